@@ -1,0 +1,43 @@
+import js from '@eslint/js';
+import svelte from 'eslint-plugin-svelte';
+import globals from 'globals';
+import ts from 'typescript-eslint';
+import svelteConfig from './svelte.config.js';
+
+/** Nothing in `from` may import from `what`: layers only look downwards. */
+const forbid = (from, what, why) => ({
+	files: from,
+	rules: { 'no-restricted-imports': ['error', { patterns: [{ group: what, message: why }] }] }
+});
+
+export default ts.config(
+	{ ignores: ['build/', '.svelte-kit/', 'node_modules/', 'data/', 'test-results/', 'playwright-report/'] },
+	js.configs.recommended,
+	...ts.configs.recommended,
+	...svelte.configs.recommended,
+	{ languageOptions: { globals: { ...globals.node, ...globals.browser } } },
+	{
+		files: ['**/*.svelte', '**/*.svelte.ts'],
+		languageOptions: { parserOptions: { extraFileExtensions: ['.svelte'], parser: ts.parser, svelteConfig } }
+	},
+	{
+		rules: {
+			'no-undef': 'off',
+			'svelte/no-navigation-without-resolve': 'off',
+			'svelte/require-each-key': 'error',
+			'@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }]
+		}
+	},
+	forbid(
+		['src/lib/core/**'],
+		['$lib/server/*', '$lib/ui/*', '$app/*', '$env/*', 'better-sqlite3', 'svelte', '**/server/**', '**/ui/**'],
+		'The core is pure: no database, no interface, no server.'
+	),
+	forbid(['src/lib/server/**'], ['$lib/ui/*', '$app/*', '**/ui/**', '**/routes/**'], 'The server layer does not know the interface.'),
+	forbid(['src/lib/ui/**'], ['$lib/server/*', '**/server/**', '**/routes/**'], 'Components are given what they show; they do not read the estate.'),
+	forbid(
+		['src/routes/**', 'src/lib/server/{plans,jobs,changes,images,publishing,access,capacity,watch,diagnosis,today,identity,moment,live}/**'],
+		['**/server/simulator/**', '$lib/server/simulator/*'],
+		'Sextant learns of the outside only through providers.'
+	)
+);

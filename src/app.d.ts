@@ -1,0 +1,17 @@
+import type { Caller } from '$lib/server/identity/caller';
+
+declare global {
+	namespace App {
+		interface Locals {
+			caller: Caller | null;
+			theme: 'day' | 'night';
+		}
+		interface Error {
+			message: string;
+			safe?: string;
+			todo?: string;
+		}
+	}
+}
+
+export {};

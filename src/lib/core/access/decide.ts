@@ -1,0 +1,123 @@
+import { inHours, hoursWords, type Hours } from '../time/hours';
+import { clockWords } from '../time/zone';
+import { inRange } from '../network/addresses';
+import type { Explained, Fact } from '../why/explained';
+
+/** Devices and the clipboard that a session may pass through. */
+export const CHANNELS = ['clipboard', 'drives', 'printers', 'cameras', 'downloads'] as const;
+export type Channel = (typeof CHANNELS)[number];
+
+/** What has to hold for a grant to count. An absent condition always holds. */
+export interface Conditions {
+	hours?: Hours;
+	/** The endpoint is one that Sextant manages. */
+	managedEndpoint?: boolean;
+	/** The person has given a second factor at this sign-in. */
+	secondFactor?: boolean;
+	/** Address ranges of which one must hold the person's address. */
+	networks?: string[];
+}
+
+export interface GrantRule {
+	id: string;
+	/** Who it is given to: a team (with the teams below it) or one person. */
+	to: { kind: 'team' | 'person'; id: string; name: string };
+	conditions: Conditions;
+	channels: Channel[];
+}
+
+/** A person who asks, from somewhere, at some time. */
+export interface AccessRequest {
+	personId: string;
+	/** The person's team and every team above it. */
+	teams: string[];
+	at: number;
+	/** Time zone of the person's site: hours are read on that wall clock. */
+	zone: string;
+	address: string;
+	managedEndpoint: boolean;
+	secondFactor: boolean;
+}
+
+export interface Decision {
+	allowed: boolean;
+	/** The grant that lets them in, or the one that came closest. */
+	grant: string | null;
+	channels: Channel[];
+	/** For the person at the door: what to do about a refusal. */
+	advice: string | null;
+}
+
+/**
+ * May this person open the publication that `grants` belong to? The first grant whose conditions all hold
+ * decides, grants to the person before grants to teams. Channels are those of every grant that holds, together.
+ */
+export function decideAccess(request: AccessRequest, grants: GrantRule[]): Explained<Decision> {
+	const reaching = grants
+		.filter((g) => (g.to.kind === 'person' ? g.to.id === request.personId : request.teams.includes(g.to.id)))
+		.sort((a, b) => (a.to.kind === b.to.kind ? 0 : a.to.kind === 'person' ? -1 : 1));
+	const facts: Fact[] = [];
+	if (reaching.length === 0) {
+		facts.push({ words: grants.length ? 'none of the grants of this publication reaches this person or a team of theirs' : 'nobody has been granted this publication', side: 'against', source: 'grants' });
+		return { value: { allowed: false, grant: null, channels: [], advice: 'Ask the helpdesk to grant it to you.' }, facts };
+	}
+	const channels = new Set<Channel>();
+	let winner: GrantRule | null = null;
+	let closest: { grant: GrantRule; failed: Fact[]; advice: string } | null = null;
+	for (const grant of reaching) {
+		const about = { kind: 'grant', id: grant.id, name: `grant to ${grant.to.name}` };
+		facts.push({ words: `the grant to ${grant.to.name} reaches this person`, side: 'for', about, source: grant.to.kind === 'team' ? 'directory' : 'grants' });
+		const checked = checkConditions(request, grant.conditions);
+		facts.push(...checked.facts.map((f) => ({ ...f, about })));
+		const failed = checked.facts.filter((f) => f.side === 'against');
+		if (failed.length === 0) {
+			winner ??= grant;
+			grant.channels.forEach((c) => channels.add(c));
+		} else if (!closest || failed.length < closest.failed.length) {
+			closest = { grant, failed, advice: checked.advice! };
+		}
+	}
+	return {
+		value: winner
+			? { allowed: true, grant: winner.id, channels: CHANNELS.filter((c) => channels.has(c)), advice: null }
+			: { allowed: false, grant: closest!.grant.id, channels: [], advice: closest!.advice },
+		facts
+	};
+}
+
+function checkConditions(request: AccessRequest, conditions: Conditions): { facts: Fact[]; advice: string | null } {
+	const facts: Fact[] = [];
+	let advice: string | null = null;
+	const judge = (holds: boolean, yes: string, no: string, todo: string, source: string) => {
+		facts.push({ words: holds ? yes : no, side: holds ? 'for' : 'against', source });
+		if (!holds) advice ??= todo;
+	};
+	if (conditions.hours) {
+		const words = hoursWords(conditions.hours);
+		const clock = clockWords(request.zone, request.at);
+		judge(inHours(conditions.hours, request.zone, request.at), `${clock} lies in its hours, ${words}`, `${clock} lies outside its hours, ${words}`, `Try again in its hours: ${words}.`, 'clock of their site');
+	}
+	if (conditions.managedEndpoint) {
+		judge(request.managedEndpoint, 'the endpoint is managed', 'the endpoint is not a managed one', 'Use a device that your organisation manages.', 'endpoint');
+	}
+	if (conditions.secondFactor) {
+		judge(request.secondFactor, 'a second factor was given', 'no second factor was given', 'Sign in again with your second factor.', 'sign-in');
+	}
+	if (conditions.networks?.length) {
+		const range = conditions.networks.find((n) => inRange(request.address, n));
+		judge(range !== undefined, `${request.address} lies in ${range}`, `${request.address} lies in none of ${conditions.networks.join(', ')}`, 'Connect from an office network or ship.', 'gateway');
+	}
+	if (facts.length === 0) facts.push({ words: 'it has no conditions', side: 'for', source: 'grants' });
+	return { facts, advice };
+}
+
+/** A grant's conditions as one clause: `Mon–Fri 07:00–19:00, managed endpoint`. */
+export function conditionsWords(c: Conditions): string {
+	const parts = [
+		c.hours ? hoursWords(c.hours) : null,
+		c.managedEndpoint ? 'managed endpoint' : null,
+		c.secondFactor ? 'second factor' : null,
+		c.networks?.length ? `from ${c.networks.join(', ')}` : null
+	].filter((p) => p !== null);
+	return parts.length ? parts.join(' · ') : 'no conditions';
+}

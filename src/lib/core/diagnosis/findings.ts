@@ -1,0 +1,139 @@
+import { countWords, durationWords, sizeWords } from '../time/units';
+import { PHASE_WORDS, type PhaseName } from '../watch/phases';
+import type { Fact } from '../why/explained';
+
+/** A setting that does not agree with another, or something about to run out. */
+export interface Finding {
+	kind: 'gateway port' | 'volume nearly full' | 'addresses running out' | 'slow sign-ins' | 'pool runs out' | 'host hard pressed' | 'runaway machine';
+	subject: { kind: 'gateway' | 'volume' | 'network' | 'version' | 'pool' | 'host' | 'machine'; id: string };
+	site: string | null;
+	title: string;
+	facts: Fact[];
+	/** The plan that would put it right: kind and input, when there is one. */
+	remedy: { kind: string; input: Record<string, unknown>; words: string } | null;
+}
+
+/** Gateways whose announced port is not the one they listen on. */
+export function gatewayFindings(ports: { gateway: string; site: string; siteName: string; protocol: string; announced: number; listens: number; since: number; othersSay: number[] }[]): Finding[] {
+	return ports
+		.filter((p) => p.announced !== p.listens)
+		.map((p) => ({
+			kind: 'gateway port',
+			subject: { kind: 'gateway', id: p.gateway },
+			site: p.site,
+			title: `Nobody gets a desktop through the ${p.siteName} gateway by ${p.protocol}`,
+			facts: [
+				{ words: `${p.gateway} announces port ${p.announced} for ${p.protocol}`, side: 'against', at: p.since, source: 'gateway', about: { kind: 'gateway', id: p.gateway } },
+				{ words: `it listens on ${p.listens}`, source: 'gateway' },
+				...(p.othersSay.length ? [{ words: `the other gateways announce ${[...new Set(p.othersSay)].join(', ')}`, source: 'gateway' }] : [])
+			],
+			remedy: { kind: 'gateway.set-port', input: { gateway: p.gateway, protocol: p.protocol, port: p.listens }, words: `Put the port back to ${p.listens}` }
+		}));
+}
+
+/** Volumes filled beyond `limit` (a share). */
+export function volumeFindings(volumes: { id: string; site: string; size: number; used: number }[], limit = 0.9): Finding[] {
+	return volumes
+		.filter((v) => v.used / v.size >= limit)
+		.map((v) => ({
+			kind: 'volume nearly full',
+			subject: { kind: 'volume', id: v.id },
+			site: v.site,
+			title: `Volume ${v.id} is ${Math.round((100 * v.used) / v.size)} % full`,
+			facts: [
+				{ words: `${sizeWords(v.used)} of ${sizeWords(v.size)} in use, ${sizeWords(v.size - v.used)} left`, side: 'against', source: 'compute provider' },
+				{ words: 'a fuller volume answers later, and machines on it feel slow', source: 'measured' }
+			],
+			remedy: null
+		}));
+}
+
+/** Networks with fewer than `least` free addresses. */
+export function networkFindings(networks: { id: string; site: string; free: number; size: number }[], least = 5): Finding[] {
+	return networks
+		.filter((n) => n.free < least)
+		.map((n) => ({
+			kind: 'addresses running out',
+			subject: { kind: 'network', id: n.id },
+			site: n.site,
+			title: `Network ${n.id} has ${countWords(n.free, 'address', 'addresses')} left`,
+			facts: [{ words: `${n.size - n.free} of ${n.size} addresses are in use: no more machines can be made on it`, side: 'against', source: 'network' }],
+			remedy: null
+		}));
+}
+
+export interface VersionSignIns {
+	line: string;
+	version: string;
+	/** Median of each phase over its sign-ins, ms, and how many there were. */
+	phases: Partial<Record<PhaseName, number>>;
+	count: number;
+	/** The part that took longest in a phase, median ms. */
+	worstPart: Partial<Record<PhaseName, { name: string; ms: number }>>;
+}
+
+/**
+ * Versions on which a phase of the sign-in takes much longer than on the other versions of all lines: at least
+ * 10 s and twice the others' median, from at least 5 sign-ins.
+ */
+export function signInFindings(versions: VersionSignIns[]): Finding[] {
+	const findings: Finding[] = [];
+	for (const v of versions) {
+		if (v.count < 5) continue;
+		for (const [phase, ms] of Object.entries(v.phases) as [PhaseName, number][]) {
+			if (phase === 'waiting') continue;
+			const others = versions.filter((o) => o !== v && o.count >= 5 && o.phases[phase] !== undefined).map((o) => o.phases[phase]!);
+			if (others.length === 0) continue;
+			const usual = others.sort((a, b) => a - b)[Math.floor(others.length / 2)]!;
+			if (ms - usual < 10_000 || ms < usual * 2) continue;
+			const part = v.worstPart[phase];
+			findings.push({
+				kind: 'slow sign-ins',
+				subject: { kind: 'version', id: `${v.line}/${v.version}` },
+				site: null,
+				title: `Slow sign-ins on ${v.line} ${v.version}: ${PHASE_WORDS[phase]} takes ${durationWords(ms)}, usually ${durationWords(usual)}`,
+				facts: [
+					{ words: `median of ${countWords(v.count, 'sign-in')} on ${v.line} ${v.version} in the last 24 h`, source: 'measured', about: { kind: 'version', id: `${v.line}/${v.version}` } },
+					...(part ? [{ words: `${durationWords(part.ms)} of it: ${part.name}`, side: 'against' as const, source: 'measured' }] : []),
+					{ words: `other versions take ${durationWords(usual)} there`, source: 'measured' }
+				],
+				remedy: null
+			});
+		}
+	}
+	return findings;
+}
+
+/** Hosts and machines that have been hard pressed: average strain of the last quarter hour. */
+export function pressedFindings(machines: { name: string; site: string; cores: number; sessions: number; pressedSince: number; now: number }[]): Finding[] {
+	return machines.map((m) => ({
+		kind: 'runaway machine',
+		subject: { kind: 'machine', id: m.name },
+		site: m.site,
+		title: `${m.name} has been at ${Math.round(m.cores * 100)} % of its cores for ${durationWords(m.now - m.pressedSince)}`,
+		facts: [
+			{ words: `${countWords(m.sessions, 'session')} on it would not ask for that much`, source: 'measured', about: { kind: 'machine', id: m.name } },
+			{ words: 'a process that runs away takes all it can get', side: 'against', source: 'runbook' }
+		],
+		remedy: { kind: 'machine.restart', input: { machines: [m.name] }, words: 'Restart it' }
+	}));
+}
+
+/** A pool whose forecast demand exceeds what it can hold. */
+export function poolFinding(pool: { id: string; name: string; site: string; holds: number; inUse: number; demand: number; spread: number; at: number; clock: string; usableMachines: number; most: number; perMachine: number }): Finding | null {
+	const over = pool.demand + pool.spread - pool.holds;
+	if (over <= 0 || pool.demand < pool.holds * 0.8) return null;
+	const raise = Math.ceil(over / pool.perMachine);
+	const bound = pool.usableMachines > pool.most ? `the policy allows ${pool.most} machines up` : `the pool has ${countWords(pool.usableMachines, 'usable machine')}`;
+	return {
+		kind: 'pool runs out',
+		subject: { kind: 'pool', id: pool.id },
+		site: pool.site,
+		title: `${pool.name} may run out of places around ${pool.clock}`,
+		facts: [
+			{ words: `${pool.inUse} in use now; demand forecast ${Math.round(pool.demand)} ± ${Math.round(pool.spread)}`, side: 'against', at: pool.at, source: 'forecast', about: { kind: 'pool', id: pool.id, name: pool.name } },
+			{ words: `it holds ${countWords(pool.holds, 'session')}: ${bound}`, source: 'measured' }
+		],
+		remedy: pool.usableMachines > pool.most ? { kind: 'policy.set', input: { pool: pool.id, most: Math.min(pool.usableMachines, pool.most + raise) }, words: `Let ${Math.min(pool.usableMachines, pool.most + raise)} be up` } : null
+	};
+}

@@ -1,0 +1,186 @@
+import Papa from 'papaparse';
+import * as v from 'valibot';
+import { LineCounter, parseDocument, type Document } from 'yaml';
+import { parsePattern } from '../pools/naming';
+import { layOut } from './layout';
+import { estateSchema, personSchema, type Estate, type EstateFile, type EstatePerson } from './schema';
+
+/** Something wrong in an estate file, and where: lines and columns count from 1. */
+export interface EstateProblem {
+	file: string;
+	line: number;
+	column: number;
+	/** Path within the file, such as `pools.3.line`. */
+	path: string;
+	message: string;
+}
+
+/**
+ * Reads an estate file. `fetchFile` gives the text of a file named beside it (the people's CSV), or null.
+ * Either the whole estate, or every problem found in it with its position.
+ */
+export function readEstate(text: string, file: string, fetchFile: (name: string) => string | null): { estate: Estate } | { problems: EstateProblem[] } {
+	const lines = new LineCounter();
+	const document = parseDocument(text, { lineCounter: lines, prettyErrors: false });
+	if (document.errors.length) {
+		return {
+			problems: document.errors.map((e) => {
+				const { line, col } = lines.linePos(e.pos[0]);
+				return { file, line, column: col, path: '', message: e.message };
+			})
+		};
+	}
+	const problems: EstateProblem[] = [];
+	const complain = (path: (string | number)[], message: string) => problems.push({ file, ...positionOf(document, lines, path), path: path.join('.'), message });
+
+	const parsed = v.safeParse(estateSchema, document.toJS());
+	if (!parsed.success) {
+		for (const issue of parsed.issues) {
+			const path = (issue.path ?? []).map((p) => p.key as string | number);
+			complain(path, plainMessage(issue));
+		}
+		return { problems };
+	}
+	const estateFile = parsed.output;
+	const people = readPeople(estateFile, fetchFile, complain, problems);
+	checkReferences(estateFile, people, complain);
+	if (problems.length) return { problems };
+	const estate = { ...estateFile, directory: { ...estateFile.directory, people } };
+	for (const { pool, message } of layOut(estate).problems) complain(['pools', pool, 'count'], message);
+	return problems.length ? { problems } : { estate };
+}
+
+function plainMessage(issue: v.BaseIssue<unknown>): string {
+	if (issue.type === 'strict_object' && issue.expected === 'never') return `unknown key “${String(issue.path?.at(-1)?.key)}”`;
+	if (issue.received === 'undefined') return `“${String(issue.path?.at(-1)?.key)}” is missing: expected ${issue.expected?.toLowerCase() ?? 'a value'}`;
+	return issue.message.startsWith('Invalid type') ? `expected ${issue.expected?.toLowerCase()}, found ${issue.received}` : issue.message;
+}
+
+/** Line and column of the deepest part of `path` that stands in the file. */
+function positionOf(document: Document, lines: LineCounter, path: (string | number)[]): { line: number; column: number } {
+	for (let depth = path.length; depth >= 0; depth--) {
+		const node = document.getIn(path.slice(0, depth), true) as { range?: [number, number, number] } | undefined;
+		if (node?.range) {
+			const { line, col } = lines.linePos(node.range[0]);
+			return { line, column: col };
+		}
+	}
+	return { line: 1, column: 1 };
+}
+
+function readPeople(
+	estate: EstateFile,
+	fetchFile: (name: string) => string | null,
+	complain: (path: (string | number)[], message: string) => void,
+	problems: EstateProblem[]
+): EstatePerson[] {
+	const source = estate.directory.people;
+	if (Array.isArray(source)) return source;
+	const text = fetchFile(source.csv);
+	if (text === null) {
+		complain(['directory', 'people', 'csv'], `no file ${source.csv} beside this one`);
+		return [];
+	}
+	const people: EstatePerson[] = [];
+	const rows = Papa.parse<Record<string, string>>(text.trim(), { header: true, skipEmptyLines: true });
+	rows.data.forEach((row, i) => {
+		const given = Object.fromEntries(Object.entries(row).filter(([, value]) => value !== ''));
+		const parsed = v.safeParse(personSchema, { ...given, ...('managed_endpoint' in given ? { managed_endpoint: given.managed_endpoint === 'yes' } : {}) });
+		if (parsed.success) people.push(parsed.output);
+		else {
+			const key = String(parsed.issues[0].path?.[0]?.key ?? '');
+			problems.push({ file: source.csv, line: i + 2, column: Math.max(1, (rows.meta.fields ?? []).indexOf(key) + 1), path: key, message: plainMessage(parsed.issues[0]) });
+		}
+	});
+	return people;
+}
+
+/** Every name that points somewhere must find something there; every id stands once. */
+function checkReferences(estate: EstateFile, people: EstatePerson[], complain: (path: (string | number)[], message: string) => void): void {
+	const ids = <T extends { id: string }>(list: T[], path: (string | number)[], what: string) => {
+		const seen = new Map<string, T>();
+		list.forEach((item, i) => {
+			if (seen.has(item.id)) complain([...path, i, 'id'], `a second ${what} called ${item.id}`);
+			seen.set(item.id, item);
+		});
+		return seen;
+	};
+	const need = (known: ReadonlyMap<string, unknown>, key: string, path: (string | number)[], what: string) => {
+		if (!known.has(key)) complain(path, `no ${what} called ${key}`);
+	};
+	const sites = ids(estate.sites, ['sites'], 'site');
+	const hours = ids(estate.hours, ['hours'], 'calendar of hours');
+	const teams = ids(estate.directory.teams, ['directory', 'teams'], 'team');
+	const patterns = ids(estate.directory.patterns, ['directory', 'patterns'], 'work pattern');
+	const lines = ids(estate.image_lines, ['image_lines'], 'image line');
+	const pools = ids(estate.pools, ['pools'], 'pool');
+	const publications = ids(estate.publications, ['publications'], 'publication');
+	ids(estate.hosts, ['hosts'], 'host');
+	ids(estate.volumes, ['volumes'], 'volume');
+	ids(estate.gateways, ['gateways'], 'gateway');
+	const networks = new Map(estate.sites.flatMap((s) => s.networks.map((n) => [n.id, s.id] as const)));
+
+	if (estate.home !== undefined) need(sites, estate.home, ['home'], 'site');
+	estate.sites.forEach((s, i) => {
+		s.links.forEach((l, j) => need(sites, l.to, ['sites', i, 'links', j, 'to'], 'site'));
+		s.networks.forEach((n, j) => {
+			if (n.last < n.first) complain(['sites', i, 'networks', j, 'last'], 'expected an address after the first one');
+		});
+	});
+	estate.hosts.forEach((h, i) => need(sites, h.site, ['hosts', i, 'site'], 'site'));
+	estate.volumes.forEach((h, i) => need(sites, h.site, ['volumes', i, 'site'], 'site'));
+	estate.gateways.forEach((h, i) => need(sites, h.site, ['gateways', i, 'site'], 'site'));
+	estate.directory.teams.forEach((t, i) => {
+		if (t.parent !== undefined) need(teams, t.parent, ['directory', 'teams', i, 'parent'], 'team');
+		t.habits.forEach((h, j) => need(publications, h.publication, ['directory', 'teams', i, 'habits', j, 'publication'], 'publication'));
+		const above = new Set([t.id]);
+		for (let up = t.parent; up !== undefined; up = teams.get(up)?.parent) {
+			if (above.has(up)) {
+				complain(['directory', 'teams', i, 'parent'], `team ${t.id} would stand above itself`);
+				break;
+			}
+			above.add(up);
+		}
+	});
+	const logins = new Set<string>();
+	const peopleAt = (i: number, key: string): (string | number)[] => (Array.isArray(estate.directory.people) ? ['directory', 'people', i, key] : ['directory', 'people', 'csv']);
+	people.forEach((p, i) => {
+		if (logins.has(p.login)) complain(peopleAt(i, 'login'), `a second person with the login ${p.login}`);
+		logins.add(p.login);
+		need(teams, p.team, peopleAt(i, 'team'), 'team');
+		need(sites, p.site, peopleAt(i, 'site'), 'site');
+		need(patterns, p.pattern, peopleAt(i, 'pattern'), 'work pattern');
+	});
+	estate.image_lines.forEach((l, i) => {
+		const seen = new Set<string>();
+		l.versions.forEach((version, j) => {
+			if (seen.has(version.number)) complain(['image_lines', i, 'versions', j, 'number'], `a second version ${version.number}`);
+			seen.add(version.number);
+		});
+		l.past_builds.forEach((b, j) => {
+			if (b.minutes.length !== l.sheet.steps.length) complain(['image_lines', i, 'past_builds', j, 'minutes'], `expected ${l.sheet.steps.length} figures, one for each step of the sheet`);
+		});
+	});
+	estate.pools.forEach((p, i) => {
+		need(sites, p.site, ['pools', i, 'site'], 'site');
+		need(lines, p.line, ['pools', i, 'line'], 'image line');
+		need(hours, p.policy.hours, ['pools', i, 'policy', 'hours'], 'calendar of hours');
+		const line = lines.get(p.line);
+		if (line && !line.versions.some((x) => x.number === p.version)) complain(['pools', i, 'version'], `image line ${p.line} has no version ${p.version}`);
+		if (line?.users === 'single' && p.sessions_per_machine > 1) complain(['pools', i, 'sessions_per_machine'], `image line ${p.line} is single-user: expected 1`);
+		if (networks.get(p.network) !== p.site) complain(['pools', i, 'network'], `no network called ${p.network} at ${p.site}`);
+		if (!estate.directory.folders.includes(p.folder)) complain(['pools', i, 'folder'], `no folder ${p.folder} in the directory`);
+		if (p.policy.least > p.policy.most) complain(['pools', i, 'policy', 'least'], 'expected no more than the most');
+		const pattern = parsePattern(p.naming);
+		if ('problem' in pattern) complain(['pools', i, 'naming'], pattern.problem);
+		else if (p.count > 10 ** pattern.width - 1) complain(['pools', i, 'naming'], `expected more # signs: ${p.count} machines need their numbers`);
+	});
+	estate.publications.forEach((p, i) => p.pools.forEach((pool, j) => need(pools, pool, ['publications', i, 'pools', j], 'pool')));
+	estate.grants.forEach((g, i) => {
+		need(publications, g.publication, ['grants', i, 'publication'], 'publication');
+		if (g.team !== undefined) need(teams, g.team, ['grants', i, 'team'], 'team');
+		if (g.person !== undefined && !logins.has(g.person)) complain(['grants', i, 'person'], `no person with the login ${g.person}`);
+		if ((g.team === undefined) === (g.person === undefined)) complain(['grants', i], 'expected either a team or a person');
+		if (g.hours !== undefined) need(hours, g.hours, ['grants', i, 'hours'], 'calendar of hours');
+	});
+}

@@ -1,0 +1,136 @@
+import { parseDuration } from '../time/units';
+
+/** The facets that a scope can speak of. */
+export const FACETS = {
+	site: { words: 'in', plural: 'sites' },
+	pool: { words: 'pool', plural: 'pools' },
+	team: { words: 'team', plural: 'teams' },
+	person: { words: 'person', plural: 'people' },
+	machine: { words: 'machine', plural: 'machines' },
+	host: { words: 'host', plural: 'hosts' },
+	line: { words: 'image line', plural: 'image lines' },
+	version: { words: 'version', plural: 'versions' },
+	state: { words: 'state', plural: 'states' },
+	gateway: { words: 'through', plural: 'gateways' },
+	protocol: { words: 'by', plural: 'protocols' },
+	publication: { words: 'publication', plural: 'publications' }
+} as const;
+export type Facet = keyof typeof FACETS;
+
+/** Measures that can be compared: how the value is written, and its words. */
+export const MEASURES = {
+	signin: { words: 'sign-in', unit: 'duration' },
+	strain: { words: 'strain', unit: 'number' },
+	sessions: { words: 'sessions', unit: 'number' }
+} as const;
+export type Measure = keyof typeof MEASURES;
+
+export type Comparison = '>' | '>=' | '<' | '<=' | '=';
+
+export type Term =
+	| { type: 'facet'; facet: Facet; values: string[]; not: boolean }
+	/** `value` in ms for durations. */
+	| { type: 'measure'; measure: Measure; compare: Comparison; value: number; text: string; not: boolean }
+	| { type: 'text'; text: string; not: boolean };
+
+export interface Scope {
+	terms: Term[];
+}
+
+export interface ScopeProblem {
+	/** Where in the text, counted from 0. */
+	at: number;
+	words: string;
+}
+
+/** The scope that holds everything. */
+export const EVERYTHING: Scope = { terms: [] };
+
+/**
+ * Reads a typed scope: `site:bergen pool:"Chart Studio" signin>60s -team:contractors fulmar`. Terms are joined by
+ * and; values within a facet, parted by commas, by or; a minus in front means without. Never throws: what
+ * cannot be read is listed as problems with its place, and the rest still counts.
+ */
+export function parseScope(text: string): { scope: Scope; problems: ScopeProblem[] } {
+	const terms: Term[] = [];
+	const problems: ScopeProblem[] = [];
+	for (const { word, at } of words(text)) {
+		const not = word.startsWith('-') && word.length > 1;
+		const body = not ? word.slice(1) : word;
+		const facet = /^([a-z]+):(.*)$/s.exec(body);
+		const measure = /^([a-z]+)(>=|<=|>|<|=)(.+)$/s.exec(body);
+		if (facet) {
+			if (!(facet[1]! in FACETS)) problems.push({ at, words: `There is no facet “${facet[1]}”. There are ${Object.keys(FACETS).join(', ')}.` });
+			else {
+				const values = splitValues(facet[2]!);
+				if (values.length === 0) problems.push({ at, words: `Say which ${FACETS[facet[1] as Facet].words}: ${facet[1]}:name.` });
+				else terms.push({ type: 'facet', facet: facet[1] as Facet, values, not });
+			}
+		} else if (measure) {
+			const key = measure[1] as Measure;
+			if (!(measure[1]! in MEASURES)) problems.push({ at, words: `There is no measure “${measure[1]}”. There are ${Object.keys(MEASURES).join(', ')}.` });
+			else {
+				const value = MEASURES[key].unit === 'duration' ? parseDuration(measure[3]!) : number(measure[3]!);
+				if (value === null) problems.push({ at, words: MEASURES[key].unit === 'duration' ? `“${measure[3]}” is not a duration: write 60s or 2min.` : `“${measure[3]}” is not a number.` });
+				else terms.push({ type: 'measure', measure: key, compare: measure[2] as Comparison, value, text: measure[3]!, not });
+			}
+		} else {
+			const plain = unquote(body);
+			if (plain) terms.push({ type: 'text', text: plain, not });
+		}
+	}
+	return { scope: { terms }, problems };
+}
+
+/** The text that reads back as the same scope. */
+export function scopeText(scope: Scope): string {
+	return scope.terms
+		.map((t) => {
+			const sign = t.not ? '-' : '';
+			if (t.type === 'facet') return `${sign}${t.facet}:${t.values.map(quote).join(',')}`;
+			if (t.type === 'measure') return `${sign}${t.measure}${t.compare}${t.text}`;
+			return sign + (/[:<>=]/.test(t.text) ? `"${t.text}"` : quote(t.text));
+		})
+		.join(' ');
+}
+
+/** One term as words of the sentence in the scope line; `nameOf` turns ids into names. */
+export function termWords(term: Term, nameOf: (facet: Facet, id: string) => string = (_f, id) => id): string {
+	if (term.type === 'facet') {
+		const names = term.values.map((v) => nameOf(term.facet, v));
+		const list = names.length > 1 ? `${names.slice(0, -1).join(', ')} or ${names.at(-1)}` : names[0]!;
+		return `${term.not ? 'not ' : ''}${FACETS[term.facet].words} ${list}`;
+	}
+	if (term.type === 'measure') {
+		const compare = { '>': 'over', '>=': 'at least', '<': 'under', '<=': 'at most', '=': 'exactly' }[term.compare];
+		return `${term.not ? 'not ' : ''}${MEASURES[term.measure].words} ${compare} ${term.text}`;
+	}
+	return `${term.not ? 'without' : 'with'} “${term.text}”`;
+}
+
+/** The scope with one facet set to one value (replacing what it said of that facet), or dropped for null. */
+export function withFacet(scope: Scope, facet: Facet, value: string | null): Scope {
+	const rest = scope.terms.filter((t) => !(t.type === 'facet' && t.facet === facet && !t.not));
+	return { terms: value === null ? rest : [...rest, { type: 'facet', facet, values: [value], not: false }] };
+}
+
+/** The scope without its term number `index`. */
+export const withoutTerm = (scope: Scope, index: number): Scope => ({ terms: scope.terms.filter((_t, i) => i !== index) });
+
+/** Values that a facet is narrowed to, or null when it says nothing of the facet. */
+export function facetValues(scope: Scope, facet: Facet): string[] | null {
+	const term = scope.terms.find((t) => t.type === 'facet' && t.facet === facet && !t.not);
+	return term?.type === 'facet' ? term.values : null;
+}
+
+function* words(text: string): Generator<{ word: string; at: number }> {
+	for (const match of text.matchAll(/(?:[^\s"]|"[^"]*"?)+/g)) yield { word: match[0], at: match.index };
+}
+
+function splitValues(text: string): string[] {
+	return [...text.matchAll(/(?:[^,"]|"[^"]*"?)+/g)].map((m) => unquote(m[0])).filter((v) => v !== '');
+}
+
+const unquote = (text: string) => text.replaceAll('"', '').trim();
+const quote = (text: string) => (/[\s,]/.test(text) || text.startsWith('-') ? `"${text}"` : text);
+const number = (text: string) => (/^-?\d+(\.\d+)?$/.test(text.trim()) ? Number(text) : null);

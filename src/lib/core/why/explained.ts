@@ -1,0 +1,32 @@
+/** Something in the estate that a fact speaks of, and that a page can link to. */
+export interface Ref {
+	/** The kind as the API spells it, in the singular: `machine`, `pool`, `grant` … */
+	kind: string;
+	id: string;
+	name?: string;
+}
+
+/** One thing that helped to decide a value. */
+export interface Fact {
+	/** A whole clause a person can read, without a full stop. */
+	words: string;
+	/** Whether it spoke for the outcome, against it, or is merely so. */
+	side?: 'for' | 'against';
+	about?: Ref;
+	/** When it became so or was measured, milliseconds UTC. */
+	at?: number;
+	/** Where it is known from: a measurement, a setting, the directory … */
+	source?: string;
+}
+
+/** A value together with the facts that led to it, in the order in which they decided. */
+export interface Explained<T> {
+	value: T;
+	facts: Fact[];
+}
+
+/** Pairs a value with its facts. */
+export const explained = <T>(value: T, ...facts: Fact[]): Explained<T> => ({ value, facts });
+
+/** The name to show for a reference: its own, or its id when it has none. */
+export const nameOf = (ref: Ref): string => ref.name ?? ref.id;

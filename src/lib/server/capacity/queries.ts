@@ -1,0 +1,95 @@
+import type { PowerPolicy } from '$lib/core/capacity/policy';
+import type { Hours } from '$lib/core/time/hours';
+import { all, one, type Db } from '../db';
+
+export interface PoolRow {
+	id: string;
+	name: string;
+	site: string;
+	siteName: string;
+	zone: string;
+	line: string;
+	version: string;
+	assignment: 'shared' | 'personal';
+	perMachine: number;
+	cores: number;
+	memory: number;
+	gpus: number;
+	disk: number;
+	naming: string;
+	folder: string;
+	network: string;
+	policy: PowerPolicy;
+	hoursId: string;
+	/** Cents for each hour that one machine is up. */
+	priceHour: number;
+}
+
+interface RawPool {
+	id: string;
+	name: string;
+	site_id: string;
+	site_name: string;
+	zone: string;
+	line_id: string;
+	version: string;
+	assignment: 'shared' | 'personal';
+	per_machine: number;
+	cores: number;
+	memory: number;
+	gpus: number;
+	disk: number;
+	naming: string;
+	folder: string;
+	network_id: string;
+	policy: string;
+	price_hour: number;
+}
+
+/** All calendars of hours by id. */
+export function hoursById(db: Db): Map<string, Hours> {
+	const rows = all<{ id: string; days: string; from_minute: number; until_minute: number }>(db, 'SELECT * FROM hours');
+	// A calendar that ends at 24:00 runs to the end of the day.
+	return new Map(rows.map((h) => [h.id, { days: JSON.parse(h.days) as number[], from: h.from_minute, until: h.until_minute }]));
+}
+
+/** The pools as they were at a moment, in their order. */
+export function poolsAt(db: Db, at: number): PoolRow[] {
+	const hours = hoursById(db);
+	return all<RawPool>(
+		db,
+		`SELECT p.*, s.name AS site_name, s.time_zone AS zone FROM pools p JOIN sites s ON s.id = p.site_id
+		 WHERE p.since <= ? AND p.until > ? ORDER BY s.position, p.position`,
+		[at, at]
+	).map((p) => {
+		const { hours: hoursId, ...policy } = JSON.parse(p.policy) as Omit<PowerPolicy, 'hours'> & { hours: string };
+		return {
+			id: p.id,
+			name: p.name,
+			site: p.site_id,
+			siteName: p.site_name,
+			zone: p.zone,
+			line: p.line_id,
+			version: p.version,
+			assignment: p.assignment,
+			perMachine: p.per_machine,
+			cores: p.cores,
+			memory: p.memory,
+			gpus: p.gpus,
+			disk: p.disk,
+			naming: p.naming,
+			folder: p.folder,
+			network: p.network_id,
+			policy: { ...policy, hours: hours.get(hoursId)! },
+			hoursId,
+			priceHour: p.price_hour
+		};
+	});
+}
+
+/** One pool as it was at a moment, or null. */
+export const poolAt = (db: Db, id: string, at: number): PoolRow | null => poolsAt(db, at).find((p) => p.id === id) ?? null;
+
+/** How many machines a pool has at a moment. */
+export const machineCount = (db: Db, pool: string, at: number): number =>
+	one<{ n: number }>(db, 'SELECT count(*) AS n FROM machines WHERE pool_id = ? AND since <= ? AND until > ?', [pool, at, at])!.n;

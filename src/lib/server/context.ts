@@ -1,0 +1,42 @@
+import type { Db } from './db';
+import type { Providers } from './providers';
+
+/** The time that the estate lives in: the wall's, or a lab's. */
+export interface Clock {
+	/** Ms UTC. */
+	now(): number;
+	/** Estate milliseconds for each millisecond on the wall; 0 while paused. */
+	speed(): number;
+}
+
+/** What server code is given to work with. */
+export interface Context {
+	db: Db;
+	providers: Providers;
+	clock: Clock;
+}
+
+export const wallClock: Clock = { now: () => Date.now(), speed: () => 1 };
+
+/** A clock that another thread keeps in shared memory: [now, speed]. */
+export function sharedClock(memory: SharedArrayBuffer): Clock & { set(now: number, speed: number): void } {
+	const cells = new Float64Array(memory);
+	return {
+		now: () => Math.round(cells[0]!),
+		speed: () => cells[1]!,
+		set: (now, speed) => {
+			cells[0] = now;
+			cells[1] = speed;
+		}
+	};
+}
+
+/** Waits until the estate's clock has come `ms` further, however fast it runs; for ever while it is paused. */
+export async function sleep(clock: Clock, ms: number): Promise<void> {
+	const until = clock.now() + ms;
+	while (clock.now() < until) {
+		const speed = clock.speed();
+		const wall = speed > 0 ? (until - clock.now()) / speed : 200;
+		await new Promise((resolve) => setTimeout(resolve, Math.min(200, Math.max(5, wall))));
+	}
+}

@@ -1,0 +1,61 @@
+import Database from 'better-sqlite3';
+import migration1 from './migrations/0001_estate.sql?raw';
+import migration2 from './migrations/0002_work.sql?raw';
+
+export type Db = Database.Database;
+
+/** In the order in which they are applied; each is applied once, and never edited after it has shipped. */
+const MIGRATIONS = [migration1, migration2];
+
+/**
+ * Opens a database and brings it up to date. `:memory:` gives an empty one that is gone when closed.
+ * Throws when the file was written by a newer Sextant.
+ */
+export function openDb(path: string): Db {
+	const db = new Database(path);
+	db.pragma('journal_mode = WAL');
+	db.pragma('synchronous = NORMAL');
+	db.pragma('foreign_keys = ON');
+	db.pragma('busy_timeout = 10000');
+	db.pragma('cache_size = -65536');
+	db.pragma('mmap_size = 268435456');
+	migrate(db);
+	return db;
+}
+
+function migrate(db: Db): void {
+	const done = db.pragma('user_version', { simple: true }) as number;
+	if (done > MIGRATIONS.length) throw new Error(`the data was written by a newer Sextant (schema ${done}, this one knows ${MIGRATIONS.length})`);
+	if (done === MIGRATIONS.length) return;
+	db.transaction(() => {
+		for (const sql of MIGRATIONS.slice(done)) db.exec(sql);
+		db.pragma(`user_version = ${MIGRATIONS.length}`);
+	}).immediate();
+}
+
+const prepared = new WeakMap<Db, Map<string, Database.Statement>>();
+
+function statement(db: Db, sql: string): Database.Statement {
+	let cache = prepared.get(db);
+	if (!cache) prepared.set(db, (cache = new Map()));
+	let s = cache.get(sql);
+	if (!s) cache.set(sql, (s = db.prepare(sql)));
+	return s;
+}
+
+type Params = Record<string, unknown> | unknown[];
+
+/** All rows of a query; the statement is prepared once per database. */
+export const all = <T>(db: Db, sql: string, params: Params = []): T[] => statement(db, sql).all(params) as T[];
+
+/** The first row, or undefined. */
+export const one = <T>(db: Db, sql: string, params: Params = []): T | undefined => statement(db, sql).get(params) as T | undefined;
+
+/** Runs a statement that changes rows. */
+export const run = (db: Db, sql: string, params: Params = []): Database.RunResult => statement(db, sql).run(params);
+
+export const setting = (db: Db, key: string): string | null => one<{ value: string }>(db, 'SELECT value FROM settings WHERE key = ?', [key])?.value ?? null;
+
+export const putSetting = (db: Db, key: string, value: string): void => {
+	run(db, 'INSERT INTO settings(key, value) VALUES (?, ?) ON CONFLICT(key) DO UPDATE SET value = excluded.value', [key, value]);
+};

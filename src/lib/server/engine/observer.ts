@@ -1,0 +1,267 @@
+import { FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
+import { strainValue } from '$lib/core/watch/strain';
+import { phasesTotal } from '$lib/core/watch/phases';
+import { all, one, putSetting, run, setting, type Db } from '../db';
+import { HOST_SAMPLE_WIDTH, SAMPLE_WIDTH, type MachineState, type Observation } from '../providers';
+
+/** A machine as the engine keeps it in mind between minutes. */
+export interface LiveMachine {
+	id: number;
+	name: string;
+	pool: string;
+	state: MachineState;
+	sessions: number;
+	idleSince: number;
+}
+
+const QUARTER = 15 * MINUTE;
+/** Minutes are kept this long; then the quarter hours tell. */
+export const MINUTES_KEPT = 48 * HOUR;
+/** Values kept for a sample: see samples_1m. */
+const COLUMNS = 8;
+
+/**
+ * Writes down what the providers observe: states, sessions and connections as intervals, samples as rows with
+ * their rollups. Each batch is one transaction together with the number of the last observation in it, so that
+ * nothing is taken in twice, whatever happens in between.
+ */
+export class Observer {
+	readonly machines = new Map<string, LiveMachine>();
+	private readonly hostIds: Map<string, number>;
+	private readonly personIds: Map<string, number>;
+	private readonly sessionMachine = new Map<number, string>();
+	private quarter = -1;
+	private readonly sums = new Map<number, { n: number; v: number[] }>();
+	private readonly hostSums = new Map<number, { n: number; v: number[] }>();
+	/** Minutes before this are only rolled up, not kept. */
+	keepMinutesFrom = 0;
+	seq: number;
+
+	constructor(private readonly db: Db) {
+		this.seq = Number(setting(db, 'observed') ?? 0);
+		this.hostIds = new Map(all<{ id: number; name: string }>(db, 'SELECT id, name FROM hosts').map((h) => [h.name, h.id]));
+		this.personIds = new Map(all<{ id: number; login: string }>(db, 'SELECT id, login FROM people').map((p) => [p.login, p.id]));
+		const rows = all<LiveMachine>(
+			db,
+			`SELECT m.id, m.name, m.pool_id AS pool, s.state, 0 AS sessions, s.since AS idleSince FROM machines m
+			 JOIN machine_states s ON s.machine_id = m.id AND s.until = ${FOREVER} WHERE m.until = ${FOREVER}`
+		);
+		const byId = new Map(rows.map((m) => [m.id, m]));
+		for (const m of rows) this.machines.set(m.name, m);
+		for (const s of all<{ id: number; machine_id: number }>(db, `SELECT id, machine_id FROM sessions WHERE until = ${FOREVER}`)) {
+			const machine = byId.get(s.machine_id);
+			if (!machine) continue;
+			machine.sessions++;
+			this.sessionMachine.set(s.id, machine.name);
+		}
+		this.resumeQuarter();
+	}
+
+	/** Takes a batch in. Returns the names of pools whose machines changed. */
+	take(observations: Observation[]): void {
+		if (observations.length === 0) return;
+		this.db.transaction(() => {
+			for (const o of observations) if (o.seq > this.seq) this.one(o);
+			this.seq = Math.max(this.seq, observations.at(-1)!.seq);
+			putSetting(this.db, 'observed', String(this.seq));
+		})();
+	}
+
+	private one(o: Observation): void {
+		const { db } = this;
+		switch (o.kind) {
+			case 'samples':
+				this.samples(o);
+				break;
+			case 'made':
+				this.made(o);
+				break;
+			case 'unmade': {
+				const m = this.machines.get(o.machine);
+				if (!m) break;
+				this.machines.delete(o.machine);
+				for (const table of ['machines', 'machine_places', 'machine_states', 'failing_checks']) {
+					run(db, `UPDATE ${table} SET until = ? WHERE ${table === 'machines' ? 'id' : 'machine_id'} = ? AND until = ${FOREVER}`, [o.at, m.id]);
+				}
+				break;
+			}
+			case 'machine': {
+				const m = this.machines.get(o.machine);
+				if (m) this.state(m, o.state, o.at, o.cause);
+				break;
+			}
+			case 'owner': {
+				const m = this.machines.get(o.machine);
+				if (!m) break;
+				const place = one<Place>(db, `SELECT * FROM machine_places WHERE machine_id = ? AND until = ${FOREVER}`, [m.id])!;
+				this.place(m.id, o.at, { ...place, owner_id: this.personIds.get(o.person) ?? null });
+				break;
+			}
+			case 'waiting':
+				run(db, 'INSERT OR IGNORE INTO waits VALUES (?, ?, ?, ?, ?)', [this.personIds.get(o.person), o.publication, JSON.stringify(o.pools), o.began, FOREVER]);
+				break;
+			case 'stopped waiting':
+				run(db, `UPDATE waits SET until = max(?, since + 1) WHERE person_id = ? AND publication_id = ? AND until = ${FOREVER}`, [o.at, this.personIds.get(o.person), o.publication]);
+				break;
+			case 'connection':
+				this.connection(o);
+				break;
+			case 'session':
+				this.session(o);
+				break;
+		}
+	}
+
+	private made(o: Extract<Observation, { kind: 'made' }>): void {
+		const { db } = this;
+		let m = this.machines.get(o.machine);
+		const pool = one<{ site_id: string; line_id: string }>(db, 'SELECT site_id, line_id FROM pools WHERE id = ? ORDER BY since DESC', [o.pool])!;
+		if (!m) {
+			const id = Number(run(db, 'INSERT INTO machines(name, pool_id, site_id, since, until) VALUES (?, ?, ?, ?, ?)', [o.machine, o.pool, pool.site_id, o.at, FOREVER]).lastInsertRowid);
+			m = { id, name: o.machine, pool: o.pool, state: 'off', sessions: 0, idleSince: o.at };
+			this.machines.set(o.machine, m);
+			run(db, 'INSERT INTO machine_states VALUES (?, ?, ?, ?, ?)', [id, o.at, FOREVER, 'off', 'it has been made']);
+		}
+		const before = one<Place>(db, `SELECT * FROM machine_places WHERE machine_id = ? AND until = ${FOREVER}`, [m.id]);
+		this.place(m.id, o.at, { host_id: this.hostIds.get(o.host)!, volume_id: o.volume, line_id: pool.line_id, version: o.version, address: o.address, owner_id: before?.owner_id ?? null });
+	}
+
+	private place(machine: number, at: number, p: Place): void {
+		const { db } = this;
+		run(db, 'DELETE FROM machine_places WHERE machine_id = ? AND since = ?', [machine, at]);
+		run(db, `UPDATE machine_places SET until = ? WHERE machine_id = ? AND until = ${FOREVER}`, [at, machine]);
+		run(db, 'INSERT INTO machine_places VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)', [machine, at, FOREVER, p.host_id, p.volume_id, p.line_id, p.version, p.address, p.owner_id]);
+	}
+
+	private state(m: LiveMachine, state: MachineState, at: number, cause: string): void {
+		const { db } = this;
+		// Two changes within the same millisecond: only the last is a state that anybody could have seen.
+		run(db, 'DELETE FROM machine_states WHERE machine_id = ? AND since >= ?', [m.id, at]);
+		run(db, 'UPDATE machine_states SET until = ? WHERE machine_id = ? AND until > ?', [at, m.id, at]);
+		run(db, 'INSERT INTO machine_states VALUES (?, ?, ?, ?, ?)', [m.id, at, FOREVER, state, cause]);
+		if (state === 'ready') m.idleSince = at;
+		m.state = state;
+	}
+
+	private connection(o: Extract<Observation, { kind: 'connection' }>): void {
+		const { db } = this;
+		const machine = o.machine === null ? undefined : this.machines.get(o.machine);
+		const person = this.personIds.get(o.person)!;
+		const waited = o.phases.find((p) => p.name === 'waiting')?.ms ?? (o.result === 'gave up' ? o.at - o.began : 0);
+		const took = phasesTotal(o.phases);
+		if (o.result === 'open' && machine && o.session !== null) {
+			const known = one(db, 'SELECT 1 FROM sessions WHERE id = ?', [o.session]);
+			if (!known) {
+				run(db, 'INSERT INTO sessions VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, NULL, ?)', [o.session, person, machine.id, o.publication, o.gateway, o.protocol, o.at, FOREVER, took, o.id]);
+				run(db, 'INSERT INTO session_states VALUES (?, ?, ?, ?, ?)', [o.session, o.at, FOREVER, 'active', 'signed in']);
+				machine.sessions++;
+				this.sessionMachine.set(o.session, machine.name);
+			}
+		}
+		run(db, 'INSERT OR IGNORE INTO connections VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
+			o.id, person, o.publication, o.gateway, o.protocol, o.address, o.began, o.at, o.result, machine?.id ?? null, o.session, machine?.pool ?? null, Math.round(waited), Math.round(took), JSON.stringify(o.phases), JSON.stringify(o.cause)
+		]);
+	}
+
+	private session(o: Extract<Observation, { kind: 'session' }>): void {
+		const { db } = this;
+		run(db, 'DELETE FROM session_states WHERE session_id = ? AND since >= ?', [o.session, o.at]);
+		run(db, 'UPDATE session_states SET until = ? WHERE session_id = ? AND until > ?', [o.at, o.session, o.at]);
+		if (o.state !== 'ended') {
+			run(db, 'INSERT INTO session_states VALUES (?, ?, ?, ?, ?)', [o.session, o.at, FOREVER, o.state, o.cause]);
+			return;
+		}
+		run(db, `UPDATE sessions SET until = max(?, since + 1), ended_by = ? WHERE id = ? AND until = ${FOREVER}`, [o.at, o.cause, o.session]);
+		const machine = this.machines.get(this.sessionMachine.get(o.session) ?? '');
+		this.sessionMachine.delete(o.session);
+		if (!machine) return;
+		machine.sessions = Math.max(0, machine.sessions - 1);
+		if (machine.sessions === 0) machine.idleSince = o.at;
+	}
+
+	private samples(o: Extract<Observation, { kind: 'samples' }>): void {
+		const { db } = this;
+		const quarter = Math.floor(o.at / QUARTER) * QUARTER;
+		if (quarter !== this.quarter) this.closeQuarter(quarter);
+		const keep = o.at >= this.keepMinutesFrom;
+		o.machines.forEach((name, i) => {
+			const m = this.machines.get(name);
+			if (!m) return;
+			const at = i * SAMPLE_WIDTH;
+			const cores = o.values[at]!;
+			const memory = o.values[at + 1]!;
+			const disk = o.values[at + 2]!;
+			const gpu = o.values[at + 3]!;
+			const input = o.values[at + 4]!;
+			const trip = o.values[at + 5]!;
+			const strain = strainValue(cores, memory, disk, gpu < 0 ? null : gpu, input, trip);
+			const row = [Math.round(cores * 1000), Math.round(memory * 1000), Math.round(disk * 1000), gpu < 0 ? -1 : Math.round(gpu * 1000), Math.round(input * 1000), Math.round(trip * 1000), o.values[at + 6]!, strain];
+			if (keep) run(db, 'INSERT OR REPLACE INTO samples_1m VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [o.at, m.id, ...row]);
+			addUp(this.sums, m.id, row);
+		});
+		o.hosts.forEach((name, i) => {
+			const id = this.hostIds.get(name);
+			if (id === undefined) return;
+			const at = i * HOST_SAMPLE_WIDTH;
+			const row = [0, 1, 2].map((k) => (o.hostValues[at + k]! < 0 ? -1 : Math.round(o.hostValues[at + k]! * 1000)));
+			if (keep) run(db, 'INSERT OR REPLACE INTO host_samples_1m VALUES (?, ?, ?, ?, ?)', [o.at, id, ...row]);
+			addUp(this.hostSums, id, row);
+		});
+	}
+
+	/** Writes the quarter hour that has ended, and the six hours when they have. */
+	private closeQuarter(next: number): void {
+		const { db } = this;
+		const was = this.quarter;
+		this.quarter = next;
+		if (was < 0) return;
+		for (const [id, s] of this.sums) {
+			run(db, 'INSERT OR REPLACE INTO samples_15m VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [was, id, ...s.v.map((v, i) => (i === COLUMNS - 1 ? v : Math.round(v / s.n)))]);
+		}
+		for (const [id, s] of this.hostSums) run(db, 'INSERT OR REPLACE INTO host_samples_15m VALUES (?, ?, ?, ?, ?)', [was, id, ...s.v.map((v) => Math.round(v / s.n))]);
+		this.sums.clear();
+		this.hostSums.clear();
+		const six = Math.floor(was / (6 * HOUR)) * 6 * HOUR;
+		if (Math.floor(next / (6 * HOUR)) * 6 * HOUR !== six) {
+			run(
+				db,
+				`INSERT OR REPLACE INTO samples_6h SELECT ?, machine_id, round(avg(cores)), round(avg(memory)), round(avg(disk)), round(avg(gpu)), round(avg(input)),
+				 round(avg(trip)), round(avg(sessions)), max(strain) FROM samples_15m WHERE at >= ? AND at < ? GROUP BY machine_id`.replaceAll(/round\((avg\(\w+\))\)/g, 'CAST(round($1) AS INTEGER)'),
+				[six, six, six + 6 * HOUR]
+			);
+		}
+		run(db, 'DELETE FROM samples_1m WHERE at < ?', [next - MINUTES_KEPT]);
+		run(db, 'DELETE FROM host_samples_1m WHERE at < ?', [next - MINUTES_KEPT]);
+	}
+
+	/** After a restart: the minutes of the running quarter hour count on. */
+	private resumeQuarter(): void {
+		const last = one<{ at: number | null }>(this.db, 'SELECT max(at) AS at FROM samples_1m')?.at;
+		if (last === null || last === undefined) return;
+		this.quarter = Math.floor(last / QUARTER) * QUARTER;
+		for (const r of all<Record<string, number>>(this.db, 'SELECT * FROM samples_1m WHERE at >= ?', [this.quarter])) {
+			addUp(this.sums, r.machine_id!, [r.cores!, r.memory!, r.disk!, r.gpu!, r.input!, r.trip!, r.sessions!, r.strain!]);
+		}
+		for (const r of all<Record<string, number>>(this.db, 'SELECT * FROM host_samples_1m WHERE at >= ?', [this.quarter])) addUp(this.hostSums, r.host_id!, [r.cores!, r.memory!, r.gpu!]);
+	}
+}
+
+interface Place {
+	host_id: number;
+	volume_id: string;
+	line_id: string;
+	version: string;
+	address: string;
+	owner_id: number | null;
+}
+
+/** Adds a row up; the strain, where there is one, keeps its highest. */
+function addUp(sums: Map<number, { n: number; v: number[] }>, id: number, row: number[]): void {
+	const sum = sums.get(id);
+	if (!sum) {
+		sums.set(id, { n: 1, v: [...row] });
+		return;
+	}
+	sum.n++;
+	for (let i = 0; i < row.length; i++) sum.v[i] = i === COLUMNS - 1 ? Math.max(sum.v[i]!, row[i]!) : sum.v[i]! + row[i]!;
+}

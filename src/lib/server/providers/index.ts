@@ -1,0 +1,191 @@
+import type { Channel, Conditions } from '$lib/core/access/decide';
+import type { Placing } from '$lib/core/capacity/placement';
+import type { CheckName, CheckResult } from '$lib/core/diagnosis/checks';
+import type { Phase } from '$lib/core/watch/phases';
+import type { Fact } from '$lib/core/why/explained';
+
+/**
+ * What Sextant needs of the outside. Every call can be slow, fail, or answer half; callers cope. Calls that
+ * change something carry a `key`: the same key twice is one request, and answers alike, so that a job that died
+ * can ask again without doing anything twice.
+ */
+export interface Providers {
+	compute: Compute;
+	builder: ImageBuilder;
+	directory: Directory;
+	network: Network;
+	agent: Agent;
+	broker: Broker;
+	mail: Mail;
+	observations: Observations;
+}
+
+/** A provider said no, and why, in words that can be shown. `retry` tells whether the same call may work later. */
+export class ProviderError extends Error {
+	constructor(
+		message: string,
+		readonly retry = true
+	) {
+		super(message);
+		this.name = 'ProviderError';
+	}
+}
+
+export interface MachineSpec {
+	name: string;
+	/** A label that the provider keeps with the machine and gives back: the pool it belongs to. */
+	pool: string;
+	host: string;
+	volume: string;
+	network: string;
+	line: string;
+	version: string;
+	users: 'single' | 'multi';
+	holds: number;
+	cores: number;
+	memory: number;
+	gpus: number;
+	disk: number;
+}
+
+export type MachineState = 'off' | 'starting' | 'agent up' | 'ready' | 'in use' | 'leaving' | 'failed';
+
+export interface Compute {
+	create(spec: MachineSpec, key: string): Promise<{ address: string }>;
+	remove(machine: string, key: string): Promise<void>;
+	start(machine: string, why: string, key: string): Promise<void>;
+	stop(machine: string, why: string, key: string): Promise<void>;
+	restart(machine: string, why: string, key: string): Promise<void>;
+	/** Puts the machine's disk back to the image version, off or running. */
+	reset(machine: string, version: string, key: string): Promise<void>;
+	hosts(): Promise<HostFacts[]>;
+	volumes(): Promise<VolumeFacts[]>;
+}
+
+export interface HostFacts {
+	name: string;
+	site: string;
+	up: boolean;
+	cores: number;
+	memory: number;
+	gpus: number;
+	coresPromised: number;
+	memoryPromised: number;
+	gpusPromised: number;
+}
+
+export interface VolumeFacts {
+	id: string;
+	site: string;
+	size: number;
+	used: number;
+}
+
+export interface ImageBuilder {
+	/** Runs one step of a build on the builder machine; answers with what it printed. */
+	runStep(line: string, step: { kind: string; words: string; usual: number }, builderCores: number, key: string): Promise<{ log: string[] }>;
+	/** Keeps the sealed outcome as an image version and removes the staging. */
+	keep(line: string, version: string, key: string): Promise<void>;
+	discard(line: string, key: string): Promise<void>;
+}
+
+export interface Directory {
+	/** Computer accounts that the directory knows, with the folder each stands in. */
+	accounts(): Promise<{ name: string; folder: string }[]>;
+	createAccount(name: string, folder: string, key: string): Promise<void>;
+	removeAccount(name: string, key: string): Promise<void>;
+	/** Checks a person's password. */
+	verify(login: string, password: string): Promise<boolean>;
+}
+
+export interface Network {
+	/** Free addresses of a network. */
+	free(network: string): Promise<number>;
+	/** What every gateway announces for itself and really listens on. */
+	gateways(): Promise<{ gateway: string; protocol: string; announced: number; listens: number }[]>;
+	setAnnounced(gateway: string, protocol: string, port: number, key: string): Promise<void>;
+}
+
+export interface Agent {
+	/** Runs the checks along the way to one machine. */
+	probe(machine: string): Promise<CheckResult[]>;
+	/** Runs them for many, and answers with those that fail, the first failing check of each. */
+	sweep(machines: string[]): Promise<{ machine: string; failing: CheckResult }[]>;
+	restartService(machine: string, check: CheckName, key: string): Promise<void>;
+	message(session: number, text: string, key: string): Promise<void>;
+	signOut(session: number, why: string, key: string): Promise<void>;
+}
+
+/** All that the broker at the gateways needs to let people in without asking: pushed at every change. */
+export interface BrokerConfig {
+	pools: { id: string; assignment: 'shared' | 'personal'; placing: Placing; machines: string[]; site: string }[];
+	publications: { id: string; pools: string[]; protocol: string }[];
+	grants: { id: string; publication: string; to: { kind: 'team' | 'person'; id: string; name: string }; conditions: Conditions; channels: Channel[] }[];
+	/** Personal machines: machine → person. */
+	owners: Record<string, string>;
+}
+
+export interface Broker {
+	configure(config: BrokerConfig): Promise<void>;
+	/** Opens a publication for a person, as the portal does. Answers with the connection to watch. */
+	connect(login: string, publication: string, secondFactor: boolean, key: string): Promise<{ connection: number }>;
+	/** How far a connection has come. */
+	connection(id: number): Promise<ConnectionProgress | null>;
+	disconnect(session: number): Promise<void>;
+}
+
+export interface ConnectionProgress {
+	id: number;
+	person: string;
+	publication: string;
+	result: 'opening' | 'open' | 'refused' | 'lost' | 'gave up';
+	phase: string | null;
+	phases: Phase[];
+	machine: string | null;
+	session: number | null;
+	cause: Fact[];
+	advice: string | null;
+	since: number;
+}
+
+export interface Mail {
+	send(to: string, subject: string, body: string, key: string): Promise<void>;
+	sent(): Promise<{ to: string; subject: string; body: string; at: number }[]>;
+}
+
+/** What happened outside since an observation was last taken in, in order, each with a number one higher than the last. */
+export type Observation = { seq: number; at: number } & (
+	| { kind: 'machine'; machine: string; state: MachineState; cause: string }
+	| { kind: 'made'; machine: string; pool: string; host: string; volume: string; version: string; address: string }
+	| { kind: 'unmade'; machine: string }
+	| { kind: 'owner'; machine: string; person: string }
+	| {
+			kind: 'connection';
+			id: number;
+			person: string;
+			publication: string;
+			gateway: string;
+			protocol: string;
+			address: string;
+			began: number;
+			result: 'open' | 'refused' | 'lost' | 'gave up';
+			machine: string | null;
+			session: number | null;
+			phases: Phase[];
+			cause: Fact[];
+	  }
+	| { kind: 'session'; session: number; state: 'active' | 'disconnected' | 'ended'; cause: string }
+	| { kind: 'waiting'; person: string; publication: string; pools: string[]; began: number }
+	| { kind: 'stopped waiting'; person: string; publication: string }
+	| { kind: 'samples'; machines: string[]; values: Float64Array; hosts: string[]; hostValues: Float64Array }
+);
+
+/** Values of one sampled machine: cores, memory, disk ms, GPU (−1 without one), input ms, round trip ms, sessions. */
+export const SAMPLE_WIDTH = 7;
+/** Values of one sampled host: cores, memory, GPU (−1 without one). */
+export const HOST_SAMPLE_WIDTH = 3;
+
+export interface Observations {
+	/** Everything after `seq`, at most `limit`. Acknowledges all up to `seq`: they are not kept any longer. */
+	after(seq: number, limit: number): Promise<Observation[]>;
+}

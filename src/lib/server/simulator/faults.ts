@@ -1,0 +1,124 @@
+import { ProviderError } from '../providers';
+import { schedule } from './genesis';
+import type { Lab } from './lab';
+import { usedByVolume } from './load';
+import type { SimFault } from './state';
+
+type Wanted = Omit<SimFault, 'id' | 'since' | 'before'>;
+
+/** Switches a fault on. Throws ProviderError when what it is for does not exist. Returns its number. */
+export function applyFault(lab: Lab, fault: Wanted): number {
+	const w = lab.world;
+	const id = w.faults.reduce((n, f) => Math.max(n, f.id), 0) + 1;
+	let before: number | null = null;
+	const machine = () => {
+		const m = w.machines.get(fault.target);
+		if (!m) throw new ProviderError(`the lab has no machine ${fault.target}`, false);
+		return m;
+	};
+	switch (fault.kind) {
+		case 'agent-stopped': {
+			const m = machine();
+			if (m.state === 'off') lab.powerOn(m, 'started by the lab, to fail');
+			m.agent = false;
+			break;
+		}
+		case 'machine-hangs':
+			machine().hung = true;
+			if (machine().state === 'off') {
+				lab.powerOn(machine(), 'started by the lab, to fail');
+				machine().hung = true;
+			}
+			break;
+		case 'runaway':
+			machine().runaway = true;
+			break;
+		case 'trust-lost':
+			machine().trusted = false;
+			break;
+		case 'host-down': {
+			const host = w.hosts.get(fault.target);
+			if (!host) throw new ProviderError(`the lab has no host ${fault.target}`, false);
+			host.up = false;
+			for (const m of w.machines.values()) if (m.host === host.name && m.state !== 'off') lab.powerOff(m, 'failed', `host ${host.name} went down`);
+			break;
+		}
+		case 'gateway-port': {
+			const [gateway, protocol] = fault.target.split('/');
+			const port = w.gateways.get(gateway ?? '')?.protocols.get(protocol ?? '');
+			if (!port) throw new ProviderError(`the lab has no gateway and protocol ${fault.target}; write hfx-gw-1/stream`, false);
+			before = port.announced;
+			port.announced = fault.value ?? port.listens + 270;
+			break;
+		}
+		case 'directory-slow':
+			if (!lab.estate.sites.some((s) => s.id === fault.target)) throw new ProviderError(`the lab has no site ${fault.target}`, false);
+			w.directorySlow.set(fault.target, fault.value ?? 8);
+			break;
+		case 'volume-full': {
+			const volume = w.volumes.get(fault.target);
+			if (!volume) throw new ProviderError(`the lab has no volume ${fault.target}`, false);
+			before = volume.other;
+			volume.other += Math.max(0, volume.size * (fault.value ?? 0.95) - usedByVolume(w).get(volume.id)!);
+			break;
+		}
+		case 'range-used-up': {
+			const network = w.networks.get(fault.target);
+			if (!network) throw new ProviderError(`the lab has no network ${fault.target}`, false);
+			network.usedUp = true;
+			break;
+		}
+		case 'build-step-fails':
+			break;
+	}
+	w.faults.push({ ...fault, id, since: w.now, before });
+	if (fault.until !== null) schedule(w, fault.until, { k: 'fault over', id });
+	return id;
+}
+
+/** Switches a fault off and puts back what it changed; machines that failed stay as they are until repaired. */
+export function clearFault(lab: Lab, id: number): boolean {
+	const w = lab.world;
+	const fault = w.faults.find((f) => f.id === id);
+	if (!fault) return false;
+	w.faults = w.faults.filter((f) => f.id !== id);
+	const machine = w.machines.get(fault.target);
+	switch (fault.kind) {
+		case 'agent-stopped':
+			if (machine) machine.agent = true;
+			break;
+		case 'machine-hangs':
+			if (machine) machine.hung = false;
+			break;
+		case 'runaway':
+			if (machine) machine.runaway = false;
+			break;
+		case 'trust-lost':
+			if (machine) machine.trusted = true;
+			break;
+		case 'host-down': {
+			const host = w.hosts.get(fault.target)!;
+			host.up = true;
+			for (const m of w.machines.values()) if (m.host === host.name && m.state === 'failed') lab.setState(m, 'off', `host ${host.name} is back`);
+			break;
+		}
+		case 'gateway-port': {
+			const [gateway, protocol] = fault.target.split('/');
+			w.gateways.get(gateway!)!.protocols.get(protocol!)!.announced = fault.before!;
+			break;
+		}
+		case 'directory-slow':
+			w.directorySlow.delete(fault.target);
+			break;
+		case 'volume-full':
+			w.volumes.get(fault.target)!.other = fault.before!;
+			break;
+		case 'range-used-up':
+			w.networks.get(fault.target)!.usedUp = false;
+			break;
+		case 'build-step-fails':
+			break;
+	}
+	lab.serveWaiting();
+	return true;
+}

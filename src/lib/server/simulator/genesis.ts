@@ -1,0 +1,127 @@
+import { layOut } from '$lib/core/estate/layout';
+import type { Estate } from '$lib/core/estate/schema';
+import { addressText } from '$lib/core/network/addresses';
+import { DAY } from '$lib/core/time/units';
+import { knowsZone } from '$lib/core/time/zone';
+import { hashText } from './random';
+import { pushTimed } from './queue';
+import type { Happening, SimMachine, SimPerson, World } from './state';
+
+/** Spreads the keys of `Omit` over each member of a union. */
+type Without<T, K extends PropertyKey> = T extends unknown ? Omit<T, K> : never;
+export type Due = Without<Happening, 't' | 'n'>;
+
+/** Puts something into the world's queue. */
+export function schedule(world: World, t: number, happening: Due): void {
+	pushTimed(world.queue, { ...happening, t, n: world.nextHappening++ } as Happening);
+}
+
+/** When the simulated history of an estate begins. */
+export const beginning = (estate: Estate): number => estate.lab.opens - estate.lab.history_days * DAY;
+
+/** The world of an estate file at the beginning of its history: every machine off, nobody signed in. */
+export function makeWorld(estate: Estate): World {
+	const now = beginning(estate);
+	const world: World = {
+		now,
+		nextHappening: 0,
+		nextSession: 1,
+		nextConnection: 1,
+		nextSeq: 1,
+		queue: [],
+		hosts: new Map(estate.hosts.map((h) => [h.id, { name: h.id, site: h.site, cores: h.cores, memory: h.memory, gpus: h.gpus, up: true, pressure: 0, gpuPressure: 0 }])),
+		volumes: new Map(estate.volumes.map((v) => [v.id, { id: v.id, site: v.site, size: v.size, iops: v.iops, other: 0, busy: 0, booting: 0 }])),
+		networks: new Map(estate.sites.flatMap((s) => s.networks.map((n) => [n.id, { first: n.first, last: n.last, leased: new Map<number, string>(), usedUp: false }] as const))),
+		gateways: new Map(estate.gateways.map((g) => [g.id, { site: g.site, protocols: new Map(g.protocols.map((p) => [p.name as string, { announced: p.announced, listens: p.listens }])) }])),
+		machines: new Map(),
+		accounts: new Map(),
+		people: new Map(),
+		sessions: new Map(),
+		connections: new Map(),
+		waiting: [],
+		faults: [],
+		directorySlow: new Map(),
+		signInsThisMinute: new Map(),
+		operations: new Map(),
+		broker: { pools: [], publications: [], grants: [], owners: {} },
+		versions: new Map(estate.image_lines.map((l) => [l.id, new Set(l.versions.map((v) => v.number))])),
+		outbox: [],
+		observations: []
+	};
+
+	const pools = new Map(estate.pools.map((p) => [p.id, p]));
+	const lines = new Map(estate.image_lines.map((l) => [l.id, l]));
+	for (const laid of layOut(estate).machines) {
+		const pool = pools.get(laid.pool)!;
+		const machine: SimMachine = {
+			name: laid.name,
+			pool: laid.pool,
+			host: laid.host,
+			volume: laid.volume,
+			network: pool.network,
+			line: pool.line,
+			version: pool.version,
+			users: lines.get(pool.line)!.users,
+			holds: pool.sessions_per_machine,
+			cores: pool.cores,
+			memory: pool.memory,
+			gpus: pool.gpus,
+			disk: pool.disk,
+			site: pool.site,
+			address: laid.address,
+			...asNew()
+		};
+		world.machines.set(laid.name, machine);
+		world.networks.get(pool.network)!.leased.set(laid.address, laid.name);
+		world.accounts.set(laid.name, pool.folder);
+		world.observations.push({ seq: world.nextSeq++, at: now, kind: 'made', machine: laid.name, pool: laid.pool, host: laid.host, volume: laid.volume, version: pool.version, address: addressText(laid.address) });
+	}
+
+	const zones = new Map(estate.sites.map((s) => [s.id, s.time_zone]));
+	const teams = new Map(estate.directory.teams.map((t) => [t.id, t]));
+	const nets = new Map(estate.sites.map((s) => [s.id, s.networks[0]]));
+	estate.directory.people.forEach((p) => {
+		const above: string[] = [];
+		for (let t: string | undefined = p.team; t !== undefined; t = teams.get(t)?.parent) above.push(t);
+		const zone = zones.get(p.site)!;
+		if (!knowsZone(zone)) throw new RangeError(`unknown time zone ${zone}`);
+		const index = hashText(p.login);
+		const net = nets.get(p.site);
+		const person: SimPerson = {
+			login: p.login,
+			index,
+			name: p.name,
+			site: p.site,
+			zone,
+			team: p.team,
+			teams: above,
+			pattern: p.pattern,
+			profile: p.profile,
+			managed: p.managed_endpoint,
+			// People's endpoints stand behind the desks' network; those of people without a managed one come from outside.
+			address: net && p.managed_endpoint ? addressText((net.first & 0xffffff00) + 1024 + (index % 200)) : `198.51.100.${index % 250}`
+		};
+		world.people.set(p.login, person);
+		schedule(world, now, { k: 'day', person: p.login, day: Number.NaN });
+	});
+	for (const fault of estate.faults) schedule(world, Math.max(now, fault.at), { k: 'fault', fault: { kind: fault.kind, target: fault.target, until: fault.until ?? null, value: fault.value ?? null } });
+	schedule(world, Math.ceil(now / 60_000) * 60_000, { k: 'minute' });
+	return world;
+}
+
+/** The parts of a machine that say how it is doing, as they are for a fresh one. */
+export const asNew = () => ({
+	state: 'off' as const,
+	life: 0,
+	agent: true,
+	hung: false,
+	trusted: true,
+	nameOk: true,
+	runaway: false,
+	sessions: [] as number[],
+	coming: 0,
+	asideUntil: 0,
+	failures: 0,
+	cpu: 0,
+	strain: 0
+});

@@ -1,0 +1,51 @@
+import type { Estate } from '$lib/core/estate/schema';
+import { HOUR, MINUTE } from '$lib/core/time/units';
+import { momentOf, wallTime } from '$lib/core/time/zone';
+import { hash, normal, uniform } from './random';
+import type { SimPerson } from './state';
+
+type Pattern = Estate['directory']['patterns'][number];
+
+/** When somebody means to work on one of their local days: from, until, and whether they stop for lunch. */
+export interface WorkDay {
+	from: number;
+	until: number;
+	lunch: { from: number; until: number } | null;
+}
+
+/**
+ * The working day of a person by their pattern, or null for a day off. A pure function of seed, person and day:
+ * asked twice, it answers alike.
+ */
+export function workDay(person: SimPerson, pattern: Pattern, day: number, seed: number): WorkDay | null {
+	const draw = (what: number) => uniform(seed, person.index, day, what);
+	const bell = (what: number) => normal(seed, person.index, day, what);
+	if (draw(1) > pattern.turnout) return null;
+	const weekday = ((day + 3) % 7) + 1;
+	const scatter = pattern.spread / MINUTE;
+
+	if (pattern.kind === 'shifts') {
+		// Four groups on a fourteen-day round: two days each of early, late and night, the rest off.
+		const group = person.index % 4;
+		const place = (day + group * 3) % 12;
+		if (place >= 9) return null;
+		const shift = Math.floor(place / 3);
+		const from = momentOf(person.zone, day, shift * 480) - 8 * MINUTE + Math.round(bell(2) * scatter * MINUTE * 0.5);
+		return { from, until: from + 8 * HOUR + 10 * MINUTE + Math.round(draw(3) * 15 * MINUTE), lunch: null };
+	}
+	if (!pattern.days.includes(weekday)) return null;
+	if (pattern.kind === 'field') {
+		const from = momentOf(person.zone, day, Math.round(pattern.from + draw(2) * (pattern.until - pattern.from - 60)));
+		return { from, until: from + 25 * MINUTE + Math.round(draw(3) * 90 * MINUTE), lunch: null };
+	}
+	const start = pattern.from - 20 + Math.round(bell(2) * scatter);
+	const end = pattern.until + Math.round(bell(3) * scatter) + 10;
+	const from = momentOf(person.zone, day, Math.max(0, start)) + (hash(seed, person.index, day, 4) % 60_000);
+	const until = momentOf(person.zone, day, Math.min(1439, Math.max(start + 90, end))) + (hash(seed, person.index, day, 5) % 60_000);
+	const noon = momentOf(person.zone, day, 11 * 60 + 30 + Math.round(draw(6) * 75));
+	const lunch = until - from > 6 * HOUR && draw(7) < 0.3 ? { from: noon, until: noon + 25 * MINUTE + Math.round(draw(8) * 25 * MINUTE) } : null;
+	return { from, until, lunch };
+}
+
+/** Local day of a person at a moment. */
+export const localDay = (person: SimPerson, at: number): number => wallTime(person.zone, at).day;

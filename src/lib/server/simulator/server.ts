@@ -1,0 +1,193 @@
+import { failingCheck } from '$lib/core/diagnosis/checks';
+import { GB, SECOND } from '$lib/core/time/units';
+import { ProviderError, type Providers } from '../providers';
+import { usedByVolume } from './load';
+import type { Lab } from './lab';
+import type { Command, Effect, Operation, SimFault } from './state';
+
+/** How many builder cores a step's usual time was measured with. */
+const USUAL_CORES = 4;
+
+/**
+ * Answers for the outside: turns provider calls into commands on the lab, and waits in simulated time for what
+ * they take. `record` is called with every command before it is applied.
+ */
+export class LabServer {
+	private waiting = new Map<string, { resolve: (result: unknown) => void; reject: (e: Error) => void }[]>();
+	readonly providers: Providers;
+
+	constructor(
+		readonly lab: Lab,
+		private readonly record: (command: Command) => void = () => {}
+	) {
+		this.providers = this.makeProviders();
+	}
+
+	command(command: Command): unknown {
+		this.record(command);
+		return this.lab.apply(command);
+	}
+
+	/** Advances the lab and answers the calls that have come to their end. */
+	advance(to: number): void {
+		this.lab.advance(to);
+		this.settle();
+	}
+
+	private settle(): void {
+		for (const [key, callers] of this.waiting) {
+			const op = this.lab.world.operations.get(key);
+			if (op && !op.done) continue;
+			this.waiting.delete(key);
+			for (const caller of callers) {
+				if (!op) caller.reject(new ProviderError('the request is no longer known'));
+				else if (op.error) caller.reject(new ProviderError(op.error.message, op.error.retry));
+				else caller.resolve(op.result);
+			}
+		}
+	}
+
+	/** Begins an operation, or finds the one with this key, and waits until it has ended. */
+	private operate<T>(key: string, effect: Effect, usual: number): Promise<T> {
+		if (!this.lab.world.operations.has(key)) this.command({ c: 'operation', key, effect, usual });
+		const op: Operation = this.lab.world.operations.get(key)!;
+		if (op.done) return op.error ? Promise.reject(new ProviderError(op.error.message, op.error.retry)) : Promise.resolve(op.result as T);
+		return new Promise<T>((resolve, reject) => {
+			const callers = this.waiting.get(key) ?? [];
+			callers.push({ resolve: resolve as (r: unknown) => void, reject });
+			this.waiting.set(key, callers);
+		});
+	}
+
+	private makeProviders(): Providers {
+		const { lab } = this;
+		const w = lab.world;
+		return {
+			compute: {
+				create: (spec, key) => this.operate(key, { e: 'create', spec }, 45 * SECOND + (spec.disk / GB) * 1.6 * SECOND),
+				remove: (machine, key) => this.operate(key, { e: 'remove', machine }, 8 * SECOND),
+				start: (machine, why, key) => this.operate(key, { e: 'start', machine, why }, 3 * SECOND),
+				stop: (machine, why, key) => this.operate(key, { e: 'stop', machine, why }, 6 * SECOND),
+				restart: (machine, why, key) => this.operate(key, { e: 'restart', machine, why }, 12 * SECOND),
+				reset: (machine, version, key) => this.operate(key, { e: 'reset', machine, version }, 70 * SECOND),
+				hosts: async () => {
+					const promised = new Map<string, { cores: number; memory: number; gpus: number }>();
+					for (const m of w.machines.values()) {
+						const p = promised.get(m.host) ?? { cores: 0, memory: 0, gpus: 0 };
+						promised.set(m.host, { cores: p.cores + m.cores, memory: p.memory + m.memory, gpus: p.gpus + m.gpus });
+					}
+					return [...w.hosts.values()].map((h) => {
+						const p = promised.get(h.name);
+						return { name: h.name, site: h.site, up: h.up, cores: h.cores, memory: h.memory, gpus: h.gpus, coresPromised: p?.cores ?? 0, memoryPromised: p?.memory ?? 0, gpusPromised: p?.gpus ?? 0 };
+					});
+				},
+				volumes: async () => {
+					const used = usedByVolume(w);
+					return [...w.volumes.values()].map((v) => ({ id: v.id, site: v.site, size: v.size, used: used.get(v.id)! }));
+				}
+			},
+			builder: {
+				runStep: (line, step, builderCores, key) =>
+					this.operate<string[]>(
+						key,
+						{ e: 'log', log: [`${line}: ${step.words}`, ...stepLog(step.kind)] },
+						// Half of a step's work spreads over the builder's cores, the rest does not (Amdahl 1967).
+						step.usual * (0.5 + (0.5 * USUAL_CORES) / Math.max(1, builderCores))
+					).then((log) => ({ log: log.slice(1) })),
+				keep: (line, version, key) => this.operate(key, { e: 'keep', line, version }, 40 * SECOND),
+				discard: (line, key) => this.operate(key, { e: 'log', log: [`${line}: staging removed`] }, 15 * SECOND)
+			},
+			directory: {
+				accounts: async () => [...w.accounts].map(([name, folder]) => ({ name, folder })),
+				createAccount: (name, folder, key) => this.operate(key, { e: 'account', name, folder }, 1500),
+				removeAccount: (name, key) => this.operate(key, { e: 'account', name, folder: null }, 1500),
+				verify: async (login, password) => w.people.has(login) && password === LAB_PASSWORD
+			},
+			network: {
+				free: async (network) => {
+					const n = w.networks.get(network);
+					return !n || n.usedUp ? 0 : n.last - n.first + 1 - n.leased.size;
+				},
+				gateways: async () => [...w.gateways].flatMap(([gateway, g]) => [...g.protocols].map(([protocol, p]) => ({ gateway, protocol, ...p }))),
+				setAnnounced: (gateway, protocol, port, key) => this.operate(key, { e: 'announce', gateway, protocol, port }, 4 * SECOND)
+			},
+			agent: {
+				probe: async (machine) => lab.probe(machine),
+				sweep: async (machines) =>
+					machines.flatMap((machine) => {
+						const failing = failingCheck(lab.probe(machine));
+						return failing ? [{ machine, failing }] : [];
+					}),
+				restartService: (machine, check, key) => this.operate(key, { e: 'restart service', machine, check }, 20 * SECOND),
+				message: (session, text, key) => this.operate(key, { e: 'log', log: [`session ${session}: ${text}`] }, 800),
+				signOut: (session, why, key) => this.operate(key, { e: 'sign out', session, why }, 9 * SECOND)
+			},
+			broker: {
+				configure: async (config) => {
+					this.command({ c: 'configure', config });
+				},
+				connect: async (login, publication, secondFactor, key) => ({ connection: this.command({ c: 'connect', login, publication, secondFactor, key }) as number }),
+				connection: async (id) => {
+					const c = w.connections.get(id);
+					if (!c) return null;
+					return {
+						id: c.id,
+						person: c.person,
+						publication: c.publication,
+						result: c.result,
+						phase: c.result === 'opening' ? (PHASE_AT[c.phase] ?? null) : null,
+						phases: c.phases,
+						machine: c.machine,
+						session: c.session,
+						cause: c.cause,
+						advice: c.advice,
+						since: c.began
+					};
+				},
+				disconnect: async (session) => {
+					this.command({ c: 'disconnect', session });
+				}
+			},
+			mail: {
+				send: async (to, subject, body, key) => {
+					this.command({ c: 'mail', to, subject, body, key });
+				},
+				sent: async () => w.outbox.slice(-200)
+			},
+			observations: {
+				after: async (seq, limit) => {
+					const log = w.observations;
+					const first = log[0]?.seq ?? w.nextSeq;
+					if (seq >= first) log.splice(0, seq - first + 1);
+					return log.slice(0, limit);
+				}
+			}
+		};
+	}
+
+	/** What only the lab bench may do. */
+	readonly bench = {
+		faults: async (): Promise<SimFault[]> => this.lab.world.faults,
+		addFault: async (kind: SimFault['kind'], target: string, value: number | null): Promise<number> => this.command({ c: 'fault', kind, target, value }) as number,
+		clearFault: async (id: number): Promise<boolean> => this.command({ c: 'clear fault', id }) as boolean
+	};
+}
+
+/** Everybody in a lab's directory has this password: there is nothing to protect. */
+export const LAB_PASSWORD = 'tideline';
+
+const PHASE_AT = ['gateway', 'brokering', 'waiting', 'protocol', 'directory', 'profile', 'policies', 'drives', 'shell'];
+
+function stepLog(kind: string): string[] {
+	switch (kind) {
+		case 'updates':
+			return ['looked for updates: 14 outstanding', 'installed 14 of 14', 'restarted twice', 'no update outstanding'];
+		case 'package':
+			return ['fetched from the package store, SHA-256 agrees', 'installer ended with exit code 0'];
+		case 'seal':
+			return ['removed machine identity', 'cleared logs and temporary files', 'powered off'];
+		default:
+			return ['done, exit code 0'];
+	}
+}
+

@@ -1,0 +1,202 @@
+import type { Phase } from '$lib/core/watch/phases';
+import type { Fact } from '$lib/core/why/explained';
+import type { BrokerConfig, MachineSpec, MachineState, Observation } from '../providers';
+import type { FAULT_KINDS } from '$lib/core/estate/schema';
+import type { Timed } from './queue';
+
+/** The whole of the simulated world at one moment: plain values, so that it can be stored and loaded. */
+export interface World {
+	now: number;
+	/** Counts up with every happening put into the queue. */
+	nextHappening: number;
+	nextSession: number;
+	nextConnection: number;
+	nextSeq: number;
+	queue: Happening[];
+	hosts: Map<string, SimHost>;
+	volumes: Map<string, SimVolume>;
+	networks: Map<string, { first: number; last: number; leased: Map<number, string>; usedUp: boolean }>;
+	gateways: Map<string, { site: string; protocols: Map<string, { announced: number; listens: number }> }>;
+	machines: Map<string, SimMachine>;
+	accounts: Map<string, string>;
+	people: Map<string, SimPerson>;
+	sessions: Map<number, SimSession>;
+	connections: Map<number, SimConnection>;
+	/** Connections that wait for a machine, oldest first. */
+	waiting: number[];
+	faults: SimFault[];
+	/** Directory slowness by site: factor on sign-in time. */
+	directorySlow: Map<string, number>;
+	/** Sign-ins begun in the current minute, by site. */
+	signInsThisMinute: Map<string, number>;
+	operations: Map<string, Operation>;
+	broker: BrokerConfig;
+	versions: Map<string, Set<string>>;
+	outbox: { to: string; subject: string; body: string; at: number }[];
+	observations: Observation[];
+}
+
+export interface SimHost {
+	name: string;
+	site: string;
+	cores: number;
+	memory: number;
+	gpus: number;
+	up: boolean;
+	/** Demand for cores of the last minute against the cores there are. */
+	pressure: number;
+	gpuPressure: number;
+}
+
+export interface SimVolume {
+	id: string;
+	site: string;
+	size: number;
+	iops: number;
+	/** Bytes of things that are not machine disks. */
+	other: number;
+	/** Utilisation of the last minute, 0–1. */
+	busy: number;
+	booting: number;
+}
+
+export interface SimMachine extends MachineSpec {
+	site: string;
+	address: number | null;
+	state: MachineState;
+	/** Counts up at every change of power: pending happenings of an older life are void. */
+	life: number;
+	agent: boolean;
+	hung: boolean;
+	trusted: boolean;
+	nameOk: boolean;
+	runaway: boolean;
+	sessions: number[];
+	/** Sign-ins on their way to it: each takes a place already. */
+	coming: number;
+	/** The broker sends nobody here until then. */
+	asideUntil: number;
+	failures: number;
+	/** Of the last minute. */
+	cpu: number;
+	strain: number;
+}
+
+export interface SimPerson {
+	login: string;
+	index: number;
+	name: string;
+	site: string;
+	zone: string;
+	team: string;
+	/** The team and all above it. */
+	teams: string[];
+	pattern: string;
+	profile: number;
+	managed: boolean;
+	address: string;
+}
+
+export interface SimSession {
+	id: number;
+	person: string;
+	machine: string;
+	publication: string;
+	gateway: string;
+	protocol: string;
+	since: number;
+	state: 'active' | 'disconnected';
+	cores: number;
+	memory: number;
+	gpu: number;
+	rtt: number;
+	/** Counts up at every change, so that older plans for it are void. */
+	turn: number;
+}
+
+export interface SimConnection {
+	id: number;
+	person: string;
+	publication: string;
+	gateway: string;
+	protocol: string;
+	secondFactor: boolean;
+	began: number;
+	phase: number;
+	phaseBegan: number;
+	phases: Phase[];
+	machine: string | null;
+	/** A session of the person that is still there: it is taken up again. */
+	resumes: number | null;
+	session: number | null;
+	result: 'opening' | 'open' | 'refused' | 'lost' | 'gave up';
+	cause: Fact[];
+	advice: string | null;
+	pools: string[];
+	/** How many times the person has tried before. */
+	tries: number;
+	leaveAt: number | null;
+	ended: number;
+}
+
+export interface SimFault {
+	id: number;
+	kind: (typeof FAULT_KINDS)[number];
+	target: string;
+	since: number;
+	until: number | null;
+	value: number | null;
+	/** What undoing it needs to know. */
+	before: number | null;
+}
+
+export interface Operation {
+	key: string;
+	done: boolean;
+	at: number;
+	error: { message: string; retry: boolean } | null;
+	result: unknown;
+}
+
+export type Happening = Timed &
+	(
+		| { k: 'day'; person: string; day: number }
+		| { k: 'visit'; person: string; publication: string; leaveAt: number; tries: number }
+		| { k: 'leave'; session: number; turn: number; how: 'sign out' | 'disconnect' }
+		| { k: 'lunch'; session: number; turn: number; back: number; leaveAt: number }
+		| { k: 'ended'; session: number; cause: string }
+		| { k: 'limit'; session: number; turn: number }
+		| { k: 'phase'; connection: number; phase: number }
+		| { k: 'patience'; connection: number }
+		| { k: 'boot'; machine: string; life: number; stage: 'agent up' | 'ready' | 'failed' }
+		| { k: 'watchdog'; machine: string; life: number }
+		| { k: 'minute' }
+		| { k: 'operation'; key: string; effect: Effect | null; error: string | null }
+		| { k: 'fault'; fault: Omit<SimFault, 'id' | 'since' | 'before'> }
+		| { k: 'fault over'; id: number }
+	);
+
+/** What an operation does when its time has come. */
+export type Effect =
+	| { e: 'create'; spec: MachineSpec }
+	| { e: 'remove'; machine: string }
+	| { e: 'start'; machine: string; why: string }
+	| { e: 'stop'; machine: string; why: string }
+	| { e: 'restart'; machine: string; why: string }
+	| { e: 'reset'; machine: string; version: string }
+	| { e: 'restart service'; machine: string; check: string }
+	| { e: 'sign out'; session: number; why: string }
+	| { e: 'announce'; gateway: string; protocol: string; port: number }
+	| { e: 'account'; name: string; folder: string | null }
+	| { e: 'keep'; line: string; version: string }
+	| { e: 'log'; log: string[] };
+
+/** A request from outside that changes the world: kept in a journal, so that history can be replayed. */
+export type Command =
+	| { c: 'operation'; key: string; effect: Effect; usual: number }
+	| { c: 'configure'; config: BrokerConfig }
+	| { c: 'connect'; login: string; publication: string; secondFactor: boolean; key: string }
+	| { c: 'disconnect'; session: number }
+	| { c: 'mail'; to: string; subject: string; body: string; key: string }
+	| { c: 'fault'; kind: SimFault['kind']; target: string; value: number | null }
+	| { c: 'clear fault'; id: number };

@@ -1,0 +1,34 @@
+import { mkdirSync, renameSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { parentPort, workerData } from 'node:worker_threads';
+import { openDb } from '$lib/server/db';
+import { loadEstate, makeHistory } from '$lib/server/history';
+import { LabStore } from '$lib/server/simulator/store';
+
+/** Makes an estate and its history in a folder beside the data folder, then puts it in place whole. */
+const { estatePath, dataDir, speed } = workerData as { estatePath: string; dataDir: string; speed: number };
+const port = parentPort!;
+
+const making = join(dataDir, 'making');
+rmSync(making, { recursive: true, force: true });
+mkdirSync(making, { recursive: true });
+
+const read = loadEstate(estatePath);
+if ('problems' in read) {
+	rmSync(making, { recursive: true, force: true });
+	port.postMessage({ problems: read.problems });
+} else {
+	const db = openDb(join(making, 'sextant.db'));
+	// Nothing is lost by a crash here: making starts afresh.
+	db.pragma('synchronous = OFF');
+	const lab = await makeHistory(db, read.estate, (share) => port.postMessage({ share }));
+	db.pragma('optimize');
+	db.pragma('wal_checkpoint(TRUNCATE)');
+	db.close();
+	const store = new LabStore(join(making, 'lab.db'));
+	store.snapshot(lab, speed);
+	store.close();
+	for (const file of ['lab.db', 'sextant.db']) renameSync(join(making, file), join(dataDir, file));
+	rmSync(making, { recursive: true, force: true });
+	port.postMessage({ done: true });
+}
