@@ -20,7 +20,6 @@ export default defineConfig({
 				lab: 'src/node/lab-thread.ts',
 				engine: 'src/node/engine-thread.ts',
 				history: 'src/node/history-thread.ts',
-				bench: 'bench/bench.ts'
 			},
 			external: Object.keys(dependencies),
 			output: { entryFileNames: '[name].js', chunkFileNames: 'shared-[hash].js', format: 'es' }

@@ -5,7 +5,8 @@ import { readEstate, type EstateProblem } from '$lib/core/estate/read';
 import { MINUTE } from '$lib/core/time/units';
 import type { Db } from './db';
 import { settleEstate } from './db/settle';
-import { configureBroker, Engine } from './engine/engine';
+import { configureBroker } from './engine/broker';
+import { Engine } from './engine/engine';
 import { MINUTES_KEPT } from './engine/observer';
 import { beginning } from './simulator/genesis';
 import { Lab } from './simulator/lab';
@@ -42,7 +43,7 @@ export async function makeHistory(db: Db, estate: Estate, progress: (share: numb
 		t = Math.min(end, (Math.floor(t / MINUTE) + 1) * MINUTE);
 		server.advance(t);
 		await engine.observe();
-		await engine.minute(t, { findings: true, forecast: t > end - 6 * MINUTE });
+		await engine.minute(t, { sweepEvery: 10 * MINUTE, forecast: t > end - 11 * MINUTE });
 		if (t % (60 * MINUTE) === 0) progress((t - from) / (end - from));
 	}
 	await engine.observe();

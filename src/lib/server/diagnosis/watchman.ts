@@ -30,8 +30,14 @@ export async function sweepChecks(ctx: Context, machines: { id: number; name: st
 	})();
 }
 
+/** Comparisons that cost more and move slowly: made less often. A finding of theirs stays open in between. */
+export interface Deeper {
+	forecast: boolean;
+	signIns: boolean;
+}
+
 /** Compares what ought to agree, and keeps what does not as findings with their time. */
-export async function sweepFindings(ctx: Context, now: number, withForecast: boolean): Promise<void> {
+export async function sweepFindings(ctx: Context, now: number, deeper: Deeper): Promise<void> {
 	const { db } = ctx;
 	const ports = await observePorts(ctx, now);
 	const volumes = await ctx.providers.compute.volumes();
@@ -42,15 +48,16 @@ export async function sweepFindings(ctx: Context, now: number, withForecast: boo
 		...gatewayFindings(ports),
 		...volumeFindings(volumes),
 		...networkFindings(networks),
-		...signInFindings(signInsByVersion(ctx, now)),
+		...(deeper.signIns ? signInFindings(signInsByVersion(ctx, now)) : []),
 		...pressedFindings(pressedMachines(ctx, now)),
-		...(withForecast ? poolsRunningOut(ctx, now) : [])
+		...(deeper.forecast ? poolsRunningOut(ctx, now) : [])
 	];
 	db.transaction(() => {
 		const open = all<{ id: number; kind: string; subject_id: string }>(db, `SELECT id, kind, subject_id FROM findings WHERE until = ${FOREVER}`);
 		for (const o of open) {
 			const still = found.some((f) => f.kind === o.kind && f.subject.id === o.subject_id);
-			if (!still && (withForecast || o.kind !== 'pool runs out')) run(db, 'UPDATE findings SET until = max(?, since + 1) WHERE id = ?', [now, o.id]);
+			const looked = o.kind === 'pool runs out' ? deeper.forecast : o.kind === 'slow sign-ins' ? deeper.signIns : true;
+			if (!still && looked) run(db, 'UPDATE findings SET until = max(?, since + 1) WHERE id = ?', [now, o.id]);
 		}
 		for (const f of found) {
 			const since = one<{ since: number }>(db, `SELECT since FROM findings WHERE kind = ? AND subject_id = ? AND until = ${FOREVER}`, [f.kind, f.subject.id])?.since;

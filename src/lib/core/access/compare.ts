@@ -1,0 +1,37 @@
+import { decideAccess, type AccessRequest, type GrantRule } from './decide';
+
+/** A person with the requests to try: their past sign-ins, or one as they would make it now. */
+export interface PersonRequests {
+	id: string;
+	name: string;
+	requests: AccessRequest[];
+}
+
+/** Who a change of grants lets in or keeps out. */
+export interface AccessChange {
+	gains: { id: string; name: string }[];
+	loses: { id: string; name: string }[];
+	/** People who keep access, but some of whose past sign-ins would now be refused. */
+	partly: { id: string; name: string; refused: number; of: number }[];
+}
+
+/** Compares two sets of grants of one publication over the requests that people make. */
+export function compareAccess(people: PersonRequests[], before: GrantRule[], after: GrantRule[]): AccessChange {
+	const change: AccessChange = { gains: [], loses: [], partly: [] };
+	for (const { id, name, requests } of people) {
+		let was = 0;
+		let is = 0;
+		let refused = 0;
+		for (const request of requests) {
+			const a = decideAccess(request, before).value.allowed;
+			const b = decideAccess(request, after).value.allowed;
+			if (a) was++;
+			if (b) is++;
+			if (a && !b) refused++;
+		}
+		if (was === 0 && is > 0) change.gains.push({ id, name });
+		else if (was > 0 && is === 0) change.loses.push({ id, name });
+		else if (refused > 0) change.partly.push({ id, name, refused, of: requests.length });
+	}
+	return change;
+}

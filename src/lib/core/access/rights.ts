@@ -1,0 +1,45 @@
+/** Who may do what: the one table that every route, API call and plan goes through. */
+
+export const ROLES = ['owner', 'builder', 'operator', 'helpdesk', 'auditor', 'person'] as const;
+export type Role = (typeof ROLES)[number];
+
+/** Parts of the job that rights are given for. */
+export const AREAS = ['estate', 'images', 'publishing', 'access', 'capacity', 'sessions', 'repair', 'network', 'identity', 'record', 'lab', 'portal'] as const;
+export type Area = (typeof AREAS)[number];
+
+/** Each level includes those before it. */
+export const LEVELS = ['none', 'read', 'draft', 'commit'] as const;
+export type Level = (typeof LEVELS)[number];
+
+const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
+	owner: { estate: 'read', images: 'commit', publishing: 'commit', access: 'commit', capacity: 'commit', sessions: 'commit', repair: 'commit', network: 'commit', identity: 'commit', record: 'read', lab: 'commit' },
+	builder: { estate: 'read', images: 'commit', publishing: 'commit', access: 'read', capacity: 'draft', sessions: 'draft', repair: 'commit', network: 'draft', record: 'read', lab: 'commit' },
+	operator: { estate: 'read', images: 'draft', publishing: 'commit', access: 'commit', capacity: 'commit', sessions: 'commit', repair: 'commit', network: 'commit', record: 'read', lab: 'commit' },
+	helpdesk: { estate: 'read', images: 'read', publishing: 'draft', access: 'draft', capacity: 'read', sessions: 'commit', repair: 'commit', network: 'draft', record: 'read', lab: 'read' },
+	auditor: { estate: 'read', images: 'read', publishing: 'read', access: 'read', capacity: 'read', sessions: 'read', repair: 'read', network: 'read', identity: 'read', record: 'read', lab: 'read' },
+	person: { portal: 'commit' }
+};
+
+/** The level that a role has in an area. */
+export const levelOf = (role: Role, area: Area): Level => TABLE[role][area] ?? 'none';
+
+/** Whether a role has at least this level in an area. */
+export const may = (role: Role, area: Area, level: Level): boolean => LEVELS.indexOf(levelOf(role, area)) >= LEVELS.indexOf(level);
+
+/** Roles that may, in the order of the table: for saying whom to ask. */
+export const whoMay = (area: Area, level: Level): Role[] => ROLES.filter((r) => may(r, area, level));
+
+export const AREA_WORDS: Record<Area, string> = {
+	estate: 'the estate',
+	images: 'image lines and builds',
+	publishing: 'pools and publications',
+	access: 'grants and conditions',
+	capacity: 'capacity policies',
+	sessions: 'sessions and machines',
+	repair: 'repairs',
+	network: 'gateways and networks',
+	identity: 'operators and tokens',
+	record: 'the change log and jobs',
+	lab: 'the lab',
+	portal: 'the portal'
+};

@@ -1,0 +1,57 @@
+import { CHECK_WORDS, failingCheck, type CheckName, type Remedy } from '$lib/core/diagnosis/checks';
+import { FOREVER, SECOND } from '$lib/core/time/units';
+import { sleep } from '../context';
+import { one, run } from '../db';
+import { stepHandler, type StepHandler } from '../jobs/step';
+import { ProviderError } from '../providers';
+import { untilReady, versionOf } from '../watch/steps';
+
+export const repairSteps: Record<string, StepHandler> = {
+	'runbook.remedy': stepHandler<{ machine: string; check: CheckName; remedy: Remedy }>({
+		async run({ ctx, input, key, job, log, n }) {
+			const { machine, check, remedy } = input;
+			const { agent, compute } = ctx.providers;
+			try {
+				if (remedy === 'restart service') await agent.restartService(machine, check, key('service'));
+				else if (remedy === 'restart machine') await compute.restart(machine, `restarted by the runbook of ${job.by}`, key('restart'));
+				else await compute.reset(machine, versionOf(ctx, machine), key('reset'));
+				if (remedy !== 'restart service') {
+					await sleep(ctx.clock, 3 * SECOND);
+					await untilReady(ctx, machine).catch((e: Error) => log(e.message));
+				}
+			} catch (e) {
+				// A remedy that cannot be carried out has not helped; the next one may.
+				if (!(e instanceof ProviderError)) throw e;
+				log(`could not ${remedy}: ${e.message}`);
+			}
+			const still = failingCheck(await agent.probe(machine));
+			const last = one(ctx.db, 'SELECT 1 FROM job_steps WHERE job_id = ? AND n > ?', [job.id, n]) === undefined;
+			if (still === null || still.name === 'gateway') {
+				log(`${CHECK_WORDS[check].asks} Yes, after ${remedy}`);
+				const now = ctx.clock.now();
+				return {
+					stop: true,
+					result: { 'helped by': remedy },
+					write: (db) => void run(db, `UPDATE failing_checks SET until = max(?, since + 1) WHERE machine_id = (SELECT id FROM machines WHERE name = ? AND until = ${FOREVER}) AND name <> 'gateway' AND until = ${FOREVER}`, [now, machine])
+				};
+			}
+			log(`${CHECK_WORDS[still.name].asks} No: ${still.saw}`);
+			if (last) throw new ProviderError(`no remedy helped: ${still.saw}`, false);
+		}
+	}),
+
+	'gateway.set-port': stepHandler<{ gateway: string; protocol: string; port: number }>({
+		async run({ ctx, input, key }) {
+			await ctx.providers.network.setAnnounced(input.gateway, input.protocol, input.port, key('announce'));
+			const now = ctx.clock.now();
+			return {
+				write: (db) => {
+					const row = one<{ listens: number }>(db, `SELECT listens FROM gateway_ports WHERE gateway_id = ? AND protocol = ? AND until = ${FOREVER}`, [input.gateway, input.protocol])!;
+					run(db, `UPDATE gateway_ports SET until = ? WHERE gateway_id = ? AND protocol = ? AND until = ${FOREVER}`, [now, input.gateway, input.protocol]);
+					run(db, 'INSERT OR REPLACE INTO gateway_ports VALUES (?, ?, ?, ?, ?, ?)', [input.gateway, input.protocol, input.port, row.listens, now, FOREVER]);
+					if (row.listens === input.port) run(db, `UPDATE findings SET until = max(?, since + 1) WHERE kind = 'gateway port' AND subject_id = ? AND until = ${FOREVER}`, [now, input.gateway]);
+				}
+			};
+		}
+	})
+};

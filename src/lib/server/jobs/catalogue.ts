@@ -1,0 +1,11 @@
+import { accessSteps } from '../access/steps';
+import { capacitySteps } from '../capacity/steps';
+import { repairSteps } from '../diagnosis/steps';
+import { identitySteps } from '../identity/steps';
+import { imageSteps } from '../images/steps';
+import { publishingSteps } from '../publishing/steps';
+import { sessionSteps } from '../watch/steps';
+import type { StepHandler } from './step';
+
+/** Every kind of step, by name. */
+export const STEP_HANDLERS: Record<string, StepHandler> = { ...imageSteps, ...publishingSteps, ...accessSteps, ...capacitySteps, ...sessionSteps, ...repairSteps, ...identitySteps };

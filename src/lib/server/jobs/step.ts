@@ -1,0 +1,31 @@
+import type { Context } from '../context';
+import type { Db } from '../db';
+
+/** What a step is given. */
+export interface StepRun<I = unknown> {
+	ctx: Context;
+	job: { id: number; title: string; by: string };
+	n: number;
+	input: I;
+	/** A key for provider calls, the same after a restart: `key('create bgo-br-001')`. */
+	key(what: string): string;
+	/** Adds a line to the job's log. */
+	log(line: string): void;
+	/** Whether somebody has asked to cancel: steps that can stop in the middle look at it. */
+	cancelled(): boolean;
+	/**
+	 * Does a piece of the step for each item, some at a time. An item that was done before the process died is not
+	 * done again. `write` of what `work` returns runs in the transaction that marks the item as done.
+	 */
+	each(items: string[], atOnce: number, work: (item: string, key: string) => Promise<((db: Db) => void) | void>, onFail?: (db: Db, item: string, error: Error) => void): Promise<{ done: string[]; failed: { item: string; error: string }[] }>;
+}
+
+/** What a step leaves: rows to write in the transaction that marks it as done, and words for the job's result. */
+export type StepOutcome = void | { write?: (db: Db) => void; result?: Record<string, unknown>; stop?: boolean };
+
+export interface StepHandler {
+	run(step: StepRun<never>): Promise<StepOutcome>;
+}
+
+/** Keeps the input's type with its handler. */
+export const stepHandler = <I>(handler: { run(step: StepRun<I>): Promise<StepOutcome> }): StepHandler => handler as unknown as StepHandler;

@@ -1,0 +1,114 @@
+import type { Facet, Scope, Term } from '$lib/core/scope/scope';
+
+/** A condition to put behind WHERE, with its named parameters. */
+export interface Condition {
+	sql: string;
+	params: Record<string, unknown>;
+}
+
+/** The lists that a scope can narrow. */
+export type Subject = 'machine' | 'session' | 'person' | 'host';
+
+/** Sessions that are open at @at. */
+const OPEN = 's.since <= @at AND s.until > @at';
+const onMachine = (where: string) => `EXISTS (SELECT 1 FROM sessions s JOIN people pe ON pe.id = s.person_id WHERE s.machine_id = m.id AND ${OPEN} AND ${where})`;
+const ofPerson = (where: string) =>
+	`EXISTS (SELECT 1 FROM sessions s JOIN machines m ON m.id = s.machine_id JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at WHERE s.person_id = pe.id AND ${OPEN} AND ${where})`;
+const onHost = (where: string) =>
+	`EXISTS (SELECT 1 FROM machine_places pl JOIN machines m ON m.id = pl.machine_id WHERE pl.host_id = h.id AND pl.since <= @at AND pl.until > @at AND ${where})`;
+
+const strain = `coalesce((SELECT x.strain FROM samples_1m x WHERE x.machine_id = m.id AND x.at = @sampled), 0)`;
+
+/** One facet as SQL over a subject's aliases: m machine, pl place, st state, h host, pe person, s session. `$` is the list of values. */
+const FACET_SQL: Record<Subject, Partial<Record<Facet, string>>> = {
+	machine: {
+		site: 'm.site_id IN $',
+		pool: 'm.pool_id IN $',
+		machine: 'm.name IN $',
+		host: 'h.name IN $',
+		line: 'pl.line_id IN $',
+		version: 'pl.version IN $',
+		state: 'st.state IN $',
+		team: onMachine('pe.team_id IN (SELECT team_id FROM team_nesting WHERE above_id IN $)'),
+		person: onMachine('pe.login IN $'),
+		gateway: onMachine('s.gateway_id IN $'),
+		protocol: onMachine('s.protocol IN $'),
+		publication: onMachine('s.publication_id IN $')
+	},
+	session: {
+		site: 'm.site_id IN $',
+		pool: 'm.pool_id IN $',
+		machine: 'm.name IN $',
+		host: 'h.name IN $',
+		line: 'pl.line_id IN $',
+		version: 'pl.version IN $',
+		state: 'ss.state IN $',
+		team: 'pe.team_id IN (SELECT team_id FROM team_nesting WHERE above_id IN $)',
+		person: 'pe.login IN $',
+		gateway: 's.gateway_id IN $',
+		protocol: 's.protocol IN $',
+		publication: 's.publication_id IN $'
+	},
+	person: {
+		site: 'pe.site_id IN $',
+		team: 'pe.team_id IN (SELECT team_id FROM team_nesting WHERE above_id IN $)',
+		person: 'pe.login IN $',
+		pool: ofPerson('m.pool_id IN $'),
+		machine: ofPerson('m.name IN $'),
+		host: ofPerson('pl.host_id IN (SELECT id FROM hosts WHERE name IN $)'),
+		line: ofPerson('pl.line_id IN $'),
+		version: ofPerson('pl.version IN $'),
+		gateway: ofPerson('s.gateway_id IN $'),
+		protocol: ofPerson('s.protocol IN $'),
+		publication: ofPerson('s.publication_id IN $')
+	},
+	host: {
+		site: 'h.site_id IN $',
+		host: 'h.name IN $',
+		pool: onHost('m.pool_id IN $'),
+		machine: onHost('m.name IN $'),
+		line: onHost('pl.line_id IN $'),
+		version: onHost('pl.version IN $')
+	}
+};
+
+const MEASURE_SQL: Record<Subject, Partial<Record<'signin' | 'strain' | 'sessions', string>>> = {
+	machine: { signin: onMachine('s.sign_in ? $'), strain: `${strain} ? $`, sessions: `(SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND ${OPEN}) ? $` },
+	session: { signin: 's.sign_in ? $', strain: `${strain} ? $` },
+	person: { signin: ofPerson('s.sign_in ? $'), strain: ofPerson(`${strain} ? $`), sessions: `(SELECT count(*) FROM sessions s WHERE s.person_id = pe.id AND ${OPEN}) ? $` },
+	host: {}
+};
+
+const TEXT_SQL: Record<Subject, string> = {
+	machine: '(m.name LIKE $ OR m.pool_id LIKE $)',
+	session: '(pe.name LIKE $ OR pe.login LIKE $ OR m.name LIKE $)',
+	person: '(pe.name LIKE $ OR pe.login LIKE $)',
+	host: 'h.name LIKE $'
+};
+
+/**
+ * The scope as a condition on a list. Terms that do not apply to it are left out and listed, so that the page can
+ * say so. Uses @at, and @sampled (the minute of samples that holds at that moment) for strain.
+ */
+export function scopeCondition(scope: Scope, subject: Subject): Condition & { left: Term[] } {
+	const params: Record<string, unknown> = {};
+	const parts: string[] = [];
+	const left: Term[] = [];
+	scope.terms.forEach((term, i) => {
+		const key = `k${i}`;
+		let sql: string | undefined;
+		if (term.type === 'facet') {
+			sql = FACET_SQL[subject][term.facet]?.replaceAll('$', `(SELECT value FROM json_each(@${key}))`);
+			if (sql) params[key] = JSON.stringify(term.values);
+		} else if (term.type === 'measure') {
+			sql = MEASURE_SQL[subject][term.measure]?.replace('?', term.compare).replace('$', `@${key}`);
+			if (sql) params[key] = term.value;
+		} else {
+			sql = TEXT_SQL[subject].replaceAll('$', `@${key}`);
+			params[key] = `%${term.text}%`;
+		}
+		if (sql === undefined) left.push(term);
+		else parts.push(term.not ? `NOT (${sql})` : `(${sql})`);
+	});
+	return { sql: parts.length ? parts.join(' AND ') : '1', params, left };
+}

@@ -1,0 +1,16 @@
+import { accessPlans } from '../access/planner';
+import { capacityPlans } from '../capacity/planner';
+import { repairPlans } from '../diagnosis/planner';
+import { identityPlans } from '../identity/planner';
+import { imagePlans } from '../images/planner';
+import { publishingPlans } from '../publishing/planner';
+import { sessionPlans } from '../watch/planner';
+import type { PlanKind } from './kind';
+
+/** Every kind of change that there is. */
+export const PLAN_KINDS: PlanKind[] = [...imagePlans, ...publishingPlans, ...accessPlans, ...capacityPlans, ...sessionPlans, ...repairPlans, ...identityPlans];
+
+const byKind = new Map(PLAN_KINDS.map((k) => [k.kind, k]));
+
+/** The kind of plan with this name, or undefined. */
+export const planKindOf = (kind: string): PlanKind | undefined => byKind.get(kind);

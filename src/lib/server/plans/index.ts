@@ -1,0 +1,278 @@
+import * as v from 'valibot';
+import { may, whoMay, AREA_WORDS } from '$lib/core/access/rights';
+import { whatGotWorse, type Effects } from '$lib/core/plans/effects';
+import type { Fact } from '$lib/core/why/explained';
+import type { Caller } from '../identity/caller';
+import type { Context } from '../context';
+import { all, one, run, type Db } from '../db';
+import { planKindOf } from './catalogue';
+import { InputProblem, type Draft, type StepSpec } from './kind';
+
+export interface PlanRow {
+	id: number;
+	kind: string;
+	input: unknown;
+	title: string;
+	effects: Effects;
+	warnings: Fact[];
+	blocks: Fact[];
+	reasons: Fact[];
+	objects: string[];
+	steps: StepSpec[];
+	undo: { kind: string; input: unknown } | null;
+	undoWords: string;
+	state: 'draft' | 'committed' | 'discarded';
+	/** Why it was refused at commit, until it is recomputed. */
+	refused: Fact[] | null;
+	by: string;
+	via: string;
+	at: number;
+	jobId: number | null;
+}
+
+/** The caller's role does not reach that far. */
+export class NotAllowed extends Error {
+	constructor(words: string) {
+		super(words);
+		this.name = 'NotAllowed';
+	}
+}
+
+/** The plan no longer holds: what changed since it was computed. */
+export class PlanRefused extends Error {
+	constructor(readonly facts: Fact[]) {
+		super(facts.map((f) => f.words).join('; '));
+		this.name = 'PlanRefused';
+	}
+}
+
+/** What was asked for is not there. */
+export class NotFound extends Error {
+	constructor(what: string) {
+		super(`There is no ${what}.`);
+		this.name = 'NotFound';
+	}
+}
+
+/**
+ * Computes a plan and keeps it as a draft. Throws NotFound for an unknown kind, NotAllowed when the caller's role
+ * may not draft it, InputProblem when the input is wrong.
+ */
+export async function draftPlan(ctx: Context, caller: Caller, kind: string, input: unknown, via: string): Promise<PlanRow> {
+	const k = planKindOf(kind);
+	if (!k) throw new NotFound(`kind of plan called ${kind}`);
+	allow(caller, k.area, 'draft');
+	const parsed = parseInput(k.schema, input);
+	const draft = await compute(ctx, kind, parsed);
+	const id = Number(
+		run(
+			ctx.db,
+			`INSERT INTO plans(kind, input, title, effects, warnings, blocks, reasons, touches, steps, undo, undo_words, state, refused, by, via, at)
+			 VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'draft', NULL, ?, ?, ?)`,
+			[kind, JSON.stringify(input), ...draftColumns(ctx.db, draft), caller.name, via, ctx.clock.now()]
+		).lastInsertRowid
+	);
+	return planById(ctx.db, id)!;
+}
+
+/** Computes a draft again, from how things are now. */
+export async function recomputePlan(ctx: Context, caller: Caller, id: number): Promise<PlanRow> {
+	const plan = draftOrThrow(ctx.db, id);
+	const k = planKindOf(plan.kind)!;
+	allow(caller, k.area, 'draft');
+	const draft = await compute(ctx, plan.kind, parseInput(k.schema, plan.input));
+	run(
+		ctx.db,
+		`UPDATE plans SET title = ?, effects = ?, warnings = ?, blocks = ?, reasons = ?, touches = ?, steps = ?, undo = ?, undo_words = ?, refused = NULL, at = ? WHERE id = ? AND state = 'draft'`,
+		[...draftColumns(ctx.db, draft), ctx.clock.now(), id]
+	);
+	return planById(ctx.db, id)!;
+}
+
+/**
+ * Commits a draft, now or at a time (ms UTC): recomputes it, refuses when anything it touches has been changed by
+ * another plan since, when it is blocked, or when its effect has become worse; else makes the job. All in one
+ * transaction. Returns the job's number.
+ */
+export async function commitPlan(ctx: Context, caller: Caller, id: number, at: number | null, via: string): Promise<number> {
+	const plan = draftOrThrow(ctx.db, id);
+	const k = planKindOf(plan.kind)!;
+	allow(caller, k.area, 'commit');
+	if (at !== null && at <= ctx.clock.now()) throw new InputProblem([{ field: 'at', words: 'That time has passed. Choose a later one, or commit now.' }]);
+	let fresh: Draft;
+	try {
+		fresh = await compute(ctx, plan.kind, parseInput(k.schema, plan.input));
+	} catch (e) {
+		if (!(e instanceof InputProblem)) throw e;
+		return refuse(ctx.db, id, e.problems.map((p) => ({ words: p.words, side: 'against' })));
+	}
+	const outcome = ctx.db
+		.transaction((): { job: number } | { why: Fact[] } => {
+			const again = draftOrThrow(ctx.db, id);
+			const changed = changedSince(ctx.db, id);
+			const why = changed.length ? changed : [...fresh.blocks, ...whatGotWorse(again.effects, fresh.effects)];
+			if (why.length) {
+				run(ctx.db, 'UPDATE plans SET refused = ? WHERE id = ?', [JSON.stringify(why), id]);
+				return { why };
+			}
+			const now = ctx.clock.now();
+			const expected = fresh.steps.reduce((n, s) => n + s.expected, 0);
+			const job = Number(
+				run(ctx.db, `INSERT INTO jobs(plan_id, kind, title, state, by, operator_id, made_at, not_before, expected) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`, [
+					id, plan.kind, fresh.title, at === null ? 'queued' : 'waiting', caller.name, caller.kind === 'operator' ? caller.id : null, now, at ?? now, expected
+				]).lastInsertRowid
+			);
+			fresh.steps.forEach((s, n) => run(ctx.db, `INSERT INTO job_steps(job_id, n, kind, words, input, expected, state) VALUES (?, ?, ?, ?, ?, ?, 'queued')`, [job, n, s.kind, s.words, JSON.stringify(s.input), Math.round(s.expected)]));
+			claim(ctx.db, fresh.objects, id);
+			run(
+				ctx.db,
+				`UPDATE plans SET title = ?, effects = ?, warnings = ?, blocks = ?, reasons = ?, touches = ?, steps = ?, undo = ?, undo_words = ?, state = 'committed', refused = NULL, job_id = ?, via = ? WHERE id = ?`,
+				[...draftColumns(ctx.db, fresh), job, via, id]
+			);
+			return { job };
+		})
+		.immediate();
+	if ('why' in outcome) throw new PlanRefused(outcome.why);
+	return outcome.job;
+}
+
+/** Throws a draft away. */
+export function discardPlan(ctx: Context, caller: Caller, id: number): void {
+	const plan = draftOrThrow(ctx.db, id);
+	allow(caller, planKindOf(plan.kind)!.area, 'draft');
+	run(ctx.db, `UPDATE plans SET state = 'discarded' WHERE id = ? AND state = 'draft'`, [id]);
+}
+
+/** The plan with this number, or null. */
+export function planById(db: Db, id: number): PlanRow | null {
+	const row = one<RawPlan>(db, 'SELECT * FROM plans WHERE id = ?', [id]);
+	return row ? fromRaw(row) : null;
+}
+
+/** Drafts that wait for somebody, newest first. */
+export const openDrafts = (db: Db, limit = 20): PlanRow[] => all<RawPlan>(db, `SELECT * FROM plans WHERE state = 'draft' ORDER BY id DESC LIMIT ?`, [limit]).map(fromRaw);
+
+function allow(caller: Caller, area: Parameters<typeof may>[1], level: 'draft' | 'commit'): void {
+	if (!may(caller.role, area, level)) {
+		throw new NotAllowed(`As ${caller.role} you may not ${level} plans for ${AREA_WORDS[area]}. ${whoMay(area, level).join(', ')} may.`);
+	}
+}
+
+function draftOrThrow(db: Db, id: number): PlanRow {
+	const plan = planById(db, id);
+	if (!plan) throw new NotFound(`plan ${id}`);
+	if (plan.state !== 'draft') throw new PlanRefused([{ words: `plan ${id} has been ${plan.state} already`, side: 'against', ...(plan.jobId ? { about: { kind: 'job', id: String(plan.jobId) } } : {}) }]);
+	return plan;
+}
+
+/** Reads an input by its schema. Throws InputProblem with the path of each field. */
+export function parseInput<S extends v.GenericSchema>(schema: S, input: unknown): v.InferOutput<S> {
+	const parsed = v.safeParse(schema, input);
+	if (parsed.success) return parsed.output;
+	throw new InputProblem(parsed.issues.map((i) => ({ field: (i.path ?? []).map((p) => String(p.key)).join('.'), words: i.message })));
+}
+
+async function compute(ctx: Context, kind: string, input: unknown): Promise<Draft> {
+	const draft = await planKindOf(kind)!.draft(ctx, input);
+	const busy = jobsOn(ctx, draft.objects);
+	draft.blocks.push(...busy);
+	return draft;
+}
+
+/** Jobs that work right now on what a plan would touch: it has to wait for them. */
+function jobsOn(ctx: Context, objects: string[]): Fact[] {
+	const wanted = new Set(objects);
+	const running = all<{ id: number; title: string; touches: string }>(
+		ctx.db,
+		`SELECT j.id, j.title, p.touches FROM jobs j JOIN plans p ON p.id = j.plan_id WHERE j.state IN ('queued', 'running') AND j.not_before <= ?`,
+		[ctx.clock.now()]
+	);
+	return running.flatMap((j) => {
+		const both = (JSON.parse(j.touches) as Touches).objects.find((o) => wanted.has(o));
+		return both ? [{ words: `job ${j.id} is working on ${both.replace('/', ' ')}: ${j.title}`, side: 'against' as const, about: { kind: 'job', id: String(j.id) } }] : [];
+	});
+}
+
+interface Touches {
+	objects: string[];
+	revisions: Record<string, number>;
+}
+
+function draftColumns(db: Db, d: Draft): unknown[] {
+	const revisions = Object.fromEntries(d.objects.map((o) => [o, revision(db, o)]));
+	return [
+		d.title,
+		JSON.stringify(d.effects),
+		JSON.stringify(d.warnings),
+		JSON.stringify(d.blocks),
+		JSON.stringify(d.reasons),
+		JSON.stringify({ objects: d.objects, revisions } satisfies Touches),
+		JSON.stringify(d.steps),
+		d.undo ? JSON.stringify(d.undo) : null,
+		d.undoWords
+	];
+}
+
+const revision = (db: Db, object: string): number => one<{ number: number }>(db, 'SELECT number FROM revisions WHERE object = ?', [object])?.number ?? 0;
+
+function claim(db: Db, objects: string[], plan: number): void {
+	for (const o of objects) run(db, 'INSERT INTO revisions VALUES (?, 1, ?) ON CONFLICT(object) DO UPDATE SET number = number + 1, plan_id = excluded.plan_id', [o, plan]);
+}
+
+/** What other plans have changed, since this one was computed, of what it touches. */
+function changedSince(db: Db, id: number): Fact[] {
+	const touches = JSON.parse(one<{ touches: string }>(db, 'SELECT touches FROM plans WHERE id = ?', [id])!.touches) as Touches;
+	return Object.entries(touches.revisions).flatMap(([object, was]) => {
+		const now = one<{ number: number; plan_id: number }>(db, 'SELECT * FROM revisions WHERE object = ?', [object]);
+		if (!now || now.number === was) return [];
+		const other = planById(db, now.plan_id)!;
+		return [{ words: `${object.replace('/', ' ')} has been changed since: ${other.title}, by ${other.by}`, side: 'against' as const, about: { kind: 'job', id: String(other.jobId) } }];
+	});
+}
+
+function refuse(db: Db, id: number, why: Fact[]): never {
+	run(db, 'UPDATE plans SET refused = ? WHERE id = ?', [JSON.stringify(why), id]);
+	throw new PlanRefused(why);
+}
+
+interface RawPlan {
+	id: number;
+	kind: string;
+	input: string;
+	title: string;
+	effects: string;
+	warnings: string;
+	blocks: string;
+	reasons: string;
+	touches: string;
+	steps: string;
+	undo: string | null;
+	undo_words: string;
+	state: PlanRow['state'];
+	refused: string | null;
+	by: string;
+	via: string;
+	at: number;
+	job_id: number | null;
+}
+
+const fromRaw = (r: RawPlan): PlanRow => ({
+	id: r.id,
+	kind: r.kind,
+	input: JSON.parse(r.input) as unknown,
+	title: r.title,
+	effects: JSON.parse(r.effects) as Effects,
+	warnings: JSON.parse(r.warnings) as Fact[],
+	blocks: JSON.parse(r.blocks) as Fact[],
+	reasons: JSON.parse(r.reasons) as Fact[],
+	objects: (JSON.parse(r.touches) as Touches).objects,
+	steps: JSON.parse(r.steps) as StepSpec[],
+	undo: r.undo ? (JSON.parse(r.undo) as PlanRow['undo']) : null,
+	undoWords: r.undo_words,
+	state: r.state,
+	refused: r.refused ? (JSON.parse(r.refused) as Fact[]) : null,
+	by: r.by,
+	via: r.via,
+	at: r.at,
+	jobId: r.job_id
+});

@@ -1,0 +1,51 @@
+import type * as v from 'valibot';
+import type { Area } from '$lib/core/access/rights';
+import type { Effects } from '$lib/core/plans/effects';
+import type { Fact } from '$lib/core/why/explained';
+import type { Context } from '../context';
+
+/** A step of the job that a plan makes. Its kind names a step handler. */
+export interface StepSpec {
+	kind: string;
+	words: string;
+	input: unknown;
+	/** Ms, from past runs where there are any. */
+	expected: number;
+}
+
+/** What a planner works out from an input. */
+export interface Draft {
+	title: string;
+	effects: Effects;
+	warnings: Fact[];
+	/** While there is one, the plan cannot be committed. */
+	blocks: Fact[];
+	reasons: Fact[];
+	/** Everything the plan changes, as `kind/id`: two plans that share one cannot both go ahead unseen. */
+	objects: string[];
+	steps: StepSpec[];
+	undo: { kind: string; input: unknown } | null;
+	/** How it is undone, or why it cannot be. */
+	undoWords: string;
+}
+
+/** One kind of change. There is no other way to change the estate. */
+export interface PlanKind<S extends v.GenericSchema = v.GenericSchema> {
+	kind: string;
+	/** What it does, for the API's description and the command menu. */
+	words: string;
+	area: Area;
+	schema: S;
+	draft(ctx: Context, input: v.InferOutput<S>): Promise<Draft>;
+}
+
+/** Keeps the input's type tied to the schema. */
+export const planKind = <S extends v.GenericSchema>(kind: PlanKind<S>): PlanKind => kind as unknown as PlanKind;
+
+/** Wrong input, said beside the field it is about. `field` is a path such as `count` or `steps.3.words`. */
+export class InputProblem extends Error {
+	constructor(readonly problems: { field: string; words: string }[]) {
+		super(problems.map((p) => p.words).join(' '));
+		this.name = 'InputProblem';
+	}
+}

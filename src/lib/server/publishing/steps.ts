@@ -1,0 +1,111 @@
+import { FOREVER } from '$lib/core/time/units';
+import { one, run, type Db } from '../db';
+import { configureBroker } from '../engine/broker';
+import { stepHandler, type StepHandler } from '../jobs/step';
+import type { MachineSpec } from '../providers';
+import { poolAt } from '../capacity/queries';
+
+interface MakeInput {
+	pool: string;
+	machines: { name: string; host: string; volume: string }[];
+}
+
+/** How many machines are made or removed side by side: more would only make volumes wait. */
+const AT_ONCE = 4;
+
+export const publishingSteps: Record<string, StepHandler> = {
+	'pool.write': stepHandler<Record<string, unknown> & { id: string; policy: unknown; priceHour: number }>({
+		async run({ ctx, input: p }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) => {
+					const position = one<{ n: number }>(db, 'SELECT coalesce(max(position), 0) + 1 AS n FROM pools')!.n;
+					run(db, 'INSERT INTO pools VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
+						p.id, now, FOREVER, p.name, p.site, p.line, p.version, p.assignment, p.perMachine, p.cores, p.memory, p.gpus, p.disk, p.naming, p.folder, p.network, JSON.stringify(p.policy), p.priceHour, position
+					]);
+				}
+			};
+		}
+	}),
+
+	'pool.close': stepHandler<{ pool: string }>({
+		async run({ ctx, input }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) => {
+					close(db, 'pools', input.pool, now);
+					run(db, 'DELETE FROM unmade_machines WHERE pool_id = ?', [input.pool]);
+				}
+			};
+		}
+	}),
+
+	'machines.make': stepHandler<MakeInput>({
+		async run({ ctx, input, each, job }) {
+			const pool = poolAt(ctx.db, input.pool, ctx.clock.now())!;
+			const users = one<{ users: 'single' | 'multi' }>(ctx.db, 'SELECT users FROM lines WHERE id = ?', [pool.line])!.users;
+			const places = new Map(input.machines.map((m) => [m.name, m]));
+			const { done, failed } = await each(
+				input.machines.map((m) => m.name),
+				AT_ONCE,
+				async (name, key) => {
+					const { host, volume } = places.get(name)!;
+					const spec: MachineSpec = { name, pool: pool.id, host, volume, network: pool.network, line: pool.line, version: pool.version, users, holds: pool.perMachine, cores: pool.cores, memory: pool.memory, gpus: pool.gpus, disk: pool.disk };
+					// An attempt before this one may have come as far as the account.
+					const known = (await ctx.providers.directory.accounts()).find((a) => a.name === name);
+					if (known?.folder !== pool.folder) await ctx.providers.directory.createAccount(name, pool.folder, `${key}-account`);
+					await ctx.providers.compute.create(spec, `${key}-disk`);
+					return (db: Db) => void run(db, 'DELETE FROM unmade_machines WHERE pool_id = ? AND name = ?', [pool.id, name]);
+				},
+				(db, name, error) => {
+					const { host, volume } = places.get(name)!;
+					run(db, 'INSERT OR REPLACE INTO unmade_machines VALUES (?, ?, ?, ?, ?, ?, ?)', [pool.id, name, host, volume, error.message, job.id, ctx.clock.now()]);
+				}
+			);
+			return { result: { made: done.length, failed: failed.length } };
+		}
+	}),
+
+	'machines.unmake': stepHandler<{ machines: string[] }>({
+		async run({ ctx, input, each }) {
+			const { done, failed } = await each(input.machines, AT_ONCE, async (name, key) => {
+				await ctx.providers.compute.remove(name, `${key}-machine`);
+				await ctx.providers.directory.removeAccount(name, `${key}-account`);
+			});
+			return { result: { removed: done.length, failed: failed.length } };
+		}
+	}),
+
+	'broker.tell': stepHandler<Record<string, never>>({
+		async run({ ctx, log }) {
+			await configureBroker(ctx);
+			log('the gateways know');
+		}
+	}),
+
+	'publication.write': stepHandler<{ id: string; name: string; internalName: string; icon: string; pools: string[]; protocol: string }>({
+		async run({ ctx, input: p }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) => {
+					const position = one<{ n: number }>(db, `SELECT coalesce((SELECT position FROM publications WHERE id = ? ORDER BY since DESC), (SELECT max(position) + 1 FROM publications), 0) AS n`, [p.id])!.n;
+					close(db, 'publications', p.id, now);
+					run(db, 'INSERT INTO publications VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)', [p.id, now, FOREVER, p.name, p.internalName, p.icon, JSON.stringify(p.pools), p.protocol, position]);
+				}
+			};
+		}
+	}),
+
+	'publication.close': stepHandler<{ publication: string }>({
+		async run({ ctx, input }) {
+			const now = ctx.clock.now();
+			return { write: (db) => close(db, 'publications', input.publication, now) };
+		}
+	})
+};
+
+/** Ends the row of a thing that is in force; one that began in the same millisecond never was. */
+function close(db: Db, table: 'pools' | 'publications', id: string, now: number): void {
+	run(db, `DELETE FROM ${table} WHERE id = ? AND since >= ?`, [id, now]);
+	run(db, `UPDATE ${table} SET until = ? WHERE id = ? AND until > ?`, [now, id, now]);
+}

@@ -1,0 +1,37 @@
+import type { EventEmitter } from 'node:events';
+import type { Context } from './context';
+import type { SimFault } from './simulator/state';
+
+/** What only the lab bench may ask of the lab. Absent when no lab is attached. */
+export interface Bench {
+	clock(): Promise<{ now: number; speed: number; paused: boolean }>;
+	setClock(to: { speed?: number; paused?: boolean; step?: number }): Promise<{ now: number; speed: number; paused: boolean }>;
+	faults(): Promise<SimFault[]>;
+	addFault(kind: SimFault['kind'], target: string, value: number | null): Promise<number>;
+	clearFault(id: number): Promise<boolean>;
+	outbox(): Promise<{ to: string; subject: string; body: string; at: number }[]>;
+}
+
+/** What the process that serves has started, for the routes to use. */
+export interface Runtime extends Context {
+	bench: Bench | null;
+	/** Emits `live` with what has changed: jobs, estate. */
+	events: EventEmitter;
+	/** Tells the job runner that there is work. */
+	wake(): void;
+	demo: boolean;
+}
+
+const KEY = Symbol.for('sextant.runtime');
+
+/** The serving process puts its runtime here; it is bundled apart from the routes, and shares no module with them. */
+export const setRuntime = (runtime: Runtime): void => {
+	(globalThis as Record<symbol, unknown>)[KEY] = runtime;
+};
+
+/** The runtime of this process. Throws when none was started. */
+export function runtime(): Runtime {
+	const r = (globalThis as Record<symbol, unknown>)[KEY] as Runtime | undefined;
+	if (!r) throw new Error('Sextant is not started: use npm run demo or npm start');
+	return r;
+}

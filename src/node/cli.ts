@@ -1,0 +1,183 @@
+import { existsSync, mkdirSync, readFileSync, renameSync, rmSync } from 'node:fs';
+import { dirname, join, resolve } from 'node:path';
+import { parseArgs } from 'node:util';
+import Database from 'better-sqlite3';
+import { stringify } from 'yaml';
+import { toJsonSchema } from '@valibot/to-json-schema';
+import { generateEstate } from '$lib/core/estate/generate';
+import { estateSchema } from '$lib/core/estate/schema';
+import { openDb, one, type Db } from '$lib/server/db';
+import { addChange } from '$lib/server/changes';
+import { verifyData } from '$lib/server/db/verify';
+import { isStaffRole, keepToken, newTokenSecret } from '$lib/server/identity/accounts';
+import { loadEstate } from '$lib/server/history';
+import { LabStore } from '$lib/server/simulator/store';
+
+const USAGE = `usage: npm run sextant -- <command>
+
+  estate check FILE                          reads an estate file and says what is wrong with it
+  estate schema                              prints the JSON Schema of estate files
+  estate generate --people N --machines N --seed S    prints a large estate
+  token create --name X --role R [--data DIR]         makes an API token and prints its secret once
+  backup FILE [--data DIR]                   copies the data while the server runs
+  restore FILE [--data DIR]                  puts a copy back; the server must be stopped
+  verify [--data DIR]                        checks the database, the change log and all intervals`;
+
+function fail(line: string, code = 1): never {
+	console.error(line);
+	process.exit(code);
+}
+
+const { values, positionals } = (() => {
+	try {
+		return parseArgs({
+			allowPositionals: true,
+			options: { people: { type: 'string' }, machines: { type: 'string' }, seed: { type: 'string' }, name: { type: 'string' }, role: { type: 'string' }, data: { type: 'string', default: 'data/demo' } }
+		});
+	} catch (e) {
+		return fail(`sextant: ${(e as Error).message.split('\n')[0]}\n\n${USAGE}`, 2);
+	}
+})();
+const dataDir = resolve(values.data!);
+const dbPath = join(dataDir, 'sextant.db');
+const labPath = join(dataDir, 'lab.db');
+const [area, verb, argument] = positionals;
+
+switch ([area, verb].filter(Boolean).join(' ')) {
+	case 'estate check':
+		checkEstate(argument);
+		break;
+	case 'estate schema':
+		console.log(JSON.stringify(toJsonSchema(estateSchema, { typeMode: 'input', errorMode: 'ignore' }), null, 2));
+		break;
+	case 'estate generate':
+		console.log(stringify(generateEstate(number('people'), number('machines'), number('seed'))));
+		break;
+	case 'token create':
+		createToken();
+		break;
+	case 'verify':
+		verify();
+		break;
+	default:
+		if (area === 'backup' && verb) await backup(resolve(verb));
+		else if (area === 'restore' && verb) restore(resolve(verb));
+		else fail(USAGE, 2);
+}
+
+function number(key: 'people' | 'machines' | 'seed'): number {
+	const n = Number(values[key]);
+	if (values[key] === undefined || !Number.isInteger(n) || n < 0) fail(`sextant: --${key} takes a whole number`, 2);
+	return n;
+}
+
+function open(): Db {
+	if (!existsSync(dbPath)) fail(`sextant: there is no data in ${values.data}`);
+	return openDb(dbPath);
+}
+
+function checkEstate(file: string | undefined): void {
+	if (!file || !existsSync(file)) fail(`sextant: there is no file ${file ?? ''}`);
+	const read = loadEstate(file);
+	if ('problems' in read) {
+		for (const p of read.problems) console.error(`${p.file}:${p.line}:${p.column}: ${p.path ? `${p.path}: ` : ''}${p.message}`);
+		fail(`${read.problems.length} to put right`);
+	}
+	const e = read.estate;
+	console.log(`${file} is right: ${e.sites.length} sites, ${e.hosts.length} hosts, ${e.pools.length} pools with ${e.pools.reduce((n, p) => n + p.count, 0)} machines, ${e.directory.people.length} people.`);
+}
+
+function createToken(): void {
+	const { name, role } = values;
+	if (!name || !role || !isStaffRole(role)) fail('sextant: token create takes --name and --role (owner, builder, operator, helpdesk or auditor)', 2);
+	const db = open();
+	if (one(db, 'SELECT 1 FROM tokens WHERE name = ? AND revoked_at IS NULL', [name])) fail(`sextant: there is a token ${name} already`);
+	const { secret, hash } = newTokenSecret();
+	// The estate's clock, as far as it has come.
+	const at = labNow() ?? Date.now();
+	db.transaction(() => {
+		keepToken(db, name!, role, hash, 'command line', at);
+		addChange(db, { at, by: 'command line', via: 'command line', kind: 'token.create', title: `Create API token ${name} as ${role}`, objects: [`token/${name}`], planId: null, jobId: null, outcome: 'done', undo: { kind: 'token.revoke', input: { name } } });
+	}).immediate();
+	console.log(secret);
+}
+
+function labNow(): number | null {
+	if (!existsSync(labPath)) return null;
+	const lab = new Database(labPath, { readonly: true });
+	const row = lab.prepare('SELECT now FROM mark').get() as { now: number } | undefined;
+	lab.close();
+	return row?.now ?? null;
+}
+
+/** Both stores in one file: the estate's, and the lab's as a table of bytes. */
+async function backup(file: string): Promise<void> {
+	if (existsSync(file)) fail(`sextant: ${file} is there already`);
+	const making = `${file}.making`;
+	rmSync(making, { force: true });
+	mkdirSync(dirname(file), { recursive: true });
+	const db = open();
+	// The estate first: the lab's copy is then never behind what the estate has seen.
+	await db.backup(making);
+	db.close();
+	const copy = new Database(making);
+	const labCopy = `${making}.lab`;
+	if (existsSync(labPath)) {
+		const lab = new Database(labPath, { readonly: true });
+		await lab.backup(labCopy);
+		lab.close();
+		copy.exec('CREATE TABLE lab_copy(body BLOB NOT NULL)');
+		copy.prepare('INSERT INTO lab_copy VALUES (?)').run(readFileSync(labCopy));
+		rmSync(labCopy);
+	}
+	copy.pragma('journal_mode = DELETE');
+	copy.close();
+	renameSync(making, file);
+	console.log(`${file} holds the data of ${values.data}.`);
+}
+
+function restore(file: string): void {
+	if (!existsSync(file)) fail(`sextant: there is no file ${file}`);
+	if (existsSync(dbPath)) fail(`sextant: ${values.data} holds data already; move it away first`);
+	const problem = tryRestore(file);
+	if (problem) {
+		for (const f of [`${dbPath}.making`, `${labPath}.making`]) rmSync(f, { force: true });
+		fail(`sextant: ${file} cannot be restored: ${problem}`);
+	}
+	console.log(`${values.data} holds what ${file} held.`);
+}
+
+function tryRestore(file: string): string | null {
+	mkdirSync(dataDir, { recursive: true });
+	try {
+		const source = new Database(file, { readonly: true });
+		if (source.pragma('integrity_check', { simple: true }) !== 'ok') return 'it is damaged';
+		const lab = source.prepare('SELECT body FROM lab_copy').get() as { body: Buffer } | undefined;
+		source.exec(`VACUUM INTO '${`${dbPath}.making`.replaceAll("'", "''")}'`);
+		source.close();
+		const db = new Database(`${dbPath}.making`);
+		db.exec('DROP TABLE lab_copy');
+		db.close();
+		if (lab) {
+			const out = new Database(lab.body);
+			out.exec(`VACUUM INTO '${`${labPath}.making`.replaceAll("'", "''")}'`);
+			out.close();
+			const check = new LabStore(`${labPath}.making`);
+			check.close();
+			renameSync(`${labPath}.making`, labPath);
+		}
+		renameSync(`${dbPath}.making`, dbPath);
+		return null;
+	} catch (e) {
+		return (e as Error).message;
+	}
+}
+
+function verify(): void {
+	const db = open();
+	const problems = verifyData(db);
+	db.close();
+	for (const p of problems) console.error(p);
+	if (problems.length) fail(`${problems.length} wrong`);
+	console.log('The database is whole, the change log is unbroken, and every interval has its place.');
+}

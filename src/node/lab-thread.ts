@@ -1,0 +1,85 @@
+import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
+import { HOUR, MINUTE } from '$lib/core/time/units';
+import { sharedClock } from '$lib/server/context';
+import { answerCalls } from '$lib/server/providers/remote';
+import { LabServer } from '$lib/server/simulator/server';
+import { LabStore } from '$lib/server/simulator/store';
+
+/** The lab's thread: keeps the clock, lets the simulated world go on, answers provider calls. */
+
+/** Wall ms between steps of the clock, and how often the whole world is kept. */
+const STEP = 50;
+const SNAPSHOT = 10 * MINUTE;
+
+const { path, memory, speed: wantedSpeed } = workerData as { path: string; memory: SharedArrayBuffer; speed: number | null };
+const parent = parentPort!;
+const store = new LabStore(path);
+const loaded = store.load();
+if (!loaded) throw new Error('the lab’s store is empty');
+const { lab } = loaded;
+const clock = sharedClock(memory);
+/** Pace when it runs, and whether it runs. */
+let speed = wantedSpeed ?? (loaded.speed || 1);
+let paused = wantedSpeed === null && loaded.speed === 0;
+const server = new LabServer(lab, (command) => store.record(lab.now, command));
+
+let wall = performance.now();
+let kept = Date.now();
+clock.set(lab.now, paused ? 0 : speed);
+
+function step(): void {
+	const now = performance.now();
+	const elapsed = Math.min(1000, now - wall);
+	wall = now;
+	if (!paused) goTo(lab.now + elapsed * speed);
+	if (Date.now() - kept > SNAPSHOT) keep();
+}
+
+/** Moves time on: in hops of an hour at most, so that long ways do not hold every call up. */
+function goTo(to: number): void {
+	const target = Math.min(to, lab.now + HOUR);
+	server.advance(target);
+	// Time is written down before anybody hears of it: after a crash the same moments come again alike.
+	store.mark(lab.now, paused ? 0 : speed);
+	clock.set(lab.now, paused ? 0 : speed);
+}
+
+function keep(): void {
+	store.snapshot(lab, paused ? 0 : speed);
+	kept = Date.now();
+}
+
+const timer = setInterval(step, STEP);
+
+const bench = {
+	...server.bench,
+	clock: async () => ({ now: lab.now, speed, paused }),
+	setClock: async (to: { speed?: number; paused?: boolean; step?: number }) => {
+		if (to.speed !== undefined) speed = to.speed;
+		if (to.paused !== undefined) paused = to.paused;
+		if (to.step !== undefined) {
+			const target = lab.now + to.step;
+			while (lab.now < target) {
+				goTo(Math.min(target, lab.now + MINUTE));
+				// Others take their turn after each minute, so that policies and jobs act as they would have.
+				await new Promise((resolve) => setTimeout(resolve, 4));
+			}
+		}
+		wall = performance.now();
+		store.mark(lab.now, paused ? 0 : speed);
+		clock.set(lab.now, paused ? 0 : speed);
+		return { now: lab.now, speed, paused };
+	},
+	outbox: async () => lab.world.outbox.slice(-200)
+};
+
+parent.on('message', (message: { port?: MessagePort; withBench?: boolean; stop?: boolean }) => {
+	if (message.port) answerCalls(message.port, { ...server.providers, ...(message.withBench ? { bench } : {}) } as never);
+	if (message.stop) {
+		clearInterval(timer);
+		keep();
+		store.close();
+		parent.postMessage({ stopped: true });
+	}
+});
+parent.postMessage({ ready: true });
