@@ -34,9 +34,17 @@ const timer = setInterval(() => {
 	if (busy || stopping) return;
 	busy = true;
 	beat()
-		.catch((e: unknown) => console.error('engine:', e))
+		.catch(complain)
 		.finally(() => (busy = false));
 }, BEAT);
+
+/** The same trouble beat after beat is said once. */
+let lastTrouble = '';
+function complain(e: unknown): void {
+	const words = e instanceof Error ? (e.stack ?? e.message) : String(e);
+	if (words !== lastTrouble) console.error('engine:', words);
+	lastTrouble = words;
+}
 
 async function beat(): Promise<void> {
 	const taken = await engine.observe();

@@ -24,6 +24,8 @@ let paused = wantedSpeed === null && loaded.speed === 0;
 const server = new LabServer(lab, (command) => store.record(lab.now, command));
 
 let wall = performance.now();
+/** The clock with its fraction: the lab itself counts whole milliseconds. */
+let exact = lab.now;
 let kept = Date.now();
 clock.set(lab.now, paused ? 0 : speed);
 
@@ -31,14 +33,15 @@ function step(): void {
 	const now = performance.now();
 	const elapsed = Math.min(1000, now - wall);
 	wall = now;
-	if (!paused) goTo(lab.now + elapsed * speed);
+	if (!paused) goTo((exact += elapsed * speed));
 	if (Date.now() - kept > SNAPSHOT) keep();
 }
 
 /** Moves time on: in hops of an hour at most, so that long ways do not hold every call up. */
 function goTo(to: number): void {
 	const target = Math.min(to, lab.now + HOUR);
-	server.advance(target);
+	exact = target;
+	server.advance(Math.floor(target));
 	// Time is written down before anybody hears of it: after a crash the same moments come again alike.
 	store.mark(lab.now, paused ? 0 : speed);
 	clock.set(lab.now, paused ? 0 : speed);

@@ -5,6 +5,8 @@ import type { Fact } from '$lib/core/why/explained';
 import type { Caller } from '../identity/caller';
 import type { Context } from '../context';
 import { all, one, run, type Db } from '../db';
+import { changeByNumber } from '../changes';
+import { askToCancel } from '../jobs';
 import { planKindOf } from './catalogue';
 import { InputProblem, type Draft, type StepSpec } from './kind';
 
@@ -276,3 +278,19 @@ const fromRaw = (r: RawPlan): PlanRow => ({
 	at: r.at,
 	jobId: r.job_id
 });
+
+/** Asks a job to stop where that is safe. Needs the right to commit plans of its kind. */
+export function cancelJob(ctx: Context, caller: Caller, job: number): void {
+	const row = one<{ kind: string }>(ctx.db, 'SELECT kind FROM jobs WHERE id = ?', [job]);
+	if (!row) throw new NotFound(`job ${job}`);
+	allow(caller, planKindOf(row.kind)!.area, 'commit');
+	if (!askToCancel(ctx.db, job)) throw new PlanRefused([{ words: `job ${job} has ended already`, side: 'against' }]);
+}
+
+/** Drafts the plan that undoes a change. */
+export async function draftUndo(ctx: Context, caller: Caller, change: number, via: string): Promise<PlanRow> {
+	const row = changeByNumber(ctx.db, change);
+	if (!row) throw new NotFound(`change ${change}`);
+	if (!row.undo) throw new PlanRefused([{ words: `change ${change} cannot be undone`, side: 'against' }]);
+	return draftPlan(ctx, caller, row.undo.kind, row.undo.input, via);
+}

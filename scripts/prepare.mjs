@@ -1,0 +1,75 @@
+// What a fresh clone lacks, said while it happens: packages, the build, a browser for the tests.
+import { spawnSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { existsSync, mkdirSync, readFileSync, readdirSync, statSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+
+const root = join(import.meta.dirname, '..');
+
+/** Runs a command, its output shown only when it fails or is asked for. */
+export function run(command, args, { quiet = true, env = {} } = {}) {
+	const result = spawnSync(command, args, { cwd: root, stdio: quiet ? 'pipe' : 'inherit', env: { ...process.env, ...env }, encoding: 'utf8' });
+	if (result.error) throw result.error;
+	if (result.status !== 0) {
+		if (quiet) process.stderr.write(`${result.stdout}\n${result.stderr}`);
+		console.error(`sextant: ${command} ${args.join(' ')} ended with ${result.status ?? result.signal}`);
+		process.exit(result.status ?? 1);
+	}
+	return result;
+}
+
+function hashOf(paths) {
+	const hash = createHash('sha256');
+	const add = (path) => {
+		if (!existsSync(path)) return;
+		if (statSync(path).isDirectory()) for (const name of readdirSync(path).sort()) add(join(path, name));
+		else hash.update(path.slice(root.length)).update(readFileSync(path));
+	};
+	for (const p of paths) add(join(root, p));
+	return hash.digest('hex');
+}
+
+const stampPath = (name) => join(root, '.sextant', name);
+const fresh = (name, hash) => existsSync(stampPath(name)) && readFileSync(stampPath(name), 'utf8') === hash;
+function stamp(name, hash) {
+	mkdirSync(join(root, '.sextant'), { recursive: true });
+	writeFileSync(stampPath(name), hash);
+}
+
+/** Installs the packages when they are missing or the lock file has changed. */
+export function installPackages() {
+	const hash = hashOf(['package-lock.json']);
+	const native = join(root, 'node_modules/better-sqlite3/build/Release/better_sqlite3.node');
+	if (existsSync(native) && fresh('packages', hash)) return;
+	console.log('Installing packages (about a minute; where the database driver has to be compiled, three more) …');
+	// Not `npm ci`: it insists on packages for other platforms, which not every registry mirror has.
+	run('npm', ['install', '--no-save', '--no-audit', '--no-fund']);
+	// Newer npm versions hold install scripts back; the database driver needs its own.
+	if (!existsSync(native)) {
+		console.log('Building the database driver …');
+		run('npm', ['rebuild', 'better-sqlite3', '--foreground-scripts']);
+	}
+	stamp('packages', hash);
+}
+
+/** Builds the application when its sources have changed since the last build. */
+export function build() {
+	const hash = hashOf(['src', 'static', 'bench', 'package-lock.json', 'svelte.config.js', 'vite.config.ts', 'vite.node.config.ts', 'tsconfig.json']);
+	if (existsSync(join(root, 'build/node/serve.js')) && fresh('build', hash)) return;
+	console.log('Building Sextant (about half a minute) …');
+	const vite = join(root, 'node_modules/vite/bin/vite.js');
+	run(process.execPath, [join(root, 'node_modules/@sveltejs/kit/svelte-kit.js'), 'sync']);
+	run(process.execPath, [vite, 'build', '--logLevel', 'error'], { env: { NODE_ENV: 'production' } });
+	run(process.execPath, [vite, 'build', '-c', 'vite.node.config.ts', '--logLevel', 'error'], { env: { NODE_ENV: 'production' } });
+	stamp('build', hash);
+}
+
+/** Finds Chromium, or installs Debian's. */
+export function chromium() {
+	const found = [process.env.CHROMIUM, '/usr/bin/chromium', '/usr/bin/chromium-browser'].find((p) => p && existsSync(p));
+	if (found) return found;
+	console.log('Installing Chromium for the tests (about a minute) …');
+	run('apt-get', ['update', '-q']);
+	run('apt-get', ['install', '-y', '-q', '--no-install-recommends', 'chromium'], { env: { DEBIAN_FRONTEND: 'noninteractive' } });
+	return '/usr/bin/chromium';
+}

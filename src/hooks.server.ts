@@ -1,0 +1,57 @@
+import { redirect, type Handle, type HandleServerError } from '@sveltejs/kit';
+import { callerOfSignIn, callerOfToken } from '$lib/server/identity/accounts';
+import { mayRequest } from '$lib/server/identity/routes';
+import { notSignedIn, problemResponse, roleTooSmall, strangeOrigin } from '$lib/server/api/problems';
+import { runtime } from '$lib/server/runtime';
+
+const COOKIES = { console: 'sextant', portal: 'sextant-my' } as const;
+
+export const handle: Handle = async ({ event, resolve }) => {
+	const { db } = runtime();
+	const path = event.url.pathname;
+	const portal = path === '/my' || path.startsWith('/my/');
+	const api = path.startsWith('/api/');
+	const bearer = /^Bearer (.+)$/.exec(event.request.headers.get('authorization') ?? '');
+	const cookie = event.cookies.get(portal ? COOKIES.portal : COOKIES.console);
+	event.locals.caller = bearer ? callerOfToken(db, bearer[1]!) : cookie ? callerOfSignIn(db, cookie) : null;
+	event.locals.theme = event.cookies.get('theme') === 'night' ? 'night' : 'day';
+
+	// A cookie is sent along from any page: what changes something must come from our own.
+	if (event.request.method !== 'GET' && event.request.method !== 'HEAD' && !bearer) {
+		const origin = event.request.headers.get('origin');
+		const host = event.request.headers.get('host');
+		if (!origin || URL.parse(origin)?.host !== host) return secure(problemResponse(strangeOrigin));
+	}
+
+	// A route that does not exist is told apart from one that is shut.
+	if (event.route.id !== null) {
+		const verdict = mayRequest(event.route.id, event.request.method, event.locals.caller?.role ?? null);
+		if (verdict === 'sign in') {
+			if (api || path === '/live') return secure(problemResponse(notSignedIn));
+			redirect(303, `${portal ? '/my/sign-in' : '/sign-in'}?to=${encodeURIComponent(path + event.url.search)}`);
+		}
+		if (verdict === 'no') {
+			const { caller } = event.locals;
+			if (!api && caller?.role === 'person') redirect(303, '/my');
+			return secure(problemResponse(roleTooSmall(caller?.role ?? 'a guest')));
+		}
+	}
+	return secure(await resolve(event, { transformPageChunk: ({ html }) => html.replace('%sextant.theme%', event.locals.theme) }));
+};
+
+function secure(response: Response): Response {
+	response.headers.set('X-Content-Type-Options', 'nosniff');
+	response.headers.set('X-Frame-Options', 'DENY');
+	response.headers.set('Referrer-Policy', 'same-origin');
+	response.headers.set('Cross-Origin-Opener-Policy', 'same-origin');
+	response.headers.set('Cross-Origin-Resource-Policy', 'same-origin');
+	response.headers.set('Permissions-Policy', 'camera=(), microphone=(), geolocation=()');
+	if (!response.headers.has('cache-control')) response.headers.set('Cache-Control', 'no-store');
+	return response;
+}
+
+export const handleError: HandleServerError = ({ error, status, message }) => {
+	if (status === 404) return { message: 'There is nothing at this address.', safe: 'Nothing was changed.', todo: 'Go to Today, or go back.' };
+	console.error(error);
+	return { message: status === 500 ? 'Something went wrong on our side.' : message, safe: 'Nothing was changed.', todo: 'Try again; if it happens again, the server’s log has the details.' };
+};

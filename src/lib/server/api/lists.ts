@@ -1,0 +1,98 @@
+import type { Scope } from '$lib/core/scope/scope';
+import { poolsAt } from '../capacity/queries';
+import { changesBefore } from '../changes';
+import { all, type Db } from '../db';
+import { linesAt } from '../images/queries';
+import { recentJobs } from '../jobs';
+import { grantsAt, publicationsAt } from '../publishing/queries';
+import { hostsPage, machinesPage, peoplePage, sessionsPage, type PageAsk } from '../watch/queries';
+
+/** The kinds of object that the API lists. */
+export const KINDS = ['sites', 'hosts', 'machines', 'sessions', 'pools', 'image-lines', 'publications', 'grants', 'people', 'teams', 'jobs', 'changes', 'findings', 'checks'] as const;
+export type Kind = (typeof KINDS)[number];
+
+/** What a card is called for each kind of list; null where there is none. */
+export const CARD_OF: Record<Kind, string | null> = {
+	sites: null, hosts: 'host', machines: 'machine', sessions: 'session', pools: 'pool', 'image-lines': null, publications: 'publication', grants: 'grant', people: 'person', teams: null, jobs: null, changes: 'change', findings: 'finding', checks: null
+};
+
+export interface Listed {
+	rows: Record<string, unknown>[];
+	total: number;
+}
+
+/** One page of a list as it was at a moment, under scope, sorted. */
+export function listOf(db: Db, kind: Kind, ask: PageAsk): Listed {
+	switch (kind) {
+		case 'machines':
+			return machinesPage(db, ask) as unknown as Listed;
+		case 'sessions':
+			return sessionsPage(db, ask) as unknown as Listed;
+		case 'people':
+			return peoplePage(db, ask) as unknown as Listed;
+		case 'hosts':
+			return hostsPage(db, ask) as unknown as Listed;
+		default:
+			return cut(shortList(db, kind, ask.at), ask);
+	}
+}
+
+function shortList(db: Db, kind: Kind, at: number): Record<string, unknown>[] {
+	switch (kind) {
+		case 'sites':
+			return all<Record<string, unknown>>(db, 'SELECT id, id AS site, name, kind, time_zone AS timeZone FROM sites ORDER BY position');
+		case 'pools':
+			return poolsAt(db, at).map((p) => ({ ...p, pool: p.id, state: p.assignment }));
+		case 'image-lines':
+			return linesAt(db, at).map((l) => ({ ...l, line: l.id }));
+		case 'publications':
+			return publicationsAt(db, at).map((p) => ({ ...p, publication: p.id }));
+		case 'grants':
+			return grantsAt(db, at).map((g) => ({ ...g, team: g.toKind === 'team' ? g.toId : null, person: g.toLogin }));
+		case 'teams':
+			return all<Record<string, unknown>>(db, 'SELECT t.id, t.id AS team, t.name, t.parent_id AS parent, (SELECT count(*) FROM people p JOIN team_nesting n ON n.team_id = p.team_id WHERE n.above_id = t.id) AS people FROM teams t ORDER BY t.name');
+		case 'jobs':
+			return recentJobs(db, at, 500) as unknown as Record<string, unknown>[];
+		case 'changes':
+			return changesBefore(db, at, 500) as unknown as Record<string, unknown>[];
+		case 'findings':
+			return all<Record<string, unknown>>(db, 'SELECT id, kind, subject_kind AS subjectKind, subject_id AS subject, site_id AS site, since, until, title, people, facts, remedy FROM findings WHERE since <= ? AND until > ? ORDER BY people DESC', [at, at]).map((f) => ({ ...f, facts: JSON.parse(f.facts as string) as unknown, remedy: f.remedy ? (JSON.parse(f.remedy as string) as unknown) : null }));
+		case 'checks':
+			return all<Record<string, unknown>>(db, 'SELECT m.name AS machine, m.pool_id AS pool, m.site_id AS site, f.name, f.since, f.until, f.saw FROM failing_checks f JOIN machines m ON m.id = f.machine_id WHERE f.since <= ? AND f.until > ? ORDER BY f.since', [at, at]);
+		default:
+			return [];
+	}
+}
+
+/** Narrows rows by the facets that they have a column for, sorts, and cuts a page out. */
+function cut(rows: Record<string, unknown>[], ask: PageAsk): Listed {
+	const kept = rows.filter((row) =>
+		ask.scope.terms.every((t) => {
+			if (t.type === 'text') return JSON.stringify(row).toLowerCase().includes(t.text.toLowerCase()) !== t.not;
+			const value = t.type === 'facet' ? row[t.facet] : undefined;
+			if (t.type !== 'facet' || value === undefined) return true;
+			return t.values.includes(String(value)) !== t.not;
+		})
+	);
+	if (ask.sort && kept[0] && ask.sort in kept[0]) {
+		const key = ask.sort;
+		kept.sort((a, b) => (compare(a[key], b[key]) || 0) * (ask.descending ? -1 : 1));
+	}
+	return { rows: kept.slice(ask.offset, ask.offset + ask.limit), total: kept.length };
+}
+
+const compare = (a: unknown, b: unknown) => (typeof a === 'number' && typeof b === 'number' ? a - b : String(a).localeCompare(String(b), 'en'));
+
+/** A cursor names where the next page begins, for the same list at the same moment. */
+export const cursorOf = (offset: number, at: number): string => Buffer.from(JSON.stringify([offset, at])).toString('base64url');
+
+/** Reads a cursor; null when it is not one. */
+export function readCursor(text: string): { offset: number; at: number } | null {
+	try {
+		const [offset, at] = JSON.parse(Buffer.from(text, 'base64url').toString()) as unknown[];
+		return Number.isInteger(offset) && Number.isInteger(at) && (offset as number) >= 0 ? { offset: offset as number, at: at as number } : null;
+	} catch {
+		return null;
+	}
+}
+

@@ -1,0 +1,64 @@
+import { may, type Area, type Level, type Role } from '$lib/core/access/rights';
+
+/** What a request needs: a level in an area, a sign-in of any kind, or nothing. */
+export type Need = { area: Area; level: Level } | 'signed in' | 'open';
+
+const read = (area: Area): Need => ({ area, level: 'read' });
+const draft = (area: Area): Need => ({ area, level: 'draft' });
+const commit = (area: Area): Need => ({ area, level: 'commit' });
+
+/**
+ * Every route by its id, and what each method of it needs. A route or method that does not stand here is refused:
+ * forgetting one shuts it. Plans need more than their route: `draft` and `commit` of the plan's own area are
+ * asked for when it is drafted or committed.
+ */
+export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'DELETE', Need>>> = {
+	'/sign-in': { GET: 'open', POST: 'open' },
+	'/welcome': { GET: 'open', POST: 'open' },
+	'/sign-out': { POST: 'signed in' },
+	'/live': { GET: 'signed in' },
+	'/(console)': { GET: read('estate') },
+	'/(console)/build': { GET: read('images') },
+	'/(console)/publish': { GET: read('publishing') },
+	'/(console)/secure': { GET: read('access') },
+	'/(console)/scale': { GET: read('capacity') },
+	'/(console)/watch': { GET: read('estate') },
+	'/(console)/fix': { GET: read('repair') },
+	'/(console)/jobs': { GET: read('record') },
+	'/(console)/jobs/[id]': { GET: read('record') },
+	'/(console)/plans/[id]': { GET: read('record') },
+	'/(console)/changes': { GET: read('record') },
+	'/(console)/settings': { GET: read('estate'), POST: read('estate') },
+	'/(portal)/my': { GET: 'open', POST: commit('portal') },
+	'/(portal)/my/sign-in': { GET: 'open', POST: 'open' },
+	'/(portal)/my/desk/[connection]': { GET: commit('portal'), POST: commit('portal') },
+	'/(portal)/my/desk/[connection]/progress': { GET: commit('portal') },
+	'/api/v1/openapi.json': { GET: 'open' },
+	'/api/v1/[kind]': { GET: read('estate') },
+	'/api/v1/[kind]/[...id]': { GET: read('estate') },
+	'/api/v1/plans': { GET: read('record'), POST: draft('repair') },
+	'/api/v1/plans/[id]': { GET: read('record'), DELETE: draft('repair') },
+	'/api/v1/plans/[id]/commit': { POST: draft('repair') },
+	'/api/v1/plans/[id]/recompute': { POST: draft('repair') },
+	'/api/v1/jobs/[id]': { GET: read('record') },
+	'/api/v1/jobs/[id]/cancel': { POST: draft('repair') },
+	'/api/v1/changes/[id]/undo': { POST: draft('repair') },
+	'/api/v1/notices': { POST: 'signed in' },
+	'/api/v1/names': { GET: read('publishing') },
+	'/api/v1/access-test': { GET: read('access') },
+	'/api/v1/lab/clock': { GET: read('lab'), POST: commit('lab') },
+	'/api/v1/lab/faults': { GET: read('lab'), POST: commit('lab') },
+	'/api/v1/lab/faults/[id]': { DELETE: commit('lab') },
+	'/api/v1/lab/outbox': { GET: read('lab') }
+};
+
+/** Whether a role may make this request: 'yes', 'sign in' when nobody is known yet, or 'no'. */
+export function mayRequest(route: string | null, method: string, role: Role | null): 'yes' | 'sign in' | 'no' {
+	const asked = method === 'HEAD' ? 'GET' : method;
+	const need = route === null ? undefined : ROUTES[route]?.[asked as 'GET'];
+	if (need === undefined) return 'no';
+	if (need === 'open') return 'yes';
+	if (role === null) return 'sign in';
+	if (need === 'signed in') return 'yes';
+	return may(role, need.area, need.level) ? 'yes' : 'no';
+}

@@ -1,0 +1,74 @@
+import type { Scope } from '$lib/core/scope/scope';
+import { countOver } from '$lib/core/time/intervals';
+import { HOUR, FOREVER } from '$lib/core/time/units';
+import { demandForecast, homeZone, STEP } from '../capacity/demand';
+import { changesBetween } from '../changes';
+import { all, type Db } from '../db';
+import { scopeCondition } from '../moment/scope-sql';
+
+/** What the tide ribbon shows: 24 hours back, 12 ahead. */
+export interface Ribbon {
+	from: number;
+	to: number;
+	now: number;
+	step: number;
+	zone: string;
+	/** Sessions every step up to now. */
+	tide: number[];
+	/** Sessions that the machines up could hold, every step up to now. */
+	capacity: number[];
+	ahead: { at: number; middle: number; spread: number }[];
+	flags: { at: number; words: string; number: number | null; failed: boolean; ahead: boolean }[];
+	incidents: { from: number; to: number; words: string; finding: number }[];
+}
+
+/** The ribbon of a scope, around the present. */
+export function ribbonOf(db: Db, scope: Scope, now: number): Ribbon {
+	const from = Math.floor((now - 24 * HOUR) / STEP) * STEP;
+	const to = now + 12 * HOUR;
+	const bins = Math.floor((now - from) / STEP) + 1;
+	// Which sessions belong to the scope is asked of each session as it was at its own time.
+	const condition = scopeCondition(scope, 'session');
+	const everything = scope.terms.length === 0;
+	const ids = everything
+		? null
+		: `s.id IN (SELECT s.id FROM sessions s JOIN people pe ON pe.id = s.person_id JOIN machines m ON m.id = s.machine_id
+			JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= s.since AND pl.until > s.since JOIN hosts h ON h.id = pl.host_id
+			LEFT JOIN session_states ss ON ss.session_id = s.id AND ss.since <= @at AND ss.until > @at WHERE ${condition.sql})`;
+	const params = { at: now, sampled: Math.floor(now / 60_000) * 60_000, ...condition.params };
+	const rows = all<{ since: number; until: number }>(db, `SELECT s.since, s.until FROM sessions s WHERE s.until > @from AND s.since < @to ${ids ? `AND ${ids}` : ''}`, { ...(ids ? params : {}), from, to: now });
+	const tide = countOver(rows, from, STEP, bins);
+
+	const machines = scopeCondition(scope, 'machine');
+	const inScope = everything ? '1' : `m.id IN (SELECT m.id FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at JOIN hosts h ON h.id = pl.host_id
+		JOIN machine_states st ON st.machine_id = m.id AND st.since <= @at AND st.until > @at WHERE ${machines.sql})`;
+	const up = all<{ since: number; until: number; weight: number }>(
+		db,
+		`SELECT x.since, x.until, (SELECT per_machine FROM pools po WHERE po.id = m.pool_id ORDER BY since DESC LIMIT 1) AS weight FROM machine_states x JOIN machines m ON m.id = x.machine_id
+		 WHERE x.until > @from AND x.since < @to AND x.state IN ('ready', 'in use') AND ${inScope}`,
+		{ ...(everything ? {} : { at: now, sampled: params.sampled, ...machines.params }), from, to: now }
+	);
+	const capacity = countOver(up, from, STEP, bins);
+	const ahead = demandForecast(db, now, 12, ids === null ? null : { sql: ids.replaceAll(/@(\w+)/g, (_all, key: string) => literal(params[key as keyof typeof params])), params: [] }).ahead;
+
+	return {
+		from,
+		to,
+		now,
+		step: STEP,
+		zone: homeZone(db),
+		tide,
+		capacity,
+		ahead,
+		flags: [
+			...changesBetween(db, from, now + 1).map((c) => ({ at: c.at, words: c.title, number: c.number, failed: c.outcome === 'failed', ahead: false })),
+			...all<{ not_before: number; title: string }>(db, `SELECT not_before, title FROM jobs WHERE state = 'waiting' AND not_before < ?`, [to]).map((j) => ({ at: j.not_before, words: j.title, number: null, failed: false, ahead: true }))
+		],
+		incidents: all<{ id: number; since: number; until: number; title: string }>(db, `SELECT id, since, until, title FROM findings WHERE until > ? AND since < ? AND kind <> 'pool runs out' ORDER BY since`, [from, now]).map((f) => ({ from: Math.max(from, f.since), to: f.until === FOREVER ? now : f.until, words: f.title, finding: f.id }))
+	};
+}
+
+/** A parameter as an SQL literal: the demand query has its own, positional ones. */
+function literal(value: unknown): string {
+	return typeof value === 'number' ? String(value) : `'${String(value).replaceAll("'", "''")}'`;
+}

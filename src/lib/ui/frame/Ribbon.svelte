@@ -1,0 +1,138 @@
+<script lang="ts">
+	import { goto } from '$app/navigation';
+	import { page } from '$app/state';
+	import { clockWords, momentWords } from '$lib/core/time/zone';
+	import { addressWith } from './address';
+
+	interface Props {
+		ribbon: {
+			from: number;
+			to: number;
+			now: number;
+			step: number;
+			zone: string;
+			tide: number[];
+			capacity: number[];
+			ahead: { at: number; middle: number; spread: number }[];
+			flags: { at: number; words: string; number: number | null; failed: boolean; ahead: boolean }[];
+			incidents: { from: number; to: number; words: string; finding: number }[];
+		};
+		at: number;
+		live: boolean;
+	}
+	let { ribbon, at, live }: Props = $props();
+
+	const H = 96;
+	const TOP = 22;
+	const BASE = 74;
+	let width = $state(1280);
+	let dragging: number | null = $state(null);
+	let svg: SVGSVGElement | undefined = $state();
+
+	const x = (t: number) => ((t - ribbon.from) / (ribbon.to - ribbon.from)) * width;
+	const peak = $derived(Math.max(4, ...ribbon.tide, ...ribbon.capacity, ...ribbon.ahead.map((a) => a.middle + a.spread)));
+	const y = (v: number) => BASE - (v / peak) * (BASE - TOP);
+	const line = (values: number[]) => values.map((v, i) => `${i ? 'L' : 'M'}${x(ribbon.from + i * ribbon.step).toFixed(1)} ${y(v).toFixed(1)}`).join('');
+	const tide = $derived(line(ribbon.tide));
+	const last = $derived(x(ribbon.from + (ribbon.tide.length - 1) * ribbon.step));
+	const steps = $derived(ribbon.capacity.map((v, i) => `${i ? `H${x(ribbon.from + i * ribbon.step).toFixed(1)}V` : `M${x(ribbon.from).toFixed(1)} `}${y(v).toFixed(1)}`).join(''));
+	const ahead = $derived(ribbon.ahead.map((a, i) => `${i ? 'L' : 'M'}${x(a.at).toFixed(1)} ${y(a.middle).toFixed(1)}`).join(''));
+	const band = $derived(
+		ribbon.ahead.length
+			? `${ribbon.ahead.map((a, i) => `${i ? 'L' : 'M'}${x(a.at).toFixed(1)} ${y(a.middle + a.spread).toFixed(1)}`).join('')}${[...ribbon.ahead].reverse().map((a) => `L${x(a.at).toFixed(1)} ${y(Math.max(0, a.middle - a.spread)).toFixed(1)}`).join('')}Z`
+			: ''
+	);
+	const HOUR = 3_600_000;
+	const hours = $derived.by(() => {
+		const out: number[] = [];
+		for (let t = Math.ceil(ribbon.from / HOUR) * HOUR; t < ribbon.to; t += HOUR) if (Number(clockWords(ribbon.zone, t).slice(0, 2)) % 3 === 0) out.push(t);
+		return out;
+	});
+	// Flags that would lie upon one another lose their words; the line stays.
+	const flags = $derived.by(() => {
+		let free = -Infinity;
+		return ribbon.flags.map((f) => {
+			const at = x(f.at);
+			const words = at > free && at < width - 60 ? f.words.slice(0, 26) : '';
+			if (words) free = at + 24 + words.length * 6;
+			return { ...f, x: at, label: words };
+		});
+	});
+	const shown = $derived(dragging ?? at);
+	const cursor = $derived(x(shown));
+	const isLive = $derived(live && dragging === null);
+	const label = $derived(isLive ? `now ${clockWords(ribbon.zone, ribbon.now)}` : clockWords(ribbon.zone, shown));
+
+	const momentAt = (clientX: number) => {
+		const box = svg!.getBoundingClientRect();
+		return Math.round((ribbon.from + ((clientX - box.left) / box.width) * (ribbon.to - ribbon.from)) / 60_000) * 60_000;
+	};
+	function move(to: number | null) {
+		dragging = null;
+		void goto(addressWith(page.url, { at: to }), { keepFocus: true, noScroll: true });
+	}
+	const clamp = (t: number) => Math.min(ribbon.to, Math.max(ribbon.from, t));
+	/** Moves by a quarter of an hour; the keys `[` and `]`. */
+	export function nudge(by: number) {
+		const next = clamp(at + by * 15 * 60_000);
+		move(next);
+	}
+	function onKey(e: KeyboardEvent) {
+		const by = { ArrowLeft: -1, ArrowRight: 1, PageDown: -4, PageUp: 4 }[e.key];
+		if (by) {
+			e.preventDefault();
+			nudge(by);
+		} else if (e.key === 'Home') move(null);
+	}
+</script>
+
+<div class="border-t border-hair bg-shade" bind:clientWidth={width}>
+	<!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+	<svg
+		bind:this={svg}
+		width="100%"
+		height={H}
+		class="block cursor-pointer touch-none font-sans text-[11px] select-none"
+		role="slider"
+		tabindex="0"
+		aria-label="Moment"
+		aria-valuemin={ribbon.from}
+		aria-valuemax={ribbon.to}
+		aria-valuenow={shown}
+		aria-valuetext={isLive ? `live, ${momentWords(ribbon.zone, ribbon.now)}` : momentWords(ribbon.zone, shown)}
+		onkeydown={onKey}
+		onpointerdown={(e) => {
+			svg!.setPointerCapture(e.pointerId);
+			dragging = momentAt(e.clientX);
+		}}
+		onpointermove={(e) => {
+			if (dragging !== null) dragging = clamp(momentAt(e.clientX));
+		}}
+		onpointerup={(e) => {
+			if (dragging !== null) move(Math.abs(x(momentAt(e.clientX)) - x(ribbon.now)) < 8 ? null : clamp(momentAt(e.clientX)));
+		}}
+	>
+		<path d="{tide}L{last} {BASE}L{x(ribbon.from)} {BASE}Z" fill="var(--sea2)" opacity=".35" />
+		<path d={band} fill="var(--sea2)" opacity=".15" />
+		<path d={tide} fill="none" stroke="var(--sea)" stroke-width="1.6" />
+		<path d={ahead} fill="none" stroke="var(--sea2)" stroke-width="1.4" stroke-dasharray="4 3" />
+		<path d={steps} fill="none" stroke="var(--sand)" stroke-width="1" opacity=".8" />
+		{#each ribbon.incidents as bar (bar.finding)}
+			<rect x={x(bar.from)} y={BASE + 1} width={Math.max(3, x(bar.to) - x(bar.from))} height="5" rx="2" fill="var(--buoy)"><title>{bar.words}</title></rect>
+		{/each}
+		<line x1="0" x2={width} y1={BASE} y2={BASE} stroke="var(--hair)" />
+		{#each hours as t (t)}
+			<line x1={x(t)} x2={x(t)} y1={BASE} y2={BASE + 4} stroke="var(--ink3)" />
+			<text x={x(t)} y="91" text-anchor="middle" fill="var(--ink3)">{clockWords(ribbon.zone, t)}</text>
+		{/each}
+		{#each flags as f, i (i)}
+			<line x1={f.x} x2={f.x} y1="16" y2={BASE} stroke={f.failed ? 'var(--buoy)' : 'var(--plum)'} stroke-dasharray={f.ahead ? '3 3' : undefined} />
+			<path d="M{f.x} 6h11l-3 4 3 4h-11z" fill={f.failed ? 'var(--buoy)' : 'var(--plum)'}><title>{f.words}</title></path>
+			<text x={f.x + 15} y="14" fill={f.failed ? 'var(--buoy)' : 'var(--plum)'}>{f.label}</text>
+		{/each}
+		<line x1={x(ribbon.now)} x2={x(ribbon.now)} y1={isLive ? 0 : 18} y2={BASE} stroke="var(--ink)" stroke-width={isLive ? 1.5 : 1} stroke-dasharray={isLive ? undefined : '2 3'} />
+		<line x1={cursor} x2={cursor} y1="0" y2={BASE} stroke={isLive ? 'var(--ink)' : 'var(--buoy)'} stroke-width="1.5" />
+		<rect x={Math.min(width - 72, Math.max(0, cursor - 36))} y="0" width="72" height="18" rx="4" fill={isLive ? 'var(--deck)' : 'var(--buoy)'} />
+		<text x={Math.min(width - 36, Math.max(36, cursor))} y="13" text-anchor="middle" fill={isLive ? '#fff' : 'var(--paper)'} font-weight="600">{label}</text>
+	</svg>
+</div>

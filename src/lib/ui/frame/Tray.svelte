@@ -1,0 +1,67 @@
+<script lang="ts">
+	import { goto, invalidateAll } from '$app/navigation';
+	import { page } from '$app/state';
+	import { toast } from 'svelte-sonner';
+	import { effectWords } from '$lib/core/plans/effects';
+	import { call, type Plan } from '$lib/ui/plan/api';
+	import { addressWith } from './address';
+
+	interface Props {
+		plan: Plan;
+		review: () => void;
+		reviewing: boolean;
+	}
+	let { plan, review, reviewing }: Props = $props();
+	let busy = $state(false);
+	let later = $state(false);
+	let when = $state('');
+
+	/** Commits the plan, or says why it is refused. Also Ctrl Enter. */
+	export async function commit() {
+		if (busy || plan.blocks.length) return;
+		busy = true;
+		const answer = await call<{ job: number }>('POST', `/plans/${plan.id}/commit`, later && when ? { at: new Date(when).toISOString() } : {});
+		busy = false;
+		if (answer.ok) {
+			const id = answer.value.job;
+			toast.success(plan.title, { description: later && when ? 'It will be carried out at its time.' : 'It is on its way.', action: { label: `Job ${id}`, onClick: () => void goto(`/jobs/${id}`) } });
+			await goto(addressWith(page.url, { plan: null }), { keepFocus: true, noScroll: true, invalidateAll: true });
+		} else {
+			toast.error(answer.refusal.title, { description: answer.refusal.reasons.map((r) => r.words).join('; ') || answer.refusal.detail });
+			await invalidateAll();
+		}
+	}
+	async function recompute() {
+		busy = true;
+		const answer = await call('POST', `/plans/${plan.id}/recompute`);
+		busy = false;
+		if (!answer.ok) toast.error(answer.refusal.title, { description: answer.refusal.detail });
+		await invalidateAll();
+	}
+	async function discard() {
+		busy = true;
+		await call('DELETE', `/plans/${plan.id}`);
+		busy = false;
+		await goto(addressWith(page.url, { plan: null }), { keepFocus: true, noScroll: true, invalidateAll: true });
+	}
+</script>
+
+<section class="flex items-center gap-4 bg-deck px-[18px] py-2 text-[13.5px] text-decktext" aria-label="Plan">
+	<b class="text-white">Plan</b>
+	<p class="flex-1">
+		{plan.title}
+		<span class="text-deck2">
+			{#each effectWords(plan.effects) as words, i (i)}<span> · {words}</span>{/each}
+			{#if plan.blocks.length}<span class="text-brass"> · blocked: {plan.blocks[0]!.words}</span>{/if}
+			{#if plan.refused}<span class="text-brass"> · refused: {plan.refused[0]?.words}</span>{/if}
+		</span>
+	</p>
+	{#if later}
+		<label class="flex items-center gap-1.5 text-[13px] text-deck2">at <input type="datetime-local" class="rounded border border-[#4b5d77] bg-transparent px-1 text-decktext" bind:value={when} /></label>
+	{/if}
+	<button class="btn" onclick={() => (later = !later)} aria-pressed={later}>{later ? 'Now' : 'At a time'}</button>
+	<button class="btn" onclick={review} aria-expanded={reviewing}>Review</button>
+	{#if plan.refused || plan.blocks.length}<button class="btn" disabled={busy} onclick={recompute}>Recompute</button>{/if}
+	<button class="btn" disabled={busy} onclick={discard}>Discard</button>
+	<button class="btn btn-brass" disabled={busy || plan.blocks.length > 0 || (later && !when)} onclick={commit}>Commit</button>
+</section>

@@ -1,0 +1,124 @@
+<script lang="ts" generics="T extends { id: number | string }">
+	import { createVirtualizer } from '@tanstack/svelte-virtual';
+	import { goto } from '$app/navigation';
+	import { page } from '$app/state';
+	import type { Snippet } from 'svelte';
+	import { untrack } from 'svelte';
+	import { addressWith } from '$lib/ui/frame/address';
+
+	interface Column {
+		key: string;
+		words: string;
+		/** CSS grid width. */
+		width: string;
+		number?: boolean;
+		sort?: boolean;
+	}
+	interface Props {
+		kind: string;
+		columns: Column[];
+		first: T[];
+		total: number;
+		at: number;
+		scope: string;
+		sort: string;
+		cardOf: (row: T) => string;
+		cell: Snippet<[T, string]>;
+		picked?: Set<T['id']>;
+	}
+	let { kind, columns, first, total, at, scope, sort, cardOf, cell, picked }: Props = $props();
+
+	const ROW = 32;
+	const CHUNK = 100;
+	let box: HTMLDivElement | undefined = $state();
+	// Rows by index; holes are fetched when they come into view.
+	let rows: (T | undefined)[] = $state.raw([]);
+	let active = $state(0);
+	const asked = new Set<number>();
+	$effect(() => {
+		const next: (T | undefined)[] = new Array(total);
+		first.forEach((r, i) => (next[i] = r));
+		// A newer picture of the same list: rows out of sight are fetched again when they come into view.
+		asked.clear();
+		rows = next;
+	});
+	const template = $derived((picked ? '28px ' : '') + columns.map((c) => c.width).join(' '));
+	const list = createVirtualizer<HTMLDivElement, HTMLDivElement>({ count: 0, getScrollElement: () => box ?? null, estimateSize: () => ROW, overscan: 12 });
+	$effect(() => {
+		const count = total;
+		void box;
+		untrack(() => $list.setOptions({ count, getScrollElement: () => box ?? null }));
+	});
+	$effect(() => {
+		const items = $list.getVirtualItems();
+		const have = rows;
+		for (const item of items) {
+			const chunk = Math.floor(item.index / CHUNK);
+			if (have[item.index] === undefined && !asked.has(chunk)) {
+				asked.add(chunk);
+				void fetchChunk(chunk);
+			}
+		}
+	});
+	async function fetchChunk(chunk: number) {
+		const query = new URLSearchParams({ scope, at: String(at), sort, limit: String(CHUNK), offset: String(chunk * CHUNK) });
+		const response = await fetch(`/api/v1/${kind}?${query}`);
+		if (!response.ok) return;
+		const { rows: got } = (await response.json()) as { rows: T[] };
+		const next = [...rows];
+		got.forEach((r, i) => (next[chunk * CHUNK + i] = r));
+		rows = next;
+	}
+	const sortHref = (key: string) => addressWith(page.url, { sort: sort === key ? `-${key}` : key });
+	/** Opens the card of the active row; keys j, k and Enter. */
+	function onKey(e: KeyboardEvent) {
+		const by = { ArrowDown: 1, j: 1, ArrowUp: -1, k: -1, PageDown: 15, PageUp: -15 }[e.key];
+		if (by) {
+			e.preventDefault();
+			e.stopPropagation();
+			active = Math.min(total - 1, Math.max(0, active + by));
+			$list.scrollToIndex(active);
+		} else if (e.key === 'Enter' && rows[active] && e.target === box) void goto(addressWith(page.url, { card: cardOf(rows[active]!) }), { keepFocus: true, noScroll: true });
+		else if (e.key === ' ' && picked && rows[active] && e.target === box) {
+			e.preventDefault();
+			toggle(rows[active]!);
+		}
+	}
+	function toggle(row: T) {
+		if (picked!.has(row.id)) picked!.delete(row.id);
+		else picked!.add(row.id);
+	}
+</script>
+
+<div role="table" aria-label={kind} aria-rowcount={total + 1} class="flex h-full min-h-0 flex-col text-[13px]">
+	<div role="row" class="grid border-b border-hair pr-3 text-[12.5px] text-ink3" style="grid-template-columns:{template}">
+		{#if picked}<span role="columnheader"><span class="sr-only">chosen</span></span>{/if}
+		{#each columns as c (c.key)}
+			<span role="columnheader" class={['truncate px-1.5 py-[5px]', c.number && 'text-right']} aria-sort={sort === c.key ? 'ascending' : sort === `-${c.key}` ? 'descending' : 'none'}>
+				{#if c.sort === false}{c.words}{:else}<a href={sortHref(c.key)} class="hover:text-sea" data-sveltekit-keepfocus>{c.words}{sort === c.key ? ' ↑' : sort === `-${c.key}` ? ' ↓' : ''}</a>{/if}
+			</span>
+		{/each}
+	</div>
+	<!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+	<div bind:this={box} class="min-h-0 flex-1 overflow-auto" tabindex="0" role="rowgroup" aria-label="Rows; j and k move, Enter opens" onkeydown={onKey}>
+		<div style="height:{$list.getTotalSize()}px;position:relative" role="presentation">
+			{#each $list.getVirtualItems() as item (item.index)}
+				{@const row = rows[item.index]}
+				<div
+					role="row"
+					tabindex="-1"
+					aria-rowindex={item.index + 2}
+					class={['absolute left-0 grid w-full items-center border-b border-hair2', item.index === active && 'bg-seawash']}
+					style="grid-template-columns:{template};height:{ROW}px;transform:translateY({item.start}px)"
+					onclick={() => (active = item.index)}
+					onkeydown={() => {}}
+				>
+					{#if row}
+						{#if picked}<span role="cell" class="pl-1"><input type="checkbox" checked={picked.has(row.id)} onchange={() => toggle(row)} aria-label="Choose {cardOf(row)}" /></span>{/if}
+						{#each columns as c (c.key)}<span role="cell" class={['truncate px-1.5', c.number && 'text-right']}>{@render cell(row, c.key)}</span>{/each}
+					{:else}<span role="cell" class="px-1.5 text-ink3">…</span>{/if}
+				</div>
+			{/each}
+		</div>
+	</div>
+</div>

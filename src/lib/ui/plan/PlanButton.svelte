@@ -1,0 +1,59 @@
+<script lang="ts">
+	import { goto } from '$app/navigation';
+	import { page } from '$app/state';
+	import { toast } from 'svelte-sonner';
+	import { addressWith } from '$lib/ui/frame/address';
+	import { call, type Plan } from './api';
+
+	interface Props {
+		kind: string;
+		input: unknown;
+		words: string;
+		main?: boolean;
+		ask?: { field: string; words: string };
+	}
+	let { kind, input, words, main = false, ask }: Props = $props();
+	let asking = $state(false);
+	let text = $state('');
+	let problem = $state('');
+	let busy = $state(false);
+
+	async function draft() {
+		if (ask && !asking) {
+			asking = true;
+			return;
+		}
+		busy = true;
+		const body = ask ? { ...(input as object), [ask.field]: text } : input;
+		const answer = await call<Plan>('POST', '/plans', { kind, input: body });
+		busy = false;
+		if (answer.ok) {
+			asking = false;
+			problem = '';
+			await goto(addressWith(page.url, { plan: answer.value.id, at: null }), { keepFocus: true, noScroll: true });
+		} else if (ask) problem = answer.refusal.detail;
+		else toast.error(answer.refusal.title, { description: answer.refusal.detail });
+	}
+</script>
+
+{#if asking && ask}
+	<form
+		class="flex w-full flex-col gap-1"
+		onsubmit={(e) => {
+			e.preventDefault();
+			void draft();
+		}}
+	>
+		<label class="text-[12.5px] text-ink2">
+			{ask.words}
+			<textarea class="field" rows="2" bind:value={text} aria-invalid={problem !== ''}></textarea>
+		</label>
+		{#if problem}<p class="text-[12.5px] text-buoy" role="alert">{problem}</p>{/if}
+		<div class="flex gap-2">
+			<button class="btn" disabled={busy}>{words}</button>
+			<button type="button" class="btn btn-plain" onclick={() => (asking = false)}>Leave it</button>
+		</div>
+	</form>
+{:else}
+	<button class={['btn', main && 'btn-go']} disabled={busy} onclick={draft}>{words}</button>
+{/if}

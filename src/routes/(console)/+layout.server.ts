@@ -1,0 +1,63 @@
+import { error } from '@sveltejs/kit';
+import { may, type Area } from '$lib/core/access/rights';
+import { FOREVER } from '$lib/core/time/units';
+import { poolsAt } from '$lib/server/capacity/queries';
+import { homeZone } from '$lib/server/capacity/demand';
+import { cardOf } from '$lib/server/cards';
+import { all, setting } from '$lib/server/db';
+import { linesAt } from '$lib/server/images/queries';
+import { runningJobs } from '$lib/server/jobs';
+import { ribbonOf } from '$lib/server/live/ribbon';
+import { asKnown, lookOf } from '$lib/server/moment';
+import { planById } from '$lib/server/plans';
+import { PLAN_KINDS } from '$lib/server/plans/catalogue';
+import { publicationsAt } from '$lib/server/publishing/queries';
+import { runtime } from '$lib/server/runtime';
+import { figuresAt } from '$lib/server/watch/queries';
+
+export const load = async ({ url, locals, depends }) => {
+	depends('sextant:live');
+	const { caller } = locals;
+	if (!caller) error(401, 'Sign in first.');
+	const context = runtime();
+	const { db, clock } = context;
+	const look = lookOf(url, clock);
+	const at = asKnown(look);
+	const pools = poolsAt(db, at);
+	const [cardKind, ...cardId] = (url.searchParams.get('card') ?? '').split('/');
+	const card = cardKind ? await cardOf(context, cardKind, cardId.join('/'), at, look.live) : null;
+	const planId = url.searchParams.get('plan');
+	const plan = planId ? planById(db, Number(planId)) : null;
+	const lines = linesAt(db, at);
+	const areas: Area[] = ['images', 'publishing', 'access', 'capacity', 'sessions', 'repair', 'network', 'identity'];
+	return {
+		caller: { name: caller.name, role: caller.role, login: caller.login },
+		theme: locals.theme,
+		estate: setting(db, 'estate') ?? '',
+		zone: homeZone(db),
+		look: { scope: look.scope, scopeText: look.scopeText, problems: look.problems, at: look.at, known: at, live: look.live, future: look.future },
+		clock: { now: clock.now(), speed: clock.speed() },
+		figures: figuresAt(db, look.scope, at),
+		ribbon: ribbonOf(db, look.scope, clock.now()),
+		names: {
+			site: all<{ id: string; name: string }>(db, 'SELECT id, name FROM sites ORDER BY position'),
+			pool: pools.map((p) => ({ id: p.id, name: p.name })),
+			team: all<{ id: string; name: string }>(db, 'SELECT id, name FROM teams ORDER BY name'),
+			line: lines.map((l) => ({ id: l.id, name: l.name })),
+			publication: publicationsAt(db, at).map((p) => ({ id: p.id, name: p.internalName })),
+			gateway: all<{ id: string; name: string }>(db, 'SELECT id, id AS name FROM gateways ORDER BY id'),
+			protocol: all<{ id: string; name: string }>(db, `SELECT DISTINCT protocol AS id, protocol AS name FROM gateway_ports WHERE until = ${FOREVER} ORDER BY 1`),
+			state: ['off', 'starting', 'agent up', 'ready', 'in use', 'leaving', 'failed'].map((s) => ({ id: s, name: s }))
+		},
+		card,
+		cardMissing: cardKind !== '' && card === null,
+		plan: plan?.state === 'draft' ? plan : null,
+		jobs: runningJobs(db, clock.now()).filter((j) => j.state !== 'waiting').map((j) => ({ id: j.id, title: j.title, progress: j.progress })),
+		notices: caller.kind === 'operator' ? all<{ id: number; title: string; good: number; jobId: number }>(db, 'SELECT id, title, good, job_id AS jobId FROM notices WHERE operator_id = ? AND seen = 0 ORDER BY id DESC LIMIT 12', [caller.id]).map((n) => ({ ...n, good: n.good === 1 })) : [],
+		/** Kinds of plan that this caller may draft, and commit. */
+		mayDraft: PLAN_KINDS.filter((k) => may(caller.role, k.area, 'draft')).map((k) => k.kind),
+		mayCommit: areas.filter((a) => may(caller.role, a, 'commit')),
+		lab: context.bench !== null && may(caller.role, 'lab', 'read'),
+		mayLab: may(caller.role, 'lab', 'commit')
+	};
+};

@@ -1,0 +1,25 @@
+import { json } from '@sveltejs/kit';
+import { answer } from '$lib/server/api/problems';
+import { cursorOf, KINDS, listOf, readCursor, type Kind } from '$lib/server/api/lists';
+import { asKnown, lookOf } from '$lib/server/moment';
+import { NotFound } from '$lib/server/plans';
+import { InputProblem } from '$lib/server/plans/kind';
+import { runtime } from '$lib/server/runtime';
+
+export const GET = ({ params, url }) =>
+	answer(() => {
+		const { db, clock } = runtime();
+		if (!(KINDS as readonly string[]).includes(params.kind)) throw new NotFound(`list called ${params.kind}; there are ${KINDS.join(', ')}`);
+		const look = lookOf(url, clock);
+		if (look.problems.length) throw new InputProblem(look.problems.map((p) => ({ field: 'scope', words: p.words })));
+		const limit = Number(url.searchParams.get('limit') ?? 100);
+		if (!Number.isInteger(limit) || limit < 1 || limit > 1000) throw new InputProblem([{ field: 'limit', words: 'A limit is a whole number from 1 to 1000.' }]);
+		const cursorText = url.searchParams.get('cursor');
+		const cursor = cursorText === null ? { offset: Number(url.searchParams.get('offset') ?? 0), at: asKnown(look) } : readCursor(cursorText);
+		if (!cursor || !Number.isInteger(cursor.offset) || cursor.offset < 0) throw new InputProblem([{ field: 'cursor', words: 'This is not a cursor that a page gave.' }]);
+		const sort = url.searchParams.get('sort') ?? '';
+		const descending = sort.startsWith('-');
+		const { rows, total } = listOf(db, params.kind as Kind, { at: cursor.at, scope: look.scope, sort: descending ? sort.slice(1) : sort, descending, limit, offset: cursor.offset });
+		const next = cursor.offset + rows.length;
+		return json({ rows, total, at: cursor.at, cursor: next < total ? cursorOf(next, cursor.at) : null });
+	});

@@ -1,0 +1,26 @@
+import { json } from '@sveltejs/kit';
+import { answer } from '$lib/server/api/problems';
+import { CARD_OF, KINDS, listOf, type Kind } from '$lib/server/api/lists';
+import { cardOf } from '$lib/server/cards';
+import { asKnown, lookOf } from '$lib/server/moment';
+import { NotFound } from '$lib/server/plans';
+import { runtime } from '$lib/server/runtime';
+import { EVERYTHING } from '$lib/core/scope/scope';
+
+export const GET = ({ params, url }) =>
+	answer(async () => {
+		const context = runtime();
+		if (!(KINDS as readonly string[]).includes(params.kind)) throw new NotFound(`kind called ${params.kind}`);
+		const kind = params.kind as Kind;
+		const look = lookOf(url, context.clock);
+		const at = asKnown(look);
+		const card = CARD_OF[kind];
+		if (card) {
+			const found = await cardOf(context, card, params.id, at, look.live);
+			if (found) return json({ at, ...found });
+		} else {
+			const row = listOf(context.db, kind, { at, scope: EVERYTHING, sort: '', descending: false, limit: 1000, offset: 0 }).rows.find((r) => String(r.id ?? r.machine) === params.id);
+			if (row) return json({ at, facts: [], ...row });
+		}
+		throw new NotFound(`${card ?? kind.slice(0, -1)} called ${params.id}`);
+	});
