@@ -24,6 +24,7 @@ export default ts.config(
 		rules: {
 			'no-undef': 'off',
 			'svelte/no-navigation-without-resolve': 'off',
+			'svelte/no-unused-svelte-ignore': 'off',
 			'svelte/require-each-key': 'error',
 			'@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }]
 		}

@@ -33,7 +33,11 @@ const dataDir = resolve(options.data);
 const dbPath = join(dataDir, 'sextant.db');
 const labPath = join(dataDir, 'lab.db');
 
-const server = createServer();
+/** Until everything is ready, whoever comes is told to wait. */
+const notYet = (_request: unknown, response: import('node:http').ServerResponse) => {
+	response.writeHead(503, { 'content-type': 'text/plain; charset=utf-8', 'retry-after': '10' }).end('Sextant is starting. Try again in a moment.\n');
+};
+const server = createServer(notYet);
 await listen();
 prepareFolder();
 if (!existsSync(dbPath)) await makeEstate();
@@ -120,6 +124,7 @@ async function start(): Promise<void> {
 
 	process.env.ORIGIN ??= `http://localhost:${options.port}`;
 	const { handler } = (await import(join(here, '../handler.js'))) as { handler: Parameters<typeof server.on>[1] };
+	server.off('request', notYet);
 	server.on('request', handler as never);
 	announce(db);
 

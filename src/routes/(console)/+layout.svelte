@@ -25,7 +25,7 @@
 	let ribbon: Ribbon | undefined = $state();
 	let tray: Tray | undefined = $state();
 	/** The clock as last heard of, between loads. */
-	let heard: { now: number; speed: number } | null = $state(null);
+	let heard = $state<{ now: number; speed: number } | null>(null);
 	const now = $derived(heard ? Math.max(heard.now, data.clock.now) : data.clock.now);
 	const speed = $derived(heard?.speed ?? data.clock.speed);
 	const panel = $derived(data.plan !== null && reviewing ? 'plan' : data.card || data.cardMissing ? 'card' : null);
@@ -156,7 +156,7 @@
 	<div class="relative">
 		<Ribbon bind:this={ribbon} ribbon={data.ribbon} at={data.look.live ? now : data.look.at} live={data.look.live} />
 		{#if data.lab}
-			<button class="absolute right-2 -top-[30px] rounded-t-md border border-b-0 border-dashed border-plum bg-plumwash px-2 py-0.5 text-[12.5px] text-plum" onclick={() => (bench = !bench)} aria-expanded={bench}>lab {speed === 0 ? 'paused' : `×${speed}`}</button>
+			<button class="absolute top-1 right-2 rounded-md border border-dashed border-plum bg-plumwash px-2 py-0.5 text-[12.5px] text-plum" onclick={() => (bench = !bench)} aria-expanded={bench}>lab {speed === 0 ? 'paused' : `×${speed}`}</button>
 		{/if}
 	</div>
 </div>

@@ -20,7 +20,7 @@ export function layOut(estate: Estate): { machines: LaidMachine[]; problems: { p
 		estate.hosts.map((h) => [h.id, { name: h.id, cores: h.cores, coresPromised: 0, memory: h.memory, memoryPromised: 0, gpus: h.gpus, gpusPromised: 0 }])
 	);
 	const volumes = new Map<string, VolumeRoom>(estate.volumes.map((x) => [x.id, { id: x.id, size: x.size, used: 0 }]));
-	const nextAddress = new Map(estate.sites.flatMap((s) => s.networks.map((n) => [n.id, { next: n.first, last: n.last }] as const)));
+	const nextAddress = new Map(estate.sites.flatMap((s) => s.networks.map((n) => [n.id, { next: n.first as number, last: n.last }] as [string, { next: number; last: number }])));
 	const machines: LaidMachine[] = [];
 	const problems: { pool: number; message: string }[] = [];
 	const names = new Map<string, string>();

@@ -1,4 +1,3 @@
-import type { Scope } from '$lib/core/scope/scope';
 import { poolsAt } from '../capacity/queries';
 import { changesBefore } from '../changes';
 import { all, type Db } from '../db';

@@ -141,7 +141,7 @@ function pressedMachines(ctx: Context, now: number) {
 	return all<{ name: string; site: string; cores: number; sessions: number; first: number; n: number }>(
 		ctx.db,
 		`SELECT m.name, m.site_id AS site, avg(s.cores) / 1000.0 AS cores, max(s.sessions) AS sessions, min(s.at) AS first, count(*) AS n
-		 FROM samples_1m s JOIN machines m ON m.id = s.machine_id WHERE s.at > ? AND s.at <= ? GROUP BY s.machine_id HAVING min(s.cores) >= 930 AND n >= 18`,
+		 FROM samples_1m s JOIN machines m ON m.id = s.machine_id WHERE s.at > ? AND s.at <= ? AND NOT EXISTS (SELECT 1 FROM failing_checks f WHERE f.machine_id = m.id AND f.until = ${FOREVER}) GROUP BY s.machine_id HAVING min(s.cores) >= 930 AND n >= 18`,
 		[now - 20 * MINUTE, now]
 	).map((m) => ({ ...m, pressedSince: m.first, now }));
 }

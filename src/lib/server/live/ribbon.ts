@@ -64,7 +64,7 @@ export function ribbonOf(db: Db, scope: Scope, now: number): Ribbon {
 			...changesBetween(db, from, now + 1).map((c) => ({ at: c.at, words: c.title, number: c.number, failed: c.outcome === 'failed', ahead: false })),
 			...all<{ not_before: number; title: string }>(db, `SELECT not_before, title FROM jobs WHERE state = 'waiting' AND not_before < ?`, [to]).map((j) => ({ at: j.not_before, words: j.title, number: null, failed: false, ahead: true }))
 		],
-		incidents: all<{ id: number; since: number; until: number; title: string }>(db, `SELECT id, since, until, title FROM findings WHERE until > ? AND since < ? AND kind <> 'pool runs out' ORDER BY since`, [from, now]).map((f) => ({ from: Math.max(from, f.since), to: f.until === FOREVER ? now : f.until, words: f.title, finding: f.id }))
+		incidents: all<{ id: number; since: number; until: number; title: string }>(db, `SELECT id, since, until, title FROM findings WHERE until > ? AND since < ? AND kind IN ('gateway port', 'runaway machine', 'addresses running out') ORDER BY since`, [from, now]).map((f) => ({ from: Math.max(from, f.since), to: f.until === FOREVER ? now : f.until, words: f.title, finding: f.id }))
 	};
 }
 

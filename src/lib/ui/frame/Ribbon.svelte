@@ -87,7 +87,6 @@
 </script>
 
 <div class="border-t border-hair bg-shade" bind:clientWidth={width}>
-	<!-- svelte-ignore a11y_no_noninteractive_tabindex -->
 	<svg
 		bind:this={svg}
 		width="100%"

@@ -25,8 +25,9 @@
 
 	const nameOf = (facet: Facet, id: string) => names[facet]?.find((n) => n.id === id)?.name ?? id;
 	const subject = $derived(
-		{ '/': 'everything', '/build': 'image lines', '/publish': 'pools and publications', '/secure': 'grants', '/scale': 'capacity', '/watch': page.url.searchParams.get('list') ?? 'machines', '/fix': 'what does not work', '/jobs': 'jobs', '/changes': 'the change log' }[page.url.pathname] ?? 'everything'
+		({ '/': 'everything', '/build': 'image lines', '/publish': 'pools and publications', '/secure': 'grants', '/scale': 'capacity', '/watch': page.url.searchParams.get('list') ?? 'machines', '/fix': 'what does not work', '/jobs': 'jobs', '/changes': 'the change log' } as Record<string, string>)[page.url.pathname] ?? 'everything'
 	);
+	const offered = $derived<Facet[]>(menu === 'site' ? ['site'] : ['pool', 'team', 'line', 'state', 'gateway', 'protocol', 'publication']);
 	const site = $derived(scope.terms.find((t) => t.type === 'facet' && t.facet === 'site' && !t.not));
 
 	/** Opens the line for typing; also the key `/`. */
@@ -64,7 +65,7 @@
 			}}
 		>
 			<label class="sr-only" for="scope-text">Narrow the scope</label>
-			<input id="scope-text" bind:this={input} bind:value={text} class="field max-w-[620px] font-mono text-[13px]" placeholder={'site:bergen pool:chart-studio signin>60s -team:contractors'} aria-invalid={wrong !== ''} aria-describedby="scope-wrong" onkeydown={(e) => e.key === 'Escape' && (typing = false)} />
+			<input id="scope-text" bind:this={input} bind:value={text} class="field max-w-[620px] font-mono text-[13px]" placeholder="site:bergen pool:chart-studio signin&gt;60s -team:contractors" aria-invalid={wrong !== ''} aria-describedby="scope-wrong" onkeydown={(e) => e.key === 'Escape' && (typing = false)} />
 			<button class="btn">Narrow</button>
 			<span id="scope-wrong" class="text-[12.5px] text-buoy" role="alert">{wrong}</span>
 		</form>
@@ -76,7 +77,6 @@
 		</button>
 		{#each scope.terms as term, i (i)}
 			{#if term !== site}
-				<span class="text-[14px]">{i > 0 || site ? '' : ''}</span>
 				<span class="inline-flex items-baseline gap-1 border-b-2 border-sea px-px text-ink">
 					<span class="font-semibold">{termWords(term, nameOf)}</span>
 					<a class="text-[12px] text-ink3 hover:text-buoy" href={addressWith(page.url, { scope: scopeText(withoutTerm(scope, i)) || null })} aria-label="Drop {termWords(term, nameOf)}">×</a>
@@ -92,13 +92,12 @@
 		{#if problems.length}<span class="text-[12.5px] text-buoy" role="alert">{problems.map((p) => p.words).join(' ')}</span>{/if}
 	{/if}
 	<p class="ml-auto text-[13px] whitespace-nowrap">
-		<b class="text-ink">{figures.people.toLocaleString('en-GB')}</b> people in · <b class="text-ink">{figures.up.toLocaleString('en-GB')}</b> machines up of {figures.machines.toLocaleString('en-GB')}{#if figures.unusable}
-			· <b class="text-buoy">{figures.unusable}</b> unusable{/if} · sign-in Apdex <b class="text-ink">{figures.apdex === null ? '–' : figures.apdex.toFixed(2)}</b> · <b class="text-ink">{moneyWords(figures.costHour)}</b>/h
+		<b class="text-ink">{figures.people.toLocaleString('en-GB')}</b> people in · <b class="text-ink">{figures.up.toLocaleString('en-GB')}</b> machines up of {figures.machines.toLocaleString('en-GB')}{#if figures.unusable}<span>&nbsp;· <b class="text-buoy">{figures.unusable}</b> unusable</span>{/if} · sign-in Apdex <b class="text-ink">{figures.apdex === null ? '–' : figures.apdex.toFixed(2)}</b> · <b class="text-ink">{moneyWords(figures.costHour)}</b>/h
 	</p>
 
 	{#if menu}
 		<div class="absolute top-[42px] left-[18px] z-30 flex max-h-[420px] gap-5 overflow-auto rounded-md border border-hair bg-sheet p-3 text-[13px] shadow-lg">
-			{#each menu === 'site' ? (['site'] as Facet[]) : (['pool', 'team', 'line', 'state', 'gateway', 'protocol', 'publication'] as Facet[]) as facet (facet)}
+			{#each offered as facet (facet)}
 				{#if names[facet]?.length}
 					<div class="min-w-[110px]">
 						<h2 class="head mb-1">{FACETS[facet].plural}</h2>

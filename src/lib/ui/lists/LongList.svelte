@@ -34,6 +34,8 @@
 	// Rows by index; holes are fetched when they come into view.
 	let rows: (T | undefined)[] = $state.raw([]);
 	let active = $state(0);
+	// Bookkeeping that nothing is drawn from.
+	// eslint-disable-next-line svelte/prefer-svelte-reactivity
 	const asked = new Set<number>();
 	$effect(() => {
 		const next: (T | undefined)[] = new Array(total);
@@ -91,7 +93,7 @@
 </script>
 
 <div role="table" aria-label={kind} aria-rowcount={total + 1} class="flex h-full min-h-0 flex-col text-[13px]">
-	<div role="row" class="grid border-b border-hair pr-3 text-[12.5px] text-ink3" style="grid-template-columns:{template}">
+	<div role="row" class="grid overflow-hidden border-b border-hair text-[12.5px] text-ink3 [scrollbar-gutter:stable]" style="grid-template-columns:{template}">
 		{#if picked}<span role="columnheader"><span class="sr-only">chosen</span></span>{/if}
 		{#each columns as c (c.key)}
 			<span role="columnheader" class={['truncate px-1.5 py-[5px]', c.number && 'text-right']} aria-sort={sort === c.key ? 'ascending' : sort === `-${c.key}` ? 'descending' : 'none'}>
@@ -100,7 +102,7 @@
 		{/each}
 	</div>
 	<!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-	<div bind:this={box} class="min-h-0 flex-1 overflow-auto" tabindex="0" role="rowgroup" aria-label="Rows; j and k move, Enter opens" onkeydown={onKey}>
+	<div bind:this={box} class="min-h-0 flex-1 overflow-y-scroll" tabindex="0" role="rowgroup" aria-label="Rows; j and k move, Enter opens" onkeydown={onKey}>
 		<div style="height:{$list.getTotalSize()}px;position:relative" role="presentation">
 			{#each $list.getVirtualItems() as item (item.index)}
 				{@const row = rows[item.index]}

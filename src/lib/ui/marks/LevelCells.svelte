@@ -18,6 +18,7 @@
 	const columns = $derived(Math.max(1, Math.floor(width / (SIZE + GAP))));
 	const height = $derived(Math.ceil(cells.length / columns) * (SIZE + GAP) + 1);
 	const words = { use: 'in use', ready: 'ready', off: 'off', starting: 'starting', trouble: 'in trouble' };
+	const hovered = $derived(over >= 0 ? cells[over] : undefined);
 	const summary = $derived(
 		(['trouble', 'use', 'ready', 'starting', 'off'] as const).map((m) => [cells.filter((c) => c.mark === m).length, words[m]] as const).filter(([n]) => n).map(([n, w]) => `${n} ${w}`).join(', ')
 	);
@@ -58,7 +59,6 @@
 <div bind:clientWidth={width} class="relative">
 	<!-- One canvas for all cells: thousands of elements would stutter. Arrow keys walk over them. -->
 	<div role="application" aria-label="{label}: {summary}. Arrow keys walk over machines, Enter opens one.">
-		<!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
 		<canvas
 			bind:this={canvas}
 			tabindex="0"
@@ -72,9 +72,9 @@
 			onkeydown={onKey}
 		></canvas>
 	</div>
-	{#if over >= 0 && cells[over]}
+	{#if hovered}
 		<div class="pointer-events-none absolute z-20 rounded bg-deck px-2 py-0.5 text-[12px] whitespace-nowrap text-decktext" style="left:{Math.min(width - 150, (over % columns) * (SIZE + GAP))}px;top:{Math.floor(over / columns) * (SIZE + GAP) + 14}px" role="status">
-			{cells[over].name}: {words[cells[over].mark]}{cells[over].mark === 'use' ? `, strain ${cells[over].strain}` : ''}
+			{hovered.name}: {words[hovered.mark]}{hovered.mark === 'use' ? `, strain ${hovered.strain}` : ''}
 		</div>
 	{/if}
 </div>

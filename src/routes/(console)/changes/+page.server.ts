@@ -1,0 +1,9 @@
+import { changesBefore } from '$lib/server/changes';
+import { asKnown, lookOf } from '$lib/server/moment';
+import { runtime } from '$lib/server/runtime';
+
+export const load = ({ url, depends }) => {
+	depends('sextant:live');
+	const { db, clock } = runtime();
+	return { changes: changesBefore(db, asKnown(lookOf(url, clock)), 200) };
+};

@@ -1,0 +1,9 @@
+import { recentJobs } from '$lib/server/jobs';
+import { asKnown, lookOf } from '$lib/server/moment';
+import { runtime } from '$lib/server/runtime';
+
+export const load = ({ url, depends }) => {
+	depends('sextant:live');
+	const { db, clock } = runtime();
+	return { list: recentJobs(db, asKnown(lookOf(url, clock)), 100) };
+};

@@ -1,0 +1,76 @@
+import { countOver } from '$lib/core/time/intervals';
+import { facetValues } from '$lib/core/scope/scope';
+import { HOUR, MINUTE } from '$lib/core/time/units';
+import { hoursWords } from '$lib/core/time/hours';
+import { momentOf, wallTime } from '$lib/core/time/zone';
+import type { Fact } from '$lib/core/why/explained';
+import { demandCurve, demandForecast } from '$lib/server/capacity/demand';
+import { hoursById, machineCount, poolsAt } from '$lib/server/capacity/queries';
+import { all, one } from '$lib/server/db';
+import { asKnown, lookOf } from '$lib/server/moment';
+import { runtime } from '$lib/server/runtime';
+
+const STEP = 5 * MINUTE;
+
+export const load = ({ url, depends }) => {
+	depends('sextant:live');
+	const { db, clock } = runtime();
+	const look = lookOf(url, clock);
+	const at = asKnown(look);
+	const sites = facetValues(look.scope, 'site');
+	const only = facetValues(look.scope, 'pool');
+	const pools = poolsAt(db, at).filter((p) => (!sites || sites.includes(p.site)) && (!only || only.includes(p.id)));
+	const wanted = url.searchParams.get('pool');
+	const pool = pools.find((p) => p.id === wanted) ?? pools.find((p) => p.id === 'chart-studio') ?? pools[0] ?? null;
+	const summary = pools.map((p) => {
+		const counts = one<{ up: number | null; free: number | null; n: number; sessions: number | null }>(
+			db,
+			`SELECT count(*) AS n, sum(st.state NOT IN ('off', 'failed')) AS up,
+			 sum((SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.since <= ?1 AND s.until > ?1)) AS sessions,
+			 sum(st.state IN ('ready', 'in use')) AS free
+			 FROM machines m JOIN machine_states st ON st.machine_id = m.id AND st.since <= ?1 AND st.until > ?1 WHERE m.pool_id = ?2 AND m.since <= ?1 AND m.until > ?1`,
+			{ 1: at, 2: p.id }
+		)!;
+		const sessions = counts.sessions ?? 0;
+		return { id: p.id, name: p.name, siteName: p.siteName, machines: counts.n, up: counts.up ?? 0, sessions, free: (counts.free ?? 0) * p.perMachine - sessions, headroom: p.policy.headroomIn, assignment: p.assignment };
+	});
+	if (!pool) return { pools: summary, pool: null };
+
+	const day = wallTime(pool.zone, look.at).day;
+	const from = momentOf(pool.zone, day, 0);
+	const to = momentOf(pool.zone, day + 1, 0);
+	const now = clock.now();
+	const end = Math.min(to, now);
+	const bins = Math.max(0, Math.ceil((end - from) / STEP));
+	const states = (list: string) =>
+		countOver(
+			all<{ since: number; until: number }>(db, `SELECT x.since, x.until FROM machine_states x JOIN machines m ON m.id = x.machine_id WHERE m.pool_id = ? AND x.until > ? AND x.since < ? AND x.state IN (${list})`, [pool.id, from, to]),
+			from,
+			STEP,
+			bins
+		).map((n) => n * pool.perMachine);
+	return {
+		pools: summary,
+		pool: { ...pool, hoursText: hoursWords(pool.policy.hours), machines: machineCount(db, pool.id, at) },
+		hours: [...hoursById(db)].map(([id, h]) => ({ id, words: hoursWords(h) })),
+		day: { from, to, step: STEP, demand: demandCurve(db, from, bins, { pool: pool.id }, STEP), capacity: states(`'ready', 'in use', 'leaving'`), starting: states(`'starting', 'agent up'`) },
+		ahead: demandForecast(db, now, Math.min(36, Math.max(0, (to - now) / HOUR)), { pool: pool.id }).ahead.filter((a) => a.at < to),
+		waits: all<{ at: number; waited: number; name: string; login: string }>(
+			db,
+			`SELECT c.began AS at, c.waited, p.name, p.login FROM connections c JOIN people p ON p.id = c.person_id
+			 WHERE c.waited > 5000 AND c.ended >= ? AND c.began < ? AND (c.pool_id = ? OR (c.pool_id IS NULL AND c.result = 'gave up' AND EXISTS (SELECT 1 FROM publications pu, json_each(pu.pools) j WHERE pu.id = c.publication_id AND j.value = ?))) ORDER BY c.began`,
+			[from, to, pool.id, pool.id]
+		),
+		actions: all<{ at: number; name: string; action: string; facts: string }>(
+			db,
+			'SELECT a.at, m.name, a.action, a.facts FROM power_actions a JOIN machines m ON m.id = a.machine_id WHERE m.pool_id = ? AND a.at <= ? ORDER BY a.at DESC LIMIT 12',
+			[pool.id, at]
+		).map((a) => ({ ...a, facts: JSON.parse(a.facts) as Fact[] })),
+		startTime: one<{ p90: number | null }>(
+			db,
+			`SELECT min(took) AS p90 FROM (SELECT x.until - x.since AS took, row_number() OVER (ORDER BY x.until - x.since) * 1.0 / count(*) OVER () AS q
+			 FROM machine_states x JOIN machines m ON m.id = x.machine_id WHERE m.pool_id = ? AND x.state = 'starting' AND x.since > ? AND x.until < ?) WHERE q >= 0.9`,
+			[pool.id, at - 14 * 24 * HOUR, at]
+		)!.p90
+	};
+};

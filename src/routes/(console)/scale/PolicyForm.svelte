@@ -1,0 +1,52 @@
+<script lang="ts">
+	import { goto } from '$app/navigation';
+	import { page } from '$app/state';
+	import type { PowerPolicy } from '$lib/core/capacity/policy';
+	import { durationWords, parseDuration } from '$lib/core/time/units';
+	import Field from '$lib/ui/forms/Field.svelte';
+	import { addressWith } from '$lib/ui/frame/address';
+	import { call, type Plan } from '$lib/ui/plan/api';
+	import { untrack } from 'svelte';
+
+	interface Props {
+		pool: { id: string; name: string; policy: PowerPolicy; hoursId: string; machines: number; perMachine: number };
+		hours: { id: string; words: string }[];
+		may: boolean;
+	}
+	let { pool, hours, may }: Props = $props();
+	let f = $state(untrack(() => ({ hours: pool.hoursId, headroomIn: pool.policy.headroomIn, headroomOut: pool.policy.headroomOut, least: pool.policy.least, most: pool.policy.most, placing: pool.policy.placing })));
+	let patience = $state(untrack(() => durationWords(pool.policy.patience)));
+	let errors: Record<string, string> = $state({});
+
+	async function plan(e: SubmitEvent) {
+		e.preventDefault();
+		errors = {};
+		const ms = parseDuration(patience);
+		if (ms === null) {
+			errors.patience = 'Write a duration such as 25 min.';
+			return;
+		}
+		const answer = await call<Plan>('POST', '/plans', { kind: 'policy.set', input: { pool: pool.id, ...f, patience: ms } });
+		if (answer.ok) await goto(addressWith(page.url, { plan: answer.value.id, card: null }), { noScroll: true });
+		else {
+			for (const p of answer.refusal.errors) errors[p.field] = p.words;
+			if (answer.refusal.errors.length === 0) errors.form = answer.refusal.detail;
+		}
+	}
+</script>
+
+<h2 class="head">Policy <small>acts from the next minute on</small></h2>
+<form class="mt-1 flex flex-col" onsubmit={plan} novalidate>
+	<fieldset disabled={!may} class="contents">
+		<Field label="Working hours" problem={errors.hours}>{#snippet children(p)}<select {...p} class="field" bind:value={f.hours}>{#each hours as h (h.id)}<option value={h.id}>{h.id}: {h.words}</option>{/each}</select>{/snippet}</Field>
+		<div class="grid grid-cols-2 gap-x-3">
+			<Field label="Places ready in hours" problem={errors.headroomIn}>{#snippet children(p)}<input {...p} class="field" type="number" min="0" bind:value={f.headroomIn} />{/snippet}</Field>
+			<Field label="Ready outside them" problem={errors.headroomOut}>{#snippet children(p)}<input {...p} class="field" type="number" min="0" bind:value={f.headroomOut} />{/snippet}</Field>
+			<Field label="Never fewer machines than" problem={errors.least}>{#snippet children(p)}<input {...p} class="field" type="number" min="0" bind:value={f.least} />{/snippet}</Field>
+			<Field label="Never more than" hint="of {pool.machines}" problem={errors.most}>{#snippet children(p)}<input {...p} class="field" type="number" min="0" bind:value={f.most} />{/snippet}</Field>
+			<Field label="Switch off after idle for" problem={errors.patience}>{#snippet children(p)}<input {...p} class="field" bind:value={patience} />{/snippet}</Field>
+			<Field label="New sessions go" problem={errors.placing}>{#snippet children(p)}<select {...p} class="field" bind:value={f.placing}><option value="fill">fill: fewer machines up</option><option value="spread">spread: more room each</option></select>{/snippet}</Field>
+		</div>
+	</fieldset>
+	{#if may}<div class="mt-1 flex items-center gap-3"><button class="btn btn-go">Plan this policy</button><span class="text-[12.5px] text-buoy" role="alert">{errors.form ?? ''}</span></div>{/if}
+</form>

@@ -1,0 +1,20 @@
+import { asKnown, lookOf } from '$lib/server/moment';
+import { termWords } from '$lib/core/scope/scope';
+import { runtime } from '$lib/server/runtime';
+import { hostsPage, machinesPage, peoplePage, sessionsPage } from '$lib/server/watch/queries';
+
+const LISTS = { machines: machinesPage, sessions: sessionsPage, people: peoplePage, hosts: hostsPage } as const;
+const USUAL = { machines: '-strain', sessions: '-signin', people: 'name', hosts: '-cores' } as const;
+
+export const load = ({ url, depends }) => {
+	depends('sextant:live');
+	const { db, clock } = runtime();
+	const look = lookOf(url, clock);
+	const at = asKnown(look);
+	const wanted = url.searchParams.get('list') ?? 'machines';
+	const list = (wanted in LISTS ? wanted : 'machines') as keyof typeof LISTS;
+	const sort = url.searchParams.get('sort') ?? USUAL[list];
+	const descending = sort.startsWith('-');
+	const page = LISTS[list](db, { at, scope: look.scope, sort: descending ? sort.slice(1) : sort, descending, limit: 100, offset: 0 });
+	return { list, sort, at, rows: page.rows as unknown as ({ id: number } & Record<string, unknown>)[], total: page.total, left: page.left.map((t) => termWords(t)) };
+};
