@@ -34,10 +34,21 @@ export default ts.config(
 		['$lib/server/*', '$lib/ui/*', '$app/*', '$env/*', 'better-sqlite3', 'svelte', '**/server/**', '**/ui/**'],
 		'The core is pure: no database, no interface, no server.'
 	),
-	forbid(['src/lib/server/**'], ['$lib/ui/*', '$app/*', '**/ui/**', '**/routes/**'], 'The server layer does not know the interface.'),
-	forbid(['src/lib/ui/**'], ['$lib/server/*', '**/server/**', '**/routes/**'], 'Components are given what they show; they do not read the estate.'),
 	forbid(
-		['src/routes/**', 'src/lib/server/{plans,jobs,changes,images,publishing,access,capacity,watch,diagnosis,today,identity,moment,live}/**'],
+		['src/lib/server/**'],
+		['$lib/ui/*', '$app/*', '**/ui/**', '**/routes/**'],
+		'The server layer does not know the interface.'
+	),
+	forbid(
+		['src/lib/ui/**'],
+		['$lib/server/*', '**/server/**', '**/routes/**'],
+		'Components are given what they show; they do not read the estate.'
+	),
+	forbid(
+		[
+			'src/routes/**',
+			'src/lib/server/{plans,jobs,changes,images,publishing,access,capacity,watch,diagnosis,today,identity,moment,live}/**'
+		],
 		['**/server/simulator/**', '$lib/server/simulator/*'],
 		'Sextant learns of the outside only through providers.'
 	)

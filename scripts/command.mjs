@@ -8,4 +8,8 @@ const [program, ...args] = process.argv.slice(2);
 console.log = console.error;
 installPackages();
 build();
-process.exit(spawnSync(process.execPath, [join(import.meta.dirname, '../build/node', `${program}.js`), ...args], { stdio: 'inherit' }).status ?? 1);
+process.exit(
+	spawnSync(process.execPath, [join(import.meta.dirname, '../build/node', `${program}.js`), ...args], {
+		stdio: 'inherit'
+	}).status ?? 1
+);

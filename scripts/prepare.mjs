@@ -8,7 +8,12 @@ const root = join(import.meta.dirname, '..');
 
 /** Runs a command, its output shown only when it fails or is asked for. */
 export function run(command, args, { quiet = true, env = {} } = {}) {
-	const result = spawnSync(command, args, { cwd: root, stdio: quiet ? 'pipe' : 'inherit', env: { ...process.env, ...env }, encoding: 'utf8' });
+	const result = spawnSync(command, args, {
+		cwd: root,
+		stdio: quiet ? 'pipe' : 'inherit',
+		env: { ...process.env, ...env },
+		encoding: 'utf8'
+	});
 	if (result.error) throw result.error;
 	if (result.status !== 0) {
 		if (quiet) process.stderr.write(`${result.stdout}\n${result.stderr}`);
@@ -54,22 +59,37 @@ export function installPackages() {
 
 /** Builds the application when its sources have changed since the last build. */
 export function build() {
-	const hash = hashOf(['src', 'static', 'bench', 'package-lock.json', 'svelte.config.js', 'vite.config.ts', 'vite.node.config.ts', 'tsconfig.json']);
+	const hash = hashOf([
+		'src',
+		'static',
+		'bench',
+		'package-lock.json',
+		'svelte.config.js',
+		'vite.config.ts',
+		'vite.node.config.ts',
+		'tsconfig.json'
+	]);
 	if (existsSync(join(root, 'build/node/serve.js')) && fresh('build', hash)) return;
 	console.log('Building Sextant (about half a minute) …');
 	const vite = join(root, 'node_modules/vite/bin/vite.js');
 	run(process.execPath, [join(root, 'node_modules/@sveltejs/kit/svelte-kit.js'), 'sync']);
 	run(process.execPath, [vite, 'build', '--logLevel', 'error'], { env: { NODE_ENV: 'production' } });
-	run(process.execPath, [vite, 'build', '-c', 'vite.node.config.ts', '--logLevel', 'error'], { env: { NODE_ENV: 'production' } });
+	run(process.execPath, [vite, 'build', '-c', 'vite.node.config.ts', '--logLevel', 'error'], {
+		env: { NODE_ENV: 'production' }
+	});
 	stamp('build', hash);
 }
 
 /** Finds Chromium, or installs Debian's. */
 export function chromium() {
-	const found = [process.env.CHROMIUM, '/usr/bin/chromium', '/usr/bin/chromium-browser'].find((p) => p && existsSync(p));
+	const found = [process.env.CHROMIUM, '/usr/bin/chromium', '/usr/bin/chromium-browser'].find(
+		(p) => p && existsSync(p)
+	);
 	if (found) return found;
 	console.log('Installing Chromium for the tests (about a minute) …');
 	run('apt-get', ['update', '-q']);
-	run('apt-get', ['install', '-y', '-q', '--no-install-recommends', 'chromium'], { env: { DEBIAN_FRONTEND: 'noninteractive' } });
+	run('apt-get', ['install', '-y', '-q', '--no-install-recommends', 'chromium'], {
+		env: { DEBIAN_FRONTEND: 'noninteractive' }
+	});
 	return '/usr/bin/chromium';
 }

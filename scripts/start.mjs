@@ -5,6 +5,10 @@ import { build, installPackages } from './prepare.mjs';
 
 installPackages();
 build();
-const server = spawn(process.execPath, [join(import.meta.dirname, '../build/node/serve.js'), ...process.argv.slice(2)], { stdio: 'inherit' });
+const server = spawn(
+	process.execPath,
+	[join(import.meta.dirname, '../build/node/serve.js'), ...process.argv.slice(2)],
+	{ stdio: 'inherit' }
+);
 for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => server.kill(signal));
 server.on('exit', (code, signal) => process.exit(code ?? (signal ? 1 : 0)));

@@ -36,7 +36,9 @@ export const handle: Handle = async ({ event, resolve }) => {
 			return secure(problemResponse(roleTooSmall(caller?.role ?? 'a guest')));
 		}
 	}
-	return secure(await resolve(event, { transformPageChunk: ({ html }) => html.replace('%sextant.theme%', event.locals.theme) }));
+	return secure(
+		await resolve(event, { transformPageChunk: ({ html }) => html.replace('%sextant.theme%', event.locals.theme) })
+	);
 };
 
 function secure(response: Response): Response {
@@ -51,7 +53,16 @@ function secure(response: Response): Response {
 }
 
 export const handleError: HandleServerError = ({ error, status, message }) => {
-	if (status === 404) return { message: 'There is nothing at this address.', safe: 'Nothing was changed.', todo: 'Go to Today, or go back.' };
+	if (status === 404)
+		return {
+			message: 'There is nothing at this address.',
+			safe: 'Nothing was changed.',
+			todo: 'Go to Today, or go back.'
+		};
 	console.error(error);
-	return { message: status === 500 ? 'Something went wrong on our side.' : message, safe: 'Nothing was changed.', todo: 'Try again; if it happens again, the server’s log has the details.' };
+	return {
+		message: status === 500 ? 'Something went wrong on our side.' : message,
+		safe: 'Nothing was changed.',
+		todo: 'Try again; if it happens again, the server’s log has the details.'
+	};
 };

@@ -32,7 +32,14 @@ const { values, positionals } = (() => {
 	try {
 		return parseArgs({
 			allowPositionals: true,
-			options: { people: { type: 'string' }, machines: { type: 'string' }, seed: { type: 'string' }, name: { type: 'string' }, role: { type: 'string' }, data: { type: 'string', default: 'data/demo' } }
+			options: {
+				people: { type: 'string' },
+				machines: { type: 'string' },
+				seed: { type: 'string' },
+				name: { type: 'string' },
+				role: { type: 'string' },
+				data: { type: 'string', default: 'data/demo' }
+			}
 		});
 	} catch (e) {
 		return fail(`sextant: ${(e as Error).message.split('\n')[0]}\n\n${USAGE}`, 2);
@@ -80,24 +87,40 @@ function checkEstate(file: string | undefined): void {
 	if (!file || !existsSync(file)) fail(`sextant: there is no file ${file ?? ''}`);
 	const read = loadEstate(file);
 	if ('problems' in read) {
-		for (const p of read.problems) console.error(`${p.file}:${p.line}:${p.column}: ${p.path ? `${p.path}: ` : ''}${p.message}`);
+		for (const p of read.problems)
+			console.error(`${p.file}:${p.line}:${p.column}: ${p.path ? `${p.path}: ` : ''}${p.message}`);
 		fail(`${read.problems.length} to put right`);
 	}
 	const e = read.estate;
-	console.log(`${file} is right: ${e.sites.length} sites, ${e.hosts.length} hosts, ${e.pools.length} pools with ${e.pools.reduce((n, p) => n + p.count, 0)} machines, ${e.directory.people.length} people.`);
+	console.log(
+		`${file} is right: ${e.sites.length} sites, ${e.hosts.length} hosts, ${e.pools.length} pools with ${e.pools.reduce((n, p) => n + p.count, 0)} machines, ${e.directory.people.length} people.`
+	);
 }
 
 function createToken(): void {
 	const { name, role } = values;
-	if (!name || !role || !isStaffRole(role)) fail('sextant: token create takes --name and --role (owner, builder, operator, helpdesk or auditor)', 2);
+	if (!name || !role || !isStaffRole(role))
+		fail('sextant: token create takes --name and --role (owner, builder, operator, helpdesk or auditor)', 2);
 	const db = open();
-	if (one(db, 'SELECT 1 FROM tokens WHERE name = ? AND revoked_at IS NULL', [name])) fail(`sextant: there is a token ${name} already`);
+	if (one(db, 'SELECT 1 FROM tokens WHERE name = ? AND revoked_at IS NULL', [name]))
+		fail(`sextant: there is a token ${name} already`);
 	const { secret, hash } = newTokenSecret();
 	// The estate's clock, as far as it has come.
 	const at = labNow() ?? Date.now();
 	db.transaction(() => {
 		keepToken(db, name!, role, hash, 'command line', at);
-		addChange(db, { at, by: 'command line', via: 'command line', kind: 'token.create', title: `Create API token ${name} as ${role}`, objects: [`token/${name}`], planId: null, jobId: null, outcome: 'done', undo: { kind: 'token.revoke', input: { name } } });
+		addChange(db, {
+			at,
+			by: 'command line',
+			via: 'command line',
+			kind: 'token.create',
+			title: `Create API token ${name} as ${role}`,
+			objects: [`token/${name}`],
+			planId: null,
+			jobId: null,
+			outcome: 'done',
+			undo: { kind: 'token.revoke', input: { name } }
+		});
 	}).immediate();
 	console.log(secret);
 }

@@ -11,7 +11,11 @@ import { LabStore } from '$lib/server/simulator/store';
 const STEP = 50;
 const SNAPSHOT = 10 * MINUTE;
 
-const { path, memory, speed: wantedSpeed } = workerData as { path: string; memory: SharedArrayBuffer; speed: number | null };
+const {
+	path,
+	memory,
+	speed: wantedSpeed
+} = workerData as { path: string; memory: SharedArrayBuffer; speed: number | null };
 const parent = parentPort!;
 const store = new LabStore(path);
 const loaded = store.load();
@@ -77,7 +81,8 @@ const bench = {
 };
 
 parent.on('message', (message: { port?: MessagePort; withBench?: boolean; stop?: boolean }) => {
-	if (message.port) answerCalls(message.port, { ...server.providers, ...(message.withBench ? { bench } : {}) } as never);
+	if (message.port)
+		answerCalls(message.port, { ...server.providers, ...(message.withBench ? { bench } : {}) } as never);
 	if (message.stop) {
 		clearInterval(timer);
 		keep();

@@ -28,8 +28,18 @@ export function readOptions(argv: string[]): Options {
 	});
 	const demo = values.demo ?? false;
 	const port = Number(values.port);
-	if (!Number.isInteger(port) || port < 1 || port > 65535) throw new Error(`--port ${values.port}: a port is a whole number from 1 to 65535`);
+	if (!Number.isInteger(port) || port < 1 || port > 65535)
+		throw new Error(`--port ${values.port}: a port is a whole number from 1 to 65535`);
 	const speed = values.speed === undefined ? null : Number(values.speed);
-	if (speed !== null && !(speed >= 0 && speed <= 600)) throw new Error(`--speed ${values.speed}: a speed is a number from 0 (paused) to 600`);
-	return { demo, port, host: values.host!, data: values.data ?? (demo ? 'data/demo' : 'data/estate'), estate: values.estate ?? null, speed, fresh: values.fresh ?? false };
+	if (speed !== null && !(speed >= 0 && speed <= 600))
+		throw new Error(`--speed ${values.speed}: a speed is a number from 0 (paused) to 600`);
+	return {
+		demo,
+		port,
+		host: values.host!,
+		data: values.data ?? (demo ? 'data/demo' : 'data/estate'),
+		estate: values.estate ?? null,
+		speed,
+		fresh: values.fresh ?? false
+	};
 }

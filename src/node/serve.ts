@@ -35,19 +35,28 @@ const labPath = join(dataDir, 'lab.db');
 
 /** Until everything is ready, whoever comes is told to wait. */
 const notYet = (_request: unknown, response: import('node:http').ServerResponse) => {
-	response.writeHead(503, { 'content-type': 'text/plain; charset=utf-8', 'retry-after': '10' }).end('Sextant is starting. Try again in a moment.\n');
+	response
+		.writeHead(503, { 'content-type': 'text/plain; charset=utf-8', 'retry-after': '10' })
+		.end('Sextant is starting. Try again in a moment.\n');
 };
 const server = createServer(notYet);
 await listen();
 prepareFolder();
 if (!existsSync(dbPath)) await makeEstate();
-else if (options.estate) fail(`${options.data} holds an estate already; add --fresh to begin anew with ${options.estate}`);
+else if (options.estate)
+	fail(`${options.data} holds an estate already; add --fresh to begin anew with ${options.estate}`);
 await start();
 
 /** Takes the port first: when it is taken, nothing else has been touched. */
 async function listen(): Promise<void> {
 	await new Promise<void>((done) => {
-		server.once('error', (e: NodeJS.ErrnoException) => fail(e.code === 'EADDRINUSE' ? `port ${options.port} is in use; choose another with --port` : `cannot listen on port ${options.port}: ${e.message}`));
+		server.once('error', (e: NodeJS.ErrnoException) =>
+			fail(
+				e.code === 'EADDRINUSE'
+					? `port ${options.port} is in use; choose another with --port`
+					: `cannot listen on port ${options.port}: ${e.message}`
+			)
+		);
 		server.listen(options.port, options.host, () => done());
 	});
 }
@@ -63,16 +72,22 @@ function prepareFolder(): void {
 	} catch (e) {
 		fail(`cannot use the data folder ${options.data}: ${(e as Error).message}`);
 	}
-	if (options.fresh) for (const file of readdirSync(dataDir)) if (/^(sextant|lab)\.db(-wal|-shm)?$|^making$/.test(file)) rmSync(join(dataDir, file), { recursive: true, force: true });
+	if (options.fresh)
+		for (const file of readdirSync(dataDir))
+			if (/^(sextant|lab)\.db(-wal|-shm)?$|^making$/.test(file))
+				rmSync(join(dataDir, file), { recursive: true, force: true });
 }
 
 async function makeEstate(): Promise<void> {
-	const estatePath = options.estate ?? join(here, '../..', options.demo ? 'demo/kittiwake/estate.yaml' : 'demo/empty.yaml');
+	const estatePath =
+		options.estate ?? join(here, '../..', options.demo ? 'demo/kittiwake/estate.yaml' : 'demo/empty.yaml');
 	if (!existsSync(estatePath)) fail(`there is no estate file ${options.estate}`);
 	const tty = process.stdout.isTTY;
 	console.log(`Making the estate of ${estatePath.split('/').slice(-2).join('/')} with its history …`);
 	let shown = -1;
-	const worker = new Worker(join(here, 'history.js'), { workerData: { estatePath, dataDir, speed: options.speed ?? (options.demo ? 60 : 1) } });
+	const worker = new Worker(join(here, 'history.js'), {
+		workerData: { estatePath, dataDir, speed: options.speed ?? (options.demo ? 60 : 1) }
+	});
 	const problems = await new Promise<EstateProblem[] | null>((done, wrong) => {
 		worker.on('message', (m: { share?: number; problems?: EstateProblem[]; done?: boolean }) => {
 			if (m.problems) done(m.problems);
@@ -91,8 +106,11 @@ async function makeEstate(): Promise<void> {
 	await worker.terminate();
 	if (tty) process.stdout.write('\r'.padEnd(60) + '\r');
 	if (problems) {
-		for (const p of problems.slice(0, 30)) console.error(`${p.file}:${p.line}:${p.column}: ${p.path ? `${p.path}: ` : ''}${p.message}`);
-		fail(`${options.estate ?? estatePath} has ${problems.length === 1 ? 'a problem' : `${problems.length} problems`}; nothing was made`);
+		for (const p of problems.slice(0, 30))
+			console.error(`${p.file}:${p.line}:${p.column}: ${p.path ? `${p.path}: ` : ''}${p.message}`);
+		fail(
+			`${options.estate ?? estatePath} has ${problems.length === 1 ? 'a problem' : `${problems.length} problems`}; nothing was made`
+		);
 	}
 	if (options.demo) {
 		const db = openDb(dbPath);
@@ -120,7 +138,15 @@ async function start(): Promise<void> {
 	const outside = callThrough<Providers & { bench: Bench }>(forHttp.port2);
 	const events = new EventEmitter().setMaxListeners(0);
 	engineThread.on('message', (m: { live?: string }) => m.live && events.emit('live', m));
-	setRuntime({ db, clock, providers: outside, bench: outside.bench, events, wake: () => engineThread.postMessage({ wake: true }), demo: setting(db, 'demo') === 'yes' });
+	setRuntime({
+		db,
+		clock,
+		providers: outside,
+		bench: outside.bench,
+		events,
+		wake: () => engineThread.postMessage({ wake: true }),
+		demo: setting(db, 'demo') === 'yes'
+	});
 
 	process.env.ORIGIN ??= `http://localhost:${options.port}`;
 	const { handler } = (await import(join(here, '../handler.js'))) as { handler: Parameters<typeof server.on>[1] };
@@ -134,7 +160,8 @@ async function start(): Promise<void> {
 		ending = true;
 		server.close();
 		server.closeAllConnections();
-		const stopped = (t: Worker) => new Promise<void>((done) => t.on('message', (m: { stopped?: boolean }) => m.stopped && done()));
+		const stopped = (t: Worker) =>
+			new Promise<void>((done) => t.on('message', (m: { stopped?: boolean }) => m.stopped && done()));
 		const both = Promise.all([stopped(engineThread), stopped(labThread)]);
 		engineThread.postMessage({ stop: true });
 		labThread.postMessage({ stop: true });
@@ -145,7 +172,11 @@ async function start(): Promise<void> {
 	process.on('SIGTERM', end);
 }
 
-function startThread(name: string, workerData: Record<string, unknown>, transferList: import('node:worker_threads').MessagePort[] = []): Promise<Worker> {
+function startThread(
+	name: string,
+	workerData: Record<string, unknown>,
+	transferList: import('node:worker_threads').MessagePort[] = []
+): Promise<Worker> {
 	const worker = new Worker(join(here, `${name}.js`), { workerData, transferList });
 	return new Promise((done) => {
 		worker.on('error', (e) => fail(`the ${name} thread ended: ${e.stack ?? e.message}`));
@@ -162,10 +193,14 @@ function announce(db: Db): void {
 			const account = DEMO_OPERATORS.find((o) => o.role === role);
 			if (account) console.log(`  ${account.login.padEnd(10)} ${role.padEnd(9)} ${account.name}`);
 		}
-		console.log(`Portal, at http://localhost:${options.port}/my, with the password ${LAB_PASSWORD}:\n  ${DEMO_PERSON.padEnd(10)} person    an ordinary person\n`);
+		console.log(
+			`Portal, at http://localhost:${options.port}/my, with the password ${LAB_PASSWORD}:\n  ${DEMO_PERSON.padEnd(10)} person    an ordinary person\n`
+		);
 	} else if (one<{ n: number }>(db, 'SELECT count(*) AS n FROM operators')!.n === 0) {
 		const code = randomBytes(9).toString('base64url');
 		putSetting(db, 'first code', createHash('sha256').update(code).digest('hex'));
-		console.log(`Nobody can sign in yet. Make the first operator at http://localhost:${options.port}/welcome\nwith this code, which works once: ${code}\n`);
+		console.log(
+			`Nobody can sign in yet. Make the first operator at http://localhost:${options.port}/welcome\nwith this code, which works once: ${code}\n`
+		);
 	}
 }

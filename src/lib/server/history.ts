@@ -39,7 +39,7 @@ export async function makeHistory(db: Db, estate: Estate, progress: (share: numb
 	await engine.observe();
 	await configureBroker(ctx);
 	const end = estate.lab.opens;
-	for (let t = from; t < end; ) {
+	for (let t = from; t < end;) {
 		t = Math.min(end, (Math.floor(t / MINUTE) + 1) * MINUTE);
 		server.advance(t);
 		await engine.observe();

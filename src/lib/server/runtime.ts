@@ -5,7 +5,11 @@ import type { SimFault } from './simulator/state';
 /** What only the lab bench may ask of the lab. Absent when no lab is attached. */
 export interface Bench {
 	clock(): Promise<{ now: number; speed: number; paused: boolean }>;
-	setClock(to: { speed?: number; paused?: boolean; step?: number }): Promise<{ now: number; speed: number; paused: boolean }>;
+	setClock(to: {
+		speed?: number;
+		paused?: boolean;
+		step?: number;
+	}): Promise<{ now: number; speed: number; paused: boolean }>;
 	faults(): Promise<SimFault[]>;
 	addFault(kind: SimFault['kind'], target: string, value: number | null): Promise<number>;
 	clearFault(id: number): Promise<boolean>;

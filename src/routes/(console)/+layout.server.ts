@@ -35,7 +35,15 @@ export const load = async ({ url, locals, depends }) => {
 		theme: locals.theme,
 		estate: setting(db, 'estate') ?? '',
 		zone: homeZone(db),
-		look: { scope: look.scope, scopeText: look.scopeText, problems: look.problems, at: look.at, known: at, live: look.live, future: look.future },
+		look: {
+			scope: look.scope,
+			scopeText: look.scopeText,
+			problems: look.problems,
+			at: look.at,
+			known: at,
+			live: look.live,
+			future: look.future
+		},
 		clock: { now: clock.now(), speed: clock.speed() },
 		figures: figuresAt(db, look.scope, at),
 		ribbon: ribbonOf(db, look.scope, clock.now()),
@@ -46,14 +54,26 @@ export const load = async ({ url, locals, depends }) => {
 			line: lines.map((l) => ({ id: l.id, name: l.name })),
 			publication: publicationsAt(db, at).map((p) => ({ id: p.id, name: p.internalName })),
 			gateway: all<{ id: string; name: string }>(db, 'SELECT id, id AS name FROM gateways ORDER BY id'),
-			protocol: all<{ id: string; name: string }>(db, `SELECT DISTINCT protocol AS id, protocol AS name FROM gateway_ports WHERE until = ${FOREVER} ORDER BY 1`),
+			protocol: all<{ id: string; name: string }>(
+				db,
+				`SELECT DISTINCT protocol AS id, protocol AS name FROM gateway_ports WHERE until = ${FOREVER} ORDER BY 1`
+			),
 			state: ['off', 'starting', 'agent up', 'ready', 'in use', 'leaving', 'failed'].map((s) => ({ id: s, name: s }))
 		},
 		card,
 		cardMissing: cardKind !== '' && card === null,
 		plan: plan?.state === 'draft' ? plan : null,
-		jobs: runningJobs(db, clock.now()).filter((j) => j.state !== 'waiting').map((j) => ({ id: j.id, title: j.title, progress: j.progress })),
-		notices: caller.kind === 'operator' ? all<{ id: number; title: string; good: number; jobId: number }>(db, 'SELECT id, title, good, job_id AS jobId FROM notices WHERE operator_id = ? AND seen = 0 ORDER BY id DESC LIMIT 12', [caller.id]).map((n) => ({ ...n, good: n.good === 1 })) : [],
+		jobs: runningJobs(db, clock.now())
+			.filter((j) => j.state !== 'waiting')
+			.map((j) => ({ id: j.id, title: j.title, progress: j.progress })),
+		notices:
+			caller.kind === 'operator'
+				? all<{ id: number; title: string; good: number; jobId: number }>(
+						db,
+						'SELECT id, title, good, job_id AS jobId FROM notices WHERE operator_id = ? AND seen = 0 ORDER BY id DESC LIMIT 12',
+						[caller.id]
+					).map((n) => ({ ...n, good: n.good === 1 }))
+				: [],
 		/** Kinds of plan that this caller may draft, and commit. */
 		mayDraft: PLAN_KINDS.filter((k) => may(caller.role, k.area, 'draft')).map((k) => k.kind),
 		mayCommit: areas.filter((a) => may(caller.role, a, 'commit')),

@@ -59,17 +59,37 @@
 	async function find(text: string) {
 		const ask = async (kind: string, card: string, name: (r: Record<string, string>) => string, id: string) => {
 			const quoted = `"${text.replaceAll('"', '')}"`;
-			const answer = await call<{ rows: Record<string, string>[] }>('GET', `/${kind}?limit=6&scope=${encodeURIComponent(quoted)}`);
+			const answer = await call<{ rows: Record<string, string>[] }>(
+				'GET',
+				`/${kind}?limit=6&scope=${encodeURIComponent(quoted)}`
+			);
 			return answer.ok ? answer.value.rows.map((r) => ({ kind: card, id: r[id]!, name: name(r) })) : [];
 		};
-		return (await Promise.all([ask('machines', 'machine', (r) => r.name!, 'name'), ask('people', 'person', (r) => `${r.name}, ${r.team}`, 'login')])).flat();
+		return (
+			await Promise.all([
+				ask('machines', 'machine', (r) => r.name!, 'name'),
+				ask('people', 'person', (r) => `${r.name}, ${r.team}`, 'login')
+			])
+		).flat();
 	}
-	const things = $derived([...data.names.pool.map((p) => ({ kind: 'pool', ...p })), ...data.names.publication.map((p) => ({ kind: 'publication', ...p })), ...data.names.gateway.map((g) => ({ kind: 'gateway', ...g }))]);
+	const things = $derived([
+		...data.names.pool.map((p) => ({ kind: 'pool', ...p })),
+		...data.names.publication.map((p) => ({ kind: 'publication', ...p })),
+		...data.names.gateway.map((g) => ({ kind: 'gateway', ...g }))
+	]);
 	const doThis = $derived([
-		...(data.mayDraft.includes('image.build') ? [{ words: 'Build a version', href: addressWith(page.url, {}, '/build') }] : []),
-		...(data.mayDraft.includes('pool.create') ? [{ words: 'Make a pool of machines', href: addressWith(page.url, { make: 'pool' }, '/publish') }] : []),
-		...(data.mayDraft.includes('publication.create') ? [{ words: 'Publish a desktop', href: addressWith(page.url, { make: 'publication' }, '/publish') }] : []),
-		...(data.mayDraft.includes('grant.add') ? [{ words: 'Grant a publication', href: addressWith(page.url, { make: 'grant' }, '/publish') }] : []),
+		...(data.mayDraft.includes('image.build')
+			? [{ words: 'Build a version', href: addressWith(page.url, {}, '/build') }]
+			: []),
+		...(data.mayDraft.includes('pool.create')
+			? [{ words: 'Make a pool of machines', href: addressWith(page.url, { make: 'pool' }, '/publish') }]
+			: []),
+		...(data.mayDraft.includes('publication.create')
+			? [{ words: 'Publish a desktop', href: addressWith(page.url, { make: 'publication' }, '/publish') }]
+			: []),
+		...(data.mayDraft.includes('grant.add')
+			? [{ words: 'Grant a publication', href: addressWith(page.url, { make: 'grant' }, '/publish') }]
+			: []),
 		{ words: 'Test access for a person', href: addressWith(page.url, {}, '/secure') },
 		{ words: 'See the sessions', href: addressWith(page.url, { list: 'sessions' }, '/watch') },
 		...(data.lab ? [{ words: 'Open the lab bench', run: () => (bench = true) }] : []),
@@ -93,7 +113,15 @@
 			return;
 		}
 		const target = e.target as HTMLElement;
-		if (e.ctrlKey || e.metaKey || e.altKey || target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) || menu) return;
+		if (
+			e.ctrlKey ||
+			e.metaKey ||
+			e.altKey ||
+			target.isContentEditable ||
+			/^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) ||
+			menu
+		)
+			return;
 		const stage = STAGES.find((s) => s.key === e.key);
 		if (stage) void goto(addressWith(page.url, {}, stage.path));
 		else if (e.key === '/') {
@@ -126,37 +154,67 @@
 </script>
 
 <svelte:window onkeydown={onKey} />
-<svelte:head><title>{STAGES.find((s) => s.path === page.url.pathname)?.name ?? 'Sextant'} · {data.estate} · Sextant</title></svelte:head>
+<svelte:head
+	><title>{STAGES.find((s) => s.path === page.url.pathname)?.name ?? 'Sextant'} · {data.estate} · Sextant</title
+	></svelte:head
+>
 
 <div class="grid h-screen grid-rows-[46px_auto_1fr_auto_auto] overflow-hidden">
 	<Header who={data.caller} jobs={data.jobs} notices={data.notices} openMenu={() => (menu = true)} {seen} />
-	<ScopeLine bind:this={scopeLine} scope={data.look.scope} problems={data.look.problems} at={data.look.at} live={data.look.live} future={data.look.future} zone={data.zone} names={data.names} figures={data.figures} />
+	<ScopeLine
+		bind:this={scopeLine}
+		scope={data.look.scope}
+		problems={data.look.problems}
+		at={data.look.at}
+		live={data.look.live}
+		future={data.look.future}
+		zone={data.zone}
+		names={data.names}
+		figures={data.figures}
+	/>
 	<div class={['grid min-h-0', panel ? 'grid-cols-[minmax(0,1fr)_400px]' : 'grid-cols-[minmax(0,1fr)]']}>
 		<main class="min-h-0 overflow-auto" id="view">
 			{@render children()}
 		</main>
 		{#if panel === 'card'}
 			<!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-			<aside class="min-h-0 overflow-auto border-l border-hair bg-sheet px-[18px] py-[14px]" aria-label="Card" tabindex="0">
+			<aside
+				class="border-hair bg-sheet min-h-0 overflow-auto border-l px-[18px] py-[14px]"
+				aria-label="Card"
+				tabindex="0"
+			>
 				{#if data.card}
 					<CardPanel card={data.card} zone={data.zone} canDo={(kind) => data.mayDraft.includes(kind)} />
 				{:else}
-					<p class="text-[13px] text-ink2">There is no such thing at this moment. <a class="link" href={addressWith(page.url, { card: null })}>Close</a></p>
+					<p class="text-ink2 text-[13px]">
+						There is no such thing at this moment. <a class="link" href={addressWith(page.url, { card: null })}>Close</a
+						>
+					</p>
 				{/if}
 			</aside>
 		{:else if panel === 'plan' && data.plan}
 			<!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-			<aside class="min-h-0 overflow-auto border-l border-hair bg-sheet px-[18px] py-[14px]" aria-label="Plan in review" tabindex="0">
+			<aside
+				class="border-hair bg-sheet min-h-0 overflow-auto border-l px-[18px] py-[14px]"
+				aria-label="Plan in review"
+				tabindex="0"
+			>
 				<h2 class="mb-2 text-[15px] font-[650]">{data.plan.title}</h2>
 				<Effects plan={data.plan} zone={data.zone} />
 			</aside>
 		{/if}
 	</div>
-	<div>{#if data.plan}<Tray bind:this={tray} plan={data.plan} {reviewing} review={() => (reviewing = !reviewing)} />{/if}</div>
+	<div>
+		{#if data.plan}<Tray bind:this={tray} plan={data.plan} {reviewing} review={() => (reviewing = !reviewing)} />{/if}
+	</div>
 	<div class="relative">
 		<Ribbon bind:this={ribbon} ribbon={data.ribbon} at={data.look.live ? now : data.look.at} live={data.look.live} />
 		{#if data.lab}
-			<button class="absolute top-1 right-2 rounded-md border border-dashed border-plum bg-plumwash px-2 py-0.5 text-[12.5px] text-plum" onclick={() => (bench = !bench)} aria-expanded={bench}>lab {speed === 0 ? 'paused' : `×${speed}`}</button>
+			<button
+				class="border-plum bg-plumwash text-plum absolute top-1 right-2 rounded-md border border-dashed px-2 py-0.5 text-[12.5px]"
+				onclick={() => (bench = !bench)}
+				aria-expanded={bench}>lab {speed === 0 ? 'paused' : `×${speed}`}</button
+			>
 		{/if}
 	</div>
 </div>

@@ -12,15 +12,26 @@ export const load = ({ url, depends }) => {
 	const at = asKnown(look);
 	const cells = cellsAt(db, look.scope, at);
 	const people = new Map(
-		all<{ site: string; n: number }>(db, 'SELECT m.site_id AS site, count(DISTINCT s.person_id) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.since <= ? AND s.until > ? GROUP BY 1', [at, at]).map((r) => [r.site, r.n])
+		all<{ site: string; n: number }>(
+			db,
+			'SELECT m.site_id AS site, count(DISTINCT s.person_id) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.since <= ? AND s.until > ? GROUP BY 1',
+			[at, at]
+		).map((r) => [r.site, r.n])
 	);
-	const sites = all<{ id: string; name: string; time_zone: string }>(db, 'SELECT id, name, time_zone FROM sites ORDER BY position')
+	const sites = all<{ id: string; name: string; time_zone: string }>(
+		db,
+		'SELECT id, name, time_zone FROM sites ORDER BY position'
+	)
 		.map((s) => ({
 			id: s.id,
 			name: s.name,
 			clock: clockWords(s.time_zone, at),
 			people: people.get(s.id) ?? 0,
-			pools: [...byPool(cells.filter((c) => c.site === s.id))].map(([id, list]) => ({ id, name: list[0]!.poolName, cells: list.map(({ name, mark, strain }) => ({ name, mark, strain })) }))
+			pools: [...byPool(cells.filter((c) => c.site === s.id))].map(([id, list]) => ({
+				id,
+				name: list[0]!.poolName,
+				cells: list.map(({ name, mark, strain }) => ({ name, mark, strain }))
+			}))
 		}))
 		.filter((s) => s.pools.length);
 	return { needs: needsAt(db, look.scope, at), sites, narrowed: look.scope.terms.length > 0 };

@@ -8,7 +8,8 @@ export const GET = ({ request }) => {
 		start(controller) {
 			const text = new TextEncoder();
 			const pending = new Map<string, unknown>();
-			const send = (event: string, data: unknown) => controller.enqueue(text.encode(`event: ${event}\ndata: ${JSON.stringify(data)}\n\n`));
+			const send = (event: string, data: unknown) =>
+				controller.enqueue(text.encode(`event: ${event}\ndata: ${JSON.stringify(data)}\n\n`));
 			const onLive = (m: { live: string }) => pending.set(m.live, { now: clock.now() });
 			const beat = setInterval(() => {
 				for (const [event, data] of pending) send(event, data);
@@ -25,5 +26,7 @@ export const GET = ({ request }) => {
 		},
 		cancel: () => stop()
 	});
-	return new Response(stream, { headers: { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' } });
+	return new Response(stream, {
+		headers: { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' }
+	});
 };

@@ -16,7 +16,9 @@ export const load = ({ locals, url }) => {
 export const actions = {
 	default: async ({ request, cookies, url, getClientAddress }) => {
 		const form = await request.formData();
-		const login = String(form.get('login') ?? '').trim().toLowerCase();
+		const login = String(form.get('login') ?? '')
+			.trim()
+			.toLowerCase();
 		const password = String(form.get('password') ?? '');
 		const code = String(form.get('code') ?? '').trim();
 		const errors: Record<string, string> = {};
@@ -26,15 +28,34 @@ export const actions = {
 		const answer = await signInOperator(runtime().db, login, password, code, getClientAddress());
 		switch (answer.outcome) {
 			case 'in':
-				cookies.set('sextant', answer.token, { path: '/', httpOnly: true, sameSite: 'lax', secure: url.protocol === 'https:' });
+				cookies.set('sextant', answer.token, {
+					path: '/',
+					httpOnly: true,
+					sameSite: 'lax',
+					secure: url.protocol === 'https:'
+				});
 				redirect(303, ownPath(url.searchParams.get('to')));
 				break;
 			case 'factor needed':
 				return fail(400, { login, password, factor: true, errors: {} as Record<string, string> });
 			case 'too many':
-				return fail(429, { login, factor: false, errors: { password: `Too many attempts. Wait ${answer.waitMinutes} minutes, then try again.` } as Record<string, string> });
+				return fail(429, {
+					login,
+					factor: false,
+					errors: { password: `Too many attempts. Wait ${answer.waitMinutes} minutes, then try again.` } as Record<
+						string,
+						string
+					>
+				});
 			case 'no':
-				return fail(400, { login, factor: code !== '', errors: { password: code ? 'Login, password or code is wrong.' : 'Login or password is wrong.' } as Record<string, string> });
+				return fail(400, {
+					login,
+					factor: code !== '',
+					errors: { password: code ? 'Login, password or code is wrong.' : 'Login or password is wrong.' } as Record<
+						string,
+						string
+					>
+				});
 		}
 	}
 };

@@ -7,16 +7,53 @@
 <svelte:head><title>Sign in · Sextant</title></svelte:head>
 <main class="mx-auto mt-[14vh] w-[340px] max-w-[92vw]">
 	<h1 class="flex items-center gap-2 text-[20px]">
-		<svg width="30" height="30" viewBox="0 0 24 24" fill="none" stroke="var(--sand)" stroke-width="1.7" aria-hidden="true"><path d="M12 3 3.6 17.5a16.5 16.5 0 0 0 16.8 0Z" /><path d="M12 3l3.2 15.4" stroke="var(--ink)" /></svg>
+		<svg
+			width="30"
+			height="30"
+			viewBox="0 0 24 24"
+			fill="none"
+			stroke="var(--sand)"
+			stroke-width="1.7"
+			aria-hidden="true"
+			><path d="M12 3 3.6 17.5a16.5 16.5 0 0 0 16.8 0Z" /><path d="M12 3l3.2 15.4" stroke="var(--ink)" /></svg
+		>
 		Sign in to Sextant
 	</h1>
 	<form method="POST" class="mt-5 flex flex-col gap-1.5">
-		<Field label="Login" problem={form?.errors?.login}>{#snippet children(p)}<input {...p} class="field" name="login" autocomplete="username" value={form?.login ?? ''} />{/snippet}</Field>
-		<Field label="Password" problem={form?.errors?.password}>{#snippet children(p)}<input {...p} class="field" type="password" name="password" autocomplete="current-password" value={form && 'password' in form ? form.password : ''} />{/snippet}</Field>
+		<Field label="Login" problem={form?.errors?.login}
+			>{#snippet children(p)}<input
+					{...p}
+					class="field"
+					name="login"
+					autocomplete="username"
+					value={form?.login ?? ''}
+				/>{/snippet}</Field
+		>
+		<Field label="Password" problem={form?.errors?.password}
+			>{#snippet children(p)}<input
+					{...p}
+					class="field"
+					type="password"
+					name="password"
+					autocomplete="current-password"
+					value={form && 'password' in form ? form.password : ''}
+				/>{/snippet}</Field
+		>
 		{#if form?.factor}
-			<Field label="Code of your second factor" problem={undefined}>{#snippet children(p)}<input {...p} class="field" name="code" inputmode="numeric" autocomplete="one-time-code" />{/snippet}</Field>
+			<Field label="Code of your second factor" problem={undefined}
+				>{#snippet children(p)}<input
+						{...p}
+						class="field"
+						name="code"
+						inputmode="numeric"
+						autocomplete="one-time-code"
+					/>{/snippet}</Field
+			>
 		{/if}
 		<button class="btn btn-go self-start">Sign in</button>
 	</form>
-	{#if data.demo}<p class="mt-6 text-[13px] text-ink2">Demo accounts: owner, builder, operator, helpdesk, auditor; the password is <span class="font-mono">tideline</span>. People’s own page is <a class="link" href="/my">/my</a>.</p>{/if}
+	{#if data.demo}<p class="text-ink2 mt-6 text-[13px]">
+			Demo accounts: owner, builder, operator, helpdesk, auditor; the password is <span class="font-mono">tideline</span
+			>. People’s own page is <a class="link" href="/my">/my</a>.
+		</p>{/if}
 </main>

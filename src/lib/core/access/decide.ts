@@ -58,15 +58,29 @@ export function decideAccess(request: AccessRequest, grants: GrantRule[]): Expla
 		.sort((a, b) => (a.to.kind === b.to.kind ? 0 : a.to.kind === 'person' ? -1 : 1));
 	const facts: Fact[] = [];
 	if (reaching.length === 0) {
-		facts.push({ words: grants.length ? 'none of the grants of this publication reaches this person or a team of theirs' : 'nobody has been granted this publication', side: 'against', source: 'grants' });
-		return { value: { allowed: false, grant: null, channels: [], advice: 'Ask the helpdesk to grant it to you.' }, facts };
+		facts.push({
+			words: grants.length
+				? 'none of the grants of this publication reaches this person or a team of theirs'
+				: 'nobody has been granted this publication',
+			side: 'against',
+			source: 'grants'
+		});
+		return {
+			value: { allowed: false, grant: null, channels: [], advice: 'Ask the helpdesk to grant it to you.' },
+			facts
+		};
 	}
 	const channels = new Set<Channel>();
 	let winner: GrantRule | null = null;
 	let closest: { grant: GrantRule; failed: Fact[]; advice: string } | null = null;
 	for (const grant of reaching) {
 		const about = { kind: 'grant', id: grant.id, name: `grant to ${grant.to.name}` };
-		facts.push({ words: `the grant to ${grant.to.name} reaches this person`, side: 'for', about, source: grant.to.kind === 'team' ? 'directory' : 'grants' });
+		facts.push({
+			words: `the grant to ${grant.to.name} reaches this person`,
+			side: 'for',
+			about,
+			source: grant.to.kind === 'team' ? 'directory' : 'grants'
+		});
 		const checked = checkConditions(request, grant.conditions);
 		facts.push(...checked.facts.map((f) => ({ ...f, about })));
 		const failed = checked.facts.filter((f) => f.side === 'against');
@@ -95,17 +109,41 @@ function checkConditions(request: AccessRequest, conditions: Conditions): { fact
 	if (conditions.hours) {
 		const words = hoursWords(conditions.hours);
 		const clock = clockWords(request.zone, request.at);
-		judge(inHours(conditions.hours, request.zone, request.at), `${clock} lies in its hours, ${words}`, `${clock} lies outside its hours, ${words}`, `Try again in its hours: ${words}.`, 'clock of their site');
+		judge(
+			inHours(conditions.hours, request.zone, request.at),
+			`${clock} lies in its hours, ${words}`,
+			`${clock} lies outside its hours, ${words}`,
+			`Try again in its hours: ${words}.`,
+			'clock of their site'
+		);
 	}
 	if (conditions.managedEndpoint) {
-		judge(request.managedEndpoint, 'the endpoint is managed', 'the endpoint is not a managed one', 'Use a device that your organisation manages.', 'endpoint');
+		judge(
+			request.managedEndpoint,
+			'the endpoint is managed',
+			'the endpoint is not a managed one',
+			'Use a device that your organisation manages.',
+			'endpoint'
+		);
 	}
 	if (conditions.secondFactor) {
-		judge(request.secondFactor, 'a second factor was given', 'no second factor was given', 'Sign in again with your second factor.', 'sign-in');
+		judge(
+			request.secondFactor,
+			'a second factor was given',
+			'no second factor was given',
+			'Sign in again with your second factor.',
+			'sign-in'
+		);
 	}
 	if (conditions.networks?.length) {
 		const range = conditions.networks.find((n) => inRange(request.address, n));
-		judge(range !== undefined, `${request.address} lies in ${range}`, `${request.address} lies in none of ${conditions.networks.join(', ')}`, 'Connect from an office network or ship.', 'gateway');
+		judge(
+			range !== undefined,
+			`${request.address} lies in ${range}`,
+			`${request.address} lies in none of ${conditions.networks.join(', ')}`,
+			'Connect from an office network or ship.',
+			'gateway'
+		);
 	}
 	if (facts.length === 0) facts.push({ words: 'it has no conditions', side: 'for', source: 'grants' });
 	return { facts, advice };

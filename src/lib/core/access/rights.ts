@@ -4,7 +4,20 @@ export const ROLES = ['owner', 'builder', 'operator', 'helpdesk', 'auditor', 'pe
 export type Role = (typeof ROLES)[number];
 
 /** Parts of the job that rights are given for. */
-export const AREAS = ['estate', 'images', 'publishing', 'access', 'capacity', 'sessions', 'repair', 'network', 'identity', 'record', 'lab', 'portal'] as const;
+export const AREAS = [
+	'estate',
+	'images',
+	'publishing',
+	'access',
+	'capacity',
+	'sessions',
+	'repair',
+	'network',
+	'identity',
+	'record',
+	'lab',
+	'portal'
+] as const;
 export type Area = (typeof AREAS)[number];
 
 /** Each level includes those before it. */
@@ -12,11 +25,68 @@ export const LEVELS = ['none', 'read', 'draft', 'commit'] as const;
 export type Level = (typeof LEVELS)[number];
 
 const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
-	owner: { estate: 'read', images: 'commit', publishing: 'commit', access: 'commit', capacity: 'commit', sessions: 'commit', repair: 'commit', network: 'commit', identity: 'commit', record: 'read', lab: 'commit' },
-	builder: { estate: 'read', images: 'commit', publishing: 'commit', access: 'read', capacity: 'draft', sessions: 'draft', repair: 'commit', network: 'draft', record: 'read', lab: 'commit' },
-	operator: { estate: 'read', images: 'draft', publishing: 'commit', access: 'commit', capacity: 'commit', sessions: 'commit', repair: 'commit', network: 'commit', record: 'read', lab: 'commit' },
-	helpdesk: { estate: 'read', images: 'read', publishing: 'draft', access: 'draft', capacity: 'read', sessions: 'commit', repair: 'commit', network: 'draft', record: 'read', lab: 'read' },
-	auditor: { estate: 'read', images: 'read', publishing: 'read', access: 'read', capacity: 'read', sessions: 'read', repair: 'read', network: 'read', identity: 'read', record: 'read', lab: 'read' },
+	owner: {
+		estate: 'read',
+		images: 'commit',
+		publishing: 'commit',
+		access: 'commit',
+		capacity: 'commit',
+		sessions: 'commit',
+		repair: 'commit',
+		network: 'commit',
+		identity: 'commit',
+		record: 'read',
+		lab: 'commit'
+	},
+	builder: {
+		estate: 'read',
+		images: 'commit',
+		publishing: 'commit',
+		access: 'read',
+		capacity: 'draft',
+		sessions: 'draft',
+		repair: 'commit',
+		network: 'draft',
+		record: 'read',
+		lab: 'commit'
+	},
+	operator: {
+		estate: 'read',
+		images: 'draft',
+		publishing: 'commit',
+		access: 'commit',
+		capacity: 'commit',
+		sessions: 'commit',
+		repair: 'commit',
+		network: 'commit',
+		record: 'read',
+		lab: 'commit'
+	},
+	helpdesk: {
+		estate: 'read',
+		images: 'read',
+		publishing: 'draft',
+		access: 'draft',
+		capacity: 'read',
+		sessions: 'commit',
+		repair: 'commit',
+		network: 'draft',
+		record: 'read',
+		lab: 'read'
+	},
+	auditor: {
+		estate: 'read',
+		images: 'read',
+		publishing: 'read',
+		access: 'read',
+		capacity: 'read',
+		sessions: 'read',
+		repair: 'read',
+		network: 'read',
+		identity: 'read',
+		record: 'read',
+		lab: 'read'
+	},
 	person: { portal: 'commit' }
 };
 
@@ -24,7 +94,8 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 export const levelOf = (role: Role, area: Area): Level => TABLE[role][area] ?? 'none';
 
 /** Whether a role has at least this level in an area. */
-export const may = (role: Role, area: Area, level: Level): boolean => LEVELS.indexOf(levelOf(role, area)) >= LEVELS.indexOf(level);
+export const may = (role: Role, area: Area, level: Level): boolean =>
+	LEVELS.indexOf(levelOf(role, area)) >= LEVELS.indexOf(level);
 
 /** Roles that may, in the order of the table: for saying whom to ask. */
 export const whoMay = (area: Area, level: Level): Role[] => ROLES.filter((r) => may(r, area, level));

@@ -16,10 +16,16 @@ export interface Forecast {
  * √(1 + 1/n) for the few days it rests on, and never less than the square root of the middle, the scatter that
  * independent arrivals have of themselves (Poisson).
  */
-export function forecast(at: number, now: number, past: (t: number) => number | null, weekdayOf: (t: number) => number, lookBackDays = 14): Forecast | null {
+export function forecast(
+	at: number,
+	now: number,
+	past: (t: number) => number | null,
+	weekdayOf: (t: number) => number,
+	lookBackDays = 14
+): Forecast | null {
 	const weekend = weekdayOf(at) > 5;
 	const seen: { value: number; weight: number }[] = [];
-	for (let d = 1; d <= lookBackDays + 1; d++) {
+	for (let d = 1; now - (at - d * DAY) <= lookBackDays * DAY; d++) {
 		const t = at - d * DAY;
 		if (t > now) continue;
 		const weekday = weekdayOf(t);
@@ -32,5 +38,9 @@ export function forecast(at: number, now: number, past: (t: number) => number | 
 	const middle = seen.reduce((n, s) => n + s.value * s.weight, 0) / weight;
 	const variance = seen.reduce((n, s) => n + s.weight * (s.value - middle) ** 2, 0) / weight;
 	const scatter = Math.max(Math.sqrt(variance) * Math.sqrt(1 + 1 / seen.length), Math.sqrt(Math.max(middle, 0)));
-	return { middle, spread: seen.length === 1 ? Math.max(1.645 * scatter, middle * 0.3) : 1.645 * scatter, days: seen.length };
+	return {
+		middle,
+		spread: seen.length === 1 ? Math.max(1.645 * scatter, middle * 0.3) : 1.645 * scatter,
+		days: seen.length
+	};
 }

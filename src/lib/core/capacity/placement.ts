@@ -22,7 +22,12 @@ export function placeSession(candidates: Candidate[], placing: Placing): Explain
 	if (open.length === 0) {
 		return {
 			value: null,
-			facts: [{ words: candidates.length ? `all ${candidates.length} machines that are up are full` : 'no machine is up', side: 'against' }]
+			facts: [
+				{
+					words: candidates.length ? `all ${candidates.length} machines that are up are full` : 'no machine is up',
+					side: 'against'
+				}
+			]
 		};
 	}
 	const calm = open.filter((c) => c.strain < TOO_STRAINED);
@@ -37,7 +42,10 @@ export function placeSession(candidates: Candidate[], placing: Placing): Explain
 		facts: [
 			{ words: `${open.length} of ${candidates.length} machines that are up have room` },
 			...(calm.length < open.length ? [{ words: `${open.length - calm.length} of them are too strained` }] : []),
-			{ words: placing === 'fill' ? 'the fullest of them is filled first' : 'the emptiest of them is taken', side: 'for' as const }
+			{
+				words: placing === 'fill' ? 'the fullest of them is filled first' : 'the emptiest of them is taken',
+				side: 'for' as const
+			}
 		]
 	};
 }

@@ -44,7 +44,14 @@ const UP = new Set(['starting', 'agent up', 'ready', 'in use', 'leaving']);
  * @param perMachine sessions that one machine holds
  * @param waiting people waiting for a machine right now
  */
-export function decidePower(policy: PowerPolicy, zone: string, now: number, perMachine: number, machines: PowerMachine[], waiting: number): Explained<PowerAction[]> {
+export function decidePower(
+	policy: PowerPolicy,
+	zone: string,
+	now: number,
+	perMachine: number,
+	machines: PowerMachine[],
+	waiting: number
+): Explained<PowerAction[]> {
 	const working = inHours(policy.hours, zone, now);
 	const headroom = working ? policy.headroomIn : policy.headroomOut;
 	const up = machines.filter((m) => UP.has(m.state));
@@ -54,25 +61,56 @@ export function decidePower(policy: PowerPolicy, zone: string, now: number, perM
 	const wanted = headroom + waiting;
 
 	const facts: Fact[] = [
-		{ words: working ? `it is in hours (${hoursWords(policy.hours)})` : `it is outside hours (${hoursWords(policy.hours)})`, source: 'policy' },
-		{ words: `${countWords(free, 'place')} free on ${countWords(usable.length, 'machine')} up or starting, ${inUse} in use`, source: 'measured' },
+		{
+			words: working
+				? `it is in hours (${hoursWords(policy.hours)})`
+				: `it is outside hours (${hoursWords(policy.hours)})`,
+			source: 'policy'
+		},
+		{
+			words: `${countWords(free, 'place')} free on ${countWords(usable.length, 'machine')} up or starting, ${inUse} in use`,
+			source: 'measured'
+		},
 		{ words: `${countWords(headroom, 'place')} are to be kept ready`, source: 'policy' }
 	];
-	if (waiting) facts.push({ words: `${countWords(waiting, 'person', 'people')} waiting for a machine`, source: 'broker' });
+	if (waiting)
+		facts.push({ words: `${countWords(waiting, 'person', 'people')} waiting for a machine`, source: 'broker' });
 
 	const actions: PowerAction[] = [];
 	const missing = Math.max(Math.ceil((wanted - free) / perMachine), policy.least - up.length);
 	if (missing > 0) {
 		const room = policy.most - up.length;
 		const start = Math.min(missing, room);
-		const off = machines.filter((m) => m.state === 'off' && !m.held).sort(byName).slice(0, Math.max(0, start));
-		if (missing > room) facts.push({ words: `${countWords(missing, 'machine')} more are needed, but the policy allows ${policy.most} up`, side: 'against', source: 'policy' });
-		if (off.length < start) facts.push({ words: `${countWords(start, 'machine')} should start, but only ${off.length} are off and free to start`, side: 'against', source: 'measured' });
+		const off = machines
+			.filter((m) => m.state === 'off' && !m.held)
+			.sort(byName)
+			.slice(0, Math.max(0, start));
+		if (missing > room)
+			facts.push({
+				words: `${countWords(missing, 'machine')} more are needed, but the policy allows ${policy.most} up`,
+				side: 'against',
+				source: 'policy'
+			});
+		if (off.length < start)
+			facts.push({
+				words: `${countWords(start, 'machine')} should start, but only ${off.length} are off and free to start`,
+				side: 'against',
+				source: 'measured'
+			});
 		for (const m of off) {
 			actions.push({
 				machine: m.name,
 				action: 'start',
-				why: [...facts, { words: free < wanted ? `${countWords(wanted - free, 'place')} missing` : `fewer than ${policy.least} machines were up`, side: 'for' }]
+				why: [
+					...facts,
+					{
+						words:
+							free < wanted
+								? `${countWords(wanted - free, 'place')} missing`
+								: `fewer than ${policy.least} machines were up`,
+						side: 'for'
+					}
+				]
 			});
 		}
 		return { value: actions, facts };
@@ -90,7 +128,14 @@ export function decidePower(policy: PowerPolicy, zone: string, now: number, perM
 		actions.push({
 			machine: m.name,
 			action: 'stop',
-			why: [...facts, { words: `idle for ${durationWords(now - m.idleSince)}, longer than the patience of ${durationWords(policy.patience)}`, side: 'for', source: 'measured' }]
+			why: [
+				...facts,
+				{
+					words: `idle for ${durationWords(now - m.idleSince)}, longer than the patience of ${durationWords(policy.patience)}`,
+					side: 'for',
+					source: 'measured'
+				}
+			]
 		});
 	}
 	return { value: actions, facts };

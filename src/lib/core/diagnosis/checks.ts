@@ -42,7 +42,12 @@ export function runbookFor(check: CheckName): { remedies: Remedy[]; facts: Fact[
 	return {
 		remedies,
 		facts: remedies.length
-			? [{ words: `a machine where ${CHECK_WORDS[check].fails} is helped by ${remedies.join(', else ')}`, source: 'runbook' }]
+			? [
+					{
+						words: `a machine where ${CHECK_WORDS[check].fails} is helped by ${remedies.join(', else ')}`,
+						source: 'runbook'
+					}
+				]
 			: [{ words: 'the gateway is at fault, not the machine: see the findings', side: 'against', source: 'runbook' }]
 	};
 }

@@ -4,7 +4,14 @@ import type { Fact } from '../why/explained';
 
 /** A setting that does not agree with another, or something about to run out. */
 export interface Finding {
-	kind: 'gateway port' | 'volume nearly full' | 'addresses running out' | 'slow sign-ins' | 'pool runs out' | 'host hard pressed' | 'runaway machine';
+	kind:
+		| 'gateway port'
+		| 'volume nearly full'
+		| 'addresses running out'
+		| 'slow sign-ins'
+		| 'pool runs out'
+		| 'host hard pressed'
+		| 'runaway machine';
 	subject: { kind: 'gateway' | 'volume' | 'network' | 'version' | 'pool' | 'host' | 'machine'; id: string };
 	site: string | null;
 	title: string;
@@ -14,7 +21,18 @@ export interface Finding {
 }
 
 /** Gateways whose announced port is not the one they listen on. */
-export function gatewayFindings(ports: { gateway: string; site: string; siteName: string; protocol: string; announced: number; listens: number; since: number; othersSay: number[] }[]): Finding[] {
+export function gatewayFindings(
+	ports: {
+		gateway: string;
+		site: string;
+		siteName: string;
+		protocol: string;
+		announced: number;
+		listens: number;
+		since: number;
+		othersSay: number[];
+	}[]
+): Finding[] {
 	return ports
 		.filter((p) => p.announced !== p.listens)
 		.map((p) => ({
@@ -23,16 +41,31 @@ export function gatewayFindings(ports: { gateway: string; site: string; siteName
 			site: p.site,
 			title: `Nobody gets a desktop through the ${p.siteName} gateway by ${p.protocol}`,
 			facts: [
-				{ words: `${p.gateway} announces port ${p.announced} for ${p.protocol}`, side: 'against', at: p.since, source: 'gateway', about: { kind: 'gateway', id: p.gateway } },
+				{
+					words: `${p.gateway} announces port ${p.announced} for ${p.protocol}`,
+					side: 'against',
+					at: p.since,
+					source: 'gateway',
+					about: { kind: 'gateway', id: p.gateway }
+				},
 				{ words: `it listens on ${p.listens}`, source: 'gateway' },
-				...(p.othersSay.length ? [{ words: `the other gateways announce ${[...new Set(p.othersSay)].join(', ')}`, source: 'gateway' }] : [])
+				...(p.othersSay.length
+					? [{ words: `the other gateways announce ${[...new Set(p.othersSay)].join(', ')}`, source: 'gateway' }]
+					: [])
 			],
-			remedy: { kind: 'gateway.set-port', input: { gateway: p.gateway, protocol: p.protocol, port: p.listens }, words: `Put the port back to ${p.listens}` }
+			remedy: {
+				kind: 'gateway.set-port',
+				input: { gateway: p.gateway, protocol: p.protocol, port: p.listens },
+				words: `Put the port back to ${p.listens}`
+			}
 		}));
 }
 
 /** Volumes filled beyond `limit` (a share). */
-export function volumeFindings(volumes: { id: string; site: string; size: number; used: number }[], limit = 0.9): Finding[] {
+export function volumeFindings(
+	volumes: { id: string; site: string; size: number; used: number }[],
+	limit = 0.9
+): Finding[] {
 	return volumes
 		.filter((v) => v.used / v.size >= limit)
 		.map((v) => ({
@@ -41,7 +74,11 @@ export function volumeFindings(volumes: { id: string; site: string; size: number
 			site: v.site,
 			title: `Volume ${v.id} is ${Math.round((100 * v.used) / v.size)} % full`,
 			facts: [
-				{ words: `${sizeWords(v.used)} of ${sizeWords(v.size)} in use, ${sizeWords(v.size - v.used)} left`, side: 'against', source: 'compute provider' },
+				{
+					words: `${sizeWords(v.used)} of ${sizeWords(v.size)} in use, ${sizeWords(v.size - v.used)} left`,
+					side: 'against',
+					source: 'compute provider'
+				},
 				{ words: 'a fuller volume answers later, and machines on it feel slow', source: 'measured' }
 			],
 			remedy: null
@@ -49,7 +86,10 @@ export function volumeFindings(volumes: { id: string; site: string; size: number
 }
 
 /** Networks with fewer than `least` free addresses. */
-export function networkFindings(networks: { id: string; site: string; free: number; size: number }[], least = 5): Finding[] {
+export function networkFindings(
+	networks: { id: string; site: string; free: number; size: number }[],
+	least = 5
+): Finding[] {
 	return networks
 		.filter((n) => n.free < least)
 		.map((n) => ({
@@ -57,7 +97,13 @@ export function networkFindings(networks: { id: string; site: string; free: numb
 			subject: { kind: 'network', id: n.id },
 			site: n.site,
 			title: `Network ${n.id} has ${countWords(n.free, 'address', 'addresses')} left`,
-			facts: [{ words: `${n.size - n.free} of ${n.size} addresses are in use: no more machines can be made on it`, side: 'against', source: 'network' }],
+			facts: [
+				{
+					words: `${n.size - n.free} of ${n.size} addresses are in use: no more machines can be made on it`,
+					side: 'against',
+					source: 'network'
+				}
+			],
 			remedy: null
 		}));
 }
@@ -82,7 +128,9 @@ export function signInFindings(versions: VersionSignIns[]): Finding[] {
 		if (v.count < 5) continue;
 		for (const [phase, ms] of Object.entries(v.phases) as [PhaseName, number][]) {
 			if (phase === 'waiting') continue;
-			const others = versions.filter((o) => o !== v && o.count >= 5 && o.phases[phase] !== undefined).map((o) => o.phases[phase]!);
+			const others = versions
+				.filter((o) => o !== v && o.count >= 5 && o.phases[phase] !== undefined)
+				.map((o) => o.phases[phase]!);
 			if (others.length === 0) continue;
 			const usual = others.sort((a, b) => a - b)[Math.floor(others.length / 2)]!;
 			if (ms - usual < 10_000 || ms < usual * 2) continue;
@@ -93,8 +141,14 @@ export function signInFindings(versions: VersionSignIns[]): Finding[] {
 				site: null,
 				title: `Slow sign-ins on ${v.line} ${v.version}: ${PHASE_WORDS[phase]} takes ${durationWords(ms)}, usually ${durationWords(usual)}`,
 				facts: [
-					{ words: `median of ${countWords(v.count, 'sign-in')} on ${v.line} ${v.version} in the last 24 h`, source: 'measured', about: { kind: 'version', id: `${v.line}/${v.version}` } },
-					...(part ? [{ words: `${durationWords(part.ms)} of it: ${part.name}`, side: 'against' as const, source: 'measured' }] : []),
+					{
+						words: `median of ${countWords(v.count, 'sign-in')} on ${v.line} ${v.version} in the last 24 h`,
+						source: 'measured',
+						about: { kind: 'version', id: `${v.line}/${v.version}` }
+					},
+					...(part
+						? [{ words: `${durationWords(part.ms)} of it: ${part.name}`, side: 'against' as const, source: 'measured' }]
+						: []),
 					{ words: `other versions take ${durationWords(usual)} there`, source: 'measured' }
 				],
 				remedy: null
@@ -105,14 +159,20 @@ export function signInFindings(versions: VersionSignIns[]): Finding[] {
 }
 
 /** Hosts and machines that have been hard pressed: average strain of the last quarter hour. */
-export function pressedFindings(machines: { name: string; site: string; cores: number; sessions: number; pressedSince: number; now: number }[]): Finding[] {
+export function pressedFindings(
+	machines: { name: string; site: string; cores: number; sessions: number; pressedSince: number; now: number }[]
+): Finding[] {
 	return machines.map((m) => ({
 		kind: 'runaway machine',
 		subject: { kind: 'machine', id: m.name },
 		site: m.site,
-		title: `${m.name} has been at ${Math.round(m.cores * 100)} % of its cores for ${durationWords(m.now - m.pressedSince)}`,
+		title: `${m.name} is at ${Math.round(m.cores * 100)} % of its cores without a pause`,
 		facts: [
-			{ words: `${countWords(m.sessions, 'session')} on it would not ask for that much`, source: 'measured', about: { kind: 'machine', id: m.name } },
+			{
+				words: `${countWords(m.sessions, 'session')} on it would not ask for that much`,
+				source: 'measured',
+				about: { kind: 'machine', id: m.name }
+			},
 			{ words: 'a process that runs away takes all it can get', side: 'against', source: 'runbook' }
 		],
 		remedy: { kind: 'machine.restart', input: { machines: [m.name] }, words: 'Restart it' }
@@ -120,20 +180,49 @@ export function pressedFindings(machines: { name: string; site: string; cores: n
 }
 
 /** A pool whose forecast demand exceeds what it can hold. */
-export function poolFinding(pool: { id: string; name: string; site: string; holds: number; inUse: number; demand: number; spread: number; at: number; clock: string; usableMachines: number; most: number; perMachine: number }): Finding | null {
+export function poolFinding(pool: {
+	id: string;
+	name: string;
+	site: string;
+	holds: number;
+	inUse: number;
+	demand: number;
+	spread: number;
+	at: number;
+	clock: string;
+	usableMachines: number;
+	most: number;
+	perMachine: number;
+}): Finding | null {
 	const over = pool.demand + pool.spread - pool.holds;
 	if (over <= 0 || pool.demand < pool.holds * 0.8) return null;
 	const raise = Math.ceil(over / pool.perMachine);
-	const bound = pool.usableMachines > pool.most ? `the policy allows ${pool.most} machines up` : `the pool has ${countWords(pool.usableMachines, 'usable machine')}`;
+	const bound =
+		pool.usableMachines > pool.most
+			? `the policy allows ${pool.most} machines up`
+			: `the pool has ${countWords(pool.usableMachines, 'usable machine')}`;
 	return {
 		kind: 'pool runs out',
 		subject: { kind: 'pool', id: pool.id },
 		site: pool.site,
 		title: `${pool.name} may run out of places around ${pool.clock}`,
 		facts: [
-			{ words: `${pool.inUse} in use now; demand forecast ${Math.round(pool.demand)} ± ${Math.round(pool.spread)}`, side: 'against', at: pool.at, source: 'forecast', about: { kind: 'pool', id: pool.id, name: pool.name } },
+			{
+				words: `${pool.inUse} in use now; demand forecast ${Math.round(pool.demand)} ± ${Math.round(pool.spread)}`,
+				side: 'against',
+				at: pool.at,
+				source: 'forecast',
+				about: { kind: 'pool', id: pool.id, name: pool.name }
+			},
 			{ words: `it holds ${countWords(pool.holds, 'session')}: ${bound}`, source: 'measured' }
 		],
-		remedy: pool.usableMachines > pool.most ? { kind: 'policy.set', input: { pool: pool.id, most: Math.min(pool.usableMachines, pool.most + raise) }, words: `Let ${Math.min(pool.usableMachines, pool.most + raise)} be up` } : null
+		remedy:
+			pool.usableMachines > pool.most
+				? {
+						kind: 'policy.set',
+						input: { pool: pool.id, most: Math.min(pool.usableMachines, pool.most + raise) },
+						words: `Let ${Math.min(pool.usableMachines, pool.most + raise)} be up`
+					}
+				: null
 	};
 }

@@ -1,8 +1,42 @@
 /** An estate file as plain values, ready to be written as YAML. */
 export type GeneratedEstate = Record<string, unknown>;
 
-const FIRST = ['Aina', 'Bjarne', 'Cecil', 'Dagny', 'Eirik', 'Frida', 'Gudrun', 'Halvor', 'Ivar', 'Jorunn', 'Kari', 'Leif', 'Maren', 'Nils', 'Oda', 'Per'];
-const LAST = ['Haugen', 'Marlow', 'Thorne', 'Pascoe', 'Eide', 'Fosse', 'Lovell', 'Trewin', 'Varga', 'Sorrell', 'Brekke', 'Myhre', 'Corkum', 'Muise', 'Tasker', 'Winspear'];
+const FIRST = [
+	'Aina',
+	'Bjarne',
+	'Cecil',
+	'Dagny',
+	'Eirik',
+	'Frida',
+	'Gudrun',
+	'Halvor',
+	'Ivar',
+	'Jorunn',
+	'Kari',
+	'Leif',
+	'Maren',
+	'Nils',
+	'Oda',
+	'Per'
+];
+const LAST = [
+	'Haugen',
+	'Marlow',
+	'Thorne',
+	'Pascoe',
+	'Eide',
+	'Fosse',
+	'Lovell',
+	'Trewin',
+	'Varga',
+	'Sorrell',
+	'Brekke',
+	'Myhre',
+	'Corkum',
+	'Muise',
+	'Tasker',
+	'Winspear'
+];
 /** The largest pool that is made: beyond it, another is begun. */
 const POOL = 900;
 
@@ -11,15 +45,23 @@ const POOL = 900;
  * volumes to hold them. The same numbers and seed give the same estate.
  */
 export function generateEstate(people: number, machines: number, seed: number): GeneratedEstate {
-	let state = (seed >>> 0) || 1;
+	let state = seed >>> 0 || 1;
 	// Park and Miller's minimal standard generator: enough to vary names and hours.
 	const random = () => (state = (state * 48271) % 2147483647) / 2147483647;
 	const sites = ['north', 'middle', 'south'].map((id, i) => ({
 		id,
 		name: id[0]!.toUpperCase() + id.slice(1),
 		time_zone: ['Europe/Oslo', 'America/Halifax', 'Australia/Hobart'][i]!,
-		networks: [{ id: `${id}-desks`, range: `10.${i + 1}.0.0/16`, first: `10.${i + 1}.0.10`, last: `10.${i + 1}.255.250` }],
-		links: i === 0 ? [{ to: 'middle', mbit: 1000, latency_ms: 50 }, { to: 'south', mbit: 500, latency_ms: 150 }] : []
+		networks: [
+			{ id: `${id}-desks`, range: `10.${i + 1}.0.0/16`, first: `10.${i + 1}.0.10`, last: `10.${i + 1}.255.250` }
+		],
+		links:
+			i === 0
+				? [
+						{ to: 'middle', mbit: 1000, latency_ms: 50 },
+						{ to: 'south', mbit: 500, latency_ms: 150 }
+					]
+				: []
 	}));
 	const perMachine = Math.max(1, Math.min(12, Math.ceil((people * 0.8) / Math.max(1, machines))));
 	const pools: Record<string, unknown>[] = [];
@@ -46,13 +88,22 @@ export function generateEstate(people: number, machines: number, seed: number): 
 				folder: 'desks',
 				network: `${site.id}-desks`,
 				price_hour: 0.15,
-				policy: { hours: 'office', headroom_in: perMachine * 4, headroom_out: perMachine, least: 1, most: count, patience: '25 min' }
+				policy: {
+					hours: 'office',
+					headroom_in: perMachine * 4,
+					headroom_out: perMachine,
+					least: 1,
+					most: count,
+					patience: '25 min'
+				}
 			});
 		}
 		const hostsNeeded = Math.max(1, Math.ceil(here / 60));
-		for (let n = 1; n <= hostsNeeded; n++) hosts.push({ id: `${site.id}-h${n}`, site: site.id, cores: 64, memory: '1 TB', price_hour: 1.9 });
+		for (let n = 1; n <= hostsNeeded; n++)
+			hosts.push({ id: `${site.id}-h${n}`, site: site.id, cores: 64, memory: '1 TB', price_hour: 1.9 });
 		const volumesNeeded = Math.max(1, Math.ceil(here / 450));
-		for (let n = 1; n <= volumesNeeded; n++) volumes.push({ id: `${site.id}-v${n}`, site: site.id, size: '22 TB', iops: 60000 });
+		for (let n = 1; n <= volumesNeeded; n++)
+			volumes.push({ id: `${site.id}-v${n}`, site: site.id, size: '22 TB', iops: 60000 });
 	});
 	return {
 		sextant: 1,
@@ -63,13 +114,28 @@ export function generateEstate(people: number, machines: number, seed: number): 
 		sites,
 		hosts,
 		volumes,
-		gateways: sites.map((s) => ({ id: `${s.id}-gw`, site: s.id, address: `${s.id}-gw.estate.example`, protocols: [{ name: 'stream', announced: 3478, listens: 3478 }, { name: 'framebuffer', announced: 5900, listens: 5900 }] })),
+		gateways: sites.map((s) => ({
+			id: `${s.id}-gw`,
+			site: s.id,
+			address: `${s.id}-gw.estate.example`,
+			protocols: [
+				{ name: 'stream', announced: 3478, listens: 3478 },
+				{ name: 'framebuffer', announced: 5900, listens: 5900 }
+			]
+		})),
 		directory: {
 			folders: ['desks'],
-			patterns: [{ id: 'day', kind: 'day', days: 'Mon-Fri', from: '08:00', until: '16:00', spread: '50 min', turnout: 0.9 }],
+			patterns: [
+				{ id: 'day', kind: 'day', days: 'Mon-Fri', from: '08:00', until: '16:00', spread: '50 min', turnout: 0.9 }
+			],
 			teams: [
 				{ id: 'everybody', name: 'Everybody' },
-				...Array.from({ length: 12 }, (_, i) => ({ id: `team-${i + 1}`, name: `Team ${i + 1}`, parent: 'everybody', habits: [{ publication: 'desk', chance: 0.95, cores: 0.5, memory: '3 GB' }] }))
+				...Array.from({ length: 12 }, (_, i) => ({
+					id: `team-${i + 1}`,
+					name: `Team ${i + 1}`,
+					parent: 'everybody',
+					habits: [{ publication: 'desk', chance: 0.95, cores: 0.5, memory: '3 GB' }]
+				}))
 			],
 			people: Array.from({ length: people }, (_, i) => ({
 				login: `p${i + 1}`,
@@ -86,8 +152,23 @@ export function generateEstate(people: number, machines: number, seed: number): 
 				system: 'Meridian Server 24',
 				users: 'multi',
 				boot: '80 s',
-				versions: [{ number: '1.0.0', built: '2026-10-20T12:00:00Z', by: 'generator', contents: [{ name: 'Meridian Server', version: '24.10', size: '22 GB' }] }],
-				sheet: { limit: '3 h', builder: { cores: 4, memory: '16 GB', disk: '80 GB' }, steps: [{ kind: 'source', words: 'Start from Meridian Server 24', takes: '6 min' }, { kind: 'agent', words: 'Desktop agent', takes: '5 min' }, { kind: 'seal', words: 'Generalise and seal', takes: '20 min' }] }
+				versions: [
+					{
+						number: '1.0.0',
+						built: '2026-10-20T12:00:00Z',
+						by: 'generator',
+						contents: [{ name: 'Meridian Server', version: '24.10', size: '22 GB' }]
+					}
+				],
+				sheet: {
+					limit: '3 h',
+					builder: { cores: 4, memory: '16 GB', disk: '80 GB' },
+					steps: [
+						{ kind: 'source', words: 'Start from Meridian Server 24', takes: '6 min' },
+						{ kind: 'agent', words: 'Desktop agent', takes: '5 min' },
+						{ kind: 'seal', words: 'Generalise and seal', takes: '20 min' }
+					]
+				}
 			}
 		],
 		pools,

@@ -17,10 +17,27 @@ export interface LaidMachine {
  */
 export function layOut(estate: Estate): { machines: LaidMachine[]; problems: { pool: number; message: string }[] } {
 	const hosts = new Map<string, HostRoom>(
-		estate.hosts.map((h) => [h.id, { name: h.id, cores: h.cores, coresPromised: 0, memory: h.memory, memoryPromised: 0, gpus: h.gpus, gpusPromised: 0 }])
+		estate.hosts.map((h) => [
+			h.id,
+			{
+				name: h.id,
+				cores: h.cores,
+				coresPromised: 0,
+				memory: h.memory,
+				memoryPromised: 0,
+				gpus: h.gpus,
+				gpusPromised: 0
+			}
+		])
 	);
 	const volumes = new Map<string, VolumeRoom>(estate.volumes.map((x) => [x.id, { id: x.id, size: x.size, used: 0 }]));
-	const nextAddress = new Map(estate.sites.flatMap((s) => s.networks.map((n) => [n.id, { next: n.first as number, last: n.last }] as [string, { next: number; last: number }])));
+	const nextAddress = new Map(
+		estate.sites.flatMap((s) =>
+			s.networks.map(
+				(n) => [n.id, { next: n.first as number, last: n.last }] as [string, { next: number; last: number }]
+			)
+		)
+	);
 	const machines: LaidMachine[] = [];
 	const problems: { pool: number; message: string }[] = [];
 	const names = new Map<string, string>();
@@ -32,10 +49,15 @@ export function layOut(estate: Estate): { machines: LaidMachine[]; problems: { p
 		const here = estate.hosts.filter((h) => h.site === pool.site).map((h) => hosts.get(h.id)!);
 		const space = estate.volumes.filter((x) => x.site === pool.site).map((x) => volumes.get(x.id)!);
 		const fit = fitMachines(pool, pool.count, here, space, network.last - network.next + 1).value;
-		for (const s of fit.shortages) problems.push({ pool: index, message: `pool ${pool.id} does not fit at ${pool.site}: ${s.words}` });
+		for (const s of fit.shortages)
+			problems.push({ pool: index, message: `pool ${pool.id} does not fit at ${pool.site}: ${s.words}` });
 		fit.places.forEach((place, i) => {
 			const name = nameAt(pattern, i + 1);
-			if (names.has(name)) problems.push({ pool: index, message: `pool ${pool.id} would make a second ${name}; ${names.get(name)} has one` });
+			if (names.has(name))
+				problems.push({
+					pool: index,
+					message: `pool ${pool.id} would make a second ${name}; ${names.get(name)} has one`
+				});
 			names.set(name, pool.id);
 			const host = hosts.get(place.host)!;
 			host.coresPromised += pool.cores;

@@ -19,7 +19,11 @@ export interface EstateProblem {
  * Reads an estate file. `fetchFile` gives the text of a file named beside it (the people's CSV), or null.
  * Either the whole estate, or every problem found in it with its position.
  */
-export function readEstate(text: string, file: string, fetchFile: (name: string) => string | null): { estate: Estate } | { problems: EstateProblem[] } {
+export function readEstate(
+	text: string,
+	file: string,
+	fetchFile: (name: string) => string | null
+): { estate: Estate } | { problems: EstateProblem[] } {
 	const lines = new LineCounter();
 	const document = parseDocument(text, { lineCounter: lines, prettyErrors: false });
 	if (document.errors.length) {
@@ -31,7 +35,8 @@ export function readEstate(text: string, file: string, fetchFile: (name: string)
 		};
 	}
 	const problems: EstateProblem[] = [];
-	const complain = (path: (string | number)[], message: string) => problems.push({ file, ...positionOf(document, lines, path), path: path.join('.'), message });
+	const complain = (path: (string | number)[], message: string) =>
+		problems.push({ file, ...positionOf(document, lines, path), path: path.join('.'), message });
 
 	const parsed = v.safeParse(estateSchema, document.toJS());
 	if (!parsed.success) {
@@ -51,13 +56,21 @@ export function readEstate(text: string, file: string, fetchFile: (name: string)
 }
 
 function plainMessage(issue: v.BaseIssue<unknown>): string {
-	if (issue.type === 'strict_object' && issue.expected === 'never') return `unknown key “${String(issue.path?.at(-1)?.key)}”`;
-	if (issue.received === 'undefined') return `“${String(issue.path?.at(-1)?.key)}” is missing: expected ${issue.expected?.toLowerCase() ?? 'a value'}`;
-	return issue.message.startsWith('Invalid type') ? `expected ${issue.expected?.toLowerCase()}, found ${issue.received}` : issue.message;
+	if (issue.type === 'strict_object' && issue.expected === 'never')
+		return `unknown key “${String(issue.path?.at(-1)?.key)}”`;
+	if (issue.received === 'undefined')
+		return `“${String(issue.path?.at(-1)?.key)}” is missing: expected ${issue.expected?.toLowerCase() ?? 'a value'}`;
+	return issue.message.startsWith('Invalid type')
+		? `expected ${issue.expected?.toLowerCase()}, found ${issue.received}`
+		: issue.message;
 }
 
 /** Line and column of the deepest part of `path` that stands in the file. */
-function positionOf(document: Document, lines: LineCounter, path: (string | number)[]): { line: number; column: number } {
+function positionOf(
+	document: Document,
+	lines: LineCounter,
+	path: (string | number)[]
+): { line: number; column: number } {
 	for (let depth = path.length; depth >= 0; depth--) {
 		const node = document.getIn(path.slice(0, depth), true) as { range?: [number, number, number] } | undefined;
 		if (node?.range) {
@@ -85,18 +98,31 @@ function readPeople(
 	const rows = Papa.parse<Record<string, string>>(text.trim(), { header: true, skipEmptyLines: true });
 	rows.data.forEach((row, i) => {
 		const given = Object.fromEntries(Object.entries(row).filter(([, value]) => value !== ''));
-		const parsed = v.safeParse(personSchema, { ...given, ...('managed_endpoint' in given ? { managed_endpoint: given.managed_endpoint === 'yes' } : {}) });
+		const parsed = v.safeParse(personSchema, {
+			...given,
+			...('managed_endpoint' in given ? { managed_endpoint: given.managed_endpoint === 'yes' } : {})
+		});
 		if (parsed.success) people.push(parsed.output);
 		else {
 			const key = String(parsed.issues[0].path?.[0]?.key ?? '');
-			problems.push({ file: source.csv, line: i + 2, column: Math.max(1, (rows.meta.fields ?? []).indexOf(key) + 1), path: key, message: plainMessage(parsed.issues[0]) });
+			problems.push({
+				file: source.csv,
+				line: i + 2,
+				column: Math.max(1, (rows.meta.fields ?? []).indexOf(key) + 1),
+				path: key,
+				message: plainMessage(parsed.issues[0])
+			});
 		}
 	});
 	return people;
 }
 
 /** Every name that points somewhere must find something there; every id stands once. */
-function checkReferences(estate: EstateFile, people: EstatePerson[], complain: (path: (string | number)[], message: string) => void): void {
+function checkReferences(
+	estate: EstateFile,
+	people: EstatePerson[],
+	complain: (path: (string | number)[], message: string) => void
+): void {
 	const ids = <T extends { id: string }>(list: T[], path: (string | number)[], what: string) => {
 		const seen = new Map<string, T>();
 		list.forEach((item, i) => {
@@ -132,7 +158,9 @@ function checkReferences(estate: EstateFile, people: EstatePerson[], complain: (
 	estate.gateways.forEach((h, i) => need(sites, h.site, ['gateways', i, 'site'], 'site'));
 	estate.directory.teams.forEach((t, i) => {
 		if (t.parent !== undefined) need(teams, t.parent, ['directory', 'teams', i, 'parent'], 'team');
-		t.habits.forEach((h, j) => need(publications, h.publication, ['directory', 'teams', i, 'habits', j, 'publication'], 'publication'));
+		t.habits.forEach((h, j) =>
+			need(publications, h.publication, ['directory', 'teams', i, 'habits', j, 'publication'], 'publication')
+		);
 		const above = new Set([t.id]);
 		for (let up = t.parent; up !== undefined; up = teams.get(up)?.parent) {
 			if (above.has(up)) {
@@ -143,7 +171,8 @@ function checkReferences(estate: EstateFile, people: EstatePerson[], complain: (
 		}
 	});
 	const logins = new Set<string>();
-	const peopleAt = (i: number, key: string): (string | number)[] => (Array.isArray(estate.directory.people) ? ['directory', 'people', i, key] : ['directory', 'people', 'csv']);
+	const peopleAt = (i: number, key: string): (string | number)[] =>
+		Array.isArray(estate.directory.people) ? ['directory', 'people', i, key] : ['directory', 'people', 'csv'];
 	people.forEach((p, i) => {
 		if (logins.has(p.login)) complain(peopleAt(i, 'login'), `a second person with the login ${p.login}`);
 		logins.add(p.login);
@@ -154,11 +183,16 @@ function checkReferences(estate: EstateFile, people: EstatePerson[], complain: (
 	estate.image_lines.forEach((l, i) => {
 		const seen = new Set<string>();
 		l.versions.forEach((version, j) => {
-			if (seen.has(version.number)) complain(['image_lines', i, 'versions', j, 'number'], `a second version ${version.number}`);
+			if (seen.has(version.number))
+				complain(['image_lines', i, 'versions', j, 'number'], `a second version ${version.number}`);
 			seen.add(version.number);
 		});
 		l.past_builds.forEach((b, j) => {
-			if (b.minutes.length !== l.sheet.steps.length) complain(['image_lines', i, 'past_builds', j, 'minutes'], `expected ${l.sheet.steps.length} figures, one for each step of the sheet`);
+			if (b.minutes.length !== l.sheet.steps.length)
+				complain(
+					['image_lines', i, 'past_builds', j, 'minutes'],
+					`expected ${l.sheet.steps.length} figures, one for each step of the sheet`
+				);
 		});
 	});
 	estate.pools.forEach((p, i) => {
@@ -166,21 +200,30 @@ function checkReferences(estate: EstateFile, people: EstatePerson[], complain: (
 		need(lines, p.line, ['pools', i, 'line'], 'image line');
 		need(hours, p.policy.hours, ['pools', i, 'policy', 'hours'], 'calendar of hours');
 		const line = lines.get(p.line);
-		if (line && !line.versions.some((x) => x.number === p.version)) complain(['pools', i, 'version'], `image line ${p.line} has no version ${p.version}`);
-		if (line?.users === 'single' && p.sessions_per_machine > 1) complain(['pools', i, 'sessions_per_machine'], `image line ${p.line} is single-user: expected 1`);
-		if (networks.get(p.network) !== p.site) complain(['pools', i, 'network'], `no network called ${p.network} at ${p.site}`);
-		if (!estate.directory.folders.includes(p.folder)) complain(['pools', i, 'folder'], `no folder ${p.folder} in the directory`);
+		if (line && !line.versions.some((x) => x.number === p.version))
+			complain(['pools', i, 'version'], `image line ${p.line} has no version ${p.version}`);
+		if (line?.users === 'single' && p.sessions_per_machine > 1)
+			complain(['pools', i, 'sessions_per_machine'], `image line ${p.line} is single-user: expected 1`);
+		if (networks.get(p.network) !== p.site)
+			complain(['pools', i, 'network'], `no network called ${p.network} at ${p.site}`);
+		if (!estate.directory.folders.includes(p.folder))
+			complain(['pools', i, 'folder'], `no folder ${p.folder} in the directory`);
 		if (p.policy.least > p.policy.most) complain(['pools', i, 'policy', 'least'], 'expected no more than the most');
 		const pattern = parsePattern(p.naming);
 		if ('problem' in pattern) complain(['pools', i, 'naming'], pattern.problem);
-		else if (p.count > 10 ** pattern.width - 1) complain(['pools', i, 'naming'], `expected more # signs: ${p.count} machines need their numbers`);
+		else if (p.count > 10 ** pattern.width - 1)
+			complain(['pools', i, 'naming'], `expected more # signs: ${p.count} machines need their numbers`);
 	});
-	estate.publications.forEach((p, i) => p.pools.forEach((pool, j) => need(pools, pool, ['publications', i, 'pools', j], 'pool')));
+	estate.publications.forEach((p, i) =>
+		p.pools.forEach((pool, j) => need(pools, pool, ['publications', i, 'pools', j], 'pool'))
+	);
 	estate.grants.forEach((g, i) => {
 		need(publications, g.publication, ['grants', i, 'publication'], 'publication');
 		if (g.team !== undefined) need(teams, g.team, ['grants', i, 'team'], 'team');
-		if (g.person !== undefined && !logins.has(g.person)) complain(['grants', i, 'person'], `no person with the login ${g.person}`);
-		if ((g.team === undefined) === (g.person === undefined)) complain(['grants', i], 'expected either a team or a person');
+		if (g.person !== undefined && !logins.has(g.person))
+			complain(['grants', i, 'person'], `no person with the login ${g.person}`);
+		if ((g.team === undefined) === (g.person === undefined))
+			complain(['grants', i], 'expected either a team or a person');
 		if (g.hours !== undefined) need(hours, g.hours, ['grants', i, 'hours'], 'calendar of hours');
 	});
 }

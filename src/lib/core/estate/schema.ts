@@ -31,10 +31,19 @@ export const size = read(parseSize, 'a size such as 42 GB');
 export const duration = read(parseDuration, 'a duration such as 90 s or 3 h 30 min');
 const clock = read(parseClock, 'a time of day such as 07:30');
 const days = read(parseDays, 'days such as Mon-Fri');
-const moment = read((t) => (Number.isNaN(Date.parse(t)) ? null : Date.parse(t)), 'a moment such as 2026-11-17T08:10:00+01:00');
+const moment = read(
+	(t) => (Number.isNaN(Date.parse(t)) ? null : Date.parse(t)),
+	'a moment such as 2026-11-17T08:10:00+01:00'
+);
 const zone = v.pipe(v.string(), v.check(knowsZone, 'expected a time zone such as Europe/Oslo'));
 const range = v.pipe(v.string(), v.check(isRange, 'expected an address range such as 10.21.0.0/22'));
-const address = read((t) => { try { return addressNumber(t); } catch { return null; } }, 'an address such as 10.21.0.20');
+const address = read((t) => {
+	try {
+		return addressNumber(t);
+	} catch {
+		return null;
+	}
+}, 'an address such as 10.21.0.20');
 const version = v.pipe(v.string(), v.check(isVersion, 'expected a version such as 3.1.4'));
 
 export const hours = v.strictObject({ days, from: clock, until: clock });
@@ -42,7 +51,11 @@ export const PROTOCOLS = ['stream', 'framebuffer', 'spice'] as const;
 const protocol = v.picklist(PROTOCOLS, `expected one of ${PROTOCOLS.join(', ')}`);
 
 const network = v.strictObject({ id, range, first: address, last: address });
-const link = v.strictObject({ to: id, mbit: v.pipe(v.number(), v.minValue(0.001, 'expected more than 0')), latency_ms: v.pipe(v.number(), v.minValue(0)) });
+const link = v.strictObject({
+	to: id,
+	mbit: v.pipe(v.number(), v.minValue(0.001, 'expected more than 0')),
+	latency_ms: v.pipe(v.number(), v.minValue(0))
+});
 const site = v.strictObject({
 	id,
 	name,
@@ -67,17 +80,44 @@ const gateway = v.strictObject({
 	protocols: v.array(v.strictObject({ name: protocol, announced: count, listens: count }))
 });
 const component = v.strictObject({ name, version: v.string(), size });
-const step = v.strictObject({ kind: v.picklist(STEP_KINDS, `expected one of ${STEP_KINDS.join(', ')}`), words: name, note: v.optional(v.string()), adds: v.optional(component), takes: duration });
-const slow = v.strictObject({ phase: v.picklist(['drives', 'policies', 'shell', 'profile']), part: name, by: duration });
+const step = v.strictObject({
+	kind: v.picklist(STEP_KINDS, `expected one of ${STEP_KINDS.join(', ')}`),
+	words: name,
+	note: v.optional(v.string()),
+	adds: v.optional(component),
+	takes: duration
+});
+const slow = v.strictObject({
+	phase: v.picklist(['drives', 'policies', 'shell', 'profile']),
+	part: name,
+	by: duration
+});
 const line = v.strictObject({
 	id,
 	name,
 	system: name,
 	users: v.picklist(['single', 'multi']),
 	boot: duration,
-	versions: v.array(v.strictObject({ number: version, built: moment, by: name, held: v.optional(v.boolean(), false), note: v.optional(v.string(), ''), contents: v.array(component), slow: v.optional(slow) })),
-	sheet: v.strictObject({ limit: duration, builder: v.strictObject({ cores: count, memory: size, disk: size }), steps: v.array(step) }),
-	past_builds: v.optional(v.array(v.strictObject({ number: version, at: moment, minutes: v.array(v.pipe(v.number(), v.minValue(0))) })), [])
+	versions: v.array(
+		v.strictObject({
+			number: version,
+			built: moment,
+			by: name,
+			held: v.optional(v.boolean(), false),
+			note: v.optional(v.string(), ''),
+			contents: v.array(component),
+			slow: v.optional(slow)
+		})
+	),
+	sheet: v.strictObject({
+		limit: duration,
+		builder: v.strictObject({ cores: count, memory: size, disk: size }),
+		steps: v.array(step)
+	}),
+	past_builds: v.optional(
+		v.array(v.strictObject({ number: version, at: moment, minutes: v.array(v.pipe(v.number(), v.minValue(0))) })),
+		[]
+	)
 });
 const policy = v.strictObject({
 	hours: id,
@@ -107,7 +147,14 @@ const pool = v.strictObject({
 	policy,
 	price_hour: v.pipe(v.number(), v.minValue(0))
 });
-const publication = v.strictObject({ id, name, internal_name: name, icon: v.optional(v.string(), 'desktop'), pools: v.array(id), protocol: v.optional(protocol, 'stream') });
+const publication = v.strictObject({
+	id,
+	name,
+	internal_name: name,
+	icon: v.optional(v.string(), 'desktop'),
+	pools: v.array(id),
+	protocol: v.optional(protocol, 'stream')
+});
 const channel = v.picklist(CHANNELS, `expected one of ${CHANNELS.join(', ')}`);
 const grant = v.strictObject({
 	publication: id,
@@ -119,9 +166,24 @@ const grant = v.strictObject({
 	networks: v.optional(v.array(range)),
 	channels: v.optional(v.array(channel), [])
 });
-const habit = v.strictObject({ publication: id, chance: share, cores: v.pipe(v.number(), v.minValue(0)), memory: size, gpu: v.optional(share, 0), sites: v.optional(v.array(id)) });
+const habit = v.strictObject({
+	publication: id,
+	chance: share,
+	cores: v.pipe(v.number(), v.minValue(0)),
+	memory: size,
+	gpu: v.optional(share, 0),
+	sites: v.optional(v.array(id))
+});
 const team = v.strictObject({ id, name, parent: v.optional(id), habits: v.optional(v.array(habit), []) });
-const person = v.strictObject({ login: id, name, team: id, site: id, pattern: id, profile: v.optional(size, '2 GB'), managed_endpoint: v.optional(v.boolean(), true) });
+const person = v.strictObject({
+	login: id,
+	name,
+	team: id,
+	site: id,
+	pattern: id,
+	profile: v.optional(size, '2 GB'),
+	managed_endpoint: v.optional(v.boolean(), true)
+});
 const pattern = v.strictObject({
 	id,
 	kind: v.picklist(['day', 'shifts', 'field']),
@@ -131,8 +193,25 @@ const pattern = v.strictObject({
 	spread: v.optional(duration, '30 min'),
 	turnout: v.optional(share, 0.9)
 });
-export const FAULT_KINDS = ['agent-stopped', 'machine-hangs', 'host-down', 'gateway-port', 'directory-slow', 'runaway', 'volume-full', 'range-used-up', 'trust-lost', 'build-step-fails'] as const;
-const fault = v.strictObject({ kind: v.picklist(FAULT_KINDS, `expected one of ${FAULT_KINDS.join(', ')}`), target: name, at: moment, until: v.optional(moment), value: v.optional(v.number()) });
+export const FAULT_KINDS = [
+	'agent-stopped',
+	'machine-hangs',
+	'host-down',
+	'gateway-port',
+	'directory-slow',
+	'runaway',
+	'volume-full',
+	'range-used-up',
+	'trust-lost',
+	'build-step-fails'
+] as const;
+const fault = v.strictObject({
+	kind: v.picklist(FAULT_KINDS, `expected one of ${FAULT_KINDS.join(', ')}`),
+	target: name,
+	at: moment,
+	until: v.optional(moment),
+	value: v.optional(v.number())
+});
 
 export const estateSchema = v.strictObject({
 	sextant: v.literal(1, 'expected 1, the version of this file format'),
@@ -155,7 +234,13 @@ export const estateSchema = v.strictObject({
 			folders: v.optional(v.array(name), []),
 			patterns: v.optional(v.array(pattern), []),
 			teams: v.optional(v.array(team), []),
-			people: v.optional(v.union([v.array(person), v.strictObject({ csv: name })], 'expected a list of people, or csv: with a file beside this one'), [])
+			people: v.optional(
+				v.union(
+					[v.array(person), v.strictObject({ csv: name })],
+					'expected a list of people, or csv: with a file beside this one'
+				),
+				[]
+			)
 		}),
 		{}
 	),
@@ -170,4 +255,6 @@ export const personSchema = person;
 export type EstateFile = v.InferOutput<typeof estateSchema>;
 export type EstatePerson = v.InferOutput<typeof person>;
 /** An estate whose people have been read in from wherever they stood. */
-export type Estate = Omit<EstateFile, 'directory'> & { directory: Omit<EstateFile['directory'], 'people'> & { people: EstatePerson[] } };
+export type Estate = Omit<EstateFile, 'directory'> & {
+	directory: Omit<EstateFile['directory'], 'people'> & { people: EstatePerson[] };
+};

@@ -18,7 +18,11 @@ export const isVersion = (text: string): boolean => semver.valid(text) === text;
  * The number to propose for what is built next from `newest`: patch when only updates are new, minor when
  * the sheet's steps changed, major when its source did. The first version of a line is 1.0.0.
  */
-export function proposeNumber(newest: string | null, changed: 'updates' | 'steps' | 'source', taken: ReadonlySet<string>): string {
+export function proposeNumber(
+	newest: string | null,
+	changed: 'updates' | 'steps' | 'source',
+	taken: ReadonlySet<string>
+): string {
 	if (newest === null) return '1.0.0';
 	const kind = { updates: 'patch', steps: 'minor', source: 'major' } as const;
 	let next = semver.inc(newest, kind[changed])!;
@@ -45,6 +49,7 @@ export function compareContents(before: Component[], after: Component[]): Conten
 			changes.push({ name: c.name, before: was?.version ?? null, after: c.version, bytes: c.size - (was?.size ?? 0) });
 		}
 	}
-	for (const gone of old.values()) changes.push({ name: gone.name, before: gone.version, after: null, bytes: -gone.size });
+	for (const gone of old.values())
+		changes.push({ name: gone.name, before: gone.version, after: null, bytes: -gone.size });
 	return changes.sort((a, b) => Math.abs(b.bytes) - Math.abs(a.bytes) || (a.name < b.name ? -1 : 1));
 }

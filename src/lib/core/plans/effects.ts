@@ -19,13 +19,21 @@ export interface Effects {
 	cost: { before: number; after: number } | null;
 }
 
-export const noEffects = (): Effects => ({ people: [], sessionsEnded: [], machines: [], bytes: 0, duration: { middle: 1000, ninety: 2000 }, cost: null });
+export const noEffects = (): Effects => ({
+	people: [],
+	sessionsEnded: [],
+	machines: [],
+	bytes: 0,
+	duration: { middle: 1000, ninety: 2000 },
+	cost: null
+});
 
 /** The effects as short clauses, those that are nothing left out. */
 export function effectWords(effects: Effects): string[] {
 	const words: string[] = [];
 	if (effects.people.length) words.push(countWords(effects.people.length, 'person affected', 'people affected'));
-	if (effects.sessionsEnded.length) words.push(countWords(effects.sessionsEnded.length, 'session ended', 'sessions ended'));
+	if (effects.sessionsEnded.length)
+		words.push(countWords(effects.sessionsEnded.length, 'session ended', 'sessions ended'));
 	if (effects.machines.length) words.push(countWords(effects.machines.length, 'machine'));
 	if (effects.bytes) words.push(sizeWords(effects.bytes));
 	words.push(`about ${durationWords(effects.duration.middle)}`);
@@ -45,17 +53,25 @@ export function whatGotWorse(before: Effects, after: Effects): Fact[] {
 	const worse: Fact[] = [];
 	const newcomers = (was: Touched[], is: Touched[], clause: (name: string) => string) => {
 		const known = new Set(was.map((t) => `${t.kind}/${t.id}`));
-		for (const t of is) if (!known.has(`${t.kind}/${t.id}`)) worse.push({ words: clause(t.name ?? t.id), side: 'against', about: t });
+		for (const t of is)
+			if (!known.has(`${t.kind}/${t.id}`)) worse.push({ words: clause(t.name ?? t.id), side: 'against', about: t });
 	};
 	newcomers(before.people, after.people, (name) => `${name} would now be affected`);
 	newcomers(before.sessionsEnded, after.sessionsEnded, (name) => `the session of ${name} would now end`);
 	newcomers(before.machines, after.machines, (name) => `${name} would now be touched`);
-	if (after.bytes > before.bytes * 1.2) worse.push({ words: `${sizeWords(after.bytes)} would move, not ${sizeWords(before.bytes)}`, side: 'against' });
+	if (after.bytes > before.bytes * 1.2)
+		worse.push({ words: `${sizeWords(after.bytes)} would move, not ${sizeWords(before.bytes)}`, side: 'against' });
 	if (after.duration.ninety > before.duration.ninety * 1.2 + 60_000) {
-		worse.push({ words: `it would take ${durationWords(after.duration.middle)}, not ${durationWords(before.duration.middle)}`, side: 'against' });
+		worse.push({
+			words: `it would take ${durationWords(after.duration.middle)}, not ${durationWords(before.duration.middle)}`,
+			side: 'against'
+		});
 	}
 	if (after.cost && before.cost && after.cost.after > before.cost.after * 1.2 + 100) {
-		worse.push({ words: `it would cost ${moneyWords(after.cost.after)} a month, not ${moneyWords(before.cost.after)}`, side: 'against' });
+		worse.push({
+			words: `it would cost ${moneyWords(after.cost.after)} a month, not ${moneyWords(before.cost.after)}`,
+			side: 'against'
+		});
 	}
 	return worse;
 }

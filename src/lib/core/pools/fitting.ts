@@ -42,7 +42,13 @@ export const VOLUME_RESERVE = 0.1;
  * Places `count` equal machines: each on the host with the largest free share of whatever it is shortest of,
  * and on the volume with the most free space. Says which resource runs out, and by how much.
  */
-export function fitMachines(size: MachineSize, count: number, hosts: HostRoom[], volumes: VolumeRoom[], freeAddresses: number): Explained<Fit> {
+export function fitMachines(
+	size: MachineSize,
+	count: number,
+	hosts: HostRoom[],
+	volumes: VolumeRoom[],
+	freeAddresses: number
+): Explained<Fit> {
 	const room = hosts.map((h) => ({ ...h }));
 	const space = volumes.map((v) => ({ ...v }));
 	const over = size.gpus > 0 ? 1 : CORE_OVERCOMMIT;
@@ -57,7 +63,10 @@ export function fitMachines(size: MachineSize, count: number, hosts: HostRoom[],
 			const share = freeShare(host, size, over);
 			if (share > bestShare) [best, bestShare] = [host, share];
 		}
-		const volume = space.reduce<VolumeRoom | null>((a, v) => (usable(v) >= size.disk && (!a || usable(v) > usable(a)) ? v : a), null);
+		const volume = space.reduce<VolumeRoom | null>(
+			(a, v) => (usable(v) >= size.disk && (!a || usable(v) > usable(a)) ? v : a),
+			null
+		);
 		if (!best || !volume || i >= freeAddresses) break;
 		best.coresPromised += size.cores;
 		best.memoryPromised += size.memory;
@@ -71,9 +80,21 @@ export function fitMachines(size: MachineSize, count: number, hosts: HostRoom[],
 		const holds = (free: (h: HostRoom) => number, each: number) =>
 			each === 0 ? Infinity : hosts.reduce((n, h) => n + Math.max(0, Math.floor(free(h) / each)), 0);
 		const limits = [
-			{ of: 'cores' as const, holds: holds((h) => h.cores * over - h.coresPromised, size.cores), unit: (n: number) => countWords(n * size.cores, 'core') },
-			{ of: 'memory' as const, holds: holds((h) => h.memory - h.memoryPromised, size.memory), unit: (n: number) => `${sizeWords(n * size.memory)} of memory` },
-			{ of: 'GPUs' as const, holds: holds((h) => h.gpus - h.gpusPromised, size.gpus), unit: (n: number) => countWords(n * size.gpus, 'GPU') },
+			{
+				of: 'cores' as const,
+				holds: holds((h) => h.cores * over - h.coresPromised, size.cores),
+				unit: (n: number) => countWords(n * size.cores, 'core')
+			},
+			{
+				of: 'memory' as const,
+				holds: holds((h) => h.memory - h.memoryPromised, size.memory),
+				unit: (n: number) => `${sizeWords(n * size.memory)} of memory`
+			},
+			{
+				of: 'GPUs' as const,
+				holds: holds((h) => h.gpus - h.gpusPromised, size.gpus),
+				unit: (n: number) => countWords(n * size.gpus, 'GPU')
+			},
 			{
 				of: 'volume space' as const,
 				holds: volumes.reduce((n, v) => n + Math.max(0, Math.floor(usable(v) / size.disk)), 0),
@@ -92,12 +113,18 @@ export function fitMachines(size: MachineSize, count: number, hosts: HostRoom[],
 		}
 		// Each resource alone would do, but no single host has all of them together.
 		if (fit.shortages.length === 0) {
-			fit.shortages.push({ of: 'memory', missing, words: `no host has cores, memory and GPUs together for the last ${countWords(missing, 'machine')}` });
+			fit.shortages.push({
+				of: 'memory',
+				missing,
+				words: `no host has cores, memory and GPUs together for the last ${countWords(missing, 'machine')}`
+			});
 		}
 	}
 
 	const facts: Fact[] = [
-		{ words: `each machine takes ${countWords(size.cores, 'core')}, ${sizeWords(size.memory)} of memory, ${sizeWords(size.disk)} of disk${size.gpus ? ` and ${countWords(size.gpus, 'GPU')}` : ''}` },
+		{
+			words: `each machine takes ${countWords(size.cores, 'core')}, ${sizeWords(size.memory)} of memory, ${sizeWords(size.disk)} of disk${size.gpus ? ` and ${countWords(size.gpus, 'GPU')}` : ''}`
+		},
 		{ words: `the ${countWords(hosts.length, 'host')} of the site have ${before}`, source: 'compute provider' },
 		...(over > 1
 			? [{ words: `cores are promised ${CORE_OVERCOMMIT} times over, since desktops idle most of the time` }]
@@ -116,7 +143,10 @@ function freeShare(host: HostRoom, size: MachineSize, over: number): number {
 	if (cores < 0 || memory < 0 || gpus < 0) return 0;
 	// A host with GPUs is kept for machines that need one: it counts as nearly full for the others.
 	const kept = size.gpus === 0 && host.gpus > 0 ? 0.01 : 1;
-	return kept * Math.min((cores + 1) / (host.cores * over), (memory + 1) / host.memory, size.gpus > 0 ? (gpus + 1) / host.gpus : 1);
+	return (
+		kept *
+		Math.min((cores + 1) / (host.cores * over), (memory + 1) / host.memory, size.gpus > 0 ? (gpus + 1) / host.gpus : 1)
+	);
 }
 
 function total(hosts: HostRoom[], volumes: VolumeRoom[], over: number): string {

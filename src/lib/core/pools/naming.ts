@@ -15,11 +15,18 @@ export const LONGEST_NAME = 15;
 export function parsePattern(text: string): NamingPattern | { problem: string } {
 	const match = /^([^#]*)(#+)([^#]*)$/.exec(text);
 	if (!match) {
-		return { problem: text.includes('#') ? 'Put the # signs side by side, once.' : 'Add a run of # where the number goes, such as bgo-br-###.' };
+		return {
+			problem: text.includes('#')
+				? 'Put the # signs side by side, once.'
+				: 'Add a run of # where the number goes, such as bgo-br-###.'
+		};
 	}
-	if (text.length > LONGEST_NAME) return { problem: `Names would be ${text.length} characters; a computer account may have ${LONGEST_NAME}.` };
-	if (!/^[a-z0-9-]*$/.test(match[1]! + match[3]!)) return { problem: 'Use small letters, digits and hyphens only: the name is a host name as well.' };
-	if (match[1]!.startsWith('-') || match[3]!.endsWith('-')) return { problem: 'A host name can neither start nor end with a hyphen.' };
+	if (text.length > LONGEST_NAME)
+		return { problem: `Names would be ${text.length} characters; a computer account may have ${LONGEST_NAME}.` };
+	if (!/^[a-z0-9-]*$/.test(match[1]! + match[3]!))
+		return { problem: 'Use small letters, digits and hyphens only: the name is a host name as well.' };
+	if (match[1]!.startsWith('-') || match[3]!.endsWith('-'))
+		return { problem: 'A host name can neither start nor end with a hyphen.' };
 	return { prefix: match[1]!, width: match[2]!.length, suffix: match[3]! };
 }
 
@@ -49,7 +56,12 @@ export interface NamesPlan {
  * The next `count` free names from number `from` on. `taken` maps a name to what has it (a machine, an account
  * that the directory still knows); such names are passed over, never reused.
  */
-export function planNames(pattern: NamingPattern, count: number, taken: ReadonlyMap<string, string>, from = 1): NamesPlan {
+export function planNames(
+	pattern: NamingPattern,
+	count: number,
+	taken: ReadonlyMap<string, string>,
+	from = 1
+): NamesPlan {
 	const plan: NamesPlan = { names: [], clashes: [], short: 0 };
 	const last = 10 ** pattern.width - 1;
 	for (let n = from; n <= last && plan.names.length < count; n++) {

@@ -60,19 +60,40 @@ export function parseScope(text: string): { scope: Scope; problems: ScopeProblem
 		const facet = /^([a-z]+):(.*)$/s.exec(body);
 		const measure = /^([a-z]+)(>=|<=|>|<|=)(.+)$/s.exec(body);
 		if (facet) {
-			if (!(facet[1]! in FACETS)) problems.push({ at, words: `There is no facet “${facet[1]}”. There are ${Object.keys(FACETS).join(', ')}.` });
+			if (!(facet[1]! in FACETS))
+				problems.push({ at, words: `There is no facet “${facet[1]}”. There are ${Object.keys(FACETS).join(', ')}.` });
 			else {
 				const values = splitValues(facet[2]!);
-				if (values.length === 0) problems.push({ at, words: `Say which ${FACETS[facet[1] as Facet].words}: ${facet[1]}:name.` });
+				if (values.length === 0)
+					problems.push({ at, words: `Say which ${FACETS[facet[1] as Facet].words}: ${facet[1]}:name.` });
 				else terms.push({ type: 'facet', facet: facet[1] as Facet, values, not });
 			}
 		} else if (measure) {
 			const key = measure[1] as Measure;
-			if (!(measure[1]! in MEASURES)) problems.push({ at, words: `There is no measure “${measure[1]}”. There are ${Object.keys(MEASURES).join(', ')}.` });
+			if (!(measure[1]! in MEASURES))
+				problems.push({
+					at,
+					words: `There is no measure “${measure[1]}”. There are ${Object.keys(MEASURES).join(', ')}.`
+				});
 			else {
 				const value = MEASURES[key].unit === 'duration' ? parseDuration(measure[3]!) : number(measure[3]!);
-				if (value === null) problems.push({ at, words: MEASURES[key].unit === 'duration' ? `“${measure[3]}” is not a duration: write 60s or 2min.` : `“${measure[3]}” is not a number.` });
-				else terms.push({ type: 'measure', measure: key, compare: measure[2] as Comparison, value, text: measure[3]!, not });
+				if (value === null)
+					problems.push({
+						at,
+						words:
+							MEASURES[key].unit === 'duration'
+								? `“${measure[3]}” is not a duration: write 60s or 2min.`
+								: `“${measure[3]}” is not a number.`
+					});
+				else
+					terms.push({
+						type: 'measure',
+						measure: key,
+						compare: measure[2] as Comparison,
+						value,
+						text: measure[3]!,
+						not
+					});
 			}
 		} else {
 			const plain = unquote(body);
@@ -115,7 +136,9 @@ export function withFacet(scope: Scope, facet: Facet, value: string | null): Sco
 }
 
 /** The scope without its term number `index`. */
-export const withoutTerm = (scope: Scope, index: number): Scope => ({ terms: scope.terms.filter((_t, i) => i !== index) });
+export const withoutTerm = (scope: Scope, index: number): Scope => ({
+	terms: scope.terms.filter((_t, i) => i !== index)
+});
 
 /** Values that a facet is narrowed to, or null when it says nothing of the facet. */
 export function facetValues(scope: Scope, facet: Facet): string[] | null {

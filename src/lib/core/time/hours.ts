@@ -15,7 +15,9 @@ export function inHours(hours: Hours, zone: string, at: number): boolean {
 	if (hours.from === hours.until) return hours.days.includes(weekday);
 	if (hours.from < hours.until) return hours.days.includes(weekday) && minute >= hours.from && minute < hours.until;
 	const yesterday = weekday === 1 ? 7 : weekday - 1;
-	return (hours.days.includes(weekday) && minute >= hours.from) || (hours.days.includes(yesterday) && minute < hours.until);
+	return (
+		(hours.days.includes(weekday) && minute >= hours.from) || (hours.days.includes(yesterday) && minute < hours.until)
+	);
 }
 
 const DAY_NAMES = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'];
@@ -46,7 +48,9 @@ export function parseDays(text: string): number[] | null {
 	if (/^(daily|every day)$/i.test(text.trim())) return [1, 2, 3, 4, 5, 6, 7];
 	const days = new Set<number>();
 	for (const part of text.split(',')) {
-		const [first, last = first] = part.split(/[-–]/).map((name) => DAY_NAMES.findIndex((d) => d.toLowerCase() === name.trim().toLowerCase()));
+		const [first, last = first] = part
+			.split(/[-–]/)
+			.map((name) => DAY_NAMES.findIndex((d) => d.toLowerCase() === name.trim().toLowerCase()));
 		if (first === undefined || first < 0 || last! < 0) return null;
 		for (let d = first; ; d = (d + 1) % 7) {
 			days.add(d + 1);

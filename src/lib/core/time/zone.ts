@@ -41,7 +41,11 @@ export function momentOf(zone: string, day: number, minute: number): number {
 	const naive = day * 86_400_000 + minute * 60_000;
 	const first = naive - offsetAt(zone, naive - 12 * HOUR);
 	const second = naive - offsetAt(zone, first);
-	return second + offsetAt(zone, second) === naive ? Math.min(first, second) === second ? second : pickFirst(zone, naive, first, second) : Math.max(first, second);
+	return second + offsetAt(zone, second) === naive
+		? Math.min(first, second) === second
+			? second
+			: pickFirst(zone, naive, first, second)
+		: Math.max(first, second);
 }
 
 function pickFirst(zone: string, naive: number, first: number, second: number): number {
@@ -52,7 +56,8 @@ function pickFirst(zone: string, naive: number, first: number, second: number): 
 export const clockWords = (zone: string, at: number): string => DateTime.fromMillis(at, { zone }).toFormat('HH:mm');
 
 /** `Tue 17 Nov 14:32` in the zone. */
-export const momentWords = (zone: string, at: number): string => DateTime.fromMillis(at, { zone }).toFormat('ccc d LLL HH:mm');
+export const momentWords = (zone: string, at: number): string =>
+	DateTime.fromMillis(at, { zone }).toFormat('ccc d LLL HH:mm');
 
 /** `17 Nov` in the zone. */
 export const dayWords = (zone: string, at: number): string => DateTime.fromMillis(at, { zone }).toFormat('ccc d LLL');

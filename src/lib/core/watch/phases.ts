@@ -2,7 +2,17 @@ import { durationWords } from '../time/units';
 import type { Fact } from '../why/explained';
 
 /** The phases of a sign-in, in the order in which they pass. */
-export const PHASES = ['gateway', 'brokering', 'waiting', 'protocol', 'directory', 'profile', 'policies', 'drives', 'shell'] as const;
+export const PHASES = [
+	'gateway',
+	'brokering',
+	'waiting',
+	'protocol',
+	'directory',
+	'profile',
+	'policies',
+	'drives',
+	'shell'
+] as const;
 export type PhaseName = (typeof PHASES)[number];
 
 export const PHASE_WORDS: Record<PhaseName, string> = {
@@ -30,7 +40,10 @@ export interface Phase {
  * The phase that is most out of the ordinary: most milliseconds over its usual time, when that is at least
  * 3 s and half of the usual again. `usual` holds the median of everybody's last sign-ins.
  */
-export function unusualPhase(phases: Phase[], usual: Partial<Record<PhaseName, number>>): { phase: Phase; over: number; facts: Fact[] } | null {
+export function unusualPhase(
+	phases: Phase[],
+	usual: Partial<Record<PhaseName, number>>
+): { phase: Phase; over: number; facts: Fact[] } | null {
 	let worst: { phase: Phase; over: number } | null = null;
 	for (const phase of phases) {
 		const normal = usual[phase.name];
@@ -43,8 +56,14 @@ export function unusualPhase(phases: Phase[], usual: Partial<Record<PhaseName, n
 	return {
 		...worst,
 		facts: [
-			{ words: `${PHASE_WORDS[worst.phase.name]} took ${durationWords(worst.phase.ms)}, usually ${durationWords(usual[worst.phase.name]!)}`, side: 'against', source: 'measured' },
-			...(part ? [{ words: `${durationWords(part.ms)} of it: ${part.name}`, side: 'against' as const, source: 'measured' }] : []),
+			{
+				words: `${PHASE_WORDS[worst.phase.name]} took ${durationWords(worst.phase.ms)}, usually ${durationWords(usual[worst.phase.name]!)}`,
+				side: 'against',
+				source: 'measured'
+			},
+			...(part
+				? [{ words: `${durationWords(part.ms)} of it: ${part.name}`, side: 'against' as const, source: 'measured' }]
+				: []),
 			...(worst.phase.cause ? [{ words: worst.phase.cause, source: 'measured' }] : [])
 		]
 	};

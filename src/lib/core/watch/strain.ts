@@ -21,8 +21,20 @@ const CAUSES = [
 	{ key: 'memory', name: 'memory', calm: 0.75, hard: 1, words: (v: number) => `memory ${percent(v)} used` },
 	{ key: 'diskMs', name: 'disk', calm: 5, hard: 30, words: (v: number) => `disk answers in ${v.toFixed(1)} ms` },
 	{ key: 'gpu', name: 'GPU', calm: 0.75, hard: 1.02, words: (v: number) => `GPU ${percent(v)} used` },
-	{ key: 'inputMs', name: 'input delay', calm: 60, hard: 300, words: (v: number) => `input takes ${Math.round(v)} ms to show` },
-	{ key: 'rttMs', name: 'network', calm: 120, hard: 900, words: (v: number) => `network round trip ${Math.round(v)} ms` }
+	{
+		key: 'inputMs',
+		name: 'input delay',
+		calm: 60,
+		hard: 300,
+		words: (v: number) => `input takes ${Math.round(v)} ms to show`
+	},
+	{
+		key: 'rttMs',
+		name: 'network',
+		calm: 120,
+		hard: 900,
+		words: (v: number) => `network round trip ${Math.round(v)} ms`
+	}
 ] as const;
 
 /**
@@ -35,17 +47,33 @@ export function strainOf(load: Load): Explained<number> {
 		const value = load[cause.key];
 		if (value === null) continue;
 		const points = 100 * Math.min(1, Math.max(0, (value - cause.calm) / (cause.hard - cause.calm)));
-		parts.push({ points, fact: { words: cause.words(value), side: points > 0 ? 'against' : undefined, source: 'measured' } });
+		parts.push({
+			points,
+			fact: { words: cause.words(value), side: points > 0 ? 'against' : undefined, source: 'measured' }
+		});
 	}
 	parts.sort((a, b) => b.points - a.points);
 	const base = 30 * load.cores;
 	const rest = parts.slice(1).reduce((n, p) => n + p.points, 0);
 	const value = Math.round(Math.min(100, Math.max(base, parts[0]!.points) + rest / 10));
-	return { value, facts: parts.map((p) => ({ ...p.fact, words: p.points >= 1 ? `${p.fact.words}: ${Math.round(p.points)} points` : p.fact.words })) };
+	return {
+		value,
+		facts: parts.map((p) => ({
+			...p.fact,
+			words: p.points >= 1 ? `${p.fact.words}: ${Math.round(p.points)} points` : p.fact.words
+		}))
+	};
 }
 
 /** Strain alone, for the sampler: no facts, no allocation. Same law as `strainOf`. */
-export function strainValue(cores: number, memory: number, diskMs: number, gpu: number | null, inputMs: number, rttMs: number): number {
+export function strainValue(
+	cores: number,
+	memory: number,
+	diskMs: number,
+	gpu: number | null,
+	inputMs: number,
+	rttMs: number
+): number {
 	let worst = 0;
 	let sum = 0;
 	for (let i = 0; i < 6; i++) {

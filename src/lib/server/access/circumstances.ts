@@ -20,12 +20,15 @@ const PEOPLE = `SELECT p.id, p.login, p.name, p.team_id, p.address, p.managed, s
 /** Each team with itself and all those above it. */
 export function teamsAbove(db: Db): Map<string, string[]> {
 	const above = new Map<string, string[]>();
-	for (const n of all<{ team_id: string; above_id: string }>(db, 'SELECT * FROM team_nesting')) above.set(n.team_id, [...(above.get(n.team_id) ?? []), n.above_id]);
+	for (const n of all<{ team_id: string; above_id: string }>(db, 'SELECT * FROM team_nesting'))
+		above.set(n.team_id, [...(above.get(n.team_id) ?? []), n.above_id]);
 	return above;
 }
 
 /** A grant as the core decides on it. */
-export const asRule = (g: Pick<GrantRow, 'id' | 'toKind' | 'toId' | 'toLogin' | 'toName' | 'conditions' | 'channels'>): GrantRule => ({
+export const asRule = (
+	g: Pick<GrantRow, 'id' | 'toKind' | 'toId' | 'toLogin' | 'toName' | 'conditions' | 'channels'>
+): GrantRule => ({
 	id: String(g.id),
 	to: { kind: g.toKind, id: g.toKind === 'person' ? g.toLogin! : g.toId, name: g.toName },
 	conditions: g.conditions,
@@ -46,7 +49,11 @@ export function requestsFor(db: Db, publication: string, now: number, reaching: 
 	const teams = new Set(reaching.flatMap((g) => (g.to.kind === 'team' ? [g.to.id] : [])));
 	const logins = new Set(reaching.flatMap((g) => (g.to.kind === 'person' ? [g.to.id] : [])));
 	const past = new Map<number, { at: number; address: string }[]>();
-	for (const c of all<{ person_id: number; began: number; address: string }>(db, 'SELECT person_id, began, address FROM connections WHERE publication_id = ? AND ended > ? AND ended <= ? ORDER BY ended DESC', [publication, now - 14 * DAY, now])) {
+	for (const c of all<{ person_id: number; began: number; address: string }>(
+		db,
+		'SELECT person_id, began, address FROM connections WHERE publication_id = ? AND ended > ? AND ended <= ? ORDER BY ended DESC',
+		[publication, now - 14 * DAY, now]
+	)) {
 		const list = past.get(c.person_id);
 		if (!list) past.set(c.person_id, [{ at: c.began, address: c.address }]);
 		else if (list.length < 20) list.push({ at: c.began, address: c.address });
@@ -77,7 +84,9 @@ export function testAccess(db: Db, q: AccessQuestion): (Explained<Decision> & { 
 		managedEndpoint: q.managed ?? p.managed === 1,
 		secondFactor: q.secondFactor
 	};
-	const rules = grantsAt(db, q.at).filter((g) => g.publication === q.publication).map(asRule);
+	const rules = grantsAt(db, q.at)
+		.filter((g) => g.publication === q.publication)
+		.map(asRule);
 	return { ...decideAccess(request, rules), request };
 }
 

@@ -18,7 +18,16 @@ export const accessSteps: Record<string, StepHandler> = {
 			return {
 				write: (db) => {
 					close(db, g.id, now);
-					run(db, 'INSERT INTO grants VALUES (?, ?, ?, ?, ?, ?, ?, ?)', [g.id, now, FOREVER, g.publication, g.teamId, g.personId, JSON.stringify(g.conditions), JSON.stringify(g.channels)]);
+					run(db, 'INSERT INTO grants VALUES (?, ?, ?, ?, ?, ?, ?, ?)', [
+						g.id,
+						now,
+						FOREVER,
+						g.publication,
+						g.teamId,
+						g.personId,
+						JSON.stringify(g.conditions),
+						JSON.stringify(g.channels)
+					]);
 				}
 			};
 		}

@@ -7,12 +7,40 @@ import { grantsAt, publicationsAt } from '../publishing/queries';
 import { hostsPage, machinesPage, peoplePage, sessionsPage, type PageAsk } from '../watch/queries';
 
 /** The kinds of object that the API lists. */
-export const KINDS = ['sites', 'hosts', 'machines', 'sessions', 'pools', 'image-lines', 'publications', 'grants', 'people', 'teams', 'jobs', 'changes', 'findings', 'checks'] as const;
+export const KINDS = [
+	'sites',
+	'hosts',
+	'machines',
+	'sessions',
+	'pools',
+	'image-lines',
+	'publications',
+	'grants',
+	'people',
+	'teams',
+	'jobs',
+	'changes',
+	'findings',
+	'checks'
+] as const;
 export type Kind = (typeof KINDS)[number];
 
 /** What a card is called for each kind of list; null where there is none. */
 export const CARD_OF: Record<Kind, string | null> = {
-	sites: null, hosts: 'host', machines: 'machine', sessions: 'session', pools: 'pool', 'image-lines': null, publications: 'publication', grants: 'grant', people: 'person', teams: null, jobs: null, changes: 'change', findings: 'finding', checks: null
+	sites: null,
+	hosts: 'host',
+	machines: 'machine',
+	sessions: 'session',
+	pools: 'pool',
+	'image-lines': null,
+	publications: 'publication',
+	grants: 'grant',
+	people: 'person',
+	teams: null,
+	jobs: null,
+	changes: 'change',
+	findings: 'finding',
+	checks: null
 };
 
 export interface Listed {
@@ -39,7 +67,10 @@ export function listOf(db: Db, kind: Kind, ask: PageAsk): Listed {
 function shortList(db: Db, kind: Kind, at: number): Record<string, unknown>[] {
 	switch (kind) {
 		case 'sites':
-			return all<Record<string, unknown>>(db, 'SELECT id, id AS site, name, kind, time_zone AS timeZone FROM sites ORDER BY position');
+			return all<Record<string, unknown>>(
+				db,
+				'SELECT id, id AS site, name, kind, time_zone AS timeZone FROM sites ORDER BY position'
+			);
 		case 'pools':
 			return poolsAt(db, at).map((p) => ({ ...p, pool: p.id, state: p.assignment }));
 		case 'image-lines':
@@ -49,15 +80,30 @@ function shortList(db: Db, kind: Kind, at: number): Record<string, unknown>[] {
 		case 'grants':
 			return grantsAt(db, at).map((g) => ({ ...g, team: g.toKind === 'team' ? g.toId : null, person: g.toLogin }));
 		case 'teams':
-			return all<Record<string, unknown>>(db, 'SELECT t.id, t.id AS team, t.name, t.parent_id AS parent, (SELECT count(*) FROM people p JOIN team_nesting n ON n.team_id = p.team_id WHERE n.above_id = t.id) AS people FROM teams t ORDER BY t.name');
+			return all<Record<string, unknown>>(
+				db,
+				'SELECT t.id, t.id AS team, t.name, t.parent_id AS parent, (SELECT count(*) FROM people p JOIN team_nesting n ON n.team_id = p.team_id WHERE n.above_id = t.id) AS people FROM teams t ORDER BY t.name'
+			);
 		case 'jobs':
 			return recentJobs(db, at, 500) as unknown as Record<string, unknown>[];
 		case 'changes':
 			return changesBefore(db, at, 500) as unknown as Record<string, unknown>[];
 		case 'findings':
-			return all<Record<string, unknown>>(db, 'SELECT id, kind, subject_kind AS subjectKind, subject_id AS subject, site_id AS site, since, until, title, people, facts, remedy FROM findings WHERE since <= ? AND until > ? ORDER BY people DESC', [at, at]).map((f) => ({ ...f, facts: JSON.parse(f.facts as string) as unknown, remedy: f.remedy ? (JSON.parse(f.remedy as string) as unknown) : null }));
+			return all<Record<string, unknown>>(
+				db,
+				'SELECT id, kind, subject_kind AS subjectKind, subject_id AS subject, site_id AS site, since, until, title, people, facts, remedy FROM findings WHERE since <= ? AND until > ? ORDER BY people DESC',
+				[at, at]
+			).map((f) => ({
+				...f,
+				facts: JSON.parse(f.facts as string) as unknown,
+				remedy: f.remedy ? (JSON.parse(f.remedy as string) as unknown) : null
+			}));
 		case 'checks':
-			return all<Record<string, unknown>>(db, 'SELECT m.name AS machine, m.pool_id AS pool, m.site_id AS site, f.name, f.since, f.until, f.saw FROM failing_checks f JOIN machines m ON m.id = f.machine_id WHERE f.since <= ? AND f.until > ? ORDER BY f.since', [at, at]);
+			return all<Record<string, unknown>>(
+				db,
+				'SELECT m.name AS machine, m.pool_id AS pool, m.site_id AS site, f.name, f.since, f.until, f.saw FROM failing_checks f JOIN machines m ON m.id = f.machine_id WHERE f.since <= ? AND f.until > ? ORDER BY f.since',
+				[at, at]
+			);
 		default:
 			return [];
 	}
@@ -80,18 +126,21 @@ function cut(rows: Record<string, unknown>[], ask: PageAsk): Listed {
 	return { rows: kept.slice(ask.offset, ask.offset + ask.limit), total: kept.length };
 }
 
-const compare = (a: unknown, b: unknown) => (typeof a === 'number' && typeof b === 'number' ? a - b : String(a).localeCompare(String(b), 'en'));
+const compare = (a: unknown, b: unknown) =>
+	typeof a === 'number' && typeof b === 'number' ? a - b : String(a).localeCompare(String(b), 'en');
 
 /** A cursor names where the next page begins, for the same list at the same moment. */
-export const cursorOf = (offset: number, at: number): string => Buffer.from(JSON.stringify([offset, at])).toString('base64url');
+export const cursorOf = (offset: number, at: number): string =>
+	Buffer.from(JSON.stringify([offset, at])).toString('base64url');
 
 /** Reads a cursor; null when it is not one. */
 export function readCursor(text: string): { offset: number; at: number } | null {
 	try {
 		const [offset, at] = JSON.parse(Buffer.from(text, 'base64url').toString()) as unknown[];
-		return Number.isInteger(offset) && Number.isInteger(at) && (offset as number) >= 0 ? { offset: offset as number, at: at as number } : null;
+		return Number.isInteger(offset) && Number.isInteger(at) && (offset as number) >= 0
+			? { offset: offset as number, at: at as number }
+			: null;
 	} catch {
 		return null;
 	}
 }
-

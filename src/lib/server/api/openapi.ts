@@ -10,13 +10,37 @@ const schemaOf = (schema: v.GenericSchema) => {
 };
 
 const json = (schema: unknown, description: string) => ({ description, content: { 'application/json': { schema } } });
-const problem = { description: 'Why not, as a problem document (RFC 9457)', content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } } };
-const path = (name: string, description: string, type = 'string') => ({ name, in: 'path', required: true, description, schema: { type } });
-const query = (name: string, description: string, type = 'string') => ({ name, in: 'query', description, schema: { type } });
+const problem = {
+	description: 'Why not, as a problem document (RFC 9457)',
+	content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } }
+};
+const path = (name: string, description: string, type = 'string') => ({
+	name,
+	in: 'path',
+	required: true,
+	description,
+	schema: { type }
+});
+const query = (name: string, description: string, type = 'string') => ({
+	name,
+	in: 'query',
+	description,
+	schema: { type }
+});
 
 /** The whole API as OpenAPI 3.1, made from the schemas that requests are validated with. */
 export function openApi(): Record<string, unknown> {
-	const fact = { type: 'object', properties: { words: { type: 'string' }, side: { enum: ['for', 'against'] }, at: { type: 'integer' }, source: { type: 'string' }, about: { type: 'object' } }, required: ['words'] };
+	const fact = {
+		type: 'object',
+		properties: {
+			words: { type: 'string' },
+			side: { enum: ['for', 'against'] },
+			at: { type: 'integer' },
+			source: { type: 'string' },
+			about: { type: 'object' }
+		},
+		required: ['words']
+	};
 	const listQuery = [
 		query('scope', 'Narrows the list: site:bergen pool:"Chart Studio" signin>60s -team:contractors'),
 		query('at', 'A moment: 2026-11-17T08:00Z. Left out, now.'),
@@ -26,42 +50,232 @@ export function openApi(): Record<string, unknown> {
 	];
 	return {
 		openapi: '3.1.0',
-		info: { title: 'Sextant', version: '1', description: 'Everything that the screens can do. Changes are drafted as plans, committed, and carried out as jobs.' },
+		info: {
+			title: 'Sextant',
+			version: '1',
+			description:
+				'Everything that the screens can do. Changes are drafted as plans, committed, and carried out as jobs.'
+		},
 		servers: [{ url: '/api/v1' }],
 		security: [{ token: [] }],
 		components: {
 			securitySchemes: { token: { type: 'http', scheme: 'bearer' } },
 			schemas: {
 				Fact: fact,
-				Problem: { type: 'object', properties: { type: { type: 'string' }, title: { type: 'string' }, status: { type: 'integer' }, detail: { type: 'string' }, errors: { type: 'array', items: { type: 'object' } }, reasons: { type: 'array', items: { $ref: '#/components/schemas/Fact' } } }, required: ['type', 'title', 'status'] },
-				Plan: { type: 'object', properties: { id: { type: 'integer' }, kind: { type: 'string' }, title: { type: 'string' }, effects: { type: 'object' }, warnings: { type: 'array', items: { $ref: '#/components/schemas/Fact' } }, blocks: { type: 'array', items: { $ref: '#/components/schemas/Fact' } }, reasons: { type: 'array', items: { $ref: '#/components/schemas/Fact' } }, state: { enum: ['draft', 'committed', 'discarded'] }, undo: { type: ['object', 'null'] }, jobId: { type: ['integer', 'null'] } } },
-				Job: { type: 'object', properties: { id: { type: 'integer' }, state: { enum: ['waiting', 'queued', 'running', 'done', 'failed', 'cancelled'] }, progress: { type: 'number' }, steps: { type: 'array', items: { type: 'object' } }, log: { type: 'array', items: { type: 'object' } } } },
-				...Object.fromEntries(PLAN_KINDS.map((k) => [`input.${k.kind}`, { description: k.words, ...schemaOf(k.schema) }]))
+				Problem: {
+					type: 'object',
+					properties: {
+						type: { type: 'string' },
+						title: { type: 'string' },
+						status: { type: 'integer' },
+						detail: { type: 'string' },
+						errors: { type: 'array', items: { type: 'object' } },
+						reasons: { type: 'array', items: { $ref: '#/components/schemas/Fact' } }
+					},
+					required: ['type', 'title', 'status']
+				},
+				Plan: {
+					type: 'object',
+					properties: {
+						id: { type: 'integer' },
+						kind: { type: 'string' },
+						title: { type: 'string' },
+						effects: { type: 'object' },
+						warnings: { type: 'array', items: { $ref: '#/components/schemas/Fact' } },
+						blocks: { type: 'array', items: { $ref: '#/components/schemas/Fact' } },
+						reasons: { type: 'array', items: { $ref: '#/components/schemas/Fact' } },
+						state: { enum: ['draft', 'committed', 'discarded'] },
+						undo: { type: ['object', 'null'] },
+						jobId: { type: ['integer', 'null'] }
+					}
+				},
+				Job: {
+					type: 'object',
+					properties: {
+						id: { type: 'integer' },
+						state: { enum: ['waiting', 'queued', 'running', 'done', 'failed', 'cancelled'] },
+						progress: { type: 'number' },
+						steps: { type: 'array', items: { type: 'object' } },
+						log: { type: 'array', items: { type: 'object' } }
+					}
+				},
+				...Object.fromEntries(
+					PLAN_KINDS.map((k) => [`input.${k.kind}`, { description: k.words, ...schemaOf(k.schema) }])
+				)
 			}
 		},
 		paths: {
-			'/{kind}': { get: { summary: 'A list of one kind of object', parameters: [{ ...path('kind', 'What to list'), schema: { enum: KINDS } }, ...listQuery], responses: { 200: json({ type: 'object', properties: { rows: { type: 'array', items: { type: 'object' } }, total: { type: 'integer' }, cursor: { type: ['string', 'null'] }, at: { type: 'integer' } } }, 'A page of the list'), 400: problem, 404: problem } } },
-			'/{kind}/{id}': { get: { summary: 'One object with its reasons', parameters: [{ ...path('kind', 'Its kind'), schema: { enum: KINDS } }, path('id', 'Its id or name'), query('at', 'A moment')], responses: { 200: json({ type: 'object', properties: { facts: { type: 'array', items: { $ref: '#/components/schemas/Fact' } } } }, 'The object'), 404: problem } } },
+			'/{kind}': {
+				get: {
+					summary: 'A list of one kind of object',
+					parameters: [{ ...path('kind', 'What to list'), schema: { enum: KINDS } }, ...listQuery],
+					responses: {
+						200: json(
+							{
+								type: 'object',
+								properties: {
+									rows: { type: 'array', items: { type: 'object' } },
+									total: { type: 'integer' },
+									cursor: { type: ['string', 'null'] },
+									at: { type: 'integer' }
+								}
+							},
+							'A page of the list'
+						),
+						400: problem,
+						404: problem
+					}
+				}
+			},
+			'/{kind}/{id}': {
+				get: {
+					summary: 'One object with its reasons',
+					parameters: [
+						{ ...path('kind', 'Its kind'), schema: { enum: KINDS } },
+						path('id', 'Its id or name'),
+						query('at', 'A moment')
+					],
+					responses: {
+						200: json(
+							{
+								type: 'object',
+								properties: { facts: { type: 'array', items: { $ref: '#/components/schemas/Fact' } } }
+							},
+							'The object'
+						),
+						404: problem
+					}
+				}
+			},
 			'/plans': {
 				get: { summary: 'Drafts that wait', responses: { 200: json({ type: 'object' }, 'Drafts') } },
 				post: {
 					summary: 'Draft a plan',
-					requestBody: { required: true, content: { 'application/json': { schema: { oneOf: PLAN_KINDS.map((k) => ({ type: 'object', description: k.words, properties: { kind: { const: k.kind }, input: { $ref: `#/components/schemas/input.${k.kind}` } }, required: ['kind', 'input'] })) } } } },
-					responses: { 201: json({ $ref: '#/components/schemas/Plan' }, 'The plan with its effects'), 403: problem, 422: problem }
+					requestBody: {
+						required: true,
+						content: {
+							'application/json': {
+								schema: {
+									oneOf: PLAN_KINDS.map((k) => ({
+										type: 'object',
+										description: k.words,
+										properties: { kind: { const: k.kind }, input: { $ref: `#/components/schemas/input.${k.kind}` } },
+										required: ['kind', 'input']
+									}))
+								}
+							}
+						}
+					},
+					responses: {
+						201: json({ $ref: '#/components/schemas/Plan' }, 'The plan with its effects'),
+						403: problem,
+						422: problem
+					}
 				}
 			},
-			'/plans/{id}': { get: { summary: 'A plan', parameters: [path('id', 'Number', 'integer')], responses: { 200: json({ $ref: '#/components/schemas/Plan' }, 'The plan'), 404: problem } }, delete: { summary: 'Throw a draft away', parameters: [path('id', 'Number', 'integer')], responses: { 204: { description: 'Gone' }, 404: problem } } },
-			'/plans/{id}/commit': { post: { summary: 'Commit a plan, now or at a time', parameters: [path('id', 'Number', 'integer')], requestBody: { content: { 'application/json': { schema: schemaOf(commitBody) } } }, responses: { 202: json({ type: 'object', properties: { job: { type: 'integer' } } }, 'The job that carries it out'), 403: problem, 409: problem } } },
-			'/plans/{id}/recompute': { post: { summary: 'Compute a draft again from how things are now', parameters: [path('id', 'Number', 'integer')], responses: { 200: json({ $ref: '#/components/schemas/Plan' }, 'The plan'), 409: problem } } },
-			'/jobs/{id}': { get: { summary: 'A job with its steps and log', parameters: [path('id', 'Number', 'integer')], responses: { 200: json({ $ref: '#/components/schemas/Job' }, 'The job'), 404: problem } } },
-			'/jobs/{id}/cancel': { post: { summary: 'Ask a job to stop where that is safe', parameters: [path('id', 'Number', 'integer')], responses: { 202: { description: 'It will stop' }, 409: problem } } },
-			'/changes/{id}/undo': { post: { summary: 'Draft the plan that undoes a change', parameters: [path('id', 'Number', 'integer')], responses: { 201: json({ $ref: '#/components/schemas/Plan' }, 'The plan'), 409: problem } } },
-			'/names': { get: { summary: 'Names that a pattern would give, with clashes', parameters: [query('naming', 'Pattern'), query('count', 'How many', 'integer'), query('from', 'First number', 'integer')], responses: { 200: json({ type: 'object' }, 'Names') } } },
-			'/access-test': { get: { summary: 'May this person open that, from there, at that time?', parameters: [query('person', 'Login'), query('publication', 'Id'), query('at', 'Moment'), query('address', 'Address'), query('managed', 'yes or no'), query('factor', 'yes or no')], responses: { 200: json({ type: 'object' }, 'The decision with each fact that made it') } } },
-			'/lab/clock': { get: { summary: 'The lab’s clock', responses: { 200: json({ type: 'object' }, 'Now, speed, paused') } }, post: { summary: 'Pause, step or speed up the lab', requestBody: { content: { 'application/json': { schema: schemaOf(clockBody) } } }, responses: { 200: json({ type: 'object' }, 'The clock'), 422: problem } } },
-			'/lab/faults': { get: { summary: 'Faults that are on', responses: { 200: json({ type: 'object' }, 'Faults') } }, post: { summary: 'Switch a fault on', requestBody: { required: true, content: { 'application/json': { schema: schemaOf(faultBody) } } }, responses: { 201: json({ type: 'object' }, 'Its number'), 422: problem } } },
-			'/lab/faults/{id}': { delete: { summary: 'Switch a fault off', parameters: [path('id', 'Number', 'integer')], responses: { 204: { description: 'Off' }, 404: problem } } },
-			'/lab/outbox': { get: { summary: 'Mails that the lab has taken', responses: { 200: json({ type: 'object' }, 'Mails') } } }
+			'/plans/{id}': {
+				get: {
+					summary: 'A plan',
+					parameters: [path('id', 'Number', 'integer')],
+					responses: { 200: json({ $ref: '#/components/schemas/Plan' }, 'The plan'), 404: problem }
+				},
+				delete: {
+					summary: 'Throw a draft away',
+					parameters: [path('id', 'Number', 'integer')],
+					responses: { 204: { description: 'Gone' }, 404: problem }
+				}
+			},
+			'/plans/{id}/commit': {
+				post: {
+					summary: 'Commit a plan, now or at a time',
+					parameters: [path('id', 'Number', 'integer')],
+					requestBody: { content: { 'application/json': { schema: schemaOf(commitBody) } } },
+					responses: {
+						202: json({ type: 'object', properties: { job: { type: 'integer' } } }, 'The job that carries it out'),
+						403: problem,
+						409: problem
+					}
+				}
+			},
+			'/plans/{id}/recompute': {
+				post: {
+					summary: 'Compute a draft again from how things are now',
+					parameters: [path('id', 'Number', 'integer')],
+					responses: { 200: json({ $ref: '#/components/schemas/Plan' }, 'The plan'), 409: problem }
+				}
+			},
+			'/jobs/{id}': {
+				get: {
+					summary: 'A job with its steps and log',
+					parameters: [path('id', 'Number', 'integer')],
+					responses: { 200: json({ $ref: '#/components/schemas/Job' }, 'The job'), 404: problem }
+				}
+			},
+			'/jobs/{id}/cancel': {
+				post: {
+					summary: 'Ask a job to stop where that is safe',
+					parameters: [path('id', 'Number', 'integer')],
+					responses: { 202: { description: 'It will stop' }, 409: problem }
+				}
+			},
+			'/changes/{id}/undo': {
+				post: {
+					summary: 'Draft the plan that undoes a change',
+					parameters: [path('id', 'Number', 'integer')],
+					responses: { 201: json({ $ref: '#/components/schemas/Plan' }, 'The plan'), 409: problem }
+				}
+			},
+			'/names': {
+				get: {
+					summary: 'Names that a pattern would give, with clashes',
+					parameters: [
+						query('naming', 'Pattern'),
+						query('count', 'How many', 'integer'),
+						query('from', 'First number', 'integer')
+					],
+					responses: { 200: json({ type: 'object' }, 'Names') }
+				}
+			},
+			'/access-test': {
+				get: {
+					summary: 'May this person open that, from there, at that time?',
+					parameters: [
+						query('person', 'Login'),
+						query('publication', 'Id'),
+						query('at', 'Moment'),
+						query('address', 'Address'),
+						query('managed', 'yes or no'),
+						query('factor', 'yes or no')
+					],
+					responses: { 200: json({ type: 'object' }, 'The decision with each fact that made it') }
+				}
+			},
+			'/lab/clock': {
+				get: { summary: 'The lab’s clock', responses: { 200: json({ type: 'object' }, 'Now, speed, paused') } },
+				post: {
+					summary: 'Pause, step or speed up the lab',
+					requestBody: { content: { 'application/json': { schema: schemaOf(clockBody) } } },
+					responses: { 200: json({ type: 'object' }, 'The clock'), 422: problem }
+				}
+			},
+			'/lab/faults': {
+				get: { summary: 'Faults that are on', responses: { 200: json({ type: 'object' }, 'Faults') } },
+				post: {
+					summary: 'Switch a fault on',
+					requestBody: { required: true, content: { 'application/json': { schema: schemaOf(faultBody) } } },
+					responses: { 201: json({ type: 'object' }, 'Its number'), 422: problem }
+				}
+			},
+			'/lab/faults/{id}': {
+				delete: {
+					summary: 'Switch a fault off',
+					parameters: [path('id', 'Number', 'integer')],
+					responses: { 204: { description: 'Off' }, 404: problem }
+				}
+			},
+			'/lab/outbox': {
+				get: { summary: 'Mails that the lab has taken', responses: { 200: json({ type: 'object' }, 'Mails') } }
+			}
 		}
 	};
 }

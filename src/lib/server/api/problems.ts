@@ -12,12 +12,20 @@ export interface Problem {
 	reasons?: { words: string }[];
 }
 
-const problem = (status: number, type: string, title: string, detail: string, more: Partial<Problem> = {}): Problem => ({ type: `/problems/${type}`, title, status, detail, ...more });
+const problem = (
+	status: number,
+	type: string,
+	title: string,
+	detail: string,
+	more: Partial<Problem> = {}
+): Problem => ({ type: `/problems/${type}`, title, status, detail, ...more });
 
 /** Every error that a caller can meet, in one place. Null for one that nobody foresaw. */
 export function problemOf(e: unknown): Problem | null {
-	if (e instanceof InputProblem) return problem(422, 'input', 'The input is not right', e.message, { errors: e.problems });
-	if (e instanceof PlanRefused) return problem(409, 'refused', 'The plan no longer holds', e.message, { reasons: e.facts });
+	if (e instanceof InputProblem)
+		return problem(422, 'input', 'The input is not right', e.message, { errors: e.problems });
+	if (e instanceof PlanRefused)
+		return problem(409, 'refused', 'The plan no longer holds', e.message, { reasons: e.facts });
 	if (e instanceof NotAllowed) return problem(403, 'not-allowed', 'Your role does not reach that far', e.message);
 	if (e instanceof NotFound) return problem(404, 'not-found', 'It is not there', e.message);
 	if (e instanceof ProviderError) return problem(502, 'provider', 'The provider said no', e.message);
@@ -25,12 +33,24 @@ export function problemOf(e: unknown): Problem | null {
 	return null;
 }
 
-export const notSignedIn = problem(401, 'sign-in', 'Sign in first', 'Send a token as “Authorization: Bearer …”, or sign in on the screen.');
-export const roleTooSmall = (role: string): Problem => problem(403, 'not-allowed', 'Your role does not reach that far', `As ${role} you may not do this.`);
-export const strangeOrigin = problem(403, 'origin', 'The request comes from another site', 'Requests that change something are taken from Sextant’s own pages only, or with a token.');
+export const notSignedIn = problem(
+	401,
+	'sign-in',
+	'Sign in first',
+	'Send a token as “Authorization: Bearer …”, or sign in on the screen.'
+);
+export const roleTooSmall = (role: string): Problem =>
+	problem(403, 'not-allowed', 'Your role does not reach that far', `As ${role} you may not do this.`);
+export const strangeOrigin = problem(
+	403,
+	'origin',
+	'The request comes from another site',
+	'Requests that change something are taken from Sextant’s own pages only, or with a token.'
+);
 
 /** The problem as a response. */
-export const problemResponse = (p: Problem): Response => new Response(JSON.stringify(p), { status: p.status, headers: { 'content-type': 'application/problem+json' } });
+export const problemResponse = (p: Problem): Response =>
+	new Response(JSON.stringify(p), { status: p.status, headers: { 'content-type': 'application/problem+json' } });
 
 /** Runs an API handler; what it throws becomes a problem document. */
 export async function answer(work: () => Promise<Response> | Response): Promise<Response> {
@@ -40,6 +60,13 @@ export async function answer(work: () => Promise<Response> | Response): Promise<
 		const p = problemOf(e);
 		if (p) return problemResponse(p);
 		console.error(e);
-		return problemResponse(problem(500, 'fault', 'Something went wrong on our side', 'Nothing was changed. The server’s log has the details.'));
+		return problemResponse(
+			problem(
+				500,
+				'fault',
+				'Something went wrong on our side',
+				'Nothing was changed. The server’s log has the details.'
+			)
+		);
 	}
 }

@@ -4,7 +4,13 @@ import { PLAN_KINDS } from '../plans/catalogue';
 
 /** Bodies of requests, validated at the edge; the API's description is made from the same schemas. */
 
-export const planBody = v.strictObject({ kind: v.picklist(PLAN_KINDS.map((k) => k.kind), 'There is no such kind of plan.'), input: v.unknown() });
+export const planBody = v.strictObject({
+	kind: v.picklist(
+		PLAN_KINDS.map((k) => k.kind),
+		'There is no such kind of plan.'
+	),
+	input: v.unknown()
+});
 
 const moment = v.pipe(
 	v.string(),
@@ -14,10 +20,18 @@ const moment = v.pipe(
 export const commitBody = v.strictObject({ at: v.optional(moment) });
 
 export const clockBody = v.strictObject({
-	speed: v.optional(v.pipe(v.number('A speed is a number.'), v.minValue(1, 'At least 1.'), v.maxValue(600, 'At most 600.'))),
+	speed: v.optional(
+		v.pipe(v.number('A speed is a number.'), v.minValue(1, 'At least 1.'), v.maxValue(600, 'At most 600.'))
+	),
 	paused: v.optional(v.boolean()),
 	/** Seconds to step on at once. */
-	step: v.optional(v.pipe(v.number('A step is a number of seconds.'), v.minValue(1, 'At least a second.'), v.maxValue(2 * 86_400, 'At most two days.')))
+	step: v.optional(
+		v.pipe(
+			v.number('A step is a number of seconds.'),
+			v.minValue(1, 'At least a second.'),
+			v.maxValue(2 * 86_400, 'At most two days.')
+		)
+	)
 });
 
 export const faultBody = v.strictObject({

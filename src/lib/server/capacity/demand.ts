@@ -19,9 +19,18 @@ export type DemandOf = { pool: string } | { sql: string; params: unknown[] } | n
 /** Sessions every quarter hour from `from` on, counted from their intervals. */
 export function demandCurve(db: Db, from: number, bins: number, of: DemandOf, step = STEP): number[] {
 	const to = from + bins * step;
-	const where = of === null ? '' : 'pool' in of ? 'AND s.machine_id IN (SELECT id FROM machines WHERE pool_id = ?)' : `AND ${of.sql}`;
+	const where =
+		of === null
+			? ''
+			: 'pool' in of
+				? 'AND s.machine_id IN (SELECT id FROM machines WHERE pool_id = ?)'
+				: `AND ${of.sql}`;
 	const params = of === null ? [] : 'pool' in of ? [of.pool] : of.params;
-	const rows = all<{ since: number; until: number }>(db, `SELECT s.since, s.until FROM sessions s WHERE s.until > ? AND s.since < ? ${where}`, [from, to, ...params]);
+	const rows = all<{ since: number; until: number }>(
+		db,
+		`SELECT s.since, s.until FROM sessions s WHERE s.until > ? AND s.since < ? ${where}`,
+		[from, to, ...params]
+	);
 	return countOver(rows, from, step, bins);
 }
 

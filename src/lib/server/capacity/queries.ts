@@ -50,7 +50,9 @@ interface RawPool {
 export function hoursById(db: Db): Map<string, Hours> {
 	const rows = all<{ id: string; days: string; from_minute: number; until_minute: number }>(db, 'SELECT * FROM hours');
 	// A calendar that ends at 24:00 runs to the end of the day.
-	return new Map(rows.map((h) => [h.id, { days: JSON.parse(h.days) as number[], from: h.from_minute, until: h.until_minute }]));
+	return new Map(
+		rows.map((h) => [h.id, { days: JSON.parse(h.days) as number[], from: h.from_minute, until: h.until_minute }])
+	);
 }
 
 /** The pools as they were at a moment, in their order. */
@@ -88,8 +90,13 @@ export function poolsAt(db: Db, at: number): PoolRow[] {
 }
 
 /** One pool as it was at a moment, or null. */
-export const poolAt = (db: Db, id: string, at: number): PoolRow | null => poolsAt(db, at).find((p) => p.id === id) ?? null;
+export const poolAt = (db: Db, id: string, at: number): PoolRow | null =>
+	poolsAt(db, at).find((p) => p.id === id) ?? null;
 
 /** How many machines a pool has at a moment. */
 export const machineCount = (db: Db, pool: string, at: number): number =>
-	one<{ n: number }>(db, 'SELECT count(*) AS n FROM machines WHERE pool_id = ? AND since <= ? AND until > ?', [pool, at, at])!.n;
+	one<{ n: number }>(db, 'SELECT count(*) AS n FROM machines WHERE pool_id = ? AND since <= ? AND until > ?', [
+		pool,
+		at,
+		at
+	])!.n;

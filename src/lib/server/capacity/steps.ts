@@ -8,11 +8,19 @@ export const capacitySteps: Record<string, StepHandler> = {
 			const now = ctx.clock.now();
 			return {
 				write: (db) => {
-					const row = one<Record<string, unknown>>(db, `SELECT * FROM pools WHERE id = ? AND until = ${FOREVER}`, [input.pool])!;
+					const row = one<Record<string, unknown>>(db, `SELECT * FROM pools WHERE id = ? AND until = ${FOREVER}`, [
+						input.pool
+					])!;
 					run(db, 'DELETE FROM pools WHERE id = ? AND since >= ?', [input.pool, now]);
 					run(db, 'UPDATE pools SET until = ? WHERE id = ? AND until > ?', [now, input.pool, now]);
 					const next = { ...row, since: now, until: FOREVER, policy: JSON.stringify(input.policy) };
-					run(db, `INSERT INTO pools(${Object.keys(next).join(', ')}) VALUES (${Object.keys(next).map(() => '?').join(', ')})`, Object.values(next));
+					run(
+						db,
+						`INSERT INTO pools(${Object.keys(next).join(', ')}) VALUES (${Object.keys(next)
+							.map(() => '?')
+							.join(', ')})`,
+						Object.values(next)
+					);
 				}
 			};
 		}

@@ -13,7 +13,18 @@ import { all, one, type Db } from '../db';
 import { linesAt } from '../images/queries';
 import { grantsAt, publicationsAt } from '../publishing/queries';
 import { teamsAbove } from '../access/circumstances';
-import { connectionOf, connectionsOf, loadAt, machineByName, machineRows, samplesOf, usualPhases, type ConnectionRow, type MachineRow, type SamplePoint } from '../watch/queries';
+import {
+	connectionOf,
+	connectionsOf,
+	loadAt,
+	machineByName,
+	machineRows,
+	samplesOf,
+	usualPhases,
+	type ConnectionRow,
+	type MachineRow,
+	type SamplePoint
+} from '../watch/queries';
 
 /** An action that a card offers: the plan it drafts. */
 export interface CardAction {
@@ -81,36 +92,83 @@ async function machineCard(ctx: Context, name: string, at: number, live: boolean
 	const found = machineByName(db, name, at);
 	if (!found) return null;
 	const row: MachineRow | undefined = machineRows(db, [found.id], at)[0];
-	if (!row) return { kind: 'machine', id: name, title: name, sub: `it was removed ${durationWords(at - found.until)} before this moment`, rows: [], facts: [], actions: [] };
-	const state = one<{ cause: string; since: number }>(db, 'SELECT cause, since FROM machine_states WHERE machine_id = ? AND since <= ? ORDER BY since DESC LIMIT 1', [found.id, at])!;
-	const power = one<{ at: number; action: string; facts: string }>(db, 'SELECT * FROM power_actions WHERE machine_id = ? AND at <= ? AND at > ? ORDER BY at DESC LIMIT 1', [found.id, at, state.since - 10 * 60_000]);
+	if (!row)
+		return {
+			kind: 'machine',
+			id: name,
+			title: name,
+			sub: `it was removed ${durationWords(at - found.until)} before this moment`,
+			rows: [],
+			facts: [],
+			actions: []
+		};
+	const state = one<{ cause: string; since: number }>(
+		db,
+		'SELECT cause, since FROM machine_states WHERE machine_id = ? AND since <= ? ORDER BY since DESC LIMIT 1',
+		[found.id, at]
+	)!;
+	const power = one<{ at: number; action: string; facts: string }>(
+		db,
+		'SELECT * FROM power_actions WHERE machine_id = ? AND at <= ? AND at > ? ORDER BY at DESC LIMIT 1',
+		[found.id, at, state.since - 10 * 60_000]
+	);
 	const load = loadAt(db, found.id, at);
 	const strain = load ? strainOf(load) : null;
-	const failing = all<{ name: CheckName; since: number; saw: string }>(db, 'SELECT * FROM failing_checks WHERE machine_id = ? AND since <= ? AND until > ? ORDER BY since', [found.id, at, at]);
+	const failing = all<{ name: CheckName; since: number; saw: string }>(
+		db,
+		'SELECT * FROM failing_checks WHERE machine_id = ? AND since <= ? AND until > ? ORDER BY since',
+		[found.id, at, at]
+	);
 	const pool = poolAt(db, row.pool, at);
 	const facts: Fact[] = [
 		{ words: `it is ${row.state}: ${state.cause}`, at: state.since, source: 'compute provider' },
 		...(power ? (JSON.parse(power.facts) as Fact[]).map((f) => ({ ...f, at: power.at })) : []),
-		...failing.map((f): Fact => ({ words: `${CHECK_WORDS[f.name].fails}: ${f.saw}`, side: 'against', at: f.since, source: 'check' })),
+		...failing.map((f): Fact => ({
+			words: `${CHECK_WORDS[f.name].fails}: ${f.saw}`,
+			side: 'against',
+			at: f.since,
+			source: 'check'
+		})),
 		...(strain ? strain.facts.map((f) => ({ ...f, words: `strain ${strain.value}: ${f.words}` })).slice(0, 3) : []),
-		{ words: pool?.version === row.version ? `it has the version that its pool is to have, ${row.version}` : `its pool is to have ${pool?.version ?? 'another version'}, it has ${row.version}`, source: 'pool' }
+		{
+			words:
+				pool?.version === row.version
+					? `it has the version that its pool is to have, ${row.version}`
+					: `its pool is to have ${pool?.version ?? 'another version'}, it has ${row.version}`,
+			source: 'pool'
+		}
 	];
 	const own = failing.filter((f) => f.name !== 'gateway');
 	const actions: CardAction[] = live
 		? [
-				...own.slice(0, 1).map((f) => ({ words: 'Repair it', kind: 'runbook.run', input: { machine: name, check: f.name }, main: true })),
-				...(row.state === 'off' || row.state === 'failed' ? [{ words: 'Start', kind: 'machine.start', input: { machines: [name] } }] : [{ words: 'Restart', kind: 'machine.restart', input: { machines: [name] } }]),
+				...own
+					.slice(0, 1)
+					.map((f) => ({
+						words: 'Repair it',
+						kind: 'runbook.run',
+						input: { machine: name, check: f.name },
+						main: true
+					})),
+				...(row.state === 'off' || row.state === 'failed'
+					? [{ words: 'Start', kind: 'machine.start', input: { machines: [name] } }]
+					: [{ words: 'Restart', kind: 'machine.restart', input: { machines: [name] } }]),
 				{ words: 'Reset to image', kind: 'machine.reset', input: { machines: [name] } },
 				...(row.state !== 'off' ? [{ words: 'Stop', kind: 'machine.stop', input: { machines: [name] } }] : [])
 			]
 		: [];
 	const results: CheckResult[] = live && row.state !== 'off' ? await ctx.providers.agent.probe(name) : [];
-	const sessions = all<{ id: number; name: string; since: number }>(db, 'SELECT s.id, pe.name, s.since FROM sessions s JOIN people pe ON pe.id = s.person_id WHERE s.machine_id = ? AND s.since <= ? AND s.until > ? ORDER BY s.since', [found.id, at, at]);
+	const sessions = all<{ id: number; name: string; since: number }>(
+		db,
+		'SELECT s.id, pe.name, s.since FROM sessions s JOIN people pe ON pe.id = s.person_id WHERE s.machine_id = ? AND s.since <= ? AND s.until > ? ORDER BY s.since',
+		[found.id, at, at]
+	);
 	return {
 		kind: 'machine',
 		id: name,
 		title: name,
-		sub: own.length ? `unusable for ${durationWords(at - own[0]!.since)}` : `${row.state} for ${durationWords(at - row.stateSince)}`,
+		sub: own.length
+			? `unusable for ${durationWords(at - own[0]!.since)}`
+			: `${row.state} for ${durationWords(at - row.stateSince)}`,
 		rows: [
 			{ name: 'pool', value: row.poolName, card: `pool/${row.pool}` },
 			{ name: 'host', value: row.host, card: `host/${row.host}` },
@@ -122,13 +180,32 @@ async function machineCard(ctx: Context, name: string, at: number, live: boolean
 		facts,
 		actions,
 		samples: { ...samplesOf(db, found.id, at - 6 * HOUR, at), from: at - 6 * HOUR, to: at },
-		checks: results.map((r) => ({ asks: CHECK_WORDS[r.name].asks, ok: r.ok, saw: r.saw, since: failing.find((f) => f.name === r.name)?.since ?? null })),
-		list: { title: countWords(sessions.length, 'session'), rows: sessions.map((s) => ({ words: s.name, card: `session/${s.id}`, note: durationWords(at - s.since) })) }
+		checks: results.map((r) => ({
+			asks: CHECK_WORDS[r.name].asks,
+			ok: r.ok,
+			saw: r.saw,
+			since: failing.find((f) => f.name === r.name)?.since ?? null
+		})),
+		list: {
+			title: countWords(sessions.length, 'session'),
+			rows: sessions.map((s) => ({ words: s.name, card: `session/${s.id}`, note: durationWords(at - s.since) }))
+		}
 	};
 }
 
 function sessionCard(db: Db, id: number, at: number, live: boolean): Card | null {
-	const s = one<{ login: string; person: string; machine: string; publication_id: string; gateway_id: string; protocol: string; since: number; until: number; sign_in: number; ended_by: string | null }>(
+	const s = one<{
+		login: string;
+		person: string;
+		machine: string;
+		publication_id: string;
+		gateway_id: string;
+		protocol: string;
+		since: number;
+		until: number;
+		sign_in: number;
+		ended_by: string | null;
+	}>(
 		db,
 		'SELECT s.*, pe.login, pe.name AS person, m.name AS machine FROM sessions s JOIN people pe ON pe.id = s.person_id JOIN machines m ON m.id = s.machine_id WHERE s.id = ?',
 		[id]
@@ -137,13 +214,19 @@ function sessionCard(db: Db, id: number, at: number, live: boolean): Card | null
 	const connection = connectionOf(db, id);
 	const usual = usualPhases(db, s.since);
 	const odd = connection ? unusualPhase(connection.phases, usual) : null;
-	const states = all<{ state: string; since: number; cause: string }>(db, 'SELECT * FROM session_states WHERE session_id = ? AND since <= ? ORDER BY since DESC', [id, at]);
+	const states = all<{ state: string; since: number; cause: string }>(
+		db,
+		'SELECT * FROM session_states WHERE session_id = ? AND since <= ? ORDER BY since DESC',
+		[id, at]
+	);
 	const over = s.until <= at;
 	return {
 		kind: 'session',
 		id: String(id),
 		title: `${s.person} on ${s.machine}`,
-		sub: over ? `ended: ${s.ended_by ?? ''}` : `${states[0]?.state ?? 'open'} for ${durationWords(at - (states[0]?.since ?? s.since))}`,
+		sub: over
+			? `ended: ${s.ended_by ?? ''}`
+			: `${states[0]?.state ?? 'open'} for ${durationWords(at - (states[0]?.since ?? s.since))}`,
 		rows: [
 			{ name: 'person', value: s.person, card: `person/${s.login}` },
 			{ name: 'machine', value: s.machine, card: `machine/${s.machine}` },
@@ -153,31 +236,58 @@ function sessionCard(db: Db, id: number, at: number, live: boolean): Card | null
 		],
 		facts: [
 			...(odd ? odd.facts : [{ words: 'no phase of the sign-in was out of the ordinary', source: 'measured' }]),
-			...(connection?.phases ?? []).filter((p) => p.cause && p !== odd?.phase).map((p): Fact => ({ words: `${PHASE_WORDS[p.name]}: ${p.cause}`, source: 'measured' })),
+			...(connection?.phases ?? [])
+				.filter((p) => p.cause && p !== odd?.phase)
+				.map((p): Fact => ({ words: `${PHASE_WORDS[p.name]}: ${p.cause}`, source: 'measured' })),
 			...states.map((x): Fact => ({ words: `${x.state}: ${x.cause}`, at: x.since, source: 'agent' }))
 		],
 		actions:
 			live && !over
 				? [
-						{ words: 'Message', kind: 'session.message', input: { sessions: [id] }, ask: { field: 'text', words: 'What they should read' } },
+						{
+							words: 'Message',
+							kind: 'session.message',
+							input: { sessions: [id] },
+							ask: { field: 'text', words: 'What they should read' }
+						},
 						{ words: 'Sign out', kind: 'session.sign-out', input: { sessions: [id] } },
 						{ words: 'Restart the machine', kind: 'machine.restart', input: { machines: [s.machine] } }
 					]
 				: [],
-		...(connection ? { phases: { phases: connection.phases, usual: usual as Record<string, number>, total: connection.took } } : {})
+		...(connection
+			? { phases: { phases: connection.phases, usual: usual as Record<string, number>, total: connection.took } }
+			: {})
 	};
 }
 
 function personCard(db: Db, login: string, at: number): Card | null {
-	const p = one<{ id: number; name: string; login: string; team: string; site: string; pattern: string; managed: number; profile: number; address: string; team_id: string; site_id: string }>(
+	const p = one<{
+		id: number;
+		name: string;
+		login: string;
+		team: string;
+		site: string;
+		pattern: string;
+		managed: number;
+		profile: number;
+		address: string;
+		team_id: string;
+		site_id: string;
+	}>(
 		db,
 		'SELECT pe.*, t.name AS team, s.name AS site FROM people pe JOIN teams t ON t.id = pe.team_id JOIN sites s ON s.id = pe.site_id WHERE pe.login = ?',
 		[login]
 	);
 	if (!p) return null;
 	const above = teamsAbove(db).get(p.team_id) ?? [];
-	const grants = grantsAt(db, at).filter((g) => (g.toKind === 'team' ? above.includes(g.toId) : g.toId === String(p.id)));
-	const open = all<{ id: number; machine: string; since: number }>(db, 'SELECT s.id, m.name AS machine, s.since FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.person_id = ? AND s.since <= ? AND s.until > ?', [p.id, at, at]);
+	const grants = grantsAt(db, at).filter((g) =>
+		g.toKind === 'team' ? above.includes(g.toId) : g.toId === String(p.id)
+	);
+	const open = all<{ id: number; machine: string; since: number }>(
+		db,
+		'SELECT s.id, m.name AS machine, s.since FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.person_id = ? AND s.since <= ? AND s.until > ?',
+		[p.id, at, at]
+	);
 	const connections = connectionsOf(db, p.id, at, 25);
 	const lost = connections.filter((c) => c.result !== 'open');
 	return {
@@ -193,17 +303,50 @@ function personCard(db: Db, login: string, at: number): Card | null {
 			...open.map((s) => ({ name: 'session', value: s.machine, card: `session/${s.id}` }))
 		],
 		facts: [
-			...grants.map((g): Fact => ({ words: `${g.publicationName}, by the grant to ${g.toName}: ${conditionsWords(g.conditions)}`, side: 'for', source: 'grants', about: { kind: 'grant', id: String(g.id), name: `grant ${g.id}` } })),
-			...(grants.length === 0 ? [{ words: 'no grant reaches this person', side: 'against' as const, source: 'grants' }] : []),
-			...(lost.length ? [{ words: `${countWords(lost.length, 'connection')} of the last ${connections.length} came to nothing`, side: 'against' as const, source: 'connections' }] : [])
+			...grants.map((g): Fact => ({
+				words: `${g.publicationName}, by the grant to ${g.toName}: ${conditionsWords(g.conditions)}`,
+				side: 'for',
+				source: 'grants',
+				about: { kind: 'grant', id: String(g.id), name: `grant ${g.id}` }
+			})),
+			...(grants.length === 0
+				? [{ words: 'no grant reaches this person', side: 'against' as const, source: 'grants' }]
+				: []),
+			...(lost.length
+				? [
+						{
+							words: `${countWords(lost.length, 'connection')} of the last ${connections.length} came to nothing`,
+							side: 'against' as const,
+							source: 'connections'
+						}
+					]
+				: [])
 		],
-		actions: open.length ? [{ words: 'Message', kind: 'session.message', input: { sessions: open.map((s) => s.id) }, ask: { field: 'text', words: 'What they should read' } }, { words: 'Sign out', kind: 'session.sign-out', input: { sessions: open.map((s) => s.id) } }] : [],
+		actions: open.length
+			? [
+					{
+						words: 'Message',
+						kind: 'session.message',
+						input: { sessions: open.map((s) => s.id) },
+						ask: { field: 'text', words: 'What they should read' }
+					},
+					{ words: 'Sign out', kind: 'session.sign-out', input: { sessions: open.map((s) => s.id) } }
+				]
+			: [],
 		connections
 	};
 }
 
 function hostCard(db: Db, name: string, at: number): Card | null {
-	const h = one<{ id: number; cores: number; memory: number; gpus: number; site: string; site_id: string; price_hour: number }>(db, 'SELECT h.*, s.name AS site FROM hosts h JOIN sites s ON s.id = h.site_id WHERE h.name = ?', [name]);
+	const h = one<{
+		id: number;
+		cores: number;
+		memory: number;
+		gpus: number;
+		site: string;
+		site_id: string;
+		price_hour: number;
+	}>(db, 'SELECT h.*, s.name AS site FROM hosts h JOIN sites s ON s.id = h.site_id WHERE h.name = ?', [name]);
 	if (!h) return null;
 	const machines = all<{ name: string; state: string; strain: number | null }>(
 		db,
@@ -211,7 +354,11 @@ function hostCard(db: Db, name: string, at: number): Card | null {
 		 JOIN machine_states st ON st.machine_id = m.id AND st.since <= ? AND st.until > ? WHERE pl.host_id = ? AND pl.since <= ? AND pl.until > ? ORDER BY strain DESC, m.name`,
 		[Math.floor(at / 60_000) * 60_000, at, at, h.id, at, at]
 	);
-	const sample = one<{ cores: number; memory: number; gpu: number }>(db, 'SELECT * FROM host_samples_1m WHERE at = ? AND host_id = ?', [Math.floor(at / 60_000) * 60_000, h.id]);
+	const sample = one<{ cores: number; memory: number; gpu: number }>(
+		db,
+		'SELECT * FROM host_samples_1m WHERE at = ? AND host_id = ?',
+		[Math.floor(at / 60_000) * 60_000, h.id]
+	);
 	const up = machines.filter((m) => m.state !== 'off' && m.state !== 'failed').length;
 	return {
 		kind: 'host',
@@ -221,21 +368,62 @@ function hostCard(db: Db, name: string, at: number): Card | null {
 		rows: [
 			{ name: 'site', value: h.site, scope: `site:${h.site_id}` },
 			{ name: 'cores', value: sample ? `${Math.round(sample.cores / 10)} % of ${h.cores}` : `${h.cores}, no sample` },
-			{ name: 'memory', value: sample ? `${Math.round(sample.memory / 10)} % of ${Math.round(h.memory / 1e9)} GB` : `${Math.round(h.memory / 1e9)} GB` },
-			...(h.gpus ? [{ name: 'GPUs', value: sample && sample.gpu >= 0 ? `${Math.round(sample.gpu / 10)} % of ${h.gpus}` : String(h.gpus) }] : [])
+			{
+				name: 'memory',
+				value: sample
+					? `${Math.round(sample.memory / 10)} % of ${Math.round(h.memory / 1e9)} GB`
+					: `${Math.round(h.memory / 1e9)} GB`
+			},
+			...(h.gpus
+				? [
+						{
+							name: 'GPUs',
+							value: sample && sample.gpu >= 0 ? `${Math.round(sample.gpu / 10)} % of ${h.gpus}` : String(h.gpus)
+						}
+					]
+				: [])
 		],
-		facts: sample ? [{ words: `${Math.round(sample.cores / 10)} % of its cores are asked for${sample.cores > 900 ? ': machines on it wait for one another' : ''}`, side: sample.cores > 900 ? 'against' : undefined, source: 'measured' }] : [{ words: 'it gives no samples: it is down', side: 'against', source: 'measured' }],
+		facts: sample
+			? [
+					{
+						words: `${Math.round(sample.cores / 10)} % of its cores are asked for${sample.cores > 900 ? ': machines on it wait for one another' : ''}`,
+						side: sample.cores > 900 ? 'against' : undefined,
+						source: 'measured'
+					}
+				]
+			: [{ words: 'it gives no samples: it is down', side: 'against', source: 'measured' }],
 		actions: [],
-		list: { title: 'Machines on it', rows: machines.slice(0, 40).map((m) => ({ words: m.name, card: `machine/${m.name}`, note: m.strain === null ? m.state : `${m.state}, strain ${m.strain}` })) }
+		list: {
+			title: 'Machines on it',
+			rows: machines
+				.slice(0, 40)
+				.map((m) => ({
+					words: m.name,
+					card: `machine/${m.name}`,
+					note: m.strain === null ? m.state : `${m.state}, strain ${m.strain}`
+				}))
+		}
 	};
 }
 
 function poolCard(db: Db, id: string, at: number): Card | null {
 	const p = poolAt(db, id, at);
 	if (!p) return null;
-	const states = all<{ state: string; n: number }>(db, `SELECT st.state, count(*) AS n FROM machines m JOIN machine_states st ON st.machine_id = m.id AND st.since <= ?1 AND st.until > ?1 WHERE m.pool_id = ?2 AND m.since <= ?1 AND m.until > ?1 GROUP BY 1`, { 1: at, 2: id });
-	const unmade = all<{ name: string; reason: string }>(db, 'SELECT name, reason FROM unmade_machines WHERE pool_id = ? ORDER BY name', [id]);
-	const sessions = one<{ n: number }>(db, 'SELECT count(*) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE m.pool_id = ? AND s.since <= ? AND s.until > ?', [id, at, at])!.n;
+	const states = all<{ state: string; n: number }>(
+		db,
+		`SELECT st.state, count(*) AS n FROM machines m JOIN machine_states st ON st.machine_id = m.id AND st.since <= ?1 AND st.until > ?1 WHERE m.pool_id = ?2 AND m.since <= ?1 AND m.until > ?1 GROUP BY 1`,
+		{ 1: at, 2: id }
+	);
+	const unmade = all<{ name: string; reason: string }>(
+		db,
+		'SELECT name, reason FROM unmade_machines WHERE pool_id = ? ORDER BY name',
+		[id]
+	);
+	const sessions = one<{ n: number }>(
+		db,
+		'SELECT count(*) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE m.pool_id = ? AND s.since <= ? AND s.until > ?',
+		[id, at, at]
+	)!.n;
 	const total = states.reduce((n, s) => n + s.n, 0);
 	const serving = publicationsAt(db, at).filter((x) => x.pools.includes(id));
 	return {
@@ -246,18 +434,45 @@ function poolCard(db: Db, id: string, at: number): Card | null {
 		rows: [
 			{ name: 'image', value: `${p.line} ${p.version}`, card: `version/${p.line}/${p.version}` },
 			{ name: 'kind', value: `${p.assignment}, ${countWords(p.perMachine, 'session')} a machine` },
-			{ name: 'each machine', value: `${p.cores} cores, ${Math.round(p.memory / 1e9)} GB${p.gpus ? `, ${countWords(p.gpus, 'GPU')}` : ''}, disk ${Math.round(p.disk / 1e9)} GB` },
+			{
+				name: 'each machine',
+				value: `${p.cores} cores, ${Math.round(p.memory / 1e9)} GB${p.gpus ? `, ${countWords(p.gpus, 'GPU')}` : ''}, disk ${Math.round(p.disk / 1e9)} GB`
+			},
 			{ name: 'names', value: p.naming },
 			{ name: 'accounts in', value: p.folder },
 			{ name: 'price', value: `€ ${(p.priceHour / 100).toFixed(2)} a machine and hour` },
 			...serving.map((x) => ({ name: 'serves', value: x.internalName, card: `publication/${x.id}` }))
 		],
 		facts: [
-			...states.map((s): Fact => ({ words: `${countWords(s.n, 'machine')} ${s.state}`, source: 'measured', side: s.state === 'failed' ? 'against' : undefined })),
-			{ words: `its hours are ${hoursWords(p.policy.hours)}; it keeps ${countWords(p.policy.headroomIn, 'place')} ready in them, ${p.policy.headroomOut} outside`, source: 'policy' },
-			...unmade.map((u): Fact => ({ words: `${u.name} could not be made: ${u.reason}`, side: 'against', source: 'job log' }))
+			...states.map((s): Fact => ({
+				words: `${countWords(s.n, 'machine')} ${s.state}`,
+				source: 'measured',
+				side: s.state === 'failed' ? 'against' : undefined
+			})),
+			{
+				words: `its hours are ${hoursWords(p.policy.hours)}; it keeps ${countWords(p.policy.headroomIn, 'place')} ready in them, ${p.policy.headroomOut} outside`,
+				source: 'policy'
+			},
+			...unmade.map((u): Fact => ({
+				words: `${u.name} could not be made: ${u.reason}`,
+				side: 'against',
+				source: 'job log'
+			}))
 		],
-		actions: [...(unmade.length ? [{ words: `Retry ${countWords(unmade.length, 'machine')}`, kind: 'pool.grow', input: { pool: id, retry: true }, main: true }] : []), { words: 'Add a machine', kind: 'pool.grow', input: { pool: id, count: 1 } }, { words: 'Remove the pool', kind: 'pool.remove', input: { pool: id } }]
+		actions: [
+			...(unmade.length
+				? [
+						{
+							words: `Retry ${countWords(unmade.length, 'machine')}`,
+							kind: 'pool.grow',
+							input: { pool: id, retry: true },
+							main: true
+						}
+					]
+				: []),
+			{ words: 'Add a machine', kind: 'pool.grow', input: { pool: id, count: 1 } },
+			{ words: 'Remove the pool', kind: 'pool.remove', input: { pool: id } }
+		]
 	};
 }
 
@@ -277,16 +492,38 @@ function versionCard(db: Db, id: string, at: number, live: boolean): Card | null
 		rows: [
 			{ name: 'built by', value: `${v.builtBy}, ${durationWords(at - v.builtAt)} ago` },
 			{ name: 'system', value: line.system },
-			{ name: 'machines', value: `${v.machines} of ${line.machines} on this line`, scope: `line:${line.id} version:${v.number}` },
-			{ name: 'people on it', value: countWords(v.people, 'person', 'people'), scope: `line:${line.id} version:${v.number}` },
+			{
+				name: 'machines',
+				value: `${v.machines} of ${line.machines} on this line`,
+				scope: `line:${line.id} version:${v.number}`
+			},
+			{
+				name: 'people on it',
+				value: countWords(v.people, 'person', 'people'),
+				scope: `line:${line.id} version:${v.number}`
+			},
 			...pools.map((p) => ({ name: 'pool', value: p.name, card: `pool/${p.id}` }))
 		],
 		facts: [
 			...(v.note ? [{ words: v.note, source: 'build note' }] : []),
-			...(pools.length ? pools.map((p): Fact => ({ words: `${p.name} is to have exactly ${v.number}`, source: 'pool', about: { kind: 'pool', id: p.id, name: p.name } })) : [{ words: 'no pool is to have it', source: 'pools' }]),
+			...(pools.length
+				? pools.map((p): Fact => ({
+						words: `${p.name} is to have exactly ${v.number}`,
+						source: 'pool',
+						about: { kind: 'pool', id: p.id, name: p.name }
+					}))
+				: [{ words: 'no pool is to have it', source: 'pools' }]),
 			...(v.held ? [{ words: 'it is held: nobody takes it as newest', side: 'against' as const, source: 'hold' }] : [])
 		],
-		actions: live ? [{ words: v.held ? 'Release it' : 'Hold it back', kind: 'image.hold', input: { line: line.id, number: v.number, held: !v.held } }] : [],
+		actions: live
+			? [
+					{
+						words: v.held ? 'Release it' : 'Hold it back',
+						kind: 'image.hold',
+						input: { line: line.id, number: v.number, held: !v.held }
+					}
+				]
+			: [],
 		contents: v.contents,
 		...(before ? { compared: { with: before.number, changes: compareContents(before.contents, v.contents) } } : {})
 	};
@@ -296,7 +533,11 @@ function publicationCard(db: Db, id: string, at: number): Card | null {
 	const p = publicationsAt(db, at).find((x) => x.id === id);
 	if (!p) return null;
 	const grants = grantsAt(db, at).filter((g) => g.publication === id);
-	const used = one<{ n: number }>(db, 'SELECT count(DISTINCT person_id) AS n FROM sessions WHERE publication_id = ? AND since <= ? AND since > ?', [id, at, at - 14 * DAY])!.n;
+	const used = one<{ n: number }>(
+		db,
+		'SELECT count(DISTINCT person_id) AS n FROM sessions WHERE publication_id = ? AND since <= ? AND since > ?',
+		[id, at, at - 14 * DAY]
+	)!.n;
 	return {
 		kind: 'publication',
 		id,
@@ -307,7 +548,15 @@ function publicationCard(db: Db, id: string, at: number): Card | null {
 			{ name: 'protocol', value: p.protocol },
 			{ name: 'used in 14 days', value: countWords(used, 'person', 'people'), scope: `publication:${id}` }
 		],
-		facts: grants.length ? grants.map((g): Fact => ({ words: `granted to ${g.toName}: ${conditionsWords(g.conditions)}`, side: 'for', source: 'grants', at: g.since, about: { kind: 'grant', id: String(g.id), name: `grant ${g.id}` } })) : [{ words: 'nobody has been granted it', side: 'against', source: 'grants' }],
+		facts: grants.length
+			? grants.map((g): Fact => ({
+					words: `granted to ${g.toName}: ${conditionsWords(g.conditions)}`,
+					side: 'for',
+					source: 'grants',
+					at: g.since,
+					about: { kind: 'grant', id: String(g.id), name: `grant ${g.id}` }
+				}))
+			: [{ words: 'nobody has been granted it', side: 'against', source: 'grants' }],
 		actions: [{ words: 'Take it off', kind: 'publication.remove', input: { publication: id } }]
 	};
 }
@@ -316,7 +565,13 @@ function grantCard(db: Db, id: number, at: number): Card | null {
 	const g = grantsAt(db, at).find((x) => x.id === id);
 	if (!g) return null;
 	const reach =
-		g.toKind === 'person' ? 1 : one<{ n: number }>(db, 'SELECT count(*) AS n FROM people p JOIN team_nesting n ON n.team_id = p.team_id WHERE n.above_id = ?', [g.toId])!.n;
+		g.toKind === 'person'
+			? 1
+			: one<{ n: number }>(
+					db,
+					'SELECT count(*) AS n FROM people p JOIN team_nesting n ON n.team_id = p.team_id WHERE n.above_id = ?',
+					[g.toId]
+				)!.n;
 	return {
 		kind: 'grant',
 		id: String(id),
@@ -324,7 +579,11 @@ function grantCard(db: Db, id: number, at: number): Card | null {
 		sub: conditionsWords(g.conditions),
 		rows: [
 			{ name: 'publication', value: g.publicationName, card: `publication/${g.publication}` },
-			{ name: g.toKind, value: g.toName, ...(g.toKind === 'team' ? { scope: `team:${g.toId}` } : { card: `person/${g.toLogin}` }) },
+			{
+				name: g.toKind,
+				value: g.toName,
+				...(g.toKind === 'team' ? { scope: `team:${g.toId}` } : { card: `person/${g.toLogin}` })
+			},
 			{ name: 'reaches', value: countWords(reach, 'person', 'people') },
 			{ name: 'channels', value: g.channels.join(', ') || 'none' }
 		],
@@ -334,10 +593,22 @@ function grantCard(db: Db, id: number, at: number): Card | null {
 }
 
 function gatewayCard(db: Db, id: string, at: number): Card | null {
-	const g = one<{ address: string; site: string; site_id: string }>(db, 'SELECT g.*, s.name AS site FROM gateways g JOIN sites s ON s.id = g.site_id WHERE g.id = ?', [id]);
+	const g = one<{ address: string; site: string; site_id: string }>(
+		db,
+		'SELECT g.*, s.name AS site FROM gateways g JOIN sites s ON s.id = g.site_id WHERE g.id = ?',
+		[id]
+	);
 	if (!g) return null;
-	const ports = all<{ protocol: string; announced: number; listens: number; since: number }>(db, 'SELECT * FROM gateway_ports WHERE gateway_id = ? AND since <= ? AND until > ?', [id, at, at]);
-	const sessions = one<{ n: number }>(db, 'SELECT count(*) AS n FROM sessions WHERE gateway_id = ? AND since <= ? AND until > ?', [id, at, at])!.n;
+	const ports = all<{ protocol: string; announced: number; listens: number; since: number }>(
+		db,
+		'SELECT * FROM gateway_ports WHERE gateway_id = ? AND since <= ? AND until > ?',
+		[id, at, at]
+	);
+	const sessions = one<{ n: number }>(
+		db,
+		'SELECT count(*) AS n FROM sessions WHERE gateway_id = ? AND since <= ? AND until > ?',
+		[id, at, at]
+	)!.n;
 	const wrong = ports.filter((p) => p.announced !== p.listens);
 	return {
 		kind: 'gateway',
@@ -348,18 +619,39 @@ function gatewayCard(db: Db, id: string, at: number): Card | null {
 			{ name: 'site', value: g.site, scope: `site:${g.site_id}` },
 			{ name: 'address', value: g.address },
 			{ name: 'sessions through it', value: String(sessions), scope: `gateway:${id}` },
-			...ports.map((p) => ({ name: p.protocol, value: p.announced === p.listens ? `port ${p.announced}` : `announces ${p.announced}, listens on ${p.listens}` }))
+			...ports.map((p) => ({
+				name: p.protocol,
+				value: p.announced === p.listens ? `port ${p.announced}` : `announces ${p.announced}, listens on ${p.listens}`
+			}))
 		],
-		facts: ports.map((p): Fact => ({ words: `${p.protocol}: announces ${p.announced}, listens on ${p.listens}`, at: p.since, side: p.announced === p.listens ? undefined : 'against', source: 'gateway' })),
-		actions: wrong.map((p) => ({ words: `Put ${p.protocol} back to ${p.listens}`, kind: 'gateway.set-port', input: { gateway: id, protocol: p.protocol, port: p.listens }, main: true }))
+		facts: ports.map((p): Fact => ({
+			words: `${p.protocol}: announces ${p.announced}, listens on ${p.listens}`,
+			at: p.since,
+			side: p.announced === p.listens ? undefined : 'against',
+			source: 'gateway'
+		})),
+		actions: wrong.map((p) => ({
+			words: `Put ${p.protocol} back to ${p.listens}`,
+			kind: 'gateway.set-port',
+			input: { gateway: id, protocol: p.protocol, port: p.listens },
+			main: true
+		}))
 	};
 }
 
 async function volumeCard(ctx: Context, id: string, at: number): Promise<Card | null> {
-	const v = one<{ size: number; iops: number; site: string; site_id: string }>(ctx.db, 'SELECT v.*, s.name AS site FROM volumes v JOIN sites s ON s.id = v.site_id WHERE v.id = ?', [id]);
+	const v = one<{ size: number; iops: number; site: string; site_id: string }>(
+		ctx.db,
+		'SELECT v.*, s.name AS site FROM volumes v JOIN sites s ON s.id = v.site_id WHERE v.id = ?',
+		[id]
+	);
 	if (!v) return null;
 	const used = (await ctx.providers.compute.volumes()).find((x) => x.id === id)?.used ?? 0;
-	const machines = one<{ n: number }>(ctx.db, 'SELECT count(*) AS n FROM machine_places WHERE volume_id = ? AND since <= ? AND until > ?', [id, at, at])!.n;
+	const machines = one<{ n: number }>(
+		ctx.db,
+		'SELECT count(*) AS n FROM machine_places WHERE volume_id = ? AND since <= ? AND until > ?',
+		[id, at, at]
+	)!.n;
 	return {
 		kind: 'volume',
 		id,
@@ -370,23 +662,42 @@ async function volumeCard(ctx: Context, id: string, at: number): Promise<Card | 
 			{ name: 'used now', value: `${(used / 1e12).toFixed(1)} of ${(v.size / 1e12).toFixed(1)} TB` },
 			{ name: 'machines on it', value: String(machines) }
 		],
-		facts: [{ words: `${Math.round((100 * used) / v.size)} % of it is in use`, source: 'compute provider', side: used / v.size > 0.9 ? 'against' : undefined }],
+		facts: [
+			{
+				words: `${Math.round((100 * used) / v.size)} % of it is in use`,
+				source: 'compute provider',
+				side: used / v.size > 0.9 ? 'against' : undefined
+			}
+		],
 		actions: []
 	};
 }
 
 function findingCard(db: Db, id: number): Card | null {
-	const f = one<{ title: string; people: number; facts: string; remedy: string | null; since: number; until: number; subject_kind: string; subject_id: string }>(db, 'SELECT * FROM findings WHERE id = ?', [id]);
+	const f = one<{
+		title: string;
+		people: number;
+		facts: string;
+		remedy: string | null;
+		since: number;
+		until: number;
+		subject_kind: string;
+		subject_id: string;
+	}>(db, 'SELECT * FROM findings WHERE id = ?', [id]);
 	if (!f) return null;
 	const remedy = f.remedy ? (JSON.parse(f.remedy) as { kind: string; input: unknown; words: string }) : null;
 	return {
 		kind: 'finding',
 		id: String(id),
 		title: f.title,
-		sub: f.until === FOREVER ? countWords(f.people, 'person affected', 'people affected') : `over after ${durationWords(f.until - f.since)}`,
+		sub:
+			f.until === FOREVER
+				? countWords(f.people, 'person affected', 'people affected')
+				: `over after ${durationWords(f.until - f.since)}`,
 		rows: [{ name: f.subject_kind, value: f.subject_id, card: `${f.subject_kind}/${f.subject_id}` }],
 		facts: JSON.parse(f.facts) as Fact[],
-		actions: remedy && f.until === FOREVER ? [{ words: remedy.words, kind: remedy.kind, input: remedy.input, main: true }] : []
+		actions:
+			remedy && f.until === FOREVER ? [{ words: remedy.words, kind: remedy.kind, input: remedy.input, main: true }] : []
 	};
 }
 
@@ -411,4 +722,3 @@ function changeCard(db: Db, number: number): Card | null {
 		actions: c.undo ? [{ words: 'Undo it', kind: c.undo.kind, input: c.undo.input }] : []
 	};
 }
-

@@ -40,7 +40,10 @@ const GENESIS = '0'.repeat(64);
 
 /** Adds a line to the change log, chained to the one before it. Call within the transaction that makes the change. */
 export function addChange(db: Db, c: NewChange): number {
-	const last = one<{ number: number; hash: string }>(db, 'SELECT number, hash FROM changes ORDER BY number DESC LIMIT 1');
+	const last = one<{ number: number; hash: string }>(
+		db,
+		'SELECT number, hash FROM changes ORDER BY number DESC LIMIT 1'
+	);
 	const row: Omit<RawChange, 'hash'> = {
 		number: (last?.number ?? 0) + 1,
 		at: c.at,
@@ -56,7 +59,19 @@ export function addChange(db: Db, c: NewChange): number {
 		before: last?.hash ?? GENESIS
 	};
 	run(db, 'INSERT INTO changes VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
-		row.number, row.at, row.by, row.via, row.kind, row.title, row.objects, row.plan_id, row.job_id, row.outcome, row.undo, row.before, hashOf(row)
+		row.number,
+		row.at,
+		row.by,
+		row.via,
+		row.kind,
+		row.title,
+		row.objects,
+		row.plan_id,
+		row.job_id,
+		row.outcome,
+		row.undo,
+		row.before,
+		hashOf(row)
 	]);
 	return row.number;
 }
@@ -78,11 +93,14 @@ export function firstBrokenChange(db: Db): number | null {
 
 /** Changes up to a moment, newest first. */
 export function changesBefore(db: Db, at: number, limit = 200): ChangeRow[] {
-	return all<RawChange>(db, 'SELECT * FROM changes WHERE at <= ? ORDER BY number DESC LIMIT ?', [at, limit]).map(fromRaw);
+	return all<RawChange>(db, 'SELECT * FROM changes WHERE at <= ? ORDER BY number DESC LIMIT ?', [at, limit]).map(
+		fromRaw
+	);
 }
 
 /** Changes within a span of time, oldest first. */
-export const changesBetween = (db: Db, from: number, to: number): ChangeRow[] => all<RawChange>(db, 'SELECT * FROM changes WHERE at >= ? AND at < ? ORDER BY number', [from, to]).map(fromRaw);
+export const changesBetween = (db: Db, from: number, to: number): ChangeRow[] =>
+	all<RawChange>(db, 'SELECT * FROM changes WHERE at >= ? AND at < ? ORDER BY number', [from, to]).map(fromRaw);
 
 /** One change, or null. */
 export function changeByNumber(db: Db, number: number): ChangeRow | null {
@@ -91,7 +109,20 @@ export function changeByNumber(db: Db, number: number): ChangeRow | null {
 }
 
 function hashOf(r: Omit<RawChange, 'hash'>): string {
-	const fields = [r.number, r.at, r.by, r.via, r.kind, r.title, r.objects, r.plan_id, r.job_id, r.outcome, r.undo, r.before];
+	const fields = [
+		r.number,
+		r.at,
+		r.by,
+		r.via,
+		r.kind,
+		r.title,
+		r.objects,
+		r.plan_id,
+		r.job_id,
+		r.outcome,
+		r.undo,
+		r.before
+	];
 	return createHash('sha256').update(JSON.stringify(fields)).digest('hex');
 }
 

@@ -25,7 +25,8 @@ export function openDb(path: string): Db {
 
 function migrate(db: Db): void {
 	const done = db.pragma('user_version', { simple: true }) as number;
-	if (done > MIGRATIONS.length) throw new Error(`the data was written by a newer Sextant (schema ${done}, this one knows ${MIGRATIONS.length})`);
+	if (done > MIGRATIONS.length)
+		throw new Error(`the data was written by a newer Sextant (schema ${done}, this one knows ${MIGRATIONS.length})`);
 	if (done === MIGRATIONS.length) return;
 	db.transaction(() => {
 		for (const sql of MIGRATIONS.slice(done)) db.exec(sql);
@@ -49,13 +50,18 @@ type Params = Record<string, unknown> | unknown[];
 export const all = <T>(db: Db, sql: string, params: Params = []): T[] => statement(db, sql).all(params) as T[];
 
 /** The first row, or undefined. */
-export const one = <T>(db: Db, sql: string, params: Params = []): T | undefined => statement(db, sql).get(params) as T | undefined;
+export const one = <T>(db: Db, sql: string, params: Params = []): T | undefined =>
+	statement(db, sql).get(params) as T | undefined;
 
 /** Runs a statement that changes rows. */
 export const run = (db: Db, sql: string, params: Params = []): Database.RunResult => statement(db, sql).run(params);
 
-export const setting = (db: Db, key: string): string | null => one<{ value: string }>(db, 'SELECT value FROM settings WHERE key = ?', [key])?.value ?? null;
+export const setting = (db: Db, key: string): string | null =>
+	one<{ value: string }>(db, 'SELECT value FROM settings WHERE key = ?', [key])?.value ?? null;
 
 export const putSetting = (db: Db, key: string, value: string): void => {
-	run(db, 'INSERT INTO settings(key, value) VALUES (?, ?) ON CONFLICT(key) DO UPDATE SET value = excluded.value', [key, value]);
+	run(db, 'INSERT INTO settings(key, value) VALUES (?, ?) ON CONFLICT(key) DO UPDATE SET value = excluded.value', [
+		key,
+		value
+	]);
 };

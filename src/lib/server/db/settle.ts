@@ -13,33 +13,93 @@ export function settleEstate(db: Db, estate: Estate, at: number, addressOf: Addr
 		putSetting(db, 'home', estate.home ?? estate.sites[0]?.id ?? '');
 		putSetting(db, 'history began', String(at));
 		estate.sites.forEach((s, i) => {
-			run(db, 'INSERT INTO sites VALUES (?, ?, ?, ?, ?, ?)', [s.id, s.name, s.kind, s.time_zone, i, JSON.stringify(s.links)]);
-			for (const n of s.networks) run(db, 'INSERT INTO networks VALUES (?, ?, ?, ?, ?)', [n.id, s.id, n.range, n.first, n.last]);
+			run(db, 'INSERT INTO sites VALUES (?, ?, ?, ?, ?, ?)', [
+				s.id,
+				s.name,
+				s.kind,
+				s.time_zone,
+				i,
+				JSON.stringify(s.links)
+			]);
+			for (const n of s.networks)
+				run(db, 'INSERT INTO networks VALUES (?, ?, ?, ?, ?)', [n.id, s.id, n.range, n.first, n.last]);
 		});
 		for (const h of estate.hosts) {
-			run(db, 'INSERT INTO hosts(name, site_id, cores, memory, gpus, price_hour) VALUES (?, ?, ?, ?, ?, ?)', [h.id, h.site, h.cores, h.memory, h.gpus, Math.round(h.price_hour * 100)]);
+			run(db, 'INSERT INTO hosts(name, site_id, cores, memory, gpus, price_hour) VALUES (?, ?, ?, ?, ?, ?)', [
+				h.id,
+				h.site,
+				h.cores,
+				h.memory,
+				h.gpus,
+				Math.round(h.price_hour * 100)
+			]);
 		}
 		for (const v of estate.volumes) run(db, 'INSERT INTO volumes VALUES (?, ?, ?, ?)', [v.id, v.site, v.size, v.iops]);
 		for (const g of estate.gateways) {
 			run(db, 'INSERT INTO gateways VALUES (?, ?, ?)', [g.id, g.site, g.address]);
-			for (const p of g.protocols) run(db, 'INSERT INTO gateway_ports VALUES (?, ?, ?, ?, ?, ?)', [g.id, p.name, p.announced, p.listens, at, FOREVER]);
+			for (const p of g.protocols)
+				run(db, 'INSERT INTO gateway_ports VALUES (?, ?, ?, ?, ?, ?)', [
+					g.id,
+					p.name,
+					p.announced,
+					p.listens,
+					at,
+					FOREVER
+				]);
 		}
-		for (const h of estate.hours) run(db, 'INSERT INTO hours VALUES (?, ?, ?, ?)', [h.id, JSON.stringify(h.days), h.from, h.until]);
+		for (const h of estate.hours)
+			run(db, 'INSERT INTO hours VALUES (?, ?, ?, ?)', [h.id, JSON.stringify(h.days), h.from, h.until]);
 		for (const f of estate.directory.folders) run(db, 'INSERT INTO folders VALUES (?)', [f]);
 		settlePeople(db, estate, addressOf);
 		settleImages(db, estate, at);
 		estate.pools.forEach((p, i) => {
 			run(db, 'INSERT INTO pools VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
-				p.id, at, FOREVER, p.name, p.site, p.line, p.version, p.assignment, p.sessions_per_machine, p.cores, p.memory, p.gpus, p.disk, p.naming, p.folder, p.network,
-				JSON.stringify({ hours: p.policy.hours, headroomIn: p.policy.headroom_in, headroomOut: p.policy.headroom_out, least: p.policy.least, most: p.policy.most, patience: p.policy.patience, placing: p.policy.placing }),
-				Math.round(p.price_hour * 100), i
+				p.id,
+				at,
+				FOREVER,
+				p.name,
+				p.site,
+				p.line,
+				p.version,
+				p.assignment,
+				p.sessions_per_machine,
+				p.cores,
+				p.memory,
+				p.gpus,
+				p.disk,
+				p.naming,
+				p.folder,
+				p.network,
+				JSON.stringify({
+					hours: p.policy.hours,
+					headroomIn: p.policy.headroom_in,
+					headroomOut: p.policy.headroom_out,
+					least: p.policy.least,
+					most: p.policy.most,
+					patience: p.policy.patience,
+					placing: p.policy.placing
+				}),
+				Math.round(p.price_hour * 100),
+				i
 			]);
 		});
 		estate.publications.forEach((p, i) => {
-			run(db, 'INSERT INTO publications VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)', [p.id, at, FOREVER, p.name, p.internal_name, p.icon, JSON.stringify(p.pools), p.protocol, i]);
+			run(db, 'INSERT INTO publications VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)', [
+				p.id,
+				at,
+				FOREVER,
+				p.name,
+				p.internal_name,
+				p.icon,
+				JSON.stringify(p.pools),
+				p.protocol,
+				i
+			]);
 		});
 		const hours = new Map(estate.hours.map((h) => [h.id, { days: h.days, from: h.from, until: h.until }]));
-		const people = new Map(all<{ id: number; login: string }>(db, 'SELECT id, login FROM people').map((p) => [p.login, p.id]));
+		const people = new Map(
+			all<{ id: number; login: string }>(db, 'SELECT id, login FROM people').map((p) => [p.login, p.id])
+		);
 		estate.grants.forEach((g, i) => {
 			const conditions = {
 				...(g.hours ? { hours: hours.get(g.hours) } : {}),
@@ -47,7 +107,16 @@ export function settleEstate(db: Db, estate: Estate, at: number, addressOf: Addr
 				...(g.second_factor ? { secondFactor: true } : {}),
 				...(g.networks ? { networks: g.networks } : {})
 			};
-			run(db, 'INSERT INTO grants VALUES (?, ?, ?, ?, ?, ?, ?, ?)', [i + 1, at, FOREVER, g.publication, g.team ?? null, g.person ? people.get(g.person) : null, JSON.stringify(conditions), JSON.stringify(g.channels)]);
+			run(db, 'INSERT INTO grants VALUES (?, ?, ?, ?, ?, ?, ?, ?)', [
+				i + 1,
+				at,
+				FOREVER,
+				g.publication,
+				g.team ?? null,
+				g.person ? people.get(g.person) : null,
+				JSON.stringify(conditions),
+				JSON.stringify(g.channels)
+			]);
 		});
 	})();
 }
@@ -62,29 +131,57 @@ function settlePeople(db: Db, estate: Estate, addressOf: AddressOf): void {
 		const team = teams.get(id)!;
 		if (team.parent) place(team.parent);
 		run(db, 'INSERT INTO teams VALUES (?, ?, ?)', [team.id, team.name, team.parent ?? null]);
-		for (let up: string | undefined = id; up !== undefined; up = teams.get(up)!.parent) run(db, 'INSERT INTO team_nesting VALUES (?, ?)', [id, up]);
+		for (let up: string | undefined = id; up !== undefined; up = teams.get(up)!.parent)
+			run(db, 'INSERT INTO team_nesting VALUES (?, ?)', [id, up]);
 	};
 	for (const t of estate.directory.teams) place(t.id);
 	for (const p of estate.directory.people) {
-		run(db, 'INSERT INTO people(login, name, site_id, team_id, pattern, profile, managed, address) VALUES (?, ?, ?, ?, ?, ?, ?, ?)', [
-			p.login, p.name, p.site, p.team, p.pattern, p.profile, p.managed_endpoint ? 1 : 0, addressOf(p.login)
-		]);
+		run(
+			db,
+			'INSERT INTO people(login, name, site_id, team_id, pattern, profile, managed, address) VALUES (?, ?, ?, ?, ?, ?, ?, ?)',
+			[p.login, p.name, p.site, p.team, p.pattern, p.profile, p.managed_endpoint ? 1 : 0, addressOf(p.login)]
+		);
 	}
 }
 
 function settleImages(db: Db, estate: Estate, at: number): void {
 	estate.image_lines.forEach((l, i) => {
 		run(db, 'INSERT INTO lines VALUES (?, ?, ?, ?, ?)', [l.id, l.name, l.system, l.users, i]);
-		const steps = l.sheet.steps.map(({ kind, words, note, adds }) => ({ kind, words, ...(note ? { note } : {}), ...(adds ? { adds } : {}) }));
-		run(db, 'INSERT INTO sheets VALUES (?, ?, ?, ?)', [l.id, at, FOREVER, JSON.stringify({ steps, limit: l.sheet.limit, builder: l.sheet.builder })]);
+		const steps = l.sheet.steps.map(({ kind, words, note, adds }) => ({
+			kind,
+			words,
+			...(note ? { note } : {}),
+			...(adds ? { adds } : {})
+		}));
+		run(db, 'INSERT INTO sheets VALUES (?, ?, ?, ?)', [
+			l.id,
+			at,
+			FOREVER,
+			JSON.stringify({ steps, limit: l.sheet.limit, builder: l.sheet.builder })
+		]);
 		for (const v of l.versions) {
-			run(db, 'INSERT INTO versions VALUES (?, ?, ?, ?, ?, ?, ?, NULL)', [l.id, v.number, v.built, v.by, v.note, JSON.stringify(v.contents), v.contents.reduce((n, c) => n + c.size, 0)]);
+			run(db, 'INSERT INTO versions VALUES (?, ?, ?, ?, ?, ?, ?, NULL)', [
+				l.id,
+				v.number,
+				v.built,
+				v.by,
+				v.note,
+				JSON.stringify(v.contents),
+				v.contents.reduce((n, c) => n + c.size, 0)
+			]);
 			if (v.held) run(db, 'INSERT INTO version_holds VALUES (?, ?, ?, ?)', [l.id, v.number, v.built, FOREVER]);
 		}
 		for (const b of l.past_builds) {
 			b.minutes.forEach((minutes, n) => {
 				const step = l.sheet.steps[n]!;
-				run(db, 'INSERT INTO step_runs VALUES (?, ?, ?, ?, ?, ?)', [l.id, step.kind, step.words, b.at, l.sheet.builder.cores, Math.round(minutes * MINUTE)]);
+				run(db, 'INSERT INTO step_runs VALUES (?, ?, ?, ?, ?, ?)', [
+					l.id,
+					step.kind,
+					step.words,
+					b.at,
+					l.sheet.builder.cores,
+					Math.round(minutes * MINUTE)
+				]);
 			});
 		}
 	});

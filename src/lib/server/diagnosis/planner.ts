@@ -7,7 +7,11 @@ import { all, one } from '../db';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { machineByName, sessionsOn } from '../watch/queries';
 
-const USUAL: Record<Remedy, number> = { 'restart service': 30 * SECOND, 'restart machine': 3 * MINUTE, 'reset to image': 5 * MINUTE };
+const USUAL: Record<Remedy, number> = {
+	'restart service': 30 * SECOND,
+	'restart machine': 3 * MINUTE,
+	'reset to image': 5 * MINUTE
+};
 
 const runbook = planKind({
 	kind: 'runbook.run',
@@ -17,28 +21,62 @@ const runbook = planKind({
 	async draft(ctx, input): Promise<Draft> {
 		const now = ctx.clock.now();
 		const machine = machineByName(ctx.db, input.machine, now);
-		if (!machine || machine.until !== FOREVER) throw new InputProblem([{ field: 'machine', words: `There is no machine ${input.machine}.` }]);
+		if (!machine || machine.until !== FOREVER)
+			throw new InputProblem([{ field: 'machine', words: `There is no machine ${input.machine}.` }]);
 		const { remedies, facts } = runbookFor(input.check);
-		const failing = one<{ since: number; saw: string }>(ctx.db, `SELECT since, saw FROM failing_checks WHERE machine_id = ? AND name = ? AND until = ${FOREVER}`, [machine.id, input.check]);
+		const failing = one<{ since: number; saw: string }>(
+			ctx.db,
+			`SELECT since, saw FROM failing_checks WHERE machine_id = ? AND name = ? AND until = ${FOREVER}`,
+			[machine.id, input.check]
+		);
 		const sessions = sessionsOn(ctx.db, [machine.id]);
 		const total = remedies.reduce((n, r) => n + USUAL[r], 0);
 		return {
 			title: `Repair ${input.machine}: ${CHECK_WORDS[input.check].fails}`,
 			effects: {
 				...noEffects(),
-				people: sessions.map((s) => ({ kind: 'person', id: s.login, name: s.person, how: 'signed out, if the machine has to be restarted' })),
+				people: sessions.map((s) => ({
+					kind: 'person',
+					id: s.login,
+					name: s.person,
+					how: 'signed out, if the machine has to be restarted'
+				})),
 				sessionsEnded: sessions.map((s) => ({ kind: 'session', id: String(s.id), name: s.person })),
 				machines: [{ kind: 'machine', id: input.machine, name: input.machine, how: 'repaired' }],
 				duration: { middle: remedies.length ? USUAL[remedies[0]!] : 0, ninety: total }
 			},
-			warnings: sessions.length ? [{ words: `${countWords(sessions.length, 'session')} on it end if restarting the service does not help`, side: 'against' }] : [],
-			blocks: [...(remedies.length === 0 ? facts : []), ...(failing ? [] : [{ words: `the check passes: there is nothing to repair`, side: 'against' as const }])],
+			warnings: sessions.length
+				? [
+						{
+							words: `${countWords(sessions.length, 'session')} on it end if restarting the service does not help`,
+							side: 'against'
+						}
+					]
+				: [],
+			blocks: [
+				...(remedies.length === 0 ? facts : []),
+				...(failing ? [] : [{ words: `the check passes: there is nothing to repair`, side: 'against' as const }])
+			],
 			reasons: [
-				...(failing ? [{ words: `${CHECK_WORDS[input.check].asks} No: ${failing.saw}, for ${durationWords(now - failing.since)}`, at: failing.since, source: 'check', about: { kind: 'machine', id: input.machine } }] : []),
+				...(failing
+					? [
+							{
+								words: `${CHECK_WORDS[input.check].asks} No: ${failing.saw}, for ${durationWords(now - failing.since)}`,
+								at: failing.since,
+								source: 'check',
+								about: { kind: 'machine', id: input.machine }
+							}
+						]
+					: []),
 				...facts
 			],
 			objects: [`machine/${input.machine}`],
-			steps: remedies.map((r) => ({ kind: 'runbook.remedy', words: `${r[0]!.toUpperCase()}${r.slice(1)}, then check again`, input: { machine: input.machine, check: input.check, remedy: r }, expected: USUAL[r] })),
+			steps: remedies.map((r) => ({
+				kind: 'runbook.remedy',
+				words: `${r[0]!.toUpperCase()}${r.slice(1)}, then check again`,
+				input: { machine: input.machine, check: input.check, remedy: r },
+				expected: USUAL[r]
+			})),
 			undo: null,
 			undoWords: 'No: a restart cannot be taken back.'
 		};
@@ -49,16 +87,49 @@ const setPort = planKind({
 	kind: 'gateway.set-port',
 	words: 'Set the port that a gateway announces for a protocol',
 	area: 'network',
-	schema: v.strictObject({ gateway: v.string(), protocol: v.string(), port: v.pipe(v.number('Write a port.'), v.integer('A port is a whole number.'), v.minValue(1, 'A port is at least 1.'), v.maxValue(65535, 'A port is at most 65535.')) }),
+	schema: v.strictObject({
+		gateway: v.string(),
+		protocol: v.string(),
+		port: v.pipe(
+			v.number('Write a port.'),
+			v.integer('A port is a whole number.'),
+			v.minValue(1, 'A port is at least 1.'),
+			v.maxValue(65535, 'A port is at most 65535.')
+		)
+	}),
 	async draft(ctx, input): Promise<Draft> {
 		const now = ctx.clock.now();
-		const port = one<{ announced: number; listens: number; since: number }>(ctx.db, `SELECT * FROM gateway_ports WHERE gateway_id = ? AND protocol = ? AND until = ${FOREVER}`, [input.gateway, input.protocol]);
-		if (!port) throw new InputProblem([{ field: 'gateway', words: `There is no gateway ${input.gateway} with ${input.protocol}.` }]);
+		const port = one<{ announced: number; listens: number; since: number }>(
+			ctx.db,
+			`SELECT * FROM gateway_ports WHERE gateway_id = ? AND protocol = ? AND until = ${FOREVER}`,
+			[input.gateway, input.protocol]
+		);
+		if (!port)
+			throw new InputProblem([
+				{ field: 'gateway', words: `There is no gateway ${input.gateway} with ${input.protocol}.` }
+			]);
 		const right = input.port === port.listens;
-		const hurt = right ? [] : all<{ login: string; name: string }>(ctx.db, `SELECT DISTINCT pe.login, pe.name FROM connections c JOIN people pe ON pe.id = c.person_id WHERE c.gateway_id = ? AND c.protocol = ? AND c.ended > ? AND c.result = 'open'`, [input.gateway, input.protocol, now - 24 * 60 * MINUTE]);
-		const helped = right ? all<{ login: string; name: string }>(ctx.db, `SELECT DISTINCT pe.login, pe.name FROM connections c JOIN people pe ON pe.id = c.person_id WHERE c.gateway_id = ? AND c.protocol = ? AND c.ended >= ? AND c.result = 'lost'`, [input.gateway, input.protocol, port.since - 10 * MINUTE]) : [];
+		const hurt = right
+			? []
+			: all<{ login: string; name: string }>(
+					ctx.db,
+					`SELECT DISTINCT pe.login, pe.name FROM connections c JOIN people pe ON pe.id = c.person_id WHERE c.gateway_id = ? AND c.protocol = ? AND c.ended > ? AND c.result = 'open'`,
+					[input.gateway, input.protocol, now - 24 * 60 * MINUTE]
+				);
+		const helped = right
+			? all<{ login: string; name: string }>(
+					ctx.db,
+					`SELECT DISTINCT pe.login, pe.name FROM connections c JOIN people pe ON pe.id = c.person_id WHERE c.gateway_id = ? AND c.protocol = ? AND c.ended >= ? AND c.result = 'lost'`,
+					[input.gateway, input.protocol, port.since - 10 * MINUTE]
+				)
+			: [];
 		const reasons: Fact[] = [
-			{ words: `${input.gateway} announces port ${port.announced} for ${input.protocol}`, at: port.since, source: 'gateway', about: { kind: 'gateway', id: input.gateway } },
+			{
+				words: `${input.gateway} announces port ${port.announced} for ${input.protocol}`,
+				at: port.since,
+				source: 'gateway',
+				about: { kind: 'gateway', id: input.gateway }
+			},
 			{ words: `it listens on ${port.listens}`, source: 'gateway' },
 			{ words: 'sessions that are open keep their connection', source: 'gateway' }
 		];
@@ -66,10 +137,20 @@ const setPort = planKind({
 			title: `Let ${input.gateway} announce port ${input.port} for ${input.protocol}`,
 			effects: {
 				...noEffects(),
-				people: [...helped.map((p) => ({ kind: 'person', id: p.login, name: p.name, how: 'can connect again' })), ...hurt.map((p) => ({ kind: 'person', id: p.login, name: p.name, how: 'could no longer connect' }))],
+				people: [
+					...helped.map((p) => ({ kind: 'person', id: p.login, name: p.name, how: 'can connect again' })),
+					...hurt.map((p) => ({ kind: 'person', id: p.login, name: p.name, how: 'could no longer connect' }))
+				],
 				duration: { middle: 5 * SECOND, ninety: 9 * SECOND }
 			},
-			warnings: right ? [] : [{ words: `nothing listens on ${input.port}: nobody would get through by ${input.protocol}`, side: 'against' }],
+			warnings: right
+				? []
+				: [
+						{
+							words: `nothing listens on ${input.port}: nobody would get through by ${input.protocol}`,
+							side: 'against'
+						}
+					],
 			blocks: port.announced === input.port ? [{ words: `it announces ${input.port} already`, side: 'against' }] : [],
 			reasons,
 			objects: [`gateway/${input.gateway}`],

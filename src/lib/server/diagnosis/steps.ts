@@ -13,7 +13,8 @@ export const repairSteps: Record<string, StepHandler> = {
 			const { agent, compute } = ctx.providers;
 			try {
 				if (remedy === 'restart service') await agent.restartService(machine, check, key('service'));
-				else if (remedy === 'restart machine') await compute.restart(machine, `restarted by the runbook of ${job.by}`, key('restart'));
+				else if (remedy === 'restart machine')
+					await compute.restart(machine, `restarted by the runbook of ${job.by}`, key('restart'));
 				else await compute.reset(machine, versionOf(ctx, machine), key('reset'));
 				if (remedy !== 'restart service') {
 					await sleep(ctx.clock, 3 * SECOND);
@@ -32,7 +33,12 @@ export const repairSteps: Record<string, StepHandler> = {
 				return {
 					stop: true,
 					result: { 'helped by': remedy },
-					write: (db) => void run(db, `UPDATE failing_checks SET until = max(?, since + 1) WHERE machine_id = (SELECT id FROM machines WHERE name = ? AND until = ${FOREVER}) AND name <> 'gateway' AND until = ${FOREVER}`, [now, machine])
+					write: (db) =>
+						void run(
+							db,
+							`UPDATE failing_checks SET until = max(?, since + 1) WHERE machine_id = (SELECT id FROM machines WHERE name = ? AND until = ${FOREVER}) AND name <> 'gateway' AND until = ${FOREVER}`,
+							[now, machine]
+						)
 				};
 			}
 			log(`${CHECK_WORDS[still.name].asks} No: ${still.saw}`);
@@ -46,10 +52,30 @@ export const repairSteps: Record<string, StepHandler> = {
 			const now = ctx.clock.now();
 			return {
 				write: (db) => {
-					const row = one<{ listens: number }>(db, `SELECT listens FROM gateway_ports WHERE gateway_id = ? AND protocol = ? AND until = ${FOREVER}`, [input.gateway, input.protocol])!;
-					run(db, `UPDATE gateway_ports SET until = ? WHERE gateway_id = ? AND protocol = ? AND until = ${FOREVER}`, [now, input.gateway, input.protocol]);
-					run(db, 'INSERT OR REPLACE INTO gateway_ports VALUES (?, ?, ?, ?, ?, ?)', [input.gateway, input.protocol, input.port, row.listens, now, FOREVER]);
-					if (row.listens === input.port) run(db, `UPDATE findings SET until = max(?, since + 1) WHERE kind = 'gateway port' AND subject_id = ? AND until = ${FOREVER}`, [now, input.gateway]);
+					const row = one<{ listens: number }>(
+						db,
+						`SELECT listens FROM gateway_ports WHERE gateway_id = ? AND protocol = ? AND until = ${FOREVER}`,
+						[input.gateway, input.protocol]
+					)!;
+					run(db, `UPDATE gateway_ports SET until = ? WHERE gateway_id = ? AND protocol = ? AND until = ${FOREVER}`, [
+						now,
+						input.gateway,
+						input.protocol
+					]);
+					run(db, 'INSERT OR REPLACE INTO gateway_ports VALUES (?, ?, ?, ?, ?, ?)', [
+						input.gateway,
+						input.protocol,
+						input.port,
+						row.listens,
+						now,
+						FOREVER
+					]);
+					if (row.listens === input.port)
+						run(
+							db,
+							`UPDATE findings SET until = max(?, since + 1) WHERE kind = 'gateway port' AND subject_id = ? AND until = ${FOREVER}`,
+							[now, input.gateway]
+						);
 				}
 			};
 		}

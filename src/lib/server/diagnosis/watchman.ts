@@ -1,5 +1,14 @@
 import { CHECKS } from '$lib/core/diagnosis/checks';
-import { gatewayFindings, networkFindings, poolFinding, pressedFindings, signInFindings, volumeFindings, type Finding, type VersionSignIns } from '$lib/core/diagnosis/findings';
+import {
+	gatewayFindings,
+	networkFindings,
+	poolFinding,
+	pressedFindings,
+	signInFindings,
+	volumeFindings,
+	type Finding,
+	type VersionSignIns
+} from '$lib/core/diagnosis/findings';
 import { quantile } from '$lib/core/images/duration';
 import { DAY, FOREVER, MINUTE } from '$lib/core/time/units';
 import { clockWords } from '$lib/core/time/zone';
@@ -10,10 +19,17 @@ import type { Context } from '../context';
 import { all, one, run } from '../db';
 
 /** Runs the checks along the way to every machine that is up, and keeps those that fail as intervals. */
-export async function sweepChecks(ctx: Context, machines: { id: number; name: string; state: string }[], now: number): Promise<void> {
+export async function sweepChecks(
+	ctx: Context,
+	machines: { id: number; name: string; state: string }[],
+	now: number
+): Promise<void> {
 	const up = machines.filter((m) => m.state === 'ready' || m.state === 'in use' || m.state === 'failed');
 	const failing = new Map((await ctx.providers.agent.sweep(up.map((m) => m.name))).map((f) => [f.machine, f.failing]));
-	const open = all<{ machine_id: number; name: string }>(ctx.db, `SELECT machine_id, name FROM failing_checks WHERE until = ${FOREVER}`);
+	const open = all<{ machine_id: number; name: string }>(
+		ctx.db,
+		`SELECT machine_id, name FROM failing_checks WHERE until = ${FOREVER}`
+	);
 	ctx.db.transaction(() => {
 		const known = new Set<string>();
 		const byId = new Map(up.map((m) => [m.id, m.name]));
@@ -21,11 +37,17 @@ export async function sweepChecks(ctx: Context, machines: { id: number; name: st
 			const name = byId.get(o.machine_id);
 			const still = name !== undefined && failing.get(name)?.name === o.name;
 			if (still) known.add(`${o.machine_id}/${o.name}`);
-			else run(ctx.db, `UPDATE failing_checks SET until = max(?, since + 1) WHERE machine_id = ? AND name = ? AND until = ${FOREVER}`, [now, o.machine_id, o.name]);
+			else
+				run(
+					ctx.db,
+					`UPDATE failing_checks SET until = max(?, since + 1) WHERE machine_id = ? AND name = ? AND until = ${FOREVER}`,
+					[now, o.machine_id, o.name]
+				);
 		}
 		for (const m of up) {
 			const f = failing.get(m.name);
-			if (f && !known.has(`${m.id}/${f.name}`)) run(ctx.db, 'INSERT OR IGNORE INTO failing_checks VALUES (?, ?, ?, ?, ?)', [m.id, f.name, now, FOREVER, f.saw]);
+			if (f && !known.has(`${m.id}/${f.name}`))
+				run(ctx.db, 'INSERT OR IGNORE INTO failing_checks VALUES (?, ?, ?, ?, ?)', [m.id, f.name, now, FOREVER, f.saw]);
 		}
 	})();
 }
@@ -42,7 +64,12 @@ export async function sweepFindings(ctx: Context, now: number, deeper: Deeper): 
 	const ports = await observePorts(ctx, now);
 	const volumes = await ctx.providers.compute.volumes();
 	const networks = await Promise.all(
-		all<{ id: string; site_id: string; first: number; last: number }>(db, 'SELECT * FROM networks').map(async (n) => ({ id: n.id, site: n.site_id, size: n.last - n.first + 1, free: await ctx.providers.network.free(n.id) }))
+		all<{ id: string; site_id: string; first: number; last: number }>(db, 'SELECT * FROM networks').map(async (n) => ({
+			id: n.id,
+			site: n.site_id,
+			size: n.last - n.first + 1,
+			free: await ctx.providers.network.free(n.id)
+		}))
 	);
 	const found: Finding[] = [
 		...gatewayFindings(ports),
@@ -53,20 +80,38 @@ export async function sweepFindings(ctx: Context, now: number, deeper: Deeper): 
 		...(deeper.forecast ? poolsRunningOut(ctx, now) : [])
 	];
 	db.transaction(() => {
-		const open = all<{ id: number; kind: string; subject_id: string }>(db, `SELECT id, kind, subject_id FROM findings WHERE until = ${FOREVER}`);
+		const open = all<{ id: number; kind: string; subject_id: string }>(
+			db,
+			`SELECT id, kind, subject_id FROM findings WHERE until = ${FOREVER}`
+		);
 		for (const o of open) {
 			const still = found.some((f) => f.kind === o.kind && f.subject.id === o.subject_id);
 			const looked = o.kind === 'pool runs out' ? deeper.forecast : o.kind === 'slow sign-ins' ? deeper.signIns : true;
 			if (!still && looked) run(db, 'UPDATE findings SET until = max(?, since + 1) WHERE id = ?', [now, o.id]);
 		}
 		for (const f of found) {
-			const since = one<{ since: number }>(db, `SELECT since FROM findings WHERE kind = ? AND subject_id = ? AND until = ${FOREVER}`, [f.kind, f.subject.id])?.since;
+			const since = one<{ since: number }>(
+				db,
+				`SELECT since FROM findings WHERE kind = ? AND subject_id = ? AND until = ${FOREVER}`,
+				[f.kind, f.subject.id]
+			)?.since;
 			const people = peopleAffected(ctx, f, since ?? now, now);
 			run(
 				db,
 				`INSERT INTO findings(kind, subject_kind, subject_id, site_id, since, until, title, people, facts, remedy) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 				 ON CONFLICT(kind, subject_id) WHERE until = ${FOREVER} DO UPDATE SET title = excluded.title, people = excluded.people, facts = excluded.facts, remedy = excluded.remedy`,
-				[f.kind, f.subject.kind, f.subject.id, f.site, now, FOREVER, f.title, people, JSON.stringify(f.facts), f.remedy ? JSON.stringify(f.remedy) : null]
+				[
+					f.kind,
+					f.subject.kind,
+					f.subject.id,
+					f.site,
+					now,
+					FOREVER,
+					f.title,
+					people,
+					JSON.stringify(f.facts),
+					f.remedy ? JSON.stringify(f.remedy) : null
+				]
 			);
 		}
 	})();
@@ -76,17 +121,45 @@ export async function sweepFindings(ctx: Context, now: number, deeper: Deeper): 
 async function observePorts(ctx: Context, now: number) {
 	const { db } = ctx;
 	const seen = await ctx.providers.network.gateways();
-	const sites = new Map(all<{ id: string; site: string; name: string }>(db, 'SELECT g.id, s.id AS site, s.name FROM gateways g JOIN sites s ON s.id = g.site_id').map((g) => [g.id, g]));
+	const sites = new Map(
+		all<{ id: string; site: string; name: string }>(
+			db,
+			'SELECT g.id, s.id AS site, s.name FROM gateways g JOIN sites s ON s.id = g.site_id'
+		).map((g) => [g.id, g])
+	);
 	return seen.flatMap((p) => {
 		const gateway = sites.get(p.gateway);
 		if (!gateway) return [];
-		let row = one<{ announced: number; listens: number; since: number }>(db, `SELECT * FROM gateway_ports WHERE gateway_id = ? AND protocol = ? AND until = ${FOREVER}`, [p.gateway, p.protocol]);
+		let row = one<{ announced: number; listens: number; since: number }>(
+			db,
+			`SELECT * FROM gateway_ports WHERE gateway_id = ? AND protocol = ? AND until = ${FOREVER}`,
+			[p.gateway, p.protocol]
+		);
 		if (!row || row.announced !== p.announced || row.listens !== p.listens) {
-			run(db, `UPDATE gateway_ports SET until = ? WHERE gateway_id = ? AND protocol = ? AND until = ${FOREVER}`, [now, p.gateway, p.protocol]);
-			run(db, 'INSERT OR REPLACE INTO gateway_ports VALUES (?, ?, ?, ?, ?, ?)', [p.gateway, p.protocol, p.announced, p.listens, now, FOREVER]);
+			run(db, `UPDATE gateway_ports SET until = ? WHERE gateway_id = ? AND protocol = ? AND until = ${FOREVER}`, [
+				now,
+				p.gateway,
+				p.protocol
+			]);
+			run(db, 'INSERT OR REPLACE INTO gateway_ports VALUES (?, ?, ?, ?, ?, ?)', [
+				p.gateway,
+				p.protocol,
+				p.announced,
+				p.listens,
+				now,
+				FOREVER
+			]);
 			row = { ...p, since: now };
 		}
-		return [{ ...p, site: gateway.site, siteName: gateway.name, since: row.since, othersSay: seen.filter((o) => o.protocol === p.protocol && o.gateway !== p.gateway).map((o) => o.announced) }];
+		return [
+			{
+				...p,
+				site: gateway.site,
+				siteName: gateway.name,
+				since: row.since,
+				othersSay: seen.filter((o) => o.protocol === p.protocol && o.gateway !== p.gateway).map((o) => o.announced)
+			}
+		];
 	});
 }
 
@@ -99,14 +172,24 @@ function signInsByVersion(ctx: Context, now: number): VersionSignIns[] {
 		 WHERE c.ended > ? AND c.ended <= ? AND c.result = 'open'`,
 		[now - DAY, now]
 	);
-	const groups = new Map<string, { line: string; version: string; count: number; phases: Map<PhaseName, number[]>; parts: Map<PhaseName, Map<string, number[]>> }>();
+	const groups = new Map<
+		string,
+		{
+			line: string;
+			version: string;
+			count: number;
+			phases: Map<PhaseName, number[]>;
+			parts: Map<PhaseName, Map<string, number[]>>;
+		}
+	>();
 	for (const row of rows) {
 		const phases = JSON.parse(row.phases) as Phase[];
 		// A session that was taken up again skips most phases.
 		if (!phases.some((p) => p.name === 'shell')) continue;
 		const key = `${row.line}/${row.version}`;
 		let g = groups.get(key);
-		if (!g) groups.set(key, (g = { line: row.line, version: row.version, count: 0, phases: new Map(), parts: new Map() }));
+		if (!g)
+			groups.set(key, (g = { line: row.line, version: row.version, count: 0, phases: new Map(), parts: new Map() }));
 		g.count++;
 		for (const p of phases) {
 			push(g.phases, p.name, p.ms);
@@ -123,7 +206,10 @@ function signInsByVersion(ctx: Context, now: number): VersionSignIns[] {
 		count: g.count,
 		phases: Object.fromEntries([...g.phases].map(([name, ms]) => [name, median(ms)])),
 		worstPart: Object.fromEntries(
-			[...g.parts].map(([name, parts]) => [name, [...parts].map(([part, ms]) => ({ name: part, ms: median(ms) })).reduce((a, b) => (b.ms > a.ms ? b : a))])
+			[...g.parts].map(([name, parts]) => [
+				name,
+				[...parts].map(([part, ms]) => ({ name: part, ms: median(ms) })).reduce((a, b) => (b.ms > a.ms ? b : a))
+			])
 		)
 	}));
 }
@@ -134,7 +220,11 @@ function push<K>(map: Map<K, number[]>, key: K, value: number): void {
 	else map.set(key, [value]);
 }
 
-const median = (values: number[]) => quantile(values.sort((a, b) => a - b), 0.5);
+const median = (values: number[]) =>
+	quantile(
+		values.sort((a, b) => a - b),
+		0.5
+	);
 
 /** Machines with nearly all their cores in use for the last 20 minutes without a break. */
 function pressedMachines(ctx: Context, now: number) {
@@ -158,10 +248,24 @@ function poolsRunningOut(ctx: Context, now: number): Finding[] {
 		if (n === 0) continue;
 		const usable = Math.min(n, pool.policy.most);
 		const demand = demandForecast(ctx.db, now, 12, { pool: pool.id });
-		const peak = demand.ahead.reduce((a, b) => (b.middle + b.spread > a.middle + a.spread ? b : a), { at: now, middle: 0, spread: 0 });
+		const peak = demand.ahead.reduce((a, b) => (b.middle + b.spread > a.middle + a.spread ? b : a), {
+			at: now,
+			middle: 0,
+			spread: 0
+		});
 		const finding = poolFinding({
-			id: pool.id, name: pool.name, site: pool.site, holds: usable * pool.perMachine, inUse: demand.now, demand: peak.middle, spread: peak.spread, at: peak.at,
-			clock: clockWords(pool.zone, peak.at), usableMachines: n, most: pool.policy.most, perMachine: pool.perMachine
+			id: pool.id,
+			name: pool.name,
+			site: pool.site,
+			holds: usable * pool.perMachine,
+			inUse: demand.now,
+			demand: peak.middle,
+			spread: peak.spread,
+			at: peak.at,
+			clock: clockWords(pool.zone, peak.at),
+			usableMachines: n,
+			most: pool.policy.most,
+			perMachine: pool.perMachine
 		});
 		if (finding) findings.push(finding);
 	}
@@ -173,9 +277,10 @@ function peopleAffected(ctx: Context, finding: Finding, since: number, now: numb
 	const count = (sql: string, params: unknown[]) => one<{ n: number }>(ctx.db, sql, params)!.n;
 	switch (finding.kind) {
 		case 'gateway port':
-			return count(`SELECT count(DISTINCT person_id) AS n FROM connections WHERE gateway_id = ? AND protocol = ? AND result = 'lost' AND ended >= ? AND ended <= ?`, [
-				finding.subject.id, String(finding.remedy?.input.protocol), since - 10 * MINUTE, now
-			]);
+			return count(
+				`SELECT count(DISTINCT person_id) AS n FROM connections WHERE gateway_id = ? AND protocol = ? AND result = 'lost' AND ended >= ? AND ended <= ?`,
+				[finding.subject.id, String(finding.remedy?.input.protocol), since - 10 * MINUTE, now]
+			);
 		case 'slow sign-ins': {
 			const [line, version] = finding.subject.id.split('/');
 			return count(
@@ -185,7 +290,10 @@ function peopleAffected(ctx: Context, finding: Finding, since: number, now: numb
 			);
 		}
 		case 'runaway machine':
-			return count(`SELECT count(*) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE m.name = ? AND s.until > ? AND s.since <= ?`, [finding.subject.id, now, now]);
+			return count(
+				`SELECT count(*) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE m.name = ? AND s.until > ? AND s.since <= ?`,
+				[finding.subject.id, now, now]
+			);
 		case 'volume nearly full':
 			return count(
 				`SELECT count(*) AS n FROM sessions s JOIN machine_places p ON p.machine_id = s.machine_id AND p.until = ${FOREVER} WHERE p.volume_id = ? AND s.until > ? AND s.since <= ?`,
@@ -195,7 +303,9 @@ function peopleAffected(ctx: Context, finding: Finding, since: number, now: numb
 			const words = finding.facts[0]!.words;
 			const match = /forecast (\d+) ± (\d+)/.exec(words);
 			const holds = /holds ([\d,]+)/.exec(finding.facts[1]!.words);
-			return match && holds ? Math.max(1, Number(match[1]) + Number(match[2]) - Number(holds[1]!.replaceAll(',', ''))) : 1;
+			return match && holds
+				? Math.max(1, Number(match[1]) + Number(match[2]) - Number(holds[1]!.replaceAll(',', '')))
+				: 1;
 		}
 		default:
 			return 0;

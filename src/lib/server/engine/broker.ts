@@ -26,9 +26,21 @@ function brokerConfig(ctx: Context): BrokerConfig {
 		if (m.owner) owners[m.name] = m.owner;
 	}
 	return {
-		pools: poolsAt(db, now).map((p) => ({ id: p.id, assignment: p.assignment, placing: p.policy.placing, machines: machines.get(p.id) ?? [], site: p.site })),
+		pools: poolsAt(db, now).map((p) => ({
+			id: p.id,
+			assignment: p.assignment,
+			placing: p.policy.placing,
+			machines: machines.get(p.id) ?? [],
+			site: p.site
+		})),
 		publications: publicationsAt(db, now).map((p) => ({ id: p.id, pools: p.pools, protocol: p.protocol })),
-		grants: grantsAt(db, now).map((g) => ({ id: String(g.id), publication: g.publication, to: { kind: g.toKind, id: g.toKind === 'person' ? g.toLogin! : g.toId, name: g.toName }, conditions: g.conditions, channels: g.channels })),
+		grants: grantsAt(db, now).map((g) => ({
+			id: String(g.id),
+			publication: g.publication,
+			to: { kind: g.toKind, id: g.toKind === 'person' ? g.toLogin! : g.toId, name: g.toName },
+			conditions: g.conditions,
+			channels: g.channels
+		})),
 		owners
 	};
 }

@@ -33,7 +33,10 @@ export class Engine {
 	}
 
 	/** Does what is due at `now`. Minutes that were slept through are not made up for: policies act on what is. */
-	async minute(now: number, options: { sweepEvery: number; forecast: boolean } = { sweepEvery: SWEEP, forecast: true }): Promise<boolean> {
+	async minute(
+		now: number,
+		options: { sweepEvery: number; forecast: boolean } = { sweepEvery: SWEEP, forecast: true }
+	): Promise<boolean> {
 		const minute = Math.floor(now / MINUTE);
 		if (minute === this.lastMinute) return false;
 		this.lastMinute = minute;

@@ -39,8 +39,12 @@ export class Observer {
 
 	constructor(private readonly db: Db) {
 		this.seq = Number(setting(db, 'observed') ?? 0);
-		this.hostIds = new Map(all<{ id: number; name: string }>(db, 'SELECT id, name FROM hosts').map((h) => [h.name, h.id]));
-		this.personIds = new Map(all<{ id: number; login: string }>(db, 'SELECT id, login FROM people').map((p) => [p.login, p.id]));
+		this.hostIds = new Map(
+			all<{ id: number; name: string }>(db, 'SELECT id, name FROM hosts').map((h) => [h.name, h.id])
+		);
+		this.personIds = new Map(
+			all<{ id: number; login: string }>(db, 'SELECT id, login FROM people').map((p) => [p.login, p.id])
+		);
 		const rows = all<LiveMachine>(
 			db,
 			`SELECT m.id, m.name, m.pool_id AS pool, s.state, 0 AS sessions, s.since AS idleSince FROM machines m
@@ -48,7 +52,10 @@ export class Observer {
 		);
 		const byId = new Map(rows.map((m) => [m.id, m]));
 		for (const m of rows) this.machines.set(m.name, m);
-		for (const s of all<{ id: number; machine_id: number }>(db, `SELECT id, machine_id FROM sessions WHERE until = ${FOREVER}`)) {
+		for (const s of all<{ id: number; machine_id: number }>(
+			db,
+			`SELECT id, machine_id FROM sessions WHERE until = ${FOREVER}`
+		)) {
 			const machine = byId.get(s.machine_id);
 			if (!machine) continue;
 			machine.sessions++;
@@ -81,7 +88,14 @@ export class Observer {
 				if (!m) break;
 				this.machines.delete(o.machine);
 				for (const table of ['machines', 'machine_places', 'machine_states', 'failing_checks']) {
-					run(db, `UPDATE ${table} SET until = ? WHERE ${table === 'machines' ? 'id' : 'machine_id'} = ? AND until = ${FOREVER}`, [o.at, m.id]);
+					const key = table === 'machines' ? 'id' : 'machine_id';
+					// What began in the same millisecond never was.
+					if (table !== 'machines') run(db, `DELETE FROM ${table} WHERE ${key} = ? AND since >= ?`, [m.id, o.at]);
+					run(
+						db,
+						`UPDATE ${table} SET until = ? WHERE ${key} = ? AND until = ${FOREVER}`,
+						[o.at, m.id]
+					);
 				}
 				break;
 			}
@@ -93,15 +107,27 @@ export class Observer {
 			case 'owner': {
 				const m = this.machines.get(o.machine);
 				if (!m) break;
-				const place = one<Place>(db, `SELECT * FROM machine_places WHERE machine_id = ? AND until = ${FOREVER}`, [m.id])!;
+				const place = one<Place>(db, `SELECT * FROM machine_places WHERE machine_id = ? AND until = ${FOREVER}`, [
+					m.id
+				])!;
 				this.place(m.id, o.at, { ...place, owner_id: this.personIds.get(o.person) ?? null });
 				break;
 			}
 			case 'waiting':
-				run(db, 'INSERT OR IGNORE INTO waits VALUES (?, ?, ?, ?, ?)', [this.personIds.get(o.person), o.publication, JSON.stringify(o.pools), o.began, FOREVER]);
+				run(db, 'INSERT OR IGNORE INTO waits VALUES (?, ?, ?, ?, ?)', [
+					this.personIds.get(o.person),
+					o.publication,
+					JSON.stringify(o.pools),
+					o.began,
+					FOREVER
+				]);
 				break;
 			case 'stopped waiting':
-				run(db, `UPDATE waits SET until = max(?, since + 1) WHERE person_id = ? AND publication_id = ? AND until = ${FOREVER}`, [o.at, this.personIds.get(o.person), o.publication]);
+				run(
+					db,
+					`UPDATE waits SET until = max(?, since + 1) WHERE person_id = ? AND publication_id = ? AND until = ${FOREVER}`,
+					[o.at, this.personIds.get(o.person), o.publication]
+				);
 				break;
 			case 'connection':
 				this.connection(o);
@@ -115,22 +141,51 @@ export class Observer {
 	private made(o: Extract<Observation, { kind: 'made' }>): void {
 		const { db } = this;
 		let m = this.machines.get(o.machine);
-		const pool = one<{ site_id: string; line_id: string }>(db, 'SELECT site_id, line_id FROM pools WHERE id = ? ORDER BY since DESC', [o.pool])!;
+		const pool = one<{ site_id: string; line_id: string }>(
+			db,
+			'SELECT site_id, line_id FROM pools WHERE id = ? ORDER BY since DESC',
+			[o.pool]
+		)!;
 		if (!m) {
-			const id = Number(run(db, 'INSERT INTO machines(name, pool_id, site_id, since, until) VALUES (?, ?, ?, ?, ?)', [o.machine, o.pool, pool.site_id, o.at, FOREVER]).lastInsertRowid);
+			const id = Number(
+				run(db, 'INSERT INTO machines(name, pool_id, site_id, since, until) VALUES (?, ?, ?, ?, ?)', [
+					o.machine,
+					o.pool,
+					pool.site_id,
+					o.at,
+					FOREVER
+				]).lastInsertRowid
+			);
 			m = { id, name: o.machine, pool: o.pool, state: 'off', sessions: 0, idleSince: o.at };
 			this.machines.set(o.machine, m);
 			run(db, 'INSERT INTO machine_states VALUES (?, ?, ?, ?, ?)', [id, o.at, FOREVER, 'off', 'it has been made']);
 		}
 		const before = one<Place>(db, `SELECT * FROM machine_places WHERE machine_id = ? AND until = ${FOREVER}`, [m.id]);
-		this.place(m.id, o.at, { host_id: this.hostIds.get(o.host)!, volume_id: o.volume, line_id: pool.line_id, version: o.version, address: o.address, owner_id: before?.owner_id ?? null });
+		this.place(m.id, o.at, {
+			host_id: this.hostIds.get(o.host)!,
+			volume_id: o.volume,
+			line_id: pool.line_id,
+			version: o.version,
+			address: o.address,
+			owner_id: before?.owner_id ?? null
+		});
 	}
 
 	private place(machine: number, at: number, p: Place): void {
 		const { db } = this;
 		run(db, 'DELETE FROM machine_places WHERE machine_id = ? AND since = ?', [machine, at]);
 		run(db, `UPDATE machine_places SET until = ? WHERE machine_id = ? AND until = ${FOREVER}`, [at, machine]);
-		run(db, 'INSERT INTO machine_places VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)', [machine, at, FOREVER, p.host_id, p.volume_id, p.line_id, p.version, p.address, p.owner_id]);
+		run(db, 'INSERT INTO machine_places VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)', [
+			machine,
+			at,
+			FOREVER,
+			p.host_id,
+			p.volume_id,
+			p.line_id,
+			p.version,
+			p.address,
+			p.owner_id
+		]);
 	}
 
 	private state(m: LiveMachine, state: MachineState, at: number, cause: string): void {
@@ -152,14 +207,40 @@ export class Observer {
 		if (o.result === 'open' && machine && o.session !== null) {
 			const known = one(db, 'SELECT 1 FROM sessions WHERE id = ?', [o.session]);
 			if (!known) {
-				run(db, 'INSERT INTO sessions VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, NULL, ?)', [o.session, person, machine.id, o.publication, o.gateway, o.protocol, o.at, FOREVER, took, o.id]);
+				run(db, 'INSERT INTO sessions VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, NULL, ?)', [
+					o.session,
+					person,
+					machine.id,
+					o.publication,
+					o.gateway,
+					o.protocol,
+					o.at,
+					FOREVER,
+					took,
+					o.id
+				]);
 				run(db, 'INSERT INTO session_states VALUES (?, ?, ?, ?, ?)', [o.session, o.at, FOREVER, 'active', 'signed in']);
 				machine.sessions++;
 				this.sessionMachine.set(o.session, machine.name);
 			}
 		}
 		run(db, 'INSERT OR IGNORE INTO connections VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
-			o.id, person, o.publication, o.gateway, o.protocol, o.address, o.began, o.at, o.result, machine?.id ?? null, o.session, machine?.pool ?? null, Math.round(waited), Math.round(took), JSON.stringify(o.phases), JSON.stringify(o.cause)
+			o.id,
+			person,
+			o.publication,
+			o.gateway,
+			o.protocol,
+			o.address,
+			o.began,
+			o.at,
+			o.result,
+			machine?.id ?? null,
+			o.session,
+			machine?.pool ?? null,
+			Math.round(waited),
+			Math.round(took),
+			JSON.stringify(o.phases),
+			JSON.stringify(o.cause)
 		]);
 	}
 
@@ -171,7 +252,11 @@ export class Observer {
 			run(db, 'INSERT INTO session_states VALUES (?, ?, ?, ?, ?)', [o.session, o.at, FOREVER, o.state, o.cause]);
 			return;
 		}
-		run(db, `UPDATE sessions SET until = max(?, since + 1), ended_by = ? WHERE id = ? AND until = ${FOREVER}`, [o.at, o.cause, o.session]);
+		run(db, `UPDATE sessions SET until = max(?, since + 1), ended_by = ? WHERE id = ? AND until = ${FOREVER}`, [
+			o.at,
+			o.cause,
+			o.session
+		]);
 		const machine = this.machines.get(this.sessionMachine.get(o.session) ?? '');
 		this.sessionMachine.delete(o.session);
 		if (!machine) return;
@@ -195,8 +280,18 @@ export class Observer {
 			const input = o.values[at + 4]!;
 			const trip = o.values[at + 5]!;
 			const strain = strainValue(cores, memory, disk, gpu < 0 ? null : gpu, input, trip);
-			const row = [Math.round(cores * 1000), Math.round(memory * 1000), Math.round(disk * 1000), gpu < 0 ? -1 : Math.round(gpu * 1000), Math.round(input * 1000), Math.round(trip * 1000), o.values[at + 6]!, strain];
-			if (keep) run(db, 'INSERT OR REPLACE INTO samples_1m VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [o.at, m.id, ...row]);
+			const row = [
+				Math.round(cores * 1000),
+				Math.round(memory * 1000),
+				Math.round(disk * 1000),
+				gpu < 0 ? -1 : Math.round(gpu * 1000),
+				Math.round(input * 1000),
+				Math.round(trip * 1000),
+				o.values[at + 6]!,
+				strain
+			];
+			if (keep)
+				run(db, 'INSERT OR REPLACE INTO samples_1m VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [o.at, m.id, ...row]);
 			addUp(this.sums, m.id, row);
 		});
 		o.hosts.forEach((name, i) => {
@@ -216,9 +311,18 @@ export class Observer {
 		this.quarter = next;
 		if (was < 0) return;
 		for (const [id, s] of this.sums) {
-			run(db, 'INSERT OR REPLACE INTO samples_15m VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [was, id, ...s.v.map((v, i) => (i === COLUMNS - 1 ? v : Math.round(v / s.n)))]);
+			run(db, 'INSERT OR REPLACE INTO samples_15m VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
+				was,
+				id,
+				...s.v.map((v, i) => (i === COLUMNS - 1 ? v : Math.round(v / s.n)))
+			]);
 		}
-		for (const [id, s] of this.hostSums) run(db, 'INSERT OR REPLACE INTO host_samples_15m VALUES (?, ?, ?, ?, ?)', [was, id, ...s.v.map((v) => Math.round(v / s.n))]);
+		for (const [id, s] of this.hostSums)
+			run(db, 'INSERT OR REPLACE INTO host_samples_15m VALUES (?, ?, ?, ?, ?)', [
+				was,
+				id,
+				...s.v.map((v) => Math.round(v / s.n))
+			]);
 		this.sums.clear();
 		this.hostSums.clear();
 		const six = Math.floor(was / (6 * HOUR)) * 6 * HOUR;
@@ -226,7 +330,10 @@ export class Observer {
 			run(
 				db,
 				`INSERT OR REPLACE INTO samples_6h SELECT ?, machine_id, round(avg(cores)), round(avg(memory)), round(avg(disk)), round(avg(gpu)), round(avg(input)),
-				 round(avg(trip)), round(avg(sessions)), max(strain) FROM samples_15m WHERE at >= ? AND at < ? GROUP BY machine_id`.replaceAll(/round\((avg\(\w+\))\)/g, 'CAST(round($1) AS INTEGER)'),
+				 round(avg(trip)), round(avg(sessions)), max(strain) FROM samples_15m WHERE at >= ? AND at < ? GROUP BY machine_id`.replaceAll(
+					/round\((avg\(\w+\))\)/g,
+					'CAST(round($1) AS INTEGER)'
+				),
 				[six, six, six + 6 * HOUR]
 			);
 		}
@@ -240,9 +347,19 @@ export class Observer {
 		if (last === null || last === undefined) return;
 		this.quarter = Math.floor(last / QUARTER) * QUARTER;
 		for (const r of all<Record<string, number>>(this.db, 'SELECT * FROM samples_1m WHERE at >= ?', [this.quarter])) {
-			addUp(this.sums, r.machine_id!, [r.cores!, r.memory!, r.disk!, r.gpu!, r.input!, r.trip!, r.sessions!, r.strain!]);
+			addUp(this.sums, r.machine_id!, [
+				r.cores!,
+				r.memory!,
+				r.disk!,
+				r.gpu!,
+				r.input!,
+				r.trip!,
+				r.sessions!,
+				r.strain!
+			]);
 		}
-		for (const r of all<Record<string, number>>(this.db, 'SELECT * FROM host_samples_1m WHERE at >= ?', [this.quarter])) addUp(this.hostSums, r.host_id!, [r.cores!, r.memory!, r.gpu!]);
+		for (const r of all<Record<string, number>>(this.db, 'SELECT * FROM host_samples_1m WHERE at >= ?', [this.quarter]))
+			addUp(this.hostSums, r.host_id!, [r.cores!, r.memory!, r.gpu!]);
 	}
 }
 
@@ -263,5 +380,6 @@ function addUp(sums: Map<number, { n: number; v: number[] }>, id: number, row: n
 		return;
 	}
 	sum.n++;
-	for (let i = 0; i < row.length; i++) sum.v[i] = i === COLUMNS - 1 ? Math.max(sum.v[i]!, row[i]!) : sum.v[i]! + row[i]!;
+	for (let i = 0; i < row.length; i++)
+		sum.v[i] = i === COLUMNS - 1 ? Math.max(sum.v[i]!, row[i]!) : sum.v[i]! + row[i]!;
 }

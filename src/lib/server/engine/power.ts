@@ -7,7 +7,13 @@ import type { LiveMachine, Observer } from './observer';
 
 /** Machines that jobs work on: the policy keeps its hands off them. */
 export function machinesInJobs(ctx: Context): Set<string> {
-	return new Set(all<{ object: string }>(ctx.db, `SELECT j.value AS object FROM jobs, plans p, json_each(p.touches, '$.objects') j WHERE jobs.plan_id = p.id AND jobs.state IN ('running', 'queued') AND jobs.not_before <= ?`, [ctx.clock.now()]).flatMap((r) => (r.object.startsWith('machine/') ? [r.object.slice(8)] : [])));
+	return new Set(
+		all<{ object: string }>(
+			ctx.db,
+			`SELECT j.value AS object FROM jobs, plans p, json_each(p.touches, '$.objects') j WHERE jobs.plan_id = p.id AND jobs.state IN ('running', 'queued') AND jobs.not_before <= ?`,
+			[ctx.clock.now()]
+		).flatMap((r) => (r.object.startsWith('machine/') ? [r.object.slice(8)] : []))
+	);
 }
 
 /**
@@ -21,24 +27,47 @@ export function powerMinute(ctx: Context, observer: Observer, now: number): void
 		if (list) list.push(m);
 		else byPool.set(m.pool, [m]);
 	}
-	const waits = all<{ pools: string }>(ctx.db, `SELECT pools FROM waits WHERE until = ${FOREVER}`).map((w) => JSON.parse(w.pools) as string[]);
+	const waits = all<{ pools: string }>(ctx.db, `SELECT pools FROM waits WHERE until = ${FOREVER}`).map(
+		(w) => JSON.parse(w.pools) as string[]
+	);
 	const held = machinesInJobs(ctx);
 	for (const pool of poolsAt(ctx.db, now)) {
 		if (pool.assignment !== 'shared') {
 			stopIdlePersonal(ctx, pool.policy.patience, byPool.get(pool.id) ?? [], held, now);
 			continue;
 		}
-		const machines: PowerMachine[] = (byPool.get(pool.id) ?? []).map((m) => ({ name: m.name, state: m.state, sessions: m.sessions, idleSince: m.idleSince, held: held.has(m.name) }));
+		const machines: PowerMachine[] = (byPool.get(pool.id) ?? []).map((m) => ({
+			name: m.name,
+			state: m.state,
+			sessions: m.sessions,
+			idleSince: m.idleSince,
+			held: held.has(m.name)
+		}));
 		// Somebody who could be served by several pools waits for the first of them, unless that one is at its most.
 		const waiting = waits.filter((w) => w[0] === pool.id || (w.includes(pool.id) && isFull(w[0]!, byPool))).length;
 		const decision = decidePower(pool.policy, pool.zone, now, pool.perMachine, machines, waiting);
-		for (const action of decision.value) act(ctx, observer.machines.get(action.machine)!, action.action, action.why.map((f) => f.words), JSON.stringify(action.why), now);
+		for (const action of decision.value)
+			act(
+				ctx,
+				observer.machines.get(action.machine)!,
+				action.action,
+				action.why.map((f) => f.words),
+				JSON.stringify(action.why),
+				now
+			);
 	}
 }
 
-const isFull = (pool: string, byPool: Map<string, LiveMachine[]>) => (byPool.get(pool) ?? []).every((m) => m.state !== 'off');
+const isFull = (pool: string, byPool: Map<string, LiveMachine[]>) =>
+	(byPool.get(pool) ?? []).every((m) => m.state !== 'off');
 
-function stopIdlePersonal(ctx: Context, patience: number, machines: LiveMachine[], held: Set<string>, now: number): void {
+function stopIdlePersonal(
+	ctx: Context,
+	patience: number,
+	machines: LiveMachine[],
+	held: Set<string>,
+	now: number
+): void {
 	for (const m of machines) {
 		if (m.state !== 'ready' || m.sessions > 0 || held.has(m.name) || now - m.idleSince < patience) continue;
 		const why = `nobody has used it since it became idle, longer than the patience of the pool`;
@@ -46,7 +75,14 @@ function stopIdlePersonal(ctx: Context, patience: number, machines: LiveMachine[
 	}
 }
 
-function act(ctx: Context, m: LiveMachine, action: 'start' | 'stop', words: string[], facts: string, now: number): void {
+function act(
+	ctx: Context,
+	m: LiveMachine,
+	action: 'start' | 'stop',
+	words: string[],
+	facts: string,
+	now: number
+): void {
 	run(ctx.db, 'INSERT OR REPLACE INTO power_actions VALUES (?, ?, ?, ?)', [m.id, now, action, facts]);
 	const why = `${action === 'start' ? 'started' : 'stopped'} by its pool’s policy: ${words.at(-1)}`;
 	const call = action === 'start' ? ctx.providers.compute.start : ctx.providers.compute.stop;

@@ -26,7 +26,10 @@ export interface OperatorRow {
 
 /** Operators, those who may still sign in first. */
 export const operators = (db: Db): OperatorRow[] =>
-	all<{ id: number; login: string; name: string; role: Role; factor_on: number; disabled: number }>(db, 'SELECT * FROM operators ORDER BY disabled, name').map((o) => ({
+	all<{ id: number; login: string; name: string; role: Role; factor_on: number; disabled: number }>(
+		db,
+		'SELECT * FROM operators ORDER BY disabled, name'
+	).map((o) => ({
 		id: o.id,
 		login: o.login,
 		name: o.name,
@@ -38,22 +41,44 @@ export const operators = (db: Db): OperatorRow[] =>
 /** Adds an operator; the password is kept as an argon2id hash only. */
 export async function addOperator(db: Db, login: string, name: string, role: Role, password: string): Promise<number> {
 	const hash = await hashPassword(password);
-	return Number(run(db, 'INSERT INTO operators(login, name, role, password) VALUES (?, ?, ?, ?)', [login, name, role, hash]).lastInsertRowid);
+	return Number(
+		run(db, 'INSERT INTO operators(login, name, role, password) VALUES (?, ?, ?, ?)', [login, name, role, hash])
+			.lastInsertRowid
+	);
 }
 
-export type SignInAnswer = { outcome: 'in'; token: string } | { outcome: 'factor needed' } | { outcome: 'no' } | { outcome: 'too many'; waitMinutes: number };
+export type SignInAnswer =
+	| { outcome: 'in'; token: string }
+	| { outcome: 'factor needed' }
+	| { outcome: 'no' }
+	| { outcome: 'too many'; waitMinutes: number };
 
 /**
  * Signs an operator in. `code` is the second factor, needed where it is switched on. Wrong login and wrong
  * password answer alike, and take alike.
  */
-export async function signInOperator(db: Db, login: string, password: string, code: string, from: string): Promise<SignInAnswer> {
+export async function signInOperator(
+	db: Db,
+	login: string,
+	password: string,
+	code: string,
+	from: string
+): Promise<SignInAnswer> {
 	const who = `${login}@${from}`;
 	const limited = tooMany(db, who);
 	if (limited) return limited;
-	const row = one<{ id: number; password: string; factor_secret: string | null; factor_on: number; factor_last: number }>(db, 'SELECT * FROM operators WHERE login = ? AND disabled = 0', [login]);
+	const row = one<{
+		id: number;
+		password: string;
+		factor_secret: string | null;
+		factor_on: number;
+		factor_last: number;
+	}>(db, 'SELECT * FROM operators WHERE login = ? AND disabled = 0', [login]);
 	// A hash of nothing: checking it takes as long as checking a real one.
-	const right = await verifyPassword(row?.password ?? '$argon2id$v=19$m=19456,t=2,p=1$c2V4dGFudHNleHRhbnQ$QzZCOWQxYk1QZ0Z3Y2JkQ1VZTVlYdGVtcGxhdGVoYXNo', password).catch(() => false);
+	const right = await verifyPassword(
+		row?.password ?? '$argon2id$v=19$m=19456,t=2,p=1$c2V4dGFudHNleHRhbnQ$QzZCOWQxYk1QZ0Z3Y2JkQ1VZTVlYdGVtcGxhdGVoYXNo',
+		password
+	).catch(() => false);
 	if (!row || !right) {
 		noteAttempt(db, who);
 		return { outcome: 'no' };
@@ -79,8 +104,14 @@ export function signInPerson(db: Db, personId: number, factor: boolean): string 
 /** Too many failed attempts lately, or null. */
 export function tooMany(db: Db, who: string): Extract<SignInAnswer, { outcome: 'too many' }> | null {
 	const now = Date.now();
-	const { n, first } = one<{ n: number; first: number | null }>(db, 'SELECT count(*) AS n, min(at) AS first FROM sign_in_attempts WHERE who = ? AND at > ?', [who, now - WINDOW])!;
-	return n >= ATTEMPTS ? { outcome: 'too many', waitMinutes: Math.max(1, Math.ceil((first! + WINDOW - now) / MINUTE)) } : null;
+	const { n, first } = one<{ n: number; first: number | null }>(
+		db,
+		'SELECT count(*) AS n, min(at) AS first FROM sign_in_attempts WHERE who = ? AND at > ?',
+		[who, now - WINDOW]
+	)!;
+	return n >= ATTEMPTS
+		? { outcome: 'too many', waitMinutes: Math.max(1, Math.ceil((first! + WINDOW - now) / MINUTE)) }
+		: null;
 }
 
 export function noteAttempt(db: Db, who: string): void {
@@ -92,7 +123,14 @@ export function noteAttempt(db: Db, who: string): void {
 function beginSignIn(db: Db, who: { operator?: number; person?: number }, factor: boolean): string {
 	const token = randomBytes(32).toString('base64url');
 	const now = Date.now();
-	run(db, 'INSERT INTO sign_ins VALUES (?, ?, ?, ?, ?, ?)', [sha256(token), who.operator ?? null, who.person ?? null, factor ? 1 : 0, now, now]);
+	run(db, 'INSERT INTO sign_ins VALUES (?, ?, ?, ?, ?, ?)', [
+		sha256(token),
+		who.operator ?? null,
+		who.person ?? null,
+		factor ? 1 : 0,
+		now,
+		now
+	]);
 	run(db, 'DELETE FROM sign_ins WHERE seen < ? OR began < ?', [now - IDLE_END, now - ABSOLUTE_END]);
 	return token;
 }
@@ -101,15 +139,39 @@ function beginSignIn(db: Db, who: { operator?: number; person?: number }, factor
 export function callerOfSignIn(db: Db, token: string): Caller | null {
 	const now = Date.now();
 	const key = sha256(token);
-	const row = one<{ operator_id: number | null; person_id: number | null; factor: number; began: number; seen: number }>(db, 'SELECT * FROM sign_ins WHERE token = ?', [key]);
+	const row = one<{
+		operator_id: number | null;
+		person_id: number | null;
+		factor: number;
+		began: number;
+		seen: number;
+	}>(db, 'SELECT * FROM sign_ins WHERE token = ?', [key]);
 	if (!row || now - row.seen > IDLE_END || now - row.began > ABSOLUTE_END) return null;
 	if (now - row.seen > MINUTE) run(db, 'UPDATE sign_ins SET seen = ? WHERE token = ?', [now, key]);
 	if (row.operator_id !== null) {
-		const o = one<{ id: number; name: string; login: string; role: Role }>(db, 'SELECT * FROM operators WHERE id = ? AND disabled = 0', [row.operator_id]);
-		return o ? { kind: 'operator', id: o.id, name: o.name, login: o.login, role: o.role, factor: row.factor === 1, signIn: key } : null;
+		const o = one<{ id: number; name: string; login: string; role: Role }>(
+			db,
+			'SELECT * FROM operators WHERE id = ? AND disabled = 0',
+			[row.operator_id]
+		);
+		return o
+			? {
+					kind: 'operator',
+					id: o.id,
+					name: o.name,
+					login: o.login,
+					role: o.role,
+					factor: row.factor === 1,
+					signIn: key
+				}
+			: null;
 	}
-	const p = one<{ id: number; name: string; login: string }>(db, 'SELECT id, name, login FROM people WHERE id = ?', [row.person_id]);
-	return p ? { kind: 'person', id: p.id, name: p.name, login: p.login, role: 'person', factor: row.factor === 1, signIn: key } : null;
+	const p = one<{ id: number; name: string; login: string }>(db, 'SELECT id, name, login FROM people WHERE id = ?', [
+		row.person_id
+	]);
+	return p
+		? { kind: 'person', id: p.id, name: p.name, login: p.login, role: 'person', factor: row.factor === 1, signIn: key }
+		: null;
 }
 
 /** Ends one sign-in. */
@@ -117,8 +179,22 @@ export const endSignIn = (db: Db, key: string): void => void run(db, 'DELETE FRO
 
 /** Who a bearer token belongs to, or null. */
 export function callerOfToken(db: Db, token: string): Caller | null {
-	const row = one<{ id: number; name: string; role: Role }>(db, 'SELECT id, name, role FROM tokens WHERE hash = ? AND revoked_at IS NULL', [sha256(token)]);
-	return row ? { kind: 'token', id: row.id, name: `token ${row.name}`, login: row.name, role: row.role, factor: false, signIn: null } : null;
+	const row = one<{ id: number; name: string; role: Role }>(
+		db,
+		'SELECT id, name, role FROM tokens WHERE hash = ? AND revoked_at IS NULL',
+		[sha256(token)]
+	);
+	return row
+		? {
+				kind: 'token',
+				id: row.id,
+				name: `token ${row.name}`,
+				login: row.name,
+				role: row.role,
+				factor: false,
+				signIn: null
+			}
+		: null;
 }
 
 /** A new secret for a token, and the hash to keep of it. The secret itself is shown once. */
@@ -142,7 +218,11 @@ export function beginFactor(db: Db, operator: number): { secret: string; uri: st
 
 /** Switches the second factor on once a right code is given. */
 export function confirmFactor(db: Db, operator: number, code: string): boolean {
-	const row = one<{ factor_secret: string | null; factor_on: number }>(db, 'SELECT factor_secret, factor_on FROM operators WHERE id = ?', [operator]);
+	const row = one<{ factor_secret: string | null; factor_on: number }>(
+		db,
+		'SELECT factor_secret, factor_on FROM operators WHERE id = ?',
+		[operator]
+	);
 	if (!row?.factor_secret || row.factor_on) return false;
 	const step = codeStep(row.factor_secret, code);
 	if (step === null) return false;
@@ -152,7 +232,11 @@ export function confirmFactor(db: Db, operator: number, code: string): boolean {
 
 /** Switches the second factor off, given a right code. */
 export function dropFactor(db: Db, operator: number, code: string): boolean {
-	const row = one<{ factor_secret: string | null; factor_on: number; factor_last: number }>(db, 'SELECT * FROM operators WHERE id = ?', [operator]);
+	const row = one<{ factor_secret: string | null; factor_on: number; factor_last: number }>(
+		db,
+		'SELECT * FROM operators WHERE id = ?',
+		[operator]
+	);
 	if (!row?.factor_on) return false;
 	const step = codeStep(row.factor_secret!, code);
 	if (step === null || step <= row.factor_last) return false;
@@ -168,4 +252,5 @@ function codeStep(secret: string, code: string): number | null {
 }
 
 /** Whether the text names a role that operators and tokens may have. */
-export const isStaffRole = (text: string): text is Exclude<Role, 'person'> => text !== 'person' && (ROLES as readonly string[]).includes(text);
+export const isStaffRole = (text: string): text is Exclude<Role, 'person'> =>
+	text !== 'person' && (ROLES as readonly string[]).includes(text);

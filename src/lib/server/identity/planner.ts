@@ -5,10 +5,21 @@ import type { Context } from '../context';
 import { one } from '../db';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 
-const staff = v.picklist(ROLES.filter((r): r is Exclude<Role, 'person'> => r !== 'person'), 'Choose a role.');
+const staff = v.picklist(
+	ROLES.filter((r): r is Exclude<Role, 'person'> => r !== 'person'),
+	'Choose a role.'
+);
 
 /** What every plan of this area has in common: it touches accounts, not the estate. */
-const accountDraft = (title: string, reasons: string[], object: string, step: { kind: string; words: string; input: unknown }, undo: Draft['undo'], undoWords: string, blocks: string[] = []): Draft => ({
+const accountDraft = (
+	title: string,
+	reasons: string[],
+	object: string,
+	step: { kind: string; words: string; input: unknown },
+	undo: Draft['undo'],
+	undoWords: string,
+	blocks: string[] = []
+): Draft => ({
 	title,
 	effects: noEffects(),
 	warnings: [],
@@ -29,26 +40,45 @@ interface OperatorFacts {
 }
 
 function operatorOrThrow(ctx: Context, login: string): OperatorFacts {
-	const row = one<OperatorFacts>(ctx.db, 'SELECT id, name, login, role, disabled FROM operators WHERE login = ?', [login]);
+	const row = one<OperatorFacts>(ctx.db, 'SELECT id, name, login, role, disabled FROM operators WHERE login = ?', [
+		login
+	]);
 	if (!row) throw new InputProblem([{ field: 'login', words: `There is no operator ${login}.` }]);
 	return row;
 }
 
-const otherOwners = (ctx: Context, but: string) => one<{ n: number }>(ctx.db, `SELECT count(*) AS n FROM operators WHERE role = 'owner' AND disabled = 0 AND login <> ?`, [but])!.n;
+const otherOwners = (ctx: Context, but: string) =>
+	one<{ n: number }>(
+		ctx.db,
+		`SELECT count(*) AS n FROM operators WHERE role = 'owner' AND disabled = 0 AND login <> ?`,
+		[but]
+	)!.n;
 
 const addOperator = planKind({
 	kind: 'operator.add',
 	words: 'Add an operator; the password comes as an argon2id hash',
 	area: 'identity',
 	schema: v.strictObject({
-		login: v.pipe(v.string(), v.trim(), v.regex(/^[a-z0-9][a-z0-9.-]{1,30}$/, 'Small letters, digits, dots and hyphens, 2 to 31 of them.')),
+		login: v.pipe(
+			v.string(),
+			v.trim(),
+			v.regex(/^[a-z0-9][a-z0-9.-]{1,30}$/, 'Small letters, digits, dots and hyphens, 2 to 31 of them.')
+		),
 		name: v.pipe(v.string(), v.trim(), v.nonEmpty('Write a name.')),
 		role: staff,
 		passwordHash: v.pipe(v.string(), v.startsWith('$argon2id$', 'An argon2id hash is needed.'))
 	}),
 	async draft(ctx, input) {
-		if (one(ctx.db, 'SELECT 1 FROM operators WHERE login = ?', [input.login])) throw new InputProblem([{ field: 'login', words: 'There is an operator with this login already.' }]);
-		return accountDraft(`Add operator ${input.name} as ${input.role}`, [`${input.name} may then do what the role ${input.role} may`], `operator/${input.login}`, { kind: 'operator.write', words: 'Write the account', input }, { kind: 'operator.disable', input: { login: input.login, disabled: true } }, 'Yes: the account is shut again. It stays on record.');
+		if (one(ctx.db, 'SELECT 1 FROM operators WHERE login = ?', [input.login]))
+			throw new InputProblem([{ field: 'login', words: 'There is an operator with this login already.' }]);
+		return accountDraft(
+			`Add operator ${input.name} as ${input.role}`,
+			[`${input.name} may then do what the role ${input.role} may`],
+			`operator/${input.login}`,
+			{ kind: 'operator.write', words: 'Write the account', input },
+			{ kind: 'operator.disable', input: { login: input.login, disabled: true } },
+			'Yes: the account is shut again. It stays on record.'
+		);
 	}
 });
 
@@ -59,8 +89,21 @@ const setRole = planKind({
 	schema: v.strictObject({ login: v.string(), role: staff }),
 	async draft(ctx, input) {
 		const o = operatorOrThrow(ctx, input.login);
-		const blocks = [...(o.role === input.role ? [`${o.name} is ${o.role} already`] : []), ...(o.role === 'owner' && input.role !== 'owner' && otherOwners(ctx, o.login) === 0 ? ['there would be no owner left'] : [])];
-		return accountDraft(`Make ${o.name} ${input.role}`, [`until now ${o.role}`], `operator/${o.login}`, { kind: 'operator.role', words: 'Write the role', input }, { kind: 'operator.set-role', input: { login: o.login, role: o.role } }, `Yes: back to ${o.role}.`, blocks);
+		const blocks = [
+			...(o.role === input.role ? [`${o.name} is ${o.role} already`] : []),
+			...(o.role === 'owner' && input.role !== 'owner' && otherOwners(ctx, o.login) === 0
+				? ['there would be no owner left']
+				: [])
+		];
+		return accountDraft(
+			`Make ${o.name} ${input.role}`,
+			[`until now ${o.role}`],
+			`operator/${o.login}`,
+			{ kind: 'operator.role', words: 'Write the role', input },
+			{ kind: 'operator.set-role', input: { login: o.login, role: o.role } },
+			`Yes: back to ${o.role}.`,
+			blocks
+		);
 	}
 });
 
@@ -71,8 +114,21 @@ const disable = planKind({
 	schema: v.strictObject({ login: v.string(), disabled: v.boolean() }),
 	async draft(ctx, input) {
 		const o = operatorOrThrow(ctx, input.login);
-		const blocks = [...((o.disabled === 1) === input.disabled ? [`the account is ${input.disabled ? 'shut' : 'open'} already`] : []), ...(input.disabled && o.role === 'owner' && otherOwners(ctx, o.login) === 0 ? ['there would be no owner left'] : [])];
-		return accountDraft(`${input.disabled ? 'Shut' : 'Open'} the account of ${o.name}`, [input.disabled ? 'their sign-ins end at once' : 'they can sign in again'], `operator/${o.login}`, { kind: 'operator.disable', words: 'Write the account', input }, { kind: 'operator.disable', input: { login: o.login, disabled: !input.disabled } }, 'Yes.', blocks);
+		const blocks = [
+			...((o.disabled === 1) === input.disabled ? [`the account is ${input.disabled ? 'shut' : 'open'} already`] : []),
+			...(input.disabled && o.role === 'owner' && otherOwners(ctx, o.login) === 0
+				? ['there would be no owner left']
+				: [])
+		];
+		return accountDraft(
+			`${input.disabled ? 'Shut' : 'Open'} the account of ${o.name}`,
+			[input.disabled ? 'their sign-ins end at once' : 'they can sign in again'],
+			`operator/${o.login}`,
+			{ kind: 'operator.disable', words: 'Write the account', input },
+			{ kind: 'operator.disable', input: { login: o.login, disabled: !input.disabled } },
+			'Yes.',
+			blocks
+		);
 	}
 });
 
@@ -80,10 +136,22 @@ const createToken = planKind({
 	kind: 'token.create',
 	words: 'Create an API token; its secret comes as a SHA-256 hash',
 	area: 'identity',
-	schema: v.strictObject({ name: v.pipe(v.string(), v.trim(), v.nonEmpty('Give the token a name.'), v.maxLength(40, 'At most 40 characters.')), role: staff, hash: v.pipe(v.string(), v.regex(/^[0-9a-f]{64}$/, 'A SHA-256 hash is needed.')) }),
+	schema: v.strictObject({
+		name: v.pipe(v.string(), v.trim(), v.nonEmpty('Give the token a name.'), v.maxLength(40, 'At most 40 characters.')),
+		role: staff,
+		hash: v.pipe(v.string(), v.regex(/^[0-9a-f]{64}$/, 'A SHA-256 hash is needed.'))
+	}),
 	async draft(ctx, input) {
-		if (one(ctx.db, 'SELECT 1 FROM tokens WHERE name = ? AND revoked_at IS NULL', [input.name])) throw new InputProblem([{ field: 'name', words: 'There is a token with this name already.' }]);
-		return accountDraft(`Create API token ${input.name} as ${input.role}`, [`whoever holds the secret may do what the role ${input.role} may`], `token/${input.name}`, { kind: 'token.write', words: 'Keep the hash of the secret', input }, { kind: 'token.revoke', input: { name: input.name } }, 'Yes: the token is revoked.');
+		if (one(ctx.db, 'SELECT 1 FROM tokens WHERE name = ? AND revoked_at IS NULL', [input.name]))
+			throw new InputProblem([{ field: 'name', words: 'There is a token with this name already.' }]);
+		return accountDraft(
+			`Create API token ${input.name} as ${input.role}`,
+			[`whoever holds the secret may do what the role ${input.role} may`],
+			`token/${input.name}`,
+			{ kind: 'token.write', words: 'Keep the hash of the secret', input },
+			{ kind: 'token.revoke', input: { name: input.name } },
+			'Yes: the token is revoked.'
+		);
 	}
 });
 
@@ -93,8 +161,16 @@ const revokeToken = planKind({
 	area: 'identity',
 	schema: v.strictObject({ name: v.string() }),
 	async draft(ctx, input) {
-		if (!one(ctx.db, 'SELECT 1 FROM tokens WHERE name = ? AND revoked_at IS NULL', [input.name])) throw new InputProblem([{ field: 'name', words: `There is no token ${input.name}.` }]);
-		return accountDraft(`Revoke API token ${input.name}`, ['whatever uses it is refused from then on'], `token/${input.name}`, { kind: 'token.revoke', words: 'Revoke the token', input }, null, 'No: create another.');
+		if (!one(ctx.db, 'SELECT 1 FROM tokens WHERE name = ? AND revoked_at IS NULL', [input.name]))
+			throw new InputProblem([{ field: 'name', words: `There is no token ${input.name}.` }]);
+		return accountDraft(
+			`Revoke API token ${input.name}`,
+			['whatever uses it is refused from then on'],
+			`token/${input.name}`,
+			{ kind: 'token.revoke', words: 'Revoke the token', input },
+			null,
+			'No: create another.'
+		);
 	}
 });
 

@@ -28,8 +28,20 @@ export interface LineRow {
 
 /** Image lines with their versions as they were at a moment, and how many machines and people are on each. */
 export function linesAt(db: Db, at: number, machineSql = '1', params: unknown[] = []): LineRow[] {
-	const lines = all<{ id: string; name: string; system: string; users: 'single' | 'multi' }>(db, 'SELECT * FROM lines ORDER BY position');
-	const versions = all<{ line_id: string; number: string; built_at: number; built_by: string; note: string; contents: string; size: number; held: number }>(
+	const lines = all<{ id: string; name: string; system: string; users: 'single' | 'multi' }>(
+		db,
+		'SELECT * FROM lines ORDER BY position'
+	);
+	const versions = all<{
+		line_id: string;
+		number: string;
+		built_at: number;
+		built_by: string;
+		note: string;
+		contents: string;
+		size: number;
+		held: number;
+	}>(
 		db,
 		`SELECT v.*, EXISTS (SELECT 1 FROM version_holds h WHERE h.line_id = v.line_id AND h.number = v.number AND h.since <= ?1 AND h.until > ?1) AS held
 		 FROM versions v WHERE v.built_at <= ?1`,
@@ -69,16 +81,29 @@ export function linesAt(db: Db, at: number, machineSql = '1', params: unknown[] 
 
 /** The build sheet of a line as it was at a moment, or null. */
 export function sheetAt(db: Db, line: string, at: number): BuildSheet | null {
-	const row = one<{ body: string }>(db, 'SELECT body FROM sheets WHERE line_id = ? AND since <= ? AND until > ?', [line, at, at]);
+	const row = one<{ body: string }>(db, 'SELECT body FROM sheets WHERE line_id = ? AND since <= ? AND until > ?', [
+		line,
+		at,
+		at
+	]);
 	return row ? (JSON.parse(row.body) as BuildSheet) : null;
 }
 
 /** Past runs of each step of a sheet, and what to assume where there are none: the kind's mean, or 10 minutes. */
 export function stepHistories(db: Db, line: string, sheet: BuildSheet): StepHistory[] {
 	return sheet.steps.map((s) => {
-		const runs = all<{ took: number; cores: number }>(db, 'SELECT took, cores FROM step_runs WHERE line_id = ? AND kind = ? AND words = ? ORDER BY at', [line, s.kind, s.words]);
-		const kind = one<{ mean: number | null }>(db, 'SELECT avg(took) AS mean FROM step_runs WHERE kind = ?', [s.kind])!.mean;
-		return { runs: runs.map((r) => Math.round((r.took * speed(sheet.builder.cores)) / speed(r.cores))), fallback: kind ?? 10 * MINUTE };
+		const runs = all<{ took: number; cores: number }>(
+			db,
+			'SELECT took, cores FROM step_runs WHERE line_id = ? AND kind = ? AND words = ? ORDER BY at',
+			[line, s.kind, s.words]
+		);
+		const kind = one<{ mean: number | null }>(db, 'SELECT avg(took) AS mean FROM step_runs WHERE kind = ?', [
+			s.kind
+		])!.mean;
+		return {
+			runs: runs.map((r) => Math.round((r.took * speed(sheet.builder.cores)) / speed(r.cores))),
+			fallback: kind ?? 10 * MINUTE
+		};
 	});
 }
 
@@ -104,10 +129,13 @@ const BUILDS = `SELECT b.id, b.line_id AS line, b.number, CASE WHEN b.state = 'r
 	b.done_steps AS doneSteps, b.job_id AS jobId, b.began, coalesce(b.ended, j.ended) AS ended, b.by, b.sheet FROM builds b JOIN jobs j ON j.id = b.job_id`;
 
 /** Builds begun up to a moment, newest first. */
-export const buildsAt = (db: Db, at: number, limit = 20): BuildRow[] => all<BuildRow>(db, `${BUILDS} WHERE b.began <= ? ORDER BY b.id DESC LIMIT ?`, [at, limit]);
+export const buildsAt = (db: Db, at: number, limit = 20): BuildRow[] =>
+	all<BuildRow>(db, `${BUILDS} WHERE b.began <= ? ORDER BY b.id DESC LIMIT ?`, [at, limit]);
 
 /** Builds of a line that are not done: running, or waiting to be resumed. */
-export const openBuilds = (db: Db, line: string): BuildRow[] => all<BuildRow>(db, `${BUILDS} WHERE b.line_id = ? AND b.state <> 'done'`, [line]);
+export const openBuilds = (db: Db, line: string): BuildRow[] =>
+	all<BuildRow>(db, `${BUILDS} WHERE b.line_id = ? AND b.state <> 'done'`, [line]);
 
 /** One build, or null. */
-export const buildById = (db: Db, id: number): BuildRow | null => one<BuildRow>(db, `${BUILDS} WHERE b.id = ?`, [id]) ?? null;
+export const buildById = (db: Db, id: number): BuildRow | null =>
+	one<BuildRow>(db, `${BUILDS} WHERE b.id = ?`, [id]) ?? null;

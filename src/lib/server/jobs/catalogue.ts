@@ -8,4 +8,12 @@ import { sessionSteps } from '../watch/steps';
 import type { StepHandler } from './step';
 
 /** Every kind of step, by name. */
-export const STEP_HANDLERS: Record<string, StepHandler> = { ...imageSteps, ...publishingSteps, ...accessSteps, ...capacitySteps, ...sessionSteps, ...repairSteps, ...identitySteps };
+export const STEP_HANDLERS: Record<string, StepHandler> = {
+	...imageSteps,
+	...publishingSteps,
+	...accessSteps,
+	...capacitySteps,
+	...sessionSteps,
+	...repairSteps,
+	...identitySteps
+};

@@ -61,10 +61,14 @@ const SELECT = `SELECT j.*, (SELECT sum(expected) FROM job_steps s WHERE s.job_i
 	(SELECT began FROM job_steps s WHERE s.job_id = j.id AND s.state = 'running' LIMIT 1) AS running_since FROM jobs j`;
 
 /** Jobs that are not ended, as of now. */
-export const runningJobs = (db: Db, now: number): JobRow[] => all<RawJob>(db, `${SELECT} WHERE j.state IN ('waiting', 'queued', 'running') ORDER BY j.id DESC`).map((r) => fromRaw(r, now));
+export const runningJobs = (db: Db, now: number): JobRow[] =>
+	all<RawJob>(db, `${SELECT} WHERE j.state IN ('waiting', 'queued', 'running') ORDER BY j.id DESC`).map((r) =>
+		fromRaw(r, now)
+	);
 
 /** The latest jobs made up to a moment. */
-export const recentJobs = (db: Db, at: number, limit = 100): JobRow[] => all<RawJob>(db, `${SELECT} WHERE j.made_at <= ? ORDER BY j.id DESC LIMIT ?`, [at, limit]).map((r) => fromRaw(r, at));
+export const recentJobs = (db: Db, at: number, limit = 100): JobRow[] =>
+	all<RawJob>(db, `${SELECT} WHERE j.made_at <= ? ORDER BY j.id DESC LIMIT ?`, [at, limit]).map((r) => fromRaw(r, at));
 
 /** One job, or null. */
 export function jobById(db: Db, id: number, now: number): JobRow | null {
@@ -85,14 +89,18 @@ export function stepsOf(db: Db, job: number): JobStepRow[] {
 }
 
 /** The job's log, oldest first. */
-export const logOf = (db: Db, job: number): { id: number; n: number; at: number; line: string }[] => all(db, 'SELECT id, n, at, line FROM job_log WHERE job_id = ? ORDER BY id', [job]);
+export const logOf = (db: Db, job: number): { id: number; n: number; at: number; line: string }[] =>
+	all(db, 'SELECT id, n, at, line FROM job_log WHERE job_id = ? ORDER BY id', [job]);
 
 /** Items of a job that failed, with the reason. */
-export const failedItems = (db: Db, job: number): { item: string; error: string }[] => all(db, `SELECT item, error FROM job_items WHERE job_id = ? AND state = 'failed' ORDER BY item`, [job]);
+export const failedItems = (db: Db, job: number): { item: string; error: string }[] =>
+	all(db, `SELECT item, error FROM job_items WHERE job_id = ? AND state = 'failed' ORDER BY item`, [job]);
 
 /** Asks a job to stop where that is safe. False when it has ended already. */
 export function askToCancel(db: Db, job: number): boolean {
-	return run(db, `UPDATE jobs SET cancel = 1 WHERE id = ? AND state IN ('waiting', 'queued', 'running')`, [job]).changes > 0;
+	return (
+		run(db, `UPDATE jobs SET cancel = 1 WHERE id = ? AND state IN ('waiting', 'queued', 'running')`, [job]).changes > 0
+	);
 }
 
 function fromRaw(r: RawJob, now: number): JobRow {
@@ -112,7 +120,12 @@ function fromRaw(r: RawJob, now: number): JobRow {
 		ended: r.ended,
 		expected: r.expected,
 		progress,
-		expectedEnd: r.state === 'running' ? now + Math.max(0, r.expected - (r.done ?? 0) - into) : r.state === 'waiting' ? r.not_before + r.expected : null,
+		expectedEnd:
+			r.state === 'running'
+				? now + Math.max(0, r.expected - (r.done ?? 0) - into)
+				: r.state === 'waiting'
+					? r.not_before + r.expected
+					: null,
 		result: r.result ? (JSON.parse(r.result) as Record<string, unknown>) : {},
 		error: r.error,
 		cancelling: r.cancel === 1 && r.ended === null

@@ -40,7 +40,11 @@ export class JobRunner {
 	tick(): void {
 		if (this.stopped) return;
 		const { db, clock } = this.ctx;
-		const due = all<{ id: number; state: string }>(db, `SELECT id, state FROM jobs WHERE state IN ('queued', 'running') OR (state = 'waiting' AND (not_before <= ? OR cancel = 1)) ORDER BY id`, [clock.now()]);
+		const due = all<{ id: number; state: string }>(
+			db,
+			`SELECT id, state FROM jobs WHERE state IN ('queued', 'running') OR (state = 'waiting' AND (not_before <= ? OR cancel = 1)) ORDER BY id`,
+			[clock.now()]
+		);
 		for (const job of due) {
 			if (this.active.has(job.id)) continue;
 			const work = this.runJob(job.id, job.state === 'waiting')
@@ -69,7 +73,9 @@ export class JobRunner {
 		}
 		run(db, `UPDATE jobs SET state = 'running', began = coalesce(began, ?) WHERE id = ?`, [clock.now(), id]);
 		this.changed(id);
-		const steps = all<RawStep>(db, 'SELECT n, kind, words, input, state FROM job_steps WHERE job_id = ? ORDER BY n', [id]);
+		const steps = all<RawStep>(db, 'SELECT n, kind, words, input, state FROM job_steps WHERE job_id = ? ORDER BY n', [
+			id
+		]);
 		for (const step of steps) {
 			if (step.state === 'done' || step.state === 'skipped') continue;
 			if (this.cancelAsked(id)) return this.end(id, 'cancelled', null);
@@ -84,18 +90,29 @@ export class JobRunner {
 		const { db, clock } = ctx;
 		const handler = STEP_HANDLERS[step.kind];
 		if (!handler) throw new Error(`no step of kind ${step.kind}`);
-		run(db, `UPDATE job_steps SET state = 'running', began = coalesce(began, ?) WHERE job_id = ? AND n = ?`, [clock.now(), job, step.n]);
+		run(db, `UPDATE job_steps SET state = 'running', began = coalesce(began, ?) WHERE job_id = ? AND n = ?`, [
+			clock.now(),
+			job,
+			step.n
+		]);
 		this.changed(job);
 		const stepRun = this.stepRun(job, step);
 		try {
 			const outcome = await handler.run(stepRun as StepRun<never>);
 			db.transaction(() => {
 				outcome?.write?.(db);
-				run(db, `UPDATE job_steps SET state = 'done', ended = ? WHERE job_id = ? AND n = ?`, [clock.now(), job, step.n]);
+				run(db, `UPDATE job_steps SET state = 'done', ended = ? WHERE job_id = ? AND n = ?`, [
+					clock.now(),
+					job,
+					step.n
+				]);
 				if (outcome?.stop) run(db, `UPDATE job_steps SET state = 'skipped' WHERE job_id = ? AND n > ?`, [job, step.n]);
 				if (outcome?.result) {
 					const before = one<{ result: string | null }>(db, 'SELECT result FROM jobs WHERE id = ?', [job])!.result;
-					run(db, 'UPDATE jobs SET result = ? WHERE id = ?', [JSON.stringify({ ...(before ? (JSON.parse(before) as object) : {}), ...outcome.result }), job]);
+					run(db, 'UPDATE jobs SET result = ? WHERE id = ?', [
+						JSON.stringify({ ...(before ? (JSON.parse(before) as object) : {}), ...outcome.result }),
+						job
+					]);
 				}
 			}).immediate();
 			this.changed(job);
@@ -120,7 +137,9 @@ export class JobRunner {
 	private stepRun(job: number, step: RawStep): StepRun {
 		const { ctx } = this;
 		const { db, clock } = ctx;
-		const head = one<{ id: number; title: string; by: string }>(db, 'SELECT id, title, by FROM jobs WHERE id = ?', [job])!;
+		const head = one<{ id: number; title: string; by: string }>(db, 'SELECT id, title, by FROM jobs WHERE id = ?', [
+			job
+		])!;
 		const key = (what: string) => `job-${job}-${step.n}-${what}`;
 		const log = (line: string) => {
 			run(db, 'INSERT INTO job_log(job_id, n, at, line) VALUES (?, ?, ?, ?)', [job, step.n, clock.now(), line]);
@@ -135,7 +154,13 @@ export class JobRunner {
 			log,
 			cancelled: () => this.cancelAsked(job),
 			each: async (items, atOnce, work, onFail) => {
-				const known = new Map(all<{ item: string; state: string; error: string | null }>(db, 'SELECT item, state, error FROM job_items WHERE job_id = ? AND n = ?', [job, step.n]).map((i) => [i.item, i]));
+				const known = new Map(
+					all<{ item: string; state: string; error: string | null }>(
+						db,
+						'SELECT item, state, error FROM job_items WHERE job_id = ? AND n = ?',
+						[job, step.n]
+					).map((i) => [i.item, i])
+				);
 				const todo = items.filter((i) => !known.has(i));
 				const worker = async () => {
 					for (let item = todo.shift(); item !== undefined; item = todo.shift()) {
@@ -162,7 +187,10 @@ export class JobRunner {
 				};
 				await Promise.all(Array.from({ length: Math.min(atOnce, Math.max(1, todo.length)) }, worker));
 				const rows = [...known.values()];
-				return { done: rows.filter((r) => r.state === 'done').map((r) => r.item), failed: rows.filter((r) => r.state === 'failed').map((r) => ({ item: r.item, error: r.error! })) };
+				return {
+					done: rows.filter((r) => r.state === 'done').map((r) => r.item),
+					failed: rows.filter((r) => r.state === 'failed').map((r) => ({ item: r.item, error: r.error! }))
+				};
 			}
 		};
 	}
@@ -171,20 +199,61 @@ export class JobRunner {
 	private end(job: number, state: 'done' | 'failed' | 'cancelled', error: string | null, step?: number): void {
 		const { db, clock } = this.ctx;
 		const now = clock.now();
-		const row = one<{ plan_id: number; title: string; by: string; operator_id: number | null; kind: string }>(db, 'SELECT * FROM jobs WHERE id = ?', [job])!;
+		const row = one<{ plan_id: number; title: string; by: string; operator_id: number | null; kind: string }>(
+			db,
+			'SELECT * FROM jobs WHERE id = ?',
+			[job]
+		)!;
 		const plan = planById(db, row.plan_id)!;
 		db.transaction(() => {
-			const open = run(db, `UPDATE jobs SET state = ?, ended = ?, error = ? WHERE id = ? AND ended IS NULL`, [state, now, error, job]);
+			const open = run(db, `UPDATE jobs SET state = ?, ended = ?, error = ? WHERE id = ? AND ended IS NULL`, [
+				state,
+				now,
+				error,
+				job
+			]);
 			if (open.changes === 0) return;
-			if (step !== undefined) run(db, `UPDATE job_steps SET state = 'failed', ended = ?, error = ? WHERE job_id = ? AND n = ?`, [now, error ?? 'cancelled', job, step]);
-			addChange(db, { at: now, by: row.by, via: plan.via, kind: row.kind, title: row.title, objects: plan.objects, planId: plan.id, jobId: job, outcome: state, undo: state === 'done' ? plan.undo : null });
-			if (row.operator_id !== null) run(db, 'INSERT OR IGNORE INTO notices(operator_id, job_id, at, title, good) VALUES (?, ?, ?, ?, ?)', [row.operator_id, job, now, `${row.title}: ${state}`, state === 'done' ? 1 : 0]);
+			if (step !== undefined)
+				run(db, `UPDATE job_steps SET state = 'failed', ended = ?, error = ? WHERE job_id = ? AND n = ?`, [
+					now,
+					error ?? 'cancelled',
+					job,
+					step
+				]);
+			addChange(db, {
+				at: now,
+				by: row.by,
+				via: plan.via,
+				kind: row.kind,
+				title: row.title,
+				objects: plan.objects,
+				planId: plan.id,
+				jobId: job,
+				outcome: state,
+				undo: state === 'done' ? plan.undo : null
+			});
+			if (row.operator_id !== null)
+				run(db, 'INSERT OR IGNORE INTO notices(operator_id, job_id, at, title, good) VALUES (?, ?, ?, ?, ?)', [
+					row.operator_id,
+					job,
+					now,
+					`${row.title}: ${state}`,
+					state === 'done' ? 1 : 0
+				]);
 		}).immediate();
 		this.changed(job);
 		void this.afterJob();
-		const mail = row.operator_id === null ? undefined : one<{ login: string }>(db, 'SELECT login FROM operators WHERE id = ?', [row.operator_id]);
+		const mail =
+			row.operator_id === null
+				? undefined
+				: one<{ login: string }>(db, 'SELECT login FROM operators WHERE id = ?', [row.operator_id]);
 		if (mail) {
-			const body = [row.title, '', `It ${state === 'done' ? 'is done' : state === 'failed' ? 'has failed' : 'was cancelled'}.`, ...(error ? [error] : [])].join('\n');
+			const body = [
+				row.title,
+				'',
+				`It ${state === 'done' ? 'is done' : state === 'failed' ? 'has failed' : 'was cancelled'}.`,
+				...(error ? [error] : [])
+			].join('\n');
 			this.ctx.providers.mail.send(mail.login, `Job ${job}: ${state}`, body, `job-${job}-mail`).catch(() => {});
 		}
 	}
@@ -194,7 +263,10 @@ export class JobRunner {
 	}
 
 	private async stillHolds(job: number): Promise<string | null> {
-		const plan = planById(this.ctx.db, one<{ plan_id: number }>(this.ctx.db, 'SELECT plan_id FROM jobs WHERE id = ?', [job])!.plan_id)!;
+		const plan = planById(
+			this.ctx.db,
+			one<{ plan_id: number }>(this.ctx.db, 'SELECT plan_id FROM jobs WHERE id = ?', [job])!.plan_id
+		)!;
 		const kind = planKindOf(plan.kind)!;
 		try {
 			const fresh = await kind.draft(this.ctx, parseInput(kind.schema, plan.input));

@@ -17,7 +17,12 @@ export interface StepRun<I = unknown> {
 	 * Does a piece of the step for each item, some at a time. An item that was done before the process died is not
 	 * done again. `write` of what `work` returns runs in the transaction that marks the item as done.
 	 */
-	each(items: string[], atOnce: number, work: (item: string, key: string) => Promise<((db: Db) => void) | void>, onFail?: (db: Db, item: string, error: Error) => void): Promise<{ done: string[]; failed: { item: string; error: string }[] }>;
+	each(
+		items: string[],
+		atOnce: number,
+		work: (item: string, key: string) => Promise<((db: Db) => void) | void>,
+		onFail?: (db: Db, item: string, error: Error) => void
+	): Promise<{ done: string[]; failed: { item: string; error: string }[] }>;
 }
 
 /** What a step leaves: rows to write in the transaction that marks it as done, and words for the job's result. */
@@ -28,4 +33,5 @@ export interface StepHandler {
 }
 
 /** Keeps the input's type with its handler. */
-export const stepHandler = <I>(handler: { run(step: StepRun<I>): Promise<StepOutcome> }): StepHandler => handler as unknown as StepHandler;
+export const stepHandler = <I>(handler: { run(step: StepRun<I>): Promise<StepOutcome> }): StepHandler =>
+	handler as unknown as StepHandler;

@@ -36,11 +36,17 @@ export function ribbonOf(db: Db, scope: Scope, now: number): Ribbon {
 			JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= s.since AND pl.until > s.since JOIN hosts h ON h.id = pl.host_id
 			LEFT JOIN session_states ss ON ss.session_id = s.id AND ss.since <= @at AND ss.until > @at WHERE ${condition.sql})`;
 	const params = { at: now, sampled: Math.floor(now / 60_000) * 60_000, ...condition.params };
-	const rows = all<{ since: number; until: number }>(db, `SELECT s.since, s.until FROM sessions s WHERE s.until > @from AND s.since < @to ${ids ? `AND ${ids}` : ''}`, { ...(ids ? params : {}), from, to: now });
+	const rows = all<{ since: number; until: number }>(
+		db,
+		`SELECT s.since, s.until FROM sessions s WHERE s.until > @from AND s.since < @to ${ids ? `AND ${ids}` : ''}`,
+		{ ...(ids ? params : {}), from, to: now }
+	);
 	const tide = countOver(rows, from, STEP, bins);
 
 	const machines = scopeCondition(scope, 'machine');
-	const inScope = everything ? '1' : `m.id IN (SELECT m.id FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at JOIN hosts h ON h.id = pl.host_id
+	const inScope = everything
+		? '1'
+		: `m.id IN (SELECT m.id FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at JOIN hosts h ON h.id = pl.host_id
 		JOIN machine_states st ON st.machine_id = m.id AND st.since <= @at AND st.until > @at WHERE ${machines.sql})`;
 	const up = all<{ since: number; until: number; weight: number }>(
 		db,
@@ -49,7 +55,17 @@ export function ribbonOf(db: Db, scope: Scope, now: number): Ribbon {
 		{ ...(everything ? {} : { at: now, sampled: params.sampled, ...machines.params }), from, to: now }
 	);
 	const capacity = countOver(up, from, STEP, bins);
-	const ahead = demandForecast(db, now, 12, ids === null ? null : { sql: ids.replaceAll(/@(\w+)/g, (_all, key: string) => literal(params[key as keyof typeof params])), params: [] }).ahead;
+	const ahead = demandForecast(
+		db,
+		now,
+		12,
+		ids === null
+			? null
+			: {
+					sql: ids.replaceAll(/@(\w+)/g, (_all, key: string) => literal(params[key as keyof typeof params])),
+					params: []
+				}
+	).ahead;
 
 	return {
 		from,
@@ -61,10 +77,29 @@ export function ribbonOf(db: Db, scope: Scope, now: number): Ribbon {
 		capacity,
 		ahead,
 		flags: [
-			...changesBetween(db, from, now + 1).map((c) => ({ at: c.at, words: c.title, number: c.number, failed: c.outcome === 'failed', ahead: false })),
-			...all<{ not_before: number; title: string }>(db, `SELECT not_before, title FROM jobs WHERE state = 'waiting' AND not_before < ?`, [to]).map((j) => ({ at: j.not_before, words: j.title, number: null, failed: false, ahead: true }))
+			...changesBetween(db, from, now + 1).map((c) => ({
+				at: c.at,
+				words: c.title,
+				number: c.number,
+				failed: c.outcome === 'failed',
+				ahead: false
+			})),
+			...all<{ not_before: number; title: string }>(
+				db,
+				`SELECT not_before, title FROM jobs WHERE state = 'waiting' AND not_before < ?`,
+				[to]
+			).map((j) => ({ at: j.not_before, words: j.title, number: null, failed: false, ahead: true }))
 		],
-		incidents: all<{ id: number; since: number; until: number; title: string }>(db, `SELECT id, since, until, title FROM findings WHERE until > ? AND since < ? AND kind IN ('gateway port', 'runaway machine', 'addresses running out') ORDER BY since`, [from, now]).map((f) => ({ from: Math.max(from, f.since), to: f.until === FOREVER ? now : f.until, words: f.title, finding: f.id }))
+		incidents: all<{ id: number; since: number; until: number; title: string }>(
+			db,
+			`SELECT id, since, until, title FROM findings WHERE until > ? AND since < ? AND kind IN ('gateway port', 'runaway machine', 'addresses running out') ORDER BY since`,
+			[from, now]
+		).map((f) => ({
+			from: Math.max(from, f.since),
+			to: f.until === FOREVER ? now : f.until,
+			words: f.title,
+			finding: f.id
+		}))
 	};
 }
 

@@ -25,7 +25,16 @@ export function lookOf(url: URL, clock: Clock): Look {
 	const { scope, problems } = text ? parseScope(text) : { scope: EVERYTHING, problems: [] };
 	const wanted = url.searchParams.get('at');
 	const at = wanted === null ? now : /^\d+$/.test(wanted) ? Number(wanted) : Date.parse(wanted);
-	if (Number.isNaN(at)) return { scope, scopeText: text, problems: [...problems, { at: 0, words: `“${wanted}” is not a moment: write 2026-11-17T14:05Z.` }], at: now, live: true, future: false, now };
+	if (Number.isNaN(at))
+		return {
+			scope,
+			scopeText: text,
+			problems: [...problems, { at: 0, words: `“${wanted}” is not a moment: write 2026-11-17T14:05Z.` }],
+			at: now,
+			live: true,
+			future: false,
+			now
+		};
 	return { scope, scopeText: text, problems, at, live: wanted === null, future: at > now, now };
 }
 

@@ -11,7 +11,8 @@ export type Subject = 'machine' | 'session' | 'person' | 'host';
 
 /** Sessions that are open at @at. */
 const OPEN = 's.since <= @at AND s.until > @at';
-const onMachine = (where: string) => `EXISTS (SELECT 1 FROM sessions s JOIN people pe ON pe.id = s.person_id WHERE s.machine_id = m.id AND ${OPEN} AND ${where})`;
+const onMachine = (where: string) =>
+	`EXISTS (SELECT 1 FROM sessions s JOIN people pe ON pe.id = s.person_id WHERE s.machine_id = m.id AND ${OPEN} AND ${where})`;
 const ofPerson = (where: string) =>
 	`EXISTS (SELECT 1 FROM sessions s JOIN machines m ON m.id = s.machine_id JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at WHERE s.person_id = pe.id AND ${OPEN} AND ${where})`;
 const onHost = (where: string) =>
@@ -73,9 +74,17 @@ const FACET_SQL: Record<Subject, Partial<Record<Facet, string>>> = {
 };
 
 const MEASURE_SQL: Record<Subject, Partial<Record<'signin' | 'strain' | 'sessions', string>>> = {
-	machine: { signin: onMachine('s.sign_in ? $'), strain: `${strain} ? $`, sessions: `(SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND ${OPEN}) ? $` },
+	machine: {
+		signin: onMachine('s.sign_in ? $'),
+		strain: `${strain} ? $`,
+		sessions: `(SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND ${OPEN}) ? $`
+	},
 	session: { signin: 's.sign_in ? $', strain: `${strain} ? $` },
-	person: { signin: ofPerson('s.sign_in ? $'), strain: ofPerson(`${strain} ? $`), sessions: `(SELECT count(*) FROM sessions s WHERE s.person_id = pe.id AND ${OPEN}) ? $` },
+	person: {
+		signin: ofPerson('s.sign_in ? $'),
+		strain: ofPerson(`${strain} ? $`),
+		sessions: `(SELECT count(*) FROM sessions s WHERE s.person_id = pe.id AND ${OPEN}) ? $`
+	},
 	host: {}
 };
 

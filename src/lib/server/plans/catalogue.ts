@@ -8,7 +8,15 @@ import { sessionPlans } from '../watch/planner';
 import type { PlanKind } from './kind';
 
 /** Every kind of change that there is. */
-export const PLAN_KINDS: PlanKind[] = [...imagePlans, ...publishingPlans, ...accessPlans, ...capacityPlans, ...sessionPlans, ...repairPlans, ...identityPlans];
+export const PLAN_KINDS: PlanKind[] = [
+	...imagePlans,
+	...publishingPlans,
+	...accessPlans,
+	...capacityPlans,
+	...sessionPlans,
+	...repairPlans,
+	...identityPlans
+];
 
 const byKind = new Map(PLAN_KINDS.map((k) => [k.kind, k]));
 

@@ -60,7 +60,13 @@ export class NotFound extends Error {
  * Computes a plan and keeps it as a draft. Throws NotFound for an unknown kind, NotAllowed when the caller's role
  * may not draft it, InputProblem when the input is wrong.
  */
-export async function draftPlan(ctx: Context, caller: Caller, kind: string, input: unknown, via: string): Promise<PlanRow> {
+export async function draftPlan(
+	ctx: Context,
+	caller: Caller,
+	kind: string,
+	input: unknown,
+	via: string
+): Promise<PlanRow> {
 	const k = planKindOf(kind);
 	if (!k) throw new NotFound(`kind of plan called ${kind}`);
 	allow(caller, k.area, 'draft');
@@ -96,17 +102,28 @@ export async function recomputePlan(ctx: Context, caller: Caller, id: number): P
  * another plan since, when it is blocked, or when its effect has become worse; else makes the job. All in one
  * transaction. Returns the job's number.
  */
-export async function commitPlan(ctx: Context, caller: Caller, id: number, at: number | null, via: string): Promise<number> {
+export async function commitPlan(
+	ctx: Context,
+	caller: Caller,
+	id: number,
+	at: number | null,
+	via: string
+): Promise<number> {
 	const plan = draftOrThrow(ctx.db, id);
 	const k = planKindOf(plan.kind)!;
 	allow(caller, k.area, 'commit');
-	if (at !== null && at <= ctx.clock.now()) throw new InputProblem([{ field: 'at', words: 'That time has passed. Choose a later one, or commit now.' }]);
+	if (at !== null && at <= ctx.clock.now())
+		throw new InputProblem([{ field: 'at', words: 'That time has passed. Choose a later one, or commit now.' }]);
 	let fresh: Draft;
 	try {
 		fresh = await compute(ctx, plan.kind, parseInput(k.schema, plan.input));
 	} catch (e) {
 		if (!(e instanceof InputProblem)) throw e;
-		return refuse(ctx.db, id, e.problems.map((p) => ({ words: p.words, side: 'against' })));
+		return refuse(
+			ctx.db,
+			id,
+			e.problems.map((p) => ({ words: p.words, side: 'against' }))
+		);
 	}
 	const outcome = ctx.db
 		.transaction((): { job: number } | { why: Fact[] } => {
@@ -120,11 +137,29 @@ export async function commitPlan(ctx: Context, caller: Caller, id: number, at: n
 			const now = ctx.clock.now();
 			const expected = fresh.steps.reduce((n, s) => n + s.expected, 0);
 			const job = Number(
-				run(ctx.db, `INSERT INTO jobs(plan_id, kind, title, state, by, operator_id, made_at, not_before, expected) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`, [
-					id, plan.kind, fresh.title, at === null ? 'queued' : 'waiting', caller.name, caller.kind === 'operator' ? caller.id : null, now, at ?? now, expected
-				]).lastInsertRowid
+				run(
+					ctx.db,
+					`INSERT INTO jobs(plan_id, kind, title, state, by, operator_id, made_at, not_before, expected) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+					[
+						id,
+						plan.kind,
+						fresh.title,
+						at === null ? 'queued' : 'waiting',
+						caller.name,
+						caller.kind === 'operator' ? caller.id : null,
+						now,
+						at ?? now,
+						expected
+					]
+				).lastInsertRowid
 			);
-			fresh.steps.forEach((s, n) => run(ctx.db, `INSERT INTO job_steps(job_id, n, kind, words, input, expected, state) VALUES (?, ?, ?, ?, ?, ?, 'queued')`, [job, n, s.kind, s.words, JSON.stringify(s.input), Math.round(s.expected)]));
+			fresh.steps.forEach((s, n) =>
+				run(
+					ctx.db,
+					`INSERT INTO job_steps(job_id, n, kind, words, input, expected, state) VALUES (?, ?, ?, ?, ?, ?, 'queued')`,
+					[job, n, s.kind, s.words, JSON.stringify(s.input), Math.round(s.expected)]
+				)
+			);
 			claim(ctx.db, fresh.objects, id);
 			run(
 				ctx.db,
@@ -152,18 +187,28 @@ export function planById(db: Db, id: number): PlanRow | null {
 }
 
 /** Drafts that wait for somebody, newest first. */
-export const openDrafts = (db: Db, limit = 20): PlanRow[] => all<RawPlan>(db, `SELECT * FROM plans WHERE state = 'draft' ORDER BY id DESC LIMIT ?`, [limit]).map(fromRaw);
+export const openDrafts = (db: Db, limit = 20): PlanRow[] =>
+	all<RawPlan>(db, `SELECT * FROM plans WHERE state = 'draft' ORDER BY id DESC LIMIT ?`, [limit]).map(fromRaw);
 
 function allow(caller: Caller, area: Parameters<typeof may>[1], level: 'draft' | 'commit'): void {
 	if (!may(caller.role, area, level)) {
-		throw new NotAllowed(`As ${caller.role} you may not ${level} plans for ${AREA_WORDS[area]}. ${whoMay(area, level).join(', ')} may.`);
+		throw new NotAllowed(
+			`As ${caller.role} you may not ${level} plans for ${AREA_WORDS[area]}. ${whoMay(area, level).join(', ')} may.`
+		);
 	}
 }
 
 function draftOrThrow(db: Db, id: number): PlanRow {
 	const plan = planById(db, id);
 	if (!plan) throw new NotFound(`plan ${id}`);
-	if (plan.state !== 'draft') throw new PlanRefused([{ words: `plan ${id} has been ${plan.state} already`, side: 'against', ...(plan.jobId ? { about: { kind: 'job', id: String(plan.jobId) } } : {}) }]);
+	if (plan.state !== 'draft')
+		throw new PlanRefused([
+			{
+				words: `plan ${id} has been ${plan.state} already`,
+				side: 'against',
+				...(plan.jobId ? { about: { kind: 'job', id: String(plan.jobId) } } : {})
+			}
+		]);
 	return plan;
 }
 
@@ -171,7 +216,9 @@ function draftOrThrow(db: Db, id: number): PlanRow {
 export function parseInput<S extends v.GenericSchema>(schema: S, input: unknown): v.InferOutput<S> {
 	const parsed = v.safeParse(schema, input);
 	if (parsed.success) return parsed.output;
-	throw new InputProblem(parsed.issues.map((i) => ({ field: (i.path ?? []).map((p) => String(p.key)).join('.'), words: i.message })));
+	throw new InputProblem(
+		parsed.issues.map((i) => ({ field: (i.path ?? []).map((p) => String(p.key)).join('.'), words: i.message }))
+	);
 }
 
 async function compute(ctx: Context, kind: string, input: unknown): Promise<Draft> {
@@ -191,7 +238,15 @@ function jobsOn(ctx: Context, objects: string[]): Fact[] {
 	);
 	return running.flatMap((j) => {
 		const both = (JSON.parse(j.touches) as Touches).objects.find((o) => wanted.has(o));
-		return both ? [{ words: `job ${j.id} is working on ${both.replace('/', ' ')}: ${j.title}`, side: 'against' as const, about: { kind: 'job', id: String(j.id) } }] : [];
+		return both
+			? [
+					{
+						words: `job ${j.id} is working on ${both.replace('/', ' ')}: ${j.title}`,
+						side: 'against' as const,
+						about: { kind: 'job', id: String(j.id) }
+					}
+				]
+			: [];
 	});
 }
 
@@ -215,20 +270,34 @@ function draftColumns(db: Db, d: Draft): unknown[] {
 	];
 }
 
-const revision = (db: Db, object: string): number => one<{ number: number }>(db, 'SELECT number FROM revisions WHERE object = ?', [object])?.number ?? 0;
+const revision = (db: Db, object: string): number =>
+	one<{ number: number }>(db, 'SELECT number FROM revisions WHERE object = ?', [object])?.number ?? 0;
 
 function claim(db: Db, objects: string[], plan: number): void {
-	for (const o of objects) run(db, 'INSERT INTO revisions VALUES (?, 1, ?) ON CONFLICT(object) DO UPDATE SET number = number + 1, plan_id = excluded.plan_id', [o, plan]);
+	for (const o of objects)
+		run(
+			db,
+			'INSERT INTO revisions VALUES (?, 1, ?) ON CONFLICT(object) DO UPDATE SET number = number + 1, plan_id = excluded.plan_id',
+			[o, plan]
+		);
 }
 
 /** What other plans have changed, since this one was computed, of what it touches. */
 function changedSince(db: Db, id: number): Fact[] {
-	const touches = JSON.parse(one<{ touches: string }>(db, 'SELECT touches FROM plans WHERE id = ?', [id])!.touches) as Touches;
+	const touches = JSON.parse(
+		one<{ touches: string }>(db, 'SELECT touches FROM plans WHERE id = ?', [id])!.touches
+	) as Touches;
 	return Object.entries(touches.revisions).flatMap(([object, was]) => {
 		const now = one<{ number: number; plan_id: number }>(db, 'SELECT * FROM revisions WHERE object = ?', [object]);
 		if (!now || now.number === was) return [];
 		const other = planById(db, now.plan_id)!;
-		return [{ words: `${object.replace('/', ' ')} has been changed since: ${other.title}, by ${other.by}`, side: 'against' as const, about: { kind: 'job', id: String(other.jobId) } }];
+		return [
+			{
+				words: `${object.replace('/', ' ')} has been changed since: ${other.title}, by ${other.by}`,
+				side: 'against' as const,
+				about: { kind: 'job', id: String(other.jobId) }
+			}
+		];
 	});
 }
 

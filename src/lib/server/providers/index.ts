@@ -83,7 +83,12 @@ export interface VolumeFacts {
 
 export interface ImageBuilder {
 	/** Runs one step of a build on the builder machine; answers with what it printed. */
-	runStep(line: string, step: { kind: string; words: string; usual: number }, builderCores: number, key: string): Promise<{ log: string[] }>;
+	runStep(
+		line: string,
+		step: { kind: string; words: string; usual: number },
+		builderCores: number,
+		key: string
+	): Promise<{ log: string[] }>;
 	/** Keeps the sealed outcome as an image version and removes the staging. */
 	keep(line: string, version: string, key: string): Promise<void>;
 	discard(line: string, key: string): Promise<void>;
@@ -120,7 +125,13 @@ export interface Agent {
 export interface BrokerConfig {
 	pools: { id: string; assignment: 'shared' | 'personal'; placing: Placing; machines: string[]; site: string }[];
 	publications: { id: string; pools: string[]; protocol: string }[];
-	grants: { id: string; publication: string; to: { kind: 'team' | 'person'; id: string; name: string }; conditions: Conditions; channels: Channel[] }[];
+	grants: {
+		id: string;
+		publication: string;
+		to: { kind: 'team' | 'person'; id: string; name: string };
+		conditions: Conditions;
+		channels: Channel[];
+	}[];
 	/** Personal machines: machine → person. */
 	owners: Record<string, string>;
 }

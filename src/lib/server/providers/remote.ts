@@ -8,7 +8,9 @@ interface Call {
 	method: string;
 	args: unknown[];
 }
-type Answer = { id: number; ok: true; value: unknown } | { id: number; ok: false; message: string; retry: boolean; provider: boolean };
+type Answer =
+	| { id: number; ok: true; value: unknown }
+	| { id: number; ok: false; message: string; retry: boolean; provider: boolean };
 
 type Callable = Record<string, Record<string, (...args: never[]) => Promise<unknown>>>;
 
@@ -18,14 +20,27 @@ export function answerCalls(port: MessagePort, target: Callable): void {
 		const method = target[call.area]?.[call.method] as ((...args: unknown[]) => Promise<unknown>) | undefined;
 		const answer = (a: Answer) => port.postMessage(a);
 		if (!method) {
-			answer({ id: call.id, ok: false, message: `no such call: ${call.area}.${call.method}`, retry: false, provider: false });
+			answer({
+				id: call.id,
+				ok: false,
+				message: `no such call: ${call.area}.${call.method}`,
+				retry: false,
+				provider: false
+			});
 			return;
 		}
 		Promise.resolve()
 			.then(() => method(...call.args))
 			.then(
 				(value) => answer({ id: call.id, ok: true, value }),
-				(e: unknown) => answer({ id: call.id, ok: false, message: e instanceof Error ? e.message : String(e), retry: e instanceof ProviderError && e.retry, provider: e instanceof ProviderError })
+				(e: unknown) =>
+					answer({
+						id: call.id,
+						ok: false,
+						message: e instanceof Error ? e.message : String(e),
+						retry: e instanceof ProviderError && e.retry,
+						provider: e instanceof ProviderError
+					})
 			);
 	});
 }
@@ -45,7 +60,8 @@ export function callThrough<T extends object>(port: MessagePort): T {
 		new Proxy(
 			{},
 			{
-				get: (_t, method: string) =>
+				get:
+					(_t, method: string) =>
 					(...args: unknown[]) =>
 						new Promise((resolve, reject) => {
 							const id = next++;

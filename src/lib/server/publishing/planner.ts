@@ -20,7 +20,13 @@ const slug = (text: string) =>
 		.replaceAll(/[^a-z0-9]+/g, '-')
 		.replaceAll(/^-|-$/g, '');
 
-const whole = (least: number, most: number, what: string) => v.pipe(v.number(`Write ${what} as a number.`), v.integer(`Write ${what} as a whole number.`), v.minValue(least, `At least ${least}.`), v.maxValue(most, `At most ${most}.`));
+const whole = (least: number, most: number, what: string) =>
+	v.pipe(
+		v.number(`Write ${what} as a number.`),
+		v.integer(`Write ${what} as a whole number.`),
+		v.minValue(least, `At least ${least}.`),
+		v.maxValue(most, `At most ${most}.`)
+	);
 
 export const policySchema = v.strictObject({
 	hours: v.pipe(v.string(), v.nonEmpty('Choose hours.')),
@@ -28,7 +34,11 @@ export const policySchema = v.strictObject({
 	headroomOut: whole(0, 5000, 'the headroom'),
 	least: whole(0, 5000, 'the fewest machines'),
 	most: whole(0, 5000, 'the most machines'),
-	patience: v.pipe(v.number('Write a duration.'), v.minValue(MINUTE, 'At least a minute.'), v.maxValue(24 * HOUR, 'At most a day.')),
+	patience: v.pipe(
+		v.number('Write a duration.'),
+		v.minValue(MINUTE, 'At least a minute.'),
+		v.maxValue(24 * HOUR, 'At most a day.')
+	),
 	placing: v.picklist(['fill', 'spread'])
 });
 
@@ -56,26 +66,51 @@ export type PoolInput = v.InferOutput<typeof poolSchema>;
 /** Names that machines or accounts have already, with what has them. */
 export async function takenNames(ctx: Context): Promise<Map<string, string>> {
 	const taken = new Map((await ctx.providers.directory.accounts()).map((a) => [a.name, `an account in ${a.folder}`]));
-	for (const m of all<{ name: string; pool_id: string }>(ctx.db, `SELECT name, pool_id FROM machines WHERE until = ${FOREVER}`)) taken.set(m.name, `a machine of pool ${m.pool_id}`);
+	for (const m of all<{ name: string; pool_id: string }>(
+		ctx.db,
+		`SELECT name, pool_id FROM machines WHERE until = ${FOREVER}`
+	))
+		taken.set(m.name, `a machine of pool ${m.pool_id}`);
 	return taken;
 }
 
 /** The names that a pattern would give now, or what is wrong with the pattern. */
-export async function previewNames(ctx: Context, naming: string, count: number, from: number): Promise<NamesPlan | { problem: string }> {
+export async function previewNames(
+	ctx: Context,
+	naming: string,
+	count: number,
+	from: number
+): Promise<NamesPlan | { problem: string }> {
 	const pattern = parsePattern(naming);
 	return 'problem' in pattern ? pattern : planNames(pattern, count, await takenNames(ctx), from);
 }
 
 /** Names, places and shortages for `count` more machines of one size at a site. */
-async function layMachines(ctx: Context, site: string, network: string, size: MachineSize, count: number, naming: string, from: number) {
+async function layMachines(
+	ctx: Context,
+	site: string,
+	network: string,
+	size: MachineSize,
+	count: number,
+	naming: string,
+	from: number
+) {
 	const names = await previewNames(ctx, naming, count, from);
 	if ('problem' in names) throw new InputProblem([{ field: 'naming', words: names.problem }]);
 	const hosts = (await ctx.providers.compute.hosts()).filter((h) => h.site === site && h.up);
 	const volumes = (await ctx.providers.compute.volumes()).filter((x) => x.site === site);
 	const free = await ctx.providers.network.free(network);
 	const fit = fitMachines(size, count, hosts, volumes, free);
-	const blocks: Fact[] = fit.value.shortages.map((s) => ({ words: s.words, side: 'against', source: s.of === 'addresses' ? 'network' : 'compute provider' }));
-	if (names.short > 0) blocks.push({ words: `the pattern ${naming} has numbers for only ${countWords(names.names.length, 'more machine')}`, side: 'against' });
+	const blocks: Fact[] = fit.value.shortages.map((s) => ({
+		words: s.words,
+		side: 'against',
+		source: s.of === 'addresses' ? 'network' : 'compute provider'
+	}));
+	if (names.short > 0)
+		blocks.push({
+			words: `the pattern ${naming} has numbers for only ${countWords(names.names.length, 'more machine')}`,
+			side: 'against'
+		});
 	return { names, fit, blocks, volumes };
 }
 
@@ -84,7 +119,12 @@ const AT_ONCE = 4;
 
 function makeSteps(pool: string, machines: { name: string; host: string; volume: string }[], disk: number): StepSpec[] {
 	return [
-		{ kind: 'machines.make', words: `Make ${countWords(machines.length, 'machine')} with their accounts`, input: { pool, machines }, expected: (MAKE(disk) * machines.length) / AT_ONCE + 20 * SECOND },
+		{
+			kind: 'machines.make',
+			words: `Make ${countWords(machines.length, 'machine')} with their accounts`,
+			input: { pool, machines },
+			expected: (MAKE(disk) * machines.length) / AT_ONCE + 20 * SECOND
+		},
 		{ kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 }
 	];
 }
@@ -112,8 +152,16 @@ function monthlyCost(ctx: Context, count: number, priceHour: number): number {
 /** Cents an hour for a machine of a size: what the site's hosts cost, shared by cores promised and GPUs. */
 function priceOf(ctx: Context, site: string, size: MachineSize): number {
 	const similar = poolsAt(ctx.db, ctx.clock.now()).filter((p) => p.site === site && p.gpus === size.gpus);
-	if (similar.length) return Math.max(1, Math.round(similar.reduce((n, p) => n + (p.priceHour * size.cores) / p.cores, 0) / similar.length));
-	const hosts = all<{ cores: number; price_hour: number }>(ctx.db, 'SELECT cores, price_hour FROM hosts WHERE site_id = ?', [site]);
+	if (similar.length)
+		return Math.max(
+			1,
+			Math.round(similar.reduce((n, p) => n + (p.priceHour * size.cores) / p.cores, 0) / similar.length)
+		);
+	const hosts = all<{ cores: number; price_hour: number }>(
+		ctx.db,
+		'SELECT cores, price_hour FROM hosts WHERE site_id = ?',
+		[site]
+	);
 	const perCore = hosts.length ? hosts.reduce((n, h) => n + h.price_hour / h.cores, 0) / hosts.length : 3;
 	return Math.max(1, Math.round((perCore * size.cores) / 2));
 }
@@ -133,31 +181,71 @@ const createPool = planKind({
 		const version = line?.versions.find((x) => x.number === input.version);
 		if (!line) problems.push({ field: 'line', words: `There is no image line called ${input.line}.` });
 		else if (!version) problems.push({ field: 'version', words: `${input.line} has no version ${input.version}.` });
-		else if (line.users === 'single' && input.perMachine > 1) problems.push({ field: 'perMachine', words: `${input.line} is single-user: one session a machine.` });
-		if (input.assignment === 'personal' && input.perMachine > 1) problems.push({ field: 'perMachine', words: 'A personal machine holds one session.' });
-		if (!one(db, 'SELECT 1 FROM networks WHERE id = ? AND site_id = ?', [input.network, input.site])) problems.push({ field: 'network', words: `${site?.name ?? 'The site'} has no network called ${input.network}.` });
-		if (!one(db, 'SELECT 1 FROM folders WHERE name = ?', [input.folder])) problems.push({ field: 'folder', words: `The directory has no folder ${input.folder}.` });
-		const policy = input.policy ?? { hours: one<{ id: string }>(db, 'SELECT id FROM hours ORDER BY id <> ?, id', ['office'])?.id ?? '', headroomIn: Math.min(2 * input.perMachine, input.count), headroomOut: 0, least: 0, most: input.count, patience: 25 * MINUTE, placing: 'fill' as const };
+		else if (line.users === 'single' && input.perMachine > 1)
+			problems.push({ field: 'perMachine', words: `${input.line} is single-user: one session a machine.` });
+		if (input.assignment === 'personal' && input.perMachine > 1)
+			problems.push({ field: 'perMachine', words: 'A personal machine holds one session.' });
+		if (!one(db, 'SELECT 1 FROM networks WHERE id = ? AND site_id = ?', [input.network, input.site]))
+			problems.push({ field: 'network', words: `${site?.name ?? 'The site'} has no network called ${input.network}.` });
+		if (!one(db, 'SELECT 1 FROM folders WHERE name = ?', [input.folder]))
+			problems.push({ field: 'folder', words: `The directory has no folder ${input.folder}.` });
+		const policy = input.policy ?? {
+			hours: one<{ id: string }>(db, 'SELECT id FROM hours ORDER BY id <> ?, id', ['office'])?.id ?? '',
+			headroomIn: Math.min(2 * input.perMachine, input.count),
+			headroomOut: 0,
+			least: 0,
+			most: input.count,
+			patience: 25 * MINUTE,
+			placing: 'fill' as const
+		};
 		if (!hoursById(db).has(policy.hours)) problems.push({ field: 'policy.hours', words: 'Choose hours.' });
 		const id = input.id ?? slug(input.name);
 		if (!id) problems.push({ field: 'name', words: 'The name needs a letter or a digit.' });
-		if (one(db, `SELECT 1 FROM pools WHERE until = ${FOREVER} AND (id = ? OR name = ?)`, [id, input.name])) problems.push({ field: 'name', words: 'There is a pool with this name already.' });
+		if (one(db, `SELECT 1 FROM pools WHERE until = ${FOREVER} AND (id = ? OR name = ?)`, [id, input.name]))
+			problems.push({ field: 'name', words: 'There is a pool with this name already.' });
 		if (problems.length) throw new InputProblem(problems);
 
 		const laid = await layMachines(ctx, input.site, input.network, input, input.count, input.naming, input.from);
-		const machines = laid.fit.value.places.slice(0, laid.names.names.length).map((p, i) => ({ name: laid.names.names[i]!, ...p }));
-		const steps: StepSpec[] = [{ kind: 'pool.write', words: 'Write the pool', input: { ...input, id, policy, priceHour: priceOf(ctx, input.site, input) }, expected: 200 }, ...makeSteps(id, machines, input.disk)];
+		const machines = laid.fit.value.places
+			.slice(0, laid.names.names.length)
+			.map((p, i) => ({ name: laid.names.names[i]!, ...p }));
+		const steps: StepSpec[] = [
+			{
+				kind: 'pool.write',
+				words: 'Write the pool',
+				input: { ...input, id, policy, priceHour: priceOf(ctx, input.site, input) },
+				expected: 200
+			},
+			...makeSteps(id, machines, input.disk)
+		];
 		const cost = monthlyCost(ctx, input.count, priceOf(ctx, input.site, input));
 		return {
 			title: `Make pool ${input.name}: ${countWords(input.count, 'machine')} from ${input.line} ${input.version} in ${site!.name}`,
-			effects: { ...noEffects(), machines: laid.names.names.map((n) => ({ kind: 'machine', id: n, name: n, how: 'made' })), bytes: input.count * version!.size, duration: durationOf(steps), cost: { before: 0, after: cost } },
+			effects: {
+				...noEffects(),
+				machines: laid.names.names.map((n) => ({ kind: 'machine', id: n, name: n, how: 'made' })),
+				bytes: input.count * version!.size,
+				duration: durationOf(steps),
+				cost: { before: 0, after: cost }
+			},
 			warnings: [
-				...laid.names.clashes.slice(0, 8).map((c): Fact => ({ words: `${c.name} is passed over: ${c.with} has that name`, side: 'against' })),
-				...(laid.names.clashes.length > 8 ? [{ words: `${laid.names.clashes.length - 8} more names are passed over`, side: 'against' as const }] : []),
+				...laid.names.clashes
+					.slice(0, 8)
+					.map((c): Fact => ({ words: `${c.name} is passed over: ${c.with} has that name`, side: 'against' })),
+				...(laid.names.clashes.length > 8
+					? [{ words: `${laid.names.clashes.length - 8} more names are passed over`, side: 'against' as const }]
+					: []),
 				...(version!.held ? [{ words: `${input.line} ${input.version} is held back`, side: 'against' as const }] : [])
 			],
 			blocks: laid.blocks,
-			reasons: [...laid.fit.facts, { words: `names run from ${laid.names.names[0] ?? '–'} to ${laid.names.names.at(-1) ?? '–'}`, source: 'naming pattern' }, { words: `cost: up as many hours as the estate’s machines were in the last 14 days`, source: 'measured' }],
+			reasons: [
+				...laid.fit.facts,
+				{
+					words: `names run from ${laid.names.names[0] ?? '–'} to ${laid.names.names.at(-1) ?? '–'}`,
+					source: 'naming pattern'
+				},
+				{ words: `cost: up as many hours as the estate’s machines were in the last 14 days`, source: 'measured' }
+			],
 			objects: [`pool/${id}`],
 			steps,
 			undo: { kind: 'pool.remove', input: { pool: id } },
@@ -170,24 +258,53 @@ const growPool = planKind({
 	kind: 'pool.grow',
 	words: 'Add machines to a pool, or retry those that could not be made',
 	area: 'publishing',
-	schema: v.strictObject({ pool: v.string(), count: v.optional(whole(1, 2000, 'the machines')), retry: v.optional(v.boolean(), false) }),
+	schema: v.strictObject({
+		pool: v.string(),
+		count: v.optional(whole(1, 2000, 'the machines')),
+		retry: v.optional(v.boolean(), false)
+	}),
 	async draft(ctx, input): Promise<Draft> {
 		const pool = poolAt(ctx.db, input.pool, ctx.clock.now());
 		if (!pool) throw new InputProblem([{ field: 'pool', words: `There is no pool called ${input.pool}.` }]);
-		if (!input.retry && input.count === undefined) throw new InputProblem([{ field: 'count', words: 'Say how many machines.' }]);
-		const unmade = input.retry ? all<{ name: string; reason: string }>(ctx.db, 'SELECT name, reason FROM unmade_machines WHERE pool_id = ? ORDER BY name', [pool.id]) : [];
+		if (!input.retry && input.count === undefined)
+			throw new InputProblem([{ field: 'count', words: 'Say how many machines.' }]);
+		const unmade = input.retry
+			? all<{ name: string; reason: string }>(
+					ctx.db,
+					'SELECT name, reason FROM unmade_machines WHERE pool_id = ? ORDER BY name',
+					[pool.id]
+				)
+			: [];
 		const count = input.retry ? unmade.length : input.count!;
 		const laid = await layMachines(ctx, pool.site, pool.network, pool, Math.max(1, count), pool.naming, 1);
 		const names = input.retry ? unmade.map((u) => u.name) : laid.names.names;
 		const machines = laid.fit.value.places.slice(0, names.length).map((p, i) => ({ name: names[i]!, ...p }));
 		const steps = makeSteps(pool.id, machines, pool.disk);
-		const size = one<{ size: number }>(ctx.db, 'SELECT size FROM versions WHERE line_id = ? AND number = ?', [pool.line, pool.version])?.size ?? 0;
+		const size =
+			one<{ size: number }>(ctx.db, 'SELECT size FROM versions WHERE line_id = ? AND number = ?', [
+				pool.line,
+				pool.version
+			])?.size ?? 0;
 		return {
-			title: input.retry ? `Retry ${countWords(count, 'machine')} of ${pool.name}` : `Add ${countWords(count, 'machine')} to ${pool.name}`,
-			effects: { ...noEffects(), machines: names.map((n) => ({ kind: 'machine', id: n, name: n, how: 'made' })), bytes: count * size, duration: durationOf(steps), cost: { before: monthlyCost(ctx, machineTotal(ctx, pool.id), pool.priceHour), after: monthlyCost(ctx, machineTotal(ctx, pool.id) + count, pool.priceHour) } },
+			title: input.retry
+				? `Retry ${countWords(count, 'machine')} of ${pool.name}`
+				: `Add ${countWords(count, 'machine')} to ${pool.name}`,
+			effects: {
+				...noEffects(),
+				machines: names.map((n) => ({ kind: 'machine', id: n, name: n, how: 'made' })),
+				bytes: count * size,
+				duration: durationOf(steps),
+				cost: {
+					before: monthlyCost(ctx, machineTotal(ctx, pool.id), pool.priceHour),
+					after: monthlyCost(ctx, machineTotal(ctx, pool.id) + count, pool.priceHour)
+				}
+			},
 			warnings: [],
 			blocks: count === 0 ? [{ words: 'every machine of the pool has been made', side: 'against' }] : laid.blocks,
-			reasons: [...unmade.map((u): Fact => ({ words: `${u.name}: ${u.reason}`, side: 'against', source: 'job log' })), ...laid.fit.facts],
+			reasons: [
+				...unmade.map((u): Fact => ({ words: `${u.name}: ${u.reason}`, side: 'against', source: 'job log' })),
+				...laid.fit.facts
+			],
 			objects: [`pool/${pool.id}`],
 			steps,
 			undo: { kind: 'machines.remove', input: { machines: names } },
@@ -196,7 +313,8 @@ const growPool = planKind({
 	}
 });
 
-const machineTotal = (ctx: Context, pool: string) => one<{ n: number }>(ctx.db, `SELECT count(*) AS n FROM machines WHERE pool_id = ? AND until = ${FOREVER}`, [pool])!.n;
+const machineTotal = (ctx: Context, pool: string) =>
+	one<{ n: number }>(ctx.db, `SELECT count(*) AS n FROM machines WHERE pool_id = ? AND until = ${FOREVER}`, [pool])!.n;
 
 const removePool = planKind({
 	kind: 'pool.remove',
@@ -207,11 +325,23 @@ const removePool = planKind({
 		const now = ctx.clock.now();
 		const pool = poolAt(ctx.db, input.pool, now);
 		if (!pool) throw new InputProblem([{ field: 'pool', words: `There is no pool called ${input.pool}.` }]);
-		const machines = all<{ id: number; name: string }>(ctx.db, `SELECT id, name FROM machines WHERE pool_id = ? AND until = ${FOREVER} ORDER BY name`, [pool.id]);
-		const sessions = sessionsOn(ctx.db, machines.map((m) => m.id));
+		const machines = all<{ id: number; name: string }>(
+			ctx.db,
+			`SELECT id, name FROM machines WHERE pool_id = ? AND until = ${FOREVER} ORDER BY name`,
+			[pool.id]
+		);
+		const sessions = sessionsOn(
+			ctx.db,
+			machines.map((m) => m.id)
+		);
 		const serving = publicationsAt(ctx.db, now).filter((p) => p.pools.includes(pool.id));
 		const steps: StepSpec[] = [
-			{ kind: 'machines.unmake', words: `Remove ${countWords(machines.length, 'machine')} and their accounts`, input: { machines: machines.map((m) => m.name) }, expected: (machines.length * 10 * SECOND) / AT_ONCE + 5 * SECOND },
+			{
+				kind: 'machines.unmake',
+				words: `Remove ${countWords(machines.length, 'machine')} and their accounts`,
+				input: { machines: machines.map((m) => m.name) },
+				expected: (machines.length * 10 * SECOND) / AT_ONCE + 5 * SECOND
+			},
 			{ kind: 'pool.close', words: 'Remove the pool', input: { pool: pool.id }, expected: 200 },
 			{ kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 }
 		];
@@ -226,13 +356,39 @@ const removePool = planKind({
 				cost: { before: monthlyCost(ctx, machines.length, pool.priceHour), after: 0 }
 			},
 			warnings: [],
-			blocks: serving.map((p): Fact => ({ words: `publication ${p.internalName} is served by it: take the pool out of it first`, side: 'against', about: { kind: 'publication', id: p.id, name: p.internalName } })),
-			reasons: [{ words: `${countWords(sessions.length, 'session')} on it now`, source: 'measured' }, ...(pool.assignment === 'personal' ? [{ words: 'personal machines hold their people’s work, which is lost', side: 'against' as const }] : [])],
+			blocks: serving.map((p): Fact => ({
+				words: `publication ${p.internalName} is served by it: take the pool out of it first`,
+				side: 'against',
+				about: { kind: 'publication', id: p.id, name: p.internalName }
+			})),
+			reasons: [
+				{ words: `${countWords(sessions.length, 'session')} on it now`, source: 'measured' },
+				...(pool.assignment === 'personal'
+					? [{ words: 'personal machines hold their people’s work, which is lost', side: 'against' as const }]
+					: [])
+			],
 			objects: [`pool/${pool.id}`, ...machines.map((m) => `machine/${m.name}`)],
 			steps,
 			undo: {
 				kind: 'pool.create',
-				input: { id: pool.id, name: pool.name, site: pool.site, line: pool.line, version: pool.version, assignment: pool.assignment, perMachine: pool.perMachine, cores: pool.cores, memory: pool.memory, gpus: pool.gpus, disk: pool.disk, count: Math.max(1, machines.length), naming: pool.naming, folder: pool.folder, network: pool.network, policy: { ...pool.policy, hours: pool.hoursId } }
+				input: {
+					id: pool.id,
+					name: pool.name,
+					site: pool.site,
+					line: pool.line,
+					version: pool.version,
+					assignment: pool.assignment,
+					perMachine: pool.perMachine,
+					cores: pool.cores,
+					memory: pool.memory,
+					gpus: pool.gpus,
+					disk: pool.disk,
+					count: Math.max(1, machines.length),
+					naming: pool.naming,
+					folder: pool.folder,
+					network: pool.network,
+					policy: { ...pool.policy, hours: pool.hoursId }
+				}
 			},
 			undoWords: 'Only in part: a pool like it is made again, with new machines; what was on the old ones is gone.'
 		};
@@ -245,15 +401,33 @@ const removeMachines = planKind({
 	area: 'publishing',
 	schema: v.strictObject({ machines: v.pipe(v.array(v.string()), v.minLength(1, 'Choose machines.')) }),
 	async draft(ctx, input): Promise<Draft> {
-		const machines = all<{ id: number; name: string; pool_id: string }>(ctx.db, `SELECT id, name, pool_id FROM machines WHERE until = ${FOREVER} AND name IN (SELECT value FROM json_each(?)) ORDER BY name`, [JSON.stringify(input.machines)]);
-		const sessions = sessionsOn(ctx.db, machines.map((m) => m.id));
+		const machines = all<{ id: number; name: string; pool_id: string }>(
+			ctx.db,
+			`SELECT id, name, pool_id FROM machines WHERE until = ${FOREVER} AND name IN (SELECT value FROM json_each(?)) ORDER BY name`,
+			[JSON.stringify(input.machines)]
+		);
+		const sessions = sessionsOn(
+			ctx.db,
+			machines.map((m) => m.id)
+		);
 		const steps: StepSpec[] = [
-			{ kind: 'machines.unmake', words: `Remove ${countWords(machines.length, 'machine')} and their accounts`, input: { machines: machines.map((m) => m.name) }, expected: (machines.length * 10 * SECOND) / AT_ONCE + 5 * SECOND },
+			{
+				kind: 'machines.unmake',
+				words: `Remove ${countWords(machines.length, 'machine')} and their accounts`,
+				input: { machines: machines.map((m) => m.name) },
+				expected: (machines.length * 10 * SECOND) / AT_ONCE + 5 * SECOND
+			},
 			{ kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 }
 		];
 		return {
 			title: `Remove ${machines.length === 1 ? machines[0]!.name : countWords(machines.length, 'machine')}`,
-			effects: { ...noEffects(), people: sessions.map((s) => ({ kind: 'person', id: s.login, name: s.person, how: 'signed out' })), sessionsEnded: sessions.map((s) => ({ kind: 'session', id: String(s.id), name: s.person })), machines: machines.map((m) => ({ kind: 'machine', id: m.name, name: m.name, how: 'removed' })), duration: durationOf(steps) },
+			effects: {
+				...noEffects(),
+				people: sessions.map((s) => ({ kind: 'person', id: s.login, name: s.person, how: 'signed out' })),
+				sessionsEnded: sessions.map((s) => ({ kind: 'session', id: String(s.id), name: s.person })),
+				machines: machines.map((m) => ({ kind: 'machine', id: m.name, name: m.name, how: 'removed' })),
+				duration: durationOf(steps)
+			},
 			warnings: [],
 			blocks: machines.length === 0 ? [{ words: 'none of these machines is there', side: 'against' }] : [],
 			reasons: [{ words: `${countWords(sessions.length, 'session')} on them now`, source: 'measured' }],
@@ -267,8 +441,18 @@ const removeMachines = planKind({
 
 const publicationSchema = v.strictObject({
 	id: v.optional(v.string()),
-	name: v.pipe(v.string(), v.trim(), v.nonEmpty('Give it a name for people.'), v.maxLength(60, 'At most 60 characters.')),
-	internalName: v.pipe(v.string(), v.trim(), v.nonEmpty('Give it a name for us.'), v.maxLength(60, 'At most 60 characters.')),
+	name: v.pipe(
+		v.string(),
+		v.trim(),
+		v.nonEmpty('Give it a name for people.'),
+		v.maxLength(60, 'At most 60 characters.')
+	),
+	internalName: v.pipe(
+		v.string(),
+		v.trim(),
+		v.nonEmpty('Give it a name for us.'),
+		v.maxLength(60, 'At most 60 characters.')
+	),
 	icon: v.optional(v.string(), 'desktop'),
 	pools: v.pipe(v.array(v.string()), v.minLength(1, 'Choose at least one pool that serves it.')),
 	protocol: v.optional(v.picklist(['stream', 'framebuffer', 'spice']), 'stream')
@@ -290,16 +474,24 @@ const createPublication = planKind({
 		const pools = poolsOrThrow(ctx, input.pools);
 		const id = input.id ?? slug(input.internalName);
 		const others = publicationsAt(ctx.db, ctx.clock.now());
-		if (others.some((p) => p.name === input.name)) throw new InputProblem([{ field: 'name', words: 'People would see two of that name. Choose another.' }]);
-		if (!id || others.some((p) => p.id === id)) throw new InputProblem([{ field: 'internalName', words: 'There is a publication with this name already.' }]);
+		if (others.some((p) => p.name === input.name))
+			throw new InputProblem([{ field: 'name', words: 'People would see two of that name. Choose another.' }]);
+		if (!id || others.some((p) => p.id === id))
+			throw new InputProblem([{ field: 'internalName', words: 'There is a publication with this name already.' }]);
 		return {
 			title: `Publish ${input.name}`,
 			effects: noEffects(),
 			warnings: [],
 			blocks: [],
-			reasons: [{ words: `served by ${pools.map((p) => p.name).join(', ')}`, source: 'pools' }, { words: 'nobody sees it until it is granted', source: 'grants' }],
+			reasons: [
+				{ words: `served by ${pools.map((p) => p.name).join(', ')}`, source: 'pools' },
+				{ words: 'nobody sees it until it is granted', source: 'grants' }
+			],
 			objects: [`publication/${id}`],
-			steps: [{ kind: 'publication.write', words: 'Write the publication', input: { ...input, id }, expected: 200 }, { kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 }],
+			steps: [
+				{ kind: 'publication.write', words: 'Write the publication', input: { ...input, id }, expected: 200 },
+				{ kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 }
+			],
 			undo: { kind: 'publication.remove', input: { publication: id } },
 			undoWords: 'Yes: it is taken off again.'
 		};
@@ -316,16 +508,33 @@ const changePublication = planKind({
 		const others = publicationsAt(ctx.db, ctx.clock.now());
 		const before = others.find((p) => p.id === input.id);
 		if (!before) throw new InputProblem([{ field: 'id', words: `There is no publication called ${input.id}.` }]);
-		if (others.some((p) => p.id !== input.id && p.name === input.name)) throw new InputProblem([{ field: 'name', words: 'People would see two of that name. Choose another.' }]);
+		if (others.some((p) => p.id !== input.id && p.name === input.name))
+			throw new InputProblem([{ field: 'name', words: 'People would see two of that name. Choose another.' }]);
 		return {
 			title: `Change publication ${before.internalName}`,
 			effects: noEffects(),
 			warnings: [],
 			blocks: [],
-			reasons: [{ words: `served by ${pools.map((p) => p.name).join(', ')}`, source: 'pools' }, { words: 'sessions that are open stay open', source: 'broker' }],
+			reasons: [
+				{ words: `served by ${pools.map((p) => p.name).join(', ')}`, source: 'pools' },
+				{ words: 'sessions that are open stay open', source: 'broker' }
+			],
 			objects: [`publication/${input.id}`],
-			steps: [{ kind: 'publication.write', words: 'Write the publication', input, expected: 200 }, { kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 }],
-			undo: { kind: 'publication.change', input: { id: before.id, name: before.name, internalName: before.internalName, icon: before.icon, pools: before.pools, protocol: before.protocol } },
+			steps: [
+				{ kind: 'publication.write', words: 'Write the publication', input, expected: 200 },
+				{ kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 }
+			],
+			undo: {
+				kind: 'publication.change',
+				input: {
+					id: before.id,
+					name: before.name,
+					internalName: before.internalName,
+					icon: before.icon,
+					pools: before.pools,
+					protocol: before.protocol
+				}
+			},
 			undoWords: 'Yes: it is put back as it was.'
 		};
 	}
@@ -339,20 +548,46 @@ const removePublication = planKind({
 	async draft(ctx, input): Promise<Draft> {
 		const now = ctx.clock.now();
 		const p = publicationsAt(ctx.db, now).find((x) => x.id === input.publication);
-		if (!p) throw new InputProblem([{ field: 'publication', words: `There is no publication called ${input.publication}.` }]);
+		if (!p)
+			throw new InputProblem([{ field: 'publication', words: `There is no publication called ${input.publication}.` }]);
 		const grants = grantsAt(ctx.db, now).filter((g) => g.publication === p.id);
 		return {
 			title: `Take off ${p.internalName}`,
 			effects: noEffects(),
 			warnings: [],
-			blocks: grants.map((g): Fact => ({ words: `it is granted to ${g.toName}: take that grant back first`, side: 'against', about: { kind: 'grant', id: String(g.id) } })),
+			blocks: grants.map((g): Fact => ({
+				words: `it is granted to ${g.toName}: take that grant back first`,
+				side: 'against',
+				about: { kind: 'grant', id: String(g.id) }
+			})),
 			reasons: [{ words: 'sessions that are open stay open', source: 'broker' }],
 			objects: [`publication/${p.id}`],
-			steps: [{ kind: 'publication.close', words: 'Take it off', input: { publication: p.id }, expected: 200 }, { kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 }],
-			undo: { kind: 'publication.create', input: { id: p.id, name: p.name, internalName: p.internalName, icon: p.icon, pools: p.pools, protocol: p.protocol } },
+			steps: [
+				{ kind: 'publication.close', words: 'Take it off', input: { publication: p.id }, expected: 200 },
+				{ kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 }
+			],
+			undo: {
+				kind: 'publication.create',
+				input: {
+					id: p.id,
+					name: p.name,
+					internalName: p.internalName,
+					icon: p.icon,
+					pools: p.pools,
+					protocol: p.protocol
+				}
+			},
 			undoWords: 'Yes: it is published again.'
 		};
 	}
 });
 
-export const publishingPlans = [createPool, growPool, removePool, removeMachines, createPublication, changePublication, removePublication];
+export const publishingPlans = [
+	createPool,
+	growPool,
+	removePool,
+	removeMachines,
+	createPublication,
+	changePublication,
+	removePublication
+];

@@ -16,7 +16,14 @@ export function publicationsAt(db: Db, at: number): PublicationRow[] {
 		db,
 		'SELECT * FROM publications WHERE since <= ? AND until > ? ORDER BY position, name',
 		[at, at]
-	).map((p) => ({ id: p.id, name: p.name, internalName: p.internal_name, icon: p.icon, pools: JSON.parse(p.pools) as string[], protocol: p.protocol }));
+	).map((p) => ({
+		id: p.id,
+		name: p.name,
+		internalName: p.internal_name,
+		icon: p.icon,
+		pools: JSON.parse(p.pools) as string[],
+		protocol: p.protocol
+	}));
 }
 
 export interface GrantRow {
@@ -35,7 +42,18 @@ export interface GrantRow {
 
 /** The grants as they were at a moment. */
 export function grantsAt(db: Db, at: number): GrantRow[] {
-	return all<{ id: number; publication_id: string; publication_name: string; team_id: string | null; person_id: number | null; login: string | null; to_name: string; conditions: string; channels: string; since: number }>(
+	return all<{
+		id: number;
+		publication_id: string;
+		publication_name: string;
+		team_id: string | null;
+		person_id: number | null;
+		login: string | null;
+		to_name: string;
+		conditions: string;
+		channels: string;
+		since: number;
+	}>(
 		db,
 		`SELECT g.id, g.publication_id, pub.name AS publication_name, g.team_id, g.person_id, p.login, coalesce(t.name, p.name) AS to_name, g.conditions, g.channels, g.since
 		 FROM grants g JOIN publications pub ON pub.id = g.publication_id AND pub.since <= ?1 AND pub.until > ?1

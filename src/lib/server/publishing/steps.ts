@@ -21,7 +21,25 @@ export const publishingSteps: Record<string, StepHandler> = {
 				write: (db) => {
 					const position = one<{ n: number }>(db, 'SELECT coalesce(max(position), 0) + 1 AS n FROM pools')!.n;
 					run(db, 'INSERT INTO pools VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
-						p.id, now, FOREVER, p.name, p.site, p.line, p.version, p.assignment, p.perMachine, p.cores, p.memory, p.gpus, p.disk, p.naming, p.folder, p.network, JSON.stringify(p.policy), p.priceHour, position
+						p.id,
+						now,
+						FOREVER,
+						p.name,
+						p.site,
+						p.line,
+						p.version,
+						p.assignment,
+						p.perMachine,
+						p.cores,
+						p.memory,
+						p.gpus,
+						p.disk,
+						p.naming,
+						p.folder,
+						p.network,
+						JSON.stringify(p.policy),
+						p.priceHour,
+						position
 					]);
 				}
 			};
@@ -43,23 +61,49 @@ export const publishingSteps: Record<string, StepHandler> = {
 	'machines.make': stepHandler<MakeInput>({
 		async run({ ctx, input, each, job }) {
 			const pool = poolAt(ctx.db, input.pool, ctx.clock.now())!;
-			const users = one<{ users: 'single' | 'multi' }>(ctx.db, 'SELECT users FROM lines WHERE id = ?', [pool.line])!.users;
+			const users = one<{ users: 'single' | 'multi' }>(ctx.db, 'SELECT users FROM lines WHERE id = ?', [
+				pool.line
+			])!.users;
 			const places = new Map(input.machines.map((m) => [m.name, m]));
 			const { done, failed } = await each(
 				input.machines.map((m) => m.name),
 				AT_ONCE,
 				async (name, key) => {
 					const { host, volume } = places.get(name)!;
-					const spec: MachineSpec = { name, pool: pool.id, host, volume, network: pool.network, line: pool.line, version: pool.version, users, holds: pool.perMachine, cores: pool.cores, memory: pool.memory, gpus: pool.gpus, disk: pool.disk };
+					const spec: MachineSpec = {
+						name,
+						pool: pool.id,
+						host,
+						volume,
+						network: pool.network,
+						line: pool.line,
+						version: pool.version,
+						users,
+						holds: pool.perMachine,
+						cores: pool.cores,
+						memory: pool.memory,
+						gpus: pool.gpus,
+						disk: pool.disk
+					};
 					// An attempt before this one may have come as far as the account.
 					const known = (await ctx.providers.directory.accounts()).find((a) => a.name === name);
-					if (known?.folder !== pool.folder) await ctx.providers.directory.createAccount(name, pool.folder, `${key}-account`);
+					if (known?.folder !== pool.folder)
+						await ctx.providers.directory.createAccount(name, pool.folder, `${key}-account`);
 					await ctx.providers.compute.create(spec, `${key}-disk`);
-					return (db: Db) => void run(db, 'DELETE FROM unmade_machines WHERE pool_id = ? AND name = ?', [pool.id, name]);
+					return (db: Db) =>
+						void run(db, 'DELETE FROM unmade_machines WHERE pool_id = ? AND name = ?', [pool.id, name]);
 				},
 				(db, name, error) => {
 					const { host, volume } = places.get(name)!;
-					run(db, 'INSERT OR REPLACE INTO unmade_machines VALUES (?, ?, ?, ?, ?, ?, ?)', [pool.id, name, host, volume, error.message, job.id, ctx.clock.now()]);
+					run(db, 'INSERT OR REPLACE INTO unmade_machines VALUES (?, ?, ?, ?, ?, ?, ?)', [
+						pool.id,
+						name,
+						host,
+						volume,
+						error.message,
+						job.id,
+						ctx.clock.now()
+					]);
 				}
 			);
 			return { result: { made: done.length, failed: failed.length } };
@@ -83,14 +127,35 @@ export const publishingSteps: Record<string, StepHandler> = {
 		}
 	}),
 
-	'publication.write': stepHandler<{ id: string; name: string; internalName: string; icon: string; pools: string[]; protocol: string }>({
+	'publication.write': stepHandler<{
+		id: string;
+		name: string;
+		internalName: string;
+		icon: string;
+		pools: string[];
+		protocol: string;
+	}>({
 		async run({ ctx, input: p }) {
 			const now = ctx.clock.now();
 			return {
 				write: (db) => {
-					const position = one<{ n: number }>(db, `SELECT coalesce((SELECT position FROM publications WHERE id = ? ORDER BY since DESC), (SELECT max(position) + 1 FROM publications), 0) AS n`, [p.id])!.n;
+					const position = one<{ n: number }>(
+						db,
+						`SELECT coalesce((SELECT position FROM publications WHERE id = ? ORDER BY since DESC), (SELECT max(position) + 1 FROM publications), 0) AS n`,
+						[p.id]
+					)!.n;
 					close(db, 'publications', p.id, now);
-					run(db, 'INSERT INTO publications VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)', [p.id, now, FOREVER, p.name, p.internalName, p.icon, JSON.stringify(p.pools), p.protocol, position]);
+					run(db, 'INSERT INTO publications VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)', [
+						p.id,
+						now,
+						FOREVER,
+						p.name,
+						p.internalName,
+						p.icon,
+						JSON.stringify(p.pools),
+						p.protocol,
+						position
+					]);
 				}
 			};
 		}

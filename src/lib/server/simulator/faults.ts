@@ -40,19 +40,22 @@ export function applyFault(lab: Lab, fault: Wanted): number {
 			const host = w.hosts.get(fault.target);
 			if (!host) throw new ProviderError(`the lab has no host ${fault.target}`, false);
 			host.up = false;
-			for (const m of w.machines.values()) if (m.host === host.name && m.state !== 'off') lab.powerOff(m, 'failed', `host ${host.name} went down`);
+			for (const m of w.machines.values())
+				if (m.host === host.name && m.state !== 'off') lab.powerOff(m, 'failed', `host ${host.name} went down`);
 			break;
 		}
 		case 'gateway-port': {
 			const [gateway, protocol] = fault.target.split('/');
 			const port = w.gateways.get(gateway ?? '')?.protocols.get(protocol ?? '');
-			if (!port) throw new ProviderError(`the lab has no gateway and protocol ${fault.target}; write hfx-gw-1/stream`, false);
+			if (!port)
+				throw new ProviderError(`the lab has no gateway and protocol ${fault.target}; write hfx-gw-1/stream`, false);
 			before = port.announced;
 			port.announced = fault.value ?? port.listens + 270;
 			break;
 		}
 		case 'directory-slow':
-			if (!lab.estate.sites.some((s) => s.id === fault.target)) throw new ProviderError(`the lab has no site ${fault.target}`, false);
+			if (!lab.estate.sites.some((s) => s.id === fault.target))
+				throw new ProviderError(`the lab has no site ${fault.target}`, false);
 			w.directorySlow.set(fault.target, fault.value ?? 8);
 			break;
 		case 'volume-full': {
@@ -99,7 +102,8 @@ export function clearFault(lab: Lab, id: number): boolean {
 		case 'host-down': {
 			const host = w.hosts.get(fault.target)!;
 			host.up = true;
-			for (const m of w.machines.values()) if (m.host === host.name && m.state === 'failed') lab.setState(m, 'off', `host ${host.name} is back`);
+			for (const m of w.machines.values())
+				if (m.host === host.name && m.state === 'failed') lab.setState(m, 'off', `host ${host.name} is back`);
 			break;
 		}
 		case 'gateway-port': {

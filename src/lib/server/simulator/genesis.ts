@@ -29,10 +29,43 @@ export function makeWorld(estate: Estate): World {
 		nextConnection: 1,
 		nextSeq: 1,
 		queue: [],
-		hosts: new Map(estate.hosts.map((h) => [h.id, { name: h.id, site: h.site, cores: h.cores, memory: h.memory, gpus: h.gpus, up: true, pressure: 0, gpuPressure: 0 }])),
-		volumes: new Map(estate.volumes.map((v) => [v.id, { id: v.id, site: v.site, size: v.size, iops: v.iops, other: 0, busy: 0, booting: 0 }])),
-		networks: new Map(estate.sites.flatMap((s) => s.networks.map((n) => [n.id, { first: n.first, last: n.last, leased: new Map<number, string>(), usedUp: false }] as const))),
-		gateways: new Map(estate.gateways.map((g) => [g.id, { site: g.site, protocols: new Map(g.protocols.map((p) => [p.name as string, { announced: p.announced, listens: p.listens }])) }])),
+		hosts: new Map(
+			estate.hosts.map((h) => [
+				h.id,
+				{
+					name: h.id,
+					site: h.site,
+					cores: h.cores,
+					memory: h.memory,
+					gpus: h.gpus,
+					up: true,
+					pressure: 0,
+					gpuPressure: 0
+				}
+			])
+		),
+		volumes: new Map(
+			estate.volumes.map((v) => [
+				v.id,
+				{ id: v.id, site: v.site, size: v.size, iops: v.iops, other: 0, busy: 0, booting: 0 }
+			])
+		),
+		networks: new Map(
+			estate.sites.flatMap((s) =>
+				s.networks.map(
+					(n) => [n.id, { first: n.first, last: n.last, leased: new Map<number, string>(), usedUp: false }] as const
+				)
+			)
+		),
+		gateways: new Map(
+			estate.gateways.map((g) => [
+				g.id,
+				{
+					site: g.site,
+					protocols: new Map(g.protocols.map((p) => [p.name as string, { announced: p.announced, listens: p.listens }]))
+				}
+			])
+		),
 		machines: new Map(),
 		accounts: new Map(),
 		people: new Map(),
@@ -74,7 +107,17 @@ export function makeWorld(estate: Estate): World {
 		world.machines.set(laid.name, machine);
 		world.networks.get(pool.network)!.leased.set(laid.address, laid.name);
 		world.accounts.set(laid.name, pool.folder);
-		world.observations.push({ seq: world.nextSeq++, at: now, kind: 'made', machine: laid.name, pool: laid.pool, host: laid.host, volume: laid.volume, version: pool.version, address: addressText(laid.address) });
+		world.observations.push({
+			seq: world.nextSeq++,
+			at: now,
+			kind: 'made',
+			machine: laid.name,
+			pool: laid.pool,
+			host: laid.host,
+			volume: laid.volume,
+			version: pool.version,
+			address: addressText(laid.address)
+		});
 	}
 
 	const zones = new Map(estate.sites.map((s) => [s.id, s.time_zone]));
@@ -99,12 +142,19 @@ export function makeWorld(estate: Estate): World {
 			profile: p.profile,
 			managed: p.managed_endpoint,
 			// People's endpoints stand behind the desks' network; those of people without a managed one come from outside.
-			address: net && p.managed_endpoint ? addressText((net.first & 0xffffff00) + 1024 + (index % 200)) : `198.51.100.${index % 250}`
+			address:
+				net && p.managed_endpoint
+					? addressText((net.first & 0xffffff00) + 1024 + (index % 200))
+					: `198.51.100.${index % 250}`
 		};
 		world.people.set(p.login, person);
 		schedule(world, now, { k: 'day', person: p.login, day: Number.NaN });
 	});
-	for (const fault of estate.faults) schedule(world, Math.max(now, fault.at), { k: 'fault', fault: { kind: fault.kind, target: fault.target, until: fault.until ?? null, value: fault.value ?? null } });
+	for (const fault of estate.faults)
+		schedule(world, Math.max(now, fault.at), {
+			k: 'fault',
+			fault: { kind: fault.kind, target: fault.target, until: fault.until ?? null, value: fault.value ?? null }
+		});
 	schedule(world, Math.ceil(now / 60_000) * 60_000, { k: 'minute' });
 	return world;
 }

@@ -46,7 +46,9 @@ export class Lab {
 		this.boots = new Map(estate.image_lines.map((l) => [l.id, l.boot]));
 		this.gatewayOf = new Map(
 			estate.sites.flatMap((s) => {
-				const nearest = [...estate.gateways].sort((a, b) => roundTrip(estate, s.id, a.site) - roundTrip(estate, s.id, b.site))[0];
+				const nearest = [...estate.gateways].sort(
+					(a, b) => roundTrip(estate, s.id, a.site) - roundTrip(estate, s.id, b.site)
+				)[0];
 				return nearest ? [[s.id, nearest.id] as const] : [];
 			})
 		);
@@ -153,7 +155,14 @@ export class Lab {
 				if (c?.result === 'opening' && PHASES[c.phase] === 'waiting') {
 					w.waiting = w.waiting.filter((id) => id !== c.id);
 					this.observe({ kind: 'stopped waiting', person: c.person, publication: c.publication });
-					this.finish(c, 'gave up', [{ words: `no machine became free within ${PATIENCE / MINUTE} minutes`, side: 'against', source: 'broker' }], 'All machines are taken. Try again a little later.');
+					this.finish(
+						c,
+						'gave up',
+						[
+							{ words: `no machine became free within ${PATIENCE / MINUTE} minutes`, side: 'against', source: 'broker' }
+						],
+						'All machines are taken. Try again a little later.'
+					);
 				}
 				break;
 			}
@@ -198,7 +207,11 @@ export class Lab {
 	private planDay(person: SimPerson, day: number): void {
 		const w = this.world;
 		const today = Number.isNaN(day) ? localDay(person, w.now) : day;
-		schedule(w, Math.max(w.now + 1, momentOf(person.zone, today + 1, 0) - 30 * MINUTE), { k: 'day', person: person.login, day: today + 1 });
+		schedule(w, Math.max(w.now + 1, momentOf(person.zone, today + 1, 0) - 30 * MINUTE), {
+			k: 'day',
+			person: person.login,
+			day: today + 1
+		});
 		const work = workDay(person, this.patterns.get(person.pattern)!, today, this.seed);
 		if (!work || work.until < w.now) return;
 		const habits = this.habits.get(person.team) ?? [];
@@ -207,17 +220,33 @@ export class Lab {
 			if (habit.sites && !habit.sites.includes(person.site)) return;
 			if (uniform(this.seed, person.index, today, 20 + i) > habit.chance) return;
 			// The first use fills the day; others come for a while in between.
-			const from = first ? work.from : work.from + Math.round(uniform(this.seed, person.index, today, 30 + i) * (work.until - work.from) * 0.6) + 10 * MINUTE;
-			const until = first ? work.until : Math.min(work.until, from + 70 * MINUTE + Math.round(uniform(this.seed, person.index, today, 40 + i) * 150 * MINUTE));
+			const from = first
+				? work.from
+				: work.from +
+					Math.round(uniform(this.seed, person.index, today, 30 + i) * (work.until - work.from) * 0.6) +
+					10 * MINUTE;
+			const until = first
+				? work.until
+				: Math.min(
+						work.until,
+						from + 70 * MINUTE + Math.round(uniform(this.seed, person.index, today, 40 + i) * 150 * MINUTE)
+					);
 			if (until <= w.now) return;
-			const at = from > w.now ? from : w.now + Math.round(uniform(this.seed, person.index, today, 50 + i) * 20 * MINUTE);
+			const at =
+				from > w.now ? from : w.now + Math.round(uniform(this.seed, person.index, today, 50 + i) * 20 * MINUTE);
 			schedule(w, at, { k: 'visit', person: person.login, publication: habit.publication, leaveAt: until, tries: 0 });
 			first = false;
 		});
 	}
 
 	/** Somebody asks for a publication. `leaveAt` null: they stay until they leave by themselves. */
-	private connect(login: string, publication: string, leaveAt: number | null, tries: number, secondFactor: boolean | undefined): number {
+	private connect(
+		login: string,
+		publication: string,
+		leaveAt: number | null,
+		tries: number,
+		secondFactor: boolean | undefined
+	): number {
 		const w = this.world;
 		const person = w.people.get(login);
 		if (!person) throw new ProviderError(`the directory knows nobody called ${login}`, false);
@@ -250,7 +279,8 @@ export class Lab {
 		};
 		w.connections.set(id, conn);
 		w.signInsThisMinute.set(person.site, (w.signInsThisMinute.get(person.site) ?? 0) + 1);
-		if (!conn.gateway) this.finish(conn, 'lost', [{ words: 'the estate has no gateway', side: 'against' }], 'Ask the helpdesk.');
+		if (!conn.gateway)
+			this.finish(conn, 'lost', [{ words: 'the estate has no gateway', side: 'against' }], 'Ask the helpdesk.');
 		else this.beginPhase(conn);
 		return id;
 	}
@@ -260,7 +290,18 @@ export class Lab {
 		const phase = PHASES[conn.phase]!;
 		conn.phaseBegan = w.now;
 		if (conn.machine && !UP.has(w.machines.get(conn.machine)?.state ?? 'off') && phase !== 'waiting') {
-			this.finish(conn, 'lost', [{ words: `${conn.machine} went away during the sign-in`, side: 'against', about: { kind: 'machine', id: conn.machine } }], 'Try again: you will be given another machine.');
+			this.finish(
+				conn,
+				'lost',
+				[
+					{
+						words: `${conn.machine} went away during the sign-in`,
+						side: 'against',
+						about: { kind: 'machine', id: conn.machine }
+					}
+				],
+				'Try again: you will be given another machine.'
+			);
 			return;
 		}
 		if (phase === 'waiting') {
@@ -277,7 +318,12 @@ export class Lab {
 			conn.cause = cost.fails;
 			conn.advice = cost.advice;
 		}
-		conn.phases.push({ name: phase, ms: Math.round(cost.ms), ...('cause' in cost && cost.cause ? { cause: cost.cause } : {}), ...('parts' in cost && cost.parts ? { parts: cost.parts } : {}) });
+		conn.phases.push({
+			name: phase,
+			ms: Math.round(cost.ms),
+			...('cause' in cost && cost.cause ? { cause: cost.cause } : {}),
+			...('parts' in cost && cost.parts ? { parts: cost.parts } : {})
+		});
 		schedule(w, w.now + Math.round(cost.ms), { k: 'phase', connection: conn.id, phase: conn.phase });
 	}
 
@@ -307,22 +353,45 @@ export class Lab {
 		const person = w.people.get(conn.person)!;
 		const pub = w.broker.publications.find((p) => p.id === conn.publication);
 		if (!pub) {
-			this.finish(conn, 'refused', [{ words: `nothing called ${conn.publication} is published`, side: 'against', source: 'broker' }], 'Ask the helpdesk.');
+			this.finish(
+				conn,
+				'refused',
+				[{ words: `nothing called ${conn.publication} is published`, side: 'against', source: 'broker' }],
+				'Ask the helpdesk.'
+			);
 			return false;
 		}
 		const grants = w.broker.grants.filter((g) => g.publication === pub.id);
 		const decision = decideAccess(
-			{ personId: person.login, teams: person.teams, at: w.now, zone: person.zone, address: person.address, managedEndpoint: person.managed, secondFactor: conn.secondFactor },
+			{
+				personId: person.login,
+				teams: person.teams,
+				at: w.now,
+				zone: person.zone,
+				address: person.address,
+				managedEndpoint: person.managed,
+				secondFactor: conn.secondFactor
+			},
 			grants
 		);
 		if (!decision.value.allowed) {
-			this.finish(conn, 'refused', decision.facts.filter((f) => f.side === 'against'), decision.value.advice);
+			this.finish(
+				conn,
+				'refused',
+				decision.facts.filter((f) => f.side === 'against'),
+				decision.value.advice
+			);
 			return false;
 		}
 		const pools = w.broker.pools.filter((p) => pub.pools.includes(p.id));
 		const near = pools.filter((p) => p.site === person.site);
 		// A pool at the person's own site first, then the others in the order of the publication.
-		conn.pools = [...near, ...(near.length && near.some((p) => p.assignment === 'shared') && pub.id !== 'chart-studio' ? [] : pools.filter((p) => !near.includes(p)))].map((p) => p.id);
+		conn.pools = [
+			...near,
+			...(near.length && near.some((p) => p.assignment === 'shared') && pub.id !== 'chart-studio'
+				? []
+				: pools.filter((p) => !near.includes(p)))
+		].map((p) => p.id);
 		for (const session of w.sessions.values()) {
 			if (session.person === conn.person && session.publication === conn.publication) {
 				conn.resumes = session.id;
@@ -344,7 +413,13 @@ export class Lab {
 		}
 		if (!this.world.waiting.includes(conn.id)) {
 			this.world.waiting.push(conn.id);
-			this.observe({ kind: 'waiting', person: conn.person, publication: conn.publication, pools: conn.pools, began: this.world.now });
+			this.observe({
+				kind: 'waiting',
+				person: conn.person,
+				publication: conn.publication,
+				pools: conn.pools,
+				began: this.world.now
+			});
 			schedule(this.world, this.world.now + PATIENCE, { k: 'patience', connection: conn.id });
 		}
 	}
@@ -364,13 +439,16 @@ export class Lab {
 					this.observe({ kind: 'owner', machine: own, person: conn.person });
 				}
 				const machine = w.machines.get(own);
-				if (machine?.state === 'off') this.powerOn(machine, `started for ${w.people.get(conn.person)!.name}, whose machine it is`);
+				if (machine?.state === 'off')
+					this.powerOn(machine, `started for ${w.people.get(conn.person)!.name}, whose machine it is`);
 				if (machine && UP.has(machine.state) && machine.agent) return own;
 				return null;
 			}
 			const candidates = pool.machines.flatMap((name) => {
 				const m = w.machines.get(name);
-				return m && UP.has(m.state) && m.agent && m.asideUntil <= w.now ? [{ name, sessions: m.sessions.length + m.coming, holds: m.holds, strain: m.strain }] : [];
+				return m && UP.has(m.state) && m.agent && m.asideUntil <= w.now
+					? [{ name, sessions: m.sessions.length + m.coming, holds: m.holds, strain: m.strain }]
+					: [];
 			});
 			const place = placeSession(candidates, pool.placing);
 			if (place.value) return place.value;
@@ -443,7 +521,8 @@ export class Lab {
 		if (leaveAt === null) return;
 		const work = workDay(person, this.patterns.get(person.pattern)!, localDay(person, w.now), this.seed);
 		const lunch = work?.lunch;
-		if (lunch && lunch.from > w.now && lunch.until < leaveAt) schedule(w, lunch.from, { k: 'lunch', session: session.id, turn: session.turn, back: lunch.until, leaveAt });
+		if (lunch && lunch.from > w.now && lunch.until < leaveAt)
+			schedule(w, lunch.from, { k: 'lunch', session: session.id, turn: session.turn, back: lunch.until, leaveAt });
 		const how = uniform(this.seed, session.id, 80) < 0.78 ? 'sign out' : 'disconnect';
 		schedule(w, Math.max(leaveAt, w.now + 2 * MINUTE), { k: 'leave', session: session.id, turn: session.turn, how });
 	}
@@ -474,11 +553,21 @@ export class Lab {
 		// People try again, a few times, after a while; not when they were refused.
 		if ((result === 'lost' || result === 'gave up') && conn.leaveAt !== null && conn.tries < 3) {
 			const again = w.now + Math.round((1 + uniform(this.seed, conn.id, 90) * 12) * MINUTE);
-			if (again < conn.leaveAt) schedule(w, again, { k: 'visit', person: conn.person, publication: conn.publication, leaveAt: conn.leaveAt, tries: conn.tries + 1 });
+			if (again < conn.leaveAt)
+				schedule(w, again, {
+					k: 'visit',
+					person: conn.person,
+					publication: conn.publication,
+					leaveAt: conn.leaveAt,
+					tries: conn.tries + 1
+				});
 		}
 		// Ended connections are kept for the portal to look at for a while.
-		if (w.connections.size > 4000) for (const c of w.connections.values()) if (c.result !== 'opening' && w.now - c.ended > HOUR) w.connections.delete(c.id);
-		if (w.operations.size > 20_000) for (const o of w.operations.values()) if (o.done && w.now - o.at > 48 * HOUR) w.operations.delete(o.key);
+		if (w.connections.size > 4000)
+			for (const c of w.connections.values())
+				if (c.result !== 'opening' && w.now - c.ended > HOUR) w.connections.delete(c.id);
+		if (w.operations.size > 20_000)
+			for (const o of w.operations.values()) if (o.done && w.now - o.at > 48 * HOUR) w.operations.delete(o.key);
 	}
 
 	private setAside(session: SimSession, cause: string): void {
@@ -490,7 +579,11 @@ export class Lab {
 
 	private signOut(session: SimSession, cause: string): void {
 		session.turn++;
-		schedule(this.world, this.world.now + Math.round((6 + uniform(this.seed, session.id, 81) * 12) * SECOND), { k: 'ended', session: session.id, cause });
+		schedule(this.world, this.world.now + Math.round((6 + uniform(this.seed, session.id, 81) * 12) * SECOND), {
+			k: 'ended',
+			session: session.id,
+			cause
+		});
 	}
 
 	private endSession(id: number, cause: string): void {
@@ -540,8 +633,14 @@ export class Lab {
 		const base = this.boots.get(machine.line) ?? 90 * SECOND;
 		const took = base * busy * pressed * about(0.12, this.seed, hashText(machine.name), machine.life);
 		const stalls = uniform(this.seed, hashText(machine.name), machine.life, 5) < 0.0008;
-		schedule(w, w.now + Math.round(took * 0.8), { k: 'boot', machine: machine.name, life: machine.life, stage: stalls ? 'failed' : 'agent up' });
-		if (!stalls) schedule(w, w.now + Math.round(took), { k: 'boot', machine: machine.name, life: machine.life, stage: 'ready' });
+		schedule(w, w.now + Math.round(took * 0.8), {
+			k: 'boot',
+			machine: machine.name,
+			life: machine.life,
+			stage: stalls ? 'failed' : 'agent up'
+		});
+		if (!stalls)
+			schedule(w, w.now + Math.round(took), { k: 'boot', machine: machine.name, life: machine.life, stage: 'ready' });
 	}
 
 	private bootStage(name: string, life: number, stage: 'agent up' | 'ready' | 'failed'): void {
@@ -555,12 +654,20 @@ export class Lab {
 		if (stage === 'failed') {
 			machine.agent = false;
 			this.setState(machine, 'failed', 'its agent did not come up after the start');
-			schedule(w, w.now + Math.round((2 + 5 * uniform(this.seed, hashText(name), life, 6)) * HOUR), { k: 'watchdog', machine: name, life });
+			schedule(w, w.now + Math.round((2 + 5 * uniform(this.seed, hashText(name), life, 6)) * HOUR), {
+				k: 'watchdog',
+				machine: name,
+				life
+			});
 			return;
 		}
 		if (stage === 'agent up') this.setState(machine, 'agent up', 'its agent answers');
 		else {
-			this.setState(machine, 'ready', machine.state === 'leaving' ? 'clean after the sign-out' : 'all its services are up');
+			this.setState(
+				machine,
+				'ready',
+				machine.state === 'leaving' ? 'clean after the sign-out' : 'all its services are up'
+			);
 			this.serveWaiting();
 		}
 	}
@@ -594,8 +701,13 @@ export class Lab {
 		const fails = uniform(this.seed, draw, 11) < this.failureOf(effect);
 		const busy = 'spec' in effect ? 1 / (1 - Math.min(0.9, w.volumes.get(effect.spec.volume)?.busy ?? 0)) : 1;
 		const took = usual * busy * about(0.18, this.seed, draw, 12);
-		const stepFault = effect.e === 'log' && w.faults.some((f) => f.kind === 'build-step-fails' && effect.log[0]?.includes(f.target));
-		const error = stepFault ? `the step ended with exit code 1603 after ${Math.round((took * 0.6) / 1000)} s` : fails ? failureWords(effect) : null;
+		const stepFault =
+			effect.e === 'log' && w.faults.some((f) => f.kind === 'build-step-fails' && effect.log[0]?.includes(f.target));
+		const error = stepFault
+			? `the step ended with exit code 1603 after ${Math.round((took * 0.6) / 1000)} s`
+			: fails
+				? failureWords(effect)
+				: null;
 		schedule(w, w.now + Math.max(1, Math.round(error ? took * 0.6 : took)), { k: 'operation', key, effect, error });
 		return key;
 	}
@@ -603,7 +715,13 @@ export class Lab {
 	/** Quick calls rarely fail; making a machine moves gigabytes, and fails as often as the estate says. */
 	private failureOf(effect: Effect): number {
 		const p = this.estate.lab.failure;
-		return effect.e === 'create' ? p * 2 : effect.e === 'start' || effect.e === 'stop' ? p / 4 : effect.e === 'log' ? p / 3 : 0;
+		return effect.e === 'create'
+			? p * 2
+			: effect.e === 'start' || effect.e === 'stop'
+				? p / 4
+				: effect.e === 'log'
+					? p / 3
+					: 0;
 	}
 
 	private effect(effect: Effect): unknown {
@@ -643,13 +761,22 @@ export class Lab {
 			}
 			case 'reset': {
 				const m = machine(effect.machine);
-				if (!w.versions.get(m.line)?.has(effect.version)) throw new ProviderError(`the image store has no ${m.line} ${effect.version}`, false);
+				if (!w.versions.get(m.line)?.has(effect.version))
+					throw new ProviderError(`the image store has no ${m.line} ${effect.version}`, false);
 				const wasOn = m.state !== 'off';
 				if (wasOn) this.powerOff(m, 'off', 'reset to its image');
 				m.version = effect.version;
 				m.trusted = true;
 				m.nameOk = true;
-				this.observe({ kind: 'made', machine: m.name, pool: m.pool, host: m.host, volume: m.volume, version: m.version, address: addressText(m.address ?? 0) });
+				this.observe({
+					kind: 'made',
+					machine: m.name,
+					pool: m.pool,
+					host: m.host,
+					volume: m.volume,
+					version: m.version,
+					address: addressText(m.address ?? 0)
+				});
 				if (wasOn) this.powerOn(m, 'started after the reset');
 				return null;
 			}
@@ -658,7 +785,8 @@ export class Lab {
 				if (m.hung) throw new ProviderError('the machine does not answer', true);
 				if (effect.check === 'agent' || effect.check === 'protocol') m.agent = true;
 				if (effect.check === 'name') m.nameOk = true;
-				if (m.state === 'failed' && m.agent) this.setState(m, m.sessions.length ? 'in use' : 'ready', 'its agent answers again');
+				if (m.state === 'failed' && m.agent)
+					this.setState(m, m.sessions.length ? 'in use' : 'ready', 'its agent answers again');
 				this.serveWaiting();
 				return null;
 			}
@@ -671,12 +799,18 @@ export class Lab {
 				const port = w.gateways.get(effect.gateway)?.protocols.get(effect.protocol);
 				if (!port) throw new ProviderError(`gateway ${effect.gateway} has no ${effect.protocol}`, false);
 				port.announced = effect.port;
-				w.faults = w.faults.filter((f) => !(f.kind === 'gateway-port' && f.target === `${effect.gateway}/${effect.protocol}`));
+				w.faults = w.faults.filter(
+					(f) => !(f.kind === 'gateway-port' && f.target === `${effect.gateway}/${effect.protocol}`)
+				);
 				return null;
 			}
 			case 'account':
 				if (effect.folder === null) w.accounts.delete(effect.name);
-				else if (w.accounts.has(effect.name)) throw new ProviderError(`the directory has an account ${effect.name} already, in ${w.accounts.get(effect.name)}`, false);
+				else if (w.accounts.has(effect.name))
+					throw new ProviderError(
+						`the directory has an account ${effect.name} already, in ${w.accounts.get(effect.name)}`,
+						false
+					);
 				else w.accounts.set(effect.name, effect.folder);
 				return null;
 			case 'keep': {
@@ -690,21 +824,34 @@ export class Lab {
 		}
 	}
 
-	private create(spec: Effect extends infer E ? (E extends { e: 'create'; spec: infer S } ? S : never) : never): { address: string } {
+	private create(spec: Effect extends infer E ? (E extends { e: 'create'; spec: infer S } ? S : never) : never): {
+		address: string;
+	} {
 		const w = this.world;
 		if (w.machines.has(spec.name)) throw new ProviderError(`there is a machine ${spec.name} already`, false);
 		const host = w.hosts.get(spec.host);
 		if (!host?.up) throw new ProviderError(`host ${spec.host} is down`);
-		if (!w.versions.get(spec.line)?.has(spec.version)) throw new ProviderError(`the image store has no ${spec.line} ${spec.version}`, false);
+		if (!w.versions.get(spec.line)?.has(spec.version))
+			throw new ProviderError(`the image store has no ${spec.line} ${spec.version}`, false);
 		const volume = w.volumes.get(spec.volume)!;
-		if ((usedByVolume(w).get(volume.id) ?? 0) + spec.disk > volume.size) throw new ProviderError(`volume ${volume.id} is full`);
+		if ((usedByVolume(w).get(volume.id) ?? 0) + spec.disk > volume.size)
+			throw new ProviderError(`volume ${volume.id} is full`);
 		const network = w.networks.get(spec.network)!;
 		let address = network.first;
 		while (network.leased.has(address)) address++;
-		if (network.usedUp || address > network.last) throw new ProviderError(`network ${spec.network} has no free address`);
+		if (network.usedUp || address > network.last)
+			throw new ProviderError(`network ${spec.network} has no free address`);
 		network.leased.set(address, spec.name);
 		w.machines.set(spec.name, { ...spec, site: host.site, address, ...asNew() });
-		this.observe({ kind: 'made', machine: spec.name, pool: spec.pool, host: spec.host, volume: spec.volume, version: spec.version, address: addressText(address) });
+		this.observe({
+			kind: 'made',
+			machine: spec.name,
+			pool: spec.pool,
+			host: spec.host,
+			volume: spec.volume,
+			version: spec.version,
+			address: addressText(address)
+		});
 		this.observe({ kind: 'machine', machine: spec.name, state: 'off', cause: 'it has just been made' });
 		return { address: addressText(address) };
 	}
@@ -719,22 +866,51 @@ export class Lab {
 		const results: CheckResult[] = [];
 		let blocked = false;
 		const check = (check: (typeof CHECKS)[number], ok: boolean, yes: string, no: string) => {
-			results.push(blocked ? { name: check, ok: null, saw: 'not asked: an earlier check fails' } : { name: check, ok, saw: ok ? yes : no });
+			results.push(
+				blocked
+					? { name: check, ok: null, saw: 'not asked: an earlier check fails' }
+					: { name: check, ok, saw: ok ? yes : no }
+			);
 			if (!ok) blocked = true;
 		};
 		const host = w.hosts.get(m.host)!;
-		check('powered', host.up && m.state !== 'off', `on, on host ${m.host}`, host.up ? 'off' : `off: host ${m.host} is down`);
-		check('agent', m.agent && !m.hung, 'answered', m.hung ? 'no answer within 30 s; the machine hangs' : 'no answer within 10 s; the service has stopped');
+		check(
+			'powered',
+			host.up && m.state !== 'off',
+			`on, on host ${m.host}`,
+			host.up ? 'off' : `off: host ${m.host} is down`
+		);
+		check(
+			'agent',
+			m.agent && !m.hung,
+			'answered',
+			m.hung ? 'no answer within 30 s; the machine hangs' : 'no answer within 10 s; the service has stopped'
+		);
 		check('address', m.address !== null, m.address === null ? '' : addressText(m.address), 'none was leased to it');
-		check('name', m.nameOk, `${m.name} resolves to ${addressText(m.address ?? 0)}`, `${m.name} resolves to another address`);
-		check('trust', m.trusted, `account ${m.name} in ${w.accounts.get(m.name) ?? 'no folder'} is accepted`, `the secret of account ${m.name} is not accepted`);
+		check(
+			'name',
+			m.nameOk,
+			`${m.name} resolves to ${addressText(m.address ?? 0)}`,
+			`${m.name} resolves to another address`
+		);
+		check(
+			'trust',
+			m.trusted,
+			`account ${m.name} in ${w.accounts.get(m.name) ?? 'no folder'} is accepted`,
+			`the secret of account ${m.name} is not accepted`
+		);
 		check('protocol', m.agent, 'listens', 'nothing listens');
 		const gateway = this.gatewayOf.get(m.site);
-		const wrong = gateway === undefined ? [] : [...w.gateways.get(gateway)!.protocols].filter(([, p]) => p.announced !== p.listens);
-		check('gateway', wrong.length === 0, `${gateway} passes all protocols`, wrong.map(([p, port]) => `${gateway} announces ${port.announced} for ${p}, listens on ${port.listens}`).join('; '));
+		const wrong =
+			gateway === undefined ? [] : [...w.gateways.get(gateway)!.protocols].filter(([, p]) => p.announced !== p.listens);
+		check(
+			'gateway',
+			wrong.length === 0,
+			`${gateway} passes all protocols`,
+			wrong.map(([p, port]) => `${gateway} announces ${port.announced} for ${p}, listens on ${port.listens}`).join('; ')
+		);
 		return results;
 	}
-
 }
 
 function failureWords(effect: Effect): string {

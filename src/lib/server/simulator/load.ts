@@ -11,7 +11,10 @@ const RUNNING = new Set(['agent up', 'ready', 'in use', 'leaving']);
  * One minute of work: what sessions ask for, what hosts and volumes can give, and what everybody on them feels.
  * Contention is worked out once a minute and held for the next.
  */
-export function workOneMinute(world: World, seed: number): { machines: string[]; values: Float64Array; hosts: string[]; hostValues: Float64Array } {
+export function workOneMinute(
+	world: World,
+	seed: number
+): { machines: string[]; values: Float64Array; hosts: string[]; hostValues: Float64Array } {
 	const minute = Math.floor(world.now / 60_000);
 	const running: SimMachine[] = [];
 	const demand: number[] = [];
@@ -63,7 +66,8 @@ export function workOneMinute(world: World, seed: number): { machines: string[];
 		host.pressure = (hostCores.get(host.name) ?? 0) / host.cores;
 		host.gpuPressure = host.gpus ? (hostGpu.get(host.name) ?? 0) / host.gpus : 0;
 	}
-	for (const volume of world.volumes.values()) volume.busy = Math.min(0.97, (volumeIo.get(volume.id) ?? 0) / volume.iops);
+	for (const volume of world.volumes.values())
+		volume.busy = Math.min(0.97, (volumeIo.get(volume.id) ?? 0) / volume.iops);
 
 	const used = usedByVolume(world);
 	const values = new Float64Array(running.length * SAMPLE_WIDTH);
@@ -88,7 +92,14 @@ export function workOneMinute(world: World, seed: number): { machines: string[];
 	const hosts = [...world.hosts.values()].filter((h) => h.up);
 	const hostValues = new Float64Array(hosts.length * HOST_SAMPLE_WIDTH);
 	hosts.forEach((h, i) => {
-		hostValues.set([Math.min(1, h.pressure), Math.min(1, (hostMemory.get(h.name) ?? 0) / h.memory), h.gpus ? Math.min(1, h.gpuPressure) : -1], i * HOST_SAMPLE_WIDTH);
+		hostValues.set(
+			[
+				Math.min(1, h.pressure),
+				Math.min(1, (hostMemory.get(h.name) ?? 0) / h.memory),
+				h.gpus ? Math.min(1, h.gpuPressure) : -1
+			],
+			i * HOST_SAMPLE_WIDTH
+		);
 	});
 	world.signInsThisMinute.clear();
 	return { machines: running.map((m) => m.name), values, hosts: hosts.map((h) => h.name), hostValues };

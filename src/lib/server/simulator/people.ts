@@ -41,9 +41,13 @@ export function workDay(person: SimPerson, pattern: Pattern, day: number, seed: 
 	const start = pattern.from - 20 + Math.round(bell(2) * scatter);
 	const end = pattern.until + Math.round(bell(3) * scatter) + 10;
 	const from = momentOf(person.zone, day, Math.max(0, start)) + (hash(seed, person.index, day, 4) % 60_000);
-	const until = momentOf(person.zone, day, Math.min(1439, Math.max(start + 90, end))) + (hash(seed, person.index, day, 5) % 60_000);
+	const until =
+		momentOf(person.zone, day, Math.min(1439, Math.max(start + 90, end))) + (hash(seed, person.index, day, 5) % 60_000);
 	const noon = momentOf(person.zone, day, 11 * 60 + 30 + Math.round(draw(6) * 75));
-	const lunch = until - from > 6 * HOUR && draw(7) < 0.3 ? { from: noon, until: noon + 25 * MINUTE + Math.round(draw(8) * 25 * MINUTE) } : null;
+	const lunch =
+		until - from > 6 * HOUR && draw(7) < 0.3
+			? { from: noon, until: noon + 25 * MINUTE + Math.round(draw(8) * 25 * MINUTE) }
+			: null;
 	return { from, until, lunch };
 }
 

@@ -51,7 +51,10 @@ export class LabServer {
 	private operate<T>(key: string, effect: Effect, usual: number): Promise<T> {
 		if (!this.lab.world.operations.has(key)) this.command({ c: 'operation', key, effect, usual });
 		const op: Operation = this.lab.world.operations.get(key)!;
-		if (op.done) return op.error ? Promise.reject(new ProviderError(op.error.message, op.error.retry)) : Promise.resolve(op.result as T);
+		if (op.done)
+			return op.error
+				? Promise.reject(new ProviderError(op.error.message, op.error.retry))
+				: Promise.resolve(op.result as T);
 		return new Promise<T>((resolve, reject) => {
 			const callers = this.waiting.get(key) ?? [];
 			callers.push({ resolve: resolve as (r: unknown) => void, reject });
@@ -78,7 +81,17 @@ export class LabServer {
 					}
 					return [...w.hosts.values()].map((h) => {
 						const p = promised.get(h.name);
-						return { name: h.name, site: h.site, up: h.up, cores: h.cores, memory: h.memory, gpus: h.gpus, coresPromised: p?.cores ?? 0, memoryPromised: p?.memory ?? 0, gpusPromised: p?.gpus ?? 0 };
+						return {
+							name: h.name,
+							site: h.site,
+							up: h.up,
+							cores: h.cores,
+							memory: h.memory,
+							gpus: h.gpus,
+							coresPromised: p?.cores ?? 0,
+							memoryPromised: p?.memory ?? 0,
+							gpusPromised: p?.gpus ?? 0
+						};
 					});
 				},
 				volumes: async () => {
@@ -108,8 +121,12 @@ export class LabServer {
 					const n = w.networks.get(network);
 					return !n || n.usedUp ? 0 : n.last - n.first + 1 - n.leased.size;
 				},
-				gateways: async () => [...w.gateways].flatMap(([gateway, g]) => [...g.protocols].map(([protocol, p]) => ({ gateway, protocol, ...p }))),
-				setAnnounced: (gateway, protocol, port, key) => this.operate(key, { e: 'announce', gateway, protocol, port }, 4 * SECOND)
+				gateways: async () =>
+					[...w.gateways].flatMap(([gateway, g]) =>
+						[...g.protocols].map(([protocol, p]) => ({ gateway, protocol, ...p }))
+					),
+				setAnnounced: (gateway, protocol, port, key) =>
+					this.operate(key, { e: 'announce', gateway, protocol, port }, 4 * SECOND)
 			},
 			agent: {
 				probe: async (machine) => lab.probe(machine),
@@ -118,7 +135,8 @@ export class LabServer {
 						const failing = failingCheck(lab.probe(machine));
 						return failing ? [{ machine, failing }] : [];
 					}),
-				restartService: (machine, check, key) => this.operate(key, { e: 'restart service', machine, check }, 20 * SECOND),
+				restartService: (machine, check, key) =>
+					this.operate(key, { e: 'restart service', machine, check }, 20 * SECOND),
 				message: (session, text, key) => this.operate(key, { e: 'log', log: [`session ${session}: ${text}`] }, 800),
 				signOut: (session, why, key) => this.operate(key, { e: 'sign out', session, why }, 9 * SECOND)
 			},
@@ -126,7 +144,9 @@ export class LabServer {
 				configure: async (config) => {
 					this.command({ c: 'configure', config });
 				},
-				connect: async (login, publication, secondFactor, key) => ({ connection: this.command({ c: 'connect', login, publication, secondFactor, key }) as number }),
+				connect: async (login, publication, secondFactor, key) => ({
+					connection: this.command({ c: 'connect', login, publication, secondFactor, key }) as number
+				}),
 				connection: async (id) => {
 					const c = w.connections.get(id);
 					if (!c) return null;
@@ -168,7 +188,8 @@ export class LabServer {
 	/** What only the lab bench may do. */
 	readonly bench = {
 		faults: async (): Promise<SimFault[]> => this.lab.world.faults,
-		addFault: async (kind: SimFault['kind'], target: string, value: number | null): Promise<number> => this.command({ c: 'fault', kind, target, value }) as number,
+		addFault: async (kind: SimFault['kind'], target: string, value: number | null): Promise<number> =>
+			this.command({ c: 'fault', kind, target, value }) as number,
 		clearFault: async (id: number): Promise<boolean> => this.command({ c: 'clear fault', id }) as boolean
 	};
 }
@@ -190,4 +211,3 @@ function stepLog(kind: string): string[] {
 			return ['done, exit code 0'];
 	}
 }
-

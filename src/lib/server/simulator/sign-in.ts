@@ -6,7 +6,8 @@ import { about } from './random';
 import type { SimConnection, SimMachine, World } from './state';
 
 /** What a phase takes, or how it fails. */
-export type Cost = { ms: number; cause?: string; parts?: Phase['parts'] } | { fails: Fact[]; ms: number; advice: string };
+export type Cost =
+	{ ms: number; cause?: string; parts?: Phase['parts'] } | { fails: Fact[]; ms: number; advice: string };
 
 /** Settings that every sign-in applies, with what each takes on an idle machine, ms. */
 const POLICY_PARTS = [
@@ -33,7 +34,9 @@ function oneLink(estate: Estate, a: string, b: string): number | null {
 	if (!cache) linkCache.set(estate, (cache = new Map()));
 	const key = `${a} ${b}`;
 	if (!cache.has(key)) {
-		const there = estate.sites.find((s) => s.id === a)?.links.find((l) => l.to === b) ?? estate.sites.find((s) => s.id === b)?.links.find((l) => l.to === a);
+		const there =
+			estate.sites.find((s) => s.id === a)?.links.find((l) => l.to === b) ??
+			estate.sites.find((s) => s.id === b)?.links.find((l) => l.to === a);
 		cache.set(key, there ? there.latency_ms : null);
 	}
 	return cache.get(key)!;
@@ -57,8 +60,17 @@ export function phaseCost(estate: Estate, world: World, seed: number, conn: SimC
 				return {
 					ms: 21_000,
 					fails: [
-						{ words: `${conn.gateway} announces port ${port.announced} for ${conn.protocol}`, side: 'against', source: 'gateway', about: { kind: 'gateway', id: conn.gateway } },
-						{ words: `nothing listens there; its ${conn.protocol} listener is on ${port.listens}`, side: 'against', source: 'gateway' }
+						{
+							words: `${conn.gateway} announces port ${port.announced} for ${conn.protocol}`,
+							side: 'against',
+							source: 'gateway',
+							about: { kind: 'gateway', id: conn.gateway }
+						},
+						{
+							words: `nothing listens there; its ${conn.protocol} listener is on ${port.listens}`,
+							side: 'against',
+							source: 'gateway'
+						}
 					],
 					advice: 'The way in is being repaired. Try again in a few minutes.'
 				};
@@ -81,7 +93,12 @@ export function phaseCost(estate: Estate, world: World, seed: number, conn: SimC
 			const crowd = world.signInsThisMinute.get(machine!.site) ?? 0;
 			return {
 				ms: 1100 * slow * (1 + crowd / 40) * scatter(0.2),
-				cause: slow > 1 ? `the directory at ${machine!.site} answers ${Math.round(slow)} times slower than usual` : crowd > 20 ? `${crowd} people signed in within the same minute` : undefined
+				cause:
+					slow > 1
+						? `the directory at ${machine!.site} answers ${Math.round(slow)} times slower than usual`
+						: crowd > 20
+							? `${crowd} people signed in within the same minute`
+							: undefined
 			};
 		}
 		case 'profile': {
@@ -90,12 +107,20 @@ export function phaseCost(estate: Estate, world: World, seed: number, conn: SimC
 			const busy = 1 / (1 - volume.busy);
 			return {
 				ms: (700 + size * 420) * busy * scatter(0.15) + versionSlowness(estate, machine!, 'profile'),
-				cause: busy > 1.5 ? `volume ${volume.id} is ${Math.round(volume.busy * 100)} % busy` : size > 8 ? `the profile disk holds ${size.toFixed(1)} GB` : undefined
+				cause:
+					busy > 1.5
+						? `volume ${volume.id} is ${Math.round(volume.busy * 100)} % busy`
+						: size > 8
+							? `the profile disk holds ${size.toFixed(1)} GB`
+							: undefined
 			};
 		}
 		case 'policies': {
 			const pressed = contention(world, machine!);
-			const parts = POLICY_PARTS.map((p, i) => ({ name: p.name, ms: Math.round(p.ms * pressed * about(0.15, seed, conn.id, i)) }));
+			const parts = POLICY_PARTS.map((p, i) => ({
+				name: p.name,
+				ms: Math.round(p.ms * pressed * about(0.15, seed, conn.id, i))
+			}));
 			addSlowness(estate, machine!, 'policies', parts);
 			return { ms: total(parts), parts, cause: pressedWords(pressed, machine!) };
 		}
@@ -107,12 +132,20 @@ export function phaseCost(estate: Estate, world: World, seed: number, conn: SimC
 				{ name: 'printers by place', ms: Math.round(620 * about(0.25, seed, conn.id, 73)) }
 			];
 			addSlowness(estate, machine!, 'drives', parts);
-			return { ms: total(parts), parts, cause: toFiles > 200 ? `the file servers are ${Math.round(toFiles)} ms away` : undefined };
+			return {
+				ms: total(parts),
+				parts,
+				cause: toFiles > 200 ? `the file servers are ${Math.round(toFiles)} ms away` : undefined
+			};
 		}
 		case 'shell': {
 			const pressed = contention(world, machine!);
 			const volume = world.volumes.get(machine!.volume)!;
-			return { ms: 4200 * pressed * (0.8 + 0.2 / (1 - volume.busy)) * scatter(0.15) + versionSlowness(estate, machine!, 'shell'), cause: pressedWords(pressed, machine!) };
+			return {
+				ms:
+					4200 * pressed * (0.8 + 0.2 / (1 - volume.busy)) * scatter(0.15) + versionSlowness(estate, machine!, 'shell'),
+				cause: pressedWords(pressed, machine!)
+			};
 		}
 	}
 }
@@ -133,7 +166,8 @@ const pressedWords = (pressed: number, machine: SimMachine) =>
 	pressed > 1.4 ? `${machine.name} had ${Math.round(machine.cpu * 100)} % of its cores in use` : undefined;
 
 function slowOf(estate: Estate, machine: SimMachine) {
-	return estate.image_lines.find((l) => l.id === machine.line)?.versions.find((v) => v.number === machine.version)?.slow;
+	return estate.image_lines.find((l) => l.id === machine.line)?.versions.find((v) => v.number === machine.version)
+		?.slow;
 }
 
 function versionSlowness(estate: Estate, machine: SimMachine, phase: string): number {

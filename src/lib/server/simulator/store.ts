@@ -25,10 +25,14 @@ export class LabStore {
 
 	/** The lab as it was when the process ended, or null when there is none yet. */
 	load(): { lab: Lab; speed: number } | null {
-		const row = this.db.prepare('SELECT estate, world FROM snapshot').get() as { estate: Buffer; world: Buffer } | undefined;
+		const row = this.db.prepare('SELECT estate, world FROM snapshot').get() as
+			{ estate: Buffer; world: Buffer } | undefined;
 		if (!row) return null;
 		const lab = new Lab(deserialize(row.estate) as Estate, deserialize(row.world) as World);
-		const commands = this.db.prepare('SELECT at, command FROM journal ORDER BY id').all() as { at: number; command: string }[];
+		const commands = this.db.prepare('SELECT at, command FROM journal ORDER BY id').all() as {
+			at: number;
+			command: string;
+		}[];
 		for (const { at, command } of commands) {
 			lab.advance(at);
 			try {
@@ -47,7 +51,9 @@ export class LabStore {
 		const world = serialize(lab.world);
 		this.db.transaction(() => {
 			const estate = this.db.prepare('SELECT estate FROM snapshot').get() as { estate: Buffer } | undefined;
-			this.db.prepare('INSERT OR REPLACE INTO snapshot(one, estate, world) VALUES (1, ?, ?)').run(estate?.estate ?? serialize(lab.estate), world);
+			this.db
+				.prepare('INSERT OR REPLACE INTO snapshot(one, estate, world) VALUES (1, ?, ?)')
+				.run(estate?.estate ?? serialize(lab.estate), world);
 			this.db.prepare('DELETE FROM journal').run();
 			this.mark(lab.now, speed);
 		})();

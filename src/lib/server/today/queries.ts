@@ -26,7 +26,18 @@ export function needsAt(db: Db, scope: Scope, at: number): Need[] {
 	const inSite = (site: string | null) => !sites || site === null || sites.includes(site);
 	const needs: Need[] = [];
 
-	for (const f of all<{ id: number; kind: string; subject_kind: string; subject_id: string; site_id: string | null; title: string; people: number; facts: string; remedy: string | null; since: number }>(db, 'SELECT * FROM findings WHERE since <= ? AND until > ?', [at, at])) {
+	for (const f of all<{
+		id: number;
+		kind: string;
+		subject_kind: string;
+		subject_id: string;
+		site_id: string | null;
+		title: string;
+		people: number;
+		facts: string;
+		remedy: string | null;
+		since: number;
+	}>(db, 'SELECT * FROM findings WHERE since <= ? AND until > ?', [at, at])) {
 		if (!inSite(f.site_id)) continue;
 		const soon = f.kind === 'pool runs out' || f.kind === 'volume nearly full' || f.kind === 'addresses running out';
 		needs.push({
@@ -59,7 +70,15 @@ export function needsAt(db: Db, scope: Scope, at: number): Need[] {
 			unit: f.people === 1 ? 'person' : 'people',
 			tone: 'buoy',
 			title: `${f.machine} is unusable: ${CHECK_WORDS[f.name].fails}`,
-			facts: [{ words: `${f.saw}, for ${durationWords(at - f.since)}`, side: 'against', at: f.since, source: 'check', about: { kind: 'machine', id: f.machine } }],
+			facts: [
+				{
+					words: `${f.saw}, for ${durationWords(at - f.since)}`,
+					side: 'against',
+					at: f.since,
+					source: 'check',
+					about: { kind: 'machine', id: f.machine }
+				}
+			],
 			card: `machine/${f.machine}`,
 			href: null,
 			plan: { kind: 'runbook.run', input: { machine: f.machine, check: f.name }, words: 'Plan the repair' },
@@ -75,18 +94,59 @@ export function needsAt(db: Db, scope: Scope, at: number): Need[] {
 			[at - DAY, at]
 		)) {
 			needs.push({
-				key: `job-${j.id}`, people: 0, unit: 'failed job', tone: 'buoy', title: `${j.title}: failed`,
+				key: `job-${j.id}`,
+				people: 0,
+				unit: 'failed job',
+				tone: 'buoy',
+				title: `${j.title}: failed`,
 				facts: [{ words: j.error ?? 'no reason was given', side: 'against', at: j.ended, source: 'job log' }],
-				card: null, href: `/jobs/${j.id}`,
+				card: null,
+				href: `/jobs/${j.id}`,
 				plan: j.build === null ? null : { kind: 'image.resume', input: { build: j.build }, words: 'Plan to resume' },
 				since: j.ended
 			});
 		}
-		for (const p of all<{ id: number; title: string; by: string; at: number }>(db, `SELECT id, title, by, at FROM plans WHERE state = 'draft' AND at > ? AND at <= ? ORDER BY id DESC LIMIT 10`, [at - DAY, at])) {
-			needs.push({ key: `plan-${p.id}`, people: 0, unit: 'plan waits', tone: 'plum', title: p.title, facts: [{ words: `drafted by ${p.by}, not committed`, at: p.at, source: 'plans' }], card: null, href: `/plans/${p.id}`, plan: null, since: p.at });
+		for (const p of all<{ id: number; title: string; by: string; at: number }>(
+			db,
+			`SELECT id, title, by, at FROM plans WHERE state = 'draft' AND at > ? AND at <= ? ORDER BY id DESC LIMIT 10`,
+			[at - DAY, at]
+		)) {
+			needs.push({
+				key: `plan-${p.id}`,
+				people: 0,
+				unit: 'plan waits',
+				tone: 'plum',
+				title: p.title,
+				facts: [{ words: `drafted by ${p.by}, not committed`, at: p.at, source: 'plans' }],
+				card: null,
+				href: `/plans/${p.id}`,
+				plan: null,
+				since: p.at
+			});
 		}
-		for (const p of all<{ pool: string; n: number; at: number }>(db, 'SELECT pool_id AS pool, count(*) AS n, min(at) AS at FROM unmade_machines WHERE at <= ? GROUP BY 1', [at])) {
-			needs.push({ key: `unmade-${p.pool}`, people: 0, unit: 'machines', tone: 'sand', title: `${countWords(p.n, 'machine')} of ${p.pool} could not be made`, facts: [{ words: 'each is listed with its reason on the pool', source: 'job log', about: { kind: 'pool', id: p.pool } }], card: `pool/${p.pool}`, href: null, plan: { kind: 'pool.grow', input: { pool: p.pool, retry: true }, words: 'Plan the retry' }, since: p.at });
+		for (const p of all<{ pool: string; n: number; at: number }>(
+			db,
+			'SELECT pool_id AS pool, count(*) AS n, min(at) AS at FROM unmade_machines WHERE at <= ? GROUP BY 1',
+			[at]
+		)) {
+			needs.push({
+				key: `unmade-${p.pool}`,
+				people: 0,
+				unit: 'machines',
+				tone: 'sand',
+				title: `${countWords(p.n, 'machine')} of ${p.pool} could not be made`,
+				facts: [
+					{
+						words: 'each is listed with its reason on the pool',
+						source: 'job log',
+						about: { kind: 'pool', id: p.pool }
+					}
+				],
+				card: `pool/${p.pool}`,
+				href: null,
+				plan: { kind: 'pool.grow', input: { pool: p.pool, retry: true }, words: 'Plan the retry' },
+				since: p.at
+			});
 		}
 	}
 	return needs.sort((a, b) => b.people - a.people || b.since - a.since);

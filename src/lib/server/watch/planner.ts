@@ -20,12 +20,20 @@ function openSessions(ctx: Context, ids: number[]): OpenSession[] {
 		 WHERE s.until = ${FOREVER} AND s.id IN (SELECT value FROM json_each(?)) ORDER BY pe.name`,
 		[JSON.stringify(ids)]
 	);
-	if (found.length === 0) throw new InputProblem([{ field: 'sessions', words: ids.length === 1 ? 'This session has ended already.' : 'These sessions have ended already.' }]);
+	if (found.length === 0)
+		throw new InputProblem([
+			{
+				field: 'sessions',
+				words: ids.length === 1 ? 'This session has ended already.' : 'These sessions have ended already.'
+			}
+		]);
 	return found;
 }
 
 const sessionIds = v.pipe(v.array(v.pipe(v.number(), v.integer())), v.minLength(1, 'Choose at least one session.'));
-const peopleOf = (sessions: { login: string; person: string }[], how: string) => [...new Map(sessions.map((s) => [s.login, { kind: 'person', id: s.login, name: s.person, how }])).values()];
+const peopleOf = (sessions: { login: string; person: string }[], how: string) => [
+	...new Map(sessions.map((s) => [s.login, { kind: 'person', id: s.login, name: s.person, how }])).values()
+];
 
 const signOut = planKind({
 	kind: 'session.sign-out',
@@ -35,13 +43,32 @@ const signOut = planKind({
 	async draft(ctx, input): Promise<Draft> {
 		const sessions = openSessions(ctx, input.sessions);
 		return {
-			title: sessions.length === 1 ? `Sign ${sessions[0]!.person} out of ${sessions[0]!.machine}` : `Sign ${countWords(sessions.length, 'person', 'people')} out`,
-			effects: { ...noEffects(), people: peopleOf(sessions, 'signed out'), sessionsEnded: sessions.map((s) => ({ kind: 'session', id: String(s.id), name: s.person })), duration: { middle: 10 * SECOND, ninety: 15 * SECOND } },
+			title:
+				sessions.length === 1
+					? `Sign ${sessions[0]!.person} out of ${sessions[0]!.machine}`
+					: `Sign ${countWords(sessions.length, 'person', 'people')} out`,
+			effects: {
+				...noEffects(),
+				people: peopleOf(sessions, 'signed out'),
+				sessionsEnded: sessions.map((s) => ({ kind: 'session', id: String(s.id), name: s.person })),
+				duration: { middle: 10 * SECOND, ninety: 15 * SECOND }
+			},
 			warnings: [{ words: 'what they have not saved is lost', side: 'against' }],
 			blocks: [],
-			reasons: sessions.map((s) => ({ words: `${s.person} is on ${s.machine}`, source: 'measured', about: { kind: 'session', id: String(s.id) } })),
+			reasons: sessions.map((s) => ({
+				words: `${s.person} is on ${s.machine}`,
+				source: 'measured',
+				about: { kind: 'session', id: String(s.id) }
+			})),
 			objects: sessions.map((s) => `session/${s.id}`),
-			steps: [{ kind: 'session.sign-out', words: `Sign ${countWords(sessions.length, 'session')} out`, input: { sessions: sessions.map((s) => s.id) }, expected: 10 * SECOND }],
+			steps: [
+				{
+					kind: 'session.sign-out',
+					words: `Sign ${countWords(sessions.length, 'session')} out`,
+					input: { sessions: sessions.map((s) => s.id) },
+					expected: 10 * SECOND
+				}
+			],
 			undo: null,
 			undoWords: 'No: people sign in again by themselves.'
 		};
@@ -52,7 +79,10 @@ const message = planKind({
 	kind: 'session.message',
 	words: 'Show people a message on their desktop',
 	area: 'sessions',
-	schema: v.strictObject({ sessions: sessionIds, text: v.pipe(v.string(), v.trim(), v.nonEmpty('Write the message.'), v.maxLength(400, 'At most 400 characters.')) }),
+	schema: v.strictObject({
+		sessions: sessionIds,
+		text: v.pipe(v.string(), v.trim(), v.nonEmpty('Write the message.'), v.maxLength(400, 'At most 400 characters.'))
+	}),
 	async draft(ctx, input): Promise<Draft> {
 		const sessions = openSessions(ctx, input.sessions);
 		return {
@@ -62,7 +92,14 @@ const message = planKind({
 			blocks: [],
 			reasons: [{ words: `they will read: “${input.text}”`, source: 'you' }],
 			objects: sessions.map((s) => `session/${s.id}`),
-			steps: [{ kind: 'session.message', words: 'Show the message', input: { sessions: sessions.map((s) => s.id), text: input.text }, expected: 1000 }],
+			steps: [
+				{
+					kind: 'session.message',
+					words: 'Show the message',
+					input: { sessions: sessions.map((s) => s.id), text: input.text },
+					expected: 1000
+				}
+			],
 			undo: null,
 			undoWords: 'No: what was read was read.'
 		};
@@ -94,7 +131,19 @@ function machinesOrThrow(ctx: Context, names: string[]): PoweredMachine[] {
 }
 
 /** A plan that does the same to each of some machines. */
-function powerPlan(kind: string, words: string, verb: string, step: { words: string; usual: number; endsSessions: boolean; needs: (m: PoweredMachine) => string | null; undo: string | null; undoWords: string }) {
+function powerPlan(
+	kind: string,
+	words: string,
+	verb: string,
+	step: {
+		words: string;
+		usual: number;
+		endsSessions: boolean;
+		needs: (m: PoweredMachine) => string | null;
+		undo: string | null;
+		undoWords: string;
+	}
+) {
 	return planKind({
 		kind,
 		words,
@@ -102,7 +151,12 @@ function powerPlan(kind: string, words: string, verb: string, step: { words: str
 		schema: v.strictObject({ machines: machineNames }),
 		async draft(ctx, input): Promise<Draft> {
 			const machines = machinesOrThrow(ctx, input.machines);
-			const sessions = step.endsSessions ? sessionsOn(ctx.db, machines.map((m) => m.id)) : [];
+			const sessions = step.endsSessions
+				? sessionsOn(
+						ctx.db,
+						machines.map((m) => m.id)
+					)
+				: [];
 			const one = machines.length === 1 ? machines[0]!.name : countWords(machines.length, 'machine');
 			const rounds = Math.ceil(machines.length / 8);
 			return {
@@ -114,14 +168,36 @@ function powerPlan(kind: string, words: string, verb: string, step: { words: str
 					machines: machines.map((m) => ({ kind: 'machine', id: m.name, name: m.name, how: step.words })),
 					duration: { middle: rounds * step.usual, ninety: rounds * step.usual * 1.6 }
 				},
-				warnings: sessions.length ? [{ words: `${countWords(sessions.length, 'session')} end, and what is not saved in them is lost`, side: 'against' }] : [],
+				warnings: sessions.length
+					? [
+							{
+								words: `${countWords(sessions.length, 'session')} end, and what is not saved in them is lost`,
+								side: 'against'
+							}
+						]
+					: [],
 				blocks: machines.flatMap((m) => {
 					const why = step.needs(m);
-					return why ? [{ words: `${m.name} ${why}`, side: 'against' as const, about: { kind: 'machine', id: m.name } }] : [];
+					return why
+						? [{ words: `${m.name} ${why}`, side: 'against' as const, about: { kind: 'machine', id: m.name } }]
+						: [];
 				}),
-				reasons: machines.slice(0, 12).map((m) => ({ words: `${m.name} is ${m.state}, on ${m.line} ${m.version}`, source: 'measured', about: { kind: 'machine', id: m.name } })),
+				reasons: machines
+					.slice(0, 12)
+					.map((m) => ({
+						words: `${m.name} is ${m.state}, on ${m.line} ${m.version}`,
+						source: 'measured',
+						about: { kind: 'machine', id: m.name }
+					})),
 				objects: machines.map((m) => `machine/${m.name}`),
-				steps: [{ kind, words: `${verb} ${one}`, input: { machines: machines.map((m) => m.name) }, expected: rounds * step.usual }],
+				steps: [
+					{
+						kind,
+						words: `${verb} ${one}`,
+						input: { machines: machines.map((m) => m.name) },
+						expected: rounds * step.usual
+					}
+				],
 				undo: step.undo ? { kind: step.undo, input } : null,
 				undoWords: step.undoWords
 			};
@@ -129,9 +205,37 @@ function powerPlan(kind: string, words: string, verb: string, step: { words: str
 	});
 }
 
-const start = powerPlan('machine.start', 'Start machines', 'Start', { words: 'started', usual: 2 * MINUTE, endsSessions: false, needs: (m) => (m.state === 'off' || m.state === 'failed' ? null : `is ${m.state} already`), undo: 'machine.stop', undoWords: 'Yes: they are stopped again. The pool’s policy may stop them before.' });
-const stop = powerPlan('machine.stop', 'Stop machines', 'Stop', { words: 'stopped', usual: 10 * SECOND, endsSessions: true, needs: (m) => (m.state === 'off' ? 'is off already' : null), undo: 'machine.start', undoWords: 'Yes: they are started again; sessions do not come back.' });
-const restart = powerPlan('machine.restart', 'Restart machines', 'Restart', { words: 'restarted', usual: 2.5 * MINUTE, endsSessions: true, needs: (m) => (m.state === 'off' ? 'is off: start it' : null), undo: null, undoWords: 'No: sessions on it do not come back.' });
-const reset = powerPlan('machine.reset', 'Reset machines to their image version', 'Reset', { words: 'reset to its image', usual: 4 * MINUTE, endsSessions: true, needs: () => null, undo: null, undoWords: 'No: what was changed on the machine is gone.' });
+const start = powerPlan('machine.start', 'Start machines', 'Start', {
+	words: 'started',
+	usual: 2 * MINUTE,
+	endsSessions: false,
+	needs: (m) => (m.state === 'off' || m.state === 'failed' ? null : `is ${m.state} already`),
+	undo: 'machine.stop',
+	undoWords: 'Yes: they are stopped again. The pool’s policy may stop them before.'
+});
+const stop = powerPlan('machine.stop', 'Stop machines', 'Stop', {
+	words: 'stopped',
+	usual: 10 * SECOND,
+	endsSessions: true,
+	needs: (m) => (m.state === 'off' ? 'is off already' : null),
+	undo: 'machine.start',
+	undoWords: 'Yes: they are started again; sessions do not come back.'
+});
+const restart = powerPlan('machine.restart', 'Restart machines', 'Restart', {
+	words: 'restarted',
+	usual: 2.5 * MINUTE,
+	endsSessions: true,
+	needs: (m) => (m.state === 'off' ? 'is off: start it' : null),
+	undo: null,
+	undoWords: 'No: sessions on it do not come back.'
+});
+const reset = powerPlan('machine.reset', 'Reset machines to their image version', 'Reset', {
+	words: 'reset to its image',
+	usual: 4 * MINUTE,
+	endsSessions: true,
+	needs: () => null,
+	undo: null,
+	undoWords: 'No: what was changed on the machine is gone.'
+});
 
 export const sessionPlans = [signOut, message, start, stop, restart, reset];

@@ -108,7 +108,12 @@ export function machineRows(db: Db, ids: number[], at: number): MachineRow[] {
 
 /** The machine of this name at a moment, or the last one that had it. */
 export function machineByName(db: Db, name: string, at: number): { id: number; since: number; until: number } | null {
-	return one(db, 'SELECT id, since, until FROM machines WHERE name = ? AND since <= ? ORDER BY since DESC LIMIT 1', [name, at]) ?? null;
+	return (
+		one(db, 'SELECT id, since, until FROM machines WHERE name = ? AND since <= ? ORDER BY since DESC LIMIT 1', [
+			name,
+			at
+		]) ?? null
+	);
 }
 
 export interface SessionRow {
@@ -139,10 +144,23 @@ const SESSION_FROM = `FROM sessions s
 const SESSION_COLUMNS = `s.id, pe.name AS person, pe.login, pe.team_id AS team, m.name AS machine, m.pool_id AS pool, m.site_id AS site, s.publication_id AS publication,
 	s.gateway_id AS gateway, s.protocol, s.since, s.until, ss.state, s.sign_in AS signIn,
 	(SELECT strain FROM samples_1m x WHERE x.at = @sampled AND x.machine_id = m.id) AS strain`;
-const SESSION_SORTS: Record<string, string> = { person: 'pe.name', machine: 'm.name', pool: 'm.pool_id', team: 'pe.team_id', site: 'm.site_id', protocol: 's.protocol', gateway: 's.gateway_id', since: 's.since', state: 'ss.state', signin: 's.sign_in', strain: 'strain' };
+const SESSION_SORTS: Record<string, string> = {
+	person: 'pe.name',
+	machine: 'm.name',
+	pool: 'm.pool_id',
+	team: 'pe.team_id',
+	site: 'm.site_id',
+	protocol: 's.protocol',
+	gateway: 's.gateway_id',
+	since: 's.since',
+	state: 'ss.state',
+	signin: 's.sign_in',
+	strain: 'strain'
+};
 
 /** Sessions open at a moment, under scope. */
-export const sessionsPage = (db: Db, ask: PageAsk): Page<SessionRow> => page<SessionRow>(db, ask, 'session', SESSION_COLUMNS, SESSION_FROM, SESSION_SORTS, 'pe.name');
+export const sessionsPage = (db: Db, ask: PageAsk): Page<SessionRow> =>
+	page<SessionRow>(db, ask, 'session', SESSION_COLUMNS, SESSION_FROM, SESSION_SORTS, 'pe.name');
 
 export interface PersonRow {
 	id: number;
@@ -162,10 +180,18 @@ const PERSON_COLUMNS = `pe.id, pe.login, pe.name, t.name AS team, pe.site_id AS 
 	(SELECT m.name FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.person_id = pe.id AND s.since <= @at AND s.until > @at ORDER BY s.since LIMIT 1) AS machine,
 	(SELECT max(s.since) FROM sessions s WHERE s.person_id = pe.id AND s.since <= @at) AS lastSignIn`;
 const PERSON_FROM = 'FROM people pe JOIN teams t ON t.id = pe.team_id WHERE 1';
-const PERSON_SORTS: Record<string, string> = { name: 'pe.name', login: 'pe.login', team: 'pe.team_id', site: 'pe.site_id', sessions: 'sessions', since: 'lastSignIn' };
+const PERSON_SORTS: Record<string, string> = {
+	name: 'pe.name',
+	login: 'pe.login',
+	team: 'pe.team_id',
+	site: 'pe.site_id',
+	sessions: 'sessions',
+	since: 'lastSignIn'
+};
 
 /** People under scope, with what they have open at a moment. */
-export const peoplePage = (db: Db, ask: PageAsk): Page<PersonRow> => page<PersonRow>(db, ask, 'person', PERSON_COLUMNS, PERSON_FROM, PERSON_SORTS, 'pe.name');
+export const peoplePage = (db: Db, ask: PageAsk): Page<PersonRow> =>
+	page<PersonRow>(db, ask, 'person', PERSON_COLUMNS, PERSON_FROM, PERSON_SORTS, 'pe.name');
 
 export interface HostRow {
 	id: number;
@@ -189,24 +215,53 @@ const HOST_COLUMNS = `h.id, h.name, h.site_id AS site, h.cores AS coreCount, h.m
 	(SELECT cores / 1000.0 FROM host_samples_1m x WHERE x.at = @sampled AND x.host_id = h.id) AS cores,
 	(SELECT memory / 1000.0 FROM host_samples_1m x WHERE x.at = @sampled AND x.host_id = h.id) AS memory,
 	(SELECT gpu / 1000.0 FROM host_samples_1m x WHERE x.at = @sampled AND x.host_id = h.id) AS gpu`;
-const HOST_SORTS: Record<string, string> = { name: 'h.name', site: 'h.site_id', machines: 'machines', up: 'up', sessions: 'sessions', cores: 'cores', memory: 'memory' };
+const HOST_SORTS: Record<string, string> = {
+	name: 'h.name',
+	site: 'h.site_id',
+	machines: 'machines',
+	up: 'up',
+	sessions: 'sessions',
+	cores: 'cores',
+	memory: 'memory'
+};
 
 /** Hosts under scope, with what runs on them at a moment. */
-export const hostsPage = (db: Db, ask: PageAsk): Page<HostRow> => page<HostRow>(db, ask, 'host', HOST_COLUMNS, 'FROM hosts h WHERE 1', HOST_SORTS, 'h.name');
+export const hostsPage = (db: Db, ask: PageAsk): Page<HostRow> =>
+	page<HostRow>(db, ask, 'host', HOST_COLUMNS, 'FROM hosts h WHERE 1', HOST_SORTS, 'h.name');
 
-function page<T>(db: Db, ask: PageAsk, subject: Subject, columns: string, from: string, sorts: Record<string, string>, usual: string): Page<T> {
+function page<T>(
+	db: Db,
+	ask: PageAsk,
+	subject: Subject,
+	columns: string,
+	from: string,
+	sorts: Record<string, string>,
+	usual: string
+): Page<T> {
 	const condition = scopeCondition(ask.scope, subject);
 	const params = { at: ask.at, sampled: sampledAt(ask.at), limit: ask.limit, offset: ask.offset, ...condition.params };
-	const rows = all<T>(db, `SELECT ${columns} ${from} AND ${condition.sql} ORDER BY ${sorts[ask.sort] ?? usual} ${ask.descending ? 'DESC' : 'ASC'}, ${usual} LIMIT @limit OFFSET @offset`, params);
+	const rows = all<T>(
+		db,
+		`SELECT ${columns} ${from} AND ${condition.sql} ORDER BY ${sorts[ask.sort] ?? usual} ${ask.descending ? 'DESC' : 'ASC'}, ${usual} LIMIT @limit OFFSET @offset`,
+		params
+	);
 	const total = one<{ n: number }>(db, `SELECT count(*) AS n ${from} AND ${condition.sql}`, params)!.n;
 	return { rows, total, left: condition.left };
 }
 
 /** Which columns a list can be sorted by. */
-export const SORTS = { machines: Object.keys(MACHINE_SORTS), sessions: Object.keys(SESSION_SORTS), people: Object.keys(PERSON_SORTS), hosts: Object.keys(HOST_SORTS) };
+export const SORTS = {
+	machines: Object.keys(MACHINE_SORTS),
+	sessions: Object.keys(SESSION_SORTS),
+	people: Object.keys(PERSON_SORTS),
+	hosts: Object.keys(HOST_SORTS)
+};
 
 /** Sessions open right now on machines. */
-export function sessionsOn(db: Db, machineIds: number[]): { id: number; person: string; login: string; machine: string; since: number }[] {
+export function sessionsOn(
+	db: Db,
+	machineIds: number[]
+): { id: number; person: string; login: string; machine: string; since: number }[] {
 	return all(
 		db,
 		`SELECT s.id, pe.name AS person, pe.login, m.name AS machine, s.since FROM sessions s JOIN people pe ON pe.id = s.person_id JOIN machines m ON m.id = s.machine_id
@@ -241,7 +296,11 @@ export function figuresAt(db: Db, scope: Scope, at: number): Figures {
 			${MACHINE_FROM} AND ${m.sql})`,
 		{ ...base, ...m.params }
 	)!;
-	const sessions = one<{ n: number; people: number }>(db, `SELECT count(*) AS n, count(DISTINCT s.person_id) AS people ${SESSION_FROM} AND ${s.sql}`, { ...base, ...s.params })!;
+	const sessions = one<{ n: number; people: number }>(
+		db,
+		`SELECT count(*) AS n, count(DISTINCT s.person_id) AS people ${SESSION_FROM} AND ${s.sql}`,
+		{ ...base, ...s.params }
+	)!;
 	const signIns = all<{ took: number }>(
 		db,
 		`SELECT s.sign_in AS took FROM sessions s JOIN people pe ON pe.id = s.person_id JOIN machines m ON m.id = s.machine_id
@@ -251,10 +310,20 @@ export function figuresAt(db: Db, scope: Scope, at: number): Figures {
 		{ ...base, from: at - DAY, ...s.params }
 	).map((r) => r.took);
 	// Lost connections have no session; they count where the scope can tell.
-	const lost = scope.terms.every((t) => t.type === 'facet' && (t.facet === 'site' || t.facet === 'pool' || t.facet === 'team'))
+	const lost = scope.terms.every(
+		(t) => t.type === 'facet' && (t.facet === 'site' || t.facet === 'pool' || t.facet === 'team')
+	)
 		? lostWithin(db, scope, at - DAY, at)
 		: 0;
-	return { people: sessions.people, sessions: sessions.n, machines: machines.n, up: machines.up ?? 0, unusable: machines.unusable ?? 0, apdex: apdex(signIns, SIGN_IN_TARGET, lost), costHour: machines.cost ?? 0 };
+	return {
+		people: sessions.people,
+		sessions: sessions.n,
+		machines: machines.n,
+		up: machines.up ?? 0,
+		unusable: machines.unusable ?? 0,
+		apdex: apdex(signIns, SIGN_IN_TARGET, lost),
+		costHour: machines.cost ?? 0
+	};
 }
 
 /** Connections lost within a span, by site and team of the person or the pool that they were for. */
@@ -265,10 +334,19 @@ function lostWithin(db: Db, scope: Scope, from: number, to: number): number {
 		if (t.type !== 'facet') return;
 		params[`k${i}`] = JSON.stringify(t.values);
 		const list = `(SELECT value FROM json_each(@k${i}))`;
-		const sql = t.facet === 'site' ? `pe.site_id IN ${list}` : t.facet === 'team' ? `pe.team_id IN (SELECT team_id FROM team_nesting WHERE above_id IN ${list})` : `c.pool_id IN ${list}`;
+		const sql =
+			t.facet === 'site'
+				? `pe.site_id IN ${list}`
+				: t.facet === 'team'
+					? `pe.team_id IN (SELECT team_id FROM team_nesting WHERE above_id IN ${list})`
+					: `c.pool_id IN ${list}`;
 		parts.push(t.not ? `NOT (${sql})` : sql);
 	});
-	return one<{ n: number }>(db, `SELECT count(*) AS n FROM connections c JOIN people pe ON pe.id = c.person_id WHERE c.ended > @from AND c.ended <= @to AND c.result IN ('lost', 'gave up') ${parts.map((p) => `AND ${p}`).join(' ')}`, params)!.n;
+	return one<{ n: number }>(
+		db,
+		`SELECT count(*) AS n FROM connections c JOIN people pe ON pe.id = c.person_id WHERE c.ended > @from AND c.ended <= @to AND c.result IN ('lost', 'gave up') ${parts.map((p) => `AND ${p}`).join(' ')}`,
+		params
+	)!.n;
 }
 
 /** One cell of the estate: what a level cell needs, and no more. */
@@ -285,7 +363,15 @@ export interface Cell {
 /** Every machine under scope as a cell, by site and pool. */
 export function cellsAt(db: Db, scope: Scope, at: number): Cell[] {
 	const condition = scopeCondition(scope, 'machine');
-	return all<{ name: string; site: string; pool: string; poolName: string; state: string; failing: number; strain: number | null }>(
+	return all<{
+		name: string;
+		site: string;
+		pool: string;
+		poolName: string;
+		state: string;
+		failing: number;
+		strain: number | null;
+	}>(
 		db,
 		`SELECT m.name, m.site_id AS site, m.pool_id AS pool, coalesce((SELECT name FROM pools po WHERE po.id = m.pool_id AND po.since <= @at AND po.until > @at), m.pool_id) AS poolName, st.state,
 		 EXISTS (SELECT 1 FROM failing_checks f WHERE f.machine_id = m.id AND f.name <> 'gateway' AND f.since <= @at AND f.until > @at) AS failing,
@@ -297,7 +383,16 @@ export function cellsAt(db: Db, scope: Scope, at: number): Cell[] {
 		site: r.site,
 		pool: r.pool,
 		poolName: r.poolName,
-		mark: r.failing || r.state === 'failed' ? 'trouble' : r.state === 'off' ? 'off' : r.state === 'in use' || r.state === 'leaving' ? 'use' : r.state === 'ready' ? 'ready' : 'starting',
+		mark:
+			r.failing || r.state === 'failed'
+				? 'trouble'
+				: r.state === 'off'
+					? 'off'
+					: r.state === 'in use' || r.state === 'leaving'
+						? 'use'
+						: r.state === 'ready'
+							? 'ready'
+							: 'starting',
 		strain: r.strain ?? 0
 	}));
 }
@@ -317,7 +412,12 @@ export interface SamplePoint {
 /** Samples of a machine over a span, from the finest rollup that keeps it to about 500 points. */
 export function samplesOf(db: Db, machine: number, from: number, to: number): { step: number; points: SamplePoint[] } {
 	const width = to - from;
-	const [table, step] = width <= 8 * HOUR ? (['samples_1m', MINUTE] as const) : width <= 5 * DAY ? (['samples_15m', 15 * MINUTE] as const) : (['samples_6h', 6 * HOUR] as const);
+	const [table, step] =
+		width <= 8 * HOUR
+			? (['samples_1m', MINUTE] as const)
+			: width <= 5 * DAY
+				? (['samples_15m', 15 * MINUTE] as const)
+				: (['samples_6h', 6 * HOUR] as const);
 	// The key leads with the time, so each grid point is sought by itself.
 	const rows = all<Record<string, number>>(
 		db,
@@ -341,7 +441,10 @@ const toPoint = (r: Record<string, number>): SamplePoint => ({
 
 /** The load of a machine in the minute that holds at a moment, or null when it was not up. */
 export function loadAt(db: Db, machine: number, at: number): Load | null {
-	const r = one<Record<string, number>>(db, 'SELECT * FROM samples_1m WHERE at = ? AND machine_id = ?', [sampledAt(at), machine]);
+	const r = one<Record<string, number>>(db, 'SELECT * FROM samples_1m WHERE at = ? AND machine_id = ?', [
+		sampledAt(at),
+		machine
+	]);
 	return r ? toPoint(r) : null;
 }
 
@@ -370,11 +473,16 @@ export function connectionsOf(db: Db, person: number, at: number, limit = 60): C
 }
 
 /** The connection that opened a session. */
-export const connectionOf = (db: Db, session: number): ConnectionRow | null => connections(db, 'c.session_id = ? ORDER BY c.id LIMIT 1', [session])[0] ?? null;
+export const connectionOf = (db: Db, session: number): ConnectionRow | null =>
+	connections(db, 'c.session_id = ? ORDER BY c.id LIMIT 1', [session])[0] ?? null;
 
 /** Connections that were lost, refused or given up within a span, newest first. */
 export const failedConnections = (db: Db, from: number, to: number, limit = 400): ConnectionRow[] =>
-	connections(db, `c.ended > ? AND c.ended <= ? AND c.result <> 'open' ORDER BY c.ended DESC LIMIT ?`, [from, to, limit]);
+	connections(db, `c.ended > ? AND c.ended <= ? AND c.result <> 'open' ORDER BY c.ended DESC LIMIT ?`, [
+		from,
+		to,
+		limit
+	]);
 
 function connections(db: Db, where: string, params: unknown[]): ConnectionRow[] {
 	return all<Omit<ConnectionRow, 'phases' | 'cause'> & { phases: string; cause: string }>(
@@ -387,7 +495,11 @@ function connections(db: Db, where: string, params: unknown[]): ConnectionRow[] 
 
 /** The usual time of each phase: the median over the last full sign-ins of everybody. */
 export function usualPhases(db: Db, at: number, sample = 400): Partial<Record<Phase['name'], number>> {
-	const rows = all<{ phases: string }>(db, `SELECT phases FROM connections WHERE ended <= ? AND ended > ? AND result = 'open' ORDER BY ended DESC LIMIT ?`, [at, at - 3 * DAY, sample]);
+	const rows = all<{ phases: string }>(
+		db,
+		`SELECT phases FROM connections WHERE ended <= ? AND ended > ? AND result = 'open' ORDER BY ended DESC LIMIT ?`,
+		[at, at - 3 * DAY, sample]
+	);
 	const by = new Map<Phase['name'], number[]>();
 	for (const row of rows) {
 		const phases = JSON.parse(row.phases) as Phase[];

@@ -13,7 +13,11 @@ const LONGEST_START = 15 * MINUTE;
 export async function untilReady(ctx: Context, machine: string): Promise<void> {
 	const limit = ctx.clock.now() + LONGEST_START;
 	for (;;) {
-		const state = one<{ state: string }>(ctx.db, `SELECT st.state FROM machines m JOIN machine_states st ON st.machine_id = m.id AND st.until = ${FOREVER} WHERE m.name = ? AND m.until = ${FOREVER}`, [machine])?.state;
+		const state = one<{ state: string }>(
+			ctx.db,
+			`SELECT st.state FROM machines m JOIN machine_states st ON st.machine_id = m.id AND st.until = ${FOREVER} WHERE m.name = ? AND m.until = ${FOREVER}`,
+			[machine]
+		)?.state;
 		if (state === 'ready' || state === 'in use') return;
 		if (state === 'failed') throw new ProviderError(`${machine} did not come up`, false);
 		if (state === undefined) throw new ProviderError(`${machine} is no longer there`, false);
@@ -24,7 +28,11 @@ export async function untilReady(ctx: Context, machine: string): Promise<void> {
 
 /** The image version that a machine of a pool is to have. */
 export const versionOf = (ctx: Context, machine: string): string =>
-	one<{ version: string }>(ctx.db, `SELECT po.version FROM machines m JOIN pools po ON po.id = m.pool_id AND po.until = ${FOREVER} WHERE m.name = ? AND m.until = ${FOREVER}`, [machine])!.version;
+	one<{ version: string }>(
+		ctx.db,
+		`SELECT po.version FROM machines m JOIN pools po ON po.id = m.pool_id AND po.until = ${FOREVER} WHERE m.name = ? AND m.until = ${FOREVER}`,
+		[machine]
+	)!.version;
 
 const forEachMachine = (work: (ctx: Context, machine: string, key: string, by: string) => Promise<void>) =>
 	stepHandler<{ machines: string[] }>({
@@ -41,14 +49,18 @@ const forEachMachine = (work: (ctx: Context, machine: string, key: string, by: s
 export const sessionSteps: Record<string, StepHandler> = {
 	'session.sign-out': stepHandler<{ sessions: number[] }>({
 		async run({ ctx, input, each, job }) {
-			const { done, failed } = await each(input.sessions.map(String), AT_ONCE, (session, key) => ctx.providers.agent.signOut(Number(session), `signed out by ${job.by}`, key));
+			const { done, failed } = await each(input.sessions.map(String), AT_ONCE, (session, key) =>
+				ctx.providers.agent.signOut(Number(session), `signed out by ${job.by}`, key)
+			);
 			return { result: { done: done.length, failed: failed.length } };
 		}
 	}),
 
 	'session.message': stepHandler<{ sessions: number[]; text: string }>({
 		async run({ ctx, input, each }) {
-			const { done, failed } = await each(input.sessions.map(String), 20, (session, key) => ctx.providers.agent.message(Number(session), input.text, key));
+			const { done, failed } = await each(input.sessions.map(String), 20, (session, key) =>
+				ctx.providers.agent.message(Number(session), input.text, key)
+			);
 			return { result: { done: done.length, failed: failed.length } };
 		}
 	}),
@@ -58,11 +70,15 @@ export const sessionSteps: Record<string, StepHandler> = {
 		await sleep(ctx.clock, 2 * SECOND);
 		await untilReady(ctx, machine);
 	}),
-	'machine.stop': forEachMachine((ctx, machine, key, by) => ctx.providers.compute.stop(machine, `stopped by ${by}`, key)),
+	'machine.stop': forEachMachine((ctx, machine, key, by) =>
+		ctx.providers.compute.stop(machine, `stopped by ${by}`, key)
+	),
 	'machine.restart': forEachMachine(async (ctx, machine, key, by) => {
 		await ctx.providers.compute.restart(machine, `restarted by ${by}`, key);
 		await sleep(ctx.clock, 2 * SECOND);
 		await untilReady(ctx, machine);
 	}),
-	'machine.reset': forEachMachine((ctx, machine, key) => ctx.providers.compute.reset(machine, versionOf(ctx, machine), key))
+	'machine.reset': forEachMachine((ctx, machine, key) =>
+		ctx.providers.compute.reset(machine, versionOf(ctx, machine), key)
+	)
 };

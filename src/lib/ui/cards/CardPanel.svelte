@@ -20,20 +20,28 @@
 
 <div class="flex items-baseline gap-2">
 	<h2 class="text-[15px] font-[650]">{card.title}</h2>
-	<span class="text-[12.5px] text-ink3">{card.kind}</span>
-	<a class="ml-auto text-[13px] text-sea" href={addressWith(page.url, { card: null })} aria-label="Close the card">close ×</a>
+	<span class="text-ink3 text-[12.5px]">{card.kind}</span>
+	<a class="text-sea ml-auto text-[13px]" href={addressWith(page.url, { card: null })} aria-label="Close the card"
+		>close ×</a
+	>
 </div>
-<p class="text-[13px] text-ink2">{card.sub}</p>
+<p class="text-ink2 text-[13px]">{card.sub}</p>
 
 {#if actions.length}
 	<div class="mt-3 flex flex-wrap gap-2">
-		{#each actions as a, i (card.id + a.words + i)}<PlanButton kind={a.kind} input={a.input} words={a.words} main={a.main} ask={a.ask} />{/each}
+		{#each actions as a, i (card.id + a.words + i)}<PlanButton
+				kind={a.kind}
+				input={a.input}
+				words={a.words}
+				main={a.main}
+				ask={a.ask}
+			/>{/each}
 	</div>
 {/if}
 
 <dl class="mt-3 text-[13px]">
 	{#each card.rows as row, i (i)}
-		<div class="flex justify-between gap-3 border-b border-hair2 py-[5px]">
+		<div class="border-hair2 flex justify-between gap-3 border-b py-[5px]">
 			<dt class="text-ink3">{row.name}</dt>
 			<dd class="text-right">
 				{#if row.card}<a class="link" href={addressWith(page.url, { card: row.card })}>{row.value}</a>
@@ -58,12 +66,14 @@
 	<h3 class="head mt-4">Checks on the way to it <small>asked just now</small></h3>
 	<ul class="mt-1 text-[13px]">
 		{#each card.checks as c (c.asks)}
-			<li class="border-b border-hair2 py-[5px]">
+			<li class="border-hair2 border-b py-[5px]">
 				<div class="flex justify-between gap-2">
 					<span>{c.asks}</span>
-					<span class={c.ok === true ? 'text-kelp' : c.ok === false ? 'font-semibold text-buoy' : 'text-ink3'}>{c.ok === true ? 'yes' : c.ok === false ? 'no' : 'not asked'}</span>
+					<span class={c.ok === true ? 'text-kelp' : c.ok === false ? 'text-buoy font-semibold' : 'text-ink3'}
+						>{c.ok === true ? 'yes' : c.ok === false ? 'no' : 'not asked'}</span
+					>
 				</div>
-				<div class="text-[12.5px] text-ink3">{c.saw}{c.since ? `, since ${momentWords(zone, c.since)}` : ''}</div>
+				<div class="text-ink3 text-[12.5px]">{c.saw}{c.since ? `, since ${momentWords(zone, c.since)}` : ''}</div>
 			</li>
 		{/each}
 	</ul>
@@ -78,8 +88,10 @@
 	<h3 class="head mt-4">{card.list.title}</h3>
 	<ul class="mt-1 text-[13px]">
 		{#each card.list.rows as r, i (i)}
-			<li class="flex justify-between border-b border-hair2 py-[4px]">
-				{#if r.card}<a class="link" href={addressWith(page.url, { card: r.card })}>{r.words}</a>{:else}<span>{r.words}</span>{/if}
+			<li class="border-hair2 flex justify-between border-b py-[4px]">
+				{#if r.card}<a class="link" href={addressWith(page.url, { card: r.card })}>{r.words}</a>{:else}<span
+						>{r.words}</span
+					>{/if}
 				<span class="text-ink3">{r.note ?? ''}</span>
 			</li>
 		{/each}
@@ -90,12 +102,14 @@
 	<h3 class="head mt-4">Record of connections <small>newest first</small></h3>
 	<ul class="mt-1 text-[13px]">
 		{#each card.connections as c (c.id)}
-			<li class="border-b border-hair2 py-[5px]">
+			<li class="border-hair2 border-b py-[5px]">
 				<div class="flex justify-between gap-2">
 					<span>{momentWords(zone, c.began)} · {c.publication}{c.machine ? ` on ${c.machine}` : ''}</span>
-					<span class={['pill', c.result === 'open' ? 'pill-sea' : c.result === 'refused' ? 'pill-sand' : 'pill-buoy']}>{c.result === 'open' ? durationWords(c.took) : c.result}</span>
+					<span class={['pill', c.result === 'open' ? 'pill-sea' : c.result === 'refused' ? 'pill-sand' : 'pill-buoy']}
+						>{c.result === 'open' ? durationWords(c.took) : c.result}</span
+					>
 				</div>
-				{#if c.cause.length}<div class="text-[12.5px] text-buoy">{c.cause.map((f) => f.words).join('; ')}</div>{/if}
+				{#if c.cause.length}<div class="text-buoy text-[12.5px]">{c.cause.map((f) => f.words).join('; ')}</div>{/if}
 			</li>
 		{/each}
 	</ul>
@@ -108,7 +122,11 @@
 			<thead><tr><th>part</th><th>from</th><th>to</th><th class="num">adds</th></tr></thead>
 			<tbody>
 				{#each card.compared.changes as c (c.name)}
-					<tr><td>{c.name}</td><td>{c.before ?? '–'}</td><td>{c.after ?? 'taken out'}</td><td class="num">{c.bytes < 0 ? '−' : ''}{sizeWords(Math.abs(c.bytes))}</td></tr>
+					<tr
+						><td>{c.name}</td><td>{c.before ?? '–'}</td><td>{c.after ?? 'taken out'}</td><td class="num"
+							>{c.bytes < 0 ? '−' : ''}{sizeWords(Math.abs(c.bytes))}</td
+						></tr
+					>
 				{:else}<tr><td colspan="4" class="text-ink3">nothing differs</td></tr>{/each}
 			</tbody>
 		</table>
@@ -116,6 +134,10 @@
 	<h3 class="head mt-4">Contents</h3>
 	<table class="grid-table mt-1">
 		<thead><tr><th>part</th><th>version</th><th class="num">size</th></tr></thead>
-		<tbody>{#each card.contents as c (c.name)}<tr><td>{c.name}</td><td>{c.version}</td><td class="num">{sizeWords(c.size)}</td></tr>{/each}</tbody>
+		<tbody
+			>{#each card.contents as c (c.name)}<tr
+					><td>{c.name}</td><td>{c.version}</td><td class="num">{sizeWords(c.size)}</td></tr
+				>{/each}</tbody
+		>
 	</table>
 {/if}

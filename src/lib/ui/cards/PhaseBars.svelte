@@ -7,7 +7,12 @@
 		usual: Record<string, number>;
 	}
 	let { phases, usual }: Props = $props();
-	const total = $derived(Math.max(1, phases.reduce((n, p) => n + p.ms, 0)));
+	const total = $derived(
+		Math.max(
+			1,
+			phases.reduce((n, p) => n + p.ms, 0)
+		)
+	);
 	const starts = $derived(phases.map((_p, i) => phases.slice(0, i).reduce((n, q) => n + q.ms, 0)));
 	const odd = (p: Phase) => usual[p.name] !== undefined && p.ms > usual[p.name]! * 1.5 && p.ms - usual[p.name]! > 3000;
 </script>
@@ -16,15 +21,28 @@
 	{#each phases as p, i (p.name)}
 		<li>
 			<div class="flex justify-between">
-				<span class={odd(p) ? 'font-semibold text-buoy' : ''}>{PHASE_WORDS[p.name]}</span>
+				<span class={odd(p) ? 'text-buoy font-semibold' : ''}>{PHASE_WORDS[p.name]}</span>
 				<span class="text-ink2">{durationWords(p.ms)}{odd(p) ? `, usually ${durationWords(usual[p.name]!)}` : ''}</span>
 			</div>
-			<div class="relative h-[7px] rounded bg-hair2">
-				<span class={['absolute h-[7px] rounded', odd(p) ? 'bg-buoy' : 'bg-sea2']} style="left:{(100 * starts[i]!) / total}%;width:{Math.max(0.5, (100 * p.ms) / total)}%"></span>
-				{#if usual[p.name] !== undefined}<span class="absolute top-[2.5px] h-[2px] bg-ink" style="left:{(100 * starts[i]!) / total}%;width:{Math.min(100 - (100 * starts[i]!) / total, (100 * usual[p.name]!) / total)}%"></span>{/if}
+			<div class="bg-hair2 relative h-[7px] rounded">
+				<span
+					class={['absolute h-[7px] rounded', odd(p) ? 'bg-buoy' : 'bg-sea2']}
+					style="left:{(100 * starts[i]!) / total}%;width:{Math.max(0.5, (100 * p.ms) / total)}%"
+				></span>
+				{#if usual[p.name] !== undefined}<span
+						class="bg-ink absolute top-[2.5px] h-[2px]"
+						style="left:{(100 * starts[i]!) / total}%;width:{Math.min(
+							100 - (100 * starts[i]!) / total,
+							(100 * usual[p.name]!) / total
+						)}%"
+					></span>{/if}
 			</div>
 			{#if odd(p) && p.parts}
-				<ul class="mt-0.5 pl-3 text-[12.5px] text-ink2">{#each p.parts as part (part.name)}<li class="flex justify-between"><span>{part.name}</span><span>{durationWords(part.ms)}</span></li>{/each}</ul>
+				<ul class="text-ink2 mt-0.5 pl-3 text-[12.5px]">
+					{#each p.parts as part (part.name)}<li class="flex justify-between">
+							<span>{part.name}</span><span>{durationWords(part.ms)}</span>
+						</li>{/each}
+				</ul>
 			{/if}
 		</li>
 	{/each}

@@ -12,9 +12,20 @@ export interface CardView {
 	facts: Fact[];
 	actions: { words: string; kind: string; input: unknown; ask?: { field: string; words: string }; main?: boolean }[];
 	phases?: { phases: Phase[]; usual: Record<string, number>; total: number };
-	samples?: { step: number; points: { at: number; cores: number; memory: number; gpu: number | null; strain: number }[] };
+	samples?: {
+		step: number;
+		points: { at: number; cores: number; memory: number; gpu: number | null; strain: number }[];
+	};
 	checks?: { asks: string; ok: boolean | null; saw: string; since: number | null }[];
-	connections?: { id: number; began: number; publication: string; machine: string | null; result: string; took: number; cause: Fact[] }[];
+	connections?: {
+		id: number;
+		began: number;
+		publication: string;
+		machine: string | null;
+		result: string;
+		took: number;
+		cause: Fact[];
+	}[];
 	contents?: { name: string; version: string; size: number }[];
 	compared?: { with: string; changes: ContentsChange[] };
 	list?: { title: string; rows: { words: string; card?: string; note?: string }[] };

@@ -1,5 +1,15 @@
 <script lang="ts">
-	import { CategoryScale, Chart, Filler, Legend, LinearScale, LineController, LineElement, PointElement, Tooltip } from 'chart.js';
+	import {
+		CategoryScale,
+		Chart,
+		Filler,
+		Legend,
+		LinearScale,
+		LineController,
+		LineElement,
+		PointElement,
+		Tooltip
+	} from 'chart.js';
 	import { clockWords } from '$lib/core/time/zone';
 
 	interface Props {
@@ -14,16 +24,47 @@
 	$effect(() => {
 		if (!canvas) return;
 		const hasGpu = points.some((p) => p.gpu !== null);
-		const set = (label: string, data: number[], c: string, dash: number[] = []) => ({ label, data, borderColor: c, backgroundColor: c, borderWidth: 1.4, pointRadius: 0, tension: 0.2, borderDash: dash });
+		const set = (label: string, data: number[], c: string, dash: number[] = []) => ({
+			label,
+			data,
+			borderColor: c,
+			backgroundColor: c,
+			borderWidth: 1.4,
+			pointRadius: 0,
+			tension: 0.2,
+			borderDash: dash
+		});
 		const chart = new Chart(canvas, {
 			type: 'line',
 			data: {
 				labels: points.map((p) => clockWords(zone, p.at)),
 				datasets: [
-					set('strain', points.map((p) => p.strain), colour('--sand')),
-					set('cores %', points.map((p) => Math.round(p.cores * 100)), colour('--sea')),
-					set('memory %', points.map((p) => Math.round(p.memory * 100)), colour('--plum'), [4, 3]),
-					...(hasGpu ? [set('GPU %', points.map((p) => Math.round((p.gpu ?? 0) * 100)), colour('--kelp'), [2, 2])] : [])
+					set(
+						'strain',
+						points.map((p) => p.strain),
+						colour('--sand')
+					),
+					set(
+						'cores %',
+						points.map((p) => Math.round(p.cores * 100)),
+						colour('--sea')
+					),
+					set(
+						'memory %',
+						points.map((p) => Math.round(p.memory * 100)),
+						colour('--plum'),
+						[4, 3]
+					),
+					...(hasGpu
+						? [
+								set(
+									'GPU %',
+									points.map((p) => Math.round((p.gpu ?? 0) * 100)),
+									colour('--kelp'),
+									[2, 2]
+								)
+							]
+						: [])
 				]
 			},
 			options: {
@@ -32,8 +73,16 @@
 				maintainAspectRatio: false,
 				interaction: { mode: 'index', intersect: false },
 				scales: {
-					y: { min: 0, max: 100, ticks: { stepSize: 50, color: colour('--ink3'), font: { size: 11 } }, grid: { color: colour('--hair2') } },
-					x: { ticks: { maxTicksLimit: 5, maxRotation: 0, color: colour('--ink3'), font: { size: 11 } }, grid: { display: false } }
+					y: {
+						min: 0,
+						max: 100,
+						ticks: { stepSize: 50, color: colour('--ink3'), font: { size: 11 } },
+						grid: { color: colour('--hair2') }
+					},
+					x: {
+						ticks: { maxTicksLimit: 5, maxRotation: 0, color: colour('--ink3'), font: { size: 11 } },
+						grid: { display: false }
+					}
 				},
 				plugins: { legend: { labels: { boxWidth: 14, boxHeight: 1, color: colour('--ink2'), font: { size: 11 } } } }
 			}
@@ -44,5 +93,11 @@
 </script>
 
 <div class="h-[150px]">
-	<canvas bind:this={canvas} role="img" aria-label="Samples of the last hours. {last ? `Lately strain ${last.strain}, cores ${Math.round(last.cores * 100)} %, memory ${Math.round(last.memory * 100)} %.` : 'None.'}"></canvas>
+	<canvas
+		bind:this={canvas}
+		role="img"
+		aria-label="Samples of the last hours. {last
+			? `Lately strain ${last.strain}, cores ${Math.round(last.cores * 100)} %, memory ${Math.round(last.memory * 100)} %.`
+			: 'None.'}"
+	></canvas>
 </div>

@@ -12,7 +12,9 @@
 </script>
 
 <div>
-	<label for={id} class="text-[12.5px] text-ink2">{label}{#if hint}&ensp;<span class="text-ink3">{hint}</span>{/if}</label>
+	<label for={id} class="text-ink2 text-[12.5px]"
+		>{label}{#if hint}&ensp;<span class="text-ink3">{hint}</span>{/if}</label
+	>
 	{@render children({ id, 'aria-invalid': problem !== undefined, 'aria-describedby': `${id}-problem` })}
-	<p id="{id}-problem" class="text-[12.5px] text-buoy" role={problem ? 'alert' : undefined}>{problem ?? ''}</p>
+	<p id="{id}-problem" class="text-buoy text-[12.5px]" role={problem ? 'alert' : undefined}>{problem ?? ''}</p>
 </div>

@@ -38,21 +38,32 @@
 
 <Dialog.Root bind:open>
 	<Dialog.Portal>
-		<Dialog.Overlay class="fixed inset-0 z-50 bg-ink/30" />
-		<Dialog.Content class="fixed top-[12vh] left-1/2 z-50 w-[560px] max-w-[94vw] -translate-x-1/2 rounded-lg border border-hair bg-sheet shadow-xl">
+		<Dialog.Overlay class="bg-ink/30 fixed inset-0 z-50" />
+		<Dialog.Content
+			class="border-hair bg-sheet fixed top-[12vh] left-1/2 z-50 w-[560px] max-w-[94vw] -translate-x-1/2 rounded-lg border shadow-xl"
+		>
 			<Dialog.Title class="sr-only">Go to or do</Dialog.Title>
 			<Dialog.Description class="sr-only">Type to find a view, an object or something to do.</Dialog.Description>
 			<Command.Root shouldFilter={true} label="Go to or do">
-				<Command.Input bind:value={text} placeholder="Go to a view, a machine, a person; or do something" class="w-full rounded-t-lg border-b border-hair bg-transparent px-4 py-3 text-[15px] text-ink outline-none" />
+				<Command.Input
+					bind:value={text}
+					placeholder="Go to a view, a machine, a person; or do something"
+					class="border-hair text-ink w-full rounded-t-lg border-b bg-transparent px-4 py-3 text-[15px] outline-none"
+				/>
 				<Command.List class="max-h-[50vh] overflow-auto p-2">
 					<Command.Viewport>
-						<Command.Empty class="px-3 py-4 text-[13px] text-ink3">Nothing of that name.</Command.Empty>
+						<Command.Empty class="text-ink3 px-3 py-4 text-[13px]">Nothing of that name.</Command.Empty>
 						{#if found.length}
 							<Command.Group>
 								<Command.GroupHeading class="head px-2 py-1">Found</Command.GroupHeading>
 								<Command.GroupItems>
 									{#each found as t (t.kind + t.id)}
-										<Command.Item value="{text} {t.kind} {t.id} {t.name}" class="rounded px-3 py-1.5 text-[13.5px] data-selected:bg-seawash" onSelect={() => go(addressWith(page.url, { card: `${t.kind}/${t.id}` }))}>{t.name} <span class="text-ink3">{t.kind}</span></Command.Item>
+										<Command.Item
+											value="{text} {t.kind} {t.id} {t.name}"
+											class="data-selected:bg-seawash rounded px-3 py-1.5 text-[13.5px]"
+											onSelect={() => go(addressWith(page.url, { card: `${t.kind}/${t.id}` }))}
+											>{t.name} <span class="text-ink3">{t.kind}</span></Command.Item
+										>
 									{/each}
 								</Command.GroupItems>
 							</Command.Group>
@@ -61,10 +72,19 @@
 							<Command.GroupHeading class="head px-2 py-1">Go to</Command.GroupHeading>
 							<Command.GroupItems>
 								{#each [...STAGES, { key: 'j', name: 'Jobs', path: '/jobs' }, { key: 'c', name: 'Change log', path: '/changes' }, { key: 's', name: 'Settings', path: '/settings' }] as s (s.path)}
-									<Command.Item value="go {s.name}" class="rounded px-3 py-1.5 text-[13.5px] data-selected:bg-seawash" onSelect={() => go(addressWith(page.url, {}, s.path))}>{s.name}</Command.Item>
+									<Command.Item
+										value="go {s.name}"
+										class="data-selected:bg-seawash rounded px-3 py-1.5 text-[13.5px]"
+										onSelect={() => go(addressWith(page.url, {}, s.path))}>{s.name}</Command.Item
+									>
 								{/each}
 								{#each things as t (t.kind + t.id)}
-									<Command.Item value="{t.kind} {t.name} {t.id}" class="rounded px-3 py-1.5 text-[13.5px] data-selected:bg-seawash" onSelect={() => go(addressWith(page.url, { card: `${t.kind}/${t.id}` }))}>{t.name} <span class="text-ink3">{t.kind}</span></Command.Item>
+									<Command.Item
+										value="{t.kind} {t.name} {t.id}"
+										class="data-selected:bg-seawash rounded px-3 py-1.5 text-[13.5px]"
+										onSelect={() => go(addressWith(page.url, { card: `${t.kind}/${t.id}` }))}
+										>{t.name} <span class="text-ink3">{t.kind}</span></Command.Item
+									>
 								{/each}
 							</Command.GroupItems>
 						</Command.Group>
@@ -74,7 +94,7 @@
 								{#each doThis as d (d.words)}
 									<Command.Item
 										value="do {d.words}"
-										class="rounded px-3 py-1.5 text-[13.5px] data-selected:bg-seawash"
+										class="data-selected:bg-seawash rounded px-3 py-1.5 text-[13.5px]"
 										onSelect={() => {
 											if (d.href) go(d.href);
 											else {

@@ -16,9 +16,18 @@
 	];
 </script>
 
-<aside class="fixed right-6 bottom-[120px] z-40 w-[320px] rounded-lg border border-hair bg-sheet p-4 text-[13px] shadow-xl" aria-label="Keys">
-	<div class="flex"><h2 class="head">Keys</h2><button class="ml-auto text-sea" onclick={close}>close ×</button></div>
+<aside
+	class="border-hair bg-sheet fixed right-6 bottom-[120px] z-40 w-[320px] rounded-lg border p-4 text-[13px] shadow-xl"
+	aria-label="Keys"
+>
+	<div class="flex">
+		<h2 class="head">Keys</h2>
+		<button class="text-sea ml-auto" onclick={close}>close ×</button>
+	</div>
 	<dl class="mt-2">
-		{#each KEYS as [key, words] (key)}<div class="flex gap-3 border-b border-hair2 py-1"><dt class="w-24 font-mono text-[12.5px] text-ink">{key}</dt><dd class="text-ink2">{words}</dd></div>{/each}
+		{#each KEYS as [key, words] (key)}<div class="border-hair2 flex gap-3 border-b py-1">
+				<dt class="text-ink w-24 font-mono text-[12.5px]">{key}</dt>
+				<dd class="text-ink2">{words}</dd>
+			</div>{/each}
 	</dl>
 </aside>

@@ -46,28 +46,50 @@
 	}
 </script>
 
-<aside class="fixed right-0 bottom-[96px] z-40 w-[380px] max-w-full rounded-tl-lg border-2 border-dashed border-plum bg-plumwash p-4 text-[13px] text-ink shadow-xl" aria-label="Lab bench">
+<aside
+	class="border-plum bg-plumwash text-ink fixed right-0 bottom-[96px] z-40 w-[380px] max-w-full rounded-tl-lg border-2 border-dashed p-4 text-[13px] shadow-xl"
+	aria-label="Lab bench"
+>
 	<div class="flex items-baseline">
 		<h2 class="head text-plum">Lab bench <small>not part of Sextant: it plays the outside</small></h2>
-		<button class="ml-auto text-sea" onclick={() => (open = false)}>close ×</button>
+		<button class="text-sea ml-auto" onclick={() => (open = false)}>close ×</button>
 	</div>
 	<p class="mt-2">{momentWords(zone, now)}, {speed === 0 ? 'paused' : `${speed} times as fast as the wall clock`}</p>
 	{#if may}
 		<div class="mt-2 flex flex-wrap gap-1.5">
-			<button class="btn" disabled={busy} onclick={() => clock({ paused: speed !== 0 })}>{speed === 0 ? 'Go on' : 'Pause'}</button>
-			{#each [1, 10, 60, 300, 600] as s (s)}<button class="btn" disabled={busy} aria-pressed={speed === s} onclick={() => clock({ speed: s, paused: false })}>×{s}</button>{/each}
-			{#each [['10 min', 600], ['1 h', 3600], ['6 h', 21600]] as [words, seconds] (words)}<button class="btn" disabled={busy} onclick={() => clock({ step: Number(seconds) })}>+{words}</button>{/each}
+			<button class="btn" disabled={busy} onclick={() => clock({ paused: speed !== 0 })}
+				>{speed === 0 ? 'Go on' : 'Pause'}</button
+			>
+			{#each [1, 10, 60, 300, 600] as s (s)}<button
+					class="btn"
+					disabled={busy}
+					aria-pressed={speed === s}
+					onclick={() => clock({ speed: s, paused: false })}>×{s}</button
+				>{/each}
+			{#each [['10 min', 600], ['1 h', 3600], ['6 h', 21600]] as [words, seconds] (words)}<button
+					class="btn"
+					disabled={busy}
+					onclick={() => clock({ step: Number(seconds) })}>+{words}</button
+				>{/each}
 		</div>
 	{/if}
 	<h3 class="head mt-3">Faults that are on</h3>
 	<ul class="max-h-40 overflow-auto">
 		{#each faults as f (f.id)}
-			<li class="flex justify-between border-b border-hair py-1"><span>{f.kind}: {f.target}</span>{#if may}<button class="text-sea" onclick={() => clear(f.id)}>switch off<span class="sr-only"> {f.kind} {f.target}</span></button>{/if}</li>
-		{:else}<li class="py-1 text-ink2">None.</li>{/each}
+			<li class="border-hair flex justify-between border-b py-1">
+				<span>{f.kind}: {f.target}</span>{#if may}<button class="text-sea" onclick={() => clear(f.id)}
+						>switch off<span class="sr-only"> {f.kind} {f.target}</span></button
+					>{/if}
+			</li>
+		{:else}<li class="text-ink2 py-1">None.</li>{/each}
 	</ul>
 	{#if may}
 		<form class="mt-2 flex flex-col gap-1.5" onsubmit={add}>
-			<label>What fails <select class="field" bind:value={kind}>{#each FAULTS as f (f.kind)}<option value={f.kind}>{f.words}</option>{/each}</select></label>
+			<label
+				>What fails <select class="field" bind:value={kind}
+					>{#each FAULTS as f (f.kind)}<option value={f.kind}>{f.words}</option>{/each}</select
+				></label
+			>
 			<label>Where <input class="field" bind:value={target} placeholder={hint} aria-invalid={problem !== ''} /></label>
 			{#if problem}<p class="text-buoy" role="alert">{problem}</p>{/if}
 			<button class="btn self-start">Switch the fault on</button>

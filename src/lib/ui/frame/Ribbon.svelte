@@ -30,22 +30,40 @@
 	let svg: SVGSVGElement | undefined = $state();
 
 	const x = (t: number) => ((t - ribbon.from) / (ribbon.to - ribbon.from)) * width;
-	const peak = $derived(Math.max(4, ...ribbon.tide, ...ribbon.capacity, ...ribbon.ahead.map((a) => a.middle + a.spread)));
+	const peak = $derived(
+		Math.max(4, ...ribbon.tide, ...ribbon.capacity, ...ribbon.ahead.map((a) => a.middle + a.spread))
+	);
 	const y = (v: number) => BASE - (v / peak) * (BASE - TOP);
-	const line = (values: number[]) => values.map((v, i) => `${i ? 'L' : 'M'}${x(ribbon.from + i * ribbon.step).toFixed(1)} ${y(v).toFixed(1)}`).join('');
+	const line = (values: number[]) =>
+		values.map((v, i) => `${i ? 'L' : 'M'}${x(ribbon.from + i * ribbon.step).toFixed(1)} ${y(v).toFixed(1)}`).join('');
 	const tide = $derived(line(ribbon.tide));
 	const last = $derived(x(ribbon.from + (ribbon.tide.length - 1) * ribbon.step));
-	const steps = $derived(ribbon.capacity.map((v, i) => `${i ? `H${x(ribbon.from + i * ribbon.step).toFixed(1)}V` : `M${x(ribbon.from).toFixed(1)} `}${y(v).toFixed(1)}`).join(''));
-	const ahead = $derived(ribbon.ahead.map((a, i) => `${i ? 'L' : 'M'}${x(a.at).toFixed(1)} ${y(a.middle).toFixed(1)}`).join(''));
+	const steps = $derived(
+		ribbon.capacity
+			.map(
+				(v, i) =>
+					`${i ? `H${x(ribbon.from + i * ribbon.step).toFixed(1)}V` : `M${x(ribbon.from).toFixed(1)} `}${y(v).toFixed(1)}`
+			)
+			.join('')
+	);
+	const ahead = $derived(
+		ribbon.ahead.map((a, i) => `${i ? 'L' : 'M'}${x(a.at).toFixed(1)} ${y(a.middle).toFixed(1)}`).join('')
+	);
 	const band = $derived(
 		ribbon.ahead.length
-			? `${ribbon.ahead.map((a, i) => `${i ? 'L' : 'M'}${x(a.at).toFixed(1)} ${y(a.middle + a.spread).toFixed(1)}`).join('')}${[...ribbon.ahead].reverse().map((a) => `L${x(a.at).toFixed(1)} ${y(Math.max(0, a.middle - a.spread)).toFixed(1)}`).join('')}Z`
+			? `${ribbon.ahead.map((a, i) => `${i ? 'L' : 'M'}${x(a.at).toFixed(1)} ${y(a.middle + a.spread).toFixed(1)}`).join('')}${[
+					...ribbon.ahead
+				]
+					.reverse()
+					.map((a) => `L${x(a.at).toFixed(1)} ${y(Math.max(0, a.middle - a.spread)).toFixed(1)}`)
+					.join('')}Z`
 			: ''
 	);
 	const HOUR = 3_600_000;
 	const hours = $derived.by(() => {
 		const out: number[] = [];
-		for (let t = Math.ceil(ribbon.from / HOUR) * HOUR; t < ribbon.to; t += HOUR) if (Number(clockWords(ribbon.zone, t).slice(0, 2)) % 3 === 0) out.push(t);
+		for (let t = Math.ceil(ribbon.from / HOUR) * HOUR; t < ribbon.to; t += HOUR)
+			if (Number(clockWords(ribbon.zone, t).slice(0, 2)) % 3 === 0) out.push(t);
 		return out;
 	});
 	// Flags that would lie upon one another lose their words; the line stays.
@@ -86,7 +104,7 @@
 	}
 </script>
 
-<div class="border-t border-hair bg-shade" bind:clientWidth={width}>
+<div class="border-hair bg-shade border-t" bind:clientWidth={width}>
 	<svg
 		bind:this={svg}
 		width="100%"
@@ -108,7 +126,8 @@
 			if (dragging !== null) dragging = clamp(momentAt(e.clientX));
 		}}
 		onpointerup={(e) => {
-			if (dragging !== null) move(Math.abs(x(momentAt(e.clientX)) - x(ribbon.now)) < 8 ? null : clamp(momentAt(e.clientX)));
+			if (dragging !== null)
+				move(Math.abs(x(momentAt(e.clientX)) - x(ribbon.now)) < 8 ? null : clamp(momentAt(e.clientX)));
 		}}
 	>
 		<path d="{tide}L{last} {BASE}L{x(ribbon.from)} {BASE}Z" fill="var(--sea2)" opacity=".35" />
@@ -117,7 +136,14 @@
 		<path d={ahead} fill="none" stroke="var(--sea2)" stroke-width="1.4" stroke-dasharray="4 3" />
 		<path d={steps} fill="none" stroke="var(--sand)" stroke-width="1" opacity=".8" />
 		{#each ribbon.incidents as bar (bar.finding)}
-			<rect x={x(bar.from)} y={BASE + 1} width={Math.max(3, x(bar.to) - x(bar.from))} height="5" rx="2" fill="var(--buoy)"><title>{bar.words}</title></rect>
+			<rect
+				x={x(bar.from)}
+				y={BASE + 1}
+				width={Math.max(3, x(bar.to) - x(bar.from))}
+				height="5"
+				rx="2"
+				fill="var(--buoy)"><title>{bar.words}</title></rect
+			>
 		{/each}
 		<line x1="0" x2={width} y1={BASE} y2={BASE} stroke="var(--hair)" />
 		{#each hours as t (t)}
@@ -125,13 +151,42 @@
 			<text x={x(t)} y="91" text-anchor="middle" fill="var(--ink3)">{clockWords(ribbon.zone, t)}</text>
 		{/each}
 		{#each flags as f, i (i)}
-			<line x1={f.x} x2={f.x} y1="16" y2={BASE} stroke={f.failed ? 'var(--buoy)' : 'var(--plum)'} stroke-dasharray={f.ahead ? '3 3' : undefined} />
-			<path d="M{f.x} 6h11l-3 4 3 4h-11z" fill={f.failed ? 'var(--buoy)' : 'var(--plum)'}><title>{f.words}</title></path>
+			<line
+				x1={f.x}
+				x2={f.x}
+				y1="16"
+				y2={BASE}
+				stroke={f.failed ? 'var(--buoy)' : 'var(--plum)'}
+				stroke-dasharray={f.ahead ? '3 3' : undefined}
+			/>
+			<path d="M{f.x} 6h11l-3 4 3 4h-11z" fill={f.failed ? 'var(--buoy)' : 'var(--plum)'}><title>{f.words}</title></path
+			>
 			<text x={f.x + 15} y="14" fill={f.failed ? 'var(--buoy)' : 'var(--plum)'}>{f.label}</text>
 		{/each}
-		<line x1={x(ribbon.now)} x2={x(ribbon.now)} y1={isLive ? 0 : 18} y2={BASE} stroke="var(--ink)" stroke-width={isLive ? 1.5 : 1} stroke-dasharray={isLive ? undefined : '2 3'} />
+		<line
+			x1={x(ribbon.now)}
+			x2={x(ribbon.now)}
+			y1={isLive ? 0 : 18}
+			y2={BASE}
+			stroke="var(--ink)"
+			stroke-width={isLive ? 1.5 : 1}
+			stroke-dasharray={isLive ? undefined : '2 3'}
+		/>
 		<line x1={cursor} x2={cursor} y1="0" y2={BASE} stroke={isLive ? 'var(--ink)' : 'var(--buoy)'} stroke-width="1.5" />
-		<rect x={Math.min(width - 72, Math.max(0, cursor - 36))} y="0" width="72" height="18" rx="4" fill={isLive ? 'var(--deck)' : 'var(--buoy)'} />
-		<text x={Math.min(width - 36, Math.max(36, cursor))} y="13" text-anchor="middle" fill={isLive ? '#fff' : 'var(--paper)'} font-weight="600">{label}</text>
+		<rect
+			x={Math.min(width - 72, Math.max(0, cursor - 36))}
+			y="0"
+			width="72"
+			height="18"
+			rx="4"
+			fill={isLive ? 'var(--deck)' : 'var(--buoy)'}
+		/>
+		<text
+			x={Math.min(width - 36, Math.max(36, cursor))}
+			y="13"
+			text-anchor="middle"
+			fill={isLive ? '#fff' : 'var(--paper)'}
+			font-weight="600">{label}</text
+		>
 	</svg>
 </div>

@@ -1,7 +1,16 @@
 <script lang="ts">
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
-	import { FACETS, parseScope, scopeText, termWords, withFacet, withoutTerm, type Facet, type Scope } from '$lib/core/scope/scope';
+	import {
+		FACETS,
+		parseScope,
+		scopeText,
+		termWords,
+		withFacet,
+		withoutTerm,
+		type Facet,
+		type Scope
+	} from '$lib/core/scope/scope';
 	import { moneyWords } from '$lib/core/time/units';
 	import { momentWords } from '$lib/core/time/zone';
 	import { addressWith } from './address';
@@ -25,9 +34,23 @@
 
 	const nameOf = (facet: Facet, id: string) => names[facet]?.find((n) => n.id === id)?.name ?? id;
 	const subject = $derived(
-		({ '/': 'everything', '/build': 'image lines', '/publish': 'pools and publications', '/secure': 'grants', '/scale': 'capacity', '/watch': page.url.searchParams.get('list') ?? 'machines', '/fix': 'what does not work', '/jobs': 'jobs', '/changes': 'the change log' } as Record<string, string>)[page.url.pathname] ?? 'everything'
+		(
+			{
+				'/': 'everything',
+				'/build': 'image lines',
+				'/publish': 'pools and publications',
+				'/secure': 'grants',
+				'/scale': 'capacity',
+				'/watch': page.url.searchParams.get('list') ?? 'machines',
+				'/fix': 'what does not work',
+				'/jobs': 'jobs',
+				'/changes': 'the change log'
+			} as Record<string, string>
+		)[page.url.pathname] ?? 'everything'
 	);
-	const offered = $derived<Facet[]>(menu === 'site' ? ['site'] : ['pool', 'team', 'line', 'state', 'gateway', 'protocol', 'publication']);
+	const offered = $derived<Facet[]>(
+		menu === 'site' ? ['site'] : ['pool', 'team', 'line', 'state', 'gateway', 'protocol', 'publication']
+	);
 	const site = $derived(scope.terms.find((t) => t.type === 'facet' && t.facet === 'site' && !t.not));
 
 	/** Opens the line for typing; also the key `/`. */
@@ -55,7 +78,7 @@
 
 <svelte:window onkeydown={(e) => e.key === 'Escape' && (menu = null)} />
 
-<div class="relative flex min-h-[42px] items-center gap-1.5 border-b border-hair px-[18px] text-[15px] text-ink2">
+<div class="border-hair text-ink2 relative flex min-h-[42px] items-center gap-1.5 border-b px-[18px] text-[15px]">
 	{#if typing}
 		<form
 			class="flex flex-1 items-center gap-2"
@@ -65,45 +88,89 @@
 			}}
 		>
 			<label class="sr-only" for="scope-text">Narrow the scope</label>
-			<input id="scope-text" bind:this={input} bind:value={text} class="field max-w-[620px] font-mono text-[13px]" placeholder="site:bergen pool:chart-studio signin&gt;60s -team:contractors" aria-invalid={wrong !== ''} aria-describedby="scope-wrong" onkeydown={(e) => e.key === 'Escape' && (typing = false)} />
+			<input
+				id="scope-text"
+				bind:this={input}
+				bind:value={text}
+				class="field max-w-[620px] font-mono text-[13px]"
+				placeholder="site:bergen pool:chart-studio signin&gt;60s -team:contractors"
+				aria-invalid={wrong !== ''}
+				aria-describedby="scope-wrong"
+				onkeydown={(e) => e.key === 'Escape' && (typing = false)}
+			/>
 			<button class="btn">Narrow</button>
-			<span id="scope-wrong" class="text-[12.5px] text-buoy" role="alert">{wrong}</span>
+			<span id="scope-wrong" class="text-buoy text-[12.5px]" role="alert">{wrong}</span>
 		</form>
 	{:else}
-		<span>Looking at <span class="font-semibold text-ink">{subject}</span></span>
+		<span>Looking at <span class="text-ink font-semibold">{subject}</span></span>
 		<span>in</span>
-		<button class="border-b-2 border-sea px-px font-semibold text-ink" aria-expanded={menu === 'site'} onclick={() => (menu = menu === 'site' ? null : 'site')}>
-			{site?.type === 'facet' ? site.values.map((v) => nameOf('site', v)).join(', ') : 'all sites'} <span class="text-[12px] font-normal text-ink3" aria-hidden="true">▾</span>
+		<button
+			class="border-sea text-ink border-b-2 px-px font-semibold"
+			aria-expanded={menu === 'site'}
+			onclick={() => (menu = menu === 'site' ? null : 'site')}
+		>
+			{site?.type === 'facet' ? site.values.map((v) => nameOf('site', v)).join(', ') : 'all sites'}
+			<span class="text-ink3 text-[12px] font-normal" aria-hidden="true">▾</span>
 		</button>
 		{#each scope.terms as term, i (i)}
 			{#if term !== site}
-				<span class="inline-flex items-baseline gap-1 border-b-2 border-sea px-px text-ink">
+				<span class="border-sea text-ink inline-flex items-baseline gap-1 border-b-2 px-px">
 					<span class="font-semibold">{termWords(term, nameOf)}</span>
-					<a class="text-[12px] text-ink3 hover:text-buoy" href={addressWith(page.url, { scope: scopeText(withoutTerm(scope, i)) || null })} aria-label="Drop {termWords(term, nameOf)}">×</a>
+					<a
+						class="text-ink3 hover:text-buoy text-[12px]"
+						href={addressWith(page.url, { scope: scopeText(withoutTerm(scope, i)) || null })}
+						aria-label="Drop {termWords(term, nameOf)}">×</a
+					>
 				</span>
 			{/if}
 		{/each}
-		<button class="rounded-xl border border-dashed border-sea2 px-2.5 text-[13px] leading-[22px] text-sea" aria-expanded={menu === 'add'} onclick={narrow}>narrow&ensp;/</button>
-		<button class="text-[13px] text-sea" aria-expanded={menu === 'add'} aria-label="Add a facet" onclick={() => (menu = menu === 'add' ? null : 'add')}>▾</button>
+		<button
+			class="border-sea2 text-sea rounded-xl border border-dashed px-2.5 text-[13px] leading-[22px]"
+			aria-expanded={menu === 'add'}
+			onclick={narrow}>narrow&ensp;/</button
+		>
+		<button
+			class="text-sea text-[13px]"
+			aria-expanded={menu === 'add'}
+			aria-label="Add a facet"
+			onclick={() => (menu = menu === 'add' ? null : 'add')}>▾</button
+		>
 		{#if !live}
-			<span class={['pill', future ? 'pill-plum' : 'pill-sand']}>{future ? 'ahead, ' : 'as it was '}{momentWords(zone, at)}</span>
+			<span class={['pill', future ? 'pill-plum' : 'pill-sand']}
+				>{future ? 'ahead, ' : 'as it was '}{momentWords(zone, at)}</span
+			>
 			<a class="link text-[13px]" href={addressWith(page.url, { at: null })}>Live</a>
 		{/if}
-		{#if problems.length}<span class="text-[12.5px] text-buoy" role="alert">{problems.map((p) => p.words).join(' ')}</span>{/if}
+		{#if problems.length}<span class="text-buoy text-[12.5px]" role="alert"
+				>{problems.map((p) => p.words).join(' ')}</span
+			>{/if}
 	{/if}
 	<p class="ml-auto text-[13px] whitespace-nowrap">
-		<b class="text-ink">{figures.people.toLocaleString('en-GB')}</b> people in · <b class="text-ink">{figures.up.toLocaleString('en-GB')}</b> machines up of {figures.machines.toLocaleString('en-GB')}{#if figures.unusable}<span>&nbsp;· <b class="text-buoy">{figures.unusable}</b> unusable</span>{/if} · sign-in Apdex <b class="text-ink">{figures.apdex === null ? '–' : figures.apdex.toFixed(2)}</b> · <b class="text-ink">{moneyWords(figures.costHour)}</b>/h
+		<b class="text-ink">{figures.people.toLocaleString('en-GB')}</b> people in ·
+		<b class="text-ink">{figures.up.toLocaleString('en-GB')}</b>
+		machines up of {figures.machines.toLocaleString('en-GB')}{#if figures.unusable}<span
+				>&nbsp;· <b class="text-buoy">{figures.unusable}</b> unusable</span
+			>{/if} · sign-in Apdex <b class="text-ink">{figures.apdex === null ? '–' : figures.apdex.toFixed(2)}</b> ·
+		<b class="text-ink">{moneyWords(figures.costHour)}</b>/h
 	</p>
 
 	{#if menu}
-		<div class="absolute top-[42px] left-[18px] z-30 flex max-h-[420px] gap-5 overflow-auto rounded-md border border-hair bg-sheet p-3 text-[13px] shadow-lg">
+		<div
+			class="border-hair bg-sheet absolute top-[42px] left-[18px] z-30 flex max-h-[420px] gap-5 overflow-auto rounded-md border p-3 text-[13px] shadow-lg"
+		>
 			{#each offered as facet (facet)}
 				{#if names[facet]?.length}
 					<div class="min-w-[110px]">
 						<h2 class="head mb-1">{FACETS[facet].plural}</h2>
-						{#if facet === 'site'}<button class="block py-0.5 text-left text-sea hover:underline" onclick={() => choose('site', null)}>all sites</button>{/if}
+						{#if facet === 'site'}<button
+								class="text-sea block py-0.5 text-left hover:underline"
+								onclick={() => choose('site', null)}>all sites</button
+							>{/if}
 						{#each names[facet] ?? [] as n (n.id)}
-							<button class="block py-0.5 text-left whitespace-nowrap text-sea hover:underline" onclick={() => choose(facet, n.id)}>{n.name}</button>
+							<button
+								class="text-sea block py-0.5 text-left whitespace-nowrap hover:underline"
+								onclick={() => choose(facet, n.id)}>{n.name}</button
+							>
 						{/each}
 					</div>
 				{/if}

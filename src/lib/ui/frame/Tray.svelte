@@ -20,14 +20,23 @@
 	export async function commit() {
 		if (busy || plan.blocks.length) return;
 		busy = true;
-		const answer = await call<{ job: number }>('POST', `/plans/${plan.id}/commit`, later && when ? { at: new Date(when).toISOString() } : {});
+		const answer = await call<{ job: number }>(
+			'POST',
+			`/plans/${plan.id}/commit`,
+			later && when ? { at: new Date(when).toISOString() } : {}
+		);
 		busy = false;
 		if (answer.ok) {
 			const id = answer.value.job;
-			toast.success(plan.title, { description: later && when ? 'It will be carried out at its time.' : 'It is on its way.', action: { label: `Job ${id}`, onClick: () => void goto(`/jobs/${id}`) } });
+			toast.success(plan.title, {
+				description: later && when ? 'It will be carried out at its time.' : 'It is on its way.',
+				action: { label: `Job ${id}`, onClick: () => void goto(`/jobs/${id}`) }
+			});
 			await goto(addressWith(page.url, { plan: null }), { keepFocus: true, noScroll: true, invalidateAll: true });
 		} else {
-			toast.error(answer.refusal.title, { description: answer.refusal.reasons.map((r) => r.words).join('; ') || answer.refusal.detail });
+			toast.error(answer.refusal.title, {
+				description: answer.refusal.reasons.map((r) => r.words).join('; ') || answer.refusal.detail
+			});
 			await invalidateAll();
 		}
 	}
@@ -46,22 +55,31 @@
 	}
 </script>
 
-<section class="flex items-center gap-4 bg-deck px-[18px] py-2 text-[13.5px] text-decktext" aria-label="Plan">
+<section class="bg-deck text-decktext flex items-center gap-4 px-[18px] py-2 text-[13.5px]" aria-label="Plan">
 	<b class="text-white">Plan</b>
 	<p class="flex-1">
 		{plan.title}
 		<span class="text-deck2">
-			{#each effectWords(plan.effects) as words, i (i)}<span> · {words}</span>{/each}
-			{#if plan.blocks.length}<span class="text-brass"> · blocked: {plan.blocks[0]!.words}</span>{/if}
-			{#if plan.refused}<span class="text-brass"> · refused: {plan.refused[0]?.words}</span>{/if}
+			{#each effectWords(plan.effects) as words, i (i)}<span>{` · ${words}`}</span>{/each}
+			{#if plan.blocks.length}<span class="text-brass">{` · blocked: ${plan.blocks[0]!.words}`}</span>{/if}
+			{#if plan.refused}<span class="text-brass">{` · refused: ${plan.refused[0]?.words}`}</span>{/if}
 		</span>
 	</p>
 	{#if later}
-		<label class="flex items-center gap-1.5 text-[13px] text-deck2">at <input type="datetime-local" class="rounded border border-[#4b5d77] bg-transparent px-1 text-decktext" bind:value={when} /></label>
+		<label class="text-deck2 flex items-center gap-1.5 text-[13px]"
+			>at <input
+				type="datetime-local"
+				class="text-decktext rounded border border-[#4b5d77] bg-transparent px-1"
+				bind:value={when}
+			/></label
+		>
 	{/if}
 	<button class="btn" onclick={() => (later = !later)} aria-pressed={later}>{later ? 'Now' : 'At a time'}</button>
 	<button class="btn" onclick={review} aria-expanded={reviewing}>Review</button>
-	{#if plan.refused || plan.blocks.length}<button class="btn" disabled={busy} onclick={recompute}>Recompute</button>{/if}
+	{#if plan.refused || plan.blocks.length}<button class="btn" disabled={busy} onclick={recompute}>Recompute</button
+		>{/if}
 	<button class="btn" disabled={busy} onclick={discard}>Discard</button>
-	<button class="btn btn-brass" disabled={busy || plan.blocks.length > 0 || (later && !when)} onclick={commit}>Commit</button>
+	<button class="btn btn-brass" disabled={busy || plan.blocks.length > 0 || (later && !when)} onclick={commit}
+		>Commit</button
+	>
 </section>

@@ -21,7 +21,11 @@ export function addressWith(url: URL, parts: Parts, path?: string): string {
 	for (const [key, value] of Object.entries(parts)) {
 		if (value === undefined) continue;
 		if (value === null || value === '') next.delete(key);
-		else next.set(key, key === 'at' && typeof value === 'number' ? new Date(value).toISOString().replace('.000Z', 'Z') : String(value));
+		else
+			next.set(
+				key,
+				key === 'at' && typeof value === 'number' ? new Date(value).toISOString().replace('.000Z', 'Z') : String(value)
+			);
 	}
 	const query = next.toString().replaceAll('%3A', ':').replaceAll('%2F', '/').replaceAll('%2C', ',');
 	return (path ?? url.pathname) + (query ? `?${query}` : '');

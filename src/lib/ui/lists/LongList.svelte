@@ -45,7 +45,12 @@
 		rows = next;
 	});
 	const template = $derived((picked ? '28px ' : '') + columns.map((c) => c.width).join(' '));
-	const list = createVirtualizer<HTMLDivElement, HTMLDivElement>({ count: 0, getScrollElement: () => box ?? null, estimateSize: () => ROW, overscan: 12 });
+	const list = createVirtualizer<HTMLDivElement, HTMLDivElement>({
+		count: 0,
+		getScrollElement: () => box ?? null,
+		estimateSize: () => ROW,
+		overscan: 12
+	});
 	$effect(() => {
 		const count = total;
 		void box;
@@ -63,7 +68,13 @@
 		}
 	});
 	async function fetchChunk(chunk: number) {
-		const query = new URLSearchParams({ scope, at: String(at), sort, limit: String(CHUNK), offset: String(chunk * CHUNK) });
+		const query = new URLSearchParams({
+			scope,
+			at: String(at),
+			sort,
+			limit: String(CHUNK),
+			offset: String(chunk * CHUNK)
+		});
 		const response = await fetch(`/api/v1/${kind}?${query}`);
 		if (!response.ok) return;
 		const { rows: got } = (await response.json()) as { rows: T[] };
@@ -80,7 +91,8 @@
 			e.stopPropagation();
 			active = Math.min(total - 1, Math.max(0, active + by));
 			$list.scrollToIndex(active);
-		} else if (e.key === 'Enter' && rows[active] && e.target === box) void goto(addressWith(page.url, { card: cardOf(rows[active]!) }), { keepFocus: true, noScroll: true });
+		} else if (e.key === 'Enter' && rows[active] && e.target === box)
+			void goto(addressWith(page.url, { card: cardOf(rows[active]!) }), { keepFocus: true, noScroll: true });
 		else if (e.key === ' ' && picked && rows[active] && e.target === box) {
 			e.preventDefault();
 			toggle(rows[active]!);
@@ -93,16 +105,33 @@
 </script>
 
 <div role="table" aria-label={kind} aria-rowcount={total + 1} class="flex h-full min-h-0 flex-col text-[13px]">
-	<div role="row" class="grid overflow-hidden border-b border-hair text-[12.5px] text-ink3 [scrollbar-gutter:stable]" style="grid-template-columns:{template}">
+	<div
+		role="row"
+		class="border-hair text-ink3 grid [scrollbar-gutter:stable] overflow-hidden border-b text-[12.5px]"
+		style="grid-template-columns:{template}"
+	>
 		{#if picked}<span role="columnheader"><span class="sr-only">chosen</span></span>{/if}
 		{#each columns as c (c.key)}
-			<span role="columnheader" class={['truncate px-1.5 py-[5px]', c.number && 'text-right']} aria-sort={sort === c.key ? 'ascending' : sort === `-${c.key}` ? 'descending' : 'none'}>
-				{#if c.sort === false}{c.words}{:else}<a href={sortHref(c.key)} class="hover:text-sea" data-sveltekit-keepfocus>{c.words}{sort === c.key ? ' ↑' : sort === `-${c.key}` ? ' ↓' : ''}</a>{/if}
+			<span
+				role="columnheader"
+				class={['truncate px-1.5 py-[5px]', c.number && 'text-right']}
+				aria-sort={sort === c.key ? 'ascending' : sort === `-${c.key}` ? 'descending' : 'none'}
+			>
+				{#if c.sort === false}{c.words}{:else}<a href={sortHref(c.key)} class="hover:text-sea" data-sveltekit-keepfocus
+						>{c.words}{sort === c.key ? ' ↑' : sort === `-${c.key}` ? ' ↓' : ''}</a
+					>{/if}
 			</span>
 		{/each}
 	</div>
 	<!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-	<div bind:this={box} class="min-h-0 flex-1 overflow-y-scroll" tabindex="0" role="rowgroup" aria-label="Rows; j and k move, Enter opens" onkeydown={onKey}>
+	<div
+		bind:this={box}
+		class="min-h-0 flex-1 overflow-y-scroll"
+		tabindex="0"
+		role="rowgroup"
+		aria-label="Rows; j and k move, Enter opens"
+		onkeydown={onKey}
+	>
 		<div style="height:{$list.getTotalSize()}px;position:relative" role="presentation">
 			{#each $list.getVirtualItems() as item (item.index)}
 				{@const row = rows[item.index]}
@@ -110,15 +139,27 @@
 					role="row"
 					tabindex="-1"
 					aria-rowindex={item.index + 2}
-					class={['absolute left-0 grid w-full items-center border-b border-hair2', item.index === active && 'bg-seawash']}
+					class={[
+						'border-hair2 absolute left-0 grid w-full items-center border-b',
+						item.index === active && 'bg-seawash'
+					]}
 					style="grid-template-columns:{template};height:{ROW}px;transform:translateY({item.start}px)"
 					onclick={() => (active = item.index)}
 					onkeydown={() => {}}
 				>
 					{#if row}
-						{#if picked}<span role="cell" class="pl-1"><input type="checkbox" checked={picked.has(row.id)} onchange={() => toggle(row)} aria-label="Choose {cardOf(row)}" /></span>{/if}
-						{#each columns as c (c.key)}<span role="cell" class={['truncate px-1.5', c.number && 'text-right']}>{@render cell(row, c.key)}</span>{/each}
-					{:else}<span role="cell" class="px-1.5 text-ink3">…</span>{/if}
+						{#if picked}<span role="cell" class="pl-1"
+								><input
+									type="checkbox"
+									checked={picked.has(row.id)}
+									onchange={() => toggle(row)}
+									aria-label="Choose {cardOf(row)}"
+								/></span
+							>{/if}
+						{#each columns as c (c.key)}<span role="cell" class={['truncate px-1.5', c.number && 'text-right']}
+								>{@render cell(row, c.key)}</span
+							>{/each}
+					{:else}<span role="cell" class="text-ink3 px-1.5">…</span>{/if}
 				</div>
 			{/each}
 		</div>

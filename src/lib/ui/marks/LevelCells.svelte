@@ -20,7 +20,11 @@
 	const words = { use: 'in use', ready: 'ready', off: 'off', starting: 'starting', trouble: 'in trouble' };
 	const hovered = $derived(over >= 0 ? cells[over] : undefined);
 	const summary = $derived(
-		(['trouble', 'use', 'ready', 'starting', 'off'] as const).map((m) => [cells.filter((c) => c.mark === m).length, words[m]] as const).filter(([n]) => n).map(([n, w]) => `${n} ${w}`).join(', ')
+		(['trouble', 'use', 'ready', 'starting', 'off'] as const)
+			.map((m) => [cells.filter((c) => c.mark === m).length, words[m]] as const)
+			.filter(([n]) => n)
+			.map(([n, w]) => `${n} ${w}`)
+			.join(', ')
 	);
 
 	$effect(() => {
@@ -33,11 +37,23 @@
 		canvas.height = height * ratio;
 		const g = canvas.getContext('2d')!;
 		g.scale(ratio, ratio);
-		drawCells(g, cells, columns, SIZE, GAP, { sheet: c('--sheet'), sea: c('--sea'), sea2: c('--sea2'), sand: c('--sand'), buoy: c('--buoy'), off: c('--hair') });
+		drawCells(g, cells, columns, SIZE, GAP, {
+			sheet: c('--sheet'),
+			sea: c('--sea'),
+			sea2: c('--sea2'),
+			sand: c('--sand'),
+			buoy: c('--buoy'),
+			off: c('--hair')
+		});
 		if (over >= 0 && over < cells.length) {
 			g.strokeStyle = c('--ink');
 			g.lineWidth = 1.5;
-			g.strokeRect((over % columns) * (SIZE + GAP) - 0.5, Math.floor(over / columns) * (SIZE + GAP) - 0.5, SIZE + 2, SIZE + 2);
+			g.strokeRect(
+				(over % columns) * (SIZE + GAP) - 0.5,
+				Math.floor(over / columns) * (SIZE + GAP) - 0.5,
+				SIZE + 2,
+				SIZE + 2
+			);
 		}
 	});
 	const cellAt = (e: MouseEvent) => {
@@ -46,7 +62,9 @@
 		const i = Math.floor((e.clientY - box.top) / (SIZE + GAP)) * columns + column;
 		return column < columns && i < cells.length ? i : -1;
 	};
-	const open = (i: number) => i >= 0 && void goto(addressWith(page.url, { card: `machine/${cells[i]!.name}` }), { keepFocus: true, noScroll: true });
+	const open = (i: number) =>
+		i >= 0 &&
+		void goto(addressWith(page.url, { card: `machine/${cells[i]!.name}` }), { keepFocus: true, noScroll: true });
 	function onKey(e: KeyboardEvent) {
 		const by = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: columns, ArrowUp: -columns }[e.key];
 		if (by) {
@@ -73,7 +91,13 @@
 		></canvas>
 	</div>
 	{#if hovered}
-		<div class="pointer-events-none absolute z-20 rounded bg-deck px-2 py-0.5 text-[12px] whitespace-nowrap text-decktext" style="left:{Math.min(width - 150, (over % columns) * (SIZE + GAP))}px;top:{Math.floor(over / columns) * (SIZE + GAP) + 14}px" role="status">
+		<div
+			class="bg-deck text-decktext pointer-events-none absolute z-20 rounded px-2 py-0.5 text-[12px] whitespace-nowrap"
+			style="left:{Math.min(width - 150, (over % columns) * (SIZE + GAP))}px;top:{Math.floor(over / columns) *
+				(SIZE + GAP) +
+				14}px"
+			role="status"
+		>
 			{hovered.name}: {words[hovered.mark]}{hovered.mark === 'use' ? `, strain ${hovered.strain}` : ''}
 		</div>
 	{/if}

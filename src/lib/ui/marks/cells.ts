@@ -17,7 +17,14 @@ export interface CellPaint {
 const HARD = 70;
 
 /** Draws cells row by row on a canvas, `columns` wide, each `size` with `gap` between. Returns the height used. */
-export function drawCells(g: CanvasRenderingContext2D, cells: CellMark[], columns: number, size: number, gap: number, paint: CellPaint): number {
+export function drawCells(
+	g: CanvasRenderingContext2D,
+	cells: CellMark[],
+	columns: number,
+	size: number,
+	gap: number,
+	paint: CellPaint
+): number {
 	const step = size + gap;
 	g.lineWidth = 1;
 	for (let i = 0; i < cells.length; i++) {

@@ -44,11 +44,11 @@
 			void draft();
 		}}
 	>
-		<label class="text-[12.5px] text-ink2">
+		<label class="text-ink2 text-[12.5px]">
 			{ask.words}
 			<textarea class="field" rows="2" bind:value={text} aria-invalid={problem !== ''}></textarea>
 		</label>
-		{#if problem}<p class="text-[12.5px] text-buoy" role="alert">{problem}</p>{/if}
+		{#if problem}<p class="text-buoy text-[12.5px]" role="alert">{problem}</p>{/if}
 		<div class="flex gap-2">
 			<button class="btn" disabled={busy}>{words}</button>
 			<button type="button" class="btn btn-plain" onclick={() => (asking = false)}>Leave it</button>

@@ -29,13 +29,43 @@ export interface Refusal {
 }
 
 /** Calls the API from the page: the answer, or why not. */
-export async function call<T>(method: string, path: string, body?: unknown): Promise<{ ok: true; value: T } | { ok: false; refusal: Refusal }> {
+export async function call<T>(
+	method: string,
+	path: string,
+	body?: unknown
+): Promise<{ ok: true; value: T } | { ok: false; refusal: Refusal }> {
 	try {
-		const response = await fetch(`/api/v1${path}`, { method, headers: { 'content-type': 'application/json' }, ...(body === undefined ? {} : { body: JSON.stringify(body) }) });
-		if (response.ok) return { ok: true, value: (response.status === 204 || response.headers.get('content-length') === '0' ? null : await response.json().catch(() => null)) as T };
+		const response = await fetch(`/api/v1${path}`, {
+			method,
+			headers: { 'content-type': 'application/json' },
+			...(body === undefined ? {} : { body: JSON.stringify(body) })
+		});
+		if (response.ok)
+			return {
+				ok: true,
+				value: (response.status === 204 || response.headers.get('content-length') === '0'
+					? null
+					: await response.json().catch(() => null)) as T
+			};
 		const problem = (await response.json().catch(() => ({}))) as Partial<Refusal>;
-		return { ok: false, refusal: { title: problem.title ?? 'It did not work', detail: problem.detail ?? 'The server gave no reason.', errors: problem.errors ?? [], reasons: problem.reasons ?? [] } };
+		return {
+			ok: false,
+			refusal: {
+				title: problem.title ?? 'It did not work',
+				detail: problem.detail ?? 'The server gave no reason.',
+				errors: problem.errors ?? [],
+				reasons: problem.reasons ?? []
+			}
+		};
 	} catch {
-		return { ok: false, refusal: { title: 'The server does not answer', detail: 'Nothing was changed. Check the connection, then try again.', errors: [], reasons: [] } };
+		return {
+			ok: false,
+			refusal: {
+				title: 'The server does not answer',
+				detail: 'Nothing was changed. Check the connection, then try again.',
+				errors: [],
+				reasons: []
+			}
+		};
 	}
 }

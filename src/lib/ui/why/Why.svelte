@@ -9,7 +9,19 @@
 		zone?: string;
 	}
 	let { facts, zone = 'UTC' }: Props = $props();
-	const CARDS = ['machine', 'session', 'person', 'host', 'pool', 'version', 'publication', 'grant', 'gateway', 'volume', 'change'];
+	const CARDS = [
+		'machine',
+		'session',
+		'person',
+		'host',
+		'pool',
+		'version',
+		'publication',
+		'grant',
+		'gateway',
+		'volume',
+		'change'
+	];
 	const linkOf = (f: Fact) => {
 		if (!f.about) return null;
 		if (f.about.kind === 'job') return `/jobs/${f.about.id}`;
@@ -17,15 +29,21 @@
 	};
 </script>
 
-<ol class="flex flex-col gap-1 text-[13px] leading-snug text-ink2">
+<ol class="text-ink2 flex flex-col gap-1 text-[13px] leading-snug">
 	{#each facts as fact, i (i)}
 		{@const href = linkOf(fact)}
 		<li class="grid grid-cols-[14px_1fr] gap-1">
-			<span aria-hidden="true" class={fact.side === 'for' ? 'text-kelp' : fact.side === 'against' ? 'text-buoy' : 'text-ink3'}>{fact.side === 'for' ? '+' : fact.side === 'against' ? '−' : '·'}</span>
+			<span
+				aria-hidden="true"
+				class={fact.side === 'for' ? 'text-kelp' : fact.side === 'against' ? 'text-buoy' : 'text-ink3'}
+				>{fact.side === 'for' ? '+' : fact.side === 'against' ? '−' : '·'}</span
+			>
 			<span>
 				{fact.words}{#if href}&ensp;<a class="link text-[12.5px]" {href}>{fact.about?.name ?? fact.about?.id}</a>{/if}
 				{#if fact.at || fact.source}
-					<span class="text-[12px] text-ink3">{fact.source ?? ''}{fact.source && fact.at ? ', ' : ''}{fact.at ? momentWords(zone, fact.at) : ''}</span>
+					<span class="text-ink3 text-[12px]"
+						>{fact.source ?? ''}{fact.source && fact.at ? ', ' : ''}{fact.at ? momentWords(zone, fact.at) : ''}</span
+					>
 				{/if}
 			</span>
 		</li>

@@ -3,7 +3,14 @@
 	import { momentWords } from '$lib/core/time/zone';
 
 	let { data } = $props();
-	const tone = { done: 'pill-kelp', failed: 'pill-buoy', cancelled: 'pill-sand', running: 'pill-sea', queued: 'pill-sea', waiting: 'pill-plum' };
+	const tone = {
+		done: 'pill-kelp',
+		failed: 'pill-buoy',
+		cancelled: 'pill-sand',
+		running: 'pill-sea',
+		queued: 'pill-sea',
+		waiting: 'pill-plum'
+	};
 </script>
 
 <h1 class="sr-only">Jobs</h1>
@@ -17,11 +24,20 @@
 					<td class="text-ink3">{j.id}</td>
 					<td><a class="link" data-row href="/jobs/{j.id}">{j.title}</a></td>
 					<td>{j.by}</td>
-					<td>{j.state === 'waiting' ? `at ${momentWords(data.zone, j.notBefore)}` : momentWords(data.zone, j.began ?? j.madeAt)}</td>
-					<td><span class={['pill', tone[j.state]]}>{j.state}{j.state === 'running' ? ` ${Math.round(j.progress * 100)} %` : ''}</span></td>
+					<td
+						>{j.state === 'waiting'
+							? `at ${momentWords(data.zone, j.notBefore)}`
+							: momentWords(data.zone, j.began ?? j.madeAt)}</td
+					>
+					<td
+						><span class={['pill', tone[j.state]]}
+							>{j.state}{j.state === 'running' ? ` ${Math.round(j.progress * 100)} %` : ''}</span
+						></td
+					>
 					<td class="num">{j.ended && j.began ? durationWords(j.ended - j.began) : ''}</td>
 				</tr>
-			{:else}<tr><td colspan="6" class="py-4 text-ink2">No job yet. Commit a plan, and it is carried out here.</td></tr>{/each}
+			{:else}<tr><td colspan="6" class="text-ink2 py-4">No job yet. Commit a plan, and it is carried out here.</td></tr
+				>{/each}
 		</tbody>
 	</table>
 </div>

@@ -24,19 +24,43 @@ export const load = ({ url, depends }) => {
 			{ 1: at }
 		).map((r) => [r.pool, r])
 	);
-	const unmade = all<{ pool: string; name: string; reason: string }>(db, 'SELECT pool_id AS pool, name, reason FROM unmade_machines ORDER BY pool_id, name');
+	const unmade = all<{ pool: string; name: string; reason: string }>(
+		db,
+		'SELECT pool_id AS pool, name, reason FROM unmade_machines ORDER BY pool_id, name'
+	);
 	const publications = publicationsAt(db, at);
 	return {
 		pools: poolsAt(db, at)
 			.filter((p) => (!sites || sites.includes(p.site)) && (!only || only.includes(p.id)))
-			.map((p) => ({ id: p.id, name: p.name, siteName: p.siteName, line: p.line, version: p.version, assignment: p.assignment, perMachine: p.perMachine, ...(counts.get(p.id) ?? { machines: 0, up: 0, sessions: 0 }), unmade: unmade.filter((u) => u.pool === p.id) })),
-		publications: publications.map((p) => ({ ...p, grants: grantsAt(db, at).filter((g) => g.publication === p.id).length })),
-		who: whoGetsWhat(db, at, publications.map((p) => ({ id: p.id, name: p.internalName }))),
+			.map((p) => ({
+				id: p.id,
+				name: p.name,
+				siteName: p.siteName,
+				line: p.line,
+				version: p.version,
+				assignment: p.assignment,
+				perMachine: p.perMachine,
+				...(counts.get(p.id) ?? { machines: 0, up: 0, sessions: 0 }),
+				unmade: unmade.filter((u) => u.pool === p.id)
+			})),
+		publications: publications.map((p) => ({
+			...p,
+			grants: grantsAt(db, at).filter((g) => g.publication === p.id).length
+		})),
+		who: whoGetsWhat(
+			db,
+			at,
+			publications.map((p) => ({ id: p.id, name: p.internalName }))
+		),
 		choices: {
 			sites: all<{ id: string; name: string }>(db, 'SELECT id, name FROM sites ORDER BY position'),
 			networks: all<{ id: string; site: string; range: string }>(db, 'SELECT id, site_id AS site, range FROM networks'),
 			folders: all<{ name: string }>(db, 'SELECT name FROM folders ORDER BY name').map((f) => f.name),
-			lines: linesAt(db, at).map((l) => ({ id: l.id, users: l.users, versions: l.versions.map((v) => ({ number: v.number, held: v.held })).reverse() })),
+			lines: linesAt(db, at).map((l) => ({
+				id: l.id,
+				users: l.users,
+				versions: l.versions.map((v) => ({ number: v.number, held: v.held })).reverse()
+			})),
 			hours: [...hoursById(db).keys()],
 			pools: all<{ id: string; name: string }>(db, `SELECT id, name FROM pools WHERE until = ${FOREVER} ORDER BY name`),
 			teams: all<{ id: string; name: string }>(db, 'SELECT id, name FROM teams ORDER BY name')

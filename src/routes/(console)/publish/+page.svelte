@@ -15,7 +15,9 @@
 
 <h1 class="sr-only">Publish</h1>
 <div class="px-[18px] py-3">
-	{#if data.look.future}<p class="mb-2 text-[13px] text-ink2">Publications have no forecast: this is the present.</p>{/if}
+	{#if data.look.future}<p class="text-ink2 mb-2 text-[13px]">
+			Publications have no forecast: this is the present.
+		</p>{/if}
 	<div class="flex items-baseline gap-2">
 		<h2 class="head">Pools <small>machines made alike from a version</small></h2>
 		<span class="ml-auto flex gap-2">
@@ -25,20 +27,30 @@
 		</span>
 	</div>
 	{#if data.make}
-		<section class="my-3 rounded-lg border border-sea bg-sheet p-4" aria-label="Make">
+		<section class="border-sea bg-sheet my-3 rounded-lg border p-4" aria-label="Make">
 			{#if data.make === 'pool'}<PoolForm choices={data.choices} {close} />
 			{:else if data.make === 'publication'}<PublicationForm pools={data.choices.pools} {close} />
 			{:else}<GrantForm publications={data.publications} teams={data.choices.teams} {close} />{/if}
 		</section>
 	{/if}
 	<table class="grid-table mt-1">
-		<thead><tr><th>pool</th><th>site</th><th>image</th><th>kind</th><th class="num">machines</th><th class="num">up</th><th class="num">sessions</th></tr></thead>
+		<thead
+			><tr
+				><th>pool</th><th>site</th><th>image</th><th>kind</th><th class="num">machines</th><th class="num">up</th><th
+					class="num">sessions</th
+				></tr
+			></thead
+		>
 		<tbody>
 			{#each data.pools as p (p.id)}
 				<tr>
 					<td><a class="link" data-row href={addressWith(page.url, { card: `pool/${p.id}` })}>{p.name}</a></td>
 					<td>{p.siteName}</td>
-					<td><a class="hover:text-sea" href={addressWith(page.url, { card: `version/${p.line}/${p.version}` })}>{p.line} {p.version}</a></td>
+					<td
+						><a class="hover:text-sea" href={addressWith(page.url, { card: `version/${p.line}/${p.version}` })}
+							>{p.line} {p.version}</a
+						></td
+					>
 					<td class="text-ink2">{p.assignment}{p.perMachine > 1 ? `, ${p.perMachine} sessions each` : ''}</td>
 					<td class="num">{p.machines}</td><td class="num">{p.up}</td><td class="num">{p.sessions}</td>
 				</tr>
@@ -46,45 +58,80 @@
 					<tr>
 						<td colspan="7" class="bg-buoywash">
 							<div class="flex items-start gap-3">
-								<div class="flex-1 text-[12.5px] text-buoy">{#each p.unmade as u (u.name)}<div>{u.name} could not be made: {u.reason}</div>{/each}</div>
-								{#if may('pool.grow')}<PlanButton kind="pool.grow" input={{ pool: p.id, retry: true }} words="Retry these alone" />{/if}
+								<div class="text-buoy flex-1 text-[12.5px]">
+									{#each p.unmade as u (u.name)}<div>{u.name} could not be made: {u.reason}</div>{/each}
+								</div>
+								{#if may('pool.grow')}<PlanButton
+										kind="pool.grow"
+										input={{ pool: p.id, retry: true }}
+										words="Retry these alone"
+									/>{/if}
 							</div>
 						</td>
 					</tr>
 				{/if}
 			{:else}
-				<tr><td colspan="7" class="py-4 text-ink2">No pool lies in this scope. {may('pool.create') ? 'Make one from an image version.' : ''}</td></tr>
+				<tr
+					><td colspan="7" class="text-ink2 py-4"
+						>No pool lies in this scope. {may('pool.create') ? 'Make one from an image version.' : ''}</td
+					></tr
+				>
 			{/each}
 		</tbody>
 	</table>
 
-	<h2 class="head mt-6">Who gets what <small>people of each team, teams below counted in; press a figure for its grants</small></h2>
+	<h2 class="head mt-6">
+		Who gets what <small>people of each team, teams below counted in; press a figure for its grants</small>
+	</h2>
 	<div class="overflow-x-auto">
 		<table class="grid-table mt-1">
 			<thead>
 				<tr>
 					<th>team</th><th class="num">people</th>
 					{#each data.publications as p (p.id)}
-						<th class="num"><a class="hover:text-sea" href={addressWith(page.url, { card: `publication/${p.id}` })} title="people see “{p.name}”">{showWide ? p.internalName : p.name}</a></th>
+						<th class="num"
+							><a
+								class="hover:text-sea"
+								href={addressWith(page.url, { card: `publication/${p.id}` })}
+								title="people see “{p.name}”">{showWide ? p.internalName : p.name}</a
+							></th
+						>
 					{/each}
 				</tr>
 			</thead>
 			<tbody>
 				{#each data.who.teams as t (t.id)}
 					<tr>
-						<td style="padding-left:{8 + t.depth * 16}px"><a class="hover:text-sea" data-row href={addressWith(page.url, { scope: `team:${t.id}`, list: 'people' }, '/watch')}>{t.name}</a></td>
+						<td style="padding-left:{8 + t.depth * 16}px"
+							><a
+								class="hover:text-sea"
+								data-row
+								href={addressWith(page.url, { scope: `team:${t.id}`, list: 'people' }, '/watch')}>{t.name}</a
+							></td
+						>
 						<td class="num text-ink3">{t.people}</td>
 						{#each data.publications as p (p.id)}
 							{@const c = data.who.cells[`${t.id}/${p.id}`]}
-							<td class="num">{#if c}<a class={c.people === t.people ? 'link' : 'text-sea'} href={addressWith(page.url, { card: `grant/${c.grants[0]}` })}>{c.people}</a>{:else}<span class="text-ink3">–</span>{/if}</td>
+							<td class="num"
+								>{#if c}<a
+										class={c.people === t.people ? 'link' : 'text-sea'}
+										href={addressWith(page.url, { card: `grant/${c.grants[0]}` })}>{c.people}</a
+									>{:else}<span class="text-ink3">–</span>{/if}</td
+							>
 						{/each}
 					</tr>
 				{/each}
 			</tbody>
 			<tfoot>
-				<tr><td class="font-semibold">everybody</td><td></td>{#each data.who.publications as p (p.id)}<td class="num font-semibold">{p.people}</td>{/each}</tr>
+				<tr
+					><td class="font-semibold">everybody</td><td></td>{#each data.who.publications as p (p.id)}<td
+							class="num font-semibold">{p.people}</td
+						>{/each}</tr
+				>
 			</tfoot>
 		</table>
 	</div>
-	<p class="mt-2 text-[12.5px] text-ink3">For one person: find them with Ctrl K; their card lists each publication with the grant it comes from.</p>
+	<p class="text-ink3 mt-2 text-[12.5px]">
+		For one person: find them with Ctrl K; their card lists each publication with the grant it comes from.
+	</p>
 </div>

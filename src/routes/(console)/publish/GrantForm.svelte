@@ -12,14 +12,30 @@
 		close: string;
 	}
 	let { publications, teams, close }: Props = $props();
-	let f = $state(untrack(() => ({ publication: publications[0]?.id ?? '', to: 'team', team: teams[0]?.id ?? '', person: '', channels: ['clipboard'] as string[] })));
+	let f = $state(
+		untrack(() => ({
+			publication: publications[0]?.id ?? '',
+			to: 'team',
+			team: teams[0]?.id ?? '',
+			person: '',
+			channels: ['clipboard'] as string[]
+		}))
+	);
 	let errors: Record<string, string> = $state({});
 
 	async function plan(e: SubmitEvent) {
 		e.preventDefault();
 		errors = {};
-		const answer = await call<Plan>('POST', '/plans', { kind: 'grant.add', input: { publication: f.publication, ...(f.to === 'team' ? { team: f.team } : { person: f.person.trim() }), channels: f.channels } });
-		if (answer.ok) await goto(addressWith(page.url, { plan: answer.value.id, make: null, card: null }), { noScroll: true });
+		const answer = await call<Plan>('POST', '/plans', {
+			kind: 'grant.add',
+			input: {
+				publication: f.publication,
+				...(f.to === 'team' ? { team: f.team } : { person: f.person.trim() }),
+				channels: f.channels
+			}
+		});
+		if (answer.ok)
+			await goto(addressWith(page.url, { plan: answer.value.id, make: null, card: null }), { noScroll: true });
 		else {
 			for (const p of answer.refusal.errors) errors[p.field] = p.words;
 			if (answer.refusal.errors.length === 0) errors.form = answer.refusal.detail;
@@ -29,16 +45,39 @@
 
 <h3 class="head">Grant a publication <small>conditions are set in Secure</small></h3>
 <form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={plan} novalidate>
-	<Field label="Publication" problem={errors.publication}>{#snippet children(p)}<select {...p} class="field" bind:value={f.publication}>{#each publications as x (x.id)}<option value={x.id}>{x.internalName}</option>{/each}</select>{/snippet}</Field>
-	<Field label="To" problem={undefined}>{#snippet children(p)}<select {...p} class="field" bind:value={f.to}><option value="team">a team</option><option value="person">a person</option></select>{/snippet}</Field>
+	<Field label="Publication" problem={errors.publication}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.publication}
+				>{#each publications as x (x.id)}<option value={x.id}>{x.internalName}</option>{/each}</select
+			>{/snippet}</Field
+	>
+	<Field label="To" problem={undefined}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.to}
+				><option value="team">a team</option><option value="person">a person</option></select
+			>{/snippet}</Field
+	>
 	{#if f.to === 'team'}
-		<Field label="Team" problem={errors.team}>{#snippet children(p)}<select {...p} class="field" bind:value={f.team}>{#each teams as t (t.id)}<option value={t.id}>{t.name}</option>{/each}</select>{/snippet}</Field>
+		<Field label="Team" problem={errors.team}
+			>{#snippet children(p)}<select {...p} class="field" bind:value={f.team}
+					>{#each teams as t (t.id)}<option value={t.id}>{t.name}</option>{/each}</select
+				>{/snippet}</Field
+		>
 	{:else}
-		<Field label="Login" problem={errors.person}>{#snippet children(p)}<input {...p} class="field" bind:value={f.person} />{/snippet}</Field>
+		<Field label="Login" problem={errors.person}
+			>{#snippet children(p)}<input {...p} class="field" bind:value={f.person} />{/snippet}</Field
+		>
 	{/if}
 	<fieldset>
-		<legend class="text-[12.5px] text-ink2">Channels</legend>
-		<div class="flex flex-wrap gap-x-3 text-[13px]">{#each ['clipboard', 'drives', 'printers', 'cameras', 'downloads'] as c (c)}<label class="flex items-center gap-1"><input type="checkbox" value={c} bind:group={f.channels} />{c}</label>{/each}</div>
+		<legend class="text-ink2 text-[12.5px]">Channels</legend>
+		<div class="flex flex-wrap gap-x-3 text-[13px]">
+			{#each ['clipboard', 'drives', 'printers', 'cameras', 'downloads'] as c (c)}<label class="flex items-center gap-1"
+					><input type="checkbox" value={c} bind:group={f.channels} />{c}</label
+				>{/each}
+		</div>
 	</fieldset>
-	<div class="col-span-4 mt-1 flex items-center gap-3"><button class="btn btn-go">Plan the grant</button><a class="btn btn-plain" href={close}>Leave it</a><span class="text-[12.5px] text-buoy" role="alert">{errors.form ?? ''}</span></div>
+	<div class="col-span-4 mt-1 flex items-center gap-3">
+		<button class="btn btn-go">Plan the grant</button><a class="btn btn-plain" href={close}>Leave it</a><span
+			class="text-buoy text-[12.5px]"
+			role="alert">{errors.form ?? ''}</span
+		>
+	</div>
 </form>

@@ -18,16 +18,38 @@
 	}
 	let { choices, close }: Props = $props();
 	let f = $state(
-		untrack(() => ({ name: '', site: choices.sites[0]?.id ?? '', line: choices.lines[0]?.id ?? '', version: '', assignment: 'shared', perMachine: 1, cores: 4, memory: '16 GB', gpus: 0, disk: '64 GB', count: 10, naming: '', from: 1, folder: choices.folders[0] ?? '', network: '' }))
+		untrack(() => ({
+			name: '',
+			site: choices.sites[0]?.id ?? '',
+			line: choices.lines[0]?.id ?? '',
+			version: '',
+			assignment: 'shared',
+			perMachine: 1,
+			cores: 4,
+			memory: '16 GB',
+			gpus: 0,
+			disk: '64 GB',
+			count: 10,
+			naming: '',
+			from: 1,
+			folder: choices.folders[0] ?? '',
+			network: ''
+		}))
 	);
 	const line = $derived(choices.lines.find((l) => l.id === f.line));
 	const networks = $derived(choices.networks.filter((n) => n.site === f.site));
 	let errors: Record<string, string> = $state({});
-	let preview: { names?: string[]; clashes?: { name: string; with: string }[]; short?: number; problem?: string } | null = $state(null);
+	let preview: {
+		names?: string[];
+		clashes?: { name: string; with: string }[];
+		short?: number;
+		problem?: string;
+	} | null = $state(null);
 	let busy = $state(false);
 
 	$effect(() => {
-		if (line && !line.versions.some((v) => v.number === f.version)) f.version = (line.versions.find((v) => !v.held) ?? line.versions[0])?.number ?? '';
+		if (line && !line.versions.some((v) => v.number === f.version))
+			f.version = (line.versions.find((v) => !v.held) ?? line.versions[0])?.number ?? '';
 	});
 	$effect(() => {
 		if (!networks.some((n) => n.id === f.network)) f.network = networks[0]?.id ?? '';
@@ -56,9 +78,13 @@
 		if (disk === null) errors.disk = 'Write a size such as 64 GB.';
 		if (memory === null || disk === null) return;
 		busy = true;
-		const answer = await call<Plan>('POST', '/plans', { kind: 'pool.create', input: { ...f, perMachine: line?.users === 'multi' ? f.perMachine : 1, memory, disk } });
+		const answer = await call<Plan>('POST', '/plans', {
+			kind: 'pool.create',
+			input: { ...f, perMachine: line?.users === 'multi' ? f.perMachine : 1, memory, disk }
+		});
 		busy = false;
-		if (answer.ok) await goto(addressWith(page.url, { plan: answer.value.id, make: null, card: null }), { noScroll: true });
+		if (answer.ok)
+			await goto(addressWith(page.url, { plan: answer.value.id, make: null, card: null }), { noScroll: true });
 		else {
 			for (const p of answer.refusal.errors) errors[p.field] = p.words;
 			if (answer.refusal.errors.length === 0) errors.form = answer.refusal.detail;
@@ -68,31 +94,99 @@
 
 <h3 class="head">Make a pool <small>the plan says whether it fits, before anything is made</small></h3>
 <form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={plan} novalidate>
-	<Field label="Name" problem={errors.name}>{#snippet children(p)}<input {...p} class="field" bind:value={f.name} />{/snippet}</Field>
-	<Field label="Site" problem={errors.site}>{#snippet children(p)}<select {...p} class="field" bind:value={f.site}>{#each choices.sites as s (s.id)}<option value={s.id}>{s.name}</option>{/each}</select>{/snippet}</Field>
-	<Field label="Image line" problem={errors.line}>{#snippet children(p)}<select {...p} class="field" bind:value={f.line}>{#each choices.lines as l (l.id)}<option>{l.id}</option>{/each}</select>{/snippet}</Field>
-	<Field label="Version" problem={errors.version}>{#snippet children(p)}<select {...p} class="field" bind:value={f.version}>{#each line?.versions ?? [] as v (v.number)}<option value={v.number}>{v.number}{v.held ? ' (held)' : ''}</option>{/each}</select>{/snippet}</Field>
-	<Field label="How many" problem={errors.count}>{#snippet children(p)}<input {...p} class="field" type="number" min="1" bind:value={f.count} />{/snippet}</Field>
-	<Field label="Cores" problem={errors.cores}>{#snippet children(p)}<input {...p} class="field" type="number" min="1" bind:value={f.cores} />{/snippet}</Field>
-	<Field label="Memory" problem={errors.memory}>{#snippet children(p)}<input {...p} class="field" bind:value={f.memory} />{/snippet}</Field>
-	<Field label="GPUs" problem={errors.gpus}>{#snippet children(p)}<input {...p} class="field" type="number" min="0" bind:value={f.gpus} />{/snippet}</Field>
-	<Field label="Disk" problem={errors.disk}>{#snippet children(p)}<input {...p} class="field" bind:value={f.disk} />{/snippet}</Field>
-	<Field label="Kept by" problem={errors.assignment}>{#snippet children(p)}<select {...p} class="field" bind:value={f.assignment}><option value="shared">shared: any free one</option><option value="personal">personal: one person keeps one</option></select>{/snippet}</Field>
-	<Field label="Sessions a machine" problem={errors.perMachine}>{#snippet children(p)}<input {...p} class="field" type="number" min="1" bind:value={f.perMachine} disabled={line?.users !== 'multi' || f.assignment === 'personal'} />{/snippet}</Field>
-	<Field label="Network" problem={errors.network}>{#snippet children(p)}<select {...p} class="field" bind:value={f.network}>{#each networks as n (n.id)}<option value={n.id}>{n.id}, {n.range}</option>{/each}</select>{/snippet}</Field>
-	<Field label="Names" hint="# for digits" problem={errors.naming ?? preview?.problem}>{#snippet children(p)}<input {...p} class="field font-mono" bind:value={f.naming} placeholder="bgo-nw-###" />{/snippet}</Field>
-	<Field label="From number" problem={errors.from}>{#snippet children(p)}<input {...p} class="field" type="number" min="0" bind:value={f.from} />{/snippet}</Field>
-	<Field label="Folder for accounts" problem={errors.folder}>{#snippet children(p)}<select {...p} class="field" bind:value={f.folder}>{#each choices.folders as x (x)}<option>{x}</option>{/each}</select>{/snippet}</Field>
+	<Field label="Name" problem={errors.name}
+		>{#snippet children(p)}<input {...p} class="field" bind:value={f.name} />{/snippet}</Field
+	>
+	<Field label="Site" problem={errors.site}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.site}
+				>{#each choices.sites as s (s.id)}<option value={s.id}>{s.name}</option>{/each}</select
+			>{/snippet}</Field
+	>
+	<Field label="Image line" problem={errors.line}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.line}
+				>{#each choices.lines as l (l.id)}<option>{l.id}</option>{/each}</select
+			>{/snippet}</Field
+	>
+	<Field label="Version" problem={errors.version}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.version}
+				>{#each line?.versions ?? [] as v (v.number)}<option value={v.number}
+						>{v.number}{v.held ? ' (held)' : ''}</option
+					>{/each}</select
+			>{/snippet}</Field
+	>
+	<Field label="How many" problem={errors.count}
+		>{#snippet children(p)}<input {...p} class="field" type="number" min="1" bind:value={f.count} />{/snippet}</Field
+	>
+	<Field label="Cores" problem={errors.cores}
+		>{#snippet children(p)}<input {...p} class="field" type="number" min="1" bind:value={f.cores} />{/snippet}</Field
+	>
+	<Field label="Memory" problem={errors.memory}
+		>{#snippet children(p)}<input {...p} class="field" bind:value={f.memory} />{/snippet}</Field
+	>
+	<Field label="GPUs" problem={errors.gpus}
+		>{#snippet children(p)}<input {...p} class="field" type="number" min="0" bind:value={f.gpus} />{/snippet}</Field
+	>
+	<Field label="Disk" problem={errors.disk}
+		>{#snippet children(p)}<input {...p} class="field" bind:value={f.disk} />{/snippet}</Field
+	>
+	<Field label="Kept by" problem={errors.assignment}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.assignment}
+				><option value="shared">shared: any free one</option><option value="personal"
+					>personal: one person keeps one</option
+				></select
+			>{/snippet}</Field
+	>
+	<Field label="Sessions a machine" problem={errors.perMachine}
+		>{#snippet children(p)}<input
+				{...p}
+				class="field"
+				type="number"
+				min="1"
+				bind:value={f.perMachine}
+				disabled={line?.users !== 'multi' || f.assignment === 'personal'}
+			/>{/snippet}</Field
+	>
+	<Field label="Network" problem={errors.network}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.network}
+				>{#each networks as n (n.id)}<option value={n.id}>{n.id}, {n.range}</option>{/each}</select
+			>{/snippet}</Field
+	>
+	<Field label="Names" hint="# for digits" problem={errors.naming ?? preview?.problem}
+		>{#snippet children(p)}<input
+				{...p}
+				class="field font-mono"
+				bind:value={f.naming}
+				placeholder="bgo-nw-###"
+			/>{/snippet}</Field
+	>
+	<Field label="From number" problem={errors.from}
+		>{#snippet children(p)}<input {...p} class="field" type="number" min="0" bind:value={f.from} />{/snippet}</Field
+	>
+	<Field label="Folder for accounts" problem={errors.folder}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.folder}
+				>{#each choices.folders as x (x)}<option>{x}</option>{/each}</select
+			>{/snippet}</Field
+	>
 	<div class="text-[12.5px]" role="status">
 		{#if preview?.names}
-			<p class="text-ink2">{preview.names.slice(0, 3).join(', ')}{preview.names.length > 4 ? ' … ' : preview.names.length > 3 ? ', ' : ''}{preview.names.length > 3 ? preview.names.at(-1) : ''}</p>
-			{#if preview.clashes?.length}<p class="text-sand">{preview.clashes.length} passed over: {preview.clashes[0]!.name} is {preview.clashes[0]!.with}</p>{/if}
+			<p class="text-ink2">
+				{preview.names.slice(0, 3).join(', ')}{preview.names.length > 4
+					? ' … '
+					: preview.names.length > 3
+						? ', '
+						: ''}{preview.names.length > 3 ? preview.names.at(-1) : ''}
+			</p>
+			{#if preview.clashes?.length}<p class="text-sand">
+					{preview.clashes.length} passed over: {preview.clashes[0]!.name} is {preview.clashes[0]!.with}
+				</p>{/if}
 			{#if preview.short}<p class="text-buoy">{preview.short} too few numbers in the pattern</p>{/if}
 		{/if}
 	</div>
 	<div class="col-span-4 mt-1 flex items-center gap-3">
 		<button class="btn btn-go" disabled={busy}>Plan the pool</button>
 		<a class="btn btn-plain" href={close}>Leave it</a>
-		<span class="text-[12.5px] text-buoy" role="alert">{errors.form ?? errors.policy ?? errors['policy.hours'] ?? ''}</span>
+		<span class="text-buoy text-[12.5px]" role="alert"
+			>{errors.form ?? errors.policy ?? errors['policy.hours'] ?? ''}</span
+		>
 	</div>
 </form>

@@ -14,7 +14,8 @@
 		e.preventDefault();
 		errors = {};
 		const answer = await call<Plan>('POST', '/plans', { kind: 'publication.create', input: f });
-		if (answer.ok) await goto(addressWith(page.url, { plan: answer.value.id, make: null, card: null }), { noScroll: true });
+		if (answer.ok)
+			await goto(addressWith(page.url, { plan: answer.value.id, make: null, card: null }), { noScroll: true });
 		else {
 			for (const p of answer.refusal.errors) errors[p.field] = p.words;
 			if (answer.refusal.errors.length === 0) errors.form = answer.refusal.detail;
@@ -24,16 +25,35 @@
 
 <h3 class="head">Publish a desktop <small>nobody sees it until it is granted</small></h3>
 <form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={plan} novalidate>
-	<Field label="Name for people" problem={errors.name}>{#snippet children(p)}<input {...p} class="field" bind:value={f.name} />{/snippet}</Field>
-	<Field label="Name for us" problem={errors.internalName}>{#snippet children(p)}<input {...p} class="field" bind:value={f.internalName} />{/snippet}</Field>
-	<Field label="Icon" problem={errors.icon}>{#snippet children(p)}<select {...p} class="field" bind:value={f.icon}>{#each ICONS as i (i)}<option>{i}</option>{/each}</select>{/snippet}</Field>
-	<Field label="Display protocol" problem={errors.protocol}>{#snippet children(p)}<select {...p} class="field" bind:value={f.protocol}><option>stream</option><option>framebuffer</option><option>spice</option></select>{/snippet}</Field>
+	<Field label="Name for people" problem={errors.name}
+		>{#snippet children(p)}<input {...p} class="field" bind:value={f.name} />{/snippet}</Field
+	>
+	<Field label="Name for us" problem={errors.internalName}
+		>{#snippet children(p)}<input {...p} class="field" bind:value={f.internalName} />{/snippet}</Field
+	>
+	<Field label="Icon" problem={errors.icon}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.icon}
+				>{#each ICONS as i (i)}<option>{i}</option>{/each}</select
+			>{/snippet}</Field
+	>
+	<Field label="Display protocol" problem={errors.protocol}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.protocol}
+				><option>stream</option><option>framebuffer</option><option>spice</option></select
+			>{/snippet}</Field
+	>
 	<fieldset class="col-span-4">
-		<legend class="text-[12.5px] text-ink2">Served by, in this order</legend>
+		<legend class="text-ink2 text-[12.5px]">Served by, in this order</legend>
 		<div class="flex flex-wrap gap-x-5 gap-y-1 text-[13px]">
-			{#each pools as p (p.id)}<label class="flex items-center gap-1.5"><input type="checkbox" value={p.id} bind:group={f.pools} />{p.name}</label>{/each}
+			{#each pools as p (p.id)}<label class="flex items-center gap-1.5"
+					><input type="checkbox" value={p.id} bind:group={f.pools} />{p.name}</label
+				>{/each}
 		</div>
-		<p class="text-[12.5px] text-buoy" role="alert">{errors.pools ?? ''}</p>
+		<p class="text-buoy text-[12.5px]" role="alert">{errors.pools ?? ''}</p>
 	</fieldset>
-	<div class="col-span-4 mt-1 flex items-center gap-3"><button class="btn btn-go">Plan the publication</button><a class="btn btn-plain" href={close}>Leave it</a><span class="text-[12.5px] text-buoy" role="alert">{errors.form ?? ''}</span></div>
+	<div class="col-span-4 mt-1 flex items-center gap-3">
+		<button class="btn btn-go">Plan the publication</button><a class="btn btn-plain" href={close}>Leave it</a><span
+			class="text-buoy text-[12.5px]"
+			role="alert">{errors.form ?? ''}</span
+		>
+	</div>
 </form>

@@ -32,7 +32,17 @@ export const load = ({ url, depends }) => {
 			{ 1: at, 2: p.id }
 		)!;
 		const sessions = counts.sessions ?? 0;
-		return { id: p.id, name: p.name, siteName: p.siteName, machines: counts.n, up: counts.up ?? 0, sessions, free: (counts.free ?? 0) * p.perMachine - sessions, headroom: p.policy.headroomIn, assignment: p.assignment };
+		return {
+			id: p.id,
+			name: p.name,
+			siteName: p.siteName,
+			machines: counts.n,
+			up: counts.up ?? 0,
+			sessions,
+			free: (counts.free ?? 0) * p.perMachine - sessions,
+			headroom: p.policy.headroomIn,
+			assignment: p.assignment
+		};
 	});
 	if (!pool) return { pools: summary, pool: null };
 
@@ -44,7 +54,11 @@ export const load = ({ url, depends }) => {
 	const bins = Math.max(0, Math.ceil((end - from) / STEP));
 	const states = (list: string) =>
 		countOver(
-			all<{ since: number; until: number }>(db, `SELECT x.since, x.until FROM machine_states x JOIN machines m ON m.id = x.machine_id WHERE m.pool_id = ? AND x.until > ? AND x.since < ? AND x.state IN (${list})`, [pool.id, from, to]),
+			all<{ since: number; until: number }>(
+				db,
+				`SELECT x.since, x.until FROM machine_states x JOIN machines m ON m.id = x.machine_id WHERE m.pool_id = ? AND x.until > ? AND x.since < ? AND x.state IN (${list})`,
+				[pool.id, from, to]
+			),
 			from,
 			STEP,
 			bins
@@ -53,8 +67,17 @@ export const load = ({ url, depends }) => {
 		pools: summary,
 		pool: { ...pool, hoursText: hoursWords(pool.policy.hours), machines: machineCount(db, pool.id, at) },
 		hours: [...hoursById(db)].map(([id, h]) => ({ id, words: hoursWords(h) })),
-		day: { from, to, step: STEP, demand: demandCurve(db, from, bins, { pool: pool.id }, STEP), capacity: states(`'ready', 'in use', 'leaving'`), starting: states(`'starting', 'agent up'`) },
-		ahead: demandForecast(db, now, Math.min(36, Math.max(0, (to - now) / HOUR)), { pool: pool.id }).ahead.filter((a) => a.at < to),
+		day: {
+			from,
+			to,
+			step: STEP,
+			demand: demandCurve(db, from, bins, { pool: pool.id }, STEP),
+			capacity: states(`'ready', 'in use', 'leaving'`),
+			starting: states(`'starting', 'agent up'`)
+		},
+		ahead: demandForecast(db, now, Math.min(36, Math.max(0, (to - now) / HOUR)), { pool: pool.id }).ahead.filter(
+			(a) => a.at < to
+		),
 		waits: all<{ at: number; waited: number; name: string; login: string }>(
 			db,
 			`SELECT c.began AS at, c.waited, p.name, p.login FROM connections c JOIN people p ON p.id = c.person_id

@@ -20,13 +20,37 @@
 	const scale = $derived(peak <= 10 ? 2 : peak <= 25 ? 5 : peak <= 60 ? 10 : peak <= 150 ? 25 : 100);
 	const y = (v: number) => BASE - (v / peak) * (BASE - 16);
 	const at = (i: number) => day.from + i * day.step;
-	const demand = $derived(day.demand.map((v, i) => `${i ? 'L' : 'M'}${x(at(i)).toFixed(1)} ${y(v).toFixed(1)}`).join(''));
-	const capacity = $derived(day.capacity.map((v, i) => `${i ? `H${x(at(i)).toFixed(1)}V` : `M${x(at(i)).toFixed(1)} `}${y(v).toFixed(1)}`).join(''));
-	const coming = $derived(day.starting.map((v, i) => `${i ? `H${x(at(i)).toFixed(1)}V` : `M${x(at(i)).toFixed(1)} `}${y(v + day.capacity[i]!).toFixed(1)}`).join(''));
-	const future = $derived(ahead.map((a, i) => `${i ? 'L' : 'M'}${x(a.at).toFixed(1)} ${y(a.middle).toFixed(1)}`).join(''));
-	const band = $derived(ahead.length ? `${ahead.map((a, i) => `${i ? 'L' : 'M'}${x(a.at).toFixed(1)} ${y(a.middle + a.spread).toFixed(1)}`).join('')}${[...ahead].reverse().map((a) => `L${x(a.at).toFixed(1)} ${y(Math.max(0, a.middle - a.spread)).toFixed(1)}`).join('')}Z` : '');
+	const demand = $derived(
+		day.demand.map((v, i) => `${i ? 'L' : 'M'}${x(at(i)).toFixed(1)} ${y(v).toFixed(1)}`).join('')
+	);
+	const capacity = $derived(
+		day.capacity
+			.map((v, i) => `${i ? `H${x(at(i)).toFixed(1)}V` : `M${x(at(i)).toFixed(1)} `}${y(v).toFixed(1)}`)
+			.join('')
+	);
+	const coming = $derived(
+		day.starting
+			.map(
+				(v, i) => `${i ? `H${x(at(i)).toFixed(1)}V` : `M${x(at(i)).toFixed(1)} `}${y(v + day.capacity[i]!).toFixed(1)}`
+			)
+			.join('')
+	);
+	const future = $derived(
+		ahead.map((a, i) => `${i ? 'L' : 'M'}${x(a.at).toFixed(1)} ${y(a.middle).toFixed(1)}`).join('')
+	);
+	const band = $derived(
+		ahead.length
+			? `${ahead.map((a, i) => `${i ? 'L' : 'M'}${x(a.at).toFixed(1)} ${y(a.middle + a.spread).toFixed(1)}`).join('')}${[
+					...ahead
+				]
+					.reverse()
+					.map((a) => `L${x(a.at).toFixed(1)} ${y(Math.max(0, a.middle - a.spread)).toFixed(1)}`)
+					.join('')}Z`
+			: ''
+	);
 	const last = $derived(day.demand.length ? x(at(day.demand.length - 1)) : LEFT);
-	const levelAt = (t: number) => day.demand[Math.min(day.demand.length - 1, Math.max(0, Math.floor((t - day.from) / day.step)))] ?? 0;
+	const levelAt = (t: number) =>
+		day.demand[Math.min(day.demand.length - 1, Math.max(0, Math.floor((t - day.from) / day.step)))] ?? 0;
 	// People who wait at the same time stand on one another.
 	const marks = $derived.by(() => {
 		// eslint-disable-next-line svelte/prefer-svelte-reactivity -- made afresh each time
@@ -38,15 +62,27 @@
 			return { ...w, x: x(w.at), y: Math.max(8, y(levelAt(w.at)) - 8 - level * 8) };
 		});
 	});
-	const words = $derived(`Demand peaks at ${Math.max(0, ...day.demand)} sessions, capacity at ${Math.max(0, ...day.capacity)}; ${waits.length} people waited.`);
+	const words = $derived(
+		`Demand peaks at ${Math.max(0, ...day.demand)} sessions, capacity at ${Math.max(0, ...day.capacity)}; ${waits.length} people waited.`
+	);
 </script>
 
 <div bind:clientWidth={width} class="mt-1">
 	<svg width="100%" height={H} class="block text-[11px]" role="img" aria-label={words}>
 		{#each Array.from({ length: Math.floor(peak / scale) + 1 }, (_, i) => i * scale) as v (v)}
-			<line x1={LEFT} x2={width - 8} y1={y(v)} y2={y(v)} stroke="var(--hair2)" /><text x={LEFT - 7} y={y(v) + 4} text-anchor="end" fill="var(--ink3)">{v}</text>
+			<line x1={LEFT} x2={width - 8} y1={y(v)} y2={y(v)} stroke="var(--hair2)" /><text
+				x={LEFT - 7}
+				y={y(v) + 4}
+				text-anchor="end"
+				fill="var(--ink3)">{v}</text
+			>
 		{/each}
-		{#each Array.from({ length: 9 }, (_, i) => day.from + (i * (day.to - day.from)) / 8) as t, i (t)}<text x={x(t)} y="230" text-anchor={i === 8 ? 'end' : 'middle'} fill="var(--ink3)">{clockWords(zone, t)}</text>{/each}
+		{#each Array.from({ length: 9 }, (_, i) => day.from + (i * (day.to - day.from)) / 8) as t, i (t)}<text
+				x={x(t)}
+				y="230"
+				text-anchor={i === 8 ? 'end' : 'middle'}
+				fill="var(--ink3)">{clockWords(zone, t)}</text
+			>{/each}
 		{#if day.capacity.length}<path d="{capacity}V{BASE}H{LEFT}Z" fill="var(--seawash)" />{/if}
 		{#if day.demand.length}<path d="{demand}L{last} {BASE}L{LEFT} {BASE}Z" fill="var(--sea2)" opacity=".4" />{/if}
 		<path d={band} fill="var(--sea2)" opacity=".15" />
@@ -54,10 +90,22 @@
 		<path d={capacity} fill="none" stroke="var(--sand)" stroke-width="1.2" />
 		<path d={demand} fill="none" stroke="var(--sea)" stroke-width="1.6" />
 		<path d={future} fill="none" stroke="var(--sea2)" stroke-width="1.4" stroke-dasharray="4 3" />
-		{#if now > day.from && now < day.to}<line x1={x(now)} x2={x(now)} y1="8" y2={BASE} stroke="var(--ink)" /><text x={x(now) + 4} y="14" fill="var(--ink2)">now</text>{/if}
-		{#each marks as m (m.name + m.at)}<path d="M{m.x} {m.y - 4}l4 4-4 4-4-4z" fill="var(--buoy)"><title>{m.name} waited {durationWords(m.waited)}</title></path>{/each}
+		{#if now > day.from && now < day.to}<line x1={x(now)} x2={x(now)} y1="8" y2={BASE} stroke="var(--ink)" /><text
+				x={x(now) + 4}
+				y="14"
+				fill="var(--ink2)">now</text
+			>{/if}
+		{#each marks as m (m.name + m.at)}<path d="M{m.x} {m.y - 4}l4 4-4 4-4-4z" fill="var(--buoy)"
+				><title>{m.name} waited {durationWords(m.waited)}</title></path
+			>{/each}
 	</svg>
-	<p class="flex flex-wrap gap-4 pl-9 text-[12px] text-ink2" aria-hidden="true">
-		<span><span class="inline-block h-2 w-3 bg-sea2/50"></span> in use</span><span><span class="inline-block w-4 border-t border-sand align-middle"></span> places on machines that are up</span><span><span class="inline-block w-4 border-t border-dashed border-sand align-middle"></span> with those starting</span><span><span class="inline-block w-4 border-t border-dashed border-sea2 align-middle"></span> forecast, nine in ten</span><span><span class="text-buoy">◆</span> a person kept waiting</span>
+	<p class="text-ink2 flex flex-wrap gap-4 pl-9 text-[12px]" aria-hidden="true">
+		<span><span class="bg-sea2/50 inline-block h-2 w-3"></span> in use</span><span
+			><span class="border-sand inline-block w-4 border-t align-middle"></span> places on machines that are up</span
+		><span
+			><span class="border-sand inline-block w-4 border-t border-dashed align-middle"></span> with those starting</span
+		><span
+			><span class="border-sea2 inline-block w-4 border-t border-dashed align-middle"></span> forecast, nine in ten</span
+		><span><span class="text-buoy">◆</span> a person kept waiting</span>
 	</p>
 </div>

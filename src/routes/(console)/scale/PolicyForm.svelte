@@ -14,7 +14,16 @@
 		may: boolean;
 	}
 	let { pool, hours, may }: Props = $props();
-	let f = $state(untrack(() => ({ hours: pool.hoursId, headroomIn: pool.policy.headroomIn, headroomOut: pool.policy.headroomOut, least: pool.policy.least, most: pool.policy.most, placing: pool.policy.placing })));
+	let f = $state(
+		untrack(() => ({
+			hours: pool.hoursId,
+			headroomIn: pool.policy.headroomIn,
+			headroomOut: pool.policy.headroomOut,
+			least: pool.policy.least,
+			most: pool.policy.most,
+			placing: pool.policy.placing
+		}))
+	);
 	let patience = $state(untrack(() => durationWords(pool.policy.patience)));
 	let errors: Record<string, string> = $state({});
 
@@ -26,7 +35,10 @@
 			errors.patience = 'Write a duration such as 25 min.';
 			return;
 		}
-		const answer = await call<Plan>('POST', '/plans', { kind: 'policy.set', input: { pool: pool.id, ...f, patience: ms } });
+		const answer = await call<Plan>('POST', '/plans', {
+			kind: 'policy.set',
+			input: { pool: pool.id, ...f, patience: ms }
+		});
 		if (answer.ok) await goto(addressWith(page.url, { plan: answer.value.id, card: null }), { noScroll: true });
 		else {
 			for (const p of answer.refusal.errors) errors[p.field] = p.words;
@@ -38,15 +50,56 @@
 <h2 class="head">Policy <small>acts from the next minute on</small></h2>
 <form class="mt-1 flex flex-col" onsubmit={plan} novalidate>
 	<fieldset disabled={!may} class="contents">
-		<Field label="Working hours" problem={errors.hours}>{#snippet children(p)}<select {...p} class="field" bind:value={f.hours}>{#each hours as h (h.id)}<option value={h.id}>{h.id}: {h.words}</option>{/each}</select>{/snippet}</Field>
+		<Field label="Working hours" problem={errors.hours}
+			>{#snippet children(p)}<select {...p} class="field" bind:value={f.hours}
+					>{#each hours as h (h.id)}<option value={h.id}>{h.id}: {h.words}</option>{/each}</select
+				>{/snippet}</Field
+		>
 		<div class="grid grid-cols-2 gap-x-3">
-			<Field label="Places ready in hours" problem={errors.headroomIn}>{#snippet children(p)}<input {...p} class="field" type="number" min="0" bind:value={f.headroomIn} />{/snippet}</Field>
-			<Field label="Ready outside them" problem={errors.headroomOut}>{#snippet children(p)}<input {...p} class="field" type="number" min="0" bind:value={f.headroomOut} />{/snippet}</Field>
-			<Field label="Never fewer machines than" problem={errors.least}>{#snippet children(p)}<input {...p} class="field" type="number" min="0" bind:value={f.least} />{/snippet}</Field>
-			<Field label="Never more than" hint="of {pool.machines}" problem={errors.most}>{#snippet children(p)}<input {...p} class="field" type="number" min="0" bind:value={f.most} />{/snippet}</Field>
-			<Field label="Switch off after idle for" problem={errors.patience}>{#snippet children(p)}<input {...p} class="field" bind:value={patience} />{/snippet}</Field>
-			<Field label="New sessions go" problem={errors.placing}>{#snippet children(p)}<select {...p} class="field" bind:value={f.placing}><option value="fill">fill: fewer machines up</option><option value="spread">spread: more room each</option></select>{/snippet}</Field>
+			<Field label="Places ready in hours" problem={errors.headroomIn}
+				>{#snippet children(p)}<input
+						{...p}
+						class="field"
+						type="number"
+						min="0"
+						bind:value={f.headroomIn}
+					/>{/snippet}</Field
+			>
+			<Field label="Ready outside them" problem={errors.headroomOut}
+				>{#snippet children(p)}<input
+						{...p}
+						class="field"
+						type="number"
+						min="0"
+						bind:value={f.headroomOut}
+					/>{/snippet}</Field
+			>
+			<Field label="Never fewer machines than" problem={errors.least}
+				>{#snippet children(p)}<input
+						{...p}
+						class="field"
+						type="number"
+						min="0"
+						bind:value={f.least}
+					/>{/snippet}</Field
+			>
+			<Field label="Never more than" hint="of {pool.machines}" problem={errors.most}
+				>{#snippet children(p)}<input {...p} class="field" type="number" min="0" bind:value={f.most} />{/snippet}</Field
+			>
+			<Field label="Switch off after idle for" problem={errors.patience}
+				>{#snippet children(p)}<input {...p} class="field" bind:value={patience} />{/snippet}</Field
+			>
+			<Field label="New sessions go" problem={errors.placing}
+				>{#snippet children(p)}<select {...p} class="field" bind:value={f.placing}
+						><option value="fill">fill: fewer machines up</option><option value="spread">spread: more room each</option
+						></select
+					>{/snippet}</Field
+			>
 		</div>
 	</fieldset>
-	{#if may}<div class="mt-1 flex items-center gap-3"><button class="btn btn-go">Plan this policy</button><span class="text-[12.5px] text-buoy" role="alert">{errors.form ?? ''}</span></div>{/if}
+	{#if may}<div class="mt-1 flex items-center gap-3">
+			<button class="btn btn-go">Plan this policy</button><span class="text-buoy text-[12.5px]" role="alert"
+				>{errors.form ?? ''}</span
+			>
+		</div>{/if}
 </form>

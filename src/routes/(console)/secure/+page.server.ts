@@ -19,16 +19,43 @@ export const load = ({ url, depends }) => {
 	const publication = q.get('what') ?? '';
 	// The tester may ask about a time of its own, the future included: conditions are known for every hour.
 	const when = q.get('when') ? Date.parse(q.get('when')!) : look.at;
-	const tested = login && publication ? testAccess(db, { login, publication, at: Number.isNaN(when) ? look.at : when, address: q.get('from') || null, managed: yesNo(q.get('managed')), secondFactor: q.get('factor') !== 'no' }) : null;
+	const tested =
+		login && publication
+			? testAccess(db, {
+					login,
+					publication,
+					at: Number.isNaN(when) ? look.at : when,
+					address: q.get('from') || null,
+					managed: yesNo(q.get('managed')),
+					secondFactor: q.get('factor') !== 'no'
+				})
+			: null;
 	const pubs = facetValues(look.scope, 'publication');
 	const teams = facetValues(look.scope, 'team');
-	const refused = new Map(all<{ p: string; n: number }>(db, `SELECT publication_id AS p, count(*) AS n FROM connections WHERE result = 'refused' AND ended > ? AND ended <= ? GROUP BY 1`, [at - DAY, at]).map((r) => [r.p, r.n]));
+	const refused = new Map(
+		all<{ p: string; n: number }>(
+			db,
+			`SELECT publication_id AS p, count(*) AS n FROM connections WHERE result = 'refused' AND ended > ? AND ended <= ? GROUP BY 1`,
+			[at - DAY, at]
+		).map((r) => [r.p, r.n])
+	);
 	return {
 		grants: grantsAt(db, at)
-			.filter((g) => (!pubs || pubs.includes(g.publication)) && (!teams || (g.toKind === 'team' && teams.includes(g.toId))))
+			.filter(
+				(g) => (!pubs || pubs.includes(g.publication)) && (!teams || (g.toKind === 'team' && teams.includes(g.toId)))
+			)
 			.map((g) => ({ ...g, words: conditionsWords(g.conditions), refused: refused.get(g.publication) ?? 0 })),
 		publications: publicationsAt(db, at).map((p) => ({ id: p.id, name: p.internalName })),
-		test: { login, publication, when: Number.isNaN(when) ? look.at : when, asked: login !== '' && publication !== '', badTime: Number.isNaN(when), answer: tested },
-		people: login ? [] : all<{ login: string; name: string }>(db, 'SELECT login, name FROM people ORDER BY name LIMIT 5')
+		test: {
+			login,
+			publication,
+			when: Number.isNaN(when) ? look.at : when,
+			asked: login !== '' && publication !== '',
+			badTime: Number.isNaN(when),
+			answer: tested
+		},
+		people: login
+			? []
+			: all<{ login: string; name: string }>(db, 'SELECT login, name FROM people ORDER BY name LIMIT 5')
 	};
 };

@@ -15,25 +15,44 @@
 
 <h1 class="sr-only">Secure</h1>
 <div class="px-[18px] py-3">
-	{#if data.look.future}<p class="mb-2 text-[13px] text-ink2">Grants have no forecast: this is the present. The tester below answers for the moment chosen.</p>{/if}
+	{#if data.look.future}<p class="text-ink2 mb-2 text-[13px]">
+			Grants have no forecast: this is the present. The tester below answers for the moment chosen.
+		</p>{/if}
 	<h2 class="head">Grants and their conditions <small>all conditions of a grant have to hold</small></h2>
 	<table class="grid-table mt-1">
-		<thead><tr><th>publication</th><th>to</th><th>conditions</th><th>channels passed through</th><th class="num">refused in 24 h</th><th></th></tr></thead>
+		<thead
+			><tr
+				><th>publication</th><th>to</th><th>conditions</th><th>channels passed through</th><th class="num"
+					>refused in 24 h</th
+				><th></th></tr
+			></thead
+		>
 		<tbody>
 			{#each data.grants as g (g.id)}
 				<tr>
-					<td><a class="link" data-row href={addressWith(page.url, { card: `grant/${g.id}` })}>{g.publicationName}</a></td>
-					<td>{g.toName} <span class="text-[12px] text-ink3">{g.toKind}</span></td>
+					<td
+						><a class="link" data-row href={addressWith(page.url, { card: `grant/${g.id}` })}>{g.publicationName}</a
+						></td
+					>
+					<td>{g.toName} <span class="text-ink3 text-[12px]">{g.toKind}</span></td>
 					<td class={g.words === 'no conditions' ? 'text-ink3' : ''}>{g.words}</td>
 					<td class="text-ink2">{g.channels.join(', ') || 'none'}</td>
 					<td class="num">{g.refused}</td>
-					<td class="num">{#if may('grant.change')}<a class="text-sea" href={addressWith(page.url, { grant: editing === g.id ? null : g.id })}>{editing === g.id ? 'leave it' : 'change'}<span class="sr-only"> grant of {g.publicationName} to {g.toName}</span></a>{/if}</td>
+					<td class="num"
+						>{#if may('grant.change')}<a
+								class="text-sea"
+								href={addressWith(page.url, { grant: editing === g.id ? null : g.id })}
+								>{editing === g.id ? 'leave it' : 'change'}<span class="sr-only">
+									grant of {g.publicationName} to {g.toName}</span
+								></a
+							>{/if}</td
+					>
 				</tr>
 				{#if editing === g.id}
 					<tr><td colspan="6" class="bg-sheet"><ConditionsForm grant={g} /></td></tr>
 				{/if}
 			{:else}
-				<tr><td colspan="6" class="py-4 text-ink2">No grant lies in this scope. Grants are made in Publish.</td></tr>
+				<tr><td colspan="6" class="text-ink2 py-4">No grant lies in this scope. Grants are made in Publish.</td></tr>
 			{/each}
 		</tbody>
 	</table>
@@ -41,19 +60,77 @@
 	<h2 class="head mt-6">Try it out <small>this person, that publication, from there, at that time</small></h2>
 	<form class="mt-1 grid grid-cols-6 items-start gap-x-3" method="GET" data-sveltekit-keepfocus data-sveltekit-noscroll>
 		{#each kept as [k, v] (k)}<input type="hidden" name={k} value={v} />{/each}
-		<Field label="Person’s login" problem={data.test.asked && !data.test.answer ? 'The directory knows nobody of that login.' : undefined}>{#snippet children(p)}<input {...p} class="field" name="who" value={data.test.login} placeholder={data.people[0]?.login ?? ''} />{/snippet}</Field>
-		<Field label="Publication" problem={undefined}>{#snippet children(p)}<select {...p} class="field" name="what">{#each data.publications as x (x.id)}<option value={x.id} selected={x.id === data.test.publication}>{x.name}</option>{/each}</select>{/snippet}</Field>
-		<Field label="From address" hint="else their own" problem={undefined}>{#snippet children(p)}<input {...p} class="field" name="from" value={q.get('from') ?? ''} placeholder="10.21.4.20" />{/snippet}</Field>
-		<Field label="When" hint="else now" problem={data.test.badTime ? 'Write 2026-11-17T21:00Z.' : undefined}>{#snippet children(p)}<input {...p} class="field" name="when" value={q.get('when') ?? ''} placeholder="2026-11-17T21:00Z" />{/snippet}</Field>
-		<Field label="Endpoint" problem={undefined}>{#snippet children(p)}<select {...p} class="field" name="managed">{#each [['', 'as theirs is'], ['yes', 'managed'], ['no', 'not managed']] as [v, w] (v)}<option value={v} selected={v === (q.get('managed') ?? '')}>{w}</option>{/each}</select>{/snippet}</Field>
-		<Field label="Second factor" problem={undefined}>{#snippet children(p)}<select {...p} class="field" name="factor">{#each [['yes', 'given'], ['no', 'not given']] as [v, w] (v)}<option value={v} selected={v === (q.get('factor') ?? 'yes')}>{w}</option>{/each}</select>{/snippet}</Field>
+		<Field
+			label="Person’s login"
+			problem={data.test.asked && !data.test.answer ? 'The directory knows nobody of that login.' : undefined}
+			>{#snippet children(p)}<input
+					{...p}
+					class="field"
+					name="who"
+					value={data.test.login}
+					placeholder={data.people[0]?.login ?? ''}
+				/>{/snippet}</Field
+		>
+		<Field label="Publication" problem={undefined}
+			>{#snippet children(p)}<select {...p} class="field" name="what"
+					>{#each data.publications as x (x.id)}<option value={x.id} selected={x.id === data.test.publication}
+							>{x.name}</option
+						>{/each}</select
+				>{/snippet}</Field
+		>
+		<Field label="From address" hint="else their own" problem={undefined}
+			>{#snippet children(p)}<input
+					{...p}
+					class="field"
+					name="from"
+					value={q.get('from') ?? ''}
+					placeholder="10.21.4.20"
+				/>{/snippet}</Field
+		>
+		<Field label="When" hint="else now" problem={data.test.badTime ? 'Write 2026-11-17T21:00Z.' : undefined}
+			>{#snippet children(p)}<input
+					{...p}
+					class="field"
+					name="when"
+					value={q.get('when') ?? ''}
+					placeholder="2026-11-17T21:00Z"
+				/>{/snippet}</Field
+		>
+		<Field label="Endpoint" problem={undefined}
+			>{#snippet children(p)}<select {...p} class="field" name="managed"
+					>{#each [['', 'as theirs is'], ['yes', 'managed'], ['no', 'not managed']] as [v, w] (v)}<option
+							value={v}
+							selected={v === (q.get('managed') ?? '')}>{w}</option
+						>{/each}</select
+				>{/snippet}</Field
+		>
+		<Field label="Second factor" problem={undefined}
+			>{#snippet children(p)}<select {...p} class="field" name="factor"
+					>{#each [['yes', 'given'], ['no', 'not given']] as [v, w] (v)}<option
+							value={v}
+							selected={v === (q.get('factor') ?? 'yes')}>{w}</option
+						>{/each}</select
+				>{/snippet}</Field
+		>
 		<button class="btn btn-go justify-self-start">Try</button>
 	</form>
 	{#if data.test.answer}
 		{@const a = data.test.answer}
-		<section class={['mt-3 rounded-lg border px-4 py-3', a.value.allowed ? 'border-kelp bg-kelpwash' : 'border-buoy bg-buoywash']} aria-label="Answer">
-			<p class="text-[15px] font-[650]">{a.value.allowed ? 'Yes' : 'No'}, {data.test.login} {a.value.allowed ? 'may' : 'may not'} open {data.test.publication} {momentWords(a.request.zone, data.test.when)} in their zone, from {a.request.address}.</p>
-			{#if a.value.allowed}<p class="text-[13px] text-ink2">Passed through: {a.value.channels.join(', ') || 'nothing'}.</p>{:else}<p class="text-[13px] text-ink2">They are told: “{a.value.advice}”</p>{/if}
+		<section
+			class={[
+				'mt-3 rounded-lg border px-4 py-3',
+				a.value.allowed ? 'border-kelp bg-kelpwash' : 'border-buoy bg-buoywash'
+			]}
+			aria-label="Answer"
+		>
+			<p class="text-[15px] font-[650]">
+				{a.value.allowed ? 'Yes' : 'No'}, {data.test.login}
+				{a.value.allowed ? 'may' : 'may not'} open {data.test.publication}
+				{momentWords(a.request.zone, data.test.when)} in their zone, from {a.request.address}.
+			</p>
+			{#if a.value.allowed}<p class="text-ink2 text-[13px]">
+					Passed through: {a.value.channels.join(', ') || 'nothing'}.
+				</p>{:else}<p class="text-ink2 text-[13px]">They are told: “{a.value.advice}”</p>{/if}
 			<div class="mt-2"><Why facts={a.facts} zone={data.zone} /></div>
 		</section>
 	{/if}

@@ -36,12 +36,32 @@
 		const networks = f.networks.split(/[\s,]+/).filter(Boolean);
 		const answer = await call<Plan>('POST', '/plans', {
 			kind: 'grant.change',
-			input: { grant: grant.id, channels: f.channels, conditions: { ...(f.limited ? { hours: { days: f.days.map(Number), from, until } } : {}), managedEndpoint: f.managed, secondFactor: f.factor, networks } }
+			input: {
+				grant: grant.id,
+				channels: f.channels,
+				conditions: {
+					...(f.limited ? { hours: { days: f.days.map(Number), from, until } } : {}),
+					managedEndpoint: f.managed,
+					secondFactor: f.factor,
+					networks
+				}
+			}
 		});
-		if (answer.ok) await goto(addressWith(page.url, { plan: answer.value.id, grant: null, card: null }), { noScroll: true });
+		if (answer.ok)
+			await goto(addressWith(page.url, { plan: answer.value.id, grant: null, card: null }), { noScroll: true });
 		else
-			for (const p of answer.refusal.errors.length ? answer.refusal.errors : [{ field: 'form', words: answer.refusal.detail }]) {
-				errors[p.field.startsWith('conditions.networks') ? 'networks' : p.field.startsWith('conditions.hours') ? 'hours' : p.field === 'form' ? 'form' : 'form'] = p.words;
+			for (const p of answer.refusal.errors.length
+				? answer.refusal.errors
+				: [{ field: 'form', words: answer.refusal.detail }]) {
+				errors[
+					p.field.startsWith('conditions.networks')
+						? 'networks'
+						: p.field.startsWith('conditions.hours')
+							? 'hours'
+							: p.field === 'form'
+								? 'form'
+								: 'form'
+				] = p.words;
 			}
 	}
 </script>
@@ -49,25 +69,46 @@
 <form class="grid grid-cols-[1fr_1fr] gap-x-6 gap-y-2 py-2 text-[13px]" onsubmit={plan}>
 	<fieldset>
 		<legend class="head">Hours</legend>
-		<label class="flex items-center gap-1.5"><input type="checkbox" bind:checked={f.limited} />only within hours, on the clock of their site</label>
+		<label class="flex items-center gap-1.5"
+			><input type="checkbox" bind:checked={f.limited} />only within hours, on the clock of their site</label
+		>
 		{#if f.limited}
 			<div class="mt-1 flex flex-wrap items-center gap-2">
-				{#each DAYS as d, i (d)}<label class="flex items-center gap-1"><input type="checkbox" value={String(i + 1)} bind:group={f.days} />{d}</label>{/each}
-				<input class="field w-[70px]" bind:value={f.from} aria-label="From" aria-invalid={errors.hours !== undefined} /> – <input class="field w-[70px]" bind:value={f.until} aria-label="Until" />
+				{#each DAYS as d, i (d)}<label class="flex items-center gap-1"
+						><input type="checkbox" value={String(i + 1)} bind:group={f.days} />{d}</label
+					>{/each}
+				<input class="field w-[70px]" bind:value={f.from} aria-label="From" aria-invalid={errors.hours !== undefined} />
+				– <input class="field w-[70px]" bind:value={f.until} aria-label="Until" />
 			</div>
 		{/if}
-		<p class="text-[12.5px] text-buoy" role="alert">{errors.hours ?? ''}</p>
+		<p class="text-buoy text-[12.5px]" role="alert">{errors.hours ?? ''}</p>
 	</fieldset>
 	<fieldset>
 		<legend class="head">Also needed</legend>
-		<label class="flex items-center gap-1.5"><input type="checkbox" bind:checked={f.managed} />a managed endpoint</label>
+		<label class="flex items-center gap-1.5"><input type="checkbox" bind:checked={f.managed} />a managed endpoint</label
+		>
 		<label class="flex items-center gap-1.5"><input type="checkbox" bind:checked={f.factor} />a second factor</label>
-		<label class="mt-1 block">From these ranges only <input class="field" bind:value={f.networks} placeholder="any" aria-invalid={errors.networks !== undefined} /></label>
-		<p class="text-[12.5px] text-buoy" role="alert">{errors.networks ?? ''}</p>
+		<label class="mt-1 block"
+			>From these ranges only <input
+				class="field"
+				bind:value={f.networks}
+				placeholder="any"
+				aria-invalid={errors.networks !== undefined}
+			/></label
+		>
+		<p class="text-buoy text-[12.5px]" role="alert">{errors.networks ?? ''}</p>
 	</fieldset>
 	<fieldset class="col-span-2">
 		<legend class="head">Channels passed through</legend>
-		<div class="flex gap-4">{#each ['clipboard', 'drives', 'printers', 'cameras', 'downloads'] as c (c)}<label class="flex items-center gap-1"><input type="checkbox" value={c} bind:group={f.channels} />{c}</label>{/each}</div>
+		<div class="flex gap-4">
+			{#each ['clipboard', 'drives', 'printers', 'cameras', 'downloads'] as c (c)}<label class="flex items-center gap-1"
+					><input type="checkbox" value={c} bind:group={f.channels} />{c}</label
+				>{/each}
+		</div>
 	</fieldset>
-	<div class="flex items-center gap-3"><button class="btn btn-go">Plan the change</button><span class="text-[12.5px] text-buoy" role="alert">{errors.form ?? ''}</span></div>
+	<div class="flex items-center gap-3">
+		<button class="btn btn-go">Plan the change</button><span class="text-buoy text-[12.5px]" role="alert"
+			>{errors.form ?? ''}</span
+		>
+	</div>
 </form>

@@ -14,7 +14,8 @@
 	// A drafted plan comes up in the tray.
 	$effect(() => {
 		const id = form && 'plan' in form ? form.plan : null;
-		if (id && page.url.searchParams.get('plan') !== String(id)) void goto(addressWith(page.url, { plan: id }), { keepFocus: true, noScroll: true });
+		if (id && page.url.searchParams.get('plan') !== String(id))
+			void goto(addressWith(page.url, { plan: id }), { keepFocus: true, noScroll: true });
 	});
 	const theme = () => {
 		const next = document.documentElement.dataset.theme === 'night' ? 'day' : 'night';
@@ -35,20 +36,36 @@
 		{#if data.me}
 			<h3 class="head mt-4">Second factor <small>a code from an app, by TOTP (RFC 6238)</small></h3>
 			{#if data.me.factor}
-				<p class="mt-1 text-kelp">It is on.</p>
+				<p class="text-kelp mt-1">It is on.</p>
 				<form method="POST" action="?/drop" use:enhance class="mt-1 flex items-end gap-2">
-					<Field label="Code" problem={errors.code}>{#snippet children(p)}<input {...p} class="field w-[140px]" name="code" inputmode="numeric" autocomplete="one-time-code" />{/snippet}</Field>
+					<Field label="Code" problem={errors.code}
+						>{#snippet children(p)}<input
+								{...p}
+								class="field w-[140px]"
+								name="code"
+								inputmode="numeric"
+								autocomplete="one-time-code"
+							/>{/snippet}</Field
+					>
 					<button class="btn mb-[20px]">Switch it off</button>
 				</form>
 			{:else if form && 'factor' in form && form.factor}
 				<img src={form.factor.picture} alt="QR code of the secret" class="mt-2 h-36 w-36 bg-white p-1" />
 				<p class="font-mono text-[12.5px]">{form.factor.secret}</p>
 				<form method="POST" action="?/confirm" use:enhance class="mt-1 flex items-end gap-2">
-					<Field label="Code that the app shows" problem={errors.code}>{#snippet children(p)}<input {...p} class="field w-[140px]" name="code" inputmode="numeric" autocomplete="one-time-code" />{/snippet}</Field>
+					<Field label="Code that the app shows" problem={errors.code}
+						>{#snippet children(p)}<input
+								{...p}
+								class="field w-[140px]"
+								name="code"
+								inputmode="numeric"
+								autocomplete="one-time-code"
+							/>{/snippet}</Field
+					>
 					<button class="btn btn-go mb-[20px]">Switch it on</button>
 				</form>
 			{:else}
-				<p class="mt-1 text-ink2">It is off. {errors.code ?? ''}</p>
+				<p class="text-ink2 mt-1">It is off. {errors.code ?? ''}</p>
 				<form method="POST" action="?/factor" use:enhance class="mt-1"><button class="btn">Set it up</button></form>
 			{/if}
 		{/if}
@@ -56,8 +73,19 @@
 	<section>
 		<h2 class="head">Roles <small>what each may do: read, draft plans, commit them</small></h2>
 		<table class="grid-table mt-1">
-			<thead><tr><th></th>{#each data.roles as r (r)}<th>{r}</th>{/each}</tr></thead>
-			<tbody>{#each data.rights as row (row.area)}<tr><td>{row.area}</td>{#each row.levels as l, i (i)}<td class={l === 'none' ? 'text-ink3' : l === 'commit' ? 'font-semibold' : 'text-ink2'}>{l === 'none' ? '–' : l}</td>{/each}</tr>{/each}</tbody>
+			<thead
+				><tr
+					><th></th>{#each data.roles as r (r)}<th>{r}</th>{/each}</tr
+				></thead
+			>
+			<tbody
+				>{#each data.rights as row (row.area)}<tr
+						><td>{row.area}</td>{#each row.levels as l, i (i)}<td
+								class={l === 'none' ? 'text-ink3' : l === 'commit' ? 'font-semibold' : 'text-ink2'}
+								>{l === 'none' ? '–' : l}</td
+							>{/each}</tr
+					>{/each}</tbody
+			>
 		</table>
 	</section>
 	{#if data.operators}
@@ -69,43 +97,114 @@
 					{#each data.operators as o (o.id)}
 						<tr class={o.disabled ? 'text-ink3' : ''}>
 							<td>{o.name}</td><td>{o.login}</td><td>{o.role}</td><td>{o.factor ? 'on' : 'off'}</td>
-							<td class="num">{#if data.mayManage}<PlanButton kind="operator.disable" input={{ login: o.login, disabled: !o.disabled }} words={o.disabled ? 'Open again' : 'Shut'} />{/if}</td>
+							<td class="num"
+								>{#if data.mayManage}<PlanButton
+										kind="operator.disable"
+										input={{ login: o.login, disabled: !o.disabled }}
+										words={o.disabled ? 'Open again' : 'Shut'}
+									/>{/if}</td
+							>
 						</tr>
 					{/each}
 				</tbody>
 			</table>
 			{#if data.mayManage}
 				<h3 class="head mt-3">Add an operator</h3>
-				<form method="POST" action="?/operator" use:enhance={() => ({ update }) => update({ reset: false })} class="grid grid-cols-2 gap-x-3">
-					<Field label="Login" problem={errors.login}>{#snippet children(p)}<input {...p} class="field" name="login" value={kept.login ?? ''} autocomplete="off" />{/snippet}</Field>
-					<Field label="Name" problem={errors.name}>{#snippet children(p)}<input {...p} class="field" name="name" value={kept.name ?? ''} autocomplete="off" />{/snippet}</Field>
-					<Field label="Role" problem={errors.role}>{#snippet children(p)}<select {...p} class="field" name="role">{#each staff as r (r)}<option selected={r === kept.role}>{r}</option>{/each}</select>{/snippet}</Field>
-					<Field label="First password" problem={errors.password}>{#snippet children(p)}<input {...p} class="field" type="password" name="password" autocomplete="new-password" />{/snippet}</Field>
+				<form
+					method="POST"
+					action="?/operator"
+					use:enhance={() =>
+						({ update }) =>
+							update({ reset: false })}
+					class="grid grid-cols-2 gap-x-3"
+				>
+					<Field label="Login" problem={errors.login}
+						>{#snippet children(p)}<input
+								{...p}
+								class="field"
+								name="login"
+								value={kept.login ?? ''}
+								autocomplete="off"
+							/>{/snippet}</Field
+					>
+					<Field label="Name" problem={errors.name}
+						>{#snippet children(p)}<input
+								{...p}
+								class="field"
+								name="name"
+								value={kept.name ?? ''}
+								autocomplete="off"
+							/>{/snippet}</Field
+					>
+					<Field label="Role" problem={errors.role}
+						>{#snippet children(p)}<select {...p} class="field" name="role"
+								>{#each staff as r (r)}<option selected={r === kept.role}>{r}</option>{/each}</select
+							>{/snippet}</Field
+					>
+					<Field label="First password" problem={errors.password}
+						>{#snippet children(p)}<input
+								{...p}
+								class="field"
+								type="password"
+								name="password"
+								autocomplete="new-password"
+							/>{/snippet}</Field
+					>
 					<button class="btn justify-self-start">Plan the operator</button>
 				</form>
 			{/if}
 		</section>
 		<section>
-			<h2 class="head">API tokens <small>the API is described at <a class="link" href="/api/v1/openapi.json">/api/v1/openapi.json</a></small></h2>
+			<h2 class="head">
+				API tokens <small
+					>the API is described at <a class="link" href="/api/v1/openapi.json">/api/v1/openapi.json</a></small
+				>
+			</h2>
 			<table class="grid-table mt-1">
 				<thead><tr><th>name</th><th>role</th><th>made</th><th>by</th><th></th></tr></thead>
 				<tbody>
 					{#each data.tokens ?? [] as t (t.name + t.made_at)}
-						<tr class={t.revoked_at ? 'text-ink3' : ''}><td>{t.name}</td><td>{t.role}</td><td>{momentWords(data.zone, t.made_at)}</td><td>{t.made_by}</td><td class="num">{#if t.revoked_at}revoked{:else if data.mayManage}<PlanButton kind="token.revoke" input={{ name: t.name }} words="Revoke" />{/if}</td></tr>
+						<tr class={t.revoked_at ? 'text-ink3' : ''}
+							><td>{t.name}</td><td>{t.role}</td><td>{momentWords(data.zone, t.made_at)}</td><td>{t.made_by}</td><td
+								class="num"
+								>{#if t.revoked_at}revoked{:else if data.mayManage}<PlanButton
+										kind="token.revoke"
+										input={{ name: t.name }}
+										words="Revoke"
+									/>{/if}</td
+							></tr
+						>
 					{:else}<tr><td colspan="5" class="text-ink2">No token yet.</td></tr>{/each}
 				</tbody>
 			</table>
 			{#if data.mayManage}
 				{#if form && 'secret' in form && form.secret}
-					<p class="mt-2 rounded bg-sandwash px-3 py-2 text-[13px]">The secret, shown this once; it works as soon as the plan is committed: <code class="font-mono break-all">{form.secret}</code></p>
+					<p class="bg-sandwash mt-2 rounded px-3 py-2 text-[13px]">
+						The secret, shown this once; it works as soon as the plan is committed: <code class="font-mono break-all"
+							>{form.secret}</code
+						>
+					</p>
 				{/if}
-				<form method="POST" action="?/token" use:enhance={() => ({ update }) => update({ reset: false })} class="mt-2 flex items-end gap-2">
-					<Field label="Name" problem={errors.name && kept.token !== undefined ? errors.name : undefined}>{#snippet children(p)}<input {...p} class="field" name="token" value={kept.token ?? ''} />{/snippet}</Field>
-					<Field label="Role" problem={undefined}>{#snippet children(p)}<select {...p} class="field" name="tokenRole">{#each staff as r (r)}<option>{r}</option>{/each}</select>{/snippet}</Field>
+				<form
+					method="POST"
+					action="?/token"
+					use:enhance={() =>
+						({ update }) =>
+							update({ reset: false })}
+					class="mt-2 flex items-end gap-2"
+				>
+					<Field label="Name" problem={errors.name && kept.token !== undefined ? errors.name : undefined}
+						>{#snippet children(p)}<input {...p} class="field" name="token" value={kept.token ?? ''} />{/snippet}</Field
+					>
+					<Field label="Role" problem={undefined}
+						>{#snippet children(p)}<select {...p} class="field" name="tokenRole"
+								>{#each staff as r (r)}<option>{r}</option>{/each}</select
+							>{/snippet}</Field
+					>
 					<button class="btn mb-[20px]">Plan a token</button>
 				</form>
 			{/if}
-			<p class="text-[12.5px] text-buoy" role="alert">{errors.form ?? ''}</p>
+			<p class="text-buoy text-[12.5px]" role="alert">{errors.form ?? ''}</p>
 		</section>
 	{/if}
 </div>

@@ -15,6 +15,20 @@ export const load = ({ url, depends }) => {
 	const list = (wanted in LISTS ? wanted : 'machines') as keyof typeof LISTS;
 	const sort = url.searchParams.get('sort') ?? USUAL[list];
 	const descending = sort.startsWith('-');
-	const page = LISTS[list](db, { at, scope: look.scope, sort: descending ? sort.slice(1) : sort, descending, limit: 100, offset: 0 });
-	return { list, sort, at, rows: page.rows as unknown as ({ id: number } & Record<string, unknown>)[], total: page.total, left: page.left.map((t) => termWords(t)) };
+	const page = LISTS[list](db, {
+		at,
+		scope: look.scope,
+		sort: descending ? sort.slice(1) : sort,
+		descending,
+		limit: 100,
+		offset: 0
+	});
+	return {
+		list,
+		sort,
+		at,
+		rows: page.rows as unknown as ({ id: number } & Record<string, unknown>)[],
+		total: page.total,
+		left: page.left.map((t) => termWords(t))
+	};
 };

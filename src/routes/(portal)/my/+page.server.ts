@@ -18,13 +18,34 @@ export const load = ({ locals }) => {
 		[caller.id]
 	);
 	const usual = new Map(
-		all<{ p: string; ms: number }>(db, `SELECT publication_id AS p, avg(took) AS ms FROM (SELECT publication_id, took FROM connections WHERE result = 'open' AND ended <= ? ORDER BY ended DESC LIMIT 600) GROUP BY 1`, [now]).map((r) => [r.p, r.ms])
+		all<{ p: string; ms: number }>(
+			db,
+			`SELECT publication_id AS p, avg(took) AS ms FROM (SELECT publication_id, took FROM connections WHERE result = 'open' AND ended <= ? ORDER BY ended DESC LIMIT 600) GROUP BY 1`,
+			[now]
+		).map((r) => [r.p, r.ms])
 	);
 	// On the shelf stands whatever a grant reaches; what its conditions shut right now says so.
 	const shelf = publicationsAt(db, now).flatMap((p) => {
-		const decision = testAccess(db, { login: caller.login, publication: p.id, at: now, address: null, managed: null, secondFactor: caller.factor })!;
+		const decision = testAccess(db, {
+			login: caller.login,
+			publication: p.id,
+			at: now,
+			address: null,
+			managed: null,
+			secondFactor: caller.factor
+		})!;
 		if (decision.value.grant === null) return [];
-		return [{ id: p.id, name: p.name, icon: p.icon, allowed: decision.value.allowed, advice: decision.value.advice, session: sessions.find((s) => s.publication === p.id) ?? null, usual: usual.get(p.id) ?? null }];
+		return [
+			{
+				id: p.id,
+				name: p.name,
+				icon: p.icon,
+				allowed: decision.value.allowed,
+				advice: decision.value.advice,
+				session: sessions.find((s) => s.publication === p.id) ?? null,
+				usual: usual.get(p.id) ?? null
+			}
+		];
 	});
 	return { name: caller.name, theme: locals.theme, shelf };
 };
@@ -33,7 +54,12 @@ export const actions = {
 	open: async ({ request, locals }) => {
 		const caller = locals.caller!;
 		const publication = String((await request.formData()).get('publication') ?? '');
-		const { connection } = await runtime().providers.broker.connect(caller.login, publication, caller.factor, `portal-${randomUUID()}`);
+		const { connection } = await runtime().providers.broker.connect(
+			caller.login,
+			publication,
+			caller.factor,
+			`portal-${randomUUID()}`
+		);
 		redirect(303, `/my/desk/${connection}`);
 	},
 	leave: ({ locals, cookies }) => {

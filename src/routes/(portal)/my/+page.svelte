@@ -3,7 +3,14 @@
 	import { durationWords } from '$lib/core/time/units';
 
 	let { data } = $props();
-	const icons: Record<string, typeof Ship> = { desktop: MonitorSmartphone, chart: ChartSpline, watch: Compass, wave: Waves, ledger: Notebook, ship: Ship };
+	const icons: Record<string, typeof Ship> = {
+		desktop: MonitorSmartphone,
+		chart: ChartSpline,
+		watch: Compass,
+		wave: Waves,
+		ledger: Notebook,
+		ship: Ship
+	};
 </script>
 
 <svelte:head><title>My shelf · Sextant</title></svelte:head>
@@ -12,22 +19,43 @@
 		<h1 class="text-[22px]">Hello, {data.name.split(' ')[0]}</h1>
 		<form method="POST" action="?/leave" class="ml-auto"><button class="btn">Sign out</button></form>
 	</div>
-	<p class="mt-1 text-[15px] text-ink2">{data.shelf.length ? 'What would you like to open?' : 'Nothing has been granted to you yet. Ask the helpdesk for what you need.'}</p>
+	<p class="text-ink2 mt-1 text-[15px]">
+		{data.shelf.length
+			? 'What would you like to open?'
+			: 'Nothing has been granted to you yet. Ask the helpdesk for what you need.'}
+	</p>
 	<ul class="mt-5 grid gap-4 sm:grid-cols-2">
 		{#each data.shelf as p (p.id)}
 			{@const Icon = icons[p.icon] ?? MonitorSmartphone}
-			<li class="rounded-xl border border-hair bg-sheet p-5">
+			<li class="border-hair bg-sheet rounded-xl border p-5">
 				<div class="flex items-center gap-4">
-					<span class="grid h-12 w-12 place-items-center rounded-lg bg-seawash text-sea"><Icon size={26} aria-hidden="true" /></span>
+					<span class="bg-seawash text-sea grid h-12 w-12 place-items-center rounded-lg"
+						><Icon size={26} aria-hidden="true" /></span
+					>
 					<div>
 						<h2 class="text-[17px]">{p.name}</h2>
-						<p class="text-[14px] text-ink2">{p.session ? (p.session.state === 'active' ? 'Open right now' : 'Waiting where you left it') : p.allowed ? (p.usual ? `Usually opens in ${durationWords(Math.max(1000, Math.round(p.usual / 1000) * 1000))}` : 'Ready to open') : 'Not right now'}</p>
+						<p class="text-ink2 text-[14px]">
+							{p.session
+								? p.session.state === 'active'
+									? 'Open right now'
+									: 'Waiting where you left it'
+								: p.allowed
+									? p.usual
+										? `Usually opens in ${durationWords(Math.max(1000, Math.round(p.usual / 1000) * 1000))}`
+										: 'Ready to open'
+									: 'Not right now'}
+						</p>
 					</div>
 				</div>
 				{#if p.allowed}
-					<form method="POST" action="?/open" class="mt-4"><input type="hidden" name="publication" value={p.id} /><button class="btn btn-go w-full justify-center py-2 text-[15px]">{p.session ? 'Go back to it' : 'Open'}<span class="sr-only">{p.name}</span></button></form>
+					<form method="POST" action="?/open" class="mt-4">
+						<input type="hidden" name="publication" value={p.id} /><button
+							class="btn btn-go w-full justify-center py-2 text-[15px]"
+							>{p.session ? 'Go back to it' : 'Open'}<span class="sr-only">{p.name}</span></button
+						>
+					</form>
 				{:else}
-					<p class="mt-3 rounded-md bg-sandwash px-3 py-2 text-[14px] text-sand">{p.advice}</p>
+					<p class="bg-sandwash text-sand mt-3 rounded-md px-3 py-2 text-[14px]">{p.advice}</p>
 				{/if}
 			</li>
 		{/each}

@@ -14,5 +14,14 @@ export const load = ({ params, depends, locals }) => {
 	if (!job) error(404, `There is no job ${params.id}.`);
 	const plan = planById(db, job.planId)!;
 	const change = one<{ number: number }>(db, 'SELECT number FROM changes WHERE job_id = ?', [id])?.number ?? null;
-	return { job, steps: stepsOf(db, id), failed: failedItems(db, id), log: logOf(db, id), undo: job.state === 'done' ? plan.undo : null, undoWords: plan.undoWords, change, mayCancel: may(locals.caller!.role, planKindOf(job.kind)!.area, 'commit') };
+	return {
+		job,
+		steps: stepsOf(db, id),
+		failed: failedItems(db, id),
+		log: logOf(db, id),
+		undo: job.state === 'done' ? plan.undo : null,
+		undoWords: plan.undoWords,
+		change,
+		mayCancel: may(locals.caller!.role, planKindOf(job.kind)!.area, 'commit')
+	};
 };

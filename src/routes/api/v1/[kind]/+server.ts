@@ -9,17 +9,30 @@ import { runtime } from '$lib/server/runtime';
 export const GET = ({ params, url }) =>
 	answer(() => {
 		const { db, clock } = runtime();
-		if (!(KINDS as readonly string[]).includes(params.kind)) throw new NotFound(`list called ${params.kind}; there are ${KINDS.join(', ')}`);
+		if (!(KINDS as readonly string[]).includes(params.kind))
+			throw new NotFound(`list called ${params.kind}; there are ${KINDS.join(', ')}`);
 		const look = lookOf(url, clock);
 		if (look.problems.length) throw new InputProblem(look.problems.map((p) => ({ field: 'scope', words: p.words })));
 		const limit = Number(url.searchParams.get('limit') ?? 100);
-		if (!Number.isInteger(limit) || limit < 1 || limit > 1000) throw new InputProblem([{ field: 'limit', words: 'A limit is a whole number from 1 to 1000.' }]);
+		if (!Number.isInteger(limit) || limit < 1 || limit > 1000)
+			throw new InputProblem([{ field: 'limit', words: 'A limit is a whole number from 1 to 1000.' }]);
 		const cursorText = url.searchParams.get('cursor');
-		const cursor = cursorText === null ? { offset: Number(url.searchParams.get('offset') ?? 0), at: asKnown(look) } : readCursor(cursorText);
-		if (!cursor || !Number.isInteger(cursor.offset) || cursor.offset < 0) throw new InputProblem([{ field: 'cursor', words: 'This is not a cursor that a page gave.' }]);
+		const cursor =
+			cursorText === null
+				? { offset: Number(url.searchParams.get('offset') ?? 0), at: asKnown(look) }
+				: readCursor(cursorText);
+		if (!cursor || !Number.isInteger(cursor.offset) || cursor.offset < 0)
+			throw new InputProblem([{ field: 'cursor', words: 'This is not a cursor that a page gave.' }]);
 		const sort = url.searchParams.get('sort') ?? '';
 		const descending = sort.startsWith('-');
-		const { rows, total } = listOf(db, params.kind as Kind, { at: cursor.at, scope: look.scope, sort: descending ? sort.slice(1) : sort, descending, limit, offset: cursor.offset });
+		const { rows, total } = listOf(db, params.kind as Kind, {
+			at: cursor.at,
+			scope: look.scope,
+			sort: descending ? sort.slice(1) : sort,
+			descending,
+			limit,
+			offset: cursor.offset
+		});
 		const next = cursor.offset + rows.length;
 		return json({ rows, total, at: cursor.at, cursor: next < total ? cursorOf(next, cursor.at) : null });
 	});

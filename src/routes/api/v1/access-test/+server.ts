@@ -12,7 +12,14 @@ export const GET = ({ url }) =>
 		const { db, clock } = runtime();
 		const q = url.searchParams;
 		const login = q.get('person') ?? '';
-		const decision = testAccess(db, { login, publication: q.get('publication') ?? '', at: lookOf(url, clock).at, address: q.get('address') || null, managed: yesNo(q.get('managed')), secondFactor: yesNo(q.get('factor')) ?? true });
+		const decision = testAccess(db, {
+			login,
+			publication: q.get('publication') ?? '',
+			at: lookOf(url, clock).at,
+			address: q.get('address') || null,
+			managed: yesNo(q.get('managed')),
+			secondFactor: yesNo(q.get('factor')) ?? true
+		});
 		if (!decision) throw new NotFound(`person with the login ${login}`);
 		return json(decision);
 	});

@@ -6,6 +6,7 @@ import { runtime } from '$lib/server/runtime';
 export const POST = ({ locals }) =>
 	answer(() => {
 		const { caller } = locals;
-		if (caller?.kind === 'operator') run(runtime().db, 'UPDATE notices SET seen = 1 WHERE operator_id = ?', [caller.id]);
+		if (caller?.kind === 'operator')
+			run(runtime().db, 'UPDATE notices SET seen = 1 WHERE operator_id = ?', [caller.id]);
 		return new Response(null, { status: 204 });
 	});

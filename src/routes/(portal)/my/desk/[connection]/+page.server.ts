@@ -14,8 +14,22 @@ export const load = async ({ params, locals }) => {
 	const caller = locals.caller!;
 	const progress = await own(params.connection, caller.login);
 	const { db, clock } = runtime();
-	const decision = testAccess(db, { login: caller.login, publication: progress.publication, at: clock.now(), address: null, managed: null, secondFactor: caller.factor });
-	return { progress, usual: usualPhases(db, clock.now()), person: caller.name, name: publicationsAt(db, clock.now()).find((p) => p.id === progress.publication)?.name ?? progress.publication, channels: decision?.value.channels ?? [], theme: locals.theme };
+	const decision = testAccess(db, {
+		login: caller.login,
+		publication: progress.publication,
+		at: clock.now(),
+		address: null,
+		managed: null,
+		secondFactor: caller.factor
+	});
+	return {
+		progress,
+		usual: usualPhases(db, clock.now()),
+		person: caller.name,
+		name: publicationsAt(db, clock.now()).find((p) => p.id === progress.publication)?.name ?? progress.publication,
+		channels: decision?.value.channels ?? [],
+		theme: locals.theme
+	};
 };
 
 export const actions = {
@@ -26,7 +40,12 @@ export const actions = {
 	},
 	signout: async ({ params, locals }) => {
 		const progress = await own(params.connection, locals.caller!.login);
-		if (progress.session !== null) await runtime().providers.agent.signOut(progress.session, 'the person signed out', `portal-${params.connection}-out`);
+		if (progress.session !== null)
+			await runtime().providers.agent.signOut(
+				progress.session,
+				'the person signed out',
+				`portal-${params.connection}-out`
+			);
 		redirect(303, '/my');
 	}
 };

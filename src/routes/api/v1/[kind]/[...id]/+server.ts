@@ -19,7 +19,14 @@ export const GET = ({ params, url }) =>
 			const found = await cardOf(context, card, params.id, at, look.live);
 			if (found) return json({ at, ...found });
 		} else {
-			const row = listOf(context.db, kind, { at, scope: EVERYTHING, sort: '', descending: false, limit: 1000, offset: 0 }).rows.find((r) => String(r.id ?? r.machine) === params.id);
+			const row = listOf(context.db, kind, {
+				at,
+				scope: EVERYTHING,
+				sort: '',
+				descending: false,
+				limit: 1000,
+				offset: 0
+			}).rows.find((r) => String(r.id ?? r.machine) === params.id);
 			if (row) return json({ at, facts: [], ...row });
 		}
 		throw new NotFound(`${card ?? kind.slice(0, -1)} called ${params.id}`);

@@ -10,7 +10,13 @@ export const POST = ({ params, request, locals }) =>
 		const { at } = parseInput(commitBody, text ? JSON.parse(text) : {});
 		const caller = locals.caller!;
 		const context = runtime();
-		const job = await commitPlan(context, caller, Number(params.id), at ?? null, caller.kind === 'token' ? 'api' : 'screen');
+		const job = await commitPlan(
+			context,
+			caller,
+			Number(params.id),
+			at ?? null,
+			caller.kind === 'token' ? 'api' : 'screen'
+		);
 		context.wake();
 		return json({ job }, { status: 202, headers: { location: `/api/v1/jobs/${job}` } });
 	});

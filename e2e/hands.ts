@@ -1,0 +1,49 @@
+import AxeBuilder from '@axe-core/playwright';
+import { expect, type APIRequestContext, type Page } from '@playwright/test';
+
+/** Signs an operator in through the page. */
+export async function signIn(page: Page, login: string): Promise<void> {
+	await page.goto('/sign-in');
+	await page.getByLabel('Login').fill(login);
+	await page.getByLabel('Password').fill('tideline');
+	await page.getByRole('button', { name: 'Sign in' }).click();
+	await expect(page.getByRole('navigation', { name: 'Stages' })).toBeVisible();
+	await ready(page);
+}
+
+/** Waits until the page answers to keys and presses. */
+export async function ready(page: Page): Promise<void> {
+	await expect(page.locator('html[data-ready="yes"]')).toHaveCount(1);
+}
+
+/** Goes to a view and waits until it answers. */
+export async function visit(page: Page, path: string): Promise<void> {
+	await page.goto(path);
+	await ready(page);
+}
+
+/** No violation that axe can find, in the whole page. */
+export async function accessible(page: Page): Promise<void> {
+	const { violations } = await new AxeBuilder({ page }).analyze();
+	expect(violations.map((v) => `${v.id}: ${v.help} — ${v.nodes.slice(0, 3).map((n) => n.html.slice(0, 140)).join(' | ')}`)).toEqual([]);
+}
+
+/** Commits the plan in the tray, follows it to its job and waits until that has ended. Returns the state shown. */
+export async function commitAndFollow(page: Page): Promise<string> {
+	await page.getByRole('button', { name: 'Commit' }).click();
+	await page.getByRole('button', { name: /^Job \d+$/ }).click();
+	await page.waitForURL(/\/jobs\/\d+/);
+	const status = page.getByRole('status').first();
+	await expect(status).toContainText(/^\s*(done|failed|cancelled)/, { timeout: 90_000 });
+	return /done|failed|cancelled/.exec((await status.textContent()) ?? '')![0];
+}
+
+/** Calls the API as the signed-in page does: its cookie, from its own origin. */
+export async function api(request: APIRequestContext, method: 'get' | 'post' | 'delete', path: string, data?: unknown): Promise<unknown> {
+	const response = await request[method](`/api/v1${path}`, { data, headers: { origin: 'http://localhost:4899' } });
+	expect(response.ok(), `${method} ${path}: ${response.status()} ${response.ok() ? '' : await response.text()}`).toBe(true);
+	return response.status() === 204 || response.status() === 202 ? null : await response.json();
+}
+
+/** Moves the lab's clock on by seconds. */
+export const step = (request: APIRequestContext, seconds: number): Promise<unknown> => api(request, 'post', '/lab/clock', { step: seconds });

@@ -1,0 +1,115 @@
+import { expect, test } from '@playwright/test';
+import { accessible, api, commitAndFollow, signIn, visit } from './hands';
+
+test.describe('the helpdesk, with somebody on the phone', () => {
+	test.beforeEach(async ({ page }) => signIn(page, 'helpdesk'));
+
+	test('Today ranks what needs a person, and every figure in it can be asked why', async ({ page }) => {
+		const needs = page.getByRole('region', { name: /Needs a person/ }).getByRole('listitem');
+		await expect(needs.first()).toContainText('Halifax gateway by stream');
+		const people = await needs.locator('b').allTextContents();
+		const counts = people.map((p) => (p === '·' ? 0 : Number(p)));
+		expect(counts).toEqual([...counts].sort((a, b) => b - a));
+		await needs.first().getByRole('link', { name: /Nobody gets a desktop/ }).click();
+		const card = page.getByRole('complementary', { name: 'Card' });
+		await expect(card).toContainText('hfx-gw-1');
+		await expect(card).toContainText('announces 3748, listens on 3478');
+		await accessible(page);
+	});
+
+	test('finds an unusable machine, repairs it by runbook, and is told the result', async ({ page }) => {
+		await visit(page, '/fix');
+		const row = page.getByRole('row', { name: /bgo-br-004/ });
+		await expect(row).toContainText('its agent does not answer');
+		await row.getByRole('button', { name: 'Repair' }).click();
+		await expect(page.getByRole('region', { name: 'Plan' })).toContainText('Repair bgo-br-004');
+		await accessible(page);
+		expect(await commitAndFollow(page)).toBe('done');
+		await expect(page.getByText('helped by: restart service')).toBeVisible();
+		await visit(page, '/fix');
+		await expect(page.getByRole('row', { name: /bgo-br-004/ })).toHaveCount(0);
+		await expect(page.getByRole('button', { name: /new notices/ })).not.toHaveAccessibleName('0 new notices');
+	});
+
+	test('sees a session’s sign-in phase by phase, messages and signs out', async ({ page }) => {
+		await visit(page, '/watch?list=sessions&scope=pool:bridge-bergen');
+		await page.getByRole('table', { name: 'sessions' }).getByRole('link').filter({ hasText: / / }).first().click();
+		const card = page.getByRole('complementary', { name: 'Card' });
+		await expect(card).toContainText('start the desktop');
+		await card.getByRole('button', { name: 'Message' }).click();
+		await card.getByRole('button', { name: 'Message' }).click();
+		await expect(card.getByRole('alert')).toContainText('Write the message.');
+		await card.getByLabel('What they should read').fill('Your machine restarts at noon.');
+		await card.getByRole('button', { name: 'Message' }).click();
+		await expect(page.getByRole('complementary', { name: 'Plan in review' })).toContainText('Your machine restarts at noon.');
+		expect(await commitAndFollow(page)).toBe('done');
+	});
+
+	test('narrows by typing, by pressing a value and by facet, and the sentence says it', async ({ page }) => {
+		await visit(page, '/watch?list=machines');
+		await page.keyboard.press('/');
+		await page.getByLabel('Narrow the scope').fill('site:bergen speed>3');
+		await page.keyboard.press('Enter');
+		await expect(page.getByRole('alert').filter({ hasText: 'no measure' })).toBeVisible();
+		await page.getByLabel('Narrow the scope').fill('site:bergen -pool:bridge-bergen');
+		await page.keyboard.press('Enter');
+		await expect(page.getByText('not pool Bridge desks Bergen')).toBeVisible();
+		await expect(page).toHaveURL(/scope=site:bergen/);
+		const total = async () => Number(/([\d,]+) machines/.exec((await page.locator('main').textContent())!)![1]!.replace(',', ''));
+		expect(await total()).toBe(92);
+		await page.getByRole('link', { name: 'Chart Studio' }).first().click();
+		await expect(page.getByText('40 machines', { exact: true })).toBeVisible();
+	});
+
+	test('may draft a grant but not commit it, and is told who may', async ({ page }) => {
+		await visit(page, '/publish?make=grant');
+		await page.getByLabel('Publication').selectOption('payroll');
+		await page.getByLabel('Team').selectOption('software');
+		await page.getByRole('button', { name: 'Plan the grant' }).click();
+		await expect(page.getByRole('region', { name: 'Plan' })).toContainText('Grant Payroll close to Software');
+		await page.getByRole('button', { name: 'Commit' }).click();
+		await expect(page.getByText(/As helpdesk you may not commit/)).toBeVisible();
+		await page.getByRole('button', { name: 'Discard' }).click();
+		await expect(page.getByRole('region', { name: 'Plan' })).toHaveCount(0);
+	});
+
+	test('goes back in time: every view follows, and says so', async ({ page }) => {
+		await page.getByRole('slider', { name: 'Moment' }).focus();
+		for (let i = 0; i < 12; i++) await page.keyboard.press('PageDown');
+		await expect(page.getByText(/as it was/)).toBeVisible();
+		const past = await page.locator('p', { hasText: 'people in' }).textContent();
+		await page.getByRole('link', { name: /Watch/ }).click();
+		await expect(page.getByText(/as it was/)).toBeVisible();
+		await expect(page.locator('p', { hasText: 'people in' })).toHaveText(past!);
+		await page.keyboard.press('l');
+		await expect(page.getByText(/as it was/)).toHaveCount(0);
+	});
+
+	test('the figures of a scope are the same on every screen', async ({ page }) => {
+		const at = new Date(Date.parse('2026-11-17T14:00:00+01:00')).toISOString();
+		const scope = 'site:halifax';
+		const rows = async (kind: string) => ((await api(page.request, 'get', `/${kind}?scope=${scope}&at=${at}&limit=1000`)) as { rows: { state?: string; login?: string }[]; total: number });
+		const machines = await rows('machines');
+		const sessions = await rows('sessions');
+		await visit(page, `/?scope=${scope}&at=${at}`);
+		const line = page.locator('p', { hasText: 'people in' });
+		const up = machines.rows.filter((m) => m.state !== 'off' && m.state !== 'failed').length;
+		await expect(line).toContainText(`${new Set(sessions.rows.map((s) => s.login)).size} people in`);
+		await expect(line).toContainText(`${up} machines up of ${machines.total}`);
+		await visit(page, `/watch?list=sessions&scope=${scope}&at=${at}`);
+		await expect(page.getByText(`${sessions.total} sessions`)).toBeVisible();
+	});
+});
+
+test('keys: stages by number, all keys by question mark, the menu by Ctrl K', async ({ page }) => {
+	await signIn(page, 'helpdesk');
+	await page.keyboard.press('6');
+	await expect(page).toHaveURL(/\/fix/);
+	await page.keyboard.press('?');
+	await expect(page.getByRole('complementary', { name: 'Keys' })).toBeVisible();
+	await page.keyboard.press('Escape');
+	await page.keyboard.press('Control+k');
+	await page.getByPlaceholder(/Go to a view/).fill('bgo-cs-04');
+	await page.getByRole('option', { name: /bgo-cs-04/ }).first().click();
+	await expect(page.getByRole('complementary', { name: 'Card' })).toContainText('bgo-cs-04');
+});

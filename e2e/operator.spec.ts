@@ -1,0 +1,177 @@
+import { expect, test } from '@playwright/test';
+import { accessible, api, commitAndFollow, signIn, visit } from './hands';
+
+test.describe.serial('the operator, adding joiners', () => {
+	test.beforeEach(async ({ page }) => {
+		await signIn(page, 'operator');
+	});
+
+	test('a pool that does not fit is blocked with the shortage named', async ({ page }) => {
+		await visit(page, '/publish?make=pool');
+		await accessible(page);
+		await page.getByRole('button', { name: 'Plan the pool' }).click();
+		await expect(page.getByText('Give the pool a name.')).toBeVisible();
+		await page.getByLabel('Name', { exact: true }).fill('Survey annexe');
+		await page.getByLabel('Names').fill('bgo-nodigit');
+		await expect(page.getByText(/Add a run of #/)).toBeVisible();
+		await page.getByLabel('Names').fill('bgo-br-###');
+		await expect(page.getByText(/96 passed over: bgo-br-001 is an? /)).toBeVisible();
+		await page.getByLabel('Names').fill('bgo-sa-##');
+		await page.getByLabel('Memory').fill('64 GB');
+		await page.getByLabel('How many').fill('80');
+		await page.getByRole('button', { name: 'Plan the pool' }).click();
+		await expect(page.getByRole('complementary', { name: 'Plan in review' })).toContainText(/of memory missing: there is room for \d+ machines, 80 are asked for/);
+		await expect(page.getByRole('button', { name: 'Commit' })).toBeDisabled();
+		await page.getByRole('button', { name: 'Discard' }).click();
+	});
+
+	test('makes a pool, publishes it, grants it, and the person it is for works on it', async ({ page, browser }) => {
+		await visit(page, '/publish?make=pool');
+		await page.getByLabel('Name', { exact: true }).fill('Survey annexe');
+		await page.getByLabel('Names').fill('bgo-sa-##');
+		await page.getByLabel('How many').fill('3');
+		await expect(page.getByText('bgo-sa-01, bgo-sa-02, bgo-sa-03')).toBeVisible();
+		await page.getByRole('button', { name: 'Plan the pool' }).click();
+		await expect(page.getByRole('region', { name: 'Plan' })).toContainText('Make pool Survey annexe: 3 machines');
+		expect(await commitAndFollow(page)).toBe('done');
+		await expect(page.getByText(/made: \d/)).toBeVisible();
+
+		await visit(page, '/publish?make=publication');
+		await page.getByLabel('Name for people').fill('Annexe desk');
+		await page.getByLabel('Name for us').fill('Survey annexe desk');
+		await page.getByLabel('Survey annexe', { exact: true }).check();
+		await page.getByRole('button', { name: 'Plan the publication' }).click();
+		expect(await commitAndFollow(page)).toBe('done');
+
+		await visit(page, '/publish?make=grant');
+		await page.getByLabel('Publication').selectOption({ label: 'Survey annexe desk' });
+		await page.getByLabel('To', { exact: true }).selectOption('person');
+		await page.getByLabel('Login').fill('nobody-here');
+		await page.getByRole('button', { name: 'Plan the grant' }).click();
+		await expect(page.getByText('The directory knows nobody called nobody-here.')).toBeVisible();
+		await page.getByLabel('Login').fill('alindqvist');
+		await page.getByRole('button', { name: 'Plan the grant' }).click();
+		await expect(page.getByRole('complementary', { name: 'Plan in review' })).toContainText('gains access');
+		expect(await commitAndFollow(page)).toBe('done');
+
+		const phone = await browser.newContext({ viewport: { width: 390, height: 844 } });
+		const my = await phone.newPage();
+		await my.goto('/my');
+		await my.getByLabel('Login').fill('alindqvist');
+		await my.getByLabel('Password').fill('wrong');
+		await my.getByRole('button', { name: 'Sign in' }).click();
+		await expect(my.getByText('Login or password is wrong.')).toBeVisible();
+		await my.getByLabel('Password').fill('tideline');
+		await my.getByRole('button', { name: 'Sign in' }).click();
+		const tile = my.getByRole('listitem').filter({ hasText: 'Annexe desk' });
+		await expect(tile).toBeVisible();
+		await accessible(my);
+		await tile.getByRole('button', { name: /Open/ }).click();
+		await expect(my.getByRole('heading', { name: 'Opening Annexe desk' })).toBeVisible();
+		await expect(my.getByText(/on bgo-sa-0\d/)).toBeVisible({ timeout: 60_000 });
+		await accessible(my);
+		await visit(page, '/watch?list=sessions&scope=person:alindqvist');
+		await expect(page.getByRole('table', { name: 'sessions' }).getByText('bgo-sa-0').first()).toBeVisible();
+		await my.getByRole('button', { name: 'Sign out' }).click();
+		await expect(my.getByRole('heading', { name: /Hello/ })).toBeVisible();
+		await phone.close();
+	});
+
+	test('who gets what, and a condition that shuts people out is told before it is saved', async ({ page }) => {
+		await visit(page, '/publish?card=person/alindqvist');
+		await expect(page.getByRole('complementary', { name: 'Card' })).toContainText('by the grant to Chart Production');
+		await visit(page, '/secure');
+		await accessible(page);
+		await page.getByRole('row', { name: /Survey annexe|Annexe desk/ }).getByRole('link', { name: /change/ }).click();
+		await page.getByLabel('From these ranges only').fill('192.0.2.0/33');
+		await page.getByRole('button', { name: 'Plan the change' }).click();
+		await expect(page.getByText('Write an address range such as 10.21.0.0/22.')).toBeVisible();
+		await page.getByLabel('From these ranges only').fill('192.0.2.0/24');
+		await page.getByRole('button', { name: 'Plan the change' }).click();
+		await expect(page.getByRole('complementary', { name: 'Plan in review' })).toContainText('loses access');
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/secure?who=alindqvist&what=survey-annexe-desk');
+		await expect(page.getByRole('region', { name: 'Answer' })).toContainText(/No, alindqvist may not open/);
+		await expect(page.getByRole('region', { name: 'Answer' })).toContainText('lies in none of 192.0.2.0/24');
+		await visit(page, '/changes');
+		await page.getByRole('row', { name: /Change the grant of Annexe desk/ }).getByRole('button', { name: 'Undo' }).click();
+		await expect(page.getByRole('region', { name: 'Plan' })).toContainText('1 person affected');
+		expect(await commitAndFollow(page)).toBe('done');
+	});
+
+	test('sets a policy, and the engine acts on it and says why', async ({ page }) => {
+		await visit(page, '/scale?pool=survey-annexe');
+		await accessible(page);
+		await page.getByLabel('Never fewer machines than').fill('9');
+		await page.getByRole('button', { name: 'Plan this policy' }).click();
+		await expect(page.getByText(/is more than the most/)).toBeVisible();
+		await page.getByLabel('Never fewer machines than').fill('3');
+		await page.getByRole('button', { name: 'Plan this policy' }).click();
+		expect(await commitAndFollow(page)).toBe('done');
+		await api(page.request, 'post', '/lab/clock', { step: 300 });
+		await visit(page, '/scale?pool=survey-annexe');
+		await expect(page.getByText(/started: fewer than 3 machines were up|started: \d places? missing/).first()).toBeVisible();
+	});
+
+	test('mends the gateway from Today; the finding goes, and the change can be undone', async ({ page }) => {
+		await visit(page, '/');
+		await page.getByRole('button', { name: 'Put the port back to 3478' }).click();
+		await expect(page.getByRole('complementary', { name: 'Plan in review' })).toContainText('can connect again');
+		await page.keyboard.press('Control+Enter');
+		await expect(page.getByRole('region', { name: 'Plan' })).toHaveCount(0);
+		await api(page.request, 'post', '/lab/clock', { step: 60 });
+		await visit(page, '/');
+		await expect(page.getByText('Nobody gets a desktop through the Halifax gateway')).toHaveCount(0);
+		await visit(page, '/changes');
+		await expect(page.getByRole('row', { name: /hfx-gw-1 announce port 3478/ })).toContainText('Ines Haugland');
+		await accessible(page);
+	});
+
+	test('two plans on the same thing: the second is refused with what changed, and recomputed with one press', async ({ page }) => {
+		const { id } = (await api(page.request, 'post', '/plans', { kind: 'policy.set', input: { pool: 'payroll', headroomIn: 5 } })) as { id: number };
+		await visit(page, '/scale?pool=payroll');
+		await page.getByLabel('Ready outside them').fill('1');
+		await page.getByRole('button', { name: 'Plan this policy' }).click();
+		await expect(page.getByRole('region', { name: 'Plan' })).toBeVisible();
+		await api(page.request, 'post', `/plans/${id}/commit`, {});
+		await page.getByRole('button', { name: 'Commit' }).click();
+		await expect(page.getByRole('complementary', { name: 'Plan in review' })).toContainText(/has been changed since|is working on/);
+		await expect(async () => {
+			await page.getByRole('button', { name: 'Recompute' }).click();
+			await expect(page.getByRole('button', { name: 'Recompute' })).toHaveCount(0, { timeout: 2000 });
+		}).toPass();
+		expect(await commitAndFollow(page)).toBe('done');
+	});
+});
+
+test('every other view is accessible, by day and by night', async ({ page }) => {
+	await signIn(page, 'owner');
+	for (const path of ['/', '/watch?list=machines', '/watch?list=people', '/watch?list=hosts', '/fix', '/jobs', '/settings', '/publish', '/?card=machine/bgo-br-001', '/?card=person/alindqvist', '/?card=pool/chart-studio', '/?card=version/bridge-desk/3.2.0']) {
+		await visit(page, path);
+		await accessible(page);
+	}
+	await page.evaluate(() => (document.cookie = 'theme=night;path=/'));
+	for (const path of ['/', '/build', '/scale', '/fix']) {
+		await visit(page, path);
+		await expect(page.locator('html')).toHaveAttribute('data-theme', 'night');
+		await accessible(page);
+	}
+});
+
+test('the lab bench pauses, steps and breaks things, plainly apart', async ({ page }) => {
+	await signIn(page, 'operator');
+	await page.getByRole('button', { name: /^lab/ }).click();
+	const bench = page.getByRole('complementary', { name: 'Lab bench' });
+	await expect(bench).toContainText('not part of Sextant');
+	await bench.getByRole('button', { name: 'Pause' }).click();
+	await expect(bench).toContainText('paused');
+	await bench.getByLabel('Where').fill('no-such-machine');
+	await bench.getByRole('button', { name: 'Switch the fault on' }).click();
+	await expect(bench.getByRole('alert')).toContainText('no machine no-such-machine');
+	await bench.getByLabel('Where').fill('bgo-br-001');
+	await bench.getByRole('button', { name: 'Switch the fault on' }).click();
+	await expect(bench).toContainText('agent-stopped: bgo-br-001');
+	await bench.getByRole('button', { name: /switch off agent-stopped bgo-br-001/ }).click();
+	await bench.getByRole('button', { name: 'Go on' }).click();
+	await expect(bench).not.toContainText('paused');
+});

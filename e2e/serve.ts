@@ -1,0 +1,30 @@
+import { spawn } from 'node:child_process';
+import { rmSync } from 'node:fs';
+
+/** Starts the demo as `npm run demo` does, on a port and in a folder of its own; ends it after the tests. */
+export default async function serve(): Promise<() => Promise<void>> {
+	rmSync('.sextant/e2e', { recursive: true, force: true });
+	const server = spawn(process.execPath, ['build/node/serve.js', '--demo', '--port', '4899', '--data', '.sextant/e2e', '--speed', '60'], { stdio: ['ignore', 'pipe', 'pipe'] });
+	let output = '';
+	await new Promise<void>((ready, wrong) => {
+		const timer = setTimeout(() => wrong(new Error(`the demo did not start within four minutes:\n${output}`)), 240_000);
+		const hear = (chunk: Buffer) => {
+			output += chunk.toString();
+			if (output.includes('looks after')) {
+				clearTimeout(timer);
+				ready();
+			}
+		};
+		server.stdout.on('data', hear);
+		server.stderr.on('data', hear);
+		server.on('exit', (code) => wrong(new Error(`the demo ended with ${code}:\n${output}`)));
+	});
+	return async () => {
+		server.removeAllListeners('exit');
+		const ended = new Promise((done) => server.on('exit', done));
+		server.kill('SIGTERM');
+		await ended;
+		// What the server complained of would otherwise go unseen.
+		if (/Error/.test(output)) console.error(output.slice(0, 4000));
+	};
+}

@@ -1,0 +1,25 @@
+import { existsSync } from 'node:fs';
+import { defineConfig } from '@playwright/test';
+
+const chromium = [process.env.CHROMIUM, '/usr/bin/chromium', '/usr/bin/chromium-browser'].find((p) => p && existsSync(p));
+
+export default defineConfig({
+	testDir: 'e2e',
+	timeout: 120_000,
+	expect: { timeout: 20_000 },
+	workers: 1,
+	fullyParallel: false,
+	forbidOnly: true,
+	reporter: [['list']],
+	globalSetup: './e2e/serve.ts',
+	use: {
+		baseURL: 'http://localhost:4899',
+		viewport: { width: 1280, height: 800 },
+		actionTimeout: 20_000,
+		trace: 'retain-on-failure',
+		launchOptions: {
+			executablePath: chromium,
+			args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--no-first-run']
+		}
+	}
+});

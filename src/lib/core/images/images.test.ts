@@ -1,0 +1,84 @@
+import fc from 'fast-check';
+import { describe, expect, test } from 'vitest';
+import { HOUR } from '../time/units';
+import { chanceOver, expectDuration, quantile } from './duration';
+import { checkSheet, type BuildSheet, type StepKind } from './sheet';
+import { byVersion, compareContents, isVersion, proposeNumber } from './versions';
+
+describe('expected duration', () => {
+	test('one step: its own quantiles', () => {
+		const e = expectDuration([{ runs: [10, 20, 30], fallback: 0 }]);
+		expect(e.middle).toBeCloseTo(20, 0);
+		expect(e.ninety).toBeGreaterThan(26);
+		expect(e.runs).toBe(3);
+	});
+	test('sums distributions: nine in ten of the sum lies below the sum of nine in tens', () => {
+		const runs = Array.from({ length: 40 }, (_, i) => 10 + i);
+		const step = { runs, fallback: 0 };
+		const sum = expectDuration([step, step, step, step]);
+		expect(sum.mean).toBeCloseTo(4 * 29.5, -1);
+		expect(sum.ninety).toBeLessThan(4 * quantile(runs, 0.9));
+		expect(sum.ninety).toBeGreaterThan(sum.middle);
+	});
+	test('the same runs answer alike; none fall back, and say so', () => {
+		const steps = [{ runs: [], fallback: 60 }, { runs: [5], fallback: 9 }];
+		expect(expectDuration(steps)).toEqual(expectDuration(steps));
+		expect(expectDuration(steps)).toMatchObject({ runs: 0 });
+		expect(expectDuration(steps).middle).toBeCloseTo(65, 0);
+	});
+	test('lies between the sum of the fastest and of the slowest runs', () => {
+		const history = fc.array(fc.integer({ min: 1, max: 5000 }), { minLength: 1, maxLength: 9 }).map((runs) => ({ runs, fallback: 0 }));
+		fc.assert(
+			fc.property(fc.array(history, { minLength: 1, maxLength: 6 }), (steps) => {
+				const e = expectDuration(steps);
+				const least = steps.reduce((n, s) => n + Math.min(...s.runs), 0);
+				const most = steps.reduce((n, s) => n + Math.max(...s.runs), 0);
+				for (const x of [e.middle, e.ninety, e.mean]) {
+					expect(x).toBeGreaterThanOrEqual(least - 1e-6);
+					expect(x).toBeLessThanOrEqual(most + 1e-6);
+				}
+				expect(chanceOver(steps, most)).toBe(0);
+				expect(chanceOver(steps, least - 1)).toBe(1);
+			})
+		);
+	});
+});
+
+describe('a build sheet', () => {
+	const sheet = (...kinds: StepKind[]): BuildSheet => ({ steps: kinds.map((kind) => ({ kind, words: `do ${kind}` })), limit: HOUR, builder: { cores: 4, memory: 1, disk: 1 } });
+	test('in order has no problem', () => {
+		expect(checkSheet(sheet('source', 'updates', 'trim', 'profile client', 'agent', 'seal'))).toEqual([]);
+	});
+	test.each<[string, StepKind[], RegExp, number]>([
+		['seal not last', ['source', 'seal', 'agent'], /must be last/, 1],
+		['agent not last but one', ['source', 'agent', 'package', 'seal'], /last but one/, 1],
+		['source not first', ['updates', 'source', 'agent', 'seal'], /must be first/, 1],
+		['no seal', ['source', 'agent'], /no seal step/, -1],
+		['two agents', ['source', 'agent', 'agent', 'seal'], /stands twice/, 2],
+		['updates after trim', ['source', 'trim', 'updates', 'agent', 'seal'], /updates bring back/, 2]
+	])('%s is named with its reason', (_name, kinds, words, step) => {
+		expect(checkSheet(sheet(...kinds)).find((p) => words.test(p.fact.words))).toMatchObject({ step });
+	});
+	test('needs a time limit', () => expect(checkSheet({ ...sheet('source', 'agent', 'seal'), limit: 0 })).toHaveLength(1));
+});
+
+describe('versions', () => {
+	test('are compared by the semantic-version rules', () => {
+		expect(['3.10.0', '3.2.0', '3.1.0-sea.2', '3.1.0'].sort(byVersion)).toEqual(['3.1.0-sea.2', '3.1.0', '3.2.0', '3.10.0']);
+		expect([isVersion('3.1'), isVersion('v3.1.0'), isVersion('3.1.0-sea.2')]).toEqual([false, false, true]);
+	});
+	test('the next number follows from what changed, and is never one that is taken', () => {
+		expect(proposeNumber('3.1.4', 'updates', new Set())).toBe('3.1.5');
+		expect(proposeNumber('3.1.4', 'steps', new Set(['3.2.0']))).toBe('3.3.0');
+		expect(proposeNumber('3.1.4', 'source', new Set())).toBe('4.0.0');
+		expect(proposeNumber(null, 'steps', new Set())).toBe('1.0.0');
+	});
+	test('contents compare part by part, largest first', () => {
+		const c = (name: string, version: string, size: number) => ({ name, version, size });
+		expect(compareContents([c('a', '1', 10), c('b', '1', 5), c('gone', '1', 3)], [c('a', '1', 10), c('b', '2', 9), c('new', '1', 20)])).toEqual([
+			{ name: 'new', before: null, after: '1', bytes: 20 },
+			{ name: 'b', before: '1', after: '2', bytes: 4 },
+			{ name: 'gone', before: '1', after: null, bytes: -3 }
+		]);
+	});
+});

@@ -1,0 +1,58 @@
+import fc from 'fast-check';
+import { describe, expect, test } from 'vitest';
+import { facetValues, FACETS, parseScope, scopeText, termWords, withFacet, withoutTerm, type Facet, type Scope } from './scope';
+
+describe('a typed scope', () => {
+	test('is read term by term', () => {
+		const { scope, problems } = parseScope('site:bergen pool:"Chart Studio" signin>60s -team:contractors fulmar');
+		expect(problems).toEqual([]);
+		expect(scope.terms).toEqual([
+			{ type: 'facet', facet: 'site', values: ['bergen'], not: false },
+			{ type: 'facet', facet: 'pool', values: ['Chart Studio'], not: false },
+			{ type: 'measure', measure: 'signin', compare: '>', value: 60_000, text: '60s', not: false },
+			{ type: 'facet', facet: 'team', values: ['contractors'], not: true },
+			{ type: 'text', text: 'fulmar', not: false }
+		]);
+	});
+	test.each([
+		['colour:red', /no facet “colour”/],
+		['signin>soon', /not a duration/],
+		['strain>high', /not a number/],
+		['speed>3', /no measure “speed”/],
+		['site:', /Say which/]
+	])('%s is a problem with its place, and the rest still counts', (text, words) => {
+		const { scope, problems } = parseScope(`pool:x ${text}`);
+		expect(problems).toHaveLength(1);
+		expect(problems[0]!.words).toMatch(words);
+		expect(problems[0]!.at).toBe(7);
+		expect(scope.terms).toHaveLength(1);
+	});
+
+	const value = fc.stringMatching(/^[a-zA-Z0-9][a-zA-Z0-9 .,/-]{0,11}[a-z0-9]$/);
+	const term = fc.oneof(
+		fc.record({ type: fc.constant('facet' as const), facet: fc.constantFrom(...(Object.keys(FACETS) as Facet[])), values: fc.array(value, { minLength: 1, maxLength: 3 }), not: fc.boolean() }),
+		fc.record({ type: fc.constant('measure' as const), measure: fc.constant('strain' as const), compare: fc.constantFrom('>' as const, '<=' as const), value: fc.nat(), not: fc.boolean() }).map((t) => ({ ...t, text: String(t.value) })),
+		fc.record({ type: fc.constant('text' as const), text: value, not: fc.boolean() })
+	);
+	test('written out reads back as the same scope', () => {
+		fc.assert(
+			fc.property(fc.array(term, { maxLength: 5 }), (terms) => {
+				const scope: Scope = { terms };
+				expect(parseScope(scopeText(scope))).toEqual({ scope, problems: [] });
+			})
+		);
+	});
+});
+
+describe('a scope', () => {
+	const scope = parseScope('site:bergen,halifax -team:x signin>=2min').scope;
+	test('reads as words', () => {
+		expect(scope.terms.map((t) => termWords(t, (_f, id) => id.toUpperCase()))).toEqual(['in BERGEN or HALIFAX', 'not team X', 'sign-in at least 2min']);
+	});
+	test('changes facet by facet', () => {
+		expect(scopeText(withFacet(scope, 'site', 'hobart'))).toBe('-team:x signin>=2min site:hobart');
+		expect(facetValues(withFacet(scope, 'site', null), 'site')).toBeNull();
+		expect(facetValues(scope, 'team')).toBeNull();
+		expect(scopeText(withoutTerm(scope, 0))).toBe('-team:x signin>=2min');
+	});
+});

@@ -1,0 +1,108 @@
+import { readFileSync } from 'node:fs';
+import { readEstate } from '$lib/core/estate/read';
+import type { Estate } from '$lib/core/estate/schema';
+import type { Caller } from '../identity/caller';
+import type { Context } from '../context';
+import { openDb, type Db } from '../db';
+import { settleEstate } from '../db/settle';
+import { configureBroker } from '../engine/broker';
+import { Engine } from '../engine/engine';
+import { jobById } from '../jobs';
+import { JobRunner } from '../jobs/runner';
+import { commitPlan, draftPlan, type PlanRow } from '../plans';
+import { beginning } from '../simulator/genesis';
+import { Lab } from '../simulator/lab';
+import { LabServer } from '../simulator/server';
+
+/** Reads an estate for tests; `change` may alter the plain values first. */
+export function testEstate(file = 'e2e/small.yaml', change: (estate: Estate) => void = () => {}): Estate {
+	const read = readEstate(readFileSync(file, 'utf8'), file, () => null);
+	if ('problems' in read) throw new Error(read.problems.map((p) => `${p.line}: ${p.message}`).join('\n'));
+	change(read.estate);
+	return read.estate;
+}
+
+export const OWNER: Caller = {
+	kind: 'operator',
+	id: 1,
+	name: 'Runa Solheim',
+	login: 'owner',
+	role: 'owner',
+	factor: false,
+	signIn: null
+};
+
+/** An estate, its lab, engine and job runner in one thread, with a clock that tests move by hand. */
+export class Harness {
+	readonly db: Db;
+	readonly lab: Lab;
+	readonly server: LabServer;
+	readonly ctx: Context;
+	readonly engine: Engine;
+	readonly runner: JobRunner;
+
+	private constructor(estate: Estate) {
+		this.lab = new Lab(estate);
+		this.server = new LabServer(this.lab);
+		this.db = openDb(':memory:');
+		settleEstate(this.db, estate, beginning(estate), (login) => this.lab.world.people.get(login)!.address);
+		this.ctx = {
+			db: this.db,
+			providers: this.server.providers,
+			clock: { now: () => this.lab.now, speed: () => 1e9 }
+		};
+		this.engine = new Engine(this.ctx);
+		this.runner = new JobRunner(
+			this.ctx,
+			() => {},
+			async () => {}
+		);
+	}
+
+	static async of(estate: Estate = testEstate()): Promise<Harness> {
+		const h = new Harness(estate);
+		await h.engine.observe();
+		await configureBroker(h.ctx);
+		return h;
+	}
+
+	/** Lets the estate live for `ms`, in steps of `step`, engine and jobs along with it. */
+	async live(ms: number, step = 5000): Promise<void> {
+		const end = this.lab.now + ms;
+		while (this.lab.now < end) {
+			this.server.advance(Math.min(end, this.lab.now + step));
+			await this.engine.observe();
+			await this.engine.minute(this.lab.now);
+			this.runner.tick();
+			await new Promise((resolve) => setImmediate(resolve));
+		}
+	}
+
+	draft(kind: string, input: unknown, caller = OWNER): Promise<PlanRow> {
+		return draftPlan(this.ctx, caller, kind, input, 'test');
+	}
+
+	commit(plan: number, at: number | null = null, caller = OWNER): Promise<number> {
+		return commitPlan(this.ctx, caller, plan, at, 'test');
+	}
+
+	/** Drafts, commits and carries out; answers with the ended job. */
+	async carryOut(kind: string, input: unknown): Promise<NonNullable<ReturnType<typeof jobById>>> {
+		return this.finish(await this.commit((await this.draft(kind, input)).id));
+	}
+
+	/** Lets time pass until a job has ended. */
+	async finish(job: number): Promise<NonNullable<ReturnType<typeof jobById>>> {
+		for (let i = 0; i < 20_000; i++) {
+			const row = jobById(this.db, job, this.lab.now)!;
+			if (row.ended !== null) {
+				await this.engine.observe();
+				return row;
+			}
+			await this.live(5000);
+			// Jobs that wait for the clock look at it every few milliseconds of the wall.
+			await new Promise((resolve) => setTimeout(resolve, 1));
+		}
+		throw new Error(`job ${job} does not end`);
+	}
+}
