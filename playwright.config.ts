@@ -1,7 +1,9 @@
 import { existsSync } from 'node:fs';
 import { defineConfig } from '@playwright/test';
 
-const chromium = [process.env.CHROMIUM, '/usr/bin/chromium', '/usr/bin/chromium-browser'].find((p) => p && existsSync(p));
+const chromium = [process.env.CHROMIUM, '/usr/bin/chromium', '/usr/bin/chromium-browser'].find(
+	(p) => p && existsSync(p)
+);
 
 export default defineConfig({
 	testDir: 'e2e',
@@ -10,6 +12,12 @@ export default defineConfig({
 	workers: 1,
 	fullyParallel: false,
 	forbidOnly: true,
+	// The builder works through hours of the lab's clock: after everybody else, who need the day as it begins.
+	projects: [
+		{ name: 'day', testIgnore: /(builder|kill)\.spec/ },
+		{ name: 'evening', testMatch: /builder\.spec/ },
+		{ name: 'kill', testMatch: /kill\.spec/ }
+	],
 	reporter: [['list']],
 	globalSetup: './e2e/serve.ts',
 	use: {
@@ -19,7 +27,15 @@ export default defineConfig({
 		trace: 'retain-on-failure',
 		launchOptions: {
 			executablePath: chromium,
-			args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--no-first-run']
+			args: [
+				'--no-sandbox',
+				'--disable-gpu',
+				'--disable-quic',
+				'--disable-background-networking',
+				'--disable-component-update',
+				'--disable-sync',
+				'--no-first-run'
+			]
 		}
 	}
 });

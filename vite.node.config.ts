@@ -19,7 +19,8 @@ export default defineConfig({
 				cli: 'src/node/cli.ts',
 				lab: 'src/node/lab-thread.ts',
 				engine: 'src/node/engine-thread.ts',
-				history: 'src/node/history-thread.ts'
+				history: 'src/node/history-thread.ts',
+				bench: 'bench/bench.ts'
 			},
 			external: Object.keys(dependencies),
 			output: { entryFileNames: '[name].js', chunkFileNames: 'shared-[hash].js', format: 'es' }

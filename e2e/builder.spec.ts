@@ -26,12 +26,17 @@ test.describe('the builder, before Tuesday', () => {
 	});
 
 	test('builds a version, which fails at a step, names it, is resumed, and lands held', async ({ page }) => {
-		const { id } = (await api(page.request, 'post', '/lab/faults', { kind: 'build-step-fails', target: 'Gaugetalk' })) as { id: number };
+		const { id } = (await api(page.request, 'post', '/lab/faults', {
+			kind: 'build-step-fails',
+			target: 'Gaugetalk'
+		})) as { id: number };
 		await visit(page, '/build?line=watch-desk');
 		await page.getByRole('button', { name: /Plan build 2.5.0/ }).click();
 		await expect(page.getByRole('region', { name: 'Plan' })).toContainText('Build watch-desk 2.5.0');
 		expect(await commitAndFollow(page)).toBe('failed');
-		await expect(page.locator('main')).toContainText('Install Gaugetalk and Logline: the step ended with exit code 1603');
+		await expect(page.locator('main')).toContainText(
+			'Install Gaugetalk and Logline: the step ended with exit code 1603'
+		);
 		await api(page.request, 'delete', `/lab/faults/${id}`);
 		await visit(page, '/build?line=watch-desk');
 		await page.getByRole('button', { name: 'Resume' }).click();

@@ -25,7 +25,15 @@ export async function visit(page: Page, path: string): Promise<void> {
 /** No violation that axe can find, in the whole page. */
 export async function accessible(page: Page): Promise<void> {
 	const { violations } = await new AxeBuilder({ page }).analyze();
-	expect(violations.map((v) => `${v.id}: ${v.help} — ${v.nodes.slice(0, 3).map((n) => n.html.slice(0, 140)).join(' | ')}`)).toEqual([]);
+	expect(
+		violations.map(
+			(v) =>
+				`${v.id}: ${v.help} — ${v.nodes
+					.slice(0, 3)
+					.map((n) => n.html.slice(0, 140))
+					.join(' | ')}`
+		)
+	).toEqual([]);
 }
 
 /** Commits the plan in the tray, follows it to its job and waits until that has ended. Returns the state shown. */
@@ -39,11 +47,19 @@ export async function commitAndFollow(page: Page): Promise<string> {
 }
 
 /** Calls the API as the signed-in page does: its cookie, from its own origin. */
-export async function api(request: APIRequestContext, method: 'get' | 'post' | 'delete', path: string, data?: unknown): Promise<unknown> {
+export async function api(
+	request: APIRequestContext,
+	method: 'get' | 'post' | 'delete',
+	path: string,
+	data?: unknown
+): Promise<unknown> {
 	const response = await request[method](`/api/v1${path}`, { data, headers: { origin: 'http://localhost:4899' } });
-	expect(response.ok(), `${method} ${path}: ${response.status()} ${response.ok() ? '' : await response.text()}`).toBe(true);
+	expect(response.ok(), `${method} ${path}: ${response.status()} ${response.ok() ? '' : await response.text()}`).toBe(
+		true
+	);
 	return response.status() === 204 || response.status() === 202 ? null : await response.json();
 }
 
 /** Moves the lab's clock on by seconds. */
-export const step = (request: APIRequestContext, seconds: number): Promise<unknown> => api(request, 'post', '/lab/clock', { step: seconds });
+export const step = (request: APIRequestContext, seconds: number): Promise<unknown> =>
+	api(request, 'post', '/lab/clock', { step: seconds });

@@ -20,7 +20,9 @@ test.describe.serial('the operator, adding joiners', () => {
 		await page.getByLabel('Memory').fill('64 GB');
 		await page.getByLabel('How many').fill('80');
 		await page.getByRole('button', { name: 'Plan the pool' }).click();
-		await expect(page.getByRole('complementary', { name: 'Plan in review' })).toContainText(/of memory missing: there is room for \d+ machines, 80 are asked for/);
+		await expect(page.getByRole('complementary', { name: 'Plan in review' })).toContainText(
+			/of memory missing: there is room for \d+ machines, 80 are asked for/
+		);
 		await expect(page.getByRole('button', { name: 'Commit' })).toBeDisabled();
 		await page.getByRole('button', { name: 'Discard' }).click();
 	});
@@ -82,7 +84,10 @@ test.describe.serial('the operator, adding joiners', () => {
 		await expect(page.getByRole('complementary', { name: 'Card' })).toContainText('by the grant to Chart Production');
 		await visit(page, '/secure');
 		await accessible(page);
-		await page.getByRole('row', { name: /Survey annexe|Annexe desk/ }).getByRole('link', { name: /change/ }).click();
+		await page
+			.getByRole('row', { name: /Survey annexe|Annexe desk/ })
+			.getByRole('link', { name: /change/ })
+			.click();
 		await page.getByLabel('From these ranges only').fill('192.0.2.0/33');
 		await page.getByRole('button', { name: 'Plan the change' }).click();
 		await expect(page.getByText('Write an address range such as 10.21.0.0/22.')).toBeVisible();
@@ -94,7 +99,10 @@ test.describe.serial('the operator, adding joiners', () => {
 		await expect(page.getByRole('region', { name: 'Answer' })).toContainText(/No, alindqvist may not open/);
 		await expect(page.getByRole('region', { name: 'Answer' })).toContainText('lies in none of 192.0.2.0/24');
 		await visit(page, '/changes');
-		await page.getByRole('row', { name: /Change the grant of Annexe desk/ }).getByRole('button', { name: 'Undo' }).click();
+		await page
+			.getByRole('row', { name: /Change the grant of Annexe desk/ })
+			.getByRole('button', { name: 'Undo' })
+			.click();
 		await expect(page.getByRole('region', { name: 'Plan' })).toContainText('1 person affected');
 		expect(await commitAndFollow(page)).toBe('done');
 	});
@@ -110,7 +118,9 @@ test.describe.serial('the operator, adding joiners', () => {
 		expect(await commitAndFollow(page)).toBe('done');
 		await api(page.request, 'post', '/lab/clock', { step: 300 });
 		await visit(page, '/scale?pool=survey-annexe');
-		await expect(page.getByText(/started: fewer than 3 machines were up|started: \d places? missing/).first()).toBeVisible();
+		await expect(
+			page.getByText(/started: fewer than 3 machines were up|started: \d places? missing/).first()
+		).toBeVisible();
 	});
 
 	test('mends the gateway from Today; the finding goes, and the change can be undone', async ({ page }) => {
@@ -127,15 +137,22 @@ test.describe.serial('the operator, adding joiners', () => {
 		await accessible(page);
 	});
 
-	test('two plans on the same thing: the second is refused with what changed, and recomputed with one press', async ({ page }) => {
-		const { id } = (await api(page.request, 'post', '/plans', { kind: 'policy.set', input: { pool: 'payroll', headroomIn: 5 } })) as { id: number };
+	test('two plans on the same thing: the second is refused with what changed, and recomputed with one press', async ({
+		page
+	}) => {
+		const { id } = (await api(page.request, 'post', '/plans', {
+			kind: 'policy.set',
+			input: { pool: 'payroll', headroomIn: 5 }
+		})) as { id: number };
 		await visit(page, '/scale?pool=payroll');
 		await page.getByLabel('Ready outside them').fill('1');
 		await page.getByRole('button', { name: 'Plan this policy' }).click();
 		await expect(page.getByRole('region', { name: 'Plan' })).toBeVisible();
 		await api(page.request, 'post', `/plans/${id}/commit`, {});
 		await page.getByRole('button', { name: 'Commit' }).click();
-		await expect(page.getByRole('complementary', { name: 'Plan in review' })).toContainText(/has been changed since|is working on/);
+		await expect(page.getByRole('complementary', { name: 'Plan in review' })).toContainText(
+			/has been changed since|is working on/
+		);
 		await expect(async () => {
 			await page.getByRole('button', { name: 'Recompute' }).click();
 			await expect(page.getByRole('button', { name: 'Recompute' })).toHaveCount(0, { timeout: 2000 });
@@ -146,7 +163,20 @@ test.describe.serial('the operator, adding joiners', () => {
 
 test('every other view is accessible, by day and by night', async ({ page }) => {
 	await signIn(page, 'owner');
-	for (const path of ['/', '/watch?list=machines', '/watch?list=people', '/watch?list=hosts', '/fix', '/jobs', '/settings', '/publish', '/?card=machine/bgo-br-001', '/?card=person/alindqvist', '/?card=pool/chart-studio', '/?card=version/bridge-desk/3.2.0']) {
+	for (const path of [
+		'/',
+		'/watch?list=machines',
+		'/watch?list=people',
+		'/watch?list=hosts',
+		'/fix',
+		'/jobs',
+		'/settings',
+		'/publish',
+		'/?card=machine/bgo-br-001',
+		'/?card=person/alindqvist',
+		'/?card=pool/chart-studio',
+		'/?card=version/bridge-desk/3.2.0'
+	]) {
 		await visit(page, path);
 		await accessible(page);
 	}

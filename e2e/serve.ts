@@ -4,7 +4,11 @@ import { rmSync } from 'node:fs';
 /** Starts the demo as `npm run demo` does, on a port and in a folder of its own; ends it after the tests. */
 export default async function serve(): Promise<() => Promise<void>> {
 	rmSync('.sextant/e2e', { recursive: true, force: true });
-	const server = spawn(process.execPath, ['build/node/serve.js', '--demo', '--port', '4899', '--data', '.sextant/e2e', '--speed', '60'], { stdio: ['ignore', 'pipe', 'pipe'] });
+	const server = spawn(
+		process.execPath,
+		['build/node/serve.js', '--demo', '--port', '4899', '--data', '.sextant/e2e', '--speed', '60'],
+		{ stdio: ['ignore', 'pipe', 'pipe'] }
+	);
 	let output = '';
 	await new Promise<void>((ready, wrong) => {
 		const timer = setTimeout(() => wrong(new Error(`the demo did not start within four minutes:\n${output}`)), 240_000);

@@ -207,7 +207,7 @@
 	<div>
 		{#if data.plan}<Tray bind:this={tray} plan={data.plan} {reviewing} review={() => (reviewing = !reviewing)} />{/if}
 	</div>
-	<div class="relative">
+	<footer class="relative">
 		<Ribbon bind:this={ribbon} ribbon={data.ribbon} at={data.look.live ? now : data.look.at} live={data.look.live} />
 		{#if data.lab}
 			<button
@@ -216,7 +216,7 @@
 				aria-expanded={bench}>lab {speed === 0 ? 'paused' : `×${speed}`}</button
 			>
 		{/if}
-	</div>
+	</footer>
 </div>
 {#if bench}<LabBench bind:open={bench} zone={data.zone} {now} {speed} may={data.mayLab} />{/if}
 {#if keys}<KeysHelp close={() => (keys = false)} />{/if}

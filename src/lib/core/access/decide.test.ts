@@ -3,8 +3,22 @@ import { compareAccess } from './compare';
 import { conditionsWords, decideAccess, type AccessRequest, type GrantRule } from './decide';
 import { AREAS, LEVELS, levelOf, may, ROLES, whoMay } from './rights';
 
-const request: AccessRequest = { personId: 'anna', teams: ['harbour', 'everybody'], at: Date.parse('2026-11-17T10:00:00+01:00'), zone: 'Europe/Oslo', address: '10.1.0.20', managedEndpoint: true, secondFactor: true };
-const grant = (more: Partial<GrantRule> = {}): GrantRule => ({ id: '1', to: { kind: 'team', id: 'harbour', name: 'Harbour' }, conditions: {}, channels: ['printers'], ...more });
+const request: AccessRequest = {
+	personId: 'anna',
+	teams: ['harbour', 'everybody'],
+	at: Date.parse('2026-11-17T10:00:00+01:00'),
+	zone: 'Europe/Oslo',
+	address: '10.1.0.20',
+	managedEndpoint: true,
+	secondFactor: true
+};
+const grant = (more: Partial<GrantRule> = {}): GrantRule => ({
+	id: '1',
+	to: { kind: 'team', id: 'harbour', name: 'Harbour' },
+	conditions: {},
+	channels: ['printers'],
+	...more
+});
 const office = { days: [1, 2, 3, 4, 5], from: 420, until: 1140 };
 
 describe('a decision', () => {
@@ -12,11 +26,15 @@ describe('a decision', () => {
 		const d = decideAccess(request, []);
 		expect(d.value.allowed).toBe(false);
 		expect(d.facts[0]!.words).toMatch(/nobody has been granted/);
-		expect(decideAccess(request, [grant({ to: { kind: 'team', id: 'visitors', name: 'Visitors' } })]).facts[0]!.words).toMatch(/none of the grants/);
+		expect(
+			decideAccess(request, [grant({ to: { kind: 'team', id: 'visitors', name: 'Visitors' } })]).facts[0]!.words
+		).toMatch(/none of the grants/);
 	});
 
 	test('reaches people through teams above theirs', () => {
-		expect(decideAccess(request, [grant({ to: { kind: 'team', id: 'everybody', name: 'Everybody' } })]).value.allowed).toBe(true);
+		expect(
+			decideAccess(request, [grant({ to: { kind: 'team', id: 'everybody', name: 'Everybody' } })]).value.allowed
+		).toBe(true);
 	});
 
 	test.each([
@@ -32,13 +50,19 @@ describe('a decision', () => {
 	});
 
 	test('all conditions hold: every one is a fact for it', () => {
-		const d = decideAccess(request, [grant({ conditions: { hours: office, managedEndpoint: true, secondFactor: true, networks: ['10.0.0.0/8'] } })]);
+		const d = decideAccess(request, [
+			grant({ conditions: { hours: office, managedEndpoint: true, secondFactor: true, networks: ['10.0.0.0/8'] } })
+		]);
 		expect(d.value.allowed).toBe(true);
 		expect(d.facts.filter((f) => f.side === 'for')).toHaveLength(5);
 	});
 
 	test('channels are those of every grant that holds, together', () => {
-		const d = decideAccess(request, [grant(), grant({ id: '2', to: { kind: 'person', id: 'anna', name: 'Anna' }, channels: ['drives'] }), grant({ id: '3', channels: ['cameras'], conditions: { networks: ['192.0.2.0/24'] } })]);
+		const d = decideAccess(request, [
+			grant(),
+			grant({ id: '2', to: { kind: 'person', id: 'anna', name: 'Anna' }, channels: ['drives'] }),
+			grant({ id: '3', channels: ['cameras'], conditions: { networks: ['192.0.2.0/24'] } })
+		]);
 		expect(d.value.grant).toBe('2');
 		expect(d.value.channels).toEqual(['drives', 'printers']);
 	});
@@ -55,15 +79,23 @@ describe('comparing two sets of grants', () => {
 		{ id: 'bo', name: 'Bo', requests: [{ ...request, personId: 'bo', managedEndpoint: false }] }
 	];
 	test('names who loses, who gains, and who is refused at times', () => {
-		expect(compareAccess(people, [grant()], [grant({ conditions: { hours: office } })])).toEqual({ gains: [], loses: [], partly: [{ id: 'anna', name: 'Anna', refused: 1, of: 2 }] });
-		expect(compareAccess(people, [grant()], [grant({ conditions: { managedEndpoint: true } })]).loses).toEqual([{ id: 'bo', name: 'Bo' }]);
+		expect(compareAccess(people, [grant()], [grant({ conditions: { hours: office } })])).toEqual({
+			gains: [],
+			loses: [],
+			partly: [{ id: 'anna', name: 'Anna', refused: 1, of: 2 }]
+		});
+		expect(compareAccess(people, [grant()], [grant({ conditions: { managedEndpoint: true } })]).loses).toEqual([
+			{ id: 'bo', name: 'Bo' }
+		]);
 		expect(compareAccess(people, [], [grant()]).gains).toHaveLength(2);
 	});
 });
 
 describe('rights', () => {
 	test('levels include those before them', () => {
-		for (const role of ROLES) for (const area of AREAS) LEVELS.forEach((level, i) => expect(may(role, area, level)).toBe(i <= LEVELS.indexOf(levelOf(role, area))));
+		for (const role of ROLES)
+			for (const area of AREAS)
+				LEVELS.forEach((level, i) => expect(may(role, area, level)).toBe(i <= LEVELS.indexOf(levelOf(role, area))));
 	});
 	test('an auditor changes nothing, a person sees only the portal, only the owner manages operators', () => {
 		for (const area of AREAS) expect(may('auditor', area, 'draft')).toBe(false);

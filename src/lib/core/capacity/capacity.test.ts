@@ -5,9 +5,24 @@ import { forecast } from './forecast';
 import { placeSession } from './placement';
 import { decidePower, type PowerMachine, type PowerPolicy } from './policy';
 
-const policy: PowerPolicy = { hours: { days: [1, 2, 3, 4, 5], from: 390, until: 1050 }, headroomIn: 4, headroomOut: 1, least: 1, most: 10, patience: 20 * MINUTE, placing: 'fill' };
+const policy: PowerPolicy = {
+	hours: { days: [1, 2, 3, 4, 5], from: 390, until: 1050 },
+	headroomIn: 4,
+	headroomOut: 1,
+	least: 1,
+	most: 10,
+	patience: 20 * MINUTE,
+	placing: 'fill'
+};
 const TUESDAY = Date.parse('2026-11-17T10:00:00Z');
-const machine = (name: string, state: PowerMachine['state'], more: Partial<PowerMachine> = {}): PowerMachine => ({ name, state, sessions: 0, idleSince: TUESDAY - HOUR, held: false, ...more });
+const machine = (name: string, state: PowerMachine['state'], more: Partial<PowerMachine> = {}): PowerMachine => ({
+	name,
+	state,
+	sessions: 0,
+	idleSince: TUESDAY - HOUR,
+	held: false,
+	...more
+});
 const off = (n: number) => Array.from({ length: n }, (_, i) => machine(`m${i}`, 'off'));
 
 describe('a power policy', () => {
@@ -26,7 +41,9 @@ describe('a power policy', () => {
 	});
 
 	test('counts machines on their way up', () => {
-		expect(decidePower(policy, 'UTC', TUESDAY, 2, [machine('a', 'starting'), machine('b', 'agent up'), ...off(5)], 0).value).toEqual([]);
+		expect(
+			decidePower(policy, 'UTC', TUESDAY, 2, [machine('a', 'starting'), machine('b', 'agent up'), ...off(5)], 0).value
+		).toEqual([]);
 	});
 
 	test('says when the most is too little', () => {
@@ -36,13 +53,35 @@ describe('a power policy', () => {
 	});
 
 	test('stops the one that has been idle longest, once its patience is over', () => {
-		const ready = ['a', 'b', 'c', 'd'].map((n, i) => machine(n, 'ready', { idleSince: TUESDAY - (i + 1) * 12 * MINUTE }));
+		const ready = ['a', 'b', 'c', 'd'].map((n, i) =>
+			machine(n, 'ready', { idleSince: TUESDAY - (i + 1) * 12 * MINUTE })
+		);
 		expect(decidePower(policy, 'UTC', TUESDAY, 2, ready, 0).value.map((a) => a.machine)).toEqual(['d', 'c']);
 	});
 
-	const state = fc.constantFrom<PowerMachine['state']>('off', 'starting', 'agent up', 'ready', 'in use', 'leaving', 'failed');
+	const state = fc.constantFrom<PowerMachine['state']>(
+		'off',
+		'starting',
+		'agent up',
+		'ready',
+		'in use',
+		'leaving',
+		'failed'
+	);
 	const machines = fc.array(
-		fc.record({ state, sessions: fc.integer({ min: 0, max: 3 }), idle: fc.integer({ min: 0, max: 90 }), held: fc.boolean() }).map(({ state, sessions, idle, held }) => ({ state, sessions: state === 'in use' ? Math.max(1, sessions) : 0, idleSince: TUESDAY - idle * MINUTE, held })),
+		fc
+			.record({
+				state,
+				sessions: fc.integer({ min: 0, max: 3 }),
+				idle: fc.integer({ min: 0, max: 90 }),
+				held: fc.boolean()
+			})
+			.map(({ state, sessions, idle, held }) => ({
+				state,
+				sessions: state === 'in use' ? Math.max(1, sessions) : 0,
+				idleSince: TUESDAY - idle * MINUTE,
+				held
+			})),
 		{ maxLength: 14 }
 	);
 	test('never stops under anyone, never touches what is held, never leaves its bounds, never starts and stops at once', () => {
@@ -60,7 +99,8 @@ describe('a power policy', () => {
 				}
 				expect(new Set(actions.map((a) => a.action)).size).toBeLessThanOrEqual(1);
 				const up = all.filter((m) => !['off', 'failed'].includes(m.state)).length;
-				const after = up + actions.filter((a) => a.action === 'start').length - actions.filter((a) => a.action === 'stop').length;
+				const after =
+					up + actions.filter((a) => a.action === 'start').length - actions.filter((a) => a.action === 'stop').length;
 				if (actions.some((a) => a.action === 'start')) expect(after).toBeLessThanOrEqual(policy.most);
 				if (actions.some((a) => a.action === 'stop')) expect(after).toBeGreaterThanOrEqual(policy.least);
 			})
@@ -79,7 +119,10 @@ describe('placing a session', () => {
 		expect(placeSession([c('b', 2, 95)], 'fill').value).toBe('b');
 	});
 	test('says why there is none', () => {
-		expect(placeSession([c('a', 3)], 'fill')).toMatchObject({ value: null, facts: [{ words: expect.stringMatching(/full/) }] });
+		expect(placeSession([c('a', 3)], 'fill')).toMatchObject({
+			value: null,
+			facts: [{ words: expect.stringMatching(/full/) }]
+		});
 		expect(placeSession([], 'fill').facts[0]!.words).toMatch(/no machine is up/);
 	});
 });

@@ -21,15 +21,62 @@ describe('an estate file', () => {
 	});
 
 	test.each([
-		['an unknown key', (t: string) => t.replace('domain: testbay.example', 'colour: blue'), /unknown key “colour”/, 'colour'],
-		['a size that is none', (t: string) => t.replace('disk: 50 GB, count: 6', 'disk: large, count: 6'), /expected a size/, 'pools.0.disk'],
-		['a site that is not there', (t: string) => t.replace('- { id: isle-h1, site: isle', '- { id: isle-h1, site: moon'), /no site called moon/, 'hosts.2.site'],
-		['a time zone that is not there', (t: string) => t.replace('Europe/Oslo', 'Europe/Atlantis'), /expected a time zone/, 'sites.0.time_zone'],
-		['a team above itself', (t: string) => t.replace('{ id: everybody, name: Everybody }', '{ id: everybody, name: Everybody, parent: harbour }'), /above itself/, 'directory.teams.0.parent'],
-		['a version that its line has not', (t: string) => t.replace('line: desk, version: 1.0.0, assignment: shared', 'line: desk, version: 9.0.0, assignment: shared'), /has no version 9.0.0/, 'pools.0.version'],
-		['a pool that does not fit', (t: string) => t.replace('memory: 12 GB, disk: 50 GB, count: 6', 'memory: 120 GB, disk: 50 GB, count: 6'), /memory missing/, 'pools.0.count'],
-		['a second login', (t: string) => t.replace('login: bo,', 'login: anna,'), /second person/, 'directory.people.1.login'],
-		['a grant to nobody', (t: string) => t.replace('publication: own, person: eve,', 'publication: own,'), /either a team or a person/, 'grants.1']
+		[
+			'an unknown key',
+			(t: string) => t.replace('domain: testbay.example', 'colour: blue'),
+			/unknown key “colour”/,
+			'colour'
+		],
+		[
+			'a size that is none',
+			(t: string) => t.replace('disk: 50 GB, count: 6', 'disk: large, count: 6'),
+			/expected a size/,
+			'pools.0.disk'
+		],
+		[
+			'a site that is not there',
+			(t: string) => t.replace('- { id: isle-h1, site: isle', '- { id: isle-h1, site: moon'),
+			/no site called moon/,
+			'hosts.2.site'
+		],
+		[
+			'a time zone that is not there',
+			(t: string) => t.replace('Europe/Oslo', 'Europe/Atlantis'),
+			/expected a time zone/,
+			'sites.0.time_zone'
+		],
+		[
+			'a team above itself',
+			(t: string) =>
+				t.replace('{ id: everybody, name: Everybody }', '{ id: everybody, name: Everybody, parent: harbour }'),
+			/above itself/,
+			'directory.teams.0.parent'
+		],
+		[
+			'a version that its line has not',
+			(t: string) =>
+				t.replace('line: desk, version: 1.0.0, assignment: shared', 'line: desk, version: 9.0.0, assignment: shared'),
+			/has no version 9.0.0/,
+			'pools.0.version'
+		],
+		[
+			'a pool that does not fit',
+			(t: string) => t.replace('memory: 12 GB, disk: 50 GB, count: 6', 'memory: 120 GB, disk: 50 GB, count: 6'),
+			/memory missing/,
+			'pools.0.count'
+		],
+		[
+			'a second login',
+			(t: string) => t.replace('login: bo,', 'login: anna,'),
+			/second person/,
+			'directory.people.1.login'
+		],
+		[
+			'a grant to nobody',
+			(t: string) => t.replace('publication: own, person: eve,', 'publication: own,'),
+			/either a team or a person/,
+			'grants.1'
+		]
 	])('with %s says where and what was expected', (_name, break_, words, path) => {
 		const text = break_(small);
 		expect(text).not.toBe(small);
@@ -46,10 +93,14 @@ describe('an estate file', () => {
 	});
 
 	test('reads its people from a CSV beside it, and names line and column there', () => {
-		const text = small.replace(/ {2}people:\n[\s\S]*?image_lines:/, '  people: { csv: people.csv }\nimage_lines:').replace('person: eve', 'person: anna');
+		const text = small
+			.replace(/ {2}people:\n[\s\S]*?image_lines:/, '  people: { csv: people.csv }\nimage_lines:')
+			.replace('person: eve', 'person: anna');
 		const csv = 'login,name,team,site,pattern,managed_endpoint\nanna,Anna Quill,harbour,quay,day,no\n';
 		const good = readEstate(text, 'e.yaml', () => csv);
-		expect('estate' in good && good.estate.directory.people).toMatchObject([{ login: 'anna', managed_endpoint: false }]);
+		expect('estate' in good && good.estate.directory.people).toMatchObject([
+			{ login: 'anna', managed_endpoint: false }
+		]);
 		const bad = readEstate(text, 'e.yaml', () => csv + 'Bo!,Bo,harbour,quay,day,yes\n');
 		expect('problems' in bad && bad.problems[0]).toMatchObject({ file: 'people.csv', line: 3, column: 1 });
 		const none = readEstate(text, 'e.yaml', () => null);

@@ -21,13 +21,18 @@ describe('expected duration', () => {
 		expect(sum.ninety).toBeGreaterThan(sum.middle);
 	});
 	test('the same runs answer alike; none fall back, and say so', () => {
-		const steps = [{ runs: [], fallback: 60 }, { runs: [5], fallback: 9 }];
+		const steps = [
+			{ runs: [], fallback: 60 },
+			{ runs: [5], fallback: 9 }
+		];
 		expect(expectDuration(steps)).toEqual(expectDuration(steps));
 		expect(expectDuration(steps)).toMatchObject({ runs: 0 });
 		expect(expectDuration(steps).middle).toBeCloseTo(65, 0);
 	});
 	test('lies between the sum of the fastest and of the slowest runs', () => {
-		const history = fc.array(fc.integer({ min: 1, max: 5000 }), { minLength: 1, maxLength: 9 }).map((runs) => ({ runs, fallback: 0 }));
+		const history = fc
+			.array(fc.integer({ min: 1, max: 5000 }), { minLength: 1, maxLength: 9 })
+			.map((runs) => ({ runs, fallback: 0 }));
 		fc.assert(
 			fc.property(fc.array(history, { minLength: 1, maxLength: 6 }), (steps) => {
 				const e = expectDuration(steps);
@@ -45,7 +50,11 @@ describe('expected duration', () => {
 });
 
 describe('a build sheet', () => {
-	const sheet = (...kinds: StepKind[]): BuildSheet => ({ steps: kinds.map((kind) => ({ kind, words: `do ${kind}` })), limit: HOUR, builder: { cores: 4, memory: 1, disk: 1 } });
+	const sheet = (...kinds: StepKind[]): BuildSheet => ({
+		steps: kinds.map((kind) => ({ kind, words: `do ${kind}` })),
+		limit: HOUR,
+		builder: { cores: 4, memory: 1, disk: 1 }
+	});
 	test('in order has no problem', () => {
 		expect(checkSheet(sheet('source', 'updates', 'trim', 'profile client', 'agent', 'seal'))).toEqual([]);
 	});
@@ -59,12 +68,18 @@ describe('a build sheet', () => {
 	])('%s is named with its reason', (_name, kinds, words, step) => {
 		expect(checkSheet(sheet(...kinds)).find((p) => words.test(p.fact.words))).toMatchObject({ step });
 	});
-	test('needs a time limit', () => expect(checkSheet({ ...sheet('source', 'agent', 'seal'), limit: 0 })).toHaveLength(1));
+	test('needs a time limit', () =>
+		expect(checkSheet({ ...sheet('source', 'agent', 'seal'), limit: 0 })).toHaveLength(1));
 });
 
 describe('versions', () => {
 	test('are compared by the semantic-version rules', () => {
-		expect(['3.10.0', '3.2.0', '3.1.0-sea.2', '3.1.0'].sort(byVersion)).toEqual(['3.1.0-sea.2', '3.1.0', '3.2.0', '3.10.0']);
+		expect(['3.10.0', '3.2.0', '3.1.0-sea.2', '3.1.0'].sort(byVersion)).toEqual([
+			'3.1.0-sea.2',
+			'3.1.0',
+			'3.2.0',
+			'3.10.0'
+		]);
 		expect([isVersion('3.1'), isVersion('v3.1.0'), isVersion('3.1.0-sea.2')]).toEqual([false, false, true]);
 	});
 	test('the next number follows from what changed, and is never one that is taken', () => {
@@ -75,7 +90,12 @@ describe('versions', () => {
 	});
 	test('contents compare part by part, largest first', () => {
 		const c = (name: string, version: string, size: number) => ({ name, version, size });
-		expect(compareContents([c('a', '1', 10), c('b', '1', 5), c('gone', '1', 3)], [c('a', '1', 10), c('b', '2', 9), c('new', '1', 20)])).toEqual([
+		expect(
+			compareContents(
+				[c('a', '1', 10), c('b', '1', 5), c('gone', '1', 3)],
+				[c('a', '1', 10), c('b', '2', 9), c('new', '1', 20)]
+			)
+		).toEqual([
 			{ name: 'new', before: null, after: '1', bytes: 20 },
 			{ name: 'b', before: '1', after: '2', bytes: 4 },
 			{ name: 'gone', before: '1', after: null, bytes: -3 }

@@ -4,14 +4,23 @@ import { effectWords, noEffects, whatGotWorse } from './effects';
 const person = (id: string) => ({ kind: 'person', id, name: id.toUpperCase() });
 
 test('effects read as short clauses, nothing left out as nothing', () => {
-	expect(effectWords({ ...noEffects(), people: [person('a'), person('b')], bytes: 2.9e9, cost: { before: 1000, after: 251_000 } })).toEqual(['2 people affected', '2.9 GB', 'about 1 s', '+€ 2,500 a month']);
+	expect(
+		effectWords({
+			...noEffects(),
+			people: [person('a'), person('b')],
+			bytes: 2.9e9,
+			cost: { before: 1000, after: 251_000 }
+		})
+	).toEqual(['2 people affected', '2.9 GB', 'about 1 s', '+€ 2,500 a month']);
 });
 
 test('somebody new, another machine, or a fifth more is worse; fewer is not', () => {
 	const before = { ...noEffects(), people: [person('a'), person('b')], bytes: 100, cost: { before: 0, after: 10_000 } };
 	expect(whatGotWorse(before, before)).toEqual([]);
 	expect(whatGotWorse(before, { ...before, people: [person('a')] })).toEqual([]);
-	expect(whatGotWorse(before, { ...before, people: [person('a'), person('c')] }).map((f) => f.words)).toEqual(['C would now be affected']);
+	expect(whatGotWorse(before, { ...before, people: [person('a'), person('c')] }).map((f) => f.words)).toEqual([
+		'C would now be affected'
+	]);
 	expect(whatGotWorse(before, { ...before, bytes: 130 })).toHaveLength(1);
 	expect(whatGotWorse(before, { ...before, bytes: 110 })).toHaveLength(0);
 	expect(whatGotWorse(before, { ...before, cost: { before: 0, after: 20_000 } })).toHaveLength(1);

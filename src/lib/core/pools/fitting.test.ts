@@ -3,7 +3,16 @@ import { describe, expect, test } from 'vitest';
 import { GB, TB } from '../time/units';
 import { CORE_OVERCOMMIT, fitMachines, VOLUME_RESERVE, type HostRoom } from './fitting';
 
-const host = (name: string, more: Partial<HostRoom> = {}): HostRoom => ({ name, cores: 32, coresPromised: 0, memory: 256 * GB, memoryPromised: 0, gpus: 0, gpusPromised: 0, ...more });
+const host = (name: string, more: Partial<HostRoom> = {}): HostRoom => ({
+	name,
+	cores: 32,
+	coresPromised: 0,
+	memory: 256 * GB,
+	memoryPromised: 0,
+	gpus: 0,
+	gpusPromised: 0,
+	...more
+});
 const size = { cores: 4, memory: 16 * GB, gpus: 0, disk: 50 * GB };
 const volume = { id: 'v1', size: 2 * TB, used: 0 };
 
@@ -33,19 +42,25 @@ describe('fitting machines', () => {
 
 	test('never promises more than there is', () => {
 		fc.assert(
-			fc.property(fc.integer({ min: 1, max: 40 }), fc.integer({ min: 1, max: 16 }), fc.integer({ min: 2, max: 64 }), fc.integer({ min: 20, max: 300 }), (count, cores, memory, disk) => {
-				const hosts = [host('a'), host('b', { coresPromised: 50, memoryPromised: 100 * GB })];
-				const wanted = { cores, memory: memory * GB, gpus: 0, disk: disk * GB };
-				const { places, shortages } = fitMachines(wanted, count, hosts, [volume], 30).value;
-				for (const h of hosts) {
-					const n = places.filter((p) => p.host === h.name).length;
-					expect(h.coresPromised + n * cores).toBeLessThanOrEqual(h.cores * CORE_OVERCOMMIT);
-					expect(h.memoryPromised + n * memory * GB).toBeLessThanOrEqual(h.memory);
+			fc.property(
+				fc.integer({ min: 1, max: 40 }),
+				fc.integer({ min: 1, max: 16 }),
+				fc.integer({ min: 2, max: 64 }),
+				fc.integer({ min: 20, max: 300 }),
+				(count, cores, memory, disk) => {
+					const hosts = [host('a'), host('b', { coresPromised: 50, memoryPromised: 100 * GB })];
+					const wanted = { cores, memory: memory * GB, gpus: 0, disk: disk * GB };
+					const { places, shortages } = fitMachines(wanted, count, hosts, [volume], 30).value;
+					for (const h of hosts) {
+						const n = places.filter((p) => p.host === h.name).length;
+						expect(h.coresPromised + n * cores).toBeLessThanOrEqual(h.cores * CORE_OVERCOMMIT);
+						expect(h.memoryPromised + n * memory * GB).toBeLessThanOrEqual(h.memory);
+					}
+					expect(places.length * disk * GB).toBeLessThanOrEqual(volume.size * (1 - VOLUME_RESERVE));
+					expect(places.length).toBeLessThanOrEqual(30);
+					expect(shortages.length > 0).toBe(places.length < count);
 				}
-				expect(places.length * disk * GB).toBeLessThanOrEqual(volume.size * (1 - VOLUME_RESERVE));
-				expect(places.length).toBeLessThanOrEqual(30);
-				expect(shortages.length > 0).toBe(places.length < count);
-			})
+			)
 		);
 	});
 });

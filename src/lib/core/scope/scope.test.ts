@@ -1,6 +1,16 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { facetValues, FACETS, parseScope, scopeText, termWords, withFacet, withoutTerm, type Facet, type Scope } from './scope';
+import {
+	facetValues,
+	FACETS,
+	parseScope,
+	scopeText,
+	termWords,
+	withFacet,
+	withoutTerm,
+	type Facet,
+	type Scope
+} from './scope';
 
 describe('a typed scope', () => {
 	test('is read term by term', () => {
@@ -30,8 +40,21 @@ describe('a typed scope', () => {
 
 	const value = fc.stringMatching(/^[a-zA-Z0-9][a-zA-Z0-9 .,/-]{0,11}[a-z0-9]$/);
 	const term = fc.oneof(
-		fc.record({ type: fc.constant('facet' as const), facet: fc.constantFrom(...(Object.keys(FACETS) as Facet[])), values: fc.array(value, { minLength: 1, maxLength: 3 }), not: fc.boolean() }),
-		fc.record({ type: fc.constant('measure' as const), measure: fc.constant('strain' as const), compare: fc.constantFrom('>' as const, '<=' as const), value: fc.nat(), not: fc.boolean() }).map((t) => ({ ...t, text: String(t.value) })),
+		fc.record({
+			type: fc.constant('facet' as const),
+			facet: fc.constantFrom(...(Object.keys(FACETS) as Facet[])),
+			values: fc.array(value, { minLength: 1, maxLength: 3 }),
+			not: fc.boolean()
+		}),
+		fc
+			.record({
+				type: fc.constant('measure' as const),
+				measure: fc.constant('strain' as const),
+				compare: fc.constantFrom('>' as const, '<=' as const),
+				value: fc.nat(),
+				not: fc.boolean()
+			})
+			.map((t) => ({ ...t, text: String(t.value) })),
 		fc.record({ type: fc.constant('text' as const), text: value, not: fc.boolean() })
 	);
 	test('written out reads back as the same scope', () => {
@@ -47,7 +70,11 @@ describe('a typed scope', () => {
 describe('a scope', () => {
 	const scope = parseScope('site:bergen,halifax -team:x signin>=2min').scope;
 	test('reads as words', () => {
-		expect(scope.terms.map((t) => termWords(t, (_f, id) => id.toUpperCase()))).toEqual(['in BERGEN or HALIFAX', 'not team X', 'sign-in at least 2min']);
+		expect(scope.terms.map((t) => termWords(t, (_f, id) => id.toUpperCase()))).toEqual([
+			'in BERGEN or HALIFAX',
+			'not team X',
+			'sign-in at least 2min'
+		]);
 	});
 	test('changes facet by facet', () => {
 		expect(scopeText(withFacet(scope, 'site', 'hobart'))).toBe('-team:x signin>=2min site:hobart');

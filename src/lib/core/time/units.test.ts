@@ -1,6 +1,18 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { countWords, DAY, durationWords, GB, HOUR, MINUTE, moneyWords, parseDuration, parseSize, SECOND, sizeWords } from './units';
+import {
+	countWords,
+	DAY,
+	durationWords,
+	GB,
+	HOUR,
+	MINUTE,
+	moneyWords,
+	parseDuration,
+	parseSize,
+	SECOND,
+	sizeWords
+} from './units';
 
 describe('durations', () => {
 	test.each([

@@ -60,7 +60,9 @@ describe('hours', () => {
 	});
 
 	test('all day is all day', () => {
-		expect(inHours({ days: [1, 2, 3, 4, 5, 6, 7], from: 0, until: 1440 }, 'UTC', at('2026-11-21T23:59:00Z'))).toBe(true);
+		expect(inHours({ days: [1, 2, 3, 4, 5, 6, 7], from: 0, until: 1440 }, 'UTC', at('2026-11-21T23:59:00Z'))).toBe(
+			true
+		);
 	});
 
 	test('read and write as people do', () => {

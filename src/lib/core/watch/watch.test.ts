@@ -27,12 +27,20 @@ describe('strain', () => {
 	test('the sampler’s short way gives the same value, within 0 and 100', () => {
 		const share = fc.double({ min: 0, max: 1, noNaN: true });
 		fc.assert(
-			fc.property(share, share, fc.double({ min: 0, max: 60, noNaN: true }), fc.option(share), fc.double({ min: 0, max: 900, noNaN: true }), fc.double({ min: 0, max: 1500, noNaN: true }), (cores, memory, diskMs, gpu, inputMs, rttMs) => {
-				const value = strainOf({ cores, memory, diskMs, gpu, inputMs, rttMs }).value;
-				expect(strainValue(cores, memory, diskMs, gpu, inputMs, rttMs)).toBe(value);
-				expect(value).toBeGreaterThanOrEqual(0);
-				expect(value).toBeLessThanOrEqual(100);
-			})
+			fc.property(
+				share,
+				share,
+				fc.double({ min: 0, max: 60, noNaN: true }),
+				fc.option(share),
+				fc.double({ min: 0, max: 900, noNaN: true }),
+				fc.double({ min: 0, max: 1500, noNaN: true }),
+				(cores, memory, diskMs, gpu, inputMs, rttMs) => {
+					const value = strainOf({ cores, memory, diskMs, gpu, inputMs, rttMs }).value;
+					expect(strainValue(cores, memory, diskMs, gpu, inputMs, rttMs)).toBe(value);
+					expect(value).toBeGreaterThanOrEqual(0);
+					expect(value).toBeLessThanOrEqual(100);
+				}
+			)
 		);
 	});
 });
@@ -48,7 +56,20 @@ describe('Apdex', () => {
 describe('the unusual phase of a sign-in', () => {
 	const usual = { drives: 1600, shell: 4000, waiting: 0 } as const;
 	test('is the one most over its usual time, with its slowest part', () => {
-		const odd = unusualPhase([{ name: 'shell', ms: 8000 }, { name: 'drives', ms: 48_000, parts: [{ name: 'drive H', ms: 900 }, { name: 'drive T', ms: 46_000 }] }], usual)!;
+		const odd = unusualPhase(
+			[
+				{ name: 'shell', ms: 8000 },
+				{
+					name: 'drives',
+					ms: 48_000,
+					parts: [
+						{ name: 'drive H', ms: 900 },
+						{ name: 'drive T', ms: 46_000 }
+					]
+				}
+			],
+			usual
+		)!;
 		expect(odd.phase.name).toBe('drives');
 		expect(odd.facts[1]!.words).toMatch(/46 s of it: drive T/);
 	});

@@ -141,14 +141,12 @@ async function machineCard(ctx: Context, name: string, at: number, live: boolean
 	const own = failing.filter((f) => f.name !== 'gateway');
 	const actions: CardAction[] = live
 		? [
-				...own
-					.slice(0, 1)
-					.map((f) => ({
-						words: 'Repair it',
-						kind: 'runbook.run',
-						input: { machine: name, check: f.name },
-						main: true
-					})),
+				...own.slice(0, 1).map((f) => ({
+					words: 'Repair it',
+					kind: 'runbook.run',
+					input: { machine: name, check: f.name },
+					main: true
+				})),
 				...(row.state === 'off' || row.state === 'failed'
 					? [{ words: 'Start', kind: 'machine.start', input: { machines: [name] } }]
 					: [{ words: 'Restart', kind: 'machine.restart', input: { machines: [name] } }]),
@@ -395,13 +393,11 @@ function hostCard(db: Db, name: string, at: number): Card | null {
 		actions: [],
 		list: {
 			title: 'Machines on it',
-			rows: machines
-				.slice(0, 40)
-				.map((m) => ({
-					words: m.name,
-					card: `machine/${m.name}`,
-					note: m.strain === null ? m.state : `${m.state}, strain ${m.strain}`
-				}))
+			rows: machines.slice(0, 40).map((m) => ({
+				words: m.name,
+				card: `machine/${m.name}`,
+				note: m.strain === null ? m.state : `${m.state}, strain ${m.strain}`
+			}))
 		}
 	};
 }

@@ -91,11 +91,7 @@ export class Observer {
 					const key = table === 'machines' ? 'id' : 'machine_id';
 					// What began in the same millisecond never was.
 					if (table !== 'machines') run(db, `DELETE FROM ${table} WHERE ${key} = ? AND since >= ?`, [m.id, o.at]);
-					run(
-						db,
-						`UPDATE ${table} SET until = ? WHERE ${key} = ? AND until = ${FOREVER}`,
-						[o.at, m.id]
-					);
+					run(db, `UPDATE ${table} SET until = ? WHERE ${key} = ? AND until = ${FOREVER}`, [o.at, m.id]);
 				}
 				break;
 			}

@@ -15,12 +15,34 @@ beforeEach(async () => {
 	await h.live(20 * MINUTE);
 });
 
-const pool = { name: 'New desks', site: 'quay', line: 'desk', version: '1.0.0', cores: 2, memory: 8 * GB, disk: 40 * GB, count: 3, naming: 'nw-##', folder: 'desks/quay', network: 'quay-desks' };
+const pool = {
+	name: 'New desks',
+	site: 'quay',
+	line: 'desk',
+	version: '1.0.0',
+	cores: 2,
+	memory: 8 * GB,
+	disk: 40 * GB,
+	count: 3,
+	naming: 'nw-##',
+	folder: 'desks/quay',
+	network: 'quay-desks'
+};
 
 /** What operators have decided, as it stands now: what an undo has to bring back. */
 const decided = (harness: Harness) => {
 	const now = harness.lab.now;
-	const at = (table: string, but: string[]) => all<Record<string, unknown>>(harness.db, `SELECT * FROM ${table} WHERE since <= ? AND until > ? ORDER BY 1`, [now, now]).map((r) => Object.fromEntries(Object.entries(r).filter(([k]) => !['since', 'until', ...but].includes(k)).map(([k, v]) => [k, k === 'policy' || k === 'body' ? (JSON.parse(String(v)) as unknown) : v])));
+	const at = (table: string, but: string[]) =>
+		all<Record<string, unknown>>(harness.db, `SELECT * FROM ${table} WHERE since <= ? AND until > ? ORDER BY 1`, [
+			now,
+			now
+		]).map((r) =>
+			Object.fromEntries(
+				Object.entries(r)
+					.filter(([k]) => !['since', 'until', ...but].includes(k))
+					.map(([k, v]) => [k, k === 'policy' || k === 'body' ? (JSON.parse(String(v)) as unknown) : v])
+			)
+		);
 	return {
 		pools: at('pools', ['position']),
 		publications: at('publications', []),
@@ -59,9 +81,18 @@ describe('a plan and its undo', () => {
 	});
 
 	test('a sheet is put back to the letter', async () => {
-		const sheet = JSON.parse(one<{ body: string }>(h.db, 'SELECT body FROM sheets')!.body) as { steps: { words: string }[]; limit: number; builder: unknown };
+		const sheet = JSON.parse(one<{ body: string }>(h.db, 'SELECT body FROM sheets')!.body) as {
+			steps: { words: string }[];
+			limit: number;
+			builder: unknown;
+		};
 		const before = decided(h);
-		const job = await h.carryOut('image.sheet', { line: 'desk', limit: sheet.limit * 2, builder: sheet.builder, steps: sheet.steps });
+		const job = await h.carryOut('image.sheet', {
+			line: 'desk',
+			limit: sheet.limit * 2,
+			builder: sheet.builder,
+			steps: sheet.steps
+		});
 		const undo = await draftUndo(h.ctx, OWNER, changesBefore(h.db, h.lab.now)[0]!.number, 'test');
 		expect(job.state).toBe('done');
 		await h.finish(await h.commit(undo.id));
@@ -79,7 +110,9 @@ describe('drafting', () => {
 	});
 
 	test('wrong input is named by field', async () => {
-		const error = (await h.draft('pool.create', { ...pool, count: 0, name: ' ' }).catch((e: unknown) => e)) as InputProblem;
+		const error = (await h
+			.draft('pool.create', { ...pool, count: 0, name: ' ' })
+			.catch((e: unknown) => e)) as InputProblem;
 		expect(error).toBeInstanceOf(InputProblem);
 		expect(error.problems.map((p) => p.field).sort()).toEqual(['count', 'name']);
 		await expect(h.draft('pool.create', { ...pool, naming: 'nodigits' })).rejects.toThrow(/Add a run of #/);
@@ -104,7 +137,11 @@ describe('drafting', () => {
 		await h.live(6 * HOUR, 20_000);
 		const plan = await h.draft('grant.change', { grant: 1, conditions: { managedEndpoint: true }, channels: [] });
 		expect(plan.effects.people.filter((p) => p.how === 'loses access').map((p) => p.name)).toEqual(['Cleo Mast']);
-		const hours = await h.draft('grant.change', { grant: 1, conditions: { hours: { days: [6], from: 0, until: 60 } }, channels: [] });
+		const hours = await h.draft('grant.change', {
+			grant: 1,
+			conditions: { hours: { days: [6], from: 0, until: 60 } },
+			channels: []
+		});
 		expect(hours.effects.people.filter((p) => p.how === 'loses access').length).toBeGreaterThanOrEqual(3);
 	});
 });
@@ -114,11 +151,17 @@ describe('committing', () => {
 		const a = await h.draft('policy.set', { pool: 'quay', headroomIn: 2 });
 		const b = await h.draft('policy.set', { pool: 'quay', headroomOut: 2 });
 		await h.finish(await h.commit(a.id));
-		await expect(h.commit(b.id)).rejects.toThrow(/pool quay has been changed since: Change the policy of Desks Quay, by Runa Solheim/);
+		await expect(h.commit(b.id)).rejects.toThrow(
+			/pool quay has been changed since: Change the policy of Desks Quay, by Runa Solheim/
+		);
 		expect(planById(h.db, b.id)!.refused).toHaveLength(1);
 		await recomputePlan(h.ctx, OWNER, b.id);
 		expect((await h.finish(await h.commit(b.id))).state).toBe('done');
-		expect(JSON.parse(one<{ policy: string }>(h.db, `SELECT policy FROM pools WHERE id = 'quay' ORDER BY since DESC`)!.policy)).toMatchObject({ headroomIn: 2, headroomOut: 2 });
+		expect(
+			JSON.parse(
+				one<{ policy: string }>(h.db, `SELECT policy FROM pools WHERE id = 'quay' ORDER BY since DESC`)!.policy
+			)
+		).toMatchObject({ headroomIn: 2, headroomOut: 2 });
 	});
 
 	test('a plan on what a job works on is blocked until the job has ended', async () => {
@@ -130,18 +173,27 @@ describe('committing', () => {
 		expect(remove.blocks).toEqual([]);
 		await h.finish(first);
 		const clash = await h.commit((await h.draft('pool.grow', { pool: 'new-desks', count: 1 })).id);
-		expect((await h.draft('pool.remove', { pool: 'new-desks' })).blocks[0]!.words).toMatch(/is working on pool new-desks/);
+		expect((await h.draft('pool.remove', { pool: 'new-desks' })).blocks[0]!.words).toMatch(
+			/is working on pool new-desks/
+		);
 		await h.finish(clash);
 	});
 
 	test('is refused when somebody new would be hit', async () => {
 		await h.live(2 * HOUR, 20_000);
-		const { name } = one<{ name: string }>(h.db, `SELECT m.name FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.until > ${h.lab.now} LIMIT 1`)!;
+		const { name } = one<{ name: string }>(
+			h.db,
+			`SELECT m.name FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.until > ${h.lab.now} LIMIT 1`
+		)!;
 		const plan = await h.draft('machine.restart', { machines: [name] });
 		expect(plan.effects.sessionsEnded.length).toBeGreaterThan(0);
 		const machine = h.lab.world.machines.get(name)!;
 		machine.holds = 5;
-		run(h.db, `INSERT INTO sessions SELECT 9999, (SELECT id FROM people WHERE login = 'eve'), machine_id, publication_id, gateway_id, protocol, since, until, sign_in, NULL, 0 FROM sessions WHERE machine_id = (SELECT id FROM machines WHERE name = ?) LIMIT 1`, [name]);
+		run(
+			h.db,
+			`INSERT INTO sessions SELECT 9999, (SELECT id FROM people WHERE login = 'eve'), machine_id, publication_id, gateway_id, protocol, since, until, sign_in, NULL, 0 FROM sessions WHERE machine_id = (SELECT id FROM machines WHERE name = ?) LIMIT 1`,
+			[name]
+		);
 		await expect(h.commit(plan.id)).rejects.toThrow(/Eve Sloop would now be affected/);
 	});
 
@@ -163,7 +215,9 @@ describe('committing', () => {
 		const late = await h.commit((await h.draft('grant.remove', { grant: 2 })).id, h.lab.now + 30 * MINUTE);
 		run(h.db, 'UPDATE grants SET until = ? WHERE id = 2', [h.lab.now]);
 		expect(await h.finish(late)).toMatchObject({ state: 'failed', error: expect.stringMatching(/no longer holds/) });
-		await expect(h.commit((await h.draft('policy.set', { pool: 'quay', headroomIn: 3 })).id, h.lab.now - 1)).rejects.toThrow(/passed/);
+		await expect(
+			h.commit((await h.draft('policy.set', { pool: 'quay', headroomIn: 3 })).id, h.lab.now - 1)
+		).rejects.toThrow(/passed/);
 	});
 
 	test('needs the role for it', async () => {
@@ -171,7 +225,9 @@ describe('committing', () => {
 		const helpdesk: Caller = { ...OWNER, role: 'helpdesk' };
 		await expect(h.draft('policy.set', { pool: 'quay', headroomIn: 2 }, auditor)).rejects.toThrow(NotAllowed);
 		const draft = await h.draft('grant.add', { publication: 'desk', team: 'visitors' }, helpdesk);
-		await expect(h.commit(draft.id, null, helpdesk)).rejects.toThrow(/As helpdesk you may not commit plans for grants and conditions. owner, operator may/);
+		await expect(h.commit(draft.id, null, helpdesk)).rejects.toThrow(
+			/As helpdesk you may not commit plans for grants and conditions. owner, operator may/
+		);
 	});
 });
 
@@ -179,7 +235,10 @@ describe('jobs', () => {
 	test('a build leaves a held version with its contents, its log, and runs for the next expectation', async () => {
 		const job = await h.carryOut('image.build', { line: 'desk' });
 		expect(job).toMatchObject({ state: 'done', result: { version: 'desk 1.2.0' } });
-		expect(one(h.db, `SELECT number, size FROM versions WHERE number = '1.2.0'`)).toEqual({ number: '1.2.0', size: 25 * GB });
+		expect(one(h.db, `SELECT number, size FROM versions WHERE number = '1.2.0'`)).toEqual({
+			number: '1.2.0',
+			size: 25 * GB
+		});
 		expect(one<{ n: number }>(h.db, `SELECT count(*) AS n FROM version_holds WHERE number = '1.2.0'`)!.n).toBe(1);
 		expect(one<{ n: number }>(h.db, 'SELECT count(*) AS n FROM step_runs')!.n).toBe(18);
 		expect(logOf(h.db, job.id).map((l) => l.line)).toContain('kept; staging removed, only this log is left');
@@ -188,7 +247,10 @@ describe('jobs', () => {
 	test('a failing step names itself; the build is resumed from there and no step runs twice', async () => {
 		const fault = h.lab.apply({ c: 'fault', kind: 'build-step-fails', target: 'Paperlane', value: null }) as number;
 		const failed = await h.carryOut('image.build', { line: 'desk' });
-		expect(failed).toMatchObject({ state: 'failed', error: expect.stringMatching(/Install Paperlane: the step ended with exit code 1603/) });
+		expect(failed).toMatchObject({
+			state: 'failed',
+			error: expect.stringMatching(/Install Paperlane: the step ended with exit code 1603/)
+		});
 		expect(logOf(h.db, failed.id).at(-1)!.line).toMatch(/failed/);
 		h.lab.apply({ c: 'clear fault', id: fault });
 		const resumed = await h.carryOut('image.resume', { build: 1 });
@@ -199,7 +261,8 @@ describe('jobs', () => {
 	});
 
 	test('machines that fail to be made are listed with the reason, and retried alone', async () => {
-		h.lab.world.networks.get('quay-desks')!.last = h.lab.world.networks.get('quay-desks')!.first + h.lab.world.networks.get('quay-desks')!.leased.size + 1;
+		h.lab.world.networks.get('quay-desks')!.last =
+			h.lab.world.networks.get('quay-desks')!.first + h.lab.world.networks.get('quay-desks')!.leased.size + 1;
 		const plan = await h.draft('pool.create', { ...pool, count: 2 });
 		h.lab.world.networks.get('quay-desks')!.last--;
 		const job = await h.finish(
@@ -211,9 +274,14 @@ describe('jobs', () => {
 			})()
 		);
 		expect(job).toMatchObject({ state: 'done', result: { made: 1, failed: 1 } });
-		expect(one(h.db, 'SELECT name, reason FROM unmade_machines')).toMatchObject({ reason: 'network quay-desks has no free address' });
+		expect(one(h.db, 'SELECT name, reason FROM unmade_machines')).toMatchObject({
+			reason: 'network quay-desks has no free address'
+		});
 		h.lab.world.networks.get('quay-desks')!.last += 5;
-		expect((await h.carryOut('pool.grow', { pool: 'new-desks', retry: true })).result).toMatchObject({ made: 1, failed: 0 });
+		expect((await h.carryOut('pool.grow', { pool: 'new-desks', retry: true })).result).toMatchObject({
+			made: 1,
+			failed: 0
+		});
 		expect(all(h.db, 'SELECT * FROM unmade_machines')).toEqual([]);
 		expect(one<{ n: number }>(h.db, `SELECT count(*) AS n FROM machines WHERE pool_id = 'new-desks'`)!.n).toBe(2);
 	});
@@ -222,7 +290,9 @@ describe('jobs', () => {
 		await h.live(10 * MINUTE);
 		h.lab.apply({ c: 'fault', kind: 'agent-stopped', target: 'quay-01', value: null });
 		await h.live(12 * MINUTE);
-		expect(all<{ name: string }>(h.db, `SELECT name FROM failing_checks WHERE until > ${h.lab.now}`)).toEqual([{ name: 'agent' }]);
+		expect(all<{ name: string }>(h.db, `SELECT name FROM failing_checks WHERE until > ${h.lab.now}`)).toEqual([
+			{ name: 'agent' }
+		]);
 		const job = await h.carryOut('runbook.run', { machine: 'quay-01', check: 'agent' });
 		expect(job).toMatchObject({ state: 'done', result: { 'helped by': 'restart service' } });
 		expect(stepsOf(h.db, job.id).map((s) => s.state)).toEqual(['done', 'skipped', 'skipped']);
@@ -248,9 +318,14 @@ describe('jobs', () => {
 	});
 
 	test('tell their starter by bell and mail', async () => {
-		run(h.db, `INSERT INTO operators(id, login, name, role, password) VALUES (1, 'owner', 'Runa Solheim', 'owner', 'x')`);
+		run(
+			h.db,
+			`INSERT INTO operators(id, login, name, role, password) VALUES (1, 'owner', 'Runa Solheim', 'owner', 'x')`
+		);
 		await h.carryOut('policy.set', { pool: 'quay', headroomIn: 2 });
-		expect(all(h.db, 'SELECT operator_id, title, good FROM notices')).toEqual([{ operator_id: 1, title: 'Change the policy of Desks Quay: done', good: 1 }]);
+		expect(all(h.db, 'SELECT operator_id, title, good FROM notices')).toEqual([
+			{ operator_id: 1, title: 'Change the policy of Desks Quay: done', good: 1 }
+		]);
 		expect(h.lab.world.outbox).toMatchObject([{ to: 'owner', subject: expect.stringMatching(/^Job \d+: done$/) }]);
 	});
 });
@@ -271,8 +346,21 @@ describe('the change log', () => {
 	});
 
 	test('a line put in with a chain of its own is found out', () => {
-		addChange(h.db, { at: 1, by: 'a', via: 'test', kind: 'k', title: 't', objects: [], planId: null, jobId: null, outcome: 'done', undo: null });
-		h.db.exec(`INSERT INTO changes SELECT 2, at, by, via, kind, title, objects, NULL, NULL, outcome, undo, hash, 'f00' FROM changes WHERE number = 1`);
+		addChange(h.db, {
+			at: 1,
+			by: 'a',
+			via: 'test',
+			kind: 'k',
+			title: 't',
+			objects: [],
+			planId: null,
+			jobId: null,
+			outcome: 'done',
+			undo: null
+		});
+		h.db.exec(
+			`INSERT INTO changes SELECT 2, at, by, via, kind, title, objects, NULL, NULL, outcome, undo, hash, 'f00' FROM changes WHERE number = 1`
+		);
 		expect(firstBrokenChange(h.db)).toBe(2);
 	});
 });
@@ -282,7 +370,10 @@ describe('verify', () => {
 		const fresh = await Harness.of(testEstate());
 		expect(verifyData(fresh.db)).toEqual([]);
 		fresh.db.pragma('foreign_keys = OFF');
-		run(fresh.db, `INSERT INTO machine_states VALUES (1, 1, ${fresh.lab.now + HOUR}, 'ready', 'by hand'), (999, 1, 2, 'off', 'orphan')`);
+		run(
+			fresh.db,
+			`INSERT INTO machine_states VALUES (1, 1, ${fresh.lab.now + HOUR}, 'ready', 'by hand'), (999, 1, 2, 'off', 'orphan')`
+		);
 		const found = verifyData(fresh.db).join('\n');
 		expect(found).toMatch(/machine_states: 1 intervals overlap/);
 		expect(found).toMatch(/machine_states: 1 intervals belong to nothing/);

@@ -29,6 +29,11 @@ export class ProviderError extends Error {
 		super(message);
 		this.name = 'ProviderError';
 	}
+
+	/** Known by name: the serving process and the routes are bundled apart, and each has this class for itself. */
+	static [Symbol.hasInstance](e: unknown): boolean {
+		return e instanceof Error && e.name === 'ProviderError';
+	}
 }
 
 export interface MachineSpec {

@@ -22,20 +22,47 @@ function lab(change = () => {}) {
 	it.apply({
 		c: 'configure',
 		config: {
-			pools: [{ id: 'quay', assignment: 'shared', placing: 'fill', machines: ['quay-01', 'quay-02', 'quay-03'], site: 'quay' }, { id: 'own', assignment: 'personal', placing: 'fill', machines: ['own-01', 'own-02'], site: 'quay' }],
-			publications: [{ id: 'desk', pools: ['quay'], protocol: 'stream' }, { id: 'own', pools: ['own'], protocol: 'stream' }],
+			pools: [
+				{
+					id: 'quay',
+					assignment: 'shared',
+					placing: 'fill',
+					machines: ['quay-01', 'quay-02', 'quay-03'],
+					site: 'quay'
+				},
+				{ id: 'own', assignment: 'personal', placing: 'fill', machines: ['own-01', 'own-02'], site: 'quay' }
+			],
+			publications: [
+				{ id: 'desk', pools: ['quay'], protocol: 'stream' },
+				{ id: 'own', pools: ['own'], protocol: 'stream' }
+			],
 			grants: [
-				{ id: '1', publication: 'desk', to: { kind: 'team', id: 'harbour', name: 'Harbour' }, conditions: {}, channels: [] },
-				{ id: '2', publication: 'own', to: { kind: 'person', id: 'eve', name: 'Eve' }, conditions: { managedEndpoint: true }, channels: [] }
+				{
+					id: '1',
+					publication: 'desk',
+					to: { kind: 'team', id: 'harbour', name: 'Harbour' },
+					conditions: {},
+					channels: []
+				},
+				{
+					id: '2',
+					publication: 'own',
+					to: { kind: 'person', id: 'eve', name: 'Eve' },
+					conditions: { managedEndpoint: true },
+					channels: []
+				}
 			],
 			owners: {}
 		}
 	});
 	return it;
 }
-const start = (l: Lab, machine: string) => l.apply({ c: 'operation', key: `start ${machine}`, effect: { e: 'start', machine, why: 'test' }, usual: 1000 });
-const of = <K extends Observation['kind']>(l: Lab, kind: K) => l.world.observations.filter((o): o is Extract<Observation, { kind: K }> => o.kind === kind);
-const rows = (l: Lab) => JSON.stringify(l.world.observations, (_k, v: unknown) => (v instanceof Float64Array ? [...v] : v));
+const start = (l: Lab, machine: string) =>
+	l.apply({ c: 'operation', key: `start ${machine}`, effect: { e: 'start', machine, why: 'test' }, usual: 1000 });
+const of = <K extends Observation['kind']>(l: Lab, kind: K) =>
+	l.world.observations.filter((o): o is Extract<Observation, { kind: K }> => o.kind === kind);
+const rows = (l: Lab) =>
+	JSON.stringify(l.world.observations, (_k, v: unknown) => (v instanceof Float64Array ? [...v] : v));
 const day = 10 * HOUR;
 
 describe('the lab', () => {
@@ -78,7 +105,17 @@ describe('the lab', () => {
 		l.advance(l.now + 14 * HOUR);
 		const open = of(l, 'connection').filter((c) => c.result === 'open');
 		expect(new Set(open.map((c) => c.person))).toEqual(new Set(['anna', 'bo', 'cleo']));
-		expect(open[0]!.phases.map((p) => p.name)).toEqual(['gateway', 'brokering', 'waiting', 'protocol', 'directory', 'profile', 'policies', 'drives', 'shell']);
+		expect(open[0]!.phases.map((p) => p.name)).toEqual([
+			'gateway',
+			'brokering',
+			'waiting',
+			'protocol',
+			'directory',
+			'profile',
+			'policies',
+			'drives',
+			'shell'
+		]);
 		expect(open.every((c) => c.phases.every((p) => p.ms >= 0))).toBe(true);
 		expect(of(l, 'session').some((s) => s.state === 'ended')).toBe(true);
 	});
@@ -87,7 +124,12 @@ describe('the lab', () => {
 		const l = lab();
 		start(l, 'quay-01');
 		l.advance(l.now + 10 * MINUTE);
-		expect(of(l, 'machine').filter((o) => o.machine === 'quay-01').map((o) => o.state).slice(0, 3)).toEqual(['starting', 'agent up', 'ready']);
+		expect(
+			of(l, 'machine')
+				.filter((o) => o.machine === 'quay-01')
+				.map((o) => o.state)
+				.slice(0, 3)
+		).toEqual(['starting', 'agent up', 'ready']);
 	});
 
 	test('somebody without a machine waits, is served when one comes up, or gives up', () => {
@@ -119,7 +161,10 @@ describe('the lab', () => {
 		const l = lab();
 		l.apply({ c: 'connect', login: 'eve', publication: 'desk', secondFactor: true, key: 'k' });
 		l.advance(l.now + MINUTE);
-		expect(of(l, 'connection')[0]).toMatchObject({ result: 'refused', cause: [{ words: expect.stringMatching(/none of the grants/) }] });
+		expect(of(l, 'connection')[0]).toMatchObject({
+			result: 'refused',
+			cause: [{ words: expect.stringMatching(/none of the grants/) }]
+		});
 	});
 
 	test('the same key twice is one request', () => {
@@ -145,7 +190,8 @@ describe('faults', () => {
 		l.advance(l.now + 2 * MINUTE);
 		return of(l, 'connection').at(-1)!;
 	};
-	const fault = (l: Lab, kind: 'agent-stopped', target: string, value: number | null = null) => l.apply({ c: 'fault', kind, target, value }) as number;
+	const fault = (l: Lab, kind: 'agent-stopped', target: string, value: number | null = null) =>
+		l.apply({ c: 'fault', kind, target, value }) as number;
 
 	test.each([
 		['machine-hangs', 'quay-01', 'lost', /hangs/],
@@ -155,7 +201,9 @@ describe('faults', () => {
 		const l = ready();
 		fault(l, kind as 'agent-stopped', target, 999);
 		const c = connect(l);
-		expect(c.result === 'open' && c.protocol === 'framebuffer' ? 'lost' : c.result).toBe(result === 'open' && c.protocol === 'framebuffer' ? 'lost' : result);
+		expect(c.result === 'open' && c.protocol === 'framebuffer' ? 'lost' : c.result).toBe(
+			result === 'open' && c.protocol === 'framebuffer' ? 'lost' : result
+		);
 		expect(c.cause[0]?.words ?? '').toMatch(words);
 	});
 

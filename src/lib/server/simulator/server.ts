@@ -108,7 +108,8 @@ export class LabServer {
 						step.usual * (0.5 + (0.5 * USUAL_CORES) / Math.max(1, builderCores))
 					).then((log) => ({ log: log.slice(1) })),
 				keep: (line, version, key) => this.operate(key, { e: 'keep', line, version }, 40 * SECOND),
-				discard: (line, key) => this.operate(key, { e: 'log', log: [`${line}: staging removed`] }, 15 * SECOND)
+				discard: (line, key) =>
+					this.operate(key, { e: 'log', log: [`${line}: staging removed`] }, 15 * SECOND).then(() => {})
 			},
 			directory: {
 				accounts: async () => [...w.accounts].map(([name, folder]) => ({ name, folder })),
@@ -137,7 +138,8 @@ export class LabServer {
 					}),
 				restartService: (machine, check, key) =>
 					this.operate(key, { e: 'restart service', machine, check }, 20 * SECOND),
-				message: (session, text, key) => this.operate(key, { e: 'log', log: [`session ${session}: ${text}`] }, 800),
+				message: (session, text, key) =>
+					this.operate(key, { e: 'log', log: [`session ${session}: ${text}`] }, 800).then(() => {}),
 				signOut: (session, why, key) => this.operate(key, { e: 'sign out', session, why }, 9 * SECOND)
 			},
 			broker: {

@@ -182,13 +182,11 @@ function powerPlan(
 						? [{ words: `${m.name} ${why}`, side: 'against' as const, about: { kind: 'machine', id: m.name } }]
 						: [];
 				}),
-				reasons: machines
-					.slice(0, 12)
-					.map((m) => ({
-						words: `${m.name} is ${m.state}, on ${m.line} ${m.version}`,
-						source: 'measured',
-						about: { kind: 'machine', id: m.name }
-					})),
+				reasons: machines.slice(0, 12).map((m) => ({
+					words: `${m.name} is ${m.state}, on ${m.line} ${m.version}`,
+					source: 'measured',
+					about: { kind: 'machine', id: m.name }
+				})),
 				objects: machines.map((m) => `machine/${m.name}`),
 				steps: [
 					{

@@ -93,6 +93,8 @@
 </script>
 
 <div class="h-[150px]">
+	<!-- A picture with words for those who do not see it. -->
+	<!-- svelte-ignore a11y_no_interactive_element_to_noninteractive_role -->
 	<canvas
 		bind:this={canvas}
 		role="img"

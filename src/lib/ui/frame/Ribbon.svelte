@@ -104,7 +104,7 @@
 	}
 </script>
 
-<div class="border-hair bg-shade border-t" bind:clientWidth={width}>
+<section aria-label="Time" class="border-hair bg-shade border-t" bind:clientWidth={width}>
 	<svg
 		bind:this={svg}
 		width="100%"
@@ -189,4 +189,4 @@
 			font-weight="600">{label}</text
 		>
 	</svg>
-</div>
+</section>

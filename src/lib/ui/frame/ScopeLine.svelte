@@ -78,7 +78,10 @@
 
 <svelte:window onkeydown={(e) => e.key === 'Escape' && (menu = null)} />
 
-<div class="border-hair text-ink2 relative flex min-h-[42px] items-center gap-1.5 border-b px-[18px] text-[15px]">
+<section
+	aria-label="Scope"
+	class="border-hair text-ink2 relative flex min-h-[42px] items-center gap-1.5 border-b px-[18px] text-[15px]"
+>
 	{#if typing}
 		<form
 			class="flex flex-1 items-center gap-2"
@@ -177,4 +180,4 @@
 			{/each}
 		</div>
 	{/if}
-</div>
+</section>

@@ -123,7 +123,7 @@
 			</span>
 		{/each}
 	</div>
-	<!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+	<!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
 	<div
 		bind:this={box}
 		class="min-h-0 flex-1 overflow-y-scroll"

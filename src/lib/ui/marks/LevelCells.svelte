@@ -77,6 +77,7 @@
 <div bind:clientWidth={width} class="relative">
 	<!-- One canvas for all cells: thousands of elements would stutter. Arrow keys walk over them. -->
 	<div role="application" aria-label="{label}: {summary}. Arrow keys walk over machines, Enter opens one.">
+		<!-- svelte-ignore a11y_no_interactive_element_to_noninteractive_role -->
 		<canvas
 			bind:this={canvas}
 			tabindex="0"

@@ -77,7 +77,7 @@
 		{#if data.builds.length}
 			<h2 class="head mt-5">Builds of {data.chosen}</h2>
 			<table class="grid-table mt-1">
-				<thead><tr><th>version</th><th>begun</th><th>by</th><th>state</th><th class="num">steps done</th><th></th></tr></thead>
+				<thead><tr><th>version</th><th>begun</th><th>by</th><th>state</th><th class="num">steps done</th><th><span class="sr-only">actions</span></th></tr></thead>
 				<tbody>
 					{#each data.builds as b (b.id)}
 						<tr>

@@ -12,7 +12,11 @@
 	<h2 class="head">Change log <small>every line is chained to the one before it; nothing is ever taken out</small></h2>
 	<table class="grid-table mt-1">
 		<thead
-			><tr><th>number</th><th>when</th><th>what</th><th>by</th><th>by way of</th><th>outcome</th><th></th></tr></thead
+			><tr
+				><th>number</th><th>when</th><th>what</th><th>by</th><th>by way of</th><th>outcome</th><th
+					><span class="sr-only">actions</span></th
+				></tr
+			></thead
 		>
 		<tbody>
 			{#each data.changes as c (c.number)}

@@ -35,7 +35,7 @@
 				><tr
 					><th>machine</th><th>failing check</th><th>what was seen</th><th class="num">for</th><th class="num"
 						>sessions on it</th
-					><th></th></tr
+					><th><span class="sr-only">actions</span></th></tr
 				></thead
 			>
 			<tbody>

@@ -93,7 +93,7 @@
 </script>
 
 <h3 class="head">Make a pool <small>the plan says whether it fits, before anything is made</small></h3>
-<form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={plan} novalidate>
+<form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={plan} oninput={() => (errors = {})} novalidate>
 	<Field label="Name" problem={errors.name}
 		>{#snippet children(p)}<input {...p} class="field" bind:value={f.name} />{/snippet}</Field
 	>

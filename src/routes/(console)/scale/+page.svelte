@@ -48,12 +48,15 @@
 				{#each data.actions! as a (a.name + a.at)}
 					<li class="border-hair2 border-b py-1">
 						<details>
-							<summary
-								><span class="text-ink3">{clockWords(data.pool.zone, a.at)}</span>
+							<summary>
+								<span class="text-ink3">{clockWords(data.pool.zone, a.at)}</span>
+								<b class="font-semibold">{a.name}</b>
+								{a.action === 'start' ? 'started' : 'stopped'}: {a.facts.at(-1)?.words}
+							</summary>
+							<div class="py-1 pl-4">
 								<a class="link" href={addressWith(page.url, { card: `machine/${a.name}` })}>{a.name}</a>
-								{a.action === 'start' ? 'started' : 'stopped'}: {a.facts.at(-1)?.words}</summary
-							>
-							<div class="py-1 pl-4"><Why facts={a.facts} zone={data.pool.zone} /></div>
+								<Why facts={a.facts} zone={data.pool.zone} />
+							</div>
 						</details>
 					</li>
 				{:else}<li class="text-ink2 py-2">The policy has started and stopped nothing yet.</li>{/each}

@@ -24,7 +24,7 @@
 			><tr
 				><th>publication</th><th>to</th><th>conditions</th><th>channels passed through</th><th class="num"
 					>refused in 24 h</th
-				><th></th></tr
+				><th><span class="sr-only">actions</span></th></tr
 			></thead
 		>
 		<tbody>

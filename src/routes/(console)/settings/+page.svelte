@@ -75,7 +75,7 @@
 		<table class="grid-table mt-1">
 			<thead
 				><tr
-					><th></th>{#each data.roles as r (r)}<th>{r}</th>{/each}</tr
+					><th><span class="sr-only">actions</span></th>{#each data.roles as r (r)}<th>{r}</th>{/each}</tr
 				></thead
 			>
 			<tbody
@@ -92,7 +92,12 @@
 		<section>
 			<h2 class="head">Operators</h2>
 			<table class="grid-table mt-1">
-				<thead><tr><th>name</th><th>login</th><th>role</th><th>second factor</th><th></th></tr></thead>
+				<thead
+					><tr
+						><th>name</th><th>login</th><th>role</th><th>second factor</th><th><span class="sr-only">actions</span></th
+						></tr
+					></thead
+				>
 				<tbody>
 					{#each data.operators as o (o.id)}
 						<tr class={o.disabled ? 'text-ink3' : ''}>
@@ -161,7 +166,10 @@
 				>
 			</h2>
 			<table class="grid-table mt-1">
-				<thead><tr><th>name</th><th>role</th><th>made</th><th>by</th><th></th></tr></thead>
+				<thead
+					><tr><th>name</th><th>role</th><th>made</th><th>by</th><th><span class="sr-only">actions</span></th></tr
+					></thead
+				>
 				<tbody>
 					{#each data.tokens ?? [] as t (t.name + t.made_at)}
 						<tr class={t.revoked_at ? 'text-ink3' : ''}

@@ -1,0 +1,157 @@
+import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import Database from 'better-sqlite3';
+import { stringify } from 'yaml';
+import { generateEstate } from '$lib/core/estate/generate';
+import { readEstate } from '$lib/core/estate/read';
+import { parseScope } from '$lib/core/scope/scope';
+import { FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
+import { openDb, type Db } from '$lib/server/db';
+import { settleEstate } from '$lib/server/db/settle';
+import { configureBroker } from '$lib/server/engine/broker';
+import { Engine } from '$lib/server/engine/engine';
+import { Observer } from '$lib/server/engine/observer';
+import { beginning } from '$lib/server/simulator/genesis';
+import { Lab } from '$lib/server/simulator/lab';
+import { LabServer } from '$lib/server/simulator/server';
+import { cellsAt, figuresAt, machinesPage, sessionsPage, type PageAsk } from '$lib/server/watch/queries';
+
+/** Measures Sextant as ratios in one run: against the same query written bare, the same rows inserted bare. */
+
+const PEOPLE = Number(process.env.BENCH_PEOPLE ?? 50_000);
+const MACHINES = Number(process.env.BENCH_MACHINES ?? 20_000);
+const results: { name: string; value: number; unit: string; aim: string; met: boolean }[] = [];
+
+function report(name: string, value: number, unit: string, aim: string, met: boolean): void {
+	results.push({ name, value: Number(value.toFixed(3)), unit, aim, met });
+	console.log(`${met ? 'met   ' : 'MISSED'}  ${name.padEnd(62)} ${value.toFixed(2)} ${unit}   (aim: ${aim})`);
+}
+
+/** Median time of a call in ms: warmed up, then `n` times. */
+function median(work: () => unknown, n = 15): number {
+	for (let i = 0; i < 3; i++) work();
+	const times = Array.from({ length: n }, () => {
+		const began = performance.now();
+		work();
+		return performance.now() - began;
+	}).sort((a, b) => a - b);
+	return times[Math.floor(n / 2)]!;
+}
+
+const folder = mkdtempSync(join(tmpdir(), 'sextant-bench-'));
+console.log(`An estate of ${PEOPLE} people and ${MACHINES} machines is made (a minute or two) …`);
+const read = readEstate(stringify(generateEstate(PEOPLE, MACHINES, 1)), 'bench.yaml', () => null);
+if ('problems' in read) throw new Error(read.problems[0]!.message);
+const { estate } = read;
+estate.lab.opens = Date.parse('2026-11-17T10:00:00+01:00');
+estate.lab.history_days = 4 / 24;
+
+const db = openDb(join(folder, 'bench.db'));
+db.pragma('synchronous = OFF');
+const { lab, labMs, lived } = await live(db);
+db.pragma('optimize');
+const personDays = (PEOPLE * lived) / (24 * HOUR);
+console.log(`The lab lived ${(lived / HOUR).toFixed(1)} h; ${one(db, 'SELECT count(*) AS n FROM sessions')} sessions, ${one(db, 'SELECT count(*) AS n FROM samples_1m')} samples.\n`);
+report('lab speed, simulated person-days a second', personDays / (labMs / 1000), 'person-days/s', 'over 100', personDays / (labMs / 1000) > 100);
+
+queries(db);
+inserts(db);
+writeResults();
+db.close();
+rmSync(folder, { recursive: true, force: true });
+
+function one(d: Db, sql: string): number {
+	return (d.prepare(sql).get() as { n: number }).n;
+}
+
+/** Lives the history through, as the server does; time spent in the lab is measured apart. */
+async function live(d: Db) {
+	const world = new Lab(estate);
+	const server = new LabServer(world);
+	const from = beginning(estate);
+	settleEstate(d, estate, from, (login) => world.world.people.get(login)!.address);
+	const ctx = { db: d, providers: server.providers, clock: { now: () => world.now, speed: () => 0 } };
+	const engine = new Engine(ctx);
+	engine.observer.keepMinutesFrom = estate.lab.opens - 10 * MINUTE;
+	await engine.observe();
+	await configureBroker(ctx);
+	let spent = 0;
+	while (world.now < estate.lab.opens) {
+		const began = performance.now();
+		server.advance(Math.min(estate.lab.opens, world.now + MINUTE));
+		spent += performance.now() - began;
+		await engine.observe();
+		await engine.minute(world.now, { sweepEvery: 60 * MINUTE, forecast: false });
+	}
+	return { lab: world, labMs: spent, lived: estate.lab.opens - from };
+}
+
+function queries(d: Db): void {
+	const now = lab.now;
+	const bare = new Database(join(folder, 'bench.db'), { readonly: true });
+	bare.pragma('cache_size = -65536');
+	bare.pragma('mmap_size = 268435456');
+	const sampled = Math.floor(now / MINUTE) * MINUTE;
+	const ask = (scope: string, at: number, sort: string): PageAsk => ({ at, scope: parseScope(scope).scope, sort, descending: true, limit: 100, offset: 0 });
+
+	const columns = `m.id, m.name, m.pool_id, m.site_id, h.name, pl.line_id, pl.version, pl.address, st.state, st.since,
+		(SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.since <= @at AND s.until > @at) AS sessions, x.strain, x.cores, x.memory`;
+	const from = `FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at JOIN hosts h ON h.id = pl.host_id
+		JOIN machine_states st ON st.machine_id = m.id AND st.since = (SELECT max(since) FROM machine_states y WHERE y.machine_id = m.id AND y.since <= @at)
+		LEFT JOIN samples_1m x ON x.at = @sampled AND x.machine_id = m.id WHERE m.since <= @at AND m.until > @at`;
+	const compare = (name: string, ours: () => unknown, sql: string, count: string, params: Record<string, unknown>) => {
+		const rows = bare.prepare(sql);
+		const total = bare.prepare(count);
+		const a = median(ours);
+		const b = median(() => [rows.all(params), total.get(params)]);
+		report(`${name}: server time against the bare query`, a / b, '×', 'under 1.5', a / b < 1.5);
+		report(`${name}: server time`, a, 'ms', 'under 60', a < 60);
+	};
+	const at = { at: now, sampled };
+	compare('machine list by strain', () => machinesPage(d, ask('', now, 'strain')), `SELECT ${columns} ${from} ORDER BY x.strain DESC, m.name LIMIT 100`, `SELECT count(*) ${from}`, at);
+	compare('scope query: a site by sessions', () => machinesPage(d, ask('site:north', now, 'sessions')), `SELECT ${columns} ${from} AND m.site_id = 'north' ORDER BY sessions DESC, m.name LIMIT 100`, `SELECT count(*) ${from} AND m.site_id = 'north'`, at);
+	const past = { at: now - HOUR, sampled: sampled - HOUR };
+	compare('as-of query: the list an hour ago', () => machinesPage(d, ask('', now - HOUR, 'name')), `SELECT ${columns} ${from} ORDER BY m.name DESC LIMIT 100`, `SELECT count(*) ${from}`, past);
+
+	const sessions = median(() => sessionsPage(d, ask('', now, 'signin')), 7);
+	console.log(`        session list (not aimed at): ${sessions.toFixed(0)} ms; figures of the scope line: ${median(() => figuresAt(d, parseScope('').scope, now), 5).toFixed(0)} ms; cells: ${median(() => cellsAt(d, parseScope('').scope, now), 5).toFixed(0)} ms`);
+	bare.close();
+}
+
+function inserts(d: Db): void {
+	const path = join(folder, 'bare.db');
+	const bare = new Database(path);
+	bare.pragma('journal_mode = WAL');
+	bare.pragma('synchronous = OFF');
+	bare.exec('CREATE TABLE samples_1m(at INTEGER NOT NULL, machine_id INTEGER NOT NULL, cores INTEGER NOT NULL, memory INTEGER NOT NULL, disk INTEGER NOT NULL, gpu INTEGER NOT NULL, input INTEGER NOT NULL, trip INTEGER NOT NULL, sessions INTEGER NOT NULL, strain INTEGER NOT NULL, PRIMARY KEY (at, machine_id)) STRICT, WITHOUT ROWID');
+	const insert = bare.prepare('INSERT OR REPLACE INTO samples_1m VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)');
+	const observer = new Observer(d);
+	const names = [...observer.machines.keys()];
+	const values = new Float64Array(names.length * 7).map((_v, i) => (i % 7 === 3 ? -1 : (i % 97) / 100));
+	const rounds = 20;
+	const ids = [...observer.machines.values()].map((m) => m.id);
+	const first = Math.ceil(lab.now / (15 * MINUTE)) * 15 * MINUTE + MINUTE;
+	const time = (work: (round: number) => void) => {
+		const began = performance.now();
+		for (let i = 0; i < rounds; i++) work(i);
+		return performance.now() - began;
+	};
+	// Turn about, so that neither has the warmer disk.
+	let ours = 0;
+	let theirs = 0;
+	for (let turn = 0; turn < 3; turn++) {
+		theirs += time((i) => bare.transaction(() => ids.forEach((id, k) => insert.run(first + (turn * rounds + i) * 1000, id, 10 + (k % 900), 300, 900, -1, 18_000, 3000, 2, 14)))());
+		ours += time((i) => observer.take([{ seq: observer.seq + 1, at: first + (turn * rounds + i) * 1000, kind: 'samples', machines: names, values, hosts: [], hostValues: new Float64Array() }]));
+	}
+	const rate = (ms: number) => (3 * rounds * names.length) / (ms / 1000);
+	report(`samples stored a second (${Math.round(rate(ours) / 1000)} thousand) against bare batched inserts`, rate(ours) / rate(theirs), '×', 'over 0.7', rate(ours) / rate(theirs) > 0.7);
+	bare.close();
+	if (one(d, `SELECT count(*) AS n FROM machines WHERE until = ${FOREVER}`) !== names.length) throw new Error('machines were lost');
+}
+
+function writeResults(): void {
+	mkdirSync('.sextant', { recursive: true });
+	writeFileSync('.sextant/bench.json', JSON.stringify({ people: PEOPLE, machines: MACHINES, results }, null, 2));
+	console.log('\nWritten to .sextant/bench.json');
+}

@@ -1,0 +1,267 @@
+import { readFileSync, readdirSync } from 'node:fs';
+import { join } from 'node:path';
+import { expect, request as newRequest, test, type APIRequestContext } from '@playwright/test';
+import { mayRequest, ROUTES } from '../src/lib/server/identity/routes';
+import type { Role } from '../src/lib/core/access/rights';
+
+const ORIGIN = 'http://localhost:4899';
+
+async function signedIn(login: string): Promise<APIRequestContext> {
+	const context = await newRequest.newContext({ baseURL: ORIGIN, extraHTTPHeaders: { origin: ORIGIN } });
+	const portal = login === 'alindqvist';
+	const response = await context.post(portal ? '/my/sign-in' : '/sign-in', {
+		form: { login, password: 'tideline' },
+		maxRedirects: 0
+	});
+	expect([200, 303]).toContain(response.status());
+	return context;
+}
+
+/** Every route that the app has, from its files. */
+function routesOf(dir = 'src/routes', id = ''): string[] {
+	return readdirSync(dir, { withFileTypes: true }).flatMap((entry) => {
+		if (entry.isDirectory()) return routesOf(join(dir, entry.name), `${id}/${entry.name}`);
+		return /^\+(page\.svelte|server\.ts)$/.test(entry.name) ? [id || '/'] : [];
+	});
+}
+
+test('the table of rights names every route there is, and no other', () => {
+	expect([...new Set(routesOf())].sort()).toEqual(Object.keys(ROUTES).sort());
+});
+
+test('every method that a route answers stands in the table', () => {
+	for (const id of routesOf()) {
+		const file = join('src/routes', id, '+server.ts');
+		let text = '';
+		try {
+			text = readFileSync(file, 'utf8');
+		} catch {
+			continue;
+		}
+		const methods = [...text.matchAll(/export const (GET|POST|PUT|PATCH|DELETE)\b/g)].map((m) => m[1]!);
+		expect(Object.keys(ROUTES[id]!).sort(), id).toEqual(methods.sort());
+	}
+});
+
+test('every route answers every role as the table says', async () => {
+	test.setTimeout(180_000);
+	const roles: [Role | null, string | null][] = [
+		['owner', 'owner'],
+		['builder', 'builder'],
+		['operator', 'operator'],
+		['helpdesk', 'helpdesk'],
+		['auditor', 'auditor'],
+		['person', 'alindqvist'],
+		[null, null]
+	];
+	for (const [role, login] of roles) {
+		const context = login
+			? await signedIn(login)
+			: await newRequest.newContext({ baseURL: ORIGIN, extraHTTPHeaders: { origin: ORIGIN } });
+		for (const [id, needs] of Object.entries(ROUTES)) {
+			// A sign-in of the console is none on the portal, and the other way round: each has its own cookie.
+			const portal = id.startsWith('/(portal)');
+			const seen = role === null || portal === (role === 'person') ? role : null;
+			for (const method of ['GET', 'POST', 'DELETE'] as const) {
+				if (!(method in needs) || id === '/live' || id === '/sign-out' || id === '/api/v1/notices') continue;
+				const verdict = mayRequest(id, method, seen);
+				const path =
+					id
+						.replace(/\/\(\w+\)/, '')
+						.replace('[kind]', 'sites')
+						.replace('[...id]', 'none')
+						.replaceAll(/\[\w+\]/g, '999999') || '/';
+				const response = await context.fetch(path, {
+					method,
+					maxRedirects: 0,
+					// Pages are asked as a browser asks for them.
+					headers: {
+						accept: id.startsWith('/api') ? 'application/json' : 'text/html',
+						origin: ORIGIN,
+						'content-type': 'application/json'
+					},
+					...(method === 'POST' ? { data: '{}' } : {})
+				});
+				const status = response.status();
+				const words = `${role ?? 'nobody'} ${method} ${path}: ${status}`;
+				if (verdict === 'yes')
+					expect(status === 401 || (status === 403 && !(await response.text()).includes('may not')), words).toBe(false);
+				else if (verdict === 'sign in')
+					expect(
+						id.startsWith('/api')
+							? status === 401
+							: status === 303 && (response.headers().location ?? '').includes('sign-in'),
+						words
+					).toBe(true);
+				else expect(status === 403 || (status === 303 && response.headers().location === '/my'), words).toBe(true);
+			}
+		}
+		await context.dispose();
+	}
+});
+
+test('a route that is not in the table is shut, and one that is not there is not found', async ({ request }) => {
+	expect(mayRequest('/api/v1/forgotten', 'GET', 'owner')).toBe('no');
+	expect((await request.get('/nowhere')).status()).toBe(404);
+});
+
+test.describe('over the API alone', () => {
+	let owner: APIRequestContext;
+	let token = '';
+	test.beforeAll(async () => {
+		owner = await signedIn('owner');
+	});
+	const send = async (context: APIRequestContext, path: string, data: unknown) =>
+		context.post(`/api/v1${path}`, { data, headers: { origin: ORIGIN } });
+
+	test('a token is made by plan, works, and is refused once revoked', async () => {
+		const { createHash, randomBytes } = await import('node:crypto');
+		token = randomBytes(24).toString('hex');
+		const carryOut = async (kind: string, input: unknown) => {
+			const plan = (await (await send(owner, '/plans', { kind, input })).json()) as { id: number };
+			const { job } = (await (await send(owner, `/plans/${plan.id}/commit`, {})).json()) as { job: number };
+			await expect
+				.poll(async () => ((await (await owner.get(`/api/v1/jobs/${job}`)).json()) as { state: string }).state)
+				.toBe('done');
+		};
+		await carryOut('token.create', {
+			name: 'walk',
+			role: 'operator',
+			hash: createHash('sha256').update(token).digest('hex')
+		});
+		const bearer = await newRequest.newContext({
+			baseURL: ORIGIN,
+			extraHTTPHeaders: { authorization: `Bearer ${token}` }
+		});
+		const lists = [
+			'sites',
+			'hosts',
+			'machines',
+			'sessions',
+			'pools',
+			'image-lines',
+			'publications',
+			'grants',
+			'people',
+			'teams',
+			'jobs',
+			'changes',
+			'findings',
+			'checks'
+		];
+		for (const kind of lists) {
+			const answer = await bearer.get(`/api/v1/${kind}?limit=3`);
+			expect(answer.status(), kind).toBe(200);
+			expect((await answer.json()) as object, kind).toMatchObject({
+				rows: expect.any(Array),
+				total: expect.any(Number)
+			});
+		}
+		await carryOut('token.revoke', { name: 'walk' });
+		expect((await bearer.get('/api/v1/sites')).status()).toBe(401);
+		await bearer.dispose();
+	});
+
+	test('lists are cut into pages that hold everything once, as of one moment', async () => {
+		const seen: string[] = [];
+		let cursor: string | null = null;
+		do {
+			const page = (await (
+				await owner.get(`/api/v1/machines?sort=-name&limit=200${cursor ? `&cursor=${cursor}` : ''}`)
+			).json()) as { rows: { name: string }[]; total: number; cursor: string | null };
+			seen.push(...page.rows.map((r) => r.name));
+			cursor = page.cursor;
+		} while (cursor);
+		expect(seen.length).toBeGreaterThanOrEqual(450);
+		expect(new Set(seen).size).toBe(seen.length);
+		expect(seen).toEqual([...seen].sort().reverse());
+	});
+
+	test('an object comes with its reasons; a past moment answers as it was', async () => {
+		const card = (await (await owner.get('/api/v1/machines/bgo-cs-04')).json()) as { facts: { words: string }[] };
+		expect(card.facts.length).toBeGreaterThan(1);
+		const then = (await (await owner.get('/api/v1/machines/bgo-cs-04?at=2026-11-17T02:00:00Z')).json()) as {
+			facts: { words: string }[];
+		};
+		expect(then.facts[0]!.words).not.toBe(card.facts[0]!.words);
+	});
+
+	test('what is wrong is said as a problem document', async () => {
+		const cases: [
+			Promise<{ status(): number; json(): Promise<unknown>; headers(): Record<string, string> }>,
+			number,
+			object
+		][] = [
+			[owner.get('/api/v1/unicorns'), 404, { title: 'It is not there' }],
+			[owner.get('/api/v1/machines?scope=colour:red'), 422, { errors: [{ field: 'scope' }] }],
+			[owner.get('/api/v1/machines?cursor=zzz'), 422, { errors: [{ field: 'cursor' }] }],
+			[
+				send(owner, '/plans', { kind: 'policy.set', input: { pool: 'payroll', most: 'many' } }),
+				422,
+				{ errors: [{ field: 'most' }] }
+			],
+			[send(owner, '/plans', { kind: 'nothing', input: {} }), 422, { errors: [{ field: 'kind' }] }],
+			[send(owner, '/plans/999999/commit', {}), 404, {}],
+			[send(owner, '/lab/clock', { speed: 9999 }), 422, { errors: [{ field: 'speed' }] }],
+			[
+				owner.post('/api/v1/plans', {
+					data: Buffer.from('{not json'),
+					headers: { origin: ORIGIN, 'content-type': 'application/json' }
+				}),
+				400,
+				{ title: 'The body is not JSON' }
+			]
+		];
+		for (const [asked, status, shape] of cases) {
+			const response = await asked;
+			expect(response.status()).toBe(status);
+			expect(response.headers()['content-type']).toBe('application/problem+json');
+			expect(await response.json()).toMatchObject({
+				status,
+				title: expect.any(String),
+				detail: expect.any(String),
+				...shape
+			});
+		}
+	});
+
+	test('the description names every path and every kind of plan', async () => {
+		const doc = (await (await owner.get('/api/v1/openapi.json')).json()) as {
+			openapi: string;
+			paths: Record<string, object>;
+			components: { schemas: Record<string, object> };
+		};
+		expect(doc.openapi).toBe('3.1.0');
+		for (const id of Object.keys(ROUTES).filter(
+			(r) => r.startsWith('/api/v1/') && !r.includes('openapi') && !r.includes('notices')
+		)) {
+			const path = id.replace('/api/v1', '').replaceAll(/\[(?:\.\.\.)?(\w+)\]/g, '{$1}');
+			expect(Object.keys(doc.paths), path).toContain(path);
+		}
+		expect(doc.components.schemas['input.pool.create']).toMatchObject({
+			required: expect.arrayContaining(['naming', 'count'])
+		});
+	});
+
+	test('a change from another site is refused, and pages carry their guards', async () => {
+		const strange = await owner.post('/api/v1/plans', {
+			data: { kind: 'grant.remove', input: { grant: 1 } },
+			headers: { origin: 'https://elsewhere.example' }
+		});
+		expect(strange.status()).toBe(403);
+		const page = await owner.get('/');
+		const csp = page.headers()['content-security-policy'] ?? '';
+		expect(csp).toMatch(/script-src 'self' 'nonce-/);
+		expect(/script-src[^;]*unsafe-inline/.test(csp)).toBe(false);
+		expect(page.headers()).toMatchObject({ 'x-content-type-options': 'nosniff', 'x-frame-options': 'DENY' });
+	});
+
+	test('sign-in attempts are limited', async () => {
+		const guess = await newRequest.newContext({ baseURL: ORIGIN, extraHTTPHeaders: { origin: ORIGIN } });
+		let last = '';
+		for (let i = 0; i < 10; i++)
+			last = await (await guess.post('/sign-in', { form: { login: 'nobody', password: `guess ${i}` } })).text();
+		expect(last).toContain('Too many attempts');
+		await guess.dispose();
+	});
+});

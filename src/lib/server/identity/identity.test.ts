@@ -1,0 +1,134 @@
+import { Secret, TOTP } from 'otpauth';
+import { beforeEach, describe, expect, test, vi } from 'vitest';
+import { openDb, all, one, type Db } from '../db';
+import {
+	addOperator,
+	beginFactor,
+	callerOfSignIn,
+	callerOfToken,
+	confirmFactor,
+	dropFactor,
+	endSignIn,
+	keepToken,
+	newTokenSecret,
+	operators,
+	signInOperator
+} from './accounts';
+import { mayRequest, ROUTES } from './routes';
+
+let db: Db;
+beforeEach(async () => {
+	vi.useRealTimers();
+	db = openDb(':memory:');
+	await addOperator(db, 'ines', 'Ines Haugland', 'operator', 'a long password');
+});
+const HOUR = 3_600_000;
+
+describe('signing in', () => {
+	test('with the right password gives a caller with the role', async () => {
+		const answer = await signInOperator(db, 'ines', 'a long password', '', '::1');
+		if (answer.outcome !== 'in') throw new Error(answer.outcome);
+		expect(callerOfSignIn(db, answer.token)).toMatchObject({ name: 'Ines Haugland', role: 'operator', factor: false });
+	});
+
+	test('keeps neither password nor key in the database', async () => {
+		const answer = await signInOperator(db, 'ines', 'a long password', '', '::1');
+		const everything = JSON.stringify([all(db, 'SELECT * FROM operators'), all(db, 'SELECT * FROM sign_ins')]);
+		expect(everything).not.toContain('a long password');
+		expect(everything).not.toContain(answer.outcome === 'in' ? answer.token : '');
+		expect(one<{ password: string }>(db, 'SELECT password FROM operators')!.password).toMatch(/^\$argon2id\$/);
+	});
+
+	test('answers a wrong login as it does a wrong password, and shuts after some', async () => {
+		expect(await signInOperator(db, 'ines', 'wrong', '', '::1')).toEqual({ outcome: 'no' });
+		expect(await signInOperator(db, 'nobody', 'wrong', '', '::1')).toEqual({ outcome: 'no' });
+		for (let i = 0; i < 7; i++) await signInOperator(db, 'ines', 'wrong', '', '::1');
+		expect(await signInOperator(db, 'ines', 'a long password', '', '::1')).toMatchObject({ outcome: 'too many' });
+		// Somebody else's guesses do not lock her out from where she sits.
+		expect(await signInOperator(db, 'ines', 'a long password', '', '10.0.0.9')).toMatchObject({ outcome: 'in' });
+	});
+
+	test('ends after idling, in any case after some days, when signed out, and when the account is shut', async () => {
+		vi.useFakeTimers({ toFake: ['Date'] });
+		const enter = async () => {
+			const answer = await signInOperator(db, 'ines', 'a long password', '', '::1');
+			return answer.outcome === 'in' ? answer.token : '';
+		};
+		const idle = await enter();
+		vi.setSystemTime(Date.now() + 7 * HOUR);
+		expect(callerOfSignIn(db, idle)).not.toBeNull();
+		vi.setSystemTime(Date.now() + 9 * HOUR);
+		expect(callerOfSignIn(db, idle)).toBeNull();
+
+		const long = await enter();
+		for (let i = 0; i < 24; i++) {
+			vi.setSystemTime(Date.now() + 4.9 * HOUR);
+			callerOfSignIn(db, long);
+		}
+		expect(callerOfSignIn(db, long)).not.toBeNull();
+		vi.setSystemTime(Date.now() + 4.9 * HOUR);
+		expect(callerOfSignIn(db, long)).toBeNull();
+
+		const out = await enter();
+		endSignIn(db, callerOfSignIn(db, out)!.signIn!);
+		expect(callerOfSignIn(db, out)).toBeNull();
+
+		const shut = await enter();
+		db.exec('UPDATE operators SET disabled = 1');
+		expect(callerOfSignIn(db, shut)).toBeNull();
+		expect(await signInOperator(db, 'ines', 'a long password', '', '::1')).toEqual({ outcome: 'no' });
+	});
+});
+
+describe('the second factor', () => {
+	const code = (secret: string, at = Date.now()) =>
+		new TOTP({ secret: Secret.fromBase32(secret) }).generate({ timestamp: at });
+
+	test('counts from the first right code on, each code once', async () => {
+		const { secret, uri } = beginFactor(db, 1);
+		expect(uri).toMatch(/^otpauth:\/\/totp\/Sextant:ines/);
+		expect(await signInOperator(db, 'ines', 'a long password', '', '::1')).toMatchObject({ outcome: 'in' });
+		expect(confirmFactor(db, 1, '000000')).toBe(false);
+		expect(confirmFactor(db, 1, code(secret))).toBe(true);
+		expect(operators(db)[0]!.factor).toBe(true);
+		expect(await signInOperator(db, 'ines', 'a long password', '', '::1')).toEqual({ outcome: 'factor needed' });
+		// The code that switched it on has been used.
+		expect(await signInOperator(db, 'ines', 'a long password', code(secret), '::1')).toEqual({ outcome: 'no' });
+		const next = code(secret, Date.now() + 30_000);
+		const answer = await signInOperator(db, 'ines', 'a long password', next, '::1');
+		expect(answer.outcome).toBe('in');
+		expect(await signInOperator(db, 'ines', 'a long password', next, '::1')).toEqual({ outcome: 'no' });
+		expect(dropFactor(db, 1, next)).toBe(false);
+	});
+});
+
+describe('tokens', () => {
+	test('are known by hash alone', () => {
+		const { secret, hash } = newTokenSecret();
+		keepToken(db, 'script', 'auditor', hash, 'tests', 1);
+		expect(callerOfToken(db, secret)).toMatchObject({ kind: 'token', role: 'auditor', name: 'token script' });
+		expect(callerOfToken(db, hash)).toBeNull();
+		expect(JSON.stringify(all(db, 'SELECT * FROM tokens'))).not.toContain(secret);
+	});
+});
+
+describe('the table of routes', () => {
+	test('shuts what it does not name', () => {
+		expect(mayRequest(null, 'GET', 'owner')).toBe('no');
+		expect(mayRequest('/(console)', 'PUT', 'owner')).toBe('no');
+		expect(mayRequest('/(console)', 'HEAD', 'auditor')).toBe('yes');
+	});
+	test('asks everybody unknown to sign in, but for what is open', () => {
+		for (const [id, needs] of Object.entries(ROUTES))
+			for (const [method, need] of Object.entries(needs))
+				expect(mayRequest(id, method, null)).toBe(need === 'open' ? 'yes' : 'sign in');
+	});
+	test('lets auditors change nothing but their own settings and notices', () => {
+		const open = Object.entries(ROUTES).flatMap(([id, needs]) =>
+			Object.entries(needs).flatMap(([method, need]) =>
+				method !== 'GET' && need !== 'open' && mayRequest(id, method, 'auditor') === 'yes' ? [id] : []
+			)
+		);
+		expect(open.sort()).toEqual(['/(console)/settings', '/api/v1/notices', '/sign-out']);
+	});
+});
