@@ -52,8 +52,16 @@ db.pragma('synchronous = OFF');
 const { lab, labMs, lived } = await live(db);
 db.pragma('optimize');
 const personDays = (PEOPLE * lived) / (24 * HOUR);
-console.log(`The lab lived ${(lived / HOUR).toFixed(1)} h; ${one(db, 'SELECT count(*) AS n FROM sessions')} sessions, ${one(db, 'SELECT count(*) AS n FROM samples_1m')} samples.\n`);
-report('lab speed, simulated person-days a second', personDays / (labMs / 1000), 'person-days/s', 'over 100', personDays / (labMs / 1000) > 100);
+console.log(
+	`The lab lived ${(lived / HOUR).toFixed(1)} h; ${one(db, 'SELECT count(*) AS n FROM sessions')} sessions, ${one(db, 'SELECT count(*) AS n FROM samples_1m')} samples.\n`
+);
+report(
+	'lab speed, simulated person-days a second',
+	personDays / (labMs / 1000),
+	'person-days/s',
+	'over 100',
+	personDays / (labMs / 1000) > 100
+);
 
 queries(db);
 inserts(db);
@@ -93,7 +101,14 @@ function queries(d: Db): void {
 	bare.pragma('cache_size = -65536');
 	bare.pragma('mmap_size = 268435456');
 	const sampled = Math.floor(now / MINUTE) * MINUTE;
-	const ask = (scope: string, at: number, sort: string): PageAsk => ({ at, scope: parseScope(scope).scope, sort, descending: true, limit: 100, offset: 0 });
+	const ask = (scope: string, at: number, sort: string): PageAsk => ({
+		at,
+		scope: parseScope(scope).scope,
+		sort,
+		descending: true,
+		limit: 100,
+		offset: 0
+	});
 
 	const columns = `m.id, m.name, m.pool_id, m.site_id, h.name, pl.line_id, pl.version, pl.address, st.state, st.since,
 		(SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.since <= @at AND s.until > @at) AS sessions, x.strain, x.cores, x.memory`;
@@ -109,13 +124,33 @@ function queries(d: Db): void {
 		report(`${name}: server time`, a, 'ms', 'under 60', a < 60);
 	};
 	const at = { at: now, sampled };
-	compare('machine list by strain', () => machinesPage(d, ask('', now, 'strain')), `SELECT ${columns} ${from} ORDER BY x.strain DESC, m.name LIMIT 100`, `SELECT count(*) ${from}`, at);
-	compare('scope query: a site by sessions', () => machinesPage(d, ask('site:north', now, 'sessions')), `SELECT ${columns} ${from} AND m.site_id = 'north' ORDER BY sessions DESC, m.name LIMIT 100`, `SELECT count(*) ${from} AND m.site_id = 'north'`, at);
+	compare(
+		'machine list by strain',
+		() => machinesPage(d, ask('', now, 'strain')),
+		`SELECT ${columns} ${from} ORDER BY x.strain DESC, m.name LIMIT 100`,
+		`SELECT count(*) ${from}`,
+		at
+	);
+	compare(
+		'scope query: a site by sessions',
+		() => machinesPage(d, ask('site:north', now, 'sessions')),
+		`SELECT ${columns} ${from} AND m.site_id = 'north' ORDER BY sessions DESC, m.name LIMIT 100`,
+		`SELECT count(*) ${from} AND m.site_id = 'north'`,
+		at
+	);
 	const past = { at: now - HOUR, sampled: sampled - HOUR };
-	compare('as-of query: the list an hour ago', () => machinesPage(d, ask('', now - HOUR, 'name')), `SELECT ${columns} ${from} ORDER BY m.name DESC LIMIT 100`, `SELECT count(*) ${from}`, past);
+	compare(
+		'as-of query: the list an hour ago',
+		() => machinesPage(d, ask('', now - HOUR, 'name')),
+		`SELECT ${columns} ${from} ORDER BY m.name DESC LIMIT 100`,
+		`SELECT count(*) ${from}`,
+		past
+	);
 
 	const sessions = median(() => sessionsPage(d, ask('', now, 'signin')), 7);
-	console.log(`        session list (not aimed at): ${sessions.toFixed(0)} ms; figures of the scope line: ${median(() => figuresAt(d, parseScope('').scope, now), 5).toFixed(0)} ms; cells: ${median(() => cellsAt(d, parseScope('').scope, now), 5).toFixed(0)} ms`);
+	console.log(
+		`        session list (not aimed at): ${sessions.toFixed(0)} ms; figures of the scope line: ${median(() => figuresAt(d, parseScope('').scope, now), 5).toFixed(0)} ms; cells: ${median(() => cellsAt(d, parseScope('').scope, now), 5).toFixed(0)} ms`
+	);
 	bare.close();
 }
 
@@ -124,7 +159,9 @@ function inserts(d: Db): void {
 	const bare = new Database(path);
 	bare.pragma('journal_mode = WAL');
 	bare.pragma('synchronous = OFF');
-	bare.exec('CREATE TABLE samples_1m(at INTEGER NOT NULL, machine_id INTEGER NOT NULL, cores INTEGER NOT NULL, memory INTEGER NOT NULL, disk INTEGER NOT NULL, gpu INTEGER NOT NULL, input INTEGER NOT NULL, trip INTEGER NOT NULL, sessions INTEGER NOT NULL, strain INTEGER NOT NULL, PRIMARY KEY (at, machine_id)) STRICT, WITHOUT ROWID');
+	bare.exec(
+		'CREATE TABLE samples_1m(at INTEGER NOT NULL, machine_id INTEGER NOT NULL, cores INTEGER NOT NULL, memory INTEGER NOT NULL, disk INTEGER NOT NULL, gpu INTEGER NOT NULL, input INTEGER NOT NULL, trip INTEGER NOT NULL, sessions INTEGER NOT NULL, strain INTEGER NOT NULL, PRIMARY KEY (at, machine_id)) STRICT, WITHOUT ROWID'
+	);
 	const insert = bare.prepare('INSERT OR REPLACE INTO samples_1m VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)');
 	const observer = new Observer(d);
 	const names = [...observer.machines.keys()];
@@ -141,13 +178,38 @@ function inserts(d: Db): void {
 	let ours = 0;
 	let theirs = 0;
 	for (let turn = 0; turn < 3; turn++) {
-		theirs += time((i) => bare.transaction(() => ids.forEach((id, k) => insert.run(first + (turn * rounds + i) * 1000, id, 10 + (k % 900), 300, 900, -1, 18_000, 3000, 2, 14)))());
-		ours += time((i) => observer.take([{ seq: observer.seq + 1, at: first + (turn * rounds + i) * 1000, kind: 'samples', machines: names, values, hosts: [], hostValues: new Float64Array() }]));
+		theirs += time((i) =>
+			bare.transaction(() =>
+				ids.forEach((id, k) =>
+					insert.run(first + (turn * rounds + i) * 1000, id, 10 + (k % 900), 300, 900, -1, 18_000, 3000, 2, 14)
+				)
+			)()
+		);
+		ours += time((i) =>
+			observer.take([
+				{
+					seq: observer.seq + 1,
+					at: first + (turn * rounds + i) * 1000,
+					kind: 'samples',
+					machines: names,
+					values,
+					hosts: [],
+					hostValues: new Float64Array()
+				}
+			])
+		);
 	}
 	const rate = (ms: number) => (3 * rounds * names.length) / (ms / 1000);
-	report(`samples stored a second (${Math.round(rate(ours) / 1000)} thousand) against bare batched inserts`, rate(ours) / rate(theirs), '×', 'over 0.7', rate(ours) / rate(theirs) > 0.7);
+	report(
+		`samples stored a second (${Math.round(rate(ours) / 1000)} thousand) against bare batched inserts`,
+		rate(ours) / rate(theirs),
+		'×',
+		'over 0.7',
+		rate(ours) / rate(theirs) > 0.7
+	);
 	bare.close();
-	if (one(d, `SELECT count(*) AS n FROM machines WHERE until = ${FOREVER}`) !== names.length) throw new Error('machines were lost');
+	if (one(d, `SELECT count(*) AS n FROM machines WHERE until = ${FOREVER}`) !== names.length)
+		throw new Error('machines were lost');
 }
 
 function writeResults(): void {

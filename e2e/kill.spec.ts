@@ -69,7 +69,7 @@ class Server {
 		this.call<{
 			state: string;
 			progress: number;
-			steps: { words: string; state: string }[];
+			steps: { words: string; state: string; items: { done: number } }[];
 			result: unknown;
 			error: string | null;
 		}>('GET', `/jobs/${id}`);
@@ -170,7 +170,8 @@ for (const work of WORK) {
 			for (let i = 0; i < 400; i++) {
 				const now = await rough.job(job);
 				if (now.progress >= kill / 10.5 || now.state === 'done') {
-					where.add(now.steps.find((s) => s.state === 'running')?.words ?? 'between steps');
+					const running = now.steps.find((s) => s.state === 'running');
+					where.add(running ? `${running.words}, ${running.items.done} done` : 'between steps');
 					break;
 				}
 				await new Promise((done) => setTimeout(done, 10));

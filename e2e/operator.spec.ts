@@ -96,7 +96,9 @@ test.describe.serial('the operator, adding joiners', () => {
 		await expect(page.getByRole('complementary', { name: 'Plan in review' })).toContainText('loses access');
 		expect(await commitAndFollow(page)).toBe('done');
 		await visit(page, '/secure?who=alindqvist&what=survey-annexe-desk');
-		await expect(page.getByRole('region', { name: 'Answer' })).toContainText(/No, alindqvist may not open/);
+		await expect(page.getByRole('region', { name: 'Answer' })).toContainText(
+			'No, alindqvist may not open Survey annexe desk'
+		);
 		await expect(page.getByRole('region', { name: 'Answer' })).toContainText('lies in none of 192.0.2.0/24');
 		await visit(page, '/changes');
 		await page
@@ -131,10 +133,19 @@ test.describe.serial('the operator, adding joiners', () => {
 		await expect(page.getByRole('region', { name: 'Plan' })).toHaveCount(0);
 		await api(page.request, 'post', '/lab/clock', { step: 60 });
 		await visit(page, '/');
-		await expect(page.getByText('Nobody gets a desktop through the Halifax gateway')).toHaveCount(0);
+		await expect(
+			page
+				.getByRole('region', { name: /Needs a person/ })
+				.getByText('Nobody gets a desktop through the Halifax gateway')
+		).toHaveCount(0);
 		await visit(page, '/changes');
-		await expect(page.getByRole('row', { name: /hfx-gw-1 announce port 3478/ })).toContainText('Ines Haugland');
+		const line = page.getByRole('row', { name: /hfx-gw-1 announce port 3478/ });
+		await expect(line).toContainText('Ines Haugland');
 		await accessible(page);
+		await line.getByRole('button', { name: 'Undo' }).click();
+		await expect(page.getByRole('complementary', { name: 'Plan in review' })).toContainText('nothing listens on 3748');
+		await page.getByRole('button', { name: 'Discard' }).click();
+		await expect(page.getByRole('region', { name: 'Plan' })).toHaveCount(0);
 	});
 
 	test('two plans on the same thing: the second is refused with what changed, and recomputed with one press', async ({

@@ -59,6 +59,7 @@ export const handleError: HandleServerError = ({ error, status, message }) => {
 			safe: 'Nothing was changed.',
 			todo: 'Go to Today, or go back.'
 		};
+	if (status < 500) return { message, safe: 'Nothing was changed.' };
 	console.error(error);
 	return {
 		message: status === 500 ? 'Something went wrong on our side.' : message,

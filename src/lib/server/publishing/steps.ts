@@ -1,4 +1,5 @@
-import { FOREVER } from '$lib/core/time/units';
+import { FOREVER, SECOND } from '$lib/core/time/units';
+import { sleep, type Context } from '../context';
 import { one, run, type Db } from '../db';
 import { configureBroker } from '../engine/broker';
 import { stepHandler, type StepHandler } from '../jobs/step';
@@ -106,6 +107,7 @@ export const publishingSteps: Record<string, StepHandler> = {
 					]);
 				}
 			);
+			await untilObserved(ctx, done, true);
 			return { result: { made: done.length, failed: failed.length } };
 		}
 	}),
@@ -116,6 +118,7 @@ export const publishingSteps: Record<string, StepHandler> = {
 				await ctx.providers.compute.remove(name, `${key}-machine`);
 				await ctx.providers.directory.removeAccount(name, `${key}-account`);
 			});
+			await untilObserved(ctx, done, false);
 			return { result: { removed: done.length, failed: failed.length } };
 		}
 	}),
@@ -168,6 +171,18 @@ export const publishingSteps: Record<string, StepHandler> = {
 		}
 	})
 };
+
+/** Waits until what was made or removed has been observed: whoever sees the job done sees the machines as well. */
+async function untilObserved(ctx: Context, names: string[], there: boolean): Promise<void> {
+	const wanted = there ? names.length : 0;
+	const seen = () =>
+		one<{ n: number }>(
+			ctx.db,
+			`SELECT count(*) AS n FROM machines WHERE until = ${FOREVER} AND name IN (SELECT value FROM json_each(?))`,
+			[JSON.stringify(names)]
+		)!.n;
+	while (seen() !== wanted) await sleep(ctx.clock, SECOND);
+}
 
 /** Ends the row of a thing that is in force; one that began in the same millisecond never was. */
 function close(db: Db, table: 'pools' | 'publications', id: string, now: number): void {

@@ -125,7 +125,7 @@
 		>
 			<p class="text-[15px] font-[650]">
 				{a.value.allowed ? 'Yes' : 'No'}, {data.test.login}
-				{a.value.allowed ? 'may' : 'may not'} open {data.test.publication}
+				{a.value.allowed ? 'may' : 'may not'} open {data.publications.find((x) => x.id === data.test.publication)?.name}
 				{momentWords(a.request.zone, data.test.when)} in their zone, from {a.request.address}.
 			</p>
 			{#if a.value.allowed}<p class="text-ink2 text-[13px]">

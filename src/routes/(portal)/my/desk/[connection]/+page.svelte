@@ -56,14 +56,14 @@
 	</main>
 {:else if progress.result === 'open'}
 	<div class="flex h-screen flex-col">
-		<div class="bg-deck text-decktext flex flex-wrap items-center gap-3 px-4 py-2 text-[14px]">
+		<header class="bg-deck text-decktext flex flex-wrap items-center gap-3 px-4 py-2 text-[14px]">
 			<b>{data.name}</b><span class="text-deck2">on {progress.machine}</span>
 			<span class="text-deck2 ml-auto text-[13px]"
 				>{data.channels.length ? `passes through ${data.channels.join(', ')}` : 'passes nothing through'}</span
 			>
 			<form method="POST" action="?/disconnect"><button class="btn">Disconnect</button></form>
 			<form method="POST" action="?/signout"><button class="btn">Sign out</button></form>
-		</div>
+		</header>
 		<main class="relative flex-1 overflow-hidden bg-[#24425a]" aria-label="Desktop of {progress.machine}">
 			<h1 class="sr-only">{data.name}</h1>
 			<svg class="absolute inset-0 h-full w-full" aria-hidden="true" preserveAspectRatio="none" viewBox="0 0 100 60"

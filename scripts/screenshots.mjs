@@ -1,0 +1,76 @@
+// node scripts/screenshots.mjs: takes the pictures in docs/screenshots from a fresh demo, always at the same moment.
+import { spawn } from 'node:child_process';
+import { rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { chromium as find, build, installPackages } from './prepare.mjs';
+
+installPackages();
+build();
+const executablePath = find();
+const { chromium } = await import('@playwright/test');
+const root = join(import.meta.dirname, '..');
+const data = join(root, '.sextant/pictures');
+const base = 'http://localhost:4896';
+
+rmSync(data, { recursive: true, force: true });
+console.log('Making the demo estate (about a minute) …');
+const server = spawn(
+	process.execPath,
+	[join(root, 'build/node/serve.js'), '--demo', '--port', '4896', '--data', data, '--speed', '1'],
+	{ cwd: root }
+);
+await new Promise((ready) => server.stdout.on('data', (chunk) => String(chunk).includes('looks after') && ready()));
+
+const browser = await chromium.launch({
+	executablePath,
+	args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run']
+});
+const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+const page = await context.newPage();
+const shot = async (name) => {
+	await page.waitForTimeout(700);
+	await page.screenshot({ path: join(root, 'docs/screenshots', `${name}.png`) });
+};
+const visit = async (path) => {
+	await page.goto(base + path);
+	await page.locator('html[data-ready="yes"]').waitFor();
+};
+await page.goto(`${base}/sign-in`);
+await page.getByLabel('Login').fill('owner');
+await page.getByLabel('Password').fill('tideline');
+await page.getByRole('button', { name: 'Sign in' }).click();
+await page.waitForURL(`${base}/`);
+
+for (const [name, path] of [
+	['today', '/'],
+	['build', '/build?card=version/bridge-desk/3.2.0'],
+	['publish', '/publish'],
+	['secure', '/secure?who=alindqvist&what=chart-studio&managed=no'],
+	['scale', '/scale?pool=bridge-bergen'],
+	['watch', '/watch?list=machines&card=machine/bgo-br-008'],
+	['fix', '/fix'],
+	['settings', '/settings']
+]) {
+	await visit(path);
+	await shot(name);
+}
+await visit('/watch?list=sessions&sort=-signin&scope=pool:watch-hobart');
+await page.getByRole('rowgroup', { name: /Rows/ }).getByRole('link').first().click();
+await page.getByText('drives and printers').first().waitFor();
+await shot('session');
+await visit('/');
+await page.getByRole('button', { name: 'Put the port back to 3478' }).click();
+await page.getByRole('region', { name: 'Plan' }).waitFor();
+await shot('plan');
+
+const my = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();
+await my.goto(`${base}/my`);
+await my.getByLabel('Login').fill('alindqvist');
+await my.getByLabel('Password').fill('tideline');
+await my.getByRole('button', { name: 'Sign in' }).click();
+await my.getByRole('heading', { name: /Hello/ }).waitFor();
+await my.screenshot({ path: join(root, 'docs/screenshots/portal.png') });
+
+await browser.close();
+server.kill();
+rmSync(data, { recursive: true, force: true });
