@@ -55,7 +55,7 @@ for (const [name, path] of [
 	await shot(name);
 }
 await visit('/watch?list=sessions&sort=-signin&scope=pool:watch-hobart');
-await page.getByRole('rowgroup', { name: /Rows/ }).getByRole('link').first().click();
+await page.getByRole('rowgroup', { name: 'Rows' }).getByRole('link').first().click();
 await page.getByText('drives and printers').first().waitFor();
 await shot('session');
 await visit('/');

@@ -142,7 +142,7 @@
 	}
 	/** j and k: to the next or previous thing of a view that is marked as a row. */
 	function rowBy(by: number) {
-		const rows = [...document.querySelectorAll<HTMLElement>('main [role="rowgroup"][tabindex="0"], main [data-row]')];
+		const rows = [...document.querySelectorAll<HTMLElement>('main [role="table"][tabindex="0"], main [data-row]')];
 		if (rows.length === 0) return;
 		const i = rows.indexOf(document.activeElement as HTMLElement);
 		rows[Math.min(rows.length - 1, Math.max(0, i + by))]?.focus();

@@ -5,6 +5,7 @@ import { countWords, durationWords, FOREVER, MINUTE, SECOND } from '$lib/core/ti
 import type { Fact } from '$lib/core/why/explained';
 import { all, one } from '../db';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
+import { peopleLostThrough } from './affected';
 import { machineByName, sessionsOn } from '../watch/queries';
 
 const USUAL: Record<Remedy, number> = {
@@ -116,13 +117,7 @@ const setPort = planKind({
 					`SELECT DISTINCT pe.login, pe.name FROM connections c JOIN people pe ON pe.id = c.person_id WHERE c.gateway_id = ? AND c.protocol = ? AND c.ended > ? AND c.result = 'open'`,
 					[input.gateway, input.protocol, now - 24 * 60 * MINUTE]
 				);
-		const helped = right
-			? all<{ login: string; name: string }>(
-					ctx.db,
-					`SELECT DISTINCT pe.login, pe.name FROM connections c JOIN people pe ON pe.id = c.person_id WHERE c.gateway_id = ? AND c.protocol = ? AND c.ended >= ? AND c.result = 'lost'`,
-					[input.gateway, input.protocol, port.since - 10 * MINUTE]
-				)
-			: [];
+		const helped = right ? peopleLostThrough(ctx.db, input.gateway, input.protocol, port.since, now) : [];
 		const reasons: Fact[] = [
 			{
 				words: `${input.gateway} announces port ${port.announced} for ${input.protocol}`,

@@ -1,4 +1,3 @@
-import { CHECKS } from '$lib/core/diagnosis/checks';
 import {
 	gatewayFindings,
 	networkFindings,
@@ -17,6 +16,7 @@ import { demandForecast } from '../capacity/demand';
 import { poolsAt } from '../capacity/queries';
 import type { Context } from '../context';
 import { all, one, run } from '../db';
+import { peopleAffected } from './affected';
 
 /** Runs the checks along the way to every machine that is up, and keeps those that fail as intervals. */
 export async function sweepChecks(
@@ -95,7 +95,11 @@ export async function sweepFindings(ctx: Context, now: number, deeper: Deeper): 
 				`SELECT since FROM findings WHERE kind = ? AND subject_id = ? AND until = ${FOREVER}`,
 				[f.kind, f.subject.id]
 			)?.since;
-			const people = peopleAffected(ctx, f, since ?? now, now);
+			const people = peopleAffected(
+				db,
+				{ kind: f.kind, subject: f.subject.id, facts: f.facts, remedy: f.remedy, since: since ?? now },
+				now
+			);
 			run(
 				db,
 				`INSERT INTO findings(kind, subject_kind, subject_id, site_id, since, until, title, people, facts, remedy) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
@@ -271,46 +275,3 @@ function poolsRunningOut(ctx: Context, now: number): Finding[] {
 	}
 	return findings;
 }
-
-/** People whom a finding has cost something, or would within the next hours. */
-function peopleAffected(ctx: Context, finding: Finding, since: number, now: number): number {
-	const count = (sql: string, params: unknown[]) => one<{ n: number }>(ctx.db, sql, params)!.n;
-	switch (finding.kind) {
-		case 'gateway port':
-			return count(
-				`SELECT count(DISTINCT person_id) AS n FROM connections WHERE gateway_id = ? AND protocol = ? AND result = 'lost' AND ended >= ? AND ended <= ?`,
-				[finding.subject.id, String(finding.remedy?.input.protocol), since - 10 * MINUTE, now]
-			);
-		case 'slow sign-ins': {
-			const [line, version] = finding.subject.id.split('/');
-			return count(
-				`SELECT count(DISTINCT c.person_id) AS n FROM connections c JOIN machine_places p ON p.machine_id = c.machine_id AND p.since <= c.ended AND p.until > c.ended
-				 WHERE c.ended > ? AND c.ended <= ? AND c.result = 'open' AND p.line_id = ? AND p.version = ?`,
-				[now - DAY, now, line, version]
-			);
-		}
-		case 'runaway machine':
-			return count(
-				`SELECT count(*) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE m.name = ? AND s.until > ? AND s.since <= ?`,
-				[finding.subject.id, now, now]
-			);
-		case 'volume nearly full':
-			return count(
-				`SELECT count(*) AS n FROM sessions s JOIN machine_places p ON p.machine_id = s.machine_id AND p.until = ${FOREVER} WHERE p.volume_id = ? AND s.until > ? AND s.since <= ?`,
-				[finding.subject.id, now, now]
-			);
-		case 'pool runs out': {
-			const words = finding.facts[0]!.words;
-			const match = /forecast (\d+) ± (\d+)/.exec(words);
-			const holds = /holds ([\d,]+)/.exec(finding.facts[1]!.words);
-			return match && holds
-				? Math.max(1, Number(match[1]) + Number(match[2]) - Number(holds[1]!.replaceAll(',', '')))
-				: 1;
-		}
-		default:
-			return 0;
-	}
-}
-
-/** The order in which failing checks are shown. */
-export const checkOrder = (name: string): number => (CHECKS as readonly string[]).indexOf(name);

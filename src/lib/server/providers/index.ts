@@ -31,7 +31,7 @@ export class ProviderError extends Error {
 	}
 
 	/** Known by name: the serving process and the routes are bundled apart, and each has this class for itself. */
-	static [Symbol.hasInstance](e: unknown): boolean {
+	static override [Symbol.hasInstance](e: unknown): boolean {
 		return e instanceof Error && e.name === 'ProviderError';
 	}
 }

@@ -4,6 +4,7 @@ import { CHECK_WORDS, type CheckName } from '$lib/core/diagnosis/checks';
 import { countWords, DAY, durationWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { all, type Db } from '../db';
+import { peopleAffected, type CountedFinding } from '../diagnosis/affected';
 
 /** Something that needs a person, with what would put it right. */
 export interface Need {
@@ -28,7 +29,7 @@ export function needsAt(db: Db, scope: Scope, at: number): Need[] {
 
 	for (const f of all<{
 		id: number;
-		kind: string;
+		kind: CountedFinding['kind'];
 		subject_kind: string;
 		subject_id: string;
 		site_id: string | null;
@@ -39,17 +40,24 @@ export function needsAt(db: Db, scope: Scope, at: number): Need[] {
 		since: number;
 	}>(db, 'SELECT * FROM findings WHERE since <= ? AND until > ?', [at, at])) {
 		if (!inSite(f.site_id)) continue;
+		const facts = JSON.parse(f.facts) as Fact[];
+		const plan = f.remedy ? (JSON.parse(f.remedy) as NonNullable<Need['plan']>) : null;
+		const people = peopleAffected(
+			db,
+			{ kind: f.kind, subject: f.subject_id, facts, remedy: plan as CountedFinding['remedy'], since: f.since },
+			at
+		);
 		const soon = f.kind === 'pool runs out' || f.kind === 'volume nearly full' || f.kind === 'addresses running out';
 		needs.push({
 			key: `finding-${f.id}`,
-			people: f.people,
-			unit: soon ? 'people soon' : f.people === 1 ? 'person' : 'people',
+			people,
+			unit: soon ? 'people soon' : people === 1 ? 'person' : 'people',
 			tone: soon ? 'sand' : 'buoy',
 			title: f.title,
-			facts: JSON.parse(f.facts) as Fact[],
+			facts,
 			card: `${f.subject_kind}/${f.subject_id}`,
 			href: null,
-			plan: f.remedy ? (JSON.parse(f.remedy) as Need['plan']) : null,
+			plan,
 			since: f.since
 		});
 	}

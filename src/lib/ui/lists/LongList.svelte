@@ -104,64 +104,68 @@
 	}
 </script>
 
-<div role="table" aria-label={kind} aria-rowcount={total + 1} class="flex h-full min-h-0 flex-col text-[13px]">
-	<div
-		role="row"
-		class="border-hair text-ink3 grid [scrollbar-gutter:stable] overflow-hidden border-b text-[12.5px]"
-		style="grid-template-columns:{template}"
-	>
-		{#if picked}<span role="columnheader"><span class="sr-only">chosen</span></span>{/if}
-		{#each columns as c (c.key)}
-			<span
-				role="columnheader"
-				class={['truncate px-1.5 py-[5px]', c.number && 'text-right']}
-				aria-sort={sort === c.key ? 'ascending' : sort === `-${c.key}` ? 'descending' : 'none'}
-			>
-				{#if c.sort === false}{c.words}{:else}<a href={sortHref(c.key)} class="hover:text-sea" data-sveltekit-keepfocus
-						>{c.words}{sort === c.key ? ' ↑' : sort === `-${c.key}` ? ' ↓' : ''}</a
-					>{/if}
-			</span>
-		{/each}
-	</div>
-	<!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
-	<div
-		bind:this={box}
-		class="min-h-0 flex-1 overflow-y-scroll"
-		tabindex="0"
-		role="rowgroup"
-		aria-label="Rows; j and k move, Enter opens"
-		onkeydown={onKey}
-	>
-		<div style="height:{$list.getTotalSize()}px;position:relative" role="presentation">
-			{#each $list.getVirtualItems() as item (item.index)}
-				{@const row = rows[item.index]}
-				<div
-					role="row"
-					tabindex="-1"
-					aria-rowindex={item.index + 2}
-					class={[
-						'border-hair2 absolute left-0 grid w-full items-center border-b',
-						item.index === active && 'bg-seawash'
-					]}
-					style="grid-template-columns:{template};height:{ROW}px;transform:translateY({item.start}px)"
-					onclick={() => (active = item.index)}
-					onkeydown={() => {}}
+<!-- The head stays in the same box as the rows, so that their columns are equally wide whatever the scroll bar takes. -->
+<!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
+<div
+	bind:this={box}
+	role="table"
+	aria-label={kind}
+	aria-rowcount={total + 1}
+	tabindex="0"
+	class="h-full min-h-0 overflow-y-auto text-[13px]"
+	onkeydown={onKey}
+>
+	<div role="rowgroup" aria-label="Head" class="sticky top-0 z-10">
+		<div
+			role="row"
+			class="border-hair bg-paper text-ink3 grid border-b text-[12.5px]"
+			style="grid-template-columns:{template}"
+		>
+			{#if picked}<span role="columnheader"><span class="sr-only">chosen</span></span>{/if}
+			{#each columns as c (c.key)}
+				<span
+					role="columnheader"
+					class={['truncate px-1.5 py-[5px]', c.number && 'text-right']}
+					aria-sort={sort === c.key ? 'ascending' : sort === `-${c.key}` ? 'descending' : 'none'}
 				>
-					{#if row}
-						{#if picked}<span role="cell" class="pl-1"
-								><input
-									type="checkbox"
-									checked={picked.has(row.id)}
-									onchange={() => toggle(row)}
-									aria-label="Choose {cardOf(row)}"
-								/></span
-							>{/if}
-						{#each columns as c (c.key)}<span role="cell" class={['truncate px-1.5', c.number && 'text-right']}
-								>{@render cell(row, c.key)}</span
-							>{/each}
-					{:else}<span role="cell" class="text-ink3 px-1.5">…</span>{/if}
-				</div>
+					{#if c.sort === false}{c.words}{:else}<a
+							href={sortHref(c.key)}
+							class="hover:text-sea"
+							data-sveltekit-keepfocus>{c.words}{sort === c.key ? ' ↑' : sort === `-${c.key}` ? ' ↓' : ''}</a
+						>{/if}
+				</span>
 			{/each}
 		</div>
+	</div>
+	<div style="height:{$list.getTotalSize()}px;position:relative" role="rowgroup" aria-label="Rows">
+		{#each $list.getVirtualItems() as item (item.index)}
+			{@const row = rows[item.index]}
+			<div
+				role="row"
+				tabindex="-1"
+				aria-rowindex={item.index + 2}
+				class={[
+					'border-hair2 absolute left-0 grid w-full items-center border-b',
+					item.index === active && 'bg-seawash'
+				]}
+				style="grid-template-columns:{template};height:{ROW}px;transform:translateY({item.start}px)"
+				onclick={() => (active = item.index)}
+				onkeydown={() => {}}
+			>
+				{#if row}
+					{#if picked}<span role="cell" class="pl-1"
+							><input
+								type="checkbox"
+								checked={picked.has(row.id)}
+								onchange={() => toggle(row)}
+								aria-label="Choose {cardOf(row)}"
+							/></span
+						>{/if}
+					{#each columns as c (c.key)}<span role="cell" class={['truncate px-1.5', c.number && 'text-right']}
+							>{@render cell(row, c.key)}</span
+						>{/each}
+				{:else}<span role="cell" class="text-ink3 px-1.5">…</span>{/if}
+			</div>
+		{/each}
 	</div>
 </div>

@@ -17,8 +17,8 @@
 			{ key: 'state', words: 'state', width: '86px' },
 			{ key: 'strain', words: 'strain', width: '96px' },
 			{ key: 'sessions', words: 'sessions', width: '70px', number: true },
-			{ key: 'pool', words: 'pool', width: 'minmax(110px,1.4fr)' },
-			{ key: 'version', words: 'image', width: 'minmax(110px,1fr)' },
+			{ key: 'pool', words: 'pool', width: 'minmax(110px,1fr)' },
+			{ key: 'version', words: 'image', width: 'minmax(140px,1fr)' },
 			{ key: 'host', words: 'host', width: '78px' },
 			{ key: 'since', words: 'in this state for', width: '112px', number: true }
 		],

@@ -1,0 +1,69 @@
+import type { Finding } from '$lib/core/diagnosis/findings';
+import { DAY, MINUTE } from '$lib/core/time/units';
+import type { Fact } from '$lib/core/why/explained';
+import { all, one, type Db } from '../db';
+
+/** What has to be known of a finding to count whom it affects. */
+export interface CountedFinding {
+	kind: Finding['kind'];
+	subject: string;
+	facts: Fact[];
+	remedy: { input: Record<string, unknown> } | null;
+	since: number;
+}
+
+/** A sweep finds a fault some minutes after it began: connections lost in between count as well. */
+const BEFORE_THE_SWEEP = 10 * MINUTE;
+
+/** People who lost a connection through a gateway by a protocol since it went wrong, up to a moment. */
+export const peopleLostThrough = (
+	db: Db,
+	gateway: string,
+	protocol: string,
+	since: number,
+	at: number
+): { login: string; name: string }[] =>
+	all(
+		db,
+		`SELECT DISTINCT pe.login, pe.name FROM connections c JOIN people pe ON pe.id = c.person_id
+		 WHERE c.gateway_id = ? AND c.protocol = ? AND c.result = 'lost' AND c.ended >= ? AND c.ended <= ? ORDER BY pe.name`,
+		[gateway, protocol, since - BEFORE_THE_SWEEP, at]
+	);
+
+/** How many people a finding affects at a moment: counted anew wherever it is shown, so that every screen agrees. */
+export function peopleAffected(db: Db, finding: CountedFinding, at: number): number {
+	const count = (sql: string, params: unknown[]) => one<{ n: number }>(db, sql, params)!.n;
+	const on = 'p.since <= s.since AND p.until > s.since';
+	switch (finding.kind) {
+		case 'gateway port':
+			return peopleLostThrough(db, finding.subject, String(finding.remedy?.input.protocol), finding.since, at).length;
+		case 'slow sign-ins': {
+			const [line, version] = finding.subject.split('/');
+			return count(
+				`SELECT count(DISTINCT c.person_id) AS n FROM connections c JOIN machine_places p ON p.machine_id = c.machine_id AND p.since <= c.ended AND p.until > c.ended
+				 WHERE c.ended > ? AND c.ended <= ? AND c.result = 'open' AND p.line_id = ? AND p.version = ?`,
+				[at - DAY, at, line, version]
+			);
+		}
+		case 'runaway machine':
+			return count(
+				'SELECT count(*) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE m.name = ? AND s.until > ? AND s.since <= ?',
+				[finding.subject, at, at]
+			);
+		case 'volume nearly full':
+			return count(
+				`SELECT count(DISTINCT s.person_id) AS n FROM sessions s JOIN machine_places p ON p.machine_id = s.machine_id AND ${on}
+				 WHERE p.volume_id = ? AND s.until > ? AND s.since <= ?`,
+				[finding.subject, at, at]
+			);
+		case 'pool runs out': {
+			const demand = /forecast (\d+) ± (\d+)/.exec(finding.facts[0]!.words);
+			const holds = /holds ([\d,]+)/.exec(finding.facts[1]!.words);
+			return demand && holds
+				? Math.max(1, Number(demand[1]) + Number(demand[2]) - Number(holds[1]!.replaceAll(',', '')))
+				: 1;
+		}
+		default:
+			return 0;
+	}
+}
