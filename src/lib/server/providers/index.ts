@@ -11,7 +11,7 @@ import type { Fact } from '$lib/core/why/explained';
  */
 export interface Providers {
 	compute: Compute;
-	builder: ImageBuilder;
+	builder: Builds;
 	directory: Directory;
 	network: Network;
 	agent: Agent;
@@ -86,7 +86,7 @@ export interface VolumeFacts {
 	used: number;
 }
 
-export interface ImageBuilder {
+export interface Builds {
 	/** Runs one step of a build on the builder machine; answers with what it printed. */
 	runStep(
 		line: string,

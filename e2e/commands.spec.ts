@@ -1,0 +1,230 @@
+import { spawn, spawnSync } from 'node:child_process';
+import { existsSync, mkdtempSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { createServer } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { expect, test } from '@playwright/test';
+
+/** Starting, stopping and the command line, as an administrator meets them. */
+const PORT = '4894';
+const folder = () => mkdtempSync(join(tmpdir(), 'sextant-cli-'));
+const serve = (...args: string[]) =>
+	spawnSync(process.execPath, ['build/node/serve.js', ...args], { encoding: 'utf8', timeout: 60_000 });
+const cli = (...args: string[]) =>
+	spawnSync(process.execPath, ['build/node/cli.js', ...args], { encoding: 'utf8', maxBuffer: 1e9 });
+
+/** Starts a server, waits for its address, and gives what it printed and how to end it. */
+async function started(...args: string[]) {
+	const server = spawn(process.execPath, ['build/node/serve.js', '--port', PORT, ...args], {
+		stdio: ['ignore', 'pipe', 'pipe']
+	});
+	let output = '';
+	const begun = Date.now();
+	await new Promise<void>((ready, wrong) => {
+		const hear = (chunk: Buffer) => {
+			output += chunk.toString();
+			if (/looks after[\s\S]*\n\n/.test(output)) setTimeout(ready, 100);
+		};
+		server.stdout.on('data', hear);
+		server.stderr.on('data', hear);
+		server.once('exit', (code) => wrong(new Error(`ended with ${code}: ${output}`)));
+	});
+	server.removeAllListeners('exit');
+	return {
+		output: () => output,
+		took: Date.now() - begun,
+		end: async () => {
+			const ended = new Promise((done) => server.once('exit', done));
+			server.kill('SIGTERM');
+			return ended;
+		}
+	};
+}
+
+test.describe('a start that cannot be', () => {
+	/** One clear line, an exit code that is not 0, and nothing left behind. */
+	const refused = (result: ReturnType<typeof serve>, words: RegExp, lines = 1) => {
+		expect(result.status).toBe(1);
+		expect(result.stderr.trim().split('\n').at(-1)).toMatch(words);
+		expect(result.stderr.trim().split('\n').length).toBeLessThanOrEqual(lines);
+	};
+
+	test('a port in use', async () => {
+		const other = createServer().listen(Number(PORT), '127.0.0.1');
+		await new Promise((done) => other.once('listening', done));
+		const data = join(folder(), 'new');
+		refused(serve('--demo', '--port', PORT, '--data', data), /port 4894 is in use; choose another with --port/);
+		expect(existsSync(data)).toBe(false);
+		other.close();
+	});
+
+	test('a data folder that is a file', () => {
+		const path = join(folder(), 'file');
+		writeFileSync(path, 'x');
+		refused(serve('--port', PORT, '--data', path), /cannot use the data folder/);
+	});
+
+	test('data that is no database', () => {
+		const data = folder();
+		writeFileSync(join(data, 'sextant.db'), 'not a database at all, but long enough to be looked at by SQLite as one');
+		refused(serve('--port', PORT, '--data', data), /cannot read .*not a database/);
+	});
+
+	test('an estate file that is wrong, or not there', () => {
+		const data = folder();
+		const file = join(data, 'estate.yaml');
+		writeFileSync(file, readFileSync('e2e/small.yaml', 'utf8').replace('Europe/Oslo', 'Europe/Atlantis'));
+		const result = serve('--port', PORT, '--data', data, '--estate', file);
+		refused(result, /has a problem; nothing was made/, 2);
+		expect(result.stderr).toMatch(/estate\.yaml:\d+:\d+: sites\.0\.time_zone: expected a time zone/);
+		expect(existsSync(join(data, 'sextant.db'))).toBe(false);
+		refused(serve('--port', PORT, '--data', data, '--estate', join(data, 'none.yaml')), /there is no estate file/);
+	});
+
+	test('options that mean nothing', () => {
+		refused(serve('--port', 'many'), /a port is a whole number/);
+		refused(serve('--speed', '9999'), /a speed is a number from 0/);
+		refused(serve('--colour', 'red'), /colour/);
+	});
+});
+
+test('npm start: the first operator is made with a code that works once; a second start goes on', async ({ page }) => {
+	const data = folder();
+	const first = await started('--data', data, '--estate', 'e2e/small.yaml', '--speed', '60');
+	const code = /works once: (\S+)/.exec(first.output())![1]!;
+	expect(first.output()).not.toContain('Demo accounts');
+	const base = `http://localhost:${PORT}`;
+	await page.goto(base);
+	await expect(page.getByRole('heading', { name: 'Make the first operator' })).toBeVisible();
+	await page.getByLabel('Code').fill('guess');
+	await page.getByLabel('Login').fill('ines');
+	await page.getByLabel('Name').fill('Ines Haugland');
+	await page.getByLabel('Password').fill('short');
+	await page.getByRole('button', { name: 'Make the account' }).click();
+	await expect(page.getByText('This is not the code')).toBeVisible();
+	await expect(page.getByText('At least 10 characters.')).toBeVisible();
+	await expect(page.getByLabel('Login')).toHaveValue('ines');
+	await page.getByLabel('Code').fill(code);
+	await page.getByLabel('Password').fill('a long password');
+	await page.getByRole('button', { name: 'Make the account' }).click();
+	await page.getByLabel('Login').fill('ines');
+	await page.getByLabel('Password').fill('a long password');
+	await page.getByRole('button', { name: 'Sign in' }).click();
+	await expect(page.getByText('Ines Haugland · owner')).toBeVisible();
+	await page.goto(`${base}/welcome`);
+	await expect(page).not.toHaveURL(/welcome/);
+	const clock = async () =>
+		((await (await page.request.get(`${base}/api/v1/lab/clock`)).json()) as { now: number }).now;
+	const before = await clock();
+	expect(await first.end()).toBe(0);
+
+	const second = await started('--data', data);
+	expect(second.took).toBeLessThan(15_000);
+	const after = await clock();
+	expect(after).toBeGreaterThanOrEqual(before);
+	expect(after - before).toBeLessThan(30 * 60_000);
+	expect(second.output()).not.toContain('works once');
+	await second.end();
+	expect(serve('--port', PORT, '--data', data, '--estate', 'e2e/small.yaml').stderr).toMatch(
+		/holds an estate already; add --fresh/
+	);
+});
+
+test('an estate with nothing in it says on every view what would be there', async ({ page }) => {
+	const server = await started('--data', folder());
+	const code = /works once: (\S+)/.exec(server.output())![1]!;
+	const base = `http://localhost:${PORT}`;
+	await page.goto(`${base}/welcome`);
+	for (const [label, text] of [
+		['Code', code],
+		['Login', 'ines'],
+		['Name', 'Ines'],
+		['Password', 'a long password']
+	] as const)
+		await page.getByLabel(label).fill(text);
+	await page.getByRole('button', { name: 'Make the account' }).click();
+	await page.getByLabel('Login').fill('ines');
+	await page.getByLabel('Password').fill('a long password');
+	await page.getByRole('button', { name: 'Sign in' }).click();
+	for (const [path, words] of [
+		['/', 'Nothing needs a person'],
+		['/build', 'No image line'],
+		['/publish', 'No pool lies in this scope'],
+		['/secure', 'No grant lies in this scope'],
+		['/scale', 'No pool lies in this scope'],
+		['/watch', 'Nothing of this kind'],
+		['/fix', 'Every machine that is up in this scope is usable'],
+		['/jobs', 'No job yet'],
+		['/changes', 'Add operator Ines as owner']
+	] as const) {
+		await page.goto(base + path);
+		await expect(page.getByText(words).first(), path).toBeVisible();
+	}
+	await server.end();
+});
+
+test.describe('the command line', () => {
+	test('checks, describes and generates estates', () => {
+		expect(cli('estate', 'check', 'demo/kittiwake/estate.yaml').stdout).toMatch(
+			/is right: 7 sites, 22 hosts, 13 pools with 450 machines, 1240 people/
+		);
+		const schema = JSON.parse(cli('estate', 'schema').stdout) as { properties: Record<string, unknown> };
+		expect(Object.keys(schema.properties)).toEqual(expect.arrayContaining(['sites', 'directory', 'pools', 'lab']));
+		const file = join(folder(), 'large.yaml');
+		writeFileSync(file, cli('estate', 'generate', '--people', '400', '--machines', '90', '--seed', '5').stdout);
+		expect(cli('estate', 'check', file).stdout).toMatch(/90 machines, 400 people/);
+		writeFileSync(file, 'sextant: 2\n');
+		const wrong = cli('estate', 'check', file);
+		expect(wrong.status).toBe(1);
+		expect(wrong.stderr).toMatch(/large\.yaml:1:10: sextant: expected 1/);
+	});
+
+	test('backs up a running server, restores elsewhere, verifies, and finds tampering', async () => {
+		const data = folder();
+		const server = await started('--data', data, '--estate', 'e2e/small.yaml', '--speed', '600');
+		const secret = cli('token', 'create', '--name', 'backup', '--role', 'owner', '--data', data).stdout.trim();
+		const copy = join(folder(), 'copy.sextant');
+		expect(cli('backup', copy, '--data', data).status).toBe(0);
+		expect(cli('backup', copy, '--data', data).stderr).toMatch(/is there already/);
+		await server.end();
+		expect(cli('restore', copy, '--data', data).stderr).toMatch(/holds data already/);
+
+		const elsewhere = join(folder(), 'restored');
+		mkdirSync(elsewhere);
+		expect(cli('restore', copy, '--data', elsewhere).stdout).toMatch(/holds what/);
+		expect(cli('verify', '--data', elsewhere).stdout).toMatch(/whole/);
+		const again = await started('--data', elsewhere);
+		const answer = await fetch(`http://localhost:${PORT}/api/v1/machines?limit=1`, {
+			headers: { authorization: `Bearer ${secret}` }
+		});
+		expect(((await answer.json()) as { total: number }).total).toBe(11);
+		await again.end();
+
+		const Database = (await import('better-sqlite3')).default;
+		const db = new Database(join(elsewhere, 'sextant.db'));
+		db.exec(`DROP TRIGGER changes_stay; UPDATE changes SET by = 'nobody' WHERE number = 1`);
+		db.close();
+		const verdict = cli('verify', '--data', elsewhere);
+		expect([verdict.status, verdict.stderr]).toEqual([1, expect.stringMatching(/change log: broken at change 1/)]);
+
+		const damaged = join(folder(), 'damaged');
+		writeFileSync(damaged, readFileSync(copy).subarray(0, 20_000));
+		const empty = join(folder(), 'empty');
+		expect(cli('restore', damaged, '--data', empty).stderr).toMatch(/cannot be restored/);
+		expect(existsSync(join(empty, 'sextant.db'))).toBe(false);
+	});
+
+	test('says how it is used when asked for what it does not know', () => {
+		for (const args of [
+			[],
+			['estate'],
+			['fly'],
+			['token', 'create', '--name', 'x'],
+			['estate', 'generate', '--people', 'some']
+		]) {
+			const result = cli(...args);
+			expect(result.status, args.join(' ')).toBe(2);
+			expect(result.stderr, args.join(' ')).toMatch(/usage|takes/);
+		}
+	});
+});

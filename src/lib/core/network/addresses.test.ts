@@ -1,0 +1,25 @@
+import fc from 'fast-check';
+import { describe, expect, test } from 'vitest';
+import { addressNumber, addressText, inRange, isRange } from './addresses';
+
+describe('addresses', () => {
+	test('numbers and dots go over into one another', () => {
+		fc.assert(
+			fc.property(fc.integer({ min: 0, max: 2 ** 32 - 1 }), (n) => {
+				expect(addressNumber(addressText(n))).toBe(n);
+			})
+		);
+		expect(addressText(addressNumber('10.21.0.20'))).toBe('10.21.0.20');
+	});
+	test.each(['10.21.0', '300.1.1.1', 'fe80::1', 'host', ''])('%s is no IPv4 address', (text) => {
+		expect(() => addressNumber(text)).toThrow(RangeError);
+	});
+	test('an address lies in its own range and in no other', () => {
+		expect(inRange('10.21.3.255', '10.21.0.0/22')).toBe(true);
+		expect(inRange('10.21.4.0', '10.21.0.0/22')).toBe(false);
+		expect(inRange('10.21.0.1', 'not a range')).toBe(false);
+		expect(inRange('not an address', '10.0.0.0/8')).toBe(false);
+		expect(inRange('::1', '10.0.0.0/8')).toBe(false);
+		expect([isRange('10.0.0.0/8'), isRange('10.0.0.0/33'), isRange('10.0.0.0')]).toEqual([true, false, false]);
+	});
+});
