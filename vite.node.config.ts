@@ -22,7 +22,7 @@ export default defineConfig({
 				history: 'src/node/history-thread.ts',
 				bench: 'bench/bench.ts'
 			},
-			external: Object.keys(dependencies),
+			external: [...Object.keys(dependencies), '@playwright/test'],
 			output: { entryFileNames: '[name].js', chunkFileNames: 'shared-[hash].js', format: 'es' }
 		}
 	}

@@ -1,4 +1,4 @@
-import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import Database from 'better-sqlite3';
@@ -15,6 +15,7 @@ import { Observer } from '$lib/server/engine/observer';
 import { beginning } from '$lib/server/simulator/genesis';
 import { Lab } from '$lib/server/simulator/lab';
 import { LabServer } from '$lib/server/simulator/server';
+import { drawCells } from '$lib/ui/marks/cells';
 import { cellsAt, figuresAt, machinesPage, sessionsPage, type PageAsk } from '$lib/server/watch/queries';
 
 /** Measures Sextant as ratios in one run: against the same query written bare, the same rows inserted bare. */
@@ -65,6 +66,7 @@ report(
 
 queries(db);
 inserts(db);
+await cells();
 writeResults();
 db.close();
 rmSync(folder, { recursive: true, force: true });
@@ -210,6 +212,57 @@ function inserts(d: Db): void {
 	bare.close();
 	if (one(d, `SELECT count(*) AS n FROM machines WHERE until = ${FOREVER}`) !== names.length)
 		throw new Error('machines were lost');
+}
+
+/** Draws every machine as a level cell in a real browser, as Today does, and takes the median time of a drawing. */
+async function cells(): Promise<void> {
+	const executablePath = [process.env.CHROMIUM, '/usr/bin/chromium', '/usr/bin/chromium-browser'].find(
+		(p) => p && existsSync(p)
+	);
+	if (!executablePath) {
+		console.log('        level cells are not measured: there is no Chromium here (npm test installs it)');
+		return;
+	}
+	const { chromium } = await import('@playwright/test');
+	const browser = await chromium.launch({
+		executablePath,
+		args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run']
+	});
+	const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+	const ms = await page.evaluate(
+		([source, count]) => {
+			const draw = new Function(`return ${source}`)() as typeof drawCells;
+			const marks = ['use', 'ready', 'off', 'starting', 'trouble'] as const;
+			const list = Array.from({ length: Number(count) }, (_, i) => ({
+				mark: marks[i % 17 === 0 ? 4 : i % 4]!,
+				strain: (i * 7) % 100
+			}));
+			const canvas = document.createElement('canvas');
+			canvas.width = 1200;
+			canvas.height = Math.ceil(list.length / 109) * 11;
+			document.body.append(canvas);
+			const g = canvas.getContext('2d')!;
+			const paint = {
+				sheet: '#fff',
+				sea: '#0a5c7d',
+				sea2: '#5b9cb5',
+				sand: '#8a5f10',
+				buoy: '#b83f17',
+				off: '#ddd8cb'
+			};
+			const times = Array.from({ length: 25 }, () => {
+				const began = performance.now();
+				draw(g, list, 109, 9, 2, paint);
+				// Reading a pixel back waits until everything has been drawn.
+				g.getImageData(0, 0, 1, 1);
+				return performance.now() - began;
+			});
+			return times.sort((a, b) => a - b)[12]!;
+		},
+		[drawCells.toString(), MACHINES] as const
+	);
+	await browser.close();
+	report(`${MACHINES} level cells drawn`, ms / (1000 / 60), 'frames', 'one frame', ms <= 1000 / 60);
 }
 
 function writeResults(): void {

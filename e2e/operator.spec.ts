@@ -172,6 +172,45 @@ test.describe.serial('the operator, adding joiners', () => {
 	});
 });
 
+test('a plan committed for a time waits as a flag ahead on the ribbon, and can be called off', async ({ page }) => {
+	await signIn(page, 'operator');
+	await visit(page, '/scale?pool=ship-gannet');
+	await page.getByLabel('Places ready in hours').fill('5');
+	await page.getByRole('button', { name: 'Plan this policy' }).click();
+	await page.getByRole('button', { name: 'At a time' }).click();
+	await expect(page.getByLabel(/Europe\/Oslo time/)).toHaveValue(/^2026-11-17T/);
+	await page.getByRole('button', { name: 'Commit' }).click();
+	await page.getByRole('button', { name: /^Job \d+$/ }).click();
+	await page.waitForURL(/\/jobs\/\d+/);
+	await expect(page.getByRole('status').first()).toContainText(/waiting\s+until/);
+	await expect(
+		page.locator('footer title', { hasText: 'Change the policy of Ship desks RV Gannet' }).first()
+	).toBeAttached();
+	await page.getByRole('button', { name: 'Cancel where safe' }).click();
+	await expect(page.getByRole('status').first()).toContainText('cancelled');
+});
+
+test('a person who may not open something is told why and what to do, in their own words', async ({
+	page,
+	browser
+}) => {
+	await signIn(page, 'operator');
+	const { rows } = (await api(page.request, 'get', '/people?scope=team:finance site:bergen&limit=1')) as {
+		rows: { login: string }[];
+	};
+	const my = await (await browser.newContext({ viewport: { width: 390, height: 844 } })).newPage();
+	await my.goto('/my/sign-in');
+	await my.getByLabel('Login').fill(rows[0]!.login);
+	await my.getByLabel('Password').fill('tideline');
+	await my.getByRole('button', { name: 'Sign in' }).click();
+	const tile = my.getByRole('listitem').filter({ hasText: 'Payroll close' });
+	await expect(tile).toContainText('Not right now');
+	await expect(tile).toContainText('Sign in again with your second factor.');
+	await expect(tile.getByRole('button')).toHaveCount(0);
+	expect(await my.evaluate(() => document.documentElement.scrollWidth <= innerWidth)).toBe(true);
+	await my.context().close();
+});
+
 test('every other view is accessible, by day and by night', async ({ page }) => {
 	await signIn(page, 'owner');
 	for (const path of [

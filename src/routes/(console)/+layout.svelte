@@ -12,6 +12,7 @@
 	import Ribbon from '$lib/ui/frame/Ribbon.svelte';
 	import ScopeLine from '$lib/ui/frame/ScopeLine.svelte';
 	import { STAGES } from '$lib/ui/frame/stages';
+	import { switchTheme } from '$lib/ui/frame/theme';
 	import Tray from '$lib/ui/frame/Tray.svelte';
 	import { call } from '$lib/ui/plan/api';
 	import Effects from '$lib/ui/plan/Effects.svelte';
@@ -93,14 +94,9 @@
 		{ words: 'Test access for a person', href: addressWith(page.url, {}, '/secure') },
 		{ words: 'See the sessions', href: addressWith(page.url, { list: 'sessions' }, '/watch') },
 		...(data.lab ? [{ words: 'Open the lab bench', run: () => (bench = true) }] : []),
-		{ words: 'Day or night theme', run: () => theme() },
+		{ words: 'Day or night theme', run: switchTheme },
 		{ words: 'Show all keys', run: () => (keys = true) }
 	]);
-	function theme() {
-		const next = document.documentElement.dataset.theme === 'night' ? 'day' : 'night';
-		document.documentElement.dataset.theme = next;
-		document.cookie = `theme=${next};path=/;max-age=31536000;samesite=lax`;
-	}
 	function onKey(e: KeyboardEvent) {
 		if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'k') {
 			e.preventDefault();
@@ -205,7 +201,14 @@
 		{/if}
 	</div>
 	<div>
-		{#if data.plan}<Tray bind:this={tray} plan={data.plan} {reviewing} review={() => (reviewing = !reviewing)} />{/if}
+		{#if data.plan}<Tray
+				bind:this={tray}
+				plan={data.plan}
+				{reviewing}
+				zone={data.zone}
+				{now}
+				review={() => (reviewing = !reviewing)}
+			/>{/if}
 	</div>
 	<footer class="relative">
 		<Ribbon bind:this={ribbon} ribbon={data.ribbon} at={data.look.live ? now : data.look.at} live={data.look.live} />

@@ -1,6 +1,7 @@
 <script lang="ts">
 	import { goto, invalidateAll } from '$app/navigation';
 	import { page } from '$app/state';
+	import { DateTime } from 'luxon';
 	import { toast } from 'svelte-sonner';
 	import { effectWords } from '$lib/core/plans/effects';
 	import { call, type Plan } from '$lib/ui/plan/api';
@@ -10,8 +11,11 @@
 		plan: Plan;
 		review: () => void;
 		reviewing: boolean;
+		/** The time zone that times are written in, and the estate's present. */
+		zone: string;
+		now: number;
 	}
-	let { plan, review, reviewing }: Props = $props();
+	let { plan, review, reviewing, zone, now }: Props = $props();
 	let busy = $state(false);
 	let later = $state(false);
 	let when = $state('');
@@ -23,7 +27,7 @@
 		const answer = await call<{ job: number }>(
 			'POST',
 			`/plans/${plan.id}/commit`,
-			later && when ? { at: new Date(when).toISOString() } : {}
+			later && when ? { at: DateTime.fromISO(when, { zone }).toUTC().toISO() } : {}
 		);
 		busy = false;
 		if (answer.ok) {
@@ -39,6 +43,11 @@
 			});
 			await invalidateAll();
 		}
+	}
+	/** Offers a time an hour ahead, on the estate's own clock. */
+	function schedule() {
+		later = !later;
+		if (later && !when) when = DateTime.fromMillis(now + 3_600_000, { zone }).toFormat("yyyy-MM-dd'T'HH:mm");
 	}
 	async function recompute() {
 		busy = true;
@@ -67,14 +76,15 @@
 	</p>
 	{#if later}
 		<label class="text-deck2 flex items-center gap-1.5 text-[13px]"
-			>at <input
+			>at, {zone} time
+			<input
 				type="datetime-local"
 				class="text-decktext rounded border border-[#4b5d77] bg-transparent px-1"
 				bind:value={when}
 			/></label
 		>
 	{/if}
-	<button class="btn" onclick={() => (later = !later)} aria-pressed={later}>{later ? 'Now' : 'At a time'}</button>
+	<button class="btn" onclick={schedule} aria-pressed={later}>{later ? 'Now' : 'At a time'}</button>
 	<button class="btn" onclick={review} aria-expanded={reviewing}>Review</button>
 	{#if plan.refused || plan.blocks.length}<button class="btn" disabled={busy} onclick={recompute}>Recompute</button
 		>{/if}

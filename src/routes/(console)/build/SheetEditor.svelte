@@ -1,10 +1,7 @@
 <script lang="ts">
-	import { goto } from '$app/navigation';
-	import { page } from '$app/state';
 	import { checkSheet, STEP_KINDS, type BuildSheet } from '$lib/core/images/sheet';
 	import { durationWords, parseDuration, parseSize, sizeWords } from '$lib/core/time/units';
-	import { addressWith } from '$lib/ui/frame/address';
-	import { call, type Plan } from '$lib/ui/plan/api';
+	import { draftFrom } from '$lib/ui/plan/draft';
 	import { untrack } from 'svelte';
 
 	interface Props {
@@ -42,14 +39,8 @@
 			if (s.adds && parseSize(s.size) === null) errors[`steps.${i}.adds`] = 'Write a size such as 3.5 GB.';
 		});
 		if (Object.keys(errors).length) return;
-		const answer = await call<Plan>('POST', '/plans', { kind: 'image.sheet', input: { line, ...asSheet } });
-		if (answer.ok) {
-			done();
-			await goto(addressWith(page.url, { plan: answer.value.id }), { noScroll: true });
-		} else {
-			for (const p of answer.refusal.errors) errors[p.field] = p.words;
-			if (answer.refusal.errors.length === 0) errors.sheet = answer.refusal.detail;
-		}
+		errors = await draftFrom('image.sheet', { line, ...asSheet });
+		if (Object.keys(errors).length === 0) done();
 	}
 </script>
 
@@ -78,7 +69,7 @@
 		<button type="button" class="btn" onclick={() => steps.splice(Math.max(0, steps.length - 2), 0, row({ kind: 'package', words: 'Install …' }))}>Add a step</button>
 		<label>Limit <input class="field w-[110px]" bind:value={limit} aria-invalid={errors.limit !== undefined} /></label>
 		<label>Builder cores <input class="field w-[70px]" type="number" min="1" max="64" bind:value={cores} /></label>
-		<span class="flex-1 text-[12.5px] text-buoy" role="alert">{errors.limit ?? errors.sheet ?? errors['builder.cores'] ?? problems.filter((p) => p.step < 0).map((p) => p.fact.words).join('; ')}</span>
+		<span class="flex-1 text-[12.5px] text-buoy" role="alert">{errors.limit ?? errors.form ?? errors['builder.cores'] ?? problems.filter((p) => p.step < 0).map((p) => p.fact.words).join('; ')}</span>
 		<button class="btn btn-go">Plan this sheet</button>
 	</div>
 	<p class="sr-only" role="status">{said}</p>

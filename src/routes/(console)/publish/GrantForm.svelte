@@ -1,9 +1,6 @@
 <script lang="ts">
-	import { goto } from '$app/navigation';
-	import { page } from '$app/state';
 	import Field from '$lib/ui/forms/Field.svelte';
-	import { addressWith } from '$lib/ui/frame/address';
-	import { call, type Plan } from '$lib/ui/plan/api';
+	import { draftFrom } from '$lib/ui/plan/draft';
 	import { untrack } from 'svelte';
 
 	interface Props {
@@ -26,20 +23,15 @@
 	async function plan(e: SubmitEvent) {
 		e.preventDefault();
 		errors = {};
-		const answer = await call<Plan>('POST', '/plans', {
-			kind: 'grant.add',
-			input: {
+		errors = await draftFrom(
+			'grant.add',
+			{
 				publication: f.publication,
 				...(f.to === 'team' ? { team: f.team } : { person: f.person.trim() }),
 				channels: f.channels
-			}
-		});
-		if (answer.ok)
-			await goto(addressWith(page.url, { plan: answer.value.id, make: null, card: null }), { noScroll: true });
-		else {
-			for (const p of answer.refusal.errors) errors[p.field] = p.words;
-			if (answer.refusal.errors.length === 0) errors.form = answer.refusal.detail;
-		}
+			},
+			{ make: null }
+		);
 	}
 </script>
 

@@ -1,10 +1,8 @@
 <script lang="ts">
-	import { goto } from '$app/navigation';
-	import { page } from '$app/state';
 	import { parseSize } from '$lib/core/time/units';
 	import Field from '$lib/ui/forms/Field.svelte';
-	import { addressWith } from '$lib/ui/frame/address';
-	import { call, type Plan } from '$lib/ui/plan/api';
+	import { call } from '$lib/ui/plan/api';
+	import { draftFrom } from '$lib/ui/plan/draft';
 	import { untrack } from 'svelte';
 
 	interface Props {
@@ -78,17 +76,12 @@
 		if (disk === null) errors.disk = 'Write a size such as 64 GB.';
 		if (memory === null || disk === null) return;
 		busy = true;
-		const answer = await call<Plan>('POST', '/plans', {
-			kind: 'pool.create',
-			input: { ...f, perMachine: line?.users === 'multi' ? f.perMachine : 1, memory, disk }
-		});
+		errors = await draftFrom(
+			'pool.create',
+			{ ...f, perMachine: line?.users === 'multi' ? f.perMachine : 1, memory, disk },
+			{ make: null }
+		);
 		busy = false;
-		if (answer.ok)
-			await goto(addressWith(page.url, { plan: answer.value.id, make: null, card: null }), { noScroll: true });
-		else {
-			for (const p of answer.refusal.errors) errors[p.field] = p.words;
-			if (answer.refusal.errors.length === 0) errors.form = answer.refusal.detail;
-		}
 	}
 </script>
 

@@ -1,9 +1,6 @@
 <script lang="ts">
-	import { goto } from '$app/navigation';
-	import { page } from '$app/state';
 	import Field from '$lib/ui/forms/Field.svelte';
-	import { addressWith } from '$lib/ui/frame/address';
-	import { call, type Plan } from '$lib/ui/plan/api';
+	import { draftFrom } from '$lib/ui/plan/draft';
 
 	let { pools, close }: { pools: { id: string; name: string }[]; close: string } = $props();
 	let f = $state({ name: '', internalName: '', icon: 'desktop', protocol: 'stream', pools: [] as string[] });
@@ -13,13 +10,7 @@
 	async function plan(e: SubmitEvent) {
 		e.preventDefault();
 		errors = {};
-		const answer = await call<Plan>('POST', '/plans', { kind: 'publication.create', input: f });
-		if (answer.ok)
-			await goto(addressWith(page.url, { plan: answer.value.id, make: null, card: null }), { noScroll: true });
-		else {
-			for (const p of answer.refusal.errors) errors[p.field] = p.words;
-			if (answer.refusal.errors.length === 0) errors.form = answer.refusal.detail;
-		}
+		errors = await draftFrom('publication.create', f, { make: null });
 	}
 </script>
 

@@ -1,11 +1,8 @@
 <script lang="ts">
-	import { goto } from '$app/navigation';
-	import { page } from '$app/state';
 	import type { PowerPolicy } from '$lib/core/capacity/policy';
 	import { durationWords, parseDuration } from '$lib/core/time/units';
 	import Field from '$lib/ui/forms/Field.svelte';
-	import { addressWith } from '$lib/ui/frame/address';
-	import { call, type Plan } from '$lib/ui/plan/api';
+	import { draftFrom } from '$lib/ui/plan/draft';
 	import { untrack } from 'svelte';
 
 	interface Props {
@@ -35,15 +32,7 @@
 			errors.patience = 'Write a duration such as 25 min.';
 			return;
 		}
-		const answer = await call<Plan>('POST', '/plans', {
-			kind: 'policy.set',
-			input: { pool: pool.id, ...f, patience: ms }
-		});
-		if (answer.ok) await goto(addressWith(page.url, { plan: answer.value.id, card: null }), { noScroll: true });
-		else {
-			for (const p of answer.refusal.errors) errors[p.field] = p.words;
-			if (answer.refusal.errors.length === 0) errors.form = answer.refusal.detail;
-		}
+		errors = await draftFrom('policy.set', { pool: pool.id, ...f, patience: ms });
 	}
 </script>
 

@@ -1,10 +1,7 @@
 <script lang="ts">
-	import { goto } from '$app/navigation';
-	import { page } from '$app/state';
 	import type { Conditions } from '$lib/core/access/decide';
 	import { parseClock } from '$lib/core/time/hours';
-	import { addressWith } from '$lib/ui/frame/address';
-	import { call, type Plan } from '$lib/ui/plan/api';
+	import { draftFrom } from '$lib/ui/plan/draft';
 	import { untrack } from 'svelte';
 
 	let { grant }: { grant: { id: number; conditions: Conditions; channels: string[] } } = $props();
@@ -34,9 +31,9 @@
 			return;
 		}
 		const networks = f.networks.split(/[\s,]+/).filter(Boolean);
-		const answer = await call<Plan>('POST', '/plans', {
-			kind: 'grant.change',
-			input: {
+		const found = await draftFrom(
+			'grant.change',
+			{
 				grant: grant.id,
 				channels: f.channels,
 				conditions: {
@@ -45,24 +42,11 @@
 					secondFactor: f.factor,
 					networks
 				}
-			}
-		});
-		if (answer.ok)
-			await goto(addressWith(page.url, { plan: answer.value.id, grant: null, card: null }), { noScroll: true });
-		else
-			for (const p of answer.refusal.errors.length
-				? answer.refusal.errors
-				: [{ field: 'form', words: answer.refusal.detail }]) {
-				errors[
-					p.field.startsWith('conditions.networks')
-						? 'networks'
-						: p.field.startsWith('conditions.hours')
-							? 'hours'
-							: p.field === 'form'
-								? 'form'
-								: 'form'
-				] = p.words;
-			}
+			},
+			{ grant: null }
+		);
+		// A range or a day is one of a list: what is wrong with it stands with the whole field.
+		for (const [field, words] of Object.entries(found)) errors[/networks|hours/.exec(field)?.[0] ?? 'form'] = words;
 	}
 </script>
 

@@ -5,6 +5,7 @@
 	import { momentWords } from '$lib/core/time/zone';
 	import Field from '$lib/ui/forms/Field.svelte';
 	import { addressWith } from '$lib/ui/frame/address';
+	import { switchTheme } from '$lib/ui/frame/theme';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 
 	let { data, form } = $props();
@@ -17,11 +18,6 @@
 		if (id && page.url.searchParams.get('plan') !== String(id))
 			void goto(addressWith(page.url, { plan: id }), { keepFocus: true, noScroll: true });
 	});
-	const theme = () => {
-		const next = document.documentElement.dataset.theme === 'night' ? 'day' : 'night';
-		document.documentElement.dataset.theme = next;
-		document.cookie = `theme=${next};path=/;max-age=31536000;samesite=lax`;
-	};
 </script>
 
 <h1 class="sr-only">Settings</h1>
@@ -30,7 +26,7 @@
 		<h2 class="head">You</h2>
 		<p class="mt-1">{data.caller.name}, {data.caller.role}, signed in as {data.caller.login}</p>
 		<div class="mt-2 flex gap-2">
-			<button class="btn" onclick={theme}>Day or night theme</button>
+			<button class="btn" onclick={switchTheme}>Day or night theme</button>
 			<form method="POST" action="/sign-out"><button class="btn">Sign out</button></form>
 		</div>
 		{#if data.me}

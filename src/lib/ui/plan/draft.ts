@@ -1,0 +1,18 @@
+import { goto } from '$app/navigation';
+import { page } from '$app/state';
+import { addressWith, type Parts } from '$lib/ui/frame/address';
+import { call, type Plan } from './api';
+
+/**
+ * Drafts a plan from a form. When it stands, it comes up in the tray (`parts` of the address change along with it) and
+ * no problem is returned; else what is wrong by field, and under `form` what belongs to none.
+ */
+export async function draftFrom(kind: string, input: unknown, parts: Parts = {}): Promise<Record<string, string>> {
+	const answer = await call<Plan>('POST', '/plans', { kind, input });
+	if (answer.ok) {
+		await goto(addressWith(page.url, { plan: answer.value.id, card: null, ...parts }), { noScroll: true });
+		return {};
+	}
+	const { errors, detail } = answer.refusal;
+	return errors.length ? Object.fromEntries(errors.map((e) => [e.field, e.words])) : { form: detail };
+}
