@@ -149,6 +149,10 @@ async function backup(file: string): Promise<void> {
 		const lab = new Database(labPath, { readonly: true });
 		await lab.backup(labCopy);
 		lab.close();
+		// A copy that is opened from memory cannot have a log beside it.
+		const still = new Database(labCopy);
+		still.pragma('journal_mode = DELETE');
+		still.close();
 		copy.exec('CREATE TABLE lab_copy(body BLOB NOT NULL)');
 		copy.prepare('INSERT INTO lab_copy VALUES (?)').run(readFileSync(labCopy));
 		rmSync(labCopy);

@@ -11,6 +11,14 @@
 		ledger: Notebook,
 		ship: Ship
 	};
+
+	function stateOf(p: (typeof data.shelf)[number]): string {
+		if (!p.allowed) return 'Not right now';
+		if (p.session) return p.session.state === 'active' ? 'Open right now' : 'Waiting where you left it';
+		return p.usual
+			? `Usually opens in ${durationWords(Math.max(1000, Math.round(p.usual / 1000) * 1000))}`
+			: 'Ready to open';
+	}
 </script>
 
 <svelte:head><title>My shelf · Sextant</title></svelte:head>
@@ -35,15 +43,7 @@
 					<div>
 						<h2 class="text-[17px]">{p.name}</h2>
 						<p class="text-ink2 text-[14px]">
-							{p.session
-								? p.session.state === 'active'
-									? 'Open right now'
-									: 'Waiting where you left it'
-								: p.allowed
-									? p.usual
-										? `Usually opens in ${durationWords(Math.max(1000, Math.round(p.usual / 1000) * 1000))}`
-										: 'Ready to open'
-									: 'Not right now'}
+							{stateOf(p)}
 						</p>
 					</div>
 				</div>
