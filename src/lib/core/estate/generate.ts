@@ -90,7 +90,7 @@ export function generateEstate(people: number, machines: number, seed: number): 
 				price_hour: 0.15,
 				policy: {
 					hours: 'office',
-					headroom_in: perMachine * 4,
+					headroom_in: Math.ceil(count * perMachine * 0.15),
 					headroom_out: perMachine,
 					least: 1,
 					most: count,

@@ -141,6 +141,7 @@ export function makeWorld(estate: Estate): World {
 			pattern: p.pattern,
 			profile: p.profile,
 			managed: p.managed_endpoint,
+			open: [],
 			// People's endpoints stand behind the desks' network; those of people without a managed one come from outside.
 			address:
 				net && p.managed_endpoint

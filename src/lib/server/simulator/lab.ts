@@ -116,6 +116,7 @@ export class Lab {
 			case 'minute': {
 				const work = workOneMinute(w, this.seed);
 				this.observe({ kind: 'samples', ...work });
+				this.tidy();
 				schedule(w, h.t + MINUTE, { k: 'minute' });
 				break;
 			}
@@ -392,8 +393,9 @@ export class Lab {
 				? []
 				: pools.filter((p) => !near.includes(p)))
 		].map((p) => p.id);
-		for (const session of w.sessions.values()) {
-			if (session.person === conn.person && session.publication === conn.publication) {
+		for (const id of person.open) {
+			const session = w.sessions.get(id)!;
+			if (session.publication === conn.publication) {
 				conn.resumes = session.id;
 				conn.machine = session.machine;
 			}
@@ -446,7 +448,7 @@ export class Lab {
 			}
 			const candidates = pool.machines.flatMap((name) => {
 				const m = w.machines.get(name);
-				return m && UP.has(m.state) && m.agent && m.asideUntil <= w.now
+				return m && UP.has(m.state) && m.agent && m.sessions.length + m.coming < m.holds && m.asideUntil <= w.now
 					? [{ name, sessions: m.sessions.length + m.coming, holds: m.holds, strain: m.strain }]
 					: [];
 			});
@@ -472,11 +474,17 @@ export class Lab {
 
 	/** Gives machines that have become ready to those who wait longest. */
 	serveWaiting(): void {
+		// Where one found nothing, the next who may use the same shared pools finds nothing either.
+		const full = new Set<string>();
 		for (const id of [...this.world.waiting]) {
 			const conn = this.world.connections.get(id);
 			if (!conn || conn.result !== 'opening') continue;
+			const key = conn.pools.join();
+			if (full.has(key)) continue;
 			const machine = this.freeMachine(conn);
 			if (machine) this.gotMachine(conn, machine);
+			else if (conn.pools.every((p) => this.world.broker.pools.find((x) => x.id === p)?.assignment === 'shared'))
+				full.add(key);
 		}
 	}
 
@@ -509,6 +517,7 @@ export class Lab {
 			};
 			w.sessions.set(session.id, session);
 			machine.sessions.push(session.id);
+			person.open.push(session.id);
 		}
 		conn.session = session.id;
 		this.finish(conn, 'open', [], null);
@@ -562,12 +571,14 @@ export class Lab {
 					tries: conn.tries + 1
 				});
 		}
-		// Ended connections are kept for the portal to look at for a while.
-		if (w.connections.size > 4000)
-			for (const c of w.connections.values())
-				if (c.result !== 'opening' && w.now - c.ended > HOUR) w.connections.delete(c.id);
-		if (w.operations.size > 20_000)
-			for (const o of w.operations.values()) if (o.done && w.now - o.at > 48 * HOUR) w.operations.delete(o.key);
+	}
+
+	/** Lets go of what nobody will ask for any more: connections after an hour, operations after two days. */
+	private tidy(): void {
+		const w = this.world;
+		for (const c of w.connections.values())
+			if (c.result !== 'opening' && w.now - c.ended > HOUR) w.connections.delete(c.id);
+		for (const o of w.operations.values()) if (o.done && w.now - o.at > 48 * HOUR) w.operations.delete(o.key);
 	}
 
 	private setAside(session: SimSession, cause: string): void {
@@ -586,11 +597,18 @@ export class Lab {
 		});
 	}
 
+	/** Takes a session out of the world and off its person. */
+	private forget(session: SimSession): void {
+		const person = this.world.people.get(session.person)!;
+		this.world.sessions.delete(session.id);
+		person.open = person.open.filter((id) => id !== session.id);
+	}
+
 	private endSession(id: number, cause: string): void {
 		const w = this.world;
 		const session = w.sessions.get(id);
 		if (!session) return;
-		w.sessions.delete(id);
+		this.forget(session);
 		this.observe({ kind: 'session', session: id, state: 'ended', cause });
 		const machine = w.machines.get(session.machine);
 		if (!machine) return;
@@ -681,7 +699,7 @@ export class Lab {
 		}
 		machine.life++;
 		for (const id of machine.sessions) {
-			w.sessions.delete(id);
+			this.forget(w.sessions.get(id)!);
 			this.observe({ kind: 'session', session: id, state: 'ended', cause: `${machine.name}: ${why}` });
 		}
 		machine.sessions = [];

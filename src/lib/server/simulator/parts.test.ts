@@ -64,7 +64,8 @@ describe('a working day', () => {
 		pattern: 'day',
 		profile: 1,
 		managed: true,
-		address: ''
+		address: '',
+		open: []
 	});
 	const pattern = {
 		id: 'day',

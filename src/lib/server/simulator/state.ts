@@ -95,6 +95,8 @@ export interface SimPerson {
 	profile: number;
 	managed: boolean;
 	address: string;
+	/** Their sessions that have not ended. */
+	open: number[];
 }
 
 export interface SimSession {
