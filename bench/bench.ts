@@ -41,7 +41,9 @@ function median(work: () => unknown, n = 15): number {
 }
 
 const folder = mkdtempSync(join(tmpdir(), 'sextant-bench-'));
-console.log(`An estate of ${PEOPLE} people and ${MACHINES} machines is made and lived in (some minutes at the full size) …`);
+console.log(
+	`An estate of ${PEOPLE} people and ${MACHINES} machines is made and lived in (some minutes at the full size) …`
+);
 const read = readEstate(stringify(generateEstate(PEOPLE, MACHINES, 1)), 'bench.yaml', () => null);
 if ('problems' in read) throw new Error(read.problems[0]!.message);
 const { estate } = read;
