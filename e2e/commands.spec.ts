@@ -7,16 +7,19 @@ import { expect, test } from '@playwright/test';
 
 /** Starting, stopping and the command line, as an administrator meets them. */
 const PORT = '4894';
+// Node complains on stderr when both of these are set, as some test runners do.
+const env = { ...process.env, NO_COLOR: undefined, FORCE_COLOR: undefined };
 const folder = () => mkdtempSync(join(tmpdir(), 'sextant-cli-'));
 const serve = (...args: string[]) =>
-	spawnSync(process.execPath, ['build/node/serve.js', ...args], { encoding: 'utf8', timeout: 60_000 });
+	spawnSync(process.execPath, ['build/node/serve.js', ...args], { encoding: 'utf8', timeout: 60_000, env });
 const cli = (...args: string[]) =>
-	spawnSync(process.execPath, ['build/node/cli.js', ...args], { encoding: 'utf8', maxBuffer: 1e9 });
+	spawnSync(process.execPath, ['build/node/cli.js', ...args], { encoding: 'utf8', maxBuffer: 1e9, env });
 
 /** Starts a server, waits for its address, and gives what it printed and how to end it. */
 async function started(...args: string[]) {
 	const server = spawn(process.execPath, ['build/node/serve.js', '--port', PORT, ...args], {
-		stdio: ['ignore', 'pipe', 'pipe']
+		stdio: ['ignore', 'pipe', 'pipe'],
+		env
 	});
 	let output = '';
 	const begun = Date.now();

@@ -25,7 +25,7 @@ for (const [name, script, args] of steps) {
 	const { status } = spawnSync(process.execPath, [join(root, 'node_modules', script), ...args], {
 		cwd: root,
 		stdio: 'inherit',
-		env: { ...process.env, CHROMIUM: browser, NO_COLOR: '1', FORCE_COLOR: '0' }
+		env: { ...process.env, CHROMIUM: browser, FORCE_COLOR: '0' }
 	});
 	if (status !== 0) {
 		console.error(`\n${name} failed.`);
