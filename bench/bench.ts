@@ -15,8 +15,9 @@ import { Observer } from '$lib/server/engine/observer';
 import { beginning } from '$lib/server/simulator/genesis';
 import { Lab } from '$lib/server/simulator/lab';
 import { LabServer } from '$lib/server/simulator/server';
-import { drawCells } from '$lib/ui/marks/cells';
-import { cellsAt, figuresAt, machinesPage, sessionsPage, type PageAsk } from '$lib/server/watch/queries';
+import { drawCell, drawCells } from '$lib/ui/marks/cells';
+import { machinesPage, sessionsPage, type PageAsk } from '$lib/server/watch/lists';
+import { cellsAt, figuresAt } from '$lib/server/watch/queries';
 
 /** Measures Sextant as ratios in one run: against the same query written bare, the same rows inserted bare. */
 
@@ -163,6 +164,8 @@ function inserts(d: Db): void {
 	const bare = new Database(path);
 	bare.pragma('journal_mode = WAL');
 	bare.pragma('synchronous = OFF');
+	bare.pragma('cache_size = -65536');
+	bare.pragma('mmap_size = 268435456');
 	bare.exec(
 		'CREATE TABLE samples_1m(at INTEGER NOT NULL, machine_id INTEGER NOT NULL, cores INTEGER NOT NULL, memory INTEGER NOT NULL, disk INTEGER NOT NULL, gpu INTEGER NOT NULL, input INTEGER NOT NULL, trip INTEGER NOT NULL, sessions INTEGER NOT NULL, strain INTEGER NOT NULL, PRIMARY KEY (at, machine_id)) STRICT, WITHOUT ROWID'
 	);
@@ -234,8 +237,9 @@ async function cells(): Promise<void> {
 	});
 	const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
 	const ms = await page.evaluate(
-		([source, count]) => {
-			const draw = new Function(`return ${source}`)() as typeof drawCells;
+		([grid, cell, count]) => {
+			const draw = new Function(`return ${grid}`)() as typeof drawCells;
+			const drawOne = new Function(`return ${cell}`)() as typeof drawCell;
 			const marks = ['use', 'ready', 'off', 'starting', 'trouble'] as const;
 			const list = Array.from({ length: Number(count) }, (_, i) => ({
 				mark: marks[i % 17 === 0 ? 4 : i % 4]!,
@@ -254,16 +258,17 @@ async function cells(): Promise<void> {
 				buoy: '#b83f17',
 				off: '#ddd8cb'
 			};
+			const kept = {};
 			const times = Array.from({ length: 25 }, () => {
 				const began = performance.now();
-				draw(g, list, 109, 9, 2, paint);
+				draw(g, list, { columns: 109, size: 9, gap: 2, ratio: 1 }, paint, kept, drawOne);
 				// Reading a pixel back waits until everything has been drawn.
 				g.getImageData(0, 0, 1, 1);
 				return performance.now() - began;
 			});
 			return times.sort((a, b) => a - b)[12]!;
 		},
-		[drawCells.toString(), MACHINES] as const
+		[drawCells.toString(), drawCell.toString(), MACHINES] as const
 	);
 	await browser.close();
 	report(`${MACHINES} level cells drawn`, ms / (1000 / 60), 'frames', 'one frame', ms <= 1000 / 60);

@@ -10,7 +10,7 @@ export const load = ({ url, depends }) => {
 	const { db, clock } = runtime();
 	const look = lookOf(url, clock);
 	const at = asKnown(look);
-	const cells = cellsAt(db, look.scope, at);
+	const pools = cellsAt(db, look.scope, at);
 	const people = new Map(
 		all<{ site: string; n: number }>(
 			db,
@@ -27,18 +27,8 @@ export const load = ({ url, depends }) => {
 			name: s.name,
 			clock: clockWords(s.time_zone, at),
 			people: people.get(s.id) ?? 0,
-			pools: [...byPool(cells.filter((c) => c.site === s.id))].map(([id, list]) => ({
-				id,
-				name: list[0]!.poolName,
-				cells: list.map(({ name, mark, strain }) => ({ name, mark, strain }))
-			}))
+			pools: pools.filter((p) => p.site === s.id)
 		}))
 		.filter((s) => s.pools.length);
 	return { needs: needsAt(db, look.scope, at), sites, narrowed: look.scope.terms.length > 0 };
 };
-
-function byPool<T extends { pool: string }>(cells: T[]): Map<string, T[]> {
-	const pools = new Map<string, T[]>();
-	for (const c of cells) pools.set(c.pool, [...(pools.get(c.pool) ?? []), c]);
-	return pools;
-}

@@ -4,7 +4,7 @@ import { all, type Db } from '../db';
 import { linesAt } from '../images/queries';
 import { recentJobs } from '../jobs';
 import { grantsAt, publicationsAt } from '../publishing/queries';
-import { hostsPage, machinesPage, peoplePage, sessionsPage, type PageAsk } from '../watch/queries';
+import { hostsPage, machinesPage, peoplePage, sessionsPage, type PageAsk } from '../watch/lists';
 
 /** The kinds of object that the API lists. */
 export const KINDS = [

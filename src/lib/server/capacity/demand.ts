@@ -13,34 +13,57 @@ export interface DemandForecast {
 	ahead: { at: number; middle: number; spread: number }[];
 }
 
-/** Whose sessions are counted: of a pool, or those that a list of machine ids holds, or all. */
-export type DemandOf = { pool: string } | { sql: string; params: unknown[] } | null;
+/** Whose sessions `s` are counted: of a pool, those that a condition holds for, or all. */
+export type DemandOf = { pool: string } | { sql: string; params: Record<string, unknown> } | null;
 
 /** Sessions every quarter hour from `from` on, counted from their intervals. */
 export function demandCurve(db: Db, from: number, bins: number, of: DemandOf, step = STEP): number[] {
-	const to = from + bins * step;
-	const where =
+	const condition =
 		of === null
-			? ''
+			? { sql: '1', params: {} }
 			: 'pool' in of
-				? 'AND s.machine_id IN (SELECT id FROM machines WHERE pool_id = ?)'
-				: `AND ${of.sql}`;
-	const params = of === null ? [] : 'pool' in of ? [of.pool] : of.params;
+				? { sql: 's.machine_id IN (SELECT id FROM machines WHERE pool_id = @pool)', params: of }
+				: of;
 	const rows = all<{ since: number; until: number }>(
 		db,
-		`SELECT s.since, s.until FROM sessions s WHERE s.until > ? AND s.since < ? ${where}`,
-		[from, to, ...params]
+		`SELECT s.since, s.until FROM sessions s WHERE s.until > @from AND s.since < @to AND ${condition.sql}`,
+		{ ...condition.params, from, to: from + bins * step }
 	);
 	return countOver(rows, from, step, bins);
 }
 
-/** Sessions now, and the forecast for the hours ahead, from the same minutes of past days. */
-export function demandForecast(db: Db, now: number, hours: number, of: DemandOf): DemandForecast {
+/** What has passed does not change: counted once for each question, and kept for the next forecast. */
+const passed = new WeakMap<Db, Map<string, { from: number; counts: number[] }>>();
+const QUESTIONS_KEPT = 200;
+/** Observations of the last minutes may still be on their way. */
+const SETTLES = 30 * MINUTE;
+
+/** As `demandCurve`, from the counts kept where there are any. `key` stands for `of`, whatever the moment. */
+function keptCurve(db: Db, from: number, bins: number, of: DemandOf, key: string, now: number): number[] {
+	let questions = passed.get(db);
+	if (!questions) passed.set(db, (questions = new Map()));
+	const kept = questions.get(key);
+	const skip = kept ? (from - kept.from) / STEP : 0;
+	const known = kept && skip >= 0 ? kept.counts.slice(skip, skip + bins) : [];
+	const counts = [...known, ...demandCurve(db, from + known.length * STEP, bins - known.length, of)];
+	const settled = Math.max(0, Math.floor((now - SETTLES - from) / STEP));
+	questions.delete(key);
+	questions.set(key, { from, counts: counts.slice(0, settled) });
+	if (questions.size > QUESTIONS_KEPT) questions.delete(questions.keys().next().value!);
+	return counts;
+}
+
+/**
+ * Sessions now, and the forecast for the hours ahead, from the same minutes of past days.
+ *
+ * @param key names a condition that is the same question at another moment
+ */
+export function demandForecast(db: Db, now: number, hours: number, of: DemandOf, key?: string): DemandForecast {
 	const zone = homeZone(db);
 	const start = Math.floor(now / STEP) * STEP - LOOK_BACK * DAY;
 	const began = Number(setting(db, 'history began') ?? now) + 6 * HOUR;
 	const bins = Math.ceil((now - start) / STEP) + 1;
-	const past = demandCurve(db, start, bins, of);
+	const past = keptCurve(db, start, bins, of, key ?? JSON.stringify(of), now);
 	const level = (t: number) => {
 		const i = Math.round((t - start) / STEP);
 		return t < began || i < 0 || i >= bins ? null : past[i]!;

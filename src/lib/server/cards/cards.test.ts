@@ -7,7 +7,7 @@ import { PLAN_KINDS } from '../plans/catalogue';
 import { parseInput } from '../plans';
 import { publicationsAt } from '../publishing/queries';
 import { Harness } from '../testing/harness';
-import { hostsPage, peoplePage } from '../watch/queries';
+import { hostsPage, peoplePage } from '../watch/lists';
 import { parseScope } from '$lib/core/scope/scope';
 import { cardOf } from './index';
 

@@ -18,13 +18,12 @@ import {
 	connectionsOf,
 	loadAt,
 	machineByName,
-	machineRows,
 	samplesOf,
 	usualPhases,
 	type ConnectionRow,
-	type MachineRow,
 	type SamplePoint
 } from '../watch/queries';
+import { machineRow } from '../watch/lists';
 
 /** An action that a card offers: the plan it drafts. */
 export interface CardAction {
@@ -91,7 +90,7 @@ async function machineCard(ctx: Context, name: string, at: number, live: boolean
 	const { db } = ctx;
 	const found = machineByName(db, name, at);
 	if (!found) return null;
-	const row: MachineRow | undefined = machineRows(db, [found.id], at)[0];
+	const row = machineRow(db, found.id, at);
 	if (!row)
 		return {
 			kind: 'machine',

@@ -1,3 +1,4 @@
+import type Database from 'better-sqlite3';
 import { FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
 import { strainValue } from '$lib/core/watch/strain';
 import { phasesTotal } from '$lib/core/watch/phases';
@@ -19,6 +20,9 @@ const QUARTER = 15 * MINUTE;
 export const MINUTES_KEPT = 48 * HOUR;
 /** Values kept for a sample: see samples_1m. */
 const COLUMNS = 8;
+/** Samples written by one statement, and the values bound for each: time, machine and the columns. */
+const ROWS = 64;
+const BOUND = 2 + COLUMNS;
 
 /**
  * Writes down what the providers observe: states, sessions and connections as intervals, samples as rows with
@@ -30,6 +34,8 @@ export class Observer {
 	private readonly hostIds: Map<string, number>;
 	private readonly personIds: Map<string, number>;
 	private readonly sessionMachine = new Map<number, string>();
+	private insertMany: Database.Statement<unknown[]> | undefined;
+	private readonly bound = new Array<number>(ROWS * BOUND).fill(0);
 	private quarter = -1;
 	private readonly sums = new Map<number, { n: number; v: number[] }>();
 	private readonly hostSums = new Map<number, { n: number; v: number[] }>();
@@ -265,38 +271,48 @@ export class Observer {
 		const quarter = Math.floor(o.at / QUARTER) * QUARTER;
 		if (quarter !== this.quarter) this.closeQuarter(quarter);
 		const keep = o.at >= this.keepMinutesFrom;
-		o.machines.forEach((name, i) => {
-			const m = this.machines.get(name);
-			if (!m) return;
+		// The busiest statement there is: many rows at a time, and no array made for each.
+		const sql = (rows: number) =>
+			`INSERT OR REPLACE INTO samples_1m VALUES ${Array(rows).fill('(?, ?, ?, ?, ?, ?, ?, ?, ?, ?)').join()}`;
+		const insertMany = (this.insertMany ??= db.prepare(sql(ROWS)));
+		const bound = this.bound;
+		const { values } = o;
+		let rows = 0;
+		for (let i = 0; i < o.machines.length; i++) {
+			const m = this.machines.get(o.machines[i]!);
+			if (!m) continue;
 			const at = i * SAMPLE_WIDTH;
-			const cores = o.values[at]!;
-			const memory = o.values[at + 1]!;
-			const disk = o.values[at + 2]!;
-			const gpu = o.values[at + 3]!;
-			const input = o.values[at + 4]!;
-			const trip = o.values[at + 5]!;
-			const strain = strainValue(cores, memory, disk, gpu < 0 ? null : gpu, input, trip);
-			const row = [
-				Math.round(cores * 1000),
-				Math.round(memory * 1000),
-				Math.round(disk * 1000),
-				gpu < 0 ? -1 : Math.round(gpu * 1000),
-				Math.round(input * 1000),
-				Math.round(trip * 1000),
-				o.values[at + 6]!,
-				strain
-			];
-			if (keep)
-				run(db, 'INSERT OR REPLACE INTO samples_1m VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [o.at, m.id, ...row]);
-			addUp(this.sums, m.id, row);
-		});
+			const cores = values[at]!;
+			const memory = values[at + 1]!;
+			const disk = values[at + 2]!;
+			const gpu = values[at + 3]!;
+			const input = values[at + 4]!;
+			const trip = values[at + 5]!;
+			const b = rows * BOUND;
+			bound[b] = o.at;
+			bound[b + 1] = m.id;
+			bound[b + 2] = Math.round(cores * 1000);
+			bound[b + 3] = Math.round(memory * 1000);
+			bound[b + 4] = Math.round(disk * 1000);
+			bound[b + 5] = gpu < 0 ? -1 : Math.round(gpu * 1000);
+			bound[b + 6] = Math.round(input * 1000);
+			bound[b + 7] = Math.round(trip * 1000);
+			bound[b + 8] = values[at + 6]!;
+			bound[b + 9] = strainValue(cores, memory, disk, gpu < 0 ? null : gpu, input, trip);
+			addUp(this.sums, m.id, bound, b + 2, COLUMNS);
+			if (keep && ++rows === ROWS) {
+				insertMany.run(bound);
+				rows = 0;
+			}
+		}
+		if (rows > 0) db.prepare(sql(rows)).run(bound.slice(0, rows * BOUND));
 		o.hosts.forEach((name, i) => {
 			const id = this.hostIds.get(name);
 			if (id === undefined) return;
 			const at = i * HOST_SAMPLE_WIDTH;
 			const row = [0, 1, 2].map((k) => (o.hostValues[at + k]! < 0 ? -1 : Math.round(o.hostValues[at + k]! * 1000)));
 			if (keep) run(db, 'INSERT OR REPLACE INTO host_samples_1m VALUES (?, ?, ?, ?, ?)', [o.at, id, ...row]);
-			addUp(this.hostSums, id, row);
+			addUp(this.hostSums, id, row, 0, row.length);
 		});
 	}
 
@@ -343,19 +359,16 @@ export class Observer {
 		if (last === null || last === undefined) return;
 		this.quarter = Math.floor(last / QUARTER) * QUARTER;
 		for (const r of all<Record<string, number>>(this.db, 'SELECT * FROM samples_1m WHERE at >= ?', [this.quarter])) {
-			addUp(this.sums, r.machine_id!, [
-				r.cores!,
-				r.memory!,
-				r.disk!,
-				r.gpu!,
-				r.input!,
-				r.trip!,
-				r.sessions!,
-				r.strain!
-			]);
+			addUp(
+				this.sums,
+				r.machine_id!,
+				[r.cores!, r.memory!, r.disk!, r.gpu!, r.input!, r.trip!, r.sessions!, r.strain!],
+				0,
+				COLUMNS
+			);
 		}
 		for (const r of all<Record<string, number>>(this.db, 'SELECT * FROM host_samples_1m WHERE at >= ?', [this.quarter]))
-			addUp(this.hostSums, r.host_id!, [r.cores!, r.memory!, r.gpu!]);
+			addUp(this.hostSums, r.host_id!, [r.cores!, r.memory!, r.gpu!], 0, 3);
 	}
 }
 
@@ -368,14 +381,22 @@ interface Place {
 	owner_id: number | null;
 }
 
-/** Adds a row up; the strain, where there is one, keeps its highest. */
-function addUp(sums: Map<number, { n: number; v: number[] }>, id: number, row: number[]): void {
+/** Adds the `width` values from `offset` up; the strain, where there is one, keeps its highest. */
+function addUp(
+	sums: Map<number, { n: number; v: number[] }>,
+	id: number,
+	values: number[],
+	offset: number,
+	width: number
+): void {
 	const sum = sums.get(id);
 	if (!sum) {
-		sums.set(id, { n: 1, v: [...row] });
+		sums.set(id, { n: 1, v: values.slice(offset, offset + width) });
 		return;
 	}
 	sum.n++;
-	for (let i = 0; i < row.length; i++)
-		sum.v[i] = i === COLUMNS - 1 ? Math.max(sum.v[i]!, row[i]!) : sum.v[i]! + row[i]!;
+	for (let i = 0; i < width; i++) {
+		const value = values[offset + i]!;
+		sum.v[i] = i === COLUMNS - 1 ? Math.max(sum.v[i]!, value) : sum.v[i]! + value;
+	}
 }

@@ -4,6 +4,8 @@ import { HOUR, FOREVER } from '$lib/core/time/units';
 import { demandForecast, homeZone, STEP } from '../capacity/demand';
 import { changesBetween } from '../changes';
 import { all, type Db } from '../db';
+import { BEGUN_SESSIONS, fromOf, MACHINES } from '../watch/lists';
+import { atMoment } from '../moment/samples';
 import { scopeCondition } from '../moment/scope-sql';
 
 /** What the tide ribbon shows: 24 hours back, 12 ahead. */
@@ -30,41 +32,30 @@ export function ribbonOf(db: Db, scope: Scope, now: number): Ribbon {
 	// Which sessions belong to the scope is asked of each session as it was at its own time.
 	const condition = scopeCondition(scope, 'session');
 	const everything = scope.terms.length === 0;
-	const ids = everything
-		? null
-		: `s.id IN (SELECT s.id FROM sessions s JOIN people pe ON pe.id = s.person_id JOIN machines m ON m.id = s.machine_id
-			JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= s.since AND pl.until > s.since JOIN hosts h ON h.id = pl.host_id
-			LEFT JOIN session_states ss ON ss.session_id = s.id AND ss.since <= @at AND ss.until > @at WHERE ${condition.sql})`;
-	const params = { at: now, sampled: Math.floor(now / 60_000) * 60_000, ...condition.params };
+	const ids = everything ? null : `s.id IN (SELECT s.id ${fromOf(BEGUN_SESSIONS, condition.sql)} AND ${condition.sql})`;
+	const moment = atMoment(db, now);
 	const rows = all<{ since: number; until: number }>(
 		db,
 		`SELECT s.since, s.until FROM sessions s WHERE s.until > @from AND s.since < @to ${ids ? `AND ${ids}` : ''}`,
-		{ ...(ids ? params : {}), from, to: now }
+		{ ...moment, ...condition.params, from, to: now }
 	);
 	const tide = countOver(rows, from, STEP, bins);
 
 	const machines = scopeCondition(scope, 'machine');
-	const inScope = everything
-		? '1'
-		: `m.id IN (SELECT m.id FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at JOIN hosts h ON h.id = pl.host_id
-		JOIN machine_states st ON st.machine_id = m.id AND st.since <= @at AND st.until > @at WHERE ${machines.sql})`;
+	const inScope = everything ? '1' : `m.id IN (SELECT m.id ${fromOf(MACHINES, machines.sql)} AND ${machines.sql})`;
 	const up = all<{ since: number; until: number; weight: number }>(
 		db,
 		`SELECT x.since, x.until, (SELECT per_machine FROM pools po WHERE po.id = m.pool_id ORDER BY since DESC LIMIT 1) AS weight FROM machine_states x JOIN machines m ON m.id = x.machine_id
 		 WHERE x.until > @from AND x.since < @to AND x.state IN ('ready', 'in use') AND ${inScope}`,
-		{ ...(everything ? {} : { at: now, sampled: params.sampled, ...machines.params }), from, to: now }
+		{ ...moment, ...machines.params, from, to: now }
 	);
 	const capacity = countOver(up, from, STEP, bins);
 	const ahead = demandForecast(
 		db,
 		now,
 		12,
-		ids === null
-			? null
-			: {
-					sql: ids.replaceAll(/@(\w+)/g, (_all, key: string) => literal(params[key as keyof typeof params])),
-					params: []
-				}
+		ids === null ? null : { sql: ids, params: { ...moment, ...condition.params } },
+		JSON.stringify(scope.terms)
 	).ahead;
 
 	return {
@@ -101,9 +92,4 @@ export function ribbonOf(db: Db, scope: Scope, now: number): Ribbon {
 			finding: f.id
 		}))
 	};
-}
-
-/** A parameter as an SQL literal: the demand query has its own, positional ones. */
-function literal(value: unknown): string {
-	return typeof value === 'number' ? String(value) : `'${String(value).replaceAll("'", "''")}'`;
 }

@@ -1,4 +1,5 @@
 import type { Facet, Scope, Term } from '$lib/core/scope/scope';
+import { SAMPLED_STRAIN } from './samples';
 
 /** A condition to put behind WHERE, with its named parameters. */
 export interface Condition {
@@ -18,7 +19,7 @@ const ofPerson = (where: string) =>
 const onHost = (where: string) =>
 	`EXISTS (SELECT 1 FROM machine_places pl JOIN machines m ON m.id = pl.machine_id WHERE pl.host_id = h.id AND pl.since <= @at AND pl.until > @at AND ${where})`;
 
-const strain = `coalesce((SELECT x.strain FROM samples_1m x WHERE x.machine_id = m.id AND x.at = @sampled), 0)`;
+const strain = `coalesce(${SAMPLED_STRAIN}, 0)`;
 
 /** One facet as SQL over a subject's aliases: m machine, pl place, st state, h host, pe person, s session. `$` is the list of values. */
 const FACET_SQL: Record<Subject, Partial<Record<Facet, string>>> = {
@@ -97,7 +98,7 @@ const TEXT_SQL: Record<Subject, string> = {
 
 /**
  * The scope as a condition on a list. Terms that do not apply to it are left out and listed, so that the page can
- * say so. Uses @at, and @sampled (the minute of samples that holds at that moment) for strain.
+ * say so. Its parameters come beside those of `atMoment`.
  */
 export function scopeCondition(scope: Scope, subject: Subject): Condition & { left: Term[] } {
 	const params: Record<string, unknown> = {};

@@ -71,7 +71,7 @@ export function makeWorld(estate: Estate): World {
 		people: new Map(),
 		sessions: new Map(),
 		connections: new Map(),
-		waiting: [],
+		waiting: new Set(),
 		faults: [],
 		directorySlow: new Map(),
 		signInsThisMinute: new Map(),

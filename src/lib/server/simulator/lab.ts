@@ -1,5 +1,5 @@
 import { decideAccess } from '$lib/core/access/decide';
-import { placeSession } from '$lib/core/capacity/placement';
+import { placeSession, type Candidate } from '$lib/core/capacity/placement';
 import { CHECKS, type CheckResult } from '$lib/core/diagnosis/checks';
 import type { Estate } from '$lib/core/estate/schema';
 import { addressText } from '$lib/core/network/addresses';
@@ -34,6 +34,13 @@ export class Lab {
 	private readonly patterns: Map<string, Estate['directory']['patterns'][number]>;
 	private readonly boots: Map<string, number>;
 	private readonly gatewayOf: Map<string, string>;
+	/** Machines that are ready or in use, by pool: follows from the world, so it is not stored with it. */
+	private readonly upIn = new Map<string, Set<SimMachine>>();
+	/** The broker, indexed: pools by id, and every machine that it knows. */
+	private pools = new Map<string, World['broker']['pools'][number]>();
+	private known = new Set<string>();
+	/** Those who wait, by the pools that they may use, each line oldest first. */
+	private readonly lines = new Map<string, Set<number>>();
 
 	constructor(
 		readonly estate: Estate,
@@ -52,6 +59,21 @@ export class Lab {
 				return nearest ? [[s.id, nearest.id] as const] : [];
 			})
 		);
+		for (const m of this.world.machines.values()) if (UP.has(m.state)) this.upOf(m.pool).add(m);
+		for (const id of this.world.waiting) this.lineOf(this.world.connections.get(id)!).add(id);
+		this.indexBroker();
+	}
+
+	private indexBroker(): void {
+		const { pools } = this.world.broker;
+		this.pools = new Map(pools.map((p) => [p.id, p]));
+		this.known = new Set(pools.flatMap((p) => p.machines));
+	}
+
+	private upOf(pool: string): Set<SimMachine> {
+		let up = this.upIn.get(pool);
+		if (!up) this.upIn.set(pool, (up = new Set()));
+		return up;
 	}
 
 	get now(): number {
@@ -82,6 +104,7 @@ export class Lab {
 				return this.begin(command.key, command.effect, command.usual);
 			case 'configure':
 				w.broker = command.config;
+				this.indexBroker();
 				return null;
 			case 'connect': {
 				const known = w.operations.get(command.key);
@@ -154,8 +177,7 @@ export class Lab {
 			case 'patience': {
 				const c = w.connections.get(h.connection);
 				if (c?.result === 'opening' && PHASES[c.phase] === 'waiting') {
-					w.waiting = w.waiting.filter((id) => id !== c.id);
-					this.observe({ kind: 'stopped waiting', person: c.person, publication: c.publication });
+					this.stopWaiting(c);
 					this.finish(
 						c,
 						'gave up',
@@ -413,24 +435,37 @@ export class Lab {
 			this.gotMachine(conn, machine);
 			return;
 		}
-		if (!this.world.waiting.includes(conn.id)) {
-			this.world.waiting.push(conn.id);
-			this.observe({
-				kind: 'waiting',
-				person: conn.person,
-				publication: conn.publication,
-				pools: conn.pools,
-				began: this.world.now
-			});
-			schedule(this.world, this.world.now + PATIENCE, { k: 'patience', connection: conn.id });
-		}
+		this.world.waiting.add(conn.id);
+		this.lineOf(conn).add(conn.id);
+		this.observe({
+			kind: 'waiting',
+			person: conn.person,
+			publication: conn.publication,
+			pools: conn.pools,
+			began: this.world.now
+		});
+		schedule(this.world, this.world.now + PATIENCE, { k: 'patience', connection: conn.id });
+	}
+
+	/** The line in which a connection waits, together with all that may use the same pools. */
+	private lineOf(conn: SimConnection): Set<number> {
+		const key = conn.pools.join();
+		let line = this.lines.get(key);
+		if (!line) this.lines.set(key, (line = new Set()));
+		return line;
+	}
+
+	private stopWaiting(conn: SimConnection): void {
+		if (!this.world.waiting.delete(conn.id)) return;
+		this.lineOf(conn).delete(conn.id);
+		this.observe({ kind: 'stopped waiting', person: conn.person, publication: conn.publication });
 	}
 
 	/** The machine to use, when one is ready. Starts a personal machine that is off. */
 	private freeMachine(conn: SimConnection): string | null {
 		const w = this.world;
 		for (const poolId of conn.pools) {
-			const pool = w.broker.pools.find((p) => p.id === poolId);
+			const pool = this.pools.get(poolId);
 			if (!pool) continue;
 			if (pool.assignment === 'personal') {
 				let own = pool.machines.find((m) => w.broker.owners[m] === conn.person);
@@ -446,12 +481,12 @@ export class Lab {
 				if (machine && UP.has(machine.state) && machine.agent) return own;
 				return null;
 			}
-			const candidates = pool.machines.flatMap((name) => {
-				const m = w.machines.get(name);
-				return m && UP.has(m.state) && m.agent && m.sessions.length + m.coming < m.holds && m.asideUntil <= w.now
-					? [{ name, sessions: m.sessions.length + m.coming, holds: m.holds, strain: m.strain }]
-					: [];
-			});
+			const candidates: Candidate[] = [];
+			for (const m of this.upOf(poolId)) {
+				const sessions = m.sessions.length + m.coming;
+				if (sessions < m.holds && m.agent && m.asideUntil <= w.now && this.known.has(m.name))
+					candidates.push({ name: m.name, sessions, holds: m.holds, strain: m.strain });
+			}
 			const place = placeSession(candidates, pool.placing);
 			if (place.value) return place.value;
 		}
@@ -460,10 +495,7 @@ export class Lab {
 
 	private gotMachine(conn: SimConnection, machine: string): void {
 		const w = this.world;
-		if (w.waiting.includes(conn.id)) {
-			w.waiting = w.waiting.filter((id) => id !== conn.id);
-			this.observe({ kind: 'stopped waiting', person: conn.person, publication: conn.publication });
-		}
+		this.stopWaiting(conn);
 		conn.machine = machine;
 		if (conn.resumes === null) w.machines.get(machine)!.coming++;
 		const ms = w.now - conn.phaseBegan;
@@ -474,17 +506,21 @@ export class Lab {
 
 	/** Gives machines that have become ready to those who wait longest. */
 	serveWaiting(): void {
-		// Where one found nothing, the next who may use the same shared pools finds nothing either.
-		const full = new Set<string>();
-		for (const id of [...this.world.waiting]) {
-			const conn = this.world.connections.get(id);
-			if (!conn || conn.result !== 'opening') continue;
-			const key = conn.pools.join();
-			if (full.has(key)) continue;
+		const heads = [...this.lines.values()].flatMap((line) => {
+			const rest = line.values();
+			const first = rest.next();
+			return first.done ? [] : [{ rest, conn: this.world.connections.get(first.value)! }];
+		});
+		while (heads.length) {
+			const head = heads.reduce((a, b) => (waitsLonger(b.conn, a.conn) ? b : a));
+			const { conn } = head;
 			const machine = this.freeMachine(conn);
 			if (machine) this.gotMachine(conn, machine);
-			else if (conn.pools.every((p) => this.world.broker.pools.find((x) => x.id === p)?.assignment === 'shared'))
-				full.add(key);
+			// Where one found nothing, the next who may use the same shared pools finds nothing either.
+			const full = !machine && conn.pools.every((p) => this.pools.get(p)?.assignment === 'shared');
+			const next = full ? undefined : head.rest.next();
+			if (!next || next.done) heads.splice(heads.indexOf(head), 1);
+			else head.conn = this.world.connections.get(next.value)!;
 		}
 	}
 
@@ -619,13 +655,15 @@ export class Lab {
 				schedule(w, w.now + 25 * SECOND, { k: 'boot', machine: machine.name, life: machine.life, stage: 'ready' });
 			} else this.setState(machine, 'ready', 'its last person has signed out');
 		}
-		if (w.waiting.length) this.serveWaiting();
+		if (w.waiting.size) this.serveWaiting();
 	}
 
 	// ── Machines ────────────────────────────────────────────────────────────────────────────────────────
 
 	setState(machine: SimMachine, state: MachineState, cause: string): void {
 		if (machine.state === state) return;
+		if (UP.has(state)) this.upOf(machine.pool).add(machine);
+		else this.upOf(machine.pool).delete(machine);
 		machine.state = state;
 		this.observe({ kind: 'machine', machine: machine.name, state, cause });
 	}
@@ -930,6 +968,9 @@ export class Lab {
 		return results;
 	}
 }
+
+const waitsLonger = (a: SimConnection, b: SimConnection): boolean =>
+	a.phaseBegan < b.phaseBegan || (a.phaseBegan === b.phaseBegan && a.id < b.id);
 
 function failureWords(effect: Effect): string {
 	switch (effect.e) {

@@ -23,7 +23,7 @@ export interface World {
 	sessions: Map<number, SimSession>;
 	connections: Map<number, SimConnection>;
 	/** Connections that wait for a machine, oldest first. */
-	waiting: number[];
+	waiting: Set<number>;
 	faults: SimFault[];
 	/** Directory slowness by site: factor on sign-in time. */
 	directorySlow: Map<string, number>;

@@ -4,6 +4,9 @@ import type { Estate } from '$lib/core/estate/schema';
 import { Lab } from './lab';
 import type { Command, World } from './state';
 
+/** The shape of the stored world: counts up when `World` changes, since an older one cannot go on in the new code. */
+const SHAPE = 2;
+
 /**
  * The lab's own store. It keeps the world as it was at one moment, every command since, and how far the clock
  * has come; the rest follows, because the lab is deterministic. A command is written down before it is applied,
@@ -28,6 +31,8 @@ export class LabStore {
 		const row = this.db.prepare('SELECT estate, world FROM snapshot').get() as
 			{ estate: Buffer; world: Buffer } | undefined;
 		if (!row) return null;
+		if (this.db.pragma('user_version', { simple: true }) !== SHAPE)
+			throw new Error('the lab was stored by another version of Sextant; start with --fresh to make it anew');
 		const lab = new Lab(deserialize(row.estate) as Estate, deserialize(row.world) as World);
 		const commands = this.db.prepare('SELECT at, command FROM journal ORDER BY id').all() as {
 			at: number;
@@ -55,6 +60,7 @@ export class LabStore {
 				.prepare('INSERT OR REPLACE INTO snapshot(one, estate, world) VALUES (1, ?, ?)')
 				.run(estate?.estate ?? serialize(lab.estate), world);
 			this.db.prepare('DELETE FROM journal').run();
+			this.db.pragma(`user_version = ${SHAPE}`);
 			this.mark(lab.now, speed);
 		})();
 	}

@@ -10,7 +10,8 @@ import { openDb, type Db } from '../db';
 import { ribbonOf } from '../live/ribbon';
 import { testEstate } from '../testing/harness';
 import { needsAt } from '../today/queries';
-import { cellsAt, figuresAt, machinesPage, samplesOf, sessionsPage, type PageAsk } from './queries';
+import { machinesPage, sessionsPage, type PageAsk } from './lists';
+import { cellsAt, figuresAt, samplesOf } from './queries';
 
 let db: Db;
 let now: number;
@@ -164,7 +165,7 @@ describe('figures', () => {
 		for (const scope of ['', 'site:quay', 'pool:isle']) {
 			const f = figuresAt(db, parseScope(scope).scope, now);
 			const machines = machinesPage(db, ask(scope)).rows;
-			const cells = cellsAt(db, parseScope(scope).scope, now);
+			const cells = cellsAt(db, parseScope(scope).scope, now).flatMap((p) => p.cells);
 			expect(f.machines).toBe(machines.length);
 			expect(f.up).toBe(machines.filter((m) => m.state !== 'off' && m.state !== 'failed').length);
 			expect(f.unusable).toBe(cells.filter((c) => c.mark === 'trouble').length);

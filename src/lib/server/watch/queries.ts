@@ -1,110 +1,13 @@
-import type { Scope, Term } from '$lib/core/scope/scope';
+import type { Scope } from '$lib/core/scope/scope';
 import { DAY, FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
-import { apdex, SIGN_IN_TARGET } from '$lib/core/watch/apdex';
+import { apdexOf, SIGN_IN_TARGET } from '$lib/core/watch/apdex';
 import type { Phase } from '$lib/core/watch/phases';
 import type { Load } from '$lib/core/watch/strain';
 import type { Fact } from '$lib/core/why/explained';
 import { all, one, type Db } from '../db';
-import { scopeCondition, type Subject } from '../moment/scope-sql';
-
-/** A list under scope at a moment, ready to be shown row by row. */
-export interface Page<T> {
-	rows: T[];
-	total: number;
-	/** Terms of the scope that mean nothing for this list. */
-	left: Term[];
-}
-
-export interface PageAsk {
-	at: number;
-	scope: Scope;
-	sort: string;
-	descending: boolean;
-	limit: number;
-	offset: number;
-}
-
-/** The minute of samples that holds at a moment. */
-export const sampledAt = (at: number): number => Math.floor(at / MINUTE) * MINUTE;
-
-export interface MachineRow {
-	id: number;
-	name: string;
-	pool: string;
-	poolName: string;
-	site: string;
-	host: string;
-	line: string;
-	version: string;
-	state: string;
-	stateSince: number;
-	/** First failing check, if any: the machine is unusable. */
-	failing: string | null;
-	sessions: number;
-	strain: number | null;
-	cores: number | null;
-	memory: number | null;
-	owner: string | null;
-	address: string;
-}
-
-const MACHINE_FROM = `FROM machines m
-	JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at
-	JOIN hosts h ON h.id = pl.host_id
-	JOIN machine_states st ON st.machine_id = m.id AND st.since = (SELECT max(since) FROM machine_states x WHERE x.machine_id = m.id AND x.since <= @at)
-	WHERE m.since <= @at AND m.until > @at`;
-
-const MACHINE_SORTS: Record<string, string> = {
-	name: 'm.name',
-	pool: 'm.pool_id',
-	site: 'm.site_id',
-	host: 'h.name',
-	version: 'pl.version',
-	state: 'st.state',
-	since: 'st.since',
-	sessions: 'sessions',
-	strain: 'strain'
-};
-
-/** Machines under scope as they were at a moment. */
-export function machinesPage(db: Db, ask: PageAsk): Page<MachineRow> {
-	const condition = scopeCondition(ask.scope, 'machine');
-	const params = { at: ask.at, sampled: sampledAt(ask.at), limit: ask.limit, offset: ask.offset, ...condition.params };
-	const order = MACHINE_SORTS[ask.sort] ?? 'm.name';
-	// Sorting by a column of the machine itself needs none of the joined figures: they are looked up for the rows shown.
-	const computed = order === 'sessions' || order === 'strain';
-	const figures = `(SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.since <= @at AND s.until > @at) AS sessions,
-		(SELECT strain FROM samples_1m x WHERE x.at = @sampled AND x.machine_id = m.id) AS strain`;
-	const ids = all<{ id: number }>(
-		db,
-		`SELECT m.id${computed ? `, ${figures}` : ''} ${MACHINE_FROM} AND ${condition.sql} ORDER BY ${order} ${ask.descending ? 'DESC' : 'ASC'}, m.name LIMIT @limit OFFSET @offset`,
-		params
-	).map((r) => r.id);
-	const total = one<{ n: number }>(db, `SELECT count(*) AS n ${MACHINE_FROM} AND ${condition.sql}`, params)!.n;
-	const rows = new Map(machineRows(db, ids, ask.at).map((r) => [r.id, r]));
-	return { rows: ids.map((id) => rows.get(id)!), total, left: condition.left };
-}
-
-/** All that is shown of machines, by id, in no order. */
-export function machineRows(db: Db, ids: number[], at: number): MachineRow[] {
-	return all<MachineRow>(
-		db,
-		`SELECT m.id, m.name, m.pool_id AS pool, coalesce(po.name, m.pool_id) AS poolName, m.site_id AS site, h.name AS host, pl.line_id AS line, pl.version, pl.address,
-		 st.state, st.since AS stateSince,
-		 (SELECT f.name FROM failing_checks f WHERE f.machine_id = m.id AND f.since <= @at AND f.until > @at ORDER BY f.name = 'gateway', f.since LIMIT 1) AS failing,
-		 (SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.since <= @at AND s.until > @at) AS sessions,
-		 x.strain, x.cores / 1000.0 AS cores, x.memory / 1000.0 AS memory, pe.name AS owner
-		 FROM machines m
-		 JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at
-		 JOIN hosts h ON h.id = pl.host_id
-		 JOIN machine_states st ON st.machine_id = m.id AND st.since = (SELECT max(since) FROM machine_states y WHERE y.machine_id = m.id AND y.since <= @at)
-		 LEFT JOIN pools po ON po.id = m.pool_id AND po.since <= @at AND po.until > @at
-		 LEFT JOIN people pe ON pe.id = pl.owner_id
-		 LEFT JOIN samples_1m x ON x.at = @sampled AND x.machine_id = m.id
-		 WHERE m.id IN (SELECT value FROM json_each(@ids))`,
-		{ at, sampled: sampledAt(at), ids: JSON.stringify(ids) }
-	);
-}
+import { atMoment, SAMPLED_STRAIN, sampledAt } from '../moment/samples';
+import { scopeCondition } from '../moment/scope-sql';
+import { BEGUN_SESSIONS, fromOf, MACHINES, SESSIONS } from './lists';
 
 /** The machine of this name at a moment, or the last one that had it. */
 export function machineByName(db: Db, name: string, at: number): { id: number; since: number; until: number } | null {
@@ -115,147 +18,6 @@ export function machineByName(db: Db, name: string, at: number): { id: number; s
 		]) ?? null
 	);
 }
-
-export interface SessionRow {
-	id: number;
-	person: string;
-	login: string;
-	team: string;
-	machine: string;
-	pool: string;
-	site: string;
-	publication: string;
-	gateway: string;
-	protocol: string;
-	since: number;
-	until: number;
-	state: string;
-	signIn: number;
-	strain: number | null;
-}
-
-const SESSION_FROM = `FROM sessions s
-	JOIN people pe ON pe.id = s.person_id
-	JOIN machines m ON m.id = s.machine_id
-	JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at
-	JOIN hosts h ON h.id = pl.host_id
-	JOIN session_states ss ON ss.session_id = s.id AND ss.since <= @at AND ss.until > @at
-	WHERE s.since <= @at AND s.until > @at`;
-const SESSION_COLUMNS = `s.id, pe.name AS person, pe.login, pe.team_id AS team, m.name AS machine, m.pool_id AS pool, m.site_id AS site, s.publication_id AS publication,
-	s.gateway_id AS gateway, s.protocol, s.since, s.until, ss.state, s.sign_in AS signIn,
-	(SELECT strain FROM samples_1m x WHERE x.at = @sampled AND x.machine_id = m.id) AS strain`;
-const SESSION_SORTS: Record<string, string> = {
-	person: 'pe.name',
-	machine: 'm.name',
-	pool: 'm.pool_id',
-	team: 'pe.team_id',
-	site: 'm.site_id',
-	protocol: 's.protocol',
-	gateway: 's.gateway_id',
-	since: 's.since',
-	state: 'ss.state',
-	signin: 's.sign_in',
-	strain: 'strain'
-};
-
-/** Sessions open at a moment, under scope. */
-export const sessionsPage = (db: Db, ask: PageAsk): Page<SessionRow> =>
-	page<SessionRow>(db, ask, 'session', SESSION_COLUMNS, SESSION_FROM, SESSION_SORTS, 'pe.name');
-
-export interface PersonRow {
-	id: number;
-	login: string;
-	name: string;
-	team: string;
-	site: string;
-	pattern: string;
-	managed: number;
-	sessions: number;
-	machine: string | null;
-	lastSignIn: number | null;
-}
-
-const PERSON_COLUMNS = `pe.id, pe.login, pe.name, t.name AS team, pe.site_id AS site, pe.pattern, pe.managed,
-	(SELECT count(*) FROM sessions s WHERE s.person_id = pe.id AND s.since <= @at AND s.until > @at) AS sessions,
-	(SELECT m.name FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.person_id = pe.id AND s.since <= @at AND s.until > @at ORDER BY s.since LIMIT 1) AS machine,
-	(SELECT max(s.since) FROM sessions s WHERE s.person_id = pe.id AND s.since <= @at) AS lastSignIn`;
-const PERSON_FROM = 'FROM people pe JOIN teams t ON t.id = pe.team_id WHERE 1';
-const PERSON_SORTS: Record<string, string> = {
-	name: 'pe.name',
-	login: 'pe.login',
-	team: 'pe.team_id',
-	site: 'pe.site_id',
-	sessions: 'sessions',
-	since: 'lastSignIn'
-};
-
-/** People under scope, with what they have open at a moment. */
-export const peoplePage = (db: Db, ask: PageAsk): Page<PersonRow> =>
-	page<PersonRow>(db, ask, 'person', PERSON_COLUMNS, PERSON_FROM, PERSON_SORTS, 'pe.name');
-
-export interface HostRow {
-	id: number;
-	name: string;
-	site: string;
-	coreCount: number;
-	memorySize: number;
-	gpuCount: number;
-	machines: number;
-	up: number;
-	sessions: number;
-	cores: number | null;
-	memory: number | null;
-	gpu: number | null;
-}
-
-const HOST_COLUMNS = `h.id, h.name, h.site_id AS site, h.cores AS coreCount, h.memory AS memorySize, h.gpus AS gpuCount,
-	(SELECT count(*) FROM machine_places pl WHERE pl.host_id = h.id AND pl.since <= @at AND pl.until > @at) AS machines,
-	(SELECT count(*) FROM machine_places pl JOIN machine_states st ON st.machine_id = pl.machine_id AND st.since <= @at AND st.until > @at AND st.state NOT IN ('off', 'failed') WHERE pl.host_id = h.id AND pl.since <= @at AND pl.until > @at) AS up,
-	(SELECT count(*) FROM machine_places pl JOIN sessions s ON s.machine_id = pl.machine_id AND s.since <= @at AND s.until > @at WHERE pl.host_id = h.id AND pl.since <= @at AND pl.until > @at) AS sessions,
-	(SELECT cores / 1000.0 FROM host_samples_1m x WHERE x.at = @sampled AND x.host_id = h.id) AS cores,
-	(SELECT memory / 1000.0 FROM host_samples_1m x WHERE x.at = @sampled AND x.host_id = h.id) AS memory,
-	(SELECT gpu / 1000.0 FROM host_samples_1m x WHERE x.at = @sampled AND x.host_id = h.id) AS gpu`;
-const HOST_SORTS: Record<string, string> = {
-	name: 'h.name',
-	site: 'h.site_id',
-	machines: 'machines',
-	up: 'up',
-	sessions: 'sessions',
-	cores: 'cores',
-	memory: 'memory'
-};
-
-/** Hosts under scope, with what runs on them at a moment. */
-export const hostsPage = (db: Db, ask: PageAsk): Page<HostRow> =>
-	page<HostRow>(db, ask, 'host', HOST_COLUMNS, 'FROM hosts h WHERE 1', HOST_SORTS, 'h.name');
-
-function page<T>(
-	db: Db,
-	ask: PageAsk,
-	subject: Subject,
-	columns: string,
-	from: string,
-	sorts: Record<string, string>,
-	usual: string
-): Page<T> {
-	const condition = scopeCondition(ask.scope, subject);
-	const params = { at: ask.at, sampled: sampledAt(ask.at), limit: ask.limit, offset: ask.offset, ...condition.params };
-	const rows = all<T>(
-		db,
-		`SELECT ${columns} ${from} AND ${condition.sql} ORDER BY ${sorts[ask.sort] ?? usual} ${ask.descending ? 'DESC' : 'ASC'}, ${usual} LIMIT @limit OFFSET @offset`,
-		params
-	);
-	const total = one<{ n: number }>(db, `SELECT count(*) AS n ${from} AND ${condition.sql}`, params)!.n;
-	return { rows, total, left: condition.left };
-}
-
-/** Which columns a list can be sorted by. */
-export const SORTS = {
-	machines: Object.keys(MACHINE_SORTS),
-	sessions: Object.keys(SESSION_SORTS),
-	people: Object.keys(PERSON_SORTS),
-	hosts: Object.keys(HOST_SORTS)
-};
 
 /** Sessions open right now on machines. */
 export function sessionsOn(
@@ -286,29 +48,27 @@ export interface Figures {
 export function figuresAt(db: Db, scope: Scope, at: number): Figures {
 	const m = scopeCondition(scope, 'machine');
 	const s = scopeCondition(scope, 'session');
-	const base = { at, sampled: sampledAt(at) };
-	const machines = one<{ n: number; up: number | null; unusable: number | null; cost: number | null }>(
+	const base = atMoment(db, at);
+	const pools = all<{ n: number; up: number; unusable: number; price: number | null }>(
 		db,
-		`SELECT count(*) AS n, sum(up) AS up, sum(unusable) AS unusable, sum(up * price) AS cost FROM (
-			SELECT st.state NOT IN ('off', 'failed') AS up,
-			(st.state = 'failed' OR EXISTS (SELECT 1 FROM failing_checks f WHERE f.machine_id = m.id AND f.name <> 'gateway' AND f.since <= @at AND f.until > @at)) AS unusable,
-			(SELECT price_hour FROM pools po WHERE po.id = m.pool_id AND po.since <= @at AND po.until > @at) AS price
-			${MACHINE_FROM} AND ${m.sql})`,
+		`SELECT count(*) AS n, sum(state NOT IN ('off', 'failed')) AS up, sum(state = 'failed' OR failing) AS unusable,
+		 (SELECT price_hour FROM pools po WHERE po.id = pool AND po.since <= @at AND po.until > @at) AS price
+		 FROM (SELECT m.pool_id AS pool, ${STATE} AS state, ${FAILING} AS failing ${fromOf(MACHINES, m.sql)} AND ${m.sql}) GROUP BY pool`,
 		{ ...base, ...m.params }
-	)!;
+	);
+	const sum = (of: (p: (typeof pools)[number]) => number) => pools.reduce((n, p) => n + of(p), 0);
 	const sessions = one<{ n: number; people: number }>(
 		db,
-		`SELECT count(*) AS n, count(DISTINCT s.person_id) AS people ${SESSION_FROM} AND ${s.sql}`,
+		`SELECT count(*) AS n, count(DISTINCT s.person_id) AS people ${fromOf(SESSIONS, s.sql)} AND ${s.sql}`,
 		{ ...base, ...s.params }
 	)!;
-	const signIns = all<{ took: number }>(
+	// Everybody who signed in within the day, whether they are still there or not.
+	const signIns = one<{ n: number; satisfied: number | null; tolerating: number | null }>(
 		db,
-		`SELECT s.sign_in AS took FROM sessions s JOIN people pe ON pe.id = s.person_id JOIN machines m ON m.id = s.machine_id
-		 JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= s.since AND pl.until > s.since JOIN hosts h ON h.id = pl.host_id
-		 LEFT JOIN session_states ss ON ss.session_id = s.id AND ss.since <= @at AND ss.until > @at
-		 WHERE s.since > @from AND s.since <= @at AND ${s.sql}`,
-		{ ...base, from: at - DAY, ...s.params }
-	).map((r) => r.took);
+		`SELECT count(*) AS n, sum(s.sign_in <= @target) AS satisfied, sum(s.sign_in > @target AND s.sign_in <= 4 * @target) AS tolerating
+		 ${fromOf(BEGUN_SESSIONS, s.sql)} AND s.since > @from AND s.since <= @at AND ${s.sql}`,
+		{ ...base, from: at - DAY, target: SIGN_IN_TARGET, ...s.params }
+	)!;
 	// Lost connections have no session; they count where the scope can tell.
 	const lost = scope.terms.every(
 		(t) => t.type === 'facet' && (t.facet === 'site' || t.facet === 'pool' || t.facet === 'team')
@@ -318,13 +78,19 @@ export function figuresAt(db: Db, scope: Scope, at: number): Figures {
 	return {
 		people: sessions.people,
 		sessions: sessions.n,
-		machines: machines.n,
-		up: machines.up ?? 0,
-		unusable: machines.unusable ?? 0,
-		apdex: apdex(signIns, SIGN_IN_TARGET, lost),
-		costHour: machines.cost ?? 0
+		machines: sum((p) => p.n),
+		up: sum((p) => p.up),
+		unusable: sum((p) => p.unusable),
+		apdex: apdexOf(signIns.satisfied ?? 0, signIns.tolerating ?? 0, signIns.n + lost),
+		costHour: sum((p) => p.up * (p.price ?? 0))
 	};
 }
+
+/** The state of machine `m` at @at, in one seek. */
+const STATE =
+	'(SELECT x.state FROM machine_states x WHERE x.machine_id = m.id AND x.since <= @at ORDER BY x.since DESC LIMIT 1)';
+/** Machines with a failing check of their own: a gateway that passes nothing is not the machine's fault. */
+const FAILING = `m.id IN (SELECT f.machine_id FROM failing_checks f WHERE f.until > @at AND f.since <= @at AND f.name <> 'gateway')`;
 
 /** Connections lost within a span, by site and team of the person or the pool that they were for. */
 function lostWithin(db: Db, scope: Scope, from: number, to: number): number {
@@ -352,49 +118,45 @@ function lostWithin(db: Db, scope: Scope, from: number, to: number): number {
 /** One cell of the estate: what a level cell needs, and no more. */
 export interface Cell {
 	name: string;
-	site: string;
-	pool: string;
-	poolName: string;
-	/** in use · ready · off · starting · trouble */
 	mark: 'use' | 'ready' | 'off' | 'starting' | 'trouble';
 	strain: number;
 }
 
-/** Every machine under scope as a cell, by site and pool. */
-export function cellsAt(db: Db, scope: Scope, at: number): Cell[] {
+/** The cells of a pool. */
+export interface PoolCells {
+	site: string;
+	id: string;
+	name: string;
+	cells: Cell[];
+}
+
+/** Every machine under scope as a cell, by pool, in the order of sites. */
+export function cellsAt(db: Db, scope: Scope, at: number): PoolCells[] {
 	const condition = scopeCondition(scope, 'machine');
-	return all<{
-		name: string;
-		site: string;
-		pool: string;
-		poolName: string;
-		state: string;
-		failing: number;
-		strain: number | null;
-	}>(
+	// One row a pool: handing over a row for each of many thousand machines takes longer than finding them.
+	return all<{ site: string; pool: string; name: string | null; cells: string }>(
 		db,
-		`SELECT m.name, m.site_id AS site, m.pool_id AS pool, coalesce((SELECT name FROM pools po WHERE po.id = m.pool_id AND po.since <= @at AND po.until > @at), m.pool_id) AS poolName, st.state,
-		 EXISTS (SELECT 1 FROM failing_checks f WHERE f.machine_id = m.id AND f.name <> 'gateway' AND f.since <= @at AND f.until > @at) AS failing,
-		 (SELECT strain FROM samples_1m x WHERE x.at = @sampled AND x.machine_id = m.id) AS strain
-		 ${MACHINE_FROM} AND ${condition.sql} ORDER BY (SELECT position FROM sites WHERE id = m.site_id), m.pool_id, m.name`,
-		{ at, sampled: sampledAt(at), ...condition.params }
-	).map((r) => ({
-		name: r.name,
-		site: r.site,
-		pool: r.pool,
-		poolName: r.poolName,
-		mark:
-			r.failing || r.state === 'failed'
-				? 'trouble'
-				: r.state === 'off'
-					? 'off'
-					: r.state === 'in use' || r.state === 'leaving'
-						? 'use'
-						: r.state === 'ready'
-							? 'ready'
-							: 'starting',
-		strain: r.strain ?? 0
+		`SELECT site, pool, cells, (SELECT name FROM pools po WHERE po.id = pool AND po.since <= @at AND po.until > @at) AS name FROM (
+			SELECT m.site_id AS site, m.pool_id AS pool, json_group_array(json_array(m.name, ${STATE}, ${FAILING}, ${SAMPLED_STRAIN}) ORDER BY m.name) AS cells
+			${fromOf(MACHINES, condition.sql)} AND ${condition.sql} GROUP BY m.pool_id, m.site_id
+		) ORDER BY (SELECT position FROM sites WHERE id = site), pool`,
+		{ ...atMoment(db, at), ...condition.params }
+	).map((p) => ({
+		site: p.site,
+		id: p.pool,
+		name: p.name ?? p.pool,
+		cells: (JSON.parse(p.cells) as [string, string, number, number | null][]).map(([name, state, failing, strain]) => ({
+			name,
+			mark: markOf(state, failing === 1),
+			strain: strain ?? 0
+		}))
 	}));
+}
+
+function markOf(state: string, failing: boolean): Cell['mark'] {
+	if (failing || state === 'failed') return 'trouble';
+	if (state === 'off' || state === 'ready') return state;
+	return state === 'in use' || state === 'leaving' ? 'use' : 'starting';
 }
 
 export interface SamplePoint {

@@ -10,6 +10,7 @@
 		theme: string;
 	}
 	let { cells, label, theme }: Props = $props();
+	const kept = {};
 	const SIZE = 9;
 	const GAP = 2;
 	let width = $state(0);
@@ -37,14 +38,15 @@
 		canvas.height = height * ratio;
 		const g = canvas.getContext('2d')!;
 		g.scale(ratio, ratio);
-		drawCells(g, cells, columns, SIZE, GAP, {
+		const paint = {
 			sheet: c('--sheet'),
 			sea: c('--sea'),
 			sea2: c('--sea2'),
 			sand: c('--sand'),
 			buoy: c('--buoy'),
 			off: c('--hair')
-		});
+		};
+		drawCells(g, cells, { columns, size: SIZE, gap: GAP, ratio }, paint, kept);
 		if (over >= 0 && over < cells.length) {
 			g.strokeStyle = c('--ink');
 			g.lineWidth = 1.5;

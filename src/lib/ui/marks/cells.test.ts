@@ -1,5 +1,5 @@
-import { expect, test } from 'vitest';
-import { drawCells, type CellMark } from './cells';
+import { afterEach, expect, test, vi } from 'vitest';
+import { drawCell, drawCells, type CellMark } from './cells';
 
 /** Notes what is drawn, in the order in which it is. */
 function pen() {
@@ -27,26 +27,79 @@ function pen() {
 }
 const paint = { sheet: 'sheet', sea: 'sea', sea2: 'sea2', sand: 'sand', buoy: 'buoy', off: 'off' };
 const cell = (mark: CellMark['mark'], strain = 0): CellMark => ({ mark, strain });
-const draw = (...cells: CellMark[]) => {
+const grid = { columns: 3, size: 10, gap: 2, ratio: 1 };
+const draw = (one: CellMark) => {
 	const { g, drawn } = pen();
-	return { height: drawCells(g, cells, 3, 10, 2, paint), drawn };
+	drawCell(g, one, 0, 0, grid, paint);
+	return drawn;
 };
+
+/** A canvas whose pixels carry the mark that was stamped there: the first letter, and the strain. */
+function pixels(cells: CellMark[]) {
+	let image = { data: new Uint8ClampedArray(), width: 0, height: 0 };
+	const stamped: number[] = [];
+	vi.stubGlobal(
+		'OffscreenCanvas',
+		class {
+			constructor(
+				readonly width: number,
+				readonly height: number
+			) {}
+			getContext() {
+				return {
+					canvas: this,
+					scale: () => {},
+					getImageData: () => {
+						const data = new Uint32Array(this.width * this.height);
+						data.forEach((_v, i) => (data[i] = stamped[Math.floor((i % this.width) / 11)]!));
+						return { data: new Uint8ClampedArray(data.buffer) };
+					}
+				};
+			}
+		}
+	);
+	const g = {
+		createImageData: (width: number, height: number) =>
+			(image = { data: new Uint8ClampedArray(width * height * 4), width, height }),
+		putImageData: () => {}
+	} as unknown as CanvasRenderingContext2D;
+	const height = drawCells(g, cells, grid, paint, {}, (_g, c) => stamped.push(c.mark.charCodeAt(0) * 1000 + c.strain));
+	const values = new Uint32Array(image.data.buffer);
+	const at = (i: number) => values[(Math.floor(i / 3) * 12 + 10) * image.width + (i % 3) * 12 + 10];
+	return { height, at, stamped };
+}
+afterEach(() => vi.unstubAllGlobals());
 
 test('each state has a shape of its own, not only a colour', () => {
 	const shapes = (['use', 'ready', 'off', 'starting', 'trouble'] as const).map((m) =>
 		draw(cell(m, 50))
-			.drawn.map((d) => d.replace(/ .*/, ''))
+			.map((d) => d.replace(/ .*/, ''))
 			.join()
 	);
 	expect(new Set(shapes).size).toBe(5);
-	expect(draw(cell('trouble')).drawn).toEqual(['diamond buoy']);
+	expect(draw(cell('trouble'))).toEqual(['diamond buoy']);
 });
 test('the level of a cell is its strain; hard pressed turns to sand', () => {
-	expect(draw(cell('use', 50)).drawn[1]).toBe('fill sea 0.5 5.5 10 5');
-	expect(draw(cell('use', 100)).drawn[1]).toBe('fill sand 0.5 0.5 10 10');
-	expect(draw(cell('use', 69)).drawn.at(-1)).toBe('outline sea');
+	expect(draw(cell('use', 50))[1]).toBe('fill sea 0.5 5.5 10 5');
+	expect(draw(cell('use', 100))[1]).toBe('fill sand 0.5 0.5 10 10');
+	expect(draw(cell('use', 69)).at(-1)).toBe('outline sea');
 });
-test('cells run on in rows', () => {
-	expect(draw(...Array.from({ length: 7 }, () => cell('ready'))).height).toBe(36);
-	expect(draw(cell('off'), cell('off'), cell('off'), cell('off')).drawn[3]).toMatch(/^fill off 3\.8 15\.8/);
+test('cells run on in rows, each with the pixels of its own look', () => {
+	const cells = [
+		cell('use', 10),
+		cell('off', 3),
+		cell('use', 90),
+		cell('starting'),
+		cell('off', 4),
+		cell('trouble'),
+		cell('ready')
+	];
+	const { height, at, stamped } = pixels(cells);
+	expect(height).toBe(36);
+	expect(stamped).toHaveLength(6);
+	cells.forEach((c, i) => expect(at(i)).toBe(c.mark.charCodeAt(0) * 1000 + (i === 4 ? 3 : c.strain)));
+	expect(at(7)).toBe(0);
+});
+test('no cells at all draw nothing', () => {
+	expect(pixels([]).height).toBe(0);
 });

@@ -1,7 +1,7 @@
 import { asKnown, lookOf } from '$lib/server/moment';
 import { termWords } from '$lib/core/scope/scope';
 import { runtime } from '$lib/server/runtime';
-import { hostsPage, machinesPage, peoplePage, sessionsPage } from '$lib/server/watch/queries';
+import { hostsPage, machinesPage, peoplePage, sessionsPage } from '$lib/server/watch/lists';
 
 const LISTS = { machines: machinesPage, sessions: sessionsPage, people: peoplePage, hosts: hostsPage } as const;
 const USUAL = { machines: '-strain', sessions: '-signin', people: 'name', hosts: '-cores' } as const;

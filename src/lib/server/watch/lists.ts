@@ -1,0 +1,291 @@
+import type { Scope, Term } from '$lib/core/scope/scope';
+import { all, one, type Db } from '../db';
+import { atMoment, SAMPLED_STRAIN, sampledHost, sampledShare } from '../moment/samples';
+import { scopeCondition, type Subject } from '../moment/scope-sql';
+
+/** A list under scope at a moment, ready to be shown row by row. */
+export interface Page<T> {
+	rows: T[];
+	total: number;
+	/** Terms of the scope that mean nothing for this list. */
+	left: Term[];
+}
+
+export interface PageAsk {
+	at: number;
+	scope: Scope;
+	sort: string;
+	descending: boolean;
+	limit: number;
+	offset: number;
+}
+
+/** How a list is read: its own table, what else its columns come from, and what it can be sorted by. */
+interface Listing {
+	subject: Subject;
+	id: string;
+	table: string;
+	where: string;
+	/** Further tables by alias, each building on those before. Each always has its one row, so that it can be left out where nothing is asked of it. */
+	joins: [alias: string, sql: string][];
+	columns: string;
+	sorts: Record<string, string>;
+	usual: string;
+}
+
+const PLACE: [string, string] = [
+	'pl',
+	'JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at'
+];
+const HOST: [string, string] = ['h', 'JOIN hosts h ON h.id = pl.host_id'];
+const STATE: [string, string] = [
+	'st',
+	'JOIN machine_states st ON st.machine_id = m.id AND st.since = (SELECT max(since) FROM machine_states x WHERE x.machine_id = m.id AND x.since <= @at)'
+];
+const sessionsWhere = (where: string) =>
+	`(SELECT count(*) FROM sessions s WHERE ${where} AND s.since <= @at AND s.until > @at)`;
+
+/** From which tables, and where, with no more joins than what is `used` asks for. */
+export function fromOf(listing: Listing, ...used: string[]): string {
+	let text = used.join(' ');
+	const joins: string[] = [];
+	for (const [alias, sql] of [...listing.joins].reverse()) {
+		if (!new RegExp(`\\b${alias}\\.`).test(text)) continue;
+		joins.unshift(sql);
+		text += ` ${sql}`;
+	}
+	return `FROM ${listing.table} ${joins.join(' ')} WHERE ${listing.where}`;
+}
+
+export interface MachineRow {
+	id: number;
+	name: string;
+	pool: string;
+	poolName: string;
+	site: string;
+	host: string;
+	line: string;
+	version: string;
+	state: string;
+	stateSince: number;
+	/** First failing check, if any: the machine is unusable. */
+	failing: string | null;
+	sessions: number;
+	strain: number | null;
+	cores: number | null;
+	memory: number | null;
+	owner: string | null;
+	address: string;
+}
+
+export const MACHINES: Listing = {
+	subject: 'machine',
+	id: 'm.id',
+	table: 'machines m',
+	where: 'm.since <= @at AND m.until > @at',
+	joins: [PLACE, HOST, STATE],
+	columns: `m.id, m.name, m.pool_id AS pool, coalesce((SELECT name FROM pools po WHERE po.id = m.pool_id AND po.since <= @at AND po.until > @at), m.pool_id) AS poolName,
+		m.site_id AS site, h.name AS host, pl.line_id AS line, pl.version, pl.address, st.state, st.since AS stateSince,
+		(SELECT f.name FROM failing_checks f WHERE f.machine_id = m.id AND f.since <= @at AND f.until > @at ORDER BY f.name = 'gateway', f.since LIMIT 1) AS failing,
+		${sessionsWhere('s.machine_id = m.id')} AS sessions, ${SAMPLED_STRAIN} AS strain,
+		${sampledShare('cores')} AS cores, ${sampledShare('memory')} AS memory, (SELECT name FROM people pe WHERE pe.id = pl.owner_id) AS owner`,
+	sorts: {
+		name: 'm.name',
+		pool: 'm.pool_id',
+		site: 'm.site_id',
+		host: 'h.name',
+		version: 'pl.version',
+		state: 'st.state',
+		since: 'st.since',
+		sessions: sessionsWhere('s.machine_id = m.id'),
+		strain: SAMPLED_STRAIN
+	},
+	usual: 'm.name'
+};
+
+/** Machines under scope as they were at a moment. */
+export const machinesPage = (db: Db, ask: PageAsk): Page<MachineRow> => page<MachineRow>(db, ask, MACHINES);
+
+/** All that is shown of one machine, or undefined when it was not there at the moment. */
+export const machineRow = (db: Db, id: number, at: number): MachineRow | undefined =>
+	rowsOf<MachineRow>(db, MACHINES, [id], at)[0];
+
+export interface SessionRow {
+	id: number;
+	person: string;
+	login: string;
+	team: string;
+	machine: string;
+	pool: string;
+	site: string;
+	publication: string;
+	gateway: string;
+	protocol: string;
+	since: number;
+	until: number;
+	state: string;
+	signIn: number;
+	strain: number | null;
+}
+
+export const SESSIONS: Listing = {
+	subject: 'session',
+	id: 's.id',
+	table: 'sessions s',
+	where: 's.since <= @at AND s.until > @at',
+	joins: [
+		['pe', 'JOIN people pe ON pe.id = s.person_id'],
+		['m', 'JOIN machines m ON m.id = s.machine_id'],
+		PLACE,
+		HOST,
+		['ss', 'JOIN session_states ss ON ss.session_id = s.id AND ss.since <= @at AND ss.until > @at']
+	],
+	columns: `s.id, pe.name AS person, pe.login, pe.team_id AS team, m.name AS machine, m.pool_id AS pool, m.site_id AS site, s.publication_id AS publication,
+		s.gateway_id AS gateway, s.protocol, s.since, s.until, ss.state, s.sign_in AS signIn, ${SAMPLED_STRAIN} AS strain`,
+	sorts: {
+		person: 'pe.name',
+		machine: 'm.name',
+		pool: 'm.pool_id',
+		team: 'pe.team_id',
+		site: 'm.site_id',
+		protocol: 's.protocol',
+		gateway: 's.gateway_id',
+		since: 's.since',
+		state: 'ss.state',
+		signin: 's.sign_in',
+		strain: SAMPLED_STRAIN
+	},
+	usual: 'pe.name'
+};
+
+/** All sessions there have been: places as they were when each began, the state that the moment finds it in, if any. */
+export const BEGUN_SESSIONS: Listing = {
+	...SESSIONS,
+	where: '1',
+	joins: SESSIONS.joins.map(([alias, sql]) => [
+		alias,
+		alias === 'pl' ? sql.replaceAll('@at', 's.since') : alias === 'ss' ? `LEFT ${sql}` : sql
+	])
+};
+
+/** Sessions open at a moment, under scope. */
+export const sessionsPage = (db: Db, ask: PageAsk): Page<SessionRow> => page<SessionRow>(db, ask, SESSIONS);
+
+export interface PersonRow {
+	id: number;
+	login: string;
+	name: string;
+	team: string;
+	site: string;
+	pattern: string;
+	managed: number;
+	sessions: number;
+	machine: string | null;
+	lastSignIn: number | null;
+}
+
+const LAST_SIGN_IN = '(SELECT max(s.since) FROM sessions s WHERE s.person_id = pe.id AND s.since <= @at)';
+const PEOPLE: Listing = {
+	subject: 'person',
+	id: 'pe.id',
+	table: 'people pe',
+	where: '1',
+	joins: [['t', 'JOIN teams t ON t.id = pe.team_id']],
+	columns: `pe.id, pe.login, pe.name, t.name AS team, pe.site_id AS site, pe.pattern, pe.managed, ${sessionsWhere('s.person_id = pe.id')} AS sessions,
+		(SELECT m.name FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.person_id = pe.id AND s.since <= @at AND s.until > @at ORDER BY s.since LIMIT 1) AS machine,
+		${LAST_SIGN_IN} AS lastSignIn`,
+	sorts: {
+		name: 'pe.name',
+		login: 'pe.login',
+		team: 'pe.team_id',
+		site: 'pe.site_id',
+		sessions: sessionsWhere('s.person_id = pe.id'),
+		since: LAST_SIGN_IN
+	},
+	usual: 'pe.name'
+};
+
+/** People under scope, with what they have open at a moment. */
+export const peoplePage = (db: Db, ask: PageAsk): Page<PersonRow> => page<PersonRow>(db, ask, PEOPLE);
+
+export interface HostRow {
+	id: number;
+	name: string;
+	site: string;
+	coreCount: number;
+	memorySize: number;
+	gpuCount: number;
+	machines: number;
+	up: number;
+	sessions: number;
+	cores: number | null;
+	memory: number | null;
+	gpu: number | null;
+}
+
+const onHost = (joins: string) =>
+	`(SELECT count(*) FROM machine_places pl ${joins} WHERE pl.host_id = h.id AND pl.since <= @at AND pl.until > @at)`;
+const HOST_FIGURES = {
+	machines: onHost(''),
+	up: onHost(
+		`JOIN machine_states st ON st.machine_id = pl.machine_id AND st.since <= @at AND st.until > @at AND st.state NOT IN ('off', 'failed')`
+	),
+	sessions: onHost('JOIN sessions s ON s.machine_id = pl.machine_id AND s.since <= @at AND s.until > @at'),
+	cores: sampledHost('cores'),
+	memory: sampledHost('memory'),
+	gpu: sampledHost('gpu')
+};
+const HOSTS: Listing = {
+	subject: 'host',
+	id: 'h.id',
+	table: 'hosts h',
+	where: '1',
+	joins: [],
+	columns: `h.id, h.name, h.site_id AS site, h.cores AS coreCount, h.memory AS memorySize, h.gpus AS gpuCount, ${Object.entries(
+		HOST_FIGURES
+	)
+		.map(([name, sql]) => `${sql} AS ${name}`)
+		.join(', ')}`,
+	sorts: { name: 'h.name', site: 'h.site_id', ...HOST_FIGURES },
+	usual: 'h.name'
+};
+
+/** Hosts under scope, with what runs on them at a moment. */
+export const hostsPage = (db: Db, ask: PageAsk): Page<HostRow> => page<HostRow>(db, ask, HOSTS);
+
+/** First the order and the ids on the page, then all that is shown of them: what is not shown is not worked out. */
+function page<T extends { id: number }>(db: Db, ask: PageAsk, listing: Listing): Page<T> {
+	const condition = scopeCondition(ask.scope, listing.subject);
+	const order = listing.sorts[ask.sort] ?? listing.usual;
+	const params = { ...atMoment(db, ask.at), limit: ask.limit, offset: ask.offset, ...condition.params };
+	const ids = all<{ id: number }>(
+		db,
+		`SELECT ${listing.id} AS id ${fromOf(listing, condition.sql, order, listing.usual)} AND ${condition.sql}
+		 ORDER BY ${order} ${ask.descending ? 'DESC' : 'ASC'}, ${listing.usual}, ${listing.id} LIMIT @limit OFFSET @offset`,
+		params
+	).map((r) => r.id);
+	const total = one<{ n: number }>(
+		db,
+		`SELECT count(*) AS n ${fromOf(listing, condition.sql)} AND ${condition.sql}`,
+		params
+	)!.n;
+	const rows = new Map(rowsOf<T>(db, listing, ids, ask.at).map((r) => [r.id, r]));
+	return { rows: ids.map((id) => rows.get(id)!), total, left: condition.left };
+}
+
+/** Rows of a list by id, in no order. */
+function rowsOf<T>(db: Db, listing: Listing, ids: number[], at: number): T[] {
+	return all<T>(
+		db,
+		`SELECT ${listing.columns} ${fromOf(listing, listing.columns)} AND ${listing.id} IN (SELECT value FROM json_each(@ids))`,
+		{ ...atMoment(db, at), ids: JSON.stringify(ids) }
+	);
+}
+
+/** Which columns a list can be sorted by. */
+export const SORTS = {
+	machines: Object.keys(MACHINES.sorts),
+	sessions: Object.keys(SESSIONS.sorts),
+	people: Object.keys(PEOPLE.sorts),
+	hosts: Object.keys(HOSTS.sorts)
+};
