@@ -46,7 +46,8 @@
 							<span class="text-ink3">Since {momentWords(data.zone, n.since)}.</span>
 						</p>
 					</div>
-					<div class="pt-0.5">
+					<div class="flex gap-2 pt-0.5">
+						{#if n.breakdown}<a class="btn" href={n.breakdown}>Breakdown</a>{/if}
 						{#if n.plan && data.look.live && data.mayDraft.includes(n.plan.kind)}<PlanButton
 								kind={n.plan.kind}
 								input={n.plan.input}

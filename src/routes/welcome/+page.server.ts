@@ -2,7 +2,8 @@ import { createHash, timingSafeEqual } from 'node:crypto';
 import { fail, redirect } from '@sveltejs/kit';
 import { addChange } from '$lib/server/changes';
 import { one, run, setting } from '$lib/server/db';
-import { addOperator, noteAttempt, tooMany } from '$lib/server/identity/accounts';
+import { addOperator } from '$lib/server/identity/accounts';
+import { noteAttempt, tooMany } from '$lib/server/identity/attempts';
 import { runtime } from '$lib/server/runtime';
 
 const nobody = () => one<{ n: number }>(runtime().db, 'SELECT count(*) AS n FROM operators')!.n === 0;

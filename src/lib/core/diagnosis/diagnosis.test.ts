@@ -1,4 +1,5 @@
 import { describe, expect, test } from 'vitest';
+import { TB } from '../time/units';
 import { CHECKS, failingCheck, runbookFor } from './checks';
 import { gatewayFindings, networkFindings, poolFinding, signInFindings, volumeFindings } from './findings';
 
@@ -49,10 +50,27 @@ describe('findings', () => {
 				{ id: 'w', site: 's', size: 100, used: 80 }
 			]).map((f) => f.subject.id)
 		).toEqual(['v']);
-		expect(networkFindings([{ id: 'n', site: 's', free: 2, size: 50 }])[0]!.title).toMatch(/2 addresses left/);
+		const network = { id: 'n', site: 's', free: 2, size: 50, stale: 0, beyond: { count: 0, last: '10.0.0.50' } };
+		expect(networkFindings([network])[0]).toMatchObject({ title: 'Network n has 2 addresses left', remedy: null });
+		expect(networkFindings([{ ...network, free: 5 }])).toEqual([]);
+	});
+	test('what runs out comes with the plan that makes room', () => {
+		const volume = volumeFindings([{ id: 'v', site: 's', size: 10 * TB, used: 9.5 * TB }])[0]!;
+		expect(volume.remedy).toEqual({
+			kind: 'volume.extend',
+			input: { volume: 'v', size: 13 * TB },
+			words: 'Extend it to 13 TB'
+		});
+		const network = { id: 'n', site: 's', free: 0, size: 50, stale: 12, beyond: { count: 200, last: '10.0.0.250' } };
+		expect(networkFindings([network])[0]!.remedy).toMatchObject({ kind: 'network.release', words: 'Release 12 leases' });
+		expect(networkFindings([{ ...network, stale: 0 }])[0]!.remedy).toMatchObject({
+			kind: 'network.set-range',
+			input: { network: 'n', last: '10.0.0.250' }
+		});
 	});
 	test('a version whose sign-ins are slow in one phase, named with the part; not from too few', () => {
-		const v = (version: string, drives: number, count = 20) => ({
+		const v = (version: string, drives: number, count = 20, held = false) => ({
+			held,
 			line: 'desk',
 			version,
 			count,
@@ -62,6 +80,8 @@ describe('findings', () => {
 		const found = signInFindings([v('1.0.0', 1600), v('1.1.0', 47_000), v('1.2.0', 90_000, 3)]);
 		expect(found.map((f) => f.subject.id)).toEqual(['desk/1.1.0']);
 		expect(found[0]!.facts.some((f) => /drive T/.test(f.words))).toBe(true);
+		expect(found[0]!.remedy).toMatchObject({ kind: 'image.hold', input: { number: '1.1.0', held: true } });
+		expect(signInFindings([v('1.0.0', 1600), v('1.1.0', 47_000, 20, true)])[0]!.remedy).toBeNull();
 	});
 	const pool = {
 		id: 'p',
@@ -77,8 +97,9 @@ describe('findings', () => {
 		most: 40,
 		perMachine: 1
 	};
-	test('a pool that may run out; with a plan where the policy is what holds it back', () => {
-		expect(poolFinding(pool)).toMatchObject({ remedy: null });
+	test('a pool that may run out, with a plan for what holds it back: machines, or the policy', () => {
+		expect(poolFinding(pool)).toMatchObject({ remedy: { kind: 'pool.grow', input: { pool: 'p' } } });
+		expect(poolFinding(pool)!.people).toBe(poolFinding(pool)!.remedy!.input.count);
 		expect(poolFinding({ ...pool, usableMachines: 50 })!.remedy!.input).toEqual({ pool: 'p', most: 43 });
 		expect(poolFinding({ ...pool, demand: 20 })).toBeNull();
 	});

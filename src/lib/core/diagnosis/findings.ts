@@ -1,4 +1,4 @@
-import { countWords, durationWords, sizeWords } from '../time/units';
+import { countWords, durationWords, sizeWords, TB } from '../time/units';
 import { PHASE_WORDS, type PhaseName } from '../watch/phases';
 import type { Fact } from '../why/explained';
 
@@ -16,6 +16,8 @@ export interface Finding {
 	site: string | null;
 	title: string;
 	facts: Fact[];
+	/** How many people it will affect, of one that lies ahead; those that hold now are counted where they are shown. */
+	people?: number;
 	/** The plan that would put it right: kind and input, when there is one. */
 	remedy: { kind: string; input: Record<string, unknown>; words: string } | null;
 }
@@ -81,13 +83,30 @@ export function volumeFindings(
 				},
 				{ words: 'a fuller volume answers later, and machines on it feel slow', source: 'measured' }
 			],
-			remedy: null
+			remedy: {
+				kind: 'volume.extend',
+				input: { volume: v.id, size: roomySize(v.used) },
+				words: `Extend it to ${sizeWords(roomySize(v.used))}`
+			}
 		}));
 }
 
-/** Networks with fewer than `least` free addresses. */
+/** The size at which a volume is three quarters full, up to the next half terabyte. */
+const roomySize = (used: number): number => Math.ceil(used / 0.75 / (TB / 2)) * (TB / 2);
+
+/**
+ * Networks with fewer than `least` free addresses. `stale` leases are held by no machine; `beyond` is how many more
+ * addresses the range has behind the last one leased, which is `last` (dotted) then.
+ */
 export function networkFindings(
-	networks: { id: string; site: string; free: number; size: number }[],
+	networks: {
+		id: string;
+		site: string;
+		free: number;
+		size: number;
+		stale: number;
+		beyond: { count: number; last: string };
+	}[],
 	least = 5
 ): Finding[] {
 	return networks
@@ -102,15 +121,29 @@ export function networkFindings(
 					words: `${n.size - n.free} of ${n.size} addresses are in use: no more machines can be made on it`,
 					side: 'against',
 					source: 'network'
-				}
+				},
+				...(n.stale > 0
+					? [{ words: `${countWords(n.stale, 'lease is', 'leases are')} held by no machine that is there`, source: 'network' }]
+					: [])
 			],
-			remedy: null
+			remedy:
+				n.stale > 0
+					? { kind: 'network.release', input: { network: n.id }, words: `Release ${countWords(n.stale, 'lease')}` }
+					: n.beyond.count > 0
+						? {
+								kind: 'network.set-range',
+								input: { network: n.id, last: n.beyond.last },
+								words: `Lease ${n.beyond.count} more`
+							}
+						: null
 		}));
 }
 
 export interface VersionSignIns {
 	line: string;
 	version: string;
+	/** Whether it is held back already. */
+	held: boolean;
 	/** Median of each phase over its sign-ins, ms, and how many there were. */
 	phases: Partial<Record<PhaseName, number>>;
 	count: number;
@@ -149,9 +182,16 @@ export function signInFindings(versions: VersionSignIns[]): Finding[] {
 					...(part
 						? [{ words: `${durationWords(part.ms)} of it: ${part.name}`, side: 'against' as const, source: 'measured' }]
 						: []),
-					{ words: `other versions take ${durationWords(usual)} there`, source: 'measured' }
+					{ words: `other versions take ${durationWords(usual)} there`, source: 'measured' },
+					...(v.held ? [{ words: 'it is held back: no new pool is made from it', source: 'follow rules' }] : [])
 				],
-				remedy: null
+				remedy: v.held
+					? null
+					: {
+							kind: 'image.hold',
+							input: { line: v.line, number: v.version, held: true },
+							words: 'Hold it back'
+						}
 			});
 		}
 	}
@@ -194,7 +234,7 @@ export function poolFinding(pool: {
 	most: number;
 	perMachine: number;
 }): Finding | null {
-	const over = pool.demand + pool.spread - pool.holds;
+	const over = Math.ceil(pool.demand + pool.spread - pool.holds);
 	if (over <= 0 || pool.demand < pool.holds * 0.8) return null;
 	const raise = Math.ceil(over / pool.perMachine);
 	const bound =
@@ -205,6 +245,7 @@ export function poolFinding(pool: {
 		kind: 'pool runs out',
 		subject: { kind: 'pool', id: pool.id },
 		site: pool.site,
+		people: over,
 		title: `${pool.name} may run out of places around ${pool.clock}`,
 		facts: [
 			{
@@ -223,6 +264,6 @@ export function poolFinding(pool: {
 						input: { pool: pool.id, most: Math.min(pool.usableMachines, pool.most + raise) },
 						words: `Let ${Math.min(pool.usableMachines, pool.most + raise)} be up`
 					}
-				: null
+				: { kind: 'pool.grow', input: { pool: pool.id, count: raise }, words: `Plan +${raise}` }
 	};
 }

@@ -72,7 +72,13 @@ const host = v.strictObject({
 	gpus: v.optional(count, 0),
 	price_hour: v.optional(v.pipe(v.number(), v.minValue(0)), 0)
 });
-const volume = v.strictObject({ id, site: id, size, iops: v.pipe(count, v.minValue(1, 'expected at least 1')) });
+const volume = v.strictObject({
+	id,
+	site: id,
+	size,
+	iops: v.pipe(count, v.minValue(1, 'expected at least 1')),
+	price_tb_month: v.optional(v.pipe(v.number(), v.minValue(0)), 0)
+});
 const gateway = v.strictObject({
 	id,
 	site: id,

@@ -6,6 +6,9 @@ export function addressNumber(text: string): number {
 	return ipaddr.IPv4.parse(text).octets.reduce((n, octet) => n * 256 + octet, 0);
 }
 
+/** Whether the text is an IPv4 address in its dotted form. */
+export const isAddress = (text: string): boolean => ipaddr.IPv4.isValidFourPartDecimal(text);
+
 /** The dotted form of an unsigned 32-bit number. */
 export const addressText = (n: number): string => [n >>> 24, (n >>> 16) & 255, (n >>> 8) & 255, n & 255].join('.');
 
@@ -18,6 +21,18 @@ export function inRange(address: string, range: string): boolean {
 	} catch {
 		return false;
 	}
+}
+
+/**
+ * The first and last address of an IPv4 range that endpoints can have: without the network's own address and the
+ * broadcast, where there are such (RFC 3021: a /31 has neither). Throws RangeError when it is not an IPv4 range.
+ */
+export function rangeEnds(range: string): { first: number; last: number } {
+	if (!ipaddr.IPv4.isValidCIDR(range)) throw new RangeError(`${range} is not an IPv4 range`);
+	const [network, bits] = ipaddr.IPv4.parseCIDR(range);
+	const size = 2 ** (32 - bits);
+	const base = Math.floor(addressNumber(network.toString()) / size) * size;
+	return bits >= 31 ? { first: base, last: base + size - 1 } : { first: base + 1, last: base + size - 2 };
 }
 
 /** Whether the text is a range such as `10.21.0.0/22`. */

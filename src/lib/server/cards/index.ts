@@ -2,7 +2,8 @@ import { conditionsWords } from '$lib/core/access/decide';
 import { CHECK_WORDS, type CheckName, type CheckResult } from '$lib/core/diagnosis/checks';
 import { compareContents, type ContentsChange } from '$lib/core/images/versions';
 import { hoursWords } from '$lib/core/time/hours';
-import { countWords, DAY, durationWords, FOREVER, HOUR } from '$lib/core/time/units';
+import { addressText, rangeEnds } from '$lib/core/network/addresses';
+import { countWords, DAY, durationWords, FOREVER, HOUR, sizeWords } from '$lib/core/time/units';
 import { PHASE_WORDS, unusualPhase, type Phase } from '$lib/core/watch/phases';
 import { strainOf } from '$lib/core/watch/strain';
 import type { Fact } from '$lib/core/why/explained';
@@ -11,6 +12,7 @@ import { changeByNumber } from '../changes';
 import type { Context } from '../context';
 import { all, one, type Db } from '../db';
 import { linesAt } from '../images/queries';
+import { leasesOf, networkById } from '../resources/queries';
 import { grantsAt, publicationsAt } from '../publishing/queries';
 import { teamsAbove } from '../access/circumstances';
 import {
@@ -77,6 +79,8 @@ export async function cardOf(ctx: Context, kind: string, id: string, at: number,
 			return gatewayCard(ctx.db, id, at);
 		case 'volume':
 			return volumeCard(ctx, id, at);
+		case 'network':
+			return networkCard(ctx, id, at);
 		case 'finding':
 			return findingCard(ctx.db, Number(id));
 		case 'change':
@@ -664,7 +668,73 @@ async function volumeCard(ctx: Context, id: string, at: number): Promise<Card | 
 				side: used / v.size > 0.9 ? 'against' : undefined
 			}
 		],
-		actions: []
+		actions: [
+			{
+				words: `Extend it to ${sizeWords(v.size * 1.25)}`,
+				kind: 'volume.extend',
+				input: { volume: id, size: v.size * 1.25 },
+				main: used / v.size > 0.9
+			}
+		]
+	};
+}
+
+async function networkCard(ctx: Context, id: string, at: number): Promise<Card | null> {
+	const network = networkById(ctx.db, id);
+	const leases = await leasesOf(ctx, id);
+	if (!network || !leases) return null;
+	const end = rangeEnds(network.range).last;
+	const machines = one<{ n: number }>(
+		ctx.db,
+		`SELECT count(*) AS n FROM machines m JOIN pools p ON p.id = m.pool_id AND p.since <= @at AND p.until > @at
+		 WHERE p.network_id = @id AND m.since <= @at AND m.until > @at`,
+		{ id, at }
+	)!.n;
+	return {
+		kind: 'network',
+		id,
+		title: id,
+		sub: `${countWords(leases.free, 'free address', 'free addresses')} now`,
+		rows: [
+			{ name: 'site', value: network.site_id, scope: `site:${network.site_id}` },
+			{ name: 'range', value: network.range },
+			{ name: 'leases', value: `${addressText(network.first)} to ${addressText(network.last)}` },
+			{ name: 'leased now', value: `${leases.size - leases.free} of ${leases.size}` },
+			{ name: 'machines on it', value: String(machines) }
+		],
+		facts: [
+			{ words: `${countWords(leases.held, 'lease is', 'leases are')} held by machines of ours`, source: 'network' },
+			...(leases.stale > 0
+				? [
+						{
+							words: `${countWords(leases.stale, 'lease is', 'leases are')} held by no machine that is there`,
+							side: 'against' as const,
+							source: 'network'
+						}
+					]
+				: [])
+		],
+		actions: [
+			...(leases.stale > 0
+				? [
+						{
+							words: `Release ${countWords(leases.stale, 'lease')}`,
+							kind: 'network.release',
+							input: { network: id },
+							main: true
+						}
+					]
+				: []),
+			...(end > network.last
+				? [
+						{
+							words: `Lease ${end - network.last} more`,
+							kind: 'network.set-range',
+							input: { network: id, last: addressText(end) }
+						}
+					]
+				: [])
+		]
 	};
 }
 

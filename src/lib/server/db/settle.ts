@@ -34,7 +34,14 @@ export function settleEstate(db: Db, estate: Estate, at: number, addressOf: Addr
 				Math.round(h.price_hour * 100)
 			]);
 		}
-		for (const v of estate.volumes) run(db, 'INSERT INTO volumes VALUES (?, ?, ?, ?)', [v.id, v.site, v.size, v.iops]);
+		for (const v of estate.volumes)
+			run(db, 'INSERT INTO volumes VALUES (?, ?, ?, ?, ?)', [
+				v.id,
+				v.site,
+				v.size,
+				v.iops,
+				Math.round(v.price_tb_month * 100)
+			]);
 		for (const g of estate.gateways) {
 			run(db, 'INSERT INTO gateways VALUES (?, ?, ?)', [g.id, g.site, g.address]);
 			for (const p of g.protocols)

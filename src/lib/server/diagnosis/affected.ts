@@ -1,13 +1,13 @@
 import type { Finding } from '$lib/core/diagnosis/findings';
 import { DAY, MINUTE } from '$lib/core/time/units';
-import type { Fact } from '$lib/core/why/explained';
 import { all, one, type Db } from '../db';
 
 /** What has to be known of a finding to count whom it affects. */
 export interface CountedFinding {
 	kind: Finding['kind'];
 	subject: string;
-	facts: Fact[];
+	/** As the finding itself gave them: those of one that lies ahead. */
+	people: number;
 	remedy: { input: Record<string, unknown> } | null;
 	since: number;
 }
@@ -56,13 +56,8 @@ export function peopleAffected(db: Db, finding: CountedFinding, at: number): num
 				 WHERE p.volume_id = ? AND s.until > ? AND s.since <= ?`,
 				[finding.subject, at, at]
 			);
-		case 'pool runs out': {
-			const demand = /forecast (\d+) ± (\d+)/.exec(finding.facts[0]!.words);
-			const holds = /holds ([\d,]+)/.exec(finding.facts[1]!.words);
-			return demand && holds
-				? Math.max(1, Number(demand[1]) + Number(demand[2]) - Number(holds[1]!.replaceAll(',', '')))
-				: 1;
-		}
+		case 'pool runs out':
+			return finding.people;
 		default:
 			return 0;
 	}

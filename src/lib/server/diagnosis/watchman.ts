@@ -13,6 +13,8 @@ import { DAY, FOREVER, MINUTE } from '$lib/core/time/units';
 import { clockWords } from '$lib/core/time/zone';
 import type { Phase, PhaseName } from '$lib/core/watch/phases';
 import { demandForecast } from '../capacity/demand';
+import { addressText, rangeEnds } from '$lib/core/network/addresses';
+import { leasesOf, type NetworkRow } from '../resources/queries';
 import { poolsAt } from '../capacity/queries';
 import type { Context } from '../context';
 import { all, one, run } from '../db';
@@ -64,12 +66,11 @@ export async function sweepFindings(ctx: Context, now: number, deeper: Deeper): 
 	const ports = await observePorts(ctx, now);
 	const volumes = await ctx.providers.compute.volumes();
 	const networks = await Promise.all(
-		all<{ id: string; site_id: string; first: number; last: number }>(db, 'SELECT * FROM networks').map(async (n) => ({
-			id: n.id,
-			site: n.site_id,
-			size: n.last - n.first + 1,
-			free: await ctx.providers.network.free(n.id)
-		}))
+		all<NetworkRow>(db, 'SELECT * FROM networks').map(async (n) => {
+			const { size, free, stale } = (await leasesOf(ctx, n.id))!;
+			const end = rangeEnds(n.range).last;
+			return { id: n.id, site: n.site_id, size, free, stale, beyond: { count: end - n.last, last: addressText(end) } };
+		})
 	);
 	const found: Finding[] = [
 		...gatewayFindings(ports),
@@ -97,7 +98,7 @@ export async function sweepFindings(ctx: Context, now: number, deeper: Deeper): 
 			)?.since;
 			const people = peopleAffected(
 				db,
-				{ kind: f.kind, subject: f.subject.id, facts: f.facts, remedy: f.remedy, since: since ?? now },
+				{ kind: f.kind, subject: f.subject.id, people: f.people ?? 0, remedy: f.remedy, since: since ?? now },
 				now
 			);
 			run(
@@ -204,9 +205,17 @@ function signInsByVersion(ctx: Context, now: number): VersionSignIns[] {
 			}
 		}
 	}
-	return [...groups.values()].map((g) => ({
+	const held = new Set(
+		all<{ key: string }>(
+			ctx.db,
+			`SELECT line_id || '/' || number AS key FROM version_holds WHERE since <= @now AND until > @now`,
+			{ now }
+		).map((h) => h.key)
+	);
+	return [...groups].map(([key, g]) => ({
 		line: g.line,
 		version: g.version,
+		held: held.has(key),
 		count: g.count,
 		phases: Object.fromEntries([...g.phases].map(([name, ms]) => [name, median(ms)])),
 		worstPart: Object.fromEntries(

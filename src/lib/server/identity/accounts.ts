@@ -1,17 +1,15 @@
 import { hash as hashPassword, verify as verifyPassword } from '@node-rs/argon2';
 import { createHash, randomBytes } from 'node:crypto';
-import { Secret, TOTP } from 'otpauth';
 import { ROLES, type Role } from '$lib/core/access/rights';
 import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
 import { all, one, run, type Db } from '../db';
+import { noteAttempt, tooMany, type TooMany } from './attempts';
 import type { Caller } from './caller';
+import { useCode } from './factor';
 
 /** A sign-in ends after this long without use, and after this long in any case. Wall-clock time. */
 const IDLE_END = 8 * HOUR;
 const ABSOLUTE_END = 5 * DAY;
-/** Attempts allowed within the window, for one login from one address. */
-const ATTEMPTS = 8;
-const WINDOW = 10 * MINUTE;
 
 /** A hash that no password has, made once. */
 let nobodys: Promise<string> | null = null;
@@ -52,10 +50,7 @@ export async function addOperator(db: Db, login: string, name: string, role: Rol
 }
 
 export type SignInAnswer =
-	| { outcome: 'in'; token: string }
-	| { outcome: 'factor needed' }
-	| { outcome: 'no' }
-	| { outcome: 'too many'; waitMinutes: number };
+	{ outcome: 'in'; token: string } | { outcome: 'factor needed' } | { outcome: 'no' } | TooMany;
 
 /**
  * Signs an operator in. `code` is the second factor, needed where it is switched on. Wrong login and wrong
@@ -71,13 +66,11 @@ export async function signInOperator(
 	const who = `${login}@${from}`;
 	const limited = tooMany(db, who);
 	if (limited) return limited;
-	const row = one<{
-		id: number;
-		password: string;
-		factor_secret: string | null;
-		factor_on: number;
-		factor_last: number;
-	}>(db, 'SELECT * FROM operators WHERE login = ? AND disabled = 0', [login]);
+	const row = one<{ id: number; password: string; factor_on: number }>(
+		db,
+		'SELECT * FROM operators WHERE login = ? AND disabled = 0',
+		[login]
+	);
 	// Checking nobody's password takes as long as checking a real one.
 	const right = await verifyPassword(row?.password ?? (await decoy()), password).catch(() => false);
 	if (!row || !right) {
@@ -86,13 +79,10 @@ export async function signInOperator(
 	}
 	if (row.factor_on) {
 		if (!code) return { outcome: 'factor needed' };
-		const step = codeStep(row.factor_secret!, code);
-		// A code counts once: one that was seen over a shoulder is of no use.
-		if (step === null || step <= row.factor_last) {
+		if (useCode(db, { kind: 'operator', id: row.id }, code) !== 'right') {
 			noteAttempt(db, who);
 			return { outcome: 'no' };
 		}
-		run(db, 'UPDATE operators SET factor_last = ? WHERE id = ?', [step, row.id]);
 	}
 	return { outcome: 'in', token: beginSignIn(db, { operator: row.id }, row.factor_on === 1) };
 }
@@ -102,24 +92,9 @@ export function signInPerson(db: Db, personId: number, factor: boolean): string 
 	return beginSignIn(db, { person: personId }, factor);
 }
 
-/** Too many failed attempts lately, or null. */
-export function tooMany(db: Db, who: string): Extract<SignInAnswer, { outcome: 'too many' }> | null {
-	const now = Date.now();
-	const { n, first } = one<{ n: number; first: number | null }>(
-		db,
-		'SELECT count(*) AS n, min(at) AS first FROM sign_in_attempts WHERE who = ? AND at > ?',
-		[who, now - WINDOW]
-	)!;
-	return n >= ATTEMPTS
-		? { outcome: 'too many', waitMinutes: Math.max(1, Math.ceil((first! + WINDOW - now) / MINUTE)) }
-		: null;
-}
-
-export function noteAttempt(db: Db, who: string): void {
-	const now = Date.now();
-	run(db, 'INSERT INTO sign_in_attempts VALUES (?, ?)', [who, now]);
-	run(db, 'DELETE FROM sign_in_attempts WHERE at < ?', [now - WINDOW]);
-}
+/** The second factor was given after the sign-in: it counts from here on. */
+export const raiseSignIn = (db: Db, key: string): void =>
+	void run(db, 'UPDATE sign_ins SET factor = 1 WHERE token = ?', [key]);
 
 function beginSignIn(db: Db, who: { operator?: number; person?: number }, factor: boolean): string {
 	const token = randomBytes(32).toString('base64url');
@@ -207,49 +182,6 @@ export function newTokenSecret(): { secret: string; hash: string } {
 /** Keeps a token by its hash. */
 export function keepToken(db: Db, name: string, role: Role, hash: string, by: string, at: number): void {
 	run(db, 'INSERT INTO tokens(name, role, hash, made_at, made_by) VALUES (?, ?, ?, ?, ?)', [name, role, hash, at, by]);
-}
-
-/** A new second-factor secret for an operator: not in force until a code of it was given. */
-export function beginFactor(db: Db, operator: number): { secret: string; uri: string } {
-	const login = one<{ login: string }>(db, 'SELECT login FROM operators WHERE id = ?', [operator])!.login;
-	const secret = new Secret({ size: 20 });
-	run(db, 'UPDATE operators SET factor_secret = ? WHERE id = ? AND factor_on = 0', [secret.base32, operator]);
-	return { secret: secret.base32, uri: new TOTP({ issuer: 'Sextant', label: login, secret }).toString() };
-}
-
-/** Switches the second factor on once a right code is given. */
-export function confirmFactor(db: Db, operator: number, code: string): boolean {
-	const row = one<{ factor_secret: string | null; factor_on: number }>(
-		db,
-		'SELECT factor_secret, factor_on FROM operators WHERE id = ?',
-		[operator]
-	);
-	if (!row?.factor_secret || row.factor_on) return false;
-	const step = codeStep(row.factor_secret, code);
-	if (step === null) return false;
-	run(db, 'UPDATE operators SET factor_on = 1, factor_last = ? WHERE id = ?', [step, operator]);
-	return true;
-}
-
-/** Switches the second factor off, given a right code. */
-export function dropFactor(db: Db, operator: number, code: string): boolean {
-	const row = one<{ factor_secret: string | null; factor_on: number; factor_last: number }>(
-		db,
-		'SELECT * FROM operators WHERE id = ?',
-		[operator]
-	);
-	if (!row?.factor_on) return false;
-	const step = codeStep(row.factor_secret!, code);
-	if (step === null || step <= row.factor_last) return false;
-	run(db, 'UPDATE operators SET factor_on = 0, factor_secret = NULL, factor_last = 0 WHERE id = ?', [operator]);
-	return true;
-}
-
-/** The time step of a code that is right now, one step early or late allowed (RFC 6238 §5.2); null when wrong. */
-function codeStep(secret: string, code: string): number | null {
-	const totp = new TOTP({ secret: Secret.fromBase32(secret) });
-	const delta = totp.validate({ token: code.replaceAll(/\s/g, ''), window: 1 });
-	return delta === null ? null : Math.floor(Date.now() / 30_000) + delta;
 }
 
 /** Whether the text names a role that operators and tokens may have. */

@@ -1,19 +1,19 @@
 import { Secret, TOTP } from 'otpauth';
-import { beforeEach, describe, expect, test, vi } from 'vitest';
+import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest';
 import { openDb, all, one, type Db } from '../db';
 import {
 	addOperator,
-	beginFactor,
 	callerOfSignIn,
 	callerOfToken,
-	confirmFactor,
-	dropFactor,
 	endSignIn,
 	keepToken,
 	newTokenSecret,
 	operators,
-	signInOperator
+	raiseSignIn,
+	signInOperator,
+	signInPerson
 } from './accounts';
+import { beginFactor, confirmFactor, dropFactor, hasFactor, useCode } from './factor';
 import { mayRequest, ROUTES } from './routes';
 
 let db: Db;
@@ -23,6 +23,7 @@ beforeEach(async () => {
 	await addOperator(db, 'ines', 'Ines Haugland', 'operator', 'a long password');
 });
 const HOUR = 3_600_000;
+const MINUTE = 60_000;
 
 describe('signing in', () => {
 	test('with the right password gives a caller with the role', async () => {
@@ -81,15 +82,17 @@ describe('signing in', () => {
 });
 
 describe('the second factor', () => {
+	const ines = { kind: 'operator', id: 1 } as const;
+	afterEach(() => vi.useRealTimers());
 	const code = (secret: string, at = Date.now()) =>
 		new TOTP({ secret: Secret.fromBase32(secret) }).generate({ timestamp: at });
 
 	test('counts from the first right code on, each code once', async () => {
-		const { secret, uri } = beginFactor(db, 1);
+		const { secret, uri } = beginFactor(db, ines, 'ines');
 		expect(uri).toMatch(/^otpauth:\/\/totp\/Sextant:ines/);
 		expect(await signInOperator(db, 'ines', 'a long password', '', '::1')).toMatchObject({ outcome: 'in' });
-		expect(confirmFactor(db, 1, '000000')).toBe(false);
-		expect(confirmFactor(db, 1, code(secret))).toBe(true);
+		expect(confirmFactor(db, ines, '000000')).toBe(false);
+		expect(confirmFactor(db, ines, code(secret))).toBe(true);
 		expect(operators(db)[0]!.factor).toBe(true);
 		expect(await signInOperator(db, 'ines', 'a long password', '', '::1')).toEqual({ outcome: 'factor needed' });
 		// The code that switched it on has been used.
@@ -98,7 +101,46 @@ describe('the second factor', () => {
 		const answer = await signInOperator(db, 'ines', 'a long password', next, '::1');
 		expect(answer.outcome).toBe('in');
 		expect(await signInOperator(db, 'ines', 'a long password', next, '::1')).toEqual({ outcome: 'no' });
-		expect(dropFactor(db, 1, next)).toBe(false);
+		expect(dropFactor(db, ines, next)).toBe('wrong');
+	});
+
+	test('goes off with a right code only, and can then be begun anew', () => {
+		const first = beginFactor(db, ines, 'ines').secret;
+		confirmFactor(db, ines, code(first));
+		// While it is on, nobody can put another secret under it.
+		beginFactor(db, ines, 'ines');
+		expect(dropFactor(db, ines, '123456')).toBe('wrong');
+		expect(dropFactor(db, ines, code(first, Date.now() + 30_000))).toBe('right');
+		expect(hasFactor(db, ines)).toBe(false);
+		const second = beginFactor(db, ines, 'ines').secret;
+		expect(confirmFactor(db, ines, code(second))).toBe(true);
+	});
+
+	test('takes no code at all after too many wrong ones, until the time is over', () => {
+		const { secret } = beginFactor(db, ines, 'ines');
+		confirmFactor(db, ines, code(secret));
+		vi.useFakeTimers({ now: Date.now(), toFake: ['Date'] });
+		for (let i = 0; i < 8; i++) expect(useCode(db, ines, '000000')).toBe('wrong');
+		expect(useCode(db, ines, code(secret, Date.now() + 30_000))).toBe('too many');
+		vi.setSystemTime(Date.now() + 11 * MINUTE);
+		expect(useCode(db, ines, code(secret))).toBe('right');
+	});
+
+	test('of a person is their own, and raises the sign-in in which it was given', () => {
+		db.exec(`INSERT INTO sites VALUES ('s', 'S', 'office', 'UTC', 0, '[]'); INSERT INTO teams VALUES ('t', 'T', NULL);
+			INSERT INTO people VALUES (1, 'anna', 'Anna Quill', 's', 't', 'day', 0, 1, '10.0.0.1')`);
+		const anna = { kind: 'person', id: 1 } as const;
+		const { secret } = beginFactor(db, anna, 'anna');
+		expect(hasFactor(db, anna)).toBe(false);
+		expect(confirmFactor(db, anna, code(secret))).toBe(true);
+		expect([hasFactor(db, anna), hasFactor(db, ines)]).toEqual([true, false]);
+
+		const cookie = signInPerson(db, 1, false);
+		const caller = callerOfSignIn(db, cookie)!;
+		expect(caller).toMatchObject({ role: 'person', factor: false });
+		raiseSignIn(db, caller.signIn!);
+		expect(callerOfSignIn(db, cookie)!.factor).toBe(true);
+		expect(callerOfSignIn(db, signInPerson(db, 1, false))!.factor).toBe(false);
 	});
 });
 

@@ -4,6 +4,7 @@ import { repairSteps } from '../diagnosis/steps';
 import { identitySteps } from '../identity/steps';
 import { imageSteps } from '../images/steps';
 import { publishingSteps } from '../publishing/steps';
+import { resourceSteps } from '../resources/steps';
 import { sessionSteps } from '../watch/steps';
 import type { StepHandler } from './step';
 
@@ -15,5 +16,6 @@ export const STEP_HANDLERS: Record<string, StepHandler> = {
 	...capacitySteps,
 	...sessionSteps,
 	...repairSteps,
+	...resourceSteps,
 	...identitySteps
 };

@@ -4,6 +4,7 @@ import { repairPlans } from '../diagnosis/planner';
 import { identityPlans } from '../identity/planner';
 import { imagePlans } from '../images/planner';
 import { publishingPlans } from '../publishing/planner';
+import { resourcePlans } from '../resources/planner';
 import { sessionPlans } from '../watch/planner';
 import type { PlanKind } from './kind';
 
@@ -15,6 +16,7 @@ export const PLAN_KINDS: PlanKind[] = [
 	...capacityPlans,
 	...sessionPlans,
 	...repairPlans,
+	...resourcePlans,
 	...identityPlans
 ];
 

@@ -65,6 +65,8 @@ export interface Compute {
 	reset(machine: string, version: string, key: string): Promise<void>;
 	hosts(): Promise<HostFacts[]>;
 	volumes(): Promise<VolumeFacts[]>;
+	/** Makes a volume larger; to a size in bytes. */
+	extendVolume(volume: string, size: number, key: string): Promise<void>;
 }
 
 export interface HostFacts {
@@ -111,6 +113,10 @@ export interface Directory {
 export interface Network {
 	/** Free addresses of a network. */
 	free(network: string): Promise<number>;
+	/** Gives back what is leased to nobody that is there. Returns how many addresses. */
+	release(network: string, key: string): Promise<number>;
+	/** Sets the last address that is leased. */
+	setLast(network: string, last: number, key: string): Promise<void>;
 	/** What every gateway announces for itself and really listens on. */
 	gateways(): Promise<{ gateway: string; protocol: string; announced: number; listens: number }[]>;
 	setAnnounced(gateway: string, protocol: string, port: number, key: string): Promise<void>;

@@ -860,6 +860,27 @@ export class Lab {
 				);
 				return null;
 			}
+			case 'extend': {
+				const volume = w.volumes.get(effect.volume);
+				if (!volume) throw new ProviderError(`the compute provider knows no volume ${effect.volume}`, false);
+				if (effect.size < volume.size) throw new ProviderError('a volume cannot shrink', false);
+				volume.size = effect.size;
+				return null;
+			}
+			case 'release': {
+				const network = w.networks.get(effect.network);
+				if (!network) throw new ProviderError(`there is no network ${effect.network}`, false);
+				const stale = network.usedUp ? network.last - network.first + 1 - network.leased.size : 0;
+				network.usedUp = false;
+				w.faults = w.faults.filter((f) => !(f.kind === 'range-used-up' && f.target === effect.network));
+				return stale;
+			}
+			case 'range': {
+				const network = w.networks.get(effect.network);
+				if (!network) throw new ProviderError(`there is no network ${effect.network}`, false);
+				network.last = effect.last;
+				return null;
+			}
 			case 'account':
 				if (effect.folder === null) w.accounts.delete(effect.name);
 				else if (w.accounts.has(effect.name))

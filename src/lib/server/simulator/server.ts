@@ -97,7 +97,8 @@ export class LabServer {
 				volumes: async () => {
 					const used = usedByVolume(w);
 					return [...w.volumes.values()].map((v) => ({ id: v.id, site: v.site, size: v.size, used: used.get(v.id)! }));
-				}
+				},
+				extendVolume: (volume, size, key) => this.operate(key, { e: 'extend', volume, size }, 25 * SECOND)
 			},
 			builder: {
 				runStep: (line, step, builderCores, key) =>
@@ -122,6 +123,8 @@ export class LabServer {
 					const n = w.networks.get(network);
 					return !n || n.usedUp ? 0 : n.last - n.first + 1 - n.leased.size;
 				},
+				release: (network, key) => this.operate(key, { e: 'release', network }, 6 * SECOND),
+				setLast: (network, last, key) => this.operate(key, { e: 'range', network, last }, 4 * SECOND),
 				gateways: async () =>
 					[...w.gateways].flatMap(([gateway, g]) =>
 						[...g.protocols].map(([protocol, p]) => ({ gateway, protocol, ...p }))

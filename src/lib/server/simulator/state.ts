@@ -189,6 +189,9 @@ export type Effect =
 	| { e: 'restart service'; machine: string; check: string }
 	| { e: 'sign out'; session: number; why: string }
 	| { e: 'announce'; gateway: string; protocol: string; port: number }
+	| { e: 'extend'; volume: string; size: number }
+	| { e: 'release'; network: string }
+	| { e: 'range'; network: string; last: number }
 	| { e: 'account'; name: string; folder: string | null }
 	| { e: 'keep'; line: string; version: string }
 	| { e: 'log'; log: string[] };

@@ -18,8 +18,16 @@ export interface Need {
 	card: string | null;
 	href: string | null;
 	plan: { kind: string; input: unknown; words: string } | null;
+	/** Where the figures behind it are spread out, as a path of the console. */
+	breakdown?: string | null;
 	since: number;
 }
+
+/** The sign-ins on a version (`line/number`), the longest first. */
+const signInsOf = (version: string): string => {
+	const [line, number] = version.split('/');
+	return `/watch?${new URLSearchParams({ list: 'sessions', sort: '-signin', scope: `line:${line} version:${number}` })}`;
+};
 
 /** What needs a person at a moment, most people first: findings, unusable machines, failed jobs, waiting plans. */
 export function needsAt(db: Db, scope: Scope, at: number): Need[] {
@@ -44,7 +52,13 @@ export function needsAt(db: Db, scope: Scope, at: number): Need[] {
 		const plan = f.remedy ? (JSON.parse(f.remedy) as NonNullable<Need['plan']>) : null;
 		const people = peopleAffected(
 			db,
-			{ kind: f.kind, subject: f.subject_id, facts, remedy: plan as CountedFinding['remedy'], since: f.since },
+			{
+				kind: f.kind,
+				subject: f.subject_id,
+				people: f.people,
+				remedy: plan as CountedFinding['remedy'],
+				since: f.since
+			},
 			at
 		);
 		const soon = f.kind === 'pool runs out' || f.kind === 'volume nearly full' || f.kind === 'addresses running out';
@@ -58,6 +72,7 @@ export function needsAt(db: Db, scope: Scope, at: number): Need[] {
 			card: `${f.subject_kind}/${f.subject_id}`,
 			href: null,
 			plan,
+			breakdown: f.kind === 'slow sign-ins' ? signInsOf(f.subject_id) : null,
 			since: f.since
 		});
 	}

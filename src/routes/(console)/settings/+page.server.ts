@@ -1,9 +1,10 @@
 import { fail } from '@sveltejs/kit';
 import { hash } from '@node-rs/argon2';
-import { toString as qr } from 'qrcode';
 import { levelOf, AREAS, ROLES, AREA_WORDS, may } from '$lib/core/access/rights';
 import { all } from '$lib/server/db';
-import { beginFactor, confirmFactor, dropFactor, newTokenSecret, operators } from '$lib/server/identity/accounts';
+import { newTokenSecret, operators } from '$lib/server/identity/accounts';
+import { beginFactor, CODE_PROBLEM, confirmFactor, dropFactor } from '$lib/server/identity/factor';
+import { factorPicture } from '$lib/server/identity/picture';
 import { draftPlan, NotAllowed } from '$lib/server/plans';
 import { InputProblem } from '$lib/server/plans/kind';
 import { runtime } from '$lib/server/runtime';
@@ -82,17 +83,12 @@ export const actions = {
 		const caller = locals.caller!;
 		if (caller.kind !== 'operator')
 			return fail(403, { errors: { code: 'Only operators have a second factor.' } as Record<string, string> });
-		const { secret, uri } = beginFactor(runtime().db, caller.id);
-		return {
-			factor: {
-				secret,
-				picture: `data:image/svg+xml;base64,${Buffer.from(await qr(uri, { type: 'svg', margin: 1 })).toString('base64')}`
-			}
-		};
+		const { secret, uri } = beginFactor(runtime().db, { kind: 'operator', id: caller.id }, caller.login);
+		return { factor: { secret, picture: await factorPicture(uri) } };
 	},
 	confirm: async ({ request, locals }) => {
 		const code = text(await request.formData(), 'code');
-		return confirmFactor(runtime().db, locals.caller!.id, code)
+		return confirmFactor(runtime().db, { kind: 'operator', id: locals.caller!.id }, code)
 			? { factorOn: true }
 			: fail(422, {
 					errors: { code: 'This is not the code of this moment. Begin again, and give the newest one.' } as Record<
@@ -103,10 +99,9 @@ export const actions = {
 	},
 	drop: async ({ request, locals }) => {
 		const code = text(await request.formData(), 'code');
-		return dropFactor(runtime().db, locals.caller!.id, code)
+		const answer = dropFactor(runtime().db, { kind: 'operator', id: locals.caller!.id }, code);
+		return answer === 'right'
 			? { factorOff: true }
-			: fail(422, {
-					errors: { code: 'This is not the code of this moment, or it was used already.' } as Record<string, string>
-				});
+			: fail(422, { errors: { code: CODE_PROBLEM[answer] } as Record<string, string> });
 	}
 };

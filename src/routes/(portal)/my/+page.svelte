@@ -1,8 +1,10 @@
 <script lang="ts">
 	import { ChartSpline, Compass, MonitorSmartphone, Notebook, Ship, Waves } from '@lucide/svelte';
+	import { enhance } from '$app/forms';
 	import { durationWords } from '$lib/core/time/units';
+	import Field from '$lib/ui/forms/Field.svelte';
 
-	let { data } = $props();
+	let { data, form } = $props();
 	const icons: Record<string, typeof Ship> = {
 		desktop: MonitorSmartphone,
 		chart: ChartSpline,
@@ -13,6 +15,7 @@
 	};
 
 	function stateOf(p: (typeof data.shelf)[number]): string {
+		if (p.wantsFactor) return 'Asks for your second factor';
 		if (!p.allowed) return 'Not right now';
 		if (p.session) return p.session.state === 'active' ? 'Open right now' : 'Waiting where you left it';
 		return p.usual
@@ -54,10 +57,61 @@
 							>{p.session ? 'Go back to it' : 'Open'}<span class="sr-only">{p.name}</span></button
 						>
 					</form>
+				{:else if p.wantsFactor && data.factor.on}
+					<form method="POST" action="?/give" use:enhance class="mt-3 flex items-end gap-2">
+						<input type="hidden" name="publication" value={p.id} />
+						{@render code('Code from your app', form && 'at' in form && form.at === p.id ? form.problem : undefined)}
+						<button class="btn btn-go mb-[20px]">Unlock<span class="sr-only">{p.name}</span></button>
+					</form>
+				{:else if p.wantsFactor}
+					<p class="bg-sandwash text-sand mt-3 rounded-md px-3 py-2 text-[14px]">
+						It asks for a second factor, and you have none yet. <a class="underline" href="#factor">Set one up below</a
+						>.
+					</p>
 				{:else}
 					<p class="bg-sandwash text-sand mt-3 rounded-md px-3 py-2 text-[14px]">{p.advice}</p>
 				{/if}
 			</li>
 		{/each}
 	</ul>
+	<section class="border-hair mt-8 border-t pt-4 text-[14px]" id="factor" aria-labelledby="factor-head">
+		<h2 class="text-[16px]" id="factor-head">Second factor</h2>
+		{#if form && 'done' in form}<p class="text-kelp mt-1" role="status">{form.done}</p>{/if}
+		{#if data.factor.on}
+			<p class="text-ink2 mt-1">
+				It is on{data.factor.given ? ', and you have given it' : ''}. What asks for it takes a code from your app.
+			</p>
+			<form method="POST" action="?/drop" use:enhance class="mt-2 flex items-end gap-2">
+				{@render code(
+					'Code, to switch it off',
+					form && 'problem' in form && !('at' in form) ? form.problem : undefined
+				)}
+				<button class="btn mb-[20px]">Switch it off</button>
+			</form>
+		{:else if form && 'factor' in form && form.factor}
+			<p class="text-ink2 mt-1">Point your authenticator app at this picture, or write the letters into it.</p>
+			<img src={form.factor.picture} alt="QR code of the secret" class="mt-2 h-40 w-40 bg-white p-1" />
+			<p class="font-mono text-[13px] break-all">{form.factor.secret}</p>
+			<form method="POST" action="?/confirm" use:enhance class="mt-2 flex items-end gap-2">
+				{@render code('Code that the app shows', undefined)}
+				<button class="btn btn-go mb-[20px]">Switch it on</button>
+			</form>
+		{:else}
+			<p class="text-ink2 mt-1">A code from an app on your phone, besides your password. Some desktops ask for it.</p>
+			{#if form && 'problem' in form}<p class="text-buoy mt-1" role="alert">{form.problem}</p>{/if}
+			<form method="POST" action="?/factor" use:enhance class="mt-2"><button class="btn">Set it up</button></form>
+		{/if}
+	</section>
 </main>
+
+{#snippet code(label: string, problem: string | undefined)}
+	<Field {label} {problem}
+		>{#snippet children(p)}<input
+				{...p}
+				class="field w-[140px]"
+				name="code"
+				inputmode="numeric"
+				autocomplete="one-time-code"
+			/>{/snippet}</Field
+	>
+{/snippet}

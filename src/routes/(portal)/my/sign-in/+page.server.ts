@@ -1,6 +1,7 @@
 import { fail, redirect } from '@sveltejs/kit';
 import { one } from '$lib/server/db';
-import { noteAttempt, signInPerson, tooMany } from '$lib/server/identity/accounts';
+import { signInPerson } from '$lib/server/identity/accounts';
+import { noteAttempt, tooMany } from '$lib/server/identity/attempts';
 import { runtime } from '$lib/server/runtime';
 
 export const load = ({ locals }) => {

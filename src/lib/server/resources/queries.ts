@@ -1,0 +1,39 @@
+import { FOREVER } from '$lib/core/time/units';
+import type { Context } from '../context';
+import { one, type Db } from '../db';
+
+export interface NetworkRow {
+	id: string;
+	site_id: string;
+	range: string;
+	/** First and last address that it leases. */
+	first: number;
+	last: number;
+}
+
+/** A network as it is declared now, or undefined. */
+export const networkById = (db: Db, id: string): NetworkRow | undefined =>
+	one<NetworkRow>(db, 'SELECT * FROM networks WHERE id = ?', [id]);
+
+export interface Leases {
+	size: number;
+	free: number;
+	/** Machines of ours on the network: each holds one. */
+	held: number;
+	/** Leased, but to nobody that we know. */
+	stale: number;
+}
+
+/** How the addresses of a network are leased now, or null when there is no such network. */
+export async function leasesOf(ctx: Context, network: string): Promise<Leases | null> {
+	const row = networkById(ctx.db, network);
+	if (!row) return null;
+	const size = row.last - row.first + 1;
+	const free = await ctx.providers.network.free(network);
+	const held = one<{ n: number }>(
+		ctx.db,
+		`SELECT count(*) AS n FROM machines m JOIN pools p ON p.id = m.pool_id AND p.until = ${FOREVER} WHERE m.until = ${FOREVER} AND p.network_id = ?`,
+		[network]
+	)!.n;
+	return { size, free, held, stale: Math.max(0, size - free - held) };
+}
