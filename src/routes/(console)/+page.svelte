@@ -2,6 +2,7 @@
 	import { page } from '$app/state';
 	import { momentWords } from '$lib/core/time/zone';
 	import { addressWith } from '$lib/ui/frame/address';
+	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
 	import LevelCells from '$lib/ui/marks/LevelCells.svelte';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 
@@ -14,6 +15,7 @@
 <div class={['grid min-h-full', data.card || data.plan ? 'grid-cols-1' : 'grid-cols-[minmax(0,1fr)_452px]']}>
 	<section class="px-[18px] py-[14px]" aria-labelledby="needs">
 		<h2 class="head" id="needs">Needs a person <small>ranked by people affected, worst first</small></h2>
+		<LeftOut left={data.left} of="findings, repairs and jobs" />
 		{#if data.look.future}<p class="text-ink2 mt-1 text-[13px]">
 				This list has no forecast: it shows the present. The ribbon shows what is expected.
 			</p>{/if}

@@ -2,6 +2,8 @@ import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import {
 	facetValues,
+	narrow,
+	unusedTerms,
 	FACETS,
 	parseScope,
 	scopeText,
@@ -81,5 +83,51 @@ describe('a scope', () => {
 		expect(facetValues(withFacet(scope, 'site', null), 'site')).toBeNull();
 		expect(facetValues(scope, 'team')).toBeNull();
 		expect(scopeText(withoutTerm(scope, 0))).toBe('-team:x signin>=2min');
+	});
+});
+
+describe('narrowing plain things', () => {
+	const pools = [
+		{ id: 'bridge', site: 'bergen', serves: ['desk', 'trial'] },
+		{ id: 'chart', site: 'bergen', serves: ['chart'] },
+		{ id: 'watch', site: 'halifax', serves: [] }
+	];
+	const under = (text: string) =>
+		narrow(
+			parseScope(text).scope,
+			pools,
+			{ site: (p) => p.site, pool: (p) => p.id, publication: (p) => p.serves },
+			(p) => `Pool ${p.id}`
+		);
+	const ids = (text: string) => under(text).items.map((p) => p.id);
+
+	test('takes values of a facet by or, terms by and, and a minus as without', () => {
+		expect(ids('')).toEqual(['bridge', 'chart', 'watch']);
+		expect(ids('site:bergen')).toEqual(['bridge', 'chart']);
+		expect(ids('pool:chart,watch')).toEqual(['chart', 'watch']);
+		expect(ids('site:bergen pool:chart,watch')).toEqual(['chart']);
+		expect(ids('-site:bergen')).toEqual(['watch']);
+		expect(ids('site:nowhere')).toEqual([]);
+	});
+	test('finds a thing by any of its ids; one that has none is found by none', () => {
+		expect(ids('publication:trial')).toEqual(['bridge']);
+		expect(ids('-publication:trial')).toEqual(['chart', 'watch']);
+	});
+	test('looks for free words whatever their case', () => {
+		expect(ids('CHART')).toEqual(['chart']);
+		expect(ids('-pool')).toEqual([]);
+	});
+	test('leaves out what says nothing, and lists it', () => {
+		const { items, left } = under('site:bergen strain>50 team:charts');
+		expect(items).toHaveLength(2);
+		expect(left.map((t) => t.type)).toEqual(['measure', 'facet']);
+	});
+	test('a view leaves out only what none of its parts can use', () => {
+		const a = under('strain>50 team:charts').left;
+		const scope = parseScope('strain>50 team:charts').scope;
+		expect(unusedTerms(scope.terms, scope.terms)).toEqual(['strain over 50', 'team charts']);
+		expect(unusedTerms(scope.terms, [scope.terms[0]!])).toEqual(['strain over 50']);
+		expect(unusedTerms(a, [])).toEqual([]);
+		expect(unusedTerms()).toEqual([]);
 	});
 });

@@ -146,6 +146,37 @@ export function facetValues(scope: Scope, facet: Facet): string[] | null {
 	return term?.type === 'facet' ? term.values : null;
 }
 
+/** How things of a kind answer to facets: the id, or the ids, that each has. */
+export type FacetsOf<T> = Partial<Record<Facet, (item: T) => string | readonly string[]>>;
+
+/**
+ * The items that a scope holds. A facet that this kind of thing does not have, and every measure, is left out and
+ * listed in `left`, so that the view can say so. `text` gives what free words are looked for in.
+ */
+export function narrow<T>(
+	scope: Scope,
+	items: readonly T[],
+	facets: FacetsOf<T>,
+	text: (item: T) => string
+): { items: T[]; left: Term[] } {
+	const left: Term[] = [];
+	const tests: ((item: T) => boolean)[] = [];
+	for (const term of scope.terms) {
+		const idOf = term.type === 'facet' ? facets[term.facet] : undefined;
+		if (term.type === 'text') {
+			const wanted = term.text.toLowerCase();
+			tests.push((item) => text(item).toLowerCase().includes(wanted) !== term.not);
+		} else if (term.type === 'facet' && idOf)
+			tests.push((item) => [idOf(item)].flat().some((id) => term.values.includes(id)) !== term.not);
+		else left.push(term);
+	}
+	return { items: items.filter((item) => tests.every((holds) => holds(item))), left };
+}
+
+/** Terms that none of a view's parts can make use of, as words. */
+export const unusedTerms = (...left: Term[][]): string[] =>
+	(left[0] ?? []).filter((t) => left.every((l) => l.includes(t))).map((t) => termWords(t));
+
 function* words(text: string): Generator<{ word: string; at: number }> {
 	for (const match of text.matchAll(/(?:[^\s"]|"[^"]*"?)+/g)) yield { word: match[0], at: match.index };
 }

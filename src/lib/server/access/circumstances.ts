@@ -25,6 +25,14 @@ export function teamsAbove(db: Db): Map<string, string[]> {
 	return above;
 }
 
+/** For each team: itself, all above it and all below it, so that a grant to it is found by any of them. */
+export function teamsRelated(db: Db): Map<string, string[]> {
+	const above = teamsAbove(db);
+	const related = new Map([...above].map(([team, list]) => [team, [...list]]));
+	for (const [team, list] of above) for (const a of list) if (a !== team) related.get(a)?.push(team);
+	return related;
+}
+
 /** A grant as the core decides on it. */
 export const asRule = (
 	g: Pick<GrantRow, 'id' | 'toKind' | 'toId' | 'toLogin' | 'toName' | 'conditions' | 'channels'>

@@ -1,8 +1,12 @@
 import { byVersion, type Component } from '$lib/core/images/versions';
 import type { BuildSheet } from '$lib/core/images/sheet';
 import type { StepHistory } from '$lib/core/images/duration';
+import { EVERYTHING, type Scope } from '$lib/core/scope/scope';
 import { MINUTE } from '$lib/core/time/units';
 import { all, one, type Db } from '../db';
+import { atMoment } from '../moment/samples';
+import { scopeCondition } from '../moment/scope-sql';
+import { fromOf, MACHINES } from '../watch/lists';
 
 export interface VersionRow {
 	line: string;
@@ -26,8 +30,9 @@ export interface LineRow {
 	versions: VersionRow[];
 }
 
-/** Image lines with their versions as they were at a moment, and how many machines and people are on each. */
-export function linesAt(db: Db, at: number, machineSql = '1', params: unknown[] = []): LineRow[] {
+/** Image lines with their versions as they were at a moment, and how many machines and people within a scope are on each. */
+export function linesAt(db: Db, at: number, scope: Scope = EVERYTHING): LineRow[] {
+	const condition = scopeCondition(scope, 'machine');
 	const lines = all<{ id: string; name: string; system: string; users: 'single' | 'multi' }>(
 		db,
 		'SELECT * FROM lines ORDER BY position'
@@ -49,11 +54,10 @@ export function linesAt(db: Db, at: number, machineSql = '1', params: unknown[] 
 	);
 	const counts = all<{ line_id: string; version: string; machines: number; people: number }>(
 		db,
-		`SELECT p.line_id, p.version, count(*) AS machines,
-		 sum((SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.since <= ? AND s.until > ?)) AS people
-		 FROM machines m JOIN machine_places p ON p.machine_id = m.id AND p.since <= ? AND p.until > ?
-		 WHERE m.since <= ? AND m.until > ? AND ${machineSql} GROUP BY 1, 2`,
-		[at, at, at, at, at, at, ...params]
+		`SELECT pl.line_id, pl.version, count(*) AS machines,
+		 sum((SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.since <= @at AND s.until > @at)) AS people
+		 ${fromOf(MACHINES, 'pl.', condition.sql)} AND ${condition.sql} GROUP BY 1, 2`,
+		{ ...atMoment(db, at), ...condition.params }
 	);
 	const countOf = new Map(counts.map((c) => [`${c.line_id}/${c.version}`, c]));
 	return lines.map((l) => {

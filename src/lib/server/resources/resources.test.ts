@@ -14,7 +14,7 @@ beforeEach(async () => {
 	h = await Harness.of();
 });
 
-const needs = () => needsAt(h.db, parseScope('').scope, h.lab.now);
+const needs = () => needsAt(h.db, parseScope('').scope, h.lab.now).needs;
 const fault = (kind: 'volume-full' | 'range-used-up', target: string, value: number | null = null) =>
 	h.lab.apply({ c: 'fault', kind, target, value });
 

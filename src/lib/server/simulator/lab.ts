@@ -21,6 +21,8 @@ import type { Command, Effect, Happening, SimConnection, SimMachine, SimPerson, 
 const PATIENCE = 12 * MINUTE;
 /** A session left disconnected is signed out after this long. */
 const DISCONNECTED_LIMIT = 3 * HOUR;
+/** A round trip up to this, in ms, is not felt. */
+const SHORT_WAY = 40;
 const UP: ReadonlySet<MachineState> = new Set(['ready', 'in use']);
 
 /**
@@ -408,13 +410,13 @@ export class Lab {
 		}
 		const pools = w.broker.pools.filter((p) => pub.pools.includes(p.id));
 		const near = pools.filter((p) => p.site === person.site);
-		// A pool at the person's own site first, then the others in the order of the publication.
-		conn.pools = [
-			...near,
-			...(near.length && near.some((p) => p.assignment === 'shared') && pub.id !== 'chart-studio'
-				? []
-				: pools.filter((p) => !near.includes(p)))
-		].map((p) => p.id);
+		// A pool at the person's own site first, then the others in the order of the publication. Who has a shared pool
+		// of their own is sent elsewhere only where the way is short: a far desktop is worse than a wait.
+		const own = near.some((p) => p.assignment === 'shared');
+		const others = pools.filter(
+			(p) => !near.includes(p) && (!own || roundTrip(this.estate, person.site, p.site) <= SHORT_WAY)
+		);
+		conn.pools = [...near, ...others].map((p) => p.id);
 		for (const id of person.open) {
 			const session = w.sessions.get(id)!;
 			if (session.publication === conn.publication) {

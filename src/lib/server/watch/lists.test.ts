@@ -187,9 +187,11 @@ describe('figures', () => {
 		expect(demandForecast(db, now, 3, null).ahead.length).toBeGreaterThan(5);
 	});
 	test('Today names the machine that is unusable, with the plan that would repair it', () => {
-		const need = needsAt(db, parseScope('').scope, now).find((n) => n.key === 'check-quay-01')!;
+		const need = needsAt(db, parseScope('').scope, now).needs.find((n) => n.key === 'check-quay-01')!;
 		expect(need).toMatchObject({ plan: { kind: 'runbook.run', input: { machine: 'quay-01', check: 'agent' } } });
-		expect(needsAt(db, parseScope('site:isle').scope, now).find((n) => n.key === 'check-quay-01')).toBeUndefined();
+		expect(
+			needsAt(db, parseScope('site:isle').scope, now).needs.find((n) => n.key === 'check-quay-01')
+		).toBeUndefined();
 	});
 });
 

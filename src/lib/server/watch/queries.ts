@@ -86,6 +86,18 @@ export function figuresAt(db: Db, scope: Scope, at: number): Figures {
 	};
 }
 
+/** How many people within a scope have a session at each site. */
+export function peopleBySite(db: Db, scope: Scope, at: number): Map<string, number> {
+	const condition = scopeCondition(scope, 'session');
+	return new Map(
+		all<{ site: string; n: number }>(
+			db,
+			`SELECT m.site_id AS site, count(DISTINCT s.person_id) AS n ${fromOf(SESSIONS, 'm.', condition.sql)} AND ${condition.sql} GROUP BY 1`,
+			{ ...atMoment(db, at), ...condition.params }
+		).map((r) => [r.site, r.n])
+	);
+}
+
 /** The state of machine `m` at @at, in one seek. */
 const STATE =
 	'(SELECT x.state FROM machine_states x WHERE x.machine_id = m.id AND x.since <= @at ORDER BY x.since DESC LIMIT 1)';
@@ -222,6 +234,10 @@ export interface ConnectionRow {
 	ended: number;
 	result: 'open' | 'refused' | 'lost' | 'gave up';
 	machine: string | null;
+	/** Of the person. */
+	site: string;
+	team: string;
+	pool: string | null;
 	session: number | null;
 	waited: number;
 	took: number;
@@ -249,7 +265,7 @@ export const failedConnections = (db: Db, from: number, to: number, limit = 400)
 function connections(db: Db, where: string, params: unknown[]): ConnectionRow[] {
 	return all<Omit<ConnectionRow, 'phases' | 'cause'> & { phases: string; cause: string }>(
 		db,
-		`SELECT c.id, pe.name AS person, pe.login, c.publication_id AS publication, c.gateway_id AS gateway, c.protocol, c.address, c.began, c.ended, c.result, m.name AS machine,
+		`SELECT c.id, pe.name AS person, pe.login, c.publication_id AS publication, c.gateway_id AS gateway, c.protocol, c.address, c.began, c.ended, c.result, m.name AS machine, pe.site_id AS site, pe.team_id AS team, c.pool_id AS pool,
 		 c.session_id AS session, c.waited, c.took, c.phases, c.cause FROM connections c JOIN people pe ON pe.id = c.person_id LEFT JOIN machines m ON m.id = c.machine_id WHERE ${where}`,
 		params
 	).map((c) => ({ ...c, phases: JSON.parse(c.phases) as Phase[], cause: JSON.parse(c.cause) as Fact[] }));

@@ -63,7 +63,7 @@
 	const hours = $derived.by(() => {
 		const out: number[] = [];
 		for (let t = Math.ceil(ribbon.from / HOUR) * HOUR; t < ribbon.to; t += HOUR)
-			if (Number(clockWords(ribbon.zone, t).slice(0, 2)) % 3 === 0) out.push(t);
+			if (Number(clockWords(ribbon.zone, t).slice(0, 2)) % 3 === 0 && x(t) > 18 && x(t) < width - 18) out.push(t);
 		return out;
 	});
 	// Flags that would lie upon one another lose their words; the line stays.

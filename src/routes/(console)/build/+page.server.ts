@@ -2,11 +2,10 @@ import { chanceOver, expectDuration } from '$lib/core/images/duration';
 import { checkSheet } from '$lib/core/images/sheet';
 import { runtime } from '$lib/server/runtime';
 import { asKnown, lookOf } from '$lib/server/moment';
-import { scopeCondition } from '$lib/server/moment/scope-sql';
 import { buildsAt, linesAt, sheetAt, stepHistories } from '$lib/server/images/queries';
 import { nextNumber } from '$lib/server/images/planner';
 import { jobById } from '$lib/server/jobs';
-import { facetValues } from '$lib/core/scope/scope';
+import { narrow } from '$lib/core/scope/scope';
 
 export const load = ({ url, depends }) => {
 	depends('sextant:live');
@@ -14,13 +13,11 @@ export const load = ({ url, depends }) => {
 	const { db, clock } = context;
 	const look = lookOf(url, clock);
 	const at = asKnown(look);
-	const site = facetValues(look.scope, 'site');
-	const pool = facetValues(look.scope, 'pool');
-	// Machines are counted by site and pool; other facets do not speak of image lines.
-	const condition = scopeCondition({ terms: look.scope.terms.filter((t) => t.type === 'facet' && (t.facet === 'site' || t.facet === 'pool')) }, 'machine');
-	const where = condition.sql.replaceAll(/@(k\d+)/g, (_a, key: string) => `'${String(condition.params[key]).replaceAll("'", "''")}'`);
-	const only = facetValues(look.scope, 'line');
-	const lines = linesAt(db, at, where).filter((l) => (!only || only.includes(l.id)) && (l.machines > 0 || (!site && !pool)));
+	const all = linesAt(db, at, look.scope);
+	// A line that nothing runs on stands in the list unless the scope asks for machines, people or places.
+	const lines = look.scope.terms.every((t) => t.type === 'facet' && t.facet === 'line')
+		? narrow(look.scope, all, { line: (l) => l.id }, (l) => l.name).items
+		: all.filter((l) => l.machines > 0);
 	const chosen = lines.find((l) => l.id === url.searchParams.get('line')) ?? lines[0] ?? null;
 	const sheet = chosen ? sheetAt(db, chosen.id, at) : null;
 	const histories = chosen && sheet ? stepHistories(db, chosen.id, sheet) : [];

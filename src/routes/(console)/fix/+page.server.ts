@@ -1,6 +1,7 @@
 import { CHECKS, type CheckName } from '$lib/core/diagnosis/checks';
-import { facetValues } from '$lib/core/scope/scope';
+import { facetValues, narrow, unusedTerms } from '$lib/core/scope/scope';
 import { DAY } from '$lib/core/time/units';
+import { teamsAbove } from '$lib/server/access/circumstances';
 import { all } from '$lib/server/db';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { needsAt } from '$lib/server/today/queries';
@@ -12,30 +13,60 @@ export const load = ({ url, depends }) => {
 	const { db, clock } = runtime();
 	const look = lookOf(url, clock);
 	const at = asKnown(look);
-	const sites = facetValues(look.scope, 'site');
-	const pools = facetValues(look.scope, 'pool');
 	const persons = facetValues(look.scope, 'person');
-	const failing = all<{
-		machine: string;
-		pool: string;
-		site: string;
-		name: CheckName;
-		since: number;
-		saw: string;
-		sessions: number;
-	}>(
-		db,
-		`SELECT m.name AS machine, m.pool_id AS pool, m.site_id AS site, f.name, f.since, f.saw,
+	const { items: failing, left: leftOfMachines } = narrow(
+		look.scope,
+		all<{
+			machine: string;
+			pool: string;
+			site: string;
+			host: string;
+			line: string;
+			version: string;
+			name: CheckName;
+			since: number;
+			saw: string;
+			sessions: number;
+		}>(
+			db,
+			`SELECT m.name AS machine, m.pool_id AS pool, m.site_id AS site, h.name AS host, p.line_id AS line, p.version, f.name, f.since, f.saw,
 		 (SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.since <= ?1 AND s.until > ?1) AS sessions
-		 FROM failing_checks f JOIN machines m ON m.id = f.machine_id WHERE f.since <= ?1 AND f.until > ?1 ORDER BY f.since`,
-		{ 1: at }
-	).filter((f) => (!sites || sites.includes(f.site)) && (!pools || pools.includes(f.pool)));
+		 FROM failing_checks f JOIN machines m ON m.id = f.machine_id JOIN machine_places p ON p.machine_id = m.id AND p.since <= ?1 AND p.until > ?1
+		 JOIN hosts h ON h.id = p.host_id WHERE f.since <= ?1 AND f.until > ?1 ORDER BY f.since`,
+			{ 1: at }
+		),
+		{
+			site: (f) => f.site,
+			pool: (f) => f.pool,
+			machine: (f) => f.machine,
+			host: (f) => f.host,
+			line: (f) => f.line,
+			version: (f) => f.version
+		},
+		(f) => `${f.machine} ${f.saw}`
+	);
 	const gateway = failing.filter((f) => f.name === 'gateway');
 	const person =
 		persons?.length === 1
 			? all<{ id: number; name: string }>(db, 'SELECT id, name FROM people WHERE login = ?', [persons[0]])[0]
 			: undefined;
-	const failed = person ? connectionsOf(db, person.id, at, 60) : failedConnections(db, at - DAY, at, 60);
+	const above = teamsAbove(db);
+	const { items: failed, left: leftOfConnections } = narrow(
+		look.scope,
+		person ? connectionsOf(db, person.id, at, 400) : failedConnections(db, at - DAY, at, 2000),
+		{
+			person: (c) => c.login,
+			team: (c) => above.get(c.team) ?? [],
+			site: (c) => c.site,
+			pool: (c) => c.pool ?? [],
+			machine: (c) => c.machine ?? [],
+			publication: (c) => c.publication,
+			gateway: (c) => c.gateway,
+			protocol: (c) => c.protocol
+		},
+		(c) => `${c.person} ${c.login} ${c.machine ?? ''} ${c.cause.map((f) => f.words).join(' ')}`
+	);
+	const { needs, left: leftOfNeeds } = needsAt(db, look.scope, at);
 	return {
 		unusable: failing.filter((f) => f.name !== 'gateway'),
 		behindGateway: [...new Set(gateway.map((g) => g.saw))].map((saw) => ({
@@ -44,9 +75,12 @@ export const load = ({ url, depends }) => {
 			since: Math.min(...gateway.filter((g) => g.saw === saw).map((g) => g.since))
 		})),
 		tally: CHECKS.map((name) => ({ name, n: failing.filter((f) => f.name === name).length })),
-		findings: needsAt(db, look.scope, at).filter((n) => n.key.startsWith('finding-')),
+		left: unusedTerms(leftOfMachines, leftOfConnections, leftOfNeeds),
+		findings: needs.filter((n) => n.key.startsWith('finding-')),
 		person: person?.name ?? null,
-		connections: failed,
+		narrowed: look.scope.terms.length > 0,
+		connections: failed.slice(0, 60),
+		moreConnections: Math.max(0, failed.length - 60),
 		repairs: all<{
 			id: number;
 			title: string;

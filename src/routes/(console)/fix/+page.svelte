@@ -4,6 +4,7 @@
 	import { countWords, durationWords } from '$lib/core/time/units';
 	import { momentWords } from '$lib/core/time/zone';
 	import { addressWith } from '$lib/ui/frame/address';
+	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 
 	let { data } = $props();
@@ -15,6 +16,7 @@
 <div class={['grid min-h-full', wide ? 'grid-cols-[minmax(0,1fr)_420px]' : 'grid-cols-1']}>
 	<section class="px-[18px] py-3">
 		{#if data.look.future}<p class="text-ink2 mb-2 text-[13px]">Checks have no forecast: this is the present.</p>{/if}
+		<LeftOut left={data.left} of="machines, connections and findings" />
 		<h2 class="head">
 			Checks along the way <small>from the person to the machine; run every 5 minutes on every machine that is up</small
 			>
@@ -86,7 +88,7 @@
 			<tbody>
 				{#each data.connections as c (c.id)}
 					<tr>
-						<td class="whitespace-nowrap">{momentWords(data.zone, c.began)}</td>
+						<td class="whitespace-nowrap">{momentWords(data.zone, c.ended)}</td>
 						<td><a class="link" href={addressWith(page.url, { scope: `person:${c.login}` })}>{c.person}</a></td>
 						<td>{c.publication}</td>
 						<td class="whitespace-nowrap">{c.gateway}, {c.protocol}</td>
@@ -103,10 +105,19 @@
 						>
 					</tr>
 				{:else}
-					<tr><td colspan="6" class="text-ink2 py-3">Every connection of the last 24 hours was opened.</td></tr>
+					<tr
+						><td colspan="6" class="text-ink2 py-3"
+							>{data.narrowed
+								? 'No connection in this scope came to nothing in the last 24 hours.'
+								: 'Every connection of the last 24 hours was opened.'}</td
+						></tr
+					>
 				{/each}
 			</tbody>
 		</table>
+		{#if data.moreConnections}<p class="text-ink3 mt-1 text-[12.5px]">
+				{countWords(data.moreConnections, 'older one is', 'older ones are')} not shown; narrow the scope to see them.
+			</p>{/if}
 	</section>
 	<section class={['bg-sheet px-[18px] py-[14px]', wide && 'border-hair border-l']}>
 		<h2 class="head">Findings <small>settings that do not agree, things that run out</small></h2>

@@ -1,11 +1,12 @@
 import { FOREVER } from '$lib/core/time/units';
-import { whoGetsWhat } from '$lib/server/access/circumstances';
-import { hoursById, poolsAt } from '$lib/server/capacity/queries';
+import { teamsAbove, whoGetsWhat } from '$lib/server/access/circumstances';
+import { hoursById } from '$lib/server/capacity/queries';
 import { all } from '$lib/server/db';
 import { linesAt } from '$lib/server/images/queries';
 import { asKnown, lookOf } from '$lib/server/moment';
-import { facetValues } from '$lib/core/scope/scope';
-import { grantsAt, publicationsAt } from '$lib/server/publishing/queries';
+import { narrow, unusedTerms } from '$lib/core/scope/scope';
+import { publishingAt } from '$lib/server/publishing/narrowed';
+import { publicationsAt } from '$lib/server/publishing/queries';
 import { runtime } from '$lib/server/runtime';
 
 export const load = ({ url, depends }) => {
@@ -13,8 +14,6 @@ export const load = ({ url, depends }) => {
 	const { db, clock } = runtime();
 	const look = lookOf(url, clock);
 	const at = asKnown(look);
-	const sites = facetValues(look.scope, 'site');
-	const only = facetValues(look.scope, 'pool');
 	const counts = new Map(
 		all<{ pool: string; machines: number; up: number; sessions: number }>(
 			db,
@@ -28,30 +27,45 @@ export const load = ({ url, depends }) => {
 		db,
 		'SELECT pool_id AS pool, name, reason FROM unmade_machines ORDER BY pool_id, name'
 	);
-	const publications = publicationsAt(db, at);
+	const { pools, publications, grants, poolOf, left } = publishingAt(db, look.scope, at);
+	const inUse = new Map(
+		all<{ id: string; n: number }>(
+			db,
+			'SELECT publication_id AS id, count(DISTINCT person_id) AS n FROM sessions WHERE since <= ?1 AND until > ?1 GROUP BY 1',
+			{ 1: at }
+		).map((r) => [r.id, r.n])
+	);
+	const who = whoGetsWhat(
+		db,
+		at,
+		publications.map((p) => ({ id: p.id, name: p.internalName }))
+	);
+	const above = teamsAbove(db);
+	const teams = narrow(look.scope, who.teams, { team: (t) => above.get(t.id) ?? [] }, (t) => t.name);
 	return {
-		pools: poolsAt(db, at)
-			.filter((p) => (!sites || sites.includes(p.site)) && (!only || only.includes(p.id)))
-			.map((p) => ({
-				id: p.id,
-				name: p.name,
-				siteName: p.siteName,
-				line: p.line,
-				version: p.version,
-				assignment: p.assignment,
-				perMachine: p.perMachine,
-				...(counts.get(p.id) ?? { machines: 0, up: 0, sessions: 0 }),
-				unmade: unmade.filter((u) => u.pool === p.id)
-			})),
+		left: unusedTerms(...left, teams.left),
+		pools: pools.map((p) => ({
+			id: p.id,
+			name: p.name,
+			siteName: p.siteName,
+			line: p.line,
+			version: p.version,
+			assignment: p.assignment,
+			perMachine: p.perMachine,
+			...(counts.get(p.id) ?? { machines: 0, up: 0, sessions: 0 }),
+			unmade: unmade.filter((u) => u.pool === p.id)
+		})),
 		publications: publications.map((p) => ({
 			...p,
-			grants: grantsAt(db, at).filter((g) => g.publication === p.id).length
+			served: p.pools.map((id) => ({ id, name: poolOf.get(id)?.name ?? id })),
+			grants: grants.filter((g) => g.publication === p.id).length,
+			people: who.publications.find((w) => w.id === p.id)?.people ?? 0,
+			inUse: inUse.get(p.id) ?? 0
 		})),
-		who: whoGetsWhat(
-			db,
-			at,
-			publications.map((p) => ({ id: p.id, name: p.internalName }))
-		),
+		who: {
+			...who,
+			teams: look.scope.terms.some((t) => t.type === 'facet' && t.facet === 'team') ? teams.items : who.teams
+		},
 		choices: {
 			sites: all<{ id: string; name: string }>(db, 'SELECT id, name FROM sites ORDER BY position'),
 			networks: all<{ id: string; site: string; range: string }>(db, 'SELECT id, site_id AS site, range FROM networks'),
@@ -65,6 +79,7 @@ export const load = ({ url, depends }) => {
 			pools: all<{ id: string; name: string }>(db, `SELECT id, name FROM pools WHERE until = ${FOREVER} ORDER BY name`),
 			teams: all<{ id: string; name: string }>(db, 'SELECT id, name FROM teams ORDER BY name')
 		},
-		make: url.searchParams.get('make')
+		make: url.searchParams.get('make'),
+		edit: publicationsAt(db, at).find((p) => p.id === url.searchParams.get('edit')) ?? null
 	};
 };

@@ -2,14 +2,15 @@
 	import { page } from '$app/state';
 	import { addressWith } from '$lib/ui/frame/address';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
+	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
 	import GrantForm from './GrantForm.svelte';
 	import PoolForm from './PoolForm.svelte';
 	import PublicationForm from './PublicationForm.svelte';
 
 	let { data } = $props();
 	const may = (kind: string) => data.look.live && data.mayDraft.includes(kind);
-	const open = (make: string) => addressWith(page.url, { make });
-	const close = $derived(addressWith(page.url, { make: null }));
+	const open = (make: string, edit: string | null = null) => addressWith(page.url, { make, edit });
+	const close = $derived(addressWith(page.url, { make: null, edit: null }));
 	const showWide = $derived(!(data.card || data.plan));
 </script>
 
@@ -18,6 +19,7 @@
 	{#if data.look.future}<p class="text-ink2 mb-2 text-[13px]">
 			Publications have no forecast: this is the present.
 		</p>{/if}
+	<LeftOut left={data.left} of="pools, publications and teams" />
 	<div class="flex items-baseline gap-2">
 		<h2 class="head">Pools <small>machines made alike from a version</small></h2>
 		<span class="ml-auto flex gap-2">
@@ -29,7 +31,8 @@
 	{#if data.make}
 		<section class="border-sea bg-sheet my-3 rounded-lg border p-4" aria-label="Make">
 			{#if data.make === 'pool'}<PoolForm choices={data.choices} {close} />
-			{:else if data.make === 'publication'}<PublicationForm pools={data.choices.pools} {close} />
+			{:else if data.make === 'publication'}
+				{#key data.edit?.id}<PublicationForm pools={data.choices.pools} edit={data.edit} {close} />{/key}
 			{:else}<GrantForm publications={data.publications} teams={data.choices.teams} {close} />{/if}
 		</section>
 	{/if}
@@ -76,6 +79,43 @@
 						>No pool lies in this scope. {may('pool.create') ? 'Make one from an image version.' : ''}</td
 					></tr
 				>
+			{/each}
+		</tbody>
+	</table>
+
+	<h2 class="head mt-6">Publications <small>what people see on their shelf, and which pools serve it</small></h2>
+	<table class="grid-table mt-1">
+		<thead
+			><tr
+				><th>publication</th><th>people see</th><th>served by</th><th>protocol</th><th class="num">grants</th><th
+					class="num">people</th
+				><th class="num">in use by</th><th><span class="sr-only">actions</span></th></tr
+			></thead
+		>
+		<tbody>
+			{#each data.publications as p (p.id)}
+				<tr>
+					<td
+						><a class="link" data-row href={addressWith(page.url, { card: `publication/${p.id}` })}>{p.internalName}</a
+						></td
+					>
+					<td>{p.name}</td>
+					<td class="text-ink2"
+						>{#each p.served as s, i (s.id)}{i ? ', ' : ''}<a
+								class="hover:text-sea"
+								href={addressWith(page.url, { card: `pool/${s.id}` })}>{s.name}</a
+							>{/each}</td
+					>
+					<td class="text-ink2">{p.protocol}</td>
+					<td class="num">{p.grants}</td><td class="num">{p.people}</td><td class="num">{p.inUse}</td>
+					<td class="num"
+						>{#if may('publication.change')}<a class="link" href={open('publication', p.id)}
+								>Change<span class="sr-only">{p.internalName}</span></a
+							>{/if}</td
+					>
+				</tr>
+			{:else}
+				<tr><td colspan="8" class="text-ink2 py-4">Nothing that is published lies in this scope.</td></tr>
 			{/each}
 		</tbody>
 	</table>

@@ -2,19 +2,38 @@
 	import Field from '$lib/ui/forms/Field.svelte';
 	import { draftFrom } from '$lib/ui/plan/draft';
 
-	let { pools, close }: { pools: { id: string; name: string }[]; close: string } = $props();
-	let f = $state({ name: '', internalName: '', icon: 'desktop', protocol: 'stream', pools: [] as string[] });
+	interface Publication {
+		id: string;
+		name: string;
+		internalName: string;
+		icon: string;
+		protocol: string;
+		pools: string[];
+	}
+	interface Props {
+		pools: { id: string; name: string }[];
+		/** The publication to change; null to make one. */
+		edit: Publication | null;
+		close: string;
+	}
+	let { pools, edit, close }: Props = $props();
+	const empty = { name: '', internalName: '', icon: 'desktop', protocol: 'stream', pools: [] as string[] };
+	// svelte-ignore state_referenced_locally
+	let f = $state(edit ? { ...edit, pools: [...edit.pools] } : empty);
 	let errors: Record<string, string> = $state({});
 	const ICONS = ['desktop', 'chart', 'watch', 'wave', 'ledger', 'ship'];
 
 	async function plan(e: SubmitEvent) {
 		e.preventDefault();
 		errors = {};
-		errors = await draftFrom('publication.create', f, { make: null });
+		errors = await draftFrom(edit ? 'publication.change' : 'publication.create', f, { make: null, edit: null });
 	}
 </script>
 
-<h3 class="head">Publish a desktop <small>nobody sees it until it is granted</small></h3>
+<h3 class="head">
+	{#if edit}Change {edit.internalName} <small>sessions that are open stay open</small>
+	{:else}Publish a desktop <small>nobody sees it until it is granted</small>{/if}
+</h3>
 <form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={plan} novalidate>
 	<Field label="Name for people" problem={errors.name}
 		>{#snippet children(p)}<input {...p} class="field" bind:value={f.name} />{/snippet}</Field
@@ -42,9 +61,8 @@
 		<p class="text-buoy text-[12.5px]" role="alert">{errors.pools ?? ''}</p>
 	</fieldset>
 	<div class="col-span-4 mt-1 flex items-center gap-3">
-		<button class="btn btn-go">Plan the publication</button><a class="btn btn-plain" href={close}>Leave it</a><span
-			class="text-buoy text-[12.5px]"
-			role="alert">{errors.form ?? ''}</span
-		>
+		<button class="btn btn-go">Plan the {edit ? 'change' : 'publication'}</button><a class="btn btn-plain" href={close}
+			>Leave it</a
+		><span class="text-buoy text-[12.5px]" role="alert">{errors.form ?? ''}</span>
 	</div>
 </form>

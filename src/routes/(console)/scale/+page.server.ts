@@ -1,13 +1,14 @@
 import { countOver } from '$lib/core/time/intervals';
-import { facetValues } from '$lib/core/scope/scope';
+import { unusedTerms } from '$lib/core/scope/scope';
 import { HOUR, MINUTE } from '$lib/core/time/units';
 import { hoursWords } from '$lib/core/time/hours';
 import { momentOf, wallTime } from '$lib/core/time/zone';
 import type { Fact } from '$lib/core/why/explained';
 import { demandCurve, demandForecast } from '$lib/server/capacity/demand';
-import { hoursById, machineCount, poolsAt } from '$lib/server/capacity/queries';
+import { hoursById, machineCount } from '$lib/server/capacity/queries';
 import { all, one } from '$lib/server/db';
 import { asKnown, lookOf } from '$lib/server/moment';
+import { publishingAt } from '$lib/server/publishing/narrowed';
 import { runtime } from '$lib/server/runtime';
 
 const STEP = 5 * MINUTE;
@@ -17,11 +18,7 @@ export const load = ({ url, depends }) => {
 	const { db, clock } = runtime();
 	const look = lookOf(url, clock);
 	const at = asKnown(look);
-	const sites = facetValues(look.scope, 'site');
-	const only = facetValues(look.scope, 'pool');
-	const pools = poolsAt(db, at).filter((p) => (!sites || sites.includes(p.site)) && (!only || only.includes(p.id)));
-	const wanted = url.searchParams.get('pool');
-	const pool = pools.find((p) => p.id === wanted) ?? pools.find((p) => p.id === 'chart-studio') ?? pools[0] ?? null;
+	const { pools, left } = publishingAt(db, look.scope, at);
 	const summary = pools.map((p) => {
 		const counts = one<{ up: number | null; free: number | null; n: number; sessions: number | null }>(
 			db,
@@ -44,7 +41,10 @@ export const load = ({ url, depends }) => {
 			assignment: p.assignment
 		};
 	});
-	if (!pool) return { pools: summary, pool: null };
+	const wanted = url.searchParams.get('pool');
+	const pool = pools.find((p) => p.id === wanted) ?? pools.find((p) => p.assignment === 'shared') ?? pools[0] ?? null;
+	const unused = unusedTerms(left[0]);
+	if (!pool) return { pools: summary, pool: null, left: unused };
 
 	const day = wallTime(pool.zone, look.at).day;
 	const from = momentOf(pool.zone, day, 0);
@@ -64,6 +64,7 @@ export const load = ({ url, depends }) => {
 			bins
 		).map((n) => n * pool.perMachine);
 	return {
+		left: unused,
 		pools: summary,
 		pool: { ...pool, hoursText: hoursWords(pool.policy.hours), machines: machineCount(db, pool.id, at) },
 		hours: [...hoursById(db)].map(([id, h]) => ({ id, words: hoursWords(h) })),

@@ -3,6 +3,7 @@
 	import { countWords, durationWords } from '$lib/core/time/units';
 	import { clockWords, dayWords } from '$lib/core/time/zone';
 	import { addressWith } from '$lib/ui/frame/address';
+	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
 	import Why from '$lib/ui/why/Why.svelte';
 	import DemandChart from './DemandChart.svelte';
 	import PolicyForm from './PolicyForm.svelte';
@@ -17,6 +18,7 @@
 {:else}
 	<div class={['grid min-h-full', wide ? 'grid-cols-[minmax(0,1fr)_352px]' : 'grid-cols-1']}>
 		<section class="px-[18px] py-3">
+			<LeftOut left={data.left} of="pools" />
 			<h2 class="head">
 				{data.pool.name}, {dayWords(data.pool.zone, data.day!.from)}
 				<small>demand and capacity over the day, on {data.pool.siteName}’s clock</small>

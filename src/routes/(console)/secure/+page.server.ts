@@ -1,9 +1,9 @@
 import { conditionsWords } from '$lib/core/access/decide';
 import { DAY } from '$lib/core/time/units';
-import { testAccess } from '$lib/server/access/circumstances';
+import { teamsRelated, testAccess } from '$lib/server/access/circumstances';
 import { all } from '$lib/server/db';
 import { asKnown, lookOf } from '$lib/server/moment';
-import { facetValues } from '$lib/core/scope/scope';
+import { narrow, unusedTerms } from '$lib/core/scope/scope';
 import { grantsAt, publicationsAt } from '$lib/server/publishing/queries';
 import { runtime } from '$lib/server/runtime';
 
@@ -30,8 +30,17 @@ export const load = ({ url, depends }) => {
 					secondFactor: q.get('factor') !== 'no'
 				})
 			: null;
-	const pubs = facetValues(look.scope, 'publication');
-	const teams = facetValues(look.scope, 'team');
+	const related = teamsRelated(db);
+	const { items: grants, left } = narrow(
+		look.scope,
+		grantsAt(db, at),
+		{
+			publication: (g) => g.publication,
+			team: (g) => (g.toKind === 'team' ? (related.get(g.toId) ?? []) : []),
+			person: (g) => g.toLogin ?? []
+		},
+		(g) => `${g.publication} ${g.publicationName} ${g.toName}`
+	);
 	const refused = new Map(
 		all<{ p: string; n: number }>(
 			db,
@@ -40,11 +49,12 @@ export const load = ({ url, depends }) => {
 		).map((r) => [r.p, r.n])
 	);
 	return {
-		grants: grantsAt(db, at)
-			.filter(
-				(g) => (!pubs || pubs.includes(g.publication)) && (!teams || (g.toKind === 'team' && teams.includes(g.toId)))
-			)
-			.map((g) => ({ ...g, words: conditionsWords(g.conditions), refused: refused.get(g.publication) ?? 0 })),
+		left: unusedTerms(left),
+		grants: grants.map((g) => ({
+			...g,
+			words: conditionsWords(g.conditions),
+			refused: refused.get(g.publication) ?? 0
+		})),
 		publications: publicationsAt(db, at).map((p) => ({ id: p.id, name: p.internalName })),
 		test: {
 			login,

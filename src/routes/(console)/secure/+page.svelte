@@ -3,6 +3,7 @@
 	import { momentWords } from '$lib/core/time/zone';
 	import Field from '$lib/ui/forms/Field.svelte';
 	import { addressWith } from '$lib/ui/frame/address';
+	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
 	import Why from '$lib/ui/why/Why.svelte';
 	import ConditionsForm from './ConditionsForm.svelte';
 
@@ -18,6 +19,7 @@
 	{#if data.look.future}<p class="text-ink2 mb-2 text-[13px]">
 			Grants have no forecast: this is the present. The tester below answers for the moment chosen.
 		</p>{/if}
+	<LeftOut left={data.left} of="grants" />
 	<h2 class="head">Grants and their conditions <small>all conditions of a grant have to hold</small></h2>
 	<table class="grid-table mt-1">
 		<thead

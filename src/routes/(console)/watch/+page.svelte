@@ -5,6 +5,7 @@
 	import { countWords, durationWords } from '$lib/core/time/units';
 	import { addressWith } from '$lib/ui/frame/address';
 	import LongList from '$lib/ui/lists/LongList.svelte';
+	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 
 	let { data } = $props();
@@ -88,9 +89,7 @@
 				? '; lists have no forecast, this is the present'
 				: ''}
 		</p>
-		{#if data.left.length}<p class="text-sand text-[12.5px]">
-				“{data.left.join('”, “')}” says nothing of {data.list} and is left out here.
-			</p>{/if}
+		<LeftOut left={data.left} of={data.list} />
 		<span class="ml-auto flex min-h-[30px] gap-2">
 			{#if chosen.length && data.list === 'sessions'}
 				{#if may('session.message')}<PlanButton

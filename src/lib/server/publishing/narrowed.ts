@@ -1,0 +1,85 @@
+import { narrow, type Scope, type Term } from '$lib/core/scope/scope';
+import { teamsAbove, teamsRelated } from '../access/circumstances';
+import { poolsAt, type PoolRow } from '../capacity/queries';
+import { all, type Db } from '../db';
+import { grantsAt, publicationsAt, type GrantRow, type PublicationRow } from './queries';
+
+/** Pools and publications within a scope, found by each other and by whom the publications are granted to. */
+export interface PublishingView {
+	pools: PoolRow[];
+	publications: PublicationRow[];
+	grants: GrantRow[];
+	/** All pools by id, those outside the scope included. */
+	poolOf: Map<string, PoolRow>;
+	/** Terms that pools and publications do not answer to. */
+	left: [Term[], Term[]];
+}
+
+/** Pools and publications as they were at a moment, as far as they lie in a scope. */
+export function publishingAt(db: Db, scope: Scope, at: number): PublishingView {
+	const allPools = poolsAt(db, at);
+	const allPublications = publicationsAt(db, at);
+	const grants = grantsAt(db, at);
+	const poolOf = new Map(allPools.map((p) => [p.id, p]));
+	const above = teamsAbove(db);
+	const related = teamsRelated(db);
+	const asked = personsAsked(db, scope);
+
+	const grantsOf = (p: PublicationRow) => grants.filter((g) => g.publication === p.id);
+	const teamsOf = (p: PublicationRow) =>
+		grantsOf(p).flatMap((g) => (g.toKind === 'team' ? (related.get(g.toId) ?? []) : []));
+	// Whom it is granted to by name, and those that the scope asks about whom a team's grant reaches.
+	const personsOf = (p: PublicationRow) =>
+		grantsOf(p).flatMap((g) =>
+			g.toKind === 'person'
+				? [g.toLogin!]
+				: asked.filter((a) => above.get(a.team)?.includes(g.toId)).map((a) => a.login)
+		);
+	const served = (of: (p: PoolRow) => string) => (p: PublicationRow) =>
+		p.pools.flatMap((id) => (poolOf.has(id) ? [of(poolOf.get(id)!)] : []));
+	const servedBy = (pool: PoolRow) => allPublications.filter((p) => p.pools.includes(pool.id));
+
+	const pools = narrow(
+		scope,
+		allPools,
+		{
+			site: (p) => p.site,
+			pool: (p) => p.id,
+			line: (p) => p.line,
+			version: (p) => p.version,
+			publication: (p) => servedBy(p).map((x) => x.id),
+			team: (p) => servedBy(p).flatMap(teamsOf),
+			person: (p) => servedBy(p).flatMap(personsOf)
+		},
+		(p) => `${p.id} ${p.name}`
+	);
+	const publications = narrow(
+		scope,
+		allPublications,
+		{
+			publication: (p) => p.id,
+			protocol: (p) => p.protocol,
+			site: served((p) => p.site),
+			pool: served((p) => p.id),
+			line: served((p) => p.line),
+			version: served((p) => p.version),
+			team: teamsOf,
+			person: personsOf
+		},
+		(p) => `${p.id} ${p.name} ${p.internalName}`
+	);
+	return {
+		pools: pools.items,
+		publications: publications.items,
+		grants,
+		poolOf,
+		left: [pools.left, publications.left]
+	};
+}
+
+function personsAsked(db: Db, scope: Scope): { login: string; team: string }[] {
+	const logins = scope.terms.flatMap((t) => (t.type === 'facet' && t.facet === 'person' ? t.values : []));
+	return all(db, 'SELECT login, team_id AS team FROM people WHERE login IN (SELECT value FROM json_each(?))', [
+		JSON.stringify(logins)
+	]);
+}
