@@ -190,25 +190,66 @@ test('a plan committed for a time waits as a flag ahead on the ribbon, and can b
 	await expect(page.getByRole('status').first()).toContainText('cancelled');
 });
 
-test('a person who may not open something is told why and what to do, in their own words', async ({
-	page,
-	browser
+test('what runs out stands on Today with a plan that makes room; slow sign-ins with their breakdown', async ({
+	page
 }) => {
 	await signIn(page, 'operator');
-	const { rows } = (await api(page.request, 'get', '/people?scope=team:finance site:bergen&limit=1')) as {
-		rows: { login: string }[];
-	};
-	const my = await (await browser.newContext({ viewport: { width: 390, height: 844 } })).newPage();
-	await my.goto('/my/sign-in');
-	await my.getByLabel('Login').fill(rows[0]!.login);
-	await my.getByLabel('Password').fill('tideline');
-	await my.getByRole('button', { name: 'Sign in' }).click();
-	const tile = my.getByRole('listitem').filter({ hasText: 'Payroll close' });
-	await expect(tile).toContainText('Not right now');
-	await expect(tile).toContainText('Sign in again with your second factor.');
-	await expect(tile.getByRole('button')).toHaveCount(0);
-	expect(await my.evaluate(() => document.documentElement.scrollWidth <= innerWidth)).toBe(true);
-	await my.context().close();
+	const volume = page.getByRole('listitem').filter({ hasText: 'Volume hba-v1 is' });
+	await volume.getByRole('button', { name: /^Extend it to/ }).click();
+	const tray = page.getByRole('region', { name: 'Plan' });
+	await expect(tray).toContainText(/Extend volume hba-v1 to \d+(\.\d)? TB/);
+	await tray.getByRole('button', { name: 'Review' }).click();
+	const review = page.getByRole('complementary', { name: 'Plan in review' });
+	await expect(review).toContainText('a volume can grow, but not shrink');
+	await expect(review).toContainText('people affected0');
+	expect(await commitAndFollow(page)).toBe('done');
+	await visit(page, '/');
+	await expect(volume).toHaveCount(0);
+
+	const slow = page.getByRole('listitem').filter({ hasText: 'Slow sign-ins on watch-desk' });
+	await slow.getByRole('link', { name: 'Breakdown' }).click();
+	await page.waitForURL(/\/watch\?list=sessions/);
+	await expect(page.getByText(/image line watch-desk/).first()).toBeVisible();
+	await page.getByRole('link', { name: /./ }).and(page.locator('[data-row]')).first().click();
+	await expect(page.getByRole('complementary')).toContainText(/drives and printers/);
+});
+
+test('a publication is changed from its list, refused beside the field, and undone', async ({ page }) => {
+	await signIn(page, 'operator');
+	await visit(page, '/publish?scope=publication:ship-desk');
+	const row = page.getByRole('row', { name: /Ship desk Ship desk/ });
+	await expect(row).toContainText('Ship desks RV Fulmar');
+	await row.getByRole('link', { name: /Change/ }).click();
+	await page.getByLabel('Name for people').fill('Chart Studio');
+	await page.getByRole('button', { name: 'Plan the change' }).click();
+	await expect(page.getByRole('alert').filter({ hasText: 'People would see two of that name' })).toBeVisible();
+	await expect(page.getByLabel('Name for people')).toHaveValue('Chart Studio');
+	await page.getByLabel('Name for people').fill('Desk aboard');
+	await page.getByRole('button', { name: 'Plan the change' }).click();
+	expect(await commitAndFollow(page)).toBe('done');
+	await visit(page, '/publish?scope=publication:ship-desk');
+	await expect(page.getByRole('row', { name: /Ship desk Desk aboard/ })).toBeVisible();
+	await expect(page.getByRole('link', { name: 'Bridge desks Bergen' })).toHaveCount(0);
+});
+
+test('each stage says which terms of the scope mean nothing for it, and uses the others', async ({ page }) => {
+	await signIn(page, 'auditor');
+	for (const [path, of] of [
+		['/', 'findings, repairs and jobs'],
+		['/publish', 'pools, publications and teams'],
+		['/secure', 'grants'],
+		['/scale', 'pools'],
+		['/fix', 'machines, connections and findings']
+	] as const) {
+		await visit(page, `${path}?scope=${encodeURIComponent('publication:chart-studio strain>1')}`);
+		await expect(page.getByText(`says nothing of ${of} and is left out here`), path).toBeVisible();
+	}
+	await visit(page, `/scale?scope=${encodeURIComponent('publication:chart-studio')}`);
+	await expect(page.getByRole('heading', { name: /Chart Studio/ }).first()).toBeVisible();
+	await expect(page.getByText('Bridge desks Bergen')).toHaveCount(0);
+	await visit(page, `/secure?scope=${encodeURIComponent('team:planning')}`);
+	await expect(page.getByRole('row', { name: /Chart Studio/ })).toBeVisible();
+	await expect(page.getByRole('row', { name: /Payroll/ })).toHaveCount(0);
 });
 
 test('every other view is accessible, by day and by night', async ({ page }) => {

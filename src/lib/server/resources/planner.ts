@@ -29,19 +29,18 @@ const extendVolume = planKind({
 			throw new InputProblem([
 				{ field: 'size', words: `It has ${sizeWords(facts.size)} already; a volume grows, and does not shrink.` }
 			]);
-		const people = all<{ login: string; name: string }>(
+		const { people } = one<{ people: number }>(
 			ctx.db,
-			`SELECT DISTINCT pe.login, pe.name FROM sessions s JOIN people pe ON pe.id = s.person_id
-			 JOIN machine_places p ON p.machine_id = s.machine_id AND p.until = ${FOREVER} WHERE s.until = ${FOREVER} AND p.volume_id = ? ORDER BY pe.name`,
+			`SELECT count(DISTINCT s.person_id) AS people FROM sessions s
+			 JOIN machine_places p ON p.machine_id = s.machine_id AND p.until = ${FOREVER} WHERE s.until = ${FOREVER} AND p.volume_id = ?`,
 			[input.volume]
-		);
+		)!;
 		const share = (size: number) => `${Math.round((100 * facts.used) / size)} %`;
 		const cost = (size: number) => Math.round((size / TB) * row.price_tb_month);
 		return {
 			title: `Extend volume ${input.volume} to ${sizeWords(input.size)}`,
 			effects: {
 				...noEffects(),
-				people: people.map((p) => ({ kind: 'person', id: p.login, name: p.name, how: 'works on it, undisturbed' })),
 				duration: { middle: 25 * SECOND, ninety: 40 * SECOND },
 				cost: { before: cost(facts.size), after: cost(input.size) }
 			},
@@ -53,7 +52,10 @@ const extendVolume = planKind({
 					source: 'compute provider'
 				},
 				{ words: `of ${sizeWords(input.size)} it would be ${share(input.size)}`, side: 'for' },
-				{ words: 'machines on it run on meanwhile', source: 'compute provider' }
+				{
+					words: `machines on it run on meanwhile; ${countWords(people, 'person', 'people')} on them notice nothing`,
+					source: 'compute provider'
+				}
 			],
 			objects: [`volume/${input.volume}`],
 			steps: [{ kind: 'volume.extend', words: `Extend it to ${sizeWords(input.size)}`, input, expected: 25 * SECOND }],

@@ -1,0 +1,196 @@
+import { beforeEach, describe, expect, test } from 'vitest';
+import { parseScope } from '$lib/core/scope/scope';
+import { FOREVER, MINUTE } from '$lib/core/time/units';
+import { all, one, run } from '../db';
+import type { FAULT_KINDS } from '$lib/core/estate/schema';
+import { Harness, testEstate } from '../testing/harness';
+import { needsAt } from '../today/queries';
+import { sweepChecks, sweepFindings } from './watchman';
+
+let h: Harness;
+beforeEach(async () => {
+	h = await Harness.of(testEstate());
+	await h.live(10 * MINUTE);
+});
+
+const fault = (kind: (typeof FAULT_KINDS)[number], target: string, value: number | null = null) =>
+	h.lab.apply({ c: 'fault', kind, target, value }) as number;
+const failing = () =>
+	all<{ machine: string; name: string; since: number; until: number }>(
+		h.db,
+		'SELECT m.name AS machine, f.name, f.since, f.until FROM failing_checks f JOIN machines m ON m.id = f.machine_id ORDER BY f.since, m.name'
+	);
+const checks = () => sweepChecks(h.ctx, [...h.engine.observer.machines.values()], h.lab.now);
+const findings = (deeper = { forecast: false, signIns: false }) => sweepFindings(h.ctx, h.lab.now, deeper);
+const open = () =>
+	all<{ kind: string; subject_id: string; since: number; title: string; people: number }>(
+		h.db,
+		`SELECT kind, subject_id, since, title, people FROM findings WHERE until = ${FOREVER} ORDER BY kind, subject_id`
+	);
+const needs = (scope = '') =>
+	needsAt(h.db, parseScope(scope).scope, h.lab.now).needs.map((n) => n.title);
+
+describe('checks', () => {
+	test('a failing one is one interval from the sweep that saw it to the sweep that saw it pass', async () => {
+		const id = fault('agent-stopped', 'quay-01');
+		await checks();
+		const since = h.lab.now;
+		await h.live(2 * MINUTE);
+		await checks();
+		expect(failing()).toEqual([{ machine: 'quay-01', name: 'agent', since, until: FOREVER }]);
+		h.lab.apply({ c: 'clear fault', id });
+		await h.live(2 * MINUTE);
+		await checks();
+		expect(failing()).toEqual([{ machine: 'quay-01', name: 'agent', since, until: h.lab.now }]);
+	});
+
+	test('only the first along the way is named: those after it were not asked', async () => {
+		fault('agent-stopped', 'quay-01');
+		fault('trust-lost', 'quay-01');
+		await checks();
+		expect(failing().map((f) => f.name)).toEqual(['agent']);
+	});
+
+	test('when another check fails instead, the first one ends', async () => {
+		const id = fault('agent-stopped', 'quay-01');
+		fault('trust-lost', 'quay-01');
+		await checks();
+		h.lab.apply({ c: 'clear fault', id });
+		await h.live(MINUTE);
+		await checks();
+		expect(failing().map((f) => [f.name, f.until === FOREVER])).toEqual([
+			['agent', false],
+			['trust', true]
+		]);
+	});
+
+	test('a machine that goes off has no failing check left', async () => {
+		fault('agent-stopped', 'quay-01');
+		await checks();
+		await h.carryOut('machine.restart', { machines: ['quay-01'] });
+		h.lab.powerOff(h.lab.world.machines.get('quay-01')!, 'off', 'tests');
+		await h.engine.observe();
+		await checks();
+		expect(failing().filter((f) => f.until === FOREVER)).toEqual([]);
+	});
+
+	test('a gateway that announces a wrong port fails the last check of every machine behind it, and of no other', async () => {
+		fault('gateway-port', 'quay-gw/stream', 4000);
+		await checks();
+		const seen = failing();
+		expect(seen.length).toBeGreaterThan(0);
+		expect(seen.every((f) => f.name === 'gateway' && !f.machine.startsWith('isle'))).toBe(true);
+		// It is the gateway's fault: no machine counts as unusable for it.
+		expect(needs().filter((t) => /unusable/.test(t))).toEqual([]);
+	});
+});
+
+describe('findings', () => {
+	test('stay one and the same while they hold, and end with what they found', async () => {
+		const id = fault('gateway-port', 'quay-gw/stream', 4000);
+		await findings();
+		const [first] = open();
+		expect(first).toMatchObject({ kind: 'gateway port', subject_id: 'quay-gw' });
+		await h.live(3 * MINUTE);
+		await findings();
+		expect(open()).toMatchObject([{ since: first!.since }]);
+		h.lab.apply({ c: 'clear fault', id });
+		await h.live(MINUTE);
+		await findings();
+		expect(open()).toEqual([]);
+		expect(one<{ until: number }>(h.db, 'SELECT until FROM findings')!.until).toBe(h.lab.now);
+	});
+
+	test('the port that is announced is kept as intervals', async () => {
+		fault('gateway-port', 'quay-gw/stream', 4000);
+		await findings();
+		expect(
+			all(
+				h.db,
+				`SELECT announced, until = ${FOREVER} AS now FROM gateway_ports WHERE gateway_id = 'quay-gw' AND protocol = 'stream' ORDER BY since`
+			)
+		).toEqual([
+			{ announced: 3478, now: 0 },
+			{ announced: 4000, now: 1 }
+		]);
+	});
+
+	test('several things wrong at once stand beside each other', async () => {
+		fault('gateway-port', 'quay-gw/stream', 4000);
+		fault('volume-full', 'isle-v1', 0.97);
+		fault('range-used-up', 'quay-desks');
+		await findings();
+		expect(open().map((f) => [f.kind, f.subject_id])).toEqual([
+			['addresses running out', 'quay-desks'],
+			['gateway port', 'quay-gw'],
+			['volume nearly full', 'isle-v1']
+		]);
+	});
+
+	test('those of a comparison that was not made this time stay open', async () => {
+		run(
+			h.db,
+			`INSERT INTO findings(kind, subject_kind, subject_id, site_id, since, until, title, people, facts, remedy)
+			 VALUES ('pool runs out', 'pool', 'quay', 'quay', ?, ${FOREVER}, 'may run out', 3, '[]', NULL), ('slow sign-ins', 'version', 'desk/1.0.0', NULL, ?, ${FOREVER}, 'slow', 3, '[]', NULL)`,
+			[h.lab.now - 1, h.lab.now - 1]
+		);
+		await findings();
+		expect(open().map((f) => f.kind)).toEqual(['pool runs out', 'slow sign-ins']);
+		await findings({ forecast: true, signIns: false });
+		expect(open().map((f) => f.kind)).toEqual(['slow sign-ins']);
+		await findings({ forecast: false, signIns: true });
+		expect(open()).toEqual([]);
+	});
+
+	test('a machine that runs away is found after twenty minutes without a pause, not before', async () => {
+		await h.live(2 * MINUTE);
+		fault('runaway', 'quay-01');
+		await h.live(12 * MINUTE);
+		await findings();
+		expect(open()).toEqual([]);
+		await h.live(10 * MINUTE);
+		await findings();
+		expect(open()).toMatchObject([{ kind: 'runaway machine', subject_id: 'quay-01' }]);
+	});
+});
+
+describe('Today under a scope', () => {
+	beforeEach(async () => {
+		fault('gateway-port', 'quay-gw/stream', 4000);
+		fault('volume-full', 'isle-v1', 0.97);
+		fault('agent-stopped', 'quay-01');
+		await checks();
+		await findings();
+	});
+
+	test('holds what is about something in it', () => {
+		expect(needs()).toHaveLength(3);
+		expect(needs('site:isle')).toEqual(['Volume isle-v1 is 97 % full']);
+		expect(needs('pool:isle')).toEqual(['Volume isle-v1 is 97 % full']);
+		expect(needs('gateway:quay-gw protocol:stream')).toHaveLength(1);
+		expect(needs('machine:quay-01')).toEqual(['quay-01 is unusable: its agent does not answer']);
+		expect(needs('host:quay-h1,quay-h2')).toEqual(['quay-01 is unusable: its agent does not answer']);
+		expect(needs('-site:quay')).toEqual(['Volume isle-v1 is 97 % full']);
+		expect(needs('unusable')).toHaveLength(1);
+		expect(needs('site:nowhere')).toEqual([]);
+	});
+
+	test('names what needs do not answer to', () => {
+		const { needs: all_, left } = needsAt(h.db, parseScope('team:harbour strain>50').scope, h.lab.now);
+		expect(all_).toHaveLength(3);
+		expect(left).toHaveLength(2);
+	});
+
+	test('holds work that touches something in it', async () => {
+		await h.draft('policy.set', { pool: 'isle', headroomIn: 2 });
+		expect(needs('site:isle')).toContain('Change the policy of Desks Isle');
+		expect(needs('pool:isle')).toContain('Change the policy of Desks Isle');
+		expect(needs('site:quay')).not.toContain('Change the policy of Desks Isle');
+		await h.draft('grant.add', { publication: 'desk', team: 'visitors' });
+		expect(needs('publication:desk')).toHaveLength(1);
+	});
+
+	test('a moment before it all began shows nothing of it', () => {
+		expect(needsAt(h.db, parseScope('').scope, h.lab.now - 5 * MINUTE).needs).toEqual([]);
+	});
+});
