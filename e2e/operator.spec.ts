@@ -210,8 +210,8 @@ test('what runs out stands on Today with a plan that makes room; slow sign-ins w
 	await slow.getByRole('link', { name: 'Breakdown' }).click();
 	await page.waitForURL(/\/watch\?list=sessions/);
 	await expect(page.getByText(/image line watch-desk/).first()).toBeVisible();
-	await page.getByRole('link', { name: /./ }).and(page.locator('[data-row]')).first().click();
-	await expect(page.getByRole('complementary')).toContainText(/drives and printers/);
+	await page.getByRole('rowgroup', { name: 'Rows' }).getByRole('link').first().click();
+	await expect(page.getByRole('complementary', { name: 'Card' })).toContainText('drives and printers');
 });
 
 test('a publication is changed from its list, refused beside the field, and undone', async ({ page }) => {
