@@ -1,6 +1,7 @@
 import { poolsAt } from '../capacity/queries';
 import { changesBefore } from '../changes';
 import { all, type Db } from '../db';
+import { findingsAt } from '../diagnosis/queries';
 import { linesAt } from '../images/queries';
 import { recentJobs } from '../jobs';
 import { grantsAt, publicationsAt } from '../publishing/queries';
@@ -42,6 +43,9 @@ export const CARD_OF: Record<Kind, string | null> = {
 	findings: 'finding',
 	checks: null
 };
+
+/** No limit, in SQLite's terms. */
+const ALL = -1;
 
 export interface Listed {
 	rows: Record<string, unknown>[];
@@ -85,19 +89,11 @@ function shortList(db: Db, kind: Kind, at: number): Record<string, unknown>[] {
 				'SELECT t.id, t.id AS team, t.name, t.parent_id AS parent, (SELECT count(*) FROM people p JOIN team_nesting n ON n.team_id = p.team_id WHERE n.above_id = t.id) AS people FROM teams t ORDER BY t.name'
 			);
 		case 'jobs':
-			return recentJobs(db, at, 500) as unknown as Record<string, unknown>[];
+			return recentJobs(db, at, ALL) as unknown as Record<string, unknown>[];
 		case 'changes':
-			return changesBefore(db, at, 500) as unknown as Record<string, unknown>[];
+			return changesBefore(db, at, ALL) as unknown as Record<string, unknown>[];
 		case 'findings':
-			return all<Record<string, unknown>>(
-				db,
-				'SELECT id, kind, subject_kind AS subjectKind, subject_id AS subject, site_id AS site, since, until, title, people, facts, remedy FROM findings WHERE since <= ? AND until > ? ORDER BY people DESC',
-				[at, at]
-			).map((f) => ({
-				...f,
-				facts: JSON.parse(f.facts as string) as unknown,
-				remedy: f.remedy ? (JSON.parse(f.remedy as string) as unknown) : null
-			}));
+			return findingsAt(db, at).sort((a, b) => b.people - a.people) as unknown as Record<string, unknown>[];
 		case 'checks':
 			return all<Record<string, unknown>>(
 				db,

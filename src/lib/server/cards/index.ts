@@ -11,6 +11,7 @@ import { poolAt, poolsAt } from '../capacity/queries';
 import { changeByNumber } from '../changes';
 import type { Context } from '../context';
 import { all, one, type Db } from '../db';
+import { findingById } from '../diagnosis/queries';
 import { linesAt } from '../images/queries';
 import { leasesOf, networkById } from '../resources/queries';
 import { grantsAt, publicationsAt } from '../publishing/queries';
@@ -82,7 +83,7 @@ export async function cardOf(ctx: Context, kind: string, id: string, at: number,
 		case 'network':
 			return networkCard(ctx, id, at);
 		case 'finding':
-			return findingCard(ctx.db, Number(id));
+			return findingCard(ctx.db, Number(id), at);
 		case 'change':
 			return changeCard(ctx.db, Number(id));
 		default:
@@ -738,19 +739,9 @@ async function networkCard(ctx: Context, id: string, at: number): Promise<Card |
 	};
 }
 
-function findingCard(db: Db, id: number): Card | null {
-	const f = one<{
-		title: string;
-		people: number;
-		facts: string;
-		remedy: string | null;
-		since: number;
-		until: number;
-		subject_kind: string;
-		subject_id: string;
-	}>(db, 'SELECT * FROM findings WHERE id = ?', [id]);
+function findingCard(db: Db, id: number, at: number): Card | null {
+	const f = findingById(db, id, at);
 	if (!f) return null;
-	const remedy = f.remedy ? (JSON.parse(f.remedy) as { kind: string; input: unknown; words: string }) : null;
 	return {
 		kind: 'finding',
 		id: String(id),
@@ -759,10 +750,12 @@ function findingCard(db: Db, id: number): Card | null {
 			f.until === FOREVER
 				? countWords(f.people, 'person affected', 'people affected')
 				: `over after ${durationWords(f.until - f.since)}`,
-		rows: [{ name: f.subject_kind, value: f.subject_id, card: `${f.subject_kind}/${f.subject_id}` }],
-		facts: JSON.parse(f.facts) as Fact[],
+		rows: [{ name: f.subjectKind, value: f.subject, card: `${f.subjectKind}/${f.subject}` }],
+		facts: f.facts,
 		actions:
-			remedy && f.until === FOREVER ? [{ words: remedy.words, kind: remedy.kind, input: remedy.input, main: true }] : []
+			f.remedy && f.until === FOREVER
+				? [{ words: f.remedy.words, kind: f.remedy.kind, input: f.remedy.input, main: true }]
+				: []
 	};
 }
 

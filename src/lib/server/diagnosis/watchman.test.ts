@@ -27,8 +27,7 @@ const open = () =>
 		h.db,
 		`SELECT kind, subject_id, since, title, people FROM findings WHERE until = ${FOREVER} ORDER BY kind, subject_id`
 	);
-const needs = (scope = '') =>
-	needsAt(h.db, parseScope(scope).scope, h.lab.now).needs.map((n) => n.title);
+const needs = (scope = '') => needsAt(h.db, parseScope(scope).scope, h.lab.now).needs.map((n) => n.title);
 
 describe('checks', () => {
 	test('a failing one is one interval from the sweep that saw it to the sweep that saw it pass', async () => {

@@ -218,7 +218,10 @@ describe('sessions', () => {
 describe('samples', () => {
 	beforeEach(() => tell(made('quay-01'), made('quay-02')));
 	const quarters = () =>
-		all<Record<string, number>>(db, 'SELECT at, machine_id, cores, trip, strain FROM samples_15m ORDER BY at, machine_id');
+		all<Record<string, number>>(
+			db,
+			'SELECT at, machine_id, cores, trip, strain FROM samples_15m ORDER BY at, machine_id'
+		);
 
 	test('are kept by the minute, in thousandths and microseconds', () => {
 		tell(samples(START, ['quay-01'], 0.25));
@@ -298,9 +301,14 @@ describe('samples', () => {
 
 describe('taking in', () => {
 	test('the same batch twice leaves the same rows', () => {
-		const batch = numbered(made('quay-01'), state('quay-01', START + 10, 'ready'), opened(1, 'quay-01', START + 60_000));
+		const batch = numbered(
+			made('quay-01'),
+			state('quay-01', START + 10, 'ready'),
+			opened(1, 'quay-01', START + 60_000)
+		);
 		observer.take(batch);
-		const dump = () => ['machines', 'machine_states', 'sessions', 'connections'].map((t) => all(db, `SELECT * FROM ${t}`));
+		const dump = () =>
+			['machines', 'machine_states', 'sessions', 'connections'].map((t) => all(db, `SELECT * FROM ${t}`));
 		const before = dump();
 		observer.take(batch);
 		expect(dump()).toEqual(before);

@@ -73,7 +73,10 @@ describe('a policy in its hours', () => {
 		await h.live(5 * MINUTE);
 		h.lab.apply({ c: 'connect', login: 'anna', publication: 'desk', secondFactor: false, key: 'k' });
 		await h.live(3 * MINUTE);
-		const machine = one<{ name: string }>(h.db, 'SELECT m.name FROM sessions s JOIN machines m ON m.id = s.machine_id')!;
+		const machine = one<{ name: string }>(
+			h.db,
+			'SELECT m.name FROM sessions s JOIN machines m ON m.id = s.machine_id'
+		)!;
 		await policy('quay', { headroomIn: 0, least: 0, patience: MINUTE });
 		await h.live(40 * MINUTE);
 		expect(upIn('quay')).toEqual([machine.name]);

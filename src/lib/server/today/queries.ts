@@ -4,7 +4,7 @@ import { CHECK_WORDS, type CheckName } from '$lib/core/diagnosis/checks';
 import { countWords, DAY, durationWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { all, type Db } from '../db';
-import { peopleAffected, type CountedFinding } from '../diagnosis/affected';
+import { findingsAt, type FindingRow } from '../diagnosis/queries';
 
 /** Something that needs a person, with what would put it right. */
 export interface Need {
@@ -53,49 +53,23 @@ export function needsAt(db: Db, scope: Scope, at: number): { needs: Need[]; left
 }
 
 function findingNeeds(db: Db, at: number): Need[] {
-	const needs: Need[] = [];
-	for (const f of all<{
-		id: number;
-		kind: CountedFinding['kind'];
-		subject_kind: string;
-		subject_id: string;
-		site_id: string | null;
-		title: string;
-		people: number;
-		facts: string;
-		remedy: string | null;
-		since: number;
-	}>(db, 'SELECT * FROM findings WHERE since <= ? AND until > ?', [at, at])) {
-		const facts = JSON.parse(f.facts) as Fact[];
-		const plan = f.remedy ? (JSON.parse(f.remedy) as NonNullable<Need['plan']>) : null;
-		const people = peopleAffected(
-			db,
-			{
-				kind: f.kind,
-				subject: f.subject_id,
-				people: f.people,
-				remedy: plan as CountedFinding['remedy'],
-				since: f.since
-			},
-			at
-		);
+	return findingsAt(db, at).map((f) => {
 		const soon = f.kind === 'pool runs out' || f.kind === 'volume nearly full' || f.kind === 'addresses running out';
-		needs.push({
+		return {
 			key: `finding-${f.id}`,
-			people,
-			unit: soon ? 'people soon' : people === 1 ? 'person' : 'people',
+			people: f.people,
+			unit: soon ? 'people soon' : f.people === 1 ? 'person' : 'people',
 			tone: soon ? 'sand' : 'buoy',
 			title: f.title,
-			facts,
-			card: `${f.subject_kind}/${f.subject_id}`,
+			facts: f.facts,
+			card: `${f.subjectKind}/${f.subject}`,
 			href: null,
-			plan,
-			breakdown: f.kind === 'slow sign-ins' ? signInsOf(f.subject_id) : null,
+			plan: f.remedy,
+			breakdown: f.kind === 'slow sign-ins' ? signInsOf(f.subject) : null,
 			since: f.since,
-			about: aboutFinding(db, f, plan?.input, at)
-		});
-	}
-	return needs;
+			about: aboutFinding(db, f, at)
+		};
+	});
 }
 
 function failingNeeds(db: Db, at: number): Need[] {
@@ -226,21 +200,15 @@ function workNeeds(db: Db, at: number): Need[] {
 }
 
 /** The pools that a finding is about: those on the volume or network, behind the gateway, or of the machine. */
-function aboutFinding(
-	db: Db,
-	f: { subject_kind: string; subject_id: string; site_id: string | null },
-	input: unknown,
-	at: number
-): Need['about'] {
-	const pools = (sql: string) =>
-		all<{ id: string }>(db, sql, { at, id: f.subject_id, site: f.site_id }).map((p) => p.id);
-	const site = f.site_id === null ? [] : [f.site_id];
-	switch (f.subject_kind) {
+function aboutFinding(db: Db, f: FindingRow, at: number): Need['about'] {
+	const pools = (sql: string) => all<{ id: string }>(db, sql, { at, id: f.subject, site: f.site }).map((p) => p.id);
+	const site = f.site === null ? [] : [f.site];
+	switch (f.subjectKind) {
 		case 'gateway':
 			return {
 				site,
-				gateway: [f.subject_id],
-				protocol: [String((input as { protocol?: string } | undefined)?.protocol)],
+				gateway: [f.subject],
+				protocol: [String(f.remedy?.input.protocol)],
 				pool: pools('SELECT id FROM pools WHERE site_id = @site AND since <= @at AND until > @at')
 			};
 		case 'network':
@@ -254,7 +222,7 @@ function aboutFinding(
 				)
 			};
 		case 'version': {
-			const [line, version] = f.subject_id.split('/');
+			const [line, version] = f.subject.split('/');
 			return {
 				line: [line!],
 				version: [version!],
@@ -267,11 +235,11 @@ function aboutFinding(
 		case 'machine':
 			return {
 				site,
-				machine: [f.subject_id],
+				machine: [f.subject],
 				pool: pools('SELECT pool_id AS id FROM machines WHERE name = @id AND since <= @at AND until > @at')
 			};
 		default:
-			return { site, [f.subject_kind]: [f.subject_id] };
+			return { site, [f.subjectKind]: [f.subject] };
 	}
 }
 
