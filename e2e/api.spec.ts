@@ -1,6 +1,7 @@
 import { existsSync, readFileSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, request as newRequest, test, type APIRequestContext } from '@playwright/test';
+import { KINDS } from '../src/lib/server/api/kinds';
 import { mayRequest, ROUTES } from '../src/lib/server/identity/routes';
 import type { Role } from '../src/lib/core/access/rights';
 
@@ -129,23 +130,7 @@ test.describe('over the API alone', () => {
 			baseURL: ORIGIN,
 			extraHTTPHeaders: { authorization: `Bearer ${token}` }
 		});
-		const lists = [
-			'sites',
-			'hosts',
-			'machines',
-			'sessions',
-			'pools',
-			'image-lines',
-			'publications',
-			'grants',
-			'people',
-			'teams',
-			'jobs',
-			'changes',
-			'findings',
-			'checks'
-		];
-		for (const kind of lists) {
+		for (const kind of KINDS) {
 			const answer = await bearer.get(`/api/v1/${kind}?limit=3`);
 			expect(answer.status(), kind).toBe(200);
 			expect((await answer.json()) as object, kind).toMatchObject({
@@ -180,6 +165,40 @@ test.describe('over the API alone', () => {
 			facts: { words: string }[];
 		};
 		expect(then.facts[0]!.words).not.toBe(card.facts[0]!.words);
+	});
+
+	test('every kind of object comes with its facts, by its id from the list', async () => {
+		for (const kind of KINDS) {
+			const { rows } = (await (await owner.get(`/api/v1/${kind}?limit=1`)).json()) as {
+				rows: Record<string, unknown>[];
+			};
+			const [row] = rows;
+			if (!row) continue;
+			const id = String(
+				{ machines: row.name, hosts: row.name, people: row.login, changes: row.number, checks: row.machine }[
+					kind as string
+				] ?? row.id
+			);
+			const response = await owner.get(`/api/v1/${kind}/${encodeURIComponent(id)}`);
+			expect(response.status(), `${kind}/${id}`).toBe(200);
+			const { facts } = (await response.json()) as { facts: { words: string }[] };
+			expect(facts.length, `${kind}/${id}`).toBeGreaterThan(0);
+		}
+		expect((await owner.get('/api/v1/sites/atlantis')).status()).toBe(404);
+	});
+
+	test('a list says which terms it left out, and refuses a column it has not', async () => {
+		const page = (await (await owner.get('/api/v1/pools?scope=site:bergen%20strain>50')).json()) as {
+			rows: { site: string }[];
+			leftOut: string[];
+		};
+		expect(page.leftOut).toEqual(['strain over 50']);
+		expect(new Set(page.rows.map((r) => r.site))).toEqual(new Set(['bergen']));
+		for (const kind of ['machines', 'pools']) {
+			const refused = await owner.get(`/api/v1/${kind}?sort=colour`);
+			expect(refused.status()).toBe(422);
+			expect(await refused.json()).toMatchObject({ errors: [{ field: 'sort' }] });
+		}
 	});
 
 	test('what is wrong is said as a problem document', async () => {

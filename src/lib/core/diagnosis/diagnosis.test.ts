@@ -62,7 +62,10 @@ describe('findings', () => {
 			words: 'Extend it to 13 TB'
 		});
 		const network = { id: 'n', site: 's', free: 0, size: 50, stale: 12, beyond: { count: 200, last: '10.0.0.250' } };
-		expect(networkFindings([network])[0]!.remedy).toMatchObject({ kind: 'network.release', words: 'Release 12 leases' });
+		expect(networkFindings([network])[0]!.remedy).toMatchObject({
+			kind: 'network.release',
+			words: 'Release 12 leases'
+		});
 		expect(networkFindings([{ ...network, stale: 0 }])[0]!.remedy).toMatchObject({
 			kind: 'network.set-range',
 			input: { network: 'n', last: '10.0.0.250' }

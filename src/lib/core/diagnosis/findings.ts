@@ -123,7 +123,12 @@ export function networkFindings(
 					source: 'network'
 				},
 				...(n.stale > 0
-					? [{ words: `${countWords(n.stale, 'lease is', 'leases are')} held by no machine that is there`, source: 'network' }]
+					? [
+							{
+								words: `${countWords(n.stale, 'lease is', 'leases are')} held by no machine that is there`,
+								source: 'network'
+							}
+						]
 					: [])
 			],
 			remedy:

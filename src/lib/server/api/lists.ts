@@ -1,48 +1,14 @@
+import { FACETS, narrow, type FacetsOf, type Term } from '$lib/core/scope/scope';
 import { poolsAt } from '../capacity/queries';
 import { changesBefore } from '../changes';
 import { all, type Db } from '../db';
 import { findingsAt } from '../diagnosis/queries';
 import { linesAt } from '../images/queries';
 import { recentJobs } from '../jobs';
+import type { Kind } from './kinds';
+import { InputProblem } from '../plans/kind';
 import { grantsAt, publicationsAt } from '../publishing/queries';
-import { hostsPage, machinesPage, peoplePage, sessionsPage, type PageAsk } from '../watch/lists';
-
-/** The kinds of object that the API lists. */
-export const KINDS = [
-	'sites',
-	'hosts',
-	'machines',
-	'sessions',
-	'pools',
-	'image-lines',
-	'publications',
-	'grants',
-	'people',
-	'teams',
-	'jobs',
-	'changes',
-	'findings',
-	'checks'
-] as const;
-export type Kind = (typeof KINDS)[number];
-
-/** What a card is called for each kind of list; null where there is none. */
-export const CARD_OF: Record<Kind, string | null> = {
-	sites: null,
-	hosts: 'host',
-	machines: 'machine',
-	sessions: 'session',
-	pools: 'pool',
-	'image-lines': null,
-	publications: 'publication',
-	grants: 'grant',
-	people: 'person',
-	teams: null,
-	jobs: null,
-	changes: 'change',
-	findings: 'finding',
-	checks: null
-};
+import { hostsPage, machinesPage, peoplePage, sessionsPage, SORTS, type PageAsk } from '../watch/lists';
 
 /** No limit, in SQLite's terms. */
 const ALL = -1;
@@ -50,10 +16,13 @@ const ALL = -1;
 export interface Listed {
 	rows: Record<string, unknown>[];
 	total: number;
+	/** Terms of the scope that say nothing of this kind. */
+	left: Term[];
 }
 
 /** One page of a list as it was at a moment, under scope, sorted. */
 export function listOf(db: Db, kind: Kind, ask: PageAsk): Listed {
+	if (kind in SORTS) knownSort(ask.sort, SORTS[kind as keyof typeof SORTS]);
 	switch (kind) {
 		case 'machines':
 			return machinesPage(db, ask) as unknown as Listed;
@@ -107,19 +76,27 @@ function shortList(db: Db, kind: Kind, at: number): Record<string, unknown>[] {
 
 /** Narrows rows by the facets that they have a column for, sorts, and cuts a page out. */
 function cut(rows: Record<string, unknown>[], ask: PageAsk): Listed {
-	const kept = rows.filter((row) =>
-		ask.scope.terms.every((t) => {
-			if (t.type === 'text') return JSON.stringify(row).toLowerCase().includes(t.text.toLowerCase()) !== t.not;
-			const value = t.type === 'facet' ? row[t.facet] : undefined;
-			if (t.type !== 'facet' || value === undefined) return true;
-			return t.values.includes(String(value)) !== t.not;
-		})
+	const first = rows[0] ?? {};
+	if (rows.length) knownSort(ask.sort, Object.keys(first));
+	const facets: FacetsOf<Record<string, unknown>> = Object.fromEntries(
+		Object.keys(FACETS)
+			.filter((facet) => facet in first)
+			.map((facet) => [facet, (row: Record<string, unknown>) => (row[facet] === null ? [] : String(row[facet]))])
 	);
-	if (ask.sort && kept[0] && ask.sort in kept[0]) {
+	const { items, left } = narrow(ask.scope, rows, facets, (row) => JSON.stringify(row));
+	if (ask.sort) {
 		const key = ask.sort;
-		kept.sort((a, b) => (compare(a[key], b[key]) || 0) * (ask.descending ? -1 : 1));
+		items.sort((a, b) => (compare(a[key], b[key]) || 0) * (ask.descending ? -1 : 1));
 	}
-	return { rows: kept.slice(ask.offset, ask.offset + ask.limit), total: kept.length };
+	return { rows: items.slice(ask.offset, ask.offset + ask.limit), total: items.length, left };
+}
+
+/** Throws beside `sort` when there is no such column. */
+function knownSort(sort: string, columns: readonly string[]): void {
+	if (sort && !columns.includes(sort))
+		throw new InputProblem([
+			{ field: 'sort', words: `There is no column ${sort} to sort by; there are ${columns.join(', ')}.` }
+		]);
 }
 
 const compare = (a: unknown, b: unknown) =>

@@ -1,7 +1,7 @@
 import { toJsonSchema } from '@valibot/to-json-schema';
 import type * as v from 'valibot';
 import { PLAN_KINDS } from '../plans/catalogue';
-import { KINDS } from './lists';
+import { KINDS } from './kinds';
 import { clockBody, commitBody, faultBody } from './schemas';
 
 const schemaOf = (schema: v.GenericSchema) => {
@@ -117,7 +117,8 @@ export function openApi(): Record<string, unknown> {
 									rows: { type: 'array', items: { type: 'object' } },
 									total: { type: 'integer' },
 									cursor: { type: ['string', 'null'] },
-									at: { type: 'integer' }
+									at: { type: 'integer' },
+									leftOut: { type: 'array', items: { type: 'string' } }
 								}
 							},
 							'A page of the list'

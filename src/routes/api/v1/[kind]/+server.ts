@@ -1,6 +1,8 @@
 import { json } from '@sveltejs/kit';
 import { answer } from '$lib/server/api/problems';
-import { cursorOf, KINDS, listOf, readCursor, type Kind } from '$lib/server/api/lists';
+import { KINDS, type Kind } from '$lib/server/api/kinds';
+import { cursorOf, listOf, readCursor } from '$lib/server/api/lists';
+import { termWords } from '$lib/core/scope/scope';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { NotFound } from '$lib/server/plans';
 import { InputProblem } from '$lib/server/plans/kind';
@@ -25,7 +27,7 @@ export const GET = ({ params, url }) =>
 			throw new InputProblem([{ field: 'cursor', words: 'This is not a cursor that a page gave.' }]);
 		const sort = url.searchParams.get('sort') ?? '';
 		const descending = sort.startsWith('-');
-		const { rows, total } = listOf(db, params.kind as Kind, {
+		const { rows, total, left } = listOf(db, params.kind as Kind, {
 			at: cursor.at,
 			scope: look.scope,
 			sort: descending ? sort.slice(1) : sort,
@@ -34,5 +36,11 @@ export const GET = ({ params, url }) =>
 			offset: cursor.offset
 		});
 		const next = cursor.offset + rows.length;
-		return json({ rows, total, at: cursor.at, cursor: next < total ? cursorOf(next, cursor.at) : null });
+		return json({
+			rows,
+			total,
+			at: cursor.at,
+			cursor: next < total ? cursorOf(next, cursor.at) : null,
+			leftOut: left.map((t) => termWords(t))
+		});
 	});

@@ -1,6 +1,8 @@
 import { json } from '@sveltejs/kit';
 import { answer } from '$lib/server/api/problems';
-import { CARD_OF, KINDS, listOf, type Kind } from '$lib/server/api/lists';
+import { reasonsOf } from '$lib/server/api/reasons';
+import { CARD_OF, KINDS, type Kind } from '$lib/server/api/kinds';
+import { listOf } from '$lib/server/api/lists';
 import { cardOf } from '$lib/server/cards';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { NotFound } from '$lib/server/plans';
@@ -24,10 +26,10 @@ export const GET = ({ params, url }) =>
 				scope: EVERYTHING,
 				sort: '',
 				descending: false,
-				limit: 1000,
+				limit: Number.MAX_SAFE_INTEGER,
 				offset: 0
 			}).rows.find((r) => String(r.id ?? r.machine) === params.id);
-			if (row) return json({ at, facts: [], ...row });
+			if (row) return json({ at, facts: reasonsOf(context.db, kind, row, at), ...row });
 		}
 		throw new NotFound(`${card ?? kind.slice(0, -1)} called ${params.id}`);
 	});
