@@ -1,0 +1,226 @@
+import { beforeEach, describe, expect, test } from 'vitest';
+import { GB, MINUTE } from '$lib/core/time/units';
+import { changesBefore } from '../changes';
+import { all, one } from '../db';
+import type { Context } from '../context';
+import { verifyData } from '../db/verify';
+import { ProviderError } from '../providers';
+import { Harness, testEstate } from '../testing/harness';
+import { askToCancel, failedItems, jobById, logOf, recentJobs, runningJobs, stepsOf } from './index';
+import { JobRunner } from './runner';
+
+let h: Harness;
+beforeEach(async () => {
+	h = await Harness.of(testEstate());
+	await h.live(10 * MINUTE);
+});
+
+const pool = {
+	name: 'New desks',
+	site: 'quay',
+	line: 'desk',
+	version: '1.0.0',
+	cores: 2,
+	memory: 8 * GB,
+	disk: 40 * GB,
+	count: 6,
+	naming: 'nw-##',
+	folder: 'desks/quay',
+	network: 'quay-desks'
+};
+
+/** Lets everything live with a runner of one's own for as long as `going`. */
+async function liveWith(runner: JobRunner, going: () => boolean, step = 2000): Promise<void> {
+	for (let i = 0; going() && i < 5000; i++) {
+		h.server.advance(h.lab.now + step);
+		await h.engine.observe();
+		runner.tick();
+		await new Promise((resolve) => setTimeout(resolve, 1));
+	}
+}
+const runner = (ctx = h.ctx) =>
+	new JobRunner(
+		ctx,
+		() => {},
+		async () => {}
+	);
+/** A runner whose process dies: from then on nothing that it waits for ever comes back to it. */
+function mortal(): { runner: JobRunner; die(): void } {
+	let dead = false;
+	const never = new Promise<never>(() => {});
+	const providers = Object.fromEntries(
+		Object.entries(
+			h.ctx.providers as unknown as Record<string, Record<string, (...a: unknown[]) => Promise<unknown>>>
+		).map(([name, provider]) => [
+			name,
+			Object.fromEntries(
+				Object.entries(provider).map(([call, real]) => [
+					call,
+					async (...args: unknown[]) => {
+						if (dead) return never;
+						const result = await real(...args);
+						return dead ? never : result;
+					}
+				])
+			)
+		])
+	) as unknown as Context['providers'];
+	const it = runner({ ...h.ctx, providers });
+	return {
+		runner: it,
+		die: () => {
+			dead = true;
+			it.stop();
+		}
+	};
+}
+const madeNames = () =>
+	all<{ name: string }>(h.db, `SELECT name FROM machines WHERE pool_id = 'new-desks' ORDER BY name`).map((m) => m.name);
+
+describe('a runner that starts over half-done work', () => {
+	test('takes a job up at the item where it was; nothing is made twice or left out', async () => {
+		const first = mortal();
+		const job = await h.commit((await h.draft('pool.create', pool)).id);
+		await liveWith(first.runner, () => madeNames().length < 2);
+		first.die();
+		const half = madeNames().length;
+		expect(half).toBeLessThan(6);
+		const asked = h.lab.world.operations.size;
+
+		const second = runner();
+		await liveWith(second, () => jobById(h.db, job, h.lab.now)!.ended === null);
+		expect(jobById(h.db, job, h.lab.now)).toMatchObject({ state: 'done', result: { made: 6, failed: 0 } });
+		expect(madeNames()).toEqual(['nw-01', 'nw-02', 'nw-03', 'nw-04', 'nw-05', 'nw-06']);
+		expect(h.lab.world.operations.size).toBeGreaterThanOrEqual(asked);
+		expect(all(h.db, 'SELECT item FROM job_items WHERE job_id = ?', [job])).toHaveLength(6);
+		expect(changesBefore(h.db, h.lab.now)).toHaveLength(1);
+		expect(verifyData(h.db)).toEqual([]);
+	}, 30_000);
+
+	test('asks the provider with the same keys, so that what was begun is found again', async () => {
+		const calls: string[] = [];
+		const { create } = h.ctx.providers.compute;
+		h.ctx.providers.compute.create = (spec, key) => {
+			calls.push(key);
+			return create(spec, key);
+		};
+		const first = mortal();
+		const job = await h.commit((await h.draft('pool.create', { ...pool, count: 1 })).id);
+		await liveWith(first.runner, () => calls.length === 0);
+		first.die();
+		await liveWith(runner(), () => jobById(h.db, job, h.lab.now)!.ended === null);
+		expect(calls.length).toBeGreaterThan(1);
+		expect(new Set(calls).size).toBe(1);
+		expect(madeNames()).toEqual(['nw-01']);
+	}, 30_000);
+
+	test('leaves alone what has ended', async () => {
+		const job = await h.carryOut('policy.set', { pool: 'quay', headroomIn: 2 });
+		const log = logOf(h.db, job.id);
+		const again = runner();
+		again.tick();
+		await again.idle();
+		expect(jobById(h.db, job.id, h.lab.now)).toMatchObject({ state: 'done', ended: job.ended });
+		expect(logOf(h.db, job.id)).toEqual(log);
+	});
+});
+
+describe('a provider that says no', () => {
+	test('may be asked again, three times in all, a little later each time', async () => {
+		const times: number[] = [];
+		const real = h.ctx.providers.directory.createAccount;
+		h.ctx.providers.directory.createAccount = (name, folder, key) => {
+			if (name !== 'nw-01') return real(name, folder, key);
+			times.push(h.lab.now);
+			return times.length < 3
+				? Promise.reject(new ProviderError('the directory is busy', true))
+				: real(name, folder, key);
+		};
+		const job = await h.carryOut('pool.create', { ...pool, count: 2 });
+		expect(job).toMatchObject({ state: 'done', result: { made: 2, failed: 0 } });
+		expect(times).toHaveLength(3);
+		expect(times[1]! - times[0]!).toBeGreaterThanOrEqual(5000);
+		expect(times[2]! - times[1]!).toBeGreaterThanOrEqual(10_000);
+	});
+
+	test('for good: the item is listed with its reason, the others go on', async () => {
+		const real = h.ctx.providers.directory.createAccount;
+		let asked = 0;
+		h.ctx.providers.directory.createAccount = (name, folder, key) => {
+			if (name !== 'nw-02') return real(name, folder, key);
+			asked++;
+			return Promise.reject(new ProviderError('the folder is read-only', false));
+		};
+		const job = await h.carryOut('pool.create', { ...pool, count: 3 });
+		expect(asked).toBe(1);
+		expect(job).toMatchObject({ state: 'done', result: { made: 2, failed: 1 } });
+		expect(failedItems(h.db, job.id)).toEqual([{ item: 'nw-02', error: 'the folder is read-only' }]);
+		expect(stepsOf(h.db, job.id).find((s) => s.items.failed)!.items).toEqual({ done: 2, failed: 1 });
+		expect(logOf(h.db, job.id).map((l) => l.line)).toContain('nw-02: the folder is read-only');
+	});
+
+	test('in a step of one piece: the job fails and names the step; what came before stays', async () => {
+		h.ctx.providers.network.setAnnounced = () => Promise.reject(new ProviderError('no route to the gateway', false));
+		const job = await h.carryOut('gateway.set-port', { gateway: 'quay-gw', protocol: 'stream', port: 4000 });
+		expect(job).toMatchObject({ state: 'failed', error: 'Step 1, Announce port 4000: no route to the gateway' });
+		const change = changesBefore(h.db, h.lab.now)[0]!;
+		expect(change).toMatchObject({ outcome: 'failed', undo: null });
+		expect(
+			one<{ announced: number }>(
+				h.db,
+				`SELECT announced FROM gateway_ports WHERE gateway_id = 'quay-gw' AND protocol = 'stream'`
+			)
+		).toEqual({
+			announced: 3478
+		});
+	});
+});
+
+describe('cancelling', () => {
+	test('a job that waits for its time ends at once, with nothing done', async () => {
+		const job = await h.commit((await h.draft('pool.create', pool)).id, h.lab.now + 60 * MINUTE);
+		expect(askToCancel(h.db, job)).toBe(true);
+		await h.finish(job);
+		expect(jobById(h.db, job, h.lab.now)).toMatchObject({ state: 'cancelled', began: null });
+		expect(madeNames()).toEqual([]);
+		expect(askToCancel(h.db, job)).toBe(false);
+	});
+
+	test('between machines: those that are made stay, the rest is never begun', async () => {
+		const job = await h.commit((await h.draft('pool.create', { ...pool, count: 12 })).id);
+		for (let i = 0; madeNames().length < 1 && i < 200; i++) await h.live(5000);
+		askToCancel(h.db, job);
+		expect(jobById(h.db, job, h.lab.now)!.cancelling).toBe(true);
+		const ended = await h.finish(job);
+		expect(ended.state).toBe('cancelled');
+		const made = madeNames().length;
+		expect(made).toBeGreaterThan(0);
+		expect(made).toBeLessThan(12);
+		expect(verifyData(h.db)).toEqual([]);
+	});
+});
+
+describe('what is told of jobs', () => {
+	test('progress grows from nothing to one, and the expected end comes nearer', async () => {
+		const job = await h.commit((await h.draft('image.build', { line: 'desk' })).id);
+		let last = 0;
+		let seen = 0;
+		for (let i = 0; i < 400; i++) {
+			const row = jobById(h.db, job, h.lab.now)!;
+			expect(row.progress).toBeGreaterThanOrEqual(last - 0.02);
+			last = Math.max(last, row.progress);
+			if (row.state === 'running') {
+				seen++;
+				expect(row.expectedEnd!).toBeGreaterThanOrEqual(h.lab.now);
+			}
+			if (row.ended !== null) break;
+			await h.live(5000);
+			await new Promise((resolve) => setTimeout(resolve, 1));
+		}
+		expect(seen).toBeGreaterThan(10);
+		expect(jobById(h.db, job, h.lab.now)).toMatchObject({ state: 'done', progress: 1, expectedEnd: null });
+		expect(recentJobs(h.db, h.lab.now)[0]!.id).toBe(job);
+		expect(runningJobs(h.db, h.lab.now)).toEqual([]);
+		expect(recentJobs(h.db, h.lab.now - 24 * 60 * MINUTE)).toEqual([]);
+	}, 30_000);
+});
