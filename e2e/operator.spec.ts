@@ -239,7 +239,7 @@ test('each stage says which terms of the scope mean nothing for it, and uses the
 		['/publish', 'pools, publications and teams'],
 		['/secure', 'grants'],
 		['/scale', 'pools'],
-		['/fix', 'machines, connections and findings']
+		['/fix', 'findings']
 	] as const) {
 		await visit(page, `${path}?scope=${encodeURIComponent('publication:chart-studio strain>1')}`);
 		await expect(page.getByText(`says nothing of ${of} and is left out here`), path).toBeVisible();

@@ -87,7 +87,10 @@ export function moneyWords(cents: number, symbol = '€'): string {
 	return `${cents < 0 ? '−' : ''}${symbol} ${digits}`;
 }
 
+/** `1,204`. */
+export const numberWords = (n: number): string => n.toLocaleString('en-GB');
+
 /** `1 person`, `2 people`; `1 machine`, `1,204 machines`. */
 export function countWords(n: number, one: string, many = `${one}s`): string {
-	return `${n.toLocaleString('en-GB')} ${n === 1 ? one : many}`;
+	return `${numberWords(n)} ${n === 1 ? one : many}`;
 }

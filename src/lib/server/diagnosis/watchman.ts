@@ -275,7 +275,7 @@ function poolsRunningOut(ctx: Context, now: number): Finding[] {
 			demand: peak.middle,
 			spread: peak.spread,
 			at: peak.at,
-			clock: clockWords(pool.zone, peak.at),
+			clock: `${clockWords(pool.zone, peak.at)}, ${pool.siteName} time`,
 			usableMachines: n,
 			most: pool.policy.most,
 			perMachine: pool.perMachine

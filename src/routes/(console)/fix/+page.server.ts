@@ -1,9 +1,12 @@
 import { CHECKS, type CheckName } from '$lib/core/diagnosis/checks';
-import { facetValues, narrow, unusedTerms } from '$lib/core/scope/scope';
+import { facetValues, narrow, termWords } from '$lib/core/scope/scope';
 import { DAY } from '$lib/core/time/units';
 import { teamsAbove } from '$lib/server/access/circumstances';
 import { all } from '$lib/server/db';
 import { asKnown, lookOf } from '$lib/server/moment';
+import { atMoment } from '$lib/server/moment/samples';
+import { scopeCondition } from '$lib/server/moment/scope-sql';
+import { fromOf, MACHINES } from '$lib/server/watch/lists';
 import { needsAt } from '$lib/server/today/queries';
 import { runtime } from '$lib/server/runtime';
 import { connectionsOf, failedConnections } from '$lib/server/watch/queries';
@@ -14,36 +17,14 @@ export const load = ({ url, depends }) => {
 	const look = lookOf(url, clock);
 	const at = asKnown(look);
 	const persons = facetValues(look.scope, 'person');
-	const { items: failing, left: leftOfMachines } = narrow(
-		look.scope,
-		all<{
-			machine: string;
-			pool: string;
-			site: string;
-			host: string;
-			line: string;
-			version: string;
-			name: CheckName;
-			since: number;
-			saw: string;
-			sessions: number;
-		}>(
-			db,
-			`SELECT m.name AS machine, m.pool_id AS pool, m.site_id AS site, h.name AS host, p.line_id AS line, p.version, f.name, f.since, f.saw,
-		 (SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.since <= ?1 AND s.until > ?1) AS sessions
-		 FROM failing_checks f JOIN machines m ON m.id = f.machine_id JOIN machine_places p ON p.machine_id = m.id AND p.since <= ?1 AND p.until > ?1
-		 JOIN hosts h ON h.id = p.host_id WHERE f.since <= ?1 AND f.until > ?1 ORDER BY f.since`,
-			{ 1: at }
-		),
-		{
-			site: (f) => f.site,
-			pool: (f) => f.pool,
-			machine: (f) => f.machine,
-			host: (f) => f.host,
-			line: (f) => f.line,
-			version: (f) => f.version
-		},
-		(f) => `${f.machine} ${f.saw}`
+	const condition = scopeCondition(look.scope, 'machine');
+	const failing = all<{ machine: string; name: CheckName; since: number; saw: string; sessions: number }>(
+		db,
+		`SELECT m.name AS machine, f.name, f.since, f.saw,
+		 (SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.since <= @at AND s.until > @at) AS sessions
+		 FROM failing_checks f JOIN machines m ON m.id = f.machine_id WHERE f.since <= @at AND f.until > @at
+		 AND m.id IN (SELECT m.id ${fromOf(MACHINES, condition.sql)} AND ${condition.sql}) ORDER BY f.since`,
+		{ ...atMoment(db, at), ...condition.params }
 	);
 	const gateway = failing.filter((f) => f.name === 'gateway');
 	const person =
@@ -75,7 +56,11 @@ export const load = ({ url, depends }) => {
 			since: Math.min(...gateway.filter((g) => g.saw === saw).map((g) => g.since))
 		})),
 		tally: CHECKS.map((name) => ({ name, n: failing.filter((f) => f.name === name).length })),
-		left: unusedTerms(leftOfMachines, leftOfConnections, leftOfNeeds),
+		left: {
+			machines: condition.left.map((t) => termWords(t)),
+			connections: leftOfConnections.map((t) => termWords(t)),
+			findings: leftOfNeeds.map((t) => termWords(t))
+		},
 		findings: needs.filter((n) => n.key.startsWith('finding-')),
 		person: person?.name ?? null,
 		narrowed: look.scope.terms.length > 0,

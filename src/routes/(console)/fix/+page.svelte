@@ -16,7 +16,7 @@
 <div class={['grid min-h-full', wide ? 'grid-cols-[minmax(0,1fr)_420px]' : 'grid-cols-1']}>
 	<section class="px-[18px] py-3">
 		{#if data.look.future}<p class="text-ink2 mb-2 text-[13px]">Checks have no forecast: this is the present.</p>{/if}
-		<LeftOut left={data.left} of="machines, connections and findings" />
+		<LeftOut left={data.left.machines} of="machines" />
 		<h2 class="head">
 			Checks along the way <small>from the person to the machine; run every 5 minutes on every machine that is up</small
 			>
@@ -81,6 +81,7 @@
 			{data.person ? `Record of ${data.person}’s connections` : 'Connections that came to nothing'}
 			<small>{data.person ? 'newest first' : 'the last 24 hours; narrow to a person for their whole record'}</small>
 		</h2>
+		<LeftOut left={data.left.connections} of="connections" />
 		<table class="grid-table mt-1">
 			<thead
 				><tr><th>when</th><th>person</th><th>publication</th><th>through</th><th>outcome</th><th>cause</th></tr></thead
@@ -121,6 +122,7 @@
 	</section>
 	<section class={['bg-sheet px-[18px] py-[14px]', wide && 'border-hair border-l']}>
 		<h2 class="head">Findings <small>settings that do not agree, things that run out</small></h2>
+		<LeftOut left={data.left.findings} of="findings" />
 		{#each data.findings as f (f.key)}
 			<article class="border-hair2 border-b py-2.5 text-[13px]">
 				<h3 class="text-[13.5px]">
@@ -131,6 +133,7 @@
 					{#each f.facts as fact, i (i)}<li>{fact.words}</li>{/each}
 				</ul>
 				<div class="mt-1.5 flex items-center gap-3">
+					{#if f.breakdown}<a class="btn" href={f.breakdown}>Breakdown</a>{/if}
 					{#if f.plan && may(f.plan.kind)}<PlanButton
 							kind={f.plan.kind}
 							input={f.plan.input}

@@ -1,5 +1,6 @@
 <script lang="ts">
 	import { page } from '$app/state';
+	import { numberWords } from '$lib/core/time/units';
 	import { addressWith } from '$lib/ui/frame/address';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
@@ -55,7 +56,9 @@
 						></td
 					>
 					<td class="text-ink2">{p.assignment}{p.perMachine > 1 ? `, ${p.perMachine} sessions each` : ''}</td>
-					<td class="num">{p.machines}</td><td class="num">{p.up}</td><td class="num">{p.sessions}</td>
+					<td class="num">{numberWords(p.machines)}</td><td class="num">{numberWords(p.up)}</td><td class="num"
+						>{numberWords(p.sessions)}</td
+					>
 				</tr>
 				{#if p.unmade.length}
 					<tr>
@@ -107,7 +110,9 @@
 							>{/each}</td
 					>
 					<td class="text-ink2">{p.protocol}</td>
-					<td class="num">{p.grants}</td><td class="num">{p.people}</td><td class="num">{p.inUse}</td>
+					<td class="num">{numberWords(p.grants)}</td><td class="num">{numberWords(p.people)}</td><td class="num"
+						>{numberWords(p.inUse)}</td
+					>
 					<td class="num"
 						>{#if may('publication.change')}<a class="link" href={open('publication', p.id)}
 								>Change<span class="sr-only">{p.internalName}</span></a
@@ -149,13 +154,13 @@
 								href={addressWith(page.url, { scope: `team:${t.id}`, list: 'people' }, '/watch')}>{t.name}</a
 							></td
 						>
-						<td class="num text-ink3">{t.people}</td>
+						<td class="num text-ink3">{numberWords(t.people)}</td>
 						{#each data.publications as p (p.id)}
 							{@const c = data.who.cells[`${t.id}/${p.id}`]}
 							<td class="num"
 								>{#if c}<a
 										class={c.people === t.people ? 'link' : 'text-sea'}
-										href={addressWith(page.url, { card: `grant/${c.grants[0]}` })}>{c.people}</a
+										href={addressWith(page.url, { card: `grant/${c.grants[0]}` })}>{numberWords(c.people)}</a
 									>{:else}<span class="text-ink3">–</span>{/if}</td
 							>
 						{/each}
@@ -165,7 +170,7 @@
 			<tfoot>
 				<tr
 					><td class="font-semibold">everybody</td><td></td>{#each data.who.publications as p (p.id)}<td
-							class="num font-semibold">{p.people}</td
+							class="num font-semibold">{numberWords(p.people)}</td
 						>{/each}</tr
 				>
 			</tfoot>

@@ -60,7 +60,12 @@
 	</table>
 
 	<h2 class="head mt-6">Try it out <small>this person, that publication, from there, at that time</small></h2>
-	<form class="mt-1 grid grid-cols-6 items-start gap-x-3" method="GET" data-sveltekit-keepfocus data-sveltekit-noscroll>
+	<form
+		class="mt-1 grid grid-cols-[repeat(6,minmax(0,1fr))_auto] items-start gap-x-3"
+		method="GET"
+		data-sveltekit-keepfocus
+		data-sveltekit-noscroll
+	>
 		{#each kept as [k, v] (k)}<input type="hidden" name={k} value={v} />{/each}
 		<Field
 			label="Person’s login"
@@ -114,7 +119,7 @@
 						>{/each}</select
 				>{/snippet}</Field
 		>
-		<button class="btn btn-go justify-self-start">Try</button>
+		<button class="btn btn-go mt-[20px]">Try</button>
 	</form>
 	{#if data.test.answer}
 		{@const a = data.test.answer}

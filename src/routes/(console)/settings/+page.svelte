@@ -33,32 +33,36 @@
 			<h3 class="head mt-4">Second factor <small>a code from an app, by TOTP (RFC 6238)</small></h3>
 			{#if data.me.factor}
 				<p class="text-kelp mt-1">It is on.</p>
-				<form method="POST" action="?/drop" use:enhance class="mt-1 flex items-end gap-2">
-					<Field label="Code" problem={errors.code}
-						>{#snippet children(p)}<input
-								{...p}
-								class="field w-[140px]"
-								name="code"
-								inputmode="numeric"
-								autocomplete="one-time-code"
-							/>{/snippet}</Field
-					>
-					<button class="btn mb-[20px]">Switch it off</button>
+				<form method="POST" action="?/drop" use:enhance class="mt-1 flex items-start justify-start gap-2">
+					<div class="w-[170px]">
+						<Field label="Code" problem={errors.code}
+							>{#snippet children(p)}<input
+									{...p}
+									class="field"
+									name="code"
+									inputmode="numeric"
+									autocomplete="one-time-code"
+								/>{/snippet}</Field
+						>
+					</div>
+					<button class="btn mt-[20px]">Switch it off</button>
 				</form>
 			{:else if form && 'factor' in form && form.factor}
 				<img src={form.factor.picture} alt="QR code of the secret" class="mt-2 h-36 w-36 bg-white p-1" />
 				<p class="font-mono text-[12.5px]">{form.factor.secret}</p>
-				<form method="POST" action="?/confirm" use:enhance class="mt-1 flex items-end gap-2">
-					<Field label="Code that the app shows" problem={errors.code}
-						>{#snippet children(p)}<input
-								{...p}
-								class="field w-[140px]"
-								name="code"
-								inputmode="numeric"
-								autocomplete="one-time-code"
-							/>{/snippet}</Field
-					>
-					<button class="btn btn-go mb-[20px]">Switch it on</button>
+				<form method="POST" action="?/confirm" use:enhance class="mt-1 flex items-start justify-start gap-2">
+					<div class="w-[170px]">
+						<Field label="Code that the app shows" problem={errors.code}
+							>{#snippet children(p)}<input
+									{...p}
+									class="field"
+									name="code"
+									inputmode="numeric"
+									autocomplete="one-time-code"
+								/>{/snippet}</Field
+						>
+					</div>
+					<button class="btn btn-go mt-[20px]">Switch it on</button>
 				</form>
 			{:else}
 				<p class="text-ink2 mt-1">It is off. {errors.code ?? ''}</p>
@@ -195,7 +199,7 @@
 					use:enhance={() =>
 						({ update }) =>
 							update({ reset: false })}
-					class="mt-2 flex items-end gap-2"
+					class="mt-2 flex items-start justify-start gap-2"
 				>
 					<Field label="Name" problem={errors.name && kept.token !== undefined ? errors.name : undefined}
 						>{#snippet children(p)}<input {...p} class="field" name="token" value={kept.token ?? ''} />{/snippet}</Field
@@ -205,7 +209,7 @@
 								>{#each staff as r (r)}<option>{r}</option>{/each}</select
 							>{/snippet}</Field
 					>
-					<button class="btn mb-[20px]">Plan a token</button>
+					<button class="btn mt-[20px]">Plan a token</button>
 				</form>
 			{/if}
 			<p class="text-buoy text-[12.5px]" role="alert">{errors.form ?? ''}</p>

@@ -58,10 +58,10 @@
 						>
 					</form>
 				{:else if p.wantsFactor && data.factor.on}
-					<form method="POST" action="?/give" use:enhance class="mt-3 flex items-end gap-2">
+					<form method="POST" action="?/give" use:enhance class="mt-3 flex items-start justify-start gap-2">
 						<input type="hidden" name="publication" value={p.id} />
 						{@render code('Code from your app', form && 'at' in form && form.at === p.id ? form.problem : undefined)}
-						<button class="btn btn-go mb-[20px]">Unlock<span class="sr-only">{p.name}</span></button>
+						<button class="btn btn-go mt-[20px]">Unlock<span class="sr-only">{p.name}</span></button>
 					</form>
 				{:else if p.wantsFactor}
 					<p class="bg-sandwash text-sand mt-3 rounded-md px-3 py-2 text-[14px]">
@@ -81,20 +81,20 @@
 			<p class="text-ink2 mt-1">
 				It is on{data.factor.given ? ', and you have given it' : ''}. What asks for it takes a code from your app.
 			</p>
-			<form method="POST" action="?/drop" use:enhance class="mt-2 flex items-end gap-2">
+			<form method="POST" action="?/drop" use:enhance class="mt-2 flex items-start justify-start gap-2">
 				{@render code(
 					'Code, to switch it off',
 					form && 'problem' in form && !('at' in form) ? form.problem : undefined
 				)}
-				<button class="btn mb-[20px]">Switch it off</button>
+				<button class="btn mt-[20px]">Switch it off</button>
 			</form>
 		{:else if form && 'factor' in form && form.factor}
 			<p class="text-ink2 mt-1">Point your authenticator app at this picture, or write the letters into it.</p>
 			<img src={form.factor.picture} alt="QR code of the secret" class="mt-2 h-40 w-40 bg-white p-1" />
 			<p class="font-mono text-[13px] break-all">{form.factor.secret}</p>
-			<form method="POST" action="?/confirm" use:enhance class="mt-2 flex items-end gap-2">
+			<form method="POST" action="?/confirm" use:enhance class="mt-2 flex items-start justify-start gap-2">
 				{@render code('Code that the app shows', undefined)}
-				<button class="btn btn-go mb-[20px]">Switch it on</button>
+				<button class="btn btn-go mt-[20px]">Switch it on</button>
 			</form>
 		{:else}
 			<p class="text-ink2 mt-1">A code from an app on your phone, besides your password. Some desktops ask for it.</p>
@@ -105,13 +105,15 @@
 </main>
 
 {#snippet code(label: string, problem: string | undefined)}
-	<Field {label} {problem}
-		>{#snippet children(p)}<input
-				{...p}
-				class="field w-[140px]"
-				name="code"
-				inputmode="numeric"
-				autocomplete="one-time-code"
-			/>{/snippet}</Field
-	>
+	<div class="w-[170px]">
+		<Field {label} {problem}
+			>{#snippet children(p)}<input
+					{...p}
+					class="field"
+					name="code"
+					inputmode="numeric"
+					autocomplete="one-time-code"
+				/>{/snippet}</Field
+		>
+	</div>
 {/snippet}
