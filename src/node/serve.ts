@@ -1,6 +1,15 @@
 import { createHash, randomBytes } from 'node:crypto';
 import { EventEmitter } from 'node:events';
-import { accessSync, constants, existsSync, mkdirSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import {
+	accessSync,
+	constants,
+	existsSync,
+	mkdirSync,
+	readdirSync,
+	readFileSync,
+	rmSync,
+	writeFileSync
+} from 'node:fs';
 import { createServer } from 'node:http';
 import { join, resolve } from 'node:path';
 import { MessageChannel, Worker } from 'node:worker_threads';
@@ -43,9 +52,27 @@ const server = createServer(notYet);
 await listen();
 prepareFolder();
 if (!existsSync(dbPath)) await makeEstate();
-else if (options.estate)
-	fail(`${options.data} holds an estate already; add --fresh to begin anew with ${options.estate}`);
+else if (options.estate) checkSameEstate(options.estate);
 await start();
+
+/** The same command a second time goes on; another estate file over data that are there is refused. */
+function checkSameEstate(file: string): void {
+	if (!existsSync(file)) fail(`there is no estate file ${file}`);
+	let made: string | null = null;
+	try {
+		const db = openDb(dbPath);
+		made = setting(db, 'estate file');
+		db.close();
+	} catch (e) {
+		fail(`cannot read ${options.data}: ${(e as Error).message}`);
+	}
+	if (made !== fingerprint(file))
+		fail(`${options.data} holds an estate already, made from another file; add --fresh to begin anew with ${file}`);
+}
+
+function fingerprint(file: string): string {
+	return createHash('sha256').update(readFileSync(file)).digest('hex');
+}
 
 /** Takes the port first: when it is taken, nothing else has been touched. */
 async function listen(): Promise<void> {
@@ -112,6 +139,9 @@ async function makeEstate(): Promise<void> {
 			`${options.estate ?? estatePath} has ${problems.length === 1 ? 'a problem' : `${problems.length} problems`}; nothing was made`
 		);
 	}
+	const made = openDb(dbPath);
+	putSetting(made, 'estate file', fingerprint(estatePath));
+	made.close();
 	if (options.demo) {
 		const db = openDb(dbPath);
 		putSetting(db, 'demo', 'yes');

@@ -5,7 +5,6 @@ import { poolsAt } from '$lib/server/capacity/queries';
 import { homeZone } from '$lib/server/capacity/demand';
 import { cardOf } from '$lib/server/cards';
 import { all, setting } from '$lib/server/db';
-import { linesAt } from '$lib/server/images/queries';
 import { runningJobs } from '$lib/server/jobs';
 import { ribbonOf } from '$lib/server/live/ribbon';
 import { asKnown, lookOf } from '$lib/server/moment';
@@ -28,7 +27,6 @@ export const load = async ({ url, locals, depends }) => {
 	const card = cardKind ? await cardOf(context, cardKind, cardId.join('/'), at, look.live) : null;
 	const planId = url.searchParams.get('plan');
 	const plan = planId ? planById(db, Number(planId)) : null;
-	const lines = linesAt(db, at);
 	const areas: Area[] = ['images', 'publishing', 'access', 'capacity', 'sessions', 'repair', 'network', 'identity'];
 	return {
 		caller: { name: caller.name, role: caller.role, login: caller.login },
@@ -51,7 +49,7 @@ export const load = async ({ url, locals, depends }) => {
 			site: all<{ id: string; name: string }>(db, 'SELECT id, name FROM sites ORDER BY position'),
 			pool: pools.map((p) => ({ id: p.id, name: p.name })),
 			team: all<{ id: string; name: string }>(db, 'SELECT id, name FROM teams ORDER BY name'),
-			line: lines.map((l) => ({ id: l.id, name: l.name })),
+			line: all<{ id: string; name: string }>(db, 'SELECT id, name FROM lines ORDER BY position'),
 			publication: publicationsAt(db, at).map((p) => ({ id: p.id, name: p.internalName })),
 			gateway: all<{ id: string; name: string }>(db, 'SELECT id, id AS name FROM gateways ORDER BY id'),
 			protocol: all<{ id: string; name: string }>(

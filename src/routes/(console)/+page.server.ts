@@ -3,6 +3,7 @@ import { needsAt } from '$lib/server/today/queries';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { all } from '$lib/server/db';
 import { clockWords } from '$lib/core/time/zone';
+import { packCells } from '$lib/ui/marks/cells';
 import { termWords } from '$lib/core/scope/scope';
 import { runtime } from '$lib/server/runtime';
 
@@ -22,7 +23,7 @@ export const load = ({ url, depends }) => {
 			name: s.name,
 			clock: clockWords(s.time_zone, at),
 			people: people.get(s.id) ?? 0,
-			pools: pools.filter((p) => p.site === s.id)
+			pools: pools.filter((p) => p.site === s.id).map((p) => ({ id: p.id, name: p.name, cells: packCells(p.cells) }))
 		}))
 		.filter((s) => s.pools.length);
 	const { needs, left } = needsAt(db, look.scope, at);

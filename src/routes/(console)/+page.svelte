@@ -1,8 +1,10 @@
 <script lang="ts">
 	import { page } from '$app/state';
+	import { countWords, numberWords } from '$lib/core/time/units';
 	import { momentWords } from '$lib/core/time/zone';
 	import { addressWith } from '$lib/ui/frame/address';
 	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
+	import { unpackCells } from '$lib/ui/marks/cells';
 	import LevelCells from '$lib/ui/marks/LevelCells.svelte';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 
@@ -23,8 +25,8 @@
 			{#each data.needs as n (n.key)}
 				<li class="border-hair2 grid grid-cols-[86px_minmax(0,1fr)_auto] items-start gap-3.5 border-b py-[11px]">
 					<div class="text-right leading-[1.15]">
-						<b class="block text-[19px] font-[650]">{n.people || '·'}</b><span class="text-ink3 text-[12px]"
-							>{n.unit}</span
+						<b class="block text-[19px] font-[650]">{n.people ? numberWords(n.people) : '·'}</b><span
+							class="text-ink3 text-[12px]">{n.unit}</span
 						>
 						{#if n.people}<span
 								class={['mt-[5px] ml-auto block h-1 rounded-sm', bar[n.tone]]}
@@ -76,7 +78,7 @@
 				<h3 class="flex items-baseline gap-2 text-[13px]">
 					<a class="hover:text-sea" href={addressWith(page.url, { scope: `site:${site.id}` })}>{site.name}</a>
 					<span class="text-ink3 text-[12px] font-normal">{site.clock}</span>
-					<span class="text-ink3 ml-auto text-[12px] font-normal">{site.people} people</span>
+					<span class="text-ink3 ml-auto text-[12px] font-normal">{countWords(site.people, 'person', 'people')}</span>
 				</h3>
 				{#each site.pools as pool (pool.id)}
 					<div class="text-ink2 mt-1.5 grid grid-cols-[118px_minmax(0,1fr)] items-start gap-2 text-[12.5px]">
@@ -85,7 +87,7 @@
 							title={pool.name}
 							href={addressWith(page.url, { card: `pool/${pool.id}` })}>{pool.name.replace(` ${site.name}`, '')}</a
 						>
-						<LevelCells cells={pool.cells} label={pool.name} theme={data.theme} />
+						<LevelCells cells={unpackCells(pool.cells)} label={pool.name} theme={data.theme} />
 					</div>
 				{/each}
 			</div>

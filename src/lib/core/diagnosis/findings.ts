@@ -1,4 +1,4 @@
-import { countWords, durationWords, sizeWords, TB } from '../time/units';
+import { countWords, durationWords, numberWords, sizeWords, TB } from '../time/units';
 import { PHASE_WORDS, type PhaseName } from '../watch/phases';
 import type { Fact } from '../why/explained';
 
@@ -254,7 +254,7 @@ export function poolFinding(pool: {
 		title: `${pool.name} may run out of places around ${pool.clock}`,
 		facts: [
 			{
-				words: `${pool.inUse} in use now; demand forecast ${Math.round(pool.demand)} ± ${Math.round(pool.spread)}`,
+				words: `${numberWords(pool.inUse)} in use now; demand forecast ${numberWords(Math.round(pool.demand))} ± ${numberWords(Math.round(pool.spread))}`,
 				side: 'against',
 				at: pool.at,
 				source: 'forecast',

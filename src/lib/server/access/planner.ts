@@ -1,3 +1,4 @@
+import { isDeepStrictEqual } from 'node:util';
 import * as v from 'valibot';
 import { compareAccess, type AccessChange } from '$lib/core/access/compare';
 import { CHANNELS, conditionsWords, type Conditions, type GrantRule } from '$lib/core/access/decide';
@@ -213,7 +214,8 @@ const changeGrant = planKind({
 		const next = tidy(input.conditions);
 		const change = changeOf(ctx, g.publication, g.id, { ...asRule(g), conditions: next, channels: input.channels });
 		const { warnings, reasons } = changeFacts(change);
-		const same = JSON.stringify([g.conditions, g.channels]) === JSON.stringify([next, input.channels]);
+		const same =
+			isDeepStrictEqual(g.conditions, next) && isDeepStrictEqual(g.channels.toSorted(), input.channels.toSorted());
 		return {
 			title: `Change the grant of ${g.publicationName} to ${g.toName}`,
 			effects: effectsOf(change),

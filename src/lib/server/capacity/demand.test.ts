@@ -5,7 +5,8 @@ import { openDb, putSetting, run, type Db } from '../db';
 import { settleEstate } from '../db/settle';
 import { ribbonOf } from '../live/ribbon';
 import { testEstate } from '../testing/harness';
-import { demandCurve, demandForecast, STEP } from './demand';
+import { demandCurve, demandForecast } from './demand';
+import { STEP } from './kept';
 
 /** A Tuesday, 10:00 in Quay; a fortnight of weekdays lies behind it, each from 08:00 to 16:00 with `level` sessions. */
 const NOW = Date.parse('2026-11-17T10:00:00+01:00');

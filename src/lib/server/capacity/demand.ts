@@ -1,16 +1,16 @@
 import { forecast } from '$lib/core/capacity/forecast';
 import { countOver } from '$lib/core/time/intervals';
-import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
+import { DAY, HOUR } from '$lib/core/time/units';
 import { wallTime } from '$lib/core/time/zone';
 import { all, setting, type Db } from '../db';
+import { keptCounts, STEP } from './kept';
 
-/** Step of demand curves and forecasts. */
-export const STEP = 15 * MINUTE;
 const LOOK_BACK = 15;
 
 export interface DemandForecast {
 	now: number;
-	ahead: { at: number; middle: number; spread: number }[];
+	/** `days`: past days that it rests on. */
+	ahead: { at: number; middle: number; spread: number; days: number }[];
 }
 
 /** Whose sessions `s` are counted: of a pool, those that a condition holds for, or all. */
@@ -32,38 +32,23 @@ export function demandCurve(db: Db, from: number, bins: number, of: DemandOf, st
 	return countOver(rows, from, step, bins);
 }
 
-/** What has passed does not change: counted once for each question, and kept for the next forecast. */
-const passed = new WeakMap<Db, Map<string, { from: number; counts: number[] }>>();
-const QUESTIONS_KEPT = 200;
-/** Observations of the last minutes may still be on their way. */
-const SETTLES = 30 * MINUTE;
-
-/** As `demandCurve`, from the counts kept where there are any. `key` stands for `of`, whatever the moment. */
-function keptCurve(db: Db, from: number, bins: number, of: DemandOf, key: string, now: number): number[] {
-	let questions = passed.get(db);
-	if (!questions) passed.set(db, (questions = new Map()));
-	const kept = questions.get(key);
-	const skip = kept ? (from - kept.from) / STEP : 0;
-	const known = kept && skip >= 0 ? kept.counts.slice(skip, skip + bins) : [];
-	const counts = [...known, ...demandCurve(db, from + known.length * STEP, bins - known.length, of)];
-	const settled = Math.max(0, Math.floor((now - SETTLES - from) / STEP));
-	questions.delete(key);
-	questions.set(key, { from, counts: counts.slice(0, settled) });
-	if (questions.size > QUESTIONS_KEPT) questions.delete(questions.keys().next().value!);
-	return counts;
-}
-
 /**
  * Sessions now, and the forecast for the hours ahead, from the same minutes of past days.
  *
- * @param key names a condition that is the same question at another moment
+ * @param key names the question, so that what has passed is counted once; null when its past depends on the moment
  */
-export function demandForecast(db: Db, now: number, hours: number, of: DemandOf, key?: string): DemandForecast {
+export function demandForecast(
+	db: Db,
+	now: number,
+	hours: number,
+	of: DemandOf,
+	key: string | null = of === null || 'pool' in of ? `demand ${JSON.stringify(of)}` : null
+): DemandForecast {
 	const zone = homeZone(db);
 	const start = Math.floor(now / STEP) * STEP - LOOK_BACK * DAY;
 	const began = Number(setting(db, 'history began') ?? now) + 6 * HOUR;
 	const bins = Math.ceil((now - start) / STEP) + 1;
-	const past = keptCurve(db, start, bins, of, key ?? JSON.stringify(of), now);
+	const past = keptCounts(db, key, start, bins, now, (from, n) => demandCurve(db, from, n, of));
 	const level = (t: number) => {
 		const i = Math.round((t - start) / STEP);
 		return t < began || i < 0 || i >= bins ? null : past[i]!;
@@ -71,7 +56,7 @@ export function demandForecast(db: Db, now: number, hours: number, of: DemandOf,
 	const ahead: DemandForecast['ahead'] = [];
 	for (let t = Math.ceil(now / STEP) * STEP; t <= now + hours * HOUR; t += STEP) {
 		const f = forecast(t, now, level, (x) => wallTime(zone, x).weekday, LOOK_BACK - 1);
-		if (f) ahead.push({ at: t, middle: f.middle, spread: f.spread });
+		if (f) ahead.push({ at: t, ...f });
 	}
 	const current = demandCurve(db, now, 1, of)[0]!;
 	return { now: current, ahead };

@@ -4,7 +4,8 @@ import { countWords, DAY, durationWords, HOUR, MINUTE } from '$lib/core/time/uni
 import { hoursWords, inHours } from '$lib/core/time/hours';
 import type { Fact } from '$lib/core/why/explained';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
-import { demandCurve, STEP } from './demand';
+import { demandCurve } from './demand';
+import { STEP } from './kept';
 import { hoursById, machineCount, poolAt } from './queries';
 
 const whole = (what: string) =>

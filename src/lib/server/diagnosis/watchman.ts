@@ -264,8 +264,11 @@ function poolsRunningOut(ctx: Context, now: number): Finding[] {
 		const peak = demand.ahead.reduce((a, b) => (b.middle + b.spread > a.middle + a.spread ? b : a), {
 			at: now,
 			middle: 0,
-			spread: 0
+			spread: 0,
+			days: 0
 		});
+		// One or two days are no pattern yet: nobody is to be called for them.
+		if (peak.days < 3) continue;
 		const finding = poolFinding({
 			id: pool.id,
 			name: pool.name,

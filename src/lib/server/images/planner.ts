@@ -1,3 +1,4 @@
+import { isDeepStrictEqual } from 'node:util';
 import * as v from 'valibot';
 import { chanceOver, expectDuration } from '$lib/core/images/duration';
 import { checkSheet, STEP_KINDS, type BuildSheet } from '$lib/core/images/sheet';
@@ -233,7 +234,7 @@ const sheetPlan = planKind({
 		const problems = checkSheet(sheet);
 		const then = expectDuration(stepHistories(ctx.db, line, sheet));
 		const now = expectDuration(stepHistories(ctx.db, line, before));
-		const same = JSON.stringify(before) === JSON.stringify(sheet);
+		const same = isDeepStrictEqual(before, sheet);
 		return {
 			title: `Change the build sheet of ${line}`,
 			effects: noEffects(),

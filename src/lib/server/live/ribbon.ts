@@ -1,7 +1,8 @@
 import type { Scope } from '$lib/core/scope/scope';
 import { countOver } from '$lib/core/time/intervals';
 import { HOUR, FOREVER } from '$lib/core/time/units';
-import { demandForecast, homeZone, STEP } from '../capacity/demand';
+import { demandCurve, demandForecast, homeZone } from '../capacity/demand';
+import { keptCounts, STEP } from '../capacity/kept';
 import { changesBetween } from '../changes';
 import { all, type Db } from '../db';
 import { BEGUN_SESSIONS, fromOf, MACHINES } from '../watch/lists';
@@ -34,29 +35,27 @@ export function ribbonOf(db: Db, scope: Scope, now: number): Ribbon {
 	const everything = scope.terms.length === 0;
 	const ids = everything ? null : `s.id IN (SELECT s.id ${fromOf(BEGUN_SESSIONS, condition.sql)} AND ${condition.sql})`;
 	const moment = atMoment(db, now);
-	const rows = all<{ since: number; until: number }>(
-		db,
-		`SELECT s.since, s.until FROM sessions s WHERE s.until > @from AND s.since < @to ${ids ? `AND ${ids}` : ''}`,
-		{ ...moment, ...condition.params, from, to: now }
-	);
-	const tide = countOver(rows, from, STEP, bins);
+	const of = ids === null ? null : { sql: ids, params: { ...moment, ...condition.params } };
+	const key = keyOf(scope);
+	const tide = keptCounts(db, key && `tide ${key}`, from, bins, now, (start, n) => demandCurve(db, start, n, of));
 
 	const machines = scopeCondition(scope, 'machine');
 	const inScope = everything ? '1' : `m.id IN (SELECT m.id ${fromOf(MACHINES, machines.sql)} AND ${machines.sql})`;
-	const up = all<{ since: number; until: number; weight: number }>(
-		db,
-		`SELECT x.since, x.until, (SELECT per_machine FROM pools po WHERE po.id = m.pool_id ORDER BY since DESC LIMIT 1) AS weight FROM machine_states x JOIN machines m ON m.id = x.machine_id
-		 WHERE x.until > @from AND x.since < @to AND x.state IN ('ready', 'in use') AND ${inScope}`,
-		{ ...moment, ...machines.params, from, to: now }
+	const capacity = keptCounts(db, key && `capacity ${key}`, from, bins, now, (start, n) =>
+		countOver(
+			all<{ since: number; until: number; weight: number }>(
+				db,
+				`SELECT x.since, x.until, (SELECT per_machine FROM pools po WHERE po.id = m.pool_id ORDER BY since DESC LIMIT 1) AS weight
+				 FROM machine_states x JOIN machines m ON m.id = x.machine_id
+				 WHERE x.until > @start AND x.since < @end AND x.state IN ('ready', 'in use') AND ${inScope}`,
+				{ ...moment, ...machines.params, start, end: start + n * STEP }
+			),
+			start,
+			STEP,
+			n
+		)
 	);
-	const capacity = countOver(up, from, STEP, bins);
-	const ahead = demandForecast(
-		db,
-		now,
-		12,
-		ids === null ? null : { sql: ids, params: { ...moment, ...condition.params } },
-		JSON.stringify(scope.terms)
-	).ahead;
+	const ahead = demandForecast(db, now, 12, of, key && `demand ${key}`).ahead;
 
 	return {
 		from,
@@ -93,3 +92,9 @@ export function ribbonOf(db: Db, scope: Scope, now: number): Ribbon {
 		}))
 	};
 }
+
+/** Names a scope for the counts that are kept, or null when what it held in the past depends on the present. */
+const keyOf = (scope: Scope): string | null =>
+	scope.terms.some((t) => t.type === 'measure' || (t.type === 'facet' && t.facet === 'state'))
+		? null
+		: JSON.stringify(scope.terms);

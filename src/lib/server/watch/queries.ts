@@ -98,6 +98,33 @@ export function peopleBySite(db: Db, scope: Scope, at: number): Map<string, numb
 	);
 }
 
+export interface PoolCounts {
+	machines: number;
+	up: number;
+	/** Machines that people can be sent to. */
+	usable: number;
+	sessions: number;
+}
+
+/** Machines and sessions of each pool at a moment. */
+export function poolCounts(db: Db, at: number): Map<string, PoolCounts> {
+	const sessions = new Map(
+		all<{ pool: string; n: number }>(
+			db,
+			`SELECT m.pool_id AS pool, count(*) AS n ${fromOf(SESSIONS, 'm.')} GROUP BY 1`,
+			{ at }
+		).map((r) => [r.pool, r.n])
+	);
+	return new Map(
+		all<{ pool: string; machines: number; up: number; usable: number }>(
+			db,
+			`SELECT pool, count(*) AS machines, sum(state NOT IN ('off', 'failed')) AS up, sum(state IN ('ready', 'in use')) AS usable
+			 FROM (SELECT m.pool_id AS pool, ${STATE} AS state ${fromOf(MACHINES)}) GROUP BY pool`,
+			{ at }
+		).map(({ pool, ...counts }) => [pool, { ...counts, sessions: sessions.get(pool) ?? 0 }])
+	);
+}
+
 /** The state of machine `m` at @at, in one seek. */
 const STATE =
 	'(SELECT x.state FROM machine_states x WHERE x.machine_id = m.id AND x.since <= @at ORDER BY x.since DESC LIMIT 1)';

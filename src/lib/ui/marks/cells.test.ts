@@ -1,5 +1,5 @@
 import { afterEach, expect, test, vi } from 'vitest';
-import { drawCell, drawCells, type CellMark } from './cells';
+import { drawCell, drawCells, packCells, unpackCells, type CellMark } from './cells';
 
 /** Notes what is drawn, in the order in which it is. */
 function pen() {
@@ -102,4 +102,13 @@ test('cells run on in rows, each with the pixels of its own look', () => {
 });
 test('no cells at all draw nothing', () => {
 	expect(pixels([]).height).toBe(0);
+});
+test('cells are the same after their way to the page', () => {
+	const cells = (['use', 'ready', 'off', 'starting', 'trouble'] as const).map((mark, i) => ({
+		name: `m-${i}`,
+		mark,
+		strain: i * 20
+	}));
+	expect(unpackCells(packCells(cells))).toEqual(cells);
+	expect(unpackCells(packCells([]))).toEqual([]);
 });

@@ -4,6 +4,25 @@ export interface CellMark {
 	strain: number;
 }
 
+const MARKS = ['use', 'ready', 'off', 'starting', 'trouble'] as const;
+
+/** Cells on their way to the page: thousands of objects would weigh ten times as much. */
+export interface PackedCells {
+	names: string[];
+	/** A digit a cell: the place of its mark. */
+	marks: string;
+	strains: number[];
+}
+
+export const packCells = (cells: (CellMark & { name: string })[]): PackedCells => ({
+	names: cells.map((c) => c.name),
+	marks: cells.map((c) => MARKS.indexOf(c.mark)).join(''),
+	strains: cells.map((c) => c.strain)
+});
+
+export const unpackCells = ({ names, marks, strains }: PackedCells): (CellMark & { name: string })[] =>
+	names.map((name, i) => ({ name, mark: MARKS[Number(marks[i])]!, strain: strains[i]! }));
+
 export interface CellPaint {
 	sheet: string;
 	sea: string;

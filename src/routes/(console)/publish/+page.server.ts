@@ -7,6 +7,7 @@ import { asKnown, lookOf } from '$lib/server/moment';
 import { narrow, unusedTerms } from '$lib/core/scope/scope';
 import { publishingAt } from '$lib/server/publishing/narrowed';
 import { publicationsAt } from '$lib/server/publishing/queries';
+import { poolCounts } from '$lib/server/watch/queries';
 import { runtime } from '$lib/server/runtime';
 
 export const load = ({ url, depends }) => {
@@ -14,15 +15,7 @@ export const load = ({ url, depends }) => {
 	const { db, clock } = runtime();
 	const look = lookOf(url, clock);
 	const at = asKnown(look);
-	const counts = new Map(
-		all<{ pool: string; machines: number; up: number; sessions: number }>(
-			db,
-			`SELECT m.pool_id AS pool, count(*) AS machines, sum(st.state NOT IN ('off', 'failed')) AS up,
-			 sum((SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.since <= ?1 AND s.until > ?1)) AS sessions
-			 FROM machines m JOIN machine_states st ON st.machine_id = m.id AND st.since <= ?1 AND st.until > ?1 WHERE m.since <= ?1 AND m.until > ?1 GROUP BY 1`,
-			{ 1: at }
-		).map((r) => [r.pool, r])
-	);
+	const counts = poolCounts(db, at);
 	const unmade = all<{ pool: string; name: string; reason: string }>(
 		db,
 		'SELECT pool_id AS pool, name, reason FROM unmade_machines ORDER BY pool_id, name'

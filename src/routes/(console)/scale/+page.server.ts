@@ -9,6 +9,7 @@ import { hoursById, machineCount } from '$lib/server/capacity/queries';
 import { all, one } from '$lib/server/db';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { publishingAt } from '$lib/server/publishing/narrowed';
+import { poolCounts } from '$lib/server/watch/queries';
 import { runtime } from '$lib/server/runtime';
 
 const STEP = 5 * MINUTE;
@@ -19,24 +20,17 @@ export const load = ({ url, depends }) => {
 	const look = lookOf(url, clock);
 	const at = asKnown(look);
 	const { pools, left } = publishingAt(db, look.scope, at);
+	const counts = poolCounts(db, at);
 	const summary = pools.map((p) => {
-		const counts = one<{ up: number | null; free: number | null; n: number; sessions: number | null }>(
-			db,
-			`SELECT count(*) AS n, sum(st.state NOT IN ('off', 'failed')) AS up,
-			 sum((SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.since <= ?1 AND s.until > ?1)) AS sessions,
-			 sum(st.state IN ('ready', 'in use')) AS free
-			 FROM machines m JOIN machine_states st ON st.machine_id = m.id AND st.since <= ?1 AND st.until > ?1 WHERE m.pool_id = ?2 AND m.since <= ?1 AND m.until > ?1`,
-			{ 1: at, 2: p.id }
-		)!;
-		const sessions = counts.sessions ?? 0;
+		const c = counts.get(p.id) ?? { machines: 0, up: 0, usable: 0, sessions: 0 };
 		return {
 			id: p.id,
 			name: p.name,
 			siteName: p.siteName,
-			machines: counts.n,
-			up: counts.up ?? 0,
-			sessions,
-			free: (counts.free ?? 0) * p.perMachine - sessions,
+			machines: c.machines,
+			up: c.up,
+			sessions: c.sessions,
+			free: c.usable * p.perMachine - c.sessions,
 			headroom: p.policy.headroomIn,
 			assignment: p.assignment
 		};

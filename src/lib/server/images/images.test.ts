@@ -1,0 +1,210 @@
+import { beforeEach, describe, expect, test } from 'vitest';
+import { expectDuration } from '$lib/core/images/duration';
+import { GB, HOUR, MINUTE } from '$lib/core/time/units';
+import { parseScope } from '$lib/core/scope/scope';
+import { one, run } from '../db';
+import { jobById, logOf } from '../jobs';
+import { Harness, testEstate } from '../testing/harness';
+import { needsAt } from '../today/queries';
+import { nextNumber } from './planner';
+import { buildsAt, linesAt, openBuilds, sheetAt, stepHistories } from './queries';
+
+let h: Harness;
+beforeEach(async () => {
+	h = await Harness.of(testEstate());
+	await h.live(5 * MINUTE);
+});
+const sheet = () => sheetAt(h.db, 'desk', h.lab.now)!;
+const write = (change: object) => h.carryOut('image.sheet', { line: 'desk', ...sheet(), ...change });
+
+describe('lines and versions', () => {
+	test('count their machines and people, and know what is held', () => {
+		const [line] = linesAt(h.db, h.lab.now);
+		expect(line).toMatchObject({ id: 'desk', users: 'multi', machines: 11 });
+		expect(line!.versions.map((v) => [v.number, v.held, v.machines])).toEqual([
+			['1.0.0', false, 11],
+			['1.1.0', true, 0]
+		]);
+	});
+	test('within a scope count what is in it', () => {
+		const under = (scope: string) => linesAt(h.db, h.lab.now, parseScope(scope).scope)[0]!.machines;
+		expect(under('site:isle')).toBe(3);
+		expect(under('pool:own,isle')).toBe(5);
+		expect(under('-pool:quay')).toBe(5);
+		expect(under('machine:quay-01')).toBe(1);
+		expect(under('version:1.1.0')).toBe(0);
+	});
+	test('as of a moment before a build do not know its version', async () => {
+		const before = h.lab.now;
+		await h.carryOut('image.build', { line: 'desk' });
+		const numbers = (at: number) => linesAt(h.db, at)[0]!.versions.map((v) => v.number);
+		expect(numbers(h.lab.now)).toEqual(['1.0.0', '1.1.0', '1.2.0']);
+		expect(numbers(before)).toEqual(['1.0.0', '1.1.0']);
+	});
+});
+
+describe('the next number', () => {
+	test('is never one that is there, nor one that is being built', async () => {
+		expect(nextNumber(h.ctx, 'desk')).toBe('1.2.0');
+		await h.commit((await h.draft('image.build', { line: 'desk' })).id);
+		await h.live(20_000);
+		expect(openBuilds(h.db, 'desk').map((b) => b.number)).toEqual(['1.2.0']);
+		expect(nextNumber(h.ctx, 'desk')).toBe('1.3.0');
+	});
+	test.each([
+		['1.0.0', /there is a version 1\.0\.0 already/],
+		['1.1.0', /there is a version 1\.1\.0 already/]
+	])('%s is taken: the plan is blocked', async (number, words) => {
+		const plan = await h.draft('image.build', { line: 'desk', number });
+		expect(plan.blocks.map((b) => b.words).join()).toMatch(words);
+	});
+	test('an older one than the newest is warned of; one that is none is refused beside its field', async () => {
+		const plan = await h.draft('image.build', { line: 'desk', number: '1.0.5' });
+		expect(plan.blocks).toEqual([]);
+		expect(plan.warnings.map((w) => w.words)).toContain('1.0.5 is older than 1.1.0, the newest of the line');
+		await expect(h.draft('image.build', { line: 'desk', number: 'next' })).rejects.toMatchObject({
+			problems: [{ field: 'number' }]
+		});
+		await expect(h.draft('image.build', { line: 'none' })).rejects.toMatchObject({ problems: [{ field: 'line' }] });
+	});
+});
+
+describe('what a build is expected to take', () => {
+	test('comes from past runs of the same steps, scaled to the builder', () => {
+		const four = stepHistories(h.db, 'desk', sheet());
+		expect(four[1]!.runs.map((r) => r / MINUTE)).toEqual([2, 2.4]);
+		const eight = stepHistories(h.db, 'desk', { ...sheet(), builder: { ...sheet().builder, cores: 8 } });
+		expect(eight[1]!.runs[0]! / four[1]!.runs[0]!).toBeCloseTo(0.75, 3);
+		expect(expectDuration(eight).middle).toBeLessThan(expectDuration(four).middle);
+	});
+	test('of a step never run before falls back to its kind, and says so', () => {
+		const steps = [...sheet().steps.slice(0, 3), { kind: 'package' as const, words: 'Install something new' }];
+		const [, , known, unknown] = stepHistories(h.db, 'desk', { ...sheet(), steps });
+		expect(known!.runs).toHaveLength(2);
+		expect(unknown!.runs).toEqual([]);
+		// The mean of all packages so far: 1.5, 1.4 and twice 1.
+		expect(unknown!.fallback / MINUTE).toBeCloseTo((1.5 + 1.4 + 1 + 1) / 4, 3);
+	});
+	test('of a build that was made counts for the next one', async () => {
+		await h.carryOut('image.build', { line: 'desk' });
+		expect(stepHistories(h.db, 'desk', sheet()).map((s) => s.runs.length)).toEqual([3, 3, 3, 3, 3, 3]);
+	});
+});
+
+describe('a build', () => {
+	test('stops at its limit, names the step, and can be taken up again with a longer one', async () => {
+		await write({ limit: 3 * MINUTE });
+		const plan = await h.draft('image.build', { line: 'desk' });
+		expect(plan.warnings.map((w) => w.words).join()).toMatch(/chance to run past its limit is 100 %/);
+		const job = await h.finish(await h.commit(plan.id));
+		expect(job).toMatchObject({ state: 'failed', error: expect.stringMatching(/its limit of 3 min/) as string });
+		const need = needsAt(h.db, parseScope('').scope, h.lab.now).needs.find((n) => n.unit === 'failed job')!;
+		expect(need.plan).toMatchObject({ kind: 'image.resume' });
+		expect(need.about.line).toEqual(['desk']);
+		expect(buildsAt(h.db, h.lab.now)[0]).toMatchObject({ state: 'failed', number: '1.2.0' });
+	});
+
+	test('of a line is one at a time', async () => {
+		const first = await h.commit((await h.draft('image.build', { line: 'desk' })).id);
+		await h.live(20_000);
+		const second = await h.draft('image.build', { line: 'desk' });
+		expect(second.blocks.map((b) => b.words).join()).toMatch(/1\.2\.0 of this line is being built by job/);
+		await h.finish(first);
+		expect((await h.draft('image.build', { line: 'desk' })).blocks).toEqual([]);
+	});
+
+	test('goes by the sheet as it was when it began', async () => {
+		const job = await h.commit((await h.draft('image.build', { line: 'desk' })).id);
+		await h.live(20_000);
+		const began = jobById(h.db, job, h.lab.now)!;
+		expect(began.state).toBe('running');
+		const later = { ...sheet(), steps: sheet().steps.filter((s) => s.words !== 'Install Crewbook') };
+		run(h.db, `UPDATE sheets SET body = ? WHERE line_id = 'desk'`, [JSON.stringify(later)]);
+		await h.finish(job);
+		expect(
+			logOf(h.db, job)
+				.map((l) => l.line)
+				.join()
+		).not.toMatch(/failed/);
+		expect(one(h.db, `SELECT done_steps FROM builds`)).toEqual({ done_steps: 6 });
+	});
+
+	test('cannot be resumed while it runs, nor when it is done', async () => {
+		const job = await h.commit((await h.draft('image.build', { line: 'desk' })).id);
+		await h.live(20_000);
+		expect((await h.draft('image.resume', { build: 1 })).blocks[0]!.words).toMatch(
+			/is running: there is nothing to resume/
+		);
+		await h.finish(job);
+		expect((await h.draft('image.resume', { build: 1 })).blocks[0]!.words).toMatch(/is done/);
+		await expect(h.draft('image.resume', { build: 99 })).rejects.toMatchObject({ problems: [{ field: 'build' }] });
+	});
+});
+
+describe('a sheet', () => {
+	test('out of order may be kept, with the reason, but not built', async () => {
+		const [source, ...rest] = sheet().steps;
+		const job = await write({ steps: [rest[0]!, source!, ...rest.slice(1)] });
+		expect(job.state).toBe('done');
+		const plan = await h.draft('image.build', { line: 'desk' });
+		expect(plan.blocks.map((b) => b.words).join()).toMatch(/must be first: everything else is installed on it/);
+	});
+	test('that is the same is no change', async () => {
+		const plan = await h.draft('image.sheet', { line: 'desk', ...sheet() });
+		expect(plan.blocks.map((b) => b.words)).toEqual(['nothing in it is different']);
+	});
+	test('says how much longer or shorter a build will be', async () => {
+		const plan = await h.draft('image.sheet', { line: 'desk', ...sheet(), builder: { ...sheet().builder, cores: 16 } });
+		expect(plan.reasons[0]!.words).toMatch(/expected to take .* before /);
+	});
+	test.each([
+		[{ limit: 1000 }, 'limit', /at least a minute/],
+		[{ builder: { cores: 0, memory: 1, disk: 1 } }, 'builder.cores', /At least one core/],
+		[{ steps: [] }, 'steps', /at least one step/],
+		[{ steps: [{ kind: 'agent', words: ' ' }] }, 'steps.0.words', /Say what the step does/],
+		[{ steps: [{ kind: 'magic', words: 'x' }] }, 'steps.0.kind', /Choose a kind/],
+		[
+			{ steps: [{ kind: 'package', words: 'x', adds: { name: '', version: '1', size: -1 } }] },
+			'steps.0.adds.name',
+			/Name what it adds/
+		]
+	])('%j is refused beside %s', async (change, field, words) => {
+		const error = await write(change).catch((e: unknown) => e as { problems: { field: string; words: string }[] });
+		const problem = (error as { problems: { field: string; words: string }[] }).problems.find((p) => p.field === field);
+		expect(problem?.words).toMatch(words);
+	});
+});
+
+describe('holding', () => {
+	test('a held version makes no pool without a warning; released it does', async () => {
+		const pool = {
+			name: 'New',
+			site: 'quay',
+			line: 'desk',
+			version: '1.1.0',
+			cores: 2,
+			memory: 8 * GB,
+			disk: 40 * GB,
+			count: 1,
+			naming: 'nw-##',
+			folder: 'desks/quay',
+			network: 'quay-desks'
+		};
+		expect((await h.draft('pool.create', pool)).warnings.map((w) => w.words)).toContain('desk 1.1.0 is held back');
+		await h.carryOut('image.hold', { line: 'desk', number: '1.1.0', held: false });
+		expect((await h.draft('pool.create', pool)).warnings).toEqual([]);
+		expect((await h.draft('image.hold', { line: 'desk', number: '1.1.0', held: false })).blocks[0]!.words).toBe(
+			'it is not held'
+		);
+		await expect(h.draft('image.hold', { line: 'desk', number: '9.9.9', held: true })).rejects.toThrow(
+			/no desk 9\.9\.9/
+		);
+	});
+	test('is on record for the moments when it held', async () => {
+		const before = h.lab.now;
+		await h.live(HOUR / 60);
+		await h.carryOut('image.hold', { line: 'desk', number: '1.0.0', held: true });
+		const held = (at: number) => linesAt(h.db, at)[0]!.versions[0]!.held;
+		expect([held(before), held(h.lab.now)]).toEqual([false, true]);
+	});
+});
