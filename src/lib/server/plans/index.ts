@@ -217,8 +217,20 @@ export function parseInput<S extends v.GenericSchema>(schema: S, input: unknown)
 	const parsed = v.safeParse(schema, input);
 	if (parsed.success) return parsed.output;
 	throw new InputProblem(
-		parsed.issues.map((i) => ({ field: (i.path ?? []).map((p) => String(p.key)).join('.'), words: i.message }))
+		parsed.issues.map((i) => ({ field: (i.path ?? []).map((p) => String(p.key)).join('.'), words: inputWords(i) }))
 	);
+}
+
+/** What a schema has no words of its own for: a key that is missing or unknown, a value of another type. */
+function inputWords(issue: v.BaseIssue<unknown>): string {
+	const key = String(issue.path?.at(-1)?.key ?? 'the input');
+	if (issue.type === 'strict_object' && issue.path)
+		return issue.expected === 'never' ? `There is no field ${key} here.` : `${key} is missing.`;
+	if (issue.message.startsWith('Invalid type'))
+		return issue.received === 'undefined'
+			? `${key} is missing.`
+			: `${key} has to be ${issue.expected}, not ${issue.received}.`;
+	return issue.message;
 }
 
 async function compute(ctx: Context, kind: string, input: unknown): Promise<Draft> {

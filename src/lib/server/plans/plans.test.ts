@@ -118,6 +118,18 @@ describe('drafting', () => {
 		await expect(h.draft('pool.create', { ...pool, naming: 'nodigits' })).rejects.toThrow(/Add a run of #/);
 		await expect(h.draft('pool.create', { ...pool, line: 'none' })).rejects.toThrow(/no image line called none/);
 		await expect(h.draft('no.such', {})).rejects.toThrow(/no kind of plan/);
+		const said = async (input: unknown) =>
+			((await h.draft('gateway.set-port', input).catch((e: unknown) => e)) as InputProblem).problems;
+		expect(await said({ gateway: 'quay-gw', protocol: 'stream' })).toEqual([
+			{ field: 'port', words: 'port is missing.' }
+		]);
+		expect(await said({ gateway: 'quay-gw', protocol: 'stream', port: 5, colour: 'red' })).toEqual([
+			{ field: 'colour', words: 'There is no field colour here.' }
+		]);
+		expect(await said({ gateway: 7, protocol: 'stream', port: 5 })).toEqual([
+			{ field: 'gateway', words: 'gateway has to be string, not 7.' }
+		]);
+		expect((await said('everything'))[0]!.words).toBe('the input has to be Object, not "everything".');
 	});
 
 	test('says what is short, and is then not to be committed', async () => {

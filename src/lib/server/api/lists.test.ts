@@ -1,0 +1,179 @@
+import { beforeAll, describe, expect, test } from 'vitest';
+import { parseScope, termWords } from '$lib/core/scope/scope';
+import { HOUR, MINUTE } from '$lib/core/time/units';
+import { InputProblem } from '../plans/kind';
+import { NotAllowed, NotFound, PlanRefused } from '../plans';
+import { ProviderError } from '../providers';
+import { Harness, OWNER, testEstate } from '../testing/harness';
+import { figuresAt } from '../watch/queries';
+import { CARD_OF, KINDS, type Kind } from './kinds';
+import { cursorOf, listOf, readCursor } from './lists';
+import { answer, problemOf } from './problems';
+import { reasonsOf } from './reasons';
+
+let h: Harness;
+beforeAll(async () => {
+	h = await Harness.of(testEstate());
+	await h.live(4 * HOUR, 20_000);
+	await h.carryOut('policy.set', { pool: 'quay', headroomIn: 4 });
+	h.lab.apply({ c: 'fault', kind: 'agent-stopped', target: 'quay-01', value: null });
+	h.lab.apply({ c: 'fault', kind: 'volume-full', target: 'isle-v1', value: 0.96 });
+	await h.live(7 * MINUTE);
+}, 30_000);
+
+const list = (kind: Kind, scope = '', more: Partial<Parameters<typeof listOf>[2]> = {}) =>
+	listOf(h.db, kind, {
+		at: h.lab.now,
+		scope: parseScope(scope).scope,
+		sort: '',
+		descending: false,
+		limit: 100,
+		offset: 0,
+		...more
+	});
+
+describe('lists of every kind', () => {
+	test('have rows here, and each row of a kind without a card has its reasons', () => {
+		for (const kind of KINDS) {
+			const { rows, total, left } = list(kind);
+			expect(rows.length, kind).toBeGreaterThan(0);
+			expect(total, kind).toBe(rows.length);
+			expect(left).toEqual([]);
+			if (CARD_OF[kind] === null)
+				for (const row of rows) expect(reasonsOf(h.db, kind, row, h.lab.now).length, kind).toBeGreaterThan(0);
+		}
+	});
+
+	test.each<[Kind, string, number]>([
+		['sites', 'site:isle', 1],
+		['pools', 'site:quay', 2],
+		['pools', '-pool:own', 2],
+		['grants', 'publication:own', 1],
+		['grants', 'person:eve', 1],
+		['teams', 'team:harbour', 1],
+		['publications', 'own', 1],
+		['image-lines', 'line:none', 0],
+		['checks', 'machine:quay-01', 1],
+		['checks', 'site:isle', 0],
+		['findings', 'site:isle', 1]
+	])('%s under %s are %i', (kind, scope, n) => {
+		expect(list(kind, scope).total).toBe(n);
+	});
+
+	test('name the terms that say nothing of them', () => {
+		const left = (kind: Kind, scope: string) => list(kind, scope).left.map((t) => termWords(t));
+		expect(left('pools', 'site:quay strain>50')).toEqual(['strain over 50']);
+		expect(left('sites', 'team:harbour')).toEqual(['team harbour']);
+		expect(left('machines', 'strain>50')).toEqual([]);
+	});
+
+	test('sort by any of their columns, both ways, and refuse another beside the field', () => {
+		const names = (descending: boolean) =>
+			list('pools', '', { sort: 'name', descending }).rows.map((r) => r.name as string);
+		expect(names(false)).toEqual([...names(false)].sort());
+		expect(names(true)).toEqual([...names(false)].reverse());
+		for (const kind of ['machines', 'pools', 'people'] as const) {
+			const refused = (() => {
+				try {
+					list(kind, '', { sort: 'colour' });
+				} catch (e) {
+					return e as InputProblem;
+				}
+			})()!;
+			expect(refused).toBeInstanceOf(InputProblem);
+			expect(refused.problems[0]!.field).toBe('sort');
+			expect(refused.message).toMatch(/no column colour to sort by; there are .*name/);
+		}
+	});
+
+	test('are cut into pages that make up the whole', () => {
+		for (const kind of ['machines', 'people', 'pools'] as const) {
+			const whole = list(kind).rows.map((r) => r.id);
+			const cut = [0, 2, 4, 6, 8, 10].flatMap((offset) => list(kind, '', { limit: 2, offset }).rows.map((r) => r.id));
+			expect(cut).toEqual(whole.slice(0, 12));
+		}
+	});
+
+	test('a finding has as many people as Today says', () => {
+		const [finding] = list('findings').rows;
+		expect(finding).toMatchObject({ kind: 'volume nearly full', remedy: { kind: 'volume.extend' } });
+		const on = list('sessions', 'site:isle').total;
+		expect(finding!.people).toBe(on);
+	});
+
+	test('a site’s reasons carry the figures of the scope line', () => {
+		const f = figuresAt(h.db, parseScope('site:quay').scope, h.lab.now);
+		const words = reasonsOf(h.db, 'sites', { id: 'quay' }, h.lab.now).map((r) => r.words);
+		expect(words[0]).toMatch(new RegExp(`^${f.people} `));
+		expect(words[1]).toBe(`${f.up} of ${f.machines} machines are up`);
+		expect(words[2]).toBe('1 machine is unusable');
+	});
+});
+
+describe('a cursor', () => {
+	test('reads back what it names, and nothing else does', () => {
+		expect(readCursor(cursorOf(200, 1_700_000_000_000))).toEqual({ offset: 200, at: 1_700_000_000_000 });
+		for (const wrong of ['', 'zzz', cursorOf(-1, 5), cursorOf(1.5, 5), Buffer.from('{}').toString('base64url')])
+			expect(readCursor(wrong), wrong).toBeNull();
+	});
+});
+
+describe('what goes wrong', () => {
+	test.each([
+		[new InputProblem([{ field: 'count', words: 'Say how many.' }]), 422],
+		[new PlanRefused([{ words: 'it has changed' }]), 409],
+		[new NotAllowed('As auditor you may not.'), 403],
+		[new NotFound('plan 7'), 404],
+		[new ProviderError('busy', true), 502],
+		[new SyntaxError('Unexpected token'), 400]
+	])('%o becomes a problem document', (error, status) => {
+		expect(problemOf(error)).toMatchObject({ status, title: expect.any(String) as string });
+	});
+	test('an error that nobody foresaw tells the caller nothing of the inside', async () => {
+		expect(problemOf(new Error('secret path'))).toBeNull();
+		const said = console.error;
+		console.error = () => {};
+		const response = await answer(() => {
+			throw new Error('secret path /srv/x');
+		});
+		console.error = said;
+		expect(response.status).toBe(500);
+		expect(response.headers.get('content-type')).toBe('application/problem+json');
+		expect(await response.text()).not.toContain('secret');
+	});
+	test('an error of another bundle is known by its name', () => {
+		const twin = Object.assign(new Error('busy'), { name: 'ProviderError', retry: true });
+		expect(problemOf(twin)!.status).toBe(502);
+	});
+});
+
+describe('operators and tokens, by plan like everything else', () => {
+	const operator = {
+		login: 'nia',
+		name: 'Nia Quist',
+		role: 'operator',
+		passwordHash: '$argon2id$v=19$m=1,t=1,p=1$YQ$YQ'
+	};
+	test('an operator is added, given another role, and shut; each is in the change log', async () => {
+		expect((await h.carryOut('operator.add', operator)).state).toBe('done');
+		await expect(h.draft('operator.add', operator)).rejects.toMatchObject({ problems: [{ field: 'login' }] });
+		expect((await h.carryOut('operator.set-role', { login: 'nia', role: 'auditor' })).state).toBe('done');
+		expect((await h.carryOut('operator.disable', { login: 'nia', disabled: true })).state).toBe('done');
+		const titles = list('changes').rows.map((c) => c.title as string);
+		expect(titles.filter((t) => /Nia|nia/.test(t))).toHaveLength(3);
+		expect(JSON.stringify(list('changes').rows)).not.toContain('argon2id');
+	});
+	test('a token is kept by its hash alone, and may be revoked once', async () => {
+		const hash = 'a'.repeat(64);
+		expect((await h.carryOut('token.create', { name: 'walk', role: 'auditor', hash })).state).toBe('done');
+		expect((await h.carryOut('token.revoke', { name: 'walk' })).state).toBe('done');
+		const again = await h.draft('token.revoke', { name: 'walk' }).catch((e: unknown) => e);
+		expect(again instanceof InputProblem || (again as { blocks: unknown[] }).blocks.length > 0).toBe(true);
+	});
+	test('only an owner may', async () => {
+		for (const role of ['builder', 'operator', 'helpdesk', 'auditor'] as const)
+			await expect(
+				h.draft('token.create', { name: 'x', role: 'owner', hash: 'b' }, { ...OWNER, role })
+			).rejects.toThrow(NotAllowed);
+	});
+});
