@@ -128,9 +128,12 @@ test('npm start: the first operator is made with a code that works once; a secon
 	expect(after - before).toBeLessThan(30 * 60_000);
 	expect(second.output()).not.toContain('works once');
 	await second.end();
-	expect(serve('--port', PORT, '--data', data, '--estate', 'e2e/small.yaml').stderr).toMatch(
-		/holds an estate already; add --fresh/
+	expect(serve('--port', PORT, '--data', data, '--estate', 'demo/empty.yaml').stderr).toMatch(
+		/holds an estate already, made from another file; add --fresh/
 	);
+	// The estate that it was made from is no other file: the same command goes on.
+	const third = await started('--data', data, '--estate', 'e2e/small.yaml');
+	expect(await third.end()).toBe(0);
 });
 
 test('an estate with nothing in it says on every view what would be there', async ({ page }) => {

@@ -183,8 +183,8 @@
 					<CardPanel card={data.card} zone={data.zone} canDo={(kind) => data.mayDraft.includes(kind)} />
 				{:else}
 					<p class="text-ink2 text-[13px]">
-						There is no such thing at this moment. <a class="link" href={addressWith(page.url, { card: null })}>Close</a
-						>
+						There is no {(page.url.searchParams.get('card') ?? '').replace('/', ' ')} at this moment.
+						<a class="link" href={addressWith(page.url, { card: null })}>Close</a>
 					</p>
 				{/if}
 			</aside>

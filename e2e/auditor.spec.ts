@@ -1,0 +1,96 @@
+import { expect, test } from '@playwright/test';
+import { accessible, api, signIn, visit } from './hands';
+
+/** Whoever only reads: everything is there to be seen, then and now, and nothing can be moved. */
+test.describe('the auditor', () => {
+	test.beforeEach(async ({ page }) => {
+		await signIn(page, 'auditor');
+	});
+
+	test('sees every view, and finds no button that would change anything', async ({ page }) => {
+		for (const path of ['/', '/build', '/publish', '/secure', '/scale', '/watch', '/fix', '/jobs', '/changes']) {
+			await visit(page, path);
+			const words = await page.getByRole('main').getByRole('button').allTextContents();
+			expect(
+				words.filter((w) =>
+					/plan|put|repair|extend|retry|release|hold|grant|make|publish|undo|restart|sign out/i.test(w)
+				),
+				path
+			).toEqual([]);
+		}
+		await visit(page, '/watch?card=machine/bgo-br-001');
+		const card = page.getByRole('complementary', { name: 'Card' });
+		await expect(card).toContainText('it is ');
+		await expect(card.getByRole('button')).toHaveCount(0);
+		await accessible(page);
+	});
+
+	test('is refused a draft over the API, and told who may', async ({ page }) => {
+		const response = await page.request.post('/api/v1/plans', {
+			data: { kind: 'policy.set', input: { pool: 'payroll', headroomIn: 2 } },
+			headers: { origin: 'http://localhost:4899' }
+		});
+		expect(response.status()).toBe(403);
+		expect(((await response.json()) as { detail: string }).detail).toMatch(/may not|owner/);
+	});
+
+	test('follows a figure to the things it counts, and each thing to its reasons', async ({ page }) => {
+		const { rows } = (await api(page.request, 'get', '/machines?scope=site:skerry&limit=1000')) as {
+			rows: { state: string }[];
+		};
+		await visit(page, '/?scope=site:skerry');
+		const up = rows.filter((m) => m.state !== 'off' && m.state !== 'failed').length;
+		await expect(page.locator('p', { hasText: 'people in' })).toContainText(
+			new RegExp(`\\d+\\s+machines up of ${rows.length}`)
+		);
+		expect(up).toBeGreaterThan(0);
+		await page
+			.getByRole('link', { name: /^Chart Studio/ })
+			.first()
+			.click();
+		const card = page.getByRole('complementary', { name: 'Card' });
+		await expect(card).toContainText('chart-studio');
+		await expect(card.getByText('Why')).toBeVisible();
+	});
+
+	test('goes back past the minutes that are kept: strain is then that of the quarter hour', async ({ page }) => {
+		const at = '2026-11-11T09:40:00Z';
+		const { rows } = (await api(
+			page.request,
+			'get',
+			`/machines?scope=pool:chart-studio&at=${at}&sort=-strain&limit=5`
+		)) as {
+			rows: { strain: number | null; state: string }[];
+		};
+		expect(rows[0]!.strain).toBeGreaterThan(0);
+		await visit(page, `/watch?scope=pool:chart-studio&at=${at}`);
+		await expect(page.getByText(/as it was/)).toBeVisible();
+		const first = page.getByRole('rowgroup', { name: 'Rows' }).getByRole('row').first();
+		await expect(first).toContainText(String(rows[0]!.strain));
+		await visit(page, `/?scope=pool:chart-studio&at=${at}`);
+		await expect(page.getByRole('img', { name: /Chart Studio: .*in use/ })).toBeVisible();
+	});
+
+	test('looks ahead: the forecast where there is one, and said where there is none', async ({ page }) => {
+		const { now } = (await api(page.request, 'get', '/lab/clock')) as { now: number };
+		const ahead = new Date(now + 3 * 3_600_000).toISOString();
+		await visit(page, `/scale?at=${ahead}`);
+		await expect(page.getByText(/forecast/).first()).toBeVisible();
+		await visit(page, `/watch?at=${ahead}`);
+		await expect(page.getByText(/lists have no forecast, this is the present/)).toBeVisible();
+		await visit(page, `/?at=${ahead}`);
+		await expect(page.getByText(/This list has no forecast/)).toBeVisible();
+		await visit(page, `/secure?who=alindqvist&what=chart-studio&when=${ahead}`);
+		await expect(page.getByRole('region', { name: 'Answer' })).toBeVisible();
+	});
+
+	test('a moment or a scope that cannot be read is said, and nothing is lost of the rest', async ({ page }) => {
+		await visit(page, '/watch?at=yesterday');
+		await expect(page.getByText('“yesterday” is not a moment')).toBeVisible();
+		await visit(page, `/watch?scope=${encodeURIComponent('site:bergen colour:red')}`);
+		await expect(page.getByText(/There is no facet “colour”/)).toBeVisible();
+		await expect(page.locator('p', { hasText: 'people in' })).toBeVisible();
+		await visit(page, '/watch?card=machine/no-such-machine');
+		await expect(page.getByText(/no-such-machine/)).toBeVisible();
+	});
+});
