@@ -1,5 +1,6 @@
 <script lang="ts">
-	import Field from '$lib/ui/forms/Field.svelte';
+	import TextField from '$lib/ui/forms/TextField.svelte';
+	import CodeField from '$lib/ui/forms/CodeField.svelte';
 
 	let { data, form } = $props();
 </script>
@@ -20,35 +21,23 @@
 		Sign in to Sextant
 	</h1>
 	<form method="POST" class="mt-5 flex flex-col gap-1.5">
-		<Field label="Login" problem={form?.errors?.login}
-			>{#snippet children(p)}<input
-					{...p}
-					class="field"
-					name="login"
-					autocomplete="username"
-					value={form?.login ?? ''}
-				/>{/snippet}</Field
-		>
-		<Field label="Password" problem={form?.errors?.password}
-			>{#snippet children(p)}<input
-					{...p}
-					class="field"
-					type="password"
-					name="password"
-					autocomplete="current-password"
-					value={form && 'password' in form ? form.password : ''}
-				/>{/snippet}</Field
-		>
+		<TextField
+			label="Login"
+			problem={form?.errors?.login}
+			name="login"
+			autocomplete="username"
+			value={form?.login ?? ''}
+		/>
+		<TextField
+			label="Password"
+			problem={form?.errors?.password}
+			type="password"
+			name="password"
+			autocomplete="current-password"
+			value={form && 'password' in form ? String(form.password) : ''}
+		/>
 		{#if form?.factor}
-			<Field label="Code of your second factor" problem={undefined}
-				>{#snippet children(p)}<input
-						{...p}
-						class="field"
-						name="code"
-						inputmode="numeric"
-						autocomplete="one-time-code"
-					/>{/snippet}</Field
-			>
+			<CodeField label="Code of your second factor" />
 		{/if}
 		<button class="btn btn-go self-start">Sign in</button>
 	</form>

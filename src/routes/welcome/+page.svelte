@@ -1,5 +1,5 @@
 <script lang="ts">
-	import Field from '$lib/ui/forms/Field.svelte';
+	import TextField from '$lib/ui/forms/TextField.svelte';
 
 	let { form } = $props();
 </script>
@@ -11,42 +11,23 @@
 		An owner, who can then add others. The server printed a code when it started; it works once.
 	</p>
 	<form method="POST" class="mt-4 flex flex-col gap-1">
-		<Field label="Code" problem={form?.errors.code}
-			>{#snippet children(p)}<input
-					{...p}
-					class="field font-mono"
-					name="code"
-					autocomplete="off"
-					value={form?.code ?? ''}
-				/>{/snippet}</Field
-		>
-		<Field label="Login" problem={form?.errors.login}
-			>{#snippet children(p)}<input
-					{...p}
-					class="field"
-					name="login"
-					autocomplete="username"
-					value={form?.login ?? ''}
-				/>{/snippet}</Field
-		>
-		<Field label="Name" problem={form?.errors.name}
-			>{#snippet children(p)}<input
-					{...p}
-					class="field"
-					name="name"
-					autocomplete="name"
-					value={form?.name ?? ''}
-				/>{/snippet}</Field
-		>
-		<Field label="Password" hint="at least 10 characters" problem={form?.errors.password}
-			>{#snippet children(p)}<input
-					{...p}
-					class="field"
-					type="password"
-					name="password"
-					autocomplete="new-password"
-				/>{/snippet}</Field
-		>
+		<TextField label="Code" problem={form?.errors.code} name="code" autocomplete="off" value={form?.code ?? ''} />
+		<TextField
+			label="Login"
+			problem={form?.errors.login}
+			name="login"
+			autocomplete="username"
+			value={form?.login ?? ''}
+		/>
+		<TextField label="Name" problem={form?.errors.name} name="name" autocomplete="name" value={form?.name ?? ''} />
+		<TextField
+			label="Password"
+			hint="at least 10 characters"
+			problem={form?.errors.password}
+			type="password"
+			name="password"
+			autocomplete="new-password"
+		/>
 		<button class="btn btn-go self-start">Make the account</button>
 	</form>
 </main>

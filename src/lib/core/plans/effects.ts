@@ -4,6 +4,8 @@ import type { Fact, Ref } from '../why/explained';
 /** Somebody or something that a plan touches, and how. */
 export interface Touched extends Ref {
 	how?: string;
+	/** They are better off for it: one more of them makes a plan no worse. */
+	helped?: boolean;
 }
 
 /** What a plan does, before it does it. Lists are complete: counts are their lengths. */
@@ -46,7 +48,7 @@ export function effectWords(effects: Effects): string[] {
 
 /**
  * What has become worse between the plan as reviewed and as recomputed, in words; empty when it still holds.
- * Somebody new who is touched, a session more that ends, another machine, or a fifth more bytes, time or cost
+ * Somebody new who is touched (and not helped), a session more that ends, another machine, or a fifth more bytes, time or cost
  * is worse. Fewer of anything is not: the plan then does less than was agreed to.
  */
 export function whatGotWorse(before: Effects, after: Effects): Fact[] {
@@ -54,7 +56,8 @@ export function whatGotWorse(before: Effects, after: Effects): Fact[] {
 	const newcomers = (was: Touched[], is: Touched[], clause: (name: string) => string) => {
 		const known = new Set(was.map((t) => `${t.kind}/${t.id}`));
 		for (const t of is)
-			if (!known.has(`${t.kind}/${t.id}`)) worse.push({ words: clause(t.name ?? t.id), side: 'against', about: t });
+			if (!t.helped && !known.has(`${t.kind}/${t.id}`))
+				worse.push({ words: clause(t.name ?? t.id), side: 'against', about: t });
 	};
 	newcomers(before.people, after.people, (name) => `${name} would now be affected`);
 	newcomers(before.sessionsEnded, after.sessionsEnded, (name) => `the session of ${name} would now end`);

@@ -133,7 +133,7 @@ const setPort = planKind({
 			effects: {
 				...noEffects(),
 				people: [
-					...helped.map((p) => ({ kind: 'person', id: p.login, name: p.name, how: 'can connect again' })),
+					...helped.map((p) => ({ kind: 'person', id: p.login, name: p.name, how: 'can connect again', helped: true })),
 					...hurt.map((p) => ({ kind: 'person', id: p.login, name: p.name, how: 'could no longer connect' }))
 				],
 				duration: { middle: 5 * SECOND, ninety: 9 * SECOND }

@@ -209,6 +209,22 @@ describe('committing', () => {
 		await expect(h.commit(plan.id)).rejects.toThrow(/Eve Sloop would now be affected/);
 	});
 
+	test('holds when only more people would be helped by it', async () => {
+		h.lab.apply({ c: 'fault', kind: 'gateway-port', target: 'quay-gw/stream', value: 4000 });
+		await h.live(6 * MINUTE);
+		const lost = (login: string) =>
+			run(
+				h.db,
+				`INSERT INTO connections SELECT (SELECT coalesce(max(id), 0) + 1 FROM connections), id, 'desk', 'quay-gw', 'stream', '10.1.0.9', ?1, ?1, 'lost', NULL, NULL, NULL, 0, 0, '[]', '[]' FROM people WHERE login = ?2`,
+				{ 1: h.lab.now, 2: login }
+			);
+		lost('anna');
+		const plan = await h.draft('gateway.set-port', { gateway: 'quay-gw', protocol: 'stream', port: 3478 });
+		expect(plan.effects.people.map((p) => p.id)).toContain('anna');
+		lost('eve');
+		expect((await h.finish(await h.commit(plan.id))).state).toBe('done');
+	});
+
 	test('a plan is committed once only', async () => {
 		const plan = await h.draft('policy.set', { pool: 'quay', headroomIn: 2 });
 		await h.commit(plan.id);

@@ -2,6 +2,7 @@
 	import Field from '$lib/ui/forms/Field.svelte';
 	import { draftFrom } from '$lib/ui/plan/draft';
 	import { untrack } from 'svelte';
+	import TextField from '$lib/ui/forms/TextField.svelte';
 
 	interface Props {
 		publications: { id: string; internalName: string }[];
@@ -54,9 +55,7 @@
 				>{/snippet}</Field
 		>
 	{:else}
-		<Field label="Login" problem={errors.person}
-			>{#snippet children(p)}<input {...p} class="field" bind:value={f.person} />{/snippet}</Field
-		>
+		<TextField label="Login" problem={errors.person} bind:value={f.person} />
 	{/if}
 	<fieldset>
 		<legend class="text-ink2 text-[12.5px]">Channels</legend>

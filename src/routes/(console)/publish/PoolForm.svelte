@@ -4,6 +4,7 @@
 	import { call } from '$lib/ui/plan/api';
 	import { draftFrom } from '$lib/ui/plan/draft';
 	import { untrack } from 'svelte';
+	import TextField from '$lib/ui/forms/TextField.svelte';
 
 	interface Props {
 		choices: {
@@ -87,9 +88,7 @@
 
 <h3 class="head">Make a pool <small>the plan says whether it fits, before anything is made</small></h3>
 <form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={plan} oninput={() => (errors = {})} novalidate>
-	<Field label="Name" problem={errors.name}
-		>{#snippet children(p)}<input {...p} class="field" bind:value={f.name} />{/snippet}</Field
-	>
+	<TextField label="Name" problem={errors.name} bind:value={f.name} />
 	<Field label="Site" problem={errors.site}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.site}
 				>{#each choices.sites as s (s.id)}<option value={s.id}>{s.name}</option>{/each}</select
@@ -107,21 +106,11 @@
 					>{/each}</select
 			>{/snippet}</Field
 	>
-	<Field label="How many" problem={errors.count}
-		>{#snippet children(p)}<input {...p} class="field" type="number" min="1" bind:value={f.count} />{/snippet}</Field
-	>
-	<Field label="Cores" problem={errors.cores}
-		>{#snippet children(p)}<input {...p} class="field" type="number" min="1" bind:value={f.cores} />{/snippet}</Field
-	>
-	<Field label="Memory" problem={errors.memory}
-		>{#snippet children(p)}<input {...p} class="field" bind:value={f.memory} />{/snippet}</Field
-	>
-	<Field label="GPUs" problem={errors.gpus}
-		>{#snippet children(p)}<input {...p} class="field" type="number" min="0" bind:value={f.gpus} />{/snippet}</Field
-	>
-	<Field label="Disk" problem={errors.disk}
-		>{#snippet children(p)}<input {...p} class="field" bind:value={f.disk} />{/snippet}</Field
-	>
+	<TextField label="How many" problem={errors.count} type="number" min="1" bind:value={f.count} />
+	<TextField label="Cores" problem={errors.cores} type="number" min="1" bind:value={f.cores} />
+	<TextField label="Memory" problem={errors.memory} bind:value={f.memory} />
+	<TextField label="GPUs" problem={errors.gpus} type="number" min="0" bind:value={f.gpus} />
+	<TextField label="Disk" problem={errors.disk} bind:value={f.disk} />
 	<Field label="Kept by" problem={errors.assignment}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.assignment}
 				><option value="shared">shared: any free one</option><option value="personal"
@@ -129,16 +118,14 @@
 				></select
 			>{/snippet}</Field
 	>
-	<Field label="Sessions a machine" problem={errors.perMachine}
-		>{#snippet children(p)}<input
-				{...p}
-				class="field"
-				type="number"
-				min="1"
-				bind:value={f.perMachine}
-				disabled={line?.users !== 'multi' || f.assignment === 'personal'}
-			/>{/snippet}</Field
-	>
+	<TextField
+		label="Sessions a machine"
+		problem={errors.perMachine}
+		type="number"
+		min="1"
+		bind:value={f.perMachine}
+		disabled={line?.users !== 'multi' || f.assignment === 'personal'}
+	/>
 	<Field label="Network" problem={errors.network}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.network}
 				>{#each networks as n (n.id)}<option value={n.id}>{n.id}, {n.range}</option>{/each}</select
@@ -152,9 +139,7 @@
 				placeholder="bgo-nw-###"
 			/>{/snippet}</Field
 	>
-	<Field label="From number" problem={errors.from}
-		>{#snippet children(p)}<input {...p} class="field" type="number" min="0" bind:value={f.from} />{/snippet}</Field
-	>
+	<TextField label="From number" problem={errors.from} type="number" min="0" bind:value={f.from} />
 	<Field label="Folder for accounts" problem={errors.folder}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.folder}
 				>{#each choices.folders as x (x)}<option>{x}</option>{/each}</select

@@ -1,6 +1,7 @@
 <script lang="ts">
 	import Field from '$lib/ui/forms/Field.svelte';
 	import { draftFrom } from '$lib/ui/plan/draft';
+	import TextField from '$lib/ui/forms/TextField.svelte';
 
 	interface Publication {
 		id: string;
@@ -35,12 +36,8 @@
 	{:else}Publish a desktop <small>nobody sees it until it is granted</small>{/if}
 </h3>
 <form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={plan} novalidate>
-	<Field label="Name for people" problem={errors.name}
-		>{#snippet children(p)}<input {...p} class="field" bind:value={f.name} />{/snippet}</Field
-	>
-	<Field label="Name for us" problem={errors.internalName}
-		>{#snippet children(p)}<input {...p} class="field" bind:value={f.internalName} />{/snippet}</Field
-	>
+	<TextField label="Name for people" problem={errors.name} bind:value={f.name} />
+	<TextField label="Name for us" problem={errors.internalName} bind:value={f.internalName} />
 	<Field label="Icon" problem={errors.icon}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.icon}
 				>{#each ICONS as i (i)}<option>{i}</option>{/each}</select

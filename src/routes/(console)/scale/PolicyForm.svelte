@@ -4,6 +4,7 @@
 	import Field from '$lib/ui/forms/Field.svelte';
 	import { draftFrom } from '$lib/ui/plan/draft';
 	import { untrack } from 'svelte';
+	import TextField from '$lib/ui/forms/TextField.svelte';
 
 	interface Props {
 		pool: { id: string; name: string; policy: PowerPolicy; hoursId: string; machines: number; perMachine: number };
@@ -45,39 +46,30 @@
 				>{/snippet}</Field
 		>
 		<div class="grid grid-cols-2 gap-x-3">
-			<Field label="Places ready in hours" problem={errors.headroomIn}
-				>{#snippet children(p)}<input
-						{...p}
-						class="field"
-						type="number"
-						min="0"
-						bind:value={f.headroomIn}
-					/>{/snippet}</Field
-			>
-			<Field label="Ready outside them" problem={errors.headroomOut}
-				>{#snippet children(p)}<input
-						{...p}
-						class="field"
-						type="number"
-						min="0"
-						bind:value={f.headroomOut}
-					/>{/snippet}</Field
-			>
-			<Field label="Never fewer machines than" problem={errors.least}
-				>{#snippet children(p)}<input
-						{...p}
-						class="field"
-						type="number"
-						min="0"
-						bind:value={f.least}
-					/>{/snippet}</Field
-			>
-			<Field label="Never more than" hint="of {pool.machines}" problem={errors.most}
-				>{#snippet children(p)}<input {...p} class="field" type="number" min="0" bind:value={f.most} />{/snippet}</Field
-			>
-			<Field label="Switch off after idle for" problem={errors.patience}
-				>{#snippet children(p)}<input {...p} class="field" bind:value={patience} />{/snippet}</Field
-			>
+			<TextField
+				label="Places ready in hours"
+				problem={errors.headroomIn}
+				type="number"
+				min="0"
+				bind:value={f.headroomIn}
+			/>
+			<TextField
+				label="Ready outside them"
+				problem={errors.headroomOut}
+				type="number"
+				min="0"
+				bind:value={f.headroomOut}
+			/>
+			<TextField label="Never fewer machines than" problem={errors.least} type="number" min="0" bind:value={f.least} />
+			<TextField
+				label="Never more than"
+				hint="of {pool.machines}"
+				problem={errors.most}
+				type="number"
+				min="0"
+				bind:value={f.most}
+			/>
+			<TextField label="Switch off after idle for" problem={errors.patience} bind:value={patience} />
 			<Field label="New sessions go" problem={errors.placing}
 				>{#snippet children(p)}<select {...p} class="field" bind:value={f.placing}
 						><option value="fill">fill: fewer machines up</option><option value="spread">spread: more room each</option

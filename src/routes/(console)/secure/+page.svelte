@@ -6,6 +6,7 @@
 	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
 	import Why from '$lib/ui/why/Why.svelte';
 	import ConditionsForm from './ConditionsForm.svelte';
+	import TextField from '$lib/ui/forms/TextField.svelte';
 
 	let { data } = $props();
 	const may = (kind: string) => data.look.live && data.mayDraft.includes(kind);
@@ -67,17 +68,13 @@
 		data-sveltekit-noscroll
 	>
 		{#each kept as [k, v] (k)}<input type="hidden" name={k} value={v} />{/each}
-		<Field
+		<TextField
 			label="Person’s login"
 			problem={data.test.asked && !data.test.answer ? 'The directory knows nobody of that login.' : undefined}
-			>{#snippet children(p)}<input
-					{...p}
-					class="field"
-					name="who"
-					value={data.test.login}
-					placeholder={data.people[0]?.login ?? ''}
-				/>{/snippet}</Field
-		>
+			name="who"
+			value={data.test.login}
+			placeholder={data.people[0]?.login ?? ''}
+		/>
 		<Field label="Publication" problem={undefined}
 			>{#snippet children(p)}<select {...p} class="field" name="what"
 					>{#each data.publications as x (x.id)}<option value={x.id} selected={x.id === data.test.publication}
@@ -85,24 +82,21 @@
 						>{/each}</select
 				>{/snippet}</Field
 		>
-		<Field label="From address" hint="else their own" problem={undefined}
-			>{#snippet children(p)}<input
-					{...p}
-					class="field"
-					name="from"
-					value={q.get('from') ?? ''}
-					placeholder="10.21.4.20"
-				/>{/snippet}</Field
-		>
-		<Field label="When" hint="else now" problem={data.test.badTime ? 'Write 2026-11-17T21:00Z.' : undefined}
-			>{#snippet children(p)}<input
-					{...p}
-					class="field"
-					name="when"
-					value={q.get('when') ?? ''}
-					placeholder="2026-11-17T21:00Z"
-				/>{/snippet}</Field
-		>
+		<TextField
+			label="From address"
+			hint="else their own"
+			name="from"
+			value={q.get('from') ?? ''}
+			placeholder="10.21.4.20"
+		/>
+		<TextField
+			label="When"
+			hint="else now"
+			problem={data.test.badTime ? 'Write 2026-11-17T21:00Z.' : undefined}
+			name="when"
+			value={q.get('when') ?? ''}
+			placeholder="2026-11-17T21:00Z"
+		/>
 		<Field label="Endpoint" problem={undefined}
 			>{#snippet children(p)}<select {...p} class="field" name="managed"
 					>{#each [['', 'as theirs is'], ['yes', 'managed'], ['no', 'not managed']] as [v, w] (v)}<option

@@ -7,6 +7,8 @@
 	import { addressWith } from '$lib/ui/frame/address';
 	import { switchTheme } from '$lib/ui/frame/theme';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
+	import TextField from '$lib/ui/forms/TextField.svelte';
+	import CodeField from '$lib/ui/forms/CodeField.svelte';
 
 	let { data, form } = $props();
 	const errors = $derived((form && 'errors' in form ? form.errors : {}) as Record<string, string>);
@@ -34,34 +36,14 @@
 			{#if data.me.factor}
 				<p class="text-kelp mt-1">It is on.</p>
 				<form method="POST" action="?/drop" use:enhance class="mt-1 flex items-start justify-start gap-2">
-					<div class="w-[170px]">
-						<Field label="Code" problem={errors.code}
-							>{#snippet children(p)}<input
-									{...p}
-									class="field"
-									name="code"
-									inputmode="numeric"
-									autocomplete="one-time-code"
-								/>{/snippet}</Field
-						>
-					</div>
+					<CodeField label="Code" problem={errors.code} />
 					<button class="btn mt-[20px]">Switch it off</button>
 				</form>
 			{:else if form && 'factor' in form && form.factor}
 				<img src={form.factor.picture} alt="QR code of the secret" class="mt-2 h-36 w-36 bg-white p-1" />
 				<p class="font-mono text-[12.5px]">{form.factor.secret}</p>
 				<form method="POST" action="?/confirm" use:enhance class="mt-1 flex items-start justify-start gap-2">
-					<div class="w-[170px]">
-						<Field label="Code that the app shows" problem={errors.code}
-							>{#snippet children(p)}<input
-									{...p}
-									class="field"
-									name="code"
-									inputmode="numeric"
-									autocomplete="one-time-code"
-								/>{/snippet}</Field
-						>
-					</div>
+					<CodeField label="Code that the app shows" problem={errors.code} />
 					<button class="btn btn-go mt-[20px]">Switch it on</button>
 				</form>
 			{:else}
@@ -123,38 +105,26 @@
 							update({ reset: false })}
 					class="grid grid-cols-2 gap-x-3"
 				>
-					<Field label="Login" problem={errors.login}
-						>{#snippet children(p)}<input
-								{...p}
-								class="field"
-								name="login"
-								value={kept.login ?? ''}
-								autocomplete="off"
-							/>{/snippet}</Field
-					>
-					<Field label="Name" problem={errors.name}
-						>{#snippet children(p)}<input
-								{...p}
-								class="field"
-								name="name"
-								value={kept.name ?? ''}
-								autocomplete="off"
-							/>{/snippet}</Field
-					>
+					<TextField label="Login" problem={errors.login} name="login" value={kept.login ?? ''} autocomplete="off" />
+					<TextField
+						label="Name"
+						problem={kept.token === undefined ? errors.name : undefined}
+						name="name"
+						value={kept.name ?? ''}
+						autocomplete="off"
+					/>
 					<Field label="Role" problem={errors.role}
 						>{#snippet children(p)}<select {...p} class="field" name="role"
 								>{#each staff as r (r)}<option selected={r === kept.role}>{r}</option>{/each}</select
 							>{/snippet}</Field
 					>
-					<Field label="First password" problem={errors.password}
-						>{#snippet children(p)}<input
-								{...p}
-								class="field"
-								type="password"
-								name="password"
-								autocomplete="new-password"
-							/>{/snippet}</Field
-					>
+					<TextField
+						label="First password"
+						problem={errors.password}
+						type="password"
+						name="password"
+						autocomplete="new-password"
+					/>
 					<button class="btn justify-self-start">Plan the operator</button>
 				</form>
 			{/if}
@@ -201,9 +171,12 @@
 							update({ reset: false })}
 					class="mt-2 flex items-start justify-start gap-2"
 				>
-					<Field label="Name" problem={errors.name && kept.token !== undefined ? errors.name : undefined}
-						>{#snippet children(p)}<input {...p} class="field" name="token" value={kept.token ?? ''} />{/snippet}</Field
-					>
+					<TextField
+						label="Name"
+						problem={errors.name && kept.token !== undefined ? errors.name : undefined}
+						name="token"
+						value={kept.token ?? ''}
+					/>
 					<Field label="Role" problem={undefined}
 						>{#snippet children(p)}<select {...p} class="field" name="tokenRole"
 								>{#each staff as r (r)}<option>{r}</option>{/each}</select

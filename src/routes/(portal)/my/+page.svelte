@@ -2,7 +2,7 @@
 	import { ChartSpline, Compass, MonitorSmartphone, Notebook, Ship, Waves } from '@lucide/svelte';
 	import { enhance } from '$app/forms';
 	import { durationWords } from '$lib/core/time/units';
-	import Field from '$lib/ui/forms/Field.svelte';
+	import CodeField from '$lib/ui/forms/CodeField.svelte';
 
 	let { data, form } = $props();
 	const icons: Record<string, typeof Ship> = {
@@ -60,7 +60,10 @@
 				{:else if p.wantsFactor && data.factor.on}
 					<form method="POST" action="?/give" use:enhance class="mt-3 flex items-start justify-start gap-2">
 						<input type="hidden" name="publication" value={p.id} />
-						{@render code('Code from your app', form && 'at' in form && form.at === p.id ? form.problem : undefined)}
+						<CodeField
+							label="Code from your app"
+							problem={form && 'at' in form && form.at === p.id ? form.problem : undefined}
+						/>
 						<button class="btn btn-go mt-[20px]">Unlock<span class="sr-only">{p.name}</span></button>
 					</form>
 				{:else if p.wantsFactor}
@@ -82,10 +85,10 @@
 				It is on{data.factor.given ? ', and you have given it' : ''}. What asks for it takes a code from your app.
 			</p>
 			<form method="POST" action="?/drop" use:enhance class="mt-2 flex items-start justify-start gap-2">
-				{@render code(
-					'Code, to switch it off',
-					form && 'problem' in form && !('at' in form) ? form.problem : undefined
-				)}
+				<CodeField
+					label="Code, to switch it off"
+					problem={form && 'problem' in form && !('at' in form) ? form.problem : undefined}
+				/>
 				<button class="btn mt-[20px]">Switch it off</button>
 			</form>
 		{:else if form && 'factor' in form && form.factor}
@@ -93,7 +96,7 @@
 			<img src={form.factor.picture} alt="QR code of the secret" class="mt-2 h-40 w-40 bg-white p-1" />
 			<p class="font-mono text-[13px] break-all">{form.factor.secret}</p>
 			<form method="POST" action="?/confirm" use:enhance class="mt-2 flex items-start justify-start gap-2">
-				{@render code('Code that the app shows', undefined)}
+				<CodeField label="Code that the app shows" />
 				<button class="btn btn-go mt-[20px]">Switch it on</button>
 			</form>
 		{:else}
@@ -103,17 +106,3 @@
 		{/if}
 	</section>
 </main>
-
-{#snippet code(label: string, problem: string | undefined)}
-	<div class="w-[170px]">
-		<Field {label} {problem}
-			>{#snippet children(p)}<input
-					{...p}
-					class="field"
-					name="code"
-					inputmode="numeric"
-					autocomplete="one-time-code"
-				/>{/snippet}</Field
-		>
-	</div>
-{/snippet}
