@@ -12,6 +12,9 @@ export interface CountedFinding {
 	since: number;
 }
 
+/** Findings of comparisons made now and then: their people are those of the figures they were found by. */
+export const COUNTED_WHEN_FOUND: ReadonlySet<Finding['kind']> = new Set(['slow sign-ins', 'pool runs out']);
+
 /** A sweep finds a fault some minutes after it began: connections lost in between count as well. */
 const BEFORE_THE_SWEEP = 10 * MINUTE;
 
@@ -30,7 +33,7 @@ export const peopleLostThrough = (
 		[gateway, protocol, since - BEFORE_THE_SWEEP, at]
 	);
 
-/** How many people a finding affects at a moment: counted anew wherever it is shown, so that every screen agrees. */
+/** How many people a finding affects at a moment. */
 export function peopleAffected(db: Db, finding: CountedFinding, at: number): number {
 	const count = (sql: string, params: unknown[]) => one<{ n: number }>(db, sql, params)!.n;
 	const on = 'p.since <= s.since AND p.until > s.since';
@@ -41,7 +44,7 @@ export function peopleAffected(db: Db, finding: CountedFinding, at: number): num
 			const [line, version] = finding.subject.split('/');
 			return count(
 				`SELECT count(DISTINCT c.person_id) AS n FROM connections c JOIN machine_places p ON p.machine_id = c.machine_id AND p.since <= c.ended AND p.until > c.ended
-				 WHERE c.ended > ? AND c.ended <= ? AND c.result = 'open' AND p.line_id = ? AND p.version = ?`,
+				 WHERE c.ended > ? AND c.ended <= ? AND c.result = 'open' AND c.phases LIKE '%"shell"%' AND p.line_id = ? AND p.version = ?`,
 				[at - DAY, at, line, version]
 			);
 		}

@@ -1,7 +1,7 @@
 import type { Finding } from '$lib/core/diagnosis/findings';
 import type { Fact } from '$lib/core/why/explained';
 import { all, one, type Db } from '../db';
-import { peopleAffected } from './affected';
+import { COUNTED_WHEN_FOUND, peopleAffected } from './affected';
 
 /** A finding as it stands at a moment. */
 export interface FindingRow {
@@ -13,7 +13,7 @@ export interface FindingRow {
 	since: number;
 	until: number;
 	title: string;
-	/** Counted for the moment asked about, so that every screen says the same. */
+	/** Counted for the moment asked about, or with the figures in its facts; every screen says the same. */
 	people: number;
 	facts: Fact[];
 	remedy: { kind: string; input: Record<string, unknown>; words: string } | null;
@@ -54,7 +54,9 @@ function fromRaw(db: Db, f: RawFinding, at: number): FindingRow {
 		since: f.since,
 		until: f.until,
 		title: f.title,
-		people: peopleAffected(db, { kind: f.kind, subject: f.subject_id, people: f.people, remedy, since: f.since }, at),
+		people: COUNTED_WHEN_FOUND.has(f.kind)
+			? f.people
+			: peopleAffected(db, { kind: f.kind, subject: f.subject_id, people: f.people, remedy, since: f.since }, at),
 		facts: JSON.parse(f.facts) as Fact[],
 		remedy
 	};
