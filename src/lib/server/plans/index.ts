@@ -135,7 +135,7 @@ export async function commitPlan(
 				return { why };
 			}
 			const now = ctx.clock.now();
-			const expected = fresh.steps.reduce((n, s) => n + s.expected, 0);
+			const expected = fresh.steps.reduce((n, s) => n + Math.round(s.expected), 0);
 			const job = Number(
 				run(
 					ctx.db,

@@ -225,6 +225,14 @@ describe('committing', () => {
 		expect((await h.finish(await h.commit(plan.id))).state).toBe('done');
 	});
 
+	test('keeps expected times in whole milliseconds, whatever they were worked out from', async () => {
+		const plan = await h.draft('pool.create', { ...pool, disk: 40.3 * GB });
+		expect(Number.isInteger(plan.steps.reduce((n, s) => n + s.expected, 0))).toBe(false);
+		const job = await h.commit(plan.id);
+		const sum = one<{ n: number }>(h.db, 'SELECT sum(expected) AS n FROM job_steps WHERE job_id = ?', [job])!.n;
+		expect(one(h.db, 'SELECT expected FROM jobs WHERE id = ?', [job])).toEqual({ expected: sum });
+	});
+
 	test('a plan is committed once only', async () => {
 		const plan = await h.draft('policy.set', { pool: 'quay', headroomIn: 2 });
 		await h.commit(plan.id);
