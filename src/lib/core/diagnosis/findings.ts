@@ -10,9 +10,8 @@ export interface Finding {
 		| 'addresses running out'
 		| 'slow sign-ins'
 		| 'pool runs out'
-		| 'host hard pressed'
 		| 'runaway machine';
-	subject: { kind: 'gateway' | 'volume' | 'network' | 'version' | 'pool' | 'host' | 'machine'; id: string };
+	subject: { kind: 'gateway' | 'volume' | 'network' | 'version' | 'pool' | 'machine'; id: string };
 	site: string | null;
 	title: string;
 	facts: Fact[];
@@ -203,7 +202,7 @@ export function signInFindings(versions: VersionSignIns[]): Finding[] {
 	return findings;
 }
 
-/** Hosts and machines that have been hard pressed: average strain of the last quarter hour. */
+/** Machines that have had nearly all their cores in use for a while without a pause. */
 export function pressedFindings(
 	machines: { name: string; site: string; cores: number; sessions: number; pressedSince: number; now: number }[]
 ): Finding[] {

@@ -1,4 +1,4 @@
-import { MINUTE } from '$lib/core/time/units';
+import { HOUR, MINUTE } from '$lib/core/time/units';
 import type { Db } from '../db';
 
 /** Step of demand curves, forecasts and the ribbon. */
@@ -7,8 +7,8 @@ export const STEP = 15 * MINUTE;
 /** What has passed does not change: counted once for each question, and kept for the next time it is asked. */
 const passed = new WeakMap<Db, Map<string, { from: number; counts: number[] }>>();
 const QUESTIONS_KEPT = 400;
-/** Observations of the last minutes may still be on their way. */
-const SETTLES = 30 * MINUTE;
+/** Observations may still be on their way: at 600 times the pace of the wall, for twelve seconds of it. */
+const SETTLES = 2 * HOUR;
 
 /**
  * Counts every `STEP` from `from` on (a multiple of it), as `count` gives them: asked only of the steps that are not

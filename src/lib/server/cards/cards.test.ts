@@ -1,11 +1,10 @@
 import { beforeAll, describe, expect, test } from 'vitest';
 import { HOUR, MINUTE } from '$lib/core/time/units';
-import { testAccess, whoGetsWhat } from '../access/circumstances';
+import { testAccess } from '../access/circumstances';
 import { openApi } from '../api/openapi';
-import { all, one } from '../db';
+import { one } from '../db';
 import { PLAN_KINDS } from '../plans/catalogue';
 import { parseInput } from '../plans';
-import { publicationsAt } from '../publishing/queries';
 import { Harness } from '../testing/harness';
 import { hostsPage, peoplePage } from '../watch/lists';
 import { parseScope } from '$lib/core/scope/scope';
@@ -102,33 +101,7 @@ describe('cards', () => {
 	});
 });
 
-describe('who gets what', () => {
-	test('counts people once, through nested teams, and agrees with the tester', () => {
-		const publications = publicationsAt(h.db, h.lab.now).map((p) => ({ id: p.id, name: p.name }));
-		const who = whoGetsWhat(h.db, h.lab.now, publications);
-		expect(who.teams.map((t) => [t.id, t.depth, t.people])).toEqual([
-			['everybody', 0, 5],
-			['harbour', 1, 4],
-			['visitors', 1, 1]
-		]);
-		expect(who.cells['everybody/desk']!.people).toBe(4);
-		expect(who.cells['visitors/desk']).toBeUndefined();
-		expect(who.publications.find((p) => p.id === 'own')!.people).toBe(1);
-		for (const p of publications) {
-			const may = all<{ login: string }>(h.db, 'SELECT login FROM people').filter(
-				({ login }) =>
-					testAccess(h.db, {
-						login,
-						publication: p.id,
-						at: h.lab.now,
-						address: null,
-						managed: null,
-						secondFactor: true
-					})!.value.allowed
-			);
-			expect(may).toHaveLength(who.publications.find((x) => x.id === p.id)!.people);
-		}
-	});
+describe('the tester of access', () => {
 	test('the tester answers for an address, an endpoint and a factor of one’s choice', () => {
 		expect(
 			testAccess(h.db, {

@@ -57,8 +57,16 @@ export interface Card {
 	list?: { title: string; rows: { words: string; card?: string; note?: string }[] };
 }
 
-/** The card of a thing at a moment, or null when there is no such thing. `live` asks the providers as well. */
+/**
+ * The card of a thing at a moment, or null when there is no such thing. `live` asks the providers as well; a card of the
+ * past offers nothing to do, but for what a change did, which can be undone whenever it is looked at.
+ */
 export async function cardOf(ctx: Context, kind: string, id: string, at: number, live: boolean): Promise<Card | null> {
+	const card = await cardOfKind(ctx, kind, id, at, live);
+	return card && !live && kind !== 'change' ? { ...card, actions: [] } : card;
+}
+
+async function cardOfKind(ctx: Context, kind: string, id: string, at: number, live: boolean): Promise<Card | null> {
 	switch (kind) {
 		case 'machine':
 			return machineCard(ctx, id, at, live);
@@ -652,6 +660,7 @@ async function volumeCard(ctx: Context, id: string, at: number): Promise<Card | 
 		'SELECT count(*) AS n FROM machine_places WHERE volume_id = ? AND since <= ? AND until > ?',
 		[id, at, at]
 	)!.n;
+	const larger = Math.ceil(v.size * 1.25);
 	return {
 		kind: 'volume',
 		id,
@@ -671,9 +680,9 @@ async function volumeCard(ctx: Context, id: string, at: number): Promise<Card | 
 		],
 		actions: [
 			{
-				words: `Extend it to ${sizeWords(v.size * 1.25)}`,
+				words: `Extend it to ${sizeWords(larger)}`,
 				kind: 'volume.extend',
-				input: { volume: id, size: v.size * 1.25 },
+				input: { volume: id, size: larger },
 				main: used / v.size > 0.9
 			}
 		]

@@ -185,6 +185,10 @@ describe('slow sign-ins', () => {
 		expect(need.people).toBe(2);
 		expect(need.facts[0]!.words).toMatch(/median of 6 sign-ins/);
 		expect(need.breakdown).toMatch(/line%3Adesk\+version%3A1\.0\.0/);
+		expect(need.plan!.kind).toBe('image.hold');
+		await h.carryOut(need.plan!.kind, need.plan!.input);
+		const held = needsAt(h.db, parseScope('').scope, h.lab.now).needs.find((n) => /Slow sign-ins/.test(n.title))!;
+		expect(held.plan).toBeNull();
 	});
 });
 

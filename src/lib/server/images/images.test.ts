@@ -1,10 +1,10 @@
 import { beforeEach, describe, expect, test } from 'vitest';
 import { expectDuration } from '$lib/core/images/duration';
-import { GB, HOUR, MINUTE } from '$lib/core/time/units';
+import { HOUR, MINUTE } from '$lib/core/time/units';
 import { parseScope } from '$lib/core/scope/scope';
 import { one, run } from '../db';
 import { jobById, logOf } from '../jobs';
-import { Harness, testEstate } from '../testing/harness';
+import { Harness, NEW_POOL, testEstate } from '../testing/harness';
 import { needsAt } from '../today/queries';
 import { nextNumber } from './planner';
 import { buildsAt, linesAt, openBuilds, sheetAt, stepHistories } from './queries';
@@ -177,19 +177,7 @@ describe('a sheet', () => {
 
 describe('holding', () => {
 	test('a held version makes no pool without a warning; released it does', async () => {
-		const pool = {
-			name: 'New',
-			site: 'quay',
-			line: 'desk',
-			version: '1.1.0',
-			cores: 2,
-			memory: 8 * GB,
-			disk: 40 * GB,
-			count: 1,
-			naming: 'nw-##',
-			folder: 'desks/quay',
-			network: 'quay-desks'
-		};
+		const pool = { ...NEW_POOL, version: '1.1.0', count: 1 };
 		expect((await h.draft('pool.create', pool)).warnings.map((w) => w.words)).toContain('desk 1.1.0 is held back');
 		await h.carryOut('image.hold', { line: 'desk', number: '1.1.0', held: false });
 		expect((await h.draft('pool.create', pool)).warnings).toEqual([]);

@@ -130,6 +130,13 @@ export const imageSteps: Record<string, StepHandler> = {
 							`UPDATE version_holds SET until = max(?, since + 1) WHERE line_id = ? AND number = ? AND until = ${FOREVER}`,
 							[now, input.line, input.number]
 						);
+					// A finding that asked for it asks no longer; its sign-ins are as slow as before.
+					if (input.held)
+						run(
+							db,
+							`UPDATE findings SET remedy = NULL WHERE kind = 'slow sign-ins' AND subject_id = ? AND until = ${FOREVER}`,
+							[`${input.line}/${input.number}`]
+						);
 				}
 			};
 		}

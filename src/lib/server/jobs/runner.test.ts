@@ -1,11 +1,11 @@
 import { beforeEach, describe, expect, test } from 'vitest';
-import { GB, MINUTE } from '$lib/core/time/units';
+import { MINUTE } from '$lib/core/time/units';
 import { changesBefore } from '../changes';
 import { all, one } from '../db';
 import type { Context } from '../context';
 import { verifyData } from '../db/verify';
 import { ProviderError } from '../providers';
-import { Harness, testEstate } from '../testing/harness';
+import { Harness, NEW_POOL, testEstate } from '../testing/harness';
 import { askToCancel, failedItems, jobById, logOf, recentJobs, runningJobs, stepsOf } from './index';
 import { JobRunner } from './runner';
 
@@ -15,19 +15,7 @@ beforeEach(async () => {
 	await h.live(10 * MINUTE);
 });
 
-const pool = {
-	name: 'New desks',
-	site: 'quay',
-	line: 'desk',
-	version: '1.0.0',
-	cores: 2,
-	memory: 8 * GB,
-	disk: 40 * GB,
-	count: 6,
-	naming: 'nw-##',
-	folder: 'desks/quay',
-	network: 'quay-desks'
-};
+const pool = { ...NEW_POOL, count: 6 };
 
 /** Lets everything live with a runner of one's own for as long as `going`. */
 async function liveWith(runner: JobRunner, going: () => boolean, step = 2000): Promise<void> {

@@ -5,7 +5,7 @@ import { all, one, run } from '../db';
 import { verifyData } from '../db/verify';
 import type { Caller } from '../identity/caller';
 import { logOf, stepsOf } from '../jobs';
-import { Harness, OWNER, testEstate } from '../testing/harness';
+import { Harness, NEW_POOL, OWNER, testEstate } from '../testing/harness';
 import { cancelJob, draftUndo, NotAllowed, PlanRefused, planById, recomputePlan } from './index';
 import { InputProblem } from './kind';
 
@@ -15,19 +15,7 @@ beforeEach(async () => {
 	await h.live(20 * MINUTE);
 });
 
-const pool = {
-	name: 'New desks',
-	site: 'quay',
-	line: 'desk',
-	version: '1.0.0',
-	cores: 2,
-	memory: 8 * GB,
-	disk: 40 * GB,
-	count: 3,
-	naming: 'nw-##',
-	folder: 'desks/quay',
-	network: 'quay-desks'
-};
+const pool = NEW_POOL;
 
 /** What operators have decided, as it stands now: what an undo has to bring back. */
 const decided = (harness: Harness) => {

@@ -14,6 +14,7 @@ const extendVolume = planKind({
 		volume: v.pipe(v.string(), v.nonEmpty('Choose a volume.')),
 		size: v.pipe(
 			v.number('Write a size.'),
+			v.integer('Write whole bytes.'),
 			v.minValue(GB, 'At least 1 GB.'),
 			v.maxValue(1000 * TB, 'At most 1,000 TB.')
 		)

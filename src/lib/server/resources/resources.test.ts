@@ -50,6 +50,7 @@ describe('a volume that fills', () => {
 		[{ volume: 'quay-v1', size: 6 * TB }, 'size', /6 TB already/],
 		[{ volume: 'quay-v1', size: 10 * GB }, 'size', /does not shrink/],
 		[{ volume: 'quay-v1', size: 0 }, 'size', /At least 1 GB/],
+		[{ volume: 'quay-v1', size: 7 * TB + 0.5 }, 'size', /whole bytes/],
 		[{ volume: '', size: TB * 9 }, 'volume', /Choose a volume/]
 	])('%j is refused beside %s', async (input, field, words) => {
 		await expect(h.draft('volume.extend', input)).rejects.toMatchObject({
@@ -57,7 +58,11 @@ describe('a volume that fills', () => {
 		});
 	});
 
-	test('the card offers it', async () => {
+	test('the card offers it, in whole bytes, now and not in the past', async () => {
+		expect((await cardOf(h.ctx, 'volume', 'quay-v1', h.lab.now, false))!.actions).toEqual([]);
+		h.db.prepare(`UPDATE volumes SET size = ? WHERE id = 'isle-v1'`).run(3 * TB + 1);
+		const odd = (await cardOf(h.ctx, 'volume', 'isle-v1', h.lab.now, true))!;
+		expect(Number.isInteger((odd.actions[0]!.input as { size: number }).size)).toBe(true);
 		const card = (await cardOf(h.ctx, 'volume', 'quay-v1', h.lab.now, true))!;
 		expect(card.actions[0]).toMatchObject({ kind: 'volume.extend', input: { volume: 'quay-v1', size: 7.5 * TB } });
 	});

@@ -1,4 +1,5 @@
 import { readFileSync } from 'node:fs';
+import { GB } from '$lib/core/time/units';
 import { readEstate } from '$lib/core/estate/read';
 import type { Estate } from '$lib/core/estate/schema';
 import type { Caller } from '../identity/caller';
@@ -30,6 +31,21 @@ export const OWNER: Caller = {
 	role: 'owner',
 	factor: false,
 	signIn: null
+};
+
+/** What makes a pool of three machines at the quay. */
+export const NEW_POOL = {
+	name: 'New desks',
+	site: 'quay',
+	line: 'desk',
+	version: '1.0.0',
+	cores: 2,
+	memory: 8 * GB,
+	disk: 40 * GB,
+	count: 3,
+	naming: 'nw-##',
+	folder: 'desks/quay',
+	network: 'quay-desks'
 };
 
 /** An estate, its lab, engine and job runner in one thread, with a clock that tests move by hand. */
