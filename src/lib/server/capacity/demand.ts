@@ -9,6 +9,8 @@ const LOOK_BACK = 15;
 
 export interface DemandForecast {
 	now: number;
+	/** Every `STEP` from `from` on, up to the present: what the forecast rests on. */
+	past: { from: number; counts: number[] };
 	/** `days`: past days that it rests on. */
 	ahead: { at: number; middle: number; spread: number; days: number }[];
 }
@@ -59,7 +61,7 @@ export function demandForecast(
 		if (f) ahead.push({ at: t, ...f });
 	}
 	const current = demandCurve(db, now, 1, of)[0]!;
-	return { now: current, ahead };
+	return { now: current, past: { from: start, counts: past }, ahead };
 }
 
 /** The home site's time zone: that of the ribbon and of what belongs to no site. */

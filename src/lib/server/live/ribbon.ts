@@ -1,7 +1,7 @@
 import type { Scope } from '$lib/core/scope/scope';
 import { countOver } from '$lib/core/time/intervals';
 import { HOUR, FOREVER } from '$lib/core/time/units';
-import { demandCurve, demandForecast, homeZone } from '../capacity/demand';
+import { demandForecast, homeZone } from '../capacity/demand';
 import { keptCounts, STEP } from '../capacity/kept';
 import { changesBetween } from '../changes';
 import { all, type Db } from '../db';
@@ -37,7 +37,8 @@ export function ribbonOf(db: Db, scope: Scope, now: number): Ribbon {
 	const moment = atMoment(db, now);
 	const of = ids === null ? null : { sql: ids, params: { ...moment, ...condition.params } };
 	const key = keyOf(scope);
-	const tide = keptCounts(db, key && `tide ${key}`, from, bins, now, (start, n) => demandCurve(db, start, n, of));
+	const { past, ahead } = demandForecast(db, now, 12, of, key && `demand ${key}`);
+	const tide = past.counts.slice((from - past.from) / STEP).slice(0, bins);
 
 	const machines = scopeCondition(scope, 'machine');
 	const inScope = everything ? '1' : `m.id IN (SELECT m.id ${fromOf(MACHINES, machines.sql)} AND ${machines.sql})`;
@@ -55,7 +56,6 @@ export function ribbonOf(db: Db, scope: Scope, now: number): Ribbon {
 			n
 		)
 	);
-	const ahead = demandForecast(db, now, 12, of, key && `demand ${key}`).ahead;
 
 	return {
 		from,

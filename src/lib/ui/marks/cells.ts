@@ -101,7 +101,7 @@ export function drawCells(
 	draw = drawCell
 ): number {
 	const { columns, ratio, size, gap } = grid;
-	const MARKS = ['ready', 'off', 'starting', 'trouble'];
+	const PLAIN = ['ready', 'off', 'starting', 'trouble'];
 	const rows = Math.ceil(cells.length / columns);
 	const height = rows * (size + gap);
 	if (cells.length === 0) return height;
@@ -112,7 +112,7 @@ export function drawCells(
 	const lookOf = new Uint16Array(cells.length);
 	for (let i = 0; i < cells.length; i++) {
 		const cell = cells[i]!;
-		const key = cell.mark === 'use' ? cell.strain : -1 - MARKS.indexOf(cell.mark);
+		const key = cell.mark === 'use' ? cell.strain : -1 - PLAIN.indexOf(cell.mark);
 		let look = looks.get(key);
 		if (look === undefined) {
 			looks.set(key, (look = examples.length));
