@@ -11,7 +11,11 @@ export const handle: Handle = async ({ event, resolve }) => {
 	const path = event.url.pathname;
 	const portal = path === '/my' || path.startsWith('/my/');
 	const api = path.startsWith('/api/');
-	const bearer = /^Bearer (.+)$/.exec(event.request.headers.get('authorization') ?? '');
+	// Calendars cannot send a header: their feed alone takes its token from the address.
+	const inAddress = path === '/api/v1/calendar.ics' ? event.url.searchParams.get('token') : null;
+	const bearer = /^Bearer (.+)$/.exec(
+		event.request.headers.get('authorization') ?? (inAddress ? `Bearer ${inAddress}` : '')
+	);
 	const cookie = event.cookies.get(portal ? COOKIES.portal : COOKIES.console);
 	event.locals.caller = bearer ? callerOfToken(db, bearer[1]!) : cookie ? callerOfSignIn(db, cookie) : null;
 	event.locals.theme = event.cookies.get('theme') === 'night' ? 'night' : 'day';

@@ -63,6 +63,7 @@ parent.on('message', (message: { wake?: boolean; stop?: boolean }) => {
 	if (message.stop) {
 		stopping = true;
 		runner.stop();
+		engine.follower.stop();
 		clearInterval(timer);
 		ctx.db.close();
 		parent.postMessage({ stopped: true });

@@ -11,7 +11,7 @@
 	import LabBench from '$lib/ui/frame/LabBench.svelte';
 	import Ribbon from '$lib/ui/frame/Ribbon.svelte';
 	import ScopeLine from '$lib/ui/frame/ScopeLine.svelte';
-	import { STAGES } from '$lib/ui/frame/stages';
+	import { STAGES, stagePath } from '$lib/ui/frame/stages';
 	import { switchTheme } from '$lib/ui/frame/theme';
 	import Tray from '$lib/ui/frame/Tray.svelte';
 	import { call } from '$lib/ui/plan/api';
@@ -151,7 +151,7 @@
 
 <svelte:window onkeydown={onKey} />
 <svelte:head
-	><title>{STAGES.find((s) => s.path === page.url.pathname)?.name ?? 'Sextant'} · {data.estate} · Sextant</title
+	><title>{STAGES.find((s) => s.path === stagePath(page.url.pathname))?.name ?? 'Sextant'} · {data.estate} · Sextant</title
 	></svelte:head
 >
 

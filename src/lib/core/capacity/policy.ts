@@ -16,6 +16,10 @@ export interface PowerPolicy {
 	placing: Placing;
 }
 
+/** Places that a policy keeps ready at a moment. */
+export const headroomAt = (policy: PowerPolicy, zone: string, now: number): number =>
+	inHours(policy.hours, zone, now) ? policy.headroomIn : policy.headroomOut;
+
 /** A machine as the engine sees it at this minute. */
 export interface PowerMachine {
 	name: string;
@@ -53,7 +57,7 @@ export function decidePower(
 	waiting: number
 ): Explained<PowerAction[]> {
 	const working = inHours(policy.hours, zone, now);
-	const headroom = working ? policy.headroomIn : policy.headroomOut;
+	const headroom = headroomAt(policy, zone, now);
 	const up = machines.filter((m) => UP.has(m.state));
 	const usable = up.filter((m) => m.state !== 'leaving');
 	const inUse = usable.reduce((n, m) => n + m.sessions, 0);

@@ -145,6 +145,18 @@ export function generateEstate(people: number, machines: number, seed: number): 
 				pattern: 'day'
 			}))
 		},
+		stock: [
+			{
+				id: 'meridian-server-24',
+				name: 'Meridian Server 24',
+				system: 'Meridian Server 24',
+				users: 'multi',
+				least_disk: '64 GB',
+				as_of: '2026-10-20T00:00:00Z',
+				component: { name: 'Meridian Server', version: '24.10', size: '22 GB' }
+			}
+		],
+		package_store: [{ name: 'desktop agent', version: '9.2', size: '150 MB' }],
 		image_lines: [
 			{
 				id: 'desk',
@@ -164,9 +176,9 @@ export function generateEstate(people: number, machines: number, seed: number): 
 					limit: '3 h',
 					builder: { cores: 4, memory: '16 GB', disk: '80 GB' },
 					steps: [
-						{ kind: 'source', words: 'Start from Meridian Server 24', takes: '6 min' },
-						{ kind: 'agent', words: 'Desktop agent', takes: '5 min' },
-						{ kind: 'seal', words: 'Generalise and seal', takes: '20 min' }
+						{ kind: 'source', system: 'meridian-server-24', takes: '6 min' },
+						{ kind: 'agent', takes: '5 min' },
+						{ kind: 'seal', takes: '20 min' }
 					]
 				}
 			}

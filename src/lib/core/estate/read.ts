@@ -1,7 +1,8 @@
 import Papa from 'papaparse';
 import * as v from 'valibot';
-import { LineCounter, parseDocument, type Document } from 'yaml';
+import { LineCounter, parseDocument } from 'yaml';
 import { parsePattern } from '../pools/naming';
+import { placeOf } from '../text/places';
 import { layOut } from './layout';
 import { estateSchema, personSchema, type Estate, type EstateFile, type EstatePerson } from './schema';
 
@@ -36,7 +37,7 @@ export function readEstate(
 	}
 	const problems: EstateProblem[] = [];
 	const complain = (path: (string | number)[], message: string) =>
-		problems.push({ file, ...positionOf(document, lines, path), path: path.join('.'), message });
+		problems.push({ file, ...placeOf(document, lines, path), path: path.join('.'), message });
 
 	const parsed = v.safeParse(estateSchema, document.toJS());
 	if (!parsed.success) {
@@ -63,22 +64,6 @@ function plainMessage(issue: v.BaseIssue<unknown>): string {
 	return issue.message.startsWith('Invalid type')
 		? `expected ${issue.expected?.toLowerCase()}, found ${issue.received}`
 		: issue.message;
-}
-
-/** Line and column of the deepest part of `path` that stands in the file. */
-function positionOf(
-	document: Document,
-	lines: LineCounter,
-	path: (string | number)[]
-): { line: number; column: number } {
-	for (let depth = path.length; depth >= 0; depth--) {
-		const node = document.getIn(path.slice(0, depth), true) as { range?: [number, number, number] } | undefined;
-		if (node?.range) {
-			const { line, col } = lines.linePos(node.range[0]);
-			return { line, column: col };
-		}
-	}
-	return { line: 1, column: 1 };
 }
 
 function readPeople(

@@ -4,7 +4,10 @@ import { parseDuration, parseSize } from '../time/units';
 import { knowsZone } from '../time/zone';
 import { isRange, addressNumber } from '../network/addresses';
 import { isVersion } from '../images/versions';
-import { STEP_KINDS } from '../images/sheet';
+import { parseRule } from '../images/follow';
+import { makeStep } from '../images/sheet';
+import { kindOf, KINDS } from '../images/library/kinds';
+import { readParam } from '../images/library/params';
 import { CHANNELS } from '../access/decide';
 
 /** The estate file: what it may say, with types that follow from the rules. Sizes become bytes, durations ms. */
@@ -86,13 +89,42 @@ const gateway = v.strictObject({
 	protocols: v.array(v.strictObject({ name: protocol, announced: count, listens: count }))
 });
 const component = v.strictObject({ name, version: v.string(), size });
-const step = v.strictObject({
-	kind: v.picklist(STEP_KINDS, `expected one of ${STEP_KINDS.join(', ')}`),
-	words: name,
-	note: v.optional(v.string()),
-	adds: v.optional(component),
-	takes: duration
+/** A step of a build sheet with how long it takes here: its parameters stand beside its kind. */
+const step = v.pipe(
+	v.looseObject({
+		kind: v.pipe(
+			v.string(),
+			v.check((k) => kindOf(k) !== undefined, `expected a kind of step: ${KINDS.map((k) => k.kind).join(', ')}`)
+		),
+		id: v.optional(v.string()),
+		after: v.optional(v.array(v.string())),
+		note: v.optional(v.string()),
+		takes: duration
+	}),
+	v.rawTransform(({ dataset, addIssue }) => {
+		const { kind, id, after, note, takes, ...given } = dataset.value;
+		const params = kindOf(kind)?.params ?? {};
+		for (const [key, value] of Object.entries(given)) {
+			const read = params[key] ? readParam(params[key], value) : { wrong: `a ${kind} step knows no “${key}”` };
+			if ('wrong' in read) addIssue({ message: read.wrong, input: value });
+		}
+		const rest = { ...(id ? { id } : {}), ...(after ? { after } : {}), ...(note ? { note } : {}) };
+		return { step: makeStep(kind, given, rest), takes };
+	})
+);
+const generation = v.optional(v.picklist([1, 2], 'expected 1 (BIOS) or 2 (UEFI)'), 2);
+const stock = v.strictObject({
+	id,
+	name,
+	system: name,
+	users: v.picklist(['single', 'multi']),
+	generation,
+	least_disk: size,
+	/** From then on the update service has one more version each second Tuesday of a month. */
+	as_of: moment,
+	component
 });
+const rule = read(parseRule, 'a follow rule: newest, newest 3.x, exactly 3.1.4 or nothing');
 const slow = v.strictObject({
 	phase: v.picklist(['drives', 'policies', 'shell', 'profile']),
 	part: name,
@@ -103,6 +135,7 @@ const line = v.strictObject({
 	name,
 	system: name,
 	users: v.picklist(['single', 'multi']),
+	generation,
 	boot: duration,
 	versions: v.array(
 		v.strictObject({
@@ -117,7 +150,7 @@ const line = v.strictObject({
 	),
 	sheet: v.strictObject({
 		limit: duration,
-		builder: v.strictObject({ cores: count, memory: size, disk: size }),
+		builder: v.strictObject({ cores: count, memory: size, disk: size, generation }),
 		steps: v.array(step)
 	}),
 	past_builds: v.optional(
@@ -140,6 +173,9 @@ const pool = v.strictObject({
 	site: id,
 	line: id,
 	version,
+	/** Which versions its machines take; exactly the one that it is made from where nothing is said. */
+	follows: v.optional(rule),
+	takes_at: v.optional(v.picklist(['next start', 'next sign-out']), 'next sign-out'),
 	assignment: v.picklist(['shared', 'personal']),
 	sessions_per_machine: v.optional(v.pipe(count, v.minValue(1, 'expected at least 1')), 1),
 	cores: v.pipe(count, v.minValue(1, 'expected at least 1')),
@@ -209,7 +245,8 @@ export const FAULT_KINDS = [
 	'volume-full',
 	'range-used-up',
 	'trust-lost',
-	'build-step-fails'
+	'build-step-fails',
+	'right-taken'
 ] as const;
 const fault = v.strictObject({
 	kind: v.picklist(FAULT_KINDS, `expected one of ${FAULT_KINDS.join(', ')}`),
@@ -250,6 +287,8 @@ export const estateSchema = v.strictObject({
 		}),
 		{}
 	),
+	stock: v.optional(v.array(stock), []),
+	package_store: v.optional(v.array(component), []),
 	image_lines: v.optional(v.array(line), []),
 	pools: v.optional(v.array(pool), []),
 	publications: v.optional(v.array(publication), []),

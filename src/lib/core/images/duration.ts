@@ -1,3 +1,18 @@
+import { GB } from '../time/units';
+
+/** Cores and disk (bytes) of the builder with which usual times are meant. */
+export const USUAL_BUILDER = { cores: 4, disk: 96 * GB };
+
+/**
+ * How long a step takes on a builder, as a share of its time on the usual one. Half of a step's work spreads over the
+ * cores (Amdahl 1967), a fifth waits for the disk, whose throughput rented volumes let grow with the root of their size up
+ * to four times the usual one; the rest does not change.
+ */
+export function builderPace({ cores, disk }: { cores: number; disk: number }): number {
+	const ratio = Math.min(4, Math.max(0.5, disk / USUAL_BUILDER.disk));
+	return 0.3 + (0.5 * USUAL_BUILDER.cores) / Math.max(1, cores) + 0.2 / Math.sqrt(ratio);
+}
+
 /** Past runs of one step, ms each, and what to assume where there are none. */
 export interface StepHistory {
 	runs: number[];

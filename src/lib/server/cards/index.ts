@@ -1,18 +1,21 @@
 import { conditionsWords } from '$lib/core/access/decide';
 import { CHECK_WORDS, type CheckName, type CheckResult } from '$lib/core/diagnosis/checks';
-import { compareContents, type ContentsChange } from '$lib/core/images/versions';
+import type { ContentsChange } from '$lib/core/images/versions';
+import { ruleWords } from '$lib/core/images/follow';
 import { hoursWords } from '$lib/core/time/hours';
 import { addressText, rangeEnds } from '$lib/core/network/addresses';
 import { countWords, DAY, durationWords, FOREVER, HOUR, sizeWords } from '$lib/core/time/units';
 import { PHASE_WORDS, unusualPhase, type Phase } from '$lib/core/watch/phases';
 import { strainOf } from '$lib/core/watch/strain';
 import type { Fact } from '$lib/core/why/explained';
-import { poolAt, poolsAt } from '../capacity/queries';
+import { poolAt } from '../capacity/queries';
 import { changeByNumber } from '../changes';
 import type { Context } from '../context';
 import { all, one, type Db } from '../db';
 import { findingById } from '../diagnosis/queries';
-import { linesAt } from '../images/queries';
+import { rulesAt, whyOnVersion } from '../images/following';
+import { machinesInJobs } from '../engine/power';
+import { versionCard } from './version';
 import { leasesOf, networkById } from '../resources/queries';
 import { grantsAt, publicationsAt } from '../publishing/queries';
 import { teamsAbove } from '../access/circumstances';
@@ -52,8 +55,15 @@ export interface Card {
 	samples?: { step: number; points: SamplePoint[]; from: number; to: number };
 	checks?: { asks: string; ok: boolean | null; saw: string; since: number | null }[];
 	connections?: ConnectionRow[];
+	/** Who takes a version, in groups of the same reason. */
+	takes?: {
+		title: string;
+		sub: string;
+		groups: { machines: number; words: string; pill: string; tone: string; will: boolean; first: string[] }[];
+	};
+	links?: { words: string; href: string }[];
 	contents?: { name: string; version: string; size: number }[];
-	compared?: { with: string; changes: ContentsChange[] };
+	compared?: { with: string; changes: ContentsChange[]; send?: string };
 	list?: { title: string; rows: { words: string; card?: string; note?: string }[] };
 }
 
@@ -79,7 +89,7 @@ async function cardOfKind(ctx: Context, kind: string, id: string, at: number, li
 		case 'pool':
 			return poolCard(ctx.db, id, at);
 		case 'version':
-			return versionCard(ctx.db, id, at, live);
+			return versionCard(ctx, id, at, live);
 		case 'publication':
 			return publicationCard(ctx.db, id, at);
 		case 'grant':
@@ -131,7 +141,6 @@ async function machineCard(ctx: Context, name: string, at: number, live: boolean
 		'SELECT * FROM failing_checks WHERE machine_id = ? AND since <= ? AND until > ? ORDER BY since',
 		[found.id, at, at]
 	);
-	const pool = poolAt(db, row.pool, at);
 	const facts: Fact[] = [
 		{ words: `it is ${row.state}: ${state.cause}`, at: state.since, source: 'compute provider' },
 		...(power ? (JSON.parse(power.facts) as Fact[]).map((f) => ({ ...f, at: power.at })) : []),
@@ -142,13 +151,10 @@ async function machineCard(ctx: Context, name: string, at: number, live: boolean
 			source: 'check'
 		})),
 		...(strain ? strain.facts.map((f) => ({ ...f, words: `strain ${strain.value}: ${f.words}` })).slice(0, 3) : []),
-		{
-			words:
-				pool?.version === row.version
-					? `it has the version that its pool is to have, ${row.version}`
-					: `its pool is to have ${pool?.version ?? 'another version'}, it has ${row.version}`,
-			source: 'pool'
-		}
+		...(whyOnVersion(db, name, at, live ? machinesInJobs(ctx) : new Set())?.facts.map((f) => ({
+			...f,
+			words: `image ${row.version}: ${f.words}`
+		})) ?? [])
 	];
 	const own = failing.filter((f) => f.name !== 'gateway');
 	const actions: CardAction[] = live
@@ -163,6 +169,12 @@ async function machineCard(ctx: Context, name: string, at: number, live: boolean
 					? [{ words: 'Start', kind: 'machine.start', input: { machines: [name] } }]
 					: [{ words: 'Restart', kind: 'machine.restart', input: { machines: [name] } }]),
 				{ words: 'Reset to image', kind: 'machine.reset', input: { machines: [name] } },
+				{
+					words: 'Follow another version',
+					kind: 'image.follow',
+					input: { machine: name },
+					ask: { field: 'rule', words: 'newest, newest 3.x, exactly 3.1.4, or nothing' }
+				},
 				...(row.state !== 'off' ? [{ words: 'Stop', kind: 'machine.stop', input: { machines: [name] } }] : [])
 			]
 		: [];
@@ -414,6 +426,15 @@ function hostCard(db: Db, name: string, at: number): Card | null {
 	};
 }
 
+/** Versions that the machines of a pool are on, most machines first. */
+const versionsIn = (db: Db, pool: string, at: number): { version: string; n: number }[] =>
+	all(
+		db,
+		`SELECT pl.version, count(*) AS n FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= ?1 AND pl.until > ?1
+		 WHERE m.pool_id = ?2 AND m.since <= ?1 AND m.until > ?1 GROUP BY 1 ORDER BY 2 DESC`,
+		{ 1: at, 2: pool }
+	);
+
 function poolCard(db: Db, id: string, at: number): Card | null {
 	const p = poolAt(db, id, at);
 	if (!p) return null;
@@ -434,13 +455,24 @@ function poolCard(db: Db, id: string, at: number): Card | null {
 	)!.n;
 	const total = states.reduce((n, s) => n + s.n, 0);
 	const serving = publicationsAt(db, at).filter((x) => x.pools.includes(id));
+	const rule = rulesAt(db, at).get(`pool/${id}`);
 	return {
 		kind: 'pool',
 		id,
 		title: p.name,
 		sub: `${countWords(total, 'machine')} in ${p.siteName}, ${countWords(sessions, 'session')}`,
 		rows: [
-			{ name: 'image', value: `${p.line} ${p.version}`, card: `version/${p.line}/${p.version}` },
+			...versionsIn(db, id, at).map((v) => ({
+				name: 'image',
+				value: `${p.line} ${v.version}, ${countWords(v.n, 'machine')}`,
+				card: `version/${p.line}/${v.version}`
+			})),
+			{
+				name: 'follows',
+				value: rule
+					? `${ruleWords(rule.rule)}, at the ${typeof rule.when === 'string' ? rule.when : 'time set'}`
+					: 'nothing'
+			},
 			{ name: 'kind', value: `${p.assignment}, ${countWords(p.perMachine, 'session')} a machine` },
 			{
 				name: 'each machine',
@@ -478,62 +510,15 @@ function poolCard(db: Db, id: string, at: number): Card | null {
 						}
 					]
 				: []),
+			{
+				words: 'Follow another version',
+				kind: 'image.follow',
+				input: { pool: id },
+				ask: { field: 'rule', words: 'newest, newest 3.x, exactly 3.1.4, or nothing' }
+			},
 			{ words: 'Add a machine', kind: 'pool.grow', input: { pool: id, count: 1 } },
 			{ words: 'Remove the pool', kind: 'pool.remove', input: { pool: id } }
 		]
-	};
-}
-
-function versionCard(db: Db, id: string, at: number, live: boolean): Card | null {
-	const [lineId, number] = id.split('/');
-	const line = linesAt(db, at).find((l) => l.id === lineId);
-	const index = line?.versions.findIndex((v) => v.number === number) ?? -1;
-	if (!line || index < 0) return null;
-	const v = line.versions[index]!;
-	const before = line.versions[index - 1];
-	const pools = poolsAt(db, at).filter((p) => p.line === line.id && p.version === v.number);
-	return {
-		kind: 'version',
-		id,
-		title: `${line.name} ${v.number}`,
-		sub: v.held ? 'held back from “newest”' : v.note,
-		rows: [
-			{ name: 'built by', value: `${v.builtBy}, ${durationWords(at - v.builtAt)} ago` },
-			{ name: 'system', value: line.system },
-			{
-				name: 'machines',
-				value: `${v.machines} of ${line.machines} on this line`,
-				scope: `line:${line.id} version:${v.number}`
-			},
-			{
-				name: 'people on it',
-				value: countWords(v.people, 'person', 'people'),
-				scope: `line:${line.id} version:${v.number}`
-			},
-			...pools.map((p) => ({ name: 'pool', value: p.name, card: `pool/${p.id}` }))
-		],
-		facts: [
-			...(v.note ? [{ words: v.note, source: 'build note' }] : []),
-			...(pools.length
-				? pools.map((p): Fact => ({
-						words: `${p.name} is to have exactly ${v.number}`,
-						source: 'pool',
-						about: { kind: 'pool', id: p.id, name: p.name }
-					}))
-				: [{ words: 'no pool is to have it', source: 'pools' }]),
-			...(v.held ? [{ words: 'it is held: nobody takes it as newest', side: 'against' as const, source: 'hold' }] : [])
-		],
-		actions: live
-			? [
-					{
-						words: v.held ? 'Release it' : 'Hold it back',
-						kind: 'image.hold',
-						input: { line: line.id, number: v.number, held: !v.held }
-					}
-				]
-			: [],
-		contents: v.contents,
-		...(before ? { compared: { with: before.number, changes: compareContents(before.contents, v.contents) } } : {})
 	};
 }
 

@@ -97,7 +97,7 @@ describe('the demo estate', () => {
 			}
 			const sheet = sheetAt(db, declared.id, AT)!;
 			expect(sheet.limit).toBe(declared.sheet.limit);
-			expect(sheet.steps.map((s) => s.words)).toEqual(declared.sheet.steps.map((s) => s.words));
+			expect(sheet.steps).toEqual(declared.sheet.steps.map((s) => s.step));
 			const runs = all(db, 'SELECT 1 FROM step_runs WHERE line_id = ?', [declared.id]).length;
 			expect(runs).toBe(declared.past_builds.reduce((n, b) => n + b.minutes.length, 0));
 		}

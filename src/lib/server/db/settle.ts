@@ -1,4 +1,5 @@
 import type { Estate } from '$lib/core/estate/schema';
+import { stepKey, type BuildSheet } from '$lib/core/images/sheet';
 import { FOREVER, MINUTE } from '$lib/core/time/units';
 import { all, putSetting, run, type Db } from './index';
 
@@ -89,6 +90,13 @@ export function settleEstate(db: Db, estate: Estate, at: number, addressOf: Addr
 				Math.round(p.price_hour * 100),
 				i
 			]);
+			run(db, 'INSERT INTO follow_rules VALUES (?, ?, ?, ?, ?, NULL)', [
+				`pool/${p.id}`,
+				at,
+				FOREVER,
+				JSON.stringify(p.follows ?? { takes: 'exactly', number: p.version }),
+				JSON.stringify(p.takes_at)
+			]);
 		});
 		estate.publications.forEach((p, i) => {
 			run(db, 'INSERT INTO publications VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)', [
@@ -153,41 +161,32 @@ function settlePeople(db: Db, estate: Estate, addressOf: AddressOf): void {
 
 function settleImages(db: Db, estate: Estate, at: number): void {
 	estate.image_lines.forEach((l, i) => {
-		run(db, 'INSERT INTO lines VALUES (?, ?, ?, ?, ?)', [l.id, l.name, l.system, l.users, i]);
-		const steps = l.sheet.steps.map(({ kind, words, note, adds }) => ({
-			kind,
-			words,
-			...(note ? { note } : {}),
-			...(adds ? { adds } : {})
-		}));
-		run(db, 'INSERT INTO sheets VALUES (?, ?, ?, ?)', [
-			l.id,
-			at,
-			FOREVER,
-			JSON.stringify({ steps, limit: l.sheet.limit, builder: l.sheet.builder })
-		]);
+		run(db, 'INSERT INTO lines VALUES (?, ?, ?, ?, ?, ?)', [l.id, l.name, l.system, l.users, i, l.generation]);
+		const sheet: BuildSheet = {
+			steps: l.sheet.steps.map((s) => s.step),
+			limit: l.sheet.limit,
+			builder: l.sheet.builder
+		};
+		run(db, 'INSERT INTO sheets VALUES (?, ?, ?, ?)', [l.id, at, FOREVER, JSON.stringify(sheet)]);
 		for (const v of l.versions) {
-			run(db, 'INSERT INTO versions VALUES (?, ?, ?, ?, ?, ?, ?, NULL)', [
-				l.id,
-				v.number,
-				v.built,
-				v.by,
-				v.note,
-				JSON.stringify(v.contents),
-				v.contents.reduce((n, c) => n + c.size, 0)
-			]);
+			run(
+				db,
+				'INSERT INTO versions(line_id, number, built_at, built_by, note, contents, size) VALUES (?, ?, ?, ?, ?, ?, ?)',
+				[l.id, v.number, v.built, v.by, v.note, JSON.stringify(v.contents), v.contents.reduce((n, c) => n + c.size, 0)]
+			);
 			if (v.held) run(db, 'INSERT INTO version_holds VALUES (?, ?, ?, ?)', [l.id, v.number, v.built, FOREVER]);
 		}
 		for (const b of l.past_builds) {
 			b.minutes.forEach((minutes, n) => {
-				const step = l.sheet.steps[n]!;
-				run(db, 'INSERT INTO step_runs VALUES (?, ?, ?, ?, ?, ?)', [
+				const { step } = l.sheet.steps[n]!;
+				run(db, 'INSERT INTO step_runs VALUES (?, ?, ?, ?, ?, ?, ?)', [
 					l.id,
 					step.kind,
-					step.words,
+					stepKey(step),
 					b.at,
 					l.sheet.builder.cores,
-					Math.round(minutes * MINUTE)
+					Math.round(minutes * MINUTE),
+					l.sheet.builder.disk
 				]);
 			});
 		}

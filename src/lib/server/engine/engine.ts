@@ -2,22 +2,32 @@ import { MINUTE } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { sweepChecks, sweepFindings } from '../diagnosis/watchman';
 import { Observer } from './observer';
-import { powerMinute } from './power';
+import { Follower } from '../images/follower';
+import { learnStores } from '../images/stores';
+import { Scheduler } from '../schedules/scheduler';
+import { machinesInJobs, powerMinute } from './power';
 
 /** Checks and findings run this often. */
 const SWEEP = 5 * MINUTE;
+/** What image stores hold is asked this often. */
+const STORES = 60 * MINUTE;
 /** Sign-ins by version are compared this often. */
 const DEEP = 60 * MINUTE;
 
 /** What runs minute by minute: take in what was observed, let the policies act, run the checks. */
 export class Engine {
 	readonly observer: Observer;
+	readonly follower: Follower;
+	private readonly scheduler: Scheduler;
+	private lastStores = -Infinity;
 	private lastMinute: number;
 	private lastSweep = 0;
 	private lastDeep = 0;
 
 	constructor(readonly ctx: Context) {
 		this.observer = new Observer(ctx.db);
+		this.follower = new Follower(ctx, this.observer.machines);
+		this.scheduler = new Scheduler(ctx);
 		this.lastMinute = Math.floor(ctx.clock.now() / MINUTE);
 	}
 
@@ -40,7 +50,13 @@ export class Engine {
 		const minute = Math.floor(now / MINUTE);
 		if (minute === this.lastMinute) return false;
 		this.lastMinute = minute;
+		if (now - this.lastStores >= STORES) {
+			this.lastStores = now;
+			await learnStores(this.ctx);
+		}
 		this.ctx.db.transaction(() => powerMinute(this.ctx, this.observer, now))();
+		this.follower.minute(now, machinesInJobs(this.ctx));
+		await this.scheduler.minute(now);
 		if (now - this.lastSweep >= options.sweepEvery) {
 			this.lastSweep = now;
 			const signIns = now - this.lastDeep >= DEEP;

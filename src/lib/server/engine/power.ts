@@ -5,15 +5,20 @@ import { poolsAt } from '../capacity/queries';
 import type { Context } from '../context';
 import type { LiveMachine, Observer } from './observer';
 
-/** Machines that jobs work on: the policy keeps its hands off them. */
+/** Machines that jobs work on, or that are on their way to another version: the policy keeps its hands off them. */
 export function machinesInJobs(ctx: Context): Set<string> {
-	return new Set(
-		all<{ object: string }>(
+	const moving = all<{ name: string }>(
+		ctx.db,
+		'SELECT m.name FROM moves mv JOIN machines m ON m.id = mv.machine_id WHERE mv.ended IS NULL'
+	).map((m) => m.name);
+	return new Set([
+		...moving,
+		...all<{ object: string }>(
 			ctx.db,
 			`SELECT j.value AS object FROM jobs, plans p, json_each(p.touches, '$.objects') j WHERE jobs.plan_id = p.id AND jobs.state IN ('running', 'queued') AND jobs.not_before <= ?`,
 			[ctx.clock.now()]
 		).flatMap((r) => (r.object.startsWith('machine/') ? [r.object.slice(8)] : []))
-	);
+	]);
 }
 
 /**
@@ -75,7 +80,8 @@ function stopIdlePersonal(
 	}
 }
 
-function act(
+/** Starts or stops a machine, and writes down why before the provider is asked. */
+export function act(
 	ctx: Context,
 	m: LiveMachine,
 	action: 'start' | 'stop',

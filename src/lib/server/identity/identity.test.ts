@@ -165,12 +165,17 @@ describe('the table of routes', () => {
 			for (const [method, need] of Object.entries(needs))
 				expect(mayRequest(id, method, null)).toBe(need === 'open' ? 'yes' : 'sign in');
 	});
-	test('lets auditors change nothing but their own settings and notices', () => {
+	test('lets auditors change nothing but their own settings and notices; a sheet is looked over without changing it', () => {
 		const open = Object.entries(ROUTES).flatMap(([id, needs]) =>
 			Object.entries(needs).flatMap(([method, need]) =>
 				method !== 'GET' && need !== 'open' && mayRequest(id, method, 'auditor') === 'yes' ? [id] : []
 			)
 		);
-		expect(open.sort()).toEqual(['/(console)/settings', '/api/v1/notices', '/sign-out']);
+		expect(open.sort()).toEqual([
+			'/(console)/settings',
+			'/api/v1/notices',
+			'/api/v1/sheets/[line]/check',
+			'/sign-out'
+		]);
 	});
 });

@@ -1,8 +1,7 @@
 import { byVersion, type Component } from '$lib/core/images/versions';
 import type { BuildSheet } from '$lib/core/images/sheet';
-import type { StepHistory } from '$lib/core/images/duration';
 import { EVERYTHING, type Scope } from '$lib/core/scope/scope';
-import { MINUTE } from '$lib/core/time/units';
+import { FOREVER } from '$lib/core/time/units';
 import { all, one, type Db } from '../db';
 import { atMoment } from '../moment/samples';
 import { scopeCondition } from '../moment/scope-sql';
@@ -17,6 +16,11 @@ export interface VersionRow {
 	contents: Component[];
 	size: number;
 	held: boolean;
+	retired: boolean;
+	/** Open for work by hand. */
+	open: boolean;
+	/** The version that it came from, by hand or with updates. */
+	basedOn: string | null;
 	machines: number;
 	people: number;
 }
@@ -26,16 +30,20 @@ export interface LineRow {
 	name: string;
 	system: string;
 	users: 'single' | 'multi';
+	generation: 1 | 2;
 	machines: number;
 	versions: VersionRow[];
 }
 
+const within = (table: string) =>
+	`EXISTS (SELECT 1 FROM ${table} h WHERE h.line_id = v.line_id AND h.number = v.number AND h.since <= ?1 AND h.until > ?1)`;
+
 /** Image lines with their versions as they were at a moment, and how many machines and people within a scope are on each. */
 export function linesAt(db: Db, at: number, scope: Scope = EVERYTHING): LineRow[] {
 	const condition = scopeCondition(scope, 'machine');
-	const lines = all<{ id: string; name: string; system: string; users: 'single' | 'multi' }>(
+	const lines = all<Omit<LineRow, 'machines' | 'versions'>>(
 		db,
-		'SELECT * FROM lines ORDER BY position'
+		'SELECT id, name, system, users, generation FROM lines ORDER BY position'
 	);
 	const versions = all<{
 		line_id: string;
@@ -45,11 +53,15 @@ export function linesAt(db: Db, at: number, scope: Scope = EVERYTHING): LineRow[
 		note: string;
 		contents: string;
 		size: number;
+		based_on: string | null;
 		held: number;
+		retired: number;
+		open: number;
 	}>(
 		db,
-		`SELECT v.*, EXISTS (SELECT 1 FROM version_holds h WHERE h.line_id = v.line_id AND h.number = v.number AND h.since <= ?1 AND h.until > ?1) AS held
-		 FROM versions v WHERE v.built_at <= ?1`,
+		`SELECT v.line_id, v.number, v.built_at, v.built_by, v.note, v.contents, v.size, v.based_on,
+		 ${within('version_holds')} AS held, ${within('version_retired')} AS retired, ${within('openings')} AS open
+		 FROM versions v WHERE v.built_at <= ?1 AND v.gone_at > ?1`,
 		{ 1: at }
 	);
 	const counts = all<{ line_id: string; version: string; machines: number; people: number }>(
@@ -74,6 +86,9 @@ export function linesAt(db: Db, at: number, scope: Scope = EVERYTHING): LineRow[
 					contents: JSON.parse(v.contents) as Component[],
 					size: v.size,
 					held: v.held === 1,
+					retired: v.retired === 1,
+					open: v.open === 1,
+					basedOn: v.based_on,
 					machines: c?.machines ?? 0,
 					people: c?.people ?? 0
 				};
@@ -82,6 +97,10 @@ export function linesAt(db: Db, at: number, scope: Scope = EVERYTHING): LineRow[
 		return { ...l, versions: own, machines: own.reduce((n, v) => n + v.machines, 0) };
 	});
 }
+
+/** One line as it is at a moment, or null. */
+export const lineAt = (db: Db, line: string, at: number): LineRow | null =>
+	linesAt(db, at).find((l) => l.id === line) ?? null;
 
 /** The build sheet of a line as it was at a moment, or null. */
 export function sheetAt(db: Db, line: string, at: number): BuildSheet | null {
@@ -93,53 +112,90 @@ export function sheetAt(db: Db, line: string, at: number): BuildSheet | null {
 	return row ? (JSON.parse(row.body) as BuildSheet) : null;
 }
 
-/** Past runs of each step of a sheet, and what to assume where there are none: the kind's mean, or 10 minutes. */
-export function stepHistories(db: Db, line: string, sheet: BuildSheet): StepHistory[] {
-	return sheet.steps.map((s) => {
-		const runs = all<{ took: number; cores: number }>(
-			db,
-			'SELECT took, cores FROM step_runs WHERE line_id = ? AND kind = ? AND words = ? ORDER BY at',
-			[line, s.kind, s.words]
-		);
-		const kind = one<{ mean: number | null }>(db, 'SELECT avg(took) AS mean FROM step_runs WHERE kind = ?', [
-			s.kind
-		])!.mean;
-		return {
-			runs: runs.map((r) => Math.round((r.took * speed(sheet.builder.cores)) / speed(r.cores))),
-			fallback: kind ?? 10 * MINUTE
-		};
-	});
+/** The sheet that a version was made by: its own, else the line's as it is now. Null for a version that there is not. */
+export function sheetOf(db: Db, line: string, number: string, now: number): BuildSheet | null {
+	const row = one<{ sheet: string | null }>(db, 'SELECT sheet FROM versions WHERE line_id = ? AND number = ?', [
+		line,
+		number
+	]);
+	if (!row) return null;
+	return row.sheet ? (JSON.parse(row.sheet) as BuildSheet) : sheetAt(db, line, now);
 }
 
-/** Half of a step's work spreads over the cores of the builder, the other half does not (Amdahl's law). */
-const speed = (cores: number) => 0.5 + 2 / Math.max(1, cores);
-
-export interface BuildRow {
+export interface Opening {
 	id: number;
 	line: string;
 	number: string;
-	state: 'running' | 'done' | 'failed' | 'cancelled';
-	doneSteps: number;
-	jobId: number;
-	began: number;
-	ended: number | null;
+	machine: string;
 	by: string;
-	/** The sheet as it was when the build began, JSON. */
-	sheet: string;
+	operator: number | null;
+	since: number;
+	until: number;
+	outcome: string | null;
 }
 
-/** A build whose job ended otherwise than well has ended with it. */
-const BUILDS = `SELECT b.id, b.line_id AS line, b.number, CASE WHEN b.state = 'running' AND j.state IN ('failed', 'cancelled') THEN j.state ELSE b.state END AS state,
-	b.done_steps AS doneSteps, b.job_id AS jobId, b.began, coalesce(b.ended, j.ended) AS ended, b.by, b.sheet FROM builds b JOIN jobs j ON j.id = b.job_id`;
+const OPENINGS =
+	'SELECT id, line_id AS line, number, machine, by, operator_id AS operator, since, until, outcome FROM openings';
 
-/** Builds begun up to a moment, newest first. */
-export const buildsAt = (db: Db, at: number, limit = 20): BuildRow[] =>
-	all<BuildRow>(db, `${BUILDS} WHERE b.began <= ? ORDER BY b.id DESC LIMIT ?`, [at, limit]);
+/** The version of a line that is open for work by hand at a moment, or null. */
+export const openingOf = (db: Db, line: string, at: number): Opening | null =>
+	one<Opening>(db, `${OPENINGS} WHERE line_id = ? AND since <= ? AND until > ?`, [line, at, at]) ?? null;
 
-/** Builds of a line that are not done: running, or waiting to be resumed. */
-export const openBuilds = (db: Db, line: string): BuildRow[] =>
-	all<BuildRow>(db, `${BUILDS} WHERE b.line_id = ? AND b.state <> 'done'`, [line]);
+/** Everything that is open at a moment, longest first. */
+export const openingsAt = (db: Db, at: number): Opening[] =>
+	all<Opening>(db, `${OPENINGS} WHERE since <= ? AND until > ? ORDER BY since`, [at, at]);
 
-/** One build, or null. */
-export const buildById = (db: Db, id: number): BuildRow | null =>
-	one<BuildRow>(db, `${BUILDS} WHERE b.id = ?`, [id]) ?? null;
+/** What has been typed at the console of an opening. */
+export const linesTyped = (
+	db: Db,
+	opening: number
+): { n: number; at: number; by: string; typed: string; printed: string[] }[] =>
+	all<{ n: number; at: number; by: string; typed: string; printed: string }>(
+		db,
+		'SELECT n, at, by, typed, printed FROM opening_lines WHERE opening_id = ? ORDER BY n',
+		[opening]
+	).map((l) => ({ ...l, printed: JSON.parse(l.printed) as string[] }));
+
+/** Sites whose image store has a version whole, at a moment. */
+export const sitesWith = (db: Db, line: string, number: string, at: number): string[] =>
+	all<{ site: string }>(
+		db,
+		'SELECT site_id AS site FROM site_versions WHERE line_id = ? AND number = ? AND since <= ? AND until > ?',
+		[line, number, at, at]
+	).map((r) => r.site);
+
+export interface Trial {
+	at: number;
+	passed: boolean;
+	/** Ms from power on until it was ready. */
+	boot: number;
+	checks: { asks: string; ok: boolean; saw: string }[];
+	jobId: number;
+}
+
+/** The last trial of a version, or null. */
+export function trialOf(db: Db, line: string, number: string, at: number): Trial | null {
+	const row = one<{ at: number; passed: number; boot: number; checks: string; job_id: number }>(
+		db,
+		'SELECT * FROM trials WHERE line_id = ? AND number = ? AND at <= ? ORDER BY at DESC',
+		[line, number, at]
+	);
+	return row
+		? {
+				at: row.at,
+				passed: row.passed === 1,
+				boot: row.boot,
+				checks: JSON.parse(row.checks) as Trial['checks'],
+				jobId: row.job_id
+			}
+		: null;
+}
+
+/** Machines of a moment that are on a version, by name. */
+export const machinesOn = (db: Db, line: string, number: string): string[] =>
+	all<{ name: string }>(
+		db,
+		`SELECT m.name FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER}
+		 WHERE m.until = ${FOREVER} AND pl.line_id = ? AND pl.version = ? ORDER BY m.name`,
+		[line, number]
+	).map((r) => r.name);

@@ -5,6 +5,7 @@ import { identitySteps } from '../identity/steps';
 import { imageSteps } from '../images/steps';
 import { publishingSteps } from '../publishing/steps';
 import { resourceSteps } from '../resources/steps';
+import { scheduleSteps } from '../schedules/steps';
 import { sessionSteps } from '../watch/steps';
 import type { StepHandler } from './step';
 
@@ -17,5 +18,6 @@ export const STEP_HANDLERS: Record<string, StepHandler> = {
 	...sessionSteps,
 	...repairSteps,
 	...resourceSteps,
-	...identitySteps
+	...identitySteps,
+	...scheduleSteps
 };

@@ -5,6 +5,7 @@ import { identityPlans } from '../identity/planner';
 import { imagePlans } from '../images/planner';
 import { publishingPlans } from '../publishing/planner';
 import { resourcePlans } from '../resources/planner';
+import { schedulePlans } from '../schedules/planner';
 import { sessionPlans } from '../watch/planner';
 import type { PlanKind } from './kind';
 
@@ -17,7 +18,8 @@ export const PLAN_KINDS: PlanKind[] = [
 	...sessionPlans,
 	...repairPlans,
 	...resourcePlans,
-	...identityPlans
+	...identityPlans,
+	...schedulePlans
 ];
 
 const byKind = new Map(PLAN_KINDS.map((k) => [k.kind, k]));

@@ -1,5 +1,9 @@
 import type { Channel, Conditions } from '$lib/core/access/decide';
 import type { Placing } from '$lib/core/capacity/placement';
+import type { ParamValues } from '$lib/core/images/library/params';
+import type { Right } from '$lib/core/images/library/kinds';
+import type { StockSystem, StorePackage } from '$lib/core/images/sheet';
+import type { Component } from '$lib/core/images/versions';
 import type { CheckName, CheckResult } from '$lib/core/diagnosis/checks';
 import type { Phase } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
@@ -88,17 +92,60 @@ export interface VolumeFacts {
 	used: number;
 }
 
+/** A piece of a version's content: the same digest is the same bytes, wherever it stands. */
+export interface Chunk {
+	digest: string;
+	/** Bytes. */
+	size: number;
+	/** Bytes that go over a link. */
+	packed: number;
+}
+
+/** How a step of a build ended. */
+export interface StepResult {
+	exitCode: number;
+	/** What it printed. */
+	log: string[];
+}
+
 export interface Builds {
-	/** Runs one step of a build on the builder machine; answers with what it printed. */
+	/** What there is to start from and to install: stock systems, and the package store. */
+	offers(): Promise<{ stock: StockSystem[]; packages: StorePackage[] }>;
+	/** What the builder's account is allowed. */
+	rights(): Promise<Right[]>;
+	/** Runs one step of a build on the line's builder machine. */
 	runStep(
 		line: string,
-		step: { kind: string; words: string; usual: number },
-		builderCores: number,
+		step: { kind: string; with: ParamValues },
+		builder: { cores: number; disk: number },
 		key: string
-	): Promise<{ log: string[] }>;
-	/** Keeps the sealed outcome as an image version and removes the staging. */
-	keep(line: string, version: string, key: string): Promise<void>;
+	): Promise<StepResult>;
+	/** Keeps the sealed outcome as an image version; answers with what is in it. */
+	keep(line: string, version: string, key: string): Promise<{ contents: Component[] }>;
+	/** Removes the builder machine and its staging. */
 	discard(line: string, key: string): Promise<void>;
+	/** The content chunks of a version. */
+	chunks(line: string, version: string): Promise<Chunk[]>;
+	/** Makes a machine from a version for nothing but to see whether it works: how long it took to start, and what checks saw. */
+	tryOut(
+		line: string,
+		version: string,
+		key: string
+	): Promise<{ boot: number; checks: { asks: string; ok: boolean; saw: string }[] }>;
+	/** Removes a version from every store. */
+	remove(line: string, version: string, key: string): Promise<void>;
+	/** Starts a reference machine from a version, for work by hand. */
+	open(line: string, version: string, key: string): Promise<{ machine: string }>;
+	/** Types a line at the reference machine's console; answers with what it prints. */
+	type(line: string, text: string, key: string): Promise<string[]>;
+	/** Seals the reference machine and keeps it as a version. */
+	close(line: string, version: string, key: string): Promise<{ contents: Component[] }>;
+	/** Removes the reference machine and all that was done on it. */
+	throwAway(line: string, key: string): Promise<void>;
+	/** Whole versions that the image store of a site holds, as `line/number`, and digests that came without their version. */
+	held(site: string): Promise<{ whole: string[]; loose: string[] }>;
+	/** Copies a version between two places with a thick link. */
+	handOut(line: string, version: string, site: string, key: string): Promise<void>;
 }
 
 export interface Directory {
@@ -154,6 +201,8 @@ export interface Broker {
 	/** How far a connection has come. */
 	connection(id: number): Promise<ConnectionProgress | null>;
 	disconnect(session: number): Promise<void>;
+	/** Sends nobody new to machines, or sends them there again. Answers with those that somebody is on, or on the way to. */
+	setAside(machines: string[], aside: boolean, key: string): Promise<string[]>;
 }
 
 export interface ConnectionProgress {

@@ -8,7 +8,9 @@ import type { Fact } from '$lib/core/why/explained';
 import { hoursById, poolAt, poolsAt } from '../capacity/queries';
 import type { Context } from '../context';
 import { all, one } from '../db';
-import { linesAt } from '../images/queries';
+import { parseRule, ruleWords } from '$lib/core/images/follow';
+import { rulesAt, versionToMake } from '../images/following';
+import { linesAt, sitesWith } from '../images/queries';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
 import { sessionsOn } from '../watch/queries';
 import { grantsAt, publicationsAt } from './queries';
@@ -59,6 +61,13 @@ const poolSchema = v.strictObject({
 	from: v.optional(whole(0, 999_999, 'the first number'), 1),
 	folder: v.pipe(v.string(), v.nonEmpty('Choose a folder for the computer accounts.')),
 	network: v.pipe(v.string(), v.nonEmpty('Choose a network.')),
+	/** Which versions its machines take; exactly the one it is made from where nothing is said. */
+	follows: v.optional(
+		v.pipe(
+			v.string(),
+			v.check((t) => parseRule(t) !== null, 'Write newest, newest 3.x, exactly 3.1.4 or nothing.')
+		)
+	),
 	policy: v.optional(policySchema)
 });
 export type PoolInput = v.InferOutput<typeof poolSchema>;
@@ -237,9 +246,24 @@ const createPool = planKind({
 					: []),
 				...(version!.held ? [{ words: `${input.line} ${input.version} is held back`, side: 'against' as const }] : [])
 			],
-			blocks: laid.blocks,
+			blocks: [
+				...laid.blocks,
+				...(sitesWith(db, input.line, input.version, ctx.clock.now()).includes(input.site)
+					? []
+					: [
+							{
+								words: `${site!.name} does not have ${input.line} ${input.version} yet: ship it there first`,
+								side: 'against' as const
+							}
+						]),
+				...(version!.open
+					? [{ words: `${input.line} ${input.version} is open for work by hand`, side: 'against' as const }]
+					: []),
+				...(version!.retired ? [{ words: `${input.line} ${input.version} is retired`, side: 'against' as const }] : [])
+			],
 			reasons: [
 				...laid.fit.facts,
+				{ words: `its machines follow ${input.follows ?? `exactly ${input.version}`}`, source: 'follow rules' },
 				{
 					words: `names run from ${laid.names.names[0] ?? '–'} to ${laid.names.names.at(-1) ?? '–'}`,
 					source: 'naming pattern'
@@ -280,11 +304,10 @@ const growPool = planKind({
 		const names = input.retry ? unmade.map((u) => u.name) : laid.names.names;
 		const machines = laid.fit.value.places.slice(0, names.length).map((p, i) => ({ name: names[i]!, ...p }));
 		const steps = makeSteps(pool.id, machines, pool.disk);
+		const version = versionToMake(ctx.db, pool, ctx.clock.now());
 		const size =
-			one<{ size: number }>(ctx.db, 'SELECT size FROM versions WHERE line_id = ? AND number = ?', [
-				pool.line,
-				pool.version
-			])?.size ?? 0;
+			one<{ size: number }>(ctx.db, 'SELECT size FROM versions WHERE line_id = ? AND number = ?', [pool.line, version])
+				?.size ?? 0;
 		return {
 			title: input.retry
 				? `Retry ${countWords(count, 'machine')} of ${pool.name}`
@@ -302,6 +325,7 @@ const growPool = planKind({
 			warnings: [],
 			blocks: count === 0 ? [{ words: 'every machine of the pool has been made', side: 'against' }] : laid.blocks,
 			reasons: [
+				{ words: `they are made from ${pool.line} ${version}, which the pool’s rule asks for`, source: 'follow rules' },
 				...unmade.map((u): Fact => ({ words: `${u.name}: ${u.reason}`, side: 'against', source: 'job log' })),
 				...laid.fit.facts
 			],
@@ -387,6 +411,7 @@ const removePool = planKind({
 					naming: pool.naming,
 					folder: pool.folder,
 					network: pool.network,
+					follows: ruleWords(rulesAt(ctx.db, now).get(`pool/${pool.id}`)?.rule ?? { takes: 'nothing' }),
 					policy: { ...pool.policy, hours: pool.hoursId }
 				}
 			},

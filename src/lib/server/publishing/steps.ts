@@ -4,7 +4,10 @@ import { one, run, type Db } from '../db';
 import { configureBroker } from '../engine/broker';
 import { stepHandler, type StepHandler } from '../jobs/step';
 import type { MachineSpec } from '../providers';
+import { parseRule } from '$lib/core/images/follow';
 import { poolAt } from '../capacity/queries';
+import { versionToMake } from '../images/following';
+import { writeRule } from '../images/version-steps';
 
 interface MakeInput {
 	pool: string;
@@ -42,6 +45,8 @@ export const publishingSteps: Record<string, StepHandler> = {
 						p.priceHour,
 						position
 					]);
+					const rule = typeof p.follows === 'string' ? parseRule(p.follows) : null;
+					writeRule(db, `pool/${p.id}`, rule ?? { takes: 'exactly', number: String(p.version) }, 'next sign-out', now);
 				}
 			};
 		}
@@ -53,6 +58,7 @@ export const publishingSteps: Record<string, StepHandler> = {
 			return {
 				write: (db) => {
 					close(db, 'pools', input.pool, now);
+					writeRule(db, `pool/${input.pool}`, null, 'next sign-out', now);
 					run(db, 'DELETE FROM unmade_machines WHERE pool_id = ?', [input.pool]);
 				}
 			};
@@ -65,6 +71,7 @@ export const publishingSteps: Record<string, StepHandler> = {
 			const users = one<{ users: 'single' | 'multi' }>(ctx.db, 'SELECT users FROM lines WHERE id = ?', [
 				pool.line
 			])!.users;
+			const version = versionToMake(ctx.db, pool, ctx.clock.now());
 			const places = new Map(input.machines.map((m) => [m.name, m]));
 			const { done, failed } = await each(
 				input.machines.map((m) => m.name),
@@ -78,7 +85,7 @@ export const publishingSteps: Record<string, StepHandler> = {
 						volume,
 						network: pool.network,
 						line: pool.line,
-						version: pool.version,
+						version,
 						users,
 						holds: pool.perMachine,
 						cores: pool.cores,

@@ -1,3 +1,4 @@
+import { RIGHTS, type Right } from '$lib/core/images/library/kinds';
 import { ProviderError } from '../providers';
 import { schedule } from './genesis';
 import type { Lab } from './lab';
@@ -73,6 +74,14 @@ export function applyFault(lab: Lab, fault: Wanted): number {
 		}
 		case 'build-step-fails':
 			break;
+		case 'right-taken':
+			if (!(fault.target in RIGHTS))
+				throw new ProviderError(
+					`the builder’s account has no right called ${fault.target}; it has ${Object.keys(RIGHTS).join(', ')}`,
+					false
+				);
+			w.images.missing.add(fault.target as Right);
+			break;
 	}
 	w.faults.push({ ...fault, id, since: w.now, before });
 	if (fault.until !== null) schedule(w, fault.until, { k: 'fault over', id });
@@ -121,6 +130,9 @@ export function clearFault(lab: Lab, id: number): boolean {
 			w.networks.get(fault.target)!.usedUp = false;
 			break;
 		case 'build-step-fails':
+			break;
+		case 'right-taken':
+			w.images.missing.delete(fault.target as Right);
 			break;
 	}
 	lab.serveWaiting();

@@ -3,6 +3,7 @@ import type { Estate } from '$lib/core/estate/schema';
 import { addressText } from '$lib/core/network/addresses';
 import { DAY } from '$lib/core/time/units';
 import { knowsZone } from '$lib/core/time/zone';
+import { imagesOf } from './images';
 import { hashText } from './random';
 import { pushTimed } from './queue';
 import type { Happening, SimMachine, SimPerson, World } from './state';
@@ -78,6 +79,7 @@ export function makeWorld(estate: Estate): World {
 		operations: new Map(),
 		broker: { pools: [], publications: [], grants: [], owners: {} },
 		versions: new Map(estate.image_lines.map((l) => [l.id, new Set(l.versions.map((v) => v.number))])),
+		images: imagesOf(estate),
 		outbox: [],
 		observations: []
 	};

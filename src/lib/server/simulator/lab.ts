@@ -10,6 +10,7 @@ import type { Fact } from '$lib/core/why/explained';
 import { ProviderError, type MachineState, type Observation } from '../providers';
 import { applyFault, clearFault } from './faults';
 import { asNew, makeWorld, schedule } from './genesis';
+import { buildStep, keepVersion, referenceContents, tryOut, typeCommand } from './images';
 import { usedByVolume, workOneMinute } from './load';
 import { localDay, workDay } from './people';
 import { popTimed } from './queue';
@@ -119,6 +120,28 @@ export class Lab {
 				const session = w.sessions.get(command.session);
 				if (session?.state === 'active') this.setAside(session, 'the person disconnected');
 				return null;
+			}
+			case 'aside': {
+				const known = w.operations.get(command.key);
+				if (known) return known.result;
+				const busy: string[] = [];
+				for (const name of command.machines) {
+					const m = w.machines.get(name);
+					if (!m) continue;
+					if (command.aside && m.sessions.length + m.coming > 0) busy.push(name);
+					// Whoever is on it already stays: only what nobody uses is set aside.
+					else m.asideUntil = command.aside ? Number.MAX_SAFE_INTEGER : 0;
+				}
+				w.operations.set(command.key, { key: command.key, done: true, at: w.now, error: null, result: busy });
+				if (!command.aside) this.serveWaiting();
+				return busy;
+			}
+			case 'type': {
+				const known = w.operations.get(command.key);
+				if (known) return known.result;
+				const result = typeCommand(this.estate, w, command.line, command.text);
+				w.operations.set(command.key, { key: command.key, done: true, at: w.now, error: null, result });
+				return result;
 			}
 			case 'mail':
 				if (!w.operations.has(command.key)) {
@@ -478,6 +501,7 @@ export class Lab {
 					this.observe({ kind: 'owner', machine: own, person: conn.person });
 				}
 				const machine = w.machines.get(own);
+				if (machine && machine.asideUntil > w.now) return null;
 				if (machine?.state === 'off')
 					this.powerOn(machine, `started for ${w.people.get(conn.person)!.name}, whose machine it is`);
 				if (machine && UP.has(machine.state) && machine.agent) return own;
@@ -760,7 +784,8 @@ export class Lab {
 		const busy = 'spec' in effect ? 1 / (1 - Math.min(0.9, w.volumes.get(effect.spec.volume)?.busy ?? 0)) : 1;
 		const took = usual * busy * about(0.18, this.seed, draw, 12);
 		const stepFault =
-			effect.e === 'log' && w.faults.some((f) => f.kind === 'build-step-fails' && effect.log[0]?.includes(f.target));
+			effect.e === 'build step' &&
+			w.faults.some((f) => f.kind === 'build-step-fails' && effect.words.includes(f.target));
 		const error = stepFault
 			? `the step ended with exit code 1603 after ${Math.round((took * 0.6) / 1000)} s`
 			: fails
@@ -777,7 +802,7 @@ export class Lab {
 			? p * 2
 			: effect.e === 'start' || effect.e === 'stop'
 				? p / 4
-				: effect.e === 'log'
+				: effect.e === 'build step'
 					? p / 3
 					: 0;
 	}
@@ -821,6 +846,7 @@ export class Lab {
 				const m = machine(effect.machine);
 				if (!w.versions.get(m.line)?.has(effect.version))
 					throw new ProviderError(`the image store has no ${m.line} ${effect.version}`, false);
+				this.needWhole(m.site, m.line, effect.version);
 				const wasOn = m.state !== 'off';
 				if (wasOn) this.powerOff(m, 'off', 'reset to its image');
 				m.version = effect.version;
@@ -892,15 +918,60 @@ export class Lab {
 					);
 				else w.accounts.set(effect.name, effect.folder);
 				return null;
+			case 'build step':
+				return buildStep(this.estate, w, effect.line, effect.step);
 			case 'keep': {
-				let kept = w.versions.get(effect.line);
-				if (!kept) w.versions.set(effect.line, (kept = new Set()));
-				kept.add(effect.version);
+				const builder = w.images.builders.get(effect.line);
+				if (!builder) throw new ProviderError('the builder machine is gone', false);
+				keepVersion(this.estate, w, effect.line, effect.version, builder.contents);
+				return { contents: builder.contents };
+			}
+			case 'discard':
+				w.images.builders.delete(effect.line);
+				return null;
+			case 'try out':
+				return tryOut(this.estate, w, effect.line, effect.version);
+			case 'remove version': {
+				const id = `${effect.line}/${effect.version}`;
+				w.images.kept.delete(id);
+				w.versions.get(effect.line)?.delete(effect.version);
+				for (const store of w.images.stores.values()) store.whole.delete(id);
 				return null;
 			}
+			case 'hand out': {
+				const store = w.images.stores.get(effect.site);
+				if (!store) throw new ProviderError(`there is no image store at ${effect.site}`, false);
+				store.whole.add(`${effect.line}/${effect.version}`);
+				return null;
+			}
+			case 'open reference': {
+				const image = w.images.kept.get(`${effect.line}/${effect.version}`);
+				if (!image) throw new ProviderError(`the image store has no ${effect.line} ${effect.version}`, false);
+				w.images.references.set(effect.line, {
+					from: effect.version,
+					contents: image.contents,
+					settings: {},
+					restart: false
+				});
+				return { machine: `ref-${effect.line}` };
+			}
+			case 'close reference': {
+				const contents = referenceContents(w, effect.line);
+				keepVersion(this.estate, w, effect.line, effect.version, contents);
+				w.images.references.delete(effect.line);
+				return { contents };
+			}
+			case 'throw away':
+				w.images.references.delete(effect.line);
+				return null;
 			case 'log':
 				return effect.log;
 		}
+	}
+
+	private needWhole(site: string, line: string, version: string): void {
+		if (!this.world.images.stores.get(site)?.whole.has(`${line}/${version}`))
+			throw new ProviderError(`the image store at ${site} does not have ${line} ${version} whole`, false);
 	}
 
 	private create(spec: Effect extends infer E ? (E extends { e: 'create'; spec: infer S } ? S : never) : never): {
@@ -912,6 +983,7 @@ export class Lab {
 		if (!host?.up) throw new ProviderError(`host ${spec.host} is down`);
 		if (!w.versions.get(spec.line)?.has(spec.version))
 			throw new ProviderError(`the image store has no ${spec.line} ${spec.version}`, false);
+		this.needWhole(host.site, spec.line, spec.version);
 		const volume = w.volumes.get(spec.volume)!;
 		if ((usedByVolume(w).get(volume.id) ?? 0) + spec.disk > volume.size)
 			throw new ProviderError(`volume ${volume.id} is full`);
@@ -999,7 +1071,7 @@ function failureWords(effect: Effect): string {
 	switch (effect.e) {
 		case 'create':
 			return `volume ${effect.spec.volume} did not finish the copy in time`;
-		case 'log':
+		case 'build step':
 			return 'the builder machine lost its connection to the package store';
 		default:
 			return 'the compute provider did not answer in time';

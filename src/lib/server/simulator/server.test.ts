@@ -1,6 +1,7 @@
 import { beforeEach, describe, expect, test } from 'vitest';
 import { GB, HOUR, MINUTE, SECOND } from '$lib/core/time/units';
 import { ProviderError, type MachineSpec } from '../providers';
+import { makeStep } from '$lib/core/images/sheet';
 import { Harness, testEstate } from '../testing/harness';
 import { LabServer } from './server';
 
@@ -140,11 +141,15 @@ describe('the directory', () => {
 describe('a builder', () => {
 	test('works faster with more cores, but not in proportion', async () => {
 		const { builder } = server.providers;
-		const step = { kind: 'updates', words: 'System updates', usual: 20 * MINUTE };
+		const step = makeStep('updates');
+		await answered(
+			builder.runStep('desk', makeStep('source', { system: 'meridian-server-24' }), { cores: 4, disk: 96 * GB }, 'begin')
+		);
 		// Each run has a scatter of its own: eight of them tell.
 		const took = async (cores: number) => {
 			let sum = 0;
-			for (let i = 0; i < 8; i++) sum += (await answered(builder.runStep('desk', step, cores, `${cores}/${i}`))).took;
+			for (let i = 0; i < 8; i++)
+				sum += (await answered(builder.runStep('desk', step, { cores, disk: 96 * GB }, `${cores}/${i}`))).took;
 			return sum / 8;
 		};
 		const [two, four, eight, many] = [await took(2), await took(4), await took(8), await took(64)];
@@ -156,7 +161,9 @@ describe('a builder', () => {
 	});
 	test('prints what it did; what it keeps is there to be taken', async () => {
 		const { builder, compute } = server.providers;
-		const { value } = await answered(builder.runStep('desk', { kind: 'seal', words: 'Seal', usual: MINUTE }, 4, 'a'));
+		const usual = { cores: 4, disk: 96 * GB };
+		await answered(builder.runStep('desk', makeStep('source', { system: 'meridian-server-24' }), usual, 'begin'));
+		const { value } = await answered(builder.runStep('desk', makeStep('seal'), usual, 'a'));
 		expect(value!.log).toContain('removed machine identity');
 		await answered(builder.keep('desk', '2.0.0', 'b'));
 		expect((await answered(compute.create(spec('q-1', { version: '2.0.0' }), 'c'))).error).toBeUndefined();

@@ -1,12 +1,12 @@
 import { failingCheck } from '$lib/core/diagnosis/checks';
-import { GB, SECOND } from '$lib/core/time/units';
+import { builderPace } from '$lib/core/images/duration';
+import { stepWords } from '$lib/core/images/sheet';
+import { GB, MINUTE, SECOND } from '$lib/core/time/units';
 import { ProviderError, type Providers } from '../providers';
+import { chunksOf, offersOf, rightsOf, stepTime } from './images';
 import { usedByVolume } from './load';
 import type { Lab } from './lab';
 import type { Command, Effect, Operation, SimFault } from './state';
-
-/** How many builder cores a step's usual time was measured with. */
-const USUAL_CORES = 4;
 
 /**
  * Answers for the outside: turns provider calls into commands on the lab, and waits in simulated time for what
@@ -101,16 +101,32 @@ export class LabServer {
 				extendVolume: (volume, size, key) => this.operate(key, { e: 'extend', volume, size }, 25 * SECOND)
 			},
 			builder: {
-				runStep: (line, step, builderCores, key) =>
-					this.operate<string[]>(
+				offers: async () => offersOf(lab.estate),
+				rights: async () => rightsOf(w),
+				runStep: (line, step, builder, key) =>
+					this.operate(
 						key,
-						{ e: 'log', log: [`${line}: ${step.words}`, ...stepLog(step.kind)] },
-						// Half of a step's work spreads over the builder's cores, the rest does not (Amdahl 1967).
-						step.usual * (0.5 + (0.5 * USUAL_CORES) / Math.max(1, builderCores))
-					).then((log) => ({ log: log.slice(1) })),
+						{ e: 'build step', line, step, words: stepWords(step) },
+						stepTime(lab.estate, line, step) * builderPace(builder)
+					),
 				keep: (line, version, key) => this.operate(key, { e: 'keep', line, version }, 40 * SECOND),
-				discard: (line, key) =>
-					this.operate(key, { e: 'log', log: [`${line}: staging removed`] }, 15 * SECOND).then(() => {})
+				discard: (line, key) => this.operate(key, { e: 'discard', line }, 15 * SECOND),
+				chunks: async (line, version) => {
+					const image = w.images.kept.get(`${line}/${version}`);
+					if (!image) throw new ProviderError(`the image store has no ${line} ${version}`, false);
+					return chunksOf(image.contents);
+				},
+				tryOut: (line, version, key) => this.operate(key, { e: 'try out', line, version }, 5 * MINUTE),
+				remove: (line, version, key) => this.operate(key, { e: 'remove version', line, version }, 20 * SECOND),
+				open: (line, version, key) => this.operate(key, { e: 'open reference', line, version }, 95 * SECOND),
+				type: async (line, text, key) => this.command({ c: 'type', line, text, key }) as string[],
+				close: (line, version, key) => this.operate(key, { e: 'close reference', line, version }, 14 * MINUTE),
+				throwAway: (line, key) => this.operate(key, { e: 'throw away', line }, 12 * SECOND),
+				held: async (site) => {
+					const store = w.images.stores.get(site);
+					return { whole: [...(store?.whole ?? [])], loose: [...(store?.loose ?? [])] };
+				},
+				handOut: (line, version, site, key) => this.operate(key, { e: 'hand out', line, version, site }, 6 * MINUTE)
 			},
 			directory: {
 				accounts: async () => [...w.accounts].map(([name, folder]) => ({ name, folder })),
@@ -171,7 +187,8 @@ export class LabServer {
 				},
 				disconnect: async (session) => {
 					this.command({ c: 'disconnect', session });
-				}
+				},
+				setAside: async (machines, aside, key) => this.command({ c: 'aside', machines, aside, key }) as string[]
 			},
 			mail: {
 				send: async (to, subject, body, key) => {
@@ -203,16 +220,3 @@ export class LabServer {
 export const LAB_PASSWORD = 'tideline';
 
 const PHASE_AT = ['gateway', 'brokering', 'waiting', 'protocol', 'directory', 'profile', 'policies', 'drives', 'shell'];
-
-function stepLog(kind: string): string[] {
-	switch (kind) {
-		case 'updates':
-			return ['looked for updates: 14 outstanding', 'installed 14 of 14', 'restarted twice', 'no update outstanding'];
-		case 'package':
-			return ['fetched from the package store, SHA-256 agrees', 'installer ended with exit code 0'];
-		case 'seal':
-			return ['removed machine identity', 'cleared logs and temporary files', 'powered off'];
-		default:
-			return ['done, exit code 0'];
-	}
-}

@@ -2,6 +2,8 @@ import type { Phase } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
 import type { BrokerConfig, MachineSpec, MachineState, Observation } from '../providers';
 import type { FAULT_KINDS } from '$lib/core/estate/schema';
+import type { ParamValues } from '$lib/core/images/library/params';
+import type { SimImages } from './images';
 import type { Timed } from './queue';
 
 /** The whole of the simulated world at one moment: plain values, so that it can be stored and loaded. */
@@ -32,6 +34,7 @@ export interface World {
 	operations: Map<string, Operation>;
 	broker: BrokerConfig;
 	versions: Map<string, Set<string>>;
+	images: SimImages;
 	outbox: { to: string; subject: string; body: string; at: number }[];
 	observations: Observation[];
 }
@@ -193,7 +196,15 @@ export type Effect =
 	| { e: 'release'; network: string }
 	| { e: 'range'; network: string; last: number }
 	| { e: 'account'; name: string; folder: string | null }
+	| { e: 'build step'; line: string; step: { kind: string; with: ParamValues }; words: string }
 	| { e: 'keep'; line: string; version: string }
+	| { e: 'discard'; line: string }
+	| { e: 'try out'; line: string; version: string }
+	| { e: 'remove version'; line: string; version: string }
+	| { e: 'hand out'; line: string; version: string; site: string }
+	| { e: 'open reference'; line: string; version: string }
+	| { e: 'close reference'; line: string; version: string }
+	| { e: 'throw away'; line: string }
 	| { e: 'log'; log: string[] };
 
 /** A request from outside that changes the world: kept in a journal, so that history can be replayed. */
@@ -203,5 +214,7 @@ export type Command =
 	| { c: 'connect'; login: string; publication: string; secondFactor: boolean; key: string }
 	| { c: 'disconnect'; session: number }
 	| { c: 'mail'; to: string; subject: string; body: string; key: string }
+	| { c: 'aside'; machines: string[]; aside: boolean; key: string }
+	| { c: 'type'; line: string; text: string; key: string }
 	| { c: 'fault'; kind: SimFault['kind']; target: string; value: number | null }
 	| { c: 'clear fault'; id: number };

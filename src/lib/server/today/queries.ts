@@ -5,6 +5,7 @@ import { countWords, DAY, durationWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { all, type Db } from '../db';
 import { findingsAt, type FindingRow } from '../diagnosis/queries';
+import { imageNeeds } from './images';
 
 /** Something that needs a person, with what would put it right. */
 export interface Need {
@@ -45,7 +46,7 @@ const signInsOf = (version: string): string => {
 export function needsAt(db: Db, scope: Scope, at: number): { needs: Need[]; left: Term[] } {
 	const { items, left } = narrow(
 		scope,
-		[...findingNeeds(db, at), ...failingNeeds(db, at), ...workNeeds(db, at)],
+		[...findingNeeds(db, at), ...failingNeeds(db, at), ...workNeeds(db, at), ...imageNeeds(db, at)],
 		FOUND_BY,
 		(n) => `${n.title} ${n.facts.map((f) => f.words).join(' ')}`
 	);
@@ -134,7 +135,7 @@ function workNeeds(db: Db, at: number): Need[] {
 		touches: string;
 	}>(
 		db,
-		`SELECT j.id, j.title, j.error, j.ended, (SELECT b.id FROM builds b WHERE b.job_id = j.id AND b.state <> 'done') AS build, p.touches FROM jobs j JOIN plans p ON p.id = j.plan_id WHERE j.state = 'failed' AND j.ended > ? AND j.ended <= ?
+		`SELECT j.id, j.title, j.error, j.ended, (SELECT b.id FROM builds b WHERE b.job_id = j.id AND b.state NOT IN ('done', 'abandoned')) AS build, p.touches FROM jobs j JOIN plans p ON p.id = j.plan_id WHERE j.state = 'failed' AND j.ended > ? AND j.ended <= ?
 			 AND NOT EXISTS (SELECT 1 FROM jobs n WHERE n.title = j.title AND n.id > j.id AND n.state IN ('done', 'running'))`,
 		[at - DAY, at]
 	)) {
@@ -250,7 +251,7 @@ function aboutObjects(db: Db, touches: string, at: number): Need['about'] {
 		const kind = object.slice(0, object.indexOf('/'));
 		const id = object.slice(kind.length + 1);
 		if (kind in FACETS) (about[kind as Facet] ??= []).push(id);
-		if (kind === 'version') about.line = [...(about.line ?? []), id.split('/')[0]!];
+		if (kind === 'version' || kind === 'build') about.line = [...(about.line ?? []), id.split('/')[0]!];
 	}
 	about.site = all<{ site: string }>(
 		db,

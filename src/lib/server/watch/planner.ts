@@ -114,15 +114,14 @@ interface PoweredMachine {
 	state: string;
 	version: string;
 	line: string;
-	poolVersion: string | null;
 }
 
 function machinesOrThrow(ctx: Context, names: string[]): PoweredMachine[] {
 	const found = all<PoweredMachine>(
 		ctx.db,
-		`SELECT m.id, m.name, st.state, pl.version, pl.line_id AS line, po.version AS poolVersion FROM machines m
+		`SELECT m.id, m.name, st.state, pl.version, pl.line_id AS line FROM machines m
 		 JOIN machine_states st ON st.machine_id = m.id AND st.until = ${FOREVER} JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER}
-		 LEFT JOIN pools po ON po.id = m.pool_id AND po.until = ${FOREVER} WHERE m.until = ${FOREVER} AND m.name IN (SELECT value FROM json_each(?)) ORDER BY m.name`,
+		 WHERE m.until = ${FOREVER} AND m.name IN (SELECT value FROM json_each(?)) ORDER BY m.name`,
 		[JSON.stringify(names)]
 	);
 	const missing = names.find((n) => !found.some((m) => m.name === n));

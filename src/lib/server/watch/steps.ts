@@ -26,11 +26,11 @@ export async function untilReady(ctx: Context, machine: string): Promise<void> {
 	}
 }
 
-/** The image version that a machine of a pool is to have. */
+/** The image version that a machine is on: what it is put back to. */
 export const versionOf = (ctx: Context, machine: string): string =>
 	one<{ version: string }>(
 		ctx.db,
-		`SELECT po.version FROM machines m JOIN pools po ON po.id = m.pool_id AND po.until = ${FOREVER} WHERE m.name = ? AND m.until = ${FOREVER}`,
+		`SELECT pl.version FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} WHERE m.name = ? AND m.until = ${FOREVER}`,
 		[machine]
 	)!.version;
 

@@ -52,6 +52,38 @@
 	{/each}
 </dl>
 
+{#if card.links?.length}
+	<p class="mt-2 flex flex-wrap gap-3 text-[13px]">
+		{#each card.links as l (l.href)}<a class="link" href={l.href}>{l.words}</a>{/each}
+	</p>
+{/if}
+
+{#if card.takes}
+	<h3 class="head mt-4">{card.takes.title} <small>{card.takes.sub}</small></h3>
+	<table class="grid-table mt-1">
+		<thead><tr><th>machines</th><th>because</th><th><span class="sr-only">what it does</span></th></tr></thead>
+		<tbody>
+			{#each card.takes.groups as g (g.pill)}
+				<tr>
+					<td class="font-semibold">{g.machines}</td>
+					<td
+						>{g.words}
+						<details>
+							<summary class="text-sea text-[12.5px]">which</summary>
+							<span class="text-[12.5px]"
+								>{#each g.first as m (m)}<a class="link mr-1.5" href={addressWith(page.url, { card: `machine/${m}` })}
+										>{m}</a
+									>{/each}{g.machines > g.first.length ? `and ${g.machines - g.first.length} more` : ''}</span
+							>
+						</details></td
+					>
+					<td class="num"><span class={['pill', `pill-${g.tone}`]}>{g.pill}</span></td>
+				</tr>
+			{/each}
+		</tbody>
+	</table>
+{/if}
+
 {#if card.phases}
 	<h3 class="head mt-4">Sign-in <small>{durationWords(card.phases.total)}; the thin line is the usual time</small></h3>
 	<PhaseBars phases={card.phases.phases} usual={card.phases.usual} />
@@ -118,6 +150,7 @@
 {#if card.contents}
 	{#if card.compared}
 		<h3 class="head mt-4">Compared with {card.compared.with}</h3>
+		{#if card.compared.send}<p class="text-ink2 text-[13px]">{card.compared.send}</p>{/if}
 		<table class="grid-table mt-1">
 			<thead><tr><th>part</th><th>from</th><th>to</th><th class="num">adds</th></tr></thead>
 			<tbody>

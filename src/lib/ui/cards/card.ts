@@ -27,6 +27,12 @@ export interface CardView {
 		cause: Fact[];
 	}[];
 	contents?: { name: string; version: string; size: number }[];
-	compared?: { with: string; changes: ContentsChange[] };
+	compared?: { with: string; changes: ContentsChange[]; send?: string };
+	takes?: {
+		title: string;
+		sub: string;
+		groups: { machines: number; words: string; pill: string; tone: string; will: boolean; first: string[] }[];
+	};
+	links?: { words: string; href: string }[];
 	list?: { title: string; rows: { words: string; card?: string; note?: string }[] };
 }

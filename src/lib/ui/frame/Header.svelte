@@ -1,7 +1,7 @@
 <script lang="ts">
 	import { page } from '$app/state';
 	import { addressWith } from './address';
-	import { STAGES } from './stages';
+	import { STAGES, stagePath } from './stages';
 
 	interface Props {
 		who: { name: string; role: string };
@@ -12,7 +12,7 @@
 	}
 	let { who, jobs, notices, openMenu, seen }: Props = $props();
 	const progress = $derived(jobs.length ? jobs.reduce((n, j) => n + j.progress, 0) / jobs.length : 0);
-	const here = $derived(page.url.pathname);
+	const here = $derived(stagePath(page.url.pathname));
 	let belling = $state(false);
 </script>
 

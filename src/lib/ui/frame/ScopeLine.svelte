@@ -1,6 +1,7 @@
 <script lang="ts">
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
+	import { stagePath } from './stages';
 	import {
 		FACETS,
 		parseScope,
@@ -46,7 +47,7 @@
 				'/jobs': 'jobs',
 				'/changes': 'the change log'
 			} as Record<string, string>
-		)[page.url.pathname] ?? 'everything'
+		)[stagePath(page.url.pathname)] ?? 'everything'
 	);
 	const offered = $derived<Facet[]>(
 		menu === 'site' ? ['site'] : ['pool', 'team', 'line', 'state', 'gateway', 'protocol', 'publication']

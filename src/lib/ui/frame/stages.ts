@@ -8,3 +8,6 @@ export const STAGES = [
 	{ key: '5', name: 'Watch', path: '/watch' },
 	{ key: '6', name: 'Fix', path: '/fix' }
 ] as const;
+
+/** The path of the stage that a page belongs to: `/build` of `/build/sheet`. */
+export const stagePath = (path: string): string => `/${path.split('/')[1] ?? ''}`;

@@ -1,13 +1,13 @@
-import { chanceOver, expectDuration } from '$lib/core/images/duration';
-import { checkSheet } from '$lib/core/images/sheet';
-import { runtime } from '$lib/server/runtime';
-import { asKnown, lookOf } from '$lib/server/moment';
-import { buildsAt, linesAt, sheetAt, stepHistories } from '$lib/server/images/queries';
-import { nextNumber } from '$lib/server/images/planner';
-import { jobById } from '$lib/server/jobs';
 import { narrow } from '$lib/core/scope/scope';
+import { nextNumber } from '$lib/server/images/build-plans';
+import { buildsAt } from '$lib/server/images/builds';
+import { linesAt, openingOf, sheetAt } from '$lib/server/images/queries';
+import { reportOf } from '$lib/server/images/report';
+import { jobById } from '$lib/server/jobs';
+import { asKnown, lookOf } from '$lib/server/moment';
+import { runtime } from '$lib/server/runtime';
 
-export const load = ({ url, depends }) => {
+export const load = async ({ url, depends }) => {
 	depends('sextant:live');
 	const context = runtime();
 	const { db, clock } = context;
@@ -20,13 +20,13 @@ export const load = ({ url, depends }) => {
 		: all.filter((l) => l.machines > 0);
 	const chosen = lines.find((l) => l.id === url.searchParams.get('line')) ?? lines[0] ?? null;
 	const sheet = chosen ? sheetAt(db, chosen.id, at) : null;
-	const histories = chosen && sheet ? stepHistories(db, chosen.id, sheet) : [];
-	const builds = buildsAt(db, at);
+	const builds = buildsAt(db, at, 60);
+	const report = chosen && sheet ? await reportOf(context, chosen.id, sheet) : null;
 	return {
 		lines: lines.map((l) => ({
 			...l,
 			drafts: builds
-				.filter((b) => b.line === l.id && b.state !== 'done')
+				.filter((b) => b.line === l.id && b.state !== 'done' && b.state !== 'abandoned')
 				.map((b) => {
 					const job = jobById(db, b.jobId, clock.now());
 					return { number: b.number, state: b.state, jobId: b.jobId, build: b.id, progress: job?.progress ?? 0 };
@@ -34,11 +34,13 @@ export const load = ({ url, depends }) => {
 		})),
 		chosen: chosen?.id ?? null,
 		next: chosen ? nextNumber(context, chosen.id) : null,
-		sheet,
-		steps: sheet?.steps.map((_s, i) => ({ ...expectDuration([histories[i]!]), runs: histories[i]!.runs.length })) ?? [],
-		expected: sheet ? expectDuration(histories) : null,
-		over: sheet ? chanceOver(histories, sheet.limit) : 0,
-		problems: sheet ? checkSheet(sheet) : [],
-		builds: chosen ? builds.filter((b) => b.line === chosen.id).map(({ sheet: _sheet, ...b }) => b) : []
+		opening: chosen ? openingOf(db, chosen.id, at) : null,
+		report,
+		builds: chosen
+			? builds
+					.filter((b) => b.line === chosen.id)
+					.slice(0, 12)
+					.map(({ sheet: own, ...b }) => ({ ...b, changed: sheet !== null && own !== JSON.stringify(sheet) }))
+			: []
 	};
 };

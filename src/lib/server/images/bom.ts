@@ -1,0 +1,31 @@
+import { Enums, Models, Serialize, Spec } from '@cyclonedx/cyclonedx-library';
+import type { VersionRow } from './queries';
+
+/** What a version is made of, as a CycloneDX bill of materials (JSON, specification 1.6). */
+export function billOfMaterials(version: VersionRow, system: string): string {
+	const root = new Models.Component(Enums.ComponentType.OperatingSystem, version.line, {
+		version: version.number,
+		bomRef: `${version.line}@${version.number}`,
+		description: version.note || system
+	});
+	const bom = new Models.Bom({
+		metadata: new Models.Metadata({ component: root, timestamp: new Date(version.builtAt) })
+	});
+	for (const c of version.contents) {
+		const part = new Models.Component(
+			system.startsWith(c.name) ? Enums.ComponentType.OperatingSystem : Enums.ComponentType.Application,
+			c.name,
+			{
+				version: c.version,
+				bomRef: `${c.name}@${c.version}`,
+				properties: new Models.PropertyRepository([new Models.Property('sextant:bytes', String(c.size))])
+			}
+		);
+		bom.components.add(part);
+		root.dependencies.add(part.bomRef);
+	}
+	return new Serialize.JsonSerializer(new Serialize.JSON.Normalize.Factory(Spec.Spec1dot6)).serialize(bom, {
+		sortLists: true,
+		space: 2
+	});
+}

@@ -1,0 +1,282 @@
+import {
+	decideAbout,
+	decideMove,
+	groupTakes,
+	wanted,
+	WILL_TAKE,
+	type AtSite,
+	type FollowedLine,
+	type FollowingMachine,
+	type FollowRule,
+	type FollowWhen,
+	type Move,
+	type TakeReason
+} from '$lib/core/images/follow';
+import { FOREVER } from '$lib/core/time/units';
+import type { Explained } from '$lib/core/why/explained';
+import { all, one, type Db } from '../db';
+
+export interface RuleRow {
+	subject: string;
+	rule: FollowRule;
+	when: FollowWhen;
+	rollout: number | null;
+	since: number;
+}
+
+/** Follow rules in force at a moment, by subject: `pool/ID` or `machine/NAME`. */
+export function rulesAt(db: Db, at: number): Map<string, RuleRow> {
+	return new Map(
+		all<{ subject: string; since: number; rule: string; takes_at: string; rollout_id: number | null }>(
+			db,
+			'SELECT subject, since, rule, takes_at, rollout_id FROM follow_rules WHERE since <= ? AND until > ?',
+			[at, at]
+		).map((r) => [
+			r.subject,
+			{
+				subject: r.subject,
+				since: r.since,
+				rule: JSON.parse(r.rule) as FollowRule,
+				when: JSON.parse(r.takes_at) as FollowWhen,
+				rollout: r.rollout_id
+			}
+		])
+	);
+}
+
+/** Everything that decides which machine takes which version, at one moment. */
+export interface Following {
+	machines: (FollowingMachine & { id: number; pool: string; personal: boolean })[];
+	lines: Map<string, FollowedLine>;
+	atSite: (line: string) => (site: string) => (number: string) => AtSite;
+	now: number;
+}
+
+/** Changes to think through before they are made: a version's state, a rule. */
+export interface WhatIf {
+	version?: { line: string; number: string; held?: boolean; retired?: boolean };
+	rules?: Map<string, { rule: FollowRule; when: FollowWhen } | null>;
+}
+
+/**
+ * Gathers what decides about versions at a moment. `busy`: machines that jobs work on. With `whatIf`, as it would be
+ * after a change.
+ */
+export function followingAt(
+	db: Db,
+	at: number,
+	busy: ReadonlySet<string> = new Set(),
+	whatIf: WhatIf = {},
+	which: 'all' | 'none' = 'all'
+): Following {
+	const rules = rulesAt(db, at);
+	const ruleOf = (subject: string) => {
+		const asked = whatIf.rules?.get(subject);
+		return asked === null ? undefined : (asked ?? rules.get(subject));
+	};
+	const lines = new Map<string, FollowedLine>();
+	for (const l of all<{ id: string; users: 'single' | 'multi'; generation: 1 | 2 }>(
+		db,
+		'SELECT id, users, generation FROM lines'
+	))
+		lines.set(l.id, { ...l, versions: [] });
+	const within = (table: string) =>
+		`EXISTS (SELECT 1 FROM ${table} h WHERE h.line_id = v.line_id AND h.number = v.number AND h.since <= ?1 AND h.until > ?1)`;
+	for (const v of all<{ line: string; number: string; held: number; retired: number; open: number }>(
+		db,
+		`SELECT v.line_id AS line, v.number, ${within('version_holds')} AS held, ${within('version_retired')} AS retired, ${within('openings')} AS open
+		 FROM versions v WHERE v.built_at <= ?1 AND v.gone_at > ?1`,
+		{ 1: at }
+	)) {
+		const own: { held?: boolean; retired?: boolean } =
+			whatIf.version?.line === v.line && whatIf.version.number === v.number ? whatIf.version : {};
+		(lines.get(v.line)!.versions as { number: string; held: boolean; retired: boolean; open: boolean }[]).push({
+			number: v.number,
+			held: own.held ?? v.held === 1,
+			retired: own.retired ?? v.retired === 1,
+			open: v.open === 1
+		});
+	}
+	const sites = new Map<string, Set<string>>();
+	for (const s of all<{ site: string; line: string; number: string }>(
+		db,
+		'SELECT site_id AS site, line_id AS line, number FROM site_versions WHERE since <= ? AND until > ?',
+		[at, at]
+	)) {
+		const set = sites.get(s.site);
+		if (set) set.add(`${s.line}/${s.number}`);
+		else sites.set(s.site, new Set([`${s.line}/${s.number}`]));
+	}
+	const siteNames = new Map(
+		all<{ id: string; name: string }>(db, 'SELECT id, name FROM sites').map((s) => [s.id, s.name])
+	);
+	const failures = new Map<string, number>();
+	for (const f of all<{ name: string; version: string; n: number }>(
+		db,
+		`SELECT m.name, mv.to_version AS version, count(*) AS n FROM moves mv JOIN machines m ON m.id = mv.machine_id
+		 WHERE mv.error IS NOT NULL AND mv.ended <= ? GROUP BY 1, 2`,
+		[at]
+	))
+		failures.set(`${f.name}/${f.version}`, f.n);
+	const rows =
+		which === 'none'
+			? []
+			: all<{
+					id: number;
+					name: string;
+					pool: string;
+					assignment: string;
+					site: string;
+					line: string;
+					version: string;
+					poolLine: string;
+					users: 'single' | 'multi';
+					generation: 1 | 2;
+					state: string;
+					sessions: number;
+				}>(
+					db,
+					`SELECT m.id, m.name, m.pool_id AS pool, p.assignment, m.site_id AS site, pl.line_id AS line, pl.version, p.line_id AS poolLine, l.users, l.generation, s.state,
+		 (SELECT count(*) FROM sessions x WHERE x.machine_id = m.id AND x.since <= @at AND x.until > @at) AS sessions
+		 FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at
+		 JOIN machine_states s ON s.machine_id = m.id AND s.since <= @at AND s.until > @at
+		 JOIN pools p ON p.id = m.pool_id AND p.since <= @at AND p.until > @at
+		 JOIN lines l ON l.id = pl.line_id
+		 WHERE m.since <= @at AND m.until > @at ORDER BY m.name`,
+					{ at }
+				);
+	const machines = rows.map((r) => {
+		const own = ruleOf(`machine/${r.name}`);
+		const rule = own ?? ruleOf(`pool/${r.pool}`);
+		return {
+			id: r.id,
+			name: r.name,
+			pool: r.pool,
+			personal: r.assignment === 'personal',
+			line: r.poolLine,
+			version: r.version,
+			rule: rule?.rule ?? { takes: 'nothing' as const },
+			ruleOf: own
+				? 'rollout' in own && own.rollout !== null
+					? ('rollout' as const)
+					: ('machine' as const)
+				: ('pool' as const),
+			when: rule?.when ?? ('next sign-out' as const),
+			users: r.users,
+			generation: r.generation,
+			site: r.site,
+			sessions: r.sessions,
+			on: r.state !== 'off',
+			reference: false,
+			busy: busy.has(r.name),
+			failures: (number: string) => failures.get(`${r.name}/${number}`) ?? 0
+		};
+	});
+	return {
+		machines,
+		lines,
+		now: at,
+		atSite: (line) => (site) => (number) =>
+			sites.get(site)?.has(`${line}/${number}`)
+				? { whole: true }
+				: {
+						whole: false,
+						why: 'site lacks it',
+						words: `${siteNames.get(site) ?? site} does not have ${line} ${number} yet: ship it there`
+					}
+	};
+}
+
+/**
+ * Whether any machine may be on another version than its rule asks for: cheap, and asked every minute. Says yes too often
+ * rather than too rarely.
+ */
+export function anyBehind(db: Db, now: number): boolean {
+	const groups = all<{ pool: string; line: string; version: string }>(
+		db,
+		`SELECT m.pool_id AS pool, pl.line_id AS line, pl.version FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER}
+		 WHERE m.until = ${FOREVER} GROUP BY 1, 2, 3`
+	);
+	const rules = rulesAt(db, now);
+	if ([...rules.keys()].some((subject) => subject.startsWith('machine/'))) return true;
+	const f = followingAt(db, now, new Set(), {}, 'none');
+	return groups.some((g) => {
+		const rule = rules.get(`pool/${g.pool}`)?.rule;
+		if (!rule || rule.takes === 'nothing') return false;
+		const to = wanted(rule, f.lines.get(g.line)?.versions ?? []);
+		return to !== null && to !== g.version;
+	});
+}
+
+/** What one machine does about what its rule asks for. */
+export const moveOf = (f: Following, m: Following['machines'][number]): Explained<Move> =>
+	decideMove(m, f.lines.get(m.line)!, f.atSite(m.line)(m.site), f.now);
+
+/** Who takes a version and who does not, each with the reason, in groups; machines of other lines are left out. */
+export function whoTakes(
+	f: Following,
+	line: string,
+	number: string
+): {
+	reason: TakeReason;
+	will: boolean;
+	machines: ({ name: string; pool: string; sessions: number } & Explained<Move>)[];
+}[] {
+	const followed = f.lines.get(line);
+	if (!followed) return [];
+	const decisions = f.machines
+		.filter((m) => m.line === line)
+		.map((m) => ({
+			...decideAbout(m, number, followed, line, f.atSite(line)(m.site), f.now),
+			name: m.name,
+			pool: m.pool,
+			sessions: m.sessions
+		}));
+	return groupTakes(decisions).map((g) => ({ reason: g.reason, will: WILL_TAKE.has(g.reason), machines: g.items }));
+}
+
+/** Why a machine is on the version it is on: what its rule asks for, and the move that brought it there. */
+export function whyOnVersion(db: Db, name: string, at: number, busy: ReadonlySet<string>): Explained<Move> | null {
+	const f = followingAt(db, at, busy);
+	const m = f.machines.find((x) => x.name === name);
+	if (!m) return null;
+	const move = moveOf(f, m);
+	const last = one<{ from_version: string; ended: number; error: string | null; to_version: string }>(
+		db,
+		'SELECT from_version, to_version, ended, error FROM moves WHERE machine_id = ? AND ended <= ? ORDER BY id DESC',
+		[m.id, at]
+	);
+	if (last)
+		move.facts.push({
+			words: last.error
+				? `going from ${last.from_version} to ${last.to_version} failed: ${last.error}`
+				: `it went from ${last.from_version} to ${last.to_version}`,
+			at: last.ended,
+			source: 'moves'
+		});
+	return move;
+}
+
+/** The version that new machines of a pool are made from: what its rule asks for, else the one that the pool was made from. */
+export function versionToMake(db: Db, pool: { id: string; line: string; version: string }, at: number): string {
+	const rule = rulesAt(db, at).get(`pool/${pool.id}`)?.rule;
+	const versions = followingAt(db, at, new Set(), {}, 'none').lines.get(pool.line)?.versions ?? [];
+	const to = rule ? wanted(rule, versions) : null;
+	return to ?? pool.version;
+}
+
+/** Pools whose rule names a version, by name: they need it to stay. */
+export const rulesNaming = (db: Db, line: string, number: string, at: number): string[] =>
+	[...rulesAt(db, at).values()]
+		.filter((r) => r.rule.takes === 'exactly' && r.rule.number === number)
+		.filter((r) => {
+			const [kind, id] = [r.subject.slice(0, r.subject.indexOf('/')), r.subject.slice(r.subject.indexOf('/') + 1)];
+			return kind === 'pool'
+				? one(db, `SELECT 1 FROM pools WHERE id = ? AND line_id = ? AND until = ${FOREVER}`, [id, line]) !== undefined
+				: one(
+						db,
+						`SELECT 1 FROM machines m JOIN pools p ON p.id = m.pool_id AND p.until = ${FOREVER} WHERE m.name = ? AND p.line_id = ? AND m.until = ${FOREVER}`,
+						[id, line]
+					) !== undefined;
+		})
+		.map((r) => r.subject.replace('/', ' '));

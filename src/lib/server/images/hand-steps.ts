@@ -1,0 +1,65 @@
+import { FOREVER } from '$lib/core/time/units';
+import { one, run, setting } from '../db';
+import { stepHandler, type StepHandler } from '../jobs/step';
+import { writeVersion } from './build-steps';
+import { keepChunks, noteStores } from './stores';
+
+export const handSteps: Record<string, StepHandler> = {
+	'image.open': stepHandler<{ line: string; number: string }>({
+		async run({ ctx, input, job, key, log }) {
+			const { machine } = await ctx.providers.builder.open(input.line, input.number, key('open'));
+			log(`${machine} is up: its console is on the page of the line`);
+			const now = ctx.clock.now();
+			return {
+				write: (db) => {
+					const operator = one<{ operator_id: number | null }>(db, 'SELECT operator_id FROM jobs WHERE id = ?', [
+						job.id
+					])!.operator_id;
+					run(
+						db,
+						'INSERT INTO openings(line_id, number, machine, by, operator_id, since, until) VALUES (?, ?, ?, ?, ?, ?, ?)',
+						[input.line, input.number, machine, job.by, operator, now, FOREVER]
+					);
+				}
+			};
+		}
+	}),
+
+	'image.close': stepHandler<{ line: string; number: string; note: string; opening: number }>({
+		async run({ ctx, input, job, key, log }) {
+			const { contents } = await ctx.providers.builder.close(input.line, input.number, key('close'));
+			const chunks = await keepChunks(ctx, input.line, input.number);
+			log('sealed and kept; the reference machine is removed');
+			const now = ctx.clock.now();
+			return {
+				result: { version: `${input.line} ${input.number}` },
+				write: (db) => {
+					const open = one<{ number: string }>(db, 'SELECT number FROM openings WHERE id = ?', [input.opening])!;
+					writeVersion(db, { ...input, at: now, by: job.by, contents, job: job.id, sheet: null, basedOn: open.number });
+					chunks(db);
+					noteStores(db, [setting(db, 'home') ?? ''], input.line, input.number, now);
+					run(db, 'UPDATE openings SET until = max(?, since + 1), outcome = ? WHERE id = ?', [
+						now,
+						`closed as ${input.number}`,
+						input.opening
+					]);
+				}
+			};
+		}
+	}),
+
+	'image.throw-away': stepHandler<{ line: string; opening?: number }>({
+		async run({ ctx, input, key }) {
+			await ctx.providers.builder.throwAway(input.line, key('throw away'));
+			const now = ctx.clock.now();
+			return {
+				write: (db) =>
+					run(
+						db,
+						`UPDATE openings SET until = max(?, since + 1), outcome = 'thrown away' WHERE line_id = ? AND until = ${FOREVER}`,
+						[now, input.line]
+					)
+			};
+		}
+	})
+};

@@ -1,0 +1,55 @@
+import { occurrences } from '$lib/core/time/recurrence';
+import { HOUR } from '$lib/core/time/units';
+import type { Caller } from '../identity/caller';
+import type { Context } from '../context';
+import { run } from '../db';
+import { schedulesAt, type Schedule } from './queries';
+
+/** What was due longer ago than this, while nothing ran, is not made up for. */
+const LATE = 6 * HOUR;
+
+/** Drafts and commits the plans of schedules when they are due. */
+export class Scheduler {
+	constructor(private readonly ctx: Context) {}
+
+	async minute(now: number): Promise<void> {
+		for (const s of schedulesAt(this.ctx.db, now)) {
+			const due = occurrences(s, s.doneTo, now);
+			for (const at of due) await this.carryOut(s, at, now);
+		}
+	}
+
+	private async carryOut(s: Schedule, due: number, now: number): Promise<void> {
+		const { db } = this.ctx;
+		// Written down first: a time that was met is not met again, whatever happens next.
+		db.transaction(() => {
+			run(db, 'UPDATE schedules SET done_to = ? WHERE id = ?', [due, s.id]);
+			run(db, 'INSERT OR IGNORE INTO schedule_runs VALUES (?, ?, NULL, NULL)', [s.id, due]);
+		})();
+		const note = (job: number | null, refused: string | null) =>
+			run(db, 'UPDATE schedule_runs SET job_id = ?, refused = ? WHERE schedule_id = ? AND due = ?', [
+				job,
+				refused,
+				s.id,
+				due
+			]);
+		if (now - due > LATE) return void note(null, 'it was due while Sextant did not run');
+		// Plans and schedules know each other; see the planner.
+		const { commitPlan, draftPlan } = await import('../plans');
+		const caller: Caller = {
+			kind: s.operator === null ? 'token' : 'operator',
+			id: s.operator ?? 0,
+			name: `${s.title}, set by ${s.by}`,
+			login: '',
+			role: 'builder',
+			factor: false,
+			signIn: null
+		};
+		try {
+			const plan = await draftPlan(this.ctx, caller, s.kind, s.input, 'schedule');
+			note(await commitPlan(this.ctx, caller, plan.id, null, 'schedule'), null);
+		} catch (e) {
+			note(null, e instanceof Error ? e.message : String(e));
+		}
+	}
+}

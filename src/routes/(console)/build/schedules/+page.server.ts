@@ -1,0 +1,23 @@
+import { occurrences, recurrenceWords } from '$lib/core/time/recurrence';
+import { DAY } from '$lib/core/time/units';
+import { homeZone } from '$lib/server/capacity/demand';
+import { linesAt } from '$lib/server/images/queries';
+import { asKnown, lookOf } from '$lib/server/moment';
+import { runtime } from '$lib/server/runtime';
+import { runsOf, schedulesAt } from '$lib/server/schedules/queries';
+
+export const load = ({ url, depends }) => {
+	depends('sextant:live');
+	const { db, clock } = runtime();
+	const at = asKnown(lookOf(url, clock));
+	return {
+		homeZone: homeZone(db),
+		lines: linesAt(db, at).map((l) => ({ id: l.id, name: l.name })),
+		schedules: schedulesAt(db, at).map((s) => ({
+			...s,
+			words: recurrenceWords(s),
+			next: occurrences(s, Math.max(at, s.doneTo), at + 800 * DAY, 3),
+			runs: runsOf(db, s.id, 5)
+		}))
+	};
+};

@@ -1,0 +1,22 @@
+import { text } from '@sveltejs/kit';
+import { answer } from '$lib/server/api/problems';
+import { billOfMaterials } from '$lib/server/images/bom';
+import { lineAt } from '$lib/server/images/queries';
+import { asKnown, lookOf } from '$lib/server/moment';
+import { NotFound } from '$lib/server/plans';
+import { runtime } from '$lib/server/runtime';
+
+/** The contents of a version as CycloneDX. */
+export const GET = ({ params, url }) =>
+	answer(() => {
+		const { db, clock } = runtime();
+		const line = lineAt(db, params.line, asKnown(lookOf(url, clock)));
+		const version = line?.versions.find((v) => v.number === params.number);
+		if (!line || !version) throw new NotFound(`version ${params.line} ${params.number}`);
+		return text(billOfMaterials(version, line.system), {
+			headers: {
+				'content-type': 'application/vnd.cyclonedx+json; version=1.6',
+				'content-disposition': `attachment; filename="${params.line}-${params.number}.cdx.json"`
+			}
+		});
+	});
