@@ -151,7 +151,8 @@
 
 <svelte:window onkeydown={onKey} />
 <svelte:head
-	><title>{STAGES.find((s) => s.path === stagePath(page.url.pathname))?.name ?? 'Sextant'} · {data.estate} · Sextant</title
+	><title
+		>{STAGES.find((s) => s.path === stagePath(page.url.pathname))?.name ?? 'Sextant'} · {data.estate} · Sextant</title
 	></svelte:head
 >
 

@@ -57,7 +57,12 @@ const network = v.strictObject({ id, range, first: address, last: address });
 const link = v.strictObject({
 	to: id,
 	mbit: v.pipe(v.number(), v.minValue(0.001, 'expected more than 0')),
-	latency_ms: v.pipe(v.number(), v.minValue(0))
+	latency_ms: v.pipe(v.number(), v.minValue(0)),
+	/** Share of what is sent that is lost. */
+	loss: v.optional(
+		v.pipe(v.number(), v.minValue(0, 'expected 0 to under 1'), v.maxValue(0.95, 'expected 0 to under 1')),
+		0
+	)
 });
 const site = v.strictObject({
 	id,
@@ -246,7 +251,8 @@ export const FAULT_KINDS = [
 	'range-used-up',
 	'trust-lost',
 	'build-step-fails',
-	'right-taken'
+	'right-taken',
+	'link-down'
 ] as const;
 const fault = v.strictObject({
 	kind: v.picklist(FAULT_KINDS, `expected one of ${FAULT_KINDS.join(', ')}`),

@@ -25,7 +25,11 @@ describe('cards', () => {
 		for (const a of c.actions) {
 			const kind = PLAN_KINDS.find((k) => k.kind === a.kind)!;
 			expect(
-				() => parseInput(kind.schema, a.ask ? { ...(a.input as object), [a.ask.field]: a.ask.field === 'rule' ? 'newest' : 'words' } : a.input),
+				() =>
+					parseInput(
+						kind.schema,
+						a.ask ? { ...(a.input as object), [a.ask.field]: a.ask.field === 'rule' ? 'newest' : 'words' } : a.input
+					),
 				a.words
 			).not.toThrow();
 		}

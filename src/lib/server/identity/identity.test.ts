@@ -171,11 +171,6 @@ describe('the table of routes', () => {
 				method !== 'GET' && need !== 'open' && mayRequest(id, method, 'auditor') === 'yes' ? [id] : []
 			)
 		);
-		expect(open.sort()).toEqual([
-			'/(console)/settings',
-			'/api/v1/notices',
-			'/api/v1/sheets/[line]/check',
-			'/sign-out'
-		]);
+		expect(open.sort()).toEqual(['/(console)/settings', '/api/v1/notices', '/api/v1/sheets/[line]/check', '/sign-out']);
 	});
 });

@@ -13,8 +13,10 @@ import {
 	type TakeReason
 } from '$lib/core/images/follow';
 import { FOREVER } from '$lib/core/time/units';
+import { momentWords } from '$lib/core/time/zone';
 import type { Explained } from '$lib/core/why/explained';
 import { all, one, type Db } from '../db';
+import { dueAt } from './shipping';
 
 export interface RuleRow {
 	subject: string;
@@ -107,8 +109,12 @@ export function followingAt(
 		if (set) set.add(`${s.line}/${s.number}`);
 		else sites.set(s.site, new Set([`${s.line}/${s.number}`]));
 	}
+	const due = dueAt(db, at);
 	const siteNames = new Map(
 		all<{ id: string; name: string }>(db, 'SELECT id, name FROM sites').map((s) => [s.id, s.name])
+	);
+	const zones = new Map(
+		all<{ id: string; zone: string }>(db, 'SELECT id, time_zone AS zone FROM sites').map((s) => [s.id, s.zone])
 	);
 	const failures = new Map<string, number>();
 	for (const f of all<{ name: string; version: string; n: number }>(
@@ -179,11 +185,12 @@ export function followingAt(
 		atSite: (line) => (site) => (number) =>
 			sites.get(site)?.has(`${line}/${number}`)
 				? { whole: true }
-				: {
-						whole: false,
-						why: 'site lacks it',
-						words: `${siteNames.get(site) ?? site} does not have ${line} ${number} yet: ship it there`
-					}
+				: lacking(
+						siteNames.get(site) ?? site,
+						zones.get(site) ?? 'Etc/UTC',
+						`${line} ${number}`,
+						due.get(`${site}/${line}/${number}`)
+					)
 	};
 }
 
@@ -206,6 +213,23 @@ export function anyBehind(db: Db, now: number): boolean {
 		const to = wanted(rule, f.lines.get(g.line)?.versions ?? []);
 		return to !== null && to !== g.version;
 	});
+}
+
+/** A place that lacks a version: on its way, on its way but not in time, or not on its way at all. */
+function lacking(site: string, zone: string, version: string, due: number | null | undefined): AtSite {
+	if (due === undefined)
+		return { whole: false, why: 'site lacks it', words: `${site} does not have ${version} yet: ship it there` };
+	return due === null
+		? {
+				whole: false,
+				why: 'window too small',
+				words: `${version} is on its way to ${site}, but its nights are not enough`
+			}
+		: {
+				whole: false,
+				why: 'site lacks it',
+				words: `${site} is to have ${version} about ${momentWords(zone, due)} local time`
+			};
 }
 
 /** What one machine does about what its rule asks for. */

@@ -1,6 +1,7 @@
 import type { StepHandler } from '../jobs/step';
 import { buildSteps } from './build-steps';
 import { handSteps } from './hand-steps';
+import { shipSteps } from './ship-steps';
 import { versionSteps } from './version-steps';
 
-export const imageSteps: Record<string, StepHandler> = { ...buildSteps, ...versionSteps, ...handSteps };
+export const imageSteps: Record<string, StepHandler> = { ...buildSteps, ...versionSteps, ...handSteps, ...shipSteps };

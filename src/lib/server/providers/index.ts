@@ -144,6 +144,10 @@ export interface Builds {
 	throwAway(line: string, key: string): Promise<void>;
 	/** Whole versions that the image store of a site holds, as `line/number`, and digests that came without their version. */
 	held(site: string): Promise<{ whole: string[]; loose: string[] }>;
+	/** Sends chunks from one place to another that a link joins, using at most a share of it (over 0 to 1). */
+	send(from: string, to: string, digests: string[], share: number, key: string): Promise<void>;
+	/** Makes a version of chunks that have all arrived at a site. */
+	assemble(line: string, version: string, site: string, key: string): Promise<void>;
 	/** Copies a version between two places with a thick link. */
 	handOut(line: string, version: string, site: string, key: string): Promise<void>;
 }

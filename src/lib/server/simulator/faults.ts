@@ -74,6 +74,14 @@ export function applyFault(lab: Lab, fault: Wanted): number {
 		}
 		case 'build-step-fails':
 			break;
+		case 'link-down': {
+			const [a, b] = fault.target.split('/');
+			const there = lab.estate.sites.some((s) =>
+				s.links.some((l) => (s.id === a && l.to === b) || (s.id === b && l.to === a))
+			);
+			if (!there) throw new ProviderError(`the lab has no link ${fault.target}; write bergen/petrel`, false);
+			break;
+		}
 		case 'right-taken':
 			if (!(fault.target in RIGHTS))
 				throw new ProviderError(
@@ -130,6 +138,8 @@ export function clearFault(lab: Lab, id: number): boolean {
 			w.networks.get(fault.target)!.usedUp = false;
 			break;
 		case 'build-step-fails':
+			break;
+		case 'link-down':
 			break;
 		case 'right-taken':
 			w.images.missing.delete(fault.target as Right);

@@ -335,8 +335,62 @@ export function chunksOf(contents: readonly Component[]): Chunk[] {
 	return chunks;
 }
 
+/** Chunks of every kept version, made once for each: they follow from the contents. */
+const chunksMade = new WeakMap<readonly Component[], Chunk[]>();
+function chunksOfKept(contents: readonly Component[]): Chunk[] {
+	let chunks = chunksMade.get(contents);
+	if (!chunks) chunksMade.set(contents, (chunks = chunksOf(contents)));
+	return chunks;
+}
+
+/** Bytes of a chunk as it goes over a link. Throws ProviderError for one that no kept version has. */
+export function packedOf(w: World, digest: string): number {
+	for (const image of w.images.kept.values()) {
+		let sizes = packedSizes.get(image.contents);
+		if (!sizes)
+			packedSizes.set(image.contents, (sizes = new Map(chunksOfKept(image.contents).map((c) => [c.digest, c.packed]))));
+		const packed = sizes.get(digest);
+		if (packed !== undefined) return packed;
+	}
+	throw new ProviderError('the image store knows no such chunk', false);
+}
+const packedSizes = new WeakMap<readonly Component[], Map<string, number>>();
+
+/** Everything that a site's store holds: the chunks of its whole versions, and those that came loose. */
+function heldAt(w: World, site: string): Set<string> {
+	const store = w.images.stores.get(site);
+	const held = new Set(store?.loose);
+	for (const id of store?.whole ?? [])
+		for (const c of chunksOfKept(w.images.kept.get(id)?.contents ?? [])) held.add(c.digest);
+	return held;
+}
+
+/** Chunks arrive at a site from another that has them. */
+export function receive(w: World, from: string, to: string, digests: readonly string[]): void {
+	const there = heldAt(w, from);
+	const missing = digests.find((d) => !there.has(d));
+	if (missing !== undefined)
+		throw new ProviderError(`the image store at ${from} does not have chunk ${missing.slice(0, 8)}`, false);
+	const store = w.images.stores.get(to);
+	if (!store) throw new ProviderError(`there is no image store at ${to}`, false);
+	for (const d of digests) store.loose.add(d);
+}
+
+/** Puts a version together at a site from chunks that are there. */
+export function assemble(w: World, line: string, number: string, site: string): void {
+	const id = `${line}/${number}`;
+	const image = w.images.kept.get(id);
+	const store = w.images.stores.get(site);
+	if (!image || !store) throw new ProviderError(`there is no ${line} ${number} to put together at ${site}`, false);
+	const held = heldAt(w, site);
+	const lacking = chunksOfKept(image.contents).filter((c) => !held.has(c.digest)).length;
+	if (lacking) throw new ProviderError(`${lacking} chunks of ${line} ${number} are not at ${site} yet`);
+	store.whole.add(id);
+	for (const c of chunksOfKept(image.contents)) store.loose.delete(c.digest);
+}
+
 /** Versions of a part after which a chunk has changed: some with each, most hardly ever. */
-const PERIODS = [1, 2, 4, 4, 12, 12, 40, 400, 400, 400];
+const PERIODS = [2, 8, 16, 40, 40, 100, 400, 400, 400, 400];
 
 function versionValue(version: string): number {
 	const parts = version.split(/\D+/).filter(Boolean).map(Number);

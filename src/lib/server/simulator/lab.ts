@@ -10,7 +10,7 @@ import type { Fact } from '$lib/core/why/explained';
 import { ProviderError, type MachineState, type Observation } from '../providers';
 import { applyFault, clearFault } from './faults';
 import { asNew, makeWorld, schedule } from './genesis';
-import { buildStep, keepVersion, referenceContents, tryOut, typeCommand } from './images';
+import { assemble, buildStep, keepVersion, receive, referenceContents, tryOut, typeCommand } from './images';
 import { usedByVolume, workOneMinute } from './load';
 import { localDay, workDay } from './people';
 import { popTimed } from './queue';
@@ -104,7 +104,7 @@ export class Lab {
 		const w = this.world;
 		switch (command.c) {
 			case 'operation':
-				return this.begin(command.key, command.effect, command.usual);
+				return this.begin(command.key, command.effect, command.usual, command.scatter);
 			case 'configure':
 				w.broker = command.config;
 				this.indexBroker();
@@ -775,14 +775,14 @@ export class Lab {
 	// ── Operations ──────────────────────────────────────────────────────────────────────────────────────
 
 	/** Begins what a provider was asked for. The same key twice is one request. */
-	private begin(key: string, effect: Effect, usual: number): string {
+	private begin(key: string, effect: Effect, usual: number, scatter = 0.18): string {
 		const w = this.world;
 		if (w.operations.has(key)) return key;
 		w.operations.set(key, { key, done: false, at: w.now, error: null, result: null });
 		const draw = hashText(key);
 		const fails = uniform(this.seed, draw, 11) < this.failureOf(effect);
 		const busy = 'spec' in effect ? 1 / (1 - Math.min(0.9, w.volumes.get(effect.spec.volume)?.busy ?? 0)) : 1;
-		const took = usual * busy * about(0.18, this.seed, draw, 12);
+		const took = usual * busy * about(scatter, this.seed, draw, 12);
 		const stepFault =
 			effect.e === 'build step' &&
 			w.faults.some((f) => f.kind === 'build-step-fails' && effect.words.includes(f.target));
@@ -944,6 +944,14 @@ export class Lab {
 				store.whole.add(`${effect.line}/${effect.version}`);
 				return null;
 			}
+			case 'send':
+				if (this.linkDown(effect.from, effect.to))
+					throw new ProviderError(`the link between ${effect.from} and ${effect.to} is down`);
+				receive(w, effect.from, effect.to, effect.digests);
+				return null;
+			case 'assemble':
+				assemble(w, effect.line, effect.version, effect.site);
+				return null;
 			case 'open reference': {
 				const image = w.images.kept.get(`${effect.line}/${effect.version}`);
 				if (!image) throw new ProviderError(`the image store has no ${effect.line} ${effect.version}`, false);
@@ -967,6 +975,13 @@ export class Lab {
 			case 'log':
 				return effect.log;
 		}
+	}
+
+	/** Whether a link is down, whichever way round it is named. */
+	linkDown(a: string, b: string): boolean {
+		return this.world.faults.some(
+			(f) => f.kind === 'link-down' && (f.target === `${a}/${b}` || f.target === `${b}/${a}`)
+		);
 	}
 
 	private needWhole(site: string, line: string, version: string): void {

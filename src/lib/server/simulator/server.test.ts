@@ -143,7 +143,12 @@ describe('a builder', () => {
 		const { builder } = server.providers;
 		const step = makeStep('updates');
 		await answered(
-			builder.runStep('desk', makeStep('source', { system: 'meridian-server-24' }), { cores: 4, disk: 96 * GB }, 'begin')
+			builder.runStep(
+				'desk',
+				makeStep('source', { system: 'meridian-server-24' }),
+				{ cores: 4, disk: 96 * GB },
+				'begin'
+			)
 		);
 		// Each run has a scatter of its own: eight of them tell.
 		const took = async (cores: number) => {

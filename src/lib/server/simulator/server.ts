@@ -3,7 +3,7 @@ import { builderPace } from '$lib/core/images/duration';
 import { stepWords } from '$lib/core/images/sheet';
 import { GB, MINUTE, SECOND } from '$lib/core/time/units';
 import { ProviderError, type Providers } from '../providers';
-import { chunksOf, offersOf, rightsOf, stepTime } from './images';
+import { chunksOf, offersOf, packedOf, rightsOf, stepTime } from './images';
 import { usedByVolume } from './load';
 import type { Lab } from './lab';
 import type { Command, Effect, Operation, SimFault } from './state';
@@ -48,8 +48,8 @@ export class LabServer {
 	}
 
 	/** Begins an operation, or finds the one with this key, and waits until it has ended. */
-	private operate<T>(key: string, effect: Effect, usual: number): Promise<T> {
-		if (!this.lab.world.operations.has(key)) this.command({ c: 'operation', key, effect, usual });
+	private operate<T>(key: string, effect: Effect, usual: number, scatter = 0.18): Promise<T> {
+		if (!this.lab.world.operations.has(key)) this.command({ c: 'operation', key, effect, usual, scatter });
 		const op: Operation = this.lab.world.operations.get(key)!;
 		if (op.done)
 			return op.error
@@ -126,6 +126,18 @@ export class LabServer {
 					const store = w.images.stores.get(site);
 					return { whole: [...(store?.whole ?? [])], loose: [...(store?.loose ?? [])] };
 				},
+				send: (from, to, digests, share, key) => {
+					const link = lab.estate.sites
+						.flatMap((s) => s.links.map((l) => ({ ...l, from: s.id })))
+						.find((l) => (l.from === from && l.to === to) || (l.from === to && l.to === from));
+					if (!link) return Promise.reject(new ProviderError(`no link leads from ${from} to ${to}`, false));
+					if (lab.linkDown(from, to))
+						return Promise.reject(new ProviderError(`the link between ${from} and ${to} is down`));
+					const bytes = digests.reduce((n, d) => n + packedOf(w, d), 0);
+					const rate = ((link.mbit * 1e6) / 8) * share * (1 - link.loss);
+					return this.operate(key, { e: 'send', from, to, digests }, (bytes / rate) * 1000 + link.latency_ms * 2, 0.03);
+				},
+				assemble: (line, version, site, key) => this.operate(key, { e: 'assemble', line, version, site }, 90 * SECOND),
 				handOut: (line, version, site, key) => this.operate(key, { e: 'hand out', line, version, site }, 6 * MINUTE)
 			},
 			directory: {

@@ -201,6 +201,8 @@ export type Effect =
 	| { e: 'discard'; line: string }
 	| { e: 'try out'; line: string; version: string }
 	| { e: 'remove version'; line: string; version: string }
+	| { e: 'send'; from: string; to: string; digests: string[] }
+	| { e: 'assemble'; line: string; version: string; site: string }
 	| { e: 'hand out'; line: string; version: string; site: string }
 	| { e: 'open reference'; line: string; version: string }
 	| { e: 'close reference'; line: string; version: string }
@@ -209,7 +211,7 @@ export type Effect =
 
 /** A request from outside that changes the world: kept in a journal, so that history can be replayed. */
 export type Command =
-	| { c: 'operation'; key: string; effect: Effect; usual: number }
+	| { c: 'operation'; key: string; effect: Effect; usual: number; scatter?: number }
 	| { c: 'configure'; config: BrokerConfig }
 	| { c: 'connect'; login: string; publication: string; secondFactor: boolean; key: string }
 	| { c: 'disconnect'; session: number }

@@ -247,9 +247,7 @@ const kinds: Kind[] = [
 		},
 		words: (p) => `Language packs: ${list(p.packs)}`,
 		key: () => 'Language packs',
-		rules: [
-			{ is: 'before', kind: 'keyboard', why: 'layouts come with their language' }
-		],
+		rules: [{ is: 'before', kind: 'keyboard', why: 'layouts come with their language' }],
 		rights: () => ['updates'],
 		usual: 20 * MINUTE
 	},

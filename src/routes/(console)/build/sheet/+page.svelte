@@ -99,11 +99,15 @@
 			>
 		</h2>
 		<div class="ml-auto flex gap-1 text-[13px]" role="group" aria-label="Show the sheet">
-			<button class={['btn', view === 'list' && 'bg-seawash']} aria-pressed={view === 'list'} onclick={() => show('list')}
-				>As a list</button
+			<button
+				class={['btn', view === 'list' && 'bg-seawash']}
+				aria-pressed={view === 'list'}
+				onclick={() => show('list')}>As a list</button
 			>
-			<button class={['btn', view === 'text' && 'bg-seawash']} aria-pressed={view === 'text'} onclick={() => show('text')}
-				>As text</button
+			<button
+				class={['btn', view === 'text' && 'bg-seawash']}
+				aria-pressed={view === 'text'}
+				onclick={() => show('text')}>As text</button
 			>
 		</div>
 	</div>
