@@ -1,6 +1,7 @@
 import { buildPlans } from './build-plans';
 import { handPlans } from './hand-plans';
+import { rolloutPlans } from './rollout-plans';
 import { shipPlans } from './ship-plans';
 import { versionPlans } from './version-plans';
 
-export const imagePlans = [...buildPlans, ...versionPlans, ...handPlans, ...shipPlans];
+export const imagePlans = [...buildPlans, ...versionPlans, ...handPlans, ...shipPlans, ...rolloutPlans];

@@ -14,10 +14,17 @@ const estate = (loss = 0) =>
 		e.lab.failure = 0;
 		e.sites[0]!.links[0]!.loss = loss;
 		const isle = e.sites.find((s) => s.id === 'isle')!;
-		e.sites.push({ ...isle, id: 'far', name: 'Far', networks: [], links: [{ to: 'isle', mbit: 40, latency_ms: 50, loss: 0 }] });
+		e.sites.push({
+			...isle,
+			id: 'far',
+			name: 'Far',
+			networks: [],
+			links: [{ to: 'isle', mbit: 40, latency_ms: 50, loss: 0 }]
+		});
 	});
 const ship = { line: 'desk', number: '1.1.0', sites: ['isle'], from: '00:00', until: '00:00', share: 100, nights: 5 };
-const sentTo = (h: Harness, site: string) => one<{ sent: number }>(h.db, 'SELECT sent FROM shipment_places WHERE site_id = ?', [site])!.sent;
+const sentTo = (h: Harness, site: string) =>
+	one<{ sent: number }>(h.db, 'SELECT sent FROM shipment_places WHERE site_id = ?', [site])!.sent;
 
 describe('shipping', () => {
 	test('sends only what the place lacks, and machines there take it once it is whole', async () => {
@@ -40,7 +47,9 @@ describe('shipping', () => {
 		expect(sentTo(h, 'isle')).toBe(plan.effects.bytes);
 		expect(sitesWith(h.db, 'desk', '1.1.0', h.lab.now)).toContain('isle');
 		await h.live(2 * HOUR, MINUTE);
-		expect(one(h.db, `SELECT count(*) AS n FROM machine_places WHERE version = '1.1.0' AND until = 9007199254740991`)).toEqual({ n: 11 });
+		expect(
+			one(h.db, `SELECT count(*) AS n FROM machine_places WHERE version = '1.1.0' AND until = 9007199254740991`)
+		).toEqual({ n: 11 });
 		expect((await h.draft('image.ship', ship)).blocks[0]!.words).toBe('Isle has desk 1.1.0 already');
 	});
 
@@ -64,7 +73,8 @@ describe('shipping', () => {
 			next.setUTCHours(hour, 0, 0, 0);
 			return next.getTime() > h.lab.now ? next.getTime() - h.lab.now : next.getTime() + DAY - h.lab.now;
 		};
-		for (let i = 0; i < 2000 && !(one(h.db, 'SELECT 1 FROM shipment_places') && sentTo(h, 'isle') > 0); i++) await h.live(MINUTE, MINUTE);
+		for (let i = 0; i < 2000 && !(one(h.db, 'SELECT 1 FROM shipment_places') && sentTo(h, 'isle') > 0); i++)
+			await h.live(MINUTE, MINUTE);
 		const sent = sentTo(h, 'isle');
 		expect(sent).toBeGreaterThan(0);
 		const fault = h.lab.apply({ c: 'fault', kind: 'link-down', target: 'isle/quay', value: null }) as number;
@@ -83,7 +93,10 @@ describe('shipping', () => {
 	test('to two places over one link carries each chunk once', async () => {
 		const h = await Harness.of(estate());
 		await h.live(5 * MINUTE);
-		const [one_, both] = [await h.draft('image.ship', ship), await h.draft('image.ship', { ...ship, sites: ['isle', 'far'] })];
+		const [one_, both] = [
+			await h.draft('image.ship', ship),
+			await h.draft('image.ship', { ...ship, sites: ['isle', 'far'] })
+		];
 		const far = await h.draft('image.ship', { ...ship, sites: ['far'] });
 		// Far holds nothing: it needs all; what isle lacks passes over the first link once.
 		expect(both.effects.bytes).toBe(far.effects.bytes);
@@ -96,7 +109,9 @@ describe('shipping', () => {
 		const h = await Harness.of(estate());
 		await h.live(5 * MINUTE);
 		const plan = await h.draft('image.ship', { ...ship, from: '01:00', until: '02:00', share: 10, nights: 2 });
-		expect(plan.blocks[0]!.words).toMatch(/do not reach Isle in 2 nights, only .* it would fit with \d+ nights instead of 2/);
+		expect(plan.blocks[0]!.words).toMatch(
+			/do not reach Isle in 2 nights, only .* it would fit with \d+ nights instead of 2/
+		);
 	});
 
 	test('taken up by another process goes on from what has arrived', async () => {
@@ -127,7 +142,9 @@ describe('shipping', () => {
 		[{ number: '9.9.9' }, 'number']
 	])('%j is refused beside %s', async (change, field) => {
 		const h = await Harness.of(estate());
-		await expect(h.draft('image.ship', { ...ship, ...change })).rejects.toMatchObject({ problems: [expect.objectContaining({ field })] });
+		await expect(h.draft('image.ship', { ...ship, ...change })).rejects.toMatchObject({
+			problems: [expect.objectContaining({ field })]
+		});
 	});
 	test('over a link without speed says so', async () => {
 		const h = await Harness.of(
@@ -135,6 +152,8 @@ describe('shipping', () => {
 				e.sites[0]!.links[0]!.mbit = 0;
 			})
 		);
-		expect((await h.draft('image.ship', ship)).blocks[0]!.words).toBe('the link to Isle has no speed: nothing can be sent over it');
+		expect((await h.draft('image.ship', ship)).blocks[0]!.words).toBe(
+			'the link to Isle has no speed: nothing can be sent over it'
+		);
 	});
 });

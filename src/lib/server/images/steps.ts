@@ -1,7 +1,14 @@
 import type { StepHandler } from '../jobs/step';
 import { buildSteps } from './build-steps';
 import { handSteps } from './hand-steps';
+import { rolloutSteps } from './rollout-steps';
 import { shipSteps } from './ship-steps';
 import { versionSteps } from './version-steps';
 
-export const imageSteps: Record<string, StepHandler> = { ...buildSteps, ...versionSteps, ...handSteps, ...shipSteps };
+export const imageSteps: Record<string, StepHandler> = {
+	...buildSteps,
+	...versionSteps,
+	...handSteps,
+	...shipSteps,
+	...rolloutSteps
+};

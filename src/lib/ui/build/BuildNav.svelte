@@ -5,6 +5,8 @@
 	/** The parts of the Build stage, in the order in which they are used. */
 	const parts = [
 		{ name: 'Lines', path: '/build' },
+		{ name: 'Rollouts', path: '/build/rollouts' },
+		{ name: 'Shipping', path: '/build/shipping' },
 		{ name: 'Work by hand', path: '/build/console' },
 		{ name: 'Compare', path: '/build/compare' },
 		{ name: 'Schedules', path: '/build/schedules' }

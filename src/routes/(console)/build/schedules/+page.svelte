@@ -115,7 +115,7 @@
 			<TextField label="Rule" hint="RFC 5545" problem={errors.rule} bind:value={f.rule} />
 			<TextField label="First time" hint="local" problem={errors.begins} bind:value={f.begins} type="datetime-local" />
 			<TextField label="Time zone" problem={errors.zone} bind:value={f.zone} />
-			<div class="col-span-full flex items-center gap-3">
+			<div class="col-span-full mt-2 flex items-center gap-3">
 				<button class="btn btn-go">Plan the schedule</button>
 				{#if errors.form}<p class="text-buoy text-[13px]" role="alert">{errors.form}</p>{/if}
 			</div>

@@ -3,7 +3,8 @@
 	import { autocompletion, completionKeymap, type CompletionContext } from '@codemirror/autocomplete';
 	import { defaultKeymap, history, historyKeymap } from '@codemirror/commands';
 	import { yaml } from '@codemirror/lang-yaml';
-	import { bracketMatching, defaultHighlightStyle, indentOnInput, syntaxHighlighting } from '@codemirror/language';
+	import { bracketMatching, HighlightStyle, indentOnInput, syntaxHighlighting } from '@codemirror/language';
+	import { tags } from '@lezer/highlight';
 	import { lintGutter, setDiagnostics, type Diagnostic } from '@codemirror/lint';
 	import { EditorState } from '@codemirror/state';
 	import { EditorView, keymap, lineNumbers } from '@codemirror/view';
@@ -38,6 +39,13 @@
 				]
 	);
 
+	const colours = HighlightStyle.define([
+		{ tag: [tags.propertyName, tags.definition(tags.propertyName)], color: 'var(--sea)' },
+		{ tag: [tags.string, tags.content], color: 'var(--ink)' },
+		{ tag: tags.comment, color: 'var(--ink3)' },
+		{ tag: [tags.separator, tags.punctuation, tags.squareBracket, tags.brace], color: 'var(--ink2)' }
+	]);
+
 	onMount(() => {
 		editor = new EditorView({
 			parent: host,
@@ -49,7 +57,7 @@
 					indentOnInput(),
 					bracketMatching(),
 					yaml(),
-					syntaxHighlighting(defaultHighlightStyle, { fallback: true }),
+					syntaxHighlighting(colours),
 					lintGutter(),
 					autocompletion({ override: [complete] }),
 					// Tab leaves the text: nobody is caught in it.

@@ -1,0 +1,63 @@
+import { all, setting } from '$lib/server/db';
+import { linesAt } from '$lib/server/images/queries';
+import { dueAt, lackingAt, linksOf, shipmentsAt, wholeSites } from '$lib/server/images/shipping';
+import { asKnown, lookOf } from '$lib/server/moment';
+import { runtime } from '$lib/server/runtime';
+
+export const load = async ({ url, depends }) => {
+	depends('sextant:live');
+	const context = runtime();
+	const { db, clock } = context;
+	const look = lookOf(url, clock);
+	const at = asKnown(look);
+	const lines = linesAt(db, at);
+	const versions = lines.flatMap((l) =>
+		l.versions
+			.filter((v) => !v.retired)
+			.map((v) => ({ id: `${l.id}/${v.number}`, words: `${l.name} ${v.number}`, line: l.id, number: v.number }))
+	);
+	const line = url.searchParams.get('line');
+	const chosen =
+		versions.find((v) => v.id === url.searchParams.get('version')) ??
+		versions.findLast((v) => line === null || v.line === line) ??
+		null;
+	const home = setting(db, 'home') ?? '';
+	const links = linksOf(db);
+	const due = dueAt(db, at);
+	const whole = chosen ? wholeSites(db, chosen.line, chosen.number) : new Set<string>();
+	const sites = all<{ id: string; name: string; zone: string }>(
+		db,
+		'SELECT id, name, time_zone AS zone FROM sites ORDER BY position'
+	);
+	return {
+		versions: versions.map(({ id, words }) => ({ id, words })),
+		chosen,
+		places: chosen
+			? await Promise.all(
+					sites.map(async (s) => {
+						const link =
+							links.find((l) => (l.a === home && l.b === s.id) || (l.b === home && l.a === s.id)) ??
+							links.find((l) => l.a === s.id || l.b === s.id);
+						const key = `${s.id}/${chosen.line}/${chosen.number}`;
+						return {
+							...s,
+							home: s.id === home,
+							whole: whole.has(s.id),
+							link: link ? { mbit: link.mbit, loss: link.loss, to: link.a === s.id ? link.b : link.a } : null,
+							due: due.get(key) ?? null,
+							underway: due.has(key),
+							...(whole.has(s.id) ? { lacks: 0, of: 0 } : await lackingAt(context, s.id, chosen.line, chosen.number))
+						};
+					})
+				)
+			: [],
+		shipments: shipmentsAt(db, at, 12).map((s) => ({
+			...s,
+			places: s.places.map((p) => ({
+				...p,
+				name: sites.find((x) => x.id === p.site)?.name ?? p.site,
+				zone: sites.find((x) => x.id === p.site)?.zone ?? 'Etc/UTC'
+			}))
+		}))
+	};
+};

@@ -1,0 +1,166 @@
+<script lang="ts">
+	import { goto } from '$app/navigation';
+	import { page } from '$app/state';
+	import { sizeWords } from '$lib/core/time/units';
+	import { momentWords } from '$lib/core/time/zone';
+	import BuildNav from '$lib/ui/build/BuildNav.svelte';
+	import TextField from '$lib/ui/forms/TextField.svelte';
+	import { addressWith } from '$lib/ui/frame/address';
+	import { draftFrom } from '$lib/ui/plan/draft';
+
+	let { data } = $props();
+	const may = $derived(data.look.live && data.mayDraft.includes('image.ship'));
+	let chosen: string[] = $state([]);
+	let f = $state({ from: '01:00', until: '05:00', share: '50', nights: '7' });
+	let errors: Record<string, string> = $state({});
+	const waiting = $derived(data.places.filter((p) => !p.whole && !p.underway));
+	const picked = $derived(chosen.filter((c) => waiting.some((p) => p.id === c)));
+	async function plan(e: SubmitEvent) {
+		e.preventDefault();
+		if (!data.chosen) return;
+		errors = await draftFrom('image.ship', {
+			line: data.chosen.line,
+			number: data.chosen.number,
+			sites: picked,
+			from: f.from,
+			until: f.until,
+			share: Number(f.share),
+			nights: Number(f.nights)
+		});
+	}
+</script>
+
+<h1 class="sr-only">Shipping</h1>
+<div class="px-[18px] py-3">
+	<BuildNav />
+	{#if data.chosen}
+		<div class="flex items-end gap-3">
+			<label class="text-ink2 text-[12.5px]"
+				>Version
+				<select
+					class="field w-[240px]"
+					value={data.chosen.id}
+					onchange={(e) =>
+						goto(addressWith(page.url, { version: e.currentTarget.value }), { keepFocus: true, noScroll: true })}
+					>{#each data.versions as v (v.id)}<option value={v.id}>{v.words}</option>{/each}</select
+				></label
+			>
+			<p class="text-ink2 pb-1 text-[13px]">
+				{data.places.filter((p) => p.whole).length} of {data.places.length} places have it whole. What a place has of other
+				versions is not sent again.
+			</p>
+		</div>
+		<form onsubmit={plan} oninput={() => (errors = {})} novalidate>
+			<table class="grid-table mt-2">
+				<thead
+					><tr
+						><th class="w-8"><span class="sr-only">ship there</span></th><th>place</th><th>link</th><th>has of it</th
+						><th class="num">to send</th><th>state</th></tr
+					></thead
+				>
+				<tbody>
+					{#each data.places as p (p.id)}
+						{@const share = p.whole ? 1 : p.of ? 1 - p.lacks / p.of : 0}
+						<tr>
+							<td
+								>{#if may && !p.whole && !p.underway}<input
+										type="checkbox"
+										aria-label="Ship to {p.name}"
+										checked={chosen.includes(p.id)}
+										onchange={(e) =>
+											(chosen = e.currentTarget.checked ? [...chosen, p.id] : chosen.filter((c) => c !== p.id))}
+									/>{/if}</td
+							>
+							<td class="font-semibold">{p.name}</td>
+							<td class="text-ink2"
+								>{#if p.home}home of the images{:else if p.link}{p.link.mbit} Mbit/s to {p.link.to}{p.link.loss
+										? `, ${Math.round(p.link.loss * 100)} % lost`
+										: ''}{:else}none{/if}</td
+							>
+							<td
+								><span class="flex items-center gap-2"
+									><span class="bg-hair2 inline-block h-2 w-[120px] overflow-hidden rounded" aria-hidden="true"
+										><span class="bg-sea block h-2" style="width:{100 * share}%"></span></span
+									>{Math.floor(share * 100)} %</span
+								></td
+							>
+							<td class="num">{p.whole ? '–' : sizeWords(p.lacks)}</td>
+							<td
+								>{#if p.whole}<span class="pill pill-kelp">whole</span>{:else if p.underway}<span class="pill pill-sea"
+										>on its way</span
+									>
+									{p.due ? `about ${momentWords(p.zone, p.due)} local time` : 'not in time'}{:else}<span
+										class="pill pill-sand">lacks it</span
+									>{/if}</td
+							>
+						</tr>
+					{/each}
+				</tbody>
+			</table>
+			{#if errors.sites}<p class="text-buoy text-[12.5px]" role="alert">{errors.sites}</p>{/if}
+			{#if may && waiting.length}
+				<div class="mt-3 grid max-w-[900px] grid-cols-[130px_130px_150px_130px_1fr] items-end gap-x-4">
+					<TextField label="Every night from" hint="local" problem={errors.from} bind:value={f.from} />
+					<TextField label="until" problem={errors.until} bind:value={f.until} />
+					<TextField label="% of the link" problem={errors.share} bind:value={f.share} inputmode="numeric" />
+					<TextField label="Nights at most" problem={errors.nights} bind:value={f.nights} inputmode="numeric" />
+					<div class="pb-[22px]">
+						<button class="btn btn-go">Plan to ship{picked.length > 1 ? ` to ${picked.length} places` : ''}</button>
+					</div>
+				</div>
+				{#if errors.form || errors.number}<p class="text-buoy text-[13px]" role="alert">
+						{errors.form ?? errors.number}
+					</p>{/if}
+			{/if}
+		</form>
+	{:else}<p class="text-ink2">There is no version to ship yet. Build one on the page of its line.</p>{/if}
+
+	{#if data.shipments.length}
+		<h2 class="head mt-5">Shipments</h2>
+		<table class="grid-table mt-1">
+			<thead
+				><tr
+					><th>version</th><th>begun</th><th>place</th><th>sent</th><th>whole there</th><th class="num">breaks</th><th
+						>state</th
+					></tr
+				></thead
+			>
+			<tbody>
+				{#each data.shipments as s (s.id)}
+					{#each s.places.filter((p) => p.target) as p, i (p.site)}
+						<tr>
+							<td
+								>{#if i === 0}<a class="link" href="/jobs/{s.jobId}">{s.line} {s.number}</a>{/if}</td
+							>
+							<td>{i === 0 ? momentWords(data.zone, s.began) : ''}</td>
+							<td>{p.name}</td>
+							<td
+								><span class="flex items-center gap-2"
+									><span class="bg-hair2 inline-block h-2 w-[90px] overflow-hidden rounded" aria-hidden="true"
+										><span
+											class="bg-sea block h-2"
+											style="width:{p.bytes ? Math.min(100, (100 * p.sent) / p.bytes) : 100}%"
+										></span></span
+									>{sizeWords(p.sent)} of {sizeWords(p.bytes)}</span
+								></td
+							>
+							<td
+								>{p.wholeAt
+									? momentWords(p.zone, p.wholeAt)
+									: p.due
+										? `about ${momentWords(p.zone, p.due)}`
+										: 'not in time'}</td
+							>
+							<td class="num">{p.breaks || ''}</td>
+							<td
+								><span class={['pill', p.wholeAt ? 'pill-kelp' : s.outcome ? 'pill-buoy' : 'pill-sea']}
+									>{p.wholeAt ? 'whole' : (s.outcome ?? 'on its way')}</span
+								></td
+							>
+						</tr>
+					{/each}
+				{/each}
+			</tbody>
+		</table>
+	{/if}
+</div>
