@@ -1,5 +1,8 @@
-import { expect, test } from '@playwright/test';
+import { expect, test, type Page } from '@playwright/test';
 import { accessible, api, commitAndFollow, signIn, visit } from './hands';
+
+const card = (page: Page) => page.getByRole('complementary', { name: 'Card' });
+const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });
 
 test.describe('the builder, before Tuesday', () => {
 	test.beforeEach(async ({ page }) => {
@@ -10,19 +13,86 @@ test.describe('the builder, before Tuesday', () => {
 		await api(page.request, 'post', '/lab/clock', { speed: 60 });
 	});
 
-	test('a sheet out of order says which step and why, and keeps what was typed', async ({ page }) => {
+	test('a sheet out of order says which step and why; one press finds the nearest right order; what was typed is kept', async ({
+		page
+	}) => {
 		await visit(page, '/build?line=watch-desk');
 		await accessible(page);
-		await page.getByRole('button', { name: 'Change the sheet' }).click();
-		const last = page.getByRole('textbox', { name: /^Words of step/ }).last();
-		const words = await last.inputValue();
+		await page.getByRole('link', { name: 'Change the sheet' }).click();
+		const steps = page.getByRole('list', { name: 'Steps' });
+		await accessible(page);
+		const last = steps.getByRole('button', { name: /^Generalise and seal/ });
 		await last.focus();
 		await page.keyboard.press('Alt+ArrowUp');
-		await expect(page.getByText(new RegExp(`“${words}” must be last: whatever comes after it`))).toBeVisible();
+		await expect(
+			page.getByText('“Generalise and seal” must be last: whatever comes after it would not be sealed').first()
+		).toBeVisible();
+		await page.getByRole('button', { name: 'Nearest right order: 1 move' }).click();
+		await expect(page.getByText('Its order is right')).toBeVisible();
+
+		// Dragged by its handle, from the second place to the third.
+		await expect(steps.locator('li').nth(1)).toContainText('System updates');
+		const from = (await steps
+			.locator('li')
+			.nth(1)
+			.getByLabel(/^Drag step/)
+			.boundingBox())!;
+		const to = (await steps.locator('li').nth(2).boundingBox())!;
+		await page.mouse.move(from.x + 5, from.y + from.height / 2);
+		await page.mouse.down();
+		await page.mouse.move(from.x + 5, from.y + 30, { steps: 6 });
+		await page.mouse.move(from.x + 5, to.y + to.height * 0.8, { steps: 12 });
+		await page.waitForTimeout(400);
+		await page.mouse.up();
+		await expect(steps.locator('li').nth(2)).toContainText('System updates');
+		await expect(
+			page.getByText(/must come before “Remove what shared desktops do not need”: updates bring back/).first()
+		).toBeVisible();
+
 		await page.getByLabel('Limit').fill('a while');
-		await page.getByRole('button', { name: 'Plan this sheet' }).click();
+		await page.getByLabel('Memory').focus();
 		await expect(page.getByText('Write a duration such as 3 h 30 min.')).toBeVisible();
 		await expect(page.getByLabel('Limit')).toHaveValue('a while');
+	});
+
+	test('a step from the library with its parameters, the same sheet as text, errors at their line, and the plan', async ({
+		page
+	}) => {
+		await visit(page, '/build/sheet?line=watch-desk');
+		await page.getByPlaceholder(/^search/).fill('script');
+		await page
+			.getByRole('region', { name: 'Library of steps' })
+			.getByRole('button', { name: /^script/ })
+			.click();
+		await page.getByRole('textbox', { name: 'name', exact: true }).fill('Drive map');
+		await page.getByRole('textbox', { name: 'name', exact: true }).blur();
+		await page.getByRole('textbox', { name: 'script', exact: true }).fill('unmap T:\nexit 0');
+		await page.getByRole('textbox', { name: 'script', exact: true }).blur();
+		await expect(page.getByText('Its order is right')).toBeVisible();
+
+		await page.getByRole('button', { name: 'As text' }).click();
+		const editor = page.getByRole('textbox', { name: 'Build sheet as text' });
+		await expect(editor).toContainText('name: Drive map');
+		await accessible(page);
+		await editor.click();
+		await page.keyboard.press('Control+End');
+		await page.keyboard.type('  - kind: trimm');
+		await expect(page.getByRole('list', { name: 'Problems of the text' })).toContainText(
+			/Line \d+, column \d+: there is no kind of step called trimm; did you mean trim\?/
+		);
+		await expect(page.getByRole('button', { name: 'Plan this sheet' })).toBeDisabled();
+		await page.getByRole('button', { name: 'As a list' }).click();
+		await expect(page.getByText('The text cannot be read yet')).toBeVisible();
+		for (let i = 0; i < '  - kind: trimm'.length; i++) await page.keyboard.press('Shift+Tab');
+		await editor.click();
+		await page.keyboard.press('Control+End');
+		for (let i = 0; i < '  - kind: trimm'.length; i++) await page.keyboard.press('Backspace');
+		await expect(page.getByText('Its order is right')).toBeVisible();
+		await page.getByRole('button', { name: 'Plan this sheet' }).click();
+		await expect(plan(page)).toContainText('Change the build sheet of watch-desk');
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/build?line=watch-desk');
+		await expect(page.locator('main')).toContainText('Script Drive map');
 	});
 
 	test('builds a version, which fails at a step, names it, is resumed, and lands held', async ({ page }) => {
@@ -32,22 +102,127 @@ test.describe('the builder, before Tuesday', () => {
 		})) as { id: number };
 		await visit(page, '/build?line=watch-desk');
 		await page.getByRole('button', { name: /Plan build 2.5.0/ }).click();
-		await expect(page.getByRole('region', { name: 'Plan' })).toContainText('Build watch-desk 2.5.0');
+		await expect(plan(page)).toContainText('Build watch-desk 2.5.0');
 		expect(await commitAndFollow(page)).toBe('failed');
-		await expect(page.locator('main')).toContainText(
-			'Install Gaugetalk and Logline: the step ended with exit code 1603'
-		);
+		await expect(page.locator('main')).toContainText('Install Gaugetalk: the step ended with exit code 1603');
 		await api(page.request, 'delete', `/lab/faults/${id}`);
 		await visit(page, '/build?line=watch-desk');
-		await page.getByRole('button', { name: 'Resume' }).click();
-		await expect(page.getByRole('region', { name: 'Plan' })).toContainText('at “Install Gaugetalk and Logline”');
+		await page.getByRole('button', { name: 'Resume', exact: true }).click();
+		await expect(plan(page)).toContainText('at “Install Gaugetalk”');
 		expect(await commitAndFollow(page)).toBe('done');
 		await visit(page, '/build?line=watch-desk&card=version/watch-desk/2.5.0');
-		const card = page.getByRole('complementary', { name: 'Card' });
-		await expect(card).toContainText('held back from');
-		await expect(card).toContainText('Gaugetalk');
-		await card.getByRole('button', { name: 'Release it' }).click();
-		await expect(page.getByRole('region', { name: 'Plan' })).toContainText('Release watch-desk 2.5.0');
+		await expect(card(page)).toContainText('held back from');
+		await expect(card(page)).toContainText('Gaugetalk');
+		await expect(card(page)).toContainText('Who would take it, and why not');
+		await expect(card(page)).toContainText(/\d+\s*its pool follows exactly 2\.3\.1: watch-halifax/);
+		await accessible(page);
+		const bom = (await api(page.request, 'get', '/boms/watch-desk/2.5.0')) as {
+			bomFormat: string;
+			components: { name: string }[];
+		};
+		expect(bom.bomFormat).toBe('CycloneDX');
+		expect(bom.components.map((c) => c.name)).toContain('Gaugetalk');
+	});
+
+	test('a fix by hand: opened, worked on at the console, closed as a new version', async ({ page }) => {
+		await visit(page, '/build/console?line=watch-desk');
+		await page.getByLabel('Version').selectOption('2.4.0');
+		await page.getByRole('button', { name: 'Open 2.4.0' }).click();
+		await expect(plan(page)).toContainText('Open watch-desk 2.4.0 for work by hand');
 		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/build/console?line=watch-desk');
+		const type = page.getByLabel('Type at the console');
+		await type.fill('set Machine\\Drives\\T off');
+		await page.keyboard.press('Enter');
+		await expect(page.getByRole('log')).toContainText('Machine\\Drives\\T = off');
+		await type.fill('install Gaugetalk 1.7');
+		await page.keyboard.press('Enter');
+		await expect(page.getByRole('log')).toContainText('Gaugetalk 1.7 installed');
+		await accessible(page);
+		await page.getByRole('button', { name: 'Close as a new version' }).click();
+		await page.getByLabel('What was done').fill('Drive T off: it made sign-ins slow');
+		await page.getByRole('button', { name: 'Close as a new version' }).click();
+		await expect(plan(page)).toContainText('Close watch-desk 2.4.0 as 2.4.1');
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/build/compare?line=watch-desk&a=watch-desk/2.4.0&b=watch-desk/2.4.1');
+		await expect(page.locator('main')).toContainText('2 parts differ');
+		await expect(page.locator('main')).toContainText('settings by hand');
+		await accessible(page);
+	});
+
+	test('patch night comes by itself: rebuilt, tried, and asking for release on Today', async ({ page }) => {
+		test.setTimeout(240_000);
+		const { now } = (await api(page.request, 'get', '/lab/clock')) as { now: number };
+		const soon = new Date(now + 40 * 60_000);
+		await visit(page, '/build/schedules');
+		await accessible(page);
+		await page.getByLabel('Name').fill('Patch night');
+		await page.getByLabel('Image line').selectOption('processing-host');
+		await page.getByLabel('Rule').fill('FREQ=NEVER');
+		await page.getByRole('button', { name: 'Plan the schedule' }).click();
+		await expect(page.getByText('FREQ is DAILY, WEEKLY, MONTHLY or YEARLY.')).toBeVisible();
+		await page.getByLabel('Rule').fill('FREQ=DAILY');
+		await page.getByLabel('Time zone').fill('Etc/UTC');
+		await page.getByLabel('First time').fill(soon.toISOString().slice(0, 16));
+		await page.getByRole('button', { name: 'Plan the schedule' }).click();
+		await expect(plan(page)).toContainText('Patch night: every day at');
+		expect(await commitAndFollow(page)).toBe('done');
+		await api(page.request, 'post', '/lab/clock', { step: 3600 });
+		await visit(page, '/build/schedules');
+		await page.getByRole('link', { name: /running|done/ }).click();
+		const status = page.getByRole('status').first();
+		await expect(status).toContainText(/^\s*done/, { timeout: 150_000 });
+		await visit(page, '/');
+		await expect(page.locator('main')).toContainText('processing-host 1.8.1 has passed its trial');
+		await visit(page, '/build?card=version/processing-host/1.8.1');
+		await expect(card(page)).toContainText('passed');
+		await card(page).getByRole('button', { name: 'Release it' }).click();
+		await expect(plan(page)).toContainText(/Release processing-host 1\.8\.1/);
+		expect(await commitAndFollow(page)).toBe('done');
+	});
+
+	test('ships only what a ship lacks, and says when it is there', async ({ page }) => {
+		test.setTimeout(240_000);
+		await visit(page, '/build/shipping?version=watch-desk/2.4.0');
+		await accessible(page);
+		await page.getByLabel('Ship to RV Petrel').check();
+		await page.getByLabel('Every night from').fill('late');
+		await page.getByRole('button', { name: 'Plan to ship' }).click();
+		await expect(page.getByText('Write a time of day such as 01:00.')).toBeVisible();
+		await expect(page.getByLabel('Every night from')).toHaveValue('late');
+		await page.getByLabel('Every night from').fill('00:00');
+		await page.getByLabel('until').fill('00:00');
+		await page.getByLabel('% of the link').fill('90');
+		await page.getByRole('button', { name: 'Plan to ship' }).click();
+		await expect(plan(page)).toContainText('Ship watch-desk 2.4.0 to RV Petrel');
+		await page.getByRole('button', { name: 'Review' }).click();
+		await expect(page.locator('body')).toContainText(/RV Petrel has it .* local time: [\d.]+ GB at [\d.]+ Mbit\/s/);
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/build/shipping?version=watch-desk/2.4.0');
+		await expect(page.getByRole('row', { name: /RV Petrel 8 Mbit/ })).toContainText('whole');
+	});
+
+	test('a rollout that the gate stops goes back by itself', async ({ page }) => {
+		test.setTimeout(420_000);
+		await visit(page, '/build/rollouts?line=watch-desk&number=2.4.0');
+		await accessible(page);
+		await page.getByLabel('Watch Desk Halifax').check();
+		await page.getByLabel(/^Wave 1: /).fill('50');
+		await page.getByRole('button', { name: 'Take wave 2 out' }).click();
+		await page.getByLabel('Each wave is watched for').fill('a bit');
+		await page.getByRole('button', { name: 'Plan the rollout' }).click();
+		await expect(page.getByText('Write a duration such as 4 h.')).toBeVisible();
+		await page.getByLabel('Each wave is watched for').fill('8 h');
+		await page.getByRole('button', { name: 'Plan the rollout' }).click();
+		await expect(plan(page)).toContainText(/Roll watch-desk 2\.4\.0 out to \d+ machines in 2 waves/);
+		await page.getByRole('button', { name: 'Commit' }).click();
+		await visit(page, '/build/rollouts');
+		const rollout = page.getByRole('region', { name: 'Rollout of watch-desk 2.4.0' });
+		await expect(rollout).toContainText('running');
+		await api(page.request, 'post', '/lab/clock', { speed: 600 });
+		await expect(rollout).toContainText('returned', { timeout: 300_000 });
+		await expect(rollout).toContainText(/sign-in Apdex .*: under 0\.85, and clearly worse/);
+		await visit(page, '/watch?scope=pool:watch-halifax%20version:2.4.0');
+		await expect(page.getByText(/no machines|0 machines/i).first()).toBeVisible();
 	});
 });

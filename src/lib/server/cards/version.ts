@@ -99,6 +99,8 @@ export function versionCard(ctx: Context, id: string, at: number, live: boolean)
 			}))
 		},
 		links: [
+			{ words: 'Roll it out', href: `/build/rollouts?line=${line.id}&number=${number}` },
+			{ words: 'Ship it', href: `/build/shipping?version=${line.id}/${number}` },
 			{
 				words: 'Compare',
 				href: `/build/compare?line=${line.id}&b=${line.id}/${number}${before ? `&a=${line.id}/${before.number}` : ''}`

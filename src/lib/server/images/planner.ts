@@ -1,7 +1,8 @@
 import { buildPlans } from './build-plans';
+import { freshPlans } from './fresh-plans';
 import { handPlans } from './hand-plans';
 import { rolloutPlans } from './rollout-plans';
 import { shipPlans } from './ship-plans';
 import { versionPlans } from './version-plans';
 
-export const imagePlans = [...buildPlans, ...versionPlans, ...handPlans, ...shipPlans, ...rolloutPlans];
+export const imagePlans = [...buildPlans, ...versionPlans, ...handPlans, ...shipPlans, ...rolloutPlans, ...freshPlans];

@@ -39,7 +39,7 @@ const beginPlan = planKind({
 	schema: v.strictObject({
 		line: lineId,
 		number: v.pipe(v.string(), v.nonEmpty('Choose a version.')),
-		/** All pools of the line that do not follow exactly another, where nothing is said. */
+		/** All pools of the line that would take it if it were released, where nothing is said. */
 		pools: v.optional(v.array(v.string())),
 		waves: v.optional(v.array(wave), [
 			{ by: 'share', percent: 10 },
@@ -80,10 +80,13 @@ const beginPlan = planKind({
 
 		const ruleOf = (pool: string): FollowRule => rules.get(`pool/${pool}`)?.rule ?? { takes: 'nothing' };
 		const free = (rule: FollowRule) => rule.takes === 'newest' || rule.takes === 'range';
-		const chosen = input.pools
-			? pools.filter((p) => input.pools!.includes(p.id))
-			: pools.filter((p) => free(ruleOf(p.id)));
 		const f = followingAt(db, now);
+		// Released, every pool would take it whose rule lets it: only where those are all in the rollout is it released at the end.
+		const versions = (f.lines.get(input.line)?.versions ?? []).map((x) =>
+			x.number === input.number ? { ...x, held: false } : x
+		);
+		const would = pools.filter((p) => free(ruleOf(p.id)) && wanted(ruleOf(p.id), versions) === input.number);
+		const chosen = input.pools ? pools.filter((p) => input.pools!.includes(p.id)) : would;
 		const inPools = f.machines.filter((m) => chosen.some((p) => p.id === m.pool));
 		const whole = new Set(sitesWith(db, input.line, input.number, now));
 		const own = inPools.filter((m) => m.ruleOf === 'machine');
@@ -107,11 +110,6 @@ const beginPlan = planKind({
 		const words = (w: WaveSpec) =>
 			waveWords(w, (kind, id) => (kind === 'pool' ? poolNames.get(id) : teamNames.get(id)) ?? id);
 
-		// Released, every pool would take it whose rule lets it: only where those are all in the rollout is it released at the end.
-		const versions = (f.lines.get(input.line)?.versions ?? []).map((x) =>
-			x.number === input.number ? { ...x, held: false } : x
-		);
-		const would = pools.filter((p) => free(ruleOf(p.id)) && wanted(ruleOf(p.id), versions) === input.number);
 		const release =
 			would.length > 0 &&
 			chosen.every((p) => would.includes(p)) &&

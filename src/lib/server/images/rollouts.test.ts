@@ -48,10 +48,24 @@ describe('a rollout', () => {
 	test('goes wave by wave, and lets the pool follow the version at the end', async () => {
 		const h = await Harness.of(estate());
 		await h.live(2 * HOUR, 2 * MINUTE);
-		const plan = await h.draft('image.rollout', { ...input, waves: [{ by: 'share', percent: 50 }, { by: 'share', percent: 100 }], pause: 26 * HOUR });
+		const plan = await h.draft('image.rollout', {
+			...input,
+			waves: [
+				{ by: 'share', percent: 50 },
+				{ by: 'share', percent: 100 }
+			],
+			pause: 26 * HOUR
+		});
 		expect(plan.blocks).toEqual([]);
 		expect(plan.title).toBe('Roll desk 1.1.0 out to 6 machines in 2 waves');
-		expect(plan.effects.machines.map((m) => m.how)).toEqual(['wave 1', 'wave 1', 'wave 1', 'wave 2', 'wave 2', 'wave 2']);
+		expect(plan.effects.machines.map((m) => m.how)).toEqual([
+			'wave 1',
+			'wave 1',
+			'wave 1',
+			'wave 2',
+			'wave 2',
+			'wave 2'
+		]);
 		expect(plan.reasons.map((r) => r.words)).toContain('after the last wave its pools follow exactly 1.1.0');
 		const job = await h.commit(plan.id);
 		await until(h, () => rolloutsAt(h.db, h.lab.now)[0]?.wave === 1);
@@ -83,15 +97,33 @@ describe('a rollout', () => {
 			})
 		);
 		await h.live(30 * HOUR, 2 * MINUTE);
-		const job = await h.commit((await h.draft('image.rollout', { ...input, waves: [{ by: 'share', percent: 50 }, { by: 'share', percent: 100 }], pause: 26 * HOUR })).id);
+		const job = await h.commit(
+			(
+				await h.draft('image.rollout', {
+					...input,
+					waves: [
+						{ by: 'share', percent: 50 },
+						{ by: 'share', percent: 100 }
+					],
+					pause: 26 * HOUR
+				})
+			).id
+		);
 		await until(h, () => jobById(h.db, job, h.lab.now)!.ended !== null);
 		expect(jobById(h.db, job, h.lab.now)).toMatchObject({ state: 'done', result: { rollout: 'returned' } });
 		expect(versions(h)).toEqual(Array(6).fill('1.0.0'));
 		const [r] = rolloutsAt(h.db, h.lab.now);
 		expect(r).toMatchObject({ state: 'returned', wave: 0 });
 		expect(r!.gates.at(-1)!.verdict).toBe('fails');
-		expect(r!.gates.at(-1)!.facts.map((f) => f.words).join()).toMatch(/sign-in Apdex 0\.\d\d of \d+ sign-ins; before .*: under 0\.85, and clearly worse/);
-		expect(one(h.db, `SELECT count(*) AS n FROM version_holds WHERE number = '1.1.0' AND until = 9007199254740991`)).toEqual({ n: 1 });
+		expect(
+			r!.gates
+				.at(-1)!
+				.facts.map((f) => f.words)
+				.join()
+		).toMatch(/sign-in Apdex 0\.\d\d of \d+ sign-ins; before .*: under 0\.85, and clearly worse/);
+		expect(
+			one(h.db, `SELECT count(*) AS n FROM version_holds WHERE number = '1.1.0' AND until = 9007199254740991`)
+		).toEqual({ n: 1 });
 		expect(logOf(h.db, job).map((l) => l.line)).toContain('the gate fails: the wave goes back');
 	});
 
@@ -108,12 +140,17 @@ describe('a rollout', () => {
 		const busy = await h.draft('image.rollout', input);
 		expect(busy.blocks.map((b) => b.words).join()).toMatch(/one rollout at a time/);
 		await h.finish(await h.commit((await h.draft('rollout.decide', { rollout: 1, decision: 'go on' })).id));
-		await until(h, () => rolloutsAt(h.db, h.lab.now)[0]!.wave === 1 && rolloutsAt(h.db, h.lab.now)[0]!.state === 'paused');
+		await until(
+			h,
+			() => rolloutsAt(h.db, h.lab.now)[0]!.wave === 1 && rolloutsAt(h.db, h.lab.now)[0]!.state === 'paused'
+		);
 		expect(versions(h)).toEqual(Array(6).fill('1.1.0'));
 		await h.finish(await h.commit((await h.draft('rollout.decide', { rollout: 1, decision: 'stop' })).id));
 		await until(h, () => jobById(h.db, job, h.lab.now)!.ended !== null);
 		expect(rolloutsAt(h.db, h.lab.now)[0]!.state).toBe('stopped');
-		expect((await h.draft('rollout.decide', { rollout: 1, decision: 'go on' })).blocks[0]!.words).toBe('it is stopped, not paused');
+		expect((await h.draft('rollout.decide', { rollout: 1, decision: 'go on' })).blocks[0]!.words).toBe(
+			'it is stopped, not paused'
+		);
 	});
 
 	test('brought back in an emergency signs people out, returns every machine, and ends the rollout', async () => {
@@ -141,13 +178,20 @@ describe('a rollout', () => {
 		const id = h.lab.apply({ c: 'connect', login: 'p1', publication: 'desk', secondFactor: true, key: 'a' }) as number;
 		await h.live(10 * MINUTE);
 		const { machine } = h.lab.world.connections.get(id)!;
-		const plan = await h.draft('image.rollout', { ...input, waves: [{ by: 'machines', machines: [machine!] }], people: 'ask', deadline: HOUR });
+		const plan = await h.draft('image.rollout', {
+			...input,
+			waves: [{ by: 'machines', machines: [machine!] }],
+			people: 'ask',
+			deadline: HOUR
+		});
 		expect(plan.effects.people.map((p) => p.how)).toEqual(['asked to sign out']);
 		const job = await h.commit(plan.id);
 		await h.live(50 * MINUTE, MINUTE);
 		expect(one(h.db, 'SELECT ended_by FROM sessions')).toEqual({ ended_by: null });
 		await h.live(40 * MINUTE, MINUTE);
-		expect(one(h.db, 'SELECT ended_by FROM sessions')).toEqual({ ended_by: 'signed out for a new version of the desktop' });
+		expect(one(h.db, 'SELECT ended_by FROM sessions')).toEqual({
+			ended_by: 'signed out for a new version of the desktop'
+		});
 		await until(h, () => machinesOfRollout(h.db, 1)[0]!.state === 'moved');
 		expect(jobById(h.db, job, h.lab.now)!.state).toBe('running');
 	});
@@ -171,7 +215,15 @@ describe('a rollout', () => {
 
 	test.each([
 		[{ waves: [{ by: 'share', percent: 0 }] }, 'waves.0'],
-		[{ waves: [{ by: 'share', percent: 50 }, { by: 'share', percent: 20 }] }, 'waves.1'],
+		[
+			{
+				waves: [
+					{ by: 'share', percent: 50 },
+					{ by: 'share', percent: 20 }
+				]
+			},
+			'waves.1'
+		],
 		[{ waves: [{ by: 'luck' }] }, 'waves.0.by'],
 		[{ pools: ['moon'] }, 'pools'],
 		[{ from: 'dusk' }, 'from'],
@@ -179,6 +231,8 @@ describe('a rollout', () => {
 		[{ number: '8.8.8' }, 'number']
 	])('%j is refused beside %s', async (change, field) => {
 		const h = await Harness.of(estate());
-		await expect(h.draft('image.rollout', { ...input, ...change })).rejects.toMatchObject({ problems: [expect.objectContaining({ field })] });
+		await expect(h.draft('image.rollout', { ...input, ...change })).rejects.toMatchObject({
+			problems: [expect.objectContaining({ field })]
+		});
 	});
 });

@@ -1,5 +1,6 @@
 import type { StepHandler } from '../jobs/step';
 import { buildSteps } from './build-steps';
+import { freshSteps } from './fresh-steps';
 import { handSteps } from './hand-steps';
 import { rolloutSteps } from './rollout-steps';
 import { shipSteps } from './ship-steps';
@@ -10,5 +11,6 @@ export const imageSteps: Record<string, StepHandler> = {
 	...versionSteps,
 	...handSteps,
 	...shipSteps,
-	...rolloutSteps
+	...rolloutSteps,
+	...freshSteps
 };

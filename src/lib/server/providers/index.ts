@@ -67,6 +67,8 @@ export interface Compute {
 	restart(machine: string, why: string, key: string): Promise<void>;
 	/** Puts the machine's disk back to the image version, off or running. */
 	reset(machine: string, version: string, key: string): Promise<void>;
+	/** Moves the machine's disk to another volume of its place; a machine that is on is stopped for it and started again. */
+	moveDisk(machine: string, volume: string, key: string): Promise<void>;
 	hosts(): Promise<HostFacts[]>;
 	volumes(): Promise<VolumeFacts[]>;
 	/** Makes a volume larger; to a size in bytes. */

@@ -864,6 +864,28 @@ export class Lab {
 				if (wasOn) this.powerOn(m, 'started after the reset');
 				return null;
 			}
+			case 'move disk': {
+				const m = machine(effect.machine);
+				const volume = w.volumes.get(effect.volume);
+				if (!volume || volume.site !== m.site)
+					throw new ProviderError(`there is no volume ${effect.volume} where ${m.name} stands`, false);
+				if ((usedByVolume(w).get(volume.id) ?? 0) + m.disk > volume.size)
+					throw new ProviderError(`volume ${volume.id} is full`, false);
+				const wasOn = m.state !== 'off';
+				if (wasOn) this.powerOff(m, 'off', 'its disk is moved');
+				m.volume = volume.id;
+				this.observe({
+					kind: 'made',
+					machine: m.name,
+					pool: m.pool,
+					host: m.host,
+					volume: m.volume,
+					version: m.version,
+					address: addressText(m.address ?? 0)
+				});
+				if (wasOn) this.powerOn(m, 'started after its disk was moved');
+				return null;
+			}
 			case 'restart service': {
 				const m = machine(effect.machine);
 				if (m.hung) throw new ProviderError('the machine does not answer', true);

@@ -73,6 +73,12 @@ export class LabServer {
 				stop: (machine, why, key) => this.operate(key, { e: 'stop', machine, why }, 6 * SECOND),
 				restart: (machine, why, key) => this.operate(key, { e: 'restart', machine, why }, 12 * SECOND),
 				reset: (machine, version, key) => this.operate(key, { e: 'reset', machine, version }, 70 * SECOND),
+				moveDisk: (machine, volume, key) =>
+					this.operate(
+						key,
+						{ e: 'move disk', machine, volume },
+						20 * SECOND + ((w.machines.get(machine)?.disk ?? 0) / 300e6) * SECOND
+					),
 				hosts: async () => {
 					const promised = new Map<string, { cores: number; memory: number; gpus: number }>();
 					for (const m of w.machines.values()) {

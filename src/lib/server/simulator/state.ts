@@ -189,6 +189,7 @@ export type Effect =
 	| { e: 'stop'; machine: string; why: string }
 	| { e: 'restart'; machine: string; why: string }
 	| { e: 'reset'; machine: string; version: string }
+	| { e: 'move disk'; machine: string; volume: string }
 	| { e: 'restart service'; machine: string; check: string }
 	| { e: 'sign out'; session: number; why: string }
 	| { e: 'announce'; gateway: string; protocol: string; port: number }

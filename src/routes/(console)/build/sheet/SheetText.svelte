@@ -56,6 +56,8 @@
 					history(),
 					indentOnInput(),
 					bracketMatching(),
+					// It grows with its text and wraps: the page scrolls, not a region inside it.
+					EditorView.lineWrapping,
 					yaml(),
 					syntaxHighlighting(colours),
 					lintGutter(),
@@ -69,7 +71,6 @@
 						'&': { fontSize: '13px', backgroundColor: 'var(--sheet)', color: 'var(--ink)' },
 						'.cm-content': { fontFamily: 'var(--font-mono)', caretColor: 'var(--ink)' },
 						'.cm-gutters': { backgroundColor: 'var(--shade)', color: 'var(--ink3)', border: 'none' },
-						'.cm-scroller': { maxHeight: '56vh' },
 						'.cm-tooltip': { backgroundColor: 'var(--sheet)', color: 'var(--ink)', borderColor: 'var(--hair)' },
 						'.cm-tooltip-autocomplete > ul > li[aria-selected]': {
 							backgroundColor: 'var(--sea)',

@@ -1,0 +1,312 @@
+import * as v from 'valibot';
+import { noEffects } from '$lib/core/plans/effects';
+import { evenOut } from '$lib/core/pools/evening';
+import { countWords, durationWords, FOREVER, HOUR, MINUTE, SECOND, sizeWords } from '$lib/core/time/units';
+import type { Fact } from '$lib/core/why/explained';
+import { poolAt, type PoolRow } from '../capacity/queries';
+import type { Context } from '../context';
+import { all, one } from '../db';
+import { InputProblem, planKind, type Draft } from '../plans/kind';
+import { sessionsOn } from '../watch/queries';
+import { sitesWith } from './queries';
+import { versionOrThrow } from './version-plans';
+
+/** What happens with people on machines that are to be made fresh. */
+const PEOPLE = ['wait', 'ask', 'now'] as const;
+export type FreshPeople = (typeof PEOPLE)[number];
+
+const people = v.optional(v.picklist(PEOPLE, 'Choose wait, ask or now.'), 'wait');
+const deadline = v.optional(
+	v.pipe(
+		v.number('Write a duration.'),
+		v.minValue(0, 'Not less than nothing.'),
+		v.maxValue(72 * HOUR, 'At most three days.')
+	),
+	2 * HOUR
+);
+const atOnce = v.optional(
+	v.pipe(
+		v.number('Write a number.'),
+		v.integer('A whole number.'),
+		v.minValue(1, 'At least one.'),
+		v.maxValue(100, 'At most 100.')
+	),
+	8
+);
+
+function poolOrThrow(ctx: Context, id: string): PoolRow {
+	const pool = poolAt(ctx.db, id, ctx.clock.now());
+	if (!pool) throw new InputProblem([{ field: 'pool', words: `There is no pool called ${id}.` }]);
+	return pool;
+}
+
+interface PoolMachine {
+	id: number;
+	name: string;
+	version: string;
+	state: string;
+}
+const machinesOf = (ctx: Context, pool: string): PoolMachine[] =>
+	all<PoolMachine>(
+		ctx.db,
+		`SELECT m.id, m.name, pl.version, st.state FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER}
+		 JOIN machine_states st ON st.machine_id = m.id AND st.until = ${FOREVER} WHERE m.pool_id = ? AND m.until = ${FOREVER} ORDER BY m.name`,
+		[pool]
+	);
+
+/** What a plan that touches every machine of a pool in turn says of people, time and capacity. */
+function freshDraft(
+	ctx: Context,
+	pool: PoolRow,
+	machines: PoolMachine[],
+	input: { people: FreshPeople; deadline: number; atOnce: number },
+	what: {
+		title: string;
+		how: string;
+		each: number;
+		number: string | null;
+		blocks: Fact[];
+		reasons: Fact[];
+		undoWords: string;
+	}
+): Draft {
+	const sessions = sessionsOn(
+		ctx.db,
+		machines.map((m) => m.id)
+	);
+	const touched = sessions.map((s) => ({
+		kind: 'person',
+		id: s.login,
+		name: s.person,
+		how: input.people === 'now' ? 'signed out' : 'asked to sign out'
+	}));
+	const rounds = Math.ceil(machines.length / input.atOnce);
+	const work = rounds * what.each;
+	const waits =
+		sessions.length === 0 || input.people === 'now' ? 0 : input.people === 'ask' ? input.deadline : 8 * HOUR;
+	return {
+		title: what.title,
+		effects: {
+			...noEffects(),
+			people: input.people === 'wait' ? [] : touched,
+			sessionsEnded:
+				input.people === 'now' ? sessions.map((s) => ({ kind: 'session', id: String(s.id), name: s.person })) : [],
+			machines: machines.map((m) => ({ kind: 'machine', id: m.name, name: m.name, how: what.how })),
+			duration: { middle: work + waits / 2, ninety: work * 1.4 + waits }
+		},
+		warnings: [
+			...(input.people === 'now' && sessions.length
+				? [
+						{
+							words: `${countWords(sessions.length, 'session')} end at once, and what is not saved in them is lost`,
+							side: 'against' as const
+						}
+					]
+				: []),
+			...(pool.assignment === 'personal'
+				? [
+						{
+							words: 'personal machines hold their people’s work on their disks: a reset takes it away',
+							side: 'against' as const
+						}
+					]
+				: [])
+		],
+		blocks: [
+			...what.blocks,
+			...(machines.length === 0 ? [{ words: 'no machine of it is to be touched', side: 'against' as const }] : [])
+		],
+		reasons: [
+			...what.reasons,
+			{
+				words:
+					input.people === 'wait'
+						? `${countWords(sessions.length, 'session')} on it now: each machine waits for its last sign-out`
+						: input.people === 'ask'
+							? `people are asked to sign out, and signed out after ${durationWords(input.deadline)}`
+							: `${countWords(sessions.length, 'session')} on it now are ended at once`,
+				source: 'measured'
+			},
+			{
+				words:
+					input.people === 'now'
+						? `at most ${input.atOnce} at once; capacity falls meanwhile`
+						: `at most ${input.atOnce} at once, and of those that are up only as many as the headroom of the hour can spare`,
+				source: 'policy'
+			}
+		],
+		objects: machines.map((m) => `machine/${m.name}`),
+		steps: [
+			{
+				kind: 'machines.fresh',
+				words: what.title,
+				input: {
+					pool: pool.id,
+					machines: machines.map((m) => m.name),
+					number: what.number,
+					people: input.people,
+					deadline: input.deadline,
+					atOnce: input.atOnce
+				},
+				expected: work + waits / 2
+			}
+		],
+		undo: null,
+		undoWords: what.undoWords
+	};
+}
+
+const resetPlan = planKind({
+	kind: 'machines.reset',
+	words: 'Put every machine of a pool back to its image, all at once or as people leave',
+	area: 'images',
+	schema: v.strictObject({ pool: v.string(), people, deadline, atOnce }),
+	async draft(ctx, input): Promise<Draft> {
+		const pool = poolOrThrow(ctx, input.pool);
+		const machines = machinesOf(ctx, pool.id);
+		return freshDraft(ctx, pool, machines, input, {
+			title: `Reset ${pool.name} to its image: ${countWords(machines.length, 'machine')}`,
+			how: 'reset to its image',
+			each: 3 * MINUTE,
+			number: null,
+			blocks: [],
+			reasons: [
+				{
+					words: 'each machine keeps its name, its account and its version; what was changed on it is gone',
+					source: 'image store'
+				}
+			],
+			undoWords: 'No: what was changed on the machines is gone, which is what it is for.'
+		});
+	}
+});
+
+const movePlan = planKind({
+	kind: 'machines.move',
+	words: 'Move the machines of a pool to a version once, whatever the pool follows',
+	area: 'images',
+	schema: v.strictObject({
+		pool: v.string(),
+		number: v.pipe(v.string(), v.nonEmpty('Choose a version.')),
+		people,
+		deadline,
+		atOnce
+	}),
+	async draft(ctx, input): Promise<Draft> {
+		const pool = poolOrThrow(ctx, input.pool);
+		const version = versionOrThrow(ctx, pool.line, input.number);
+		const machines = machinesOf(ctx, pool.id).filter((m) => m.version !== input.number);
+		const whole = sitesWith(ctx.db, pool.line, input.number, ctx.clock.now()).includes(pool.site);
+		return freshDraft(ctx, pool, machines, input, {
+			title: `Move ${pool.name} to ${pool.line} ${input.number}: ${countWords(machines.length, 'machine')}`,
+			how: `moved to ${input.number}`,
+			each: 3 * MINUTE,
+			number: input.number,
+			blocks: [
+				...(whole
+					? []
+					: [
+							{
+								words: `${pool.siteName} does not have ${pool.line} ${input.number} yet: ship it there first`,
+								side: 'against' as const
+							}
+						]),
+				...(version.open ? [{ words: 'it is open for work by hand', side: 'against' as const }] : []),
+				...(version.retired ? [{ words: 'it is retired', side: 'against' as const }] : [])
+			],
+			reasons: [
+				{
+					words: 'the pool’s follow rule stays: where it asks for another version, it is followed again afterwards',
+					source: 'follow rules'
+				}
+			],
+			undoWords: 'Yes: move them to the version before in the same way.'
+		});
+	}
+});
+
+const evenPlan = planKind({
+	kind: 'volumes.even',
+	words: 'Move machine disks between the volumes of a place until none is over a share, moving as little as can be',
+	area: 'images',
+	schema: v.strictObject({
+		site: v.string(),
+		/** Percent of a volume. */
+		share: v.optional(
+			v.pipe(
+				v.number('Write a share in percent.'),
+				v.minValue(10, 'At least 10 %.'),
+				v.maxValue(100, 'At most 100 %.')
+			),
+			80
+		)
+	}),
+	async draft(ctx, input): Promise<Draft> {
+		const { db } = ctx;
+		const site = one<{ name: string }>(db, 'SELECT name FROM sites WHERE id = ?', [input.site]);
+		if (!site) throw new InputProblem([{ field: 'site', words: `There is no site called ${input.site}.` }]);
+		const volumes = (await ctx.providers.compute.volumes()).filter((x) => x.site === input.site);
+		const disks = all<{ machine: string; volume: string; bytes: number; sessions: number }>(
+			db,
+			`SELECT m.name AS machine, pl.volume_id AS volume, p.disk AS bytes, (SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.until = ${FOREVER}) AS sessions
+			 FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} JOIN pools p ON p.id = m.pool_id AND p.until = ${FOREVER}
+			 WHERE m.until = ${FOREVER} AND m.site_id = ? ORDER BY m.name`,
+			[input.site]
+		);
+		const used = new Map(disks.map((d) => [d.machine, d.sessions]));
+		const { value, facts } = evenOut(volumes, disks, input.share / 100);
+		const moves = value?.moves ?? [];
+		const inUse = moves.filter((m) => (used.get(m.machine) ?? 0) > 0).length;
+		const last = moves.reduce((n, m) => n + 20 * SECOND + (m.bytes / 300e6) * SECOND, 0) / 3;
+		return {
+			title: `Even the volumes of ${site.name} out under ${input.share} %`,
+			effects: {
+				...noEffects(),
+				bytes: value?.bytes ?? 0,
+				machines: moves.map((m) => ({
+					kind: 'machine',
+					id: m.machine,
+					name: m.machine,
+					how: `disk from ${m.from} to ${m.to}`
+				})),
+				duration: { middle: last, ninety: last * 1.5 }
+			},
+			warnings: inUse
+				? [
+						{
+							words: `${countWords(inUse, 'machine')} of them ${inUse === 1 ? 'is' : 'are'} in use: their disks are moved after the last sign-out`,
+							side: 'against'
+						}
+					]
+				: [],
+			blocks:
+				value === null
+					? facts.filter((f) => f.side === 'against')
+					: moves.length === 0
+						? [{ words: 'nothing has to be moved', side: 'against' }]
+						: [],
+			reasons: [
+				...facts,
+				...moves
+					.slice(0, 10)
+					.map((m): Fact => ({
+						words: `${m.machine}: ${sizeWords(m.bytes)} from ${m.from} to ${m.to}`,
+						source: 'volumes'
+					}))
+			],
+			objects: moves.map((m) => `machine/${m.machine}`),
+			steps: [
+				{
+					kind: 'volumes.move',
+					words: `Move ${countWords(moves.length, 'disk')}`,
+					input: { moves: moves.map(({ machine, to }) => ({ machine, to })) },
+					expected: last
+				}
+			],
+			undo: null,
+			undoWords: 'Not needed: the disks are the same, on another volume.'
+		};
+	}
+});
+
+export const freshPlans = [resetPlan, movePlan, evenPlan];

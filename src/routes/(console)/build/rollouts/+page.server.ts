@@ -1,0 +1,34 @@
+import { waveWords } from '$lib/core/images/waves';
+import { poolsAt } from '$lib/server/capacity/queries';
+import { all } from '$lib/server/db';
+import { linesAt } from '$lib/server/images/queries';
+import { rolloutsAt } from '$lib/server/images/rollouts';
+import { asKnown, lookOf } from '$lib/server/moment';
+import { runtime } from '$lib/server/runtime';
+
+export const load = ({ url, depends }) => {
+	depends('sextant:live');
+	const { db, clock } = runtime();
+	const at = asKnown(lookOf(url, clock));
+	const lines = linesAt(db, at);
+	const pools = poolsAt(db, at);
+	const teams = all<{ id: string; name: string }>(db, 'SELECT id, name FROM teams ORDER BY name');
+	const names = (kind: 'pool' | 'team', id: string) =>
+		(kind === 'pool' ? pools.find((p) => p.id === id)?.name : teams.find((t) => t.id === id)?.name) ?? id;
+	return {
+		lines: lines.map((l) => ({
+			id: l.id,
+			name: l.name,
+			versions: l.versions
+				.filter((v) => !v.retired && !v.open)
+				.map((v) => ({ number: v.number, held: v.held, machines: v.machines })),
+			pools: pools.filter((p) => p.line === l.id).map((p) => ({ id: p.id, name: p.name }))
+		})),
+		teams,
+		rollouts: rolloutsAt(db, at).map((r) => ({
+			...r,
+			waves: r.waves.map((w) => ({ ...w, words: waveWords(r.settings.waves[w.wave]!, names) }))
+		})),
+		wanted: { line: url.searchParams.get('line'), number: url.searchParams.get('number') }
+	};
+};
