@@ -15,6 +15,7 @@ import { Observer } from '$lib/server/engine/observer';
 import { beginning } from '$lib/server/simulator/genesis';
 import { Lab } from '$lib/server/simulator/lab';
 import { LabServer } from '$lib/server/simulator/server';
+import { buildBench } from './build';
 import { drawCell, drawCells } from '$lib/ui/marks/cells';
 import { machinesPage, sessionsPage, type PageAsk } from '$lib/server/watch/lists';
 import { cellsAt, figuresAt } from '$lib/server/watch/queries';
@@ -70,6 +71,7 @@ report(
 queries(db);
 inserts(db);
 await cells();
+await buildBench(db, lab.now, report, median);
 writeResults();
 db.close();
 rmSync(folder, { recursive: true, force: true });

@@ -44,6 +44,10 @@ await page.waitForURL(`${base}/`);
 for (const [name, path] of [
 	['today', '/'],
 	['build', '/build?card=version/bridge-desk/3.2.0'],
+	['sheet', '/build/sheet?line=bridge-desk'],
+	['shipping', '/build/shipping?version=watch-desk/2.4.0'],
+	['rollouts', '/build/rollouts?line=bridge-desk&number=3.2.0'],
+	['pools', '/build/pools'],
 	['publish', '/publish'],
 	['secure', '/secure?who=alindqvist&what=chart-studio&managed=no'],
 	['scale', '/scale?pool=bridge-bergen'],

@@ -59,6 +59,16 @@ function outOf(v: FollowedVersion): string | null {
  * meant it.
  */
 export function wanted(rule: FollowRule, versions: readonly FollowedVersion[]): string | null {
+	// All machines of a pool share one rule and one list of versions: what they ask for is found once.
+	let known = found.get(versions);
+	if (!known) found.set(versions, (known = new WeakMap()));
+	let to = known.get(rule);
+	if (to === undefined) known.set(rule, (to = find(rule, versions)));
+	return to;
+}
+const found = new WeakMap<readonly FollowedVersion[], WeakMap<FollowRule, string | null>>();
+
+function find(rule: FollowRule, versions: readonly FollowedVersion[]): string | null {
 	if (rule.takes === 'nothing') return null;
 	if (rule.takes === 'exactly') {
 		const exact = versions.find((v) => v.number === rule.number);

@@ -19,6 +19,8 @@ export interface PackHost {
 	cores: number;
 	memory: number;
 	gpus: number;
+	/** What machines that are on it already take: it has to find room elsewhere, too, when the host fails. */
+	promised?: { cores: number; memory: number; gpus: number };
 }
 
 export interface Packing {
@@ -29,6 +31,8 @@ export interface Packing {
 	hosts: number;
 	/** No placement uses fewer hosts. */
 	bound: number;
+	/** A host whose machines would find no place if it failed; null when there is none, or when nobody asked. */
+	stuck: string | null;
 }
 
 export interface PackWish {
@@ -59,26 +63,35 @@ export function packMachines(
 	for (const m of machines) for (const r of RESOURCES) asked[r] += m[r];
 	const weight = (r: Resource) => (total[r] > 0 ? 1 / total[r] : 0);
 	const size = (g: Group) => Math.max(...RESOURCES.map((r) => g[r] * weight(r) * (asked[r] * weight(r) || 1)));
-	groups.sort((a, b) => size(b) - size(a) || (a.machines[0]!.name < b.machines[0]!.name ? -1 : 1));
-
 	const room = hosts.map((h): Room => ({ ...h, own: h, groups: [], apart: new Set() }));
-	const reserve = wish.spareHost ? 1 : 0;
 	const left: Packing['left'] = [];
-	for (const g of groups) {
+	const tied = groups.filter((g) => g.machines.length > 1 || g.apart.length > 0);
+	const free = groups.filter((g) => g.machines.length === 1 && g.apart.length === 0);
+	const oneByOne = wish.over === 'few' ? tied : groups;
+	const sizes = new Map(oneByOne.map((g) => [g, size(g)]));
+	oneByOne.sort((a, b) => sizes.get(b)! - sizes.get(a)! || (a.machines[0]!.name < b.machines[0]!.name ? -1 : 1));
+	for (const g of oneByOne) {
 		const to = bestRoom(g, room, wish, weight);
 		if (to) put(g, to);
 		else for (const m of g.machines) left.push({ machine: m.name, why: whyNot(g, room) });
 	}
-	if (wish.over === 'few') emptyHosts(room, wish, weight);
+	if (wish.over === 'few')
+		for (const g of fillHosts(free, room, (r) => asked[r] * weight(r)))
+			for (const m of g.machines) left.push({ machine: m.name, why: whyNot(g, room) });
+	if (wish.over === 'few' && tied.length) emptyHosts(room, wish, weight);
+	const at = new Map(left.length ? machines.map((m, i) => [m.name, i]) : []);
+	left.sort((a, b) => at.get(a.machine)! - at.get(b.machine)!);
 	const used = room.filter((r) => r.groups.length);
+	const places = new Map<string, string>();
+	for (const r of used) for (const g of r.groups) for (const m of g.machines) places.set(m.name, r.name);
 	const facts: Fact[] = [];
 	const bound = boundOf(asked, hosts);
 	facts.push({
 		words: `${countWords(machines.length - left.length, 'machine')} on ${countWords(used.length, 'host')}; with fewer than ${bound} it cannot be done`,
 		source: 'placement'
 	});
-	if (reserve && left.length === 0) {
-		const stuck = used.find((r) => !survives(r, room));
+	const stuck = wish.spareHost && left.length === 0 ? (used.find((r) => !survives(r, room)) ?? null) : null;
+	if (wish.spareHost && left.length === 0) {
 		if (stuck)
 			facts.push({
 				words: `if ${stuck.name} fails, its ${countWords(machinesOn(stuck), 'machine')} do not all find a place on the others`,
@@ -94,10 +107,11 @@ export function packMachines(
 	}
 	return {
 		value: {
-			places: new Map(room.flatMap((r) => r.groups.flatMap((g) => g.machines.map((m) => [m.name, r.name] as const)))),
+			places,
 			left,
 			hosts: used.length,
-			bound
+			bound,
+			stuck: stuck?.name ?? null
 		},
 		facts
 	};
@@ -117,16 +131,29 @@ interface Room extends PackHost {
 }
 
 function groupsOf(machines: readonly PackMachine[]): Group[] {
-	const groups = new Map<string, Group>();
-	machines.forEach((m, i) => {
-		const key = m.together === undefined ? `#${i}` : `=${m.together}`;
-		let g = groups.get(key);
-		if (!g) groups.set(key, (g = { machines: [], apart: [], cores: 0, memory: 0, gpus: 0 }));
-		g.machines.push(m);
-		if (m.apart !== undefined) g.apart.push(m.apart);
-		for (const r of RESOURCES) g[r] += m[r];
-	});
-	return [...groups.values()];
+	const groups: Group[] = [];
+	const tied = new Map<string, Group>();
+	for (const m of machines) {
+		const known = m.together === undefined ? undefined : tied.get(m.together);
+		if (known) {
+			known.machines.push(m);
+			if (m.apart !== undefined) known.apart.push(m.apart);
+			known.cores += m.cores;
+			known.memory += m.memory;
+			known.gpus += m.gpus;
+			continue;
+		}
+		const g: Group = {
+			machines: [m],
+			apart: m.apart === undefined ? [] : [m.apart],
+			cores: m.cores,
+			memory: m.memory,
+			gpus: m.gpus
+		};
+		groups.push(g);
+		if (m.together !== undefined) tied.set(m.together, g);
+	}
+	return groups;
 }
 
 const fits = (g: Group, r: Room) =>
@@ -139,7 +166,7 @@ function bestRoom(g: Group, rooms: readonly Room[], wish: PackWish, weight: (r: 
 	let bestScore = -Infinity;
 	for (const r of rooms) {
 		if (!fits(g, r)) continue;
-		let score = 0;
+		let score: number;
 		if (wish.over === 'all')
 			score = Math.min(...RESOURCES.filter((x) => r.own[x] > 0).map((x) => (r[x] - g[x]) / r.own[x]));
 		else {
@@ -159,7 +186,9 @@ function bestRoom(g: Group, rooms: readonly Room[], wish: PackWish, weight: (r: 
 
 function put(g: Group, r: Room): void {
 	r.groups.push(g);
-	for (const x of RESOURCES) r[x] -= g[x];
+	r.cores -= g.cores;
+	r.memory -= g.memory;
+	r.gpus -= g.gpus;
 	for (const a of g.apart) r.apart.add(a);
 }
 
@@ -193,6 +222,140 @@ function emptyHosts(rooms: Room[], wish: PackWish, weight: (r: Resource) => numb
 	}
 }
 
+/**
+ * Fills one host after the other, the roomiest first. Machines that are alike count as one kind. Of the kinds that still fit,
+ * the largest goes first that leaves the host its proportions; the last part of a host is filled by the best combination of a few, found by trying them all. As every host ends nearly full of
+ * all resources, what remains keeps the proportions that hosts have. Machines that ask for what only some hosts have go there
+ * before anything else does. Returns what finds no place.
+ */
+function fillHosts(groups: readonly Group[], rooms: readonly Room[], scarcity: (r: Resource) => number): Group[] {
+	const byMemory = new Map<number, Group[][]>();
+	const kinds: Group[][] = [];
+	for (const g of groups) {
+		let same = byMemory.get(g.memory);
+		if (!same) byMemory.set(g.memory, (same = []));
+		let kind = same.find((k) => k[0]!.cores === g.cores && k[0]!.gpus === g.gpus);
+		if (!kind) {
+			same.push((kind = []));
+			kinds.push(kind);
+		}
+		kind.push(g);
+	}
+	const open = kinds.sort(
+		(a, b) => b[0]!.gpus - a[0]!.gpus || b[0]!.memory - a[0]!.memory || b[0]!.cores - a[0]!.cores
+	);
+	const n = open.length;
+	const left = Int32Array.from(open, (k) => k.length);
+	const [cores, memory, gpus] = RESOURCES.map((r) => Float64Array.from(open, (k) => k[0]![r])) as [
+		Float64Array,
+		Float64Array,
+		Float64Array
+	];
+	const [wc, wm] = [scarcity('cores') || 1e-9, scarcity('memory') || 1e-9];
+	const largest = Math.max(...rooms.map((r) => r.own.cores));
+	const most = Math.max(...rooms.map((r) => r.own.memory));
+	const order = [...rooms].sort(
+		(a, b) => (b.cores / largest) * wc + (b.memory / most) * wm - (a.cores / largest) * wc - (a.memory / most) * wm
+	);
+
+	// Hosts that are alike are filled alike, as long as there are machines enough for it.
+	const patterns = new Map<string, number[]>();
+	const fill = (r: Room, special: number) => {
+		const key = `${r.cores} ${r.memory} ${r.gpus} ${special}`;
+		const known = patterns.get(key);
+		if (known && enough(known)) {
+			for (const k of known) {
+				left[k]!--;
+				put(open[k]!.pop()!, r);
+			}
+			return;
+		}
+		const picks = fillAnew(r, special);
+		patterns.set(key, picks);
+		for (const k of picks) put(open[k]!.pop()!, r);
+	};
+	const needed = new Int32Array(n);
+	const enough = (picks: readonly number[]) => {
+		needed.fill(0);
+		for (const k of picks) needed[k]!++;
+		return needed.every((count, k) => count <= left[k]!);
+	};
+	const fillAnew = (r: Room, special: number): number[] => {
+		let [c, m, g] = [r.cores, r.memory, r.gpus];
+		const picks: number[] = [];
+		const pick = (k: number) => {
+			picks.push(k);
+			left[k]!--;
+			c -= cores[k]!;
+			m -= memory[k]!;
+			g -= gpus[k]!;
+		};
+		const [oc, om] = [Math.max(1, r.own.cores), Math.max(1, r.own.memory)];
+		// So many of the machines that only such hosts take come first.
+		for (let k = 0; k < n && special > 0; k++)
+			while (special > 0 && gpus[k]! > 0 && left[k]! > 0 && cores[k]! <= c && memory[k]! <= m && gpus[k]! <= g) {
+				pick(k);
+				special--;
+			}
+		while (c > oc * LAST && m > om * LAST) {
+			let next = -1;
+			let score = -Infinity;
+			for (let k = 0; k < n; k++) {
+				if (left[k] === 0 || cores[k]! > c || memory[k]! > m || gpus[k]! > g) continue;
+				const s =
+					Math.max(cores[k]! / oc, memory[k]! / om) - EVEN * Math.abs((c - cores[k]!) / oc - (m - memory[k]!) / om);
+				if (s > score) [next, score] = [k, s];
+			}
+			if (next < 0) break;
+			pick(next);
+		}
+		// What fills the rest best, up to a few machines, tried in order so that no combination comes twice.
+		const best = { sum: 0, picks: [] as number[] };
+		const tried: number[] = [];
+		const search = (from: number, cc: number, mm: number, gg: number, sum: number) => {
+			if (sum > best.sum) {
+				best.sum = sum;
+				best.picks = [...tried];
+			}
+			if (tried.length === DEEP) return;
+			for (let k = from; k < n; k++) {
+				if (left[k] === 0 || cores[k]! > cc || memory[k]! > mm || gpus[k]! > gg) continue;
+				left[k]!--;
+				tried.push(k);
+				search(k, cc - cores[k]!, mm - memory[k]!, gg - gpus[k]!, sum + wc * (cores[k]! / oc) + wm * (memory[k]! / om));
+				tried.pop();
+				left[k]!++;
+			}
+		};
+		for (;;) {
+			best.sum = 0;
+			best.picks = [];
+			search(0, c, m, g, 0);
+			if (best.picks.length === 0) break;
+			for (const k of best.picks) pick(k);
+		}
+		return picks;
+	};
+	const over = () => left.some((k) => k > 0);
+	const specials = () => left.reduce((sum, count, k) => sum + (gpus[k]! > 0 ? count : 0), 0);
+	// Machines that need a GPU are dealt out over the hosts that have any and are needed in any case, beside others: a host full
+	// of them alone is seldom full of everything.
+	const equipped = order.filter((r) => r.own.gpus > 0);
+	equipped.forEach((r, i) => {
+		const still = specials();
+		if (still > 0) fill(r, Math.ceil(still / (equipped.length - i)));
+	});
+	for (const r of order) if (over() && r.own.gpus === 0) fill(r, 0);
+	for (const r of order) if (over()) fill(r, specials());
+	return open.flat();
+}
+
+/** The share of a host that is filled by trying combinations, and how many machines of one are tried. */
+const LAST = 0.3;
+const DEEP = 4;
+/** How much it counts that what is left of a host keeps the proportions of the host. */
+const EVEN = 2;
+
 const machinesOn = (r: Room) => r.groups.reduce((n, g) => n + g.machines.length, 0);
 
 /** Whether the machines of a host find a place on the others. */
@@ -200,13 +363,13 @@ function survives(r: Room, rooms: readonly Room[]): boolean {
 	const others = rooms
 		.filter((x) => x !== r)
 		.map((x): Room => ({ ...x, groups: [...x.groups], apart: new Set(x.apart) }));
-	return [...r.groups]
-		.sort((a, b) => b.memory - a.memory)
-		.every((g) => {
-			const to = others.find((x) => fits(g, x));
-			if (to) put(g, to);
-			return to !== undefined;
-		});
+	for (const g of [...r.groups].sort((a, b) => b.memory - a.memory)) {
+		const to = others.find((x) => fits(g, x));
+		if (!to) return false;
+		put(g, to);
+	}
+	// How large the machines are that were there before is not known here: their sum has to find room in the sum of what is left.
+	return RESOURCES.every((x) => others.reduce((n, o) => n + o[x], 0) >= (r.promised?.[x] ?? 0));
 }
 
 function whyNot(g: Group, rooms: readonly Room[]): string {

@@ -251,6 +251,68 @@ export function openApi(): Record<string, unknown> {
 					responses: { 200: json({ type: 'object' }, 'The decision with each fact that made it') }
 				}
 			},
+			'/sheets/{line}': {
+				get: {
+					summary: 'The build sheet of an image line, as a file',
+					parameters: [path('line', 'The image line'), query('at', 'A moment in the past')],
+					responses: {
+						200: { description: 'The sheet', content: { 'application/yaml': { schema: { type: 'string' } } } },
+						404: problem
+					}
+				}
+			},
+			'/sheets/{line}/check': {
+				post: {
+					summary: 'Looks a sheet over without changing anything: problems, nearest right order, time, cost, rights',
+					parameters: [path('line', 'The image line')],
+					requestBody: {
+						required: true,
+						content: { 'application/json': { schema: { type: 'object', properties: { text: { type: 'string' } } } } }
+					},
+					responses: {
+						200: json({ type: 'object' }, 'The report, or where the text cannot be read'),
+						404: problem,
+						422: problem
+					}
+				}
+			},
+			'/boms/{line}/{number}': {
+				get: {
+					summary: 'The contents of a version as CycloneDX',
+					parameters: [path('line', 'The image line'), path('number', 'The version')],
+					responses: {
+						200: {
+							description: 'A bill of materials',
+							content: { 'application/vnd.cyclonedx+json': { schema: { type: 'object' } } }
+						},
+						404: problem
+					}
+				}
+			},
+			'/calendar.ics': {
+				get: {
+					summary: 'What comes back by itself, as a calendar; takes the token in the address, too',
+					parameters: [query('token', 'A token, for calendars that cannot send a header')],
+					responses: {
+						200: { description: 'iCalendar (RFC 5545)', content: { 'text/calendar': { schema: { type: 'string' } } } }
+					}
+				}
+			},
+			'/consoles/{line}': {
+				post: {
+					summary: 'Types a line at the console of a reference machine that is open',
+					parameters: [path('line', 'The image line')],
+					requestBody: {
+						required: true,
+						content: {
+							'application/json': {
+								schema: { type: 'object', properties: { text: { type: 'string' } }, required: ['text'] }
+							}
+						}
+					},
+					responses: { 200: json({ type: 'object' }, 'What it printed'), 403: problem, 502: problem }
+				}
+			},
 			'/lab/clock': {
 				get: { summary: 'The lab’s clock', responses: { 200: json({ type: 'object' }, 'Now, speed, paused') } },
 				post: {

@@ -54,6 +54,16 @@ type Params = Record<string, unknown> | unknown[];
 /** All rows of a query; the statement is prepared once per database. */
 export const all = <T>(db: Db, sql: string, params: Params = []): T[] => statement(db, sql).all(params) as T[];
 
+const inColumns = new WeakMap<Db, Map<string, Database.Statement>>();
+/** All rows of a query as lists of their columns, a third quicker than rows by name: for very long lists. */
+export function allColumns<T extends unknown[]>(db: Db, sql: string, params: Params = []): T[] {
+	let cache = inColumns.get(db);
+	if (!cache) inColumns.set(db, (cache = new Map()));
+	let s = cache.get(sql);
+	if (!s) cache.set(sql, (s = db.prepare(sql).raw()));
+	return s.all(params) as T[];
+}
+
 /** The first row, or undefined. */
 export const one = <T>(db: Db, sql: string, params: Params = []): T | undefined =>
 	statement(db, sql).get(params) as T | undefined;

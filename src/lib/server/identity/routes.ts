@@ -25,6 +25,7 @@ export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'DELETE', Ne
 	'/(console)/build/compare': { GET: read('images') },
 	'/(console)/build/shipping': { GET: read('images') },
 	'/(console)/build/rollouts': { GET: read('images') },
+	'/(console)/build/pools': { GET: read('images') },
 	'/(console)/publish': { GET: read('publishing') },
 	'/(console)/secure': { GET: read('access') },
 	'/(console)/scale': { GET: read('capacity') },

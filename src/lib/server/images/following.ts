@@ -15,7 +15,7 @@ import {
 import { FOREVER } from '$lib/core/time/units';
 import { momentWords } from '$lib/core/time/zone';
 import type { Explained } from '$lib/core/why/explained';
-import { all, one, type Db } from '../db';
+import { all, allColumns, one, type Db } from '../db';
 import { dueAt } from './shipping';
 
 export interface RuleRow {
@@ -25,6 +25,8 @@ export interface RuleRow {
 	rollout: number | null;
 	since: number;
 }
+
+const NOTHING: FollowRule = { takes: 'nothing' };
 
 /** Follow rules in force at a moment, by subject: `pool/ID` or `machine/NAME`. */
 export function rulesAt(db: Db, at: number): Map<string, RuleRow> {
@@ -127,56 +129,58 @@ export function followingAt(
 	const rows =
 		which === 'none'
 			? []
-			: all<{
-					id: number;
-					name: string;
-					pool: string;
-					assignment: string;
-					site: string;
-					line: string;
-					version: string;
-					poolLine: string;
-					users: 'single' | 'multi';
-					generation: 1 | 2;
-					state: string;
-					sessions: number;
-				}>(
+			: allColumns<[number, string, string, string, string, string, string]>(
 					db,
-					`SELECT m.id, m.name, m.pool_id AS pool, p.assignment, m.site_id AS site, pl.line_id AS line, pl.version, p.line_id AS poolLine, l.users, l.generation, s.state,
-		 (SELECT count(*) FROM sessions x WHERE x.machine_id = m.id AND x.since <= @at AND x.until > @at) AS sessions
+					`SELECT m.id, m.name, m.pool_id AS pool, m.site_id AS site, pl.line_id AS line, pl.version, s.state
 		 FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at
-		 JOIN machine_states s ON s.machine_id = m.id AND s.since <= @at AND s.until > @at
-		 JOIN pools p ON p.id = m.pool_id AND p.since <= @at AND p.until > @at
-		 JOIN lines l ON l.id = pl.line_id
+		 JOIN machine_states s ON s.machine_id = m.id AND s.since = (SELECT max(since) FROM machine_states y WHERE y.machine_id = m.id AND y.since <= @at)
 		 WHERE m.since <= @at AND m.until > @at ORDER BY m.name`,
 					{ at }
 				);
-	const machines = rows.map((r) => {
-		const own = ruleOf(`machine/${r.name}`);
-		const rule = own ?? ruleOf(`pool/${r.pool}`);
-		return {
-			id: r.id,
-			name: r.name,
-			pool: r.pool,
-			personal: r.assignment === 'personal',
-			line: r.poolLine,
-			version: r.version,
-			rule: rule?.rule ?? { takes: 'nothing' as const },
-			ruleOf: own
-				? 'rollout' in own && own.rollout !== null
-					? ('rollout' as const)
-					: ('machine' as const)
-				: ('pool' as const),
-			when: rule?.when ?? ('next sign-out' as const),
-			users: r.users,
-			generation: r.generation,
-			site: r.site,
-			sessions: r.sessions,
-			on: r.state !== 'off',
-			reference: false,
-			busy: busy.has(r.name),
-			failures: (number: string) => failures.get(`${r.name}/${number}`) ?? 0
-		};
+	const sessions = new Map(
+		which === 'none'
+			? []
+			: all<{ id: number; n: number }>(
+					db,
+					'SELECT machine_id AS id, count(*) AS n FROM sessions WHERE since <= ? AND until > ? GROUP BY 1',
+					[at, at]
+				).map((r) => [r.id, r.n] as const)
+	);
+	const pools = new Map(
+		all<{ id: string; assignment: string; line: string }>(
+			db,
+			'SELECT id, assignment, line_id AS line FROM pools WHERE since <= ? AND until > ?',
+			[at, at]
+		).map((p) => [p.id, { ...p, rule: ruleOf(`pool/${p.id}`) }])
+	);
+	const never = () => 0;
+	const machines = rows.flatMap(([id, name, poolId, site, lineId, version, state]): Following['machines'] => {
+		const pool = pools.get(poolId);
+		const line = lines.get(lineId);
+		if (!pool || !line) return [];
+		const own = ruleOf(`machine/${name}`);
+		const rule = own ?? pool.rule;
+		return [
+			{
+				id,
+				name,
+				pool: poolId,
+				personal: pool.assignment === 'personal',
+				line: pool.line,
+				version,
+				rule: rule?.rule ?? NOTHING,
+				ruleOf: own ? ('rollout' in own && own.rollout !== null ? 'rollout' : 'machine') : 'pool',
+				when: rule?.when ?? 'next sign-out',
+				users: line.users,
+				generation: line.generation,
+				site,
+				sessions: sessions.get(id) ?? 0,
+				on: state !== 'off',
+				reference: false,
+				busy: busy.has(name),
+				failures: failures.size === 0 ? never : (number) => failures.get(`${name}/${number}`) ?? 0
+			}
+		];
 	});
 	return {
 		machines,
@@ -248,15 +252,27 @@ export function whoTakes(
 }[] {
 	const followed = f.lines.get(line);
 	if (!followed) return [];
-	const decisions = f.machines
-		.filter((m) => m.line === line)
-		.map((m) => ({
-			...decideAbout(m, number, followed, line, f.atSite(line)(m.site), f.now),
-			name: m.name,
-			pool: m.pool,
-			sessions: m.sessions
-		}));
-	return groupTakes(decisions).map((g) => ({ reason: g.reason, will: WILL_TAKE.has(g.reason), machines: g.items }));
+	// Machines in the same position decide alike: each position is thought through once.
+	const thought = new Map<string, Explained<Move>>();
+	const rules = new Map<FollowRule, number>();
+	const about = (m: Following['machines'][number]): Explained<Move> => {
+		let rule = rules.get(m.rule);
+		if (rule === undefined) rules.set(m.rule, (rule = rules.size));
+		const key = `${rule} ${m.ruleOf} ${m.site} ${m.version} ${m.sessions} ${m.on} ${m.busy} ${m.failures(number)} ${typeof m.when === 'string' ? m.when : m.when.from}`;
+		let move = thought.get(key);
+		if (!move) thought.set(key, (move = decideAbout(m, number, followed, line, f.atSite(line)(m.site), f.now)));
+		return move;
+	};
+	const decisions = f.machines.flatMap((m) => {
+		if (m.line !== line) return [];
+		const { value, facts } = about(m);
+		return [{ value, facts, name: m.name, pool: m.pool, sessions: m.sessions }];
+	});
+	return groupTakes(decisions).map((g) => ({
+		reason: g.reason,
+		will: WILL_TAKE.has(g.reason),
+		machines: g.items
+	}));
 }
 
 /** Why a machine is on the version it is on: what its rule asks for, and the move that brought it there. */

@@ -287,12 +287,10 @@ const evenPlan = planKind({
 						: [],
 			reasons: [
 				...facts,
-				...moves
-					.slice(0, 10)
-					.map((m): Fact => ({
-						words: `${m.machine}: ${sizeWords(m.bytes)} from ${m.from} to ${m.to}`,
-						source: 'volumes'
-					}))
+				...moves.slice(0, 10).map((m): Fact => ({
+					words: `${m.machine}: ${sizeWords(m.bytes)} from ${m.from} to ${m.to}`,
+					source: 'volumes'
+				}))
 			],
 			objects: moves.map((m) => `machine/${m.machine}`),
 			steps: [

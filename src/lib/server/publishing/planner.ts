@@ -1,7 +1,8 @@
 import * as v from 'valibot';
 import { expectDuration } from '$lib/core/images/duration';
 import { noEffects } from '$lib/core/plans/effects';
-import { fitMachines, type MachineSize } from '$lib/core/pools/fitting';
+import { CORE_OVERCOMMIT, fitMachines, type MachineSize } from '$lib/core/pools/fitting';
+import { packMachines } from '$lib/core/pools/packing';
 import { parsePattern, planNames, type NamesPlan } from '$lib/core/pools/naming';
 import { countWords, FOREVER, GB, HOUR, MINUTE, SECOND } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
@@ -44,6 +45,19 @@ export const policySchema = v.strictObject({
 	placing: v.picklist(['fill', 'spread'])
 });
 
+const placeSchema = v.optional(
+	v.strictObject({
+		/** Fill few hosts, or spread over all. */
+		over: v.optional(v.picklist(['few', 'all'], 'Choose few or all.'), 'all'),
+		/** Keep room so that any one host may fail. */
+		spareHost: v.optional(v.boolean(), false),
+		/** No two of these machines on one host. */
+		apart: v.optional(v.boolean(), false)
+	}),
+	{}
+);
+type PlaceWish = v.InferOutput<typeof placeSchema>;
+
 const poolSchema = v.strictObject({
 	id: v.optional(v.string()),
 	name: v.pipe(v.string(), v.trim(), v.nonEmpty('Give the pool a name.'), v.maxLength(60, 'At most 60 characters.')),
@@ -68,6 +82,7 @@ const poolSchema = v.strictObject({
 			v.check((t) => parseRule(t) !== null, 'Write newest, newest 3.x, exactly 3.1.4 or nothing.')
 		)
 	),
+	place: placeSchema,
 	policy: v.optional(policySchema)
 });
 export type PoolInput = v.InferOutput<typeof poolSchema>;
@@ -102,7 +117,8 @@ async function layMachines(
 	size: MachineSize,
 	count: number,
 	naming: string,
-	from: number
+	from: number,
+	place: PlaceWish
 ) {
 	const names = await previewNames(ctx, naming, count, from);
 	if ('problem' in names) throw new InputProblem([{ field: 'naming', words: names.problem }]);
@@ -110,6 +126,34 @@ async function layMachines(
 	const volumes = (await ctx.providers.compute.volumes()).filter((x) => x.site === site);
 	const free = await ctx.providers.network.free(network);
 	const fit = fitMachines(size, count, hosts, volumes, free);
+	const apart = names.names.slice(0, fit.value.places.length);
+	const over = size.gpus > 0 ? 1 : CORE_OVERCOMMIT;
+	const machines = apart.map((name) => ({
+		name,
+		cores: size.cores,
+		memory: size.memory,
+		gpus: size.gpus,
+		...(place.apart ? { apart: naming } : {})
+	}));
+	const room = hosts.map((h) => ({
+		name: h.name,
+		cores: h.cores * over - h.coresPromised,
+		memory: h.memory - h.memoryPromised,
+		gpus: h.gpus - h.gpusPromised,
+		promised: { cores: h.coresPromised, memory: h.memoryPromised, gpus: h.gpusPromised }
+	}));
+	// A host with GPUs is kept for machines that need one, as long as the others are enough.
+	const plain = hosts.filter((h) => h.gpus === 0).map((h) => h.name);
+	const first =
+		size.gpus === 0
+			? packMachines(
+					machines,
+					room.filter((h) => plain.includes(h.name)),
+					place
+				)
+			: null;
+	const packed = first && first.value.left.length === 0 ? first : packMachines(machines, room, place);
+	const places = fit.value.places.map((p, i) => ({ ...p, host: packed.value.places.get(apart[i]!) ?? p.host }));
 	const blocks: Fact[] = fit.value.shortages.map((s) => ({
 		words: s.words,
 		side: 'against',
@@ -120,7 +164,17 @@ async function layMachines(
 			words: `the pattern ${naming} has numbers for only ${countWords(names.names.length, 'more machine')}`,
 			side: 'against'
 		});
-	return { names, fit, blocks, volumes };
+	if (fit.value.shortages.length === 0) {
+		for (const l of packed.value.left.slice(0, 5))
+			blocks.push({ words: `${l.machine} finds no host: ${l.why}`, side: 'against', source: 'placement' });
+		if (packed.value.stuck !== null)
+			blocks.push({
+				words: `there is no room for one host to fail: the machines of ${packed.value.stuck} would find no place on the others`,
+				side: 'against',
+				source: 'placement'
+			});
+	}
+	return { names, fit, places, blocks, volumes, facts: [...fit.facts, ...packed.facts] };
 }
 
 const MAKE = (disk: number) => 50 * SECOND + (disk / GB) * 1.7 * SECOND;
@@ -214,8 +268,17 @@ const createPool = planKind({
 			problems.push({ field: 'name', words: 'There is a pool with this name already.' });
 		if (problems.length) throw new InputProblem(problems);
 
-		const laid = await layMachines(ctx, input.site, input.network, input, input.count, input.naming, input.from);
-		const machines = laid.fit.value.places
+		const laid = await layMachines(
+			ctx,
+			input.site,
+			input.network,
+			input,
+			input.count,
+			input.naming,
+			input.from,
+			input.place
+		);
+		const machines = laid.places
 			.slice(0, laid.names.names.length)
 			.map((p, i) => ({ name: laid.names.names[i]!, ...p }));
 		const steps: StepSpec[] = [
@@ -232,7 +295,12 @@ const createPool = planKind({
 			title: `Make pool ${input.name}: ${countWords(input.count, 'machine')} from ${input.line} ${input.version} in ${site!.name}`,
 			effects: {
 				...noEffects(),
-				machines: laid.names.names.map((n) => ({ kind: 'machine', id: n, name: n, how: 'made' })),
+				machines: laid.names.names.map((n, i) => ({
+					kind: 'machine',
+					id: n,
+					name: n,
+					how: machines[i] ? `made on ${machines[i].host}` : 'made'
+				})),
 				bytes: input.count * version!.size,
 				duration: durationOf(steps),
 				cost: { before: 0, after: cost }
@@ -262,7 +330,7 @@ const createPool = planKind({
 				...(version!.retired ? [{ words: `${input.line} ${input.version} is retired`, side: 'against' as const }] : [])
 			],
 			reasons: [
-				...laid.fit.facts,
+				...laid.facts,
 				{ words: `its machines follow ${input.follows ?? `exactly ${input.version}`}`, source: 'follow rules' },
 				{
 					words: `names run from ${laid.names.names[0] ?? '–'} to ${laid.names.names.at(-1) ?? '–'}`,
@@ -285,7 +353,8 @@ const growPool = planKind({
 	schema: v.strictObject({
 		pool: v.string(),
 		count: v.optional(whole(1, 2000, 'the machines')),
-		retry: v.optional(v.boolean(), false)
+		retry: v.optional(v.boolean(), false),
+		place: placeSchema
 	}),
 	async draft(ctx, input): Promise<Draft> {
 		const pool = poolAt(ctx.db, input.pool, ctx.clock.now());
@@ -300,9 +369,9 @@ const growPool = planKind({
 				)
 			: [];
 		const count = input.retry ? unmade.length : input.count!;
-		const laid = await layMachines(ctx, pool.site, pool.network, pool, Math.max(1, count), pool.naming, 1);
+		const laid = await layMachines(ctx, pool.site, pool.network, pool, Math.max(1, count), pool.naming, 1, input.place);
 		const names = input.retry ? unmade.map((u) => u.name) : laid.names.names;
-		const machines = laid.fit.value.places.slice(0, names.length).map((p, i) => ({ name: names[i]!, ...p }));
+		const machines = laid.places.slice(0, names.length).map((p, i) => ({ name: names[i]!, ...p }));
 		const steps = makeSteps(pool.id, machines, pool.disk);
 		const version = versionToMake(ctx.db, pool, ctx.clock.now());
 		const size =
@@ -327,7 +396,7 @@ const growPool = planKind({
 			reasons: [
 				{ words: `they are made from ${pool.line} ${version}, which the pool’s rule asks for`, source: 'follow rules' },
 				...unmade.map((u): Fact => ({ words: `${u.name}: ${u.reason}`, side: 'against', source: 'job log' })),
-				...laid.fit.facts
+				...laid.facts
 			],
 			objects: [`pool/${pool.id}`],
 			steps,

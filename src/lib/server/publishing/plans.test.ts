@@ -2,7 +2,7 @@ import { beforeEach, describe, expect, test } from 'vitest';
 import { FOREVER, MINUTE } from '$lib/core/time/units';
 import { all, one } from '../db';
 import { verifyData } from '../db/verify';
-import { Harness, NEW_POOL } from '../testing/harness';
+import { Harness, NEW_POOL, testEstate } from '../testing/harness';
 import { previewNames } from './planner';
 
 let h: Harness;
@@ -103,5 +103,33 @@ describe('a publication', () => {
 	])('with %j is refused beside %s', async (change, field, words) => {
 		const problems = (await refusal('publication.create', { ...publication, ...change }))!;
 		expect(problems.find((p) => p.field === field)!.words).toMatch(words);
+	});
+});
+
+describe('where machines go', () => {
+	test('the plan says which host, how near to the fewest, and why it refuses', async () => {
+		const h = await Harness.of(testEstate());
+		const all = await h.draft('pool.create', NEW_POOL);
+		expect(all.effects.machines[0]!.how).toMatch(/^made on quay-h\d$/);
+		expect(all.reasons.map((r) => r.words).join()).toMatch(
+			/3 machines on \d hosts?; with fewer than 1 it cannot be done/
+		);
+		const apart = await h.draft('pool.create', { ...NEW_POOL, count: 40, place: { apart: true } });
+		expect(apart.blocks.map((b) => b.words).join()).toMatch(
+			/finds no host: every host has a machine that it is to be kept apart from/
+		);
+		const hosts = (await h.server.providers.compute.hosts()).filter((x) => x.site === 'quay');
+		const spare = await h.draft('pool.create', { ...NEW_POOL, place: { spareHost: true } });
+		if (hosts.length === 1) expect(spare.blocks.map((b) => b.words).join()).toMatch(/no room for one host to fail/);
+		else expect(spare.reasons.map((r) => r.words).join()).toMatch(/any one host may fail|no room for one host/);
+	});
+	test('a pool follows what was said', async () => {
+		const h = await Harness.of(testEstate());
+		expect(
+			(await h.draft('pool.create', { ...NEW_POOL, follows: 'newest 1.x' })).reasons.map((r) => r.words)
+		).toContain('its machines follow newest 1.x');
+		await expect(h.draft('pool.create', { ...NEW_POOL, follows: 'the moon' })).rejects.toMatchObject({
+			problems: [{ field: 'follows' }]
+		});
 	});
 });

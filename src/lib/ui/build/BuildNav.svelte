@@ -7,6 +7,7 @@
 		{ name: 'Lines', path: '/build' },
 		{ name: 'Rollouts', path: '/build/rollouts' },
 		{ name: 'Shipping', path: '/build/shipping' },
+		{ name: 'Pools', path: '/build/pools' },
 		{ name: 'Work by hand', path: '/build/console' },
 		{ name: 'Compare', path: '/build/compare' },
 		{ name: 'Schedules', path: '/build/schedules' }

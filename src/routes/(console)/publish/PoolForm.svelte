@@ -32,7 +32,11 @@
 			naming: '',
 			from: 1,
 			folder: choices.folders[0] ?? '',
-			network: ''
+			network: '',
+			follows: 'exactly',
+			over: 'all',
+			spareHost: false,
+			apart: false
 		}))
 	);
 	const line = $derived(choices.lines.find((l) => l.id === f.line));
@@ -77,9 +81,17 @@
 		if (disk === null) errors.disk = 'Write a size such as 64 GB.';
 		if (memory === null || disk === null) return;
 		busy = true;
+		const { follows, over, spareHost, apart, ...rest } = f;
 		errors = await draftFrom(
 			'pool.create',
-			{ ...f, perMachine: line?.users === 'multi' ? f.perMachine : 1, memory, disk },
+			{
+				...rest,
+				perMachine: line?.users === 'multi' ? f.perMachine : 1,
+				memory,
+				disk,
+				follows: follows === 'exactly' ? `exactly ${f.version}` : follows,
+				place: { over, spareHost, apart }
+			},
 			{ make: null }
 		);
 		busy = false;
@@ -145,6 +157,26 @@
 				>{#each choices.folders as x (x)}<option>{x}</option>{/each}</select
 			>{/snippet}</Field
 	>
+	<Field label="Follows" problem={errors.follows}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.follows}
+				><option value="exactly">exactly that version</option><option value="newest">the newest</option><option
+					value="nothing">nothing: it stays as it is</option
+				></select
+			>{/snippet}</Field
+	>
+	<Field label="On hosts" problem={errors['place.over']}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.over}
+				><option value="all">spread over all</option><option value="few">fill as few as can be</option></select
+			>{/snippet}</Field
+	>
+	<div class="col-span-2 flex items-center gap-4 text-[13px]">
+		<label class="flex items-center gap-1.5"
+			><input type="checkbox" bind:checked={f.spareHost} /> room for one host to fail</label
+		>
+		<label class="flex items-center gap-1.5"
+			><input type="checkbox" bind:checked={f.apart} /> each on a host of its own</label
+		>
+	</div>
 	<div class="text-[12.5px]" role="status">
 		{#if preview?.names}
 			<p class="text-ink2">

@@ -50,3 +50,6 @@ CREATE TABLE site_versions(
 	PRIMARY KEY (site_id, line_id, number, since)
 ) STRICT, WITHOUT ROWID;
 CREATE INDEX moves_open ON moves(ended);
+-- Who is on which machine at a moment is read from the index alone.
+DROP INDEX sessions_by_end;
+CREATE INDEX sessions_by_end ON sessions(until, since, machine_id);

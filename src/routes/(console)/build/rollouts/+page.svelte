@@ -246,12 +246,7 @@
 				{/each}
 			</fieldset>
 			<div class="mt-1 grid grid-cols-4 gap-x-4">
-				<TextField
-					label="Machines change from"
-					hint="local time"
-					problem={errors.from}
-					bind:value={f.from}
-				/>
+				<TextField label="Machines change from" hint="local time" problem={errors.from} bind:value={f.from} />
 				<TextField label="until" problem={errors.until} bind:value={f.until} />
 				<TextField label="Each wave is watched for" problem={errors.pause} bind:value={f.pause} />
 				<TextField label="Waits for numbers at most" problem={errors.longest} bind:value={f.longest} />

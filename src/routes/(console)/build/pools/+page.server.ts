@@ -1,0 +1,55 @@
+import { narrow } from '$lib/core/scope/scope';
+import { ruleWords } from '$lib/core/images/follow';
+import { poolsAt } from '$lib/server/capacity/queries';
+import { homeZone } from '$lib/server/capacity/demand';
+import { all } from '$lib/server/db';
+import { rulesAt } from '$lib/server/images/following';
+import { linesAt } from '$lib/server/images/queries';
+import { asKnown, lookOf } from '$lib/server/moment';
+import { runtime } from '$lib/server/runtime';
+
+export const load = async ({ url, depends }) => {
+	depends('sextant:live');
+	const { db, clock, providers } = runtime();
+	const look = lookOf(url, clock);
+	const at = asKnown(look);
+	const rules = rulesAt(db, at);
+	const rows = all<{ pool: string; version: string; n: number; sessions: number }>(
+		db,
+		`SELECT m.pool_id AS pool, pl.version, count(*) AS n, sum((SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.since <= ?1 AND s.until > ?1)) AS sessions
+		 FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= ?1 AND pl.until > ?1 WHERE m.since <= ?1 AND m.until > ?1 GROUP BY 1, 2 ORDER BY 3 DESC`,
+		{ 1: at }
+	);
+	const pools = narrow(
+		look.scope,
+		poolsAt(db, at),
+		{ pool: (p) => p.id, site: (p) => p.site, line: (p) => p.line },
+		(p) => p.name
+	).items;
+	const volumes = look.live ? await providers.compute.volumes() : [];
+	const sites = all<{ id: string; name: string }>(db, 'SELECT id, name FROM sites ORDER BY position');
+	return {
+		homeZone: homeZone(db),
+		lines: linesAt(db, at).map((l) => ({
+			id: l.id,
+			versions: l.versions.filter((v) => !v.retired && !v.open).map((v) => v.number)
+		})),
+		pools: pools.map((p) => {
+			const own = rows.filter((r) => r.pool === p.id);
+			return {
+				id: p.id,
+				name: p.name,
+				site: p.siteName,
+				line: p.line,
+				personal: p.assignment === 'personal',
+				follows: ruleWords(rules.get(`pool/${p.id}`)?.rule ?? { takes: 'nothing' }),
+				machines: own.reduce((n, r) => n + r.n, 0),
+				people: own.reduce((n, r) => n + r.sessions, 0),
+				versions: own.map((r) => ({ number: r.version, n: r.n }))
+			};
+		}),
+		places: sites
+			.map((s) => ({ ...s, volumes: volumes.filter((v) => v.site === s.id) }))
+			.filter((s) => s.volumes.length > 0)
+	};
+};

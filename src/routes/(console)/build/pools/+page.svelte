@@ -1,0 +1,197 @@
+<script lang="ts">
+	import { untrack } from 'svelte';
+	import { page } from '$app/state';
+	import { DateTime } from 'luxon';
+	import { parseDuration, sizeWords } from '$lib/core/time/units';
+	import BuildNav from '$lib/ui/build/BuildNav.svelte';
+	import Field from '$lib/ui/forms/Field.svelte';
+	import TextField from '$lib/ui/forms/TextField.svelte';
+	import { addressWith } from '$lib/ui/frame/address';
+	import { draftFrom } from '$lib/ui/plan/draft';
+
+	let { data } = $props();
+	const may = (kind: string) => data.look.live && data.mayDraft.includes(kind);
+	let chosen = $state(untrack(() => data.pools[0]?.id ?? ''));
+	const pool = $derived(data.pools.find((p) => p.id === chosen) ?? null);
+	let f = $state(
+		untrack(() => ({
+			kind: 'machines.reset',
+			number: '',
+			people: 'wait',
+			deadline: '2 h',
+			atOnce: '8',
+			again: false,
+			rule: 'FREQ=WEEKLY;BYDAY=SU',
+			begins: `${DateTime.fromMillis(data.look.known, { zone: data.homeZone }).plus({ days: 1 }).toFormat('yyyy-MM-dd')}T03:00`,
+			share: '80'
+		}))
+	);
+	let errors: Record<string, string> = $state({});
+	const versions = $derived(data.lines.find((l) => l.id === pool?.line)?.versions ?? []);
+	$effect(() => {
+		if (!versions.includes(f.number)) f.number = versions.at(-1) ?? '';
+	});
+	async function plan(e: SubmitEvent) {
+		e.preventDefault();
+		if (!pool) return;
+		const deadline = parseDuration(f.deadline);
+		if (deadline === null) {
+			errors = { deadline: 'Write a duration such as 2 h.' };
+			return;
+		}
+		const input = {
+			pool: pool.id,
+			...(f.kind === 'machines.move' ? { number: f.number } : {}),
+			people: f.people,
+			deadline,
+			atOnce: Number(f.atOnce)
+		};
+		errors = f.again
+			? await draftFrom('schedule.add', {
+					title: `${f.kind === 'machines.move' ? 'Move' : 'Reset'} ${pool.name}`,
+					kind: f.kind,
+					input,
+					rule: f.rule,
+					begins: f.begins,
+					zone: data.homeZone
+				})
+			: await draftFrom(f.kind, input);
+	}
+	let evenErrors: Record<string, string> = $state({});
+	const even = async (site: string) => (evenErrors = await draftFrom('volumes.even', { site, share: Number(f.share) }));
+</script>
+
+<h1 class="sr-only">Pools kept fresh</h1>
+<div class="px-[18px] py-3">
+	<BuildNav />
+	{#if data.pools.length}
+		<form onsubmit={plan} oninput={() => (errors = {})} novalidate>
+			<table class="grid-table">
+				<thead
+					><tr
+						><th class="w-8"><span class="sr-only">chosen</span></th><th>pool</th><th>place</th><th>versions</th><th
+							>follows</th
+						><th class="num">machines</th><th class="num">people on it</th></tr
+					></thead
+				>
+				<tbody>
+					{#each data.pools as p (p.id)}
+						<tr class={p.id === chosen ? 'bg-seawash' : ''}>
+							<td><input type="radio" name="pool" aria-label="Choose {p.name}" value={p.id} bind:group={chosen} /></td>
+							<td class="font-semibold"
+								><a class="hover:text-sea" href={addressWith(page.url, { card: `pool/${p.id}` })}>{p.name}</a
+								>{p.personal ? ' (personal)' : ''}</td
+							>
+							<td>{p.site}</td>
+							<td
+								>{#each p.versions as v, i (v.number)}{i ? ', ' : ''}<a
+										class="link"
+										href={addressWith(page.url, { card: `version/${p.line}/${v.number}` })}>{p.line} {v.number}</a
+									>{p.versions.length > 1 ? ` (${v.n})` : ''}{/each}</td
+							>
+							<td>{p.follows}</td>
+							<td class="num">{p.machines}</td>
+							<td class="num">{p.people}</td>
+						</tr>
+					{/each}
+				</tbody>
+			</table>
+			{#if pool && may('machines.reset')}
+				<h2 class="head mt-4">Make {pool.name} fresh <small>the quickest answer to malware, too</small></h2>
+				<div class="mt-1.5 grid grid-cols-5 gap-x-4">
+					<Field label="What"
+						>{#snippet children(p)}<select {...p} class="field" bind:value={f.kind}
+								><option value="machines.reset">reset to its image</option><option value="machines.move"
+									>move to a version</option
+								></select
+							>{/snippet}</Field
+					>
+					{#if f.kind === 'machines.move'}<Field label="Version" problem={errors.number ?? errors['input.number']}
+							>{#snippet children(p)}<select {...p} class="field" bind:value={f.number}
+									>{#each versions.toReversed() as v (v)}<option>{v}</option>{/each}</select
+								>{/snippet}</Field
+						>{/if}
+					<Field label="People who are signed in" problem={errors.people}
+						>{#snippet children(p)}<select {...p} class="field" bind:value={f.people}
+								><option value="wait">wait for their sign-out</option><option value="ask">ask, then sign out</option
+								><option value="now">sign out at once</option></select
+							>{/snippet}</Field
+					>
+					{#if f.people === 'ask'}<TextField
+							label="Signed out after"
+							problem={errors.deadline}
+							bind:value={f.deadline}
+						/>{/if}
+					<TextField label="At once, at most" problem={errors.atOnce} bind:value={f.atOnce} inputmode="numeric" />
+					{#if f.again}
+						<TextField label="Rule" hint="RFC 5545" problem={errors.rule} bind:value={f.rule} />
+						<TextField
+							label="First time"
+							hint={data.homeZone}
+							problem={errors.begins}
+							bind:value={f.begins}
+							type="datetime-local"
+						/>
+					{/if}
+				</div>
+				<div class="flex items-center gap-4 text-[13px]">
+					<label class="flex items-center gap-1.5"
+						><input type="checkbox" bind:checked={f.again} /> again and again, by a rule</label
+					>
+					<button class="btn btn-go"
+						>{f.again ? 'Plan the schedule' : f.kind === 'machines.move' ? 'Plan the move' : 'Plan the reset'}</button
+					>
+					{#if errors.form || errors.pool}<p class="text-buoy" role="alert">{errors.form ?? errors.pool}</p>{/if}
+				</div>
+			{/if}
+		</form>
+	{:else}<p class="text-ink2 text-[13.5px]">No pool is in this scope. Pools are made on Publish.</p>{/if}
+
+	{#if data.places.length}
+		<div class="mt-6 flex items-end gap-3">
+			<h2 class="head pb-1">Volumes <small>evened out by moving as few bytes as can be</small></h2>
+			{#if may('volumes.even')}<label class="text-ink2 ml-auto flex items-center gap-2 text-[12.5px]"
+					>none over, % <input
+						class="field w-[70px]"
+						inputmode="numeric"
+						bind:value={f.share}
+						aria-invalid={evenErrors.share !== undefined}
+					/></label
+				>{/if}
+		</div>
+		{#if evenErrors.share || evenErrors.form}<p class="text-buoy text-right text-[12.5px]" role="alert">
+				{evenErrors.share ?? evenErrors.form}
+			</p>{/if}
+		<table class="grid-table mt-1">
+			<tbody>
+				{#each data.places as s (s.id)}
+					<tr>
+						<td class="w-[150px] font-semibold">{s.name}</td>
+						<td
+							><div class="flex flex-wrap gap-x-5 gap-y-1">
+								{#each s.volumes as v (v.id)}
+									{@const share = v.used / v.size}
+									<span class="flex items-center gap-2 text-[12.5px]"
+										><a class="link" href={addressWith(page.url, { card: `volume/${v.id}` })}>{v.id}</a><span
+											class="bg-hair2 inline-block h-2 w-[80px] overflow-hidden rounded"
+											aria-hidden="true"
+											><span
+												class={['block h-2', share > 0.9 ? 'bg-buoy' : share > 0.8 ? 'bg-sand' : 'bg-sea']}
+												style="width:{100 * share}%"
+											></span></span
+										>{Math.round(share * 100)} % of {sizeWords(v.size)}</span
+									>
+								{/each}
+							</div></td
+						>
+						<td class="num"
+							>{#if may('volumes.even') && s.volumes.length > 1}<button class="btn" onclick={() => even(s.id)}
+									>Even out {s.name}</button
+								>{/if}</td
+						>
+					</tr>
+				{/each}
+			</tbody>
+		</table>
+	{/if}
+</div>
