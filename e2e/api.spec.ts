@@ -280,3 +280,54 @@ test.describe('over the API alone', () => {
 		await guess.dispose();
 	});
 });
+
+test('a sheet goes out as a file and comes back the same; a wrong one says where', async () => {
+	const context = await signedIn('builder');
+	const file = await context.get('/api/v1/sheets/bridge-desk');
+	expect(file.headers()['content-type']).toMatch(/yaml/);
+	const text = await file.text();
+	expect(text).toMatch(/^build-sheet: 1\nlimit: 3 h 30 min\n/);
+	const same = await context.post('/api/v1/plans', {
+		data: { kind: 'image.sheet', input: { line: 'bridge-desk', text } }
+	});
+	expect(((await same.json()) as { blocks: { words: string }[] }).blocks.map((b) => b.words)).toEqual([
+		'nothing in it is different'
+	]);
+	const wrong = await context.post('/api/v1/plans', {
+		data: { kind: 'image.sheet', input: { line: 'bridge-desk', text: text.replace('kind: trim', 'kind: trimm') } }
+	});
+	expect(wrong.status()).toBe(422);
+	expect(((await wrong.json()) as { errors: { field: string; words: string }[] }).errors[0]).toMatchObject({
+		field: 'text',
+		words: expect.stringMatching(/^Line \d+, column \d+: there is no kind of step called trimm/) as string
+	});
+	const looked = await context.post('/api/v1/sheets/bridge-desk/check', { data: { text } });
+	const { report } = (await looked.json()) as {
+		report: { steps: unknown[]; expected: { middle: number; ninety: number } };
+	};
+	expect(report.steps).toHaveLength(11);
+	expect(report.expected.ninety).toBeGreaterThan(report.expected.middle);
+	expect((await context.get('/api/v1/sheets/none')).status()).toBe(404);
+});
+
+test('contents leave as CycloneDX, schedules as a calendar that takes its token in the address', async () => {
+	const context = await signedIn('builder');
+	const bom = (await (await context.get('/api/v1/boms/bridge-desk/3.2.0')).json()) as {
+		components: { name: string; version: string }[];
+	};
+	expect(bom.components).toContainEqual(expect.objectContaining({ name: 'Paperlane', version: '13.0' }));
+	expect((await context.get('/api/v1/boms/bridge-desk/9.9.9')).status()).toBe(404);
+	const nobody = await newRequest.newContext({ baseURL: ORIGIN });
+	expect((await nobody.get('/api/v1/calendar.ics?token=sxt_wrong')).status()).toBe(401);
+	const calendar = await (await context.get('/api/v1/calendar.ics')).text();
+	expect(calendar).toMatch(/^BEGIN:VCALENDAR\r\n[\s\S]*END:VCALENDAR/);
+});
+
+test('a console that is not open says so; who may not build may not type', async () => {
+	const builder = await signedIn('builder');
+	const closed = await builder.post('/api/v1/consoles/chart-studio', { data: { text: 'programs' } });
+	expect(closed.status()).toBe(502);
+	expect(((await closed.json()) as { detail: string }).detail).toBe('no version of chart-studio is open');
+	const helpdesk = await signedIn('helpdesk');
+	expect((await helpdesk.post('/api/v1/consoles/chart-studio', { data: { text: 'programs' } })).status()).toBe(403);
+});

@@ -8,7 +8,24 @@ test.describe('the auditor', () => {
 	});
 
 	test('sees every view, and finds no button that would change anything', async ({ page }) => {
-		for (const path of ['/', '/build', '/publish', '/secure', '/scale', '/watch', '/fix', '/jobs', '/changes']) {
+		for (const path of [
+			'/',
+			'/build',
+			'/build/sheet?line=watch-desk',
+			'/build/rollouts',
+			'/build/shipping',
+			'/build/pools',
+			'/build/console',
+			'/build/compare',
+			'/build/schedules',
+			'/publish',
+			'/secure',
+			'/scale',
+			'/watch',
+			'/fix',
+			'/jobs',
+			'/changes'
+		]) {
 			await visit(page, path);
 			const words = await page.getByRole('main').getByRole('button').allTextContents();
 			expect(

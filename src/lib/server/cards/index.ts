@@ -14,7 +14,7 @@ import type { Context } from '../context';
 import { all, one, type Db } from '../db';
 import { findingById } from '../diagnosis/queries';
 import { rulesAt, whyOnVersion } from '../images/following';
-import { machinesInJobs } from '../engine/power';
+import { machinesNotToMove } from '../engine/power';
 import { versionCard } from './version';
 import { leasesOf, networkById } from '../resources/queries';
 import { grantsAt, publicationsAt } from '../publishing/queries';
@@ -151,7 +151,7 @@ async function machineCard(ctx: Context, name: string, at: number, live: boolean
 			source: 'check'
 		})),
 		...(strain ? strain.facts.map((f) => ({ ...f, words: `strain ${strain.value}: ${f.words}` })).slice(0, 3) : []),
-		...(whyOnVersion(db, name, at, live ? machinesInJobs(ctx) : new Set())?.facts.map((f) => ({
+		...(whyOnVersion(db, name, at, live ? machinesNotToMove(ctx) : new Set())?.facts.map((f) => ({
 			...f,
 			words: `image ${row.version}: ${f.words}`
 		})) ?? [])

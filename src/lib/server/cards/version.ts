@@ -4,7 +4,7 @@ import { countWords, durationWords, sizeWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { all } from '../db';
-import { machinesInJobs } from '../engine/power';
+import { machinesNotToMove } from '../engine/power';
 import { followingAt, rulesNaming, whoTakes } from '../images/following';
 import { lineAt, sitesWith, trialOf } from '../images/queries';
 import { sendBetween } from '../images/stores';
@@ -44,7 +44,7 @@ export function versionCard(ctx: Context, id: string, at: number, live: boolean)
 	const f = followingAt(
 		db,
 		at,
-		live ? machinesInJobs(ctx) : new Set(),
+		live ? machinesNotToMove(ctx) : new Set(),
 		v.held ? { version: { line: line.id, number, held: false } } : {}
 	);
 	const groups = whoTakes(f, line.id, number);

@@ -5,7 +5,7 @@ import { Observer } from './observer';
 import { Follower } from '../images/follower';
 import { learnStores } from '../images/stores';
 import { Scheduler } from '../schedules/scheduler';
-import { machinesInJobs, powerMinute } from './power';
+import { machinesNotToMove, powerMinute } from './power';
 
 /** Checks and findings run this often. */
 const SWEEP = 5 * MINUTE;
@@ -55,7 +55,7 @@ export class Engine {
 			await learnStores(this.ctx);
 		}
 		this.ctx.db.transaction(() => powerMinute(this.ctx, this.observer, now))();
-		this.follower.minute(now, machinesInJobs(this.ctx));
+		this.follower.minute(now, machinesNotToMove(this.ctx));
 		await this.scheduler.minute(now);
 		if (now - this.lastSweep >= options.sweepEvery) {
 			this.lastSweep = now;

@@ -5,21 +5,29 @@ import { poolsAt } from '../capacity/queries';
 import type { Context } from '../context';
 import type { LiveMachine, Observer } from './observer';
 
+/** Machines that running and queued jobs name, by how they name them. */
+const namedByJobs = (ctx: Context, as: 'machine' | 'fresh'): string[] =>
+	all<{ object: string }>(
+		ctx.db,
+		`SELECT j.value AS object FROM jobs, plans p, json_each(p.touches, '$.objects') j WHERE jobs.plan_id = p.id AND jobs.state IN ('running', 'queued') AND jobs.not_before <= ?`,
+		[ctx.clock.now()]
+	).flatMap((r) => (r.object.startsWith(`${as}/`) ? [r.object.slice(as.length + 1)] : []));
+
 /** Machines that jobs work on, or that are on their way to another version: the policy keeps its hands off them. */
 export function machinesInJobs(ctx: Context): Set<string> {
 	const moving = all<{ name: string }>(
 		ctx.db,
 		'SELECT m.name FROM moves mv JOIN machines m ON m.id = mv.machine_id WHERE mv.ended IS NULL'
 	).map((m) => m.name);
-	return new Set([
-		...moving,
-		...all<{ object: string }>(
-			ctx.db,
-			`SELECT j.value AS object FROM jobs, plans p, json_each(p.touches, '$.objects') j WHERE jobs.plan_id = p.id AND jobs.state IN ('running', 'queued') AND jobs.not_before <= ?`,
-			[ctx.clock.now()]
-		).flatMap((r) => (r.object.startsWith('machine/') ? [r.object.slice(8)] : []))
-	]);
+	return new Set([...moving, ...namedByJobs(ctx, 'machine')]);
 }
+
+/**
+ * Those, and the machines that a job is making fresh as people leave them: follow rules leave them alone until it has ended.
+ * Their pool's policy does not: it may take hours, and capacity has to follow the day meanwhile.
+ */
+export const machinesNotToMove = (ctx: Context): Set<string> =>
+	new Set([...machinesInJobs(ctx), ...namedByJobs(ctx, 'fresh')]);
 
 /**
  * Lets every shared pool's policy act for this minute. What it starts and stops is written down with its

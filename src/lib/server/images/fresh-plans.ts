@@ -135,7 +135,7 @@ function freshDraft(
 				source: 'policy'
 			}
 		],
-		objects: machines.map((m) => `machine/${m.name}`),
+		objects: machines.map((m) => `fresh/${m.name}`),
 		steps: [
 			{
 				kind: 'machines.fresh',
@@ -292,7 +292,7 @@ const evenPlan = planKind({
 					source: 'volumes'
 				}))
 			],
-			objects: moves.map((m) => `machine/${m.machine}`),
+			objects: moves.map((m) => `fresh/${m.machine}`),
 			steps: [
 				{
 					kind: 'volumes.move',

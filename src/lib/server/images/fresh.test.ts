@@ -43,6 +43,17 @@ describe('a pool kept fresh', () => {
 		expect((await h.finish(job)).state).toBe('done');
 		expect(lives(h, 'isle').every((l) => l >= 0)).toBe(true);
 	});
+	test('takes hours, and the pool’s policy goes on meanwhile', async () => {
+		const { h } = await withSomebody();
+		await h.commit((await h.draft('machines.reset', { pool: 'quay' })).id);
+		await h.live(30 * MINUTE, 30_000);
+		const { machinesInJobs, machinesNotToMove } = await import('../engine/power');
+		expect([...machinesInJobs(h.ctx)].filter((m) => m.startsWith('quay'))).toEqual([]);
+		expect([...machinesNotToMove(h.ctx)].filter((m) => m.startsWith('quay'))).toHaveLength(6);
+		expect((await h.draft('machines.reset', { pool: 'quay' })).blocks[0]!.words).toMatch(
+			/job 1 is working on machine quay-01/
+		);
+	});
 	test('with a deadline asks, then signs out', async () => {
 		const { h, session } = await withSomebody();
 		await h.commit((await h.draft('machines.reset', { pool: 'quay', people: 'ask', deadline: 30 * MINUTE })).id);

@@ -6,7 +6,7 @@ import type { Fact } from '$lib/core/why/explained';
 import { poolAt } from '../capacity/queries';
 import type { Context } from '../context';
 import { all, one, type Db } from '../db';
-import { machinesInJobs } from '../engine/power';
+import { machinesNotToMove } from '../engine/power';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { lineId, lineOrThrow } from './build-plans';
 import { openBuilds } from './builds';
@@ -24,7 +24,7 @@ export function versionOrThrow(ctx: Context, line: string, number: string): Vers
  * the line do not.
  */
 function consequences(ctx: Context, whatIf: WhatIf): { effects: Partial<Effects>; reasons: Fact[] } {
-	const busy = machinesInJobs(ctx);
+	const busy = machinesNotToMove(ctx);
 	const now = ctx.clock.now();
 	const [before, after] = [followingAt(ctx.db, now, busy), followingAt(ctx.db, now, busy, whatIf)];
 	const was = new Map(before.machines.map((m) => [m.name, moveOf(before, m).value]));
@@ -85,7 +85,7 @@ const holdPlan = planKind({
 		const version = versionOrThrow(ctx, input.line, input.number);
 		const verb = input.held ? 'Hold' : 'Release';
 		const follows = consequences(ctx, { version: input });
-		const after = followingAt(ctx.db, ctx.clock.now(), machinesInJobs(ctx), { version: input });
+		const after = followingAt(ctx.db, ctx.clock.now(), machinesNotToMove(ctx), { version: input });
 		const left = input.held
 			? []
 			: whoTakes(after, input.line, input.number).filter((g) => !g.will && g.reason !== 'has it');

@@ -253,7 +253,7 @@ function jobsOn(ctx: Context, objects: string[]): Fact[] {
 		return both
 			? [
 					{
-						words: `job ${j.id} is working on ${both.replace('/', ' ')}: ${j.title}`,
+						words: `job ${j.id} is working on ${objectWords(both)}: ${j.title}`,
 						side: 'against' as const,
 						about: { kind: 'job', id: String(j.id) }
 					}
@@ -261,6 +261,9 @@ function jobsOn(ctx: Context, objects: string[]): Fact[] {
 			: [];
 	});
 }
+
+/** An object of a plan in words: `machine bgo-br-001`. */
+const objectWords = (object: string) => object.replace(/^fresh\//, 'machine/').replace('/', ' ');
 
 interface Touches {
 	objects: string[];
@@ -305,7 +308,7 @@ function changedSince(db: Db, id: number): Fact[] {
 		const other = planById(db, now.plan_id)!;
 		return [
 			{
-				words: `${object.replace('/', ' ')} has been changed since: ${other.title}, by ${other.by}`,
+				words: `${objectWords(object)} has been changed since: ${other.title}, by ${other.by}`,
 				side: 'against' as const,
 				about: { kind: 'job', id: String(other.jobId) }
 			}

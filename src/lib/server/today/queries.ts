@@ -251,6 +251,7 @@ function aboutObjects(db: Db, touches: string, at: number): Need['about'] {
 		const kind = object.slice(0, object.indexOf('/'));
 		const id = object.slice(kind.length + 1);
 		if (kind in FACETS) (about[kind as Facet] ??= []).push(id);
+		if (kind === 'fresh') (about.machine ??= []).push(id);
 		if (kind === 'version' || kind === 'build') about.line = [...(about.line ?? []), id.split('/')[0]!];
 	}
 	about.site = all<{ site: string }>(
