@@ -5,14 +5,15 @@ import { LONGEST_NAME, nameAt, numberIn, parsePattern, planNames, type NamingPat
 const pattern = fc.record({
 	prefix: fc.constantFrom('bgo-br-', 'x', 'a1-'),
 	width: fc.integer({ min: 1, max: 4 }),
-	suffix: fc.constantFrom('', 'z', '-v')
+	suffix: fc.constantFrom('', 'z', '-v'),
+	letters: fc.boolean()
 });
 
 describe('a naming pattern', () => {
 	test('loses nothing: every name gives its number back', () => {
 		fc.assert(
 			fc.property(pattern, fc.nat(), (p, n) => {
-				const number = n % 10 ** p.width;
+				const number = p.letters ? 1 + (n % 26 ** p.width) : n % 10 ** p.width;
 				expect(numberIn(p, nameAt(p, number))).toBe(number);
 			})
 		);
@@ -26,7 +27,11 @@ describe('a naming pattern', () => {
 				fc.array(fc.nat({ max: 80 })),
 				fc.integer({ min: 0, max: 30 }),
 				(p, count, numbers, from) => {
-					const taken = new Map(numbers.filter((n) => n < 10 ** p.width).map((n) => [nameAt(p, n), 'something']));
+					const taken = new Map(
+						numbers
+							.filter((n) => (p.letters ? n > 0 && n <= 26 ** p.width : n < 10 ** p.width))
+							.map((n) => [nameAt(p, n), 'something'])
+					);
 					const plan = planNames(p, count, taken, from);
 					expect(plan.names.length + plan.short).toBe(count);
 					expect(new Set(plan.names).size).toBe(plan.names.length);
@@ -35,6 +40,15 @@ describe('a naming pattern', () => {
 				}
 			)
 		);
+	});
+
+	test('counts by letters, too', () => {
+		const p = parsePattern('bgo-@@') as NamingPattern;
+		expect([1, 2, 27, 26 * 26].map((n) => nameAt(p, n))).toEqual(['bgo-aa', 'bgo-ab', 'bgo-ba', 'bgo-zz']);
+		expect(planNames(p, 3, new Map([['bgo-ab', 'an account']])).names).toEqual(['bgo-aa', 'bgo-ac', 'bgo-ad']);
+		expect(planNames(p, 3, new Map(), 675)).toMatchObject({ names: ['bgo-zy', 'bgo-zz'], short: 1 });
+		expect([numberIn(p, 'bgo-ba'), numberIn(p, 'bgo-a1'), numberIn(p, 'bgo-a')]).toEqual([27, null, null]);
+		expect(() => nameAt(p, 0)).toThrow(RangeError);
 	});
 
 	test('does not find numbers in names of another pattern', () => {
@@ -47,6 +61,7 @@ describe('a naming pattern', () => {
 	test.each([
 		['desk', /Add a run/],
 		['a#b#', /side by side/],
+		['a#@', /side by side/],
 		['Desk-##', /small letters/],
 		['-desk-#', /hyphen/],
 		['very-long-name-###', new RegExp(String(LONGEST_NAME))]

@@ -1,11 +1,13 @@
 /**
- * A naming pattern: plain characters and one run of `#`, which stands for a number padded with zeros to
- * that width. `bgo-br-###` gives `bgo-br-001`.
+ * A naming pattern: plain characters and one run of `#` or of `@`. A run of `#` stands for a number padded with zeros to
+ * that width, a run of `@` for letters counted from `a`: `bgo-br-###` gives `bgo-br-001`, `bgo-@@` gives `bgo-aa` as its first.
  */
 export interface NamingPattern {
 	prefix: string;
 	width: number;
 	suffix: string;
+	/** Digits where nothing is said. */
+	letters?: boolean;
 }
 
 /** The longest name a computer account may have (the NetBIOS limit that directories keep, RFC 1001 §14). */
@@ -13,12 +15,12 @@ export const LONGEST_NAME = 15;
 
 /** Parses a pattern, or says in words what is wrong with it. */
 export function parsePattern(text: string): NamingPattern | { problem: string } {
-	const match = /^([^#]*)(#+)([^#]*)$/.exec(text);
+	const match = /^([^#@]*)(#+|@+)([^#@]*)$/.exec(text);
 	if (!match) {
 		return {
-			problem: text.includes('#')
-				? 'Put the # signs side by side, once.'
-				: 'Add a run of # where the number goes, such as bgo-br-###.'
+			problem: /[#@]/.test(text)
+				? 'Put the # or @ signs side by side, once.'
+				: 'Add a run of # where the number goes, such as bgo-br-###, or of @ for letters.'
 		};
 	}
 	if (text.length > LONGEST_NAME)
@@ -27,21 +29,38 @@ export function parsePattern(text: string): NamingPattern | { problem: string } 
 		return { problem: 'Use small letters, digits and hyphens only: the name is a host name as well.' };
 	if (match[1]!.startsWith('-') || match[3]!.endsWith('-'))
 		return { problem: 'A host name can neither start nor end with a hyphen.' };
-	return { prefix: match[1]!, width: match[2]!.length, suffix: match[3]! };
+	return {
+		prefix: match[1]!,
+		width: match[2]!.length,
+		suffix: match[3]!,
+		...(match[2]!.startsWith('@') ? { letters: true } : {})
+	};
 }
 
-/** The name with number `n`. Throws RangeError when the number does not fit the width. */
+/** How many names a pattern can give; numbers run from 0 to one less. */
+export const namesOf = (pattern: NamingPattern): number => (pattern.letters ? 26 : 10) ** pattern.width;
+
+/** The name with number `n`; of letters, number 1 is the first. Throws RangeError when the number does not fit the width. */
 export function nameAt(pattern: NamingPattern, n: number): string {
-	const digits = String(n);
-	if (digits.length > pattern.width) throw new RangeError(`number ${n} does not fit ${pattern.width} digits`);
-	return pattern.prefix + digits.padStart(pattern.width, '0') + pattern.suffix;
+	let rest = pattern.letters ? n - 1 : n;
+	if (!Number.isInteger(rest) || rest < 0 || rest >= namesOf(pattern))
+		throw new RangeError(`number ${n} does not fit ${pattern.width} ${pattern.letters ? 'letters' : 'digits'}`);
+	if (!pattern.letters) return pattern.prefix + String(rest).padStart(pattern.width, '0') + pattern.suffix;
+	let letters = '';
+	for (let i = 0; i < pattern.width; i++) {
+		letters = String.fromCharCode(97 + (rest % 26)) + letters;
+		rest = Math.floor(rest / 26);
+	}
+	return pattern.prefix + letters + pattern.suffix;
 }
 
 /** The number in a name that the pattern could have made, or null. Inverse of `nameAt`. */
 export function numberIn(pattern: NamingPattern, name: string): number | null {
 	if (!name.startsWith(pattern.prefix) || !name.endsWith(pattern.suffix)) return null;
-	const digits = name.slice(pattern.prefix.length, name.length - pattern.suffix.length);
-	return digits.length === pattern.width && /^\d+$/.test(digits) ? Number(digits) : null;
+	const run = name.slice(pattern.prefix.length, name.length - pattern.suffix.length);
+	if (run.length !== pattern.width) return null;
+	if (!pattern.letters) return /^\d+$/.test(run) ? Number(run) : null;
+	return /^[a-z]+$/.test(run) ? 1 + [...run].reduce((n, c) => n * 26 + c.charCodeAt(0) - 97, 0) : null;
 }
 
 /** Names for new machines, with those passed over because something has them already. */
@@ -63,8 +82,8 @@ export function planNames(
 	from = 1
 ): NamesPlan {
 	const plan: NamesPlan = { names: [], clashes: [], short: 0 };
-	const last = 10 ** pattern.width - 1;
-	for (let n = from; n <= last && plan.names.length < count; n++) {
+	const last = namesOf(pattern) - (pattern.letters ? 0 : 1);
+	for (let n = Math.max(from, pattern.letters ? 1 : 0); n <= last && plan.names.length < count; n++) {
 		const name = nameAt(pattern, n);
 		const holder = taken.get(name);
 		if (holder === undefined) plan.names.push(name);

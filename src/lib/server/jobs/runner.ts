@@ -123,7 +123,9 @@ export class JobRunner {
 			return 'go on';
 		} catch (e) {
 			const error = e instanceof Error ? e : new Error(String(e));
-			if (error instanceof Cancelled) {
+			// A step that ends because somebody asked it to has not failed.
+			if (error instanceof Cancelled || (error instanceof ProviderError && this.cancelAsked(job))) {
+				if (!(error instanceof Cancelled)) stepRun.log(error.message);
 				this.end(job, 'cancelled', null, step.n);
 				return 'over';
 			}

@@ -143,7 +143,7 @@
 				>{#each networks as n (n.id)}<option value={n.id}>{n.id}, {n.range}</option>{/each}</select
 			>{/snippet}</Field
 	>
-	<Field label="Names" hint="# for digits" problem={errors.naming ?? preview?.problem}
+	<Field label="Names" hint="# digits, @ letters" problem={errors.naming ?? preview?.problem}
 		>{#snippet children(p)}<input
 				{...p}
 				class="field font-mono"
