@@ -226,12 +226,13 @@ test.describe('the builder, before Tuesday', () => {
 		await visit(page, '/build/rollouts?line=watch-desk&number=2.4.0');
 		await accessible(page);
 		await page.getByLabel('Watch Desk Halifax').check();
-		await page.getByLabel(/^Wave 1: /).fill('30');
+		await page.getByLabel(/^Wave 1: /).fill('60');
+		await page.getByLabel('Fewer than this tell nothing').fill('3');
 		await page.getByRole('button', { name: 'Take wave 2 out' }).click();
 		await page.getByLabel('Each wave is watched for').fill('a bit');
 		await page.getByRole('button', { name: 'Plan the rollout' }).click();
 		await expect(page.getByText('Write a duration such as 4 h.')).toBeVisible();
-		await page.getByLabel('Each wave is watched for').fill('6 h');
+		await page.getByLabel('Each wave is watched for').fill('3 h');
 		await page.getByRole('button', { name: 'Plan the rollout' }).click();
 		await expect(plan(page)).toContainText(/Roll watch-desk 2\.4\.0 out to \d+ machines in 2 waves/);
 		await page.getByRole('button', { name: 'Commit' }).click();
