@@ -21,6 +21,7 @@ import { noEffects } from '$lib/core/plans/effects';
 import { durationWords, MINUTE, SECOND, sizeWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
+import { whole } from '../plans/fields';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
 import { buildById, openBuilds, stepHistories, suppliesOf } from './builds';
 import { lineAt, sheetAt, sheetOf, type LineRow } from './queries';
@@ -406,13 +407,6 @@ const abandonPlan = planKind({
 	}
 });
 
-const whole = (least: number, most: number, what: string) =>
-	v.pipe(
-		v.number(`Write ${what}.`),
-		v.integer(`Whole ${what}.`),
-		v.minValue(least, `At least ${least} ${what.replace(/s$/, '')}.`),
-		v.maxValue(most, `At most ${most} ${what}.`)
-	);
 const sheetInput = v.strictObject({
 	line: lineId,
 	/** The whole sheet as text, in place of the rest. */
@@ -420,7 +414,7 @@ const sheetInput = v.strictObject({
 	limit: v.optional(v.pipe(v.number('Write a duration.'), v.minValue(60_000, 'The limit is at least a minute.'))),
 	builder: v.optional(
 		v.strictObject({
-			cores: whole(1, 64, 'cores'),
+			cores: whole(1, 64, 'the cores'),
 			memory: v.pipe(v.number('Write a size.'), v.minValue(1, 'The builder needs memory.')),
 			disk: v.pipe(v.number('Write a size.'), v.minValue(1, 'The builder needs a disk.')),
 			generation: v.optional(v.picklist([1, 2], 'Choose generation 1 or 2.'), 2)

@@ -3,9 +3,10 @@ import { stepKey, stepWords, type BuildSheet } from '$lib/core/images/sheet';
 import type { Component } from '$lib/core/images/versions';
 import { durationWords, FOREVER } from '$lib/core/time/units';
 import { sleep, type Context } from '../context';
-import { all, one, run, setting, type Db } from '../db';
+import { one, run, setting, type Db } from '../db';
 import { stepHandler, type StepHandler, type StepRun } from '../jobs/step';
 import { ProviderError } from '../providers';
+import { linksOf } from './shipping';
 import { keepChunks, noteStores } from './stores';
 
 interface BuildInput {
@@ -213,27 +214,14 @@ export const buildSteps: Record<string, StepHandler> = {
 	})
 };
 
+/** Mbit/s from which a link carries a version without anybody noticing. */
+const THICK = 100;
+
 /** Sites that versions are handed out to without anybody asking: those with a thick link to home. */
 function thickSites(ctx: Context): string[] {
 	const home = setting(ctx.db, 'home') ?? '';
-	const sites = all<{ id: string; links: string }>(ctx.db, 'SELECT id, links FROM sites ORDER BY position').map(
-		(s) => ({
-			id: s.id,
-			links: JSON.parse(s.links) as { to: string; mbit: number }[]
-		})
-	);
-	const own = sites.find((s) => s.id === home)?.links ?? [];
-	return sites
-		.filter(
-			(s) =>
-				s.id !== home &&
-				[...own.filter((l) => l.to === s.id), ...s.links.filter((l) => l.to === home)].some((l) => l.mbit >= THICK)
-		)
-		.map((s) => s.id);
+	return linksOf(ctx.db).flatMap((l) => (l.mbit < THICK ? [] : l.a === home ? [l.b] : l.b === home ? [l.a] : []));
 }
-
-/** Mbit/s from which a link carries a version without anybody noticing. */
-export const THICK = 100;
 
 /** Runs a step; stops waiting for it when the build's limit comes first. */
 async function withinLimit(

@@ -6,10 +6,8 @@ import type { Context } from '../context';
 import { all, one, run } from '../db';
 import type { LiveMachine } from '../engine/observer';
 import { act } from '../engine/power';
+import { AT_ONCE } from './expected';
 import { anyBehind, followingAt, moveOf, type Following } from './following';
-
-/** Machines of a site that change their version side by side: their disks lie on the same volumes. */
-const AT_ONCE = 8;
 
 /**
  * Carries follow rules out: minute by minute, machines that are free to take the version that their rule asks for take it.
@@ -133,7 +131,7 @@ export class Follower {
 		} catch (e) {
 			error = e instanceof Error ? e.message : String(e);
 		}
-		if (!gaveWay) await broker.setAside([name], false, `move-${id}-back`).catch(() => {});
+		await broker.setAside([name], false, `move-${id}-back`).catch(() => {});
 		if (this.stopped) return;
 		const { db, clock } = this.ctx;
 		if (gaveWay) run(db, 'DELETE FROM moves WHERE id = ?', [id]);

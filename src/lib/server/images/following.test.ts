@@ -195,7 +195,7 @@ describe('what a plan says is what happens', () => {
 		});
 	}
 
-	test('over hundreds of random estates', { timeout: 240_000 }, async () => {
+	test('over hundreds of random estates', { timeout: 600_000 }, async () => {
 		let took = 0;
 		let stayed = 0;
 		for (let seed = 1; seed <= 240; seed++) {

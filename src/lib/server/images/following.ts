@@ -15,7 +15,7 @@ import {
 import { FOREVER } from '$lib/core/time/units';
 import { momentWords } from '$lib/core/time/zone';
 import type { Explained } from '$lib/core/why/explained';
-import { all, allColumns, one, type Db } from '../db';
+import { all, allColumns, one, run, type Db } from '../db';
 import { dueAt } from './shipping';
 
 export interface RuleRow {
@@ -122,7 +122,7 @@ export function followingAt(
 	for (const f of all<{ name: string; version: string; n: number }>(
 		db,
 		`SELECT m.name, mv.to_version AS version, count(*) AS n FROM moves mv JOIN machines m ON m.id = mv.machine_id
-		 WHERE mv.error IS NOT NULL AND mv.ended <= ? GROUP BY 1, 2`,
+		 WHERE mv.error IS NOT NULL AND mv.forgiven = 0 AND mv.ended <= ? GROUP BY 1, 2`,
 		[at]
 	))
 		failures.set(`${f.name}/${f.version}`, f.n);
@@ -273,6 +273,15 @@ export function whoTakes(
 		will: WILL_TAKE.has(g.reason),
 		machines: g.items
 	}));
+}
+
+/** Lets a machine try a version again that it failed to take before a moment: those failures no longer count. */
+export function forgiveMoves(db: Db, machine: string, number: string, before: number): void {
+	run(
+		db,
+		`UPDATE moves SET forgiven = 1 WHERE error IS NOT NULL AND to_version = ? AND began < ? AND machine_id IN (SELECT id FROM machines WHERE name = ?)`,
+		[number, before, machine]
+	);
 }
 
 /** Why a machine is on the version it is on: what its rule asks for, and the move that brought it there. */

@@ -1,13 +1,15 @@
 import * as v from 'valibot';
 import { noEffects } from '$lib/core/plans/effects';
 import { evenOut } from '$lib/core/pools/evening';
-import { countWords, durationWords, FOREVER, HOUR, MINUTE, SECOND, sizeWords } from '$lib/core/time/units';
+import { countWords, durationWords, FOREVER, HOUR, SECOND, sizeWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { poolAt, type PoolRow } from '../capacity/queries';
 import type { Context } from '../context';
 import { all, one } from '../db';
+import { lasting, percent, whole } from '../plans/fields';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { sessionsOn } from '../watch/queries';
+import { AT_ONCE, moveTime, signOutTime } from './expected';
 import { sitesWith } from './queries';
 import { versionOrThrow } from './version-plans';
 
@@ -16,23 +18,8 @@ const PEOPLE = ['wait', 'ask', 'now'] as const;
 export type FreshPeople = (typeof PEOPLE)[number];
 
 const people = v.optional(v.picklist(PEOPLE, 'Choose wait, ask or now.'), 'wait');
-const deadline = v.optional(
-	v.pipe(
-		v.number('Write a duration.'),
-		v.minValue(0, 'Not less than nothing.'),
-		v.maxValue(72 * HOUR, 'At most three days.')
-	),
-	2 * HOUR
-);
-const atOnce = v.optional(
-	v.pipe(
-		v.number('Write a number.'),
-		v.integer('A whole number.'),
-		v.minValue(1, 'At least one.'),
-		v.maxValue(100, 'At most 100.')
-	),
-	8
-);
+const deadline = v.optional(lasting(72 * HOUR), 2 * HOUR);
+const atOnce = v.optional(whole(1, 100, 'the machines at once'), AT_ONCE);
 
 function poolOrThrow(ctx: Context, id: string): PoolRow {
 	const pool = poolAt(ctx.db, id, ctx.clock.now());
@@ -63,7 +50,6 @@ function freshDraft(
 	what: {
 		title: string;
 		how: string;
-		each: number;
 		number: string | null;
 		blocks: Fact[];
 		reasons: Fact[];
@@ -80,10 +66,17 @@ function freshDraft(
 		name: s.person,
 		how: input.people === 'now' ? 'signed out' : 'asked to sign out'
 	}));
-	const rounds = Math.ceil(machines.length / input.atOnce);
-	const work = rounds * what.each;
-	const waits =
-		sessions.length === 0 || input.people === 'now' ? 0 : input.people === 'ask' ? input.deadline : 8 * HOUR;
+	const work = moveTime(ctx.db, machines.length, input.atOnce);
+	const now = ctx.clock.now();
+	const leave =
+		sessions.length === 0 || input.people === 'now'
+			? { middle: 0, ninety: 0 }
+			: signOutTime(
+					ctx.db,
+					machines.map((m) => m.id),
+					now
+				);
+	const waits = (quantile: number) => (input.people === 'ask' ? Math.min(quantile, input.deadline) : quantile);
 	return {
 		title: what.title,
 		effects: {
@@ -92,7 +85,7 @@ function freshDraft(
 			sessionsEnded:
 				input.people === 'now' ? sessions.map((s) => ({ kind: 'session', id: String(s.id), name: s.person })) : [],
 			machines: machines.map((m) => ({ kind: 'machine', id: m.name, name: m.name, how: what.how })),
-			duration: { middle: work + waits / 2, ninety: work * 1.4 + waits }
+			duration: { middle: work.middle + waits(leave.middle), ninety: work.ninety + waits(leave.ninety) }
 		},
 		warnings: [
 			...(input.people === 'now' && sessions.length
@@ -148,7 +141,7 @@ function freshDraft(
 					deadline: input.deadline,
 					atOnce: input.atOnce
 				},
-				expected: work + waits / 2
+				expected: work.middle + waits(leave.middle)
 			}
 		],
 		undo: null,
@@ -167,7 +160,6 @@ const resetPlan = planKind({
 		return freshDraft(ctx, pool, machines, input, {
 			title: `Reset ${pool.name} to its image: ${countWords(machines.length, 'machine')}`,
 			how: 'reset to its image',
-			each: 3 * MINUTE,
 			number: null,
 			blocks: [],
 			reasons: [
@@ -200,7 +192,6 @@ const movePlan = planKind({
 		return freshDraft(ctx, pool, machines, input, {
 			title: `Move ${pool.name} to ${pool.line} ${input.number}: ${countWords(machines.length, 'machine')}`,
 			how: `moved to ${input.number}`,
-			each: 3 * MINUTE,
 			number: input.number,
 			blocks: [
 				...(whole
@@ -232,14 +223,7 @@ const evenPlan = planKind({
 	schema: v.strictObject({
 		site: v.string(),
 		/** Percent of a volume. */
-		share: v.optional(
-			v.pipe(
-				v.number('Write a share in percent.'),
-				v.minValue(10, 'At least 10 %.'),
-				v.maxValue(100, 'At most 100 %.')
-			),
-			80
-		)
+		share: v.optional(percent(10), 80)
 	}),
 	async draft(ctx, input): Promise<Draft> {
 		const { db } = ctx;

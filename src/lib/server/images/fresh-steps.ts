@@ -1,11 +1,12 @@
 import { headroomAt } from '$lib/core/capacity/policy';
-import { durationWords, FOREVER, MINUTE } from '$lib/core/time/units';
+import { FOREVER, MINUTE } from '$lib/core/time/units';
 import { poolAt } from '../capacity/queries';
 import { sleep, type Context } from '../context';
 import { all, one, run } from '../db';
 import { stepHandler, type StepHandler, type StepRun } from '../jobs/step';
 import { ProviderError } from '../providers';
 import type { FreshPeople } from './fresh-plans';
+import { seeToPeople } from './leaving';
 
 interface FreshInput {
 	pool: string;
@@ -29,56 +30,10 @@ interface Row {
 export const freshSteps: Record<string, StepHandler> = {
 	'machines.fresh': stepHandler<FreshInput>({
 		async run(step) {
-			const { ctx, input, job, n, log, cancelled, key } = step;
-			const { db } = ctx;
-			const began = one<{ began: number }>(db, 'SELECT began FROM job_steps WHERE job_id = ? AND n = ?', [
-				job.id,
-				n
-			])!.began;
-			const asked = new Set<number>();
-			const running = new Map<string, Promise<void>>();
-			const doneItems = () =>
-				new Set(
-					all<{ item: string }>(db, 'SELECT item FROM job_items WHERE job_id = ? AND n = ?', [job.id, n]).map(
-						(i) => i.item
-					)
-				);
-			for (;;) {
-				if (cancelled()) throw new ProviderError('cancelled; machines that were not reached are as they were', false);
-				const done = doneItems();
-				const open = input.machines.filter((m) => !done.has(m));
-				if (open.length === 0) break;
-				const rows = rowsOf(ctx, open);
-				const there = new Set(rows.map((r) => r.name));
-				for (const gone of open.filter((m) => !there.has(m))) mark(step, gone, 'it is no longer there');
-				await seeToPeople(step, rows, began, asked);
-				let spare = spareOf(ctx, input.pool);
-				for (const r of rows) {
-					if (running.size >= input.atOnce) break;
-					if (running.has(r.name) || (r.sessions > 0 && input.people !== 'now')) continue;
-					// Machines that are up are only taken where the hour can spare them; in an emergency all are.
-					if (r.on && input.people !== 'now') {
-						if (spare.free < spare.each) continue;
-						spare = { ...spare, free: spare.free - spare.each };
-					}
-					running.set(
-						r.name,
-						freshen(step, r, input.number ?? r.version, key(`fresh ${r.name}`)).finally(() => running.delete(r.name))
-					);
-				}
-				await Promise.race([sleep(ctx.clock, LOOK), ...(running.size >= input.atOnce ? running.values() : [])]);
-			}
-			const failed = all<{ item: string }>(
-				db,
-				`SELECT item FROM job_items WHERE job_id = ? AND n = ? AND state = 'failed'`,
-				[job.id, n]
-			);
-			log(
-				failed.length
-					? `${input.machines.length - failed.length} done; not ${failed.map((f) => f.item).join(', ')}`
-					: `${input.machines.length} done`
-			);
-			return { result: { done: input.machines.length - failed.length, failed: failed.length } };
+			const { input, log } = step;
+			const { done, failed } = await makeFresh(step, { ...input, versionOf: (m) => input.number ?? m.version });
+			log(failed.length ? `${done.length} done; not ${failed.join(', ')}` : `${done.length} done`);
+			return { result: { done: done.length, failed: failed.length } };
 		}
 	}),
 
@@ -103,21 +58,11 @@ export const freshSteps: Record<string, StepHandler> = {
 				for (const r of rows) {
 					if (running.size >= 3) break;
 					if (running.has(r.name) || r.sessions > 0) continue;
-					const work = async () => {
-						if ((await ctx.providers.broker.setAside([r.name], true, key(`aside ${r.name} ${ctx.clock.now()}`))).length)
-							return;
-						try {
-							await ctx.providers.compute.moveDisk(r.name, to.get(r.name)!, key(`disk ${r.name}`));
-							mark(step, r.name, null);
-						} catch (e) {
-							if (!(e instanceof ProviderError)) throw e;
-							mark(step, r.name, e.message);
-						}
-						await ctx.providers.broker.setAside([r.name], false, key(`back ${r.name}`));
-					};
 					running.set(
 						r.name,
-						work().finally(() => running.delete(r.name))
+						outOfUse(step, r.name, false, () =>
+							ctx.providers.compute.moveDisk(r.name, to.get(r.name)!, key(`disk ${r.name}`))
+						).finally(() => running.delete(r.name))
 					);
 				}
 				await Promise.race([sleep(ctx.clock, LOOK), ...(running.size ? running.values() : [])]);
@@ -126,6 +71,72 @@ export const freshSteps: Record<string, StepHandler> = {
 		}
 	})
 };
+
+/** Machines to put to a version each, and what happens with the people on them. */
+export interface FreshWish {
+	/** The pool whose headroom has to be kept; null: in an emergency none is. */
+	pool: string | null;
+	machines: string[];
+	versionOf: (machine: { name: string; version: string }) => string;
+	people: FreshPeople;
+	/** After how long whoever was asked is signed out, ms. */
+	deadline: number;
+	atOnce: number;
+}
+
+/**
+ * Puts machines to a version, so many at once, each when nobody is on it, or at once. Which are done stands with the job's
+ * items: taken up again, it goes on with the others.
+ */
+export async function makeFresh(
+	step: Pick<StepRun, 'ctx' | 'job' | 'n' | 'log' | 'key' | 'cancelled'>,
+	wish: FreshWish
+): Promise<{ done: string[]; failed: string[] }> {
+	const { ctx, job, n, cancelled } = step;
+	const { db } = ctx;
+	const began = one<{ began: number }>(db, 'SELECT began FROM job_steps WHERE job_id = ? AND n = ?', [
+		job.id,
+		n
+	])!.began;
+	const running = new Map<string, Promise<void>>();
+	const items = (state: 'done' | 'failed') =>
+		all<{ item: string }>(db, 'SELECT item FROM job_items WHERE job_id = ? AND n = ? AND state = ?', [
+			job.id,
+			n,
+			state
+		]).map((i) => i.item);
+	for (;;) {
+		if (cancelled()) throw new ProviderError('cancelled; machines that were not reached are as they were', false);
+		const ended = new Set([...items('done'), ...items('failed')]);
+		const open = wish.machines.filter((m) => !ended.has(m));
+		if (open.length === 0) return { done: items('done'), failed: items('failed') };
+		const rows = rowsOf(ctx, open);
+		const there = new Set(rows.map((r) => r.name));
+		for (const gone of open.filter((m) => !there.has(m))) mark(step, gone, 'it is no longer there');
+		await seeToPeople(step, open, {
+			people: wish.people === 'ask' ? 'ask' : 'wait',
+			until: began + wish.deadline,
+			message: (left) =>
+				`This desktop will be put back to its image. Please save your work and sign out within ${left}.`,
+			endedBy: 'signed out so that the machine can be put back to its image'
+		});
+		let spare = wish.pool === null || wish.people === 'now' ? { free: Infinity, each: 1 } : spareOf(ctx, wish.pool);
+		for (const r of rows) {
+			if (running.size >= wish.atOnce) break;
+			if (running.has(r.name) || (r.sessions > 0 && wish.people !== 'now')) continue;
+			// Machines that are up are only taken where the hour can spare them; in an emergency all are.
+			if (r.on) {
+				if (spare.free < spare.each) continue;
+				spare = { ...spare, free: spare.free - spare.each };
+			}
+			running.set(
+				r.name,
+				freshen(step, r, wish).finally(() => running.delete(r.name))
+			);
+		}
+		await Promise.race([sleep(ctx.clock, LOOK), ...(running.size >= wish.atOnce ? running.values() : [])]);
+	}
+}
 
 const rowsOf = (ctx: Context, machines: string[]): Row[] =>
 	all<Row>(
@@ -168,54 +179,37 @@ function mark(
 	log(error === null ? `${machine}: done` : `${machine}: ${error}`);
 }
 
-/** Takes one machine out of use, puts it to the version, and gives it back. */
-async function freshen(step: StepRun<FreshInput>, r: Row, version: string, key: string): Promise<void> {
-	const { ctx, input } = step;
-	const busy = await ctx.providers.broker.setAside([r.name], true, `${key} aside ${ctx.clock.now()}`);
-	// Somebody has come in the meantime: it is theirs until they leave.
-	if (busy.length && input.people !== 'now') return;
-	try {
-		await ctx.providers.compute.reset(r.name, version, key);
-		mark(step, r.name, null);
-	} catch (e) {
-		if (!(e instanceof ProviderError)) throw e;
-		mark(step, r.name, e.message);
-	}
-	await ctx.providers.broker.setAside([r.name], false, `${key} back`).catch(() => {});
+/** Takes one machine out of use, puts it to its version, and gives it back. */
+async function freshen(
+	step: Pick<StepRun, 'ctx' | 'job' | 'n' | 'log' | 'key'>,
+	r: Row,
+	wish: FreshWish
+): Promise<void> {
+	await outOfUse(step, r.name, wish.people === 'now', async () => {
+		await step.ctx.providers.compute.reset(r.name, wish.versionOf(r), step.key(`fresh ${r.name}`));
+	});
 }
 
-async function seeToPeople(
-	{ ctx, input, key, log }: StepRun<FreshInput>,
-	rows: Row[],
-	began: number,
-	asked: Set<number>
+/**
+ * Does something to a machine that nobody may be on: the broker sends nobody there meanwhile. Somebody who has come just
+ * before keeps it until they leave, unless it cannot wait. How it ended stands with the job's items.
+ */
+async function outOfUse(
+	step: Pick<StepRun, 'ctx' | 'job' | 'n' | 'log' | 'key'>,
+	machine: string,
+	atOnce: boolean,
+	work: () => Promise<void>
 ): Promise<void> {
-	if (input.people !== 'ask') return;
-	const now = ctx.clock.now();
-	const over = now >= began + input.deadline;
-	for (const s of all<{ id: number; machine: string }>(
-		ctx.db,
-		`SELECT s.id, m.name AS machine FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.until = ${FOREVER} AND m.name IN (SELECT value FROM json_each(?))`,
-		[JSON.stringify(rows.map((r) => r.name))]
-	)) {
+	const { broker } = step.ctx.providers;
+	const at = step.ctx.clock.now();
+	const busy = await broker.setAside([machine], true, step.key(`aside ${machine} ${at}`));
+	if (busy.length === 0 || atOnce)
 		try {
-			if (over)
-				await ctx.providers.agent.signOut(
-					s.id,
-					'signed out so that the machine can be put back to its image',
-					key(`out ${s.id}`)
-				);
-			else if (!asked.has(s.id)) {
-				asked.add(s.id);
-				await ctx.providers.agent.message(
-					s.id,
-					`This desktop will be put back to its image. Please save your work and sign out within ${durationWords(began + input.deadline - now)}.`,
-					key(`ask ${s.id}`)
-				);
-			}
+			await work();
+			mark(step, machine, null);
 		} catch (e) {
 			if (!(e instanceof ProviderError)) throw e;
-			log(`session ${s.id} on ${s.machine}: ${e.message}`);
+			mark(step, machine, e.message);
 		}
-	}
+	await broker.setAside([machine], false, step.key(`back ${machine} ${at}`)).catch(() => {});
 }

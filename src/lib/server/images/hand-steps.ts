@@ -12,13 +12,10 @@ export const handSteps: Record<string, StepHandler> = {
 			const now = ctx.clock.now();
 			return {
 				write: (db) => {
-					const operator = one<{ operator_id: number | null }>(db, 'SELECT operator_id FROM jobs WHERE id = ?', [
-						job.id
-					])!.operator_id;
 					run(
 						db,
 						'INSERT INTO openings(line_id, number, machine, by, operator_id, since, until) VALUES (?, ?, ?, ?, ?, ?, ?)',
-						[input.line, input.number, machine, job.by, operator, now, FOREVER]
+						[input.line, input.number, machine, job.by, job.operator, now, FOREVER]
 					);
 				}
 			};

@@ -173,7 +173,7 @@ describe('a sheet', () => {
 	});
 	test.each([
 		[{ limit: 1000 }, 'limit', /at least a minute/],
-		[{ builder: { cores: 0, memory: 1, disk: 1 } }, 'builder.cores', /At least 1 core/],
+		[{ builder: { cores: 0, memory: 1, disk: 1 } }, 'builder.cores', /At least 1\./],
 		[{ steps: [] }, 'steps', /at least one step/],
 		[{ steps: [{ kind: 'magic' }] }, 'steps.0.kind', /Choose a kind/],
 		[{ steps: [{ kind: 'package' }] }, 'steps.0.package', /“package” is missing/],

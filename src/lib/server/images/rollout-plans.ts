@@ -3,14 +3,16 @@ import { ruleWords, wanted, type FollowRule } from '$lib/core/images/follow';
 import { readWindow } from '$lib/core/images/shipping';
 import { dealWaves, waveProblems, waveWords, type WaveSpec } from '$lib/core/images/waves';
 import { noEffects } from '$lib/core/plans/effects';
-import { countWords, durationWords, FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
+import { countWords, durationWords, FOREVER, HOUR } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { poolsAt } from '../capacity/queries';
 import type { Context } from '../context';
 import { all } from '../db';
+import { lasting, percent } from '../plans/fields';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
 import { sessionsOn } from '../watch/queries';
 import { lineId } from './build-plans';
+import { moveTime, signOutTime } from './expected';
 import { followingAt, rulesAt } from './following';
 import { sitesWith } from './queries';
 import { machinesOfRollout, openRollouts, rolloutById, teamsOfMachines, type RolloutSettings } from './rollouts';
@@ -27,11 +29,6 @@ const wave = v.variant(
 	],
 	'A wave goes by machines, pools, teams or share.'
 );
-const percent = (words: string) =>
-	v.pipe(v.number(words), v.minValue(0, 'At least 0 %.'), v.maxValue(100, 'At most 100 %.'));
-const lasting = (words: string, most: number) =>
-	v.pipe(v.number(words), v.minValue(0, 'Not less than nothing.'), v.maxValue(most, `At most ${durationWords(most)}.`));
-
 const beginPlan = planKind({
 	kind: 'image.rollout',
 	words: 'Bring a version to machines in waves, with a gate after each that stops or returns it',
@@ -47,17 +44,17 @@ const beginPlan = planKind({
 			{ by: 'share', percent: 100 }
 		]),
 		people: v.optional(v.picklist(['wait', 'ask', 'grace', 'idle'], 'Choose wait, ask, grace or idle.'), 'wait'),
-		deadline: v.optional(lasting('Write a duration.', 72 * HOUR), 4 * HOUR),
+		deadline: v.optional(lasting(72 * HOUR), 4 * HOUR),
 		from: v.optional(v.string(), '00:00'),
 		until: v.optional(v.string(), '00:00'),
-		pause: v.optional(lasting('Write a duration.', 14 * 24 * HOUR), 4 * HOUR),
-		longest: v.optional(lasting('Write a duration.', 30 * 24 * HOUR), 48 * HOUR),
-		failedStarts: v.optional(percent('Write a share in percent.'), 5),
+		pause: v.optional(lasting(14 * 24 * HOUR), 4 * HOUR),
+		longest: v.optional(lasting(30 * 24 * HOUR), 48 * HOUR),
+		failedStarts: v.optional(percent(0), 5),
 		apdex: v.optional(
 			v.pipe(v.number('Write an Apdex.'), v.minValue(0, 'From 0 to 1.'), v.maxValue(1, 'From 0 to 1.')),
 			0.85
 		),
-		failing: v.optional(percent('Write a share in percent.'), 10),
+		failing: v.optional(percent(0), 10),
 		least: v.optional(
 			v.pipe(v.number('Write a number.'), v.integer('A whole number.'), v.minValue(1, 'At least 1.')),
 			10
@@ -137,8 +134,18 @@ const beginPlan = planKind({
 		);
 		const signedOut = input.people === 'ask' || input.people === 'grace';
 		const open = openRollouts(db, input.line);
-		const perWave =
-			input.pause + (input.people === 'wait' ? 8 * HOUR : input.people === 'idle' ? 12 * HOUR : input.deadline) / 2;
+		const ids = new Map(takers.map((m) => [m.name, m.id]));
+		/** What each wave is expected to take until its machines have changed: their people leave, then they change. */
+		const changing = dealt.map((w) => {
+			const time = moveTime(db, w.machines.length);
+			const leave = signOutTime(
+				db,
+				w.machines.map((m) => ids.get(m)!),
+				now
+			);
+			const most = input.people === 'ask' || input.people === 'grace' ? input.deadline : Infinity;
+			return { middle: time.middle + Math.min(most, leave.middle), ninety: time.ninety + Math.min(most, leave.ninety) };
+		});
 		return {
 			title: `Roll ${input.line} ${input.number} out to ${countWords(waves.flat().length, 'machine')} in ${countWords(dealt.length, 'wave')}`,
 			effects: {
@@ -149,7 +156,11 @@ const beginPlan = planKind({
 				people: signedOut
 					? sessions.map((s) => ({ kind: 'person', id: s.login, name: s.person, how: 'asked to sign out' }))
 					: [],
-				duration: { middle: perWave * dealt.length, ninety: (input.longest + perWave) * dealt.length }
+				duration: {
+					middle: changing.reduce((n, c) => n + c.middle + input.pause, 0),
+					// At the longest a gate waits for numbers until it asks somebody.
+					ninety: changing.reduce((n, c) => n + c.ninety + Math.max(input.pause, input.longest), 0)
+				}
 			},
 			warnings: [
 				...(left.length
@@ -233,7 +244,7 @@ const beginPlan = planKind({
 						kind: 'rollout.wave',
 						words: `Wave ${i + 1}: ${words(w.spec)}`,
 						input: { wave: i },
-						expected: perWave - input.pause
+						expected: changing[i]!.middle
 					},
 					{ kind: 'rollout.gate', words: `Gate after wave ${i + 1}`, input: { wave: i }, expected: input.pause }
 				]),
@@ -333,6 +344,16 @@ const returnPlan = planKind({
 						ids.map((i) => i.id)
 					)
 				: [];
+		const leave =
+			input.people === 'wait'
+				? signOutTime(
+						db,
+						ids.map((i) => i.id),
+						ctx.clock.now()
+					)
+				: { middle: 0, ninety: 0 };
+		const change = moveTime(db, moved.length);
+		const time = { middle: change.middle + leave.middle, ninety: change.ninety + leave.ninety };
 		return {
 			title: `Bring everything of ${r.line} ${r.number} back: ${countWords(moved.length, 'machine')}`,
 			effects: {
@@ -340,7 +361,7 @@ const returnPlan = planKind({
 				people: sessions.map((s) => ({ kind: 'person', id: s.login, name: s.person, how: 'signed out' })),
 				sessionsEnded: sessions.map((s) => ({ kind: 'session', id: String(s.id), name: s.person })),
 				machines: moved.map((m) => ({ kind: 'machine', id: m.machine, name: m.machine, how: `back to ${m.from}` })),
-				duration: { middle: 3 * MINUTE * Math.ceil(moved.length / 8), ninety: 5 * MINUTE * Math.ceil(moved.length / 8) }
+				duration: time
 			},
 			warnings: sessions.length
 				? [
@@ -358,14 +379,14 @@ const returnPlan = planKind({
 				},
 				...r.gates.slice(-1).flatMap((g) => g.facts)
 			],
-			objects: [`decision/${r.id}`],
+			objects: [`decision/${r.id}`, ...moved.map((m) => `fresh/${m.machine}`)],
 			steps: [
 				{ kind: 'rollout.halt', words: 'Stop the rollout', input: { rollout: r.id }, expected: 5000 },
 				{
 					kind: 'rollout.back',
 					words: `Bring ${countWords(moved.length, 'machine')} back`,
 					input: { rollout: r.id, people: input.people },
-					expected: 3 * MINUTE * Math.ceil(moved.length / 8)
+					expected: time.middle
 				}
 			],
 			undo: null,

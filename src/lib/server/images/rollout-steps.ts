@@ -15,6 +15,10 @@ import {
 	type RolloutRow,
 	type RolloutSettings
 } from './rollouts';
+import { AT_ONCE } from './expected';
+import { forgiveMoves } from './following';
+import { makeFresh } from './fresh-steps';
+import { seeToPeople } from './leaving';
 import { writeRule } from './version-steps';
 
 /** Waves and gates look at their machines this often. */
@@ -186,29 +190,30 @@ export const rolloutSteps: Record<string, StepHandler> = {
 			const row = one<{ job: number }>(db, 'SELECT job_id AS job FROM rollouts WHERE id = ?', [input.rollout])!;
 			const r = rolloutOfJob(db, row.job)!;
 			const now = ctx.clock.now();
-			const settings: RolloutSettings = {
-				...r.settings,
-				people: input.people === 'now' ? 'grace' : 'wait',
-				deadline: 0,
-				hours: { from: 0, until: 0 }
-			};
-			hold(db, r, now);
-			await moveAll(
-				step,
-				r,
-				machinesOfRollout(db, r.id),
-				(m) => m.state === 'moved' || m.state === 'moving',
-				(m) => m.from,
-				'returned',
-				settings,
-				now
+			db.transaction(() => {
+				hold(db, r, now);
+				letGo(db, r, now);
+			})();
+			const back = new Map(
+				machinesOfRollout(db, r.id)
+					.filter((m) => m.state === 'moved' || m.state === 'moving')
+					.map((m) => [m.machine, m.from])
 			);
+			const { done, failed } = await makeFresh(step, {
+				pool: null,
+				machines: [...back.keys()],
+				versionOf: (m) => back.get(m.name) ?? m.version,
+				people: input.people,
+				deadline: 0,
+				atOnce: AT_ONCE
+			});
 			const ended = ctx.clock.now();
-			log('everything is back');
+			log(failed.length ? `back, but for ${failed.join(', ')}` : 'everything is back');
 			return {
 				result: { rollout: 'returned' },
 				write: (d) => {
-					letGo(d, r, ended);
+					for (const m of done) mark(d, r.id, m, 'returned', ended);
+					for (const m of failed) mark(d, r.id, m, 'failed', ended);
 					run(d, `UPDATE rollouts SET state = 'returned', ended = ? WHERE id = ?`, [ended, r.id]);
 				}
 			};
@@ -304,7 +309,7 @@ async function giveBack(step: StepRun<{ wave: number }>, r: RolloutRow, wave: nu
  * of the rollout the rules are those of before. People who are signed in are treated as was agreed.
  */
 async function moveAll(
-	{ ctx, log, key, cancelled }: Pick<StepRun, 'ctx' | 'log' | 'key' | 'cancelled'>,
+	step: Pick<StepRun, 'ctx' | 'log' | 'key' | 'cancelled'>,
 	r: RolloutRow,
 	machines: RolloutMachine[],
 	wants: (m: RolloutMachine) => boolean,
@@ -313,6 +318,7 @@ async function moveAll(
 	s: RolloutSettings,
 	began: number
 ): Promise<void> {
+	const { ctx, cancelled } = step;
 	const { db } = ctx;
 	const zones = new Map(
 		all<{ name: string; zone: string }>(
@@ -320,8 +326,9 @@ async function moveAll(
 			`SELECT m.name, s.time_zone AS zone FROM machines m JOIN sites s ON s.id = m.site_id WHERE m.until = ${FOREVER}`
 		).map((m) => [m.name, m.zone])
 	);
-	const asked = new Set<number>();
 	let open = machines.filter(wants);
+	// What failed before the rollout was asked for is no reason against it.
+	for (const m of open) forgiveMoves(db, m.machine, to(m), began);
 	const given = new Map<string, string>();
 	for (;;) {
 		if (cancelled()) return release(ctx, r);
@@ -358,14 +365,17 @@ async function moveAll(
 		open = still;
 		if (open.length === 0) return;
 		await seeToPeople(
-			ctx,
-			open.filter((m) => given.get(m.machine) === to(m)),
-			s,
-			began,
-			now,
-			asked,
-			key,
-			log
+			step,
+			open.filter((m) => given.get(m.machine) === to(m)).map((m) => m.machine),
+			{
+				people: s.people,
+				until: began + s.deadline,
+				message: (left) =>
+					s.people === 'ask'
+						? `A new version of your desktop is ready. Please save your work and sign out within ${left}.`
+						: `You will be signed out in ${left} for a new version of your desktop. Please save your work.`,
+				endedBy: 'signed out for a new version of the desktop'
+			}
 		);
 		await sleep(ctx.clock, LOOK);
 	}
@@ -382,48 +392,3 @@ const mark = (db: Db, rollout: number, machine: string, state: string, at: numbe
 const inHours = (hours: { from: number; until: number }, zone: string, now: number) =>
 	hours.from === hours.until ||
 	openings({ ...hours, zone }, now - DAY, now + HOUR).some(([a, b]) => a <= now && now < b);
-
-/** Asks, tells or signs out the people on machines that are to change, each session once. */
-async function seeToPeople(
-	ctx: Context,
-	machines: RolloutMachine[],
-	s: RolloutSettings,
-	began: number,
-	now: number,
-	asked: Set<number>,
-	key: (what: string) => string,
-	log: (line: string) => void
-): Promise<void> {
-	if (s.people === 'wait' || machines.length === 0) return;
-	const sessions = all<{ id: number; state: string; machine: string }>(
-		ctx.db,
-		`SELECT s.id, st.state, m.name AS machine FROM sessions s JOIN machines m ON m.id = s.machine_id JOIN session_states st ON st.session_id = s.id AND st.until = ${FOREVER}
-		 WHERE s.until = ${FOREVER} AND m.name IN (SELECT value FROM json_each(?))`,
-		[JSON.stringify(machines.map((m) => m.machine))]
-	);
-	const over = now >= began + s.deadline;
-	for (const session of sessions) {
-		const leave = s.people === 'idle' ? session.state === 'disconnected' : over;
-		try {
-			if (leave)
-				await ctx.providers.agent.signOut(
-					session.id,
-					'signed out for a new version of the desktop',
-					key(`out ${session.id}`)
-				);
-			else if (s.people !== 'idle' && !asked.has(session.id)) {
-				asked.add(session.id);
-				await ctx.providers.agent.message(
-					session.id,
-					s.people === 'ask'
-						? `A new version of your desktop is ready. Please save your work and sign out within ${durationWords(began + s.deadline - now)}.`
-						: `You will be signed out in ${durationWords(began + s.deadline - now)} for a new version of your desktop. Please save your work.`,
-					key(`ask ${session.id}`)
-				);
-			}
-		} catch (e) {
-			if (!(e instanceof ProviderError)) throw e;
-			log(`session ${session.id} on ${session.machine}: ${e.message}`);
-		}
-	}
-}

@@ -6,6 +6,7 @@ import { momentWords } from '$lib/core/time/zone';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { all, setting } from '../db';
+import { percent, whole } from '../plans/fields';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { lineId } from './build-plans';
 import { dueAt, linksOf, shippingOf, wholeSites, type ShipSettings } from './shipping';
@@ -22,19 +23,8 @@ const shipPlan = planKind({
 		from: v.optional(v.string(), '01:00'),
 		until: v.optional(v.string(), '05:00'),
 		/** Percent of each link. */
-		share: v.optional(
-			v.pipe(v.number('Write a share in percent.'), v.minValue(1, 'At least 1 %.'), v.maxValue(100, 'At most 100 %.')),
-			50
-		),
-		nights: v.optional(
-			v.pipe(
-				v.number('Write a number of nights.'),
-				v.integer('Whole nights.'),
-				v.minValue(1, 'At least one night.'),
-				v.maxValue(60, 'At most 60 nights.')
-			),
-			7
-		)
+		share: v.optional(percent(1), 50),
+		nights: v.optional(whole(1, 60, 'the nights'), 7)
 	}),
 	async draft(ctx, input): Promise<Draft> {
 		const { db } = ctx;

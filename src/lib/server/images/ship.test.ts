@@ -74,18 +74,18 @@ describe('shipping', () => {
 			return next.getTime() > h.lab.now ? next.getTime() - h.lab.now : next.getTime() + DAY - h.lab.now;
 		};
 		for (let i = 0; i < 2000 && !(one(h.db, 'SELECT 1 FROM shipment_places') && sentTo(h, 'isle') > 0); i++)
-			await h.live(MINUTE, MINUTE);
+			await h.live(5 * MINUTE, 5 * MINUTE);
 		const sent = sentTo(h, 'isle');
 		expect(sent).toBeGreaterThan(0);
 		const fault = h.lab.apply({ c: 'fault', kind: 'link-down', target: 'isle/quay', value: null }) as number;
 		await h.live(HOUR, MINUTE);
 		expect(sentTo(h, 'isle')).toBeLessThan(sent * 1.2);
 		h.lab.apply({ c: 'clear fault', id: fault });
-		await h.live(until(12), 2 * MINUTE);
+		await h.live(until(12), 5 * MINUTE);
 		const noon = sentTo(h, 'isle');
-		await h.live(6 * HOUR, 5 * MINUTE);
+		await h.live(6 * HOUR, 10 * MINUTE);
 		expect(sentTo(h, 'isle')).toBe(noon);
-		expect((await h.finish(job)).state).toBe('done');
+		expect((await h.finish(job, 5 * MINUTE)).state).toBe('done');
 		expect(sentTo(h, 'isle')).toBe(plan.effects.bytes);
 		expect(shipmentsAt(h.db, h.lab.now)[0]!.places[0]!.breaks).toBeGreaterThan(0);
 	});

@@ -1,7 +1,7 @@
 import * as v from 'valibot';
-import { parseRule, ruleWords, WILL_TAKE, type FollowRule, type FollowWhen } from '$lib/core/images/follow';
+import { parseRule, ruleWords, TRIES, WILL_TAKE, type FollowRule, type FollowWhen } from '$lib/core/images/follow';
 import { noEffects, type Effects } from '$lib/core/plans/effects';
-import { countWords, MINUTE, SECOND, sizeWords } from '$lib/core/time/units';
+import { countWords, SECOND, sizeWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { poolAt } from '../capacity/queries';
 import type { Context } from '../context';
@@ -10,6 +10,7 @@ import { machinesNotToMove } from '../engine/power';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { lineId, lineOrThrow } from './build-plans';
 import { openBuilds } from './builds';
+import { moveTime, signOutTime } from './expected';
 import { followingAt, moveOf, rulesAt, rulesNaming, whoTakes, type WhatIf } from './following';
 import { machinesOn, sitesWith, type VersionRow } from './queries';
 
@@ -37,6 +38,12 @@ function consequences(ctx: Context, whatIf: WhatIf): { effects: Partial<Effects>
 		const old = was.get(m.name);
 		return old && WILL_TAKE.has(old.reason) && !WILL_TAKE.has(moveOf(after, m).value.reason);
 	});
+	const time = moveTime(ctx.db, moves.length);
+	const leave = signOutTime(
+		ctx.db,
+		moves.map(({ m }) => m.id),
+		now
+	);
 	const groups = new Map<string, number>();
 	for (const { move } of moves) groups.set(move.reason, (groups.get(move.reason) ?? 0) + 1);
 	const words: Record<string, string> = {
@@ -49,14 +56,7 @@ function consequences(ctx: Context, whatIf: WhatIf): { effects: Partial<Effects>
 	return {
 		effects: {
 			machines: moves.map(({ m, move }) => ({ kind: 'machine', id: m.name, name: m.name, how: `takes ${move.to!}` })),
-			...(moves.length
-				? {
-						duration: {
-							middle: 3 * MINUTE * Math.ceil(moves.length / 12),
-							ninety: 5 * MINUTE * Math.ceil(moves.length / 12)
-						}
-					}
-				: {})
+			...(moves.length ? { duration: { middle: time.middle + leave.middle, ninety: time.ninety + leave.ninety } } : {})
 		},
 		reasons: [
 			...[...groups].map(([reason, n]): Fact => ({
@@ -333,4 +333,43 @@ const followPlan = planKind({
 	}
 });
 
-export const versionPlans = [holdPlan, retirePlan, deletePlan, followPlan];
+const tryAgainPlan = planKind({
+	kind: 'image.try-again',
+	words: 'Let machines that failed to take a version twice try it again',
+	area: 'images',
+	schema: v.strictObject({ line: lineId, number: v.string() }),
+	async draft(ctx, input): Promise<Draft> {
+		versionOrThrow(ctx, input.line, input.number);
+		const f = followingAt(ctx.db, ctx.clock.now(), machinesNotToMove(ctx));
+		const failed = f.machines.filter((m) => m.line === input.line && m.failures(input.number) >= TRIES);
+		return {
+			title: `Let ${countWords(failed.length, 'machine')} try ${input.line} ${input.number} again`,
+			effects: {
+				...noEffects(),
+				machines: failed.map((m) => ({
+					kind: 'machine',
+					id: m.name,
+					name: m.name,
+					how: `tries ${input.number} again`
+				})),
+				duration: moveTime(ctx.db, failed.length)
+			},
+			warnings: [],
+			blocks: failed.length ? [] : [{ words: 'no machine of the line has failed to take it twice', side: 'against' }],
+			reasons: failed.slice(0, 12).flatMap((m) => moveOf(f, m).facts.slice(-1)),
+			objects: failed.map((m) => `machine/${m.name}`),
+			steps: [
+				{
+					kind: 'image.try-again',
+					words: 'Let them try again',
+					input: { machines: failed.map((m) => m.name), number: input.number },
+					expected: 200
+				}
+			],
+			undo: null,
+			undoWords: 'Not needed: a machine that fails twice more is left alone again.'
+		};
+	}
+});
+
+export const versionPlans = [holdPlan, retirePlan, deletePlan, followPlan, tryAgainPlan];

@@ -1,6 +1,7 @@
 import type { FollowRule, FollowWhen } from '$lib/core/images/follow';
 import { FOREVER } from '$lib/core/time/units';
 import { run, type Db } from '../db';
+import { forgiveMoves } from './following';
 import { stepHandler, type StepHandler } from '../jobs/step';
 
 /** Opens or closes the interval of a mark on a version. */
@@ -87,6 +88,13 @@ export const versionSteps: Record<string, StepHandler> = {
 					);
 				}
 			};
+		}
+	}),
+
+	'image.try-again': stepHandler<{ machines: string[]; number: string }>({
+		async run({ ctx, input }) {
+			const now = ctx.clock.now();
+			return { write: (db) => input.machines.forEach((m) => forgiveMoves(db, m, input.number, now)) };
 		}
 	}),
 

@@ -139,9 +139,11 @@ export class JobRunner {
 	private stepRun(job: number, step: RawStep): StepRun {
 		const { ctx } = this;
 		const { db, clock } = ctx;
-		const head = one<{ id: number; title: string; by: string }>(db, 'SELECT id, title, by FROM jobs WHERE id = ?', [
-			job
-		])!;
+		const head = one<{ id: number; title: string; by: string; operator: number | null }>(
+			db,
+			'SELECT id, title, by, operator_id AS operator FROM jobs WHERE id = ?',
+			[job]
+		)!;
 		const key = (what: string) => `job-${job}-${step.n}-${what}`;
 		const log = (line: string) => {
 			run(db, 'INSERT INTO job_log(job_id, n, at, line) VALUES (?, ?, ?, ?)', [job, step.n, clock.now(), line]);

@@ -4,7 +4,8 @@ import type { Db } from '../db';
 /** What a step is given. */
 export interface StepRun<I = unknown> {
 	ctx: Context;
-	job: { id: number; title: string; by: string };
+	/** `operator`: who started it, where that was an operator. */
+	job: { id: number; title: string; by: string; operator: number | null };
 	n: number;
 	input: I;
 	/** A key for provider calls, the same after a restart: `key('create bgo-br-001')`. */

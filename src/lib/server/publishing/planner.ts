@@ -12,6 +12,7 @@ import { all, one } from '../db';
 import { parseRule, ruleWords } from '$lib/core/images/follow';
 import { rulesAt, versionToMake } from '../images/following';
 import { linesAt, sitesWith } from '../images/queries';
+import { whole } from '../plans/fields';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
 import { sessionsOn } from '../watch/queries';
 import { grantsAt, publicationsAt } from './queries';
@@ -22,14 +23,6 @@ const slug = (text: string) =>
 		.normalize('NFKD')
 		.replaceAll(/[^a-z0-9]+/g, '-')
 		.replaceAll(/^-|-$/g, '');
-
-const whole = (least: number, most: number, what: string) =>
-	v.pipe(
-		v.number(`Write ${what} as a number.`),
-		v.integer(`Write ${what} as a whole number.`),
-		v.minValue(least, `At least ${least}.`),
-		v.maxValue(most, `At most ${most}.`)
-	);
 
 export const policySchema = v.strictObject({
 	hours: v.pipe(v.string(), v.nonEmpty('Choose hours.')),

@@ -1,6 +1,6 @@
 import type { Recurrence } from '$lib/core/time/recurrence';
 import { FOREVER } from '$lib/core/time/units';
-import { one, run } from '../db';
+import { run } from '../db';
 import { stepHandler, type StepHandler } from '../jobs/step';
 
 export const scheduleSteps: Record<string, StepHandler> = {
@@ -9,9 +9,6 @@ export const scheduleSteps: Record<string, StepHandler> = {
 			const now = ctx.clock.now();
 			return {
 				write: (db) => {
-					const operator = one<{ operator_id: number | null }>(db, 'SELECT operator_id FROM jobs WHERE id = ?', [
-						job.id
-					])!.operator_id;
 					run(
 						db,
 						'INSERT INTO schedules(title, kind, input, rule, zone, begins, by, operator_id, since, until, done_to) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)',
@@ -23,7 +20,7 @@ export const scheduleSteps: Record<string, StepHandler> = {
 							input.zone,
 							input.begins,
 							job.by,
-							operator,
+							job.operator,
 							now,
 							FOREVER,
 							now

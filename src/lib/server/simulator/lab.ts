@@ -128,9 +128,8 @@ export class Lab {
 				for (const name of command.machines) {
 					const m = w.machines.get(name);
 					if (!m) continue;
-					if (command.aside && m.sessions.length + m.coming > 0) busy.push(name);
-					// Whoever is on it already stays: only what nobody uses is set aside.
-					else m.asideUntil = command.aside ? Number.MAX_SAFE_INTEGER : 0;
+					if (m.sessions.length + m.coming > 0) busy.push(name);
+					m.asideUntil = command.aside ? Number.MAX_SAFE_INTEGER : 0;
 				}
 				w.operations.set(command.key, { key: command.key, done: true, at: w.now, error: null, result: busy });
 				if (!command.aside) this.serveWaiting();
@@ -847,21 +846,11 @@ export class Lab {
 				if (!w.versions.get(m.line)?.has(effect.version))
 					throw new ProviderError(`the image store has no ${m.line} ${effect.version}`, false);
 				this.needWhole(m.site, m.line, effect.version);
-				const wasOn = m.state !== 'off';
-				if (wasOn) this.powerOff(m, 'off', 'reset to its image');
-				m.version = effect.version;
-				m.trusted = true;
-				m.nameOk = true;
-				this.observe({
-					kind: 'made',
-					machine: m.name,
-					pool: m.pool,
-					host: m.host,
-					volume: m.volume,
-					version: m.version,
-					address: addressText(m.address ?? 0)
+				this.whileOff(m, 'reset to its image', 'started after the reset', () => {
+					m.version = effect.version;
+					m.trusted = true;
+					m.nameOk = true;
 				});
-				if (wasOn) this.powerOn(m, 'started after the reset');
 				return null;
 			}
 			case 'move disk': {
@@ -871,19 +860,7 @@ export class Lab {
 					throw new ProviderError(`there is no volume ${effect.volume} where ${m.name} stands`, false);
 				if ((usedByVolume(w).get(volume.id) ?? 0) + m.disk > volume.size)
 					throw new ProviderError(`volume ${volume.id} is full`, false);
-				const wasOn = m.state !== 'off';
-				if (wasOn) this.powerOff(m, 'off', 'its disk is moved');
-				m.volume = volume.id;
-				this.observe({
-					kind: 'made',
-					machine: m.name,
-					pool: m.pool,
-					host: m.host,
-					volume: m.volume,
-					version: m.version,
-					address: addressText(m.address ?? 0)
-				});
-				if (wasOn) this.powerOn(m, 'started after its disk was moved');
+				this.whileOff(m, 'its disk is moved', 'started after its disk was moved', () => (m.volume = volume.id));
 				return null;
 			}
 			case 'restart service': {
@@ -999,6 +976,27 @@ export class Lab {
 		}
 	}
 
+	/** Changes what a machine is made of: a machine that is on is stopped for it and started again. */
+	private whileOff(m: SimMachine, why: string, after: string, change: () => void): void {
+		const wasOn = m.state !== 'off';
+		if (wasOn) this.powerOff(m, 'off', why);
+		change();
+		this.tellMade(m);
+		if (wasOn) this.powerOn(m, after);
+	}
+
+	private tellMade(m: SimMachine): void {
+		this.observe({
+			kind: 'made',
+			machine: m.name,
+			pool: m.pool,
+			host: m.host,
+			volume: m.volume,
+			version: m.version,
+			address: addressText(m.address ?? 0)
+		});
+	}
+
 	/** Whether a link is down, whichever way round it is named. */
 	linkDown(a: string, b: string): boolean {
 		return this.world.faults.some(
@@ -1030,16 +1028,9 @@ export class Lab {
 		if (network.usedUp || address > network.last)
 			throw new ProviderError(`network ${spec.network} has no free address`);
 		network.leased.set(address, spec.name);
-		w.machines.set(spec.name, { ...spec, site: host.site, address, ...asNew() });
-		this.observe({
-			kind: 'made',
-			machine: spec.name,
-			pool: spec.pool,
-			host: spec.host,
-			volume: spec.volume,
-			version: spec.version,
-			address: addressText(address)
-		});
+		const machine: SimMachine = { ...spec, site: host.site, address, ...asNew() };
+		w.machines.set(spec.name, machine);
+		this.tellMade(machine);
 		this.observe({ kind: 'machine', machine: spec.name, state: 'off', cause: 'it has just been made' });
 		return { address: addressText(address) };
 	}

@@ -107,15 +107,15 @@ export class Harness {
 		return this.finish(await this.commit((await this.draft(kind, input)).id));
 	}
 
-	/** Lets time pass until a job has ended. */
-	async finish(job: number): Promise<NonNullable<ReturnType<typeof jobById>>> {
+	/** Lets time pass in steps of `step` until a job has ended; long ones, for a job of days. */
+	async finish(job: number, step = 5000): Promise<NonNullable<ReturnType<typeof jobById>>> {
 		for (let i = 0; i < 20_000; i++) {
 			const row = jobById(this.db, job, this.lab.now)!;
 			if (row.ended !== null) {
 				await this.engine.observe();
 				return row;
 			}
-			await this.live(5000);
+			await this.live(step, step);
 			// Jobs that wait for the clock look at it every few milliseconds of the wall.
 			await new Promise((resolve) => setTimeout(resolve, 1));
 		}

@@ -97,7 +97,7 @@ const failedMoves = (db: Db, at: number): Need[] =>
 			SELECT mv.line_id AS line, mv.to_version AS version, m.name, min(mv.ended) AS since, max(mv.error) AS error FROM moves mv
 			JOIN machines m ON m.id = mv.machine_id AND m.until = ${FOREVER}
 			JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} AND pl.version <> mv.to_version
-			WHERE mv.error IS NOT NULL AND mv.ended <= ? GROUP BY 1, 2, 3 HAVING count(*) >= ${TRIES}
+			WHERE mv.error IS NOT NULL AND mv.forgiven = 0 AND mv.ended <= ? GROUP BY 1, 2, 3 HAVING count(*) >= ${TRIES}
 		 ) GROUP BY 1, 2`,
 		[at]
 	).map((r) => ({
@@ -109,7 +109,7 @@ const failedMoves = (db: Db, at: number): Need[] =>
 		facts: [{ words: `${r.machines}: ${r.error}`, side: 'against', at: r.since, source: 'moves' }],
 		card: `version/${r.line}/${r.version}`,
 		href: null,
-		plan: null,
+		plan: { kind: 'image.try-again', input: { line: r.line, number: r.version }, words: 'Plan to try again' },
 		since: r.since,
 		about: { line: [r.line], version: [r.version] }
 	}));

@@ -18,7 +18,7 @@ CREATE TABLE follow_rules(
 -- Every time that a machine went, or failed to go, from one version to another.
 CREATE TABLE moves(
 	id INTEGER PRIMARY KEY, machine_id INTEGER NOT NULL REFERENCES machines(id), line_id TEXT NOT NULL, from_version TEXT NOT NULL, to_version TEXT NOT NULL,
-	began INTEGER NOT NULL, ended INTEGER, error TEXT, facts TEXT NOT NULL
+	began INTEGER NOT NULL, ended INTEGER, error TEXT, facts TEXT NOT NULL, forgiven INTEGER NOT NULL DEFAULT 0
 ) STRICT;
 CREATE INDEX moves_by_machine ON moves(machine_id, began);
 CREATE INDEX moves_by_version ON moves(line_id, to_version, began);
