@@ -213,7 +213,7 @@ test.describe('the builder, before Tuesday', () => {
 		await page.getByLabel('People who are signed in').selectOption('now');
 		await page.getByLabel('At once, at most').fill('0');
 		await page.getByRole('button', { name: 'Plan the reset' }).click();
-		await expect(page.getByText('At least one.')).toBeVisible();
+		await expect(page.getByText('At least 1.')).toBeVisible();
 		await page.getByLabel('At once, at most').fill('14');
 		await page.getByRole('button', { name: 'Plan the reset' }).click();
 		await expect(plan(page)).toContainText('Reset Payroll close to its image: 14 machines');

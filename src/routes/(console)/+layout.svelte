@@ -1,6 +1,6 @@
 <script lang="ts">
 	import { goto, invalidate } from '$app/navigation';
-	import { page } from '$app/state';
+	import { navigating, page } from '$app/state';
 	import { onMount, type Snippet } from 'svelte';
 	import { Toaster } from 'svelte-sonner';
 	import CardPanel from '$lib/ui/cards/CardPanel.svelte';
@@ -45,7 +45,9 @@
 			if (pending) return;
 			pending = setTimeout(() => {
 				pending = null;
-				if (!document.hidden) void invalidate('sextant:live');
+				// Asking again would call off a step to another page that is on its way.
+				if (navigating.to) refresh();
+				else if (!document.hidden) void invalidate('sextant:live');
 			}, 2000);
 		};
 		live.addEventListener('estate', () => data.look.live && refresh());
