@@ -3,6 +3,7 @@ import { sharedClock } from '$lib/server/context';
 import { openDb } from '$lib/server/db';
 import { configureBroker } from '$lib/server/engine/broker';
 import { Engine } from '$lib/server/engine/engine';
+import { vaultIn } from '$lib/server/network/vault';
 import { JobRunner } from '$lib/server/jobs/runner';
 import type { Providers } from '$lib/server/providers';
 import { callThrough } from '$lib/server/providers/remote';
@@ -11,9 +12,19 @@ import { callThrough } from '$lib/server/providers/remote';
 
 const BEAT = 100;
 
-const { path, memory, port } = workerData as { path: string; memory: SharedArrayBuffer; port: MessagePort };
+const { path, dataDir, memory, port } = workerData as {
+	path: string;
+	dataDir: string;
+	memory: SharedArrayBuffer;
+	port: MessagePort;
+};
 const parent = parentPort!;
-const ctx = { db: openDb(path), providers: callThrough<Providers>(port), clock: sharedClock(memory) };
+const ctx = {
+	db: openDb(path),
+	providers: callThrough<Providers>(port),
+	clock: sharedClock(memory),
+	vault: vaultIn(dataDir)
+};
 const engine = new Engine(ctx);
 const changedJobs = new Set<number>();
 const runner = new JobRunner(

@@ -18,6 +18,7 @@ import type { EstateProblem } from '$lib/core/estate/read';
 import { sharedClock } from '$lib/server/context';
 import { one, openDb, putSetting, setting, type Db } from '$lib/server/db';
 import { addOperator } from '$lib/server/identity/accounts';
+import { vaultIn } from '$lib/server/network/vault';
 import type { Providers } from '$lib/server/providers';
 import { callThrough } from '$lib/server/providers/remote';
 import { setRuntime, type Bench } from '$lib/server/runtime';
@@ -157,6 +158,7 @@ async function start(): Promise<void> {
 	} catch (e) {
 		fail(`cannot read ${options.data}: ${(e as Error).message}`);
 	}
+	const vault = vaultIn(dataDir);
 	const memory = new SharedArrayBuffer(16);
 	const clock = sharedClock(memory);
 	const labThread = await startThread('lab', { path: labPath, memory, speed: options.speed });
@@ -164,7 +166,9 @@ async function start(): Promise<void> {
 	const forHttp = new MessageChannel();
 	labThread.postMessage({ port: forEngine.port1 }, [forEngine.port1]);
 	labThread.postMessage({ port: forHttp.port1, withBench: true }, [forHttp.port1]);
-	const engineThread = await startThread('engine', { path: dbPath, memory, port: forEngine.port2 }, [forEngine.port2]);
+	const engineThread = await startThread('engine', { path: dbPath, dataDir, memory, port: forEngine.port2 }, [
+		forEngine.port2
+	]);
 	const outside = callThrough<Providers & { bench: Bench }>(forHttp.port2);
 	const events = new EventEmitter().setMaxListeners(0);
 	engineThread.on('message', (m: { live?: string }) => m.live && events.emit('live', m));
@@ -172,6 +176,7 @@ async function start(): Promise<void> {
 		db,
 		clock,
 		providers: outside,
+		vault,
 		bench: outside.bench,
 		events,
 		wake: () => engineThread.postMessage({ wake: true }),

@@ -1,4 +1,5 @@
 import type { Db } from './db';
+import type { Vault } from './network/vault';
 import type { Providers } from './providers';
 
 /** The time that the estate lives in: the wall's, or a lab's. */
@@ -14,6 +15,8 @@ export interface Context {
 	db: Db;
 	providers: Providers;
 	clock: Clock;
+	/** Seals and opens what providers must not read from the database. */
+	vault: Vault;
 }
 
 export const wallClock: Clock = { now: () => Date.now(), speed: () => 1 };

@@ -4,6 +4,7 @@ import type { Estate } from '$lib/core/estate/schema';
 import { readEstate, type EstateProblem } from '$lib/core/estate/read';
 import { MINUTE } from '$lib/core/time/units';
 import type { Db } from './db';
+import type { Vault } from './network/vault';
 import { settleEstate } from './db/settle';
 import { configureBroker } from './engine/broker';
 import { Engine } from './engine/engine';
@@ -28,12 +29,17 @@ export function loadEstate(path: string): { estate: Estate } | { problems: Estat
  * Lives an estate's history through: lab and engine in lockstep, minute by minute, as fast as they can.
  * The database has to be empty. Returns the lab as it is at the end.
  */
-export async function makeHistory(db: Db, estate: Estate, progress: (share: number) => void = () => {}): Promise<Lab> {
+export async function makeHistory(
+	db: Db,
+	estate: Estate,
+	vault: Vault,
+	progress: (share: number) => void = () => {}
+): Promise<Lab> {
 	const lab = new Lab(estate);
 	const server = new LabServer(lab);
 	const from = beginning(estate);
-	settleEstate(db, estate, from, (login) => lab.world.people.get(login)!.address);
-	const ctx = { db, providers: server.providers, clock: { now: () => lab.now, speed: () => 0 } };
+	settleEstate(db, estate, from, { addressOf: (login) => lab.world.people.get(login)!.address, vault });
+	const ctx = { db, providers: server.providers, clock: { now: () => lab.now, speed: () => 0 }, vault };
 	const engine = new Engine(ctx);
 	engine.observer.keepMinutesFrom = estate.lab.opens - MINUTES_KEPT;
 	await engine.observe();

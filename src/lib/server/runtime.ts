@@ -1,5 +1,6 @@
 import type { EventEmitter } from 'node:events';
 import type { Context } from './context';
+import type { LabPlace } from './simulator/places';
 import type { SimFault } from './simulator/state';
 
 /** What only the lab bench may ask of the lab. Absent when no lab is attached. */
@@ -13,6 +14,8 @@ export interface Bench {
 	faults(): Promise<SimFault[]>;
 	addFault(kind: SimFault['kind'], target: string, value: number | null): Promise<number>;
 	clearFault(id: number): Promise<boolean>;
+	/** Places that the lab has but did not begin with, and what it takes to join them up. */
+	places(): Promise<LabPlace[]>;
 	outbox(): Promise<{ to: string; subject: string; body: string; at: number }[]>;
 }
 

@@ -13,6 +13,7 @@ export const AREAS = [
 	'sessions',
 	'repair',
 	'network',
+	'places',
 	'identity',
 	'record',
 	'lab',
@@ -34,6 +35,7 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		sessions: 'commit',
 		repair: 'commit',
 		network: 'commit',
+		places: 'commit',
 		identity: 'commit',
 		record: 'read',
 		lab: 'commit'
@@ -47,6 +49,7 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		sessions: 'draft',
 		repair: 'commit',
 		network: 'draft',
+		places: 'commit',
 		record: 'read',
 		lab: 'commit'
 	},
@@ -59,6 +62,7 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		sessions: 'commit',
 		repair: 'commit',
 		network: 'commit',
+		places: 'draft',
 		record: 'read',
 		lab: 'commit'
 	},
@@ -71,6 +75,7 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		sessions: 'commit',
 		repair: 'commit',
 		network: 'draft',
+		places: 'read',
 		record: 'read',
 		lab: 'read'
 	},
@@ -83,6 +88,7 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		sessions: 'read',
 		repair: 'read',
 		network: 'read',
+		places: 'read',
 		identity: 'read',
 		record: 'read',
 		lab: 'read'
@@ -109,6 +115,7 @@ export const AREA_WORDS: Record<Area, string> = {
 	sessions: 'sessions and machines',
 	repair: 'repairs',
 	network: 'gateways and networks',
+	places: 'places and how they are reached',
 	identity: 'operators and tokens',
 	record: 'the change log and jobs',
 	lab: 'the lab',

@@ -1,4 +1,5 @@
 import { countWords, durationWords, numberWords, sizeWords, TB } from '../time/units';
+import { PLACE_CHECK_WORDS, type PlaceCheck } from '../network/places';
 import { PHASE_WORDS, type PhaseName } from '../watch/phases';
 import type { Fact } from '../why/explained';
 
@@ -10,8 +11,9 @@ export interface Finding {
 		| 'addresses running out'
 		| 'slow sign-ins'
 		| 'pool runs out'
-		| 'runaway machine';
-	subject: { kind: 'gateway' | 'volume' | 'network' | 'version' | 'pool' | 'machine'; id: string };
+		| 'runaway machine'
+		| 'place not in order';
+	subject: { kind: 'gateway' | 'volume' | 'network' | 'version' | 'pool' | 'machine' | 'site'; id: string };
 	site: string | null;
 	title: string;
 	facts: Fact[];
@@ -221,6 +223,25 @@ export function pressedFindings(
 		],
 		remedy: { kind: 'machine.restart', input: { machines: [m.name] }, words: 'Restart it' }
 	}));
+}
+
+/** Places where a check fails: what is planned for them is blocked until it passes. */
+export function placeFindings(
+	places: { id: string; name: string; failing: { name: PlaceCheck; saw: string; remedy: string; since: number }[] }[]
+): Finding[] {
+	return places
+		.filter((p) => p.failing.length > 0)
+		.map((p) => ({
+			kind: 'place not in order',
+			subject: { kind: 'site', id: p.id },
+			site: p.id,
+			title: `${p.name}: ${PLACE_CHECK_WORDS[p.failing[0]!.name].fails}${p.failing.length > 1 ? `, and ${countWords(p.failing.length - 1, 'more check fails', 'more checks fail')}` : ''}`,
+			facts: p.failing.flatMap((c): Fact[] => [
+				{ words: `${PLACE_CHECK_WORDS[c.name].asks} ${c.saw}`, side: 'against', at: c.since, source: 'check' },
+				...(c.remedy ? [{ words: c.remedy.replace(/\.$/, ''), source: 'remedy' }] : [])
+			]),
+			remedy: null
+		}));
 }
 
 /** A pool whose forecast demand exceeds what it can hold. */

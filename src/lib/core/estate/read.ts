@@ -120,6 +120,11 @@ function checkReferences(
 		if (!known.has(key)) complain(path, `no ${what} called ${key}`);
 	};
 	const sites = ids(estate.sites, ['sites'], 'site');
+	// Nothing of ours stands yet at a place that is still to be joined up.
+	const joined = (key: string, path: (string | number)[]) => {
+		need(sites, key, path, 'site');
+		if (sites.get(key)?.joined === false) complain(path, `${key} is still to be joined up`);
+	};
 	const hours = ids(estate.hours, ['hours'], 'calendar of hours');
 	const teams = ids(estate.directory.teams, ['directory', 'teams'], 'team');
 	const patterns = ids(estate.directory.patterns, ['directory', 'patterns'], 'work pattern');
@@ -131,7 +136,7 @@ function checkReferences(
 	ids(estate.gateways, ['gateways'], 'gateway');
 	const networks = new Map(estate.sites.flatMap((s) => s.networks.map((n) => [n.id, s.id] as const)));
 
-	if (estate.home !== undefined) need(sites, estate.home, ['home'], 'site');
+	if (estate.home !== undefined) joined(estate.home, ['home']);
 	estate.sites.forEach((s, i) => {
 		s.links.forEach((l, j) => need(sites, l.to, ['sites', i, 'links', j, 'to'], 'site'));
 		s.networks.forEach((n, j) => {
@@ -140,7 +145,7 @@ function checkReferences(
 	});
 	estate.hosts.forEach((h, i) => need(sites, h.site, ['hosts', i, 'site'], 'site'));
 	estate.volumes.forEach((h, i) => need(sites, h.site, ['volumes', i, 'site'], 'site'));
-	estate.gateways.forEach((h, i) => need(sites, h.site, ['gateways', i, 'site'], 'site'));
+	estate.gateways.forEach((h, i) => joined(h.site, ['gateways', i, 'site']));
 	estate.directory.teams.forEach((t, i) => {
 		if (t.parent !== undefined) need(teams, t.parent, ['directory', 'teams', i, 'parent'], 'team');
 		t.habits.forEach((h, j) =>
@@ -162,7 +167,7 @@ function checkReferences(
 		if (logins.has(p.login)) complain(peopleAt(i, 'login'), `a second person with the login ${p.login}`);
 		logins.add(p.login);
 		need(teams, p.team, peopleAt(i, 'team'), 'team');
-		need(sites, p.site, peopleAt(i, 'site'), 'site');
+		joined(p.site, peopleAt(i, 'site'));
 		need(patterns, p.pattern, peopleAt(i, 'pattern'), 'work pattern');
 	});
 	estate.image_lines.forEach((l, i) => {
@@ -181,7 +186,7 @@ function checkReferences(
 		});
 	});
 	estate.pools.forEach((p, i) => {
-		need(sites, p.site, ['pools', i, 'site'], 'site');
+		joined(p.site, ['pools', i, 'site']);
 		need(lines, p.line, ['pools', i, 'line'], 'image line');
 		need(hours, p.policy.hours, ['pools', i, 'policy', 'hours'], 'calendar of hours');
 		const line = lines.get(p.line);

@@ -2,7 +2,7 @@ import * as v from 'valibot';
 import { parseClock, parseDays } from '../time/hours';
 import { parseDuration, parseSize } from '../time/units';
 import { knowsZone } from '../time/zone';
-import { isRange, addressNumber } from '../network/addresses';
+import { isRange, addressNumber, readAddress } from '../network/addresses';
 import { isVersion } from '../images/versions';
 import { parseRule } from '../images/follow';
 import { makeStep } from '../images/sheet';
@@ -64,9 +64,29 @@ const link = v.strictObject({
 		0
 	)
 });
+/** The compute provider of a place, as the lab plays it. */
+const provider = v.strictObject({
+	/** Host and port; `compute.SITE.DOMAIN:8443` where nothing is said. */
+	address: v.optional(
+		v.pipe(
+			v.string(),
+			v.check((t) => readAddress(t) !== null, 'expected a host and a port such as compute.example:8443')
+		)
+	),
+	/** Further names of the host, which only Sextant itself can resolve. */
+	also: v.optional(v.array(name), []),
+	account: v.optional(name, 'sextant'),
+	/** `estate`: signed by the authority that the directory vouches for; `own`: by one that nobody knows. */
+	authority: v.optional(v.picklist(['estate', 'own']), 'estate'),
+	/** When its certificate ends; a year after the lab opens where nothing is said. */
+	until: v.optional(moment)
+});
 const site = v.strictObject({
 	id,
 	name,
+	/** Whether Sextant knows the place already, or it is still to be joined up. */
+	joined: v.optional(v.boolean(), true),
+	provider: v.optional(provider, {}),
 	kind: v.optional(v.picklist(['office', 'ship', 'rented']), 'office'),
 	time_zone: zone,
 	networks: v.array(network),
@@ -252,7 +272,12 @@ export const FAULT_KINDS = [
 	'trust-lost',
 	'build-step-fails',
 	'right-taken',
-	'link-down'
+	'link-down',
+	'provider-silent',
+	'directory-silent',
+	'names-wrong',
+	'clock-off',
+	'join-refused'
 ] as const;
 const fault = v.strictObject({
 	kind: v.picklist(FAULT_KINDS, `expected one of ${FAULT_KINDS.join(', ')}`),

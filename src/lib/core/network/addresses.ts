@@ -37,3 +37,10 @@ export function rangeEnds(range: string): { first: number; last: number } {
 
 /** Whether the text is a range such as `10.21.0.0/22`. */
 export const isRange = (range: string): boolean => ipaddr.isValidCIDR(range);
+
+/** The host and the port of an address written `compute.example:8443`, or null when it is not such. */
+export function readAddress(text: string): { host: string; port: number } | null {
+	const parts = /^([a-z0-9](?:[a-z0-9.-]*[a-z0-9])?):(\d{1,5})$/i.exec(text.trim());
+	const port = Number(parts?.[2]);
+	return parts && port >= 1 && port <= 65_535 ? { host: parts[1]!.toLowerCase(), port } : null;
+}

@@ -19,7 +19,7 @@ export type Kind = (typeof KINDS)[number];
 
 /** What a card is called for each kind of list; null where there is none. */
 export const CARD_OF: Record<Kind, string | null> = {
-	sites: null,
+	sites: 'site',
 	hosts: 'host',
 	machines: 'machine',
 	sessions: 'session',

@@ -1,6 +1,7 @@
 import { FACETS, narrow, type FacetsOf, type Term } from '$lib/core/scope/scope';
 import { poolsAt } from '../capacity/queries';
 import { changesBefore } from '../changes';
+import { checksAt } from '../network/checks';
 import { all, type Db } from '../db';
 import { findingsAt } from '../diagnosis/queries';
 import { linesAt } from '../images/queries';
@@ -42,8 +43,12 @@ function shortList(db: Db, kind: Kind, at: number): Record<string, unknown>[] {
 		case 'sites':
 			return all<Record<string, unknown>>(
 				db,
-				'SELECT id, id AS site, name, kind, time_zone AS timeZone FROM sites ORDER BY position'
-			);
+				'SELECT id, id AS site, name, kind, time_zone AS timeZone FROM sites WHERE joined_at <= ? ORDER BY position',
+				[at]
+			).map((s) => ({
+				...s,
+				state: checksAt(db, String(s.id), at).some((c) => c.ok === false) ? 'not in order' : 'in order'
+			}));
 		case 'pools':
 			return poolsAt(db, at).map((p) => ({ ...p, pool: p.id, state: p.assignment }));
 		case 'image-lines':

@@ -1,6 +1,7 @@
 import { toJsonSchema } from '@valibot/to-json-schema';
 import type * as v from 'valibot';
 import { PLAN_KINDS } from '../plans/catalogue';
+import { JOINING_STEPS, joiningSchemas } from '../network/joinings';
 import { KINDS } from './kinds';
 import { clockBody, commitBody, faultBody } from './schemas';
 
@@ -311,6 +312,58 @@ export function openApi(): Record<string, unknown> {
 						}
 					},
 					responses: { 200: json({ type: 'object' }, 'What it printed'), 403: problem, 502: problem }
+				}
+			},
+			'/joinings': {
+				get: {
+					summary: 'Places on their way to being joined up',
+					responses: { 200: json({ type: 'object' }, 'Those under way') }
+				},
+				post: {
+					summary: 'Begin to join up a place, or to change how one is reached',
+					requestBody: {
+						content: {
+							'application/json': {
+								schema: { type: 'object', properties: { site: { type: ['string', 'null'] } } }
+							}
+						}
+					},
+					responses: { 201: json({ type: 'object' }, 'The joining'), 422: problem }
+				}
+			},
+			'/joinings/{id}': {
+				get: {
+					summary: 'What has been answered so far, and the certificate that was seen; no secrets',
+					parameters: [path('id', 'Number', 'integer')],
+					responses: { 200: json({ type: 'object' }, 'The joining'), 404: problem }
+				},
+				delete: {
+					summary: 'Give it up',
+					parameters: [path('id', 'Number', 'integer')],
+					responses: { 204: { description: 'Given up' }, 404: problem }
+				}
+			},
+			'/joinings/{id}/{step}': {
+				post: {
+					summary: 'Save the answer to one question, after trying it out',
+					parameters: [
+						path('id', 'Number', 'integer'),
+						{ ...path('step', 'The question'), schema: { enum: JOINING_STEPS } }
+					],
+					requestBody: {
+						required: true,
+						content: {
+							'application/json': { schema: { oneOf: JOINING_STEPS.map((s) => schemaOf(joiningSchemas[s])) } }
+						}
+					},
+					responses: { 200: json({ type: 'object' }, 'The joining'), 404: problem, 422: problem }
+				}
+			},
+			'/joinings/{id}/checks': {
+				post: {
+					summary: 'Run the checks for a place on its way',
+					parameters: [path('id', 'Number', 'integer')],
+					responses: { 200: json({ type: 'object' }, 'Every check with what it saw and the remedy'), 422: problem }
 				}
 			},
 			'/lab/clock': {

@@ -2,6 +2,7 @@ import { beforeEach, describe, expect, test } from 'vitest';
 import { DAY, FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
 import { EVERYTHING, parseScope } from '$lib/core/scope/scope';
 import { openDb, putSetting, run, type Db } from '../db';
+import { vaultOf } from '../network/vault';
 import { settleEstate } from '../db/settle';
 import { ribbonOf } from '../live/ribbon';
 import { testEstate } from '../testing/harness';
@@ -54,7 +55,7 @@ let isle: number;
 beforeEach(() => {
 	db = openDb(':memory:');
 	id = 0;
-	settleEstate(db, testEstate(), NOW - 20 * DAY, () => '10.1.0.200');
+	settleEstate(db, testEstate(), NOW - 20 * DAY, { addressOf: () => '10.1.0.200', vault: vaultOf(Buffer.alloc(32)) });
 	putSetting(db, 'history began', String(NOW - 20 * DAY));
 	quay = machine('quay-01', 'quay', 'quay');
 	isle = machine('isle-01', 'isle', 'isle');

@@ -15,6 +15,7 @@ import { all, one, type Db } from '../db';
 import { findingById } from '../diagnosis/queries';
 import { rulesAt, whyOnVersion } from '../images/following';
 import { machinesNotToMove } from '../engine/power';
+import { siteCard } from './site';
 import { versionCard } from './version';
 import { leasesOf, networkById } from '../resources/queries';
 import { grantsAt, publicationsAt } from '../publishing/queries';
@@ -94,6 +95,8 @@ async function cardOfKind(ctx: Context, kind: string, id: string, at: number, li
 			return publicationCard(ctx.db, id, at);
 		case 'grant':
 			return grantCard(ctx.db, Number(id), at);
+		case 'site':
+			return siteCard(ctx, id, at);
 		case 'gateway':
 			return gatewayCard(ctx.db, id, at);
 		case 'volume':

@@ -6,11 +6,12 @@ import migration4 from './migrations/0004_person_factors.sql?raw';
 import migration5 from './migrations/0005_build.sql?raw';
 import migration6 from './migrations/0006_shipping.sql?raw';
 import migration7 from './migrations/0007_rollouts.sql?raw';
+import migration8 from './migrations/0008_places.sql?raw';
 
 export type Db = Database.Database;
 
 /** In the order in which they are applied; each is applied once, and never edited after it has shipped. */
-const MIGRATIONS = [migration1, migration2, migration3, migration4, migration5, migration6, migration7];
+const MIGRATIONS = [migration1, migration2, migration3, migration4, migration5, migration6, migration7, migration8];
 
 /**
  * Opens a database and brings it up to date. `:memory:` gives an empty one that is gone when closed.

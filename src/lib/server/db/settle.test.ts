@@ -11,6 +11,7 @@ import { hoursById, poolsAt } from '../capacity/queries';
 import { linesAt, sheetAt } from '../images/queries';
 import { grantsAt, publicationsAt } from '../publishing/queries';
 import { all, one, openDb, run, type Db } from './index';
+import { vaultOf } from '../network/vault';
 import { settleEstate } from './settle';
 import { verifyData } from './verify';
 
@@ -27,7 +28,7 @@ beforeAll(() => {
 	if ('problems' in read) throw new Error(read.problems[0]!.message);
 	estate = read.estate;
 	db = openDb(':memory:');
-	settleEstate(db, estate, AT, (login) => `10.0.0.${login.length}`);
+	settleEstate(db, estate, AT, { addressOf: (login) => `10.0.0.${login.length}`, vault: vaultOf(Buffer.alloc(32)) });
 });
 
 const count = (table: string) => one<{ n: number }>(db, `SELECT count(*) AS n FROM ${table}`)!.n;
@@ -139,7 +140,9 @@ describe('settling', () => {
 	test('is all or nothing', () => {
 		const other = openDb(':memory:');
 		run(other, `INSERT INTO folders VALUES ('desks/bergen')`);
-		expect(() => settleEstate(other, estate, AT, () => '10.0.0.1')).toThrow(/UNIQUE/);
+		expect(() =>
+			settleEstate(other, estate, AT, { addressOf: () => '10.0.0.1', vault: vaultOf(Buffer.alloc(32)) })
+		).toThrow(/UNIQUE/);
 		expect(one<{ n: number }>(other, 'SELECT count(*) AS n FROM sites')!.n).toBe(0);
 		expect(one<{ n: number }>(other, 'SELECT count(*) AS n FROM people')!.n).toBe(0);
 	});

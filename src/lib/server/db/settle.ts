@@ -1,31 +1,40 @@
+import { LAB_ACCOUNT, LAB_SECRET, providerAddress } from '$lib/core/estate/providers';
 import type { Estate } from '$lib/core/estate/schema';
 import { stepKey, type BuildSheet } from '$lib/core/images/sheet';
 import { FOREVER, MINUTE } from '$lib/core/time/units';
+import { writeProvider } from '../network/providers';
+import type { Vault } from '../network/vault';
 import { all, putSetting, run, type Db } from './index';
 
-/** Endpoints' addresses are the provider's to know: given with the estate. */
-export type AddressOf = (login: string) => string;
+/** What an estate file does not say: where endpoints are, which the provider knows, and how secrets are kept. */
+export interface Given {
+	addressOf: (login: string) => string;
+	vault: Vault;
+}
 
 /** Writes what an estate file declares into an empty database, as of `at`. One transaction: all of it or nothing. */
-export function settleEstate(db: Db, estate: Estate, at: number, addressOf: AddressOf): void {
+export function settleEstate(db: Db, estate: Estate, at: number, { addressOf, vault }: Given): void {
+	const sites = estate.sites.filter((s) => s.joined);
+	const known = new Set(sites.map((s) => s.id));
 	db.transaction(() => {
 		putSetting(db, 'estate', estate.name);
 		putSetting(db, 'domain', estate.domain);
 		putSetting(db, 'home', estate.home ?? estate.sites[0]?.id ?? '');
 		putSetting(db, 'history began', String(at));
-		estate.sites.forEach((s, i) => {
-			run(db, 'INSERT INTO sites VALUES (?, ?, ?, ?, ?, ?)', [
+		sites.forEach((s, i) => {
+			run(db, 'INSERT INTO sites VALUES (?, ?, ?, ?, ?, ?, ?)', [
 				s.id,
 				s.name,
 				s.kind,
 				s.time_zone,
 				i,
-				JSON.stringify(s.links)
+				JSON.stringify(s.links.filter((l) => known.has(l.to))),
+				at
 			]);
 			for (const n of s.networks)
 				run(db, 'INSERT INTO networks VALUES (?, ?, ?, ?, ?)', [n.id, s.id, n.range, n.first, n.last]);
 		});
-		for (const h of estate.hosts) {
+		for (const h of estate.hosts.filter((x) => known.has(x.site))) {
 			run(db, 'INSERT INTO hosts(name, site_id, cores, memory, gpus, price_hour) VALUES (?, ?, ?, ?, ?, ?)', [
 				h.id,
 				h.site,
@@ -35,7 +44,7 @@ export function settleEstate(db: Db, estate: Estate, at: number, addressOf: Addr
 				Math.round(h.price_hour * 100)
 			]);
 		}
-		for (const v of estate.volumes)
+		for (const v of estate.volumes.filter((x) => known.has(x.site)))
 			run(db, 'INSERT INTO volumes VALUES (?, ?, ?, ?, ?)', [
 				v.id,
 				v.site,
@@ -58,6 +67,26 @@ export function settleEstate(db: Db, estate: Estate, at: number, addressOf: Addr
 		for (const h of estate.hours)
 			run(db, 'INSERT INTO hours VALUES (?, ?, ?, ?)', [h.id, JSON.stringify(h.days), h.from, h.until]);
 		for (const f of estate.directory.folders) run(db, 'INSERT INTO folders VALUES (?)', [f]);
+		for (const s of sites) {
+			const pools = estate.pools.filter((p) => p.site === s.id);
+			writeProvider(
+				db,
+				vault,
+				s.id,
+				{
+					address: providerAddress(estate, s),
+					account: s.provider.account,
+					secret: LAB_SECRET,
+					confirmed: null,
+					confirmedBy: null,
+					folder: pools[0]?.folder ?? estate.directory.folders[0] ?? '',
+					joinAccount: LAB_ACCOUNT,
+					joinSecret: LAB_SECRET,
+					planned: pools.reduce((n, p) => n + p.count, 0)
+				},
+				at
+			);
+		}
 		settlePeople(db, estate, addressOf);
 		settleImages(db, estate, at);
 		estate.pools.forEach((p, i) => {
@@ -136,7 +165,7 @@ export function settleEstate(db: Db, estate: Estate, at: number, addressOf: Addr
 	})();
 }
 
-function settlePeople(db: Db, estate: Estate, addressOf: AddressOf): void {
+function settlePeople(db: Db, estate: Estate, addressOf: Given['addressOf']): void {
 	// Parents first, whatever the order of the file.
 	const teams = new Map(estate.directory.teams.map((t) => [t.id, t]));
 	const placed = new Set<string>();

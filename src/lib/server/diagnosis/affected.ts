@@ -59,6 +59,11 @@ export function peopleAffected(db: Db, finding: CountedFinding, at: number): num
 				 WHERE p.volume_id = ? AND s.until > ? AND s.since <= ?`,
 				[finding.subject, at, at]
 			);
+		case 'place not in order':
+			return count(
+				`SELECT count(DISTINCT s.person_id) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE m.site_id = ? AND s.until > ? AND s.since <= ?`,
+				[finding.subject, at, at]
+			);
 		case 'pool runs out':
 			return finding.people;
 		default:

@@ -1,6 +1,7 @@
 import {
 	gatewayFindings,
 	networkFindings,
+	placeFindings,
 	poolFinding,
 	pressedFindings,
 	signInFindings,
@@ -17,7 +18,8 @@ import { addressText, rangeEnds } from '$lib/core/network/addresses';
 import { leasesOf, type NetworkRow } from '../resources/queries';
 import { poolsAt } from '../capacity/queries';
 import type { Context } from '../context';
-import { all, one, run } from '../db';
+import { all, one, run, type Db } from '../db';
+import { checksAt } from '../network/checks';
 import { peopleAffected } from './affected';
 
 /** Runs the checks along the way to every machine that is up, and keeps those that fail as intervals. */
@@ -64,7 +66,8 @@ export interface Deeper {
 export async function sweepFindings(ctx: Context, now: number, deeper: Deeper): Promise<void> {
 	const { db } = ctx;
 	const ports = await observePorts(ctx, now);
-	const volumes = await ctx.providers.compute.volumes();
+	const ours = new Set(all<{ id: string }>(db, 'SELECT id FROM volumes').map((v) => v.id));
+	const volumes = (await ctx.providers.compute.volumes()).filter((v) => ours.has(v.id));
 	const networks = await Promise.all(
 		all<NetworkRow>(db, 'SELECT * FROM networks').map(async (n) => {
 			const { size, free, stale } = (await leasesOf(ctx, n.id))!;
@@ -77,6 +80,7 @@ export async function sweepFindings(ctx: Context, now: number, deeper: Deeper): 
 		...volumeFindings(volumes),
 		...networkFindings(networks),
 		...(deeper.signIns ? signInFindings(signInsByVersion(ctx, now)) : []),
+		...placeFindings(placesFailing(db, now)),
 		...pressedFindings(pressedMachines(ctx, now)),
 		...(deeper.forecast ? poolsRunningOut(ctx, now) : [])
 	];
@@ -121,6 +125,12 @@ export async function sweepFindings(ctx: Context, now: number, deeper: Deeper): 
 		}
 	})();
 }
+
+const placesFailing = (db: Db, now: number) =>
+	all<{ id: string; name: string }>(db, 'SELECT id, name FROM sites ORDER BY position').map((s) => ({
+		...s,
+		failing: checksAt(db, s.id, now).filter((c) => c.ok === false)
+	}));
 
 /** Takes in what the gateways announce and listen on; a change closes the interval before. */
 async function observePorts(ctx: Context, now: number) {

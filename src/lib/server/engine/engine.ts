@@ -1,6 +1,7 @@
 import { MINUTE } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { sweepChecks, sweepFindings } from '../diagnosis/watchman';
+import { sweepPlaces } from '../network/checks';
 import { Observer } from './observer';
 import { Follower } from '../images/follower';
 import { learnStores } from '../images/stores';
@@ -61,6 +62,7 @@ export class Engine {
 			this.lastSweep = now;
 			const signIns = now - this.lastDeep >= DEEP;
 			if (signIns) this.lastDeep = now;
+			await sweepPlaces(this.ctx, now);
 			await sweepChecks(this.ctx, [...this.observer.machines.values()], now);
 			await sweepFindings(this.ctx, now, { forecast: options.forecast, signIns });
 		}

@@ -2,6 +2,7 @@ import fc from 'fast-check';
 import { beforeEach, describe, expect, test } from 'vitest';
 import { FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
 import { all, one, openDb, type Db } from '../db';
+import { vaultOf } from '../network/vault';
 import { settleEstate } from '../db/settle';
 import { verifyData } from '../db/verify';
 import type { MachineState, Observation } from '../providers';
@@ -18,7 +19,7 @@ let seq: number;
 
 beforeEach(() => {
 	db = openDb(':memory:');
-	settleEstate(db, testEstate(), START - HOUR, () => '10.1.0.200');
+	settleEstate(db, testEstate(), START - HOUR, { addressOf: () => '10.1.0.200', vault: vaultOf(Buffer.alloc(32)) });
 	observer = new Observer(db);
 	seq = 0;
 });
@@ -137,7 +138,10 @@ describe('machines', () => {
 				),
 				(moves) => {
 					const fresh = openDb(':memory:');
-					settleEstate(fresh, testEstate(), START - HOUR, () => '10.1.0.200');
+					settleEstate(fresh, testEstate(), START - HOUR, {
+						addressOf: () => '10.1.0.200',
+						vault: vaultOf(Buffer.alloc(32))
+					});
 					const eyes = new Observer(fresh);
 					let at = START;
 					eyes.take([
@@ -286,7 +290,10 @@ describe('samples', () => {
 		const whole = quarters();
 
 		const again = openDb(':memory:');
-		settleEstate(again, testEstate(), START - HOUR, () => '10.1.0.200');
+		settleEstate(again, testEstate(), START - HOUR, {
+			addressOf: () => '10.1.0.200',
+			vault: vaultOf(Buffer.alloc(32))
+		});
 		db = again;
 		seq = 0;
 		observer = new Observer(db);

@@ -164,7 +164,7 @@ export class Observer {
 		}
 		const before = one<Place>(db, `SELECT * FROM machine_places WHERE machine_id = ? AND until = ${FOREVER}`, [m.id]);
 		this.place(m.id, o.at, {
-			host_id: this.hostIds.get(o.host)!,
+			host_id: this.hostId(o.host)!,
 			volume_id: o.volume,
 			line_id: pool.line_id,
 			version: o.version,
@@ -307,13 +307,22 @@ export class Observer {
 		}
 		if (rows > 0) db.prepare(sql(rows)).run(bound.slice(0, rows * BOUND));
 		o.hosts.forEach((name, i) => {
-			const id = this.hostIds.get(name);
+			const id = this.hostId(name);
 			if (id === undefined) return;
 			const at = i * HOST_SAMPLE_WIDTH;
 			const row = [0, 1, 2].map((k) => (o.hostValues[at + k]! < 0 ? -1 : Math.round(o.hostValues[at + k]! * 1000)));
 			if (keep) run(db, 'INSERT OR REPLACE INTO host_samples_1m VALUES (?, ?, ?, ?, ?)', [o.at, id, ...row]);
 			addUp(this.hostSums, id, row, 0, row.length);
 		});
+	}
+
+	/** A host that was joined up since is found in the database; one that is not ours stays unknown. */
+	private hostId(name: string): number | undefined {
+		const known = this.hostIds.get(name);
+		if (known !== undefined) return known;
+		const row = one<{ id: number }>(this.db, 'SELECT id FROM hosts WHERE name = ?', [name]);
+		if (row) this.hostIds.set(name, row.id);
+		return row?.id;
 	}
 
 	/** Writes the quarter hour that has ended, and the six hours when they have. */

@@ -127,7 +127,7 @@ describe('the second factor', () => {
 	});
 
 	test('of a person is their own, and raises the sign-in in which it was given', () => {
-		db.exec(`INSERT INTO sites VALUES ('s', 'S', 'office', 'UTC', 0, '[]'); INSERT INTO teams VALUES ('t', 'T', NULL);
+		db.exec(`INSERT INTO sites VALUES ('s', 'S', 'office', 'UTC', 0, '[]', 0); INSERT INTO teams VALUES ('t', 'T', NULL);
 			INSERT INTO people VALUES (1, 'anna', 'Anna Quill', 's', 't', 'day', 0, 1, '10.0.0.1')`);
 		const anna = { kind: 'person', id: 1 } as const;
 		const { secret } = beginFactor(db, anna, 'anna');

@@ -6,7 +6,7 @@ import { sleep, type Context } from '../context';
 import { one, run, setting, type Db } from '../db';
 import { stepHandler, type StepHandler, type StepRun } from '../jobs/step';
 import { ProviderError } from '../providers';
-import { linksOf } from './shipping';
+import { linksOf, THICK } from './shipping';
 import { keepChunks, noteStores } from './stores';
 
 interface BuildInput {
@@ -213,9 +213,6 @@ export const buildSteps: Record<string, StepHandler> = {
 		}
 	})
 };
-
-/** Mbit/s from which a link carries a version without anybody noticing. */
-const THICK = 100;
 
 /** Sites that versions are handed out to without anybody asking: those with a thick link to home. */
 function thickSites(ctx: Context): string[] {

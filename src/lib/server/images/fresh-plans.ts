@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import { blocksAt } from '../network/checks';
 import { noEffects } from '$lib/core/plans/effects';
 import { evenOut } from '$lib/core/pools/evening';
 import { countWords, durationWords, FOREVER, HOUR, SECOND, sizeWords } from '$lib/core/time/units';
@@ -107,6 +108,7 @@ function freshDraft(
 		],
 		blocks: [
 			...what.blocks,
+			...blocksAt(ctx.db, [pool.site], 'machines', now),
 			...(machines.length === 0 ? [{ words: 'no machine of it is to be touched', side: 'against' as const }] : [])
 		],
 		reasons: [

@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import { blocksAt } from '../network/checks';
 import { ruleWords, wanted, type FollowRule } from '$lib/core/images/follow';
 import { readWindow } from '$lib/core/images/shipping';
 import { dealWaves, waveProblems, waveWords, type WaveSpec } from '$lib/core/images/waves';
@@ -192,6 +193,12 @@ const beginPlan = planKind({
 				...(waves.flat().length === 0
 					? [{ words: 'no machine would take it in any wave', side: 'against' as const }]
 					: []),
+				...blocksAt(
+					db,
+					inPools.filter((m) => waves.flat().includes(m.name)).map((m) => m.site),
+					'machines',
+					ctx.clock.now()
+				),
 				...(version.retired ? [{ words: 'it is retired', side: 'against' as const }] : []),
 				...(version.open ? [{ words: 'it is open for work by hand', side: 'against' as const }] : []),
 				...open.map((r): Fact => ({

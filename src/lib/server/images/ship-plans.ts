@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import { blocksAt } from '../network/checks';
 import { readWindow, skippedNights, waysToFit } from '$lib/core/images/shipping';
 import { noEffects } from '$lib/core/plans/effects';
 import { DAY, sizeWords } from '$lib/core/time/units';
@@ -54,6 +55,7 @@ const shipPlan = planKind({
 		const under = dueAt(db, now);
 		const name = (s: string) => sites.get(s)?.name ?? s;
 		const blocks: Fact[] = [
+			...blocksAt(db, input.sites, 'images', now),
 			...input.sites
 				.filter((s) => whole.has(s))
 				.map((s): Fact => ({

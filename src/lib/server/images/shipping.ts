@@ -22,6 +22,9 @@ export interface ShipSettings {
 	nights: number;
 }
 
+/** Mbit/s from which a link carries versions by itself, without a shipment. */
+export const THICK = 100;
+
 /** Links between places, each once. */
 export function linksOf(db: Db): ShipLink[] {
 	const links: ShipLink[] = [];

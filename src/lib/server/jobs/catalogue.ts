@@ -1,6 +1,7 @@
 import { accessSteps } from '../access/steps';
 import { capacitySteps } from '../capacity/steps';
 import { repairSteps } from '../diagnosis/steps';
+import { placeSteps } from '../network/steps';
 import { identitySteps } from '../identity/steps';
 import { imageSteps } from '../images/steps';
 import { publishingSteps } from '../publishing/steps';
@@ -18,6 +19,7 @@ export const STEP_HANDLERS: Record<string, StepHandler> = {
 	...sessionSteps,
 	...repairSteps,
 	...resourceSteps,
+	...placeSteps,
 	...identitySteps,
 	...scheduleSteps
 };

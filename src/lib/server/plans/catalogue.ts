@@ -1,6 +1,7 @@
 import { accessPlans } from '../access/planner';
 import { capacityPlans } from '../capacity/planner';
 import { repairPlans } from '../diagnosis/planner';
+import { placePlans } from '../network/planner';
 import { identityPlans } from '../identity/planner';
 import { imagePlans } from '../images/planner';
 import { publishingPlans } from '../publishing/planner';
@@ -18,6 +19,7 @@ export const PLAN_KINDS: PlanKind[] = [
 	...sessionPlans,
 	...repairPlans,
 	...resourcePlans,
+	...placePlans,
 	...identityPlans,
 	...schedulePlans
 ];

@@ -5,6 +5,7 @@ import type { Right } from '$lib/core/images/library/kinds';
 import type { StockSystem, StorePackage } from '$lib/core/images/sheet';
 import type { Component } from '$lib/core/images/versions';
 import type { CheckName, CheckResult } from '$lib/core/diagnosis/checks';
+import type { Seen } from '$lib/core/network/places';
 import type { Phase } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
 
@@ -18,6 +19,7 @@ export interface Providers {
 	builder: Builds;
 	directory: Directory;
 	network: Network;
+	places: Places;
 	agent: Agent;
 	broker: Broker;
 	mail: Mail;
@@ -173,6 +175,39 @@ export interface Network {
 	/** What every gateway announces for itself and really listens on. */
 	gateways(): Promise<{ gateway: string; protocol: string; announced: number; listens: number }[]>;
 	setAnnounced(gateway: string, protocol: string, port: number, key: string): Promise<void>;
+}
+
+/** What a compute provider at an address has to offer, to an account that it takes. */
+export interface PlaceOffer {
+	/** What the provider calls the place. */
+	place: string;
+	hosts: { name: string; cores: number; memory: number; gpus: number }[];
+	volumes: { id: string; size: number; iops: number }[];
+	networks: { id: string; range: string; first: number; last: number; free: number }[];
+	/** Links from there to places that are known, as measured. */
+	links: { to: string; mbit: number; latency_ms: number; loss: number }[];
+}
+
+/** Looks around at places: before they are joined up, and ever after. `from`: a place, or null for Sextant itself. */
+export interface Places {
+	/** Certificates (PEM) of authorities that the directory vouches for. */
+	authorities(): Promise<string[]>;
+	/** The certificate (PEM) of what listens at an address, written `host:port`. Fails when nothing does. */
+	certificate(address: string): Promise<string>;
+	/** What a provider has. Fails when it does not take the account. */
+	offer(address: string, account: string, secret: string): Promise<PlaceOffer>;
+	/** Addresses that a name resolves to; none when it does not. */
+	resolve(name: string, from: string | null): Promise<string[]>;
+	/** Names that an address resolves to. */
+	namesOf(address: string, from: string | null): Promise<string[]>;
+	/** Ms until what listens at an address answers. */
+	reach(address: string, from: string | null): Promise<Seen<number>>;
+	/** A directory server as a place finds it: its name, its address, ms until it answers. */
+	directory(from: string): Promise<{ name: string; answers: Seen<number> }>;
+	/** What clocks show at a place, ms UTC. */
+	clocks(place: string): Promise<{ of: string; at: number }[]>;
+	/** Whether a directory account may create computer accounts in a folder. */
+	mayCreate(account: string, secret: string, folder: string): Promise<Seen<true>>;
 }
 
 export interface Agent {

@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import { blocksAt, folderBlocks } from '../network/checks';
 import { expectDuration } from '$lib/core/images/duration';
 import { noEffects } from '$lib/core/plans/effects';
 import { CORE_OVERCOMMIT, fitMachines, type MachineSize } from '$lib/core/pools/fitting';
@@ -107,7 +108,7 @@ async function layMachines(
 	ctx: Context,
 	site: string,
 	network: string,
-	size: MachineSize,
+	size: MachineSize & { folder: string },
 	count: number,
 	naming: string,
 	from: number,
@@ -147,11 +148,17 @@ async function layMachines(
 			: null;
 	const packed = first && first.value.left.length === 0 ? first : packMachines(machines, room, place);
 	const places = fit.value.places.map((p, i) => ({ ...p, host: packed.value.places.get(apart[i]!) ?? p.host }));
-	const blocks: Fact[] = fit.value.shortages.map((s) => ({
-		words: s.words,
-		side: 'against',
-		source: s.of === 'addresses' ? 'network' : 'compute provider'
-	}));
+	const now = ctx.clock.now();
+	const blocks: Fact[] = [
+		...blocksAt(ctx.db, [site], 'accounts', now),
+		...(await folderBlocks(ctx, site, size.folder, now))
+	];
+	for (const s of fit.value.shortages)
+		blocks.push({
+			words: s.words,
+			side: 'against',
+			source: s.of === 'addresses' ? 'network' : 'compute provider'
+		});
 	if (names.short > 0)
 		blocks.push({
 			words: `the pattern ${naming} has numbers for only ${countWords(names.names.length, 'more machine')}`,

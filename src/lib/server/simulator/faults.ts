@@ -82,6 +82,17 @@ export function applyFault(lab: Lab, fault: Wanted): number {
 			if (!there) throw new ProviderError(`the lab has no link ${fault.target}; write bergen/petrel`, false);
 			break;
 		}
+		case 'provider-silent':
+		case 'directory-silent':
+		case 'names-wrong':
+		case 'clock-off':
+			if (!lab.estate.sites.some((s) => s.id === fault.target))
+				throw new ProviderError(`the lab has no site ${fault.target}`, false);
+			break;
+		case 'join-refused':
+			if (!lab.estate.directory.folders.includes(fault.target))
+				throw new ProviderError(`the lab’s directory has no folder ${fault.target}`, false);
+			break;
 		case 'right-taken':
 			if (!(fault.target in RIGHTS))
 				throw new ProviderError(
@@ -140,6 +151,11 @@ export function clearFault(lab: Lab, id: number): boolean {
 		case 'build-step-fails':
 			break;
 		case 'link-down':
+		case 'provider-silent':
+		case 'directory-silent':
+		case 'names-wrong':
+		case 'clock-off':
+		case 'join-refused':
 			break;
 		case 'right-taken':
 			w.images.missing.delete(fault.target as Right);

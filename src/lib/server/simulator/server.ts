@@ -6,6 +6,7 @@ import { ProviderError, type Providers } from '../providers';
 import { chunksOf, offersOf, packedOf, rightsOf, stepTime } from './images';
 import { usedByVolume } from './load';
 import type { Lab } from './lab';
+import { placesOf, unjoinedPlaces } from './places';
 import type { Command, Effect, Operation, SimFault } from './state';
 
 /**
@@ -208,6 +209,7 @@ export class LabServer {
 				},
 				setAside: async (machines, aside, key) => this.command({ c: 'aside', machines, aside, key }) as string[]
 			},
+			places: placesOf(lab),
 			mail: {
 				send: async (to, subject, body, key) => {
 					this.command({ c: 'mail', to, subject, body, key });
@@ -230,6 +232,7 @@ export class LabServer {
 		faults: async (): Promise<SimFault[]> => this.lab.world.faults,
 		addFault: async (kind: SimFault['kind'], target: string, value: number | null): Promise<number> =>
 			this.command({ c: 'fault', kind, target, value }) as number,
+		places: async () => unjoinedPlaces(this.lab.estate, this.providers),
 		clearFault: async (id: number): Promise<boolean> => this.command({ c: 'clear fault', id }) as boolean
 	};
 }

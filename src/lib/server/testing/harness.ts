@@ -6,6 +6,7 @@ import type { Caller } from '../identity/caller';
 import type { Context } from '../context';
 import { openDb, type Db } from '../db';
 import { settleEstate } from '../db/settle';
+import { vaultOf } from '../network/vault';
 import { configureBroker } from '../engine/broker';
 import { Engine } from '../engine/engine';
 import { jobById } from '../jobs';
@@ -61,11 +62,16 @@ export class Harness {
 		this.lab = new Lab(estate);
 		this.server = new LabServer(this.lab);
 		this.db = openDb(':memory:');
-		settleEstate(this.db, estate, beginning(estate), (login) => this.lab.world.people.get(login)!.address);
+		const vault = vaultOf(Buffer.alloc(32, 7));
+		settleEstate(this.db, estate, beginning(estate), {
+			addressOf: (login) => this.lab.world.people.get(login)!.address,
+			vault
+		});
 		this.ctx = {
 			db: this.db,
 			providers: this.server.providers,
-			clock: { now: () => this.lab.now, speed: () => 1e9 }
+			clock: { now: () => this.lab.now, speed: () => 1e9 },
+			vault
 		};
 		this.engine = new Engine(this.ctx);
 		this.runner = new JobRunner(

@@ -55,7 +55,11 @@ export function needsAt(db: Db, scope: Scope, at: number): { needs: Need[]; left
 
 function findingNeeds(db: Db, at: number): Need[] {
 	return findingsAt(db, at).map((f) => {
-		const soon = f.kind === 'pool runs out' || f.kind === 'volume nearly full' || f.kind === 'addresses running out';
+		const soon =
+			f.kind === 'pool runs out' ||
+			f.kind === 'volume nearly full' ||
+			f.kind === 'addresses running out' ||
+			f.kind === 'place not in order';
 		return {
 			key: `finding-${f.id}`,
 			people: f.people,

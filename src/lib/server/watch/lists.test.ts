@@ -5,6 +5,7 @@ import { cursorOf, readCursor } from '../api/lists';
 import { demandCurve, demandForecast } from '../capacity/demand';
 import { all } from '../db';
 import { verifyData } from '../db/verify';
+import { vaultOf } from '../network/vault';
 import { makeHistory } from '../history';
 import { openDb, type Db } from '../db';
 import { ribbonOf } from '../live/ribbon';
@@ -31,7 +32,7 @@ const history = async (seed = 7) => {
 		];
 	});
 	const made = openDb(':memory:');
-	const lab = await makeHistory(made, estate);
+	const lab = await makeHistory(made, estate, vaultOf(Buffer.alloc(32)));
 	return { made, lab };
 };
 beforeAll(async () => {

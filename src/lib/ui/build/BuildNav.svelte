@@ -4,6 +4,7 @@
 
 	/** The parts of the Build stage, in the order in which they are used. */
 	const parts = [
+		{ name: 'Places', path: '/build/places' },
 		{ name: 'Lines', path: '/build' },
 		{ name: 'Rollouts', path: '/build/rollouts' },
 		{ name: 'Shipping', path: '/build/shipping' },
@@ -12,8 +13,9 @@
 		{ name: 'Compare', path: '/build/compare' },
 		{ name: 'Schedules', path: '/build/schedules' }
 	];
-	// A line's sheet belongs to its line.
-	const here = (path: string) => page.url.pathname.replace(/\/sheet$/, '') === path;
+	// A line's sheet belongs to its line, a joining to its place.
+	const here = (path: string) =>
+		path === '/build/places' ? page.url.pathname.startsWith(path) : page.url.pathname.replace(/\/sheet$/, '') === path;
 </script>
 
 <nav aria-label="Build" class="border-hair mb-2.5 flex gap-5 border-b text-[13px]">

@@ -11,6 +11,7 @@
 	let { facts, zone = 'UTC' }: Props = $props();
 	const CARDS = [
 		'machine',
+		'site',
 		'session',
 		'person',
 		'host',

@@ -1,0 +1,65 @@
+import { PLACE_CHECKS, PLACE_CHECK_WORDS } from '$lib/core/network/places';
+import { countWords } from '$lib/core/time/units';
+import type { Fact } from '$lib/core/why/explained';
+import type { Context } from '../context';
+import { all, one } from '../db';
+import { checksAt, checksWords } from '../network/checks';
+import { providerAt } from '../network/providers';
+import type { Card } from './index';
+
+/** The card of a place: what stands there, how it is reached, and what its checks saw. */
+export function siteCard(ctx: Context, id: string, at: number): Card | null {
+	const { db } = ctx;
+	const s = one<{ name: string; kind: string; time_zone: string; joined_at: number; links: string }>(
+		db,
+		'SELECT * FROM sites WHERE id = ? AND joined_at <= ?',
+		[id, at]
+	);
+	if (!s) return null;
+	const count = (table: 'hosts' | 'volumes') =>
+		one<{ n: number }>(db, `SELECT count(*) AS n FROM ${table} WHERE site_id = ?`, [id])!.n;
+	const machines = one<{ n: number }>(
+		db,
+		'SELECT count(*) AS n FROM machines WHERE site_id = ? AND since <= ? AND until > ?',
+		[id, at, at]
+	)!.n;
+	const checks = checksAt(db, id, at);
+	const provider = providerAt(db, ctx.vault, id, at);
+	const links = JSON.parse(s.links) as { to: string; mbit: number }[];
+	const networks = all<{ id: string }>(db, 'SELECT id FROM networks WHERE site_id = ? ORDER BY id', [id]);
+	const pools = one<{ n: number }>(db, 'SELECT count(DISTINCT id) AS n FROM pools WHERE site_id = ?', [id])!.n;
+	return {
+		kind: 'site',
+		id,
+		title: s.name,
+		sub: `${s.kind}, ${checksWords(checks)}`,
+		rows: [
+			{ name: 'machines', value: String(machines), scope: `site:${id}` },
+			{ name: 'hosts', value: String(count('hosts')) },
+			{ name: 'volumes', value: String(count('volumes')) },
+			{ name: 'time zone', value: s.time_zone },
+			...networks.map((n) => ({ name: 'network', value: n.id, card: `network/${n.id}` })),
+			...links.map((l) => ({ name: 'link', value: `${l.mbit} Mbit/s to ${l.to}`, card: `site/${l.to}` })),
+			...(provider
+				? [
+						{ name: 'provider', value: provider.address },
+						{ name: 'accounts in', value: provider.folder }
+					]
+				: [])
+		],
+		facts: checks
+			.filter((c) => c.ok === false)
+			.flatMap((c): Fact[] => [
+				{ words: `${PLACE_CHECK_WORDS[c.name].fails}: ${c.saw}`, side: 'against', at: c.since, source: 'check' },
+				{ words: c.remedy.replace(/\.$/, ''), source: 'remedy' }
+			]),
+		checks: PLACE_CHECKS.flatMap((name) => {
+			const c = checks.find((x) => x.name === name);
+			return c
+				? [{ asks: PLACE_CHECK_WORDS[name].asks, ok: c.ok, saw: c.saw, since: c.ok === false ? c.since : null }]
+				: [];
+		}),
+		actions: pools === 0 ? [{ words: 'Let go of it', kind: 'site.leave', input: { site: id } }] : [],
+		links: [{ words: `all places (${countWords(machines, 'machine')} at this one)`, href: '/build/places' }]
+	};
+}

@@ -1,0 +1,213 @@
+import {
+	checkPlace,
+	placeBlocks,
+	type PlaceCheck,
+	type PlaceFacts,
+	type PlaceNeed,
+	type PlaceResult
+} from '$lib/core/network/places';
+import { readAddress } from '$lib/core/network/addresses';
+import { countWords, FOREVER } from '$lib/core/time/units';
+import type { Fact } from '$lib/core/why/explained';
+import type { Context } from '../context';
+import { all, one, run, type Db } from '../db';
+import { ProviderError } from '../providers';
+import { lookAt } from './certificates';
+import { providerAt, type SiteProvider } from './providers';
+
+/** A place as it is looked at: one that is joined, or one on its way. */
+export interface LookedAt {
+	id: string;
+	name: string;
+	provider: SiteProvider;
+	/** Networks for its machines. */
+	networks: string[];
+	/** Machines that are still to be made there. */
+	planned: number;
+	/** Versions that stand whole there. */
+	whole: number;
+}
+
+/** Looks at a place, and judges what was seen. */
+export async function lookAtPlace(ctx: Context, place: LookedAt): Promise<PlaceResult[]> {
+	const { places, network } = ctx.providers;
+	const { provider } = place;
+	const host = readAddress(provider.address)!.host;
+	const directory = await places.directory(place.id);
+	const names = await Promise.all(
+		[host, directory.name].map(async (name) => {
+			const [address] = await places.resolve(name, place.id);
+			return { name, address: address ?? null, back: address ? await places.namesOf(address, place.id) : [] };
+		})
+	);
+	const now = ctx.clock.now();
+	const facts: PlaceFacts = {
+		name: place.name,
+		host,
+		here: await places.resolve(host, null),
+		there: await places.resolve(host, place.id),
+		reach: await places.reach(provider.address, place.id),
+		account: await takesAccount(ctx, provider),
+		certificate: await certificateOf(ctx, provider.address, provider.confirmed),
+		names,
+		directory: directory.answers,
+		clocks: (await places.clocks(place.id)).map((c) => ({ of: c.of, off: c.at - now })),
+		accounts: await mayCreate(ctx, provider),
+		networks: await Promise.all(place.networks.map(async (id) => ({ id, free: await network.free(id) }))),
+		planned: place.planned,
+		whole: place.whole,
+		from: place.whole > 0 ? null : await imageSource(ctx, place.id)
+	};
+	return checkPlace(facts);
+}
+
+async function takesAccount(ctx: Context, p: SiteProvider): Promise<PlaceFacts['account']> {
+	if (p.secret === null) return { ok: false, saw: 'the secret that is kept cannot be opened: the key is another one' };
+	try {
+		await ctx.providers.places.offer(p.address, p.account, p.secret);
+		return { ok: true, value: true };
+	} catch (e) {
+		if (!(e instanceof ProviderError)) throw e;
+		return { ok: false, saw: e.message };
+	}
+}
+
+async function certificateOf(
+	ctx: Context,
+	address: string,
+	confirmed: string | null
+): Promise<PlaceFacts['certificate']> {
+	try {
+		const { standing } = lookAt(
+			await ctx.providers.places.certificate(address),
+			readAddress(address)!.host,
+			await ctx.providers.places.authorities(),
+			confirmed,
+			ctx.clock.now()
+		);
+		return { standing: standing.value, saw: standing.facts.map((f) => f.words).join('; ') };
+	} catch (e) {
+		if (!(e instanceof ProviderError)) throw e;
+		return { standing: 'refused', saw: e.message };
+	}
+}
+
+async function mayCreate(ctx: Context, p: SiteProvider): Promise<PlaceFacts['accounts']> {
+	if (p.joinSecret === null)
+		return { ok: false, saw: 'the secret that is kept cannot be opened: the key is another one' };
+	const may = await ctx.providers.places.mayCreate(p.joinAccount, p.joinSecret, p.folder);
+	return may.ok ? { ok: true, value: { folder: p.folder, account: p.joinAccount } } : may;
+}
+
+/** A place that has versions, and whose provider a place can reach. */
+async function imageSource(ctx: Context, place: string): Promise<string | null> {
+	for (const s of all<{ id: string; name: string; address: string }>(
+		ctx.db,
+		`SELECT s.id, s.name, p.address FROM sites s JOIN site_providers p ON p.site_id = s.id AND p.until = ${FOREVER}
+		 WHERE s.id <> ? AND EXISTS (SELECT 1 FROM site_versions v WHERE v.site_id = s.id AND v.until = ${FOREVER}) ORDER BY s.position`,
+		[place]
+	))
+		if ((await ctx.providers.places.reach(s.address, place)).ok) return s.name;
+	return null;
+}
+
+/** Looks at every place that is joined, and keeps what the checks saw as intervals. */
+export async function sweepPlaces(ctx: Context, now: number): Promise<void> {
+	const { db } = ctx;
+	for (const site of all<{ id: string; name: string; there: number; unmade: number; whole: number }>(
+		db,
+		`SELECT s.id, s.name, (SELECT count(*) FROM machines m WHERE m.site_id = s.id AND m.until = ${FOREVER}) AS there,
+		 (SELECT count(*) FROM unmade_machines u JOIN pools p ON p.id = u.pool_id AND p.until = ${FOREVER} WHERE p.site_id = s.id) AS unmade,
+		 (SELECT count(*) FROM site_versions v WHERE v.site_id = s.id AND v.until = ${FOREVER}) AS whole FROM sites s ORDER BY s.position`
+	)) {
+		const provider = providerAt(db, ctx.vault, site.id, now);
+		if (!provider) continue;
+		const results = await lookAtPlace(ctx, {
+			id: site.id,
+			name: site.name,
+			provider,
+			networks: networksOf(db, site.id),
+			planned: Math.max(0, provider.planned - site.there, site.unmade),
+			whole: site.whole
+		});
+		db.transaction(() => noteChecks(db, site.id, results, now))();
+	}
+}
+
+/** Networks of a place, by id. */
+export const networksOf = (db: Db, site: string): string[] =>
+	all<{ id: string }>(db, 'SELECT id FROM networks WHERE site_id = ? ORDER BY id', [site]).map((n) => n.id);
+
+/** The name of a place; its id where it is not known. */
+export const nameOfSite = (db: Db, site: string): string =>
+	one<{ name: string }>(db, 'SELECT name FROM sites WHERE id = ?', [site])?.name ?? site;
+
+/** Keeps what checks saw: a new interval where one passes that failed, or the other way round. */
+export function noteChecks(db: Db, site: string, results: PlaceResult[], now: number): void {
+	const open = new Map(checksAt(db, site, now).map((c) => [c.name, c]));
+	for (const r of results) {
+		const was = open.get(r.name);
+		if (was && was.ok === r.ok) {
+			if (was.saw !== r.saw)
+				run(db, `UPDATE site_checks SET saw = ?, remedy = ? WHERE site_id = ? AND name = ? AND until = ${FOREVER}`, [
+					r.saw,
+					r.remedy,
+					site,
+					r.name
+				]);
+			continue;
+		}
+		run(db, `DELETE FROM site_checks WHERE site_id = ? AND name = ? AND since >= ?`, [site, r.name, now]);
+		run(db, `UPDATE site_checks SET until = ? WHERE site_id = ? AND name = ? AND until = ${FOREVER}`, [
+			now,
+			site,
+			r.name
+		]);
+		run(db, 'INSERT INTO site_checks VALUES (?, ?, ?, ?, ?, ?, ?)', [
+			site,
+			r.name,
+			now,
+			FOREVER,
+			r.ok === null ? null : Number(r.ok),
+			r.saw,
+			r.remedy
+		]);
+	}
+}
+
+/** The checks of a place as they stood at a moment, with since when. */
+export const checksAt = (db: Db, site: string, at: number): (PlaceResult & { since: number })[] =>
+	all<{ name: PlaceCheck; ok: number | null; saw: string; remedy: string; since: number }>(
+		db,
+		'SELECT name, ok, saw, remedy, since FROM site_checks WHERE site_id = ? AND since <= ? AND until > ?',
+		[site, at, at]
+	).map((c) => ({ ...c, ok: c.ok === null ? null : c.ok === 1 }));
+
+/** What stands in the way at places, for a plan that needs something of them. */
+export function blocksAt(db: Db, sites: Iterable<string>, need: PlaceNeed, now: number): Fact[] {
+	return [...new Set(sites)].flatMap((id) => {
+		return placeBlocks(
+			{ id, name: nameOfSite(db, id) },
+			checksAt(db, id, now).filter((c) => c.ok === false),
+			need
+		);
+	});
+}
+
+/** Why the account of a place may make no computer accounts in a folder of a pool; nothing while it may. */
+export async function folderBlocks(ctx: Context, site: string, folder: string, now: number): Promise<Fact[]> {
+	const provider = providerAt(ctx.db, ctx.vault, site, now);
+	if (!provider || provider.folder === folder) return [];
+	const may = await mayCreate(ctx, { ...provider, folder });
+	return may.ok ? [] : [{ words: may.saw, side: 'against', source: 'directory' }];
+}
+
+/** How a place fares, in a clause. */
+export const checksWords = (checks: PlaceResult[]): string => {
+	const failing = checks.filter((c) => c.ok === false).length;
+	return checks.length === 0
+		? 'not looked at yet'
+		: failing === 0
+			? `all ${checks.length} checks pass`
+			: `${countWords(failing, 'check fails', 'checks fail')}`;
+};

@@ -1,0 +1,79 @@
+import { FOREVER } from '$lib/core/time/units';
+import { one, run, type Db } from '../db';
+import type { Vault } from './vault';
+
+/** How the compute provider of a place is reached, and by whom its machines join the directory. */
+export interface SiteProvider {
+	/** `host:port`. */
+	address: string;
+	account: string;
+	/** Null when it cannot be opened: the key is another one. */
+	secret: string | null;
+	/** The fingerprint that somebody confirmed, and who it was. */
+	confirmed: string | null;
+	confirmedBy: string | null;
+	/** The folder for computer accounts, and the directory account that makes them. */
+	folder: string;
+	joinAccount: string;
+	joinSecret: string | null;
+	/** Machines that the place is meant for. */
+	planned: number;
+}
+
+/** A secret opens only for what it was given for. */
+export const providerSecret = (address: string): string => `provider ${address}`;
+export const joinSecret = (folder: string): string => `directory ${folder}`;
+
+/** How a place is reached at a moment, or null when nothing is kept for it. */
+export function providerAt(db: Db, vault: Vault, site: string, at: number): SiteProvider | null {
+	const r = one<{
+		address: string;
+		account: string;
+		secret: string;
+		confirmed: string | null;
+		confirmed_by: string | null;
+		folder: string;
+		join_account: string;
+		join_secret: string;
+		planned: number;
+	}>(db, 'SELECT * FROM site_providers WHERE site_id = ? AND since <= ? AND until > ?', [site, at, at]);
+	return r
+		? {
+				address: r.address,
+				account: r.account,
+				secret: vault.open(r.secret, providerSecret(r.address)),
+				confirmed: r.confirmed,
+				confirmedBy: r.confirmed_by,
+				folder: r.folder,
+				joinAccount: r.join_account,
+				joinSecret: vault.open(r.join_secret, joinSecret(r.folder)),
+				planned: r.planned
+			}
+		: null;
+}
+
+/** Keeps how a place is reached from `now` on; secrets are sealed. */
+export function writeProvider(
+	db: Db,
+	vault: Vault,
+	site: string,
+	p: SiteProvider & { secret: string; joinSecret: string },
+	now: number
+): void {
+	run(db, 'DELETE FROM site_providers WHERE site_id = ? AND since >= ?', [site, now]);
+	run(db, 'UPDATE site_providers SET until = ? WHERE site_id = ? AND until > ?', [now, site, now]);
+	run(db, 'INSERT INTO site_providers VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
+		site,
+		now,
+		FOREVER,
+		p.address,
+		p.account,
+		vault.seal(p.secret, providerSecret(p.address)),
+		p.confirmed,
+		p.confirmedBy,
+		p.folder,
+		p.joinAccount,
+		vault.seal(p.joinSecret, joinSecret(p.folder)),
+		p.planned
+	]);
+}

@@ -1,0 +1,31 @@
+import { PLACE_CHECKS, PLACE_CHECK_WORDS } from '$lib/core/network/places';
+import { all } from '$lib/server/db';
+import { asKnown, lookOf } from '$lib/server/moment';
+import { checksAt } from '$lib/server/network/checks';
+import { joiningsAt } from '$lib/server/network/joinings';
+import { providerAt } from '$lib/server/network/providers';
+import { runtime } from '$lib/server/runtime';
+
+export const load = async ({ url, depends }) => {
+	depends('sextant:live');
+	const { db, clock, vault, bench } = runtime();
+	const at = asKnown(lookOf(url, clock));
+	const sites = all<{ id: string; name: string; kind: string; zone: string; hosts: number; machines: number }>(
+		db,
+		`SELECT s.id, s.name, s.kind, s.time_zone AS zone, (SELECT count(*) FROM hosts h WHERE h.site_id = s.id) AS hosts,
+		 (SELECT count(*) FROM machines m WHERE m.site_id = s.id AND m.since <= @at AND m.until > @at) AS machines
+		 FROM sites s WHERE s.joined_at <= @at ORDER BY s.position`,
+		{ at }
+	);
+	return {
+		asks: PLACE_CHECKS.map((name) => ({ name, asks: PLACE_CHECK_WORDS[name].asks })),
+		places: sites.map((s) => ({
+			...s,
+			address: providerAt(db, vault, s.id, at)?.address ?? null,
+			checks: checksAt(db, s.id, at)
+		})),
+		joinings: joiningsAt(db, at),
+		// What the lab has that nobody has joined up yet: how to try it out.
+		lab: (await bench?.places())?.filter((p) => !sites.some((s) => s.id === p.id)) ?? []
+	};
+};

@@ -1,0 +1,27 @@
+import { error } from '@sveltejs/kit';
+import { all, setting } from '$lib/server/db';
+import { homeZone } from '$lib/server/capacity/demand';
+import { joiningOf, stepsOf } from '$lib/server/network/joinings';
+import { NotFound } from '$lib/server/plans';
+import { runtime } from '$lib/server/runtime';
+
+export const load = async ({ params, depends }) => {
+	depends('sextant:joining');
+	const ctx = runtime();
+	const { db } = ctx;
+	try {
+		const joining = await joiningOf(ctx, Number(params.joining));
+		return {
+			joining,
+			steps: stepsOf(joining.site),
+			over: joining.until <= ctx.clock.now(),
+			home: setting(db, 'home') ?? '',
+			homeZone: homeZone(db),
+			folders: all<{ name: string }>(db, 'SELECT name FROM folders ORDER BY name').map((f) => f.name),
+			sites: all<{ id: string; name: string }>(db, 'SELECT id, name FROM sites ORDER BY position')
+		};
+	} catch (e) {
+		if (e instanceof NotFound) error(404, 'There is no such joining.');
+		throw e;
+	}
+};

@@ -1,0 +1,19 @@
+import { json } from '@sveltejs/kit';
+import * as v from 'valibot';
+import { answer } from '$lib/server/api/problems';
+import { beginJoining, joiningOf, joiningsAt } from '$lib/server/network/joinings';
+import { parseInput } from '$lib/server/plans';
+import { runtime } from '$lib/server/runtime';
+
+const body = v.strictObject({ site: v.optional(v.nullable(v.string()), null) });
+
+/** Places on their way to being joined up. */
+export const GET = () => answer(() => json({ rows: joiningsAt(runtime().db, runtime().clock.now()) }));
+
+/** Begins to join up a place, or with `site` to change how one is reached. The place itself is made by a plan. */
+export const POST = ({ request, locals }) =>
+	answer(async () => {
+		const { site } = parseInput(body, await request.json().catch(() => ({})));
+		const id = beginJoining(runtime(), locals.caller!.name, site);
+		return json(await joiningOf(runtime(), id), { status: 201, headers: { location: `/api/v1/joinings/${id}` } });
+	});

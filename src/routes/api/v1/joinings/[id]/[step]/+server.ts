@@ -1,0 +1,18 @@
+import { json } from '@sveltejs/kit';
+import { answer } from '$lib/server/api/problems';
+import { saveAnswer } from '$lib/server/network/joinings';
+import { runtime } from '$lib/server/runtime';
+
+/** Saves the answer to one question on the way to a joined place. */
+export const POST = ({ params, request, locals }) =>
+	answer(async () =>
+		json(
+			await saveAnswer(
+				runtime(),
+				Number(params.id),
+				params.step,
+				await request.json().catch(() => null),
+				locals.caller!.name
+			)
+		)
+	);
