@@ -150,6 +150,57 @@ test.describe('the builder, before Tuesday', () => {
 		await accessible(page);
 	});
 
+	test('joins up a place: certificate confirmed, every answer tried out, checks that go on', async ({ page }) => {
+		test.setTimeout(180_000);
+		await visit(page, '/build/places');
+		await accessible(page);
+		const told = await page.getByRole('complementary', { name: 'The lab' }).textContent();
+		const shown = /([0-9A-F]{2}:){31}[0-9A-F]{2}/.exec(told!)![0];
+		await page.getByRole('button', { name: 'Join up a place' }).click();
+		await page.getByLabel('Address').fill('compute.vardo.kittiwake.example:22');
+		await page.getByRole('button', { name: 'Fetch its certificate' }).click();
+		await expect(page.getByRole('alert')).toContainText('Nothing answers at compute.vardo.kittiwake.example:22');
+		await page.getByLabel('Address').fill('compute.vardo.kittiwake.example:8443');
+		await page.getByRole('button', { name: 'Fetch its certificate' }).click();
+		await expect(page.locator('main')).toContainText('nobody known vouches for CN=Local authority, OU=Harbour works');
+		await expect(page.locator('main')).toContainText(shown);
+		await page.getByRole('button', { name: 'I have compared it: confirm' }).click();
+		// Somebody else could go on from here: what was answered is kept.
+		await page.reload();
+		await page.getByLabel('Account').fill('sextant');
+		await page.getByLabel('Secret').fill('guess');
+		await page.getByRole('button', { name: 'Save and go on' }).click();
+		await expect(page.getByRole('alert')).toContainText('does not take the account sextant');
+		await page.getByLabel('Secret').fill('tideline');
+		await page.getByRole('button', { name: 'Save and go on' }).click();
+		await expect(page.getByLabel('What is known so far')).toContainText('vrd-h01');
+		await page.getByLabel('Name').fill('Vardø');
+		await page.getByLabel('Machines planned there').fill('24');
+		await page.getByLabel('Mbit/s').fill('0');
+		await page.getByRole('button', { name: 'Save and go on' }).click();
+		await expect(page.getByText('A link of no speed carries nothing: more than 0.')).toBeVisible();
+		await page.getByLabel('Mbit/s').fill('250');
+		await page.getByRole('button', { name: 'Save and go on' }).click();
+		await page.getByLabel('Folder').selectOption('desks/vardo');
+		await page.getByLabel('Directory account').fill('svc-join');
+		await page.getByLabel('Its secret').fill('tideline');
+		await page.getByRole('button', { name: 'Save and go on' }).click();
+		await page.getByLabel('A host, € an hour').fill('1.4');
+		await page.getByLabel('A terabyte, € a month').fill('34');
+		await page.getByRole('button', { name: 'Save and go on' }).click();
+		await page.getByRole('button', { name: 'Look now' }).click();
+		await expect(page.getByRole('list', { name: 'Checks' }).getByText('passes', { exact: true })).toHaveCount(8);
+		await accessible(page);
+		await page.getByRole('button', { name: 'Plan to join it up' }).click();
+		await expect(plan(page)).toContainText('Join up Vardø: 2 hosts, 1 volume');
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/build/places');
+		await expect(page.getByRole('row', { name: /Vardø/ })).toContainText('8 of 8 pass');
+		await api(page.request, 'post', '/lab/faults', { kind: 'clock-off', target: 'vardo' });
+		await expect(page.getByRole('row', { name: /Vardø/ })).toContainText(/ahead/, { timeout: 60_000 });
+		await expect(page.getByRole('row', { name: /Vardø/ })).toContainText('take its time from the same source');
+	});
+
 	test('patch night comes by itself: rebuilt, tried, and asking for release on Today', async ({ page }) => {
 		test.setTimeout(240_000);
 		const { now } = (await api(page.request, 'get', '/lab/clock')) as { now: number };

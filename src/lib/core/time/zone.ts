@@ -59,7 +59,10 @@ export const clockWords = (zone: string, at: number): string => DateTime.fromMil
 export const momentWords = (zone: string, at: number): string =>
 	DateTime.fromMillis(at, { zone }).toFormat('ccc d LLL HH:mm');
 
-/** `17 Nov` in the zone. */
+/** `17 Nov 2026` in the zone. */
+export const dateWords = (zone: string, at: number): string => DateTime.fromMillis(at, { zone }).toFormat('d LLL yyyy');
+
+/** `Tue 17 Nov` in the zone. */
 export const dayWords = (zone: string, at: number): string => DateTime.fromMillis(at, { zone }).toFormat('ccc d LLL');
 
 /** True when the runtime knows the zone. */

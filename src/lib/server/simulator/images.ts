@@ -37,7 +37,7 @@ export function imagesOf(estate: Estate): SimImages {
 			stores.get(home)?.whole.add(`${line.id}/${v.number}`);
 			// Where a thick link leads, versions are handed out as soon as they are kept.
 			for (const s of estate.sites)
-				if (thick(estate, home, s.id)) stores.get(s.id)!.whole.add(`${line.id}/${v.number}`);
+				if (s.joined && thick(estate, home, s.id)) stores.get(s.id)!.whole.add(`${line.id}/${v.number}`);
 		}
 	for (const p of estate.pools) stores.get(p.site)?.whole.add(`${p.line}/${p.version}`);
 	return { kept, builders: new Map(), references: new Map(), stores, missing: new Set() };

@@ -1,4 +1,5 @@
 import { PLACE_CHECKS, PLACE_CHECK_WORDS } from '$lib/core/network/places';
+import { narrow, unusedTerms } from '$lib/core/scope/scope';
 import { all } from '$lib/server/db';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { checksAt } from '$lib/server/network/checks';
@@ -9,15 +10,18 @@ import { runtime } from '$lib/server/runtime';
 export const load = async ({ url, depends }) => {
 	depends('sextant:live');
 	const { db, clock, vault, bench } = runtime();
-	const at = asKnown(lookOf(url, clock));
-	const sites = all<{ id: string; name: string; kind: string; zone: string; hosts: number; machines: number }>(
+	const look = lookOf(url, clock);
+	const at = asKnown(look);
+	const joined = all<{ id: string; name: string; kind: string; zone: string; hosts: number; machines: number }>(
 		db,
 		`SELECT s.id, s.name, s.kind, s.time_zone AS zone, (SELECT count(*) FROM hosts h WHERE h.site_id = s.id) AS hosts,
 		 (SELECT count(*) FROM machines m WHERE m.site_id = s.id AND m.since <= @at AND m.until > @at) AS machines
 		 FROM sites s WHERE s.joined_at <= @at ORDER BY s.position`,
 		{ at }
 	);
+	const { items: sites, left } = narrow(look.scope, joined, { site: (s) => [s.id] }, (s) => s.name);
 	return {
+		left: unusedTerms(left),
 		asks: PLACE_CHECKS.map((name) => ({ name, asks: PLACE_CHECK_WORDS[name].asks })),
 		places: sites.map((s) => ({
 			...s,
@@ -26,6 +30,6 @@ export const load = async ({ url, depends }) => {
 		})),
 		joinings: joiningsAt(db, at),
 		// What the lab has that nobody has joined up yet: how to try it out.
-		lab: (await bench?.places())?.filter((p) => !sites.some((s) => s.id === p.id)) ?? []
+		lab: (await bench?.places())?.filter((p) => !joined.some((s) => s.id === p.id)) ?? []
 	};
 };

@@ -4,6 +4,7 @@
 	import { toast } from 'svelte-sonner';
 	import { momentWords } from '$lib/core/time/zone';
 	import BuildNav from '$lib/ui/build/BuildNav.svelte';
+	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
 	import { addressWith } from '$lib/ui/frame/address';
 	import { call } from '$lib/ui/plan/api';
 
@@ -22,6 +23,7 @@
 <h1 class="sr-only">Places</h1>
 <div class="px-[18px] py-3">
 	<BuildNav />
+	<LeftOut left={data.left} of="places" />
 	<div class="flex items-baseline">
 		<h2 class="head">
 			Places that run machines <small>looked at every five minutes, from where the machines are</small>
@@ -104,7 +106,7 @@
 					<span class="font-mono text-[12px]">{p.account}</span>; the directory lets
 					<span class="font-mono text-[12px]">{p.joinAccount}</span> make computer accounts. Every secret is
 					<span class="font-mono text-[12px]">{p.secret}</span>. The provider itself shows the certificate
-					<span class="font-mono text-[12px] break-all">{p.fingerprint}</span>.
+					<span class="font-mono text-[12px]">{p.fingerprint.slice(0, 48)}<wbr />{p.fingerprint.slice(48)}</span>.
 				</p>{/each}
 		</aside>
 	{/if}

@@ -3,7 +3,7 @@
 	import { untrack } from 'svelte';
 	import { PLACE_CHECK_WORDS, type PlaceResult } from '$lib/core/network/places';
 	import { countWords, sizeWords } from '$lib/core/time/units';
-	import { momentWords } from '$lib/core/time/zone';
+	import { dateWords, momentWords } from '$lib/core/time/zone';
 	import BuildNav from '$lib/ui/build/BuildNav.svelte';
 	import Field from '$lib/ui/forms/Field.svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
@@ -18,7 +18,7 @@
 		address: 'Provider',
 		certificate: 'Certificate',
 		account: 'Account',
-		place: 'Place and network',
+		place: 'Place',
 		directory: 'Directory',
 		prices: 'Prices',
 		checks: 'Checks'
@@ -134,246 +134,258 @@
 	{#if data.over}<p class="bg-shade mt-2 rounded-md px-3 py-2 text-[13.5px]">
 			This is over: {j.outcome}. <a class="link" href="/build/places">All places</a>
 		</p>{/if}
-	<div class="mt-3 grid grid-cols-[190px_minmax(0,560px)_minmax(0,1fr)] gap-x-8">
-		<nav aria-label="Questions">
-			<ol class="text-[13.5px]">
-				{#each steps as s, i (s)}
-					<li>
-						<button
-							class={[
-								'flex w-full items-baseline gap-2 rounded-md px-2 py-[5px] text-left disabled:cursor-default',
-								open === s ? 'bg-seawash text-sea font-semibold' : i < reach ? 'hover:bg-shade' : 'text-ink3'
-							]}
-							disabled={i >= reach}
-							aria-current={open === s ? 'step' : undefined}
-							onclick={() => {
-								chosen = s;
-								errors = {};
-							}}
-							><span class="w-4 text-right tabular-nums">{i + 1}</span>{NAMES[s]}<span
-								class="text-ink3 ml-auto text-[12px]"
-								>{i < reach - (j.next === null ? 1 : 1) && s !== 'checks' ? 'answered' : ''}</span
-							></button
-						>
-					</li>
-				{/each}
-			</ol>
-		</nav>
+	<div class="@container mt-3">
+		<div
+			class="grid grid-cols-[190px_minmax(0,560px)] gap-x-8 gap-y-5 @5xl:grid-cols-[190px_minmax(0,560px)_minmax(0,1fr)]"
+		>
+			<nav aria-label="Questions">
+				<ol class="text-[13.5px]">
+					{#each steps as s, i (s)}
+						<li>
+							<button
+								class={[
+									'flex w-full items-baseline gap-2 rounded-md px-2 py-[5px] text-left disabled:cursor-default',
+									open === s ? 'bg-seawash text-sea font-semibold' : i < reach ? 'hover:bg-shade' : 'text-ink3'
+								]}
+								disabled={i >= reach}
+								aria-current={open === s ? 'step' : undefined}
+								onclick={() => {
+									chosen = s;
+									errors = {};
+								}}
+								><span class="w-4 text-right tabular-nums">{i + 1}</span>{NAMES[s]}<span
+									class="text-ink3 ml-auto text-[12px]"
+									>{i < reach - (j.next === null ? 1 : 1) && s !== 'checks' ? 'answered' : ''}</span
+								></button
+							>
+						</li>
+					{/each}
+				</ol>
+			</nav>
 
-		<form onsubmit={submit} oninput={() => (errors = {})} novalidate>
-			<fieldset disabled={!may || busy} class="contents">
-				{#if open === 'address'}
-					<p class="text-ink2 mb-2 text-[13.5px]">
-						Where does its compute provider answer? Its certificate is fetched.
-					</p>
-					<TextField
-						label="Address"
-						hint="host and port"
-						problem={errors.address}
-						bind:value={f.address}
-						placeholder="compute.place.example:8443"
-						autocomplete="off"
-					/>
-				{:else if open === 'certificate' && j.certificate}
-					{@const c = j.certificate}
-					<dl class="grid grid-cols-[110px_1fr] gap-y-1.5 text-[13.5px]">
-						<dt class="text-ink2">Subject</dt>
-						<dd>{c.subject}</dd>
-						<dt class="text-ink2">Issuer</dt>
-						<dd>{c.issuer}</dd>
-						<dt class="text-ink2">Names</dt>
-						<dd>{c.names.join(', ')}</dd>
-						<dt class="text-ink2">Valid</dt>
-						<dd>{momentWords(data.zone, c.from)} to {momentWords(data.zone, c.until)}</dd>
-						<dt class="text-ink2">SHA-256</dt>
-						<dd class="font-mono text-[12.5px] break-all">{c.fingerprint}</dd>
-					</dl>
-					<div class="mt-2"><Why facts={c.standing.facts} zone={data.zone} /></div>
-					{#if c.standing.value === 'to confirm'}
-						<p class="mt-2 text-[13.5px]">
-							Compare the fingerprint with the one that the provider shows at its own screen. Confirm it only when every
-							pair is the same.
+			<form onsubmit={submit} oninput={() => (errors = {})} novalidate>
+				<fieldset disabled={!may || busy} class="contents">
+					{#if open === 'address'}
+						<p class="text-ink2 mb-2 text-[13.5px]">
+							Where does its compute provider answer? Its certificate is fetched.
 						</p>
-					{:else if c.standing.value === 'refused'}
-						<p class="text-buoy mt-2 text-[13.5px]">It cannot be confirmed. Once it is mended, fetch it again.</p>
-					{/if}
-					{#if errors.fingerprint}<p class="text-buoy text-[12.5px]" role="alert">{errors.fingerprint}</p>{/if}
-				{:else if open === 'account'}
-					<p class="text-ink2 mb-2 text-[13.5px]">
-						The provider is asked at once what it has. The secret is sealed before it is kept, and is never shown again.
-					</p>
-					<TextField label="Account" problem={errors.account} bind:value={f.account} autocomplete="off" />
-					<TextField
-						label="Secret"
-						problem={errors.secret}
-						type="password"
-						bind:value={f.secret}
-						autocomplete="new-password"
-					/>
-				{:else if open === 'place' && j.account}
-					<div class="grid grid-cols-2 gap-x-4">
-						<TextField label="Name" problem={errors.name} bind:value={f.name} />
-						<Field label="Kind" problem={errors.kind}
-							>{#snippet children(p)}<select {...p} class="field" bind:value={f.kind}
-									><option value="office">office</option><option value="ship">ship</option><option value="rented"
-										>rented</option
-									></select
-								>{/snippet}</Field
-						>
-						<TextField label="Time zone" problem={errors.timeZone} bind:value={f.timeZone} />
 						<TextField
-							label="Machines planned there"
-							problem={errors.planned}
-							bind:value={f.planned}
-							inputmode="numeric"
+							label="Address"
+							hint="host and port"
+							problem={errors.address}
+							bind:value={f.address}
+							placeholder="compute.place.example:8443"
+							autocomplete="off"
 						/>
-					</div>
-					<fieldset class="mb-2">
-						<legend class="text-ink2 text-[12.5px]">Networks for its machines</legend>
-						{#each j.account.offer.networks as n (n.id)}<label class="mr-5 text-[13.5px]"
-								><input
-									type="checkbox"
-									checked={f.networks.includes(n.id)}
-									onchange={(e) =>
-										(f.networks = e.currentTarget.checked
-											? [...f.networks, n.id]
-											: f.networks.filter((x) => x !== n.id))}
-								/>
-								{n.id}
-								<span class="text-ink3">{n.range}, {n.free} free</span></label
-							>{/each}
-						{#if errors.networks}<p class="text-buoy text-[12.5px]" role="alert">{errors.networks}</p>{/if}
-					</fieldset>
-					<label class="text-[13.5px]"
-						><input type="checkbox" bind:checked={f.linked} /> a link leads from there to another place</label
-					>
-					{#if f.linked}
-						<div class="mt-1 grid grid-cols-4 gap-x-4">
-							<Field label="To" problem={errors['link.to']}
-								>{#snippet children(p)}<select {...p} class="field" bind:value={f.to}
-										>{#each data.sites as s (s.id)}<option value={s.id}>{s.name}</option>{/each}</select
+					{:else if open === 'certificate' && j.certificate}
+						{@const c = j.certificate}
+						<dl class="grid grid-cols-[110px_1fr] gap-y-1.5 text-[13.5px]">
+							<dt class="text-ink2">Subject</dt>
+							<dd>{c.subject}</dd>
+							<dt class="text-ink2">Issuer</dt>
+							<dd>{c.issuer}</dd>
+							<dt class="text-ink2">Names</dt>
+							<dd>{c.names.join(', ')}</dd>
+							<dt class="text-ink2">Valid</dt>
+							<dd>{dateWords(data.zone, c.from)} to {dateWords(data.zone, c.until)}</dd>
+							<dt class="text-ink2">SHA-256</dt>
+							<dd class="font-mono text-[12.5px]">
+								{c.fingerprint.slice(0, 48)}<wbr />{c.fingerprint.slice(48)}
+							</dd>
+						</dl>
+						<div class="mt-2"><Why facts={c.standing.facts} zone={data.zone} /></div>
+						{#if c.standing.value === 'to confirm'}
+							<p class="mt-2 text-[13.5px]">
+								Compare the fingerprint with the one that the provider shows at its own screen. Confirm it only when
+								every pair is the same.
+							</p>
+						{:else if c.standing.value === 'refused'}
+							<p class="text-buoy mt-2 text-[13.5px]">It cannot be confirmed. Once it is mended, fetch it again.</p>
+						{/if}
+						{#if errors.fingerprint}<p class="text-buoy text-[12.5px]" role="alert">{errors.fingerprint}</p>{/if}
+					{:else if open === 'account'}
+						<p class="text-ink2 mb-2 text-[13.5px]">
+							The provider is asked at once what it has. The secret is sealed before it is kept, and is never shown
+							again.
+						</p>
+						<TextField label="Account" problem={errors.account} bind:value={f.account} autocomplete="off" />
+						<TextField
+							label="Secret"
+							problem={errors.secret}
+							type="password"
+							bind:value={f.secret}
+							autocomplete="new-password"
+						/>
+					{:else if open === 'place' && j.account}
+						<div class="grid grid-cols-2 gap-x-4">
+							<TextField label="Name" problem={errors.name} bind:value={f.name} />
+							<Field label="Kind" problem={errors.kind}
+								>{#snippet children(p)}<select {...p} class="field" bind:value={f.kind}
+										><option value="office">office</option><option value="ship">ship</option><option value="rented"
+											>rented</option
+										></select
 									>{/snippet}</Field
 							>
-							<TextField label="Mbit/s" problem={errors['link.mbit']} bind:value={f.mbit} inputmode="decimal" />
+							<TextField label="Time zone" problem={errors.timeZone} bind:value={f.timeZone} />
 							<TextField
-								label="Delay, ms"
-								problem={errors['link.latency_ms']}
-								bind:value={f.latency}
+								label="Machines planned there"
+								problem={errors.planned}
+								bind:value={f.planned}
+								inputmode="numeric"
+							/>
+						</div>
+						<fieldset class="mb-2">
+							<legend class="text-ink2 text-[12.5px]">Networks for its machines</legend>
+							{#each j.account.offer.networks as n (n.id)}<label class="mr-5 text-[13.5px]"
+									><input
+										type="checkbox"
+										checked={f.networks.includes(n.id)}
+										onchange={(e) =>
+											(f.networks = e.currentTarget.checked
+												? [...f.networks, n.id]
+												: f.networks.filter((x) => x !== n.id))}
+									/>
+									{n.id}
+									<span class="text-ink3">{n.range}, {n.free} free</span></label
+								>{/each}
+							{#if errors.networks}<p class="text-buoy text-[12.5px]" role="alert">{errors.networks}</p>{/if}
+						</fieldset>
+						<label class="text-[13.5px]"
+							><input type="checkbox" bind:checked={f.linked} /> a link leads from there to another place</label
+						>
+						{#if f.linked}
+							<div class="mt-1 grid grid-cols-4 gap-x-4">
+								<Field label="To" problem={errors['link.to']}
+									>{#snippet children(p)}<select {...p} class="field" bind:value={f.to}
+											>{#each data.sites as s (s.id)}<option value={s.id}>{s.name}</option>{/each}</select
+										>{/snippet}</Field
+								>
+								<TextField label="Mbit/s" problem={errors['link.mbit']} bind:value={f.mbit} inputmode="decimal" />
+								<TextField
+									label="Delay, ms"
+									problem={errors['link.latency_ms']}
+									bind:value={f.latency}
+									inputmode="decimal"
+								/>
+								<TextField label="Lost, %" problem={errors['link.loss']} bind:value={f.loss} inputmode="decimal" />
+							</div>
+						{/if}
+					{:else if open === 'directory'}
+						<p class="text-ink2 mb-2 text-[13.5px]">
+							Where do its computer accounts stand, and who makes them? It is tried out at once.
+						</p>
+						<Field label="Folder" problem={errors.folder}
+							>{#snippet children(p)}<select {...p} class="field" bind:value={f.folder}
+									><option value="">choose a folder</option>{#each data.folders as x (x)}<option>{x}</option
+										>{/each}</select
+								>{/snippet}</Field
+						>
+						<TextField
+							label="Directory account"
+							problem={errors.account}
+							bind:value={f.joinAccount}
+							autocomplete="off"
+						/>
+						<TextField
+							label="Its secret"
+							problem={errors.secret}
+							type="password"
+							bind:value={f.joinSecret}
+							autocomplete="new-password"
+						/>
+					{:else if open === 'prices'}
+						<p class="text-ink2 mb-2 text-[13.5px]">What it costs to run there: plans count with it.</p>
+						<div class="grid grid-cols-2 gap-x-4">
+							<TextField
+								label="A host, € an hour"
+								problem={errors.hostHour}
+								bind:value={f.hostHour}
 								inputmode="decimal"
 							/>
-							<TextField label="Lost, %" problem={errors['link.loss']} bind:value={f.loss} inputmode="decimal" />
+							<TextField
+								label="A terabyte, € a month"
+								problem={errors.volumeMonth}
+								bind:value={f.volumeMonth}
+								inputmode="decimal"
+							/>
+						</div>
+					{:else if open === 'checks'}
+						<p class="text-ink2 mb-2 text-[13.5px]">
+							Everything is answered. The same checks run every five minutes once the place is joined up.
+						</p>
+						<button type="button" class="btn" onclick={look}>{checks ? 'Look again' : 'Look now'}</button>
+						{#if checks}
+							<ul class="mt-2 text-[13.5px]" aria-label="Checks">
+								{#each checks as c (c.name)}
+									<li class="border-hair2 flex gap-3 border-b py-1.5">
+										<span
+											class={[
+												'pill h-fit w-[52px] shrink-0 text-center',
+												c.ok === null ? 'bg-shade' : c.ok ? 'pill-kelp' : 'pill-buoy'
+											]}>{c.ok === null ? 'open' : c.ok ? 'passes' : 'fails'}</span
+										>
+										<span
+											>{PLACE_CHECK_WORDS[c.name].asks}<span class="text-ink2 block text-[13px]">{c.saw}</span
+											>{#if c.remedy}<b class="block text-[13px] font-semibold">{c.remedy}</b>{/if}</span
+										>
+									</li>
+								{/each}
+							</ul>
+						{/if}
+					{/if}
+					{#if errors.form}<p class="text-buoy text-[13px]" role="alert">{errors.form}</p>{/if}
+					{#if may}
+						<div class="mt-3 flex gap-3">
+							{#if open === 'address'}<button class="btn btn-go">Fetch its certificate</button>
+							{:else if open === 'certificate' && j.certificate?.standing.value === 'to confirm'}<button
+									class="btn btn-go">I have compared it: confirm</button
+								>
+							{:else if open === 'certificate' && j.certificate?.standing.value === 'refused'}<button
+									type="button"
+									class="btn"
+									onclick={() => save('address', { address: j.address })}>Fetch it again</button
+								>
+							{:else if open === 'certificate'}<button
+									type="button"
+									class="btn btn-go"
+									onclick={() => (chosen = 'account')}>Go on</button
+								>
+							{:else if open === 'checks'}<PlanButton
+									kind={j.site ? 'site.renew' : 'site.join'}
+									input={{ joining: j.id }}
+									words={j.site ? 'Plan the change' : 'Plan to join it up'}
+									main
+								/>
+							{:else}<button class="btn btn-go">Save and go on</button>{/if}
 						</div>
 					{/if}
-				{:else if open === 'directory'}
-					<p class="text-ink2 mb-2 text-[13.5px]">
-						Where do its computer accounts stand, and who makes them? It is tried out at once.
-					</p>
-					<Field label="Folder" problem={errors.folder}
-						>{#snippet children(p)}<select {...p} class="field" bind:value={f.folder}
-								><option value="">choose a folder</option>{#each data.folders as x (x)}<option>{x}</option
-									>{/each}</select
-							>{/snippet}</Field
-					>
-					<TextField label="Directory account" problem={errors.account} bind:value={f.joinAccount} autocomplete="off" />
-					<TextField
-						label="Its secret"
-						problem={errors.secret}
-						type="password"
-						bind:value={f.joinSecret}
-						autocomplete="new-password"
-					/>
-				{:else if open === 'prices'}
-					<p class="text-ink2 mb-2 text-[13.5px]">What it costs to run there: plans count with it.</p>
-					<div class="grid grid-cols-2 gap-x-4">
-						<TextField
-							label="A host, € an hour"
-							problem={errors.hostHour}
-							bind:value={f.hostHour}
-							inputmode="decimal"
-						/>
-						<TextField
-							label="A terabyte, € a month"
-							problem={errors.volumeMonth}
-							bind:value={f.volumeMonth}
-							inputmode="decimal"
-						/>
-					</div>
-				{:else if open === 'checks'}
-					<p class="text-ink2 mb-2 text-[13.5px]">
-						Everything is answered. The same checks run every five minutes once the place is joined up.
-					</p>
-					<button type="button" class="btn" onclick={look}>{checks ? 'Look again' : 'Look now'}</button>
-					{#if checks}
-						<ul class="mt-2 text-[13.5px]" aria-label="Checks">
-							{#each checks as c (c.name)}
-								<li class="border-hair2 flex gap-3 border-b py-1.5">
-									<span
-										class={[
-											'pill h-fit w-[52px] shrink-0 text-center',
-											c.ok === null ? 'bg-shade' : c.ok ? 'pill-kelp' : 'pill-buoy'
-										]}>{c.ok === null ? 'open' : c.ok ? 'passes' : 'fails'}</span
-									>
-									<span
-										>{PLACE_CHECK_WORDS[c.name].asks}<span class="text-ink2 block text-[13px]">{c.saw}</span
-										>{#if c.remedy}<b class="block text-[13px] font-semibold">{c.remedy}</b>{/if}</span
-									>
-								</li>
-							{/each}
-						</ul>
-					{/if}
-				{/if}
-				{#if errors.form}<p class="text-buoy text-[13px]" role="alert">{errors.form}</p>{/if}
-				{#if may}
-					<div class="mt-3 flex gap-3">
-						{#if open === 'address'}<button class="btn btn-go">Fetch its certificate</button>
-						{:else if open === 'certificate' && j.certificate?.standing.value === 'to confirm'}<button
-								class="btn btn-go">I have compared it: confirm</button
-							>
-						{:else if open === 'certificate' && j.certificate?.standing.value === 'refused'}<button
-								type="button"
-								class="btn"
-								onclick={() => save('address', { address: j.address })}>Fetch it again</button
-							>
-						{:else if open === 'certificate'}<button
-								type="button"
-								class="btn btn-go"
-								onclick={() => (chosen = 'account')}>Go on</button
-							>
-						{:else if open === 'checks'}<PlanButton
-								kind={j.site ? 'site.renew' : 'site.join'}
-								input={{ joining: j.id }}
-								words={j.site ? 'Plan the change' : 'Plan to join it up'}
-								main
-							/>
-						{:else}<button class="btn btn-go">Save and go on</button>{/if}
-					</div>
-				{/if}
-			</fieldset>
-		</form>
+				</fieldset>
+			</form>
 
-		<aside class="text-[13px]" aria-label="What is known so far">
-			{#if j.account}
-				{@const o = j.account.offer}
-				<h3 class="head">What the provider has <small>it calls the place {o.place}</small></h3>
-				<ul class="mt-1">
-					{#each o.hosts as h (h.name)}<li class="border-hair2 border-b py-1">
-							{h.name}
-							<span class="text-ink3"
-								>{h.cores} cores, {sizeWords(h.memory)}{h.gpus ? `, ${countWords(h.gpus, 'GPU')}` : ''}</span
-							>
-						</li>{/each}
-					{#each o.volumes as x (x.id)}<li class="border-hair2 border-b py-1">
-							{x.id}
-							<span class="text-ink3">{sizeWords(x.size)}, {x.iops.toLocaleString('en')} operations a second</span>
-						</li>{/each}
-					{#each o.networks as n (n.id)}<li class="border-hair2 border-b py-1">
-							{n.id} <span class="text-ink3">{n.range}, {n.free} free</span>
-						</li>{/each}
-					{#each o.links as l (l.to)}<li class="border-hair2 border-b py-1">
-							link to {l.to} <span class="text-ink3">{l.mbit} Mbit/s, {l.latency_ms} ms, as measured</span>
-						</li>{/each}
-				</ul>
-			{:else}<p class="text-ink3">Hosts, volumes and networks show here once the provider takes an account.</p>{/if}
-		</aside>
+			<aside class="col-start-2 text-[13px] @5xl:col-start-3" aria-label="What is known so far">
+				{#if j.account}
+					{@const o = j.account.offer}
+					<h3 class="head">What the provider has <small>it calls the place {o.place}</small></h3>
+					<ul class="mt-1">
+						{#each o.hosts as h (h.name)}<li class="border-hair2 border-b py-1">
+								{h.name}
+								<span class="text-ink3"
+									>{h.cores} cores, {sizeWords(h.memory)}{h.gpus ? `, ${countWords(h.gpus, 'GPU')}` : ''}</span
+								>
+							</li>{/each}
+						{#each o.volumes as x (x.id)}<li class="border-hair2 border-b py-1">
+								{x.id}
+								<span class="text-ink3">{sizeWords(x.size)}, {x.iops.toLocaleString('en')} operations a second</span>
+							</li>{/each}
+						{#each o.networks as n (n.id)}<li class="border-hair2 border-b py-1">
+								{n.id} <span class="text-ink3">{n.range}, {n.free} free</span>
+							</li>{/each}
+						{#each o.links as l (l.to)}<li class="border-hair2 border-b py-1">
+								link to {l.to} <span class="text-ink3">{l.mbit} Mbit/s, {l.latency_ms} ms, as measured</span>
+							</li>{/each}
+					</ul>
+				{:else}<p class="text-ink3">Hosts, volumes and networks show here once the provider takes an account.</p>{/if}
+			</aside>
+		</div>
 	</div>
 </div>
