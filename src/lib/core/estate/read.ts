@@ -204,6 +204,25 @@ function checkReferences(
 		else if (p.count > 10 ** pattern.width - 1)
 			complain(['pools', i, 'naming'], `expected more # signs: ${p.count} machines need their numbers`);
 	});
+	const boot = ids(estate.boot_servers, ['boot_servers'], 'boot server');
+	estate.boot_servers.forEach((b, i) => need(sites, b.site, ['boot_servers', i, 'site'], 'site'));
+	estate.pools.forEach((p, i) =>
+		p.boot_servers.forEach((b, j) => need(boot, b, ['pools', i, 'boot_servers', j], 'boot server'))
+	);
+	const found = new Set<string>();
+	estate.existing.forEach((m, i) => {
+		if (found.has(m.name)) complain(['existing', i, 'name'], `a second machine called ${m.name}`);
+		found.add(m.name);
+		need(sites, m.site, ['existing', i, 'site'], 'site');
+		if (networks.get(m.network) !== m.site)
+			complain(['existing', i, 'network'], `no network called ${m.network} at ${m.site}`);
+		if (m.kind === 'virtual') {
+			if (!estate.hosts.some((x) => x.id === m.host && x.site === m.site))
+				complain(['existing', i, 'host'], 'expected a host of its site');
+			if (!estate.volumes.some((x) => x.id === m.volume && x.site === m.site))
+				complain(['existing', i, 'volume'], 'expected a volume of its site');
+		}
+	});
 	estate.publications.forEach((p, i) =>
 		p.pools.forEach((pool, j) => need(pools, pool, ['publications', i, 'pools', j], 'pool'))
 	);

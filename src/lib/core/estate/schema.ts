@@ -183,6 +183,26 @@ const line = v.strictObject({
 		[]
 	)
 });
+/** A machine that is there and belongs to no pool yet: it can be taken over. */
+const existing = v.strictObject({
+	name: id,
+	site: id,
+	/** Virtual: on a host and a volume. Physical: a computer of its own. */
+	kind: v.optional(v.picklist(['virtual', 'physical']), 'virtual'),
+	host: v.optional(id),
+	volume: v.optional(id),
+	network: id,
+	system: name,
+	users: v.picklist(['single', 'multi']),
+	generation,
+	cores: v.pipe(count, v.minValue(1, 'expected at least 1')),
+	memory: size,
+	gpus: v.optional(count, 0),
+	disk: size,
+	/** Where its computer account stands; without one, it has none. */
+	folder: v.optional(name)
+});
+const bootServer = v.strictObject({ id, site: id, address: name });
 const policy = v.strictObject({
 	hours: id,
 	headroom_in: count,
@@ -207,6 +227,11 @@ const pool = v.strictObject({
 	memory: size,
 	gpus: v.optional(count, 0),
 	disk: size,
+	page_file: v.optional(size, '4 GB'),
+	/** On the overlay disk, or on a disk apart. */
+	page_place: v.optional(v.picklist(['overlay', 'apart']), 'overlay'),
+	/** Servers that its machines start from, in the order in which they are tried; none: from their own disks. */
+	boot_servers: v.optional(v.array(id), []),
 	count,
 	naming: name,
 	folder: name,
@@ -277,7 +302,8 @@ export const FAULT_KINDS = [
 	'directory-silent',
 	'names-wrong',
 	'clock-off',
-	'join-refused'
+	'join-refused',
+	'boot-server-down'
 ] as const;
 const fault = v.strictObject({
 	kind: v.picklist(FAULT_KINDS, `expected one of ${FAULT_KINDS.join(', ')}`),
@@ -322,6 +348,8 @@ export const estateSchema = v.strictObject({
 	package_store: v.optional(v.array(component), []),
 	image_lines: v.optional(v.array(line), []),
 	pools: v.optional(v.array(pool), []),
+	boot_servers: v.optional(v.array(bootServer), []),
+	existing: v.optional(v.array(existing), []),
 	publications: v.optional(v.array(publication), []),
 	grants: v.optional(v.array(grant), []),
 	faults: v.optional(v.array(fault), [])

@@ -41,6 +41,7 @@ const machine = (change: Partial<FollowingMachine> = {}): FollowingMachine => ({
 	site: 'bergen',
 	sessions: 0,
 	on: true,
+	physical: false,
 	reference: false,
 	busy: false,
 	failures: () => 0,

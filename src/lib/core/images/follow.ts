@@ -102,6 +102,8 @@ export interface FollowingMachine {
 	site: string;
 	sessions: number;
 	on: boolean;
+	/** A computer of its own, on which no image can be put. */
+	physical: boolean;
 	reference: boolean;
 	/** A job works on it right now. */
 	busy: boolean;
@@ -206,6 +208,10 @@ export function decideMove(
 		return end(null, 'nothing newer');
 	}
 	say(`that is ${line.id} ${to}`, 'for', { kind: 'version', id: `${line.id}/${to}` });
+	if (m.physical) {
+		say('it is a physical machine: no image can be put on it', 'against');
+		return end(to, 'system differs');
+	}
 	if (line.generation !== m.generation || line.users !== m.users) {
 		say(
 			line.generation !== m.generation

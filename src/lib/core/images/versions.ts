@@ -53,3 +53,10 @@ export function compareContents(before: Component[], after: Component[]): Conten
 		changes.push({ name: gone.name, before: gone.version, after: null, bytes: -gone.size });
 	return changes.sort((a, b) => Math.abs(b.bytes) - Math.abs(a.bytes) || (a.name < b.name ? -1 : 1));
 }
+
+/** The version of a machine that was taken over as it was: no image of ours, and older than each. */
+export const AS_FOUND = '0.0.0-found';
+
+/** A line and a version as they are shown. */
+export const imageWords = (line: string, version: string): string =>
+	version === AS_FOUND ? 'as it was found' : `${line} ${version}`;

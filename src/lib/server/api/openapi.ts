@@ -227,13 +227,27 @@ export function openApi(): Record<string, unknown> {
 					responses: { 201: json({ $ref: '#/components/schemas/Plan' }, 'The plan'), 409: problem }
 				}
 			},
+			'/overlay': {
+				get: {
+					summary: 'How large the overlay disk of a machine should be, from what a day’s work writes',
+					parameters: [
+						query('line', 'The image line'),
+						query('perMachine', 'Sessions on a machine', 'integer'),
+						query('keeps', 'Days of work until a reset', 'integer'),
+						query('pageFile', 'Bytes of the page file', 'integer'),
+						query('pagePlace', 'overlay or apart')
+					],
+					responses: { 200: json({ type: 'object' }, 'Bytes, with the facts behind them'), 404: problem, 422: problem }
+				}
+			},
 			'/names': {
 				get: {
 					summary: 'Names that a pattern would give, with clashes',
 					parameters: [
 						query('naming', 'Pattern'),
 						query('count', 'How many', 'integer'),
-						query('from', 'First number', 'integer')
+						query('from', 'First number', 'integer'),
+						query('adopt', 'A folder whose accounts without a machine may be used')
 					],
 					responses: { 200: json({ type: 'object' }, 'Names') }
 				}

@@ -15,7 +15,13 @@ export interface PoolRow {
 	cores: number;
 	memory: number;
 	gpus: number;
+	/** Bytes of a machine's overlay disk. */
 	disk: number;
+	/** Bytes of its page file, and where it lies. */
+	pageFile: number;
+	pagePlace: 'overlay' | 'apart';
+	/** Servers that its machines start from, in the order in which they are tried. */
+	bootServers: string[];
 	naming: string;
 	folder: string;
 	network: string;
@@ -39,6 +45,9 @@ interface RawPool {
 	memory: number;
 	gpus: number;
 	disk: number;
+	page_file: number;
+	page_place: 'overlay' | 'apart';
+	boot_servers: string;
 	naming: string;
 	folder: string;
 	network_id: string;
@@ -79,6 +88,9 @@ export function poolsAt(db: Db, at: number): PoolRow[] {
 			memory: p.memory,
 			gpus: p.gpus,
 			disk: p.disk,
+			pageFile: p.page_file,
+			pagePlace: p.page_place,
+			bootServers: JSON.parse(p.boot_servers) as string[],
 			naming: p.naming,
 			folder: p.folder,
 			network: p.network_id,

@@ -1,6 +1,6 @@
 import { conditionsWords } from '$lib/core/access/decide';
 import { CHECK_WORDS, type CheckName, type CheckResult } from '$lib/core/diagnosis/checks';
-import type { ContentsChange } from '$lib/core/images/versions';
+import { AS_FOUND, imageWords, type ContentsChange } from '$lib/core/images/versions';
 import { ruleWords } from '$lib/core/images/follow';
 import { hoursWords } from '$lib/core/time/hours';
 import { addressText, rangeEnds } from '$lib/core/network/addresses';
@@ -178,6 +178,16 @@ async function machineCard(ctx: Context, name: string, at: number, live: boolean
 					input: { machine: name },
 					ask: { field: 'rule', words: 'newest, newest 3.x, exactly 3.1.4, or nothing' }
 				},
+				...(poolAt(db, row.pool, at)?.assignment === 'personal'
+					? [
+							{
+								words: row.owner ? 'Give it to somebody else' : 'Give it to somebody',
+								kind: 'machine.give',
+								input: { machine: name },
+								ask: { field: 'person', words: 'The login of whoever keeps it; leave it empty for nobody' }
+							}
+						]
+					: []),
 				...(row.state !== 'off' ? [{ words: 'Stop', kind: 'machine.stop', input: { machines: [name] } }] : [])
 			]
 		: [];
@@ -197,7 +207,11 @@ async function machineCard(ctx: Context, name: string, at: number, live: boolean
 		rows: [
 			{ name: 'pool', value: row.poolName, card: `pool/${row.pool}` },
 			{ name: 'host', value: row.host, card: `host/${row.host}` },
-			{ name: 'image', value: `${row.line} ${row.version}`, card: `version/${row.line}/${row.version}` },
+			{
+				name: 'image',
+				value: imageWords(row.line, row.version),
+				...(row.version === AS_FOUND ? {} : { card: `version/${row.line}/${row.version}` })
+			},
 			{ name: 'address', value: row.address },
 			...(row.owner ? [{ name: 'kept by', value: row.owner }] : []),
 			{ name: 'strain', value: strain ? `${strain.value} of 100` : 'not up' }
@@ -467,8 +481,8 @@ function poolCard(db: Db, id: string, at: number): Card | null {
 		rows: [
 			...versionsIn(db, id, at).map((v) => ({
 				name: 'image',
-				value: `${p.line} ${v.version}, ${countWords(v.n, 'machine')}`,
-				card: `version/${p.line}/${v.version}`
+				value: `${imageWords(p.line, v.version)}, ${countWords(v.n, 'machine')}`,
+				...(v.version === AS_FOUND ? {} : { card: `version/${p.line}/${v.version}` })
 			})),
 			{
 				name: 'follows',
@@ -480,6 +494,18 @@ function poolCard(db: Db, id: string, at: number): Card | null {
 			{
 				name: 'each machine',
 				value: `${p.cores} cores, ${Math.round(p.memory / 1e9)} GB${p.gpus ? `, ${countWords(p.gpus, 'GPU')}` : ''}, disk ${Math.round(p.disk / 1e9)} GB`
+			},
+			...(p.pageFile
+				? [
+						{
+							name: 'page file',
+							value: `${sizeWords(p.pageFile)}, ${p.pagePlace === 'apart' ? 'on a disk of its own' : 'on the overlay'}`
+						}
+					]
+				: []),
+			{
+				name: 'starts from',
+				value: p.bootServers.length ? p.bootServers.join(', then ') : 'its own disks'
 			},
 			{ name: 'names', value: p.naming },
 			{ name: 'accounts in', value: p.folder },

@@ -7,11 +7,22 @@ import migration5 from './migrations/0005_build.sql?raw';
 import migration6 from './migrations/0006_shipping.sql?raw';
 import migration7 from './migrations/0007_rollouts.sql?raw';
 import migration8 from './migrations/0008_places.sql?raw';
+import migration9 from './migrations/0009_machines.sql?raw';
 
 export type Db = Database.Database;
 
 /** In the order in which they are applied; each is applied once, and never edited after it has shipped. */
-const MIGRATIONS = [migration1, migration2, migration3, migration4, migration5, migration6, migration7, migration8];
+const MIGRATIONS = [
+	migration1,
+	migration2,
+	migration3,
+	migration4,
+	migration5,
+	migration6,
+	migration7,
+	migration8,
+	migration9
+];
 
 /**
  * Opens a database and brings it up to date. `:memory:` gives an empty one that is gone when closed.

@@ -89,8 +89,10 @@ export function settleEstate(db: Db, estate: Estate, at: number, { addressOf, va
 		}
 		settlePeople(db, estate, addressOf);
 		settleImages(db, estate, at);
+		for (const b of estate.boot_servers)
+			run(db, 'INSERT INTO boot_servers VALUES (?, ?, ?)', [b.id, b.site, b.address]);
 		estate.pools.forEach((p, i) => {
-			run(db, 'INSERT INTO pools VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
+			run(db, 'INSERT INTO pools VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
 				p.id,
 				at,
 				FOREVER,
@@ -117,7 +119,10 @@ export function settleEstate(db: Db, estate: Estate, at: number, { addressOf, va
 					placing: p.policy.placing
 				}),
 				Math.round(p.price_hour * 100),
-				i
+				i,
+				p.page_file,
+				p.page_place,
+				JSON.stringify(p.boot_servers)
 			]);
 			run(db, 'INSERT INTO follow_rules VALUES (?, ?, ?, ?, ?, NULL)', [
 				`pool/${p.id}`,

@@ -1,6 +1,7 @@
 import { MINUTE } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { sweepChecks, sweepFindings } from '../diagnosis/watchman';
+import { learnWrites } from '../capacity/writes';
 import { sweepPlaces } from '../network/checks';
 import { Observer } from './observer';
 import { Follower } from '../images/follower';
@@ -10,7 +11,7 @@ import { machinesNotToMove, powerMinute } from './power';
 
 /** Checks and findings run this often. */
 const SWEEP = 5 * MINUTE;
-/** What image stores hold is asked this often. */
+/** What image stores hold, and what machines have written, is asked this often. */
 const STORES = 60 * MINUTE;
 /** Sign-ins by version are compared this often. */
 const DEEP = 60 * MINUTE;
@@ -54,6 +55,7 @@ export class Engine {
 		if (now - this.lastStores >= STORES) {
 			this.lastStores = now;
 			await learnStores(this.ctx);
+			await learnWrites(this.ctx);
 		}
 		this.ctx.db.transaction(() => powerMinute(this.ctx, this.observer, now))();
 		this.follower.minute(now, machinesNotToMove(this.ctx));

@@ -62,6 +62,7 @@ export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'DELETE', Ne
 	'/api/v1/joinings/[id]/checks': { POST: draft('places') },
 	'/api/v1/joinings/[id]/[step]': { POST: draft('places') },
 	'/api/v1/notices': { POST: 'signed in' },
+	'/api/v1/overlay': { GET: read('publishing') },
 	'/api/v1/names': { GET: read('publishing') },
 	'/api/v1/access-test': { GET: read('access') },
 	'/api/v1/lab/clock': { GET: read('lab'), POST: commit('lab') },

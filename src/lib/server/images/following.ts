@@ -1,3 +1,4 @@
+import { AS_FOUND } from '$lib/core/images/versions';
 import {
 	decideAbout,
 	decideMove,
@@ -153,6 +154,12 @@ export function followingAt(
 			[at, at]
 		).map((p) => [p.id, { ...p, rule: ruleOf(`pool/${p.id}`) }])
 	);
+	const taken = new Map(
+		all<{ name: string; kind: string; users: 'single' | 'multi'; generation: 1 | 2 }>(
+			db,
+			'SELECT name, kind, users, generation FROM taken_machines'
+		).map((t) => [t.name, t])
+	);
 	const never = () => 0;
 	const machines = rows.flatMap(([id, name, poolId, site, lineId, version, state]): Following['machines'] => {
 		const pool = pools.get(poolId);
@@ -171,8 +178,9 @@ export function followingAt(
 				rule: rule?.rule ?? NOTHING,
 				ruleOf: own ? ('rollout' in own && own.rollout !== null ? 'rollout' : 'machine') : 'pool',
 				when: rule?.when ?? 'next sign-out',
-				users: line.users,
-				generation: line.generation,
+				users: (version === AS_FOUND && taken.get(name)?.users) || line.users,
+				generation: (version === AS_FOUND && taken.get(name)?.generation) || line.generation,
+				physical: taken.get(name)?.kind === 'physical',
 				site,
 				sessions: sessions.get(id) ?? 0,
 				on: state !== 'off',

@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import { AS_FOUND } from '$lib/core/images/versions';
 import { blocksAt } from '../network/checks';
 import { noEffects } from '$lib/core/plans/effects';
 import { evenOut } from '$lib/core/pools/evening';
@@ -108,6 +109,7 @@ function freshDraft(
 		],
 		blocks: [
 			...what.blocks,
+			...notOurs(ctx.db, machines, what.number),
 			...blocksAt(ctx.db, [pool.site], 'machines', now),
 			...(machines.length === 0 ? [{ words: 'no machine of it is to be touched', side: 'against' as const }] : [])
 		],
@@ -149,6 +151,24 @@ function freshDraft(
 		undo: null,
 		undoWords: what.undoWords
 	};
+}
+
+/** Machines that were taken over as they were: a reset has no image to go back to, and none can be put on a physical one. */
+function notOurs(db: Context['db'], machines: PoolMachine[], number: string | null): Fact[] {
+	const physical = new Set(
+		all<{ name: string }>(db, `SELECT name FROM taken_machines WHERE kind = 'physical'`).map((t) => t.name)
+	);
+	return machines
+		.filter((m) => physical.has(m.name) || (number === null && m.version === AS_FOUND))
+		.slice(0, 6)
+		.map((m) => ({
+			words: physical.has(m.name)
+				? `${m.name} is a physical machine: no image can be put on it`
+				: `${m.name} was taken over as it was: there is no image to go back to`,
+			side: 'against',
+			about: { kind: 'machine', id: m.name },
+			source: 'compute provider'
+		}));
 }
 
 const resetPlan = planKind({

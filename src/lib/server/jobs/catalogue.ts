@@ -4,6 +4,7 @@ import { repairSteps } from '../diagnosis/steps';
 import { placeSteps } from '../network/steps';
 import { identitySteps } from '../identity/steps';
 import { imageSteps } from '../images/steps';
+import { machineSteps } from '../publishing/machine-steps';
 import { publishingSteps } from '../publishing/steps';
 import { resourceSteps } from '../resources/steps';
 import { scheduleSteps } from '../schedules/steps';
@@ -14,6 +15,7 @@ import type { StepHandler } from './step';
 export const STEP_HANDLERS: Record<string, StepHandler> = {
 	...imageSteps,
 	...publishingSteps,
+	...machineSteps,
 	...accessSteps,
 	...capacitySteps,
 	...sessionSteps,

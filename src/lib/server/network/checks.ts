@@ -195,7 +195,7 @@ export function blocksAt(db: Db, sites: Iterable<string>, need: PlaceNeed, now: 
 }
 
 /** Why the account of a place may make no computer accounts in a folder of a pool; nothing while it may. */
-export async function folderBlocks(ctx: Context, site: string, folder: string, now: number): Promise<Fact[]> {
+export async function accountBlocks(ctx: Context, site: string, folder: string, now: number): Promise<Fact[]> {
 	const provider = providerAt(ctx.db, ctx.vault, site, now);
 	if (!provider || provider.folder === folder) return [];
 	const may = await mayCreate(ctx, { ...provider, folder });

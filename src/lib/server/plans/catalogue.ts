@@ -4,6 +4,7 @@ import { repairPlans } from '../diagnosis/planner';
 import { placePlans } from '../network/planner';
 import { identityPlans } from '../identity/planner';
 import { imagePlans } from '../images/planner';
+import { machinePlans } from '../publishing/machine-plans';
 import { publishingPlans } from '../publishing/planner';
 import { resourcePlans } from '../resources/planner';
 import { schedulePlans } from '../schedules/planner';
@@ -14,6 +15,7 @@ import type { PlanKind } from './kind';
 export const PLAN_KINDS: PlanKind[] = [
 	...imagePlans,
 	...publishingPlans,
+	...machinePlans,
 	...accessPlans,
 	...capacityPlans,
 	...sessionPlans,

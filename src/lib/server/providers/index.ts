@@ -56,6 +56,30 @@ export interface MachineSpec {
 	cores: number;
 	memory: number;
 	gpus: number;
+	/** Bytes of the overlay disk. */
+	disk: number;
+	/** Bytes of the page file, and whether it lies on a disk of its own. */
+	pageFile: number;
+	pageApart: boolean;
+	/** Servers that it starts from, in the order in which they are tried; none: from its own disk. */
+	bootServers: string[];
+}
+
+/** A machine that is there and belongs to no pool of ours. */
+export interface ExistingMachine {
+	name: string;
+	site: string;
+	kind: 'virtual' | 'physical';
+	/** Null for a physical one: it is its own host, and has its own disk. */
+	host: string | null;
+	volume: string | null;
+	network: string;
+	system: string;
+	users: 'single' | 'multi';
+	generation: 1 | 2;
+	cores: number;
+	memory: number;
+	gpus: number;
 	disk: number;
 }
 
@@ -73,6 +97,18 @@ export interface Compute {
 	moveDisk(machine: string, volume: string, key: string): Promise<void>;
 	hosts(): Promise<HostFacts[]>;
 	volumes(): Promise<VolumeFacts[]>;
+	/** Machines that are there and belong to no pool. */
+	existing(): Promise<ExistingMachine[]>;
+	/** Puts such a machine into a pool, as it is. */
+	takeOver(machine: string, pool: string, line: string, holds: number, key: string): Promise<void>;
+	/** Lets go of a machine that was taken over: it stays as it is, and belongs to no pool again. */
+	letGo(machine: string, key: string): Promise<void>;
+	/** Whether a boot server answers to a site, and in how many ms. */
+	testBoot(server: string, site: string): Promise<Seen<number>>;
+	/** Sets what machines start from, from their next start on. */
+	setBoot(machines: string[], servers: string[], key: string): Promise<void>;
+	/** Bytes that each machine has written to its overlay since it was made, counted on over resets. */
+	written(): Promise<{ machine: string; bytes: number }[]>;
 	/** Makes a volume larger; to a size in bytes. */
 	extendVolume(volume: string, size: number, key: string): Promise<void>;
 }
@@ -161,6 +197,8 @@ export interface Directory {
 	accounts(): Promise<{ name: string; folder: string }[]>;
 	createAccount(name: string, folder: string, key: string): Promise<void>;
 	removeAccount(name: string, key: string): Promise<void>;
+	/** Moves an account to another folder. */
+	moveAccount(name: string, folder: string, key: string): Promise<void>;
 	/** Checks a person's password. */
 	verify(login: string, password: string): Promise<boolean>;
 }

@@ -1,21 +1,24 @@
 import * as v from 'valibot';
-import { blocksAt, folderBlocks } from '../network/checks';
+import { blocksAt, accountBlocks } from '../network/checks';
 import { expectDuration } from '$lib/core/images/duration';
 import { noEffects } from '$lib/core/plans/effects';
 import { CORE_OVERCOMMIT, fitMachines, type MachineSize } from '$lib/core/pools/fitting';
 import { packMachines } from '$lib/core/pools/packing';
 import { parsePattern, planNames, type NamesPlan } from '$lib/core/pools/naming';
-import { countWords, FOREVER, GB, HOUR, MINUTE, SECOND } from '$lib/core/time/units';
+import { countWords, FOREVER, GB, HOUR, MINUTE, SECOND, sizeWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { hoursById, poolAt, poolsAt } from '../capacity/queries';
+import { bootServerById, overlayFor } from '../capacity/writes';
 import type { Context } from '../context';
-import { all, one } from '../db';
+import { all, one, type Db } from '../db';
 import { parseRule, ruleWords } from '$lib/core/images/follow';
 import { rulesAt, versionToMake } from '../images/following';
 import { linesAt, sitesWith } from '../images/queries';
 import { whole } from '../plans/fields';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
+import { AS_FOUND } from '$lib/core/images/versions';
 import { sessionsOn } from '../watch/queries';
+import { testFact, testServers } from './boot';
 import { grantsAt, publicationsAt } from './queries';
 
 const slug = (text: string) =>
@@ -46,7 +49,9 @@ const placeSchema = v.optional(
 		/** Keep room so that any one host may fail. */
 		spareHost: v.optional(v.boolean(), false),
 		/** No two of these machines on one host. */
-		apart: v.optional(v.boolean(), false)
+		apart: v.optional(v.boolean(), false),
+		/** Only on hosts where machines of this pool stand already, as long as they have room. */
+		beside: v.optional(v.string(), '')
 	}),
 	{}
 );
@@ -63,7 +68,22 @@ const poolSchema = v.strictObject({
 	cores: whole(1, 128, 'the cores'),
 	memory: v.pipe(v.number('Write the memory.'), v.minValue(2 * GB, 'At least 2 GB.')),
 	gpus: v.optional(whole(0, 8, 'the GPUs'), 0),
+	/** Bytes of the overlay disk. */
 	disk: v.pipe(v.number('Write the disk.'), v.minValue(20 * GB, 'At least 20 GB.')),
+	pageFile: v.optional(
+		v.pipe(
+			v.number('Write the page file.'),
+			v.integer('Write whole bytes.'),
+			v.minValue(0, 'Not less than nothing.'),
+			v.maxValue(256 * GB, 'At most 256 GB.')
+		),
+		0
+	),
+	pagePlace: v.optional(v.picklist(['overlay', 'apart'], 'Choose overlay or apart.'), 'overlay'),
+	/** Servers that its machines start from, in the order in which they are tried; none: from their own disks. */
+	bootServers: v.optional(v.array(v.string()), []),
+	/** What is done with accounts that stand in the folder and belong to no machine: passed over, or used. */
+	accounts: v.optional(v.picklist(['adopt', 'refuse'], 'Choose adopt or refuse.'), 'refuse'),
 	count: whole(1, 2000, 'the machines'),
 	naming: v.pipe(v.string(), v.trim(), v.nonEmpty('Write a naming pattern, such as bgo-nw-###.')),
 	from: v.optional(whole(0, 999_999, 'the first number'), 1),
@@ -81,9 +101,14 @@ const poolSchema = v.strictObject({
 });
 export type PoolInput = v.InferOutput<typeof poolSchema>;
 
-/** Names that machines or accounts have already, with what has them. */
-export async function takenNames(ctx: Context): Promise<Map<string, string>> {
-	const taken = new Map((await ctx.providers.directory.accounts()).map((a) => [a.name, `an account in ${a.folder}`]));
+/** Names that machines or accounts have already, with what has them; accounts in the folder `adopt` are free to use. */
+export async function takenNames(ctx: Context, adopt: string | null = null): Promise<Map<string, string>> {
+	const taken = new Map(
+		(await ctx.providers.directory.accounts())
+			.filter((a) => a.folder !== adopt)
+			.map((a) => [a.name, `an account in ${a.folder}`])
+	);
+	for (const m of await ctx.providers.compute.existing()) taken.set(m.name, `a machine at ${m.site}`);
 	for (const m of all<{ name: string; pool_id: string }>(
 		ctx.db,
 		`SELECT name, pool_id FROM machines WHERE until = ${FOREVER}`
@@ -97,11 +122,23 @@ export async function previewNames(
 	ctx: Context,
 	naming: string,
 	count: number,
-	from: number
+	from: number,
+	adopt: string | null = null
 ): Promise<NamesPlan | { problem: string }> {
 	const pattern = parsePattern(naming);
-	return 'problem' in pattern ? pattern : planNames(pattern, count, await takenNames(ctx), from);
+	return 'problem' in pattern ? pattern : planNames(pattern, count, await takenNames(ctx, adopt), from);
 }
+
+/** Hosts that machines of a pool stand on. */
+const hostsOf = (ctx: Context, pool: string): Set<string> =>
+	new Set(
+		all<{ name: string }>(
+			ctx.db,
+			`SELECT DISTINCT h.name FROM machines m JOIN machine_places p ON p.machine_id = m.id AND p.until = ${FOREVER} JOIN hosts h ON h.id = p.host_id
+			 WHERE m.pool_id = ? AND m.until = ${FOREVER}`,
+			[pool]
+		).map((h) => h.name)
+	);
 
 /** Names, places and shortages for `count` more machines of one size at a site. */
 async function layMachines(
@@ -112,11 +149,18 @@ async function layMachines(
 	count: number,
 	naming: string,
 	from: number,
-	place: PlaceWish
+	place: PlaceWish,
+	adopt: string | null = null
 ) {
-	const names = await previewNames(ctx, naming, count, from);
+	const names = await previewNames(ctx, naming, count, from, adopt);
 	if ('problem' in names) throw new InputProblem([{ field: 'naming', words: names.problem }]);
-	const hosts = (await ctx.providers.compute.hosts()).filter((h) => h.site === site && h.up);
+	const beside = place.beside ? hostsOf(ctx, place.beside) : null;
+	if (beside && beside.size === 0)
+		throw new InputProblem([{ field: 'place.beside', words: `No machine of pool ${place.beside} stands anywhere.` }]);
+	const up = (await ctx.providers.compute.hosts()).filter((h) => h.site === site && h.up);
+	const hosts = up.filter((h) => beside?.has(h.name) ?? true);
+	if (hosts.length === 0 && up.length > 0)
+		throw new InputProblem([{ field: 'place.beside', words: `Pool ${place.beside} has no machine at this site.` }]);
 	const volumes = (await ctx.providers.compute.volumes()).filter((x) => x.site === site);
 	const free = await ctx.providers.network.free(network);
 	const fit = fitMachines(size, count, hosts, volumes, free);
@@ -151,7 +195,7 @@ async function layMachines(
 	const now = ctx.clock.now();
 	const blocks: Fact[] = [
 		...blocksAt(ctx.db, [site], 'accounts', now),
-		...(await folderBlocks(ctx, site, size.folder, now))
+		...(await accountBlocks(ctx, site, size.folder, now))
 	];
 	for (const s of fit.value.shortages)
 		blocks.push({
@@ -174,11 +218,24 @@ async function layMachines(
 				source: 'placement'
 			});
 	}
-	return { names, fit, places, blocks, volumes, facts: [...fit.facts, ...packed.facts] };
+	const facts = [
+		...(beside
+			? [
+					{
+						words: `only hosts with machines of ${place.beside} are looked at: ${hosts.map((h) => h.name).join(', ')}`,
+						source: 'placement'
+					}
+				]
+			: []),
+		...fit.facts,
+		...packed.facts
+	];
+	return { names, fit, places, blocks, volumes, facts };
 }
 
 const MAKE = (disk: number) => 50 * SECOND + (disk / GB) * 1.7 * SECOND;
-const AT_ONCE = 4;
+/** Machines made or removed side by side: more would only make volumes wait. */
+export const MACHINES_AT_ONCE = 4;
 
 function makeSteps(pool: string, machines: { name: string; host: string; volume: string }[], disk: number): StepSpec[] {
 	return [
@@ -186,7 +243,7 @@ function makeSteps(pool: string, machines: { name: string; host: string; volume:
 			kind: 'machines.make',
 			words: `Make ${countWords(machines.length, 'machine')} with their accounts`,
 			input: { pool, machines },
-			expected: (MAKE(disk) * machines.length) / AT_ONCE + 20 * SECOND
+			expected: (MAKE(disk) * machines.length) / MACHINES_AT_ONCE + 20 * SECOND
 		},
 		{ kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 }
 	];
@@ -229,6 +286,42 @@ function priceOf(ctx: Context, site: string, size: MachineSize): number {
 	return Math.max(1, Math.round((perCore * size.cores) / 2));
 }
 
+type Problems = { field: string; words: string }[];
+
+/** The policy that was given, or the usual one for so many machines. */
+export function policyOr(
+	db: Db,
+	given: v.InferOutput<typeof policySchema> | undefined,
+	count: number,
+	perMachine: number,
+	problems: Problems
+): v.InferOutput<typeof policySchema> {
+	const policy = given ?? {
+		hours: one<{ id: string }>(db, 'SELECT id FROM hours ORDER BY id <> ?, id', ['office'])?.id ?? '',
+		headroomIn: Math.min(2 * perMachine, count),
+		headroomOut: 0,
+		least: 0,
+		most: count,
+		patience: 25 * MINUTE,
+		placing: 'fill' as const
+	};
+	if (!hoursById(db).has(policy.hours)) problems.push({ field: 'policy.hours', words: 'Choose hours.' });
+	return policy;
+}
+
+/** The id that a pool's name gives, which has to be free. */
+export function poolId(db: Db, name: string, problems: Problems): string {
+	const id = slug(name);
+	if (!id) problems.push({ field: 'name', words: 'The name needs a letter or a digit.' });
+	poolFree(db, id, name, problems);
+	return id;
+}
+
+function poolFree(db: Db, id: string, name: string, problems: Problems): void {
+	if (one(db, `SELECT 1 FROM pools WHERE until = ${FOREVER} AND (id = ? OR name = ?)`, [id, name]))
+		problems.push({ field: 'name', words: 'There is a pool with this name already.' });
+}
+
 const createPool = planKind({
 	kind: 'pool.create',
 	words: 'Make a pool of machines from an image version',
@@ -250,34 +343,37 @@ const createPool = planKind({
 			problems.push({ field: 'perMachine', words: 'A personal machine holds one session.' });
 		if (!one(db, 'SELECT 1 FROM networks WHERE id = ? AND site_id = ?', [input.network, input.site]))
 			problems.push({ field: 'network', words: `${site?.name ?? 'The site'} has no network called ${input.network}.` });
+		for (const b of input.bootServers)
+			if (!bootServerById(db, b))
+				problems.push({ field: 'bootServers', words: `There is no boot server called ${b}.` });
 		if (!one(db, 'SELECT 1 FROM folders WHERE name = ?', [input.folder]))
 			problems.push({ field: 'folder', words: `The directory has no folder ${input.folder}.` });
-		const policy = input.policy ?? {
-			hours: one<{ id: string }>(db, 'SELECT id FROM hours ORDER BY id <> ?, id', ['office'])?.id ?? '',
-			headroomIn: Math.min(2 * input.perMachine, input.count),
-			headroomOut: 0,
-			least: 0,
-			most: input.count,
-			patience: 25 * MINUTE,
-			placing: 'fill' as const
-		};
-		if (!hoursById(db).has(policy.hours)) problems.push({ field: 'policy.hours', words: 'Choose hours.' });
-		const id = input.id ?? slug(input.name);
-		if (!id) problems.push({ field: 'name', words: 'The name needs a letter or a digit.' });
-		if (one(db, `SELECT 1 FROM pools WHERE until = ${FOREVER} AND (id = ? OR name = ?)`, [id, input.name]))
-			problems.push({ field: 'name', words: 'There is a pool with this name already.' });
+		const policy = policyOr(db, input.policy, input.count, input.perMachine, problems);
+		const id = input.id ?? poolId(db, input.name, problems);
+		if (input.id !== undefined) poolFree(db, input.id, input.name, problems);
 		if (problems.length) throw new InputProblem(problems);
 
 		const laid = await layMachines(
 			ctx,
 			input.site,
 			input.network,
-			input,
+			{ ...input, disk: input.disk + (input.pagePlace === 'apart' ? input.pageFile : 0) },
 			input.count,
 			input.naming,
 			input.from,
-			input.place
+			input.place,
+			input.accounts === 'adopt' ? input.folder : null
 		);
+		const accounts = new Set((await ctx.providers.directory.accounts()).map((a) => a.name));
+		const adopted = laid.names.names.filter((n) => accounts.has(n)).length;
+		const boot = await testServers(ctx, input.bootServers, input.site);
+		const overlay = overlayFor(ctx, {
+			line: input.line,
+			perMachine: input.perMachine,
+			keeps: 1,
+			pageFile: input.pageFile,
+			pageOnOverlay: input.pagePlace === 'overlay'
+		});
 		const machines = laid.places
 			.slice(0, laid.names.names.length)
 			.map((p, i) => ({ name: laid.names.names[i]!, ...p }));
@@ -312,10 +408,23 @@ const createPool = planKind({
 				...(laid.names.clashes.length > 8
 					? [{ words: `${laid.names.clashes.length - 8} more names are passed over`, side: 'against' as const }]
 					: []),
-				...(version!.held ? [{ words: `${input.line} ${input.version} is held back`, side: 'against' as const }] : [])
+				...(version!.held ? [{ words: `${input.line} ${input.version} is held back`, side: 'against' as const }] : []),
+				...(input.disk < overlay.value
+					? [
+							{
+								words: `a disk of ${sizeWords(input.disk)} is smaller than what a day’s work asks for, ${sizeWords(overlay.value)}: ${overlay.facts[0]!.words}`,
+								side: 'against' as const,
+								source: 'measured'
+							}
+						]
+					: []),
+				...boot.filter((b) => !b.seen.ok).map(testFact)
 			],
 			blocks: [
 				...laid.blocks,
+				...(boot.length && boot.every((b) => !b.seen.ok)
+					? [{ words: 'none of its boot servers answers: no machine could start', side: 'against' as const }]
+					: []),
 				...(sitesWith(db, input.line, input.version, ctx.clock.now()).includes(input.site)
 					? []
 					: [
@@ -331,6 +440,16 @@ const createPool = planKind({
 			],
 			reasons: [
 				...laid.facts,
+				...overlay.facts.slice(0, 1),
+				...boot.filter((b) => b.seen.ok).map(testFact),
+				...(adopted
+					? [
+							{
+								words: `${countWords(adopted, 'account')} in ${input.folder} that no machine has ${adopted === 1 ? 'is' : 'are'} adopted`,
+								source: 'directory'
+							}
+						]
+					: []),
 				{ words: `its machines follow ${input.follows ?? `exactly ${input.version}`}`, source: 'follow rules' },
 				{
 					words: `names run from ${laid.names.names[0] ?? '–'} to ${laid.names.names.at(-1) ?? '–'}`,
@@ -369,7 +488,20 @@ const growPool = planKind({
 				)
 			: [];
 		const count = input.retry ? unmade.length : input.count!;
-		const laid = await layMachines(ctx, pool.site, pool.network, pool, Math.max(1, count), pool.naming, 1, input.place);
+		if (pool.version === AS_FOUND)
+			throw new InputProblem([
+				{ field: 'pool', words: `The machines of ${pool.name} were taken over: make a pool for new ones.` }
+			]);
+		const laid = await layMachines(
+			ctx,
+			pool.site,
+			pool.network,
+			{ ...pool, disk: pool.disk + (pool.pagePlace === 'apart' ? pool.pageFile : 0) },
+			Math.max(1, count),
+			pool.naming,
+			1,
+			input.place
+		);
 		const names = input.retry ? unmade.map((u) => u.name) : laid.names.names;
 		const machines = laid.places.slice(0, names.length).map((p, i) => ({ name: names[i]!, ...p }));
 		const steps = makeSteps(pool.id, machines, pool.disk);
@@ -428,23 +560,31 @@ const removePool = planKind({
 			machines.map((m) => m.id)
 		);
 		const serving = publicationsAt(ctx.db, now).filter((p) => p.pools.includes(pool.id));
+		const takenOver = pool.version === AS_FOUND;
 		const steps: StepSpec[] = [
 			{
 				kind: 'machines.unmake',
-				words: `Remove ${countWords(machines.length, 'machine')} and their accounts`,
+				words: takenOver
+					? `Let go of ${countWords(machines.length, 'machine')}`
+					: `Remove ${countWords(machines.length, 'machine')} and their accounts`,
 				input: { machines: machines.map((m) => m.name) },
-				expected: (machines.length * 10 * SECOND) / AT_ONCE + 5 * SECOND
+				expected: (machines.length * 10 * SECOND) / MACHINES_AT_ONCE + 5 * SECOND
 			},
 			{ kind: 'pool.close', words: 'Remove the pool', input: { pool: pool.id }, expected: 200 },
 			{ kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 }
 		];
 		return {
-			title: `Remove pool ${pool.name}`,
+			title: takenOver ? `Let go of pool ${pool.name}` : `Remove pool ${pool.name}`,
 			effects: {
 				...noEffects(),
 				people: sessions.map((s) => ({ kind: 'person', id: s.login, name: s.person, how: 'signed out' })),
 				sessionsEnded: sessions.map((s) => ({ kind: 'session', id: String(s.id), name: s.person })),
-				machines: machines.map((m) => ({ kind: 'machine', id: m.name, name: m.name, how: 'removed' })),
+				machines: machines.map((m) => ({
+					kind: 'machine',
+					id: m.name,
+					name: m.name,
+					how: takenOver ? 'let go, as it is' : 'removed'
+				})),
 				duration: durationOf(steps),
 				cost: { before: monthlyCost(ctx, machines.length, pool.priceHour), after: 0 }
 			},
@@ -456,35 +596,44 @@ const removePool = planKind({
 			})),
 			reasons: [
 				{ words: `${countWords(sessions.length, 'session')} on it now`, source: 'measured' },
-				...(pool.assignment === 'personal'
-					? [{ words: 'personal machines hold their people’s work, which is lost', side: 'against' as const }]
-					: [])
+				...(takenOver
+					? [{ words: 'its machines and their accounts stay as they are', source: 'compute provider' }]
+					: pool.assignment === 'personal'
+						? [{ words: 'personal machines hold their people’s work, which is lost', side: 'against' as const }]
+						: [])
 			],
 			objects: [`pool/${pool.id}`, ...machines.map((m) => `machine/${m.name}`)],
 			steps,
-			undo: {
-				kind: 'pool.create',
-				input: {
-					id: pool.id,
-					name: pool.name,
-					site: pool.site,
-					line: pool.line,
-					version: pool.version,
-					assignment: pool.assignment,
-					perMachine: pool.perMachine,
-					cores: pool.cores,
-					memory: pool.memory,
-					gpus: pool.gpus,
-					disk: pool.disk,
-					count: Math.max(1, machines.length),
-					naming: pool.naming,
-					folder: pool.folder,
-					network: pool.network,
-					follows: ruleWords(rulesAt(ctx.db, now).get(`pool/${pool.id}`)?.rule ?? { takes: 'nothing' }),
-					policy: { ...pool.policy, hours: pool.hoursId }
-				}
-			},
-			undoWords: 'Only in part: a pool like it is made again, with new machines; what was on the old ones is gone.'
+			undo: takenOver
+				? null
+				: {
+						kind: 'pool.create',
+						input: {
+							id: pool.id,
+							name: pool.name,
+							site: pool.site,
+							line: pool.line,
+							version: pool.version,
+							assignment: pool.assignment,
+							perMachine: pool.perMachine,
+							cores: pool.cores,
+							memory: pool.memory,
+							gpus: pool.gpus,
+							disk: pool.disk,
+							pageFile: pool.pageFile,
+							pagePlace: pool.pagePlace,
+							bootServers: pool.bootServers,
+							count: Math.max(1, machines.length),
+							naming: pool.naming,
+							folder: pool.folder,
+							network: pool.network,
+							follows: ruleWords(rulesAt(ctx.db, now).get(`pool/${pool.id}`)?.rule ?? { takes: 'nothing' }),
+							policy: { ...pool.policy, hours: pool.hoursId }
+						}
+					},
+			undoWords: takenOver
+				? 'Not by itself: take them over once more.'
+				: 'Only in part: a pool like it is made again, with new machines; what was on the old ones is gone.'
 		};
 	}
 });
@@ -509,7 +658,7 @@ const removeMachines = planKind({
 				kind: 'machines.unmake',
 				words: `Remove ${countWords(machines.length, 'machine')} and their accounts`,
 				input: { machines: machines.map((m) => m.name) },
-				expected: (machines.length * 10 * SECOND) / AT_ONCE + 5 * SECOND
+				expected: (machines.length * 10 * SECOND) / MACHINES_AT_ONCE + 5 * SECOND
 			},
 			{ kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 }
 		];

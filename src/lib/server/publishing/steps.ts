@@ -8,14 +8,12 @@ import { parseRule } from '$lib/core/images/follow';
 import { poolAt } from '../capacity/queries';
 import { versionToMake } from '../images/following';
 import { writeRule } from '../images/version-steps';
+import { MACHINES_AT_ONCE } from './planner';
 
 interface MakeInput {
 	pool: string;
 	machines: { name: string; host: string; volume: string }[];
 }
-
-/** How many machines are made or removed side by side: more would only make volumes wait. */
-const AT_ONCE = 4;
 
 export const publishingSteps: Record<string, StepHandler> = {
 	'pool.write': stepHandler<Record<string, unknown> & { id: string; policy: unknown; priceHour: number }>({
@@ -24,7 +22,7 @@ export const publishingSteps: Record<string, StepHandler> = {
 			return {
 				write: (db) => {
 					const position = one<{ n: number }>(db, 'SELECT coalesce(max(position), 0) + 1 AS n FROM pools')!.n;
-					run(db, 'INSERT INTO pools VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
+					run(db, 'INSERT INTO pools VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
 						p.id,
 						now,
 						FOREVER,
@@ -43,7 +41,10 @@ export const publishingSteps: Record<string, StepHandler> = {
 						p.network,
 						JSON.stringify(p.policy),
 						p.priceHour,
-						position
+						position,
+						p.pageFile ?? 0,
+						p.pagePlace ?? 'overlay',
+						JSON.stringify(p.bootServers ?? [])
 					]);
 					const rule = typeof p.follows === 'string' ? parseRule(p.follows) : null;
 					writeRule(db, `pool/${p.id}`, rule ?? { takes: 'exactly', number: String(p.version) }, 'next sign-out', now);
@@ -75,7 +76,7 @@ export const publishingSteps: Record<string, StepHandler> = {
 			const places = new Map(input.machines.map((m) => [m.name, m]));
 			const { done, failed } = await each(
 				input.machines.map((m) => m.name),
-				AT_ONCE,
+				MACHINES_AT_ONCE,
 				async (name, key) => {
 					const { host, volume } = places.get(name)!;
 					const spec: MachineSpec = {
@@ -91,7 +92,10 @@ export const publishingSteps: Record<string, StepHandler> = {
 						cores: pool.cores,
 						memory: pool.memory,
 						gpus: pool.gpus,
-						disk: pool.disk
+						disk: pool.disk,
+						pageFile: pool.pageFile,
+						pageApart: pool.pagePlace === 'apart',
+						bootServers: pool.bootServers
 					};
 					// An attempt before this one may have come as far as the account.
 					const known = (await ctx.providers.directory.accounts()).find((a) => a.name === name);
@@ -121,10 +125,7 @@ export const publishingSteps: Record<string, StepHandler> = {
 
 	'machines.unmake': stepHandler<{ machines: string[] }>({
 		async run({ ctx, input, each }) {
-			const { done, failed } = await each(input.machines, AT_ONCE, async (name, key) => {
-				await ctx.providers.compute.remove(name, `${key}-machine`);
-				await ctx.providers.directory.removeAccount(name, `${key}-account`);
-			});
+			const { done, failed } = await each(input.machines, MACHINES_AT_ONCE, (name, key) => unmake(ctx, name, key));
 			await untilObserved(ctx, done, false);
 			return { result: { removed: done.length, failed: failed.length } };
 		}
@@ -180,7 +181,7 @@ export const publishingSteps: Record<string, StepHandler> = {
 };
 
 /** Waits until what was made or removed has been observed: whoever sees the job done sees the machines as well. */
-async function untilObserved(ctx: Context, names: string[], there: boolean): Promise<void> {
+export async function untilObserved(ctx: Context, names: string[], there: boolean): Promise<void> {
 	const wanted = there ? names.length : 0;
 	const seen = () =>
 		one<{ n: number }>(
@@ -195,4 +196,15 @@ async function untilObserved(ctx: Context, names: string[], there: boolean): Pro
 function close(db: Db, table: 'pools' | 'publications', id: string, now: number): void {
 	run(db, `DELETE FROM ${table} WHERE id = ? AND since >= ?`, [id, now]);
 	run(db, `UPDATE ${table} SET until = ? WHERE id = ? AND until > ?`, [now, id, now]);
+}
+
+/** Takes a machine away: one that was taken over is let go as it is, another is removed with its account. */
+async function unmake(ctx: Context, name: string, key: string): Promise<((db: Db) => void) | void> {
+	const taken = one<{ kind: string }>(ctx.db, 'SELECT kind FROM taken_machines WHERE name = ?', [name]);
+	if (taken) {
+		await ctx.providers.compute.letGo(name, `${key}-machine`);
+		return (db) => void run(db, 'DELETE FROM taken_machines WHERE name = ?', [name]);
+	}
+	await ctx.providers.compute.remove(name, `${key}-machine`);
+	await ctx.providers.directory.removeAccount(name, `${key}-account`);
 }

@@ -89,6 +89,10 @@ export function applyFault(lab: Lab, fault: Wanted): number {
 			if (!lab.estate.sites.some((s) => s.id === fault.target))
 				throw new ProviderError(`the lab has no site ${fault.target}`, false);
 			break;
+		case 'boot-server-down':
+			if (!lab.estate.boot_servers.some((b) => b.id === fault.target))
+				throw new ProviderError(`the lab has no boot server ${fault.target}`, false);
+			break;
 		case 'join-refused':
 			if (!lab.estate.directory.folders.includes(fault.target))
 				throw new ProviderError(`the lab’s directory has no folder ${fault.target}`, false);
@@ -156,6 +160,7 @@ export function clearFault(lab: Lab, id: number): boolean {
 		case 'names-wrong':
 		case 'clock-off':
 		case 'join-refused':
+		case 'boot-server-down':
 			break;
 		case 'right-taken':
 			w.images.missing.delete(fault.target as Right);

@@ -4,6 +4,7 @@ import { addressText } from '$lib/core/network/addresses';
 import { DAY } from '$lib/core/time/units';
 import { knowsZone } from '$lib/core/time/zone';
 import { imagesOf } from './images';
+import type { ExistingMachine } from '../providers';
 import { hashText } from './random';
 import { pushTimed } from './queue';
 import type { Happening, SimMachine, SimPerson, World } from './state';
@@ -68,6 +69,7 @@ export function makeWorld(estate: Estate): World {
 			])
 		),
 		machines: new Map(),
+		existing: new Map(estate.existing.map((m) => [m.name, existingOf(m)])),
 		accounts: new Map(),
 		people: new Map(),
 		sessions: new Map(),
@@ -84,6 +86,14 @@ export function makeWorld(estate: Estate): World {
 		observations: []
 	};
 
+	for (const m of estate.existing) {
+		if (m.folder !== undefined) world.accounts.set(m.name, m.folder);
+		// Each has an address from the end of its network, where pools come last.
+		const { last, leased } = world.networks.get(m.network)!;
+		let address = last;
+		while (leased.has(address)) address--;
+		leased.set(address, m.name);
+	}
 	const pools = new Map(estate.pools.map((p) => [p.id, p]));
 	const lines = new Map(estate.image_lines.map((l) => [l.id, l]));
 	for (const laid of layOut(estate).machines) {
@@ -102,6 +112,9 @@ export function makeWorld(estate: Estate): World {
 			memory: pool.memory,
 			gpus: pool.gpus,
 			disk: pool.disk,
+			pageFile: pool.page_file,
+			pageApart: pool.page_place === 'apart',
+			bootServers: pool.boot_servers,
 			site: pool.site,
 			address: laid.address,
 			...asNew()
@@ -162,6 +175,12 @@ export function makeWorld(estate: Estate): World {
 	return world;
 }
 
+const existingOf = ({ folder: _, ...m }: Estate['existing'][number]): ExistingMachine => ({
+	...m,
+	host: m.kind === 'virtual' ? m.host! : null,
+	volume: m.kind === 'virtual' ? m.volume! : null
+});
+
 /** The parts of a machine that say how it is doing, as they are for a fresh one. */
 export const asNew = () => ({
 	state: 'off' as const,
@@ -175,6 +194,7 @@ export const asNew = () => ({
 	coming: 0,
 	asideUntil: 0,
 	failures: 0,
+	written: 0,
 	cpu: 0,
 	strain: 0
 });

@@ -8,10 +8,11 @@ import { momentOf } from '$lib/core/time/zone';
 import { PHASES, type PhaseName } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
 import { ProviderError, type MachineState, type Observation } from '../providers';
+import { AS_FOUND } from '$lib/core/images/versions';
 import { applyFault, clearFault } from './faults';
 import { asNew, makeWorld, schedule } from './genesis';
 import { assemble, buildStep, keepVersion, receive, referenceContents, tryOut, typeCommand } from './images';
-import { usedByVolume, workOneMinute } from './load';
+import { diskOf, usedByVolume, workOneMinute } from './load';
 import { localDay, workDay } from './people';
 import { popTimed } from './queue';
 import { about, hashText, uniform } from './random';
@@ -24,6 +25,8 @@ const PATIENCE = 12 * MINUTE;
 const DISCONNECTED_LIMIT = 3 * HOUR;
 /** A round trip up to this, in ms, is not felt. */
 const SHORT_WAY = 40;
+/** A machine waits this long for a boot server before it tries the next. */
+const BOOT_PATIENCE = 15 * SECOND;
 const UP: ReadonlySet<MachineState> = new Set(['ready', 'in use']);
 
 /**
@@ -702,17 +705,29 @@ export class Lab {
 			this.setState(machine, 'failed', `host ${host.name} is down`);
 			return;
 		}
+		const silent = machine.bootServers.filter((b) =>
+			w.faults.some((f) => f.kind === 'boot-server-down' && f.target === b)
+		);
+		const from = machine.bootServers.find((b) => !silent.includes(b));
+		if (machine.bootServers.length && from === undefined) {
+			machine.agent = false;
+			this.setState(machine, 'failed', `no boot server answered: ${machine.bootServers.join(', ')}`);
+			return;
+		}
+		const tried = machine.bootServers.slice(0, machine.bootServers.indexOf(from ?? ''));
 		machine.agent = true;
 		machine.hung = false;
 		machine.runaway = false;
 		machine.nameOk = true;
-		this.setState(machine, 'starting', why);
+		this.setState(machine, 'starting', tried.length ? `${why}, from ${from}: ${tried.join(', ')} did not answer` : why);
 		const volume = w.volumes.get(machine.volume)!;
 		volume.booting++;
 		const busy = 1 / (1 - Math.min(0.9, volume.busy + volume.booting * 0.02));
 		const pressed = 1 + 2 * Math.max(0, host.pressure - 0.7);
 		const base = this.boots.get(machine.line) ?? 90 * SECOND;
-		const took = base * busy * pressed * about(0.12, this.seed, hashText(machine.name), machine.life);
+		const took =
+			base * busy * pressed * about(0.12, this.seed, hashText(machine.name), machine.life) +
+			tried.length * BOOT_PATIENCE;
 		const stalls = uniform(this.seed, hashText(machine.name), machine.life, 5) < 0.0008;
 		schedule(w, w.now + Math.round(took * 0.8), {
 			k: 'boot',
@@ -845,6 +860,8 @@ export class Lab {
 				const m = machine(effect.machine);
 				if (!w.versions.get(m.line)?.has(effect.version))
 					throw new ProviderError(`the image store has no ${m.line} ${effect.version}`, false);
+				if (this.estate.existing.some((x) => x.name === m.name && x.kind === 'physical'))
+					throw new ProviderError(`${m.name} is a physical machine: no image can be put on it`, false);
 				this.needWhole(m.site, m.line, effect.version);
 				this.whileOff(m, 'reset to its image', 'started after the reset', () => {
 					m.version = effect.version;
@@ -858,7 +875,7 @@ export class Lab {
 				const volume = w.volumes.get(effect.volume);
 				if (!volume || volume.site !== m.site)
 					throw new ProviderError(`there is no volume ${effect.volume} where ${m.name} stands`, false);
-				if ((usedByVolume(w).get(volume.id) ?? 0) + m.disk > volume.size)
+				if ((usedByVolume(w).get(volume.id) ?? 0) + diskOf(m) > volume.size)
 					throw new ProviderError(`volume ${volume.id} is full`, false);
 				this.whileOff(m, 'its disk is moved', 'started after its disk was moved', () => (m.volume = volume.id));
 				return null;
@@ -910,12 +927,25 @@ export class Lab {
 			}
 			case 'account':
 				if (effect.folder === null) w.accounts.delete(effect.name);
+				else if (effect.moved && w.accounts.has(effect.name)) w.accounts.set(effect.name, effect.folder);
 				else if (w.accounts.has(effect.name))
 					throw new ProviderError(
 						`the directory has an account ${effect.name} already, in ${w.accounts.get(effect.name)}`,
 						false
 					);
 				else w.accounts.set(effect.name, effect.folder);
+				return null;
+			case 'take over':
+				this.takeOver(effect.machine, effect.pool, effect.line, effect.holds);
+				return null;
+			case 'let go':
+				this.letGo(effect.machine);
+				return null;
+			case 'boot servers':
+				for (const name of effect.machines) {
+					const m = w.machines.get(name);
+					if (m) m.bootServers = effect.servers;
+				}
 				return null;
 			case 'build step':
 				return buildStep(this.estate, w, effect.line, effect.step);
@@ -1009,6 +1039,64 @@ export class Lab {
 			throw new ProviderError(`the image store at ${site} does not have ${line} ${version} whole`, false);
 	}
 
+	/** A machine that was there becomes one of a pool, as it is; a physical one stands on itself. */
+	private takeOver(name: string, pool: string, line: string, holds: number): void {
+		const w = this.world;
+		if (w.machines.get(name)?.pool === pool) return;
+		const m = w.existing.get(name);
+		if (!m) throw new ProviderError(`the compute provider knows no machine ${name} that belongs to nobody`, false);
+		const { kind: _kind, system: _system, generation: _generation, ...rest } = m;
+		if (m.kind === 'physical') {
+			w.hosts.set(name, {
+				name,
+				site: m.site,
+				cores: m.cores,
+				memory: m.memory,
+				gpus: m.gpus,
+				up: true,
+				pressure: 0,
+				gpuPressure: 0
+			});
+			w.volumes.set(name, { id: name, site: m.site, size: m.disk * 1.2, iops: 4000, other: 0, busy: 0, booting: 0 });
+		}
+		const address = [...w.networks.get(m.network)!.leased].find(([, who]) => who === name)?.[0] ?? null;
+		const machine: SimMachine = {
+			...rest,
+			host: m.host ?? name,
+			volume: m.volume ?? name,
+			pool,
+			line,
+			version: AS_FOUND,
+			holds,
+			pageFile: 0,
+			pageApart: false,
+			bootServers: [],
+			address,
+			...asNew()
+		};
+		w.existing.delete(name);
+		w.machines.set(name, machine);
+		this.tellMade(machine);
+		this.observe({ kind: 'machine', machine: name, state: 'off', cause: 'it was taken over as it was' });
+	}
+
+	private letGo(name: string): void {
+		const w = this.world;
+		const m = w.machines.get(name);
+		if (!m) return;
+		const declared = this.estate.existing.find((x) => x.name === name);
+		if (!declared) throw new ProviderError(`${name} was not taken over`, false);
+		if (m.state !== 'off') this.powerOff(m, 'off', 'it is let go');
+		w.machines.delete(name);
+		const { folder: _folder, ...rest } = declared;
+		w.existing.set(name, { ...rest, host: declared.host ?? null, volume: declared.volume ?? null });
+		if (declared.kind === 'physical') {
+			w.hosts.delete(name);
+			w.volumes.delete(name);
+		}
+		this.observe({ kind: 'unmade', machine: name });
+	}
+
 	private create(spec: Effect extends infer E ? (E extends { e: 'create'; spec: infer S } ? S : never) : never): {
 		address: string;
 	} {
@@ -1020,7 +1108,7 @@ export class Lab {
 			throw new ProviderError(`the image store has no ${spec.line} ${spec.version}`, false);
 		this.needWhole(host.site, spec.line, spec.version);
 		const volume = w.volumes.get(spec.volume)!;
-		if ((usedByVolume(w).get(volume.id) ?? 0) + spec.disk > volume.size)
+		if ((usedByVolume(w).get(volume.id) ?? 0) + diskOf(spec) > volume.size)
 			throw new ProviderError(`volume ${volume.id} is full`);
 		const network = w.networks.get(spec.network)!;
 		let address = network.first;

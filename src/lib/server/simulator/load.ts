@@ -5,6 +5,9 @@ import { hash } from './random';
 import type { SimMachine, World } from './state';
 
 const BASE_MEMORY = 2.4 * GB;
+/** Bytes a minute that a machine writes by itself, and for each session that somebody works in. */
+const IDLE_WRITES = 1.5e6;
+const WORK_WRITES = 5e6;
 const RUNNING = new Set(['agent up', 'ready', 'in use', 'leaving']);
 
 /**
@@ -50,6 +53,8 @@ export function workOneMinute(
 		}
 		if (m.runaway) cores += m.cores * 0.97;
 		if (m.hung) cores = m.cores;
+		// Logs and updates write all day; work writes in bursts.
+		m.written += Math.round(IDLE_WRITES + active * WORK_WRITES * (0.5 + hash(seed, m.life, minute >> 3) / 4294967296));
 		const wanted = Math.min(cores, m.cores);
 		running.push(m);
 		demand.push(wanted);
@@ -105,10 +110,15 @@ export function workOneMinute(
 	return { machines: running.map((m) => m.name), values, hosts: hosts.map((h) => h.name), hostValues };
 }
 
+/** Bytes that a machine takes on its volume: its overlay, and the disk for its page file where it has one. */
+export const diskOf = (m: Pick<SimMachine, 'disk' | 'pageFile' | 'pageApart'>): number =>
+	m.disk + (m.pageApart ? m.pageFile : 0);
+
 /** Bytes in use on each volume: machine disks, as far as they are filled, and everything else. */
 export function usedByVolume(world: World): Map<string, number> {
 	const used = new Map<string, number>();
 	for (const volume of world.volumes.values()) used.set(volume.id, volume.other);
-	for (const m of world.machines.values()) used.set(m.volume, used.get(m.volume)! + m.disk);
+	for (const m of world.machines.values()) used.set(m.volume, used.get(m.volume)! + diskOf(m));
+	for (const m of world.existing.values()) if (m.volume) used.set(m.volume, used.get(m.volume)! + m.disk);
 	return used;
 }

@@ -29,6 +29,9 @@ const { spec } = {
 		memory: 12 * GB,
 		gpus: 0,
 		disk: 50 * GB,
+		pageFile: 4 * GB,
+		pageApart: false,
+		bootServers: [],
 		...more
 	})
 };

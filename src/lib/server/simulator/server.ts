@@ -5,6 +5,7 @@ import { GB, MINUTE, SECOND } from '$lib/core/time/units';
 import { ProviderError, type Providers } from '../providers';
 import { chunksOf, offersOf, packedOf, rightsOf, stepTime } from './images';
 import { usedByVolume } from './load';
+import { roundTrip } from './sign-in';
 import type { Lab } from './lab';
 import { placesOf, unjoinedPlaces } from './places';
 import type { Command, Effect, Operation, SimFault } from './state';
@@ -82,29 +83,50 @@ export class LabServer {
 					),
 				hosts: async () => {
 					const promised = new Map<string, { cores: number; memory: number; gpus: number }>();
-					for (const m of w.machines.values()) {
+					for (const m of [...w.machines.values(), ...w.existing.values()]) {
+						if (m.host === null) continue;
 						const p = promised.get(m.host) ?? { cores: 0, memory: 0, gpus: 0 };
 						promised.set(m.host, { cores: p.cores + m.cores, memory: p.memory + m.memory, gpus: p.gpus + m.gpus });
 					}
-					return [...w.hosts.values()].map((h) => {
-						const p = promised.get(h.name);
-						return {
-							name: h.name,
-							site: h.site,
-							up: h.up,
-							cores: h.cores,
-							memory: h.memory,
-							gpus: h.gpus,
-							coresPromised: p?.cores ?? 0,
-							memoryPromised: p?.memory ?? 0,
-							gpusPromised: p?.gpus ?? 0
-						};
-					});
+					// A physical machine is its own host, and takes no other.
+					const places = new Set(lab.estate.hosts.map((h) => h.id));
+					return [...w.hosts.values()]
+						.filter((h) => places.has(h.name))
+						.map((h) => {
+							const p = promised.get(h.name);
+							return {
+								name: h.name,
+								site: h.site,
+								up: h.up,
+								cores: h.cores,
+								memory: h.memory,
+								gpus: h.gpus,
+								coresPromised: p?.cores ?? 0,
+								memoryPromised: p?.memory ?? 0,
+								gpusPromised: p?.gpus ?? 0
+							};
+						});
 				},
 				volumes: async () => {
 					const used = usedByVolume(w);
-					return [...w.volumes.values()].map((v) => ({ id: v.id, site: v.site, size: v.size, used: used.get(v.id)! }));
+					const places = new Set(lab.estate.volumes.map((v) => v.id));
+					return [...w.volumes.values()]
+						.filter((v) => places.has(v.id))
+						.map((v) => ({ id: v.id, site: v.site, size: v.size, used: used.get(v.id)! }));
 				},
+				existing: async () => [...w.existing.values()],
+				takeOver: (machine, pool, line, holds, key) =>
+					this.operate(key, { e: 'take over', machine, pool, line, holds }, 9 * SECOND),
+				letGo: (machine, key) => this.operate(key, { e: 'let go', machine }, 9 * SECOND),
+				testBoot: async (server, site) => {
+					const known = lab.estate.boot_servers.find((b) => b.id === server);
+					if (!known) return { ok: false, saw: `there is no boot server ${server}` };
+					if (w.faults.some((f) => f.kind === 'boot-server-down' && f.target === server))
+						return { ok: false, saw: `nothing answers at ${known.address} within 10 s` };
+					return { ok: true, value: Math.round(3 + roundTrip(lab.estate, known.site, site)) };
+				},
+				setBoot: (machines, servers, key) => this.operate(key, { e: 'boot servers', machines, servers }, 2 * SECOND),
+				written: async () => [...w.machines.values()].map((m) => ({ machine: m.name, bytes: m.written })),
 				extendVolume: (volume, size, key) => this.operate(key, { e: 'extend', volume, size }, 25 * SECOND)
 			},
 			builder: {
@@ -150,6 +172,7 @@ export class LabServer {
 			directory: {
 				accounts: async () => [...w.accounts].map(([name, folder]) => ({ name, folder })),
 				createAccount: (name, folder, key) => this.operate(key, { e: 'account', name, folder }, 1500),
+				moveAccount: (name, folder, key) => this.operate(key, { e: 'account', name, folder, moved: true }, 1500),
 				removeAccount: (name, key) => this.operate(key, { e: 'account', name, folder: null }, 1500),
 				verify: async (login, password) => w.people.has(login) && password === LAB_PASSWORD
 			},

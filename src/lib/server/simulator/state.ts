@@ -1,6 +1,6 @@
 import type { Phase } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
-import type { BrokerConfig, MachineSpec, MachineState, Observation } from '../providers';
+import type { BrokerConfig, ExistingMachine, MachineSpec, MachineState, Observation } from '../providers';
 import type { FAULT_KINDS } from '$lib/core/estate/schema';
 import type { ParamValues } from '$lib/core/images/library/params';
 import type { SimImages } from './images';
@@ -20,6 +20,8 @@ export interface World {
 	networks: Map<string, { first: number; last: number; leased: Map<number, string>; usedUp: boolean }>;
 	gateways: Map<string, { site: string; protocols: Map<string, { announced: number; listens: number }> }>;
 	machines: Map<string, SimMachine>;
+	/** Machines that belong to no pool, by name. */
+	existing: Map<string, ExistingMachine>;
 	accounts: Map<string, string>;
 	people: Map<string, SimPerson>;
 	sessions: Map<number, SimSession>;
@@ -80,6 +82,8 @@ export interface SimMachine extends MachineSpec {
 	/** The broker sends nobody here until then. */
 	asideUntil: number;
 	failures: number;
+	/** Bytes written to its overlay since it was made. */
+	written: number;
 	/** Of the last minute. */
 	cpu: number;
 	strain: number;
@@ -196,7 +200,10 @@ export type Effect =
 	| { e: 'extend'; volume: string; size: number }
 	| { e: 'release'; network: string }
 	| { e: 'range'; network: string; last: number }
-	| { e: 'account'; name: string; folder: string | null }
+	| { e: 'account'; name: string; folder: string | null; moved?: boolean }
+	| { e: 'take over'; machine: string; pool: string; line: string; holds: number }
+	| { e: 'let go'; machine: string }
+	| { e: 'boot servers'; machines: string[]; servers: string[] }
 	| { e: 'build step'; line: string; step: { kind: string; with: ParamValues }; words: string }
 	| { e: 'keep'; line: string; version: string }
 	| { e: 'discard'; line: string }

@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import { AS_FOUND } from '$lib/core/images/versions';
 import { noEffects } from '$lib/core/plans/effects';
 import { countWords, FOREVER, MINUTE, SECOND } from '$lib/core/time/units';
 import type { Context } from '../context';
@@ -230,7 +231,7 @@ const reset = powerPlan('machine.reset', 'Reset machines to their image version'
 	words: 'reset to its image',
 	usual: 4 * MINUTE,
 	endsSessions: true,
-	needs: () => null,
+	needs: (m) => (m.version === AS_FOUND ? 'was taken over as it was: there is no image to go back to' : null),
 	undo: null,
 	undoWords: 'No: what was changed on the machine is gone.'
 });

@@ -18,5 +18,6 @@ export const FAULTS: { kind: (typeof FAULT_KINDS)[number]; words: string; hint: 
 	{ kind: 'directory-silent', words: 'the directory does not answer at a site', hint: 'site: hobart' },
 	{ kind: 'names-wrong', words: 'names resolve wrongly at a site', hint: 'site: hobart' },
 	{ kind: 'clock-off', words: 'the clocks of a site are 7 minutes off', hint: 'site: hobart' },
-	{ kind: 'join-refused', words: 'no accounts may be made in a folder', hint: 'folder: desks/hobart' }
+	{ kind: 'join-refused', words: 'no accounts may be made in a folder', hint: 'folder: desks/hobart' },
+	{ kind: 'boot-server-down', words: 'a boot server goes down', hint: 'boot server: bgo-boot-1' }
 ];

@@ -1,6 +1,7 @@
 import { FOREVER } from '$lib/core/time/units';
 import { teamsAbove, whoGetsWhat } from '$lib/server/access/circumstances';
 import { hoursById } from '$lib/server/capacity/queries';
+import { bootServersOf } from '$lib/server/capacity/writes';
 import { all } from '$lib/server/db';
 import { linesAt } from '$lib/server/images/queries';
 import { asKnown, lookOf } from '$lib/server/moment';
@@ -10,9 +11,9 @@ import { publicationsAt } from '$lib/server/publishing/queries';
 import { poolCounts } from '$lib/server/watch/queries';
 import { runtime } from '$lib/server/runtime';
 
-export const load = ({ url, depends }) => {
+export const load = async ({ url, depends }) => {
 	depends('sextant:live');
-	const { db, clock } = runtime();
+	const { db, clock, providers } = runtime();
 	const look = lookOf(url, clock);
 	const at = asKnown(look);
 	const counts = poolCounts(db, at);
@@ -69,6 +70,8 @@ export const load = ({ url, depends }) => {
 				versions: l.versions.map((v) => ({ number: v.number, held: v.held })).reverse()
 			})),
 			hours: [...hoursById(db).keys()],
+			bootServers: bootServersOf(db),
+			existing: look.live ? await providers.compute.existing() : [],
 			pools: all<{ id: string; name: string }>(db, `SELECT id, name FROM pools WHERE until = ${FOREVER} ORDER BY name`),
 			teams: all<{ id: string; name: string }>(db, 'SELECT id, name FROM teams ORDER BY name')
 		},

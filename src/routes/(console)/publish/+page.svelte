@@ -1,11 +1,13 @@
 <script lang="ts">
 	import { page } from '$app/state';
+	import { imageWords } from '$lib/core/images/versions';
 	import { numberWords } from '$lib/core/time/units';
 	import { addressWith } from '$lib/ui/frame/address';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
 	import GrantForm from './GrantForm.svelte';
 	import PoolForm from './PoolForm.svelte';
+	import TakeOverForm from './TakeOverForm.svelte';
 	import PublicationForm from './PublicationForm.svelte';
 
 	let { data } = $props();
@@ -25,6 +27,9 @@
 		<h2 class="head">Pools <small>machines made alike from a version</small></h2>
 		<span class="ml-auto flex gap-2">
 			{#if may('pool.create')}<a class="btn" href={open('pool')}>Make a pool</a>{/if}
+			{#if may('pool.take-over') && data.choices.existing.length}<a class="btn" href={open('taken')}
+					>Take machines over</a
+				>{/if}
 			{#if may('publication.create')}<a class="btn" href={open('publication')}>Publish a desktop</a>{/if}
 			{#if may('grant.add')}<a class="btn" href={open('grant')}>Grant</a>{/if}
 		</span>
@@ -32,6 +37,7 @@
 	{#if data.make}
 		<section class="border-sea bg-sheet my-3 rounded-lg border p-4" aria-label="Make">
 			{#if data.make === 'pool'}<PoolForm choices={data.choices} {close} />
+			{:else if data.make === 'taken'}<TakeOverForm choices={data.choices} {close} />
 			{:else if data.make === 'publication'}
 				{#key data.edit?.id}<PublicationForm pools={data.choices.pools} edit={data.edit} {close} />{/key}
 			{:else}<GrantForm publications={data.publications} teams={data.choices.teams} {close} />{/if}
@@ -52,7 +58,7 @@
 					<td>{p.siteName}</td>
 					<td
 						><a class="hover:text-sea" href={addressWith(page.url, { card: `version/${p.line}/${p.version}` })}
-							>{p.line} {p.version}</a
+							>{imageWords(p.line, p.version)}</a
 						></td
 					>
 					<td class="text-ink2">{p.assignment}{p.perMachine > 1 ? `, ${p.perMachine} sessions each` : ''}</td>

@@ -1,5 +1,8 @@
 <script lang="ts">
-	import { parseSize } from '$lib/core/time/units';
+	import { parseSize, sizeWords } from '$lib/core/time/units';
+	import type { Fact } from '$lib/core/why/explained';
+	import OrderedChoice from '$lib/ui/forms/OrderedChoice.svelte';
+	import Why from '$lib/ui/why/Why.svelte';
 	import Field from '$lib/ui/forms/Field.svelte';
 	import { call } from '$lib/ui/plan/api';
 	import { draftFrom } from '$lib/ui/plan/draft';
@@ -11,6 +14,8 @@
 			sites: { id: string; name: string }[];
 			networks: { id: string; site: string; range: string }[];
 			folders: string[];
+			bootServers: { id: string; site: string }[];
+			pools: { id: string; name: string }[];
 			lines: { id: string; users: string; versions: { number: string; held: boolean }[] }[];
 		};
 		close: string;
@@ -28,6 +33,11 @@
 			memory: '16 GB',
 			gpus: 0,
 			disk: '64 GB',
+			pageFile: '4 GB',
+			pagePlace: 'overlay',
+			bootServers: [] as string[],
+			accounts: 'refuse',
+			beside: '',
 			count: 10,
 			naming: '',
 			from: 1,
@@ -60,7 +70,7 @@
 	// The names follow as one types; the last answer that still fits is shown.
 	let asked = 0;
 	$effect(() => {
-		const query = `/names?naming=${encodeURIComponent(f.naming)}&count=${f.count || 0}&from=${f.from || 0}`;
+		const query = `/names?naming=${encodeURIComponent(f.naming)}&count=${f.count || 0}&from=${f.from || 0}&adopt=${encodeURIComponent(f.accounts === 'adopt' ? f.folder : '')}`;
 		const mine = ++asked;
 		if (!f.naming) {
 			preview = null;
@@ -72,6 +82,26 @@
 		}, 150);
 		return () => clearTimeout(timer);
 	});
+	/** What was measured says how large the disk has to be. */
+	let sized: { value: number; facts: Fact[] } | null = $state(null);
+	async function compute() {
+		const pageFile = parseSize(f.pageFile);
+		if (pageFile === null) {
+			errors = { pageFile: 'Write a size such as 4 GB.' };
+			return;
+		}
+		const perMachine = line?.users === 'multi' && f.assignment === 'shared' ? f.perMachine : 1;
+		const answer = await call<NonNullable<typeof sized>>(
+			'GET',
+			`/overlay?line=${encodeURIComponent(f.line)}&perMachine=${perMachine}&pageFile=${pageFile}&pagePlace=${f.pagePlace}`
+		);
+		if (!answer.ok) {
+			errors = { disk: answer.refusal.detail };
+			return;
+		}
+		sized = answer.value;
+		f.disk = sizeWords(sized.value);
+	}
 	async function plan(e: SubmitEvent) {
 		e.preventDefault();
 		errors = {};
@@ -79,9 +109,11 @@
 		const disk = parseSize(f.disk);
 		if (memory === null) errors.memory = 'Write a size such as 16 GB.';
 		if (disk === null) errors.disk = 'Write a size such as 64 GB.';
-		if (memory === null || disk === null) return;
+		const pageFile = parseSize(f.pageFile);
+		if (pageFile === null) errors.pageFile = 'Write a size such as 4 GB.';
+		if (memory === null || disk === null || pageFile === null) return;
 		busy = true;
-		const { follows, over, spareHost, apart, ...rest } = f;
+		const { follows, over, spareHost, apart, beside, ...rest } = f;
 		errors = await draftFrom(
 			'pool.create',
 			{
@@ -89,8 +121,9 @@
 				perMachine: line?.users === 'multi' ? f.perMachine : 1,
 				memory,
 				disk,
+				pageFile,
 				follows: follows === 'exactly' ? `exactly ${f.version}` : follows,
-				place: { over, spareHost, apart }
+				place: { over, spareHost, apart, beside }
 			},
 			{ make: null }
 		);
@@ -122,7 +155,19 @@
 	<TextField label="Cores" problem={errors.cores} type="number" min="1" bind:value={f.cores} />
 	<TextField label="Memory" problem={errors.memory} bind:value={f.memory} />
 	<TextField label="GPUs" problem={errors.gpus} type="number" min="0" bind:value={f.gpus} />
-	<TextField label="Disk" problem={errors.disk} bind:value={f.disk} />
+	<Field label="Overlay disk" problem={errors.disk}
+		>{#snippet children(p)}<span class="flex gap-1.5"
+				><input {...p} class="field" bind:value={f.disk} /><button type="button" class="btn" onclick={compute}
+					>Compute</button
+				></span
+			>{/snippet}</Field
+	>
+	<TextField label="Page file" problem={errors.pageFile} bind:value={f.pageFile} />
+	<Field label="It lies" problem={errors.pagePlace}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.pagePlace}
+				><option value="overlay">on the overlay disk</option><option value="apart">on a disk of its own</option></select
+			>{/snippet}</Field
+	>
 	<Field label="Kept by" problem={errors.assignment}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.assignment}
 				><option value="shared">shared: any free one</option><option value="personal"
@@ -157,6 +202,11 @@
 				>{#each choices.folders as x (x)}<option>{x}</option>{/each}</select
 			>{/snippet}</Field
 	>
+	<Field label="Accounts that wait there" hint="no machine has them" problem={errors.accounts}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.accounts}
+				><option value="refuse">are passed over</option><option value="adopt">are adopted</option></select
+			>{/snippet}</Field
+	>
 	<Field label="Follows" problem={errors.follows}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.follows}
 				><option value="exactly">exactly that version</option><option value="newest">the newest</option><option
@@ -169,6 +219,21 @@
 				><option value="all">spread over all</option><option value="few">fill as few as can be</option></select
 			>{/snippet}</Field
 	>
+	<Field label="Beside the machines of" problem={errors['place.beside']}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.beside}
+				><option value="">anywhere at the site</option>{#each choices.pools as x (x.id)}<option value={x.id}
+						>{x.name}</option
+					>{/each}</select
+			>{/snippet}</Field
+	>
+	{#if choices.bootServers.length}<OrderedChoice
+			label="Boot servers, tried in this order"
+			none="none: each starts from its own disk"
+			choices={choices.bootServers.map((b) => b.id)}
+			bind:value={f.bootServers}
+			problem={errors.bootServers}
+		/>{/if}
+	{#if sized}<div class="col-span-4 mb-1"><Why facts={sized.facts} /></div>{/if}
 	<div class="col-span-2 flex items-center gap-4 text-[13px]">
 		<label class="flex items-center gap-1.5"
 			><input type="checkbox" bind:checked={f.spareHost} /> room for one host to fail</label

@@ -1,6 +1,7 @@
 import { narrow } from '$lib/core/scope/scope';
 import { ruleWords } from '$lib/core/images/follow';
 import { poolsAt } from '$lib/server/capacity/queries';
+import { bootServersOf } from '$lib/server/capacity/writes';
 import { homeZone } from '$lib/server/capacity/demand';
 import { all } from '$lib/server/db';
 import { rulesAt } from '$lib/server/images/following';
@@ -42,12 +43,14 @@ export const load = async ({ url, depends }) => {
 				site: p.siteName,
 				line: p.line,
 				personal: p.assignment === 'personal',
+				bootServers: p.bootServers,
 				follows: ruleWords(rules.get(`pool/${p.id}`)?.rule ?? { takes: 'nothing' }),
 				machines: own.reduce((n, r) => n + r.n, 0),
 				people: own.reduce((n, r) => n + r.sessions, 0),
 				versions: own.map((r) => ({ number: r.version, n: r.n }))
 			};
 		}),
+		bootServers: bootServersOf(db),
 		places: sites
 			.map((s) => ({ ...s, volumes: volumes.filter((v) => v.site === s.id) }))
 			.filter((s) => s.volumes.length > 0)

@@ -5,6 +5,8 @@
 	import { parseDuration, sizeWords } from '$lib/core/time/units';
 	import BuildNav from '$lib/ui/build/BuildNav.svelte';
 	import Field from '$lib/ui/forms/Field.svelte';
+	import { imageWords } from '$lib/core/images/versions';
+	import OrderedChoice from '$lib/ui/forms/OrderedChoice.svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
 	import { addressWith } from '$lib/ui/frame/address';
 	import { draftFrom } from '$lib/ui/plan/draft';
@@ -57,6 +59,12 @@
 				})
 			: await draftFrom(f.kind, input);
 	}
+	let servers: string[] = $derived(pool?.bootServers ?? []);
+	let bootErrors: Record<string, string> = $state({});
+	async function planBoot(e: SubmitEvent) {
+		e.preventDefault();
+		bootErrors = await draftFrom('pool.boot-servers', { pool: pool!.id, servers });
+	}
 	let evenErrors: Record<string, string> = $state({});
 	const even = async (site: string) => (evenErrors = await draftFrom('volumes.even', { site, share: Number(f.share) }));
 </script>
@@ -86,7 +94,8 @@
 							<td
 								>{#each p.versions as v, i (v.number)}{i ? ', ' : ''}<a
 										class="link"
-										href={addressWith(page.url, { card: `version/${p.line}/${v.number}` })}>{p.line} {v.number}</a
+										href={addressWith(page.url, { card: `version/${p.line}/${v.number}` })}
+										>{imageWords(p.line, v.number)}</a
 									>{p.versions.length > 1 ? ` (${v.n})` : ''}{/each}</td
 							>
 							<td>{p.follows}</td>
@@ -146,6 +155,24 @@
 			{/if}
 		</form>
 	{:else}<p class="text-ink2 text-[13.5px]">No pool is in this scope. Pools are made on Publish.</p>{/if}
+
+	{#if pool && data.bootServers.length && may('pool.boot-servers')}
+		<h2 class="head mt-5">
+			What {pool.name} starts from <small>machines that are up run on; nothing is built anew</small>
+		</h2>
+		<form class="mt-1 flex items-end gap-6" onsubmit={planBoot} novalidate>
+			<div class="w-[320px]">
+				<OrderedChoice
+					label="Boot servers, tried in this order"
+					none="none: each starts from its own disk"
+					choices={data.bootServers.map((b) => b.id)}
+					bind:value={servers}
+					problem={bootErrors.servers ?? bootErrors.form}
+				/>
+			</div>
+			<button class="btn mb-[18px]">Plan this order</button>
+		</form>
+	{/if}
 
 	{#if data.places.length}
 		<div class="mt-6 flex items-end gap-3">

@@ -1,0 +1,105 @@
+import { FOREVER } from '$lib/core/time/units';
+import { poolAt } from '../capacity/queries';
+import { one, run, type Db } from '../db';
+import { stepHandler, type StepHandler } from '../jobs/step';
+import type { ExistingMachine } from '../providers';
+import { machinesIn } from './machine-plans';
+import { MACHINES_AT_ONCE } from './planner';
+import { untilObserved } from './steps';
+
+export const machineSteps: Record<string, StepHandler> = {
+	// Before they are taken over: a physical machine is its own host, and has to be known when it is observed.
+	'machines.note': stepHandler<{ machines: ExistingMachine[] }>({
+		async run({ input }) {
+			return {
+				write: (db) => {
+					for (const m of input.machines) {
+						run(db, 'INSERT OR REPLACE INTO taken_machines VALUES (?, ?, ?, ?, ?)', [
+							m.name,
+							m.kind,
+							m.system,
+							m.users,
+							m.generation
+						]);
+						if (m.kind === 'physical')
+							run(
+								db,
+								'INSERT INTO hosts(name, site_id, cores, memory, gpus, price_hour) VALUES (?, ?, ?, ?, ?, 0) ON CONFLICT DO NOTHING',
+								[m.name, m.site, m.cores, m.memory, m.gpus]
+							);
+					}
+				}
+			};
+		}
+	}),
+
+	'machines.take-over': stepHandler<{ pool: string; machines: string[] }>({
+		async run({ ctx, input, each }) {
+			const pool = poolAt(ctx.db, input.pool, ctx.clock.now())!;
+			const { directory, compute } = ctx.providers;
+			const { done, failed } = await each(input.machines, MACHINES_AT_ONCE, async (name, key) => {
+				const account = (await directory.accounts()).find((a) => a.name === name);
+				if (!account) await directory.createAccount(name, pool.folder, `${key}-account`);
+				else if (account.folder !== pool.folder) await directory.moveAccount(name, pool.folder, `${key}-folder`);
+				await compute.takeOver(name, pool.id, pool.line, pool.perMachine, `${key}-machine`);
+			});
+			await untilObserved(ctx, done, true);
+			return { result: { taken: done.length, failed: failed.length } };
+		}
+	}),
+
+	'machines.give': stepHandler<{ give: { machine: string; person: string | null }[] }>({
+		async run({ ctx, input }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) => {
+					for (const g of input.give) giveTo(db, g.machine, g.person, now);
+				}
+			};
+		}
+	}),
+
+	'pool.boot-servers': stepHandler<{ pool: string; servers: string[] }>({
+		async run({ ctx, input, key }) {
+			await ctx.providers.compute.setBoot(
+				machinesIn(ctx, input.pool).map((m) => m.name),
+				input.servers,
+				key('servers')
+			);
+			const now = ctx.clock.now();
+			return { write: (db) => changePool(db, input.pool, { boot_servers: JSON.stringify(input.servers) }, now) };
+		}
+	})
+};
+
+/** Writes down who keeps a machine from now on. */
+function giveTo(db: Db, machine: string, person: string | null, now: number): void {
+	const m = one<{ id: number }>(db, `SELECT id FROM machines WHERE name = ? AND until = ${FOREVER}`, [machine]);
+	if (!m) return;
+	const owner = person === null ? null : one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [person])!.id;
+	const place = one<Record<string, unknown>>(
+		db,
+		`SELECT * FROM machine_places WHERE machine_id = ? AND until = ${FOREVER}`,
+		[m.id]
+	)!;
+	run(db, 'DELETE FROM machine_places WHERE machine_id = ? AND since >= ?', [m.id, now]);
+	run(db, 'UPDATE machine_places SET until = ? WHERE machine_id = ? AND until > ?', [now, m.id, now]);
+	insertRow(db, 'machine_places', { ...place, since: now, until: FOREVER, owner_id: owner });
+}
+
+/** Gives a pool other values from now on; what it was before stays on record. */
+export function changePool(db: Db, pool: string, values: Record<string, unknown>, now: number): void {
+	const row = one<Record<string, unknown>>(db, `SELECT * FROM pools WHERE id = ? AND until = ${FOREVER}`, [pool])!;
+	run(db, 'DELETE FROM pools WHERE id = ? AND since >= ?', [pool, now]);
+	run(db, 'UPDATE pools SET until = ? WHERE id = ? AND until > ?', [now, pool, now]);
+	insertRow(db, 'pools', { ...row, since: now, until: FOREVER, ...values });
+}
+
+function insertRow(db: Db, table: 'pools' | 'machine_places', row: Record<string, unknown>): void {
+	const columns = Object.keys(row);
+	run(
+		db,
+		`INSERT INTO ${table}(${columns.join(', ')}) VALUES (${columns.map(() => '?').join(', ')})`,
+		Object.values(row)
+	);
+}
