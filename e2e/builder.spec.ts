@@ -201,6 +201,49 @@ test.describe('the builder, before Tuesday', () => {
 		await expect(page.getByRole('row', { name: /Vardø/ })).toContainText('take its time from the same source');
 	});
 
+	test('takes computers over from a list, names its bad lines, and sizes a disk by what was measured', async ({
+		page
+	}) => {
+		test.setTimeout(180_000);
+		await visit(page, '/publish?make=taken');
+		await accessible(page);
+		await page.getByLabel('Name').fill('Old computers');
+		await page.getByLabel('Site').selectOption('bergen');
+		await page.getByLabel('Folder for accounts').selectOption('desks/bergen');
+		const list = page.getByLabel('List of machines');
+		await list.fill('name,kind,owner\nws-bgo-01,virtual,\nws-bgo-09,,\nws-bgo-02,physical,alindqvist');
+		await page.getByRole('button', { name: 'Plan to take them over' }).click();
+		const wrong = page.getByRole('alert', { name: 'Problems of the list' });
+		await expect(wrong).toContainText('Line 2: ws-bgo-01 is a physical machine, not a virtual one.');
+		await expect(wrong).toContainText('Line 3: the compute provider knows no machine ws-bgo-09.');
+		await expect(list).toHaveValue(/ws-bgo-09/);
+		await list.fill('name,kind,owner\nws-bgo-01,physical,\nws-bgo-02,physical,alindqvist');
+		await page.getByRole('button', { name: 'Plan to take them over' }).click();
+		await expect(plan(page)).toContainText('Take over 2 machines as pool Old computers in Bergen');
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/watch?list=machines&card=machine/ws-bgo-02');
+		await expect(card(page)).toContainText('as it was found');
+		await expect(card(page).getByText('kept by')).toBeVisible();
+
+		await visit(page, '/publish?make=pool');
+		await page.getByRole('button', { name: 'Compute' }).click();
+		await expect(page.getByText(/99 of 100 machine-days wrote under/)).toBeVisible();
+		await page.getByLabel('Add to: Boot servers').selectOption('bgo-boot-1');
+		await page.getByLabel('Add to: Boot servers').selectOption('bgo-boot-2');
+		await page.getByRole('button', { name: 'bgo-boot-2 earlier' }).click();
+		await expect(page.getByRole('group', { name: 'Boot servers' }).getByRole('listitem')).toContainText([
+			'bgo-boot-2',
+			'bgo-boot-1'
+		]);
+		await accessible(page);
+		await visit(page, '/build/pools');
+		await page.getByLabel('Choose Payroll close').check();
+		await page.getByRole('button', { name: 'bgo-boot-2 earlier' }).click();
+		await page.getByRole('button', { name: 'Plan this order' }).click();
+		await expect(plan(page)).toContainText('Let Payroll close start from bgo-boot-2, then bgo-boot-1');
+		expect(await commitAndFollow(page)).toBe('done');
+	});
+
 	test('patch night comes by itself: rebuilt, tried, and asking for release on Today', async ({ page }) => {
 		test.setTimeout(240_000);
 		const { now } = (await api(page.request, 'get', '/lab/clock')) as { now: number };

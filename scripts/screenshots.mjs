@@ -58,6 +58,14 @@ for (const [name, path] of [
 	await visit(path);
 	await shot(name);
 }
+await visit('/build/places');
+const shown = /([0-9A-F]{2}:){31}[0-9A-F]{2}/.exec(await page.locator('main').textContent())[0];
+await shot('places');
+await page.getByRole('button', { name: 'Join up a place' }).click();
+await page.getByLabel('Address').fill('compute.vardo.kittiwake.example:8443');
+await page.getByRole('button', { name: 'Fetch its certificate' }).click();
+await page.getByText(shown).waitFor();
+await shot('joining');
 await visit('/watch?list=sessions&sort=-signin&scope=pool:watch-hobart');
 await page.getByRole('rowgroup', { name: 'Rows' }).getByRole('link').first().click();
 await page.getByText('drives and printers').first().waitFor();

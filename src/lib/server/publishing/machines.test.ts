@@ -321,7 +321,7 @@ describe('accounts that wait in the folder', () => {
 	test('beside the machines of another pool, only their hosts are used', async () => {
 		const on = new Set([...h.lab.world.machines.values()].filter((m) => m.pool === 'quay').map((m) => m.host));
 		const plan = await h.draft('pool.create', { ...POOL, count: 2, place: { beside: 'quay' } });
-		expect(plan.effects.machines.every((m) => on.has(m.how.replace('made on ', '')))).toBe(true);
+		expect(plan.effects.machines.every((m) => on.has(m.how!.replace('made on ', '')))).toBe(true);
 		await expect(h.draft('pool.create', { ...POOL, place: { beside: 'moon' } })).rejects.toMatchObject(
 			refused('place.beside', /pool moon stands anywhere/)
 		);
