@@ -187,6 +187,40 @@ test.describe('over the API alone', () => {
 		expect((await owner.get('/api/v1/sites/atlantis')).status()).toBe(404);
 	});
 
+	test('a place is joined up question by question; secrets never come back', async () => {
+		const begun = await owner.post('/api/v1/joinings', { data: {} });
+		expect(begun.status()).toBe(201);
+		const { id } = (await begun.json()) as { id: number };
+		const save = (step: string, data: unknown) => owner.post(`/api/v1/joinings/${id}/${step}`, { data });
+		const wrong = await save('address', { address: 'compute.vardo.kittiwake.example' });
+		expect(wrong.status()).toBe(422);
+		expect(((await wrong.json()) as { errors: { field: string }[] }).errors[0]!.field).toBe('address');
+		const seen = (await (await save('address', { address: 'compute.vardo.kittiwake.example:8443' })).json()) as {
+			certificate: { fingerprint: string; standing: { value: string } };
+		};
+		expect(seen.certificate.standing.value).toBe('to confirm');
+		await save('certificate', { fingerprint: seen.certificate.fingerprint });
+		expect((await save('account', { account: 'sextant', secret: 'tideline' })).status()).toBe(200);
+		const kept = await (await owner.get(`/api/v1/joinings/${id}`)).text();
+		expect(kept).toContain('vrd-h01');
+		expect(kept).not.toContain('tideline');
+		expect((await owner.post(`/api/v1/joinings/${id}/checks`)).status()).toBe(422);
+		expect((await save('weather', {})).status()).toBe(404);
+		const { rows } = (await (await owner.get('/api/v1/joinings')).json()) as { rows: { id: number }[] };
+		expect(rows.map((r) => r.id)).toContain(id);
+		expect((await owner.delete(`/api/v1/joinings/${id}`)).status()).toBe(204);
+		expect((await owner.delete(`/api/v1/joinings/${id}`)).status()).toBe(404);
+	});
+
+	test('the size of an overlay comes with the facts behind it', async () => {
+		const answer = await owner.get('/api/v1/overlay?line=bridge-desk&perMachine=10&pageFile=4000000000');
+		const { value, facts } = (await answer.json()) as { value: number; facts: { words: string }[] };
+		expect(value).toBeGreaterThan(20e9);
+		expect(facts[0]!.words).toMatch(/99 of 100 machine-days wrote under/);
+		expect((await owner.get('/api/v1/overlay?line=moon')).status()).toBe(404);
+		expect((await owner.get('/api/v1/overlay?line=bridge-desk&perMachine=0')).status()).toBe(422);
+	});
+
 	test('a list says which terms it left out, and refuses a column it has not', async () => {
 		const page = (await (await owner.get('/api/v1/pools?scope=site:bergen%20strain>50')).json()) as {
 			rows: { site: string }[];

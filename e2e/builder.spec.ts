@@ -207,7 +207,7 @@ test.describe('the builder, before Tuesday', () => {
 		test.setTimeout(180_000);
 		await visit(page, '/publish?make=taken');
 		await accessible(page);
-		await page.getByLabel('Name').fill('Old computers');
+		await page.getByLabel('Name', { exact: true }).fill('Old computers');
 		await page.getByLabel('Site').selectOption('bergen');
 		await page.getByLabel('Folder for accounts').selectOption('desks/bergen');
 		const list = page.getByLabel('List of machines');

@@ -172,7 +172,7 @@ test('an estate with nothing in it says on every view what would be there', asyn
 test.describe('the command line', () => {
 	test('checks, describes and generates estates', () => {
 		expect(cli('estate', 'check', 'demo/kittiwake/estate.yaml').stdout).toMatch(
-			/is right: 7 sites, 22 hosts, 13 pools with 450 machines, 1240 people/
+			/is right: 8 sites, 24 hosts, 13 pools with 450 machines, 1240 people/
 		);
 		const schema = JSON.parse(cli('estate', 'schema').stdout) as { properties: Record<string, unknown> };
 		expect(Object.keys(schema.properties)).toEqual(expect.arrayContaining(['sites', 'directory', 'pools', 'lab']));

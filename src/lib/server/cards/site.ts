@@ -47,12 +47,15 @@ export function siteCard(ctx: Context, id: string, at: number): Card | null {
 					]
 				: [])
 		],
-		facts: checks
-			.filter((c) => c.ok === false)
-			.flatMap((c): Fact[] => [
-				{ words: `${PLACE_CHECK_WORDS[c.name].fails}: ${c.saw}`, side: 'against', at: c.since, source: 'check' },
-				{ words: c.remedy.replace(/\.$/, ''), source: 'remedy' }
-			]),
+		facts: [
+			{ words: checksWords(checks), side: checks.some((c) => c.ok === false) ? 'against' : 'for', source: 'check' },
+			...checks
+				.filter((c) => c.ok === false)
+				.flatMap((c): Fact[] => [
+					{ words: `${PLACE_CHECK_WORDS[c.name].fails}: ${c.saw}`, side: 'against', at: c.since, source: 'check' },
+					{ words: c.remedy.replace(/\.$/, ''), source: 'remedy' }
+				])
+		],
 		checks: PLACE_CHECKS.flatMap((name) => {
 			const c = checks.find((x) => x.name === name);
 			return c

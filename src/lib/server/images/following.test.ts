@@ -103,6 +103,71 @@ describe('a release', () => {
 		);
 	});
 
+	test('that failed twice is tried again when somebody says so, and then taken', async () => {
+		const h = await Harness.of(following());
+		await h.live(5 * MINUTE);
+		expect((await h.draft('image.try-again', { line: 'desk', number: '1.1.0' })).blocks[0]!.words).toBe(
+			'no machine of the line has failed to take it twice'
+		);
+		const machine = h.lab.world.machines.get('own-01')!;
+		machine.line = 'gone';
+		await h.carryOut('image.hold', { line: 'desk', number: '1.1.0', held: false });
+		await h.live(HOUR, 20_000);
+		machine.line = 'desk';
+		await h.live(HOUR, 20_000);
+		expect(versions(h).get('own-01')).toBe('1.0.0');
+		const { needsAt } = await import('../today/queries');
+		const { parseScope } = await import('$lib/core/scope/scope');
+		const needs = () =>
+			needsAt(h.db, parseScope('').scope, h.lab.now).needs.filter((n) => n.title.includes('failed to take'));
+		const { plan } = needs()[0]!;
+		expect(plan).toMatchObject({ kind: 'image.try-again', input: { line: 'desk', number: '1.1.0' } });
+		expect((await h.draft(plan!.kind, plan!.input)).effects.machines.map((m) => m.name)).toEqual(['own-01']);
+		expect((await h.carryOut(plan!.kind, plan!.input)).state).toBe('done');
+		expect(needs()).toEqual([]);
+		await h.live(HOUR, 20_000);
+		expect(versions(h).get('own-01')).toBe('1.1.0');
+	});
+
+	test('machines of other lines are counted as such, and a machine that a sheet starts from stays', async () => {
+		const h = await Harness.of(following());
+		await h.live(5 * MINUTE);
+		const sheet = one<{ body: string }>(h.db, `SELECT body FROM sheets WHERE line_id = 'desk'`)!;
+		const body = JSON.parse(sheet.body) as { steps: { kind: string; with: unknown }[] };
+		body.steps = [
+			{ kind: 'source', with: { from: 'machine', machine: 'quay-01' } },
+			...body.steps.filter((s) => s.kind !== 'source')
+		];
+		h.db.prepare(`UPDATE sheets SET body = ? WHERE line_id = 'desk'`).run(JSON.stringify(body));
+		h.db
+			.prepare(
+				`UPDATE pools SET line_id = (SELECT id FROM lines WHERE id <> 'desk') WHERE id = 'isle' AND EXISTS (SELECT 1 FROM lines WHERE id <> 'desk')`
+			)
+			.run();
+		const groups = whoTakes(followingAt(h.db, h.lab.now), 'desk', '1.1.0');
+		const of = (reason: string) => groups.find((g) => g.reason === reason)?.machines.map((m) => m.name) ?? [];
+		expect(of('reference machine')).toEqual(['quay-01']);
+		const isle = all<{ name: string }>(h.db, `SELECT name FROM machines WHERE pool_id = 'isle' ORDER BY name`).map(
+			(m) => m.name
+		);
+		const moved = one<{ n: number }>(h.db, `SELECT count(*) AS n FROM lines`)!.n > 1;
+		expect(of('other line')).toEqual(moved ? isle : []);
+		expect(groups.reduce((n, g) => n + g.machines.length, 0)).toBe(followingAt(h.db, h.lab.now).machines.length);
+	});
+
+	test('one machine is asked about alone, and answers as among all', async () => {
+		const h = await Harness.of(following());
+		await h.live(5 * MINUTE);
+		const whole = followingAt(h.db, h.lab.now);
+		for (const m of whole.machines) {
+			const alone = followingAt(h.db, h.lab.now, new Set(), {}, { machine: m.name });
+			expect(alone.machines).toHaveLength(1);
+			expect(moveOf(alone, alone.machines[0]!)).toEqual(moveOf(whole, m));
+		}
+		expect(followingAt(h.db, h.lab.now, new Set(), {}, { machine: 'moon' }).machines).toEqual([]);
+		expect(whyOnVersion(h.db, 'moon', h.lab.now, new Set())).toBeNull();
+	});
+
 	test('a process that dies in the middle goes on where it was', async () => {
 		const h = await Harness.of(following());
 		await h.live(5 * MINUTE);

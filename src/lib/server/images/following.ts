@@ -1,3 +1,4 @@
+import type { BuildSheet } from '$lib/core/images/sheet';
 import { AS_FOUND } from '$lib/core/images/versions';
 import {
 	decideAbout,
@@ -65,14 +66,14 @@ export interface WhatIf {
 
 /**
  * Gathers what decides about versions at a moment. `busy`: machines that jobs work on. With `whatIf`, as it would be
- * after a change.
+ * after a change. `which`: for every machine, for none, or for one by its name.
  */
 export function followingAt(
 	db: Db,
 	at: number,
 	busy: ReadonlySet<string> = new Set(),
 	whatIf: WhatIf = {},
-	which: 'all' | 'none' = 'all'
+	which: 'all' | 'none' | { machine: string } = 'all'
 ): Following {
 	const rules = rulesAt(db, at);
 	const ruleOf = (subject: string) => {
@@ -127,6 +128,7 @@ export function followingAt(
 		[at]
 	))
 		failures.set(`${f.name}/${f.version}`, f.n);
+	const only = typeof which === 'object' ? which.machine : null;
 	const rows =
 		which === 'none'
 			? []
@@ -135,16 +137,17 @@ export function followingAt(
 					`SELECT m.id, m.name, m.pool_id AS pool, m.site_id AS site, pl.line_id AS line, pl.version, s.state
 		 FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at
 		 JOIN machine_states s ON s.machine_id = m.id AND s.since = (SELECT max(since) FROM machine_states y WHERE y.machine_id = m.id AND y.since <= @at)
-		 WHERE m.since <= @at AND m.until > @at ORDER BY m.name`,
-					{ at }
+		 WHERE m.since <= @at AND m.until > @at AND (@only IS NULL OR m.name = @only) ORDER BY m.name`,
+					{ at, only }
 				);
 	const sessions = new Map(
 		which === 'none'
 			? []
 			: all<{ id: number; n: number }>(
 					db,
-					'SELECT machine_id AS id, count(*) AS n FROM sessions WHERE since <= ? AND until > ? GROUP BY 1',
-					[at, at]
+					`SELECT machine_id AS id, count(*) AS n FROM sessions WHERE since <= @at AND until > @at
+					 AND (@only IS NULL OR machine_id IN (SELECT id FROM machines WHERE name = @only)) GROUP BY 1`,
+					{ at, only }
 				).map((r) => [r.id, r.n] as const)
 	);
 	const pools = new Map(
@@ -160,6 +163,7 @@ export function followingAt(
 			'SELECT name, kind, users, generation FROM taken_machines'
 		).map((t) => [t.name, t])
 	);
+	const references = referenceMachines(db, at);
 	const never = () => 0;
 	const machines = rows.flatMap(([id, name, poolId, site, lineId, version, state]): Following['machines'] => {
 		const pool = pools.get(poolId);
@@ -184,7 +188,7 @@ export function followingAt(
 				site,
 				sessions: sessions.get(id) ?? 0,
 				on: state !== 'off',
-				reference: false,
+				reference: references.has(name),
 				busy: busy.has(name),
 				failures: failures.size === 0 ? never : (number) => failures.get(`${name}/${number}`) ?? 0
 			}
@@ -227,6 +231,16 @@ export function anyBehind(db: Db, now: number): boolean {
 	});
 }
 
+/** Machines that the sheet of a line starts from: they are prepared by hand, and kept as they are. */
+const referenceMachines = (db: Db, at: number): Set<string> =>
+	new Set(
+		all<{ body: string }>(db, 'SELECT body FROM sheets WHERE since <= ? AND until > ?', [at, at]).flatMap((s) =>
+			(JSON.parse(s.body) as BuildSheet).steps
+				.filter((step) => step.kind === 'source' && step.with.from === 'machine')
+				.map((step) => String(step.with.machine))
+		)
+	);
+
 /** A place that lacks a version: on its way, on its way but not in time, or not on its way at all. */
 function lacking(site: string, zone: string, version: string, due: number | null | undefined): AtSite {
 	if (due === undefined)
@@ -248,7 +262,7 @@ function lacking(site: string, zone: string, version: string, due: number | null
 export const moveOf = (f: Following, m: Following['machines'][number]): Explained<Move> =>
 	decideMove(m, f.lines.get(m.line)!, f.atSite(m.line)(m.site), f.now);
 
-/** Who takes a version and who does not, each with the reason, in groups; machines of other lines are left out. */
+/** Who takes a version and who does not, each with the reason, in groups. */
 export function whoTakes(
 	f: Following,
 	line: string,
@@ -266,14 +280,19 @@ export function whoTakes(
 	const about = (m: Following['machines'][number]): Explained<Move> => {
 		let rule = rules.get(m.rule);
 		if (rule === undefined) rules.set(m.rule, (rule = rules.size));
-		const key = `${rule} ${m.ruleOf} ${m.site} ${m.version} ${m.sessions} ${m.on} ${m.busy} ${m.failures(number)} ${typeof m.when === 'string' ? m.when : m.when.from}`;
+		const key = `${rule} ${m.ruleOf} ${m.site} ${m.version} ${m.sessions} ${m.on} ${m.busy} ${m.physical} ${m.reference} ${m.users} ${m.generation} ${m.failures(number)} ${typeof m.when === 'string' ? m.when : m.when.from}`;
 		let move = thought.get(key);
 		if (!move) thought.set(key, (move = decideAbout(m, number, followed, line, f.atSite(line)(m.site), f.now)));
 		return move;
 	};
+	const others = new Map<string, Explained<Move>>();
+	const elsewhere = (m: Following['machines'][number]): Explained<Move> => {
+		let move = others.get(m.line);
+		if (!move) others.set(m.line, (move = decideAbout(m, number, followed, line, f.atSite(line)(m.site), f.now)));
+		return move;
+	};
 	const decisions = f.machines.flatMap((m) => {
-		if (m.line !== line) return [];
-		const { value, facts } = about(m);
+		const { value, facts } = m.line === line ? about(m) : elsewhere(m);
 		return [{ value, facts, name: m.name, pool: m.pool, sessions: m.sessions }];
 	});
 	return groupTakes(decisions).map((g) => ({
@@ -294,8 +313,8 @@ export function forgiveMoves(db: Db, machine: string, number: string, before: nu
 
 /** Why a machine is on the version it is on: what its rule asks for, and the move that brought it there. */
 export function whyOnVersion(db: Db, name: string, at: number, busy: ReadonlySet<string>): Explained<Move> | null {
-	const f = followingAt(db, at, busy);
-	const m = f.machines.find((x) => x.name === name);
+	const f = followingAt(db, at, busy, {}, { machine: name });
+	const m = f.machines[0];
 	if (!m) return null;
 	const move = moveOf(f, m);
 	const last = one<{ from_version: string; ended: number; error: string | null; to_version: string }>(

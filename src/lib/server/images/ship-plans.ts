@@ -1,6 +1,7 @@
 import * as v from 'valibot';
 import { blocksAt } from '../network/checks';
 import { readWindow, skippedNights, waysToFit } from '$lib/core/images/shipping';
+import type { ChunkIds } from '$lib/core/images/delta';
 import { noEffects } from '$lib/core/plans/effects';
 import { DAY, sizeWords } from '$lib/core/time/units';
 import { momentWords } from '$lib/core/time/zone';
@@ -96,7 +97,7 @@ const shipPlan = planKind({
 						settings.share,
 						w,
 						input.nights,
-						version.contents.map((c) => ({ name: `${c.name} ${c.version}`, bytes: Math.round(c.size * 0.6) })),
+						await partsOf(ctx, input.line, input.number, leg.chunks),
 						now
 					).join(', or with ')}`,
 					side: 'against',
@@ -145,6 +146,24 @@ const shipPlan = planKind({
 		};
 	}
 });
+
+/** Bytes over a link that each part of a version adds to what is missing. */
+async function partsOf(
+	ctx: Context,
+	line: string,
+	number: string,
+	missing: ChunkIds
+): Promise<{ name: string; bytes: number }[]> {
+	const digests = new Set(
+		all<{ digest: string }>(ctx.db, 'SELECT digest FROM chunks WHERE id IN (SELECT value FROM json_each(?))', [
+			JSON.stringify([...missing])
+		]).map((c) => c.digest)
+	);
+	const bytes = new Map<string, number>();
+	for (const c of await ctx.providers.builder.chunks(line, number))
+		if (digests.delete(c.digest)) bytes.set(c.part, (bytes.get(c.part) ?? 0) + c.packed);
+	return [...bytes].map(([name, n]) => ({ name, bytes: n }));
+}
 
 const rateWords = (bytes: number) => `${((bytes * 8) / 1e6).toPrecision(2)} Mbit/s`;
 

@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest';
-import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
+import { DAY, HOUR, MINUTE, parseSize } from '$lib/core/time/units';
 import { all, one } from '../db';
 import { Harness, testEstate } from '../testing/harness';
 import { followingAt, moveOf } from './following';
@@ -112,6 +112,23 @@ describe('shipping', () => {
 		expect(plan.blocks[0]!.words).toMatch(
 			/do not reach Isle in 2 nights, only .* it would fit with \d+ nights instead of 2/
 		);
+	});
+
+	test('that does not fit names a part to leave out by what of it is missing over the link', async () => {
+		const h = await Harness.of(estate());
+		await h.live(5 * MINUTE);
+		// A window just short of what is missing: one part less would do.
+		const whole = await h.draft('image.ship', ship);
+		const seconds = (whole.effects.bytes * 8) / 10e6;
+		const minutes = Math.floor((seconds * 0.97) / 60);
+		const until = `${String(Math.floor(minutes / 60)).padStart(2, '0')}:${String(minutes % 60).padStart(2, '0')}`;
+		const plan = await h.draft('image.ship', { ...ship, until, nights: 1 });
+		const [, part, size] = /leaving (.+?) out, ([\d.]+ [GM]B)/.exec(plan.blocks[0]!.words)!;
+		expect(['Paperlane 13.0', 'Meridian Server 24.10']).toContain(part);
+		const chunks = await h.ctx.providers.builder.chunks('desk', '1.1.0');
+		const packed = chunks.filter((c) => c.part === part).reduce((n, c) => n + c.packed, 0);
+		// No more than the part has, and all that is missing where nothing of it is there.
+		expect(parseSize(size!)!).toBeLessThanOrEqual(packed * 1.01);
 	});
 
 	test('taken up by another process goes on from what has arrived', async () => {

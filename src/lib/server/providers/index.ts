@@ -139,6 +139,8 @@ export interface Chunk {
 	size: number;
 	/** Bytes that go over a link. */
 	packed: number;
+	/** The component that it is a piece of, as name and version. */
+	part: string;
 }
 
 /** How a step of a build ended. */

@@ -329,7 +329,12 @@ export function chunksOf(contents: readonly Component[]): Chunk[] {
 						.padStart(8, '0')
 				)
 				.join('');
-			chunks.push({ digest, size, packed: Math.round(size * (0.42 + 0.4 * uniform(name, i, epoch, 9))) });
+			chunks.push({
+				digest,
+				size,
+				packed: Math.round(size * (0.42 + 0.4 * uniform(name, i, epoch, 9))),
+				part: `${c.name} ${c.version}`
+			});
 		}
 	}
 	return chunks;
