@@ -5,6 +5,8 @@ import { vitePreprocess } from '@sveltejs/vite-plugin-svelte';
 export default {
 	preprocess: vitePreprocess(),
 	kit: {
+		// What lies beside src is held to the same types.
+		typescript: { config: (c) => ({ ...c, include: [...c.include, '../bench/**/*.ts', '../e2e/**/*.ts'] }) },
 		adapter: adapter({ out: 'build', precompress: false }),
 		// The origin check stands in hooks.server.ts, where it also covers JSON requests.
 		csrf: { trustedOrigins: ['*'] },

@@ -333,7 +333,7 @@ test('a sheet goes out as a file and comes back the same; a wrong one says where
 	expect(wrong.status()).toBe(422);
 	expect(((await wrong.json()) as { errors: { field: string; words: string }[] }).errors[0]).toMatchObject({
 		field: 'text',
-		words: expect.stringMatching(/^Line \d+, column \d+: there is no kind of step called trimm/) as string
+		words: expect.stringMatching(/^Line \d+, column \d+: there is no kind of step called trimm/) as unknown as string
 	});
 	const looked = await context.post('/api/v1/sheets/bridge-desk/check', { data: { text } });
 	const { report } = (await looked.json()) as {

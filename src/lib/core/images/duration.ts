@@ -1,7 +1,7 @@
 import { GB } from '../time/units';
 
 /** Cores and disk (bytes) of the builder with which usual times are meant. */
-export const USUAL_BUILDER = { cores: 4, disk: 96 * GB };
+const USUAL_BUILDER = { cores: 4, disk: 96 * GB };
 
 /**
  * How long a step takes on a builder, as a share of its time on the usual one. Half of a step's work spreads over the

@@ -121,7 +121,7 @@ export interface FollowedLine {
 /** Whether a site has a version whole; when not, whether it is only not there yet or does not fit its window. */
 export type AtSite = { whole: true } | { whole: false; why: 'site lacks it' | 'window too small'; words: string };
 
-export const TAKE_REASONS = [
+const TAKE_REASONS = [
 	'takes it',
 	'has it',
 	'in use',

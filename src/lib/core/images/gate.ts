@@ -115,7 +115,7 @@ function judgeApdex(limits: GateLimits, wave: Counted, before: Counted, others: 
 const percent = (share: number) => `${Math.round(share * 1000) / 10} %`;
 
 /** How many standard errors the Apdex of `a` lies under that of `b`. Every sign-in scores 1, ½ or 0. */
-export function apdexWorse(a: Counted, b: Counted): number {
+function apdexWorse(a: Counted, b: Counted): number {
 	const of = (c: Counted) => {
 		const mean = apdexOf(c.satisfied, c.tolerating, c.signIns) ?? 0;
 		const square = (c.satisfied + c.tolerating / 4) / Math.max(1, c.signIns);

@@ -33,7 +33,7 @@ export interface BuildSheet {
 	};
 }
 
-export const GENERATIONS = { 1: 'generation 1 (BIOS)', 2: 'generation 2 (UEFI)' } as const;
+const GENERATIONS = { 1: 'generation 1 (BIOS)', 2: 'generation 2 (UEFI)' } as const;
 
 /** A system that a place offers to start from. */
 export interface StockSystem {
@@ -130,7 +130,7 @@ export function looseOrder(a: string, b: string): number {
 }
 
 /** What a sheet's source is, or null when it is not there. */
-export function sourceOf(
+function sourceOf(
 	sheet: BuildSheet,
 	supplies: Supplies
 ): { generation: 1 | 2; users: 'single' | 'multi'; leastDisk: number; words: string; contents: Component[] } | null {

@@ -1,6 +1,6 @@
 import { wallTime } from '$lib/core/time/zone';
 import { overlaySize } from '$lib/core/pools/overlay';
-import { DAY, FOREVER, GB } from '$lib/core/time/units';
+import { DAY, FOREVER } from '$lib/core/time/units';
 import type { Explained } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { all, one, run, type Db } from '../db';
@@ -58,10 +58,6 @@ export function overlayFor(
 	const { days, perMachine } = dayWrites(ctx.db, want.line, ctx.clock.now());
 	return overlaySize({ ...want, days, measuredPerMachine: perMachine });
 }
-
-/** The page file that is proposed for a machine: a quarter of its memory, from 2 to 16 GB. */
-export const usualPageFile = (memory: number): number =>
-	Math.min(16 * GB, Math.max(2 * GB, Math.round(memory / 4 / GB) * GB));
 
 /** Boot servers that the estate has, with their sites. */
 export const bootServersOf = (db: Db): { id: string; site: string; address: string }[] =>

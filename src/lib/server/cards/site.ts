@@ -1,8 +1,8 @@
 import { PLACE_CHECKS, PLACE_CHECK_WORDS } from '$lib/core/network/places';
-import { countWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { all, one } from '../db';
+import { linksOf } from '../images/shipping';
 import { checksAt, checksWords } from '../network/checks';
 import { providerAt } from '../network/providers';
 import type { Card } from './index';
@@ -10,7 +10,7 @@ import type { Card } from './index';
 /** The card of a place: what stands there, how it is reached, and what its checks saw. */
 export function siteCard(ctx: Context, id: string, at: number): Card | null {
 	const { db } = ctx;
-	const s = one<{ name: string; kind: string; time_zone: string; joined_at: number; links: string }>(
+	const s = one<{ name: string; kind: string; time_zone: string; joined_at: number }>(
 		db,
 		'SELECT * FROM sites WHERE id = ? AND joined_at <= ?',
 		[id, at]
@@ -25,7 +25,9 @@ export function siteCard(ctx: Context, id: string, at: number): Card | null {
 	)!.n;
 	const checks = checksAt(db, id, at);
 	const provider = providerAt(db, ctx.vault, id, at);
-	const links = JSON.parse(s.links) as { to: string; mbit: number }[];
+	const links = linksOf(db).flatMap((l) =>
+		l.a === id ? [{ to: l.b, mbit: l.mbit }] : l.b === id ? [{ to: l.a, mbit: l.mbit }] : []
+	);
 	const networks = all<{ id: string }>(db, 'SELECT id FROM networks WHERE site_id = ? ORDER BY id', [id]);
 	const pools = one<{ n: number }>(db, 'SELECT count(DISTINCT id) AS n FROM pools WHERE site_id = ?', [id])!.n;
 	return {
@@ -63,6 +65,6 @@ export function siteCard(ctx: Context, id: string, at: number): Card | null {
 				: [];
 		}),
 		actions: pools === 0 ? [{ words: 'Let go of it', kind: 'site.leave', input: { site: id } }] : [],
-		links: [{ words: `all places (${countWords(machines, 'machine')} at this one)`, href: '/build/places' }]
+		links: [{ words: 'all places', href: '/build/places' }]
 	};
 }

@@ -24,7 +24,7 @@ export interface RolloutSettings {
 	then: 'release' | 'pin';
 }
 
-export type RolloutState = 'running' | 'paused' | 'done' | 'returned' | 'stopped';
+type RolloutState = 'running' | 'paused' | 'done' | 'returned' | 'stopped';
 export type MachineState = 'waiting' | 'moving' | 'moved' | 'failed' | 'returned';
 
 export interface RolloutRow {

@@ -16,7 +16,7 @@ import { lookAt } from './certificates';
 import { providerAt, type SiteProvider } from './providers';
 
 /** A place as it is looked at: one that is joined, or one on its way. */
-export interface LookedAt {
+interface LookedAt {
 	id: string;
 	name: string;
 	provider: SiteProvider;
@@ -143,7 +143,7 @@ export const nameOfSite = (db: Db, site: string): string =>
 	one<{ name: string }>(db, 'SELECT name FROM sites WHERE id = ?', [site])?.name ?? site;
 
 /** Keeps what checks saw: a new interval where one passes that failed, or the other way round. */
-export function noteChecks(db: Db, site: string, results: PlaceResult[], now: number): void {
+function noteChecks(db: Db, site: string, results: PlaceResult[], now: number): void {
 	const open = new Map(checksAt(db, site, now).map((c) => [c.name, c]));
 	for (const r of results) {
 		const was = open.get(r.name);

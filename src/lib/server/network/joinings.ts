@@ -162,7 +162,7 @@ const rowOf = (db: Db, id: number): JoiningRow => {
 };
 
 /** Its answers, those with secrets still sealed. Throws NotFound. */
-export const answersOf = (db: Db, id: number): Answers => JSON.parse(rowOf(db, id).answers) as Answers;
+const answersOf = (db: Db, id: number): Answers => JSON.parse(rowOf(db, id).answers) as Answers;
 
 /** A joining with what is known of it. Throws NotFound. */
 export async function joiningOf(ctx: Context, id: number): Promise<Joining> {

@@ -99,10 +99,9 @@ const poolSchema = v.strictObject({
 	place: placeSchema,
 	policy: v.optional(policySchema)
 });
-export type PoolInput = v.InferOutput<typeof poolSchema>;
 
 /** Names that machines or accounts have already, with what has them; accounts in the folder `adopt` are free to use. */
-export async function takenNames(ctx: Context, adopt: string | null = null): Promise<Map<string, string>> {
+async function takenNames(ctx: Context, adopt: string | null = null): Promise<Map<string, string>> {
 	const taken = new Map(
 		(await ctx.providers.directory.accounts())
 			.filter((a) => a.folder !== adopt)

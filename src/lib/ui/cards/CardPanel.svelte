@@ -95,7 +95,10 @@
 {/if}
 
 {#if card.checks?.length}
-	<h3 class="head mt-4">Checks on the way to it <small>asked just now</small></h3>
+	<h3 class="head mt-4">
+		{card.kind === 'site' ? 'Checks' : 'Checks on the way to it'}
+		<small>{card.kind === 'site' ? 'every five minutes' : 'asked just now'}</small>
+	</h3>
 	<ul class="mt-1 text-[13px]">
 		{#each card.checks as c (c.asks)}
 			<li class="border-hair2 border-b py-[5px]">
