@@ -15,6 +15,7 @@ test.describe('the auditor', () => {
 			'/build/rollouts',
 			'/build/shipping',
 			'/build/pools',
+			'/build/places',
 			'/build/console',
 			'/build/compare',
 			'/build/schedules',
@@ -30,7 +31,7 @@ test.describe('the auditor', () => {
 			const words = await page.getByRole('main').getByRole('button').allTextContents();
 			expect(
 				words.filter((w) =>
-					/plan|put|repair|extend|retry|release|hold|grant|make|publish|undo|restart|sign out/i.test(w)
+					/plan|put|repair|extend|retry|release|hold|grant|make|publish|undo|restart|sign out|join|renew|take/i.test(w)
 				),
 				path
 			).toEqual([]);

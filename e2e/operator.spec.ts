@@ -266,6 +266,7 @@ test('every other view is accessible, by day and by night', async ({ page }) => 
 		'/?card=machine/bgo-br-001',
 		'/?card=person/alindqvist',
 		'/?card=pool/chart-studio',
+		'/?card=site/hobart',
 		'/?card=version/bridge-desk/3.2.0'
 	]) {
 		await visit(page, path);

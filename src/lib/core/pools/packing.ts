@@ -65,8 +65,8 @@ export function packMachines(
 	const size = (g: Group) => Math.max(...RESOURCES.map((r) => g[r] * weight(r) * (asked[r] * weight(r) || 1)));
 	const room = hosts.map((h): Room => ({ ...h, own: h, groups: [], apart: new Set() }));
 	const left: Packing['left'] = [];
-	const tied = groups.filter((g) => g.machines.length > 1 || g.apart.length > 0);
-	const free = groups.filter((g) => g.machines.length === 1 && g.apart.length === 0);
+	const [tied, free]: [Group[], Group[]] = [[], []];
+	for (const g of groups) (g.machines.length > 1 || g.apart.length > 0 ? tied : free).push(g);
 	const oneByOne = wish.over === 'few' ? tied : groups;
 	const sizes = new Map(oneByOne.map((g) => [g, size(g)]));
 	oneByOne.sort((a, b) => sizes.get(b)! - sizes.get(a)! || (a.machines[0]!.name < b.machines[0]!.name ? -1 : 1));
@@ -130,6 +130,8 @@ interface Room extends PackHost {
 	apart: Set<string>;
 }
 
+const NONE: string[] = [];
+
 function groupsOf(machines: readonly PackMachine[]): Group[] {
 	const groups: Group[] = [];
 	const tied = new Map<string, Group>();
@@ -137,7 +139,7 @@ function groupsOf(machines: readonly PackMachine[]): Group[] {
 		const known = m.together === undefined ? undefined : tied.get(m.together);
 		if (known) {
 			known.machines.push(m);
-			if (m.apart !== undefined) known.apart.push(m.apart);
+			if (m.apart !== undefined) known.apart = [...known.apart, m.apart];
 			known.cores += m.cores;
 			known.memory += m.memory;
 			known.gpus += m.gpus;
@@ -145,7 +147,7 @@ function groupsOf(machines: readonly PackMachine[]): Group[] {
 		}
 		const g: Group = {
 			machines: [m],
-			apart: m.apart === undefined ? [] : [m.apart],
+			apart: m.apart === undefined ? NONE : [m.apart],
 			cores: m.cores,
 			memory: m.memory,
 			gpus: m.gpus
@@ -315,7 +317,8 @@ function fillHosts(groups: readonly Group[], rooms: readonly Room[], scarcity: (
 		const search = (from: number, cc: number, mm: number, gg: number, sum: number) => {
 			if (sum > best.sum) {
 				best.sum = sum;
-				best.picks = [...tried];
+				best.picks.length = 0;
+				for (const k of tried) best.picks.push(k);
 			}
 			if (tried.length === DEEP) return;
 			for (let k = from; k < n; k++) {
@@ -329,7 +332,7 @@ function fillHosts(groups: readonly Group[], rooms: readonly Room[], scarcity: (
 		};
 		for (;;) {
 			best.sum = 0;
-			best.picks = [];
+			best.picks.length = 0;
 			search(0, c, m, g, 0);
 			if (best.picks.length === 0) break;
 			for (const k of best.picks) pick(k);

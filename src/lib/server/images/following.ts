@@ -165,35 +165,37 @@ export function followingAt(
 	);
 	const references = referenceMachines(db, at);
 	const never = () => 0;
-	const machines = rows.flatMap(([id, name, poolId, site, lineId, version, state]): Following['machines'] => {
+	const machines: Following['machines'] = [];
+	const ownRules = [...rules.keys(), ...(whatIf.rules?.keys() ?? [])].some((s) => s.startsWith('machine/'));
+	// A plain loop: there may be very many.
+	for (const [id, name, poolId, site, lineId, version, state] of rows) {
 		const pool = pools.get(poolId);
 		const line = lines.get(lineId);
-		if (!pool || !line) return [];
-		const own = ruleOf(`machine/${name}`);
+		if (!pool || !line) continue;
+		const own = ownRules ? ruleOf(`machine/${name}`) : undefined;
 		const rule = own ?? pool.rule;
-		return [
-			{
-				id,
-				name,
-				pool: poolId,
-				personal: pool.assignment === 'personal',
-				line: pool.line,
-				version,
-				rule: rule?.rule ?? NOTHING,
-				ruleOf: own ? ('rollout' in own && own.rollout !== null ? 'rollout' : 'machine') : 'pool',
-				when: rule?.when ?? 'next sign-out',
-				users: (version === AS_FOUND && taken.get(name)?.users) || line.users,
-				generation: (version === AS_FOUND && taken.get(name)?.generation) || line.generation,
-				physical: taken.get(name)?.kind === 'physical',
-				site,
-				sessions: sessions.get(id) ?? 0,
-				on: state !== 'off',
-				reference: references.has(name),
-				busy: busy.has(name),
-				failures: failures.size === 0 ? never : (number) => failures.get(`${name}/${number}`) ?? 0
-			}
-		];
-	});
+		const found = version === AS_FOUND ? taken.get(name) : undefined;
+		machines.push({
+			id,
+			name,
+			pool: poolId,
+			personal: pool.assignment === 'personal',
+			line: pool.line,
+			version,
+			rule: rule?.rule ?? NOTHING,
+			ruleOf: own ? ('rollout' in own && own.rollout !== null ? 'rollout' : 'machine') : 'pool',
+			when: rule?.when ?? 'next sign-out',
+			users: found?.users ?? line.users,
+			generation: found?.generation ?? line.generation,
+			physical: found?.kind === 'physical',
+			site,
+			sessions: sessions.get(id) ?? 0,
+			on: state !== 'off',
+			reference: references.has(name),
+			busy: busy.has(name),
+			failures: failures.size === 0 ? never : (number) => failures.get(`${name}/${number}`) ?? 0
+		});
+	}
 	return {
 		machines,
 		lines,
@@ -275,25 +277,27 @@ export function whoTakes(
 	const followed = f.lines.get(line);
 	if (!followed) return [];
 	// Machines in the same position decide alike: each position is thought through once.
-	const thought = new Map<string, Explained<Move>>();
-	const rules = new Map<FollowRule, number>();
+	const thought = new Map<string, Map<string, Explained<Move>[]>>();
+	const think = (m: Following['machines'][number]) =>
+		decideAbout(m, number, followed, line, f.atSite(line)(m.site), f.now);
 	const about = (m: Following['machines'][number]): Explained<Move> => {
-		let rule = rules.get(m.rule);
-		if (rule === undefined) rules.set(m.rule, (rule = rules.size));
-		const key = `${rule} ${m.ruleOf} ${m.site} ${m.version} ${m.sessions} ${m.on} ${m.busy} ${m.physical} ${m.reference} ${m.users} ${m.generation} ${m.failures(number)} ${typeof m.when === 'string' ? m.when : m.when.from}`;
-		let move = thought.get(key);
-		if (!move) thought.set(key, (move = decideAbout(m, number, followed, line, f.atSite(line)(m.site), f.now)));
-		return move;
+		const alike = m.ruleOf === 'pool' && !m.busy && !m.reference && m.version !== AS_FOUND && m.failures(number) === 0;
+		if (!alike) return think(m);
+		let versions = thought.get(m.pool);
+		if (!versions) thought.set(m.pool, (versions = new Map()));
+		let moves = versions.get(m.version);
+		if (!moves) versions.set(m.version, (moves = []));
+		return (moves[m.sessions * 2 + (m.on ? 1 : 0)] ??= think(m));
 	};
 	const others = new Map<string, Explained<Move>>();
 	const elsewhere = (m: Following['machines'][number]): Explained<Move> => {
 		let move = others.get(m.line);
-		if (!move) others.set(m.line, (move = decideAbout(m, number, followed, line, f.atSite(line)(m.site), f.now)));
+		if (!move) others.set(m.line, (move = think(m)));
 		return move;
 	};
-	const decisions = f.machines.flatMap((m) => {
+	const decisions = f.machines.map((m) => {
 		const { value, facts } = m.line === line ? about(m) : elsewhere(m);
-		return [{ value, facts, name: m.name, pool: m.pool, sessions: m.sessions }];
+		return { value, facts, name: m.name, pool: m.pool, sessions: m.sessions };
 	});
 	return groupTakes(decisions).map((g) => ({
 		reason: g.reason,
