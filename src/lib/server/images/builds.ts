@@ -1,5 +1,7 @@
 import { builderPace, type StepHistory } from '$lib/core/images/duration';
 import { kindOf } from '$lib/core/images/library/kinds';
+import { FOREVER } from '$lib/core/time/units';
+import { AS_FOUND } from '$lib/core/images/versions';
 import { stepKey, type BuildSheet, type Supplies } from '$lib/core/images/sheet';
 import { MINUTE } from '$lib/core/time/units';
 import type { Context } from '../context';
@@ -73,11 +75,21 @@ export async function suppliesOf(ctx: Context): Promise<Supplies> {
 	const { stock, packages } = await ctx.providers.builder.offers();
 	const lines = linesAt(ctx.db, ctx.clock.now());
 	const lineOf = new Map(lines.map((l) => [l.id, l]));
-	const machines = all<{ name: string; line: string; version: string; disk: number }>(
+	const machines = all<{
+		name: string;
+		line: string;
+		version: string;
+		disk: number;
+		system: string | null;
+		users: 'single' | 'multi';
+		generation: 1 | 2;
+	}>(
 		ctx.db,
-		`SELECT m.name, pl.line_id AS line, pl.version, p.disk FROM machines m
-		 JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = 9007199254740991
-		 JOIN pools p ON p.id = m.pool_id AND p.until = 9007199254740991 WHERE m.until = 9007199254740991 AND p.assignment = 'personal' ORDER BY m.name`
+		`SELECT m.name, pl.line_id AS line, pl.version, p.disk, t.system, t.users, t.generation FROM machines m
+		 JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER}
+		 JOIN pools p ON p.id = m.pool_id AND p.until = ${FOREVER}
+		 LEFT JOIN taken_machines t ON t.name = m.name AND pl.version = '${AS_FOUND}'
+		 WHERE m.until = ${FOREVER} AND p.assignment = 'personal' ORDER BY m.name`
 	);
 	return {
 		stock,
@@ -95,6 +107,8 @@ export async function suppliesOf(ctx: Context): Promise<Supplies> {
 				}))
 		),
 		machines: machines.flatMap((m) => {
+			// One that was taken over is what it was found to be; how much is on it shows once it is built from.
+			if (m.system !== null) return [{ ...m, contents: [{ name: m.system, version: 'as found', size: 0 }] }];
 			const line = lineOf.get(m.line);
 			return line
 				? [

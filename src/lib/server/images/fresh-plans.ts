@@ -254,7 +254,7 @@ const evenPlan = planKind({
 		const volumes = (await ctx.providers.compute.volumes()).filter((x) => x.site === input.site);
 		const disks = all<{ machine: string; volume: string; bytes: number; sessions: number }>(
 			db,
-			`SELECT m.name AS machine, pl.volume_id AS volume, p.disk AS bytes, (SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.until = ${FOREVER}) AS sessions
+			`SELECT m.name AS machine, pl.volume_id AS volume, p.disk + CASE p.page_place WHEN 'apart' THEN p.page_file ELSE 0 END AS bytes, (SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.until = ${FOREVER}) AS sessions
 			 FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} JOIN pools p ON p.id = m.pool_id AND p.until = ${FOREVER}
 			 WHERE m.until = ${FOREVER} AND m.site_id = ? ORDER BY m.name`,
 			[input.site]

@@ -166,6 +166,7 @@ const leaveSite = planKind({
 		);
 		const people = one<{ n: number }>(db, 'SELECT count(*) AS n FROM people WHERE site_id = ?', [input.site])!.n;
 		const gateways = all<{ id: string }>(db, 'SELECT id FROM gateways WHERE site_id = ?', [input.site]);
+		const boot = all<{ id: string }>(db, 'SELECT id FROM boot_servers WHERE site_id = ?', [input.site]);
 		return {
 			title: `Let go of ${name}`,
 			effects: { ...noEffects(), duration: { middle: SECOND, ninety: 2 * SECOND } },
@@ -179,7 +180,8 @@ const leaveSite = planKind({
 					)
 				),
 				...(people ? [against(`${countWords(people, 'person works', 'people work')} there`)] : []),
-				...gateways.map((g) => against(`gateway ${g.id} stands there`))
+				...gateways.map((g) => against(`gateway ${g.id} stands there`)),
+				...boot.map((b) => against(`boot server ${b.id} stands there`))
 			],
 			reasons: [{ words: 'what stands there is left as it is; only Sextant forgets it', source: 'compute provider' }],
 			objects: [`site/${input.site}`],

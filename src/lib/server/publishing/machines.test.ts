@@ -6,8 +6,10 @@ import { dayWrites, overlayFor } from '../capacity/writes';
 import { cardOf } from '../cards';
 import { changesBefore } from '../changes';
 import { all, one } from '../db';
+import { suppliesOf } from '../images/builds';
 import { followingAt, moveOf } from '../images/following';
 import { draftUndo } from '../plans';
+import { buildStep } from '../simulator/images';
 import { Harness, NEW_POOL as POOL, OWNER, testEstate } from '../testing/harness';
 
 /** Quay has boot servers, and three computers that belong to nobody: one virtual, two physical. */
@@ -117,6 +119,21 @@ describe('machines taken over', () => {
 		expect(reasonOf('old-1').value.reason).toBe('has it');
 		expect(h.lab.world.machines.get('old-1')!.version).toBe('1.0.0');
 		expect(h.lab.world.machines.get('ws-1')!.version).toBe(AS_FOUND);
+	});
+
+	test('can be what a build starts from', async () => {
+		await h.carryOut('pool.take-over', take());
+		const { machines } = await suppliesOf(h.ctx);
+		expect(machines.find((m) => m.name === 'ws-2')).toMatchObject({
+			users: 'single',
+			generation: 1,
+			contents: [{ name: 'Meridian Desktop 8' }]
+		});
+		const built = buildStep(h.lab.estate, h.lab.world, 'desk', {
+			kind: 'source',
+			with: { from: 'machine', machine: 'ws-2' }
+		});
+		expect(built.log).toEqual(['Meridian Desktop 8 as found is in place']);
 	});
 
 	test('are not reset, and are let go as they are', async () => {

@@ -2,7 +2,7 @@ import { packageFor, stepKey, type StockSystem, type StorePackage } from '$lib/c
 import { kindOf, RIGHTS, type Right } from '$lib/core/images/library/kinds';
 import { chosenTweaks, savingsOf } from '$lib/core/images/library/tweaks';
 import type { ParamValues } from '$lib/core/images/library/params';
-import type { Component } from '$lib/core/images/versions';
+import { AS_FOUND, type Component } from '$lib/core/images/versions';
 import type { Estate } from '$lib/core/estate/schema';
 import { MINUTE } from '$lib/core/time/units';
 import { ProviderError, type Chunk, type StepResult } from '../providers';
@@ -212,6 +212,11 @@ function sourceContents(estate: Estate, w: World, p: ParamValues): Component[] {
 	}
 	if (p.from === 'machine') {
 		const m = w.machines.get(String(p.machine));
+		// One that was taken over brings what was found on it.
+		if (m?.version === AS_FOUND) {
+			const { system } = estate.existing.find((x) => x.name === m.name)!;
+			return [{ name: system, version: 'as found', size: Math.round(m.disk * 0.4) }];
+		}
 		const image = m && w.images.kept.get(`${m.line}/${m.version}`);
 		if (!image) throw new ProviderError(`the compute provider knows no machine ${String(p.machine)}`, false);
 		return image.contents;

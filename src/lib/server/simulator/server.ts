@@ -4,7 +4,7 @@ import { stepWords } from '$lib/core/images/sheet';
 import { GB, MINUTE, SECOND } from '$lib/core/time/units';
 import { ProviderError, type Providers } from '../providers';
 import { chunksOf, offersOf, packedOf, rightsOf, stepTime } from './images';
-import { usedByVolume } from './load';
+import { diskOf, usedByVolume } from './load';
 import { roundTrip } from './sign-in';
 import type { Lab } from './lab';
 import { placesOf, unjoinedPlaces } from './places';
@@ -79,7 +79,7 @@ export class LabServer {
 					this.operate(
 						key,
 						{ e: 'move disk', machine, volume },
-						20 * SECOND + ((w.machines.get(machine)?.disk ?? 0) / 300e6) * SECOND
+						20 * SECOND + (diskOf(w.machines.get(machine) ?? NO_DISK) / 300e6) * SECOND
 					),
 				hosts: async () => {
 					const promised = new Map<string, { cores: number; memory: number; gpus: number }>();
@@ -259,6 +259,8 @@ export class LabServer {
 		clearFault: async (id: number): Promise<boolean> => this.command({ c: 'clear fault', id }) as boolean
 	};
 }
+
+const NO_DISK = { disk: 0, pageFile: 0, pageApart: false };
 
 /** Everybody in a lab's directory has this password: there is nothing to protect. */
 export const LAB_PASSWORD = 'tideline';

@@ -16,6 +16,7 @@ export const load = async ({ params, depends }) => {
 			steps: stepsOf(joining.site),
 			over: joining.until <= ctx.clock.now(),
 			home: setting(db, 'home') ?? '',
+			domain: setting(db, 'domain') ?? '',
 			homeZone: homeZone(db),
 			folders: all<{ name: string }>(db, 'SELECT name FROM folders ORDER BY name').map((f) => f.name),
 			sites: all<{ id: string; name: string }>(db, 'SELECT id, name FROM sites ORDER BY position')

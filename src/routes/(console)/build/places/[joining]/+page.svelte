@@ -272,7 +272,8 @@
 						{/if}
 					{:else if open === 'directory'}
 						<p class="text-ink2 mb-2 text-[13.5px]">
-							Where do its computer accounts stand, and who makes them? It is tried out at once.
+							Its machines join the directory {data.domain}. Where do their computer accounts stand, and who makes them?
+							It is tried out at once.
 						</p>
 						<Field label="Folder" problem={errors.folder}
 							>{#snippet children(p)}<select {...p} class="field" bind:value={f.folder}
