@@ -168,6 +168,21 @@ describe('a rollout', () => {
 		expect(f.machines.filter((m) => m.pool === 'quay').every((m) => moveOf(f, m).value.reason === 'has it')).toBe(true);
 	});
 
+	test('an emergency is not held by what the hour needs ready', async () => {
+		const h = await Harness.of(estate());
+		await h.live(2 * HOUR, 2 * MINUTE);
+		await h.commit((await h.draft('image.rollout', { ...input, pause: 20 * HOUR })).id);
+		await until(h, () => machinesOfRollout(h.db, 1)[0]?.state === 'moved');
+		// From now on every machine has to be ready: none could be spared for a change that may wait.
+		await h.carryOut('policy.set', { pool: 'quay', headroomIn: 500, headroomOut: 500, most: 6 });
+		await h.live(10 * MINUTE, MINUTE);
+		const began = h.lab.now;
+		const job = await h.finish(await h.commit((await h.draft('rollout.return', { rollout: 1 })).id));
+		expect(job.state).toBe('done');
+		expect(h.lab.now - began).toBeLessThan(HOUR);
+		expect(versions(h)).toEqual(Array(6).fill('1.0.0'));
+	});
+
 	test('with a deadline asks people, then signs them out', async () => {
 		const h = await Harness.of(
 			estate((e) => {
