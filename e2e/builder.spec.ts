@@ -174,6 +174,11 @@ test.describe('the builder, before Tuesday', () => {
 		await page.getByLabel('Secret').fill('tideline');
 		await page.getByRole('button', { name: 'Save and go on' }).click();
 		await expect(page.getByLabel('What is known so far')).toContainText('vrd-h01');
+		// What the provider measured is proposed, to whoever goes on as well.
+		await expect(page.getByLabel('Mbit/s')).toHaveValue('250');
+		await page.reload();
+		await expect(page.getByLabel('Mbit/s')).toHaveValue('250');
+		await expect(page.getByRole('checkbox', { name: /vrd-desks/ })).toBeChecked();
 		await page.getByLabel('Name').fill('Vardø');
 		await page.getByLabel('Machines planned there').fill('24');
 		await page.getByLabel('Mbit/s').fill('0');

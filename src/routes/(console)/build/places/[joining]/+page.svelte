@@ -84,6 +84,8 @@
 			f.loss = String(link.loss * 100);
 		}
 	}
+	// Whoever goes on where another stopped finds the same proposed.
+	untrack(prefill);
 	const number = (text: string) => (text.trim() === '' ? Number.NaN : Number(text));
 	const submit = (e: SubmitEvent) => {
 		e.preventDefault();
