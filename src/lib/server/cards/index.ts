@@ -156,7 +156,7 @@ async function machineCard(ctx: Context, name: string, at: number, live: boolean
 		...(strain ? strain.facts.map((f) => ({ ...f, words: `strain ${strain.value}: ${f.words}` })).slice(0, 3) : []),
 		...(whyOnVersion(db, name, at, live ? machinesNotToMove(ctx) : new Set())?.facts.map((f) => ({
 			...f,
-			words: `image ${row.version}: ${f.words}`
+			words: row.version === AS_FOUND ? `as it was found: ${f.words}` : `image ${row.version}: ${f.words}`
 		})) ?? [])
 	];
 	const own = failing.filter((f) => f.name !== 'gateway');

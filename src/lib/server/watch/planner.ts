@@ -1,5 +1,5 @@
 import * as v from 'valibot';
-import { AS_FOUND } from '$lib/core/images/versions';
+import { AS_FOUND, imageWords } from '$lib/core/images/versions';
 import { noEffects } from '$lib/core/plans/effects';
 import { countWords, FOREVER, MINUTE, SECOND } from '$lib/core/time/units';
 import type { Context } from '../context';
@@ -183,7 +183,7 @@ function powerPlan(
 						: [];
 				}),
 				reasons: machines.slice(0, 12).map((m) => ({
-					words: `${m.name} is ${m.state}, on ${m.line} ${m.version}`,
+					words: `${m.name} is ${m.state}, ${m.version === AS_FOUND ? imageWords(m.line, m.version) : `on ${m.line} ${m.version}`}`,
 					source: 'measured',
 					about: { kind: 'machine', id: m.name }
 				})),

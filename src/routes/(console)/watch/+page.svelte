@@ -1,6 +1,7 @@
 <script lang="ts">
 	import { page } from '$app/state';
 	import { SvelteSet } from 'svelte/reactivity';
+	import { AS_FOUND } from '$lib/core/images/versions';
 	import { parseScope, scopeText, withFacet, type Facet } from '$lib/core/scope/scope';
 	import { countWords, durationWords } from '$lib/core/time/units';
 	import { addressWith } from '$lib/ui/frame/address';
@@ -167,7 +168,7 @@
 			)}{/if}
 	{:else if key === 'sessions'}{r.sessions}
 	{:else if key === 'pool'}{@render value('pool', r.pool, r.poolName)}
-	{:else if key === 'version'}{@render value('line', r.line)} {r.version}
+	{:else if key === 'version'}{@render value('line', r.line)} {r.version === AS_FOUND ? 'as found' : r.version}
 	{:else if key === 'host'}{@render value('host', r.host)}
 	{:else}{since(r.stateSince)}{/if}
 {/snippet}
