@@ -42,7 +42,7 @@ export async function commitAndFollow(page: Page): Promise<string> {
 	await page.getByRole('button', { name: /^Job \d+$/ }).click();
 	await page.waitForURL(/\/jobs\/\d+/);
 	const status = page.getByRole('status').first();
-	await expect(status).toContainText(/^\s*(done|failed|cancelled)/, { timeout: 90_000 });
+	await expect(status).toContainText(/^\s*(done|failed|cancelled)/, { timeout: 300_000 });
 	return /done|failed|cancelled/.exec((await status.textContent()) ?? '')![0];
 }
 

@@ -152,7 +152,7 @@ const WORK: { name: string; before?: (s: Server) => Promise<void>; kind: string;
 
 for (const work of WORK) {
 	test(`${work.name} survives ten hard kills and ends as it would have`, async () => {
-		test.setTimeout(240_000);
+		test.setTimeout(900_000);
 		const calm = new Server();
 		await calm.start();
 		await work.before?.(calm);

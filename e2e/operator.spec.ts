@@ -70,7 +70,7 @@ test.describe.serial('the operator, adding joiners', () => {
 		await accessible(my);
 		await tile.getByRole('button', { name: /Open/ }).click();
 		await expect(my.getByRole('heading', { name: 'Opening Annexe desk' })).toBeVisible();
-		await expect(my.getByText(/on bgo-sa-0\d/)).toBeVisible({ timeout: 60_000 });
+		await expect(my.getByText(/on bgo-sa-0\d/)).toBeVisible({ timeout: 240_000 });
 		await accessible(my);
 		await visit(page, '/watch?list=sessions&scope=person:alindqvist');
 		await expect(page.getByRole('table', { name: 'sessions' }).getByText('bgo-sa-0').first()).toBeVisible();

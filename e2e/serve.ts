@@ -11,7 +11,10 @@ export default async function serve(): Promise<() => Promise<void>> {
 	);
 	let output = '';
 	await new Promise<void>((ready, wrong) => {
-		const timer = setTimeout(() => wrong(new Error(`the demo did not start within four minutes:\n${output}`)), 240_000);
+		const timer = setTimeout(
+			() => wrong(new Error(`the demo did not start within fifteen minutes:\n${output}`)),
+			900_000
+		);
 		const hear = (chunk: Buffer) => {
 			output += chunk.toString();
 			if (output.includes('looks after')) {
