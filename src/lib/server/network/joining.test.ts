@@ -272,6 +272,18 @@ describe('joining up a place', () => {
 		await expect(joiningOf(h.ctx, 99)).rejects.toThrow(/joining 99/);
 	});
 
+	test('a network that is named twice counts once', async () => {
+		await answerAll();
+		const { place } = await save('place', { ...PLACE, networks: ['reef-desks', 'reef-desks'], planned: 40 });
+		expect(place!.networks).toEqual(['reef-desks']);
+		const addresses = (await checkJoining(h.ctx, id)).find((c) => c.name === 'addresses')!;
+		expect(addresses).toMatchObject({ ok: false, saw: '31 addresses free, 40 machines still planned' });
+		// Too few addresses are known beforehand, and hold nobody up: plans for machines count for themselves.
+		const plan = await h.draft('site.join', { joining: id });
+		expect(plan.blocks).toEqual([]);
+		expect(plan.warnings.map((w) => w.words).join()).toContain('31 addresses free');
+	});
+
 	test('of a thin link takes no version by itself', async () => {
 		await answerAll();
 		await save('place', { ...PLACE, link: { ...PLACE.link, mbit: 12 } });

@@ -318,7 +318,7 @@ const ANSWER: Record<JoiningStep, (a: Answering, input: unknown) => Promise<void
 		if (one(ctx.db, 'SELECT 1 FROM sites WHERE name = ? AND id <> ?', [place.name, before.placeId]))
 			problems.push({ field: 'name', words: 'There is a place with this name already.' });
 		if (problems.length) throw new InputProblem(problems);
-		answers.place = place;
+		answers.place = { ...place, networks: [...new Set(place.networks)] };
 	},
 
 	async directory({ ctx, answers }, input) {
