@@ -96,6 +96,12 @@ describe('the checks of a place', () => {
 		});
 	});
 
+	test('a provider whose certificate is not trusted is shown no account, and fails by its certificate alone', () => {
+		const wrong = failing({ account: null, certificate: { standing: 'to confirm', saw: 'unknown' } });
+		expect(wrong.map((w) => w.name)).toEqual(['certificate']);
+		expect(checkPlace({ ...right, account: null })[0]!.saw).toMatch(/shown no secret/);
+	});
+
 	test('a place without versions that a link reaches is in order', () => {
 		expect(failing({ whole: 0, from: 'Isle' })).toEqual([]);
 	});

@@ -58,8 +58,8 @@ export interface PlaceFacts {
 	there: string[];
 	/** Ms for an answer of the provider, from the place. */
 	reach: Seen<number>;
-	/** Whether the provider takes the account that is kept for it. */
-	account: Seen<true>;
+	/** Whether the provider takes the account that is kept for it; null where its certificate is not trusted: it is shown no secret. */
+	account: Seen<true> | null;
 	certificate: { standing: Standing; saw: string };
 	/** Names that resolve to an address but not back to the same name, or not at all; seen from the place. */
 	names: { name: string; address: string | null; back: string[] }[];
@@ -184,10 +184,19 @@ function checkProvider(f: PlaceFacts): Omit<PlaceResult, 'name'> {
 			saw: f.reach.saw,
 			remedy: 'See that the provider runs, and that nothing on the way shuts its port.'
 		};
+	if (f.account === null)
+		return {
+			ok: true,
+			saw: `answered in ${f.reach.value} ms; it is shown no secret before its certificate is trusted`,
+			remedy: ''
+		};
 	if (!f.account.ok)
 		return { ok: false, saw: f.account.saw, remedy: 'Renew the account and its secret on the page of this place.' };
 	return { ok: true, saw: `answered in ${f.reach.value} ms, and takes the account`, remedy: '' };
 }
+
+/** The checks that have to pass for what a plan needs. */
+export const checksFor = (need: PlaceNeed): readonly PlaceCheck[] => NEEDED_FOR[need];
 
 /** Failing checks that stand in the way of what a plan needs of a place, as its blocks. */
 export function placeBlocks(

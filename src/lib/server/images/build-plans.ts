@@ -24,6 +24,7 @@ import type { Context } from '../context';
 import { whole } from '../plans/fields';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
 import { buildById, openBuilds, stepHistories, suppliesOf } from './builds';
+import { HAND_OUT } from './shipping';
 import { lineAt, sheetAt, sheetOf, type LineRow } from './queries';
 
 export const lineId = v.pipe(v.string(), v.nonEmpty('Choose an image line.'));
@@ -79,7 +80,7 @@ function buildSteps(ctx: Context, line: string, number: string, sheet: BuildShee
 			kind: 'image.hand-out',
 			words: 'Hand it out where a thick link leads',
 			input: { line, number },
-			expected: 6 * MINUTE
+			expected: HAND_OUT
 		}
 	];
 }

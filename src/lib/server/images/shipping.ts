@@ -6,7 +6,7 @@ import {
 	type ShipPlace,
 	type ShipPlan
 } from '$lib/core/images/shipping';
-import { FOREVER } from '$lib/core/time/units';
+import { FOREVER, MINUTE } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { all, one, setting, type Db } from '../db';
 import { chunkIds } from './stores';
@@ -24,6 +24,9 @@ export interface ShipSettings {
 
 /** Mbit/s from which a link carries versions by itself, without a shipment. */
 export const THICK = 100;
+
+/** Ms that handing a version out over such a link is expected to take, as a store needs for copying one. */
+export const HAND_OUT = 6 * MINUTE;
 
 /** Links between places, each once. */
 export function linksOf(db: Db): ShipLink[] {

@@ -41,14 +41,15 @@ export async function lookAtPlace(ctx: Context, place: LookedAt): Promise<PlaceR
 		})
 	);
 	const now = ctx.clock.now();
+	const certificate = await certificateOf(ctx, provider.address, provider.confirmed);
 	const facts: PlaceFacts = {
 		name: place.name,
 		host,
 		here: await places.resolve(host, null),
 		there: await places.resolve(host, place.id),
 		reach: await places.reach(provider.address, place.id),
-		account: await takesAccount(ctx, provider),
-		certificate: await certificateOf(ctx, provider.address, provider.confirmed),
+		account: certificate.standing === 'trusted' ? await takesAccount(ctx, provider) : null,
+		certificate,
 		names,
 		directory: directory.answers,
 		clocks: (await places.clocks(place.id)).map((c) => ({ of: c.of, off: c.at - now })),

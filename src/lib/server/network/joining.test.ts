@@ -5,6 +5,7 @@ import { cardOf } from '../cards';
 import { changesBefore } from '../changes';
 import { all, one } from '../db';
 import { draftUndo } from '../plans';
+import { beginning } from '../simulator/genesis';
 import { Harness, OWNER, testEstate } from '../testing/harness';
 import { needsAt } from '../today/queries';
 import { readCertificate } from './certificates';
@@ -284,6 +285,27 @@ describe('joining up a place', () => {
 		expect(plan.warnings.map((w) => w.words).join()).toContain('31 addresses free');
 	});
 
+	test('answers of two people to two questions at once are both kept', async () => {
+		await answerAll();
+		await Promise.all([
+			save('prices', { hostHour: 9, volumeMonth: 9 }),
+			save('directory', { folder: 'desks/quay', account: 'svc-join', secret: 'tideline' }),
+			save('place', { ...PLACE, planned: 3 })
+		]);
+		expect(await joiningOf(h.ctx, id)).toMatchObject({
+			prices: { hostHour: 9 },
+			directory: { folder: 'desks/quay' },
+			place: { planned: 3 }
+		});
+	});
+
+	test('another address opens the account again, the same one keeps it', async () => {
+		await answerAll();
+		expect((await save('address', { address: ADDRESS })).account).not.toBeNull();
+		expect((await save('address', { address: 'reef-compute:8443' })).account).toBeNull();
+		expect((await joiningOf(h.ctx, id)).place).toMatchObject({ name: 'Reef' });
+	});
+
 	test('of a thin link takes no version by itself', async () => {
 		await answerAll();
 		await save('place', { ...PLACE, link: { ...PLACE.link, mbit: 12 } });
@@ -388,6 +410,25 @@ describe('the checks that run for ever', () => {
 		});
 		expect(ship.blocks.map((b) => b.words).join()).toMatch(/out of reach/);
 		expect((await h.draft('machines.reset', { pool: 'quay' })).blocks).toEqual([]);
+	});
+
+	test('a provider whose certificate is not trusted is shown no secret', async () => {
+		const expired = testEstate('e2e/small.yaml');
+		expired.sites[1]!.provider.until = beginning(expired) + 5 * MINUTE;
+		h = await Harness.of(expired);
+		const shown: string[] = [];
+		const { places } = h.ctx.providers;
+		const offer = places.offer.bind(places);
+		places.offer = (address, account, secret) => {
+			shown.push(address);
+			return offer(address, account, secret);
+		};
+		await h.live(4 * MINUTE, MINUTE);
+		await h.live(2 * MINUTE, MINUTE);
+		shown.length = 0;
+		await h.live(20 * MINUTE, MINUTE);
+		expect(failing('isle')).toEqual(['certificate']);
+		expect(new Set(shown)).toEqual(new Set(['compute.quay.testbay.example:8443']));
 	});
 
 	test('a link that is down takes the place out of reach', async () => {

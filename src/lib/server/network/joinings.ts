@@ -1,7 +1,7 @@
 import * as v from 'valibot';
 import { readAddress } from '$lib/core/network/addresses';
 import type { Certificate, Standing } from '$lib/core/network/certificates';
-import { PLACE_CHECKS, type PlaceResult } from '$lib/core/network/places';
+import type { PlaceResult } from '$lib/core/network/places';
 import { FOREVER } from '$lib/core/time/units';
 import { knowsZone } from '$lib/core/time/zone';
 import type { Explained } from '$lib/core/why/explained';
@@ -11,7 +11,7 @@ import { whole } from '../plans/fields';
 import { InputProblem } from '../plans/kind';
 import { NotFound, parseInput } from '../plans';
 import { ProviderError, type PlaceOffer } from '../providers';
-import { lookAt } from './certificates';
+import { lookAt, readCertificate } from './certificates';
 import { lookAtPlace, nameOfSite, networksOf } from './checks';
 import { joinSecret, providerAt, providerSecret, type SiteProvider } from './providers';
 
@@ -135,10 +135,8 @@ export function beginJoining(ctx: Context, by: string, site: string | null): num
 	const now = ctx.clock.now();
 	let answers: Answers = {};
 	if (site !== null) {
-		const row = one<{ name: string; kind: 'office'; time_zone: string }>(db, 'SELECT * FROM sites WHERE id = ?', [
-			site
-		]);
-		if (!row) throw problem('site', `There is no place called ${site}.`);
+		if (!one(db, 'SELECT 1 FROM sites WHERE id = ?', [site]))
+			throw problem('site', `There is no place called ${site}.`);
 		const open = one<{ id: number }>(db, `SELECT id FROM joinings WHERE site_id = ? AND until = ${FOREVER}`, [site]);
 		if (open) return open.id;
 		const p = providerAt(db, ctx.vault, site, now);
@@ -242,22 +240,25 @@ export async function saveAnswer(ctx: Context, id: number, step: string, input: 
 	const before = await joiningOf(ctx, id);
 	if (before.next !== null && steps.indexOf(before.next) < at)
 		throw problem('form', `Answer the question before first: ${before.next}.`);
-	const answers = JSON.parse(row.answers) as Answers;
-	await ANSWER[step as JoiningStep]({ ctx, before, answers, by }, input);
-	run(db, 'UPDATE joinings SET answers = ? WHERE id = ?', [JSON.stringify(answers), id]);
+	const answer = await ANSWER[step as JoiningStep]({ ctx, before, by }, input);
+	// Somebody else may have answered another question while this one was tried out.
+	db.transaction(() =>
+		run(db, 'UPDATE joinings SET answers = ? WHERE id = ?', [JSON.stringify({ ...answersOf(db, id), ...answer }), id])
+	).immediate();
 	return joiningOf(ctx, id);
 }
 
 interface Answering {
 	ctx: Context;
 	before: Joining;
-	answers: Answers;
 	by: string;
 }
 
-/** What each answer is tried on, and what it leaves. */
-const ANSWER: Record<JoiningStep, (a: Answering, input: unknown) => Promise<void>> = {
-	async address({ ctx, before, answers }, input) {
+/** What each answer is tried on, and what it changes of the answers: what is undefined then is open again. */
+const ANSWER: {
+	[S in JoiningStep]: (a: Answering, input: unknown) => Promise<{ [K in keyof Answers]?: Answers[K] | undefined }>;
+} = {
+	async address({ ctx, before }, input) {
 		const { address } = parseInput(SCHEMAS.address, input);
 		let pem: string;
 		try {
@@ -270,14 +271,12 @@ const ANSWER: Record<JoiningStep, (a: Answering, input: unknown) => Promise<void
 				known.length ? `${sentence(e.message)}.` : `${readAddress(address)!.host} does not resolve.`
 			);
 		}
-		if (address === before.address && answers.certificate?.pem === pem) return;
-		answers.address = { address };
-		answers.certificate = { pem, confirmed: null, confirmedBy: null };
+		if (address === before.address && readCertificate(pem).fingerprint === before.certificate?.fingerprint) return {};
 		// Another provider may be another place.
-		delete answers.account;
+		return { address: { address }, certificate: { pem, confirmed: null, confirmedBy: null }, account: undefined };
 	},
 
-	async certificate({ ctx, before, answers, by }, input) {
+	async certificate({ ctx, before, by }, input) {
 		const { fingerprint } = parseInput(SCHEMAS.certificate, input);
 		const pem = await ctx.providers.places.certificate(before.address!);
 		const host = readAddress(before.address!)!.host;
@@ -287,10 +286,10 @@ const ANSWER: Record<JoiningStep, (a: Answering, input: unknown) => Promise<void
 			throw problem('fingerprint', 'The provider shows another certificate now. Look at the address again.');
 		if (standing.value !== 'trusted')
 			throw problem('fingerprint', standing.facts.map((f) => `${sentence(f.words)}.`).join(' '));
-		answers.certificate = { pem, confirmed: fingerprint, confirmedBy: by };
+		return { certificate: { pem, confirmed: fingerprint, confirmedBy: by } };
 	},
 
-	async account({ ctx, before, answers }, input) {
+	async account({ ctx, before }, input) {
 		const { account, secret } = parseInput(SCHEMAS.account, input);
 		let offer: PlaceOffer;
 		try {
@@ -303,10 +302,10 @@ const ANSWER: Record<JoiningStep, (a: Answering, input: unknown) => Promise<void
 		if (before.site === null && known) throw problem('account', `This is ${offer.place}, which is joined up already.`);
 		if (before.site !== null && before.site !== offer.place)
 			throw problem('account', `This is ${offer.place}, not ${before.site}.`);
-		answers.account = { account, secret: ctx.vault.seal(secret, providerSecret(before.address!)), offer };
+		return { account: { account, secret: ctx.vault.seal(secret, providerSecret(before.address!)), offer } };
 	},
 
-	async place({ ctx, before, answers }, input) {
+	async place({ ctx, before }, input) {
 		const place = parseInput(SCHEMAS.place, input);
 		const { offer } = before.account!;
 		const problems: { field: string; words: string }[] = [];
@@ -318,20 +317,20 @@ const ANSWER: Record<JoiningStep, (a: Answering, input: unknown) => Promise<void
 		if (one(ctx.db, 'SELECT 1 FROM sites WHERE name = ? AND id <> ?', [place.name, before.placeId]))
 			problems.push({ field: 'name', words: 'There is a place with this name already.' });
 		if (problems.length) throw new InputProblem(problems);
-		answers.place = { ...place, networks: [...new Set(place.networks)] };
+		return { place: { ...place, networks: [...new Set(place.networks)] } };
 	},
 
-	async directory({ ctx, answers }, input) {
+	async directory({ ctx }, input) {
 		const { folder, account, secret } = parseInput(SCHEMAS.directory, input);
 		if (!one(ctx.db, 'SELECT 1 FROM folders WHERE name = ?', [folder]))
 			throw problem('folder', `The directory has no folder ${folder}.`);
 		const may = await ctx.providers.places.mayCreate(account, secret, folder);
-		if (!may.ok) throw problem(may.saw.includes('does not take') ? 'account' : 'folder', `${sentence(may.saw)}.`);
-		answers.directory = { folder, account, secret: ctx.vault.seal(secret, joinSecret(folder)) };
+		if (!may.ok) throw problem(may.wrong, `${sentence(may.saw)}.`);
+		return { directory: { folder, account, secret: ctx.vault.seal(secret, joinSecret(folder)) } };
 	},
 
-	async prices({ answers }, input) {
-		answers.prices = parseInput(SCHEMAS.prices, input);
+	async prices(_a, input) {
+		return { prices: parseInput(SCHEMAS.prices, input) };
 	}
 };
 
@@ -376,7 +375,7 @@ export async function checkJoining(ctx: Context, id: number): Promise<PlaceResul
 		`SELECT count(*) AS n FROM machines WHERE site_id = ? AND until = ${FOREVER}`,
 		[place]
 	)!.n;
-	const results = await lookAtPlace(ctx, {
+	return lookAtPlace(ctx, {
 		id: place,
 		name: joining.place?.name ?? nameOfSite(ctx.db, place),
 		provider,
@@ -384,5 +383,4 @@ export async function checkJoining(ctx: Context, id: number): Promise<PlaceResul
 		planned: Math.max(0, provider.planned - there),
 		whole: (await ctx.providers.builder.held(place)).whole.length
 	});
-	return PLACE_CHECKS.map((name) => results.find((r) => r.name === name)!);
 }

@@ -1,11 +1,11 @@
 import * as v from 'valibot';
-import { PLACE_CHECK_WORDS, type PlaceResult } from '$lib/core/network/places';
+import { checksFor, PLACE_CHECK_WORDS, type PlaceResult } from '$lib/core/network/places';
 import { noEffects } from '$lib/core/plans/effects';
-import { countWords, FOREVER, MINUTE, SECOND, sizeWords } from '$lib/core/time/units';
+import { countWords, FOREVER, SECOND, sizeWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { all, one, setting, type Db } from '../db';
 import { linesAt } from '../images/queries';
-import { THICK } from '../images/shipping';
+import { HAND_OUT, THICK } from '../images/shipping';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
 import { nameOfSite } from './checks';
 import { answeredProvider, checkJoining, type Joining } from './joinings';
@@ -14,12 +14,6 @@ const joiningSchema = v.strictObject({
 	joining: v.pipe(v.number('Say which joining.'), v.integer('Say which joining.'))
 });
 
-/** How long handing a version out over a thick link takes, as the store needs for copying one. */
-const HAND_OUT = 6 * MINUTE;
-
-/** Without these nothing can be asked of a place at all: the others block what needs them, later. */
-const VITAL = new Set(['provider', 'certificate']);
-
 const checkFacts = (results: PlaceResult[]): { blocks: Fact[]; warnings: Fact[]; reasons: Fact[] } => {
 	const fact = (r: PlaceResult): Fact => ({
 		words: `${PLACE_CHECK_WORDS[r.name].asks} ${r.saw}`,
@@ -27,9 +21,11 @@ const checkFacts = (results: PlaceResult[]): { blocks: Fact[]; warnings: Fact[];
 		source: 'check'
 	});
 	const failing = results.filter((r) => r.ok === false);
+	// Without these nothing can be asked of a place at all: the others block what needs them, later.
+	const vital = checksFor('machines');
 	return {
-		blocks: failing.filter((r) => VITAL.has(r.name)).map(fact),
-		warnings: failing.filter((r) => !VITAL.has(r.name)).map(fact),
+		blocks: failing.filter((r) => vital.includes(r.name)).map(fact),
+		warnings: failing.filter((r) => !vital.includes(r.name)).map(fact),
 		reasons: results.filter((r) => r.ok !== false).map(fact)
 	};
 };

@@ -247,7 +247,11 @@ export interface Places {
 	/** What clocks show at a place, ms UTC. */
 	clocks(place: string): Promise<{ of: string; at: number }[]>;
 	/** Whether a directory account may create computer accounts in a folder. */
-	mayCreate(account: string, secret: string, folder: string): Promise<Seen<true>>;
+	mayCreate(
+		account: string,
+		secret: string,
+		folder: string
+	): Promise<{ ok: true } | { ok: false; wrong: 'account' | 'folder'; saw: string }>;
 }
 
 export interface Agent {

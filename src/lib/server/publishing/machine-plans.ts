@@ -12,7 +12,7 @@ import { accountBlocks, blocksAt } from '../network/checks';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
 import { AS_FOUND } from '$lib/core/images/versions';
 import { testFact, testServers } from './boot';
-import { MACHINES_AT_ONCE, policyOr, policySchema, poolId } from './planner';
+import { MACHINES_AT_ONCE, policyOr, policySchema, poolId, poolName } from './planner';
 
 /** Machines that are taken over, boot servers, and whose a machine is. */
 
@@ -23,7 +23,7 @@ const takeOver = planKind({
 	words: 'Make a pool of machines that are there already, from a list (CSV), as they are',
 	area: 'publishing',
 	schema: v.strictObject({
-		name: v.pipe(v.string(), v.trim(), v.nonEmpty('Give the pool a name.'), v.maxLength(60, 'At most 60 characters.')),
+		name: poolName,
 		site: v.pipe(v.string(), v.nonEmpty('Choose a site.')),
 		/** The line whose versions its machines may take later; until then they stay as they are. */
 		line: v.pipe(v.string(), v.nonEmpty('Choose an image line.')),

@@ -42,6 +42,14 @@ export const policySchema = v.strictObject({
 	placing: v.picklist(['fill', 'spread'])
 });
 
+/** What a pool may be called. */
+export const poolName = v.pipe(
+	v.string(),
+	v.trim(),
+	v.nonEmpty('Give the pool a name.'),
+	v.maxLength(60, 'At most 60 characters.')
+);
+
 const placeSchema = v.optional(
 	v.strictObject({
 		/** Fill few hosts, or spread over all. */
@@ -59,7 +67,7 @@ type PlaceWish = v.InferOutput<typeof placeSchema>;
 
 const poolSchema = v.strictObject({
 	id: v.optional(v.string()),
-	name: v.pipe(v.string(), v.trim(), v.nonEmpty('Give the pool a name.'), v.maxLength(60, 'At most 60 characters.')),
+	name: poolName,
 	site: v.pipe(v.string(), v.nonEmpty('Choose a site.')),
 	line: v.pipe(v.string(), v.nonEmpty('Choose an image line.')),
 	version: v.pipe(v.string(), v.nonEmpty('Choose a version.')),

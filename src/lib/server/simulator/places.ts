@@ -141,12 +141,16 @@ export function placesOf(lab: Lab): Places {
 		},
 		mayCreate: async (account, secret, folder) => {
 			if (account !== LAB_ACCOUNT || secret !== LAB_SECRET)
-				return { ok: false, saw: `the directory does not take the account ${account} with this secret` };
+				return {
+					ok: false,
+					wrong: 'account',
+					saw: `the directory does not take the account ${account} with this secret`
+				};
 			if (!estate.directory.folders.includes(folder))
-				return { ok: false, saw: `the directory has no folder ${folder}` };
+				return { ok: false, wrong: 'folder', saw: `the directory has no folder ${folder}` };
 			if (down('join-refused', folder))
-				return { ok: false, saw: `${account} may not create computer accounts in ${folder}` };
-			return { ok: true, value: true };
+				return { ok: false, wrong: 'folder', saw: `${account} may not create computer accounts in ${folder}` };
+			return { ok: true };
 		}
 	};
 }
