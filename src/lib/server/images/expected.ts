@@ -6,6 +6,9 @@ import { all, type Db } from '../db';
 /** Machines of a site that change side by side when a rule or a rollout has them change: their disks lie on the same volumes. */
 export const AT_ONCE = 8;
 
+/** Disks that are moved side by side where nothing else was asked for: they lie on the same few volumes. */
+export const DISKS_AT_ONCE = 3;
+
 /** Assumed for putting a machine to a version where none has gone through it yet. */
 const ASSUMED = 3 * MINUTE;
 

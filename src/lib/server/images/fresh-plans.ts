@@ -11,7 +11,7 @@ import { all, one } from '../db';
 import { lasting, percent, whole } from '../plans/fields';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { sessionsOn } from '../watch/queries';
-import { AT_ONCE, moveTime, signOutTime } from './expected';
+import { AT_ONCE, DISKS_AT_ONCE, moveTime, signOutTime } from './expected';
 import { sitesWith } from './queries';
 import { versionOrThrow } from './version-plans';
 
@@ -55,6 +55,7 @@ function freshDraft(
 		number: string | null;
 		blocks: Fact[];
 		reasons: Fact[];
+		undo: Draft['undo'];
 		undoWords: string;
 	}
 ): Draft {
@@ -62,42 +63,24 @@ function freshDraft(
 		ctx.db,
 		machines.map((m) => m.id)
 	);
-	const touched = sessions.map((s) => ({
-		kind: 'person',
-		id: s.login,
-		name: s.person,
-		how: input.people === 'now' ? 'signed out' : 'asked to sign out'
-	}));
 	const work = moveTime(ctx.db, machines.length, input.atOnce);
 	const now = ctx.clock.now();
-	const leave =
-		sessions.length === 0 || input.people === 'now'
-			? { middle: 0, ninety: 0 }
-			: signOutTime(
-					ctx.db,
-					machines.map((m) => m.id),
-					now
-				);
-	const waits = (quantile: number) => (input.people === 'ask' ? Math.min(quantile, input.deadline) : quantile);
+	const leave = leaving(
+		ctx,
+		machines.map((m) => m.id),
+		sessions,
+		input
+	);
 	return {
 		title: what.title,
 		effects: {
 			...noEffects(),
-			people: input.people === 'wait' ? [] : touched,
-			sessionsEnded:
-				input.people === 'now' ? sessions.map((s) => ({ kind: 'session', id: String(s.id), name: s.person })) : [],
+			...leave.effects,
 			machines: machines.map((m) => ({ kind: 'machine', id: m.name, name: m.name, how: what.how })),
-			duration: { middle: work.middle + waits(leave.middle), ninety: work.ninety + waits(leave.ninety) }
+			duration: { middle: work.middle + leave.middle, ninety: work.ninety + leave.ninety }
 		},
 		warnings: [
-			...(input.people === 'now' && sessions.length
-				? [
-						{
-							words: `${countWords(sessions.length, 'session')} end at once, and what is not saved in them is lost`,
-							side: 'against' as const
-						}
-					]
-				: []),
+			...leave.warnings,
 			...(pool.assignment === 'personal'
 				? [
 						{
@@ -113,25 +96,7 @@ function freshDraft(
 			...blocksAt(ctx.db, [pool.site], 'machines', now),
 			...(machines.length === 0 ? [{ words: 'no machine of it is to be touched', side: 'against' as const }] : [])
 		],
-		reasons: [
-			...what.reasons,
-			{
-				words:
-					input.people === 'wait'
-						? `${countWords(sessions.length, 'session')} on it now: each machine waits for its last sign-out`
-						: input.people === 'ask'
-							? `people are asked to sign out, and signed out after ${durationWords(input.deadline)}`
-							: `${countWords(sessions.length, 'session')} on it now are ended at once`,
-				source: 'measured'
-			},
-			{
-				words:
-					input.people === 'now'
-						? `at most ${input.atOnce} at once; capacity falls meanwhile`
-						: `at most ${input.atOnce} at once, and of those that are up only as many as the headroom of the hour can spare`,
-				source: 'policy'
-			}
-		],
+		reasons: [...what.reasons, ...leave.reasons('machines')],
 		objects: machines.map((m) => `fresh/${m.name}`),
 		steps: [
 			{
@@ -145,11 +110,72 @@ function freshDraft(
 					deadline: input.deadline,
 					atOnce: input.atOnce
 				},
-				expected: work.middle + waits(leave.middle)
+				expected: work.middle + leave.middle
 			}
 		],
-		undo: null,
+		undo: what.undo,
 		undoWords: what.undoWords
+	};
+}
+
+/** What a plan does to the people on the machines that it takes out of use in turn, and how long it waits for them. */
+function leaving(
+	ctx: Context,
+	machines: readonly number[],
+	sessions: ReturnType<typeof sessionsOn>,
+	input: { people: FreshPeople; deadline: number; atOnce: number }
+): {
+	effects: Pick<Draft['effects'], 'people' | 'sessionsEnded'>;
+	warnings: Fact[];
+	reasons: (what: string) => Fact[];
+	middle: number;
+	ninety: number;
+} {
+	const atOnce = input.people === 'now';
+	const wait =
+		sessions.length === 0 || atOnce ? { middle: 0, ninety: 0 } : signOutTime(ctx.db, machines, ctx.clock.now());
+	const waits = (quantile: number) => (input.people === 'ask' ? Math.min(quantile, input.deadline) : quantile);
+	return {
+		effects: {
+			people:
+				input.people === 'wait'
+					? []
+					: sessions.map((s) => ({
+							kind: 'person',
+							id: s.login,
+							name: s.person,
+							how: atOnce ? 'signed out' : 'asked to sign out'
+						})),
+			sessionsEnded: atOnce ? sessions.map((s) => ({ kind: 'session', id: String(s.id), name: s.person })) : []
+		},
+		warnings:
+			atOnce && sessions.length
+				? [
+						{
+							words: `${countWords(sessions.length, 'session')} ${sessions.length === 1 ? 'ends' : 'end'} at once, and what is not saved in them is lost`,
+							side: 'against'
+						}
+					]
+				: [],
+		reasons: (what) => [
+			{
+				words:
+					input.people === 'wait'
+						? `${countWords(sessions.length, 'session')} on them now: each machine waits for its last sign-out`
+						: input.people === 'ask'
+							? `people are asked to sign out, and signed out after ${durationWords(input.deadline)}`
+							: `${countWords(sessions.length, 'session')} on them now are ended at once`,
+				source: 'measured'
+			},
+			{
+				words: atOnce
+					? `at most ${input.atOnce} ${what} at once; capacity falls meanwhile`
+					: `at most ${input.atOnce} ${what} at once, and of machines that are up only as many as the headroom of the hour can spare`,
+				source: 'policy'
+			}
+		],
+		middle: waits(wait.middle),
+		ninety: waits(wait.ninety)
 	};
 }
 
@@ -190,6 +216,7 @@ const resetPlan = planKind({
 					source: 'image store'
 				}
 			],
+			undo: null,
 			undoWords: 'No: what was changed on the machines is gone, which is what it is for.'
 		});
 	}
@@ -210,6 +237,10 @@ const movePlan = planKind({
 		const pool = poolOrThrow(ctx, input.pool);
 		const version = versionOrThrow(ctx, pool.line, input.number);
 		const machines = machinesOf(ctx, pool.id).filter((m) => m.version !== input.number);
+		const from = new Set(machines.map((m) => m.version));
+		// Those that are on the version already would go back with the others.
+		const together = from.size === 1 && machines.length === machinesOf(ctx, pool.id).length;
+		const before = together && !from.has(AS_FOUND) ? [...from][0]! : null;
 		const whole = sitesWith(ctx.db, pool.line, input.number, ctx.clock.now()).includes(pool.site);
 		return freshDraft(ctx, pool, machines, input, {
 			title: `Move ${pool.name} to ${pool.line} ${input.number}: ${countWords(machines.length, 'machine')}`,
@@ -233,7 +264,11 @@ const movePlan = planKind({
 					source: 'follow rules'
 				}
 			],
-			undoWords: 'Yes: move them to the version before in the same way.'
+			undo: before === null ? null : { kind: 'machines.move', input: { ...input, number: before } },
+			undoWords:
+				before === null
+					? 'They do not all come from one version: each can be brought back by a rule of its own, or the pool be moved again.'
+					: `Yes: they are moved back to ${before}.`
 		});
 	}
 });
@@ -245,29 +280,35 @@ const evenPlan = planKind({
 	schema: v.strictObject({
 		site: v.string(),
 		/** Percent of a volume. */
-		share: v.optional(percent(10), 80)
+		share: v.optional(percent(10), 80),
+		people,
+		deadline,
+		atOnce: v.optional(whole(1, 100, 'the disks at once'), DISKS_AT_ONCE)
 	}),
 	async draft(ctx, input): Promise<Draft> {
 		const { db } = ctx;
 		const site = one<{ name: string }>(db, 'SELECT name FROM sites WHERE id = ?', [input.site]);
 		if (!site) throw new InputProblem([{ field: 'site', words: `There is no site called ${input.site}.` }]);
 		const volumes = (await ctx.providers.compute.volumes()).filter((x) => x.site === input.site);
-		const disks = all<{ machine: string; volume: string; bytes: number; sessions: number }>(
+		const disks = all<{ id: number; machine: string; volume: string; bytes: number }>(
 			db,
-			`SELECT m.name AS machine, pl.volume_id AS volume, p.disk + CASE p.page_place WHEN 'apart' THEN p.page_file ELSE 0 END AS bytes, (SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.until = ${FOREVER}) AS sessions
+			`SELECT m.id, m.name AS machine, pl.volume_id AS volume, p.disk + CASE p.page_place WHEN 'apart' THEN p.page_file ELSE 0 END AS bytes
 			 FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} JOIN pools p ON p.id = m.pool_id AND p.until = ${FOREVER}
 			 WHERE m.until = ${FOREVER} AND m.site_id = ? ORDER BY m.name`,
 			[input.site]
 		);
-		const used = new Map(disks.map((d) => [d.machine, d.sessions]));
+		const ids = new Map(disks.map((d) => [d.machine, d.id]));
 		const { value, facts } = evenOut(volumes, disks, input.share / 100);
 		const moves = value?.moves ?? [];
-		const inUse = moves.filter((m) => (used.get(m.machine) ?? 0) > 0).length;
-		const last = moves.reduce((n, m) => n + 20 * SECOND + (m.bytes / 300e6) * SECOND, 0) / 3;
+		const machines = moves.map((m) => ids.get(m.machine)!);
+		const sessions = sessionsOn(db, machines);
+		const work = moves.reduce((n, m) => n + 20 * SECOND + (m.bytes / 300e6) * SECOND, 0) / input.atOnce;
+		const leave = leaving(ctx, machines, sessions, input);
 		return {
 			title: `Even the volumes of ${site.name} out under ${input.share} %`,
 			effects: {
 				...noEffects(),
+				...leave.effects,
 				bytes: value?.bytes ?? 0,
 				machines: moves.map((m) => ({
 					kind: 'machine',
@@ -275,16 +316,9 @@ const evenPlan = planKind({
 					name: m.machine,
 					how: `disk from ${m.from} to ${m.to}`
 				})),
-				duration: { middle: last, ninety: last * 1.5 }
+				duration: { middle: work + leave.middle, ninety: work * 1.5 + leave.ninety }
 			},
-			warnings: inUse
-				? [
-						{
-							words: `${countWords(inUse, 'machine')} of them ${inUse === 1 ? 'is' : 'are'} in use: their disks are moved after the last sign-out`,
-							side: 'against'
-						}
-					]
-				: [],
+			warnings: leave.warnings,
 			blocks:
 				value === null
 					? facts.filter((f) => f.side === 'against')
@@ -293,6 +327,7 @@ const evenPlan = planKind({
 						: [],
 			reasons: [
 				...facts,
+				...(moves.length ? leave.reasons('their disks') : []),
 				...moves.slice(0, 10).map((m): Fact => ({
 					words: `${m.machine}: ${sizeWords(m.bytes)} from ${m.from} to ${m.to}`,
 					source: 'volumes'
@@ -303,8 +338,13 @@ const evenPlan = planKind({
 				{
 					kind: 'volumes.move',
 					words: `Move ${countWords(moves.length, 'disk')}`,
-					input: { moves: moves.map(({ machine, to }) => ({ machine, to })) },
-					expected: last
+					input: {
+						moves: moves.map(({ machine, to }) => ({ machine, to })),
+						people: input.people,
+						deadline: input.deadline,
+						atOnce: input.atOnce
+					},
+					expected: work + leave.middle
 				}
 			],
 			undo: null,

@@ -5,6 +5,7 @@ import { sleep, type Context } from '../context';
 import { all, one, run } from '../db';
 import { stepHandler, type StepHandler, type StepRun } from '../jobs/step';
 import { ProviderError } from '../providers';
+import { DISKS_AT_ONCE } from './expected';
 import type { FreshPeople } from './fresh-plans';
 import { seeToPeople } from './leaving';
 
@@ -22,6 +23,7 @@ const LOOK = MINUTE;
 
 interface Row {
 	name: string;
+	pool: string;
 	version: string;
 	on: number;
 	sessions: number;
@@ -31,67 +33,82 @@ export const freshSteps: Record<string, StepHandler> = {
 	'machines.fresh': stepHandler<FreshInput>({
 		async run(step) {
 			const { input, log } = step;
-			const { done, failed } = await makeFresh(step, { ...input, versionOf: (m) => input.number ?? m.version });
+			const { done, failed } = await makeFresh(step, {
+				...input,
+				keepsHeadroom: input.people !== 'now',
+				versionOf: (m) => input.number ?? m.version
+			});
 			log(failed.length ? `${done.length} done; not ${failed.join(', ')}` : `${done.length} done`);
 			return { result: { done: done.length, failed: failed.length } };
 		}
 	}),
 
-	'volumes.move': stepHandler<{ moves: { machine: string; to: string }[] }>({
+	'volumes.move': stepHandler<{
+		moves: { machine: string; to: string }[];
+		people?: FreshPeople;
+		deadline?: number;
+		atOnce?: number;
+	}>({
 		async run(step) {
-			const { ctx, input, job, n, cancelled, key, log } = step;
-			const { db } = ctx;
+			const { ctx, input, key, log } = step;
 			const to = new Map(input.moves.map((m) => [m.machine, m.to]));
-			const running = new Map<string, Promise<void>>();
-			for (;;) {
-				if (cancelled()) throw new ProviderError('cancelled; disks that were not reached are where they were', false);
-				const done = new Set(
-					all<{ item: string }>(db, 'SELECT item FROM job_items WHERE job_id = ? AND n = ?', [job.id, n]).map(
-						(i) => i.item
-					)
-				);
-				const open = input.moves.map((m) => m.machine).filter((m) => !done.has(m));
-				if (open.length === 0) break;
-				const rows = rowsOf(ctx, open);
-				for (const gone of open.filter((m) => !rows.some((r) => r.name === m)))
-					mark(step, gone, 'it is no longer there');
-				for (const r of rows) {
-					if (running.size >= 3) break;
-					if (running.has(r.name) || r.sessions > 0) continue;
-					running.set(
-						r.name,
-						outOfUse(step, r.name, false, () =>
-							ctx.providers.compute.moveDisk(r.name, to.get(r.name)!, key(`disk ${r.name}`))
-						).finally(() => running.delete(r.name))
-					);
-				}
-				await Promise.race([sleep(ctx.clock, LOOK), ...(running.size ? running.values() : [])]);
-			}
-			log(`${input.moves.length} disks moved`);
+			const { done, failed } = await takeTurns(step, {
+				machines: [...to.keys()],
+				people: input.people ?? 'wait',
+				deadline: input.deadline ?? 0,
+				atOnce: input.atOnce ?? DISKS_AT_ONCE,
+				keepsHeadroom: input.people !== 'now',
+				overSessions: false,
+				told: 'The disk of this desktop will be moved.',
+				endedBy: 'signed out so that the disk of the machine can be moved',
+				work: (r) => ctx.providers.compute.moveDisk(r.name, to.get(r.name)!, key(`disk ${r.name}`))
+			});
+			log(failed.length ? `${done.length} disks moved; not ${failed.join(', ')}` : `${done.length} disks moved`);
+			return { result: { done: done.length, failed: failed.length } };
 		}
 	})
 };
 
 /** Machines to put to a version each, and what happens with the people on them. */
-export interface FreshWish {
-	/** The pool whose headroom has to be kept; null: in an emergency none is. */
-	pool: string | null;
+interface FreshWish {
 	machines: string[];
 	versionOf: (machine: { name: string; version: string }) => string;
 	people: FreshPeople;
 	/** After how long whoever was asked is signed out, ms. */
 	deadline: number;
 	atOnce: number;
+	/** Whether the headroom of their pools has to be kept; in an emergency it is not. */
+	keepsHeadroom: boolean;
+}
+
+/** Puts machines to a version, so many at once, each when nobody is on it, or at once. */
+export const makeFresh = (step: TurnStep, { versionOf, ...wish }: FreshWish) =>
+	takeTurns(step, {
+		...wish,
+		overSessions: wish.people === 'now',
+		told: 'This desktop will be put back to its image.',
+		endedBy: 'signed out so that the machine can be put back to its image',
+		work: (r) => step.ctx.providers.compute.reset(r.name, versionOf(r), step.key(`fresh ${r.name}`))
+	});
+
+type TurnStep = Pick<StepRun, 'ctx' | 'job' | 'n' | 'log' | 'key' | 'cancelled'>;
+
+/** Machines to which something is to be done while nobody is on them. */
+interface TurnWish extends Omit<FreshWish, 'versionOf'> {
+	/** Whether the work itself ends the sessions of a machine, so that it need not wait for their end. */
+	overSessions: boolean;
+	/** What people who are asked to leave are told that will happen. */
+	told: string;
+	/** What a session that was signed out has ended by. */
+	endedBy: string;
+	work: (machine: Row) => Promise<void>;
 }
 
 /**
- * Puts machines to a version, so many at once, each when nobody is on it, or at once. Which are done stands with the job's
- * items: taken up again, it goes on with the others.
+ * Takes machines out of use in turn, so many at once, and does the work on each. Which are done stands with the job's items:
+ * taken up again, it goes on with the others.
  */
-export async function makeFresh(
-	step: Pick<StepRun, 'ctx' | 'job' | 'n' | 'log' | 'key' | 'cancelled'>,
-	wish: FreshWish
-): Promise<{ done: string[]; failed: string[] }> {
+async function takeTurns(step: TurnStep, wish: TurnWish): Promise<{ done: string[]; failed: string[] }> {
 	const { ctx, job, n, cancelled } = step;
 	const { db } = ctx;
 	const began = one<{ began: number }>(db, 'SELECT began FROM job_steps WHERE job_id = ? AND n = ?', [
@@ -114,24 +131,28 @@ export async function makeFresh(
 		const there = new Set(rows.map((r) => r.name));
 		for (const gone of open.filter((m) => !there.has(m))) mark(step, gone, 'it is no longer there');
 		await seeToPeople(step, open, {
-			people: wish.people === 'ask' ? 'ask' : 'wait',
-			until: began + wish.deadline,
-			message: (left) =>
-				`This desktop will be put back to its image. Please save your work and sign out within ${left}.`,
-			endedBy: 'signed out so that the machine can be put back to its image'
+			people: wish.people === 'wait' || wish.overSessions ? 'wait' : 'ask',
+			until: wish.people === 'now' ? began : began + wish.deadline,
+			message: (left) => `${wish.told} Please save your work and sign out within ${left}.`,
+			endedBy: wish.endedBy
 		});
-		let spare = wish.pool === null || wish.people === 'now' ? { free: Infinity, each: 1 } : spareOf(ctx, wish.pool);
+		const spare = new Map<string, { free: number; each: number }>();
 		for (const r of rows) {
 			if (running.size >= wish.atOnce) break;
-			if (running.has(r.name) || (r.sessions > 0 && wish.people !== 'now')) continue;
+			if (running.has(r.name) || (r.sessions > 0 && !wish.overSessions)) continue;
 			// Machines that are up are only taken where the hour can spare them; in an emergency all are.
-			if (r.on) {
-				if (spare.free < spare.each) continue;
-				spare = { ...spare, free: spare.free - spare.each };
+			if (r.on && wish.keepsHeadroom) {
+				const own = spare.get(r.pool) ?? spareOf(ctx, r.pool);
+				if (own.free < own.each) {
+					if (!spare.has(r.pool)) await startStandIn(step, r.pool, new Set(open));
+					spare.set(r.pool, own);
+					continue;
+				}
+				spare.set(r.pool, { ...own, free: own.free - own.each });
 			}
 			running.set(
 				r.name,
-				freshen(step, r, wish).finally(() => running.delete(r.name))
+				outOfUse(step, r.name, wish.overSessions, () => wish.work(r)).finally(() => running.delete(r.name))
 			);
 		}
 		await Promise.race([sleep(ctx.clock, LOOK), ...(running.size >= wish.atOnce ? running.values() : [])]);
@@ -141,7 +162,7 @@ export async function makeFresh(
 const rowsOf = (ctx: Context, machines: string[]): Row[] =>
 	all<Row>(
 		ctx.db,
-		`SELECT m.name, pl.version, st.state <> 'off' AS "on", (SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.until = ${FOREVER}) AS sessions
+		`SELECT m.name, m.pool_id AS pool, pl.version, st.state <> 'off' AS "on", (SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.until = ${FOREVER}) AS sessions
 		 FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} JOIN machine_states st ON st.machine_id = m.id AND st.until = ${FOREVER}
 		 WHERE m.until = ${FOREVER} AND m.name IN (SELECT value FROM json_each(?)) ORDER BY m.name`,
 		[JSON.stringify(machines)]
@@ -164,6 +185,43 @@ function spareOf(ctx: Context, id: string): { free: number; each: number } {
 	};
 }
 
+/**
+ * Where every place that is up is needed, a machine that is done already, or has nothing to be done to it, is started to
+ * stand in for the next one, within the most that the pool may have up.
+ */
+async function startStandIn(
+	{ ctx, key, log }: Pick<StepRun, 'ctx' | 'key' | 'log'>,
+	id: string,
+	open: ReadonlySet<string>
+): Promise<void> {
+	const now = ctx.clock.now();
+	const pool = poolAt(ctx.db, id, now);
+	if (!pool) return;
+	const own = all<{ id: number; name: string; state: string }>(
+		ctx.db,
+		`SELECT m.id, m.name, st.state FROM machines m JOIN machine_states st ON st.machine_id = m.id AND st.until = ${FOREVER}
+		 WHERE m.pool_id = ? AND m.until = ${FOREVER} ORDER BY m.name`,
+		[id]
+	);
+	if (own.some((m) => m.state === 'starting' || m.state === 'agent up')) return;
+	if (own.filter((m) => m.state !== 'off').length >= pool.policy.most) return;
+	const next = own.find((m) => m.state === 'off' && !open.has(m.name));
+	if (!next) return;
+	const words = 'it stands in while others of its pool are taken out of use';
+	run(ctx.db, 'INSERT OR REPLACE INTO power_actions VALUES (?, ?, ?, ?)', [
+		next.id,
+		now,
+		'start',
+		JSON.stringify([{ words, side: 'for', source: 'plan' }])
+	]);
+	try {
+		await ctx.providers.compute.start(next.name, words, key(`stand-in ${next.name} ${now}`));
+	} catch (e) {
+		if (!(e instanceof ProviderError)) throw e;
+		log(`${next.name} did not start to stand in: ${e.message}`);
+	}
+}
+
 function mark(
 	{ ctx, job, n, log }: Pick<StepRun, 'ctx' | 'job' | 'n' | 'log'>,
 	machine: string,
@@ -177,17 +235,6 @@ function mark(
 		error
 	]);
 	log(error === null ? `${machine}: done` : `${machine}: ${error}`);
-}
-
-/** Takes one machine out of use, puts it to its version, and gives it back. */
-async function freshen(
-	step: Pick<StepRun, 'ctx' | 'job' | 'n' | 'log' | 'key'>,
-	r: Row,
-	wish: FreshWish
-): Promise<void> {
-	await outOfUse(step, r.name, wish.people === 'now', async () => {
-		await step.ctx.providers.compute.reset(r.name, wish.versionOf(r), step.key(`fresh ${r.name}`));
-	});
 }
 
 /**

@@ -25,7 +25,7 @@ describe('a pool kept fresh', () => {
 		const { h, session } = await withSomebody();
 		const plan = await h.draft('machines.reset', { pool: 'quay', people: 'now' });
 		expect(plan.effects.sessionsEnded).toHaveLength(1);
-		expect(plan.warnings[0]!.words).toMatch(/1 session end at once/);
+		expect(plan.warnings[0]!.words).toMatch(/1 session ends at once/);
 		const job = await h.finish(await h.commit(plan.id));
 		expect(job).toMatchObject({ state: 'done', result: { done: 6, failed: 0 } });
 		expect(h.lab.world.sessions.has(session)).toBe(false);
@@ -66,6 +66,7 @@ describe('a pool kept fresh', () => {
 		const { h } = await withSomebody();
 		const plan = await h.draft('machines.move', { pool: 'quay', number: '1.1.0', people: 'now' });
 		expect(plan.effects.machines.map((m) => m.how)).toEqual(Array(6).fill('moved to 1.1.0'));
+		expect(plan.undo).toMatchObject({ kind: 'machines.move', input: { pool: 'quay', number: '1.0.0' } });
 		await h.finish(await h.commit(plan.id));
 		await h.live(MINUTE);
 		expect(one(h.db, `SELECT count(*) AS n FROM machine_places WHERE version = '1.1.0'`)).toEqual({ n: 6 });
@@ -89,11 +90,11 @@ describe('a pool kept fresh', () => {
 });
 
 describe('volumes evened out', () => {
-	const twoVolumes = () => {
+	const twoVolumes = (second = 2000 * GB) => {
 		const e = estate();
 		const quay = e.volumes.find((v) => v.site === 'quay')!;
 		quay.size = 500 * GB;
-		e.volumes.push({ ...quay, id: 'quay-v2', size: 2000 * GB });
+		e.volumes.push({ ...quay, id: 'quay-v2', size: second });
 		return e;
 	};
 	test('the fewest bytes that bring every volume under the share, over disks that nobody is on', async () => {
@@ -113,6 +114,34 @@ describe('volumes evened out', () => {
 		expect((await h.draft('volumes.even', { site: 'quay', share: 50 })).blocks[0]!.words).toBe(
 			'nothing has to be moved'
 		);
+	});
+	test('over disks that somebody is on: waits, asks first, or signs out at once, as was chosen', async () => {
+		const h = await Harness.of(twoVolumes(6000 * GB));
+		await h.live(5 * MINUTE);
+		for (const m of [...h.lab.world.machines.values()].filter((x) => x.pool === 'quay'))
+			void h.server.providers.compute.moveDisk(m.name, 'quay-v1', `pre ${m.name}`);
+		await h.live(30 * MINUTE, 30_000);
+		const sessions: number[] = [];
+		for (const login of ['anna', 'bo', 'cleo']) {
+			const id = h.lab.apply({ c: 'connect', login, publication: 'desk', secondFactor: true, key: login }) as number;
+			await h.live(10 * MINUTE, MINUTE);
+			const session = h.lab.world.connections.get(id)?.session;
+			if (session) sessions.push(session);
+		}
+		const even = { site: 'quay', share: 10 };
+		const wait = await h.draft('volumes.even', even);
+		const now = await h.draft('volumes.even', { ...even, people: 'now', atOnce: 6 });
+		expect(wait.effects).toMatchObject({ people: [], sessionsEnded: [] });
+		expect(wait.reasons.map((r) => r.words).join()).toMatch(/each machine waits for its last sign-out/);
+		expect(now.effects.sessionsEnded.length).toBeGreaterThan(0);
+		expect(now.effects.duration!.middle).toBeLessThan(wait.effects.duration!.middle);
+		expect(now.warnings[0]!.words).toMatch(/ends? at once, and what is not saved/);
+		const job = await h.finish(await h.commit(now.id));
+		expect(job).toMatchObject({ state: 'done', result: { failed: 0, done: now.effects.machines.length } });
+		const named = new Set(now.effects.sessionsEnded.map((s) => Number(s.id)));
+		// Whoever was named was signed out, and nobody else.
+		for (const id of sessions) expect(h.lab.world.sessions.has(id)).toBe(!named.has(id));
+		await expect(h.draft('volumes.even', { ...even, atOnce: 0 })).rejects.toThrow('At least 1.');
 	});
 	test('is refused with the reason where there is no room', async () => {
 		const h = await Harness.of(estate());

@@ -142,7 +142,9 @@ describe('a schedule', () => {
 		h.lab.apply({ c: 'fault', kind: 'right-taken', target: 'updates', value: null });
 		await h.live(26 * HOUR, 2 * MINUTE);
 		expect(needs().find((n) => n.unit === 'not done')!.facts[0]!.words).toMatch(/may not reach the update service/);
-		await h.carryOut('schedule.remove', { schedule: 1 });
+		await expect(h.draft('schedule.add', nightly)).rejects.toThrow(/There is a schedule called .* already/);
+		// Undone from the change log, by its name.
+		await h.carryOut('schedule.remove', { schedule: nightly.title });
 		expect(schedulesAt(h.db, h.lab.now)).toEqual([]);
 	});
 

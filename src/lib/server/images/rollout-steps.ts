@@ -200,7 +200,7 @@ export const rolloutSteps: Record<string, StepHandler> = {
 					.map((m) => [m.machine, m.from])
 			);
 			const { done, failed } = await makeFresh(step, {
-				pool: null,
+				keepsHeadroom: false,
 				machines: [...back.keys()],
 				versionOf: (m) => back.get(m.name) ?? m.version,
 				people: input.people,

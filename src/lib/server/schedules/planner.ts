@@ -5,7 +5,7 @@ import { DAY } from '$lib/core/time/units';
 import { knowsZone, momentWords } from '$lib/core/time/zone';
 import type { Fact } from '$lib/core/why/explained';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
-import { scheduleById } from './queries';
+import { scheduleById, schedulesAt } from './queries';
 
 /** Kinds of plan that may come back by themselves: all of the builder's own area, and none that takes something away. */
 const SCHEDULABLE = ['image.rebuild', 'image.build', 'machines.reset', 'machines.move', 'volumes.even'];
@@ -26,6 +26,8 @@ const addPlan = planKind({
 		const wrong = recurrenceProblems(input);
 		if (wrong.length) throw new InputProblem(wrong);
 		const now = ctx.clock.now();
+		if (schedulesAt(ctx.db, now).some((s) => s.title === input.title))
+			throw new InputProblem([{ field: 'title', words: `There is a schedule called ${input.title} already.` }]);
 		// The catalogue knows this plan, and this plan the catalogue: it is asked when it is needed.
 		const [{ planKindOf }, { parseInput }] = await Promise.all([import('../plans/catalogue'), import('../plans')]);
 		const kind = planKindOf(input.kind);
@@ -62,8 +64,8 @@ const addPlan = planKind({
 			],
 			objects: [],
 			steps: [{ kind: 'schedule.write', words: 'Write the schedule', input, expected: 200 }],
-			undo: null,
-			undoWords: 'Yes: take the schedule off.'
+			undo: { kind: 'schedule.remove', input: { schedule: input.title } },
+			undoWords: 'Yes: the schedule is taken off; what it has done by then stays done.'
 		};
 	}
 });
@@ -72,9 +74,13 @@ const removePlan = planKind({
 	kind: 'schedule.remove',
 	words: 'Take a schedule off',
 	area: 'images',
-	schema: v.strictObject({ schedule: v.pipe(v.number(), v.integer()) }),
+	/** By its number, or by its name among those in force. */
+	schema: v.strictObject({ schedule: v.union([v.pipe(v.number(), v.integer()), v.string()], 'Name a schedule.') }),
 	async draft(ctx, input): Promise<Draft> {
-		const s = scheduleById(ctx.db, input.schedule);
+		const s =
+			typeof input.schedule === 'number'
+				? scheduleById(ctx.db, input.schedule)
+				: schedulesAt(ctx.db, ctx.clock.now()).find((x) => x.title === input.schedule);
 		if (!s) throw new InputProblem([{ field: 'schedule', words: `There is no schedule ${input.schedule}.` }]);
 		const next = occurrences(s, ctx.clock.now(), ctx.clock.now() + 800 * DAY, 1)[0];
 		return {
@@ -89,7 +95,7 @@ const removePlan = planKind({
 				}
 			],
 			objects: [`schedule/${s.id}`],
-			steps: [{ kind: 'schedule.end', words: 'Take the schedule off', input, expected: 200 }],
+			steps: [{ kind: 'schedule.end', words: 'Take the schedule off', input: { schedule: s.id }, expected: 200 }],
 			undo: {
 				kind: 'schedule.add',
 				input: {

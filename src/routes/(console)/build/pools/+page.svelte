@@ -1,8 +1,7 @@
 <script lang="ts">
 	import { untrack } from 'svelte';
 	import { page } from '$app/state';
-	import { DateTime } from 'luxon';
-	import { parseDuration, sizeWords } from '$lib/core/time/units';
+	import { sizeWords } from '$lib/core/time/units';
 	import BuildNav from '$lib/ui/build/BuildNav.svelte';
 	import Field from '$lib/ui/forms/Field.svelte';
 	import { imageWords } from '$lib/core/images/versions';
@@ -10,54 +9,31 @@
 	import TextField from '$lib/ui/forms/TextField.svelte';
 	import { addressWith } from '$lib/ui/frame/address';
 	import { draftFrom } from '$lib/ui/plan/draft';
+	import Turns, { draftTurns, turnsForm } from './Turns.svelte';
 
 	let { data } = $props();
 	const may = (kind: string) => data.look.live && data.mayDraft.includes(kind);
 	let chosen = $state(untrack(() => data.pools[0]?.id ?? ''));
 	const pool = $derived(data.pools.find((p) => p.id === chosen) ?? null);
-	let f = $state(
-		untrack(() => ({
-			kind: 'machines.reset',
-			number: '',
-			people: 'wait',
-			deadline: '2 h',
-			atOnce: '8',
-			again: false,
-			rule: 'FREQ=WEEKLY;BYDAY=SU',
-			begins: `${DateTime.fromMillis(data.look.known, { zone: data.homeZone }).plus({ days: 1 }).toFormat('yyyy-MM-dd')}T03:00`,
-			share: '80'
-		}))
-	);
+	let kind = $state('machines.reset');
+	let number = $state('');
+	const turns = (atOnce: number) => untrack(() => turnsForm(atOnce, data.look.known, data.homeZone));
+	let fresh = $state(turns(8));
 	let errors: Record<string, string> = $state({});
 	const versions = $derived(data.lines.find((l) => l.id === pool?.line)?.versions ?? []);
 	$effect(() => {
-		if (!versions.includes(f.number)) f.number = versions.at(-1) ?? '';
+		if (!versions.includes(number)) number = versions.at(-1) ?? '';
 	});
 	async function plan(e: SubmitEvent) {
 		e.preventDefault();
 		if (!pool) return;
-		const deadline = parseDuration(f.deadline);
-		if (deadline === null) {
-			errors = { deadline: 'Write a duration such as 2 h.' };
-			return;
-		}
-		const input = {
-			pool: pool.id,
-			...(f.kind === 'machines.move' ? { number: f.number } : {}),
-			people: f.people,
-			deadline,
-			atOnce: Number(f.atOnce)
-		};
-		errors = f.again
-			? await draftFrom('schedule.add', {
-					title: `${f.kind === 'machines.move' ? 'Move' : 'Reset'} ${pool.name}`,
-					kind: f.kind,
-					input,
-					rule: f.rule,
-					begins: f.begins,
-					zone: data.homeZone
-				})
-			: await draftFrom(f.kind, input);
+		errors = await draftTurns(
+			fresh,
+			kind,
+			{ pool: pool.id, ...(kind === 'machines.move' ? { number } : {}) },
+			`${kind === 'machines.move' ? 'Move' : 'Reset'} ${pool.name}`,
+			data.homeZone
+		);
 	}
 	let servers: string[] = $derived(pool?.bootServers ?? []);
 	let bootErrors: Record<string, string> = $state({});
@@ -65,8 +41,17 @@
 		e.preventDefault();
 		bootErrors = await draftFrom('pool.boot-servers', { pool: pool!.id, servers });
 	}
+	let share = $state('80');
+	let disks = $state(turns(3));
 	let evenErrors: Record<string, string> = $state({});
-	const even = async (site: string) => (evenErrors = await draftFrom('volumes.even', { site, share: Number(f.share) }));
+	const even = async (site: { id: string; name: string }) =>
+		(evenErrors = await draftTurns(
+			disks,
+			'volumes.even',
+			{ site: site.id, share: Number(share) },
+			`Even out ${site.name}`,
+			data.homeZone
+		));
 </script>
 
 <h1 class="sr-only">Pools kept fresh</h1>
@@ -109,48 +94,29 @@
 				<h2 class="head mt-4">Make {pool.name} fresh <small>the quickest answer to malware, too</small></h2>
 				<div class="mt-1.5 grid grid-cols-5 gap-x-4">
 					<Field label="What"
-						>{#snippet children(p)}<select {...p} class="field" bind:value={f.kind}
+						>{#snippet children(p)}<select {...p} class="field" bind:value={kind}
 								><option value="machines.reset">reset to its image</option><option value="machines.move"
 									>move to a version</option
 								></select
 							>{/snippet}</Field
 					>
-					{#if f.kind === 'machines.move'}<Field label="Version" problem={errors.number ?? errors['input.number']}
-							>{#snippet children(p)}<select {...p} class="field" bind:value={f.number}
+					{#if kind === 'machines.move'}<Field label="Version" problem={errors.number ?? errors['input.number']}
+							>{#snippet children(p)}<select {...p} class="field" bind:value={number}
 									>{#each versions.toReversed() as v (v)}<option>{v}</option>{/each}</select
 								>{/snippet}</Field
 						>{/if}
-					<Field label="People who are signed in" problem={errors.people}
-						>{#snippet children(p)}<select {...p} class="field" bind:value={f.people}
-								><option value="wait">wait for their sign-out</option><option value="ask">ask, then sign out</option
-								><option value="now">sign out at once</option></select
-							>{/snippet}</Field
-					>
-					{#if f.people === 'ask'}<TextField
-							label="Signed out after"
-							problem={errors.deadline}
-							bind:value={f.deadline}
-						/>{/if}
-					<TextField label="At once, at most" problem={errors.atOnce} bind:value={f.atOnce} inputmode="numeric" />
-					{#if f.again}
-						<TextField label="Rule" hint="RFC 5545" problem={errors.rule} bind:value={f.rule} />
-						<TextField
-							label="First time"
-							hint={data.homeZone}
-							problem={errors.begins}
-							bind:value={f.begins}
-							type="datetime-local"
-						/>
-					{/if}
+					<Turns bind:f={fresh} {errors} zone={data.homeZone} />
 				</div>
 				<div class="flex items-center gap-4 text-[13px]">
 					<label class="flex items-center gap-1.5"
-						><input type="checkbox" bind:checked={f.again} /> again and again, by a rule</label
+						><input type="checkbox" bind:checked={fresh.again} /> again and again, by a rule</label
 					>
 					<button class="btn btn-go"
-						>{f.again ? 'Plan the schedule' : f.kind === 'machines.move' ? 'Plan the move' : 'Plan the reset'}</button
+						>{fresh.again ? 'Plan the schedule' : kind === 'machines.move' ? 'Plan the move' : 'Plan the reset'}</button
 					>
-					{#if errors.form || errors.pool}<p class="text-buoy" role="alert">{errors.form ?? errors.pool}</p>{/if}
+					{#if errors.form || errors.pool || errors.title}<p class="text-buoy" role="alert">
+							{errors.form ?? errors.pool ?? errors.title}
+						</p>{/if}
 				</div>
 			{/if}
 		</form>
@@ -175,20 +141,19 @@
 	{/if}
 
 	{#if data.places.length}
-		<div class="mt-6 flex items-end gap-3">
-			<h2 class="head pb-1">Volumes <small>evened out by moving as few bytes as can be</small></h2>
-			{#if may('volumes.even')}<label class="text-ink2 ml-auto flex items-center gap-2 text-[12.5px]"
-					>none over, % <input
-						class="field w-[70px]"
-						inputmode="numeric"
-						bind:value={f.share}
-						aria-invalid={evenErrors.share !== undefined}
-					/></label
-				>{/if}
-		</div>
-		{#if evenErrors.share || evenErrors.form}<p class="text-buoy text-right text-[12.5px]" role="alert">
-				{evenErrors.share ?? evenErrors.form}
-			</p>{/if}
+		<h2 class="head mt-6">Volumes <small>evened out by moving as few bytes as can be</small></h2>
+		{#if may('volumes.even')}
+			<div class="mt-1.5 grid grid-cols-5 gap-x-4" role="group" aria-label="How volumes are evened out">
+				<TextField label="None over, %" problem={evenErrors.share} bind:value={share} inputmode="numeric" />
+				<Turns bind:f={disks} errors={evenErrors} zone={data.homeZone} />
+			</div>
+			<label class="flex items-center gap-1.5 text-[13px]"
+				><input type="checkbox" bind:checked={disks.again} /> again and again, by a rule</label
+			>
+			{#if evenErrors.form || evenErrors.title}<p class="text-buoy text-[12.5px]" role="alert">
+					{evenErrors.form ?? evenErrors.title}
+				</p>{/if}
+		{/if}
 		<table class="grid-table mt-1">
 			<tbody>
 				{#each data.places as s (s.id)}
@@ -212,8 +177,8 @@
 							</div></td
 						>
 						<td class="num"
-							>{#if may('volumes.even') && s.volumes.length > 1}<button class="btn" onclick={() => even(s.id)}
-									>Even out {s.name}</button
+							>{#if may('volumes.even') && s.volumes.length > 1}<button class="btn" onclick={() => even(s)}
+									>{disks.again ? 'Schedule it for' : 'Even out'} {s.name}</button
 								>{/if}</td
 						>
 					</tr>
