@@ -309,11 +309,12 @@ test.describe('the builder, before Tuesday', () => {
 		await visit(page, '/build/pools');
 		await accessible(page);
 		await page.getByLabel('Choose Payroll close').check();
-		await page.getByLabel('People who are signed in').selectOption('now');
-		await page.getByLabel('At once, at most').fill('0');
+		const how = page.getByRole('group', { name: 'How Payroll close is made fresh' });
+		await how.getByLabel('People who are signed in').selectOption('now');
+		await how.getByLabel('At once, at most').fill('0');
 		await page.getByRole('button', { name: 'Plan the reset' }).click();
 		await expect(page.getByText('At least 1.')).toBeVisible();
-		await page.getByLabel('At once, at most').fill('14');
+		await how.getByLabel('At once, at most').fill('14');
 		await page.getByRole('button', { name: 'Plan the reset' }).click();
 		await expect(plan(page)).toContainText('Reset Payroll close to its image: 14 machines');
 		expect(await commitAndFollow(page)).toBe('done');

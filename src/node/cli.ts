@@ -12,6 +12,7 @@ import { verifyData } from '$lib/server/db/verify';
 import { isStaffRole, keepToken, newTokenSecret } from '$lib/server/identity/accounts';
 import { loadEstate } from '$lib/server/history';
 import { LabStore } from '$lib/server/simulator/store';
+import { captureCommand, checkPackageCommand, CommandProblem, inventoryCommand } from './cli-packages';
 
 const USAGE = `usage: npm run sextant -- <command>
 
@@ -21,7 +22,14 @@ const USAGE = `usage: npm run sextant -- <command>
   token create --name X --role R [--data DIR]         makes an API token and prints its secret once
   backup FILE [--data DIR]                   copies the data while the server runs
   restore FILE [--data DIR]                  puts a copy back; the server must be stopped
-  verify [--data DIR]                        checks the database, the change log and all intervals`;
+  verify [--data DIR]                        checks the database, the change log and all intervals
+  inventory DIR [--settings FILE …] [--of NAME] [--system NAME --users single|multi] -o FILE
+                                             writes down what a folder and files of settings hold
+  inventory schema                           prints the JSON Schema of inventories
+  capture --before FILE --after FILE --folder DIR --name NAME [--version V] [--note TEXT] [--idle FILE --idle FILE]
+          [--take PATTERN …] [--leave PATTERN …] [--upon PACKAGE.tar] -o PACKAGE.tar
+                                             makes a package from two inventories and the folder of the second
+  package check FILE                         reads a package, checks every digest, and says what it is`;
 
 function fail(line: string, code = 1): never {
 	console.error(line);
@@ -38,6 +46,20 @@ const { values, positionals } = (() => {
 				seed: { type: 'string' },
 				name: { type: 'string' },
 				role: { type: 'string' },
+				settings: { type: 'string', multiple: true },
+				of: { type: 'string' },
+				system: { type: 'string' },
+				users: { type: 'string' },
+				output: { type: 'string', short: 'o' },
+				before: { type: 'string' },
+				after: { type: 'string' },
+				idle: { type: 'string', multiple: true },
+				folder: { type: 'string' },
+				version: { type: 'string' },
+				note: { type: 'string' },
+				take: { type: 'string', multiple: true },
+				leave: { type: 'string', multiple: true },
+				upon: { type: 'string' },
 				data: { type: 'string', default: 'data/demo' }
 			}
 		});
@@ -69,7 +91,20 @@ switch ([area, verb].filter(Boolean).join(' ')) {
 	default:
 		if (area === 'backup' && verb) await backup(resolve(verb));
 		else if (area === 'restore' && verb) restore(resolve(verb));
+		else if (area === 'inventory' || area === 'capture' || (area === 'package' && verb === 'check'))
+			await packages(area);
 		else fail(USAGE, 2);
+}
+
+async function packages(command: string): Promise<void> {
+	try {
+		if (command === 'inventory') await inventoryCommand(verb, values);
+		else if (command === 'capture') await captureCommand(values);
+		else await checkPackageCommand(argument);
+	} catch (e) {
+		if (!(e instanceof CommandProblem)) throw e;
+		fail(`sextant: ${e.message}`, e.code);
+	}
 }
 
 function number(key: 'people' | 'machines' | 'seed'): number {

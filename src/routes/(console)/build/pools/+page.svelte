@@ -92,7 +92,7 @@
 			</table>
 			{#if pool && may('machines.reset')}
 				<h2 class="head mt-4">Make {pool.name} fresh <small>the quickest answer to malware, too</small></h2>
-				<div class="mt-1.5 grid grid-cols-5 gap-x-4">
+				<div class="mt-1.5 grid grid-cols-5 gap-x-4" role="group" aria-label="How {pool.name} is made fresh">
 					<Field label="What"
 						>{#snippet children(p)}<select {...p} class="field" bind:value={kind}
 								><option value="machines.reset">reset to its image</option><option value="machines.move"

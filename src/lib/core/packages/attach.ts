@@ -1,0 +1,307 @@
+import type { Explained, Fact } from '../why/explained';
+
+/** When a package is present on the machines of a pool. */
+export const ATTACH_MODES = ['start', 'sign-in', 'launch'] as const;
+export type AttachMode = (typeof ATTACH_MODES)[number];
+
+export const ATTACH_MODE_WORDS: Record<AttachMode, string> = {
+	start: 'present from the start of the machine',
+	'sign-in': 'attached at sign-in',
+	launch: 'attached at the first launch'
+};
+
+/** What a pool is to have of a package. */
+export interface Wanted {
+	package: string;
+	version: string;
+	mode: AttachMode;
+}
+
+export type AttachState = 'attaching' | 'attached' | 'detaching';
+
+/** A version of a package on a machine. */
+export interface Attached {
+	version: string;
+	state: AttachState;
+	/** Launches of it that are open. */
+	open: number;
+}
+
+/** What is on one machine, as far as packages go. */
+export interface MachinePackages {
+	up: boolean;
+	sessions: number;
+	/** By package. */
+	present: ReadonlyMap<string, readonly Attached[]>;
+	/** Launches that wait for a package to be attached, by package. */
+	waiting: ReadonlyMap<string, number>;
+}
+
+export interface AttachAction {
+	action: 'attach' | 'detach';
+	package: string;
+	version: string;
+	why: Fact[];
+}
+
+/**
+ * What is to be done on a machine so that it has the packages that its pool wants. Nothing is taken away before what replaces
+ * it is there; nothing that is open is taken away at all; what nobody needs goes.
+ */
+export function decideAttach(m: MachinePackages, wanted: readonly Wanted[]): AttachAction[] {
+	if (!m.up) return [];
+	const actions: AttachAction[] = [];
+	const say = (words: string, side?: Fact['side']): Fact => ({ words, ...(side ? { side } : {}), source: 'delivery' });
+	const wishes = new Map(wanted.map((w) => [w.package, w]));
+	for (const w of wanted) {
+		const present = m.present.get(w.package) ?? [];
+		const due = isDue(m, w, present);
+		const target = present.find((p) => p.version === w.version);
+		if (due && !target)
+			actions.push({
+				action: 'attach',
+				package: w.package,
+				version: w.version,
+				why: [
+					say(`its pool wants ${w.package} ${w.version}, ${ATTACH_MODE_WORDS[w.mode]}`),
+					say(
+						w.mode === 'start'
+							? 'the machine is up'
+							: w.mode === 'sign-in'
+								? 'somebody is signed in'
+								: 'somebody starts it',
+						'for'
+					)
+				]
+			});
+	}
+	for (const [name, present] of m.present) {
+		const wish = wishes.get(name);
+		const replaced = wish !== undefined && present.some((p) => p.version === wish.version && p.state === 'attached');
+		for (const p of present) {
+			if (p.state !== 'attached' || p.open > 0) continue;
+			const is = wish?.version === p.version;
+			const due = wish !== undefined && isDue(m, wish, present);
+			if (is && due) continue;
+			// Whoever starts it meanwhile needs what is there, until the other one has come.
+			if (!is && wish !== undefined && due && !replaced) continue;
+			if ((m.waiting.get(name) ?? 0) > 0 && !replaced) continue;
+			actions.push({
+				action: 'detach',
+				package: name,
+				version: p.version,
+				why: [
+					say(
+						wish === undefined
+							? 'its pool no longer has the package'
+							: is
+								? wish.mode === 'sign-in'
+									? 'nobody is signed in any more'
+									: 'nobody has it open any more'
+								: `${wish.version} has taken its place`
+					),
+					say('nobody has it open', 'for')
+				]
+			});
+		}
+	}
+	return actions;
+}
+
+function isDue(m: MachinePackages, w: Wanted, present: readonly Attached[]): boolean {
+	if (w.mode === 'start') return true;
+	if (w.mode === 'sign-in') return m.sessions > 0;
+	return (m.waiting.get(w.package) ?? 0) > 0 || present.some((p) => p.open > 0);
+}
+
+/**
+ * The version that a launch starts: the wanted one where it is there, else another that is still there, so that a start never
+ * fails while versions change; null where the package has to be attached first, and the launch waits for it.
+ */
+export function versionToStart(present: readonly Attached[], wanted: string | null): Explained<string | null> {
+	const there = present.filter((p) => p.state === 'attached');
+	const facts: Fact[] = [];
+	const say = (words: string, side: Fact['side']) => facts.push({ words, side, source: 'delivery' });
+	const target = there.find((p) => p.version === wanted);
+	if (target) {
+		say(`${target.version} is there, which its pool wants`, 'for');
+		return { value: target.version, facts };
+	}
+	const other = there.find((p) => p.open > 0) ?? there[0];
+	if (other) {
+		say(wanted === null ? 'its pool no longer has the package' : `${wanted} is not there yet`, 'against');
+		say(`${other.version} still is`, 'for');
+		return { value: other.version, facts };
+	}
+	say(wanted === null ? 'its pool does not have the package' : `${wanted} is attached first`, 'against');
+	return { value: null, facts };
+}
+
+/** What happens to machines, as the agent on each reports it. */
+export type AttachEvent =
+	| { e: 'up'; machine: string; pool: string }
+	| { e: 'down'; machine: string }
+	| { e: 'sign-in' | 'sign-out'; machine: string }
+	| { e: 'open' | 'close'; machine: string; package: string; version: string }
+	| { e: 'wait' | 'waited'; machine: string; package: string }
+	| {
+			e: 'attached' | 'attach failed' | 'detached' | 'detach refused';
+			machine: string;
+			package: string;
+			version: string;
+	  }
+	| { e: 'want'; pool: string; wanted: Wanted[] };
+
+interface Known {
+	pool: string;
+	up: boolean;
+	sessions: number;
+	present: Map<string, Attached[]>;
+	waiting: Map<string, number>;
+	/** Versions that failed, until when they are left alone. */
+	failed: Map<string, { until: number; times: number }>;
+}
+
+/** A version that failed to attach is tried again after a minute, then twice as long each time, up to an hour. */
+const RETRY = 60_000;
+const LONGEST = 3_600_000;
+
+/**
+ * Keeps every machine's packages as its pool wants them. Fed with events, it answers with what is to be done; it looks only at
+ * the machines that an event is about. What it orders is under way until the agent reports how it ended.
+ */
+export class AttachEngine {
+	private readonly machines = new Map<string, Known>();
+	private readonly pools = new Map<string, Set<string>>();
+	private readonly wanted = new Map<string, Wanted[]>();
+
+	/** Takes an event in; `now` in ms UTC. Returns the orders that follow, by machine. */
+	take(event: AttachEvent, now: number): (AttachAction & { machine: string })[] {
+		if (event.e === 'want') {
+			this.wanted.set(event.pool, event.wanted);
+			// Somebody has chosen anew: what failed is worth another try.
+			const own = [...(this.pools.get(event.pool) ?? [])];
+			for (const name of own) this.machines.get(name)!.failed.clear();
+			return own.flatMap((name) => this.orders(name, now));
+		}
+		const m = this.known(event.machine, event.e === 'up' ? event.pool : undefined);
+		switch (event.e) {
+			case 'up':
+				Object.assign(m, { up: true, sessions: 0 });
+				m.present.clear();
+				m.waiting.clear();
+				m.failed.clear();
+				break;
+			case 'down':
+				Object.assign(m, { up: false, sessions: 0 });
+				m.present.clear();
+				m.waiting.clear();
+				break;
+			case 'sign-in':
+				m.sessions++;
+				break;
+			case 'sign-out':
+				m.sessions = Math.max(0, m.sessions - 1);
+				break;
+			case 'wait':
+				m.waiting.set(event.package, (m.waiting.get(event.package) ?? 0) + 1);
+				break;
+			case 'waited': {
+				const left = (m.waiting.get(event.package) ?? 1) - 1;
+				if (left > 0) m.waiting.set(event.package, left);
+				else m.waiting.delete(event.package);
+				break;
+			}
+			case 'open':
+			case 'close': {
+				const p = this.find(m, event.package, event.version);
+				if (p) p.open = Math.max(0, p.open + (event.e === 'open' ? 1 : -1));
+				break;
+			}
+			case 'attached': {
+				const p = this.find(m, event.package, event.version);
+				if (p) p.state = 'attached';
+				m.failed.delete(`${event.package} ${event.version}`);
+				break;
+			}
+			case 'attach failed': {
+				this.drop(m, event.package, event.version);
+				const key = `${event.package} ${event.version}`;
+				const times = (m.failed.get(key)?.times ?? 0) + 1;
+				m.failed.set(key, { times, until: now + Math.min(LONGEST, RETRY * 2 ** (times - 1)) });
+				break;
+			}
+			case 'detached':
+				this.drop(m, event.package, event.version);
+				break;
+			case 'detach refused': {
+				const p = this.find(m, event.package, event.version);
+				if (p) p.state = 'attached';
+				break;
+			}
+		}
+		return this.orders(event.machine, now);
+	}
+
+	/** What has come due by time alone: versions that failed and are tried again. */
+	tick(now: number): (AttachAction & { machine: string })[] {
+		return [...this.machines].flatMap(([name, m]) =>
+			[...m.failed.values()].some((f) => f.until <= now) ? this.orders(name, now) : []
+		);
+	}
+
+	/** What is on a machine, and what its pool wants. */
+	look(machine: string): (MachinePackages & { wanted: readonly Wanted[] }) | null {
+		const m = this.machines.get(machine);
+		return m ? { ...m, wanted: this.wanted.get(m.pool) ?? [] } : null;
+	}
+
+	private orders(name: string, now: number): (AttachAction & { machine: string })[] {
+		const m = this.machines.get(name)!;
+		const actions = decideAttach(m, this.wanted.get(m.pool) ?? []).filter(
+			(a) => a.action === 'detach' || (m.failed.get(`${a.package} ${a.version}`)?.until ?? 0) <= now
+		);
+		for (const a of actions) {
+			if (a.action === 'attach') {
+				const list = m.present.get(a.package);
+				const entry: Attached = { version: a.version, state: 'attaching', open: 0 };
+				if (list) list.push(entry);
+				else m.present.set(a.package, [entry]);
+			} else this.find(m, a.package, a.version)!.state = 'detaching';
+		}
+		return actions.map((a) => ({ ...a, machine: name }));
+	}
+
+	private known(name: string, pool?: string): Known {
+		let m = this.machines.get(name);
+		if (!m) {
+			m = {
+				pool: pool ?? '',
+				up: false,
+				sessions: 0,
+				present: new Map(),
+				waiting: new Map(),
+				failed: new Map()
+			};
+			this.machines.set(name, m);
+		}
+		if (pool !== undefined && (m.pool !== pool || !this.pools.get(pool)?.has(name))) {
+			this.pools.get(m.pool)?.delete(name);
+			m.pool = pool;
+			const own = this.pools.get(pool);
+			if (own) own.add(name);
+			else this.pools.set(pool, new Set([name]));
+		}
+		return m;
+	}
+
+	private find(m: Known, name: string, version: string): Attached | undefined {
+		return m.present.get(name)?.find((p) => p.version === version);
+	}
+
+	private drop(m: Known, name: string, version: string): void {
+		const left = (m.present.get(name) ?? []).filter((p) => p.version !== version);
+		if (left.length) m.present.set(name, left);
+		else m.present.delete(name);
+	}
+}

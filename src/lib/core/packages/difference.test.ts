@@ -1,0 +1,202 @@
+import * as fc from 'fast-check';
+import { describe, expect, test } from 'vitest';
+import { Difference, type Change } from './difference';
+import {
+	climbs,
+	entryKey,
+	inventoryLine,
+	InventoryProblem,
+	InventoryReader,
+	linesOf,
+	type FileEntry,
+	type InventoryEntry
+} from './inventory';
+
+const sha = (text: string) =>
+	text
+		.padEnd(64, '0')
+		.slice(0, 64)
+		.replace(/[^0-9a-f]/g, 'a');
+const file = (path: string, content = path, more: Partial<FileEntry> = {}): FileEntry => ({
+	file: path,
+	kind: 'file',
+	size: content.length,
+	mode: '0644',
+	mtime: 1,
+	sha256: sha(content),
+	...more
+});
+const folder = (path: string): FileEntry => ({ file: path, kind: 'folder', size: 0, mode: '0755', mtime: 1 });
+const setting = (key: string, name: string, value: string): InventoryEntry => ({
+	setting: key,
+	name,
+	type: 'text',
+	value
+});
+function compare(before: InventoryEntry[], after: InventoryEntry[]): Change[] {
+	const d = new Difference();
+	before.forEach((e) => d.addBefore(e));
+	after.forEach((e) => d.addAfter(e));
+	return d.end();
+}
+const said = (changes: Change[]) => changes.map((c) => `${c.what} ${entryKey(c.entry).replaceAll('\0', '|')}`);
+
+describe('the difference of two inventories', () => {
+	test('tells added, changed, removed, moved and permissions apart, for files and settings', () => {
+		const before = [
+			file('a/same'),
+			file('a/other', 'one'),
+			file('a/gone'),
+			file('a/here', 'walks'),
+			file('a/mode'),
+			file('a/touched'),
+			setting('Machine/A', 'x', '1'),
+			setting('Machine/A', 'y', '1'),
+			setting('Machine/A', 'z', '1')
+		];
+		const after = [
+			file('a/same'),
+			file('a/other', 'two'),
+			file('b/here', 'walks'),
+			file('a/mode', 'a/mode', { mode: '0600' }),
+			// Only its time is another: nothing in it has changed.
+			file('a/touched', 'a/touched', { mtime: 99 }),
+			file('b/new'),
+			folder('b'),
+			setting('Machine/A', 'x', '1'),
+			setting('Machine/A', 'y', '2'),
+			setting('Machine/B', 'w', '1')
+		];
+		expect(said(compare(before, after))).toEqual([
+			'changed |Machine/A|y',
+			'removed |Machine/A|z',
+			'added |Machine/B|w',
+			'removed a/gone',
+			'mode a/mode',
+			'changed a/other',
+			'added b',
+			'moved b/here',
+			'added b/new'
+		]);
+	});
+	test('a file that became a link, or a link that leads elsewhere, has changed', () => {
+		const link = (target: string): FileEntry => ({ file: 'l', kind: 'link', size: 0, mode: '0777', mtime: 1, target });
+		expect(said(compare([link('a')], [link('b')]))).toEqual(['changed l']);
+		expect(said(compare([file('l')], [link('b')]))).toEqual(['changed l']);
+	});
+	test('of several of the same content, the one of the same name is the one that moved; empty ones never are', () => {
+		const changes = compare(
+			[file('x/one', 'same'), file('x/two', 'same'), file('x/empty', '')],
+			[file('y/two', 'same'), file('y/empty', '')]
+		);
+		const moved = changes.find((c) => c.what === 'moved')!;
+		expect(moved).toMatchObject({ entry: { file: 'y/two' }, was: { file: 'x/two' } });
+		expect(said(changes)).toEqual(['removed x/empty', 'removed x/one', 'added y/empty', 'moved y/two']);
+	});
+	test('an entry that stands twice is refused, whether it was there before or not', () => {
+		const d = new Difference();
+		d.addBefore(file('a'));
+		expect(() => d.addBefore(file('a'))).toThrow('a stands twice');
+		d.addAfter(file('a'));
+		expect(() => d.addAfter(file('a'))).toThrow('a stands twice');
+		d.addAfter(file('b'));
+		expect(() => d.addAfter(file('b'))).toThrow('b stands twice');
+	});
+	test('applied to the inventory before, it gives the one after; whatever the order of the lines', () => {
+		const path = fc.constantFrom('a', 'a/b', 'a/c', 'd/e', 'd/f', 'g');
+		const content = fc.constantFrom('1', '22', '333', '');
+		const entries = fc.uniqueArray(fc.record({ path, content, mode: fc.constantFrom('0644', '0600') }), {
+			selector: (e) => e.path,
+			maxLength: 6
+		});
+		fc.assert(
+			fc.property(entries, entries, (b, a) => {
+				const [before, after] = [b, a].map((list) => list.map((e) => file(e.path, e.content, { mode: e.mode }))) as [
+					FileEntry[],
+					FileEntry[]
+				];
+				const state = new Map(before.map((e) => [e.file, e]));
+				for (const c of compare(before, [...after].reverse())) {
+					const e = c.entry as FileEntry;
+					if (c.what === 'removed') state.delete(e.file);
+					else {
+						if (c.what === 'moved') {
+							expect(c.was.sha256).toBe(e.sha256);
+							state.delete(c.was.file);
+						}
+						state.set(e.file, e);
+					}
+				}
+				expect([...state.values()].sort(byPath)).toEqual([...after].sort(byPath));
+			})
+		);
+	});
+});
+const byPath = (a: FileEntry, b: FileEntry) => (a.file < b.file ? -1 : 1);
+
+describe('an inventory', () => {
+	const heading = { inventory: 1, of: 'bench', at: 1, system: { name: 'M', version: '1', users: 'single' } } as const;
+	test('is read back as it was written, line by line, wherever the parts are cut', async () => {
+		const entries = [folder('a'), file('a/b'), setting('Machine/Ä', 'ü', 'line\nbreak')];
+		const text = [heading, ...entries].map((e) => `${inventoryLine(e)}\n`).join('');
+		await fc.assert(
+			fc.asyncProperty(fc.array(fc.nat(text.length), { maxLength: 5 }), async (cuts) => {
+				const at = [0, ...cuts.sort((a, b) => a - b), text.length];
+				const parts = at.slice(1).map((end, i) => text.slice(at[i], end));
+				const reader = new InventoryReader();
+				const read: InventoryEntry[] = [];
+				for await (const lines of linesOf(parts))
+					for (const line of lines) {
+						const e = reader.read(line);
+						if (e) read.push(e);
+					}
+				expect(read).toEqual(entries);
+				expect(reader.heading).toEqual(heading);
+			}),
+			{ numRuns: 40 }
+		);
+	});
+	test.each([
+		['{"inventory":2,"of":"x","at":1}', 'inventories of format 2 are not known here'],
+		['{"of":"x"}', 'no heading'],
+		['{"inventory":1,"at":1}', 'does not say what'],
+		['nonsense', 'not JSON'],
+		['[]', 'an entry is an object']
+	])('with the first line %s is refused', (line, words) => {
+		expect(() => new InventoryReader().read(line)).toThrow(words);
+	});
+	test.each([
+		[{ ...file('../up') }, 'climbs'],
+		[{ ...file('/etc/passwd') }, 'climbs'],
+		[{ ...file('a//b') }, 'climbs'],
+		[{ ...file('a'), kind: 'pipe' }, 'file, folder or link'],
+		[{ ...file('a'), mode: '999' }, 'octal'],
+		[{ ...file('a'), size: -1 }, 'whole number of bytes'],
+		[{ ...file('a'), mtime: 1.5 }, 'whole number of ms'],
+		[{ ...file('a'), sha256: 'abc' }, '64 hexadecimal'],
+		[{ ...folder('a'), kind: 'link' }, 'target'],
+		[{ name: 'x' }, '“file” or a “setting”'],
+		[{ setting: 'k', name: 1, type: 'text', value: '' }, '“name”'],
+		[{ setting: 'k', name: '', type: 'float', value: '' }, '“type”'],
+		[{ setting: 'k', name: '', type: 'text', value: 1 }, '“value”']
+	])('with the entry %j is refused at its line', (entry, words) => {
+		const reader = new InventoryReader();
+		reader.read(inventoryLine(heading));
+		reader.read('');
+		try {
+			reader.read(JSON.stringify(entry));
+			expect.unreachable();
+		} catch (e) {
+			expect(e).toBeInstanceOf(InventoryProblem);
+			expect((e as InventoryProblem).line).toBe(3);
+			expect((e as Error).message).toContain(words);
+		}
+	});
+	test('without a line has no heading', () => {
+		expect(() => new InventoryReader().heading).toThrow('empty');
+	});
+	test('paths that climb are known, and names with dots are not taken for them', () => {
+		expect(['../a', 'a/../b', 'a/./b', '/a', 'a//b', 'a/', 'a/..'].every(climbs)).toBe(true);
+		expect(['a', 'a/b.c', '.config/x', 'a/..b', 'a/b..', 'C:/x'].some(climbs)).toBe(false);
+	});
+});

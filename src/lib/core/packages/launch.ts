@@ -1,0 +1,299 @@
+import type { Fact } from '../why/explained';
+import { baseName, folderOf } from './inventory';
+
+/** What a package or image can start. Paths as in inventories. */
+export interface LaunchTarget {
+	id: string;
+	/** For people. */
+	name: string;
+	command: string;
+	arguments: string;
+	/** Folder that it is started in; empty: that of the command. */
+	folder: string;
+	/** Path of its icon, or a name from the icon theme; empty without one. */
+	icon: string;
+	/** Types of files that it opens: `.sv1`, or `application/x-logline`. */
+	opens: string[];
+	/** Where it was found. */
+	from: string;
+}
+
+/** A file among those captured that may say what can be started. */
+export interface Startable {
+	path: string;
+	mode: string;
+	/** Its bytes; only asked of menu entries and shortcuts. */
+	read: () => Uint8Array;
+}
+
+/** Several ways to start the same thing, the best one first. */
+export interface TargetGroup {
+	best: LaunchTarget;
+	others: LaunchTarget[];
+	/** Why the best one is. */
+	facts: Fact[];
+	/** What people would stumble over. */
+	problems: Fact[];
+}
+
+const ENTRY = /\.desktop$/i;
+const SHORTCUT = /\.lnk$/i;
+const PROGRAM = /\.(exe|com|bat|cmd|ps1|sh|appimage|jar)$/i;
+const HELPER = /(unins|uninstall|setup|install|update|updater|crash|report|helper|service|daemon|repair|register)/i;
+/** Names of icons that stand for “some program”. */
+const GENERIC_ICONS = new Set([
+	'',
+	'application',
+	'application-x-executable',
+	'exec',
+	'executable',
+	'default',
+	'generic',
+	'program',
+	'app',
+	'system-run',
+	'unknown',
+	'text-x-script',
+	'applications-other',
+	'file',
+	'window',
+	'setup',
+	'installer'
+]);
+
+/**
+ * A menu entry by the Desktop Entry Specification 1.5 (freedesktop.org): the group `Desktop Entry` of type Application, with
+ * its Exec line taken apart and its field codes left out. Null for what is no application or is hidden.
+ */
+export function readDesktopEntry(text: string, path: string): Omit<LaunchTarget, 'id'> | null {
+	const keys = new Map<string, string>();
+	let inside = false;
+	for (const raw of text.split(/\r?\n/)) {
+		const line = raw.trim();
+		if (line === '' || line.startsWith('#')) continue;
+		const group = /^\[(.*)\]$/.exec(line);
+		if (group) {
+			inside = group[1] === 'Desktop Entry';
+			continue;
+		}
+		const cut = line.indexOf('=');
+		if (inside && cut > 0 && !keys.has(line.slice(0, cut).trim()))
+			keys.set(line.slice(0, cut).trim(), unescapeValue(line.slice(cut + 1).trim()));
+	}
+	if ((keys.get('Type') ?? 'Application') !== 'Application') return null;
+	if (keys.get('NoDisplay') === 'true' || keys.get('Hidden') === 'true') return null;
+	const [command, ...rest] = splitExec(keys.get('Exec') ?? '');
+	const name = keys.get('Name');
+	if (!command || !name) return null;
+	return {
+		name,
+		command: plain(command),
+		arguments: rest.join(' '),
+		folder: plain(keys.get('Path') ?? ''),
+		icon: plain(keys.get('Icon') ?? ''),
+		opens: (keys.get('MimeType') ?? '').split(';').filter(Boolean),
+		from: path
+	};
+}
+
+/** Paths are written without the slash that a root begins with. */
+const plain = (path: string): string => path.replaceAll('\\', '/').replace(/^\//, '');
+
+const unescapeValue = (value: string): string =>
+	value.replace(/\\([sntr\\])/g, (_all, c: string) => ({ s: ' ', n: '\n', t: '\t', r: '\r', '\\': '\\' })[c]!);
+
+/** Words of an Exec line: quoted ones whole, field codes (`%f`, `%U` …) left out, `%%` as a percent sign. */
+function splitExec(exec: string): string[] {
+	const words: string[] = [];
+	const pattern = /"((?:[^"\\]|\\.)*)"|(\S+)/g;
+	for (let m = pattern.exec(exec); m; m = pattern.exec(exec)) {
+		const word = m[1] !== undefined ? m[1].replace(/\\(["`$\\])/g, '$1') : m[2]!;
+		if (/^%[fFuUdDnNickvm]$/.test(word)) continue;
+		words.push(word.replace(/%%/g, '%'));
+	}
+	return words;
+}
+
+/**
+ * A shortcut in the Shell Link Binary File Format ([MS-SHLLINK], an open specification): the local base path, arguments,
+ * working folder and icon. Null for what is none, or leads to no file.
+ */
+export function readShortcut(bytes: Uint8Array, path: string): Omit<LaunchTarget, 'id'> | null {
+	const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+	try {
+		if (view.getUint32(0, true) !== 0x4c) return null;
+		const flags = view.getUint32(20, true);
+		let at = 76;
+		if (flags & 1) at += 2 + view.getUint16(at, true);
+		let command = '';
+		if (flags & 2) {
+			const size = view.getUint32(at, true);
+			const header = view.getUint32(at + 4, true);
+			if (view.getUint32(at + 8, true) & 1) {
+				const wideAt = header >= 0x24 ? view.getUint32(at + 28, true) : 0;
+				command = wideAt ? wide(view, at + wideAt) : narrow(bytes, at + view.getUint32(at + 16, true));
+			}
+			at += size;
+		}
+		const unicode = (flags & 0x80) !== 0;
+		const text = (flag: number): string => {
+			if (!(flags & flag)) return '';
+			const length = view.getUint16(at, true);
+			at += 2;
+			let value = '';
+			for (let i = 0; i < length; i++)
+				value += String.fromCharCode(unicode ? view.getUint16(at + 2 * i, true) : view.getUint8(at + i));
+			at += unicode ? 2 * length : length;
+			return value;
+		};
+		const name = text(0x4);
+		const relative = text(0x8);
+		const folder = text(0x10);
+		const args = text(0x20);
+		const icon = text(0x40);
+		if (!command && relative) command = relative.replace(/^(\.[\\/])+/, folder ? `${folder}/` : '');
+		if (!command) return null;
+		return {
+			name: name || baseName(path).replace(SHORTCUT, ''),
+			command: plain(command),
+			arguments: args,
+			folder: plain(folder),
+			icon: plain(icon),
+			opens: [],
+			from: path
+		};
+	} catch (e) {
+		if (e instanceof RangeError) return null;
+		throw e;
+	}
+}
+
+function narrow(bytes: Uint8Array, at: number): string {
+	let end = at;
+	while (end < bytes.length && bytes[end] !== 0) end++;
+	if (end >= bytes.length) throw new RangeError('a text without an end');
+	return new TextDecoder('latin1').decode(bytes.subarray(at, end));
+}
+
+function wide(view: DataView, at: number): string {
+	let text = '';
+	for (let i = at; ; i += 2) {
+		const c = view.getUint16(i, true);
+		if (c === 0) return text;
+		text += String.fromCharCode(c);
+	}
+}
+
+const KINDS_BY_WORTH = ['menu entry', 'shortcut', 'program'] as const;
+const kindOf = (t: LaunchTarget): (typeof KINDS_BY_WORTH)[number] =>
+	ENTRY.test(t.from) ? 'menu entry' : SHORTCUT.test(t.from) ? 'shortcut' : 'program';
+
+/**
+ * What a capture can start: from menu entries, shortcuts, and programs among its files. Those that start the same command with
+ * the same arguments are one group, with the one proposed that says most: a menu entry before a shortcut before the bare
+ * program, one with an icon of its own before one without, the shorter name of two alike.
+ *
+ * @param exists whether a path is among the captured files or on the system that the capture was made on
+ * @param opens types of files by the command that opens them, as far as settings say
+ */
+export function findTargets(
+	files: Iterable<Startable>,
+	exists: (path: string) => boolean,
+	opens: ReadonlyMap<string, string[]> = new Map()
+): TargetGroup[] {
+	const found: LaunchTarget[] = [];
+	const add = (t: Omit<LaunchTarget, 'id'> | null) => {
+		if (t)
+			found.push({ ...t, id: '', opens: [...new Set([...t.opens, ...(opens.get(t.command.toLowerCase()) ?? [])])] });
+	};
+	for (const f of files) {
+		if (ENTRY.test(f.path)) add(readDesktopEntry(new TextDecoder().decode(f.read()), f.path));
+		else if (SHORTCUT.test(f.path)) add(readShortcut(f.read(), f.path));
+		else if (
+			PROGRAM.test(f.path) ||
+			(isRunnable(f.mode) && !baseName(f.path).includes('.') && /(^|\/)s?bin\//.test(f.path))
+		)
+			add({
+				name: baseName(f.path).replace(PROGRAM, ''),
+				command: f.path,
+				arguments: '',
+				folder: '',
+				icon: PROGRAM.test(f.path) && /\.exe$/i.test(f.path) ? f.path : '',
+				opens: [],
+				from: f.path
+			});
+	}
+	const groups = new Map<string, LaunchTarget[]>();
+	for (const t of found) {
+		const key = `${commandKey(t.command, found)} ${t.arguments.trim()}`;
+		const list = groups.get(key);
+		if (list) list.push(t);
+		else groups.set(key, [t]);
+	}
+	const names = new Set<string>();
+	return [...groups.values()]
+		.map((list) => rank(list, exists))
+		.sort((a, b) => worth(b.best) - worth(a.best) || (a.best.name < b.best.name ? -1 : 1))
+		.map((g) => {
+			let id =
+				g.best.name
+					.toLowerCase()
+					.replace(/[^a-z0-9]+/g, '-')
+					.replace(/^-|-$/g, '') || 'target';
+			for (let n = 2; names.has(id); n++) id = `${id.replace(/-\d+$/, '')}-${n}`;
+			names.add(id);
+			return { ...g, best: { ...g.best, id } };
+		});
+}
+
+const isRunnable = (mode: string) => (Number.parseInt(mode, 8) & 0o111) !== 0;
+
+/** Commands without a folder are found by their name among those with one. */
+function commandKey(command: string, all: readonly LaunchTarget[]): string {
+	const lower = command.toLowerCase();
+	if (lower.includes('/')) return lower;
+	const whole = all.find((t) => t.command.includes('/') && baseName(t.command).toLowerCase() === lower);
+	return whole ? whole.command.toLowerCase() : lower;
+}
+
+/** How much a target is likely to be what people want to start. */
+function worth(t: LaunchTarget): number {
+	const kind = 2 - KINDS_BY_WORTH.indexOf(kindOf(t));
+	return kind * 4 + (HELPER.test(t.name) || HELPER.test(baseName(t.command)) ? -6 : 0) + (isGeneric(t.icon) ? 0 : 2);
+}
+
+const isGeneric = (icon: string): boolean =>
+	GENERIC_ICONS.has(
+		baseName(icon)
+			.replace(/\.(png|svg|ico|xpm)$/i, '')
+			.toLowerCase()
+	);
+
+function rank(list: LaunchTarget[], exists: (path: string) => boolean): TargetGroup {
+	const ordered = [...list].sort(
+		(a, b) => worth(b) - worth(a) || a.name.length - b.name.length || (a.from < b.from ? -1 : 1)
+	);
+	const [best, ...others] = ordered as [LaunchTarget, ...LaunchTarget[]];
+	const facts: Fact[] = [{ words: `it is a ${kindOf(best)}: ${best.from}`, side: 'for', source: 'captured files' }];
+	if (!isGeneric(best.icon))
+		facts.push({ words: `it has an icon of its own, ${best.icon}`, side: 'for', source: 'captured files' });
+	for (const o of others)
+		facts.push({
+			words: `${o.from} starts the same${kindOf(o) !== kindOf(best) ? `, but is a ${kindOf(o)}` : isGeneric(o.icon) && !isGeneric(best.icon) ? ', but has no icon of its own' : ', and is called ' + o.name}`,
+			source: 'captured files'
+		});
+	const problems: Fact[] = [];
+	const broken = (words: string) => problems.push({ words, side: 'against', source: 'captured files' });
+	if (best.command.includes('/') && !exists(best.command)) broken(`its command ${best.command} is not there`);
+	if (best.folder && !exists(best.folder)) broken(`its folder ${best.folder} is not there`);
+	if (best.icon === '') broken('it has no icon');
+	else if (isGeneric(best.icon)) broken(`its icon ${best.icon} stands for any program`);
+	else if (best.icon.includes('/') && !exists(best.icon.replace(/,-?\d+$/, '')))
+		broken(`its icon ${best.icon} is not there`);
+	if (HELPER.test(best.name) || HELPER.test(baseName(best.command)))
+		broken('it looks like a helper of the app, not like something that people start');
+	return { best, others, facts, problems };
+}
+
+/** The folder that a target is started in. */
+export const startFolder = (t: LaunchTarget): string => t.folder || folderOf(t.command);

@@ -1,0 +1,101 @@
+import { baseName, climbs, folderOf, isFile, type FileEntry, type SettingEntry, type SystemKind } from './inventory';
+import type { Change } from './difference';
+import type { Vouched } from './fits';
+import type { LaunchTarget } from './launch';
+import type { WriteRules } from './scope';
+
+/** What a package is, beside its files: kept with it as `sextant/package.json`. */
+export interface PackageSpec {
+	name: string;
+	version: string;
+	/** A line for people. */
+	note: string;
+	/** The system that it was captured on. */
+	system: SystemKind;
+	vouched: Vouched[];
+	targets: LaunchTarget[];
+	writes: WriteRules;
+	/** Teams whose people may start it; empty: whoever it is granted to. */
+	teams: string[];
+	/** What those who may not are told. */
+	refusal: string;
+	services: string[];
+	ports: string[];
+	/** Oldest agent that can attach it, or empty. */
+	agent: string;
+	/** When it was captured, ms UTC. */
+	capturedAt: number;
+	/** What the app reads when it is started, in that order. */
+	warmUp: { path: string; bytes: number }[];
+}
+
+/** Files of a package as they lie in it: files of the system below `files/`, with a drive as a folder (`C:` → `C`). */
+export const FILES_ROOT = 'files';
+
+export const packagedPath = (path: string): string => `${FILES_ROOT}/${path.replace(/^([A-Za-z]):(?=\/|$)/, '$1')}`;
+
+/** What a package holds: what its changes add, and what a link may point to. */
+export interface Contents {
+	files: FileEntry[];
+	settings: SettingEntry[];
+	/** Entries that cannot be packaged, each with the reason. */
+	left: { path: string; why: string }[];
+}
+
+/** What taken changes put into a package. Folders above a file are added where no change made them; links that lead out are left. */
+export function contentsOf(taken: readonly Change[]): Contents {
+	const files = new Map<string, FileEntry>();
+	const settings: SettingEntry[] = [];
+	const left: Contents['left'] = [];
+	for (const c of taken) {
+		if (c.what === 'removed') continue;
+		if (isFile(c.entry)) files.set(c.entry.file, c.entry);
+		else settings.push(c.entry);
+	}
+	const links = [...files.values()].filter((f) => f.kind === 'link');
+	for (const link of links) {
+		const why = leads(link, (path) => files.has(path));
+		if (why === null) continue;
+		files.delete(link.file);
+		left.push({ path: link.file, why });
+	}
+	for (const f of [...files.values()])
+		for (let at = folderOf(f.file); at !== '' && !files.has(at); at = folderOf(at))
+			files.set(at, { file: at, kind: 'folder', size: 0, mode: '0755', mtime: f.mtime });
+	const byPath = (a: string, b: string) => (a < b ? -1 : a > b ? 1 : 0);
+	return {
+		files: [...files.values()].sort((a, b) => byPath(a.file, b.file)),
+		settings: settings.sort((a, b) => byPath(`${a.setting}\0${a.name}`, `${b.setting}\0${b.name}`)),
+		left
+	};
+}
+
+/** Why a link leaves the package, or null when it stays. A target that begins with a slash is read from the package’s own root. */
+export function leads(link: FileEntry, has: (path: string) => boolean): string | null {
+	const target = link.target!.replaceAll('\\', '/');
+	if (/^[A-Za-z]:/.test(target))
+		return has(target) ? null : `it leads to ${link.target}, which the package does not hold`;
+	if (target.startsWith('/')) {
+		const inside = target.slice(1);
+		return !climbs(inside) && has(inside) ? null : `it leads to ${link.target}, which the package does not hold`;
+	}
+	const parts = folderOf(link.file).split('/').filter(Boolean);
+	for (const part of target.split('/')) {
+		if (part === '' || part === '.') continue;
+		if (part !== '..') parts.push(part);
+		else if (parts.pop() === undefined) return `it leads out of the package: ${link.target}`;
+	}
+	return null;
+}
+
+/** A name that a package may have: small letters, digits, and `-` between them. */
+export const isPackageName = (name: string): boolean => /^[a-z0-9]+(-[a-z0-9]+)*$/.test(name) && name.length <= 64;
+
+/** A name to propose for a package of an app. */
+export const packageNameFor = (text: string): string =>
+	baseName(text)
+		.toLowerCase()
+		.replace(/\.[a-z]+$/, '')
+		.replace(/[^a-z0-9]+/g, '-')
+		.replace(/^-+|-+$/g, '')
+		.slice(0, 64) || 'app';

@@ -1,0 +1,85 @@
+import { entryKey, type InventoryHeading } from '$lib/core/packages/inventory';
+import { bytesOf, Difference, TwiceProblem, type Change, type What } from '$lib/core/packages/difference';
+import { Learned, placeWords, sortChanges, totalsOf, type Sort, type Sorted } from '$lib/core/packages/sorting';
+import { readInventory, writeLines } from './walk';
+
+/** The difference of two inventories that lie in files, sorted. */
+export interface Compared {
+	before: InventoryHeading;
+	after: InventoryHeading;
+	entries: { before: number; after: number };
+	changes: Change[];
+	sorted: Sorted[];
+}
+
+/** A summary of a comparison that a page can show. */
+export interface ComparedSummary {
+	entries: { before: number; after: number };
+	changes: number;
+	what: Record<What, number>;
+	sorts: Record<Sort, { changes: number; bytes: number }>;
+	/** The app’s own places, in words. */
+	places: string[];
+	/** Entries that were learned to change by themselves. */
+	learned: number;
+}
+
+/** Compares two inventories; of `idle`, two that were taken without installing anything in between, noise is learned. */
+export async function compareInventories(
+	before: string,
+	after: string,
+	idle: [string, string] | null = null
+): Promise<Compared & { summary: ComparedSummary }> {
+	const learned = new Learned(idle ? (await differenceOf(idle[0], idle[1])).changes : []);
+	const difference = await differenceOf(before, after);
+	const { sorted, places } = sortChanges(difference.changes, learned);
+	const what: Record<What, number> = { added: 0, changed: 0, moved: 0, mode: 0, removed: 0 };
+	for (const c of difference.changes) what[c.what]++;
+	return {
+		...difference,
+		sorted,
+		summary: {
+			entries: difference.entries,
+			changes: difference.changes.length,
+			what,
+			sorts: totalsOf(difference.changes, sorted),
+			places: places.slice(0, 12).map(placeWords),
+			learned: learned.size
+		}
+	};
+}
+
+async function differenceOf(before: string, after: string): Promise<Omit<Compared, 'sorted'>> {
+	const difference = new Difference();
+	const heads = [
+		await readInventory(before, (e, reader) => guard(reader, () => difference.addBefore(e))),
+		await readInventory(after, (e, reader) => guard(reader, () => difference.addAfter(e)))
+	] as const;
+	return { before: heads[0], after: heads[1], entries: { ...difference.counts }, changes: difference.end() };
+}
+
+function guard(reader: { wrong(message: string): Error }, add: () => void): void {
+	try {
+		add();
+	} catch (e) {
+		throw e instanceof TwiceProblem ? reader.wrong(e.message) : e;
+	}
+}
+
+/** Keeps changes with their sorting in a file, one a line. */
+export const keepChanges = (path: string, changes: readonly Change[], sorted: readonly Sorted[]): Promise<void> =>
+	writeLines(
+		path,
+		(function* () {
+			for (let i = 0; i < changes.length; i++) yield JSON.stringify([changes[i], sorted[i]]);
+		})()
+	);
+
+/** Bytes of what is taken, and its keys: what a package is made of. */
+export const takenOf = (changes: readonly Change[], takes: Uint8Array): { changes: Change[]; bytes: number } => {
+	const taken = changes.filter((c, i) => takes[i] === 1 && c.what !== 'removed');
+	return {
+		changes: taken.sort((a, b) => (entryKey(a.entry) < entryKey(b.entry) ? -1 : 1)),
+		bytes: taken.reduce((n, c) => n + bytesOf(c), 0)
+	};
+};

@@ -1,0 +1,296 @@
+import { createHash } from 'node:crypto';
+import { constants, createGzip } from 'node:zlib';
+import type { Readable } from 'node:stream';
+import { pack, type Pack } from 'tar-stream';
+import { baseName, folderOf, type FileEntry } from '$lib/core/packages/inventory';
+import { packagedPath, type Contents, type PackageSpec } from '$lib/core/packages/spec';
+import { Meter, type Blob, type BlobStore, type PutBlob } from './blobs';
+import { packageBom } from './package-bom';
+import { definitionOf } from './reading';
+
+/** OCI image specification 1.1 (opencontainers/image-spec): media types and fields that are used here. */
+export const TYPES = {
+	manifest: 'application/vnd.oci.image.manifest.v1+json',
+	index: 'application/vnd.oci.image.index.v1+json',
+	config: 'application/vnd.oci.image.config.v1+json',
+	layer: 'application/vnd.oci.image.layer.v1.tar+gzip'
+} as const;
+
+export interface Descriptor extends Blob {
+	mediaType: string;
+	annotations?: Record<string, string>;
+}
+
+export interface Manifest {
+	schemaVersion: 2;
+	mediaType: string;
+	config: Descriptor;
+	layers: Descriptor[];
+	annotations: Record<string, string>;
+}
+
+export interface ImageConfig {
+	created: string;
+	architecture: string;
+	os: string;
+	config: { Labels: Record<string, string> };
+	rootfs: { type: 'layers'; diff_ids: string[] };
+	history: { created: string; created_by: string }[];
+}
+
+/** Layers of the app's files carry this, with how many bytes they hold unpacked; the last layer tells what the package is. */
+export const ROLE = 'sextant.role';
+export const UNPACKED = 'sextant.unpacked';
+
+/** A package version as it is kept: its manifest, and what reading it found. */
+export interface BuiltPackage {
+	manifest: string;
+	/** Bytes of all its blobs, shared ones included. */
+	size: number;
+	/** Bytes that were not there before. */
+	added: number;
+	/** Bytes unpacked. */
+	unpacked: number;
+	files: number;
+	settings: number;
+}
+
+/** The level that gzip itself takes when nobody says another. */
+const LEVEL = 6;
+/** Files are read ahead of the packing, so many at once, as long as they are not large. */
+const AHEAD = 16;
+const SMALL = 1 << 20;
+/** After so many layers upon each other a package is packed whole again. */
+const MOST_LAYERS = 24;
+
+/** Where the content of files comes from: a folder, or a machine. */
+export interface Source {
+	/** The whole content; for files up to a megabyte. */
+	read(file: FileEntry): Promise<Uint8Array>;
+	open(file: FileEntry): Readable;
+}
+
+/**
+ * Builds a package version: a layer of files, or, upon an earlier version, one of what is new in it, then a layer that tells what
+ * it is. Names are in order, owners 0, times those of the capture: the same contents give the same digests.
+ * Fails, and keeps nothing but blobs that no manifest names, when a file's content is not what its inventory says.
+ */
+export async function buildPackage(
+	store: BlobStore,
+	spec: PackageSpec,
+	contents: Contents,
+	source: Source,
+	base: string | null = null
+): Promise<BuiltPackage> {
+	const under = base === null ? null : await definitionOf(store, base);
+	const stack = under && under.layers.length < MOST_LAYERS ? under : null;
+	const then = new Map((stack?.files ?? []).map((f) => [f.file, f]));
+	const fresh = contents.files.filter((f) => !sameFile(then.get(f.file), f));
+	for (const f of contents.files) then.delete(f.file);
+	const gone = [...then.values()].map((f) => f.file);
+	const layers: Layer[] = [...(stack?.layers ?? [])];
+	let added = 0;
+	const keep = <B extends PutBlob>(blob: B): B => {
+		if (blob.isNew) added += blob.size;
+		return blob;
+	};
+	if (fresh.length || gone.length) layers.push(keep(await packFiles(store, fresh, gone, source)));
+	const definition = keep(await packDefinition(store, spec, contents));
+	const all = [...layers, definition];
+	const created = new Date(spec.capturedAt).toISOString();
+	const labels = {
+		'org.opencontainers.image.title': spec.name,
+		'org.opencontainers.image.version': spec.version,
+		'org.opencontainers.image.created': created,
+		...(spec.note ? { 'org.opencontainers.image.description': spec.note } : {})
+	};
+	const config: ImageConfig = {
+		created,
+		architecture: 'amd64',
+		os: 'linux',
+		config: { Labels: labels },
+		rootfs: { type: 'layers', diff_ids: all.map((l) => l.diffId) },
+		history: all.map((l) => ({ created, created_by: l.descriptor.annotations![ROLE]! }))
+	};
+	const configBlob = keep(putJson(store, config));
+	const manifest: Manifest = {
+		schemaVersion: 2,
+		mediaType: TYPES.manifest,
+		config: { mediaType: TYPES.config, ...plain(configBlob) },
+		layers: all.map((l) => l.descriptor),
+		annotations: {
+			...labels,
+			'sextant.system': `${spec.system.name} ${spec.system.version} ${spec.system.users}`.trim()
+		}
+	};
+	const blob = keep(putJson(store, manifest));
+	return {
+		manifest: blob.digest,
+		size: [blob, configBlob, ...all.map((l) => l.descriptor)].reduce((n, b) => n + b.size, 0),
+		added,
+		unpacked: contents.files.reduce((n, f) => n + f.size, 0),
+		files: contents.files.filter((f) => f.kind !== 'folder').length,
+		settings: contents.settings.length
+	};
+}
+
+const plain = ({ digest, size }: Blob): Blob => ({ digest, size });
+
+const sameFile = (a: FileEntry | undefined, b: FileEntry): boolean =>
+	a !== undefined && a.kind === b.kind && a.mode === b.mode && a.sha256 === b.sha256 && a.target === b.target;
+
+export interface Layer {
+	descriptor: Descriptor;
+	/** Digest of the layer unpacked. */
+	diffId: string;
+}
+
+const putJson = (store: BlobStore, value: unknown): PutBlob => store.put(Buffer.from(JSON.stringify(value)));
+
+/** Packs a tar through gzip into the store; `fill` writes its entries. */
+async function packLayer(
+	store: BlobStore,
+	role: string,
+	fill: (tar: Pack) => Promise<number>
+): Promise<Layer & PutBlob> {
+	const tar = pack();
+	const raw = new Meter();
+	let unpacked = 0;
+	const filled = fill(tar).then(
+		(bytes) => {
+			unpacked = bytes;
+			tar.finalize();
+		},
+		(e: Error) => tar.destroy(e)
+	);
+	const gzip = createGzip({ level: LEVEL, chunkSize: 1 << 18, strategy: constants.Z_DEFAULT_STRATEGY });
+	const blob = await store.putStream(tar as unknown as Readable, raw, gzip as never);
+	await filled;
+	return {
+		...blob,
+		diffId: raw.digest,
+		descriptor: {
+			mediaType: TYPES.layer,
+			...plain(blob),
+			annotations: { [ROLE]: role, [UNPACKED]: String(unpacked) }
+		}
+	};
+}
+
+/** A layer of files, with a whiteout for each that the layers below have and this version has not. */
+function packFiles(
+	store: BlobStore,
+	files: readonly FileEntry[],
+	gone: readonly string[],
+	source: Source
+): Promise<Layer & PutBlob> {
+	return packLayer(store, gone.length || files.length === 0 ? 'changed files' : 'files', async (tar) => {
+		let bytes = 0;
+		const entries = [
+			...files.map((f) => ({ path: packagedPath(f.file), file: f as FileEntry | null })),
+			...gone.map((path) => ({ path: whiteout(packagedPath(path)), file: null }))
+		].sort((a, b) => (a.path < b.path ? -1 : 1));
+		const ahead: (Promise<Uint8Array> | null)[] = [];
+		const look = (i: number) => {
+			const f = entries[i]?.file;
+			ahead[i] = f?.kind === 'file' && f.size <= SMALL ? source.read(f) : null;
+			// A failure is met when its turn comes, not before.
+			ahead[i]?.catch(() => {});
+		};
+		for (let i = 0; i < Math.min(AHEAD, entries.length); i++) look(i);
+		for (let i = 0; i < entries.length; i++) {
+			const { path, file: f } = entries[i]!;
+			if (f === null)
+				await written(tar, (done) =>
+					tar.entry({ name: path, size: 0, mode: 0o644, mtime: new Date(0), uid: 0, gid: 0 }, Buffer.alloc(0), done)
+				);
+			else {
+				const head = {
+					mode: Number.parseInt(f.mode, 8),
+					mtime: new Date(Math.floor(f.mtime / 1000) * 1000),
+					uid: 0,
+					gid: 0
+				};
+				if (f.kind === 'folder') tar.entry({ ...head, name: `${path}/`, type: 'directory' });
+				else if (f.kind === 'link') tar.entry({ ...head, name: path, type: 'symlink', linkname: linkIn(f) });
+				else if (ahead[i]) {
+					const content = await ahead[i]!;
+					if (content.length !== f.size || digestOf(content) !== f.sha256) throw changedMeanwhile(f.file);
+					await written(tar, (done) =>
+						tar.entry(
+							{ ...head, name: path, size: f.size },
+							Buffer.from(content.buffer, content.byteOffset, content.length),
+							done
+						)
+					);
+				} else await stream(tar, source, f, { ...head, name: path, size: f.size });
+				bytes += f.size;
+			}
+			ahead[i] = null;
+			look(i + AHEAD);
+		}
+		return bytes;
+	});
+}
+
+const digestOf = (bytes: Uint8Array) => createHash('sha256').update(bytes).digest('hex');
+const changedMeanwhile = (path: string) =>
+	new Error(`${path} is not what its inventory says: it has been changed since`);
+
+/** Waits until the tar has room for more. */
+function written(tar: Pack, write: (done: (e?: Error | null) => void) => unknown): Promise<void> {
+	return new Promise((resolve, reject) => {
+		write((e) => (e ? reject(e) : resolve()));
+	});
+}
+
+async function stream(tar: Pack, source: Source, f: FileEntry, head: { name: string; size: number }): Promise<void> {
+	const meter = new Meter();
+	await new Promise<void>((resolve, reject) => {
+		const entry = tar.entry(head, (e) => (e ? reject(e) : resolve()));
+		const from = source.open(f);
+		from.on('error', (e: Error) => {
+			entry.destroy(e);
+			reject(e);
+		});
+		from.pipe(meter).pipe(entry as unknown as NodeJS.WritableStream);
+	});
+	if (meter.digest !== `sha256:${f.sha256!}`) throw changedMeanwhile(f.file);
+}
+
+/** Targets of links are written as the package has its files. */
+function linkIn(f: FileEntry): string {
+	const target = f.target!.replaceAll('\\', '/');
+	if (/^[A-Za-z]:/.test(target)) return relativeTo(packagedPath(f.file), packagedPath(target));
+	return target.startsWith('/') ? relativeTo(packagedPath(f.file), packagedPath(target.slice(1))) : target;
+}
+
+function relativeTo(from: string, to: string): string {
+	const [a, b] = [folderOf(from).split('/'), to.split('/')];
+	let same = 0;
+	while (same < a.length && a[same] === b[same]) same++;
+	return [...a.slice(same).map(() => '..'), ...b.slice(same)].join('/');
+}
+
+const whiteout = (path: string) => `${folderOf(path)}/.wh.${baseName(path)}`;
+
+/** The layer that tells what the package is: its definition, its settings, the list of its files, its bill of materials. */
+function packDefinition(store: BlobStore, spec: PackageSpec, contents: Contents): Promise<Layer & PutBlob> {
+	const files: [string, string][] = [
+		['sextant/bom.cdx.json', packageBom(spec, contents)],
+		['sextant/files.json', JSON.stringify(contents.files)],
+		['sextant/package.json', JSON.stringify(spec, null, 2)],
+		['sextant/settings.json', JSON.stringify(contents.settings)]
+	];
+	return packLayer(store, 'definition', async (tar) => {
+		let bytes = 0;
+		const head = { mode: 0o644, mtime: new Date(Math.floor(spec.capturedAt / 1000) * 1000), uid: 0, gid: 0 };
+		tar.entry({ ...head, name: 'sextant/', type: 'directory', mode: 0o755 });
+		for (const [name, text] of files) {
+			const content = Buffer.from(text);
+			await written(tar, (done) => tar.entry({ ...head, name, size: content.length }, content, done));
+			bytes += content.length;
+		}
+		return bytes;
+	});
+}

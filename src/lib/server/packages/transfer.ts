@@ -1,0 +1,343 @@
+import {
+	createReadStream,
+	createWriteStream,
+	existsSync,
+	mkdirSync,
+	readdirSync,
+	readFileSync,
+	renameSync,
+	rmSync
+} from 'node:fs';
+import { randomUUID } from 'node:crypto';
+import { join } from 'node:path';
+import { Readable, Transform } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import { createGunzip } from 'node:zlib';
+import { pack } from 'tar-stream';
+import * as v from 'valibot';
+import { climbs, folderOf } from '$lib/core/packages/inventory';
+import { FILES_ROOT, isPackageName, type PackageSpec } from '$lib/core/packages/spec';
+import { isVersion } from '$lib/core/images/versions';
+import { sizeWords } from '$lib/core/time/units';
+import { BlobStore, Meter } from './blobs';
+import { ROLE, TYPES, type Descriptor, type ImageConfig, type Manifest } from './layout';
+import { bytesOfEntry, definitionOf, eachEntry } from './reading';
+
+/** Something that is no package that can be trusted, in words. Nothing of it was kept. */
+export class PackageProblem extends Error {
+	constructor(message: string) {
+		super(message);
+		this.name = 'PackageProblem';
+	}
+}
+
+/** What unpacking may come to at most, whatever a file says of itself. */
+export interface Limits {
+	/** Bytes unpacked. */
+	bytes: number;
+	entries: number;
+	/** Times as large as packed, beyond the first 64 MB. */
+	ratio: number;
+}
+export const LIMITS: Limits = { bytes: 64e9, entries: 2_000_000, ratio: 200 };
+
+/** The index and the mark of the layout are small. */
+const JSON_MOST = 1 << 20;
+
+const digest = v.pipe(v.string(), v.regex(/^sha256:[0-9a-f]{64}$/));
+const size = v.pipe(v.number(), v.integer(), v.minValue(0));
+const descriptor = v.object({
+	mediaType: v.string(),
+	digest,
+	size,
+	annotations: v.optional(v.record(v.string(), v.string()))
+});
+const indexSchema = v.object({ schemaVersion: v.literal(2), manifests: v.pipe(v.array(descriptor), v.minLength(1)) });
+const manifestSchema = v.object({
+	schemaVersion: v.literal(2),
+	config: descriptor,
+	layers: v.pipe(v.array(descriptor), v.minLength(1)),
+	annotations: v.optional(v.record(v.string(), v.string()), {})
+});
+const configSchema = v.object({ rootfs: v.object({ type: v.literal('layers'), diff_ids: v.array(digest) }) });
+const specSchema = v.looseObject({
+	name: v.pipe(v.string(), v.check(isPackageName)),
+	version: v.pipe(v.string(), v.check(isVersion)),
+	system: v.object({ name: v.string(), version: v.string(), users: v.picklist(['single', 'multi']) }),
+	targets: v.array(v.looseObject({ id: v.string(), name: v.string(), command: v.string() })),
+	capturedAt: v.number()
+});
+
+/** Everything that a manifest names, itself included; each once. */
+export function blobsOf(store: BlobStore, manifest: string): Descriptor[] {
+	const bytes = readFileSync(store.pathOf(manifest));
+	const m = JSON.parse(bytes.toString('utf8')) as Manifest;
+	return [{ mediaType: TYPES.manifest, digest: manifest, size: bytes.length }, m.config, ...m.layers];
+}
+
+/** Writes a package as one tar that holds an OCI image layout: what common tools call an OCI archive. */
+export async function exportPackage(store: BlobStore, manifest: string, out: NodeJS.WritableStream): Promise<void> {
+	const blobs = blobsOf(store, manifest);
+	const { annotations } = JSON.parse(readFileSync(store.pathOf(manifest), 'utf8')) as Manifest;
+	const version = annotations['org.opencontainers.image.version']!;
+	const index = {
+		schemaVersion: 2,
+		mediaType: TYPES.index,
+		manifests: [{ ...blobs[0]!, annotations: { 'org.opencontainers.image.ref.name': version } }]
+	};
+	const tar = pack();
+	const writing = pipeline(tar as unknown as Readable, out);
+	const head = { mode: 0o644, mtime: new Date(annotations['org.opencontainers.image.created']!), uid: 0, gid: 0 };
+	const text = (name: string, content: string) =>
+		tar.entry({ ...head, name, size: Buffer.byteLength(content) }, content);
+	text('oci-layout', JSON.stringify({ imageLayoutVersion: '1.0.0' }));
+	text('index.json', JSON.stringify(index));
+	const fill = (async () => {
+		for (const b of [...blobs].sort((x, y) => (x.digest < y.digest ? -1 : 1))) {
+			await new Promise<void>((done, wrong) => {
+				const entry = tar.entry({ ...head, name: `blobs/sha256/${b.digest.slice(7)}`, size: b.size }, (e) =>
+					e ? wrong(e) : done()
+				);
+				const from = store.open(b.digest);
+				from.on('error', (e) => {
+					entry.destroy(e);
+					wrong(e);
+				});
+				from.pipe(entry as unknown as NodeJS.WritableStream);
+			});
+		}
+		tar.finalize();
+	})().catch((e: Error) => {
+		tar.destroy(e);
+		throw e;
+	});
+	await Promise.all([writing, fill]);
+}
+
+/**
+ * Takes a package in from such a tar. Every blob is hashed as it arrives and has to be what its name says; every layer is
+ * unpacked in passing, to see that it is what the configuration says and that nothing in it leaves the package. Whatever is
+ * wrong throws PackageProblem, and nothing is kept; only when all is well do the blobs go to the store.
+ */
+export async function importPackage(
+	store: BlobStore,
+	from: Readable,
+	limits: Limits = LIMITS
+): Promise<{
+	manifest: string;
+	spec: PackageSpec;
+	size: number;
+	added: number;
+	unpacked: number;
+	files: number;
+	settings: number;
+}> {
+	const making = join(store.folder, `import-${randomUUID()}`);
+	mkdirSync(making, { recursive: true });
+	try {
+		const stage = new BlobStore(making);
+		const { index } = await receive(stage, from, limits);
+		const manifest = pickManifest(index);
+		const layers = await verify(stage, manifest, limits);
+		const definition = await definitionOf(stage, manifest.digest).catch((e: Error) => {
+			throw new PackageProblem(`it is an image, but not one of a package: ${e.message}`);
+		});
+		if (!v.is(specSchema, definition.spec))
+			throw new PackageProblem('its sextant/package.json is not what a package has to say of itself');
+		const listed = new Set(definition.files.map((f) => f.file));
+		for (const f of definition.files)
+			if (climbs(f.file)) throw new PackageProblem(`it lists the path ${f.file}, which climbs out of the package`);
+		if (listed.size !== definition.files.length) throw new PackageProblem('it lists a file twice');
+		let added = 0;
+		const blobs = blobsOf(stage, manifest.digest);
+		for (const b of blobs)
+			if (!store.has(b.digest)) {
+				added += b.size;
+				renameSync(stage.pathOf(b.digest), store.pathOf(b.digest));
+			}
+		return {
+			manifest: manifest.digest,
+			spec: definition.spec,
+			size: blobs.reduce((n, b) => n + b.size, 0),
+			added,
+			unpacked: layers,
+			files: definition.files.filter((f) => f.kind !== 'folder').length,
+			settings: definition.settings.length
+		};
+	} finally {
+		rmSync(making, { recursive: true, force: true });
+	}
+}
+
+/** Takes the parts of the tar in: nothing but the layout's own files, each blob as its name says. */
+async function receive(stage: BlobStore, from: Readable, limits: Limits): Promise<{ index: string }> {
+	let index: string | null = null;
+	let layout = false;
+	let bytes = 0;
+	const problem = (words: string) => new PackageProblem(words);
+	await eachEntry([from], async ({ head, body }) => {
+		const name = head.name.replace(/^\.\//, '');
+		bytes += head.size ?? 0;
+		if (bytes > limits.bytes) throw problem(`it is larger than ${sizeWords(limits.bytes)}`);
+		if (head.type === 'directory') return;
+		if (head.type !== 'file') throw problem(`${name} is a ${head.type ?? 'thing'}: a package is made of files alone`);
+		const hex = /^blobs\/sha256\/([0-9a-f]{64})$/.exec(name)?.[1];
+		if (hex) {
+			const blob = await stage.putStream(Readable.from(body));
+			if (blob.digest !== `sha256:${hex}`)
+				throw problem(`the content of ${name} has the SHA-256 ${blob.digest.slice(7)}: it has been changed or damaged`);
+			return;
+		}
+		if (name !== 'index.json' && name !== 'oci-layout') throw problem(`${name} has no place in a package`);
+		if ((head.size ?? 0) > JSON_MOST) throw problem(`${name} is larger than any such file`);
+		const text = (await bytesOfEntry(body)).toString('utf8');
+		if (name === 'index.json') index = text;
+		else layout = true;
+	}).catch((e: Error) => {
+		throw e instanceof PackageProblem ? e : problem(`it is no tar that can be read: ${e.message}`);
+	});
+	if (!layout || index === null) throw problem('it is no OCI image layout: oci-layout or index.json is missing');
+	return { index };
+}
+
+function pickManifest(text: string): Descriptor {
+	const index = parse(indexSchema, text, 'index.json');
+	if (index.manifests.length !== 1)
+		throw new PackageProblem(`it holds ${index.manifests.length} images; a package is one`);
+	return index.manifests[0] as Descriptor;
+}
+
+function parse<S extends v.GenericSchema>(schema: S, text: string, what: string): v.InferOutput<S> {
+	let value: unknown;
+	try {
+		value = JSON.parse(text);
+	} catch {
+		throw new PackageProblem(`${what} is not JSON`);
+	}
+	const read = v.safeParse(schema, value);
+	if (!read.success)
+		throw new PackageProblem(
+			`${what} is not as the specification has it: ${read.issues[0].path?.map((p) => String(p.key)).join('.') ?? ''} ${read.issues[0].message}`
+		);
+	return read.output;
+}
+
+/** Sees that everything that a manifest names is there and is what it says. Returns the bytes of its layers unpacked. */
+async function verify(stage: BlobStore, manifest: Descriptor, limits: Limits): Promise<number> {
+	const text = (d: Descriptor, what: string): string => {
+		if (!stage.has(d.digest)) throw new PackageProblem(`${what} is missing: ${d.digest}`);
+		if (stage.sizeOf(d.digest) !== d.size) throw new PackageProblem(`${what} has another size than is said of it`);
+		return readFileSync(stage.pathOf(d.digest), 'utf8');
+	};
+	const m = parse(manifestSchema, text(manifest, 'the manifest'), 'the manifest') as Manifest;
+	const config = parse(configSchema, text(m.config, 'the configuration'), 'the configuration') as ImageConfig;
+	if (config.rootfs.diff_ids.length !== m.layers.length)
+		throw new PackageProblem('the configuration names another number of layers than the manifest');
+	const budget = { bytes: limits.bytes, entries: limits.entries };
+	const known = new Map<string, 'folder' | 'link' | 'file'>();
+	let total = 0;
+	for (let i = 0; i < m.layers.length; i++) {
+		const layer = m.layers[i]!;
+		if (layer.mediaType !== TYPES.layer)
+			throw new PackageProblem(`a layer is of the type ${layer.mediaType}; ${TYPES.layer} is wanted`);
+		if (!stage.has(layer.digest)) throw new PackageProblem(`a layer is missing: ${layer.digest}`);
+		if (stage.sizeOf(layer.digest) !== layer.size)
+			throw new PackageProblem(`a layer has another size than is said of it: ${layer.digest}`);
+		const found = await readLayer(stage, layer, config.rootfs.diff_ids[i]!, limits, budget, known);
+		total += layer.annotations?.[ROLE] === 'definition' ? 0 : found;
+	}
+	return total;
+}
+
+/** Unpacks a layer in passing; returns its bytes. */
+async function readLayer(
+	stage: BlobStore,
+	layer: Descriptor,
+	diffId: string,
+	limits: Limits,
+	budget: { bytes: number; entries: number },
+	known: Map<string, 'folder' | 'link' | 'file'>
+): Promise<number> {
+	let content = 0;
+	let unpacked = 0;
+	const most = Math.max(64e6, layer.size * limits.ratio);
+	const guard = new Transform({
+		transform(chunk: Buffer, _encoding, callback) {
+			unpacked += chunk.length;
+			budget.bytes -= chunk.length;
+			if (unpacked > most)
+				callback(
+					new PackageProblem(
+						`a layer of ${sizeWords(layer.size)} unpacks to more than ${limits.ratio} times as much: it is not taken`
+					)
+				);
+			else if (budget.bytes < 0)
+				callback(new PackageProblem(`it unpacks to more than ${sizeWords(limits.bytes)}: it is not taken`));
+			else callback(null, chunk);
+		}
+	});
+	const meter = new Meter();
+	const problem = (words: string) => new PackageProblem(words);
+	await eachEntry([stage.open(layer.digest), createGunzip(), guard, meter], async ({ head }) => {
+		if (--budget.entries < 0) throw problem(`it holds more than ${limits.entries} entries: it is not taken`);
+		const name = head.name.replace(/\/$/, '');
+		if (climbs(name)) throw problem(`the path ${head.name} climbs out of the package`);
+		const [root] = name.split('/');
+		if (root !== 'sextant' && root !== FILES_ROOT) throw problem(`${name} has no place in a package`);
+		for (let at = folderOf(name); at !== ''; at = folderOf(at))
+			if (known.get(at) === 'link') throw problem(`${name} lies behind the link ${at}: it could be written anywhere`);
+		if (head.type === 'symlink') {
+			if (linkLeaves(name, head.linkname ?? ''))
+				throw problem(`the link ${name} leaves the package: ${head.linkname ?? ''}`);
+			known.set(name, 'link');
+		} else if (head.type === 'directory') known.set(name, 'folder');
+		else if (head.type === 'file') known.set(name, 'file');
+		else throw problem(`${name} is a ${head.type ?? 'thing'}: files, folders and links alone are taken`);
+		content += head.size ?? 0;
+	}).catch((e: Error) => {
+		throw e instanceof PackageProblem ? e : problem(`a layer cannot be unpacked: ${e.message}`);
+	});
+	if (meter.digest !== diffId) throw new PackageProblem(`a layer is not what the configuration says: ${layer.digest}`);
+	return content;
+}
+
+function linkLeaves(name: string, target: string): boolean {
+	if (target.startsWith('/') || /^[A-Za-z]:/.test(target) || target === '') return true;
+	const parts = folderOf(name).split('/').filter(Boolean);
+	for (const part of target.split('/')) {
+		if (part === '' || part === '.') continue;
+		if (part !== '..') parts.push(part);
+		else if (parts.length <= 1) return true;
+		else parts.pop();
+	}
+	return false;
+}
+
+/** Removes what no manifest of `kept` names. Returns bytes freed. */
+export function sweep(store: BlobStore, kept: readonly string[]): number {
+	const needed = new Set(kept.flatMap((m) => (store.has(m) ? blobsOf(store, m).map((b) => b.digest) : [])));
+	let freed = 0;
+	const folder = join(store.folder, 'blobs/sha256');
+	for (const hex of existsSync(folder) ? readdirSync(folder) : []) {
+		const digest_ = `sha256:${hex}`;
+		if (!/^[0-9a-f]{64}$/.test(hex) || needed.has(digest_)) continue;
+		freed += store.sizeOf(digest_);
+		store.remove(digest_);
+	}
+	return freed;
+}
+
+/** A package as a file, written whole or not at all. */
+export async function exportToFile(store: BlobStore, manifest: string, path: string): Promise<void> {
+	const making = `${path}.making`;
+	try {
+		await exportPackage(store, manifest, createWriteStream(making));
+		renameSync(making, path);
+	} catch (e) {
+		rmSync(making, { force: true });
+		throw e;
+	}
+}
+
+export const importFile = (store: BlobStore, path: string, limits?: Limits) =>
+	importPackage(store, createReadStream(path, { highWaterMark: 1 << 20 }), limits);

@@ -1,0 +1,156 @@
+import { createHash } from 'node:crypto';
+import { createReadStream, createWriteStream } from 'node:fs';
+import { lstat, open, readdir, readFile, readlink } from 'node:fs/promises';
+import { basename, join, relative, resolve, sep } from 'node:path';
+import { once } from 'node:events';
+import { pipeline } from 'node:stream/promises';
+import {
+	inventoryLine,
+	InventoryReader,
+	linesOf,
+	type FileEntry,
+	type InventoryEntry,
+	type InventoryHeading,
+	type SettingEntry
+} from '$lib/core/packages/inventory';
+import { readIniText, readJsonSettings, readRegistryText } from '$lib/core/packages/settings';
+
+/** Files are hashed so many at once: reading is what takes the time. */
+const AT_ONCE = 8;
+/** Files up to this are read whole, larger ones in pieces. */
+const WHOLE = 1 << 20;
+
+/** Every file, folder and link below a folder, by path. What is neither is left out: it has no content. */
+export async function* walkFolder(root: string): AsyncGenerator<FileEntry> {
+	// Entries are hashed ahead, and come out in the order of the walk.
+	const ahead: Promise<FileEntry | null>[] = [];
+	for await (const path of pathsBelow(root, '')) {
+		ahead.push(entryOf(root, path));
+		if (ahead.length >= AT_ONCE) {
+			const e = await ahead.shift()!;
+			if (e) yield e;
+		}
+	}
+	for (const pending of ahead) {
+		const e = await pending;
+		if (e) yield e;
+	}
+}
+
+async function* pathsBelow(root: string, folder: string): AsyncGenerator<string> {
+	const names = (await readdir(join(root, folder), { withFileTypes: true })).sort((a, b) =>
+		a.name < b.name ? -1 : a.name > b.name ? 1 : 0
+	);
+	for (const d of names) {
+		const path = folder ? `${folder}/${d.name}` : d.name;
+		yield path;
+		if (d.isDirectory()) yield* pathsBelow(root, path);
+	}
+}
+
+async function entryOf(root: string, path: string): Promise<FileEntry | null> {
+	const full = join(root, path);
+	const s = await lstat(full);
+	const common = { file: path, mode: (s.mode & 0o7777).toString(8).padStart(4, '0'), mtime: Math.floor(s.mtimeMs) };
+	if (s.isDirectory()) return { ...common, kind: 'folder', size: 0 };
+	if (s.isSymbolicLink()) return { ...common, kind: 'link', size: 0, target: await readlink(full) };
+	if (!s.isFile()) return null;
+	return { ...common, kind: 'file', size: s.size, sha256: await sha256Of(full, s.size) };
+}
+
+/** SHA-256 of a file's content, hexadecimal. */
+export async function sha256Of(path: string, size: number): Promise<string> {
+	const hash = createHash('sha256');
+	if (size <= WHOLE) return hash.update(await readFile(path)).digest('hex');
+	await pipeline(createReadStream(path, { highWaterMark: WHOLE }), hash);
+	return hash.digest('hex');
+}
+
+/** Settings of a file, by its ending: `.reg` a registry export, `.json`, else INI. Throws SettingsProblem. */
+export async function settingsOf(file: string): Promise<SettingEntry[]> {
+	const bytes = await readFile(file);
+	// Registry exports are commonly UTF-16.
+	const text = new TextDecoder(bytes[0] === 0xff && bytes[1] === 0xfe ? 'utf-16le' : 'utf-8').decode(bytes);
+	const name = basename(file);
+	if (/\.reg$/i.test(name)) return readRegistryText(text);
+	const root = `Machine/Files/${name}`;
+	return /\.json$/i.test(name) ? readJsonSettings(text, root) : readIniText(text, root);
+}
+
+/** Takes the inventory of a folder and of files of settings. Returns how much was written. */
+export async function takeInventory(
+	folder: string,
+	settings: readonly string[],
+	out: string,
+	heading: InventoryHeading
+): Promise<{ files: number; settings: number; bytes: number }> {
+	const counts = { files: 0, settings: 0, bytes: 0 };
+	const found = (await Promise.all(settings.map(settingsOf))).flat();
+	const root = resolve(folder);
+	// The inventory itself is no part of what it tells of.
+	const own = relative(root, resolve(out)).split(sep).join('/');
+	async function* lines(): AsyncGenerator<string> {
+		yield `${inventoryLine(heading)}\n`;
+		let part = '';
+		for await (const e of walkFolder(root)) {
+			if (e.file === own) continue;
+			counts.files++;
+			counts.bytes += e.size;
+			part += `${inventoryLine(e)}\n`;
+			if (part.length > WHOLE) {
+				yield part;
+				part = '';
+			}
+		}
+		for (const s of found) {
+			counts.settings++;
+			part += `${inventoryLine(s)}\n`;
+		}
+		yield part;
+	}
+	await pipeline(lines, createWriteStream(out));
+	return counts;
+}
+
+/** Reads an inventory from a file, entry by entry; returns its heading. Throws InventoryProblem. */
+export async function readInventory(
+	path: string,
+	each: (entry: InventoryEntry, reader: InventoryReader) => void
+): Promise<InventoryHeading> {
+	const reader = new InventoryReader();
+	const stream = createReadStream(path, { encoding: 'utf8', highWaterMark: WHOLE });
+	for await (const lines of linesOf(stream))
+		for (const line of lines) {
+			const entry = reader.read(line.endsWith('\r') ? line.slice(0, -1) : line);
+			if (entry) each(entry, reader);
+		}
+	return reader.heading;
+}
+
+/** The heading alone. */
+export async function headingOf(path: string): Promise<InventoryHeading> {
+	const file = await open(path);
+	try {
+		const { buffer, bytesRead } = await file.read(Buffer.alloc(65536), 0, 65536, 0);
+		const reader = new InventoryReader();
+		reader.read(buffer.toString('utf8', 0, bytesRead).split('\n')[0]!.trim());
+		return reader.heading;
+	} finally {
+		await file.close();
+	}
+}
+
+/** Writes lines to a stream as fast as it takes them. */
+export async function writeLines(path: string, lines: Iterable<string>): Promise<void> {
+	const out = createWriteStream(path);
+	let part = '';
+	for (const line of lines) {
+		part += `${line}\n`;
+		if (part.length > WHOLE) {
+			if (!out.write(part)) await once(out, 'drain');
+			part = '';
+		}
+	}
+	out.end(part);
+	await once(out, 'close');
+}
