@@ -20,7 +20,8 @@ export default defineConfig({
 				lab: 'src/node/lab-thread.ts',
 				engine: 'src/node/engine-thread.ts',
 				history: 'src/node/history-thread.ts',
-				bench: 'bench/bench.ts'
+				bench: 'bench/bench.ts',
+				'bench-difference': 'bench/difference.ts'
 			},
 			external: [...Object.keys(dependencies), '@playwright/test'],
 			output: { entryFileNames: '[name].js', chunkFileNames: 'shared-[hash].js', format: 'es' }

@@ -87,9 +87,20 @@ export function chromium() {
 	);
 	if (found) return found;
 	console.log('Installing Chromium for the tests (about a minute) …');
+	debian('chromium');
+	return '/usr/bin/chromium';
+}
+
+/** Sees that there is a tool for OCI images, which the tests let read what Sextant packs. */
+export function imageTool() {
+	if (spawnSync('skopeo', ['--version']).status === 0) return;
+	console.log('Installing skopeo for the tests …');
+	debian('skopeo');
+}
+
+function debian(name) {
 	run('apt-get', ['update', '-q']);
-	run('apt-get', ['install', '-y', '-q', '--no-install-recommends', 'chromium'], {
+	run('apt-get', ['install', '-y', '-q', '--no-install-recommends', name], {
 		env: { DEBIAN_FRONTEND: 'noninteractive' }
 	});
-	return '/usr/bin/chromium';
 }

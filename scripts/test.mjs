@@ -1,12 +1,13 @@
 // npm test: gets everything ready, then lint, types, unit tests and the tests that drive the real interface.
 import { spawnSync } from 'node:child_process';
 import { join } from 'node:path';
-import { build, chromium, installPackages } from './prepare.mjs';
+import { build, chromium, imageTool, installPackages } from './prepare.mjs';
 
 const root = join(import.meta.dirname, '..');
 installPackages();
 build();
 const browser = chromium();
+imageTool();
 
 const steps = [
 	['Format', 'prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '.']],

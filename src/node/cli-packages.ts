@@ -17,7 +17,7 @@ import { sizeWords } from '$lib/core/time/units';
 import { BlobStore } from '$lib/server/packages/blobs';
 import { folderSource, readFrom, registeredBy, takenChanges, targetsOf } from '$lib/server/packages/capture-files';
 import { compareInventories } from '$lib/server/packages/compare';
-import { buildPackage } from '$lib/server/packages/layout';
+import { buildPackage, ContentProblem } from '$lib/server/packages/layout';
 import { exportToFile, importFile, PackageProblem } from '$lib/server/packages/transfer';
 import { takeInventory } from '$lib/server/packages/walk';
 
@@ -127,7 +127,8 @@ export async function captureCommand(o: PackageOptions): Promise<void> {
 			for (const p of g.problems) console.log(`            ${p.words}`);
 		}
 		const store = new BlobStore(making);
-		const base = o.upon === undefined ? null : (await importFile(store, there(o.upon, 'package'))).manifest;
+		const upon = o.upon === undefined ? null : there(o.upon, 'package');
+		const base = upon === null ? null : (await settle(() => importFile(store, upon))).manifest;
 		const spec: PackageSpec = {
 			name,
 			version,
@@ -174,6 +175,7 @@ async function settle<T>(work: () => Promise<T>): Promise<T> {
 	} catch (e) {
 		if (e instanceof InventoryProblem) throw new CommandProblem(`line ${e.line}, column ${e.column}: ${e.message}`);
 		if (e instanceof SettingsProblem) throw new CommandProblem(`line ${e.line}: ${e.message}`);
+		if (e instanceof ContentProblem) throw new CommandProblem(e.message);
 		if (e instanceof PackageProblem) throw new CommandProblem(e.message);
 		if ((e as NodeJS.ErrnoException).code?.startsWith('E')) throw new CommandProblem((e as Error).message);
 		throw e;

@@ -2,6 +2,7 @@ import * as fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { Difference, type Change } from './difference';
 import {
+	byKey,
 	climbs,
 	entryKey,
 	inventoryLine,
@@ -33,13 +34,20 @@ const setting = (key: string, name: string, value: string): InventoryEntry => ({
 	type: 'text',
 	value
 });
+const HEADING = { inventory: 1, of: 'bench', at: 1, system: { name: 'M', version: '1', users: 'single' } } as const;
+function feed(entries: InventoryEntry[], add: (line: string, reader: InventoryReader) => void): void {
+	const reader = new InventoryReader();
+	for (const e of [HEADING, ...[...entries].sort(byKey)]) add(inventoryLine(e), reader);
+}
 function compare(before: InventoryEntry[], after: InventoryEntry[]): Change[] {
 	const d = new Difference();
-	before.forEach((e) => d.addBefore(e));
-	after.forEach((e) => d.addAfter(e));
+	feed(before, (line, reader) => d.addBefore(line, reader));
+	feed(after, (line, reader) => d.addAfter(line, reader));
+	expect(d.counts).toEqual({ before: before.length, after: after.length });
 	return d.end();
 }
-const said = (changes: Change[]) => changes.map((c) => `${c.what} ${entryKey(c.entry).replaceAll('\0', '|')}`);
+const said = (changes: Change[]) =>
+	changes.map((c) => `${c.what} ${entryKey(c.entry).replaceAll('\0', '|').replace('\uffff', '')}`);
 
 describe('the difference of two inventories', () => {
 	test('tells added, changed, removed, moved and permissions apart, for files and settings', () => {
@@ -68,15 +76,15 @@ describe('the difference of two inventories', () => {
 			setting('Machine/B', 'w', '1')
 		];
 		expect(said(compare(before, after))).toEqual([
-			'changed |Machine/A|y',
-			'removed |Machine/A|z',
-			'added |Machine/B|w',
 			'removed a/gone',
 			'mode a/mode',
 			'changed a/other',
 			'added b',
 			'moved b/here',
-			'added b/new'
+			'added b/new',
+			'changed Machine/A|y',
+			'removed Machine/A|z',
+			'added Machine/B|w'
 		]);
 	});
 	test('a file that became a link, or a link that leads elsewhere, has changed', () => {
@@ -93,16 +101,30 @@ describe('the difference of two inventories', () => {
 		expect(moved).toMatchObject({ entry: { file: 'y/two' }, was: { file: 'x/two' } });
 		expect(said(changes)).toEqual(['removed x/empty', 'removed x/one', 'added y/empty', 'moved y/two']);
 	});
-	test('an entry that stands twice is refused, whether it was there before or not', () => {
-		const d = new Difference();
-		d.addBefore(file('a'));
-		expect(() => d.addBefore(file('a'))).toThrow('a stands twice');
-		d.addAfter(file('a'));
-		expect(() => d.addAfter(file('a'))).toThrow('a stands twice');
-		d.addAfter(file('b'));
-		expect(() => d.addAfter(file('b'))).toThrow('b stands twice');
+	test('an entry that stands twice or out of order is refused at its line, whether it was there before or not', () => {
+		const lines = (...entries: InventoryEntry[]) => [HEADING, ...entries].map(inventoryLine);
+		const both = (before: string[], after: string[]) => {
+			const d = new Difference();
+			const [b, a] = [new InventoryReader(), new InventoryReader()];
+			before.forEach((l) => d.addBefore(l, b));
+			after.forEach((l) => d.addAfter(l, a));
+		};
+		const one = lines(file('a'), file('b'));
+		expect(() => both(lines(file('a'), file('a')), [])).toThrow('a stands twice');
+		expect(() => both(lines(file('b'), file('a')), [])).toThrow('a stands behind b');
+		expect(() => both(one, lines(file('a'), file('a')))).toThrow('a stands twice');
+		expect(() => both(one, lines(file('a'), file('a', 'other')))).toThrow('a stands twice');
+		expect(() => both(one, lines(file('b'), file('a')))).toThrow('a stands behind b');
+		expect(() => both(one, lines(setting('Machine', 'x', '1'), file('a')))).toThrow('a stands behind Machine x');
+		expect(() => both(one, lines(file('a'), file('b'), setting('Machine', 'x', '1')))).not.toThrow();
+		try {
+			both(one, [...one, one.at(-1)!]);
+			expect.unreachable();
+		} catch (e) {
+			expect(e).toMatchObject({ line: 4, message: 'b stands twice' });
+		}
 	});
-	test('applied to the inventory before, it gives the one after; whatever the order of the lines', () => {
+	test('applied to the inventory before, it gives the one after; whatever it was', () => {
 		const path = fc.constantFrom('a', 'a/b', 'a/c', 'd/e', 'd/f', 'g');
 		const content = fc.constantFrom('1', '22', '333', '');
 		const entries = fc.uniqueArray(fc.record({ path, content, mode: fc.constantFrom('0644', '0600') }), {
@@ -116,7 +138,7 @@ describe('the difference of two inventories', () => {
 					FileEntry[]
 				];
 				const state = new Map(before.map((e) => [e.file, e]));
-				for (const c of compare(before, [...after].reverse())) {
+				for (const c of compare(before, after)) {
 					const e = c.entry as FileEntry;
 					if (c.what === 'removed') state.delete(e.file);
 					else {
@@ -135,10 +157,9 @@ describe('the difference of two inventories', () => {
 const byPath = (a: FileEntry, b: FileEntry) => (a.file < b.file ? -1 : 1);
 
 describe('an inventory', () => {
-	const heading = { inventory: 1, of: 'bench', at: 1, system: { name: 'M', version: '1', users: 'single' } } as const;
 	test('is read back as it was written, line by line, wherever the parts are cut', async () => {
 		const entries = [folder('a'), file('a/b'), setting('Machine/Ä', 'ü', 'line\nbreak')];
-		const text = [heading, ...entries].map((e) => `${inventoryLine(e)}\n`).join('');
+		const text = [HEADING, ...entries].map((e) => `${inventoryLine(e)}\n`).join('');
 		await fc.assert(
 			fc.asyncProperty(fc.array(fc.nat(text.length), { maxLength: 5 }), async (cuts) => {
 				const at = [0, ...cuts.sort((a, b) => a - b), text.length];
@@ -151,7 +172,7 @@ describe('an inventory', () => {
 						if (e) read.push(e);
 					}
 				expect(read).toEqual(entries);
-				expect(reader.heading).toEqual(heading);
+				expect(reader.heading).toEqual(HEADING);
 			}),
 			{ numRuns: 40 }
 		);
@@ -181,7 +202,7 @@ describe('an inventory', () => {
 		[{ setting: 'k', name: '', type: 'text', value: 1 }, '“value”']
 	])('with the entry %j is refused at its line', (entry, words) => {
 		const reader = new InventoryReader();
-		reader.read(inventoryLine(heading));
+		reader.read(inventoryLine(HEADING));
 		reader.read('');
 		try {
 			reader.read(JSON.stringify(entry));

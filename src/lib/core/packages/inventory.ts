@@ -1,6 +1,7 @@
 /**
  * An inventory: what files and settings a computer had at one moment, as JSON Lines. The first line is a heading, every
- * other one an entry. docs/inventory.md tells the format line by line; its JSON Schema is `inventorySchema`.
+ * other one an entry: files in the order of their paths, then settings in the order of their keys and names, each once.
+ * docs/packages.md tells the format line by line; its JSON Schema is `inventorySchema`.
  */
 
 /** The system that an inventory was taken on. A package fits no other, unless somebody vouches for it. */
@@ -57,8 +58,17 @@ export type InventoryEntry = FileEntry | SettingEntry;
 
 export const isFile = (e: InventoryEntry): e is FileEntry => 'file' in e;
 
-/** What tells two entries of one inventory apart. No path has a NUL in it. */
-export const entryKey = (e: InventoryEntry): string => (isFile(e) ? e.file : `\0${e.setting}\0${e.name}`);
+/** What tells two entries of one inventory apart, and puts them in order as text: no path has a NUL in it. */
+export const entryKey = (e: InventoryEntry): string => (isFile(e) ? e.file : `${SETTINGS_LAST}${e.setting}\0${e.name}`);
+
+/** Comes behind whatever a path begins with. */
+const SETTINGS_LAST = '\uffff';
+
+/** Orders entries as an inventory has them. */
+export const byKey = (a: InventoryEntry, b: InventoryEntry): number => {
+	const [x, y] = [entryKey(a), entryKey(b)];
+	return x < y ? -1 : x > y ? 1 : 0;
+};
 
 /** The last part of a path. */
 export const baseName = (path: string): string => path.slice(path.lastIndexOf('/') + 1);
@@ -94,6 +104,8 @@ const MODE = /^[0-7]{4}$/;
 export class InventoryReader {
 	private line = 0;
 	private head: InventoryHeading | null = null;
+	/** Key of the entry before. */
+	private last = '';
 
 	/** The heading; throws when no line has been read yet. */
 	get heading(): InventoryHeading {
@@ -118,7 +130,28 @@ export class InventoryReader {
 			this.head = this.readHeading(value as Record<string, unknown>);
 			return null;
 		}
-		return 'file' in value ? this.readFile(value as FileEntry) : this.readSetting(value as SettingEntry);
+		const entry = 'file' in value ? this.readFile(value as FileEntry) : this.readSetting(value as SettingEntry);
+		this.inOrder(entryKey(entry));
+		return entry;
+	}
+
+	/** Passes over a line that is known to be right; its place is looked at all the same. */
+	pass(text: string): void {
+		this.line++;
+		this.inOrder(keyOfLine(text) ?? entryKey(JSON.parse(text) as InventoryEntry));
+	}
+
+	private inOrder(key: string): void {
+		if (key > this.last) {
+			this.last = key;
+			return;
+		}
+		const shown = (k: string) => k.replace(SETTINGS_LAST, '').replace('\0', ' ').trim();
+		throw this.wrong(
+			key === this.last
+				? `${shown(key)} stands twice`
+				: `${shown(key)} stands behind ${shown(this.last)}: files are in the order of their paths, then settings in that of their keys and names`
+		);
 	}
 
 	/** A problem with the line that was read last. */
@@ -166,6 +199,15 @@ export class InventoryReader {
 		if (typeof e.value !== 'string') throw this.wrong('“value” is text');
 		return e;
 	}
+}
+
+const FILE_LINE = '{"file":"';
+/** The key of a file's line as it is usually written, without taking the line apart; null where that does not do. */
+function keyOfLine(text: string): string | null {
+	if (!text.startsWith(FILE_LINE)) return null;
+	const end = text.indexOf('"', FILE_LINE.length);
+	const path = text.slice(FILE_LINE.length, end);
+	return path.includes('\\') ? null : path;
 }
 
 const whole = (n: unknown): n is number => typeof n === 'number' && Number.isSafeInteger(n) && n >= 0;

@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest';
 import { Difference, type Change } from './difference';
-import type { FileEntry, InventoryEntry } from './inventory';
+import { byKey, inventoryLine, InventoryReader, type FileEntry, type InventoryEntry } from './inventory';
 import { Learned, ownPlaces, placeWords, sortChanges, totalsOf, type Sort } from './sorting';
 import { ChangeTree, treePath, type Choice } from './tree';
 
@@ -25,8 +25,14 @@ const setting = (key: string, name: string, value: string): InventoryEntry => ({
 });
 function difference(before: InventoryEntry[], after: InventoryEntry[]): Change[] {
 	const d = new Difference();
-	before.forEach((e) => d.addBefore(e));
-	after.forEach((e) => d.addAfter(e));
+	for (const [entries, add] of [
+		[before, d.addBefore.bind(d)],
+		[after, d.addAfter.bind(d)]
+	] as const) {
+		const reader = new InventoryReader();
+		for (const e of [{ inventory: 1, of: 'test', at: 1 } as const, ...[...entries].sort(byKey)])
+			add(inventoryLine(e), reader);
+	}
 	return d.end();
 }
 
@@ -125,6 +131,15 @@ describe('sorting', () => {
 			'usr/bin/gauge': 'app',
 			'usr/bin/gauge-helper': 'doubtful'
 		});
+	});
+	test('in an empty folder everything is the app’s; a new folder in one of the system is not', () => {
+		const all = difference([], [folder('usr'), folder('usr/games'), file('usr/games/sl')]);
+		expect(sortChanges(all).sorted.map((s) => s.sort)).toEqual(['app', 'app', 'app']);
+		const inside = difference(
+			[folder('C:/System')],
+			[folder('C:/System'), folder('C:/System/ours'), file('C:/System/ours/x.dll')]
+		);
+		expect(sortChanges(inside).sorted.map((s) => s.sort)).toEqual(['doubtful', 'doubtful']);
 	});
 	test('totals add up to the whole', () => {
 		const { sorted } = sortChanges(changes);

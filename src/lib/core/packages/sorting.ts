@@ -121,8 +121,8 @@ export interface OwnPlace {
 }
 
 /**
- * Places that the installer made for the app: of the folders and keys that are new and whose parent is a root under which
- * programs have their own, or that hold a program, the topmost ones.
+ * Places that the installer made for the app: the topmost of the folders that are new, and the keys right below those under
+ * which programs have their own.
  */
 export function ownPlaces(changes: readonly Change[]): OwnPlace[] {
 	const added = new Set<string>();
@@ -151,14 +151,21 @@ export function ownPlaces(changes: readonly Change[]): OwnPlace[] {
 	return [...places.values()].sort((a, b) => b.bytes - a.bytes || (a.path < b.path ? -1 : 1));
 }
 
-/** The topmost new folder on the way to a path, if it stands where programs have their own; null where none does. */
+/**
+ * The topmost new folder on the way to a path: nobody else has anything in it. One right in a folder of the system is no
+ * place of an app, unless programs have their own there.
+ */
 function topFolder(path: string, added: ReadonlySet<string>): string | null {
 	const parts = path.split('/');
 	for (let i = 1; i <= parts.length; i++) {
 		const at = parts.slice(0, i).join('/');
 		if (!added.has(at)) continue;
-		const parent = parts.slice(0, i - 1).join('/');
-		return PROGRAM_ROOTS.some((r) => r.test(parent.toLowerCase())) ? at : null;
+		const parent = parts
+			.slice(0, i - 1)
+			.join('/')
+			.toLowerCase();
+		const ours = PROGRAM_ROOTS.some((r) => r.test(parent)) || !SYSTEM_FOLDERS.some((r) => r.test(parent));
+		return ours ? at : null;
 	}
 	return null;
 }

@@ -20,7 +20,7 @@ export interface PackHost {
 	memory: number;
 	gpus: number;
 	/** What machines that are on it already take: it has to find room elsewhere, too, when the host fails. */
-	promised?: { cores: number; memory: number; gpus: number };
+	promised?: { cores: number; memory: number; gpus: number } | undefined;
 }
 
 export interface Packing {
@@ -60,10 +60,24 @@ export function packMachines(
 	const total = { cores: 0, memory: 0, gpus: 0 };
 	for (const h of hosts) for (const r of RESOURCES) total[r] += h[r];
 	const asked = { cores: 0, memory: 0, gpus: 0 };
-	for (const m of machines) for (const r of RESOURCES) asked[r] += m[r];
+	// Written out: it is done for every machine.
+	for (const m of machines) {
+		asked.cores += m.cores;
+		asked.memory += m.memory;
+		asked.gpus += m.gpus;
+	}
 	const weight = (r: Resource) => (total[r] > 0 ? 1 / total[r] : 0);
 	const size = (g: Group) => Math.max(...RESOURCES.map((r) => g[r] * weight(r) * (asked[r] * weight(r) || 1)));
-	const room = hosts.map((h): Room => ({ ...h, own: h, groups: [], apart: new Set() }));
+	const room = hosts.map((h): Room => ({
+		name: h.name,
+		cores: h.cores,
+		memory: h.memory,
+		gpus: h.gpus,
+		promised: h.promised,
+		own: h,
+		groups: [],
+		apart: new Set()
+	}));
 	const left: Packing['left'] = [];
 	const [tied, free]: [Group[], Group[]] = [[], []];
 	for (const g of groups) (g.machines.length > 1 || g.apart.length > 0 ? tied : free).push(g);
@@ -191,7 +205,7 @@ function put(g: Group, r: Room): void {
 	r.cores -= g.cores;
 	r.memory -= g.memory;
 	r.gpus -= g.gpus;
-	for (const a of g.apart) r.apart.add(a);
+	if (g.apart.length) for (const a of g.apart) r.apart.add(a);
 }
 
 function take(g: Group, r: Room): void {

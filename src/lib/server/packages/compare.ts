@@ -1,5 +1,5 @@
-import { entryKey, type InventoryHeading } from '$lib/core/packages/inventory';
-import { bytesOf, Difference, TwiceProblem, type Change, type What } from '$lib/core/packages/difference';
+import { byKey, type InventoryHeading } from '$lib/core/packages/inventory';
+import { bytesOf, Difference, type Change, type What } from '$lib/core/packages/difference';
 import { Learned, placeWords, sortChanges, totalsOf, type Sort, type Sorted } from '$lib/core/packages/sorting';
 import { readInventory, writeLines } from './walk';
 
@@ -52,18 +52,10 @@ export async function compareInventories(
 async function differenceOf(before: string, after: string): Promise<Omit<Compared, 'sorted'>> {
 	const difference = new Difference();
 	const heads = [
-		await readInventory(before, (e, reader) => guard(reader, () => difference.addBefore(e))),
-		await readInventory(after, (e, reader) => guard(reader, () => difference.addAfter(e)))
+		await readInventory(before, (line, reader) => difference.addBefore(line, reader)),
+		await readInventory(after, (line, reader) => difference.addAfter(line, reader))
 	] as const;
 	return { before: heads[0], after: heads[1], entries: { ...difference.counts }, changes: difference.end() };
-}
-
-function guard(reader: { wrong(message: string): Error }, add: () => void): void {
-	try {
-		add();
-	} catch (e) {
-		throw e instanceof TwiceProblem ? reader.wrong(e.message) : e;
-	}
 }
 
 /** Keeps changes with their sorting in a file, one a line. */
@@ -79,7 +71,7 @@ export const keepChanges = (path: string, changes: readonly Change[], sorted: re
 export const takenOf = (changes: readonly Change[], takes: Uint8Array): { changes: Change[]; bytes: number } => {
 	const taken = changes.filter((c, i) => takes[i] === 1 && c.what !== 'removed');
 	return {
-		changes: taken.sort((a, b) => (entryKey(a.entry) < entryKey(b.entry) ? -1 : 1)),
+		changes: taken.sort((a, b) => byKey(a.entry, b.entry)),
 		bytes: taken.reduce((n, c) => n + bytesOf(c), 0)
 	};
 };

@@ -63,6 +63,9 @@ const SMALL = 1 << 20;
 /** After so many layers upon each other a package is packed whole again. */
 const MOST_LAYERS = 24;
 
+/** A file whose content is not what its inventory says. */
+export class ContentProblem extends Error {}
+
 /** Where the content of files comes from: a folder, or a machine. */
 export interface Source {
 	/** The whole content; for files up to a megabyte. */
@@ -235,7 +238,7 @@ function packFiles(
 
 const digestOf = (bytes: Uint8Array) => createHash('sha256').update(bytes).digest('hex');
 const changedMeanwhile = (path: string) =>
-	new Error(`${path} is not what its inventory says: it has been changed since`);
+	new ContentProblem(`${path} is not what its inventory says: it has been changed since`);
 
 /** Waits until the tar has room for more. */
 function written(tar: Pack, write: (done: (e?: Error | null) => void) => unknown): Promise<void> {

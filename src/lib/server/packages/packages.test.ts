@@ -16,7 +16,7 @@ import { Readable } from 'node:stream';
 import { gzipSync } from 'node:zlib';
 import { extract, pack } from 'tar-stream';
 import { afterEach, beforeEach, describe, expect, test } from 'vitest';
-import { isFile, type InventoryEntry } from '$lib/core/packages/inventory';
+import { isFile } from '$lib/core/packages/inventory';
 import { USUAL_WRITES } from '$lib/core/packages/scope';
 import { systemOf } from '$lib/core/packages/fits';
 import { contentsOf, leads, packagedPath, packageNameFor, type PackageSpec } from '$lib/core/packages/spec';
@@ -26,7 +26,7 @@ import { compareInventories, keepChanges } from './compare';
 import { buildPackage, TYPES, type ImageConfig, type Manifest } from './layout';
 import { definitionOf, filesIn, readJson } from './reading';
 import { blobsOf, exportToFile, importFile, importPackage, LIMITS, sweep } from './transfer';
-import { headingOf, readInventory, settingsOf, takeInventory } from './walk';
+import { entriesOf, headingOf, settingsOf, takeInventory } from './walk';
 
 let dir: string;
 beforeEach(() => (dir = mkdtempSync(join(tmpdir(), 'sextant-packages-'))));
@@ -94,8 +94,7 @@ describe('an inventory of a real folder', () => {
 			...HEADING,
 			system: SPEC.system
 		});
-		const entries: InventoryEntry[] = [];
-		const heading = await readInventory(join(dir, 'root/inv.jsonl'), (e) => entries.push(e));
+		const { heading, entries } = await entriesOf(join(dir, 'root/inv.jsonl'));
 		expect(heading).toMatchObject({ of: 'test', system: { name: 'Meridian Desktop' } });
 		expect(await headingOf(join(dir, 'root/inv.jsonl'))).toEqual(heading);
 		expect(

@@ -5,6 +5,8 @@ import { basename, join, relative, resolve, sep } from 'node:path';
 import { once } from 'node:events';
 import { pipeline } from 'node:stream/promises';
 import {
+	byKey,
+	entryKey,
 	inventoryLine,
 	InventoryReader,
 	linesOf,
@@ -37,14 +39,15 @@ export async function* walkFolder(root: string): AsyncGenerator<FileEntry> {
 	}
 }
 
+/** Paths in the order of their text: what is in a folder comes behind names that go on with a letter less than a slash. */
 async function* pathsBelow(root: string, folder: string): AsyncGenerator<string> {
-	const names = (await readdir(join(root, folder), { withFileTypes: true })).sort((a, b) =>
-		a.name < b.name ? -1 : a.name > b.name ? 1 : 0
-	);
-	for (const d of names) {
-		const path = folder ? `${folder}/${d.name}` : d.name;
-		yield path;
-		if (d.isDirectory()) yield* pathsBelow(root, path);
+	const names = (await readdir(join(root, folder), { withFileTypes: true }))
+		.flatMap((d) => (d.isDirectory() ? [d.name, `${d.name}/`] : [d.name]))
+		.sort();
+	for (const name of names) {
+		const path = folder ? `${folder}/${name}` : name;
+		if (name.endsWith('/')) yield* pathsBelow(root, path.slice(0, -1));
+		else yield path;
 	}
 }
 
@@ -85,7 +88,9 @@ export async function takeInventory(
 	heading: InventoryHeading
 ): Promise<{ files: number; settings: number; bytes: number }> {
 	const counts = { files: 0, settings: 0, bytes: 0 };
-	const found = (await Promise.all(settings.map(settingsOf))).flat();
+	// A setting that several files name is as the last of them has it.
+	const byName = new Map((await Promise.all(settings.map(settingsOf))).flat().map((s) => [entryKey(s), s]));
+	const found = [...byName.values()].sort(byKey);
 	const root = resolve(folder);
 	// The inventory itself is no part of what it tells of.
 	const own = relative(root, resolve(out)).split(sep).join('/');
@@ -112,19 +117,26 @@ export async function takeInventory(
 	return counts;
 }
 
-/** Reads an inventory from a file, entry by entry; returns its heading. Throws InventoryProblem. */
+/** Reads an inventory from a file, line by line. Throws InventoryProblem. */
 export async function readInventory(
 	path: string,
-	each: (entry: InventoryEntry, reader: InventoryReader) => void
+	each: (line: string, reader: InventoryReader) => void
 ): Promise<InventoryHeading> {
 	const reader = new InventoryReader();
 	const stream = createReadStream(path, { encoding: 'utf8', highWaterMark: WHOLE });
 	for await (const lines of linesOf(stream))
-		for (const line of lines) {
-			const entry = reader.read(line.endsWith('\r') ? line.slice(0, -1) : line);
-			if (entry) each(entry, reader);
-		}
+		for (const line of lines) each(line.endsWith('\r') ? line.slice(0, -1) : line, reader);
 	return reader.heading;
+}
+
+/** All entries of an inventory in a file. */
+export async function entriesOf(path: string): Promise<{ heading: InventoryHeading; entries: InventoryEntry[] }> {
+	const entries: InventoryEntry[] = [];
+	const heading = await readInventory(path, (line, reader) => {
+		const e = reader.read(line);
+		if (e) entries.push(e);
+	});
+	return { heading, entries };
 }
 
 /** The heading alone. */
