@@ -316,7 +316,7 @@ const evenPlan = planKind({
 					name: m.machine,
 					how: `disk from ${m.from} to ${m.to}`
 				})),
-				duration: { middle: work + leave.middle, ninety: work * 1.5 + leave.ninety }
+				...(moves.length ? { duration: { middle: work + leave.middle, ninety: work * 1.5 + leave.ninety } } : {})
 			},
 			warnings: leave.warnings,
 			blocks:
