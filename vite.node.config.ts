@@ -20,6 +20,7 @@ export default defineConfig({
 				lab: 'src/node/lab-thread.ts',
 				engine: 'src/node/engine-thread.ts',
 				history: 'src/node/history-thread.ts',
+				packer: 'src/node/packer-thread.ts',
 				bench: 'bench/bench.ts',
 				'bench-difference': 'bench/difference.ts'
 			},

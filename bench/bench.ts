@@ -12,6 +12,7 @@ import { settleEstate } from '$lib/server/db/settle';
 import { configureBroker } from '$lib/server/engine/broker';
 import { Engine } from '$lib/server/engine/engine';
 import { vaultOf } from '$lib/server/network/vault';
+import { makePacker } from '$lib/server/packages/packer';
 import { Observer } from '$lib/server/engine/observer';
 import { beginning } from '$lib/server/simulator/genesis';
 import { Lab } from '$lib/server/simulator/lab';
@@ -92,7 +93,13 @@ async function live(d: Db) {
 	const from = beginning(estate);
 	const vault = vaultOf(Buffer.alloc(32, 1));
 	settleEstate(d, estate, from, { addressOf: (login) => world.world.people.get(login)!.address, vault });
-	const ctx = { db: d, providers: server.providers, clock: { now: () => world.now, speed: () => 0 }, vault };
+	const ctx = {
+		db: d,
+		providers: server.providers,
+		clock: { now: () => world.now, speed: () => 0 },
+		vault,
+		packer: makePacker(folder)
+	};
 	const engine = new Engine(ctx);
 	engine.observer.keepMinutesFrom = estate.lab.opens - 10 * MINUTE;
 	await engine.observe();

@@ -4,6 +4,7 @@ import { openDb } from '$lib/server/db';
 import { configureBroker } from '$lib/server/engine/broker';
 import { Engine } from '$lib/server/engine/engine';
 import { vaultIn } from '$lib/server/network/vault';
+import type { Packer } from '$lib/server/packages/packer';
 import { JobRunner } from '$lib/server/jobs/runner';
 import type { Providers } from '$lib/server/providers';
 import { callThrough } from '$lib/server/providers/remote';
@@ -12,18 +13,20 @@ import { callThrough } from '$lib/server/providers/remote';
 
 const BEAT = 100;
 
-const { path, dataDir, memory, port } = workerData as {
+const { path, dataDir, memory, port, packer } = workerData as {
 	path: string;
 	dataDir: string;
 	memory: SharedArrayBuffer;
 	port: MessagePort;
+	packer: MessagePort;
 };
 const parent = parentPort!;
 const ctx = {
 	db: openDb(path),
 	providers: callThrough<Providers>(port),
 	clock: sharedClock(memory),
-	vault: vaultIn(dataDir)
+	vault: vaultIn(dataDir),
+	packer: callThrough<Packer>(packer)
 };
 const engine = new Engine(ctx);
 const changedJobs = new Set<number>();

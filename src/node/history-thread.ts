@@ -4,6 +4,7 @@ import { parentPort, workerData } from 'node:worker_threads';
 import { openDb } from '$lib/server/db';
 import { loadEstate, makeHistory } from '$lib/server/history';
 import { vaultIn } from '$lib/server/network/vault';
+import { makePacker } from '$lib/server/packages/packer';
 import { LabStore } from '$lib/server/simulator/store';
 
 /** Makes an estate and its history in a folder beside the data folder, then puts it in place whole. */
@@ -22,7 +23,9 @@ if ('problems' in read) {
 	const db = openDb(join(making, 'sextant.db'));
 	// Nothing is lost by a crash here: making starts afresh.
 	db.pragma('synchronous = OFF');
-	const lab = await makeHistory(db, read.estate, vaultIn(dataDir), (share) => port.postMessage({ share }));
+	const lab = await makeHistory(db, read.estate, vaultIn(dataDir), makePacker(dataDir), (share) =>
+		port.postMessage({ share })
+	);
 	db.pragma('optimize');
 	db.pragma('wal_checkpoint(TRUNCATE)');
 	db.close();

@@ -19,6 +19,7 @@ import { sharedClock } from '$lib/server/context';
 import { one, openDb, putSetting, setting, type Db } from '$lib/server/db';
 import { addOperator } from '$lib/server/identity/accounts';
 import { vaultIn } from '$lib/server/network/vault';
+import type { Packer } from '$lib/server/packages/packer';
 import type { Providers } from '$lib/server/providers';
 import { callThrough } from '$lib/server/providers/remote';
 import { setRuntime, type Bench } from '$lib/server/runtime';
@@ -102,7 +103,7 @@ function prepareFolder(): void {
 	}
 	if (options.fresh)
 		for (const file of readdirSync(dataDir))
-			if (/^(sextant|lab)\.db(-wal|-shm)?$|^making$/.test(file))
+			if (/^(sextant|lab)\.db(-wal|-shm)?$|^(making|captures|packages|uploads)$/.test(file))
 				rmSync(join(dataDir, file), { recursive: true, force: true });
 }
 
@@ -166,9 +167,14 @@ async function start(): Promise<void> {
 	const forHttp = new MessageChannel();
 	labThread.postMessage({ port: forEngine.port1 }, [forEngine.port1]);
 	labThread.postMessage({ port: forHttp.port1, withBench: true }, [forHttp.port1]);
-	const engineThread = await startThread('engine', { path: dbPath, dataDir, memory, port: forEngine.port2 }, [
-		forEngine.port2
-	]);
+	const packerThread = await startThread('packer', { dataDir });
+	const [packerForEngine, packerForHttp] = [new MessageChannel(), new MessageChannel()];
+	for (const { port1 } of [packerForEngine, packerForHttp]) packerThread.postMessage({ port: port1 }, [port1]);
+	const engineThread = await startThread(
+		'engine',
+		{ path: dbPath, dataDir, memory, port: forEngine.port2, packer: packerForEngine.port2 },
+		[forEngine.port2, packerForEngine.port2]
+	);
 	const outside = callThrough<Providers & { bench: Bench }>(forHttp.port2);
 	const events = new EventEmitter().setMaxListeners(0);
 	engineThread.on('message', (m: { live?: string }) => m.live && events.emit('live', m));
@@ -177,6 +183,8 @@ async function start(): Promise<void> {
 		clock,
 		providers: outside,
 		vault,
+		packer: callThrough<Packer>(packerForHttp.port2),
+		dataDir,
 		bench: outside.bench,
 		events,
 		wake: () => engineThread.postMessage({ wake: true }),

@@ -1,5 +1,6 @@
 import type { Db } from './db';
 import type { Vault } from './network/vault';
+import type { Packer } from './packages/packer';
 import type { Providers } from './providers';
 
 /** The time that the estate lives in: the wall's, or a lab's. */
@@ -17,6 +18,8 @@ export interface Context {
 	clock: Clock;
 	/** Seals and opens what providers must not read from the database. */
 	vault: Vault;
+	/** Does the long work on captures and packages. */
+	packer: Packer;
 }
 
 export const wallClock: Clock = { now: () => Date.now(), speed: () => 1 };

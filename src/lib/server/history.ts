@@ -5,6 +5,7 @@ import { readEstate, type EstateProblem } from '$lib/core/estate/read';
 import { MINUTE } from '$lib/core/time/units';
 import type { Db } from './db';
 import type { Vault } from './network/vault';
+import type { Packer } from './packages/packer';
 import { settleEstate } from './db/settle';
 import { configureBroker } from './engine/broker';
 import { Engine } from './engine/engine';
@@ -33,13 +34,14 @@ export async function makeHistory(
 	db: Db,
 	estate: Estate,
 	vault: Vault,
+	packer: Packer,
 	progress: (share: number) => void = () => {}
 ): Promise<Lab> {
 	const lab = new Lab(estate);
 	const server = new LabServer(lab);
 	const from = beginning(estate);
 	settleEstate(db, estate, from, { addressOf: (login) => lab.world.people.get(login)!.address, vault });
-	const ctx = { db, providers: server.providers, clock: { now: () => lab.now, speed: () => 0 }, vault };
+	const ctx = { db, providers: server.providers, clock: { now: () => lab.now, speed: () => 0 }, vault, packer };
 	const engine = new Engine(ctx);
 	engine.observer.keepMinutesFrom = estate.lab.opens - MINUTES_KEPT;
 	await engine.observe();

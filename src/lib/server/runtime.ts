@@ -21,6 +21,8 @@ export interface Bench {
 
 /** What the process that serves has started, for the routes to use. */
 export interface Runtime extends Context {
+	/** Where everything is kept that is no row of the database. */
+	dataDir: string;
 	bench: Bench | null;
 	/** Emits `live` with what has changed: jobs, estate. */
 	events: EventEmitter;

@@ -313,6 +313,55 @@ const fault = v.strictObject({
 	value: v.optional(v.number())
 });
 
+/** A program that can be installed by hand in the lab, to be captured: what it brings, and where it puts it. */
+const installer = v.strictObject({
+	id,
+	name,
+	version: name,
+	/** The system that it is for. */
+	system: name,
+	users: v.optional(v.picklist(['single', 'multi']), 'multi'),
+	takes: v.optional(duration, '4 min'),
+	/** Restarts that it asks for. */
+	restarts: v.optional(v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(3)), 0),
+	folder: name,
+	files: v.optional(v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(20_000)), 40),
+	size: v.optional(size, '8 MB'),
+	/** What can be started afterwards, and where entries for it are put. */
+	starts: v.optional(
+		v.array(
+			v.strictObject({
+				name,
+				/** In the folder. */
+				command: name,
+				arguments: v.optional(v.string(), ''),
+				/** In the folder, or the name of one that stands for any program. */
+				icon: v.optional(v.string(), ''),
+				at: v.optional(v.array(v.picklist(['menu', 'desktop'])), ['menu']),
+				opens: v.optional(v.array(v.string()), []),
+				/** The entry leads to something that is not there. */
+				broken: v.optional(v.boolean(), false),
+				/** The icon is not there. */
+				missing: v.optional(v.boolean(), false)
+			})
+		),
+		[]
+	),
+	/** Files outside the folder; the same content is the same file. */
+	shared: v.optional(v.array(v.strictObject({ file: name, content: name })), []),
+	settings: v.optional(
+		v.array(
+			v.strictObject({
+				setting: name,
+				name: v.optional(v.string(), ''),
+				type: v.optional(v.picklist(['text', 'number', 'list', 'bytes']), 'text'),
+				value: v.string()
+			})
+		),
+		[]
+	)
+});
+
 export const estateSchema = v.strictObject({
 	sextant: v.literal(1, 'expected 1, the version of this file format'),
 	name,
@@ -346,6 +395,7 @@ export const estateSchema = v.strictObject({
 	),
 	stock: v.optional(v.array(stock), []),
 	package_store: v.optional(v.array(component), []),
+	installers: v.optional(v.array(installer), []),
 	image_lines: v.optional(v.array(line), []),
 	pools: v.optional(v.array(pool), []),
 	boot_servers: v.optional(v.array(bootServer), []),

@@ -237,7 +237,23 @@ export function sortChanges(
 			return { sort: 'app', why: `it ${registers.what}` };
 		return { sort: 'doubtful', why: doubt(c) };
 	});
+	emptyOfApp(changes, sorted);
 	return { sorted, places };
+}
+
+/** New folders that hold nothing but noise are noise themselves. */
+function emptyOfApp(changes: readonly Change[], sorted: Sorted[]): void {
+	const [holdsNoise, holdsMore] = [new Set<string>(), new Set<string>()];
+	changes.forEach((c, i) => {
+		if (!isFile(c.entry) || c.entry.kind === 'folder') return;
+		const set = sorted[i]!.sort === 'noise' ? holdsNoise : holdsMore;
+		for (let at = folderOf(c.entry.file); at !== '' && !set.has(at); at = folderOf(at)) set.add(at);
+	});
+	changes.forEach((c, i) => {
+		if (c.what !== 'added' || !isFile(c.entry) || c.entry.kind !== 'folder') return;
+		if (holdsNoise.has(c.entry.file) && !holdsMore.has(c.entry.file))
+			sorted[i] = { sort: 'noise', why: 'nothing but noise lies in it' };
+	});
 }
 
 const stem = (path: string) =>

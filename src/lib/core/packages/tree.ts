@@ -53,6 +53,8 @@ export class ChangeTree {
 	private takenBytes: Float64Array;
 	/** Whether each change is taken. */
 	readonly takes: Uint8Array;
+	/** Whether a choice decided about each change, rather than how it was sorted. */
+	readonly decided: Uint8Array;
 
 	constructor(
 		private readonly list: readonly Change[],
@@ -74,6 +76,7 @@ export class ChangeTree {
 		this.taken = new Float64Array(n);
 		this.takenBytes = new Float64Array(n);
 		this.takes = new Uint8Array(list.length);
+		this.decided = new Uint8Array(list.length);
 		list.forEach((c, i) => {
 			const node = this.nodeOf[i]!;
 			this.changes[node]!++;
@@ -99,6 +102,7 @@ export class ChangeTree {
 			if (branch) ({ take, order } = branch);
 			for (const p of patterns) if (p.order > order && p.fits(treePath(c))) ({ take, order } = p);
 			this.takes[i] = take ? 1 : 0;
+			this.decided[i] = order >= 0 ? 1 : 0;
 			if (!take) return;
 			const node = this.nodeOf[i]!;
 			this.taken[node]!++;

@@ -8,6 +8,7 @@ import migration6 from './migrations/0006_shipping.sql?raw';
 import migration7 from './migrations/0007_rollouts.sql?raw';
 import migration8 from './migrations/0008_places.sql?raw';
 import migration9 from './migrations/0009_machines.sql?raw';
+import migration10 from './migrations/0010_packages.sql?raw';
 
 export type Db = Database.Database;
 
@@ -21,7 +22,8 @@ const MIGRATIONS = [
 	migration6,
 	migration7,
 	migration8,
-	migration9
+	migration9,
+	migration10
 ];
 
 /**

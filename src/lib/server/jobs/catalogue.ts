@@ -5,6 +5,7 @@ import { placeSteps } from '../network/steps';
 import { identitySteps } from '../identity/steps';
 import { imageSteps } from '../images/steps';
 import { machineSteps } from '../publishing/machine-steps';
+import { packageSteps } from '../packages/steps';
 import { publishingSteps } from '../publishing/steps';
 import { resourceSteps } from '../resources/steps';
 import { scheduleSteps } from '../schedules/steps';
@@ -16,6 +17,7 @@ export const STEP_HANDLERS: Record<string, StepHandler> = {
 	...imageSteps,
 	...publishingSteps,
 	...machineSteps,
+	...packageSteps,
 	...accessSteps,
 	...capacitySteps,
 	...sessionSteps,

@@ -5,6 +5,7 @@ import { placePlans } from '../network/planner';
 import { identityPlans } from '../identity/planner';
 import { imagePlans } from '../images/planner';
 import { machinePlans } from '../publishing/machine-plans';
+import { packageAreaPlans } from '../packages/planner';
 import { publishingPlans } from '../publishing/planner';
 import { resourcePlans } from '../resources/planner';
 import { schedulePlans } from '../schedules/planner';
@@ -16,6 +17,7 @@ export const PLAN_KINDS: PlanKind[] = [
 	...imagePlans,
 	...publishingPlans,
 	...machinePlans,
+	...packageAreaPlans,
 	...accessPlans,
 	...capacityPlans,
 	...sessionPlans,

@@ -4,6 +4,7 @@ import type { ParamValues } from '$lib/core/images/library/params';
 import type { Right } from '$lib/core/images/library/kinds';
 import type { StockSystem, StorePackage } from '$lib/core/images/sheet';
 import type { Component } from '$lib/core/images/versions';
+import type { SettingEntry, SystemKind } from '$lib/core/packages/inventory';
 import type { CheckName, CheckResult } from '$lib/core/diagnosis/checks';
 import type { Seen } from '$lib/core/network/places';
 import type { Phase } from '$lib/core/watch/phases';
@@ -17,6 +18,7 @@ import type { Fact } from '$lib/core/why/explained';
 export interface Providers {
 	compute: Compute;
 	builder: Builds;
+	installer: Installer;
 	directory: Directory;
 	network: Network;
 	places: Places;
@@ -192,6 +194,25 @@ export interface Builds {
 	assemble(line: string, version: string, site: string, key: string): Promise<void>;
 	/** Copies a version between two places with a thick link. */
 	handOut(line: string, version: string, site: string, key: string): Promise<void>;
+}
+
+/** Installs programs on machines that are there for nothing else, and tells what is on them. */
+export interface Installer {
+	/** What can be installed. */
+	offers(): Promise<{ id: string; name: string; version: string; system: SystemKind }[]>;
+	/** Makes a machine from a version of a line, to capture on. */
+	prepare(line: string, version: string, key: string): Promise<{ machine: string }>;
+	/** Takes the inventory of such a machine: JSON Lines. */
+	look(machine: string, key: string): Promise<string>;
+	/** Runs an installer. */
+	install(machine: string, installer: string, key: string): Promise<StepResult>;
+	restart(machine: string, key: string): Promise<void>;
+	/** Sets values in the apps, as somebody would who prepares them for others. */
+	set(machine: string, settings: SettingEntry[], key: string): Promise<void>;
+	/** The content of a file on it. */
+	read(machine: string, path: string): Promise<Uint8Array>;
+	/** Throws the machine away. */
+	dispose(machine: string, key: string): Promise<void>;
 }
 
 export interface Directory {

@@ -81,6 +81,7 @@ export function makeWorld(estate: Estate): World {
 		operations: new Map(),
 		broker: { pools: [], publications: [], grants: [], owners: {} },
 		versions: new Map(estate.image_lines.map((l) => [l.id, new Set(l.versions.map((v) => v.number))])),
+		captures: new Map(),
 		images: imagesOf(estate),
 		outbox: [],
 		observations: []

@@ -12,6 +12,7 @@ import { AS_FOUND } from '$lib/core/images/versions';
 import { applyFault, clearFault } from './faults';
 import { asNew, makeWorld, schedule } from './genesis';
 import { assemble, buildStep, keepVersion, receive, referenceContents, tryOut, typeCommand } from './images';
+import { captureMachine, install } from './installers';
 import { diskOf, usedByVolume, workOneMinute } from './load';
 import { localDay, workDay } from './people';
 import { popTimed } from './queue';
@@ -880,6 +881,38 @@ export class Lab {
 				this.whileOff(m, 'its disk is moved', 'started after its disk was moved', () => (m.volume = volume.id));
 				return null;
 			}
+			case 'prepare capture': {
+				if (!w.images.kept.has(`${effect.line}/${effect.version}`))
+					throw new ProviderError(`the image store has no ${effect.line} ${effect.version}`, false);
+				const name = `capture-${String(1 + w.nextHappening).padStart(4, '0')}`;
+				w.captures.set(name, {
+					name,
+					line: effect.line,
+					version: effect.version,
+					since: w.now,
+					installed: [],
+					pending: 0,
+					set: [],
+					looks: 0
+				});
+				return { machine: name };
+			}
+			case 'install':
+				return install(this.estate, w, effect.machine, effect.installer);
+			case 'restart capture':
+				captureMachine(w, effect.machine).pending = 0;
+				return null;
+			case 'set':
+				captureMachine(w, effect.machine).set.push(...effect.settings);
+				return null;
+			case 'look': {
+				const { name, line, version, installed, pending, set, looks } = captureMachine(w, effect.machine);
+				captureMachine(w, effect.machine).looks++;
+				return { name, line, version, installed: [...installed], pending, set: [...set], look: looks, at: w.now };
+			}
+			case 'dispose capture':
+				w.captures.delete(effect.machine);
+				return null;
 			case 'restart service': {
 				const m = machine(effect.machine);
 				if (m.hung) throw new ProviderError('the machine does not answer', true);

@@ -1,8 +1,10 @@
 import { failingCheck } from '$lib/core/diagnosis/checks';
 import { builderPace } from '$lib/core/images/duration';
 import { stepWords } from '$lib/core/images/sheet';
+import { systemOf } from '$lib/core/packages/fits';
 import { GB, MINUTE, SECOND } from '$lib/core/time/units';
 import { ProviderError, type Providers } from '../providers';
+import { contentOf, inventoryText, type Look } from './installers';
 import { chunksOf, offersOf, packedOf, rightsOf, stepTime } from './images';
 import { diskOf, usedByVolume } from './load';
 import { roundTrip } from './sign-in';
@@ -168,6 +170,28 @@ export class LabServer {
 				},
 				assemble: (line, version, site, key) => this.operate(key, { e: 'assemble', line, version, site }, 90 * SECOND),
 				handOut: (line, version, site, key) => this.operate(key, { e: 'hand out', line, version, site }, 6 * MINUTE)
+			},
+			installer: {
+				offers: async () =>
+					lab.estate.installers.map((i) => ({
+						id: i.id,
+						name: i.name,
+						version: i.version,
+						system: systemOf(i.system, i.users)
+					})),
+				prepare: (line, version, key) => this.operate(key, { e: 'prepare capture', line, version }, 95 * SECOND),
+				look: async (machine, key) =>
+					inventoryText(lab.estate, w, await this.operate<Look>(key, { e: 'look', machine }, 75 * SECOND)),
+				install: (machine, installer, key) =>
+					this.operate(
+						key,
+						{ e: 'install', machine, installer },
+						lab.estate.installers.find((i) => i.id === installer)?.takes ?? MINUTE
+					),
+				restart: (machine, key) => this.operate(key, { e: 'restart capture', machine }, 50 * SECOND),
+				set: (machine, settings, key) => this.operate(key, { e: 'set', machine, settings }, 6 * SECOND),
+				read: async (machine, path) => contentOf(lab.estate, w, machine, path),
+				dispose: (machine, key) => this.operate(key, { e: 'dispose capture', machine }, 8 * SECOND)
 			},
 			directory: {
 				accounts: async () => [...w.accounts].map(([name, folder]) => ({ name, folder })),

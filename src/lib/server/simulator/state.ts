@@ -3,7 +3,9 @@ import type { Fact } from '$lib/core/why/explained';
 import type { BrokerConfig, ExistingMachine, MachineSpec, MachineState, Observation } from '../providers';
 import type { FAULT_KINDS } from '$lib/core/estate/schema';
 import type { ParamValues } from '$lib/core/images/library/params';
+import type { SettingEntry } from '$lib/core/packages/inventory';
 import type { SimImages } from './images';
+import type { SimCaptureMachine } from './installers';
 import type { Timed } from './queue';
 
 /** The whole of the simulated world at one moment: plain values, so that it can be stored and loaded. */
@@ -37,6 +39,8 @@ export interface World {
 	broker: BrokerConfig;
 	versions: Map<string, Set<string>>;
 	images: SimImages;
+	/** Machines that apps are captured on, by name. */
+	captures: Map<string, SimCaptureMachine>;
 	outbox: { to: string; subject: string; body: string; at: number }[];
 	observations: Observation[];
 }
@@ -215,6 +219,12 @@ export type Effect =
 	| { e: 'open reference'; line: string; version: string }
 	| { e: 'close reference'; line: string; version: string }
 	| { e: 'throw away'; line: string }
+	| { e: 'prepare capture'; line: string; version: string }
+	| { e: 'install'; machine: string; installer: string }
+	| { e: 'restart capture'; machine: string }
+	| { e: 'set'; machine: string; settings: SettingEntry[] }
+	| { e: 'look'; machine: string }
+	| { e: 'dispose capture'; machine: string }
 	| { e: 'log'; log: string[] };
 
 /** A request from outside that changes the world: kept in a journal, so that history can be replayed. */

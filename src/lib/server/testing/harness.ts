@@ -1,4 +1,6 @@
-import { readFileSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { GB } from '$lib/core/time/units';
 import { readEstate } from '$lib/core/estate/read';
 import type { Estate } from '$lib/core/estate/schema';
@@ -7,6 +9,7 @@ import type { Context } from '../context';
 import { openDb, type Db } from '../db';
 import { settleEstate } from '../db/settle';
 import { vaultOf } from '../network/vault';
+import { makePacker } from '../packages/packer';
 import { configureBroker } from '../engine/broker';
 import { Engine } from '../engine/engine';
 import { jobById } from '../jobs';
@@ -49,6 +52,9 @@ export const NEW_POOL = {
 	network: 'quay-desks'
 };
 
+const folders: string[] = [];
+process.on('exit', () => folders.forEach((f) => rmSync(f, { recursive: true, force: true })));
+
 /** An estate, its lab, engine and job runner in one thread, with a clock that tests move by hand. */
 export class Harness {
 	readonly db: Db;
@@ -57,6 +63,8 @@ export class Harness {
 	readonly ctx: Context;
 	readonly engine: Engine;
 	readonly runner: JobRunner;
+	/** Where captures and packages lie; gone when the process ends. */
+	readonly dataDir: string;
 
 	private constructor(estate: Estate) {
 		this.lab = new Lab(estate);
@@ -67,11 +75,14 @@ export class Harness {
 			addressOf: (login) => this.lab.world.people.get(login)!.address,
 			vault
 		});
+		this.dataDir = mkdtempSync(join(tmpdir(), 'sextant-test-'));
+		folders.push(this.dataDir);
 		this.ctx = {
 			db: this.db,
 			providers: this.server.providers,
 			clock: { now: () => this.lab.now, speed: () => 1e9 },
-			vault
+			vault,
+			packer: makePacker(this.dataDir)
 		};
 		this.engine = new Engine(this.ctx);
 		this.runner = new JobRunner(

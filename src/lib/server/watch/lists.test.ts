@@ -1,3 +1,6 @@
+import { mkdtempSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { beforeAll, describe, expect, test } from 'vitest';
 import { parseScope } from '$lib/core/scope/scope';
 import { HOUR, MINUTE } from '$lib/core/time/units';
@@ -5,6 +8,7 @@ import { cursorOf, readCursor } from '../api/lists';
 import { demandCurve, demandForecast } from '../capacity/demand';
 import { all } from '../db';
 import { verifyData } from '../db/verify';
+import { makePacker } from '../packages/packer';
 import { vaultOf } from '../network/vault';
 import { makeHistory } from '../history';
 import { openDb, type Db } from '../db';
@@ -32,7 +36,12 @@ const history = async (seed = 7) => {
 		];
 	});
 	const made = openDb(':memory:');
-	const lab = await makeHistory(made, estate, vaultOf(Buffer.alloc(32)));
+	const lab = await makeHistory(
+		made,
+		estate,
+		vaultOf(Buffer.alloc(32)),
+		makePacker(mkdtempSync(join(tmpdir(), 'sextant-lists-')))
+	);
 	return { made, lab };
 };
 beforeAll(async () => {

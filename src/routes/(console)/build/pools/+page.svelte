@@ -92,7 +92,11 @@
 			</table>
 			{#if pool && may('machines.reset')}
 				<h2 class="head mt-4">Make {pool.name} fresh <small>the quickest answer to malware, too</small></h2>
-				<div class="mt-1.5 grid grid-cols-[repeat(auto-fill,minmax(205px,1fr))] gap-x-4" role="group" aria-label="How {pool.name} is made fresh">
+				<div
+					class="mt-1.5 grid grid-cols-[repeat(auto-fill,minmax(205px,1fr))] gap-x-4"
+					role="group"
+					aria-label="How {pool.name} is made fresh"
+				>
 					<Field label="What"
 						>{#snippet children(p)}<select {...p} class="field" bind:value={kind}
 								><option value="machines.reset">reset to its image</option><option value="machines.move"
@@ -143,7 +147,11 @@
 	{#if data.places.length}
 		<h2 class="head mt-6">Volumes <small>evened out by moving as few bytes as can be</small></h2>
 		{#if may('volumes.even')}
-			<div class="mt-1.5 grid grid-cols-[repeat(auto-fill,minmax(205px,1fr))] gap-x-4" role="group" aria-label="How volumes are evened out">
+			<div
+				class="mt-1.5 grid grid-cols-[repeat(auto-fill,minmax(205px,1fr))] gap-x-4"
+				role="group"
+				aria-label="How volumes are evened out"
+			>
 				<TextField label="None over, %" problem={evenErrors.share} bind:value={share} inputmode="numeric" />
 				<Turns bind:f={disks} errors={evenErrors} zone={data.homeZone} />
 			</div>

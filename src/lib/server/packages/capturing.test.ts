@@ -1,0 +1,253 @@
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { beforeEach, describe, expect, test } from 'vitest';
+import { MINUTE } from '$lib/core/time/units';
+import { all } from '../db';
+import { Harness, testEstate } from '../testing/harness';
+import type { Estate } from '$lib/core/estate/schema';
+import { captureById, clashesNow, packageAt, packagesAt } from './queries';
+
+const START = {
+	arguments: '',
+	icon: 'logline.ico',
+	at: ['menu' as const],
+	opens: ['.svy'],
+	broken: false,
+	missing: false
+};
+const installer = (more: Partial<Estate['installers'][number]> = {}): Estate['installers'][number] => ({
+	id: 'logline-3.0',
+	name: 'Logline',
+	version: '3.0.0',
+	system: 'Meridian Server 24',
+	users: 'multi',
+	takes: 2 * MINUTE,
+	restarts: 1,
+	folder: 'C:/Program Files/Logline',
+	files: 12,
+	size: 240_000,
+	starts: [
+		{ ...START, name: 'Logline', command: 'logline.exe' },
+		{ ...START, name: 'Editor', command: 'editor.exe', icon: 'application.ico', opens: [] }
+	],
+	shared: [{ file: 'C:/Meridian/System/forms.dll', content: 'three' }],
+	settings: [
+		{
+			setting: 'Machine/Software/Harbour Forms/Logline',
+			name: 'Path',
+			type: 'text',
+			value: 'C:/Program Files/Logline'
+		},
+		{ setting: 'Machine/Software/Harbour Forms/Logline', name: 'Updates', type: 'number', value: '1' }
+	],
+	...more
+});
+const estate = () =>
+	testEstate('e2e/small.yaml', (e) => {
+		e.lab.failure = 0;
+		for (const p of e.directory.people) p.pattern = 'none';
+		e.installers = [
+			installer(),
+			installer({ id: 'logline-3.1', version: '3.1.0', files: 13, size: 260_000 }),
+			installer({
+				id: 'soundings',
+				name: 'Soundings',
+				folder: 'C:/Program Files/Soundings',
+				restarts: 0,
+				starts: [{ ...START, name: 'Soundings', command: 'soundings.exe', icon: 'soundings.ico' }],
+				shared: [{ file: 'C:/Meridian/System/forms.dll', content: 'two' }],
+				settings: []
+			}),
+			installer({ id: 'desk-only', system: 'Meridian Desktop 9', users: 'single' })
+		];
+	});
+let h: Harness;
+beforeEach(async () => {
+	h = await Harness.of(estate());
+	await h.live(2 * MINUTE);
+});
+const capture = { name: 'Logline', line: 'desk', installer: 'logline-3.0' };
+const choose = (id: number, choices: object[]) =>
+	h.db.prepare('UPDATE captures SET choices = ? WHERE id = ?').run(JSON.stringify(choices), id);
+/** Captures, takes what is doubtful as well, and makes a package. */
+async function made(installerId: string, name: string, more: object = {}) {
+	expect((await h.carryOut('package.capture', { name, line: 'desk', installer: installerId })).state).toBe('done');
+	const { id } = all<{ id: number }>(h.db, 'SELECT max(id) AS id FROM captures')[0]!;
+	choose(id, [{ branch: 'C:/Meridian/System', take: true }]);
+	const job = await h.carryOut('package.make', { capture: id, name, ...more });
+	expect(job.state).toBe('done');
+	return packageAt(h.db, name, h.lab.now)!.versions.at(-1)!;
+}
+
+describe('a capture', () => {
+	test('tells the app from the noise of the machine and from what is doubtful, and leaves nothing behind', async () => {
+		const plan = await h.draft('package.capture', { ...capture, number: '1.0.0' });
+		expect(plan.blocks).toEqual([]);
+		expect(plan.reasons.map((r) => r.words).join()).toMatch(/will fit Meridian Server 24, multi-user/);
+		const job = await h.finish(await h.commit(plan.id));
+		expect(job.state).toBe('done');
+		expect((job.ended! - job.began!) / plan.effects.duration!.middle).toBeGreaterThan(0.7);
+		expect((job.ended! - job.began!) / plan.effects.duration!.middle).toBeLessThan(1.4);
+		const c = captureById(h.db, 1)!;
+		expect(c).toMatchObject({ state: 'sorted', line: 'desk', number: '1.0.0', system: { name: 'Meridian Server' } });
+		const { summary } = c;
+		expect(summary!.learned).toBeGreaterThan(5);
+		expect(summary!.sorts.app.changes).toBeGreaterThan(15);
+		expect(summary!.sorts.noise.changes).toBeGreaterThan(5);
+		expect(summary!.sorts.doubtful.changes).toBe(1);
+		const doubtful = await h.ctx.packer.captures.children(1, [], 'C:/Meridian/System', 'doubtful');
+		expect(doubtful).toEqual([
+			expect.objectContaining({ name: 'forms.dll', what: 'added', why: expect.stringMatching(/folder of the system/) })
+		]);
+		expect(h.lab.world.captures.size).toBe(0);
+		expect((await h.ctx.packer.captures.search(1, [], 'LOGLINE.EXE'))[0]).toMatchObject({ sort: 'app', taken: 1 });
+	});
+	test('says what is odd of machine and installer; an installer for another system fails with its words', async () => {
+		const odd = await h.draft('package.capture', { ...capture, number: '1.1.0', installer: 'desk-only', idle: false });
+		expect(odd.warnings.map((w) => w.words).join(' ')).toMatch(
+			/installer is for Meridian Desktop 9.*noise is known by rules alone/
+		);
+		const job = await h.finish(await h.commit(odd.id));
+		expect(job.state).toBe('failed');
+		expect(job.error).toMatch(/exit code 1633: .* is not for Meridian Server/);
+		// Its machine goes with the capture.
+		expect(h.lab.world.captures.size).toBe(1);
+		await h.carryOut('capture.discard', { capture: 1 });
+		expect(h.lab.world.captures.size).toBe(0);
+		expect(captureById(h.db, 1)!.state).toBe('thrown away');
+		expect(readdirSync(join(h.dataDir, 'captures'))).toEqual([]);
+		expect((await h.draft('capture.discard', { capture: 1 })).blocks[0]!.words).toBe('it has been thrown away');
+	});
+	test('values that were set in the app go along', async () => {
+		await h.carryOut('package.capture', {
+			...capture,
+			settings: [{ setting: 'Machine/Software/Harbour Forms/Logline', name: 'Updates', type: 'number', value: '0' }]
+		});
+		const branch = (await h.ctx.packer.captures.search(1, [], 'Logline/Updates'))[0]!;
+		expect(branch.shows).toBe('0');
+	});
+	test.each([
+		['package.capture', { ...capture, name: ' ' }, 'name'],
+		['package.capture', { ...capture, line: 'moon' }, 'line'],
+		['package.capture', { ...capture, number: '9.9.9' }, 'number'],
+		['package.capture', { ...capture, installer: 'moon' }, 'installer'],
+		['package.make', { capture: 7, name: 'logline' }, 'capture'],
+		['package.make', { capture: 7, name: 'Log Line' }, 'name'],
+		['package.import', { manifest: 'x' }, 'manifest'],
+		['package.import', { manifest: `sha256:${'0'.repeat(64)}` }, 'manifest'],
+		['package.remove', { name: 'moon', number: '1.0.0' }, 'name'],
+		['package.order', { order: ['moon'] }, 'order'],
+		['package.vouch', { name: 'moon', number: '1.0.0', system: 'X 1', users: 'single', why: 'x' }, 'name'],
+		['capture.discard', { capture: 7 }, 'capture']
+	])('%s with %j is refused beside %s', async (kind, input, field) => {
+		await expect(h.draft(kind, input)).rejects.toMatchObject({ problems: [expect.objectContaining({ field })] });
+	});
+});
+
+describe('a package', () => {
+	test('is made of what was taken, starts what is in order, and can be read back', async () => {
+		await h.carryOut('package.capture', capture);
+		const plan = await h.draft('package.make', { capture: 1, name: 'logline' });
+		expect(plan.title).toBe('Make the package logline 1.0.0');
+		expect(plan.warnings[0]!.words).toMatch(/1 doubtful change has not been decided about, and stays out/);
+		await h.finish(await h.commit(plan.id));
+		const v = packageAt(h.db, 'logline', h.lab.now)!.versions[0]!;
+		// The editor has an icon that stands for any program: it is not proposed.
+		expect(v.spec.targets.map((t) => [t.name, t.opens])).toEqual([['Logline', ['.svy']]]);
+		const { files, settings } = await h.ctx.packer.packages.contents(v.manifest);
+		expect(files.some((f) => f.file === 'C:/Program Files/Logline/logline.exe')).toBe(true);
+		expect(files.some((f) => f.file.startsWith('C:/Meridian'))).toBe(false);
+		expect(settings).toHaveLength(2);
+		expect(captureById(h.db, 1)).toMatchObject({ state: 'packaged', outcome: 'logline 1.0.0' });
+		// Whether it is wanted with what is doubtful, or without the editor, is said by whoever makes it.
+		const all_ = await h.draft('package.make', { capture: 1, name: 'logline', targets: ['editor'] });
+		expect(all_.title).toMatch(/logline 1\.1\.0/);
+		expect(all_.warnings.map((w) => w.words).join()).toMatch(/Editor: its icon .* stands for any program/);
+		await expect(h.draft('package.make', { capture: 1, name: 'logline', targets: ['moon'] })).rejects.toThrow(
+			/starts nothing called moon/
+		);
+		await expect(h.draft('package.make', { capture: 1, name: 'logline', teams: ['moon'] })).rejects.toThrow(
+			/no team called moon/
+		);
+		expect((await h.draft('package.make', { capture: 1, name: 'logline', number: '1.0.0' })).blocks[0]!.words).toMatch(
+			/there is a version 1\.0\.0/
+		);
+		choose(1, [
+			{ branch: 'C:', take: false },
+			{ branch: 'settings:', take: false }
+		]);
+		expect((await h.draft('package.make', { capture: 1, name: 'logline' })).blocks[0]!.words).toMatch(
+			/nothing is taken/
+		);
+	});
+	test('a second version shares what did not change; removed, only its own content goes', async () => {
+		const one = await made('logline-3.0', 'logline');
+		const two = await made('logline-3.1', 'logline');
+		expect(two.number).toBe('1.1.0');
+		expect(two.added).toBeLessThan(one.size / 2);
+		const job = await h.carryOut('package.remove', { name: 'logline', number: two.number });
+		expect(job.state).toBe('done');
+		expect(packageAt(h.db, 'logline', h.lab.now)!.versions.map((v) => v.number)).toEqual(['1.0.0']);
+		expect(await h.ctx.packer.packages.contents(one.manifest)).toBeDefined();
+		await expect(h.ctx.packer.packages.contents(two.manifest)).rejects.toThrow();
+		// As it was an hour ago, both are there.
+		expect(packagesAt(h.db, h.lab.now - 1)[0]!.versions.length).toBeGreaterThan(0);
+	});
+	test('leaves as one file and comes back the same, to the digest', async () => {
+		const v = await made('logline-3.0', 'logline');
+		const path = await h.ctx.packer.packages.write(v.manifest, 'logline-1.0.0');
+		expect(existsSync(path)).toBe(true);
+		const there = await Harness.of(estate());
+		const taken = await there.ctx.packer.packages.take(path);
+		expect(taken.manifest).toBe(v.manifest);
+		const plan = await there.draft('package.import', { manifest: taken.manifest });
+		expect(plan.title).toBe('Take in the package logline 1.0.0');
+		expect((await there.finish(await there.commit(plan.id))).state).toBe('done');
+		expect(packageAt(there.db, 'logline', there.lab.now)!.versions[0]).toMatchObject({
+			manifest: v.manifest,
+			files: v.files
+		});
+		expect((await there.draft('package.import', { manifest: taken.manifest })).blocks[0]!.words).toMatch(
+			/there already: the same/
+		);
+		const bent = readFileSync(path);
+		bent[bent.length >> 1]! ^= 1;
+		const { writeFileSync } = await import('node:fs');
+		writeFileSync(`${path}.bent`, bent);
+		await expect(there.ctx.packer.packages.take(`${path}.bent`)).rejects.toThrow(/changed or damaged/);
+	});
+	test('clashes with another over a file and a file type; the order says who wins, and can be turned', async () => {
+		await made('logline-3.0', 'logline');
+		expect(clashesNow(h.db)).toEqual([]);
+		await made('soundings', 'soundings');
+		const [pair] = clashesNow(h.db);
+		expect(pair).toMatchObject({ a: 'logline', b: 'soundings', counts: { file: 1, 'file type': 1 } });
+		expect(pair!.clashes.every((c) => c.wins === 'logline')).toBe(true);
+		const plan = await h.draft('package.order', { order: ['soundings'] });
+		expect(plan.reasons[0]!.words).toBe('soundings wins over logline in 2 things from now on');
+		await h.finish(await h.commit(plan.id));
+		expect(clashesNow(h.db)[0]!.clashes.every((c) => c.wins === 'soundings')).toBe(true);
+		expect((await h.draft('package.order', { order: ['soundings'] })).blocks[0]!.words).toMatch(
+			/in that order already/
+		);
+	});
+	test('fits the system that it was captured on, and those that somebody vouches for, with the reason on record', async () => {
+		const v = await made('logline-3.0', 'logline');
+		const vouch = { name: 'logline', number: v.number, system: 'Meridian Desktop 11', users: 'single' };
+		await expect(h.draft('package.vouch', vouch)).rejects.toThrow(/Say why/);
+		await h.carryOut('package.vouch', { ...vouch, why: 'tried on two machines' });
+		expect(packageAt(h.db, 'logline', h.lab.now)!.versions[0]!.spec.vouched[0]).toMatchObject({
+			by: 'Runa Solheim',
+			why: 'tried on two machines'
+		});
+		expect((await h.draft('package.vouch', { ...vouch, why: 'again' })).blocks[0]!.words).toMatch(
+			/vouches for it already/
+		);
+		await h.carryOut('package.vouch', { ...vouch, vouch: false });
+		expect(packageAt(h.db, 'logline', h.lab.now)!.versions[0]!.spec.vouched).toEqual([]);
+		expect(
+			(await h.draft('package.vouch', { ...vouch, system: 'Meridian Server 24', users: 'multi', why: 'x' })).blocks[0]!
+				.words
+		).toBe('it was captured on that system');
+	});
+});

@@ -1,0 +1,211 @@
+import { systemOf } from '$lib/core/packages/fits';
+import type { SystemKind } from '$lib/core/packages/inventory';
+import type { WriteRules } from '$lib/core/packages/scope';
+import type { PackageSpec } from '$lib/core/packages/spec';
+import { sizeWords } from '$lib/core/time/units';
+import type { Context } from '../context';
+import { one, run, type Db } from '../db';
+import { stepHandler, type StepHandler } from '../jobs/step';
+import { captureById, packagesAt } from './queries';
+
+interface Kept {
+	manifest: string;
+	spec: PackageSpec;
+	size: number;
+	added: number;
+	unpacked: number;
+	files: number;
+	settings: number;
+}
+
+function writeVersion(db: Db, kept: Kept, at: number, by: string, job: number): void {
+	const last = one<{ n: number | null }>(db, 'SELECT max(position) AS n FROM packages')!.n ?? 0;
+	run(db, 'INSERT INTO packages VALUES (?, ?, ?, ?) ON CONFLICT DO NOTHING', [kept.spec.name, last + 1, at, by]);
+	run(db, 'DELETE FROM package_versions WHERE name = ? AND number = ? AND gone_at <= ?', [
+		kept.spec.name,
+		kept.spec.version,
+		at
+	]);
+	run(
+		db,
+		`INSERT INTO package_versions(name, number, manifest, spec, size, added, unpacked, files, settings, made_at, made_by, job_id)
+		 VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
+		[
+			kept.spec.name,
+			kept.spec.version,
+			kept.manifest,
+			JSON.stringify(kept.spec),
+			kept.size,
+			kept.added,
+			kept.unpacked,
+			kept.files,
+			kept.settings,
+			at,
+			by,
+			job
+		]
+	);
+}
+
+export const packageStepHandlers: Record<string, StepHandler> = {
+	'package.build': stepHandler<{
+		capture: number;
+		name: string;
+		number: string;
+		note: string;
+		targets: string[];
+		writes: WriteRules;
+		teams: string[];
+		refusal: string;
+		upon: string | null;
+	}>({
+		async run({ ctx, input, job, log }) {
+			const capture = captureById(ctx.db, input.capture)!;
+			const built = await ctx.packer.packages.build(
+				input.capture,
+				capture.choices,
+				{
+					name: input.name,
+					version: input.number,
+					note: input.note,
+					system: capture.system ?? systemOf('unknown', 'single'),
+					vouched: [],
+					targets: input.targets,
+					writes: input.writes,
+					teams: input.teams,
+					refusal: input.refusal,
+					agent: '',
+					capturedAt: capture.since,
+					warmUp: []
+				},
+				input.upon
+			);
+			log(
+				`${built.files} files, ${sizeWords(built.unpacked)}; packed ${sizeWords(built.size)}, of which ${sizeWords(built.added)} are new`
+			);
+			log(built.manifest);
+			const now = ctx.clock.now();
+			return {
+				result: { package: `${input.name} ${input.number}` },
+				write: (db) => {
+					writeVersion(db, built, now, job.by, job.id);
+					run(db, `UPDATE captures SET state = 'packaged', outcome = ? WHERE id = ?`, [
+						`${input.name} ${input.number}`,
+						input.capture
+					]);
+				}
+			};
+		}
+	}),
+
+	'package.import': stepHandler<{ manifest: string }>({
+		async run({ ctx, input, job }) {
+			const { spec, files, settings } = await ctx.packer.packages.contents(input.manifest);
+			const size = await ctx.packer.packages.sizeOf(input.manifest);
+			const now = ctx.clock.now();
+			return {
+				result: { package: `${spec.name} ${spec.version}` },
+				write: (db) =>
+					writeVersion(
+						db,
+						{
+							manifest: input.manifest,
+							spec,
+							size,
+							added: size,
+							unpacked: files.reduce((n, f) => n + f.size, 0),
+							files: files.filter((f) => f.kind !== 'folder').length,
+							settings: settings.length
+						},
+						now,
+						job.by,
+						job.id
+					)
+			};
+		}
+	}),
+
+	'package.remove': stepHandler<{ name: string; number: string }>({
+		async run({ ctx, input, log }) {
+			const now = ctx.clock.now();
+			const kept = packagesAt(ctx.db, now).flatMap((p) =>
+				p.versions.filter((v) => v.name !== input.name || v.number !== input.number).map((v) => v.manifest)
+			);
+			const freed = await ctx.packer.packages.sweep(kept);
+			log(`${sizeWords(freed)} freed`);
+			return {
+				write: (db) =>
+					run(db, 'UPDATE package_versions SET gone_at = ? WHERE name = ? AND number = ?', [
+						now,
+						input.name,
+						input.number
+					])
+			};
+		}
+	}),
+
+	'package.order': stepHandler<{ order: string[] }>({
+		async run({ input }) {
+			return {
+				write: (db) =>
+					input.order.forEach((name, i) => run(db, 'UPDATE packages SET position = ? WHERE name = ?', [i + 1, name]))
+			};
+		}
+	}),
+
+	'package.vouch': stepHandler<{
+		name: string;
+		number: string;
+		system: SystemKind;
+		vouch: boolean;
+		why: string;
+	}>({
+		async run({ ctx, input, job }) {
+			const now = ctx.clock.now();
+			const system = JSON.stringify(input.system);
+			return {
+				write: (db) =>
+					input.vouch
+						? run(db, 'INSERT OR REPLACE INTO package_vouches VALUES (?, ?, ?, ?, ?, ?)', [
+								input.name,
+								input.number,
+								system,
+								job.by,
+								now,
+								input.why
+							])
+						: run(db, 'DELETE FROM package_vouches WHERE name = ? AND number = ? AND system = ?', [
+								input.name,
+								input.number,
+								system
+							])
+			};
+		}
+	}),
+
+	'package.clashes': stepHandler<Record<string, never>>({
+		async run({ ctx, log }) {
+			const pairs = await clashesOf(ctx);
+			log(pairs.length ? `${pairs.length} pairs clash` : 'nothing clashes');
+			return {
+				write: (db) => {
+					run(db, 'DELETE FROM package_clashes');
+					for (const p of pairs)
+						run(db, 'INSERT INTO package_clashes VALUES (?, ?, ?, ?, ?)', [
+							p.a,
+							p.b,
+							p.total,
+							JSON.stringify(p.counts),
+							JSON.stringify(p.clashes)
+						]);
+				}
+			};
+		}
+	})
+};
+
+/** Clashes between the newest versions of all packages. */
+const clashesOf = (ctx: Context) =>
+	ctx.packer.packages.clashes(
+		packagesAt(ctx.db, ctx.clock.now()).map((p) => ({ id: p.name, manifest: p.versions.at(-1)!.manifest }))
+	);

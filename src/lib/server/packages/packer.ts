@@ -1,0 +1,300 @@
+import { createWriteStream, existsSync, mkdirSync, rmSync } from 'node:fs';
+import { mkdir, writeFile } from 'node:fs/promises';
+import { dirname, join } from 'node:path';
+import { findClashes, type ClashPair } from '$lib/core/packages/clashes';
+import { isFile, type FileEntry, type InventoryHeading, type SettingEntry } from '$lib/core/packages/inventory';
+import type { TargetGroup } from '$lib/core/packages/launch';
+import type { Sort, Sorted } from '$lib/core/packages/sorting';
+import type { Change } from '$lib/core/packages/difference';
+import { contentsOf, type PackageSpec } from '$lib/core/packages/spec';
+import type { Branch, ChangeTree, Choice } from '$lib/core/packages/tree';
+import { ProviderError } from '../providers';
+import { BlobStore } from './blobs';
+import { claimsOf, folderSource, readFrom, registeredBy, takenChanges, targetsOf, treeOf } from './capture-files';
+import { compareInventories, type Compared, type ComparedSummary } from './compare';
+import { buildPackage, type BuiltPackage } from './layout';
+import { definitionOf } from './reading';
+import { blobsOf, exportToFile, importFile, PackageProblem, sweep } from './transfer';
+import { headingOf } from './walk';
+
+/** A branch of a capture's tree, with what a page shows of the change that it stands for. */
+export interface ShownBranch extends Branch {
+	what: Change['what'] | null;
+	sort: Sort | null;
+	why: string | null;
+	/** Bytes, value or target of what is there now, in words for a line. */
+	shows: string | null;
+}
+
+/** What a capture comes to, with the choices that were made. */
+export interface CaptureResult {
+	root: Branch;
+	/** Changes that nobody has decided about: doubtful ones that no choice names. */
+	undecided: number;
+	targets: TargetGroup[];
+	left: { path: string; why: string }[];
+	settings: number;
+	services: string[];
+	ports: string[];
+}
+
+/** Inventories that belong to a capture, by what they are called. */
+export const INVENTORIES = ['idle-1', 'idle-2', 'before', 'after'] as const;
+export type InventoryName = (typeof INVENTORIES)[number];
+
+/**
+ * Does the work on captures and packages that takes long: it lives in a thread of its own. Everything lies in files of the data
+ * folder; what is known of them stands in the database, which it does not touch.
+ */
+export interface Packer {
+	captures: {
+		/** Keeps an inventory, whole. */
+		keep(capture: number, name: InventoryName, text: string): Promise<InventoryHeading>;
+		/** Keeps the content of a file that was captured. */
+		keepFile(capture: number, path: string, content: Uint8Array): Promise<void>;
+		/** Compares the inventories that were kept. */
+		compare(capture: number): Promise<ComparedSummary>;
+		/** Files whose content a package may need: what is new or changed. */
+		wanted(capture: number): Promise<{ path: string; size: number }[]>;
+		children(capture: number, choices: Choice[], path: string, sort: Sort | null): Promise<ShownBranch[]>;
+		search(capture: number, choices: Choice[], text: string): Promise<ShownBranch[]>;
+		result(capture: number, choices: Choice[]): Promise<CaptureResult>;
+		discard(capture: number): Promise<void>;
+	};
+	packages: {
+		/** Builds a package of a capture, upon another where one is named. */
+		build(
+			capture: number,
+			choices: Choice[],
+			spec: Omit<PackageSpec, 'targets' | 'services' | 'ports'> & { targets: string[] },
+			base: string | null
+		): Promise<BuiltPackage & { spec: PackageSpec }>;
+		take(file: string): Promise<{
+			manifest: string;
+			spec: PackageSpec;
+			size: number;
+			added: number;
+			unpacked: number;
+			files: number;
+			settings: number;
+		}>;
+		/** Writes a package as one file; answers with its path. */
+		write(manifest: string, name: string): Promise<string>;
+		/** Bytes of all that a package names. */
+		sizeOf(manifest: string): Promise<number>;
+		/** What a package holds. */
+		contents(manifest: string): Promise<{ spec: PackageSpec; files: FileEntry[]; settings: SettingEntry[] }>;
+		/** The clashes of packages, the first of the list winning. */
+		clashes(packages: { id: string; manifest: string }[]): Promise<ClashPair[]>;
+		/** Lets go of content that none of these needs; answers with the bytes freed. */
+		sweep(kept: string[]): Promise<number>;
+	};
+}
+
+interface Loaded {
+	compared: Compared & { summary: ComparedSummary };
+	tree: ChangeTree;
+	/** The choices that the tree stands at. */
+	at: string;
+}
+
+/** So many captures are kept in memory. */
+const LOADED = 4;
+
+export function makePacker(dataDir: string): Packer {
+	const store = new BlobStore(join(dataDir, 'packages'));
+	const loaded = new Map<number, Loaded>();
+	const folderOf = (capture: number) => join(dataDir, 'captures', String(capture));
+	const pathOf = (capture: number, name: InventoryName) => join(folderOf(capture), `${name}.jsonl`);
+
+	async function load(capture: number): Promise<Loaded> {
+		const known = loaded.get(capture);
+		if (known) return known;
+		const has = (name: InventoryName) => existsSync(pathOf(capture, name));
+		if (!has('before') || !has('after')) throw new ProviderError('one of its two inventories is missing', false);
+		const compared = await compareInventories(
+			pathOf(capture, 'before'),
+			pathOf(capture, 'after'),
+			has('idle-1') && has('idle-2') ? [pathOf(capture, 'idle-1'), pathOf(capture, 'idle-2')] : null
+		).catch((e: Error) => {
+			throw new ProviderError(e.message, false);
+		});
+		const fresh: Loaded = { compared, tree: treeOf(compared, []), at: '[]' };
+		loaded.set(capture, fresh);
+		while (loaded.size > LOADED) loaded.delete([...loaded.keys()][0]!);
+		return fresh;
+	}
+	async function chosen(capture: number, choices: Choice[]): Promise<Loaded> {
+		const l = await load(capture);
+		const at = JSON.stringify(choices);
+		if (l.at !== at) {
+			l.tree.choose(choices);
+			l.at = at;
+		}
+		return l;
+	}
+	const show = (l: Loaded, b: Branch): ShownBranch => {
+		const change = b.change === undefined ? null : l.compared.changes[b.change]!;
+		const sorted: Sorted | null = b.change === undefined ? null : l.compared.sorted[b.change]!;
+		return {
+			...b,
+			what: change?.what ?? null,
+			sort: sorted?.sort ?? null,
+			why: sorted?.why ?? null,
+			shows: change ? shownOf(change) : null
+		};
+	};
+	const contentsAt = async (capture: number, choices: Choice[]) => {
+		const { compared } = await load(capture);
+		return { compared, contents: contentsOf(takenChanges(compared, choices).changes) };
+	};
+	const root = (capture: number) => join(folderOf(capture), 'root');
+	/** On a capture machine only what is new can be read; what was there before is known by the inventory. */
+	const readOr = (capture: number) => (f: FileEntry) =>
+		existsSync(join(root(capture), f.file)) ? readFrom(root(capture))(f) : new Uint8Array();
+
+	return {
+		captures: {
+			keep: async (capture, name, text) => {
+				await mkdir(folderOf(capture), { recursive: true });
+				await writeFile(pathOf(capture, name), text);
+				loaded.delete(capture);
+				return headingOf(pathOf(capture, name));
+			},
+			keepFile: async (capture, path, content) => {
+				const to = join(root(capture), path);
+				await mkdir(dirname(to), { recursive: true });
+				await writeFile(to, content);
+			},
+			compare: async (capture) => (await load(capture)).compared.summary,
+			wanted: async (capture) =>
+				(await load(capture)).compared.changes.flatMap((c, i) =>
+					isFile(c.entry) &&
+					c.entry.kind === 'file' &&
+					c.what !== 'removed' &&
+					loaded.get(capture)!.compared.sorted[i]!.sort !== 'noise'
+						? [{ path: c.entry.file, size: c.entry.size }]
+						: []
+				),
+			children: async (capture, choices, path, sort) => {
+				const l = await chosen(capture, choices);
+				return l.tree.children(path, sort).map((b) => show(l, b));
+			},
+			search: async (capture, choices, text) => {
+				const l = await chosen(capture, choices);
+				return l.tree.search(text).map((b) => show(l, b));
+			},
+			result: async (capture, choices) => {
+				const l = await chosen(capture, choices);
+				const { contents } = await contentsAt(capture, choices);
+				return {
+					root: l.tree.root,
+					undecided: l.compared.sorted.filter((s, i) => s.sort === 'doubtful' && l.tree.decided[i] === 0).length,
+					targets: targetsOf(contents, readOr(capture), thereBefore(l.compared)),
+					left: contents.left,
+					settings: contents.settings.length,
+					...registeredBy(contents.settings)
+				};
+			},
+			discard: async (capture) => {
+				loaded.delete(capture);
+				rmSync(folderOf(capture), { recursive: true, force: true });
+			}
+		},
+		packages: {
+			build: async (capture, choices, spec, base) => {
+				const { compared, contents } = await contentsAt(capture, choices);
+				const groups = targetsOf(contents, readOr(capture), thereBefore(compared));
+				const whole: PackageSpec = {
+					...spec,
+					targets: groups.filter((g) => spec.targets.includes(g.best.id)).map((g) => g.best),
+					...registeredBy(contents.settings)
+				};
+				try {
+					return { ...(await buildPackage(store, whole, contents, folderSource(root(capture)), base)), spec: whole };
+				} catch (e) {
+					throw new ProviderError((e as Error).message, false);
+				}
+			},
+			take: async (file) => {
+				try {
+					return await importFile(store, file);
+				} catch (e) {
+					if (e instanceof PackageProblem) throw new ProviderError(e.message, false);
+					throw e;
+				}
+			},
+			write: async (manifest, name) => {
+				const folder = join(dataDir, 'packages/out');
+				mkdirSync(folder, { recursive: true });
+				const path = join(folder, `${name}.tar`);
+				if (!existsSync(path)) await exportToFile(store, manifest, path);
+				return path;
+			},
+			sizeOf: async (manifest) => blobsOf(store, manifest).reduce((n, b) => n + b.size, 0),
+			contents: async (manifest) => {
+				const { spec, files, settings } = await definitionOf(store, manifest);
+				return { spec, files, settings };
+			},
+			clashes: async (packages) => {
+				const claimants = await Promise.all(
+					packages.map(async ({ id, manifest }, order) => {
+						const { spec, files, settings } = await definitionOf(store, manifest);
+						return { id, order, claims: claimsOf(files, settings, spec.targets, spec) };
+					})
+				);
+				return findClashes(claimants);
+			},
+			sweep: async (kept) => {
+				rmSync(join(dataDir, 'packages/out'), { recursive: true, force: true });
+				return sweep(store, kept);
+			}
+		}
+	};
+}
+
+/** What was on the machine before, as far as the comparison tells: nothing that was removed or is new. */
+function thereBefore(compared: Compared): (path: string) => boolean {
+	const fresh = new Set(
+		compared.changes.flatMap((c) =>
+			isFile(c.entry) && c.what !== 'changed' && c.what !== 'mode' ? [c.entry.file] : []
+		)
+	);
+	// What the inventories have in common is not kept: a path of the system is taken to be there.
+	return (path) => !fresh.has(path) && /^([a-z]:\/(meridian|system|windows)|usr|bin|lib)(\/|$)/i.test(path);
+}
+
+function shownOf(c: Change): string {
+	const value = (e: Change['entry']) =>
+		isFile(e)
+			? e.kind === 'link'
+				? `→ ${e.target!}`
+				: e.kind === 'folder'
+					? 'folder'
+					: ''
+			: e.value.replaceAll('\n', ', ');
+	if (c.what === 'changed' && !isFile(c.entry)) return `${value(c.was)} → ${value(c.entry)}`;
+	if (c.what === 'moved') return `from ${c.was.file}`;
+	if (c.what === 'mode') return `${c.was.mode} → ${c.entry.mode}`;
+	return value(c.entry);
+}
+
+/** Receives an upload into a file, up to a size; nothing is left of one that is too large. */
+export async function receiveUpload(body: ReadableStream<Uint8Array>, to: string, most: number): Promise<number> {
+	await mkdir(dirname(to), { recursive: true });
+	const out = createWriteStream(to);
+	let size = 0;
+	try {
+		for await (const part of body as unknown as AsyncIterable<Uint8Array>) {
+			size += part.length;
+			if (size > most) throw new ProviderError(`the file is larger than ${Math.round(most / 1e6)} MB`, false);
+			if (!out.write(part)) await new Promise<void>((done) => out.once('drain', () => done()));
+		}
+		await new Promise<void>((done, wrong) => out.end((e?: Error | null) => (e ? wrong(e) : done())));
+		return size;
+	} catch (e) {
+		out.destroy();
+		rmSync(to, { force: true });
+		throw e;
+	}
+}

@@ -1,0 +1,285 @@
+import { createHash } from 'node:crypto';
+import type { Estate } from '$lib/core/estate/schema';
+import { systemOf } from '$lib/core/packages/fits';
+import {
+	byKey,
+	inventoryLine,
+	type FileEntry,
+	type InventoryEntry,
+	type SettingEntry,
+	type SystemKind
+} from '$lib/core/packages/inventory';
+import { DAY, MINUTE } from '$lib/core/time/units';
+import { ProviderError } from '../providers';
+import { hashText, uniform } from './random';
+import type { World } from './state';
+
+/** A machine that apps are installed on to be captured; it belongs to no pool, and is thrown away afterwards. */
+export interface SimCaptureMachine {
+	name: string;
+	line: string;
+	version: string;
+	since: number;
+	/** Installers that ran on it, in order. */
+	installed: string[];
+	/** Restarts that wait. */
+	pending: number;
+	/** What somebody set in the apps. */
+	set: SettingEntry[];
+	/** Inventories that were taken of it: every one finds something else in the logs. */
+	looks: number;
+}
+
+export type SimInstaller = Estate['installers'][number];
+
+/** What an inventory is made of: the machine as it was at that moment. */
+export interface Look extends Pick<SimCaptureMachine, 'name' | 'line' | 'version' | 'installed' | 'pending' | 'set'> {
+	look: number;
+	at: number;
+}
+
+export function captureMachine(w: World, name: string): SimCaptureMachine {
+	const m = w.captures.get(name);
+	if (!m) throw new ProviderError(`there is no machine ${name} to capture on`, false);
+	return m;
+}
+
+export function installerOf(estate: Estate, id: string): SimInstaller {
+	const found = estate.installers.find((i) => i.id === id);
+	if (!found) throw new ProviderError(`there is no installer ${id}`, false);
+	return found;
+}
+
+/** The system that a line's machines have. */
+export function systemOfLine(estate: Estate, line: string): SystemKind {
+	const l = estate.image_lines.find((x) => x.id === line);
+	if (!l) throw new ProviderError(`there is no image line ${line}`, false);
+	return systemOf(l.system, l.users);
+}
+
+/** Runs an installer: what it prints, and whether it wants a restart. */
+export function install(estate: Estate, w: World, machine: string, id: string): { exitCode: number; log: string[] } {
+	const m = captureMachine(w, machine);
+	const installer = installerOf(estate, id);
+	const system = systemOfLine(estate, m.line);
+	const wanted = systemOf(installer.system, installer.users);
+	if (wanted.name !== system.name)
+		return { exitCode: 1633, log: [`${installer.name} is not for ${system.name}: it is for ${wanted.name}`] };
+	m.installed.push(id);
+	m.pending += installer.restarts;
+	return {
+		exitCode: installer.restarts ? 3010 : 0,
+		log: [
+			`${installer.name} ${installer.version}: ${installer.files} files into ${installer.folder}`,
+			installer.restarts ? 'done; a restart is wanted' : 'done'
+		]
+	};
+}
+
+/** The inventory of a machine as JSON Lines. The same look gives the same text, to the letter. */
+export function inventoryText(estate: Estate, w: World, look: Look): string {
+	const entries = new Map<string, InventoryEntry>();
+	const put = (e: InventoryEntry) => entries.set('file' in e ? e.file : `\0${e.setting}\0${e.name}`, e);
+	const contents = w.images.kept.get(`${look.line}/${look.version}`)?.contents ?? [];
+	for (const e of baseOf(contents.map((c) => ({ name: c.name, version: c.version })))) put(e);
+	for (const e of bustle(estate, look)) put(e);
+	for (const id of look.installed) for (const e of entriesOf(installerOf(estate, id))) put(e);
+	for (const s of look.set) put(s);
+	const folders = new Set<string>();
+	for (const e of entries.values())
+		if ('file' in e)
+			for (let cut = e.file.lastIndexOf('/'); cut > 0; cut = e.file.lastIndexOf('/', cut - 1)) {
+				const folder = e.file.slice(0, cut);
+				if (folders.has(folder)) break;
+				folders.add(folder);
+			}
+	for (const file of folders) if (!entries.has(file)) put({ file, kind: 'folder', size: 0, mode: '0755', mtime: 0 });
+	const system = systemOfLine(estate, look.line);
+	const heading = {
+		inventory: 1 as const,
+		of: look.name,
+		at: look.at,
+		system,
+		restartsPending: look.pending,
+		programs: [...contents.map((c) => `${c.name} ${c.version}`), ...look.installed]
+	};
+	return `${[inventoryLine(heading), ...[...entries.values()].sort(byKey).map(inventoryLine)].join('\n')}\n`;
+}
+
+/** Bytes of a file that an installer brings; fails for any other. */
+export function contentOf(estate: Estate, w: World, machine: string, path: string): Uint8Array {
+	const m = captureMachine(w, machine);
+	for (const id of [...m.installed].reverse()) {
+		const found = filesOf(installerOf(estate, id)).get(path);
+		if (found) return found.bytes;
+	}
+	throw new ProviderError(`${path} cannot be read on ${machine}`, false);
+}
+
+const digit = (text: string, salt: number) => hashText(`${salt} ${text}`).toString(16).padStart(8, '0');
+/** Stands for the digest of content that nobody ever asks for. */
+const plausible = (text: string) =>
+	Array.from({ length: 8 }, (_v, i) => digit(text, i))
+		.join('')
+		.slice(0, 64);
+
+const bases = new Map<string, InventoryEntry[]>();
+
+/** What an image holds before anything is installed by hand: the system's files, and some of every program. */
+function baseOf(contents: { name: string; version: string }[]): InventoryEntry[] {
+	const key = JSON.stringify(contents);
+	const known = bases.get(key);
+	if (known) return known;
+	const entries: InventoryEntry[] = [];
+	contents.forEach((c, n) => {
+		const system = n === 0;
+		const count = system ? 2400 : 180;
+		for (let i = 0; i < count; i++) {
+			const part = ['System', 'Drivers', 'Fonts', 'Languages', 'Services'][i % 5]!;
+			const path = system
+				? `C:/Meridian/${part}/${part.slice(0, 3).toLowerCase()}${i}.${i % 7 ? 'dll' : 'exe'}`
+				: `C:/Program Files/${c.name}/${i % 9 ? 'lib' : 'bin'}/part${i}.dll`;
+			entries.push({
+				file: path,
+				kind: 'file',
+				size: 2_000 + (hashText(path) % 400_000),
+				mode: '0755',
+				mtime: 1_780_000_000_000,
+				sha256: plausible(`${path} ${c.version}`)
+			});
+		}
+		entries.push({
+			setting: system ? 'Machine/Software/Meridian/Installed programs/System' : `Machine/Software/${c.name}`,
+			name: 'version',
+			type: 'text',
+			value: c.version
+		});
+		for (let i = 0; i < (system ? 400 : 12); i++)
+			entries.push({
+				setting: system ? `Machine/System/Part ${i % 20}` : `Machine/Software/${c.name}/Options`,
+				name: `option ${i}`,
+				type: 'number',
+				value: String(hashText(`${c.name} ${i}`) % 10)
+			});
+	});
+	for (const font of ['fonts.cfg', 'hosts', 'network.cfg'])
+		entries.push({
+			file: `C:/Meridian/Settings/${font}`,
+			kind: 'file',
+			size: 900,
+			mode: '0644',
+			mtime: 1_780_000_000_000,
+			sha256: plausible(font)
+		});
+	bases.set(key, entries);
+	return entries;
+}
+
+/** What a running system writes by itself: something else at every look. */
+function bustle(estate: Estate, look: Look): InventoryEntry[] {
+	const { at } = look;
+	const seed = estate.lab.seed;
+	const file = (path: string, turn: number): FileEntry => ({
+		file: path,
+		kind: 'file',
+		size: 4_000 + (hashText(`${path} ${turn}`) % 60_000),
+		mode: '0644',
+		mtime: at,
+		sha256: plausible(`${path} ${turn} ${look.name}`)
+	});
+	const entries: InventoryEntry[] = [];
+	for (const name of ['system', 'programs', 'security', 'updates'])
+		entries.push(file(`C:/Meridian/Event Logs/${name}.evtx`, look.look));
+	for (let i = 0; i < 6; i++) {
+		const turn = Math.floor(uniform(seed, hashText(look.name), look.look, i) * 1e6);
+		entries.push(file(`C:/Temp/~tmp${turn}.tmp`, turn));
+		entries.push(file(`C:/Meridian/Update store/${Math.floor(at / DAY)}/part-${i}.cab`, look.look));
+		entries.push(file(`C:/Meridian/Search index/segment-${i}.idx`, look.look));
+	}
+	entries.push(
+		{ setting: 'Machine/Software/Meridian/Update state', name: 'last look', type: 'number', value: String(at) },
+		{ setting: 'Machine/System/Clock', name: 'last sync', type: 'number', value: String(at - (at % MINUTE)) },
+		{ setting: 'Machine/System/Network adapters/0/Lease', name: 'until', type: 'number', value: String(at + DAY) }
+	);
+	if (look.installed.length) {
+		entries.push(file(`C:/Meridian/Preload/${look.installed.at(-1)!.toUpperCase()}.pf`, look.look));
+		entries.push(file(`C:/Temp/setup-${look.installed.length}.log`, look.look));
+	}
+	if (look.pending)
+		entries.push({
+			setting: 'Machine/System/Session manager/Pending renames',
+			name: 'list',
+			type: 'list',
+			value: `C:/Temp/setup-${look.installed.length}.tmp`
+		});
+	return entries;
+}
+
+interface Made {
+	bytes: Uint8Array;
+	sha256: string;
+	mode: string;
+}
+const made = new WeakMap<SimInstaller, Map<string, Made>>();
+
+/** The files of an installer with their content. Made once: the same installer brings the same bytes. */
+function filesOf(installer: SimInstaller): Map<string, Made> {
+	const known = made.get(installer);
+	if (known) return known;
+	const files = new Map<string, Made>();
+	const put = (path: string, bytes: Uint8Array, mode = '0644') =>
+		files.set(path, { bytes, sha256: createHash('sha256').update(bytes).digest('hex'), mode });
+	const { folder } = installer;
+	const each = Math.max(64, Math.floor(installer.size / Math.max(1, installer.files)));
+	for (let i = 0; i < installer.files; i++) {
+		const name = ['data', 'forms', 'help', 'lib'][i % 4]!;
+		put(`${folder}/${name}/${name}-${i}.${name === 'lib' ? 'dll' : 'dat'}`, textOf(`${installer.name} ${i}`, each));
+	}
+	for (const s of installer.starts) {
+		const command = `${folder}/${s.command}`;
+		if (!files.has(command)) put(command, textOf(command, 40_000), '0755');
+		const icon = s.icon === '' ? '' : s.icon.includes('/') || !s.icon.includes('.') ? s.icon : `${folder}/${s.icon}`;
+		if (icon.startsWith(`${folder}/`) && !s.missing && !files.has(icon)) put(icon, textOf(icon, 2_000));
+		for (const place of s.at) {
+			const where = place === 'menu' ? 'C:/Users/Public/Start Menu' : 'C:/Users/Public/Desktop';
+			const lines = [
+				'[Desktop Entry]',
+				'Type=Application',
+				`Name=${s.name}`,
+				`Exec="${s.broken ? `${folder}/gone.exe` : command}"${s.arguments ? ` ${s.arguments}` : ''}`,
+				`Path=${folder}`,
+				...(icon && place === 'menu' ? [`Icon=${icon}`] : []),
+				...(s.opens.length ? [`MimeType=${s.opens.join(';')};`] : [])
+			];
+			put(`${where}/${s.name}.desktop`, new TextEncoder().encode(`${lines.join('\n')}\n`));
+		}
+	}
+	for (const f of installer.shared) put(f.file, textOf(f.content, 12_000), '0755');
+	made.set(installer, files);
+	return files;
+}
+
+/** Text that is the same for the same words, and packs as programs do. */
+function textOf(words: string, size: number): Uint8Array {
+	const bytes = new Uint8Array(size);
+	let state = hashText(words) || 1;
+	for (let i = 0; i < size; i++) {
+		state = (Math.imul(state, 1664525) + 1013904223) >>> 0;
+		bytes[i] = i % 3 ? state >>> 24 : 32;
+	}
+	return bytes;
+}
+
+function entriesOf(installer: SimInstaller): InventoryEntry[] {
+	return [
+		...[...filesOf(installer)].map(([file, f]): FileEntry => ({
+			file,
+			kind: 'file',
+			size: f.bytes.length,
+			mode: f.mode,
+			mtime: 1_785_000_000_000,
+			sha256: f.sha256
+		})),
+		...installer.settings.map((s): SettingEntry => ({ ...s }))
+	];
+}

@@ -1,0 +1,13 @@
+import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
+import { makePacker } from '$lib/server/packages/packer';
+import { answerCalls } from '$lib/server/providers/remote';
+
+/** The packer's thread: compares inventories, packs and unpacks packages, looks for clashes, for whoever asks. */
+const { dataDir } = workerData as { dataDir: string };
+const parent = parentPort!;
+const packer = makePacker(dataDir);
+
+parent.on('message', (message: { port?: MessagePort }) => {
+	if (message.port) answerCalls(message.port, packer as never);
+});
+parent.postMessage({ ready: true });
