@@ -2,6 +2,7 @@ import { toJsonSchema } from '@valibot/to-json-schema';
 import type * as v from 'valibot';
 import { PLAN_KINDS } from '../plans/catalogue';
 import { JOINING_STEPS, joiningSchemas } from '../network/joinings';
+import { choicesBody } from '../packages/choices';
 import { KINDS } from './kinds';
 import { clockBody, commitBody, faultBody } from './schemas';
 
@@ -378,6 +379,60 @@ export function openApi(): Record<string, unknown> {
 					summary: 'Run the checks for a place on its way',
 					parameters: [path('id', 'Number', 'integer')],
 					responses: { 200: json({ type: 'object' }, 'Every check with what it saw and the remedy'), 422: problem }
+				}
+			},
+			'/captures': {
+				get: { summary: 'Captures, newest first', responses: { 200: json({ type: 'object' }, 'Captures') } }
+			},
+			'/captures/{id}': {
+				get: {
+					summary: 'How a capture was sorted, what is taken of it, and what that can start',
+					parameters: [path('id', 'Number', 'integer')],
+					responses: { 200: json({ type: 'object' }, 'The capture'), 404: problem }
+				}
+			},
+			'/captures/{id}/changes': {
+				get: {
+					summary: 'What lies right below a branch of a capture, or what a text is found in',
+					parameters: [
+						path('id', 'Number', 'integer'),
+						query('path', 'The branch; settings begin with settings:'),
+						{ ...query('sort', 'Only these'), schema: { enum: ['app', 'noise', 'doubtful'] } },
+						query('q', 'A text that the path holds')
+					],
+					responses: { 200: json({ type: 'object' }, 'Branches'), 404: problem }
+				}
+			},
+			'/captures/{id}/choices': {
+				post: {
+					summary: 'Keep which branches and patterns go into the package',
+					parameters: [path('id', 'Number', 'integer')],
+					requestBody: { required: true, content: { 'application/json': { schema: schemaOf(choicesBody) } } },
+					responses: { 200: json({ type: 'object' }, 'What that comes to'), 404: problem, 422: problem }
+				}
+			},
+			'/packages': {
+				get: {
+					summary: 'Packages with their versions, in the order in which they win',
+					responses: { 200: json({ type: 'object' }, 'Packages') }
+				},
+				post: {
+					summary: 'Take a package up as a tar of an OCI image layout; every digest is checked',
+					requestBody: {
+						required: true,
+						content: { 'application/x-tar': { schema: { type: 'string', format: 'binary' } } }
+					},
+					responses: { 201: json({ type: 'object' }, 'Its manifest, for the plan package.import'), 422: problem }
+				}
+			},
+			'/packages/{name}/{number}': {
+				get: {
+					summary: 'A package version as a tar of an OCI image layout',
+					parameters: [path('name', 'Package'), path('number', 'Version')],
+					responses: {
+						200: { description: 'The tar', content: { 'application/x-tar': {} } },
+						404: problem
+					}
 				}
 			},
 			'/lab/clock': {

@@ -15,6 +15,7 @@ import { all, one, type Db } from '../db';
 import { findingById } from '../diagnosis/queries';
 import { rulesAt, whyOnVersion } from '../images/following';
 import { machinesNotToMove } from '../engine/power';
+import { packageCard } from './package';
 import { siteCard } from './site';
 import { versionCard } from './version';
 import { leasesOf, networkById } from '../resources/queries';
@@ -95,6 +96,8 @@ async function cardOfKind(ctx: Context, kind: string, id: string, at: number, li
 			return publicationCard(ctx.db, id, at);
 		case 'grant':
 			return grantCard(ctx.db, Number(id), at);
+		case 'package':
+			return packageCard(ctx.db, id, at);
 		case 'site':
 			return siteCard(ctx, id, at);
 		case 'gateway':

@@ -9,10 +9,12 @@
 		kind: string;
 		input: unknown;
 		words: string;
+		/** What a screen reader says, where the words alone do not say what for. */
+		label?: string;
 		main?: boolean;
 		ask?: { field: string; words: string };
 	}
-	let { kind, input, words, main = false, ask }: Props = $props();
+	let { kind, input, words, label, main = false, ask }: Props = $props();
 	let asking = $state(false);
 	let text = $state('');
 	let problem = $state('');
@@ -55,5 +57,5 @@
 		</div>
 	</form>
 {:else}
-	<button class={['btn', main && 'btn-go']} disabled={busy} onclick={draft}>{words}</button>
+	<button class={['btn', main && 'btn-go']} aria-label={label} disabled={busy} onclick={draft}>{words}</button>
 {/if}

@@ -5,6 +5,7 @@
 	import { addressWith } from '$lib/ui/frame/address';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
+	import PublishNav from '$lib/ui/publish/PublishNav.svelte';
 	import GrantForm from './GrantForm.svelte';
 	import PoolForm from './PoolForm.svelte';
 	import TakeOverForm from './TakeOverForm.svelte';
@@ -19,6 +20,7 @@
 
 <h1 class="sr-only">Publish</h1>
 <div class="px-[18px] py-3">
+	<PublishNav />
 	{#if data.look.future}<p class="text-ink2 mb-2 text-[13px]">
 			Publications have no forecast: this is the present.
 		</p>{/if}

@@ -1,0 +1,69 @@
+import { systemWords } from '$lib/core/packages/fits';
+import { WRITE_SCOPE_WORDS } from '$lib/core/packages/scope';
+import { clashWords } from '$lib/core/packages/clashes';
+import { sizeWords } from '$lib/core/time/units';
+import type { Fact } from '$lib/core/why/explained';
+import type { Db } from '../db';
+import { clashesNow, packageAt } from '../packages/queries';
+import type { Card } from './index';
+
+/** The card of a package: its newest version, what it starts, where it may write, and whom it clashes with. */
+export function packageCard(db: Db, name: string, at: number): Card | null {
+	const found = packageAt(db, name, at);
+	if (!found) return null;
+	const newest = found.versions.at(-1)!;
+	const { spec } = newest;
+	const clashes = clashesNow(db).filter((c) => c.a === name || c.b === name);
+	return {
+		kind: 'package',
+		id: name,
+		title: `${name} ${newest.number}`,
+		sub: spec.note || `captured on ${systemWords(spec.system)}`,
+		rows: [
+			{ name: 'made by', value: newest.by },
+			{ name: 'captured on', value: systemWords(spec.system) },
+			...spec.vouched.map((v) => ({ name: 'vouched for', value: `${systemWords(v.system)}, by ${v.by}` })),
+			{ name: 'may write to', value: WRITE_SCOPE_WORDS[spec.writes.usual] },
+			{
+				name: 'its overlay',
+				value: `on the ${spec.writes.overlay.lives}, ${spec.writes.overlay.outlasts ? 'kept' : 'emptied at sign-out'}`
+			},
+			{ name: 'for', value: spec.teams.length ? spec.teams.join(', ') : 'whoever it is granted to' },
+			{ name: 'files', value: `${newest.files}, ${sizeWords(newest.unpacked)}` },
+			{ name: 'settings', value: String(newest.settings) },
+			{ name: 'packed', value: `${sizeWords(newest.size)}, of which ${sizeWords(newest.added)} its own` },
+			...(spec.services.length ? [{ name: 'services', value: spec.services.join(', ') }] : []),
+			...(spec.ports.length ? [{ name: 'ports', value: spec.ports.join(', ') }] : [])
+		],
+		facts: [
+			{ words: `it is kept as ${newest.manifest}`, source: 'package store' },
+			...spec.vouched.map((v): Fact => ({
+				words: `${v.by} vouches for it on ${systemWords(v.system)}: ${v.why}`,
+				at: v.at,
+				source: 'package'
+			})),
+			...clashes.map((c): Fact => ({
+				words: `it clashes with ${c.a === name ? c.b : c.a} over ${clashWords(c.counts)}; ${c.clashes[0]?.wins === name ? 'it wins' : 'the other wins'}`,
+				side: c.clashes[0]?.wins === name ? 'for' : 'against',
+				about: { kind: 'package', id: c.a === name ? c.b : c.a },
+				source: 'clashes'
+			}))
+		],
+		actions: found.versions.toReversed().map((v) => ({
+			words: `Remove ${v.number}`,
+			kind: 'package.remove',
+			input: { name, number: v.number }
+		})),
+		links: found.versions.toReversed().map((v) => ({
+			words: `${v.number} as a file`,
+			href: `/api/v1/packages/${name}/${v.number}`
+		})),
+		list: {
+			title: 'It starts',
+			rows: spec.targets.map((t) => ({
+				words: t.name,
+				note: `${t.command}${t.arguments ? ` ${t.arguments}` : ''}${t.opens.length ? `; opens ${t.opens.join(', ')}` : ''}`
+			}))
+		}
+	};
+}

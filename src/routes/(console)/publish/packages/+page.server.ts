@@ -1,0 +1,23 @@
+import { asKnown, lookOf } from '$lib/server/moment';
+import { linesAt } from '$lib/server/images/queries';
+import { capturesAt, clashesNow, packagesAt } from '$lib/server/packages/queries';
+import { runtime } from '$lib/server/runtime';
+
+export const load = async ({ url, depends }) => {
+	depends('sextant:live');
+	const { db, clock, providers } = runtime();
+	const look = lookOf(url, clock);
+	const at = asKnown(look);
+	return {
+		packages: packagesAt(db, at),
+		clashes: clashesNow(db),
+		captures: capturesAt(db, at),
+		installers: look.live ? await providers.installer.offers() : [],
+		lines: linesAt(db, at).map((l) => ({
+			id: l.id,
+			system: l.system,
+			users: l.users,
+			versions: l.versions.filter((v) => !v.retired && !v.open).map((v) => v.number)
+		}))
+	};
+};

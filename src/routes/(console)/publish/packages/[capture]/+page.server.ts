@@ -1,0 +1,25 @@
+import { error } from '@sveltejs/kit';
+import { packageNameFor } from '$lib/core/packages/spec';
+import { all } from '$lib/server/db';
+import { sortedCapture } from '$lib/server/packages/choices';
+import { packageAt } from '$lib/server/packages/queries';
+import { NotFound } from '$lib/server/plans';
+import { runtime } from '$lib/server/runtime';
+
+export const load = async ({ params, depends }) => {
+	depends('sextant:capture');
+	const ctx = runtime();
+	try {
+		const capture = await sortedCapture(ctx, Number(params.capture));
+		const name = packageNameFor(capture.installer?.replace(/-[\d.]+$/, '') ?? capture.name);
+		return {
+			capture,
+			proposed: name,
+			newest: packageAt(ctx.db, name, ctx.clock.now())?.versions.at(-1)?.number ?? null,
+			teams: all<{ id: string; name: string }>(ctx.db, 'SELECT id, name FROM teams ORDER BY name')
+		};
+	} catch (e) {
+		if (e instanceof NotFound) error(404, 'There is no such capture.');
+		throw e;
+	}
+};

@@ -1,0 +1,12 @@
+import { json } from '@sveltejs/kit';
+import { answer } from '$lib/server/api/problems';
+import { choicesBody, saveChoices } from '$lib/server/packages/choices';
+import { parseInput } from '$lib/server/plans';
+import { runtime } from '$lib/server/runtime';
+
+/** Keeps which branches and patterns go into the package; answers with what that comes to. */
+export const POST = ({ params, request }) =>
+	answer(async () => {
+		const { choices } = parseInput(choicesBody, await request.json().catch(() => null));
+		return json(await saveChoices(runtime(), Number(params.id), choices));
+	});
