@@ -83,6 +83,43 @@ await my.getByRole('button', { name: 'Sign in' }).click();
 await my.getByRole('heading', { name: /Hello/ }).waitFor();
 await my.screenshot({ path: join(root, 'docs/screenshots/portal.png') });
 
+// Last, because the clock has to run for it: two apps captured, packages made of them.
+const clock = (speed) => page.request.post(`${base}/api/v1/lab/clock`, { data: { speed }, headers: { origin: base } });
+const commit = async () => {
+	await page.getByRole('button', { name: 'Commit' }).click();
+	await page.getByRole('button', { name: /^Job \d+$/ }).click();
+	await page
+		.getByText(/^\s*done/)
+		.first()
+		.waitFor({ timeout: 300_000 });
+};
+await clock(300);
+for (const [installer, name] of [
+	['soundings-2.2', 'Soundings 2.2.0'],
+	['logline-3.0', 'Logline 3.0.0']
+]) {
+	await visit('/publish/packages');
+	await page.getByLabel('Installer').selectOption(installer);
+	await page.getByRole('button', { name: 'Plan the capture' }).click();
+	await commit();
+	await visit('/publish/packages');
+	await page.getByRole('link', { name, exact: true }).click();
+	await page.getByRole('tree').waitFor();
+	await page.getByLabel('By pattern').fill('**/forms-runtime.dll');
+	await page.getByRole('button', { name: 'Take', exact: true }).click();
+	await page.getByText('take **/forms-runtime.dll').waitFor();
+	await page.getByRole('button', { name: /^doubtful/ }).click();
+	if (installer.startsWith('logline')) await shot('capture');
+	await page.getByRole('button', { name: 'Plan the package' }).click();
+	await commit();
+}
+await visit('/publish/packages?card=package/logline');
+await page
+	.getByRole('button', { name: /: 1 file/ })
+	.first()
+	.click();
+await shot('packages');
+
 await browser.close();
 server.kill();
 rmSync(data, { recursive: true, force: true });

@@ -1,10 +1,15 @@
 import { redirect, type Handle, type HandleServerError } from '@sveltejs/kit';
 import { callerOfSignIn, callerOfToken } from '$lib/server/identity/accounts';
 import { mayRequest } from '$lib/server/identity/routes';
-import { notSignedIn, problemResponse, roleTooSmall, strangeOrigin } from '$lib/server/api/problems';
+import { notSignedIn, problemResponse, roleTooSmall, strangeOrigin, tooLarge } from '$lib/server/api/problems';
 import { runtime } from '$lib/server/runtime';
 
 const COOKIES = { console: 'sextant', portal: 'sextant-my' } as const;
+
+/** Routes whose bodies are streamed to a file, each with a cap of its own. */
+const UPLOADS: ReadonlySet<string> = new Set(['/api/v1/packages']);
+/** The most that any other body may hold, bytes. */
+const BODY = 1 << 19;
 
 export const handle: Handle = async ({ event, resolve }) => {
 	const { db } = runtime();
@@ -25,6 +30,12 @@ export const handle: Handle = async ({ event, resolve }) => {
 		const origin = event.request.headers.get('origin');
 		const host = event.request.headers.get('host');
 		if (!origin || URL.parse(origin)?.host !== host) return secure(problemResponse(strangeOrigin));
+	}
+
+	if (!UPLOADS.has(event.route.id ?? '')) {
+		const length = event.request.headers.get('content-length');
+		const unknown = length === null && event.request.headers.has('transfer-encoding');
+		if (unknown || Number(length ?? 0) > BODY) return secure(problemResponse(tooLarge));
 	}
 
 	// A route that does not exist is told apart from one that is shut.

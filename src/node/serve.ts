@@ -191,6 +191,8 @@ async function start(): Promise<void> {
 		demo: setting(db, 'demo') === 'yes'
 	});
 
+	// Packages are larger than what the adapter takes; hooks.server.ts has the limits.
+	process.env.BODY_SIZE_LIMIT ??= 'Infinity';
 	process.env.ORIGIN ??= `http://localhost:${options.port}`;
 	const { handler } = (await import(join(here, '../handler.js'))) as { handler: Parameters<typeof server.on>[1] };
 	server.off('request', notYet);

@@ -41,6 +41,12 @@ export const notSignedIn = problem(
 );
 export const roleTooSmall = (role: string): Problem =>
 	problem(403, 'not-allowed', 'Your role does not reach that far', `As ${role} you may not do this.`);
+export const tooLarge = problem(
+	413,
+	'too-large',
+	'The body is too large',
+	'A body holds at most 512 KB, and says its length first.'
+);
 export const strangeOrigin = problem(
 	403,
 	'origin',

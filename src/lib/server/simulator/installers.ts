@@ -162,14 +162,18 @@ function baseOf(contents: { name: string; version: string }[]): InventoryEntry[]
 				value: String(hashText(`${c.name} ${i}`) % 10)
 			});
 	});
-	for (const font of ['fonts.cfg', 'hosts', 'network.cfg'])
+	for (const file of [
+		...['fonts.cfg', 'hosts', 'network.cfg'].map((n) => `C:/Meridian/Settings/${n}`),
+		'C:/Users/Public/Start Menu/order.cfg',
+		'C:/Users/Public/Desktop/order.cfg'
+	])
 		entries.push({
-			file: `C:/Meridian/Settings/${font}`,
+			file,
 			kind: 'file',
 			size: 900,
 			mode: '0644',
 			mtime: 1_780_000_000_000,
-			sha256: plausible(font)
+			sha256: plausible(file)
 		});
 	bases.set(key, entries);
 	return entries;

@@ -119,6 +119,7 @@
 			.filter((s) => b.sorts[s])
 			.map((s) => `${numberWords(b.sorts[s])} ${s}`)
 			.join(', ');
+	const shownName = (b: TreeBranch) => (b.path === 'settings:' ? 'Settings' : b.name);
 	const stateOf = (b: TreeBranch) => (b.taken === 0 ? 'left' : b.taken === b.changes ? 'taken' : 'partly taken');
 </script>
 
@@ -148,7 +149,7 @@
 					aria-level={row.depth + 1}
 					aria-expanded={b.open ? row.expanded : undefined}
 					aria-selected={item.index === active}
-					aria-label="{b.name}, {stateOf(b)}, {b.sort ? `${b.sort}: ${b.why}` : counts(b)}"
+					aria-label="{shownName(b)}, {stateOf(b)}, {b.sort ? `${b.sort}: ${b.why}` : counts(b)}"
 					tabindex="-1"
 					onclick={() => {
 						active = item.index;
@@ -170,7 +171,7 @@
 							take(b.path, b.taken < b.changes);
 						}}
 					/>
-					<span class="truncate">{b.name}</span>
+					<span class="truncate">{shownName(b)}</span>
 					{#if b.what && b.what !== 'added'}<span class="text-plum text-[12px]">{b.what}</span>{/if}
 					{#if b.shows && b.shows !== 'folder'}<span class="text-ink3 truncate text-[12px]">{b.shows}</span>{/if}
 					<span class={['ml-auto truncate pl-3 text-right text-[12.5px]', b.sort ? tones[b.sort] : 'text-ink2']}

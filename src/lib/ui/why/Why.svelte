@@ -21,7 +21,8 @@
 		'grant',
 		'gateway',
 		'volume',
-		'change'
+		'change',
+		'package'
 	];
 	const linkOf = (f: Fact) => {
 		if (!f.about) return null;
@@ -30,7 +31,7 @@
 	};
 </script>
 
-<ol class="text-ink2 flex flex-col gap-1 text-[13px] leading-snug">
+<ol class="text-ink2 flex flex-col gap-1 text-[13px] leading-snug [overflow-wrap:anywhere]">
 	{#each facts as fact, i (i)}
 		{@const href = linkOf(fact)}
 		<li class="grid grid-cols-[14px_1fr] gap-1">

@@ -17,7 +17,9 @@ export const load = async ({ url, depends }) => {
 			id: l.id,
 			system: l.system,
 			users: l.users,
-			versions: l.versions.filter((v) => !v.retired && !v.open).map((v) => v.number)
+			versions: l.versions.filter((v) => !v.retired && !v.open).map((v) => v.number),
+			/** Programs that its newest released version holds. */
+			holds: (l.versions.filter((v) => !v.held && !v.retired && !v.open).at(-1)?.contents ?? []).map((c) => c.name)
 		}))
 	};
 };

@@ -22,11 +22,20 @@
 	let pair = $state('');
 	const shown = $derived(data.clashes.find((c) => `${c.a} ${c.b}` === pair) ?? null);
 
+	/** A line to capture on: of the installer's system, without the app, with as few other programs as can be. */
+	function cleanest(installer: string): string {
+		const offer = data.installers.find((i) => i.id === installer);
+		const odd = (l: (typeof data.lines)[number]) =>
+			(offer && !l.system.startsWith(offer.system.name) ? 1000 : 0) +
+			(offer && l.holds.includes(offer.name) ? 100 : 0) +
+			l.holds.length;
+		return [...data.lines].sort((a, b) => odd(a) - odd(b))[0]?.id ?? '';
+	}
 	let f = $state(
 		untrack(() => ({
 			name: '',
 			installer: data.installers[0]?.id ?? '',
-			line: data.lines[0]?.id ?? '',
+			line: cleanest(data.installers[0]?.id ?? ''),
 			number: '',
 			idle: true,
 			settings: ''
@@ -274,7 +283,11 @@
 			novalidate
 		>
 			<Field label="Installer" problem={errors.installer}
-				>{#snippet children(p)}<select {...p} class="field" bind:value={f.installer}
+				>{#snippet children(p)}<select
+						{...p}
+						class="field"
+						bind:value={f.installer}
+						onchange={() => ((f.line = cleanest(f.installer)), (f.number = ''))}
 						>{#each data.installers as i (i.id)}<option value={i.id}>{i.name} {i.version}</option>{/each}</select
 					>{/snippet}</Field
 			>

@@ -1,0 +1,145 @@
+import { writeFileSync } from 'node:fs';
+import { expect, test, type Page } from '@playwright/test';
+import { accessible, api, commitAndFollow, signIn, visit } from './hands';
+
+const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });
+const card = (page: Page) => page.getByRole('complementary', { name: 'Card' });
+
+test.describe('an app, from its installer to a package', () => {
+	test.describe.configure({ mode: 'serial' });
+	test.beforeEach(async ({ page }) => {
+		await signIn(page, 'builder');
+		await api(page.request, 'post', '/lab/clock', { speed: 300 });
+	});
+	test.afterEach(async ({ page }) => {
+		await api(page.request, 'post', '/lab/clock', { speed: 60 });
+	});
+
+	async function capture(page: Page, installer: string, name: string): Promise<void> {
+		await visit(page, '/publish/packages');
+		await page.getByLabel('Installer').selectOption(installer);
+		await page.getByRole('button', { name: 'Plan the capture' }).click();
+		await expect(plan(page)).toContainText('Capture');
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/publish/packages');
+		await page.getByRole('link', { name, exact: true }).first().click();
+		await expect(page.getByRole('tree', { name: 'Changes' })).toBeVisible();
+	}
+
+	test('captured: app, noise and doubtful told apart, chosen by key and by pattern, made into a package', async ({
+		page
+	}) => {
+		test.setTimeout(900_000);
+		await visit(page, '/publish/packages');
+		await accessible(page);
+		await page.getByLabel('Set in the app').fill('nonsense');
+		await page.getByRole('button', { name: 'Plan the capture' }).click();
+		await expect(page.getByRole('alert')).toContainText('“nonsense” is not written as');
+		await expect(page.getByLabel('Set in the app')).toHaveValue('nonsense');
+		await capture(page, 'logline-3.0', 'Logline 3.0.0');
+		await accessible(page);
+		await expect(page.locator('main')).toContainText('2 doubtful not decided about');
+
+		// What is doubtful, by the keyboard: down to the system's folder, opened, its file taken.
+		await page.getByRole('button', { name: /^doubtful 2/ }).click();
+		const tree = page.getByRole('tree', { name: 'Changes' });
+		await expect(tree.getByRole('treeitem', { name: /^forms-runtime\.dll, left, doubtful/ })).toBeVisible({
+			visible: false
+		});
+		await tree.focus();
+		const active = () => tree.locator('[aria-selected="true"]').getAttribute('aria-label');
+		for (let i = 0; i < 12 && !(await active())?.startsWith('forms-runtime.dll'); i++) {
+			await page.keyboard.press((await active())?.startsWith('System,') ? 'ArrowRight' : 'ArrowDown');
+			await page.waitForTimeout(200);
+		}
+		expect(await active()).toMatch(/^forms-runtime\.dll, left, doubtful: it was put into a folder of the system/);
+		await page.keyboard.press(' ');
+		await expect(page.locator('main')).toContainText('1 doubtful not decided about');
+		await expect(page.getByRole('list', { name: 'What was decided' })).toContainText(
+			'take C:/Meridian/System/forms-runtime.dll'
+		);
+		await page.getByLabel('By pattern').fill('**/help/**');
+		await page.getByRole('button', { name: 'Leave', exact: true }).click();
+		await expect(page.getByRole('list', { name: 'What was decided' })).toContainText('leave **/help/**');
+		await page.getByLabel('Find in the changes').fill('help-2');
+		await expect(page.getByRole('list', { name: 'Found' }).getByRole('checkbox').first()).not.toBeChecked();
+		await page.getByLabel('Find in the changes').fill('');
+		await page.getByRole('button', { name: 'Undo: leave **/help/**' }).click();
+		await expect(page.getByRole('list', { name: 'What was decided' })).not.toContainText('help');
+
+		// What it starts: the good one is proposed, the poor ones are pointed out.
+		await expect(page.getByRole('checkbox', { name: /^Logline opens \.svy/ })).toBeChecked();
+		await expect(page.getByRole('checkbox', { name: /^Logline forms editor/ })).not.toBeChecked();
+		await expect(page.locator('main')).toContainText('stands for any program');
+		await expect(page.locator('main')).toContainText('it looks like a helper of the app');
+		await page.getByLabel('Where would it write').fill('C:/Meridian/System/x.dll');
+		await expect(page.locator('main')).toContainText('the system stays as it is: the write goes to the overlay');
+
+		await page.getByLabel('Package', { exact: true }).fill('Log Line');
+		await page.getByRole('button', { name: 'Plan the package' }).click();
+		await expect(page.getByText(/Small letters and digits/)).toBeVisible();
+		await page.getByLabel('Package', { exact: true }).fill('logline');
+		await page.getByRole('button', { name: 'Plan the package' }).click();
+		await expect(plan(page)).toContainText('Make the package logline 1.0.0');
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/publish/packages?card=package/logline');
+		await expect(card(page)).toContainText('Meridian Server 24, multi-user');
+		await expect(card(page)).toContainText('C:/Program Files/Logline 3/logline.exe');
+		await accessible(page);
+	});
+
+	test('a clash is found and settled by order', async ({ page }) => {
+		test.setTimeout(900_000);
+		await capture(page, 'soundings-2.2', 'Soundings 2.2.0');
+		await page.getByRole('button', { name: /^doubtful/ }).click();
+		await page.getByLabel('By pattern').fill('**/forms-runtime.dll');
+		await page.getByRole('button', { name: 'Take', exact: true }).click();
+		await expect(page.locator('main')).toContainText('Soundings help');
+		await page.getByRole('button', { name: 'Plan the package' }).click();
+		await expect(plan(page)).toContainText('Make the package soundings 1.0.0');
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/publish/packages');
+		await page
+			.getByRole('button', { name: /logline and soundings: 1 file.* and 1 file type/ })
+			.first()
+			.click();
+		const clashes = page.getByRole('list', { name: 'Clashes of logline and soundings' });
+		await expect(clashes).toContainText('C:/Meridian/System/forms-runtime.dll');
+		await expect(clashes.getByText('logline wins').first()).toBeVisible();
+		await accessible(page);
+		await page.getByRole('button', { name: 'soundings earlier' }).click();
+		await expect(plan(page)).toContainText('Change which package wins');
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/publish/packages');
+		await page
+			.getByRole('button', { name: /soundings/ })
+			.and(page.locator('[aria-pressed]'))
+			.first()
+			.click();
+		await expect(page.getByText('soundings wins').first()).toBeVisible();
+	});
+
+	test('a package leaves as a file, and comes back only when it is whole', async ({ page }) => {
+		const response = await page.request.get('/api/v1/packages/logline/1.0.0');
+		expect(response.headers()['content-disposition']).toContain('logline-1.0.0.tar');
+		const bytes = await response.body();
+		const good = test.info().outputPath('good.tar');
+		const bent = test.info().outputPath('bent.tar');
+		writeFileSync(good, bytes);
+		bytes[bytes.length >> 1]! ^= 1;
+		writeFileSync(bent, bytes);
+		await visit(page, '/publish/packages?card=package/logline');
+		await card(page).getByRole('button', { name: 'Remove 1.0.0' }).click();
+		await expect(plan(page)).toContainText('Remove the package logline 1.0.0');
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/publish/packages');
+		await expect(page.getByRole('link', { name: 'logline', exact: true })).toHaveCount(0);
+		await page.getByLabel('Package file to take in').setInputFiles(bent);
+		await expect(page.getByRole('alert')).toContainText('It is refused');
+		await page.getByLabel('Package file to take in').setInputFiles(good);
+		await expect(plan(page)).toContainText('Take in the package logline 1.0.0');
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/publish/packages');
+		await expect(page.getByRole('link', { name: 'logline', exact: true })).toBeVisible();
+	});
+});
