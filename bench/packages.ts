@@ -6,8 +6,7 @@ import { AttachEngine, type AttachEvent } from '$lib/core/packages/attach';
 import { findClashes, type Claim } from '$lib/core/packages/clashes';
 import { systemOf } from '$lib/core/packages/fits';
 import { byKey, inventoryLine, isFile, linesOf, type InventoryEntry } from '$lib/core/packages/inventory';
-import { USUAL_WRITES } from '$lib/core/packages/scope';
-import type { Contents, PackageSpec } from '$lib/core/packages/spec';
+import { bareSpec, type Contents } from '$lib/core/packages/spec';
 import { BlobStore } from '$lib/server/packages/blobs';
 import { folderSource } from '$lib/server/packages/capture-files';
 import { buildPackage } from '$lib/server/packages/layout';
@@ -100,22 +99,7 @@ async function building(folder: string, report: Report): Promise<void> {
 	const plain = performance.now() - began;
 	const contents = await contentsIn(folder, root);
 	const store = new BlobStore(join(folder, 'store'));
-	const spec: PackageSpec = {
-		name: 'suite',
-		version: '1.0.0',
-		note: '',
-		system: systemOf('Meridian Server 24', 'multi'),
-		vouched: [],
-		targets: [],
-		writes: USUAL_WRITES,
-		teams: [],
-		refusal: '',
-		services: [],
-		ports: [],
-		agent: '',
-		capturedAt: 1_760_000_000_000,
-		warmUp: []
-	};
+	const spec = bareSpec('suite', '1.0.0', systemOf('Meridian Server 24', 'multi'), 1_760_000_000_000);
 	const from = performance.now();
 	const first = await buildPackage(store, spec, contents, folderSource(root));
 	const ours = performance.now() - from;

@@ -10,8 +10,7 @@ import {
 } from '$lib/core/packages/inventory';
 import { SettingsProblem } from '$lib/core/packages/settings';
 import { systemOf, systemWords } from '$lib/core/packages/fits';
-import { USUAL_WRITES } from '$lib/core/packages/scope';
-import { contentsOf, isPackageName, type PackageSpec } from '$lib/core/packages/spec';
+import { bareSpec, contentsOf, isPackageName, type PackageSpec } from '$lib/core/packages/spec';
 import type { Choice } from '$lib/core/packages/tree';
 import { sizeWords } from '$lib/core/time/units';
 import { BlobStore } from '$lib/server/packages/blobs';
@@ -129,20 +128,12 @@ export async function captureCommand(o: PackageOptions): Promise<void> {
 		const store = new BlobStore(making);
 		const upon = o.upon === undefined ? null : there(o.upon, 'package');
 		const base = upon === null ? null : (await settle(() => importFile(store, upon))).manifest;
+		const system = compared.after.system ?? systemFrom(o) ?? systemOf('unknown', 'single');
 		const spec: PackageSpec = {
-			name,
-			version,
+			...bareSpec(name, version, system, compared.after.at),
 			note: o.note ?? '',
-			system: compared.after.system ?? systemFrom(o) ?? systemOf('unknown', 'single'),
-			vouched: [],
 			targets: groups.map((g) => g.best),
-			writes: USUAL_WRITES,
-			teams: [],
-			refusal: '',
-			...registeredBy(contents.settings),
-			agent: '',
-			capturedAt: compared.after.at,
-			warmUp: []
+			...registeredBy(contents.settings)
 		};
 		const built = await settle(() => buildPackage(store, spec, contents, folderSource(folder), base));
 		await exportToFile(store, built.manifest, out);

@@ -1,5 +1,4 @@
 import type { Explained, Fact } from '../why/explained';
-import { SETTINGS_ROOT } from './tree';
 
 /** Where a packaged app may write: its own overlay, the person's folders as well, or anywhere but the system. */
 export const WRITE_SCOPES = ['overlay', 'person', 'anywhere'] as const;
@@ -104,6 +103,3 @@ export function writeRuleProblems(rules: WriteRules): { field: string; words: st
 		return branch.split('/').includes('..') ? [{ field, words: 'A path does not climb.' }] : [];
 	});
 }
-
-/** Whether a path is one of a setting. */
-export const isSettingPath = (path: string): boolean => path.startsWith(`${SETTINGS_ROOT}/`);

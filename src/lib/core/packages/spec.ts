@@ -2,7 +2,7 @@ import { baseName, climbs, folderOf, isFile, type FileEntry, type SettingEntry, 
 import type { Change } from './difference';
 import type { Vouched } from './fits';
 import type { LaunchTarget } from './launch';
-import type { WriteRules } from './scope';
+import { USUAL_WRITES, type WriteRules } from './scope';
 
 /** What a package is, beside its files: kept with it as `sextant/package.json`. */
 export interface PackageSpec {
@@ -28,6 +28,24 @@ export interface PackageSpec {
 	/** What the app reads when it is started, in that order. */
 	warmUp: { path: string; bytes: number }[];
 }
+
+/** A package of which nothing is said yet but what it is and what it was captured on. */
+export const bareSpec = (name: string, version: string, system: SystemKind, capturedAt: number): PackageSpec => ({
+	name,
+	version,
+	note: '',
+	system,
+	vouched: [],
+	targets: [],
+	writes: USUAL_WRITES,
+	teams: [],
+	refusal: '',
+	services: [],
+	ports: [],
+	agent: '',
+	capturedAt,
+	warmUp: []
+});
 
 /** Files of a package as they lie in it: files of the system below `files/`, with a drive as a folder (`C:` → `C`). */
 export const FILES_ROOT = 'files';

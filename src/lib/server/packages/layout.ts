@@ -55,6 +55,11 @@ export interface BuiltPackage {
 	settings: number;
 }
 
+/** A package version with what it says of itself. */
+export interface KeptPackage extends BuiltPackage {
+	spec: PackageSpec;
+}
+
 /** The level that gzip itself takes when nobody says another. */
 const LEVEL = 6;
 /** Files are read ahead of the packing, so many at once, as long as they are not large. */

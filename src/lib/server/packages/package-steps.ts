@@ -1,24 +1,14 @@
 import { systemOf } from '$lib/core/packages/fits';
 import type { SystemKind } from '$lib/core/packages/inventory';
 import type { WriteRules } from '$lib/core/packages/scope';
-import type { PackageSpec } from '$lib/core/packages/spec';
 import { sizeWords } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { one, run, type Db } from '../db';
 import { stepHandler, type StepHandler } from '../jobs/step';
+import type { KeptPackage } from './layout';
 import { captureById, packagesAt } from './queries';
 
-interface Kept {
-	manifest: string;
-	spec: PackageSpec;
-	size: number;
-	added: number;
-	unpacked: number;
-	files: number;
-	settings: number;
-}
-
-function writeVersion(db: Db, kept: Kept, at: number, by: string, job: number): void {
+function writeVersion(db: Db, kept: KeptPackage, at: number, by: string, job: number): void {
 	const last = one<{ n: number | null }>(db, 'SELECT max(position) AS n FROM packages')!.n ?? 0;
 	run(db, 'INSERT INTO packages VALUES (?, ?, ?, ?) ON CONFLICT DO NOTHING', [kept.spec.name, last + 1, at, by]);
 	run(db, 'DELETE FROM package_versions WHERE name = ? AND number = ? AND gone_at <= ?', [

@@ -17,9 +17,8 @@ import { gzipSync } from 'node:zlib';
 import { extract, pack } from 'tar-stream';
 import { afterEach, beforeEach, describe, expect, test } from 'vitest';
 import { isFile } from '$lib/core/packages/inventory';
-import { USUAL_WRITES } from '$lib/core/packages/scope';
 import { systemOf } from '$lib/core/packages/fits';
-import { contentsOf, leads, packagedPath, packageNameFor, type PackageSpec } from '$lib/core/packages/spec';
+import { bareSpec, contentsOf, leads, packagedPath, packageNameFor, type PackageSpec } from '$lib/core/packages/spec';
 import { BlobStore } from './blobs';
 import { folderSource, openedBy, registeredBy, takenChanges, targetsOf, readFrom, claimsOf } from './capture-files';
 import { compareInventories, keepChanges } from './compare';
@@ -39,20 +38,8 @@ const put = (path: string, content: string | Buffer, mode = 0o644) => {
 };
 const HEADING = { inventory: 1, of: 'test', at: 1_760_000_000_000 } as const;
 const SPEC: PackageSpec = {
-	name: 'logline',
-	version: '1.0.0',
-	note: 'an old forms app',
-	system: systemOf('Meridian Desktop 11', 'single'),
-	vouched: [],
-	targets: [],
-	writes: USUAL_WRITES,
-	teams: [],
-	refusal: '',
-	services: [],
-	ports: [],
-	agent: '',
-	capturedAt: HEADING.at,
-	warmUp: []
+	...bareSpec('logline', '1.0.0', systemOf('Meridian Desktop 11', 'single'), HEADING.at),
+	note: 'an old forms app'
 };
 
 /** A program is put into a folder that held something before. */

@@ -12,7 +12,7 @@ import { ProviderError } from '../providers';
 import { BlobStore } from './blobs';
 import { claimsOf, folderSource, readFrom, registeredBy, takenChanges, targetsOf, treeOf } from './capture-files';
 import { compareInventories, type Compared, type ComparedSummary } from './compare';
-import { buildPackage, type BuiltPackage } from './layout';
+import { buildPackage, type KeptPackage } from './layout';
 import { definitionOf } from './reading';
 import { blobsOf, exportToFile, importFile, PackageProblem, sweep } from './transfer';
 import { headingOf } from './walk';
@@ -68,16 +68,8 @@ export interface Packer {
 			choices: Choice[],
 			spec: Omit<PackageSpec, 'targets' | 'services' | 'ports'> & { targets: string[] },
 			base: string | null
-		): Promise<BuiltPackage & { spec: PackageSpec }>;
-		take(file: string): Promise<{
-			manifest: string;
-			spec: PackageSpec;
-			size: number;
-			added: number;
-			unpacked: number;
-			files: number;
-			settings: number;
-		}>;
+		): Promise<KeptPackage>;
+		take(file: string): Promise<KeptPackage>;
 		/** Writes a package as one file; answers with its path. */
 		write(manifest: string, name: string): Promise<string>;
 		/** Bytes of all that a package names. */

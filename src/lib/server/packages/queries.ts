@@ -6,19 +6,12 @@ import type { Choice } from '$lib/core/packages/tree';
 import { byVersion } from '$lib/core/images/versions';
 import { all, one, type Db } from '../db';
 import type { ComparedSummary } from './compare';
+import type { KeptPackage } from './layout';
 
-export interface PackageVersionRow {
+/** A package version that is kept; its spec has the systems that somebody vouched for since. */
+export interface PackageVersionRow extends KeptPackage {
 	name: string;
 	number: string;
-	manifest: string;
-	/** With the systems that somebody vouched for since. */
-	spec: PackageSpec;
-	/** Bytes packed; of those, bytes that no other version had; bytes unpacked. */
-	size: number;
-	added: number;
-	unpacked: number;
-	files: number;
-	settings: number;
 	at: number;
 	by: string;
 	jobId: number | null;

@@ -16,11 +16,11 @@ import { createGunzip } from 'node:zlib';
 import { pack } from 'tar-stream';
 import * as v from 'valibot';
 import { climbs, folderOf } from '$lib/core/packages/inventory';
-import { FILES_ROOT, isPackageName, type PackageSpec } from '$lib/core/packages/spec';
+import { FILES_ROOT, isPackageName } from '$lib/core/packages/spec';
 import { isVersion } from '$lib/core/images/versions';
 import { sizeWords } from '$lib/core/time/units';
 import { BlobStore, Meter } from './blobs';
-import { ROLE, TYPES, type Descriptor, type ImageConfig, type Manifest } from './layout';
+import { ROLE, TYPES, type Descriptor, type ImageConfig, type KeptPackage, type Manifest } from './layout';
 import { bytesOfEntry, definitionOf, eachEntry } from './reading';
 
 /** Something that is no package that can be trusted, in words. Nothing of it was kept. */
@@ -119,19 +119,7 @@ export async function exportPackage(store: BlobStore, manifest: string, out: Nod
  * unpacked in passing, to see that it is what the configuration says and that nothing in it leaves the package. Whatever is
  * wrong throws PackageProblem, and nothing is kept; only when all is well do the blobs go to the store.
  */
-export async function importPackage(
-	store: BlobStore,
-	from: Readable,
-	limits: Limits = LIMITS
-): Promise<{
-	manifest: string;
-	spec: PackageSpec;
-	size: number;
-	added: number;
-	unpacked: number;
-	files: number;
-	settings: number;
-}> {
+export async function importPackage(store: BlobStore, from: Readable, limits: Limits = LIMITS): Promise<KeptPackage> {
 	const making = join(store.folder, `import-${randomUUID()}`);
 	mkdirSync(making, { recursive: true });
 	try {

@@ -1,6 +1,6 @@
 <script lang="ts">
 	import { page } from '$app/state';
-	import { addressWith } from '$lib/ui/frame/address';
+	import StageNav from '$lib/ui/frame/StageNav.svelte';
 
 	/** The parts of the Build stage, in the order in which they are used. */
 	const parts = [
@@ -18,15 +18,4 @@
 		path === '/build/places' ? page.url.pathname.startsWith(path) : page.url.pathname.replace(/\/sheet$/, '') === path;
 </script>
 
-<nav aria-label="Build" class="border-hair mb-2.5 flex gap-5 border-b text-[13px]">
-	{#each parts as p (p.path)}
-		<a
-			href={addressWith(page.url, { line: page.url.searchParams.get('line') }, p.path)}
-			aria-current={here(p.path) ? 'page' : undefined}
-			class={[
-				'-mb-px border-b-2 pb-1.5',
-				here(p.path) ? 'border-sea text-ink font-semibold' : 'text-ink2 hover:text-sea border-transparent'
-			]}>{p.name}</a
-		>
-	{/each}
-</nav>
+<StageNav label="Build" {parts} {here} without={{ line: page.url.searchParams.get('line') }} />
