@@ -1,4 +1,6 @@
-import { writeFileSync } from 'node:fs';
+import { spawnSync } from 'node:child_process';
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { expect, test, type Page } from '@playwright/test';
 import { accessible, api, commitAndFollow, signIn, visit } from './hands';
 
@@ -141,5 +143,54 @@ test.describe('an app, from its installer to a package', () => {
 		expect(await commitAndFollow(page)).toBe('done');
 		await visit(page, '/publish/packages');
 		await expect(page.getByRole('link', { name: 'logline', exact: true })).toBeVisible();
+	});
+
+	test('inventories of a computer elsewhere are brought along, and with its folder become a package', async ({
+		page
+	}) => {
+		const dir = test.info().outputPath('elsewhere');
+		mkdirSync(join(dir, 'root/opt'), { recursive: true });
+		const cli = (...args: string[]) => {
+			const result = spawnSync(process.execPath, [join(process.cwd(), 'build/node/cli.js'), ...args], {
+				cwd: dir,
+				encoding: 'utf8',
+				env: { ...process.env, NO_COLOR: undefined, FORCE_COLOR: undefined }
+			});
+			expect(result.status, result.stderr).toBe(0);
+		};
+		const system = ['--system', 'Meridian Server 24', '--users', 'multi'];
+		cli('inventory', 'root', ...system, '-o', 'before.jsonl');
+		mkdirSync(join(dir, 'root/opt/tide/bin'), { recursive: true });
+		mkdirSync(join(dir, 'root/usr/share/applications'), { recursive: true });
+		writeFileSync(join(dir, 'root/opt/tide/bin/tide'), 'tells the tide\n', { mode: 0o755 });
+		writeFileSync(
+			join(dir, 'root/usr/share/applications/tide.desktop'),
+			'[Desktop Entry]\nName=Tide tables\nExec=/opt/tide/bin/tide\nIcon=tide\n'
+		);
+		cli('inventory', 'root', ...system, '-o', 'after.jsonl');
+		expect(spawnSync('tar', ['-cf', 'folder.tar', '-C', 'root', '.'], { cwd: dir }).status).toBe(0);
+		writeFileSync(join(dir, 'bad.jsonl'), `${readFileSync(join(dir, 'before.jsonl'), 'utf8')}{"file":"../up"}\n`);
+
+		await visit(page, '/publish/packages');
+		await page.getByRole('button', { name: 'Compare them' }).click();
+		await expect(page.getByText('It takes an inventory before and one after.').first()).toBeVisible();
+		await page.getByLabel('Name of the app').fill('Tide tables');
+		await page.getByLabel(/^Inventory before/).setInputFiles(join(dir, 'bad.jsonl'));
+		await page.getByLabel(/^Inventory after/).setInputFiles(join(dir, 'after.jsonl'));
+		await page.getByRole('button', { name: 'Compare them' }).click();
+		await expect(page.getByText(/Line \d+, column 1: the path \.\.\/up climbs/)).toBeVisible();
+		await expect(page.getByLabel('Name of the app')).toHaveValue('Tide tables');
+		await page.getByLabel(/^Inventory before/).setInputFiles(join(dir, 'before.jsonl'));
+		await page.getByLabel(/^The folder itself/).setInputFiles(join(dir, 'folder.tar'));
+		await page.getByRole('button', { name: 'Compare them' }).click();
+		await expect(page.getByRole('tree', { name: 'Changes' })).toBeVisible();
+		await expect(page.getByRole('checkbox', { name: /^Tide tables/ })).toBeChecked();
+		await page.getByLabel('Package', { exact: true }).fill('tide');
+		await page.getByRole('button', { name: 'Plan the package' }).click();
+		await expect(plan(page)).toContainText('Make the package tide 1.0.0');
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/publish/packages');
+		await expect(page.getByRole('row', { name: /^tide 1\.0\.0/ })).toContainText('Tide tables');
+		await accessible(page);
 	});
 });

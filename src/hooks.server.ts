@@ -7,7 +7,7 @@ import { runtime } from '$lib/server/runtime';
 const COOKIES = { console: 'sextant', portal: 'sextant-my' } as const;
 
 /** Routes whose bodies are streamed to a file, each with a cap of its own. */
-const UPLOADS: ReadonlySet<string> = new Set(['/api/v1/packages']);
+const UPLOADS: ReadonlySet<string> = new Set(['/api/v1/packages', '/api/v1/captures/[id]/files/[part]']);
 /** The most that any other body may hold, bytes. */
 const BODY = 1 << 19;
 

@@ -2,6 +2,7 @@ import { toJsonSchema } from '@valibot/to-json-schema';
 import type * as v from 'valibot';
 import { PLAN_KINDS } from '../plans/catalogue';
 import { JOINING_STEPS, joiningSchemas } from '../network/joinings';
+import { broughtBody, PARTS } from '../packages/brought';
 import { choicesBody } from '../packages/choices';
 import { KINDS } from './kinds';
 import { clockBody, commitBody, faultBody } from './schemas';
@@ -382,7 +383,12 @@ export function openApi(): Record<string, unknown> {
 				}
 			},
 			'/captures': {
-				get: { summary: 'Captures, newest first', responses: { 200: json({ type: 'object' }, 'Captures') } }
+				get: { summary: 'Captures, newest first', responses: { 200: json({ type: 'object' }, 'Captures') } },
+				post: {
+					summary: 'Begin a capture whose inventories are brought along',
+					requestBody: { required: true, content: { 'application/json': { schema: schemaOf(broughtBody) } } },
+					responses: { 201: json({ type: 'object' }, 'The capture'), 422: problem }
+				}
 			},
 			'/captures/{id}': {
 				get: {
@@ -401,6 +407,24 @@ export function openApi(): Record<string, unknown> {
 						query('q', 'A text that the path holds')
 					],
 					responses: { 200: json({ type: 'object' }, 'Branches'), 404: problem }
+				}
+			},
+			'/captures/{id}/files/{part}': {
+				post: {
+					summary: 'Bring an inventory, or the folder as a tar',
+					parameters: [path('id', 'Number', 'integer'), { ...path('part', 'Which'), schema: { enum: PARTS } }],
+					requestBody: {
+						required: true,
+						content: { 'application/octet-stream': { schema: { type: 'string', format: 'binary' } } }
+					},
+					responses: { 201: json({ type: 'object' }, 'How many entries it holds'), 404: problem, 422: problem }
+				}
+			},
+			'/captures/{id}/compare': {
+				post: {
+					summary: 'Compare the inventories that were brought',
+					parameters: [path('id', 'Number', 'integer')],
+					responses: { 200: json({ type: 'object' }, 'The capture'), 404: problem, 422: problem }
 				}
 			},
 			'/captures/{id}/choices': {

@@ -1,10 +1,13 @@
+import { createHash } from 'node:crypto';
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { pack } from 'tar-stream';
 import { beforeEach, describe, expect, test } from 'vitest';
 import { MINUTE } from '$lib/core/time/units';
 import { all } from '../db';
 import { Harness, testEstate } from '../testing/harness';
 import type { Estate } from '$lib/core/estate/schema';
+import { beginBrought, compareBrought, takePart } from './brought';
 import { captureById, clashesNow, packageAt, packagesAt } from './queries';
 
 const START = {
@@ -249,5 +252,71 @@ describe('a package', () => {
 			(await h.draft('package.vouch', { ...vouch, system: 'Meridian Server 24', users: 'multi', why: 'x' })).blocks[0]!
 				.words
 		).toBe('it was captured on that system');
+	});
+});
+
+describe('inventories that somebody brings', () => {
+	const body = (bytes: Uint8Array) => new Blob([bytes as Uint8Array<ArrayBuffer>]).stream();
+	const text = (s: string) => new TextEncoder().encode(s);
+	const heading = (more = '') => `{"inventory":1,"of":"old-pc","at":1760000000000${more}}`;
+	const system = ',"system":{"name":"Meridian Server","version":"24","users":"multi"}';
+	const content = 'run it\n';
+	const sha = createHash('sha256').update(content).digest('hex');
+	const entries = [
+		{ file: 'opt', kind: 'folder', size: 0, mode: '0755', mtime: 1 },
+		{ file: 'opt/tide', kind: 'folder', size: 0, mode: '0755', mtime: 1 },
+		{ file: 'opt/tide/bin', kind: 'folder', size: 0, mode: '0755', mtime: 1 },
+		{ file: 'opt/tide/bin/tide', kind: 'file', size: content.length, mode: '0755', mtime: 1, sha256: sha }
+	].map((e) => JSON.stringify(e));
+	const after = text([heading(system), ...entries].join('\n'));
+	const ctx = () => ({ ...h.ctx, dataDir: h.dataDir });
+	async function tar(files: [string, string][]): Promise<Uint8Array> {
+		const out = pack();
+		for (const [name, bytes] of files) out.entry({ name }, bytes);
+		out.finalize();
+		const parts: Uint8Array[] = [];
+		for await (const part of out) parts.push(part as Uint8Array);
+		return Buffer.concat(parts);
+	}
+
+	test('are compared, and with the folder become a package', async () => {
+		const id = beginBrought(h.ctx, 'Runa Solheim', 'Tide');
+		expect(captureById(h.db, id)).toMatchObject({ state: 'taking', jobId: null, by: 'Runa Solheim' });
+		await expect(compareBrought(h.ctx, id)).rejects.toThrow(/two inventories is missing/);
+		expect(await takePart(ctx(), id, 'before', body(text(heading(system))))).toEqual({ part: 'before', entries: 0 });
+		expect(await takePart(ctx(), id, 'after', body(after))).toEqual({ part: 'after', entries: 4 });
+		expect(await compareBrought(h.ctx, id)).toMatchObject({ state: 'sorted', notes: [], system: { version: '24' } });
+		const without = await h.draft('package.make', { capture: id, name: 'tide' });
+		expect(without.blocks[0]!.words).toBe(
+			'1 file that is taken has no content here: leave it out, or bring the folder'
+		);
+		expect(await takePart(ctx(), id, 'folder', body(await tar([['opt/tide/bin/tide', content]])))).toEqual({
+			part: 'folder',
+			entries: 1
+		});
+		const plan = await h.draft('package.make', { capture: id, name: 'tide' });
+		expect(plan.blocks).toEqual([]);
+		expect((await h.finish(await h.commit(plan.id))).state).toBe('done');
+		expect(packageAt(h.db, 'tide', h.lab.now)!.versions[0]).toMatchObject({
+			files: 1,
+			spec: { system: { version: '24' } }
+		});
+		await expect(takePart(ctx(), id, 'before', body(after))).rejects.toThrow(/Nothing can be brought/);
+	});
+	test('that are wrong are refused with their line, folders that climb with their path, and nothing is kept', async () => {
+		const id = beginBrought(h.ctx, 'Runa Solheim', 'Tide');
+		const refused = (part: string, bytes: Uint8Array, words: RegExp) =>
+			expect(takePart(ctx(), id, part, body(bytes))).rejects.toThrow(words);
+		await refused('before', text('nonsense'), /Line 1, column 1: this is not JSON/);
+		await refused('after', text([heading(), entries[1], entries[0]].join('\n')), /Line 3.*opt stands behind opt\/tide/);
+		await refused('folder', await tar([['../../etc/passwd', 'x']]), /climbs out of the folder/);
+		await refused('folder', text('no tar at all, but long enough to be looked at'), /no tar that can be read/);
+		await refused('moon', after, /part moon/);
+		await expect(takePart(ctx(), id, 'before', null)).rejects.toThrow(/Send the file/);
+		expect(existsSync(join(h.dataDir, 'captures', String(id)))).toBe(false);
+		expect(readdirSync(join(h.dataDir, 'uploads'))).toEqual([]);
+		await takePart(ctx(), id, 'before', body(text(heading())));
+		await takePart(ctx(), id, 'after', body(text([heading(), ...entries].join('\n'))));
+		expect((await compareBrought(h.ctx, id)).notes[0]).toMatch(/does not say which system it is of/);
 	});
 });

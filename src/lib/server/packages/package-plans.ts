@@ -112,6 +112,15 @@ const makePlan = planKind({
 				...(taken.has(wanted)
 					? [{ words: `there is a version ${wanted} of ${input.name} already`, side: 'against' as const }]
 					: []),
+				...(result.missing
+					? [
+							{
+								words: `${countWords(result.missing, 'file')} that ${result.missing === 1 ? 'is' : 'are'} taken ${result.missing === 1 ? 'has' : 'have'} no content here: leave ${result.missing === 1 ? 'it' : 'them'} out, or bring the folder`,
+								side: 'against' as const,
+								source: 'capture'
+							}
+						]
+					: []),
 				...(result.root.taken === 0
 					? [{ words: 'nothing is taken: there is nothing to make a package of', side: 'against' as const }]
 					: [])

@@ -1,8 +1,14 @@
 import { createWriteStream, existsSync, mkdirSync, rmSync } from 'node:fs';
-import { mkdir, writeFile } from 'node:fs/promises';
+import { mkdir, rename, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { findClashes, type ClashPair } from '$lib/core/packages/clashes';
-import { isFile, type FileEntry, type InventoryHeading, type SettingEntry } from '$lib/core/packages/inventory';
+import {
+	InventoryProblem,
+	isFile,
+	type FileEntry,
+	type InventoryHeading,
+	type SettingEntry
+} from '$lib/core/packages/inventory';
 import type { TargetGroup } from '$lib/core/packages/launch';
 import type { Sort, Sorted } from '$lib/core/packages/sorting';
 import type { Change } from '$lib/core/packages/difference';
@@ -14,8 +20,8 @@ import { claimsOf, folderSource, readFrom, registeredBy, takenChanges, targetsOf
 import { compareInventories, type Compared, type ComparedSummary } from './compare';
 import { buildPackage, type KeptPackage } from './layout';
 import { definitionOf } from './reading';
-import { blobsOf, exportToFile, importFile, PackageProblem, sweep } from './transfer';
-import { headingOf } from './walk';
+import { blobsOf, exportToFile, importFile, PackageProblem, sweep, unpackFolder } from './transfer';
+import { headingOf, readInventory } from './walk';
 
 /** A branch of a capture's tree, with what a page shows of the change that it stands for. */
 export interface ShownBranch extends Branch {
@@ -33,6 +39,8 @@ export interface CaptureResult {
 	undecided: number;
 	targets: TargetGroup[];
 	left: { path: string; why: string }[];
+	/** Files that are taken but whose content is not here. */
+	missing: number;
 	settings: number;
 	services: string[];
 	ports: string[];
@@ -50,6 +58,11 @@ export interface Packer {
 	captures: {
 		/** Keeps an inventory, whole. */
 		keep(capture: number, name: InventoryName, text: string): Promise<InventoryHeading>;
+		/** Takes an inventory in from a file, after reading it whole; answers with its entries. */
+		takeInventory(capture: number, name: InventoryName, path: string): Promise<number>;
+		/** Takes in the folder that was captured, from a tar; answers with its files. */
+		takeFolder(capture: number, path: string): Promise<number>;
+		heading(capture: number, name: InventoryName): Promise<InventoryHeading>;
 		/** Keeps the content of a file that was captured. */
 		keepFile(capture: number, path: string, content: Uint8Array): Promise<void>;
 		/** Compares the inventories that were kept. */
@@ -153,6 +166,31 @@ export function makePacker(dataDir: string): Packer {
 				loaded.delete(capture);
 				return headingOf(pathOf(capture, name));
 			},
+			takeInventory: async (capture, name, path) => {
+				let entries = 0;
+				try {
+					await readInventory(path, (line, reader) => {
+						if (reader.read(line)) entries++;
+					});
+				} catch (e) {
+					if (e instanceof InventoryProblem)
+						throw new ProviderError(`line ${e.line}, column ${e.column}: ${e.message}`, false);
+					throw e;
+				}
+				await mkdir(folderOf(capture), { recursive: true });
+				await rename(path, pathOf(capture, name));
+				loaded.delete(capture);
+				return entries;
+			},
+			takeFolder: async (capture, path) => {
+				try {
+					return await unpackFolder(path, root(capture));
+				} catch (e) {
+					if (e instanceof PackageProblem) throw new ProviderError(e.message, false);
+					throw e;
+				}
+			},
+			heading: async (capture, name) => headingOf(pathOf(capture, name)),
 			keepFile: async (capture, path, content) => {
 				const to = join(root(capture), path);
 				await mkdir(dirname(to), { recursive: true });
@@ -184,6 +222,7 @@ export function makePacker(dataDir: string): Packer {
 					undecided: l.compared.sorted.filter((s, i) => s.sort === 'doubtful' && l.tree.decided[i] === 0).length,
 					targets: targetsOf(contents, readOr(capture), thereBefore(l.compared)),
 					left: contents.left,
+					missing: contents.files.filter((f) => f.kind === 'file' && !existsSync(join(root(capture), f.file))).length,
 					settings: contents.settings.length,
 					...registeredBy(contents.settings)
 				};

@@ -9,6 +9,7 @@ import {
 	rmSync
 } from 'node:fs';
 import { randomUUID } from 'node:crypto';
+import { open } from 'node:fs/promises';
 import { join } from 'node:path';
 import { Readable, Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
@@ -299,6 +300,46 @@ function linkLeaves(name: string, target: string): boolean {
 		else parts.pop();
 	}
 	return false;
+}
+
+/**
+ * Unpacks a tar (packed with gzip or not) of a folder that was captured; answers with how many files it held. Links are known
+ * by the inventory and are not made; a path that climbs out is refused, and then nothing is kept.
+ */
+export async function unpackFolder(path: string, to: string, limits: Limits = LIMITS): Promise<number> {
+	const making = `${to}-${randomUUID()}`;
+	const file = await open(path);
+	const { buffer } = await file.read(Buffer.alloc(2), 0, 2, 0);
+	await file.close();
+	const from = createReadStream(path, { highWaterMark: 1 << 20 });
+	let files = 0;
+	let bytes = 0;
+	try {
+		await eachEntry(
+			buffer[0] === 0x1f && buffer[1] === 0x8b ? [from, createGunzip()] : [from],
+			async ({ head, body }) => {
+				const name = head.name.replace(/^\.\//, '').replace(/\/$/, '');
+				if (name === '' || name === '.') return;
+				if (climbs(name)) throw new PackageProblem(`the path ${head.name} climbs out of the folder`);
+				bytes += head.size ?? 0;
+				if (bytes > limits.bytes) throw new PackageProblem(`it unpacks to more than ${sizeWords(limits.bytes)}`);
+				if (++files > limits.entries) throw new PackageProblem(`it holds more than ${limits.entries} entries`);
+				if (head.type !== 'file') return void files--;
+				const full = join(making, name);
+				mkdirSync(join(full, '..'), { recursive: true });
+				await pipeline(Readable.from(body), createWriteStream(full));
+			}
+		);
+		rmSync(to, { recursive: true, force: true });
+		if (existsSync(making)) renameSync(making, to);
+		return files;
+	} catch (e) {
+		throw e instanceof PackageProblem
+			? e
+			: new PackageProblem(`it is no tar that can be read: ${(e as Error).message}`);
+	} finally {
+		rmSync(making, { recursive: true, force: true });
+	}
 }
 
 /** Removes what no manifest of `kept` names. Returns bytes freed. */

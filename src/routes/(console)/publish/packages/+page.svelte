@@ -9,6 +9,7 @@
 	import { addressWith } from '$lib/ui/frame/address';
 	import { draftFrom } from '$lib/ui/plan/draft';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
+	import BringForm from './BringForm.svelte';
 	import PublishNav from '$lib/ui/publish/PublishNav.svelte';
 
 	let { data } = $props();
@@ -249,7 +250,9 @@
 									href={addressWith(page.url, { card: null }, `/publish/packages/${c.id}`)}>{c.name}</a
 								>{:else}{c.name}{/if}</td
 						>
-						<td class="text-ink2">{c.line} {c.number}</td>
+						<td class="text-ink2"
+							>{c.line ? `${c.line} ${c.number}` : c.system ? systemWords(c.system) : 'inventories brought'}</td
+						>
 						<td class="text-ink2">{c.by}, {durationWords(data.look.known - c.since)} ago</td>
 						<td class="num">{c.summary ? numberWords(c.summary.sorts.app.changes) : ''}</td>
 						<td class="num">{c.summary ? numberWords(c.summary.sorts.noise.changes) : ''}</td>
@@ -317,9 +320,13 @@
 				{#if errors.form}<p class="text-buoy text-[13px]" role="alert">{errors.form}</p>{/if}
 			</div>
 		</form>
-		<p class="text-ink3 mt-3 text-[12.5px]">
-			Elsewhere: <code>npm run sextant -- inventory</code> before and after, <code>capture</code> makes the package, and it
-			is taken in above.
-		</p>
+	{/if}
+	{#if data.look.live && data.mayDraft.includes('package.make')}
+		<h2 class="head mt-5">
+			Bring inventories of your own <small
+				><code>npm run sextant -- inventory</code> before and after you run your installer</small
+			>
+		</h2>
+		<BringForm />
 	{/if}
 </div>

@@ -1,7 +1,17 @@
 import { json } from '@sveltejs/kit';
 import { answer } from '$lib/server/api/problems';
-import { capturesAt } from '$lib/server/packages/queries';
+import { beginBrought, broughtBody } from '$lib/server/packages/brought';
+import { captureById, capturesAt } from '$lib/server/packages/queries';
+import { parseInput } from '$lib/server/plans';
 import { runtime } from '$lib/server/runtime';
 
-/** Captures, newest first. One is begun by the plan `package.capture`. */
+/** Captures, newest first. One on a machine of its own is begun by the plan `package.capture`. */
 export const GET = () => answer(() => json({ rows: capturesAt(runtime().db, runtime().clock.now()) }));
+
+/** Begins a capture whose inventories are brought along. */
+export const POST = ({ request, locals }) =>
+	answer(async () => {
+		const { name } = parseInput(broughtBody, await request.json().catch(() => null));
+		const id = beginBrought(runtime(), locals.caller!.name, name);
+		return json(captureById(runtime().db, id), { status: 201, headers: { location: `/api/v1/captures/${id}` } });
+	});

@@ -100,8 +100,9 @@
 	<h1 class="head text-[15px]">
 		Capture of {c.name}
 		<small
-			>{c.line}
-			{c.number}{c.system ? `, ${systemWords(c.system)}` : ''}{c.summary
+			>{c.line ? `${c.line} ${c.number}, ` : ''}{c.system
+				? systemWords(c.system)
+				: 'of no system that it says'}{c.summary
 				? `; ${numberWords(c.summary.entries.after)} entries compared with ${numberWords(c.summary.entries.before)}`
 				: ''}</small
 		>
@@ -191,6 +192,9 @@
 			</div>
 			<div class="text-[13px]">
 				<h2 class="head">It can start</h2>
+				{#if result.missing}<p class="text-sand text-[12.5px]">
+						{numberWords(result.missing)} files that are taken have no content here: leave them out, or bring the folder.
+					</p>{/if}
 				<ul class="mt-1">
 					{#each result.targets as t (t.best.id)}
 						<li class="border-hair2 border-b py-1.5">
