@@ -16,11 +16,8 @@ interface CaptureInput {
 const AT_ONCE = 8;
 
 const captureOf = (db: Db, job: number) =>
-	one<{ id: number; machine: string | null }>(db, 'SELECT id, outcome AS machine FROM captures WHERE job_id = ?', [
-		job
-	])!;
+	one<{ id: number; machine: string | null }>(db, 'SELECT id, machine FROM captures WHERE job_id = ?', [job])!;
 
-/** While a capture is being taken, its outcome is the machine that it is taken on. */
 const machineOf = (db: Db, job: number): { id: number; machine: string } => {
 	const { id, machine } = captureOf(db, job);
 	if (machine === null) throw new ProviderError('its machine is gone: capture it anew', false);
@@ -37,7 +34,7 @@ export const captureStepHandlers: Record<string, StepHandler> = {
 				write: (db) =>
 					run(
 						db,
-						`INSERT INTO captures(name, line_id, number, installer, job_id, by, since, until, state, outcome) VALUES (?, ?, ?, ?, ?, ?, ?, ?, 'taking', ?)`,
+						`INSERT INTO captures(name, line_id, number, installer, job_id, by, since, until, state, machine) VALUES (?, ?, ?, ?, ?, ?, ?, ?, 'taking', ?)`,
 						[input.name, input.line, input.number, input.installer, job.id, job.by, now, FOREVER, machine]
 					)
 			};
@@ -127,24 +124,19 @@ export const captureStepHandlers: Record<string, StepHandler> = {
 			const { id, machine } = machineOf(ctx.db, job.id);
 			await ctx.providers.installer.dispose(machine, key('dispose'));
 			log('the machine is gone');
-			return { write: (db) => run(db, 'UPDATE captures SET outcome = NULL WHERE id = ?', [id]) };
+			return { write: (db) => run(db, 'UPDATE captures SET machine = NULL WHERE id = ?', [id]) };
 		}
 	}),
 
 	'capture.discard': stepHandler<{ capture: number }>({
 		async run({ ctx, input, key }) {
-			const row = one<{ machine: string | null; state: string }>(
-				ctx.db,
-				'SELECT outcome AS machine, state FROM captures WHERE id = ?',
-				[input.capture]
-			);
-			if (row?.state === 'taking' && row.machine)
-				await ctx.providers.installer.dispose(row.machine, key('dispose')).catch(() => {});
+			const row = one<{ machine: string | null }>(ctx.db, 'SELECT machine FROM captures WHERE id = ?', [input.capture]);
+			if (row?.machine) await ctx.providers.installer.dispose(row.machine, key('dispose')).catch(() => {});
 			await ctx.packer.captures.discard(input.capture);
 			const now = ctx.clock.now();
 			return {
 				write: (db) =>
-					run(db, `UPDATE captures SET state = 'thrown away', until = ?, outcome = NULL WHERE id = ?`, [
+					run(db, `UPDATE captures SET state = 'thrown away', until = ?, machine = NULL WHERE id = ?`, [
 						now,
 						input.capture
 					])

@@ -2,7 +2,9 @@
 -- Inventories and contents lie in files of the data folder.
 CREATE TABLE captures(
 	id INTEGER PRIMARY KEY, name TEXT NOT NULL, line_id TEXT, number TEXT, installer TEXT, job_id INTEGER, by TEXT NOT NULL, since INTEGER NOT NULL, until INTEGER NOT NULL,
-	state TEXT NOT NULL, system TEXT, summary TEXT, notes TEXT NOT NULL DEFAULT '[]', choices TEXT NOT NULL DEFAULT '[]', outcome TEXT
+	state TEXT NOT NULL, system TEXT, summary TEXT, notes TEXT NOT NULL DEFAULT '[]', choices TEXT NOT NULL DEFAULT '[]', outcome TEXT,
+	-- The machine that it is taken on, as long as that is there.
+	machine TEXT
 ) STRICT;
 CREATE TABLE packages(name TEXT PRIMARY KEY, position INTEGER NOT NULL, made_at INTEGER NOT NULL, made_by TEXT NOT NULL) STRICT;
 CREATE TABLE package_versions(

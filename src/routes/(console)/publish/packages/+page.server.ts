@@ -1,4 +1,5 @@
 import { asKnown, lookOf } from '$lib/server/moment';
+import { unusedTerms } from '$lib/core/scope/scope';
 import { linesAt } from '$lib/server/images/queries';
 import { capturesAt, clashesNow, packagesAt } from '$lib/server/packages/queries';
 import { runtime } from '$lib/server/runtime';
@@ -9,6 +10,8 @@ export const load = async ({ url, depends }) => {
 	const look = lookOf(url, clock);
 	const at = asKnown(look);
 	return {
+		// Packages are of no site, pool or team: no term of the scope says anything of them.
+		left: unusedTerms(look.scope.terms),
 		packages: packagesAt(db, at),
 		clashes: clashesNow(db),
 		captures: capturesAt(db, at),

@@ -10,6 +10,7 @@
 	import { draftFrom } from '$lib/ui/plan/draft';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 	import BringForm from './BringForm.svelte';
+	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
 	import PublishNav from '$lib/ui/publish/PublishNav.svelte';
 
 	let { data } = $props();
@@ -111,6 +112,8 @@
 <h1 class="sr-only">Packages</h1>
 <div class="px-[18px] py-3">
 	<PublishNav />
+	{#if data.look.future}<p class="text-ink2 mb-2 text-[13px]">Packages have no forecast: this is the present.</p>{/if}
+	<LeftOut left={data.left} of="packages and captures" />
 	<div class="flex items-baseline gap-3">
 		<h2 class="head">Packages <small>apps made portable; where two clash, the one that stands first wins</small></h2>
 		{#if may('package.import')}
@@ -183,7 +186,9 @@
 	{#if data.packages.length > 1}
 		<h2 class="head mt-5">
 			Clashes <small
-				>packages against packages: the same path, setting, file type, service or port with other content</small
+				>packages against packages: the same path, setting, file type, service or port with other content{data.look.live
+					? ''
+					: '; as they are now'}</small
 			>
 		</h2>
 		{#if data.clashes.length}
