@@ -141,6 +141,24 @@ describe('sorting', () => {
 		);
 		expect(sortChanges(inside).sorted.map((s) => s.sort)).toEqual(['doubtful', 'doubtful']);
 	});
+	test('a person’s folders are nobody’s app; what an app keeps in them is its own', () => {
+		const first = difference(
+			[],
+			[
+				folder('C:/Users/anna'),
+				folder('C:/Users/anna/Documents'),
+				file('C:/Users/anna/Documents/hello.txt'),
+				folder('C:/Users/anna/AppData'),
+				folder('C:/Users/anna/AppData/Local'),
+				folder('C:/Users/anna/AppData/Local/Logline'),
+				file('C:/Users/anna/AppData/Local/Logline/forms.dat')
+			]
+		);
+		const { sorted } = sortChanges(first);
+		const by = Object.fromEntries(first.map((c, i) => [treePath(c), sorted[i]!.sort]));
+		expect(by['C:/Users/anna/Documents/hello.txt']).toBe('doubtful');
+		expect(by['C:/Users/anna/AppData/Local/Logline/forms.dat']).toBe('app');
+	});
 	test('totals add up to the whole', () => {
 		const { sorted } = sortChanges(changes);
 		const t = totalsOf(changes, sorted);

@@ -65,6 +65,8 @@ const PROGRAM_ROOTS = [
 	/^(usr\/)?lib\/[a-z0-9_]+-linux-gnu$/,
 	/(^|\/)node_modules$/
 ];
+const PERSONS = /^([a-z]:\/users|home|root)\//;
+const PERSONS_PROGRAM_ROOTS = /\/(appdata(\/(local|locallow|roaming))?|application data|\.config|\.local\/share)$/;
 const SETTING_ROOTS = [/^(machine|person)\/software$/, /^(machine|person)\/software\/[^/]+$/, /^(etc|defaults)$/];
 const SYSTEM_FOLDERS = [
 	/^[a-z]:\/(system|windows|meridian)(\/|$)/,
@@ -164,6 +166,11 @@ function topFolder(path: string, added: ReadonlySet<string>): string | null {
 			.slice(0, i - 1)
 			.join('/')
 			.toLowerCase();
+		// A person's own folders come with the first sign-in; an app has its places below some of them.
+		if (PERSONS.test(`${at.toLowerCase()}/`)) {
+			if (PERSONS_PROGRAM_ROOTS.test(parent)) return at;
+			continue;
+		}
 		const ours = PROGRAM_ROOTS.some((r) => r.test(parent)) || !SYSTEM_FOLDERS.some((r) => r.test(parent));
 		return ours ? at : null;
 	}

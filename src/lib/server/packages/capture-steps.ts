@@ -3,7 +3,7 @@ import { FOREVER, sizeWords } from '$lib/core/time/units';
 import { one, run, type Db } from '../db';
 import { stepHandler, type StepHandler } from '../jobs/step';
 import { ProviderError } from '../providers';
-import type { InventoryName } from './packer';
+import type { WhichInventory } from './packer';
 
 interface CaptureInput {
 	name: string;
@@ -41,7 +41,7 @@ export const captureStepHandlers: Record<string, StepHandler> = {
 		}
 	}),
 
-	'capture.look': stepHandler<CaptureInput & { as: InventoryName }>({
+	'capture.look': stepHandler<CaptureInput & { as: WhichInventory }>({
 		async run({ ctx, input, job, key, log }) {
 			const { id, machine } = machineOf(ctx.db, job.id);
 			const text = await ctx.providers.installer.look(machine, key(`look ${input.as}`));

@@ -48,7 +48,7 @@ export interface CaptureResult {
 
 /** Inventories that belong to a capture, by what they are called. */
 export const INVENTORIES = ['idle-1', 'idle-2', 'before', 'after'] as const;
-export type InventoryName = (typeof INVENTORIES)[number];
+export type WhichInventory = (typeof INVENTORIES)[number];
 
 /**
  * Does the work on captures and packages that takes long: it lives in a thread of its own. Everything lies in files of the data
@@ -57,12 +57,12 @@ export type InventoryName = (typeof INVENTORIES)[number];
 export interface Packer {
 	captures: {
 		/** Keeps an inventory, whole. */
-		keep(capture: number, name: InventoryName, text: string): Promise<InventoryHeading>;
+		keep(capture: number, name: WhichInventory, text: string): Promise<InventoryHeading>;
 		/** Takes an inventory in from a file, after reading it whole; answers with its entries. */
-		takeInventory(capture: number, name: InventoryName, path: string): Promise<number>;
+		takeInventory(capture: number, name: WhichInventory, path: string): Promise<number>;
 		/** Takes in the folder that was captured, from a tar; answers with its files. */
 		takeFolder(capture: number, path: string): Promise<number>;
-		heading(capture: number, name: InventoryName): Promise<InventoryHeading>;
+		heading(capture: number, name: WhichInventory): Promise<InventoryHeading>;
 		/** Keeps the content of a file that was captured. */
 		keepFile(capture: number, path: string, content: Uint8Array): Promise<void>;
 		/** Compares the inventories that were kept. */
@@ -110,12 +110,12 @@ export function makePacker(dataDir: string): Packer {
 	const store = new BlobStore(join(dataDir, 'packages'));
 	const loaded = new Map<number, Loaded>();
 	const folderOf = (capture: number) => join(dataDir, 'captures', String(capture));
-	const pathOf = (capture: number, name: InventoryName) => join(folderOf(capture), `${name}.jsonl`);
+	const pathOf = (capture: number, name: WhichInventory) => join(folderOf(capture), `${name}.jsonl`);
 
 	async function load(capture: number): Promise<Loaded> {
 		const known = loaded.get(capture);
 		if (known) return known;
-		const has = (name: InventoryName) => existsSync(pathOf(capture, name));
+		const has = (name: WhichInventory) => existsSync(pathOf(capture, name));
 		if (!has('before') || !has('after')) throw new ProviderError('one of its two inventories is missing', false);
 		const compared = await compareInventories(
 			pathOf(capture, 'before'),

@@ -193,7 +193,7 @@ function bustle(estate: Estate, look: Look): InventoryEntry[] {
 	});
 	const entries: InventoryEntry[] = [];
 	for (const name of ['system', 'programs', 'security', 'updates'])
-		entries.push(file(`C:/Meridian/Event Logs/${name}.evtx`, look.look));
+		entries.push(file(`C:/Meridian/Event Logs/${name}.events`, look.look));
 	for (let i = 0; i < 6; i++) {
 		const turn = Math.floor(uniform(seed, hashText(look.name), look.look, i) * 1e6);
 		entries.push(file(`C:/Temp/~tmp${turn}.tmp`, turn));
@@ -206,7 +206,7 @@ function bustle(estate: Estate, look: Look): InventoryEntry[] {
 		{ setting: 'Machine/System/Network adapters/0/Lease', name: 'until', type: 'number', value: String(at + DAY) }
 	);
 	if (look.installed.length) {
-		entries.push(file(`C:/Meridian/Preload/${look.installed.at(-1)!.toUpperCase()}.pf`, look.look));
+		entries.push(file(`C:/Meridian/Preload/${look.installed.at(-1)!.toUpperCase()}.start`, look.look));
 		entries.push(file(`C:/Temp/setup-${look.installed.length}.log`, look.look));
 	}
 	if (look.pending)
