@@ -81,7 +81,12 @@
 		if (!file) return;
 		uploadProblem = '';
 		uploading = `${file.name} is being taken up and checked …`;
-		const response = await fetch('/api/v1/packages', { method: 'POST', body: file });
+		const response = await fetch('/api/v1/packages', {
+			method: 'POST',
+			// Without a type the server would take it that there is no body.
+			headers: { 'content-type': 'application/octet-stream' },
+			body: file
+		});
 		const answer = (await response.json()) as { manifest?: string; detail?: string };
 		uploading = '';
 		input.value = '';

@@ -37,7 +37,12 @@
 			const file = files[p.id];
 			if (!file || given[p.id] === file) continue;
 			busy = `${file.name} is being read …`;
-			const response = await fetch(`/api/v1/captures/${capture}/files/${p.id}`, { method: 'POST', body: file });
+			const response = await fetch(`/api/v1/captures/${capture}/files/${p.id}`, {
+				method: 'POST',
+				// Without a type the server would take it that there is no body.
+				headers: { 'content-type': 'application/octet-stream' },
+				body: file
+			});
 			if (!response.ok) {
 				const refusal = (await response.json()) as { detail: string };
 				errors = { [p.id]: refusal.detail };
