@@ -54,7 +54,10 @@ export async function takePart(
 ): Promise<{ part: string; entries: number }> {
 	openOrThrow(ctx, id);
 	if (!isPart(part)) throw new NotFound(`part ${part} of a capture`);
-	if (!body) throw new InputProblem([{ field: part, words: 'Send the file as the body, with a content type such as application/octet-stream.' }]);
+	if (!body)
+		throw new InputProblem([
+			{ field: part, words: 'Send the file as the body, with a content type such as application/octet-stream.' }
+		]);
 	const path = join(ctx.dataDir, 'uploads', randomUUID());
 	try {
 		await receiveUpload(body, path, part === 'folder' ? MOST.folder : MOST.inventory);

@@ -23,7 +23,10 @@ export const GET = () => answer(() => json({ rows: packagesAt(runtime().db, runt
 export const POST = ({ request }) =>
 	answer(async () => {
 		const { packer, dataDir } = runtime();
-		if (!request.body) throw new InputProblem([{ field: 'file', words: 'Send the package as the body, with a content type such as application/x-tar.' }]);
+		if (!request.body)
+			throw new InputProblem([
+				{ field: 'file', words: 'Send the package as the body, with a content type such as application/x-tar.' }
+			]);
 		const path = join(dataDir, 'uploads', `${randomUUID()}.tar`);
 		try {
 			await receiveUpload(request.body, path, MOST);
