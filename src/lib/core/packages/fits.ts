@@ -10,7 +10,8 @@ export interface Vouched {
 	why: string;
 }
 
-export const systemWords = (s: SystemKind): string => `${s.name} ${s.version}, ${s.users}-user`;
+export const systemWords = (s: SystemKind): string =>
+	`${[s.name, s.version].filter(Boolean).join(' ')}, ${s.users}-user`;
 
 /** What stands in the system's name after its family: `Meridian Desktop 11` → 11. */
 export function systemOf(name: string, users: 'single' | 'multi'): SystemKind {

@@ -75,17 +75,17 @@ export const readFrom =
 	(f: FileEntry): Uint8Array =>
 		readFileSync(join(folder, f.file));
 
-/** Claims of a package, for finding its clashes with others. */
+/** Claims of a package, for finding its clashes with others. A service or a port can be one package's only, whatever stands behind it. */
 export function* claimsOf(
 	files: readonly FileEntry[],
 	settings: readonly SettingEntry[],
 	targets: readonly { opens: string[]; command: string }[],
-	more: { services: string[]; ports: string[] }
+	more: { name: string; services: string[]; ports: string[] }
 ): Generator<Claim> {
 	for (const f of files)
 		if (f.kind !== 'folder') yield { kind: 'file', what: f.file, content: f.sha256 ?? f.target ?? '' };
 	for (const s of settings) yield { kind: 'setting', what: `${s.setting}/${s.name}`, content: `${s.type} ${s.value}` };
 	for (const t of targets) for (const type of t.opens) yield { kind: 'file type', what: type, content: t.command };
-	for (const service of more.services) yield { kind: 'service', what: service, content: files[0]?.file ?? '' };
-	for (const port of more.ports) yield { kind: 'port', what: port, content: files[0]?.file ?? '' };
+	for (const service of more.services) yield { kind: 'service', what: service, content: more.name };
+	for (const port of more.ports) yield { kind: 'port', what: port, content: more.name };
 }

@@ -2,9 +2,7 @@ import * as v from 'valibot';
 import { fitsSystem, systemOf, systemWords } from '$lib/core/packages/fits';
 import { noEffects } from '$lib/core/plans/effects';
 import { MINUTE, SECOND } from '$lib/core/time/units';
-import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
-import { all } from '../db';
 import { lineOrThrow } from '../images/build-plans';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
 import { captureById } from './queries';
@@ -149,11 +147,6 @@ const discardPlan = planKind({
 	schema: v.strictObject({ capture: v.pipe(v.number(), v.integer()) }),
 	async draft(ctx, input): Promise<Draft> {
 		const capture = captureOrThrow(ctx, input.capture);
-		const made = all<{ number: string; name: string }>(
-			ctx.db,
-			'SELECT name, number FROM package_versions WHERE job_id IN (SELECT job_id FROM captures WHERE id = ?)',
-			[input.capture]
-		);
 		return {
 			title: `Throw the capture ${capture.name} away`,
 			effects: noEffects(),
@@ -170,10 +163,10 @@ const discardPlan = planKind({
 						]
 					: [])
 			],
-			reasons: made.map((m): Fact => ({
-				words: `the package ${m.name} ${m.number} made of it stays`,
-				source: 'packages'
-			})),
+			reasons:
+				capture.outcome === null
+					? []
+					: [{ words: `the package ${capture.outcome} that was made of it stays`, source: 'packages' }],
 			objects: [`capture/${input.capture}`],
 			steps: [{ kind: 'capture.discard', words: 'Remove its files', input, expected: 500 }],
 			undo: null,

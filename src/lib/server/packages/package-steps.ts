@@ -6,7 +6,7 @@ import type { Context } from '../context';
 import { one, run, type Db } from '../db';
 import { stepHandler, type StepHandler } from '../jobs/step';
 import type { KeptPackage } from './layout';
-import { captureById, packagesAt } from './queries';
+import { captureById, packageAt, packagesAt } from './queries';
 
 function writeVersion(db: Db, kept: KeptPackage, at: number, by: string, job: number): void {
 	const last = one<{ n: number | null }>(db, 'SELECT max(position) AS n FROM packages')!.n ?? 0;
@@ -91,8 +91,9 @@ export const packageStepHandlers: Record<string, StepHandler> = {
 	'package.import': stepHandler<{ manifest: string }>({
 		async run({ ctx, input, job }) {
 			const { spec, files, settings } = await ctx.packer.packages.contents(input.manifest);
-			const size = await ctx.packer.packages.sizeOf(input.manifest);
 			const now = ctx.clock.now();
+			const others = manifestsAt(ctx, now, input.manifest);
+			const { size, own } = await ctx.packer.packages.sizeOf(input.manifest, others);
 			return {
 				result: { package: `${spec.name} ${spec.version}` },
 				write: (db) =>
@@ -102,7 +103,7 @@ export const packageStepHandlers: Record<string, StepHandler> = {
 							manifest: input.manifest,
 							spec,
 							size,
-							added: size,
+							added: own,
 							unpacked: files.reduce((n, f) => n + f.size, 0),
 							files: files.filter((f) => f.kind !== 'folder').length,
 							settings: settings.length
@@ -118,10 +119,9 @@ export const packageStepHandlers: Record<string, StepHandler> = {
 	'package.remove': stepHandler<{ name: string; number: string }>({
 		async run({ ctx, input, log }) {
 			const now = ctx.clock.now();
-			const kept = packagesAt(ctx.db, now).flatMap((p) =>
-				p.versions.filter((v) => v.name !== input.name || v.number !== input.number).map((v) => v.manifest)
-			);
-			const freed = await ctx.packer.packages.sweep(kept);
+			const gone = packageAt(ctx.db, input.name, now)?.versions.find((v) => v.number === input.number)?.manifest;
+			if (gone === undefined) return;
+			const freed = await ctx.packer.packages.remove(gone, manifestsAt(ctx, now, gone));
 			log(`${sizeWords(freed)} freed`);
 			return {
 				write: (db) =>
@@ -193,6 +193,12 @@ export const packageStepHandlers: Record<string, StepHandler> = {
 		}
 	})
 };
+
+/** Manifests of all versions but one. */
+const manifestsAt = (ctx: Context, at: number, but: string): string[] =>
+	packagesAt(ctx.db, at)
+		.flatMap((p) => p.versions.map((v) => v.manifest))
+		.filter((m) => m !== but);
 
 /** Clashes between the newest versions of all packages. */
 const clashesOf = (ctx: Context) =>

@@ -1,6 +1,8 @@
 import { createWriteStream, existsSync, mkdirSync, rmSync } from 'node:fs';
 import { mkdir, rename, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
+import { Readable, Transform } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
 import { findClashes, type ClashPair } from '$lib/core/packages/clashes';
 import {
 	InventoryProblem,
@@ -85,14 +87,14 @@ export interface Packer {
 		take(file: string): Promise<KeptPackage>;
 		/** Writes a package as one file; answers with its path. */
 		write(manifest: string, name: string): Promise<string>;
-		/** Bytes of all that a package names. */
-		sizeOf(manifest: string): Promise<number>;
+		/** Bytes of all that a package names, and of what none of the others does. */
+		sizeOf(manifest: string, others: string[]): Promise<{ size: number; own: number }>;
 		/** What a package holds. */
 		contents(manifest: string): Promise<{ spec: PackageSpec; files: FileEntry[]; settings: SettingEntry[] }>;
 		/** The clashes of packages, the first of the list winning. */
 		clashes(packages: { id: string; manifest: string }[]): Promise<ClashPair[]>;
-		/** Lets go of content that none of these needs; answers with the bytes freed. */
-		sweep(kept: string[]): Promise<number>;
+		/** Lets go of a package's content that none of the others needs; answers with the bytes freed. */
+		remove(manifest: string, others: string[]): Promise<number>;
 	};
 }
 
@@ -262,7 +264,12 @@ export function makePacker(dataDir: string): Packer {
 				if (!existsSync(path)) await exportToFile(store, manifest, path);
 				return path;
 			},
-			sizeOf: async (manifest) => blobsOf(store, manifest).reduce((n, b) => n + b.size, 0),
+			sizeOf: async (manifest, others) => {
+				const theirs = new Set(others.flatMap((m) => blobsOf(store, m).map((b) => b.digest)));
+				const blobs = blobsOf(store, manifest);
+				const sum = (list: typeof blobs) => list.reduce((n, b) => n + b.size, 0);
+				return { size: sum(blobs), own: sum(blobs.filter((b) => !theirs.has(b.digest))) };
+			},
 			contents: async (manifest) => {
 				const { spec, files, settings } = await definitionOf(store, manifest);
 				return { spec, files, settings };
@@ -276,9 +283,9 @@ export function makePacker(dataDir: string): Packer {
 				);
 				return findClashes(claimants);
 			},
-			sweep: async (kept) => {
+			remove: async (manifest, others) => {
 				rmSync(join(dataDir, 'packages/out'), { recursive: true, force: true });
-				return sweep(store, kept);
+				return sweep(store, manifest, others, Date.now());
 			}
 		}
 	};
@@ -313,18 +320,18 @@ function shownOf(c: Change): string {
 /** Receives an upload into a file, up to a size; nothing is left of one that is too large. */
 export async function receiveUpload(body: ReadableStream<Uint8Array>, to: string, most: number): Promise<number> {
 	await mkdir(dirname(to), { recursive: true });
-	const out = createWriteStream(to);
 	let size = 0;
-	try {
-		for await (const part of body as unknown as AsyncIterable<Uint8Array>) {
+	const meter = new Transform({
+		transform(part: Uint8Array, _encoding, callback) {
 			size += part.length;
-			if (size > most) throw new ProviderError(`the file is larger than ${Math.round(most / 1e6)} MB`, false);
-			if (!out.write(part)) await new Promise<void>((done) => out.once('drain', () => done()));
+			if (size > most) callback(new ProviderError(`the file is larger than ${Math.round(most / 1e6)} MB`, false));
+			else callback(null, part);
 		}
-		await new Promise<void>((done, wrong) => out.end((e?: Error | null) => (e ? wrong(e) : done())));
+	});
+	try {
+		await pipeline(Readable.fromWeb(body as never), meter, createWriteStream(to));
 		return size;
 	} catch (e) {
-		out.destroy();
 		rmSync(to, { force: true });
 		throw e;
 	}

@@ -6,7 +6,8 @@ import {
 	readdirSync,
 	readFileSync,
 	renameSync,
-	rmSync
+	rmSync,
+	statSync
 } from 'node:fs';
 import { randomUUID } from 'node:crypto';
 import { open } from 'node:fs/promises';
@@ -313,6 +314,7 @@ export async function unpackFolder(path: string, to: string, limits: Limits = LI
 	await file.close();
 	const from = createReadStream(path, { highWaterMark: 1 << 20 });
 	let files = 0;
+	let entries = 0;
 	let bytes = 0;
 	try {
 		await eachEntry(
@@ -323,8 +325,9 @@ export async function unpackFolder(path: string, to: string, limits: Limits = LI
 				if (climbs(name)) throw new PackageProblem(`the path ${head.name} climbs out of the folder`);
 				bytes += head.size ?? 0;
 				if (bytes > limits.bytes) throw new PackageProblem(`it unpacks to more than ${sizeWords(limits.bytes)}`);
-				if (++files > limits.entries) throw new PackageProblem(`it holds more than ${limits.entries} entries`);
-				if (head.type !== 'file') return void files--;
+				if (++entries > limits.entries) throw new PackageProblem(`it holds more than ${limits.entries} entries`);
+				if (head.type !== 'file') return;
+				files++;
 				const full = join(making, name);
 				mkdirSync(join(full, '..'), { recursive: true });
 				await pipeline(Readable.from(body), createWriteStream(full));
@@ -342,14 +345,22 @@ export async function unpackFolder(path: string, to: string, limits: Limits = LI
 	}
 }
 
-/** Removes what no manifest of `kept` names. Returns bytes freed. */
-export function sweep(store: BlobStore, kept: readonly string[]): number {
+/** Content that nobody names is left alone this long, ms: it may belong to what is being packed or has just been brought. */
+const YOUNG = 24 * 3_600_000;
+
+/**
+ * Removes what `gone` names and no manifest of `kept` does, and whatever nobody has named for a day. Returns bytes freed.
+ * @param now of the wall's clock, ms, as files have it
+ */
+export function sweep(store: BlobStore, gone: string | null, kept: readonly string[], now: number): number {
+	const theirs = new Set(gone !== null && store.has(gone) ? blobsOf(store, gone).map((b) => b.digest) : []);
 	const needed = new Set(kept.flatMap((m) => (store.has(m) ? blobsOf(store, m).map((b) => b.digest) : [])));
 	let freed = 0;
 	const folder = join(store.folder, 'blobs/sha256');
 	for (const hex of existsSync(folder) ? readdirSync(folder) : []) {
 		const digest_ = `sha256:${hex}`;
 		if (!/^[0-9a-f]{64}$/.test(hex) || needed.has(digest_)) continue;
+		if (!theirs.has(digest_) && now - statSync(store.pathOf(digest_)).mtimeMs < YOUNG) continue;
 		freed += store.sizeOf(digest_);
 		store.remove(digest_);
 	}
