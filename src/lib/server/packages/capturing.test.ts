@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { existsSync, readdirSync, readFileSync } from 'node:fs';
+import { copyFileSync, existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { pack } from 'tar-stream';
 import { beforeEach, describe, expect, test } from 'vitest';
@@ -61,6 +61,16 @@ const estate = () =>
 				shared: [{ file: 'C:/Meridian/System/forms.dll', content: 'two' }],
 				settings: []
 			}),
+			...['a', 'b'].map((x) =>
+				installer({
+					id: `gauge-${x}`,
+					name: `Gauge ${x}`,
+					folder: `C:/Program Files/Gauge ${x}`,
+					starts: [],
+					shared: [],
+					settings: [{ setting: 'Machine/System/Services/gauge-link', name: 'Port', type: 'number', value: '7071' }]
+				})
+			),
 			installer({ id: 'desk-only', system: 'Meridian Desktop 9', users: 'single' })
 		];
 	});
@@ -76,7 +86,10 @@ const choose = (id: number, choices: object[]) =>
 async function made(installerId: string, name: string, more: object = {}) {
 	expect((await h.carryOut('package.capture', { name, line: 'desk', installer: installerId })).state).toBe('done');
 	const { id } = all<{ id: number }>(h.db, 'SELECT max(id) AS id FROM captures')[0]!;
-	choose(id, [{ branch: 'C:/Meridian/System', take: true }]);
+	choose(id, [
+		{ branch: 'C:/Meridian/System', take: true },
+		{ branch: 'settings:/Machine/System/Services', take: true }
+	]);
 	const job = await h.carryOut('package.make', { capture: id, name, ...more });
 	expect(job.state).toBe('done');
 	return packageAt(h.db, name, h.lab.now)!.versions.at(-1)!;
@@ -232,6 +245,27 @@ describe('a package', () => {
 		expect((await h.draft('package.order', { order: ['soundings'] })).blocks[0]!.words).toMatch(
 			/in that order already/
 		);
+	});
+	test('clashes over a service and a port that both want, whatever stands behind them', async () => {
+		await made('gauge-a', 'gauge-a');
+		await made('gauge-b', 'gauge-b');
+		expect(clashesNow(h.db)[0]!.counts).toMatchObject({ service: 1, port: 1 });
+	});
+	test('what an import adds is what no other package has; thrown away, a capture says which package stays', async () => {
+		const one = await made('logline-3.0', 'logline');
+		const two = await made('logline-3.1', 'logline');
+		const path = await h.ctx.packer.packages.write(two.manifest, 'logline-1.1.0');
+		const kept = join(h.dataDir, 'kept.tar');
+		copyFileSync(path, kept);
+		await h.carryOut('package.remove', { name: 'logline', number: two.number });
+		const { manifest } = await h.ctx.packer.packages.take(kept);
+		await h.carryOut('package.import', { manifest });
+		const back = packageAt(h.db, 'logline', h.lab.now)!.versions.at(-1)!;
+		expect(back).toMatchObject({ number: two.number, manifest: two.manifest, size: two.size, added: two.added });
+		expect(back.added).toBeLessThan(one.size);
+		expect((await h.draft('capture.discard', { capture: 1 })).reasons.map((r) => r.words)).toEqual([
+			'the package logline 1.0.0 that was made of it stays'
+		]);
 	});
 	test('fits the system that it was captured on, and those that somebody vouches for, with the reason on record', async () => {
 		const v = await made('logline-3.0', 'logline');
