@@ -224,8 +224,12 @@ export function findTargets(
 			});
 	}
 	const groups = new Map<string, LaunchTarget[]>();
+	// A bare program that an entry starts, with arguments or without, is no target beside that entry.
+	const entries = found.filter((t) => kindOf(t) !== 'program');
 	for (const t of found) {
-		const key = `${commandKey(t.command, found)} ${t.arguments.trim()}`;
+		const command = commandKey(t.command, found);
+		const entry = kindOf(t) === 'program' ? entries.find((e) => commandKey(e.command, found) === command) : undefined;
+		const key = `${command} ${(entry ?? t).arguments.trim()}`;
 		const list = groups.get(key);
 		if (list) list.push(t);
 		else groups.set(key, [t]);

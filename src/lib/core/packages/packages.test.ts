@@ -125,6 +125,13 @@ describe('launch targets', () => {
 		);
 		expect(groups[0]!.problems).toEqual([]);
 	});
+	test('a bare program is no target beside an entry that starts it with arguments', () => {
+		const groups = found([
+			program('C:/P/logline.exe'),
+			{ path: 'a.lnk', mode: '0644', read: () => shortcut('C:\\P\\logline.exe', { args: '/a' }) }
+		]);
+		expect(groups.map((g) => [g.best.arguments, g.others.length])).toEqual([['/a', 1]]);
+	});
 	test('the same program with other arguments is another target', () => {
 		const groups = found([
 			{ path: 'a.lnk', mode: '0644', read: () => shortcut('C:\\P\\logline.exe', { args: '/a' }) },
