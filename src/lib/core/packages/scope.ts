@@ -1,4 +1,6 @@
 import type { Explained, Fact } from '../why/explained';
+import type { SystemKind } from './inventory';
+import { systemPlaces } from './system-places';
 
 /** Where a packaged app may write: its own overlay, the person's folders as well, or anywhere but the system. */
 export const WRITE_SCOPES = ['overlay', 'person', 'anywhere'] as const;
@@ -36,11 +38,11 @@ export interface Landing {
 }
 
 const PERSON = /^([a-z]:\/users\/[^/]+|home\/[^/]+|root|settings:\/person)(\/|$)/i;
-const SYSTEM =
-	/^([a-z]:\/(system|windows|meridian|boot)|boot|s?bin|lib\d*|usr|etc|sys|proc|dev|settings:\/machine\/(system|hardware|security))(\/|$)/i;
+/** Of the system as well, though programs have folders of their own there. */
+const SHARED = /^(usr|settings:\/machine\/(system|hardware|security))(\/|$)/i;
 
-/** Where a write of the app to a path goes, and by which rule. */
-export function whereWrites(path: string, rules: WriteRules): Explained<Landing> {
+/** Where a write of the app to a path goes, and by which rule. `system`: the one that it runs on. */
+export function whereWrites(path: string, rules: WriteRules, system: SystemKind | null = null): Explained<Landing> {
 	const plain = path.trim().replaceAll('\\', '/').replace(/^\/+/, '').replace(/\/+$/, '');
 	const lower = plain.toLowerCase();
 	const own = rules.branches
@@ -64,7 +66,7 @@ export function whereWrites(path: string, rules: WriteRules): Explained<Landing>
 		say(
 			`the overlay lies on the ${rules.overlay.lives === 'machine' ? 'disk of the machine' : 'profile disk'} and ${rules.overlay.outlasts ? 'is there again at the next session' : 'is emptied at sign-out'}`
 		);
-	if (SYSTEM.test(plain)) {
+	if (systemPlaces(system).file(plain) || SHARED.test(plain)) {
 		say('it belongs to the system', 'against');
 		if (scope === 'anywhere') {
 			say('anywhere but the system: the write is refused', 'against');

@@ -2,6 +2,7 @@ import { describe, expect, test } from 'vitest';
 import { Difference, type Change } from './difference';
 import { byKey, inventoryLine, InventoryReader, type FileEntry, type InventoryEntry } from './inventory';
 import { Learned, ownPlaces, placeWords, sortChanges, totalsOf, type Sort } from './sorting';
+import { systemPlaces } from './system-places';
 import { ChangeTree, treePath, type Choice } from './tree';
 
 const file = (path: string, size = 1000, more: Partial<FileEntry> = {}): FileEntry => ({
@@ -36,6 +37,8 @@ function difference(before: InventoryEntry[], after: InventoryEntry[]): Change[]
 	return d.end();
 }
 
+const SYSTEM = { name: 'Meridian Desktop', version: '11', users: 'single' } as const;
+
 /** An old forms app is installed, while the system goes about its own business. */
 const before = [
 	folder('C:/Program Files'),
@@ -63,7 +66,7 @@ const after = [
 ];
 const changes = difference(before, after);
 const sortOf = (path: string, learned?: Learned) => {
-	const { sorted } = sortChanges(changes, learned);
+	const { sorted } = sortChanges(changes, learned, SYSTEM);
 	return sorted[changes.findIndex((c) => treePath(c) === path)]!;
 };
 
@@ -104,7 +107,7 @@ describe('sorting', () => {
 		expect(sortOf('C:/Program Files/Logline/logline.exe', learned).sort).toBe('app');
 	});
 	test('the app’s own places, the largest first, in words', () => {
-		const places = ownPlaces(changes);
+		const places = ownPlaces(changes, systemPlaces(SYSTEM));
 		expect(places.map((p) => p.path)).toEqual(['C:/Program Files/Logline', 'Machine/Software/Harbour Forms/Logline']);
 		expect(placeWords(places[0]!)).toBe('C:/Program Files/Logline, 503 KB in 4 entries');
 	});
@@ -159,8 +162,24 @@ describe('sorting', () => {
 		expect(by['C:/Users/anna/Documents/hello.txt']).toBe('doubtful');
 		expect(by['C:/Users/anna/AppData/Local/Logline/forms.dat']).toBe('app');
 	});
+	test('a system has a folder and a key of its name; without one the usual places alone are its own', () => {
+		const [own, none] = [systemPlaces(SYSTEM), systemPlaces(null)];
+		for (const path of ['C:/Meridian/System/x.dll', 'c:/meridian']) {
+			expect(own.file(path)).toBe(true);
+			expect(none.file(path)).toBe(false);
+		}
+		for (const path of ['C:/System/x', 'usr/bin/x', 'lib64/x', 'etc', 'proc/1'])
+			expect(own.file(path) && none.file(path)).toBe(true);
+		for (const path of ['C:/Meridians/x', 'C:/Program Files/Meridian', 'usr/share/x', 'opt/etc', 'D:/charts'])
+			expect(own.file(path)).toBe(false);
+		expect(own.software('Machine/Software/Meridian/Update state')).toBe(true);
+		expect(none.software('Machine/Software/Meridian/Update state')).toBe(false);
+		expect(own.software('Machine/Software/Meridian Tools')).toBe(false);
+		// A name is no pattern.
+		expect(systemPlaces({ ...SYSTEM, name: '.* Desktop' }).file('C:/anything')).toBe(false);
+	});
 	test('totals add up to the whole', () => {
-		const { sorted } = sortChanges(changes);
+		const { sorted } = sortChanges(changes, new Learned([]), SYSTEM);
 		const t = totalsOf(changes, sorted);
 		expect(t.app.changes + t.noise.changes + t.doubtful.changes).toBe(changes.length);
 		expect(t.app.bytes).toBe(503_700 + 24 + 43);
@@ -168,7 +187,7 @@ describe('sorting', () => {
 });
 
 describe('the tree of changes', () => {
-	const { sorted } = sortChanges(changes);
+	const { sorted } = sortChanges(changes, new Learned([]), SYSTEM);
 	const glob = (pattern: string) => {
 		const re = new RegExp(
 			`^${pattern

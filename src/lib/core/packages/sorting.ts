@@ -1,6 +1,7 @@
 import { sizeWords } from '../time/units';
 import { bytesOf, type Change } from './difference';
-import { baseName, entryKey, folderOf, isFile, type InventoryEntry } from './inventory';
+import { baseName, entryKey, folderOf, isFile, type InventoryEntry, type SystemKind } from './inventory';
+import { systemPlaces, type SystemPlaces } from './system-places';
 
 /** What a change is taken for: part of the app, something that would have happened anyway, or not to be told. */
 export type Sort = 'app' | 'noise' | 'doubtful';
@@ -68,11 +69,6 @@ const PROGRAM_ROOTS = [
 const PERSONS = /^([a-z]:\/users|home|root)\//;
 const PERSONS_PROGRAM_ROOTS = /\/(appdata(\/(local|locallow|roaming))?|application data|\.config|\.local\/share)$/;
 const SETTING_ROOTS = [/^(machine|person)\/software$/, /^(machine|person)\/software\/[^/]+$/, /^(etc|defaults)$/];
-const SYSTEM_FOLDERS = [
-	/^[a-z]:\/(system|windows|meridian)(\/|$)/,
-	/^(usr\/)?(s?bin|lib\d*)(\/|$)/,
-	/^(boot|etc|sys|proc|dev)(\/|$)/
-];
 /** Keys that say how programs are started and what opens what. */
 const REGISTERING = [
 	{ is: /\/(file types|classes|opens with|mime types)(\/|$)/, what: 'registers what it opens' },
@@ -126,7 +122,7 @@ export interface OwnPlace {
  * Places that the installer made for the app: the topmost of the folders that are new, and the keys right below those under
  * which programs have their own.
  */
-export function ownPlaces(changes: readonly Change[]): OwnPlace[] {
+export function ownPlaces(changes: readonly Change[], system: SystemPlaces = systemPlaces(null)): OwnPlace[] {
 	const added = new Set<string>();
 	for (const c of changes)
 		if (c.what === 'added') {
@@ -142,7 +138,7 @@ export function ownPlaces(changes: readonly Change[]): OwnPlace[] {
 		const path = isFile(e) ? (e.kind === 'folder' ? e.file : folderOf(e.file)) : e.setting;
 		const memo = `${isFile(e) ? 'f' : 's'}${path}`;
 		let top = known.get(memo);
-		if (top === undefined) known.set(memo, (top = isFile(e) ? topFolder(path, added) : topKey(path)));
+		if (top === undefined) known.set(memo, (top = isFile(e) ? topFolder(path, added, system) : topKey(path, system)));
 		if (top === null) continue;
 		const key = `${isFile(e) ? 'f' : 's'}${top}`;
 		let place = places.get(key);
@@ -157,7 +153,7 @@ export function ownPlaces(changes: readonly Change[]): OwnPlace[] {
  * The topmost new folder on the way to a path: nobody else has anything in it. One right in a folder of the system is no
  * place of an app, unless programs have their own there.
  */
-function topFolder(path: string, added: ReadonlySet<string>): string | null {
+function topFolder(path: string, added: ReadonlySet<string>, system: SystemPlaces): string | null {
 	const parts = path.split('/');
 	for (let i = 1; i <= parts.length; i++) {
 		const at = parts.slice(0, i).join('/');
@@ -171,22 +167,19 @@ function topFolder(path: string, added: ReadonlySet<string>): string | null {
 			if (PERSONS_PROGRAM_ROOTS.test(parent)) return at;
 			continue;
 		}
-		const ours = PROGRAM_ROOTS.some((r) => r.test(parent)) || !SYSTEM_FOLDERS.some((r) => r.test(parent));
+		const ours = PROGRAM_ROOTS.some((r) => r.test(parent)) || !system.file(parent);
 		return ours ? at : null;
 	}
 	return null;
 }
 
 /** The key right under a root of settings: of `Machine/Software/Harbour works/Logline/Paths` the program’s own. */
-function topKey(path: string): string | null {
+function topKey(path: string, system: SystemPlaces): string | null {
+	if (system.software(path)) return null;
 	const parts = path.split('/');
 	for (let i = Math.min(parts.length - 1, 3); i >= 1; i--) {
 		const parent = parts.slice(0, i).join('/').toLowerCase();
-		if (
-			SETTING_ROOTS.some((r) => r.test(parent)) &&
-			!/^(machine|person)\/software\/(system|meridian|classes)/.test(path.toLowerCase())
-		)
-			return parts.slice(0, i + 1).join('/');
+		if (SETTING_ROOTS.some((r) => r.test(parent))) return parts.slice(0, i + 1).join('/');
 	}
 	return null;
 }
@@ -197,10 +190,13 @@ function topKey(path: string): string | null {
  */
 export function sortChanges(
 	changes: readonly Change[],
-	learned: Learned = new Learned([])
+	learned: Learned = new Learned([]),
+	/** The system that the changes were made on. */
+	system: SystemKind | null = null
 ): { sorted: Sorted[]; places: OwnPlace[] } {
 	const candidates = changes.filter((c) => noiseOf(c.entry, learned) === null);
-	const places = ownPlaces(candidates);
+	const its = systemPlaces(system);
+	const places = ownPlaces(candidates, its);
 	const files = places.filter((p) => p.of === 'files').map((p) => p.path);
 	const keys = places.filter((p) => p.of === 'settings').map((p) => p.path);
 	const inFiles = insideOf(files);
@@ -228,7 +224,7 @@ export function sortChanges(
 				return { sort: 'app', why: 'it is a new entry of a menu, an icon or a page about it' };
 			if (c.what === 'added' && names.has(stem(e.file)))
 				return { sort: 'app', why: `it bears the name of ${ownNamed(stem(e.file), files)}` };
-			return { sort: 'doubtful', why: doubt(c) };
+			return { sort: 'doubtful', why: doubt(c, its) };
 		}
 		const own = inKeys(e.setting);
 		if (own !== null) return { sort: 'app', why: `it lies in ${own}, which the installer made` };
@@ -242,7 +238,7 @@ export function sortChanges(
 			};
 		if (c.what === 'added' && registers && keys.some((k) => mentions(`${e.setting} ${e.name} ${e.value}`, baseName(k))))
 			return { sort: 'app', why: `it ${registers.what}` };
-		return { sort: 'doubtful', why: doubt(c) };
+		return { sort: 'doubtful', why: doubt(c, its) };
 	});
 	emptyOfApp(changes, sorted);
 	return { sorted, places };
@@ -278,10 +274,10 @@ function noiseOf(e: InventoryEntry, learned: Learned): string | null {
 	return null;
 }
 
-function doubt(c: Change): string {
+function doubt(c: Change, its: SystemPlaces): string {
 	const e = c.entry;
 	const path = isFile(e) ? e.file : e.setting;
-	const system = isFile(e) && SYSTEM_FOLDERS.some((r) => r.test(path.toLowerCase()));
+	const system = isFile(e) && its.file(path);
 	switch (c.what) {
 		case 'removed':
 			return 'it was removed, and lay outside the app’s own places: something else may need it';

@@ -1,11 +1,13 @@
-import { systemWords } from '$lib/core/packages/fits';
+import { sameSystem, systemOf, systemWords } from '$lib/core/packages/fits';
 import { WRITE_SCOPE_WORDS } from '$lib/core/packages/scope';
 import { clashWords } from '$lib/core/packages/clashes';
 import { sizeWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import type { Db } from '../db';
 import { clashesNow, packageAt } from '../packages/queries';
-import type { Card } from './index';
+import { linesAt } from '../images/queries';
+import type { PackageVersionRow } from '../packages/queries';
+import type { Card, CardAction } from './index';
 
 /** The card of a package: its newest version, what it starts, where it may write, and whom it clashes with. */
 export function packageCard(db: Db, name: string, at: number): Card | null {
@@ -49,11 +51,14 @@ export function packageCard(db: Db, name: string, at: number): Card | null {
 				source: 'clashes'
 			}))
 		],
-		actions: found.versions.toReversed().map((v) => ({
-			words: `Remove ${v.number}`,
-			kind: 'package.remove',
-			input: { name, number: v.number }
-		})),
+		actions: [
+			...vouching(db, at, newest),
+			...found.versions.toReversed().map((v) => ({
+				words: `Remove ${v.number}`,
+				kind: 'package.remove',
+				input: { name, number: v.number }
+			}))
+		],
 		links: found.versions.toReversed().map((v) => ({
 			words: `${v.number} as a file`,
 			href: `/api/v1/packages/${name}/${v.number}`
@@ -66,4 +71,27 @@ export function packageCard(db: Db, name: string, at: number): Card | null {
 			}))
 		}
 	};
+}
+
+/** What can be vouched for: systems of our lines that the version was not captured on; and what is vouched for, to be taken back. */
+function vouching(db: Db, at: number, { name, number, spec }: PackageVersionRow): CardAction[] {
+	const input = { name, number };
+	const ours = new Map(linesAt(db, at).map((l) => [`${l.system} ${l.users}`, l]));
+	const fresh = [...ours.values()].filter((l) => {
+		const system = systemOf(l.system, l.users);
+		return !sameSystem(system, spec.system) && !spec.vouched.some((v) => sameSystem(v.system, system));
+	});
+	return [
+		...fresh.map((l): CardAction => ({
+			words: `Vouch for ${systemWords(systemOf(l.system, l.users))}`,
+			kind: 'package.vouch',
+			input: { ...input, system: l.system, users: l.users },
+			ask: { field: 'why', words: 'Why it fits, for the record' }
+		})),
+		...spec.vouched.map(({ system }): CardAction => ({
+			words: `No longer vouch for ${systemWords(system)}`,
+			kind: 'package.vouch',
+			input: { ...input, system: `${system.name} ${system.version}`.trim(), users: system.users, vouch: false }
+		}))
+	];
 }

@@ -32,7 +32,7 @@ export async function compareInventories(
 ): Promise<Compared & { summary: ComparedSummary }> {
 	const learned = new Learned(idle ? (await differenceOf(idle[0], idle[1])).changes : []);
 	const difference = await differenceOf(before, after);
-	const { sorted, places } = sortChanges(difference.changes, learned);
+	const { sorted, places } = sortChanges(difference.changes, learned, difference.after.system);
 	const what: Record<What, number> = { added: 0, changed: 0, moved: 0, mode: 0, removed: 0 };
 	for (const c of difference.changes) what[c.what]++;
 	return {

@@ -15,11 +15,12 @@ import type { TargetGroup } from '$lib/core/packages/launch';
 import type { Sort, Sorted } from '$lib/core/packages/sorting';
 import type { Change } from '$lib/core/packages/difference';
 import { contentsOf, type PackageSpec } from '$lib/core/packages/spec';
+import { systemPlaces } from '$lib/core/packages/system-places';
 import type { Branch, ChangeTree, Choice } from '$lib/core/packages/tree';
 import { ProviderError } from '../providers';
 import { BlobStore } from './blobs';
-import { claimsOf, folderSource, readFrom, registeredBy, takenChanges, targetsOf, treeOf } from './capture-files';
-import { compareInventories, type Compared, type ComparedSummary } from './compare';
+import { claimsOf, folderSource, readFrom, registeredBy, targetsOf, treeOf } from './capture-files';
+import { compareInventories, takenOf, type Compared, type ComparedSummary } from './compare';
 import { buildPackage, type KeptPackage } from './layout';
 import { definitionOf } from './reading';
 import { blobsOf, exportToFile, importFile, PackageProblem, sweep, unpackFolder } from './transfer';
@@ -152,8 +153,8 @@ export function makePacker(dataDir: string): Packer {
 		};
 	};
 	const contentsAt = async (capture: number, choices: Choice[]) => {
-		const { compared } = await load(capture);
-		return { compared, contents: contentsOf(takenChanges(compared, choices).changes) };
+		const l = await chosen(capture, choices);
+		return { ...l, contents: contentsOf(takenOf(l.compared.changes, l.tree.takes).changes) };
 	};
 	const root = (capture: number) => join(folderOf(capture), 'root');
 	/** On a capture machine only what is new can be read; what was there before is known by the inventory. */
@@ -199,15 +200,14 @@ export function makePacker(dataDir: string): Packer {
 				await writeFile(to, content);
 			},
 			compare: async (capture) => (await load(capture)).compared.summary,
-			wanted: async (capture) =>
-				(await load(capture)).compared.changes.flatMap((c, i) =>
-					isFile(c.entry) &&
-					c.entry.kind === 'file' &&
-					c.what !== 'removed' &&
-					loaded.get(capture)!.compared.sorted[i]!.sort !== 'noise'
+			wanted: async (capture) => {
+				const { changes, sorted } = (await load(capture)).compared;
+				return changes.flatMap((c, i) =>
+					isFile(c.entry) && c.entry.kind === 'file' && c.what !== 'removed' && sorted[i]!.sort !== 'noise'
 						? [{ path: c.entry.file, size: c.entry.size }]
 						: []
-				),
+				);
+			},
 			children: async (capture, choices, path, sort) => {
 				const l = await chosen(capture, choices);
 				return l.tree.children(path, sort).map((b) => show(l, b));
@@ -217,12 +217,11 @@ export function makePacker(dataDir: string): Packer {
 				return l.tree.search(text).map((b) => show(l, b));
 			},
 			result: async (capture, choices) => {
-				const l = await chosen(capture, choices);
-				const { contents } = await contentsAt(capture, choices);
+				const { compared, tree, contents } = await contentsAt(capture, choices);
 				return {
-					root: l.tree.root,
-					undecided: l.compared.sorted.filter((s, i) => s.sort === 'doubtful' && l.tree.decided[i] === 0).length,
-					targets: targetsOf(contents, readOr(capture), thereBefore(l.compared)),
+					root: tree.root,
+					undecided: compared.sorted.filter((s, i) => s.sort === 'doubtful' && tree.decided[i] === 0).length,
+					targets: targetsOf(contents, readOr(capture), thereBefore(compared)),
 					left: contents.left,
 					missing: contents.files.filter((f) => f.kind === 'file' && !existsSync(join(root(capture), f.file))).length,
 					settings: contents.settings.length,
@@ -299,7 +298,8 @@ function thereBefore(compared: Compared): (path: string) => boolean {
 		)
 	);
 	// What the inventories have in common is not kept: a path of the system is taken to be there.
-	return (path) => !fresh.has(path) && /^([a-z]:\/(meridian|system|windows)|usr|bin|lib)(\/|$)/i.test(path);
+	const system = systemPlaces(compared.after.system);
+	return (path) => !fresh.has(path) && system.file(path);
 }
 
 function shownOf(c: Change): string {

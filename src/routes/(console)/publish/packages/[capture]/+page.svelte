@@ -91,7 +91,7 @@
 		});
 	}
 	let tested = $state('');
-	const landing = $derived(tested.trim() ? whereWrites(tested, writes) : null);
+	const landing = $derived(tested.trim() ? whereWrites(tested, writes, c.system) : null);
 </script>
 
 <svelte:head><title>Capture {c.name} · Sextant</title></svelte:head>
