@@ -62,6 +62,30 @@ describe('a pool kept fresh', () => {
 		await h.live(30 * MINUTE, MINUTE);
 		expect(h.lab.world.sessions.has(session)).toBe(false);
 	});
+	test('where every place that is up is needed, a machine that is done stands in: capacity holds, and nobody waits for the evening', async () => {
+		const { h } = await withSomebody();
+		const places = () =>
+			[...h.lab.world.machines.values()].filter(
+				(m) => m.pool === 'quay' && (m.state === 'ready' || m.state === 'in use')
+			).length * 2;
+		const before = places();
+		expect(before).toBeLessThan(12);
+		const job = await h.commit((await h.draft('machines.reset', { pool: 'quay', people: 'ask', deadline: 0 })).id);
+		let least = Number.POSITIVE_INFINITY;
+		const row = () => one<{ ended: number | null }>(h.db, 'SELECT ended FROM jobs WHERE id = ?', [job])!;
+		for (let i = 0; i < 240 && row().ended === null; i++) {
+			await h.live(MINUTE, 15_000);
+			least = Math.min(least, places());
+		}
+		expect(row().ended).not.toBe(null);
+		expect(all(h.db, 'SELECT 1 FROM job_items WHERE job_id = ?', [job])).toHaveLength(6);
+		// The headroom of the hour is three places.
+		expect(least).toBeGreaterThanOrEqual(3);
+		const why = all<{ facts: string }>(h.db, `SELECT facts FROM power_actions WHERE action = 'start'`).map(
+			(a) => a.facts
+		);
+		expect(why.join()).toMatch(/stands in while others of its pool are taken out of use/);
+	});
 	test('moved to another version once; what the pool follows stays', async () => {
 		const { h } = await withSomebody();
 		const plan = await h.draft('machines.move', { pool: 'quay', number: '1.1.0', people: 'now' });

@@ -135,26 +135,38 @@ describe('the card of a package', () => {
 		await saveChoices(h.ctx, 1, [{ branch: 'C:/Meridian/System', take: true }]);
 		await made();
 		expect(card().links!.map((l) => l.href)).toEqual(['/api/v1/packages/tide/1.1.0', '/api/v1/packages/tide/1.0.0']);
-		expect(card().actions.map((a) => a.input)).toEqual([
+		const removals = card().actions.filter((a) => a.kind === 'package.remove');
+		expect(removals.map((a) => a.input)).toEqual([
 			{ name: 'tide', number: '1.1.0' },
 			{ name: 'tide', number: '1.0.0' }
 		]);
 	});
-	test('names whoever vouches, with the reason; there is none for a package that is not there', async () => {
+	test('names whoever vouches, with the reason, and offers to vouch and to take it back', async () => {
 		await made();
-		await h.carryOut('package.vouch', {
-			name: 'tide',
-			number: '1.0.0',
-			system: 'Meridian Desktop 11',
-			users: 'single',
-			why: 'tried on two'
-		});
+		// The only line is of the system that it was captured on: there is nothing to vouch for.
+		expect(card().actions.map((a) => a.kind)).toEqual(['package.remove']);
+		h.db
+			.prepare(
+				`INSERT INTO lines(id, name, system, users, position) VALUES ('solo', 'solo', 'Meridian Desktop 11', 'single', 9)`
+			)
+			.run();
+		const vouch = card().actions[0]!;
+		expect(vouch).toMatchObject({ words: 'Vouch for Meridian Desktop 11, single-user', ask: { field: 'why' } });
+		await expect(h.draft(vouch.kind, vouch.input)).rejects.toThrow(/Say why/);
+		await h.carryOut(vouch.kind, { ...(vouch.input as object), why: 'tried on two' });
 		expect(value('vouched for')).toBe('Meridian Desktop 11, single-user, by Runa Solheim');
 		expect(
 			card()
 				.facts.map((f) => f.words)
 				.join()
 		).toMatch(/Runa Solheim vouches .*: tried on two/);
+		const back = card().actions[0]!;
+		expect(back.words).toBe('No longer vouch for Meridian Desktop 11, single-user');
+		await h.carryOut(back.kind, back.input);
+		expect(value('vouched for')).toBe(undefined);
+	});
+	test('there is none for a package that is not there, or was not yet', async () => {
+		await made();
 		expect(packageCard(h.db, 'moon', h.lab.now)).toBe(null);
 		// Before it was made there was none.
 		expect(packageCard(h.db, 'tide', h.lab.now - 60 * MINUTE)).toBe(null);
