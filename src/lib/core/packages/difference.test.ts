@@ -1,8 +1,8 @@
 import * as fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { Difference, type Change } from './difference';
+import { differenceOf, HEADING } from './fixtures';
 import {
-	byKey,
 	climbs,
 	entryKey,
 	inventoryLine,
@@ -34,18 +34,6 @@ const setting = (key: string, name: string, value: string): InventoryEntry => ({
 	type: 'text',
 	value
 });
-const HEADING = { inventory: 1, of: 'bench', at: 1, system: { name: 'M', version: '1', users: 'single' } } as const;
-function feed(entries: InventoryEntry[], add: (line: string, reader: InventoryReader) => void): void {
-	const reader = new InventoryReader();
-	for (const e of [HEADING, ...[...entries].sort(byKey)]) add(inventoryLine(e), reader);
-}
-function compare(before: InventoryEntry[], after: InventoryEntry[]): Change[] {
-	const d = new Difference();
-	feed(before, (line, reader) => d.addBefore(line, reader));
-	feed(after, (line, reader) => d.addAfter(line, reader));
-	expect(d.counts).toEqual({ before: before.length, after: after.length });
-	return d.end();
-}
 const said = (changes: Change[]) =>
 	changes.map((c) => `${c.what} ${entryKey(c.entry).replaceAll('\0', '|').replace('\uffff', '')}`);
 
@@ -75,7 +63,7 @@ describe('the difference of two inventories', () => {
 			setting('Machine/A', 'y', '2'),
 			setting('Machine/B', 'w', '1')
 		];
-		expect(said(compare(before, after))).toEqual([
+		expect(said(differenceOf(before, after))).toEqual([
 			'removed a/gone',
 			'mode a/mode',
 			'changed a/other',
@@ -89,11 +77,11 @@ describe('the difference of two inventories', () => {
 	});
 	test('a file that became a link, or a link that leads elsewhere, has changed', () => {
 		const link = (target: string): FileEntry => ({ file: 'l', kind: 'link', size: 0, mode: '0777', mtime: 1, target });
-		expect(said(compare([link('a')], [link('b')]))).toEqual(['changed l']);
-		expect(said(compare([file('l')], [link('b')]))).toEqual(['changed l']);
+		expect(said(differenceOf([link('a')], [link('b')]))).toEqual(['changed l']);
+		expect(said(differenceOf([file('l')], [link('b')]))).toEqual(['changed l']);
 	});
 	test('of several of the same content, the one of the same name is the one that moved; empty ones never are', () => {
-		const changes = compare(
+		const changes = differenceOf(
 			[file('x/one', 'same'), file('x/two', 'same'), file('x/empty', '')],
 			[file('y/two', 'same'), file('y/empty', '')]
 		);
@@ -138,7 +126,7 @@ describe('the difference of two inventories', () => {
 					FileEntry[]
 				];
 				const state = new Map(before.map((e) => [e.file, e]));
-				for (const c of compare(before, after)) {
+				for (const c of differenceOf(before, after)) {
 					const e = c.entry as FileEntry;
 					if (c.what === 'removed') state.delete(e.file);
 					else {

@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest';
-import { Difference, type Change } from './difference';
-import { byKey, inventoryLine, InventoryReader, type FileEntry, type InventoryEntry } from './inventory';
+import { differenceOf } from './fixtures';
+import type { FileEntry, InventoryEntry } from './inventory';
 import { Learned, ownPlaces, placeWords, sortChanges, totalsOf, type Sort } from './sorting';
 import { systemPlaces } from './system-places';
 import { ChangeTree, treePath, type Choice } from './tree';
@@ -24,19 +24,6 @@ const setting = (key: string, name: string, value: string): InventoryEntry => ({
 	type: 'text',
 	value
 });
-function difference(before: InventoryEntry[], after: InventoryEntry[]): Change[] {
-	const d = new Difference();
-	for (const [entries, add] of [
-		[before, d.addBefore.bind(d)],
-		[after, d.addAfter.bind(d)]
-	] as const) {
-		const reader = new InventoryReader();
-		for (const e of [{ inventory: 1, of: 'test', at: 1 } as const, ...[...entries].sort(byKey)])
-			add(inventoryLine(e), reader);
-	}
-	return d.end();
-}
-
 const SYSTEM = { name: 'Meridian Desktop', version: '11', users: 'single' } as const;
 
 /** An old forms app is installed, while the system goes about its own business. */
@@ -64,7 +51,7 @@ const after = [
 	setting('Machine/Classes/File types/.sv1', '', '"C:\\Program Files\\Logline\\logline.exe" "%1"'),
 	setting('Machine/Network/Defaults', 'mtu', '1400')
 ];
-const changes = difference(before, after);
+const changes = differenceOf(before, after);
 const sortOf = (path: string, learned?: Learned) => {
 	const { sorted } = sortChanges(changes, learned, SYSTEM);
 	return sorted[changes.findIndex((c) => treePath(c) === path)]!;
@@ -90,7 +77,7 @@ describe('sorting', () => {
 		expect(sortOf(path).why).toMatch(why);
 	});
 	test('what changed while nothing was installed is noise, and so is what else changes where several things did', () => {
-		const idle = difference(
+		const idle = differenceOf(
 			[],
 			[file('C:/Meridian/fonts.cfg'), ...['a', 'b', 'c'].map((n) => file(`C:/Meridian/System/${n}.dll`))]
 		);
@@ -112,7 +99,7 @@ describe('sorting', () => {
 		expect(placeWords(places[0]!)).toBe('C:/Program Files/Logline, 503 KB in 4 entries');
 	});
 	test('a package of a Unix system: what lies under its folders, its menu entry, and links into it', () => {
-		const real = difference(
+		const real = differenceOf(
 			[folder('usr'), folder('usr/share'), folder('usr/bin')],
 			[
 				folder('usr'),
@@ -136,16 +123,16 @@ describe('sorting', () => {
 		});
 	});
 	test('in an empty folder everything is the app’s; a new folder in one of the system is not', () => {
-		const all = difference([], [folder('usr'), folder('usr/games'), file('usr/games/sl')]);
+		const all = differenceOf([], [folder('usr'), folder('usr/games'), file('usr/games/sl')]);
 		expect(sortChanges(all).sorted.map((s) => s.sort)).toEqual(['app', 'app', 'app']);
-		const inside = difference(
+		const inside = differenceOf(
 			[folder('C:/System')],
 			[folder('C:/System'), folder('C:/System/ours'), file('C:/System/ours/x.dll')]
 		);
 		expect(sortChanges(inside).sorted.map((s) => s.sort)).toEqual(['doubtful', 'doubtful']);
 	});
 	test('a person’s folders are nobody’s app; what an app keeps in them is its own', () => {
-		const first = difference(
+		const first = differenceOf(
 			[],
 			[
 				folder('C:/Users/anna'),
