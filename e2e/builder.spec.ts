@@ -321,6 +321,38 @@ test.describe('the builder, before Tuesday', () => {
 		await expect(page.locator('main')).toContainText('14 done');
 	});
 
+	test('volumes are evened out by a rule, with a choice for the people on them, and the schedule is undone', async ({
+		page
+	}) => {
+		await visit(page, '/build/pools');
+		const how = page.getByRole('group', { name: 'How volumes are evened out' });
+		await how.getByLabel('People who are signed in').selectOption('ask');
+		await how.getByLabel('Signed out after').fill('soon');
+		await page.getByRole('button', { name: 'Even out Bergen' }).click();
+		await expect(how.getByText('Write a duration such as 2 h.')).toBeVisible();
+		await expect(how.getByLabel('Signed out after')).toHaveValue('soon');
+		await how.getByLabel('Signed out after').fill('1 h');
+		await how.getByLabel('None over, %').fill('5');
+		await page.getByRole('button', { name: 'Even out Bergen' }).click();
+		await expect(how.getByText('At least 10 %.')).toBeVisible();
+		await how.getByLabel('None over, %').fill('60');
+		await page.getByLabel('again and again, by a rule').last().check();
+		await how.getByLabel('Rule').fill('FREQ=WEEKLY;BYDAY=SA');
+		await page.getByRole('button', { name: 'Schedule it for Bergen' }).click();
+		await expect(plan(page)).toContainText('Even out Bergen: every week on Saturday');
+		expect(await commitAndFollow(page)).toBe('done');
+		await page.goto('/changes');
+		await page
+			.getByRole('link', { name: /^Even out Bergen/ })
+			.first()
+			.click();
+		await card(page).getByRole('button', { name: /Undo/ }).click();
+		await expect(plan(page)).toContainText('Take off Even out Bergen');
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/build/schedules');
+		await expect(page.locator('main')).not.toContainText('Even out Bergen');
+	});
+
 	test('a rollout that the gate stops goes back by itself', async ({ page }) => {
 		test.setTimeout(900_000);
 		await visit(page, '/build/rollouts?line=watch-desk&number=2.4.0');

@@ -145,6 +145,20 @@ test.describe('an app, from its installer to a package', () => {
 		await expect(page.getByRole('link', { name: 'logline', exact: true })).toBeVisible();
 	});
 
+	test('another system is vouched for from its card, with the reason on record', async ({ page }) => {
+		await visit(page, '/publish/packages?card=package/logline');
+		await card(page).getByRole('button', { name: 'Vouch for Meridian Desktop 11, single-user' }).click();
+		await card(page).getByRole('button', { name: 'Vouch for Meridian Desktop 11, single-user' }).click();
+		await expect(card(page).getByRole('alert')).toContainText('Say why: it stands on record.');
+		await card(page).getByLabel('Why it fits, for the record').fill('tried on two machines of the watch');
+		await card(page).getByRole('button', { name: 'Vouch for Meridian Desktop 11, single-user' }).click();
+		await expect(plan(page)).toContainText('Vouch for logline 1.0.0 on Meridian Desktop 11, single-user');
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/publish/packages?card=package/logline');
+		await expect(card(page)).toContainText('Meridian Desktop 11, single-user, by Chidi Okafor');
+		await expect(card(page)).toContainText('tried on two machines of the watch');
+	});
+
 	test('inventories of a computer elsewhere are brought along, and with its folder become a package', async ({
 		page
 	}) => {
