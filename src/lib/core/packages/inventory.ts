@@ -99,7 +99,7 @@ const MODE = /^[0-7]{4}$/;
 /**
  * Reads an inventory line by line, so that it never has to be in memory whole.
  * Throws InventoryProblem at the first line that is wrong: not JSON, a field that is missing or of another type, a path that
- * is empty, climbs, or stands twice (`seen`, where the caller keeps one).
+ * is empty or climbs, an entry that stands twice or out of order.
  */
 export class InventoryReader {
 	private line = 0;

@@ -224,12 +224,23 @@ export function findTargets(
 			});
 	}
 	const groups = new Map<string, LaunchTarget[]>();
-	// A bare program that an entry starts, with arguments or without, is no target beside that entry.
-	const entries = found.filter((t) => kindOf(t) !== 'program');
+	// Commands without a folder are found by their name among those with one.
+	const whole = new Map<string, string>();
 	for (const t of found) {
-		const command = commandKey(t.command, found);
-		const entry = kindOf(t) === 'program' ? entries.find((e) => commandKey(e.command, found) === command) : undefined;
-		const key = `${command} ${(entry ?? t).arguments.trim()}`;
+		const lower = t.command.toLowerCase();
+		if (lower.includes('/') && !whole.has(baseName(lower))) whole.set(baseName(lower), lower);
+	}
+	const commandOf = (t: LaunchTarget): string => {
+		const lower = t.command.toLowerCase();
+		return lower.includes('/') ? lower : (whole.get(lower) ?? lower);
+	};
+	// A bare program that an entry starts, with arguments or without, is no target beside that entry.
+	const entries = new Map<string, LaunchTarget>();
+	for (const t of found) if (kindOf(t) !== 'program' && !entries.has(commandOf(t))) entries.set(commandOf(t), t);
+	for (const t of found) {
+		const command = commandOf(t);
+		const says = kindOf(t) === 'program' ? (entries.get(command) ?? t) : t;
+		const key = `${command} ${says.arguments.trim()}`;
 		const list = groups.get(key);
 		if (list) list.push(t);
 		else groups.set(key, [t]);
@@ -251,14 +262,6 @@ export function findTargets(
 }
 
 const isRunnable = (mode: string) => (Number.parseInt(mode, 8) & 0o111) !== 0;
-
-/** Commands without a folder are found by their name among those with one. */
-function commandKey(command: string, all: readonly LaunchTarget[]): string {
-	const lower = command.toLowerCase();
-	if (lower.includes('/')) return lower;
-	const whole = all.find((t) => t.command.includes('/') && baseName(t.command).toLowerCase() === lower);
-	return whole ? whole.command.toLowerCase() : lower;
-}
 
 /** How much a target is likely to be what people want to start. */
 function worth(t: LaunchTarget): number {

@@ -151,9 +151,7 @@ function notesOf(heading: InventoryHeading): string[] {
 	if (heading.restartsPending)
 		notes.push(`${heading.restartsPending} restarts are pending: what they do will look as if the installer did it`);
 	const programs = heading.programs ?? [];
-	if (programs.length > 1)
-		notes.push(
-			`other programs are on it: ${programs.slice(1).join(', ')}; what the app shares with them will be missing`
-		);
+	if (programs.length)
+		notes.push(`other programs are on it: ${programs.join(', ')}; what the app shares with them will be missing`);
 	return notes;
 }

@@ -6,6 +6,7 @@ import {
 	readFileSync,
 	rmSync,
 	symlinkSync,
+	utimesSync,
 	writeFileSync,
 	existsSync,
 	chmodSync
@@ -75,6 +76,8 @@ const APP = {
 describe('an inventory of a real folder', () => {
 	test('names every file, folder and link, with content by its digest; itself left out', async () => {
 		put('root/a/b.txt', 'hello', 0o640);
+		// A time before 1970, as some archives have it.
+		utimesSync(join(dir, 'root/a/b.txt'), new Date(-1_000_000), new Date(-1_000_000));
 		symlinkSync('b.txt', join(dir, 'root/a/link'));
 		put('settings.ini', '[Paths]\ndata=/opt\n');
 		const counts = await takeInventory(join(dir, 'root'), [join(dir, 'settings.ini')], join(dir, 'root/inv.jsonl'), {
@@ -87,7 +90,7 @@ describe('an inventory of a real folder', () => {
 		expect(
 			entries.map((e) => (isFile(e) ? `${e.kind} ${e.file} ${e.mode}` : `${e.setting} ${e.name}=${e.value}`))
 		).toEqual(['folder a 0755', 'file a/b.txt 0640', 'link a/link 0777', 'Machine/Files/settings.ini/Paths data=/opt']);
-		expect(entries[1]).toMatchObject({ size: 5, sha256: createHash('sha256').update('hello').digest('hex') });
+		expect(entries[1]).toMatchObject({ size: 5, mtime: 0, sha256: createHash('sha256').update('hello').digest('hex') });
 		expect(counts).toEqual({ files: 3, settings: 1, bytes: 5 });
 	});
 	test('settings come from registry exports, INI and JSON; a bad line is named', async () => {

@@ -54,7 +54,12 @@ async function* pathsBelow(root: string, folder: string): AsyncGenerator<string>
 async function entryOf(root: string, path: string): Promise<FileEntry | null> {
 	const full = join(root, path);
 	const s = await lstat(full);
-	const common = { file: path, mode: (s.mode & 0o7777).toString(8).padStart(4, '0'), mtime: Math.floor(s.mtimeMs) };
+	const common = {
+		file: path,
+		mode: (s.mode & 0o7777).toString(8).padStart(4, '0'),
+		// Some archives set times before 1970.
+		mtime: Math.max(0, Math.floor(s.mtimeMs))
+	};
 	if (s.isDirectory()) return { ...common, kind: 'folder', size: 0 };
 	if (s.isSymbolicLink()) return { ...common, kind: 'link', size: 0, target: await readlink(full) };
 	if (!s.isFile()) return null;

@@ -101,7 +101,8 @@ export function inventoryText(estate: Estate, w: World, look: Look): string {
 		at: look.at,
 		system,
 		restartsPending: look.pending,
-		programs: [...contents.map((c) => `${c.name} ${c.version}`), ...look.installed]
+		// The first part of an image is the system itself.
+		programs: [...contents.slice(1).map((c) => `${c.name} ${c.version}`), ...look.installed]
 	};
 	return `${[inventoryLine(heading), ...[...entries.values()].sort(byKey).map(inventoryLine)].join('\n')}\n`;
 }
