@@ -1,6 +1,7 @@
 import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
 import { sharedClock } from '$lib/server/context';
 import { openDb } from '$lib/server/db';
+import { tellAgents } from '$lib/server/engine/agents';
 import { configureBroker } from '$lib/server/engine/broker';
 import { Engine } from '$lib/server/engine/engine';
 import { vaultIn } from '$lib/server/network/vault';
@@ -41,6 +42,7 @@ let changedPlans = false;
 let stopping = false;
 
 await configureBroker(ctx);
+await tellAgents(ctx);
 parent.postMessage({ ready: true });
 
 let busy = false;

@@ -1,5 +1,5 @@
 import { inHours, hoursWords, type Hours } from '../time/hours';
-import { clockWords } from '../time/zone';
+import { clockWords, isoDate, isoWords } from '../time/zone';
 import { inRange } from '../network/addresses';
 import type { Explained, Fact } from '../why/explained';
 
@@ -16,6 +16,17 @@ export interface Conditions {
 	secondFactor?: boolean;
 	/** Address ranges of which one must hold the person's address. */
 	networks?: string[];
+	/** First and last day on which it counts, such as 2026-12-01, on the wall clock of the person’s site. */
+	from?: string;
+	to?: string;
+}
+
+/** Whether a grant has begun, and whether it has run out, at a moment in a zone. */
+export function inDates(c: Pick<Conditions, 'from' | 'to'>, zone: string, at: number): 'before' | 'in' | 'over' {
+	if (c.from === undefined && c.to === undefined) return 'in';
+	const day = isoDate(zone, at);
+	if (c.to !== undefined && day > c.to) return 'over';
+	return c.from !== undefined && day < c.from ? 'before' : 'in';
 }
 
 export interface GrantRule {
@@ -50,10 +61,12 @@ export interface Decision {
 
 /**
  * May this person open the publication that `grants` belong to? The first grant whose conditions all hold
- * decides, grants to the person before grants to teams. Channels are those of every grant that holds, together.
+ * decides, grants to the person before grants to teams. Channels are those of every grant that holds, together. A grant
+ * that has run out reaches nobody.
  */
 export function decideAccess(request: AccessRequest, grants: GrantRule[]): Explained<Decision> {
 	const reaching = grants
+		.filter((g) => inDates(g.conditions, request.zone, request.at) !== 'over')
 		.filter((g) => (g.to.kind === 'person' ? g.to.id === request.personId : request.teams.includes(g.to.id)))
 		.sort((a, b) => (a.to.kind === b.to.kind ? 0 : a.to.kind === 'person' ? -1 : 1));
 	const facts: Fact[] = [];
@@ -106,6 +119,16 @@ function checkConditions(request: AccessRequest, conditions: Conditions): { fact
 		facts.push({ words: holds ? yes : no, side: holds ? 'for' : 'against', source });
 		if (!holds) advice ??= todo;
 	};
+	if (conditions.from !== undefined || conditions.to !== undefined) {
+		const from = isoWords(conditions.from ?? '');
+		judge(
+			inDates(conditions, request.zone, request.at) === 'in',
+			conditions.to === undefined ? `it has counted since ${from}` : `it counts to ${isoWords(conditions.to)}`,
+			`it begins only on ${from}`,
+			`It is yours from ${from}.`,
+			'grant'
+		);
+	}
 	if (conditions.hours) {
 		const words = hoursWords(conditions.hours);
 		const clock = clockWords(request.zone, request.at);
@@ -152,6 +175,8 @@ function checkConditions(request: AccessRequest, conditions: Conditions): { fact
 /** A grant's conditions as one clause: `Mon–Fri 07:00–19:00, managed endpoint`. */
 export function conditionsWords(c: Conditions): string {
 	const parts = [
+		c.from !== undefined ? `from ${isoWords(c.from)}` : null,
+		c.to !== undefined ? `to ${isoWords(c.to)}` : null,
 		c.hours ? hoursWords(c.hours) : null,
 		c.managedEndpoint ? 'managed endpoint' : null,
 		c.secondFactor ? 'second factor' : null,

@@ -1,5 +1,6 @@
 import { countWords, durationWords, numberWords, sizeWords, TB } from '../time/units';
 import { PLACE_CHECK_WORDS, type PlaceCheck } from '../network/places';
+import { ATTACH_CAUSE_WORDS, type AttachCause } from '../packages/attaching';
 import { PHASE_WORDS, type PhaseName } from '../watch/phases';
 import type { Fact } from '../why/explained';
 
@@ -12,8 +13,12 @@ export interface Finding {
 		| 'slow sign-ins'
 		| 'pool runs out'
 		| 'runaway machine'
-		| 'place not in order';
-	subject: { kind: 'gateway' | 'volume' | 'network' | 'version' | 'pool' | 'machine' | 'site'; id: string };
+		| 'place not in order'
+		| 'package not attached';
+	subject: {
+		kind: 'gateway' | 'volume' | 'network' | 'version' | 'pool' | 'machine' | 'site' | 'delivery';
+		id: string;
+	};
 	site: string | null;
 	title: string;
 	facts: Fact[];
@@ -21,6 +26,56 @@ export interface Finding {
 	people?: number;
 	/** The plan that would put it right: kind and input, when there is one. */
 	remedy: { kind: string; input: Record<string, unknown>; words: string } | null;
+}
+
+/** Packages that machines of a pool cannot have. `before`: the version that the pool had last, where it had another. */
+export function attachFindings(
+	deliveries: {
+		pool: string;
+		poolName: string;
+		site: string;
+		package: string;
+		version: string;
+		before: string | null;
+		failures: { machine: string; cause: AttachCause; since: number; why: Fact[] }[];
+	}[]
+): Finding[] {
+	return deliveries
+		.filter((d) => d.failures.length > 0)
+		.map((d) => {
+			const causes = [...new Set(d.failures.map((f) => f.cause))];
+			const machines = d.failures.map((f) => f.machine);
+			const cause = causes[0]!;
+			return {
+				kind: 'package not attached',
+				subject: { kind: 'delivery', id: `${d.pool}/${d.package}` },
+				site: d.site,
+				title: `${d.package} ${d.version} is missing on ${countWords(machines.length, 'machine')} of ${d.poolName}: ${causes.map((c) => ATTACH_CAUSE_WORDS[c]).join('; ')}`,
+				facts: d.failures.slice(0, 12).map((f): Fact => ({
+					words: `${f.machine}: ${f.why.findLast((w) => w.side === 'against')?.words ?? ATTACH_CAUSE_WORDS[f.cause]}`,
+					side: 'against',
+					at: f.since,
+					about: { kind: 'machine', id: f.machine },
+					source: 'agent'
+				})),
+				remedy:
+					cause === 'store'
+						? null
+						: cause === 'disk'
+							? { kind: 'machine.reset', input: { machines }, words: 'Reset these machines' }
+							: d.before !== null
+								? {
+										kind: 'package.deliver',
+										input: { package: d.package, pools: [d.pool], version: d.before },
+										words: `Return to ${d.before}`
+									}
+								: {
+										kind: 'package.withdraw',
+										input: { package: d.package, pools: [d.pool] },
+										words: 'Withdraw it there'
+									}
+			};
+		});
 }
 
 /** Gateways whose announced port is not the one they listen on. */

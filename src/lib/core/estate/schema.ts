@@ -266,7 +266,23 @@ const habit = v.strictObject({
 	gpu: v.optional(share, 0),
 	sites: v.optional(v.array(id))
 });
-const team = v.strictObject({ id, name, parent: v.optional(id), habits: v.optional(v.array(habit), []) });
+/** An app that people of a team start in their sessions, wherever a package of that name is delivered. */
+const appHabit = v.strictObject({
+	package: name,
+	/** What of it is started; the first where nothing is said. */
+	target: v.optional(name),
+	chance: share,
+	/** Starts in a session, and how long it stays open each time. */
+	times: v.optional(v.pipe(count, v.minValue(1, 'expected at least 1')), 2),
+	takes: v.optional(duration, '40 min')
+});
+const team = v.strictObject({
+	id,
+	name,
+	parent: v.optional(id),
+	habits: v.optional(v.array(habit), []),
+	apps: v.optional(v.array(appHabit), [])
+});
 const person = v.strictObject({
 	login: id,
 	name,
@@ -303,7 +319,9 @@ export const FAULT_KINDS = [
 	'names-wrong',
 	'clock-off',
 	'join-refused',
-	'boot-server-down'
+	'boot-server-down',
+	'disk-full',
+	'package-store-down'
 ] as const;
 const fault = v.strictObject({
 	kind: v.picklist(FAULT_KINDS, `expected one of ${FAULT_KINDS.join(', ')}`),

@@ -140,10 +140,10 @@ export function versionToStart(present: readonly Attached[], wanted: string | nu
 /** What happens to machines, as the agent on each reports it. */
 export type AttachEvent =
 	| { e: 'up'; machine: string; pool: string }
-	| { e: 'down'; machine: string }
+	| { e: 'down' | 'gone'; machine: string }
 	| { e: 'sign-in' | 'sign-out'; machine: string }
 	| { e: 'open' | 'close'; machine: string; package: string; version: string }
-	| { e: 'wait' | 'waited'; machine: string; package: string }
+	| { e: 'wait' | 'waited' | 'retry'; machine: string; package: string }
 	| {
 			e: 'attached' | 'attach failed' | 'detached' | 'detach refused';
 			machine: string;
@@ -152,7 +152,8 @@ export type AttachEvent =
 	  }
 	| { e: 'want'; pool: string; wanted: Wanted[] };
 
-interface Known {
+/** What is known of one machine: plain values, so that it can be stored. */
+export interface Known {
 	pool: string;
 	up: boolean;
 	sessions: number;
@@ -160,6 +161,13 @@ interface Known {
 	waiting: Map<string, number>;
 	/** Versions that failed, until when they are left alone. */
 	failed: Map<string, { until: number; times: number }>;
+}
+
+/** What an engine knows: what it goes on from after a restart. */
+export interface AttachBooks {
+	machines: Map<string, Known>;
+	/** By pool. */
+	wanted: Map<string, Wanted[]>;
 }
 
 /** A version that failed to attach is tried again after a minute, then twice as long each time, up to an hour. */
@@ -171,9 +179,22 @@ const LONGEST = 3_600_000;
  * the machines that an event is about. What it orders is under way until the agent reports how it ended.
  */
 export class AttachEngine {
-	private readonly machines = new Map<string, Known>();
+	private readonly machines: Map<string, Known>;
+	private readonly wanted: Map<string, Wanted[]>;
 	private readonly pools = new Map<string, Set<string>>();
-	private readonly wanted = new Map<string, Wanted[]>();
+
+	/** Goes on from `books`, which it keeps up. */
+	constructor(books: AttachBooks = { machines: new Map(), wanted: new Map() }) {
+		this.machines = books.machines;
+		this.wanted = books.wanted;
+		for (const [name, m] of this.machines) this.poolOf(m.pool).add(name);
+	}
+
+	private poolOf(pool: string): Set<string> {
+		let own = this.pools.get(pool);
+		if (!own) this.pools.set(pool, (own = new Set()));
+		return own;
+	}
 
 	/** Takes an event in; `now` in ms UTC. Returns the orders that follow, by machine. */
 	take(event: AttachEvent, now: number): (AttachAction & { machine: string })[] {
@@ -183,6 +204,11 @@ export class AttachEngine {
 			const own = [...(this.pools.get(event.pool) ?? [])];
 			for (const name of own) this.machines.get(name)!.failed.clear();
 			return own.flatMap((name) => this.orders(name, now));
+		}
+		if (event.e === 'gone') {
+			this.pools.get(this.machines.get(event.machine)?.pool ?? '')?.delete(event.machine);
+			this.machines.delete(event.machine);
+			return [];
 		}
 		const m = this.known(event.machine, event.e === 'up' ? event.pool : undefined);
 		switch (event.e) {
@@ -212,6 +238,9 @@ export class AttachEngine {
 				else m.waiting.delete(event.package);
 				break;
 			}
+			case 'retry':
+				for (const key of m.failed.keys()) if (key.startsWith(`${event.package} `)) m.failed.delete(key);
+				break;
 			case 'open':
 			case 'close': {
 				const p = this.find(m, event.package, event.version);
@@ -288,9 +317,7 @@ export class AttachEngine {
 		if (pool !== undefined && (m.pool !== pool || !this.pools.get(pool)?.has(name))) {
 			this.pools.get(m.pool)?.delete(name);
 			m.pool = pool;
-			const own = this.pools.get(pool);
-			if (own) own.add(name);
-			else this.pools.set(pool, new Set([name]));
+			this.poolOf(pool).add(name);
 		}
 		return m;
 	}

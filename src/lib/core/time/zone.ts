@@ -62,6 +62,13 @@ export const momentWords = (zone: string, at: number): string =>
 /** `17 Nov 2026` in the zone. */
 export const dateWords = (zone: string, at: number): string => DateTime.fromMillis(at, { zone }).toFormat('d LLL yyyy');
 
+/** `2026-11-17`: the day in the zone. */
+export const isoDate = (zone: string, at: number): string =>
+	new Date(at + offsetAt(zone, at)).toISOString().slice(0, 10);
+
+/** `17 Nov 2026` for a day written `2026-11-17`. */
+export const isoWords = (day: string): string => DateTime.fromISO(day, { zone: 'utc' }).toFormat('d LLL yyyy');
+
 /** `Tue 17 Nov` in the zone. */
 export const dayWords = (zone: string, at: number): string => DateTime.fromMillis(at, { zone }).toFormat('ccc d LLL');
 

@@ -1,7 +1,7 @@
 import { durationWords } from '../time/units';
 import type { Fact } from '../why/explained';
 
-/** The phases of a sign-in, in the order in which they pass. */
+/** The phases of a sign-in, in the order in which they pass; the last only where an app is opened. */
 export const PHASES = [
 	'gateway',
 	'brokering',
@@ -11,7 +11,8 @@ export const PHASES = [
 	'profile',
 	'policies',
 	'drives',
-	'shell'
+	'shell',
+	'app'
 ] as const;
 export type PhaseName = (typeof PHASES)[number];
 
@@ -24,7 +25,8 @@ export const PHASE_WORDS: Record<PhaseName, string> = {
 	profile: 'profile disk',
 	policies: 'policies',
 	drives: 'drives and printers',
-	shell: 'start the desktop'
+	shell: 'start the desktop',
+	app: 'start the app'
 };
 
 /** One phase as it passed. Parts, where it has any, sum to no more than `ms`. */

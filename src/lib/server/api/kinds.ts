@@ -12,6 +12,7 @@ export const KINDS = [
 	'teams',
 	'jobs',
 	'changes',
+	'deliveries',
 	'findings',
 	'checks'
 ] as const;
@@ -31,6 +32,7 @@ export const CARD_OF: Record<Kind, string | null> = {
 	teams: null,
 	jobs: null,
 	changes: 'change',
+	deliveries: 'delivery',
 	findings: 'finding',
 	checks: null
 };

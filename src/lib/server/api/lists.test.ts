@@ -5,6 +5,7 @@ import { InputProblem } from '../plans/kind';
 import { NotAllowed, NotFound, PlanRefused } from '../plans';
 import { ProviderError } from '../providers';
 import { Harness, OWNER, testEstate } from '../testing/harness';
+import { keepPackage } from '../testing/packages';
 import { figuresAt } from '../watch/queries';
 import { CARD_OF, KINDS, type Kind } from './kinds';
 import { cursorOf, listOf, readCursor } from './lists';
@@ -15,6 +16,8 @@ let h: Harness;
 beforeAll(async () => {
 	h = await Harness.of(testEstate());
 	await h.live(4 * HOUR, 20_000);
+	keepPackage(h, 'logline', '3.0.0');
+	await h.carryOut('package.deliver', { package: 'logline', pools: ['quay', 'isle'] });
 	await h.carryOut('policy.set', { pool: 'quay', headroomIn: 4 });
 	h.lab.apply({ c: 'fault', kind: 'agent-stopped', target: 'quay-01', value: null });
 	h.lab.apply({ c: 'fault', kind: 'volume-full', target: 'isle-v1', value: 0.96 });
@@ -55,7 +58,8 @@ describe('lists of every kind', () => {
 		['image-lines', 'line:none', 0],
 		['checks', 'machine:quay-01', 1],
 		['checks', 'site:isle', 0],
-		['findings', 'site:isle', 1]
+		['findings', 'site:isle', 1],
+		['deliveries', 'site:isle', 1]
 	])('%s under %s are %i', (kind, scope, n) => {
 		expect(list(kind, scope).total).toBe(n);
 	});

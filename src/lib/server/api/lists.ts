@@ -4,6 +4,7 @@ import { changesBefore } from '../changes';
 import { checksAt } from '../network/checks';
 import { all, type Db } from '../db';
 import { findingsAt } from '../diagnosis/queries';
+import { deliveryStatesAt } from '../packages/delivery';
 import { linesAt } from '../images/queries';
 import { recentJobs } from '../jobs';
 import type { Kind } from './kinds';
@@ -66,6 +67,8 @@ function shortList(db: Db, kind: Kind, at: number): Record<string, unknown>[] {
 			return recentJobs(db, at, ALL) as unknown as Record<string, unknown>[];
 		case 'changes':
 			return changesBefore(db, at, ALL) as unknown as Record<string, unknown>[];
+		case 'deliveries':
+			return deliveryStatesAt(db, at).map((d) => ({ id: `${d.pool}/${d.package}`, ...d }));
 		case 'findings':
 			return findingsAt(db, at).sort((a, b) => b.people - a.people) as unknown as Record<string, unknown>[];
 		case 'checks':

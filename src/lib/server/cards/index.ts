@@ -15,6 +15,7 @@ import { all, one, type Db } from '../db';
 import { findingById } from '../diagnosis/queries';
 import { rulesAt, whyOnVersion } from '../images/following';
 import { machinesNotToMove } from '../engine/power';
+import { appsOpenIn, deliveryCard, packagesOfMachine, packagesOfPool } from './delivery';
 import { packageCard } from './package';
 import { siteCard } from './site';
 import { versionCard } from './version';
@@ -67,6 +68,8 @@ export interface Card {
 	contents?: { name: string; version: string; size: number }[];
 	compared?: { with: string; changes: ContentsChange[]; send?: string };
 	list?: { title: string; rows: { words: string; card?: string; note?: string }[] };
+	/** Packages: of a machine what is attached, of a session what is open. */
+	packages?: { words: string; card?: string; note?: string }[];
 }
 
 /**
@@ -98,6 +101,8 @@ async function cardOfKind(ctx: Context, kind: string, id: string, at: number, li
 			return grantCard(ctx.db, Number(id), at);
 		case 'package':
 			return packageCard(ctx.db, id, at);
+		case 'delivery':
+			return deliveryCard(ctx.db, id, at);
 		case 'site':
 			return siteCard(ctx, id, at);
 		case 'gateway':
@@ -228,6 +233,7 @@ async function machineCard(ctx: Context, name: string, at: number, live: boolean
 			saw: r.saw,
 			since: failing.find((f) => f.name === r.name)?.since ?? null
 		})),
+		packages: packagesOfMachine(db, found.id, row.pool, at),
 		list: {
 			title: countWords(sessions.length, 'session'),
 			rows: sessions.map((s) => ({ words: s.name, card: `session/${s.id}`, note: durationWords(at - s.since) }))
@@ -296,6 +302,7 @@ function sessionCard(db: Db, id: number, at: number, live: boolean): Card | null
 						{ words: 'Restart the machine', kind: 'machine.restart', input: { machines: [s.machine] } }
 					]
 				: [],
+		packages: appsOpenIn(db, id, at),
 		...(connection
 			? { phases: { phases: connection.phases, usual: usual as Record<string, number>, total: connection.took } }
 			: {})
@@ -550,7 +557,8 @@ function poolCard(db: Db, id: string, at: number): Card | null {
 			},
 			{ words: 'Add a machine', kind: 'pool.grow', input: { pool: id, count: 1 } },
 			{ words: 'Remove the pool', kind: 'pool.remove', input: { pool: id } }
-		]
+		],
+		packages: packagesOfPool(db, id, at)
 	};
 }
 

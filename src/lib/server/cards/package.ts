@@ -1,9 +1,10 @@
 import { sameSystem, systemOf, systemWords } from '$lib/core/packages/fits';
 import { WRITE_SCOPE_WORDS } from '$lib/core/packages/scope';
 import { clashWords } from '$lib/core/packages/clashes';
-import { sizeWords } from '$lib/core/time/units';
+import { countWords, sizeWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import type { Db } from '../db';
+import { deliveryStatesAt } from '../packages/delivery';
 import { clashesNow, packageAt } from '../packages/queries';
 import { linesAt } from '../images/queries';
 import type { PackageVersionRow } from '../packages/queries';
@@ -34,6 +35,13 @@ export function packageCard(db: Db, name: string, at: number): Card | null {
 			{ name: 'files', value: `${newest.files}, ${sizeWords(newest.unpacked)}` },
 			{ name: 'settings', value: String(newest.settings) },
 			{ name: 'packed', value: `${sizeWords(newest.size)}, of which ${sizeWords(newest.added)} its own` },
+			...deliveryStatesAt(db, at)
+				.filter((d) => d.package === name)
+				.map((d) => ({
+					name: 'delivered to',
+					value: `${d.poolName}: ${d.version}, open for ${countWords(d.people, 'person', 'people')}`,
+					card: `delivery/${d.pool}/${name}`
+				})),
 			...(spec.services.length ? [{ name: 'services', value: spec.services.join(', ') }] : []),
 			...(spec.ports.length ? [{ name: 'ports', value: spec.ports.join(', ') }] : [])
 		],

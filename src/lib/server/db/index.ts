@@ -9,6 +9,7 @@ import migration7 from './migrations/0007_rollouts.sql?raw';
 import migration8 from './migrations/0008_places.sql?raw';
 import migration9 from './migrations/0009_machines.sql?raw';
 import migration10 from './migrations/0010_packages.sql?raw';
+import migration11 from './migrations/0011_delivery.sql?raw';
 
 export type Db = Database.Database;
 
@@ -23,7 +24,8 @@ const MIGRATIONS = [
 	migration7,
 	migration8,
 	migration9,
-	migration10
+	migration10,
+	migration11
 ];
 
 /**

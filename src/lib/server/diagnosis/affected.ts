@@ -64,6 +64,15 @@ export function peopleAffected(db: Db, finding: CountedFinding, at: number): num
 				`SELECT count(DISTINCT s.person_id) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE m.site_id = ? AND s.until > ? AND s.since <= ?`,
 				[finding.subject, at, at]
 			);
+		case 'package not attached': {
+			const [pool, name] = finding.subject.split('/');
+			return count(
+				`SELECT count(DISTINCT s.person_id) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id AND m.pool_id = ?
+				 JOIN attach_failures f ON f.machine_id = m.id AND f.package = ? AND f.until > ? AND f.since <= ? WHERE s.until > ? AND s.since <= ?
+				 AND NOT EXISTS (SELECT 1 FROM attachments a WHERE a.machine_id = m.id AND a.package = ? AND a.state = 'attached' AND a.until > ? AND a.since <= ?)`,
+				[pool, name, at, at, at, at, name, at, at]
+			);
+		}
 		case 'pool runs out':
 			return finding.people;
 		default:

@@ -1,4 +1,5 @@
 import {
+	attachFindings,
 	gatewayFindings,
 	networkFindings,
 	placeFindings,
@@ -20,6 +21,7 @@ import { poolsAt } from '../capacity/queries';
 import type { Context } from '../context';
 import { all, one, run, type Db } from '../db';
 import { checksAt } from '../network/checks';
+import { deliveryStatesAt, failuresIn } from '../packages/delivery';
 import { peopleAffected } from './affected';
 
 /** Runs the checks along the way to every machine that is up, and keeps those that fail as intervals. */
@@ -81,6 +83,7 @@ export async function sweepFindings(ctx: Context, now: number, deeper: Deeper): 
 		...networkFindings(networks),
 		...(deeper.signIns ? signInFindings(signInsByVersion(ctx, now)) : []),
 		...placeFindings(placesFailing(db, now)),
+		...attachFindings(notAttached(db, now)),
 		...pressedFindings(pressedMachines(ctx, now)),
 		...(deeper.forecast ? poolsRunningOut(ctx, now) : [])
 	];
@@ -131,6 +134,21 @@ const placesFailing = (db: Db, now: number) =>
 		...s,
 		failing: checksAt(db, s.id, now).filter((c) => c.ok === false)
 	}));
+
+/** Deliveries with machines that cannot have them, and what each pool had before. */
+const notAttached = (db: Db, now: number) =>
+	deliveryStatesAt(db, now)
+		.filter((d) => d.failing.length > 0)
+		.map((d) => ({
+			...d,
+			before:
+				one<{ version: string }>(
+					db,
+					'SELECT version FROM deliveries WHERE pool_id = ? AND package = ? AND until = ? AND version <> ?',
+					[d.pool, d.package, d.since, d.version]
+				)?.version ?? null,
+			failures: failuresIn(db, d.pool, d.package, now)
+		}));
 
 /** Takes in what the gateways announce and listen on; a change closes the interval before. */
 async function observePorts(ctx: Context, now: number) {

@@ -33,7 +33,12 @@ function brokerConfig(ctx: Context): BrokerConfig {
 			machines: machines.get(p.id) ?? [],
 			site: p.site
 		})),
-		publications: publicationsAt(db, now).map((p) => ({ id: p.id, pools: p.pools, protocol: p.protocol })),
+		publications: publicationsAt(db, now).map((p) => ({
+			id: p.id,
+			pools: p.pools,
+			protocol: p.protocol,
+			...(p.app ? { app: p.app } : {})
+		})),
 		grants: grantsAt(db, now).map((g) => ({
 			id: String(g.id),
 			publication: g.publication,

@@ -4,6 +4,7 @@ import { strainValue } from '$lib/core/watch/strain';
 import { phasesTotal } from '$lib/core/watch/phases';
 import { all, one, putSetting, run, setting, type Db } from '../db';
 import { HOST_SAMPLE_WIDTH, SAMPLE_WIDTH, type MachineState, type Observation } from '../providers';
+import { appsEnded, noteApp, noteAppClosed, notePackage, noteRefusal, nothingAttached, whereIn } from './app-log';
 
 /** A machine as the engine keeps it in mind between minutes. */
 export interface LiveMachine {
@@ -93,6 +94,7 @@ export class Observer {
 				const m = this.machines.get(o.machine);
 				if (!m) break;
 				this.machines.delete(o.machine);
+				nothingAttached(db, m.id, o.at);
 				for (const table of ['machines', 'machine_places', 'machine_states', 'failing_checks']) {
 					const key = table === 'machines' ? 'id' : 'machine_id';
 					// What began in the same millisecond never was.
@@ -136,6 +138,20 @@ export class Observer {
 				break;
 			case 'session':
 				this.session(o);
+				break;
+			case 'package': {
+				const m = this.machines.get(o.machine);
+				if (m) notePackage(db, m.id, o);
+				break;
+			}
+			case 'app':
+				noteApp(db, whereIn(db), o);
+				break;
+			case 'app closed':
+				noteAppClosed(db, o);
+				break;
+			case 'app failed':
+				noteRefusal(db, whereIn(db), o);
 				break;
 		}
 	}
@@ -196,6 +212,7 @@ export class Observer {
 		run(db, 'DELETE FROM machine_states WHERE machine_id = ? AND since >= ?', [m.id, at]);
 		run(db, 'UPDATE machine_states SET until = ? WHERE machine_id = ? AND until > ?', [at, m.id, at]);
 		run(db, 'INSERT INTO machine_states VALUES (?, ?, ?, ?, ?)', [m.id, at, FOREVER, state, cause]);
+		if (state === 'off' || state === 'failed') nothingAttached(db, m.id, at);
 		if (state === 'ready') m.idleSince = at;
 		m.state = state;
 	}
@@ -259,6 +276,7 @@ export class Observer {
 			o.cause,
 			o.session
 		]);
+		appsEnded(db, o.session, o.at);
 		const machine = this.machines.get(this.sessionMachine.get(o.session) ?? '');
 		this.sessionMachine.delete(o.session);
 		if (!machine) return;

@@ -31,6 +31,7 @@ export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'DELETE', Ne
 	'/(console)/publish': { GET: read('publishing') },
 	'/(console)/publish/packages': { GET: read('publishing') },
 	'/(console)/publish/packages/[capture]': { GET: read('publishing') },
+	'/(console)/publish/delivery': { GET: read('publishing') },
 	'/(console)/secure': { GET: read('access') },
 	'/(console)/scale': { GET: read('capacity') },
 	'/(console)/watch': { GET: read('estate') },

@@ -10,6 +10,8 @@ import type { Context } from '../context';
 import { all } from '../db';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { captureOrThrow } from './capture-plans';
+import { systemsOf } from './delivery-plans';
+import { deliveriesAt, usesOf } from './delivery';
 import { packageAt, packagesAt, type PackageRow } from './queries';
 
 const packageName = v.pipe(
@@ -228,7 +230,7 @@ const removePlan = planKind({
 			title: `Remove the package ${input.name} ${input.number}`,
 			effects: { ...noEffects(), duration: { middle: SECOND, ninety: 5 * SECOND } },
 			warnings: [],
-			blocks: [],
+			blocks: usesOf(ctx.db, input.name, input.number, ctx.clock.now()),
 			reasons: [
 				{ words: `${sizeWords(version.size)} of content; what other versions share stays`, source: 'package store' }
 			],
@@ -278,7 +280,8 @@ const orderPlan = planKind({
 			objects: ['packages/order'],
 			steps: [
 				{ kind: 'package.order', words: 'Write the order', input: { order }, expected: 200 },
-				{ kind: 'package.clashes', words: 'Look at the clashes anew', input: {}, expected: 2 * SECOND }
+				{ kind: 'package.clashes', words: 'Look at the clashes anew', input: {}, expected: 2 * SECOND },
+				{ kind: 'agents.tell', words: 'Tell the agents', input: {}, expected: 500 }
 			],
 			undo: { kind: 'package.order', input: { order: names } },
 			undoWords: 'Yes: the order as it was is put back.'
@@ -307,7 +310,16 @@ const vouchPlan = planKind({
 		return {
 			title: `${input.vouch ? 'Vouch for' : 'No longer vouch for'} ${input.name} ${input.number} on ${systemWords(system)}`,
 			effects: noEffects(),
-			warnings: [],
+			warnings: input.vouch
+				? []
+				: deliveriesAt(ctx.db, ctx.clock.now())
+						.filter((d) => d.package === input.name && d.version === input.number)
+						.filter((d) => systemsOf(ctx.db, d.pool).some((s) => sameSystem(s, system)))
+						.map((d) => ({
+							words: `${d.poolName} has it by this: machines that start from now on do not get it`,
+							side: 'against' as const,
+							about: { kind: 'delivery', id: `${d.pool}/${d.package}`, name: `${d.package} on ${d.poolName}` }
+						})),
 			blocks: [
 				...(sameSystem(version.spec.system, system)
 					? [{ words: 'it was captured on that system', side: 'against' as const }]
@@ -317,7 +329,10 @@ const vouchPlan = planKind({
 			],
 			reasons: [{ words: `it was captured on ${systemWords(version.spec.system)}`, source: 'package' }],
 			objects: [`package/${input.name}`],
-			steps: [{ kind: 'package.vouch', words: 'Write it down', input: { ...input, system }, expected: 200 }],
+			steps: [
+				{ kind: 'package.vouch', words: 'Write it down', input: { ...input, system }, expected: 200 },
+				{ kind: 'agents.tell', words: 'Tell the agents', input: {}, expected: 500 }
+			],
 			undo: {
 				kind: 'package.vouch',
 				input: { ...input, vouch: !input.vouch, why: input.vouch ? '' : (has?.why ?? '') }

@@ -1,4 +1,5 @@
 import { capturePlans } from './capture-plans';
+import { deliveryPlans } from './delivery-plans';
 import { packagePlans } from './package-plans';
 
-export const packageAreaPlans = [...capturePlans, ...packagePlans];
+export const packageAreaPlans = [...capturePlans, ...packagePlans, ...deliveryPlans];

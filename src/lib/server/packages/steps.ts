@@ -1,4 +1,5 @@
 import { captureStepHandlers } from './capture-steps';
+import { deliveryStepHandlers } from './delivery-steps';
 import { packageStepHandlers } from './package-steps';
 
-export const packageSteps = { ...captureStepHandlers, ...packageStepHandlers };
+export const packageSteps = { ...captureStepHandlers, ...packageStepHandlers, ...deliveryStepHandlers };

@@ -5,6 +5,9 @@ import type { Right } from '$lib/core/images/library/kinds';
 import type { StockSystem, StorePackage } from '$lib/core/images/sheet';
 import type { Component } from '$lib/core/images/versions';
 import type { SettingEntry, SystemKind } from '$lib/core/packages/inventory';
+import type { Wanted } from '$lib/core/packages/attach';
+import type { AttachCause, PackageNeeds } from '$lib/core/packages/attaching';
+import type { StartKind } from '$lib/core/packages/starting';
 import type { CheckName, CheckResult } from '$lib/core/diagnosis/checks';
 import type { Seen } from '$lib/core/network/places';
 import type { Phase } from '$lib/core/watch/phases';
@@ -282,13 +285,41 @@ export interface Agent {
 	sweep(machines: string[]): Promise<{ machine: string; failing: CheckResult }[]>;
 	restartService(machine: string, check: CheckName, key: string): Promise<void>;
 	message(session: number, text: string, key: string): Promise<void>;
+	/** Asks whoever is in a session to close an app of a package and open it again. */
+	askToClose(session: number, name: string, text: string, key: string): Promise<void>;
+	/** Tells all agents which packages their pools are to have: they see to it by themselves. */
+	deliver(wishes: Wishes): Promise<void>;
+	/** Closes an app in a session of a person, for them. */
+	closeApp(login: string, run: number): Promise<void>;
 	signOut(session: number, why: string, key: string): Promise<void>;
+}
+
+/** A package version as agents are told of it: what it asks of a machine, what it starts, and who may start it. */
+export interface WishedPackage extends PackageNeeds {
+	targets: { id: string; name: string }[];
+	/** Teams whose people may start it; none: whoever it is granted to. */
+	teams: string[];
+	files: number;
+	/** What is read ahead when it is attached, so that its first start is short. */
+	warmUp: { files: number; bytes: number } | null;
+}
+
+/** All that the agents need to keep machines as their pools want them: pushed at every change. */
+export interface Wishes {
+	pools: Record<string, Wanted[]>;
+	packages: WishedPackage[];
 }
 
 /** All that the broker at the gateways needs to let people in without asking: pushed at every change. */
 export interface BrokerConfig {
 	pools: { id: string; assignment: 'shared' | 'personal'; placing: Placing; machines: string[]; site: string }[];
-	publications: { id: string; pools: string[]; protocol: string }[];
+	publications: {
+		id: string;
+		pools: string[];
+		protocol: string;
+		/** The app that it opens; a desktop where there is none. */
+		app?: { package: string; target: string };
+	}[];
 	grants: {
 		id: string;
 		publication: string;
@@ -323,6 +354,11 @@ export interface ConnectionProgress {
 	cause: Fact[];
 	advice: string | null;
 	since: number;
+	/** The app that it opened, and how it was started. */
+	run: number | null;
+	start: StartKind | null;
+	/** Whether it shares a session that was there, and why or why not. */
+	sharing: Fact[];
 }
 
 export interface Mail {
@@ -352,6 +388,37 @@ export type Observation = { seq: number; at: number } & (
 			cause: Fact[];
 	  }
 	| { kind: 'session'; session: number; state: 'active' | 'disconnected' | 'ended'; cause: string }
+	| {
+			kind: 'package';
+			machine: string;
+			package: string;
+			version: string;
+			state: 'attaching' | 'attached' | 'detaching' | 'detached' | 'failed';
+			cause: AttachCause | null;
+			why: Fact[];
+	  }
+	| {
+			kind: 'app';
+			run: number;
+			session: number;
+			package: string;
+			version: string;
+			target: string;
+			state: 'open';
+			start: StartKind;
+			/** Ms from the wish to the window. */
+			took: number;
+	  }
+	| {
+			kind: 'app failed';
+			session: number;
+			package: string;
+			target: string;
+			cause: AttachCause | null;
+			/** What the person was told. */
+			words: string;
+	  }
+	| { kind: 'app closed'; run: number }
 	| { kind: 'waiting'; person: string; publication: string; pools: string[]; began: number }
 	| { kind: 'stopped waiting'; person: string; publication: string }
 	| { kind: 'samples'; machines: string[]; values: Float64Array; hosts: string[]; hostValues: Float64Array }

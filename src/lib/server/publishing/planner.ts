@@ -19,6 +19,7 @@ import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind
 import { AS_FOUND } from '$lib/core/images/versions';
 import { sessionsOn } from '../watch/queries';
 import { testFact, testServers } from './boot';
+import { deliveriesTo } from '../packages/delivery-plans';
 import { grantsAt, publicationsAt } from './queries';
 
 const slug = (text: string) =>
@@ -568,6 +569,7 @@ const removePool = planKind({
 		);
 		const serving = publicationsAt(ctx.db, now).filter((p) => p.pools.includes(pool.id));
 		const takenOver = pool.version === AS_FOUND;
+		const packages = deliveriesTo(ctx.db, pool.id);
 		const steps: StepSpec[] = [
 			{
 				kind: 'machines.unmake',
@@ -578,7 +580,8 @@ const removePool = planKind({
 				expected: (machines.length * 10 * SECOND) / MACHINES_AT_ONCE + 5 * SECOND
 			},
 			{ kind: 'pool.close', words: 'Remove the pool', input: { pool: pool.id }, expected: 200 },
-			{ kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 }
+			{ kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 },
+			...(packages.length ? [{ kind: 'agents.tell', words: 'Tell the agents', input: {}, expected: 500 }] : [])
 		];
 		return {
 			title: takenOver ? `Let go of pool ${pool.name}` : `Remove pool ${pool.name}`,
@@ -595,7 +598,11 @@ const removePool = planKind({
 				duration: durationOf(steps),
 				cost: { before: monthlyCost(ctx, machines.length, pool.priceHour), after: 0 }
 			},
-			warnings: [],
+			warnings: packages.map((d) => ({
+				words: `${d.package} ${d.version} is delivered to it: a pool that is made again has to be given it again`,
+				side: 'against' as const,
+				about: { kind: 'package', id: d.package, name: d.package }
+			})),
 			blocks: serving.map((p): Fact => ({
 				words: `publication ${p.internalName} is served by it: take the pool out of it first`,
 				side: 'against',

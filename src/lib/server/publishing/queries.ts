@@ -8,6 +8,8 @@ export interface PublicationRow {
 	icon: string;
 	pools: string[];
 	protocol: string;
+	/** The app of a package that it opens; null for a desktop. */
+	app: { package: string; target: string } | null;
 }
 
 /** The publications as they were at a moment, in their order. */
@@ -22,7 +24,8 @@ export function publicationsAt(db: Db, at: number): PublicationRow[] {
 		internalName: p.internal_name,
 		icon: p.icon,
 		pools: JSON.parse(p.pools) as string[],
-		protocol: p.protocol
+		protocol: p.protocol,
+		app: null
 	}));
 }
 

@@ -8,6 +8,8 @@ import { parseRule } from '$lib/core/images/follow';
 import { poolAt } from '../capacity/queries';
 import { versionToMake } from '../images/following';
 import { writeRule } from '../images/version-steps';
+import { deliveriesTo } from '../packages/delivery-plans';
+import { closeDelivery } from '../packages/delivery-steps';
 import { MACHINES_AT_ONCE } from './planner';
 
 interface MakeInput {
@@ -59,6 +61,7 @@ export const publishingSteps: Record<string, StepHandler> = {
 			return {
 				write: (db) => {
 					close(db, 'pools', input.pool, now);
+					for (const d of deliveriesTo(db, input.pool)) closeDelivery(db, input.pool, d.package, now);
 					writeRule(db, `pool/${input.pool}`, null, 'next sign-out', now);
 					run(db, 'DELETE FROM unmade_machines WHERE pool_id = ?', [input.pool]);
 				}

@@ -37,6 +37,9 @@ export function applyFault(lab: Lab, fault: Wanted): number {
 		case 'trust-lost':
 			machine().trusted = false;
 			break;
+		case 'disk-full':
+			machine();
+			break;
 		case 'host-down': {
 			const host = w.hosts.get(fault.target);
 			if (!host) throw new ProviderError(`the lab has no host ${fault.target}`, false);
@@ -86,6 +89,7 @@ export function applyFault(lab: Lab, fault: Wanted): number {
 		case 'directory-silent':
 		case 'names-wrong':
 		case 'clock-off':
+		case 'package-store-down':
 			if (!lab.estate.sites.some((s) => s.id === fault.target))
 				throw new ProviderError(`the lab has no site ${fault.target}`, false);
 			break;
@@ -161,6 +165,8 @@ export function clearFault(lab: Lab, id: number): boolean {
 		case 'clock-off':
 		case 'join-refused':
 		case 'boot-server-down':
+		case 'disk-full':
+		case 'package-store-down':
 			break;
 		case 'right-taken':
 			w.images.missing.delete(fault.target as Right);

@@ -3,6 +3,7 @@ import type { Estate } from '$lib/core/estate/schema';
 import { addressText } from '$lib/core/network/addresses';
 import { DAY } from '$lib/core/time/units';
 import { knowsZone } from '$lib/core/time/zone';
+import { noPackages } from './apps';
 import { imagesOf } from './images';
 import type { ExistingMachine } from '../providers';
 import { hashText } from './random';
@@ -82,6 +83,8 @@ export function makeWorld(estate: Estate): World {
 		broker: { pools: [], publications: [], grants: [], owners: {} },
 		versions: new Map(estate.image_lines.map((l) => [l.id, new Set(l.versions.map((v) => v.number))])),
 		captures: new Map(),
+		books: { machines: new Map(), wanted: new Map() },
+		packages: noPackages(),
 		images: imagesOf(estate),
 		outbox: [],
 		observations: []
@@ -196,6 +199,7 @@ export const asNew = () => ({
 	asideUntil: 0,
 	failures: 0,
 	written: 0,
+	writtenBefore: 0,
 	cpu: 0,
 	strain: 0
 });

@@ -5,10 +5,28 @@ import type { Estate } from '$lib/core/estate/schema';
 import { addressText } from '$lib/core/network/addresses';
 import { HOUR, MINUTE, SECOND } from '$lib/core/time/units';
 import { momentOf } from '$lib/core/time/zone';
+import { START_WORDS } from '$lib/core/packages/starting';
 import { PHASES, type PhaseName } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
 import { ProviderError, type MachineState, type Observation } from '../providers';
 import { AS_FOUND } from '$lib/core/images/versions';
+import { AttachEngine } from '$lib/core/packages/attach';
+import type { StartKind } from '$lib/core/packages/starting';
+import {
+	appOpened,
+	askToClose,
+	closeAll,
+	closeApp,
+	closeOwn,
+	openApp,
+	packageDone,
+	planApps,
+	retry,
+	runsOf,
+	takeWishes,
+	tell,
+	useApp
+} from './apps';
 import { applyFault, clearFault } from './faults';
 import { asNew, makeWorld, schedule } from './genesis';
 import { assemble, buildStep, keepVersion, receive, referenceContents, tryOut, typeCommand } from './images';
@@ -41,6 +59,8 @@ export class Lab {
 	private readonly patterns: Map<string, Estate['directory']['patterns'][number]>;
 	private readonly boots: Map<string, number>;
 	private readonly gatewayOf: Map<string, string>;
+	/** The agents of all machines: they decide by themselves what to attach. */
+	readonly agents: AttachEngine;
 	/** Machines that are ready or in use, by pool: follows from the world, so it is not stored with it. */
 	private readonly upIn = new Map<string, Set<SimMachine>>();
 	/** The broker, indexed: pools by id, and every machine that it knows. */
@@ -55,6 +75,7 @@ export class Lab {
 	) {
 		this.seed = estate.lab.seed;
 		this.world = world ?? makeWorld(estate);
+		this.agents = new AttachEngine(this.world.books);
 		this.habits = new Map(estate.directory.teams.map((t) => [t.id, t.habits]));
 		this.patterns = new Map(estate.directory.patterns.map((p) => [p.id, p]));
 		this.boots = new Map(estate.image_lines.map((l) => [l.id, l.boot]));
@@ -120,6 +141,12 @@ export class Lab {
 				w.operations.set(command.key, { key: command.key, done: true, at: w.now, error: null, result: id });
 				return id;
 			}
+			case 'deliver':
+				takeWishes(this, command.wishes);
+				return null;
+			case 'close app':
+				closeOwn(this, command.login, command.run);
+				return null;
 			case 'disconnect': {
 				const session = w.sessions.get(command.session);
 				if (session?.state === 'active') this.setAside(session, 'the person disconnected');
@@ -168,6 +195,7 @@ export class Lab {
 				const work = workOneMinute(w, this.seed);
 				this.observe({ kind: 'samples', ...work });
 				this.tidy();
+				retry(this);
 				schedule(w, h.t + MINUTE, { k: 'minute' });
 				break;
 			}
@@ -240,6 +268,18 @@ export class Lab {
 				}
 				break;
 			}
+			case 'package':
+				packageDone(this, h);
+				break;
+			case 'app':
+				useApp(this, h);
+				break;
+			case 'app open':
+				appOpened(this, h);
+				break;
+			case 'app over':
+				if (w.packages.runs.get(h.run)?.turn === h.turn) closeApp(this, h.run);
+				break;
 			case 'fault':
 				applyFault(this, h.fault);
 				break;
@@ -320,6 +360,9 @@ export class Lab {
 			machine: null,
 			resumes: null,
 			session: null,
+			run: null,
+			start: null,
+			sharing: [],
 			result: 'opening',
 			cause: [],
 			advice: null,
@@ -364,6 +407,10 @@ export class Lab {
 			this.opened(conn);
 			return;
 		}
+		if (phase === 'app') {
+			this.opened(conn);
+			return;
+		}
 		const cost = phaseCost(this.estate, w, this.seed, conn, phase);
 		if ('fails' in cost) {
 			conn.cause = cost.fails;
@@ -394,8 +441,7 @@ export class Lab {
 		const name: PhaseName = PHASES[phase]!;
 		if (name === 'brokering' && !this.broker(conn)) return;
 		conn.phase++;
-		if (conn.phase === PHASES.length) this.opened(conn);
-		else this.beginPhase(conn);
+		this.beginPhase(conn);
 	}
 
 	/** Lets the person in or refuses; finds a session to take up again. */
@@ -445,12 +491,28 @@ export class Lab {
 		conn.pools = [...near, ...others].map((p) => p.id);
 		for (const id of person.open) {
 			const session = w.sessions.get(id)!;
-			if (session.publication === conn.publication) {
+			if (session.publication === conn.publication || (pub.app && this.mayShare(conn, session))) {
 				conn.resumes = session.id;
 				conn.machine = session.machine;
 			}
 		}
 		return true;
+	}
+
+	/** Whether an app may open in a session that its person has already. */
+	private mayShare(conn: SimConnection, session: SimSession): boolean {
+		const machine = this.world.machines.get(session.machine)!;
+		const pool = this.pools.get(machine.pool);
+		const serves = conn.pools.includes(machine.pool) && UP.has(machine.state);
+		conn.sharing.push({
+			words: serves
+				? `the session on ${machine.name} is shared: its pool serves the app too`
+				: `the session on ${machine.name} is not shared: ${pool ? `its pool, ${pool.id}, does not serve the app` : 'its pool is unknown'}`,
+			side: serves ? 'for' : 'against',
+			about: { kind: 'machine', id: machine.name },
+			source: 'broker'
+		});
+		return serves;
 	}
 
 	private seekMachine(conn: SimConnection): void {
@@ -558,6 +620,7 @@ export class Lab {
 		const person = w.people.get(conn.person)!;
 		const machine = w.machines.get(conn.machine!)!;
 		const habit = this.habits.get(person.team)?.find((h) => h.publication === conn.publication);
+		const app = w.broker.publications.find((p) => p.id === conn.publication)?.app ?? null;
 		machine.failures = 0;
 		let session = conn.resumes === null ? undefined : w.sessions.get(conn.resumes);
 		if (session) {
@@ -572,6 +635,7 @@ export class Lab {
 				publication: conn.publication,
 				gateway: conn.gateway,
 				protocol: conn.protocol,
+				app: app !== null,
 				since: w.now,
 				state: 'active',
 				cores: (habit?.cores ?? 0.5) * about(0.3, this.seed, person.index, 61),
@@ -583,11 +647,48 @@ export class Lab {
 			w.sessions.set(session.id, session);
 			machine.sessions.push(session.id);
 			person.open.push(session.id);
+			machine.coming--;
+			conn.resumes = session.id;
+			tell(this, { e: 'sign-in', machine: machine.name });
+			if (!app) planApps(this, session, conn.leaveAt);
 		}
 		conn.session = session.id;
-		this.finish(conn, 'open', [], null);
+		if (app === null) this.finish(conn, 'open', [], null);
 		if (machine.state === 'ready') this.setState(machine, 'in use', `${person.name} signed in`);
 		this.planLeaving(session, person, conn.leaveAt);
+		if (app !== null) {
+			const there = runsOf(w, session.id).find((r) => r.package === app.package && r.target === app.target);
+			conn.phase = PHASES.indexOf('app');
+			conn.phaseBegan = w.now;
+			if (there && there.version !== null) this.appReady(conn.id, there.id, 'warm');
+			else openApp(this, session, app.package, app.target, conn.id, null);
+		}
+	}
+
+	/** The app that a connection is for has its window. */
+	appReady(id: number, run: number, start: StartKind): void {
+		const conn = this.world.connections.get(id);
+		if (!conn || conn.result !== 'opening') return;
+		const ms = this.world.now - conn.phaseBegan;
+		conn.phases.push({ name: 'app', ms, ...(start === 'warm' ? {} : { cause: START_WORDS[start] }) });
+		conn.run = run;
+		conn.start = start;
+		this.finish(conn, 'open', [], null);
+	}
+
+	/** The app that a connection is for cannot be started: a session that was for it alone ends. */
+	appFailed(id: number, why: Fact[], advice: string): void {
+		const conn = this.world.connections.get(id);
+		if (!conn || conn.result !== 'opening') return;
+		this.finish(
+			conn,
+			'lost',
+			why.filter((f) => f.side === 'against'),
+			advice
+		);
+		const session = conn.session === null ? undefined : this.world.sessions.get(conn.session);
+		if (session?.app && runsOf(this.world, session.id).length === 0)
+			this.endSession(session.id, 'its app could not be started');
 	}
 
 	private planLeaving(session: SimSession, person: SimPerson, leaveAt: number | null): void {
@@ -653,7 +754,7 @@ export class Lab {
 		schedule(this.world, this.world.now + DISCONNECTED_LIMIT, { k: 'limit', session: session.id, turn: session.turn });
 	}
 
-	private signOut(session: SimSession, cause: string): void {
+	signOut(session: SimSession, cause: string): void {
 		session.turn++;
 		schedule(this.world, this.world.now + Math.round((6 + uniform(this.seed, session.id, 81) * 12) * SECOND), {
 			k: 'ended',
@@ -673,10 +774,12 @@ export class Lab {
 		const w = this.world;
 		const session = w.sessions.get(id);
 		if (!session) return;
+		closeAll(this, id);
 		this.forget(session);
 		this.observe({ kind: 'session', session: id, state: 'ended', cause });
 		const machine = w.machines.get(session.machine);
 		if (!machine) return;
+		tell(this, { e: 'sign-out', machine: machine.name });
 		machine.sessions = machine.sessions.filter((s) => s !== id);
 		if (machine.sessions.length === 0 && machine.state === 'in use') {
 			if (machine.users === 'single') {
@@ -720,6 +823,7 @@ export class Lab {
 		machine.hung = false;
 		machine.runaway = false;
 		machine.nameOk = true;
+		machine.writtenBefore = machine.written;
 		this.setState(machine, 'starting', tried.length ? `${why}, from ${from}: ${tried.join(', ')} did not answer` : why);
 		const volume = w.volumes.get(machine.volume)!;
 		volume.booting++;
@@ -758,8 +862,10 @@ export class Lab {
 			});
 			return;
 		}
-		if (stage === 'agent up') this.setState(machine, 'agent up', 'its agent answers');
-		else {
+		if (stage === 'agent up') {
+			this.setState(machine, 'agent up', 'its agent answers');
+			tell(this, { e: 'up', machine: machine.name, pool: machine.pool });
+		} else {
 			this.setState(
 				machine,
 				'ready',
@@ -778,12 +884,15 @@ export class Lab {
 		}
 		machine.life++;
 		for (const id of machine.sessions) {
+			for (const run of runsOf(w, id)) w.packages.runs.delete(run.id);
 			this.forget(w.sessions.get(id)!);
 			this.observe({ kind: 'session', session: id, state: 'ended', cause: `${machine.name}: ${why}` });
 		}
 		machine.sessions = [];
 		machine.cpu = 0;
 		machine.strain = 0;
+		w.packages.warm.delete(machine.name);
+		tell(this, { e: 'down', machine: machine.name });
 		this.setState(machine, state, why);
 	}
 
@@ -837,6 +946,7 @@ export class Lab {
 				if (!m) return null;
 				if (m.state !== 'off') this.powerOff(m, 'off', 'the machine is removed');
 				w.machines.delete(m.name);
+				tell(this, { e: 'gone', machine: m.name });
 				if (m.address !== null) w.networks.get(m.network)!.leased.delete(m.address);
 				this.observe({ kind: 'unmade', machine: m.name });
 				return null;
@@ -1034,6 +1144,9 @@ export class Lab {
 			case 'throw away':
 				w.images.references.delete(effect.line);
 				return null;
+			case 'ask to close':
+				askToClose(this, effect.session, effect.package);
+				return null;
 			case 'log':
 				return effect.log;
 		}
@@ -1121,6 +1234,7 @@ export class Lab {
 		if (!declared) throw new ProviderError(`${name} was not taken over`, false);
 		if (m.state !== 'off') this.powerOff(m, 'off', 'it is let go');
 		w.machines.delete(name);
+		tell(this, { e: 'gone', machine: name });
 		const { folder: _folder, ...rest } = declared;
 		w.existing.set(name, { ...rest, host: declared.host ?? null, volume: declared.volume ?? null });
 		if (declared.kind === 'physical') {

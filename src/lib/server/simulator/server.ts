@@ -225,6 +225,14 @@ export class LabServer {
 					this.operate(key, { e: 'restart service', machine, check }, 20 * SECOND),
 				message: (session, text, key) =>
 					this.operate(key, { e: 'log', log: [`session ${session}: ${text}`] }, 800).then(() => {}),
+				askToClose: (session, name, text, key) =>
+					this.operate(key, { e: 'ask to close', session, package: name, text }, 800),
+				deliver: async (wishes) => {
+					this.command({ c: 'deliver', wishes });
+				},
+				closeApp: async (login, run) => {
+					this.command({ c: 'close app', login, run });
+				},
 				signOut: (session, why, key) => this.operate(key, { e: 'sign out', session, why }, 9 * SECOND)
 			},
 			broker: {
@@ -248,7 +256,10 @@ export class LabServer {
 						session: c.session,
 						cause: c.cause,
 						advice: c.advice,
-						since: c.began
+						since: c.began,
+						run: c.run,
+						start: c.start,
+						sharing: c.sharing
 					};
 				},
 				disconnect: async (session) => {
@@ -289,4 +300,15 @@ const NO_DISK = { disk: 0, pageFile: 0, pageApart: false };
 /** Everybody in a lab's directory has this password: there is nothing to protect. */
 export const LAB_PASSWORD = 'tideline';
 
-const PHASE_AT = ['gateway', 'brokering', 'waiting', 'protocol', 'directory', 'profile', 'policies', 'drives', 'shell'];
+const PHASE_AT = [
+	'gateway',
+	'brokering',
+	'waiting',
+	'protocol',
+	'directory',
+	'profile',
+	'policies',
+	'drives',
+	'shell',
+	'app'
+];

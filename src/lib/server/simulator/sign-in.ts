@@ -80,6 +80,7 @@ export function phaseCost(estate: Estate, world: World, seed: number, conn: SimC
 		case 'brokering':
 			return { ms: (60 + roundTrip(estate, gateway.site, estate.home ?? gateway.site) * 2) * scatter(0.15) };
 		case 'waiting':
+		case 'app':
 			return { ms: 0 };
 		case 'protocol': {
 			if (machine!.hung) return fails(45_000, `${machine!.name} does not answer: it hangs`, machine!);

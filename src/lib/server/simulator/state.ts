@@ -1,10 +1,13 @@
 import type { Phase } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
-import type { BrokerConfig, ExistingMachine, MachineSpec, MachineState, Observation } from '../providers';
+import type { BrokerConfig, ExistingMachine, MachineSpec, MachineState, Observation, Wishes } from '../providers';
 import type { FAULT_KINDS } from '$lib/core/estate/schema';
 import type { ParamValues } from '$lib/core/images/library/params';
 import type { SettingEntry } from '$lib/core/packages/inventory';
 import type { SimImages } from './images';
+import type { AttachBooks } from '$lib/core/packages/attach';
+import type { StartKind } from '$lib/core/packages/starting';
+import type { SimPackages } from './apps';
 import type { SimCaptureMachine } from './installers';
 import type { Timed } from './queue';
 
@@ -41,6 +44,9 @@ export interface World {
 	images: SimImages;
 	/** Machines that apps are captured on, by name. */
 	captures: Map<string, SimCaptureMachine>;
+	/** What the agents know of packages, and what is attached where. */
+	books: AttachBooks;
+	packages: SimPackages;
 	outbox: { to: string; subject: string; body: string; at: number }[];
 	observations: Observation[];
 }
@@ -88,6 +94,8 @@ export interface SimMachine extends MachineSpec {
 	failures: number;
 	/** Bytes written to its overlay since it was made. */
 	written: number;
+	/** What it had written when it was started last. */
+	writtenBefore: number;
 	/** Of the last minute. */
 	cpu: number;
 	strain: number;
@@ -117,6 +125,8 @@ export interface SimSession {
 	publication: string;
 	gateway: string;
 	protocol: string;
+	/** It is for an app alone. */
+	app: boolean;
 	since: number;
 	state: 'active' | 'disconnected';
 	cores: number;
@@ -142,6 +152,11 @@ export interface SimConnection {
 	/** A session of the person that is still there: it is taken up again. */
 	resumes: number | null;
 	session: number | null;
+	/** The app that it opens, once that is there, and how it was started. */
+	run: number | null;
+	start: StartKind | null;
+	/** Whether it shares a session that was there, and why or why not. */
+	sharing: Fact[];
 	result: 'opening' | 'open' | 'refused' | 'lost' | 'gave up';
 	cause: Fact[];
 	advice: string | null;
@@ -184,6 +199,17 @@ export type Happening = Timed &
 		| { k: 'boot'; machine: string; life: number; stage: 'agent up' | 'ready' | 'failed' }
 		| { k: 'watchdog'; machine: string; life: number }
 		| { k: 'minute' }
+		| {
+				k: 'package';
+				machine: string;
+				life: number;
+				package: string;
+				version: string;
+				action: 'attach' | 'detach';
+		  }
+		| { k: 'app'; session: number; package: string; target: string; takes: number }
+		| { k: 'app open'; run: number; turn: number; start: StartKind }
+		| { k: 'app over'; run: number; turn: number }
 		| { k: 'operation'; key: string; effect: Effect | null; error: string | null }
 		| { k: 'fault'; fault: Omit<SimFault, 'id' | 'since' | 'before'> }
 		| { k: 'fault over'; id: number }
@@ -225,6 +251,7 @@ export type Effect =
 	| { e: 'set'; machine: string; settings: SettingEntry[] }
 	| { e: 'look'; machine: string }
 	| { e: 'dispose capture'; machine: string }
+	| { e: 'ask to close'; session: number; package: string; text: string }
 	| { e: 'log'; log: string[] };
 
 /** A request from outside that changes the world: kept in a journal, so that history can be replayed. */
@@ -233,6 +260,8 @@ export type Command =
 	| { c: 'configure'; config: BrokerConfig }
 	| { c: 'connect'; login: string; publication: string; secondFactor: boolean; key: string }
 	| { c: 'disconnect'; session: number }
+	| { c: 'deliver'; wishes: Wishes }
+	| { c: 'close app'; login: string; run: number }
 	| { c: 'mail'; to: string; subject: string; body: string; key: string }
 	| { c: 'aside'; machines: string[]; aside: boolean; key: string }
 	| { c: 'type'; line: string; text: string; key: string }

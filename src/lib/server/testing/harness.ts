@@ -10,6 +10,7 @@ import { openDb, type Db } from '../db';
 import { settleEstate } from '../db/settle';
 import { vaultOf } from '../network/vault';
 import { makePacker } from '../packages/packer';
+import { tellAgents } from '../engine/agents';
 import { configureBroker } from '../engine/broker';
 import { Engine } from '../engine/engine';
 import { jobById } from '../jobs';
@@ -96,6 +97,7 @@ export class Harness {
 		const h = new Harness(estate);
 		await h.engine.observe();
 		await configureBroker(h.ctx);
+		await tellAgents(h.ctx);
 		return h;
 	}
 

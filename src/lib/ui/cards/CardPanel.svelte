@@ -119,6 +119,18 @@
 	{#key card.id}<SampleChart points={card.samples.points} {zone} />{/key}
 {/if}
 
+{#if card.packages?.length}
+	<h3 class="head mt-4">{card.kind === 'session' ? 'Apps that are open' : 'Packages'}</h3>
+	<ul class="mt-1 text-[13px]">
+		{#each card.packages as p, i (i)}
+			<li class="border-hair2 border-b py-[4px]">
+				{#if p.card}<a class="link" href={addressWith(page.url, { card: p.card })}>{p.words}</a>{:else}{p.words}{/if}
+				<div class="text-ink3 text-[12.5px]">{p.note ?? ''}</div>
+			</li>
+		{/each}
+	</ul>
+{/if}
+
 {#if card.list?.rows.length}
 	<h3 class="head mt-4">{card.list.title}</h3>
 	<ul class="mt-1 text-[13px]">

@@ -34,5 +34,6 @@ export interface CardView {
 		groups: { machines: number; words: string; pill: string; tone: string; will: boolean; first: string[] }[];
 	};
 	links?: { words: string; href: string }[];
+	packages?: { words: string; card?: string; note?: string }[];
 	list?: { title: string; rows: { words: string; card?: string; note?: string }[] };
 }

@@ -19,5 +19,7 @@ export const FAULTS: { kind: (typeof FAULT_KINDS)[number]; words: string; hint: 
 	{ kind: 'names-wrong', words: 'names resolve wrongly at a site', hint: 'site: hobart' },
 	{ kind: 'clock-off', words: 'the clocks of a site are 7 minutes off', hint: 'site: hobart' },
 	{ kind: 'join-refused', words: 'no accounts may be made in a folder', hint: 'folder: desks/hobart' },
-	{ kind: 'boot-server-down', words: 'a boot server goes down', hint: 'boot server: bgo-boot-1' }
+	{ kind: 'boot-server-down', words: 'a boot server goes down', hint: 'boot server: bgo-boot-1' },
+	{ kind: 'disk-full', words: 'the disk of a machine is full', hint: 'machine: bgo-br-010' },
+	{ kind: 'package-store-down', words: 'the package store of a site is silent', hint: 'site: halifax' }
 ];

@@ -4,7 +4,8 @@
 
 	const parts = [
 		{ name: 'Pools and publications', path: '/publish' },
-		{ name: 'Packages', path: '/publish/packages' }
+		{ name: 'Packages', path: '/publish/packages' },
+		{ name: 'Delivery', path: '/publish/delivery' }
 	];
 	const here = (path: string) =>
 		path === '/publish' ? page.url.pathname === path : page.url.pathname.startsWith(path);

@@ -1,0 +1,160 @@
+import { byVersion } from '$lib/core/images/versions';
+import { ATTACH_CAUSE_WORDS } from '$lib/core/packages/attaching';
+import { ATTACH_MODE_WORDS } from '$lib/core/packages/attach';
+import { START_WORDS, type StartKind } from '$lib/core/packages/starting';
+import { countWords, durationWords } from '$lib/core/time/units';
+import type { Fact } from '$lib/core/why/explained';
+import { all, type Db } from '../db';
+import { deliveryStatesAt, failuresIn, openAppsAt, packagesOn } from '../packages/delivery';
+import { packageAt } from '../packages/queries';
+import type { Card, CardAction } from '.';
+
+type Line = NonNullable<Card['packages']>[number];
+
+/** What a pool has of a package: `pool/package`. */
+export function deliveryCard(db: Db, id: string, at: number): Card | null {
+	const cut = id.lastIndexOf('/');
+	const [pool, name] = [id.slice(0, cut), id.slice(cut + 1)];
+	const d = deliveryStatesAt(db, at).find((x) => x.pool === pool && x.package === name);
+	if (!d) return null;
+	const old = openAppsAt(db, at, name, pool).filter((o) => o.version !== d.version);
+	const failures = failuresIn(db, pool, name, at);
+	const versions = packageAt(db, name, at)?.versions.map((v) => v.number) ?? [];
+	const where = { package: name, pools: [pool] };
+	const others = versions.filter((v) => v !== d.version).reverse();
+	const actions: CardAction[] = [
+		...(old.length
+			? [
+					{
+						words: `Ask ${countWords(old.length, 'person', 'people')} to open it again`,
+						kind: 'package.ask',
+						input: where,
+						ask: { field: 'text', words: 'What they should read' },
+						main: true
+					}
+				]
+			: []),
+		...others.slice(0, 3).map((v) => ({
+			words: `${byVersion(v, d.version) < 0 ? 'Return to' : 'Set to'} ${v}`,
+			kind: 'package.deliver',
+			input: { ...where, version: v }
+		})),
+		...(['start', 'sign-in', 'launch'] as const)
+			.filter((m) => m !== d.mode)
+			.map((m) => ({
+				words:
+					m === 'start' ? 'Have it from the start' : m === 'sign-in' ? 'Attach it at sign-in' : 'Attach it at launch',
+				kind: 'package.deliver',
+				input: { ...where, version: d.version, mode: m }
+			})),
+		{ words: 'Withdraw it', kind: 'package.withdraw', input: where }
+	];
+	return {
+		kind: 'delivery',
+		id,
+		title: `${name} on ${d.poolName}`,
+		sub: `${d.version}, ${ATTACH_MODE_WORDS[d.mode]}`,
+		rows: [
+			{ name: 'package', value: `${name} ${d.version}`, card: `package/${name}` },
+			{ name: 'pool', value: d.poolName, card: `pool/${pool}` },
+			{
+				name: 'attached',
+				value: `to ${d.attached} of ${countWords(d.up, 'machine')} that ${d.up === 1 ? 'is' : 'are'} up`
+			},
+			{ name: 'open for', value: countWords(d.people, 'person', 'people') },
+			{ name: 'given by', value: `${d.by}, ${durationWords(at - d.since)} before` }
+		],
+		facts: [
+			...(d.attaching
+				? [{ words: `it is being attached to ${countWords(d.attaching, 'machine')}`, source: 'agents' }]
+				: []),
+			...d.old.map((o): Fact => ({
+				words: `${countWords(o.people, 'person still has', 'people still have')} ${o.version} open: it leaves a machine with its last user`,
+				side: 'against',
+				source: 'agents'
+			})),
+			...failures.slice(0, 20).map((f): Fact => ({
+				words: `${f.machine}: ${ATTACH_CAUSE_WORDS[f.cause]}: ${f.why.findLast((w) => w.side === 'against')?.words ?? ''}${f.tries > 1 ? `; tried ${f.tries} times` : ''}`,
+				side: 'against',
+				at: f.since,
+				about: { kind: 'machine', id: f.machine },
+				source: 'agent'
+			})),
+			...(d.old.length === 0 && failures.length === 0 && d.attached === d.up && d.mode === 'start'
+				? [{ words: 'every machine that is up has it', side: 'for' as const, source: 'agents' }]
+				: []),
+			...startFacts(db, name, d.version, at)
+		],
+		actions,
+		list: {
+			title: old.length ? `On an older version` : 'Nobody is on an older version',
+			rows: old.map((o) => ({
+				words: o.person,
+				card: `session/${o.session}`,
+				note: `${o.version} for ${durationWords(at - o.since)}`
+			}))
+		}
+	};
+}
+
+/** How long starts of a version have taken, each way of starting by itself. */
+export function startTimes(
+	db: Db,
+	name: string,
+	version: string | null,
+	at: number
+): { start: StartKind; ms: number; n: number }[] {
+	return all<{ start: StartKind; ms: number; n: number }>(
+		db,
+		`WITH t AS (SELECT start, took, row_number() OVER (PARTITION BY start ORDER BY took) AS k, count(*) OVER (PARTITION BY start) AS n
+		 FROM app_runs WHERE package = ?1 AND (?2 IS NULL OR version = ?2) AND since <= ?3) SELECT start, took AS ms, n FROM t WHERE k = (n + 1) / 2 ORDER BY took DESC`,
+		{ 1: name, 2: version, 3: at }
+	);
+}
+
+const startFacts = (db: Db, name: string, version: string, at: number): Fact[] =>
+	startTimes(db, name, version, at).map((s) => ({
+		words: `${START_WORDS[s.start]}: ${durationWords(s.ms)} to its window, in the middle of ${countWords(s.n, 'start')}`,
+		source: 'measured'
+	}));
+
+/** What is attached to a machine, and by what. */
+export function packagesOfMachine(db: Db, machine: number, pool: string, at: number): Line[] {
+	return packagesOn(db, machine, at).map((p) => ({
+		words: `${p.package} ${p.version}`,
+		card: `delivery/${pool}/${p.package}`,
+		note: `${p.state}${p.open ? `, open ${p.open === 1 ? 'once' : `${p.open} times`}` : ''} · ${
+			p.facts.find((f) => f.side === 'against')?.words ?? p.facts[0]?.words ?? `for ${durationWords(at - p.since)}`
+		}`
+	}));
+}
+
+export const packagesOfPool = (db: Db, pool: string, at: number): Line[] =>
+	deliveryStatesAt(db, at)
+		.filter((d) => d.pool === pool)
+		.map((d) => ({
+			words: `${d.package} ${d.version}`,
+			card: `delivery/${pool}/${d.package}`,
+			note: `attached to ${d.attached} of ${d.up}, open for ${countWords(d.people, 'person', 'people')}`
+		}));
+
+/** Apps of packages that were open in a session. */
+export const appsOpenIn = (db: Db, session: number, at: number): Line[] =>
+	all<{
+		package: string;
+		version: string;
+		target: string;
+		since: number;
+		start: StartKind;
+		took: number;
+		pool: string;
+	}>(
+		db,
+		`SELECT r.package, r.version, r.target, r.since, r.start, r.took, m.pool_id AS pool FROM app_runs r JOIN machines m ON m.id = r.machine_id
+		 WHERE r.session_id = ? AND r.since <= ? AND r.until > ? ORDER BY r.since`,
+		[session, at, at]
+	).map((r) => ({
+		words: `${r.package} ${r.version}`,
+		card: `delivery/${r.pool}/${r.package}`,
+		note: `open for ${durationWords(at - r.since)}; ${START_WORDS[r.start]}, ${durationWords(r.took)}`
+	}));

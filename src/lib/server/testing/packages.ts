@@ -1,0 +1,52 @@
+import { bareSpec, type PackageSpec } from '$lib/core/packages/spec';
+import { FOREVER } from '$lib/core/time/units';
+import { run } from '../db';
+import type { Harness } from './harness';
+
+/** The system of the machines of the small estate. */
+export const QUAY_SYSTEM = { name: 'Meridian Server', version: '24', users: 'multi' as const };
+
+/** Keeps a package version whose content nobody looks at. */
+export function keepPackage(
+	h: Harness,
+	name: string,
+	number: string,
+	more: Partial<PackageSpec> = {},
+	size = 8e6
+): void {
+	const spec: PackageSpec = {
+		...bareSpec(name, number, QUAY_SYSTEM, h.lab.now),
+		targets: [
+			{
+				id: `${name}-main`,
+				name: name[0]!.toUpperCase() + name.slice(1),
+				from: `C:/Users/Public/Start Menu/${name}.desktop`,
+				command: `C:/Program Files/${name}/${name}.exe`,
+				folder: `C:/Program Files/${name}`,
+				arguments: '',
+				icon: '',
+				opens: []
+			}
+		],
+		...more
+	};
+	run(h.db, 'INSERT OR IGNORE INTO packages VALUES (?, (SELECT coalesce(max(position), 0) + 1 FROM packages), ?, ?)', [
+		name,
+		h.lab.now,
+		'test'
+	]);
+	run(h.db, 'INSERT INTO package_versions VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, NULL)', [
+		name,
+		number,
+		`sha256:${name}-${number}`,
+		JSON.stringify(spec),
+		size,
+		size,
+		size * 2,
+		40,
+		3,
+		h.lab.now,
+		'test',
+		FOREVER
+	]);
+}

@@ -1,0 +1,49 @@
+import { narrow, unusedTerms } from '$lib/core/scope/scope';
+import { poolsAt } from '$lib/server/capacity/queries';
+import { asKnown, lookOf } from '$lib/server/moment';
+import { deliveryStatesAt } from '$lib/server/packages/delivery';
+import { fitsPool } from '$lib/server/packages/delivery-plans';
+import { packagesAt } from '$lib/server/packages/queries';
+import { runtime } from '$lib/server/runtime';
+
+export const load = ({ url, depends }) => {
+	depends('sextant:live');
+	const { db, clock } = runtime();
+	const look = lookOf(url, clock);
+	const at = asKnown(look);
+	const { items, left } = narrow(
+		look.scope,
+		deliveryStatesAt(db, at),
+		{ pool: (d) => [d.pool], site: (d) => [d.site] },
+		(d) => `${d.package} ${d.poolName}`
+	);
+	const making = look.live && url.searchParams.get('make') === 'delivery';
+	const packages = packagesAt(db, at);
+	const pools = poolsAt(db, at);
+	return {
+		left: unusedTerms(left),
+		deliveries: items,
+		packages: packages.map((p) => ({
+			name: p.name,
+			versions: p.versions
+				.map((v) => ({
+					number: v.number,
+					/** By pool that cannot have it: why. */
+					no: making
+						? Object.fromEntries(
+								pools.flatMap((pool) => {
+									const facts = fitsPool(db, v, { id: pool.id, name: '' });
+									const against = facts.filter((f) => f.side === 'against');
+									return against.length && !facts.some((f) => f.side === 'for')
+										? [[pool.id, against[0]!.words.replace(/^: /, '')]]
+										: [];
+								})
+							)
+						: {}
+				}))
+				.reverse()
+		})),
+		pools: pools.map((p) => ({ id: p.id, name: p.name })),
+		make: making
+	};
+};

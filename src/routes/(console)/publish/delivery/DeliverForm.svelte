@@ -1,0 +1,84 @@
+<script lang="ts">
+	import { untrack } from 'svelte';
+	import Field from '$lib/ui/forms/Field.svelte';
+	import { draftFrom } from '$lib/ui/plan/draft';
+
+	interface Props {
+		packages: { name: string; versions: { number: string; no: Record<string, string> }[] }[];
+		pools: { id: string; name: string }[];
+		deliveries: { package: string; pool: string; version: string }[];
+		close: string;
+	}
+	let { packages, pools, deliveries, close }: Props = $props();
+	let f = $state(
+		untrack(() => ({
+			package: packages[0]?.name ?? '',
+			version: packages[0]?.versions[0]?.number ?? '',
+			mode: 'start',
+			pools: [] as string[]
+		}))
+	);
+	let errors: Record<string, string> = $state({});
+	const versions = $derived(packages.find((p) => p.name === f.package)?.versions ?? []);
+	const no = $derived(versions.find((v) => v.number === f.version)?.no ?? {});
+	const has = (pool: string) => deliveries.find((d) => d.package === f.package && d.pool === pool)?.version;
+
+	async function plan(e: SubmitEvent) {
+		e.preventDefault();
+		errors = await draftFrom('package.deliver', { ...f, pools: f.pools.filter((p) => !(p in no)) }, { make: null });
+	}
+</script>
+
+<h3 class="head">Deliver a package <small>nobody is signed out; who has another version open keeps it</small></h3>
+<form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={plan} novalidate>
+	<Field label="Package" problem={errors.package}
+		>{#snippet children(p)}<select
+				{...p}
+				class="field"
+				bind:value={f.package}
+				onchange={() => (f.version = versions[0]?.number ?? '')}
+				>{#each packages as x (x.name)}<option>{x.name}</option>{/each}</select
+			>{/snippet}</Field
+	>
+	<Field label="Version" problem={errors.version}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.version}
+				>{#each versions as v (v.number)}<option>{v.number}</option>{/each}</select
+			>{/snippet}</Field
+	>
+	<Field label="Present" problem={errors.mode}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.mode}
+				><option value="start">from the start of the machine</option><option value="sign-in">from sign-in on</option
+				><option value="launch">from its first launch on</option></select
+			>{/snippet}</Field
+	>
+	<fieldset class="col-span-4">
+		<legend class="text-ink2 text-[12.5px]">Pools</legend>
+		<ul class="grid grid-cols-3 gap-x-5 gap-y-1 text-[13px]">
+			{#each pools as p (p.id)}
+				<li>
+					<label class={['flex items-start gap-1.5', p.id in no && 'text-ink3']}>
+						<input
+							class="mt-[3px]"
+							type="checkbox"
+							value={p.id}
+							bind:group={f.pools}
+							disabled={p.id in no}
+							aria-describedby={p.id in no ? `no-${p.id}` : undefined}
+						/>
+						<span
+							>{p.name}{#if has(p.id)}<span class="text-ink3">, has {has(p.id)}</span>{/if}
+							{#if p.id in no}<span class="block text-[12.5px]" id="no-{p.id}">{no[p.id]}</span>{/if}</span
+						>
+					</label>
+				</li>
+			{/each}
+		</ul>
+		<p class="text-buoy text-[12.5px]" role="alert">{errors.pools ?? ''}</p>
+	</fieldset>
+	<div class="col-span-4 mt-1 flex items-center gap-3">
+		<button class="btn btn-go">Plan the delivery</button><a class="btn btn-plain" href={close}>Leave it</a><span
+			class="text-buoy text-[12.5px]"
+			role="alert">{errors.form ?? ''}</span
+		>
+	</div>
+</form>
