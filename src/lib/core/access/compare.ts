@@ -15,6 +15,23 @@ export interface AccessChange {
 	partly: { id: string; name: string; refused: number; of: number }[];
 }
 
+/** People whom a grant reaches and who had the publication before, with the grant that lets them in. */
+export function hadBefore(
+	people: PersonRequests[],
+	before: GrantRule[],
+	grant: GrantRule
+): { id: string; name: string; by: string }[] {
+	const names = new Map(before.map((g) => [g.id, g.to.name]));
+	return people.flatMap(({ id, name, requests }) => {
+		const [request] = requests;
+		const reached =
+			request && (grant.to.kind === 'person' ? grant.to.id === request.personId : request.teams.includes(grant.to.id));
+		if (!reached) return [];
+		const was = decideAccess(request, before).value;
+		return was.allowed ? [{ id, name, by: names.get(was.grant!)! }] : [];
+	});
+}
+
 /** Compares two sets of grants of one publication over the requests that people make. */
 export function compareAccess(people: PersonRequests[], before: GrantRule[], after: GrantRule[]): AccessChange {
 	const change: AccessChange = { gains: [], loses: [], partly: [] };

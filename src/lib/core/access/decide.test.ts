@@ -97,9 +97,9 @@ describe('rights', () => {
 			for (const area of AREAS)
 				LEVELS.forEach((level, i) => expect(may(role, area, level)).toBe(i <= LEVELS.indexOf(levelOf(role, area))));
 	});
-	test('an auditor changes nothing, a person sees only the portal, only the owner manages operators', () => {
+	test('an auditor changes nothing, a person sees only the portal and their shelf, only the owner manages operators', () => {
 		for (const area of AREAS) expect(may('auditor', area, 'draft')).toBe(false);
-		for (const area of AREAS) expect(may('person', area, 'read')).toBe(area === 'portal');
+		for (const area of AREAS) expect(may('person', area, 'read')).toBe(area === 'portal' || area === 'shelf');
 		expect(whoMay('identity', 'commit')).toEqual(['owner']);
 	});
 });

@@ -9,6 +9,7 @@ export const AREAS = [
 	'images',
 	'publishing',
 	'access',
+	'shelf',
 	'capacity',
 	'sessions',
 	'repair',
@@ -31,6 +32,7 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		images: 'commit',
 		publishing: 'commit',
 		access: 'commit',
+		shelf: 'commit',
 		capacity: 'commit',
 		sessions: 'commit',
 		repair: 'commit',
@@ -45,6 +47,7 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		images: 'commit',
 		publishing: 'commit',
 		access: 'read',
+		shelf: 'read',
 		capacity: 'draft',
 		sessions: 'draft',
 		repair: 'commit',
@@ -58,6 +61,7 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		images: 'draft',
 		publishing: 'commit',
 		access: 'commit',
+		shelf: 'commit',
 		capacity: 'commit',
 		sessions: 'commit',
 		repair: 'commit',
@@ -71,6 +75,7 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		images: 'read',
 		publishing: 'draft',
 		access: 'draft',
+		shelf: 'draft',
 		capacity: 'read',
 		sessions: 'commit',
 		repair: 'commit',
@@ -84,6 +89,7 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		images: 'read',
 		publishing: 'read',
 		access: 'read',
+		shelf: 'read',
 		capacity: 'read',
 		sessions: 'read',
 		repair: 'read',
@@ -93,7 +99,7 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		record: 'read',
 		lab: 'read'
 	},
-	person: { portal: 'commit' }
+	person: { portal: 'commit', shelf: 'commit' }
 };
 
 /** The level that a role has in an area. */
@@ -111,6 +117,7 @@ export const AREA_WORDS: Record<Area, string> = {
 	images: 'image lines and builds',
 	publishing: 'pools and publications',
 	access: 'grants and conditions',
+	shelf: 'what people fetch and ask for',
 	capacity: 'capacity policies',
 	sessions: 'sessions and machines',
 	repair: 'repairs',

@@ -10,7 +10,7 @@ export type AttachCause = (typeof ATTACH_CAUSES)[number];
 
 export const ATTACH_CAUSE_WORDS: Record<AttachCause, string> = {
 	system: 'another system',
-	agent: 'its agent is too old',
+	agent: 'its agent is silent or too old',
 	clash: 'it clashes with what is there',
 	disk: 'no room on the disk',
 	store: 'the package store is out of reach'
@@ -40,7 +40,7 @@ export interface PackageNeeds {
 /** A machine as its agent sees it. */
 export interface AttachingMachine {
 	system: SystemKind;
-	/** Version of its agent, or null without one. */
+	/** Version of its agent, or null where it does not answer. */
 	agent: string | null;
 	/** Bytes. */
 	diskFree: number;
@@ -62,7 +62,7 @@ export function mayAttach(needs: PackageNeeds, m: AttachingMachine): Explained<A
 		facts: [...facts, { words, side: 'against', source }]
 	});
 	if (!fits.value) return { value: 'system', facts };
-	if (m.agent === null) return fails('agent', 'there is no agent on it', 'agent');
+	if (m.agent === null) return fails('agent', 'its agent does not answer', 'check');
 	if (needs.agent && looseOrder(m.agent, needs.agent) < 0)
 		return fails('agent', `its agent is ${m.agent}; the package asks for ${needs.agent} or newer`, 'agent');
 	for (const o of m.others) {

@@ -30,7 +30,7 @@ export function fitsSystem(captured: SystemKind, vouched: readonly Vouched[], ma
 		return { value: true, facts };
 	}
 	facts.push({
-		words: `the machine is of ${systemWords(machine)}: ${differs(captured, machine)}`,
+		words: `there it is ${systemWords(machine)}: ${differs(captured, machine)}`,
 		side: 'against',
 		source: 'image'
 	});

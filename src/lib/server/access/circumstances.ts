@@ -83,6 +83,12 @@ export interface AccessQuestion {
 	secondFactor: boolean;
 }
 
+/** What a person would ask with, where they sit and with what they sit at. Null when there is no such person. */
+export function requestOfPerson(db: Db, login: string, at: number, secondFactor: boolean): AccessRequest | null {
+	const p = one<PersonFacts>(db, `${PEOPLE} WHERE p.login = ?`, [login]);
+	return p ? { ...requestOf(p, teamsAbove(db).get(p.team_id) ?? [], at), secondFactor } : null;
+}
+
 /** May this person open that publication, from there, at that time? Null when there is no such person. */
 export function testAccess(db: Db, q: AccessQuestion): (Explained<Decision> & { request: AccessRequest }) | null {
 	const p = one<PersonFacts>(db, `${PEOPLE} WHERE p.login = ?`, [q.login]);
@@ -96,48 +102,4 @@ export function testAccess(db: Db, q: AccessQuestion): (Explained<Decision> & { 
 		.filter((g) => g.publication === q.publication)
 		.map(asRule);
 	return { ...decideAccess(request, rules), request };
-}
-
-export interface WhoGetsWhat {
-	teams: { id: string; name: string; depth: number; people: number }[];
-	publications: { id: string; name: string; people: number }[];
-	/** `team/publication` → people of the team (nested ones included) whom a grant reaches, and the grants. */
-	cells: Record<string, { people: number; grants: number[] }>;
-}
-
-/** Teams against publications: how many people of each team have each publication, at a moment. */
-export function whoGetsWhat(db: Db, at: number, publications: { id: string; name: string }[]): WhoGetsWhat {
-	const teams = all<{ id: string; name: string; parent_id: string | null }>(db, 'SELECT * FROM teams ORDER BY name');
-	const above = teamsAbove(db);
-	const people = all<{ id: number; team_id: string }>(db, 'SELECT id, team_id FROM people');
-	const grants = grantsAt(db, at);
-	const cells: WhoGetsWhat['cells'] = {};
-	const inTeam = new Map<string, number>();
-	for (const p of people) for (const t of above.get(p.team_id) ?? []) inTeam.set(t, (inTeam.get(t) ?? 0) + 1);
-	const totals: { id: string; name: string; people: number }[] = [];
-	for (const pub of publications) {
-		const of = grants.filter((g) => g.publication === pub.id);
-		let total = 0;
-		for (const p of people) {
-			const own = above.get(p.team_id) ?? [];
-			const by = of.filter((g) => (g.toKind === 'team' ? own.includes(g.toId) : Number(g.toId) === p.id));
-			if (by.length === 0) continue;
-			total++;
-			for (const t of own) {
-				const cell = (cells[`${t}/${pub.id}`] ??= { people: 0, grants: [] });
-				cell.people++;
-				for (const g of by) if (!cell.grants.includes(g.id)) cell.grants.push(g.id);
-			}
-		}
-		totals.push({ id: pub.id, name: pub.name, people: total });
-	}
-	const ordered: WhoGetsWhat['teams'] = [];
-	const walk = (parent: string | null, depth: number) => {
-		for (const t of teams.filter((x) => x.parent_id === parent)) {
-			ordered.push({ id: t.id, name: t.name, depth, people: inTeam.get(t.id) ?? 0 });
-			walk(t.id, depth + 1);
-		}
-	};
-	walk(null, 0);
-	return { teams: ordered, publications: totals, cells };
 }

@@ -1,6 +1,6 @@
 import { isDeepStrictEqual } from 'node:util';
 import * as v from 'valibot';
-import { compareAccess, type AccessChange } from '$lib/core/access/compare';
+import { compareAccess, hadBefore, type AccessChange } from '$lib/core/access/compare';
 import { CHANNELS, conditionsWords, type Conditions, type GrantRule } from '$lib/core/access/decide';
 import { isRange } from '$lib/core/network/addresses';
 import { noEffects } from '$lib/core/plans/effects';
@@ -9,7 +9,10 @@ import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { one } from '../db';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
-import { grantsAt, publicationsAt, type GrantRow } from '../publishing/queries';
+import { isoDate } from '$lib/core/time/zone';
+import { whole } from '../plans/fields';
+import { grantsAt, publicationsAt, type GrantRow, type PublicationRow } from '../publishing/queries';
+import { reachedBy } from '../publishing/use';
 import { asRule, requestsFor } from './circumstances';
 
 const minute = v.pipe(
@@ -18,6 +21,7 @@ const minute = v.pipe(
 	v.minValue(0),
 	v.maxValue(1440, 'A day ends at 24:00.')
 );
+const day = v.pipe(v.string(), v.isoDate('Write a day such as 2026-12-01.'));
 const conditions = v.strictObject({
 	hours: v.optional(
 		v.strictObject({
@@ -33,8 +37,12 @@ const conditions = v.strictObject({
 	secondFactor: v.optional(v.boolean()),
 	networks: v.optional(
 		v.array(v.pipe(v.string(), v.trim(), v.check(isRange, 'Write an address range such as 10.21.0.0/22.')))
-	)
+	),
+	from: v.optional(day),
+	to: v.optional(day)
 });
+const kind = v.optional(v.picklist(['required', 'optional'], 'Choose required or optional.'), 'required');
+const machines = v.optional(whole(1, 20, 'the machines'), 1);
 const channels = v.optional(v.array(v.picklist(CHANNELS, `Choose among ${CHANNELS.join(', ')}.`)), []);
 
 /** Leaves out what says nothing, so that equal conditions read alike. */
@@ -43,8 +51,18 @@ function tidy(c: v.InferOutput<typeof conditions>): Conditions {
 		...(c.hours ? { hours: c.hours } : {}),
 		...(c.managedEndpoint ? { managedEndpoint: true } : {}),
 		...(c.secondFactor ? { secondFactor: true } : {}),
-		...(c.networks?.length ? { networks: c.networks } : {})
+		...(c.networks?.length ? { networks: c.networks } : {}),
+		...(c.from ? { from: c.from } : {}),
+		...(c.to ? { to: c.to } : {})
 	};
+}
+
+/** Throws where the dates of a grant leave no day, or lie behind. */
+function checkDates(c: Conditions, now: number): void {
+	if (c.from && c.to && c.from > c.to)
+		throw new InputProblem([{ field: 'conditions.to', words: 'It would end before it begins.' }]);
+	if (c.to && c.to < isoDate('UTC', now))
+		throw new InputProblem([{ field: 'conditions.to', words: 'That day has passed.' }]);
 }
 
 /** The effect of replacing one grant of a publication by another, or by none. */
@@ -74,6 +92,41 @@ function effectsOf(change: AccessChange) {
 			...change.gains.map((p) => ({ kind: 'person', id: p.id, name: p.name, how: 'gains access' }))
 		]
 	};
+}
+
+/** Whom a grant reaches who had the publication before, in words, by what. */
+function hadFacts(ctx: Context, publication: string, id: number | null, grant: GrantRule): Fact[] {
+	const now = ctx.clock.now();
+	const before = grantsAt(ctx.db, now)
+		.filter((g) => g.publication === publication && g.id !== id)
+		.map(asRule);
+	const had = hadBefore(requestsFor(ctx.db, publication, now, [grant]), before, grant);
+	const by = new Map<string, number>();
+	for (const p of had) by.set(p.by, (by.get(p.by) ?? 0) + 1);
+	return [...by].map(([name, n]) => ({
+		words: `${countWords(n, 'person', 'people')} had it already, by the grant to ${name}`,
+		source: 'grants'
+	}));
+}
+
+/** What a set of grants does to the licences of a publication: said or refused, as it is set. */
+function licenceFacts(
+	ctx: Context,
+	pub: PublicationRow,
+	after: GrantRow[]
+): Pick<Draft, 'warnings' | 'blocks' | 'reasons'> {
+	const none = { warnings: [], blocks: [], reasons: [] };
+	if (pub.licences === null) return none;
+	const now = ctx.clock.now();
+	const holders = [...reachedBy(ctx.db, pub.id, now, after).values()].filter((r) => r.having !== 'can fetch').length;
+	const fact: Fact = {
+		words: `${countWords(holders, 'person', 'people')} would hold one of ${countWords(pub.licences, 'licence')}`,
+		side: holders > pub.licences ? 'against' : 'for',
+		source: 'licences',
+		about: { kind: 'publication', id: pub.id, name: pub.internalName }
+	};
+	if (holders <= pub.licences) return { ...none, reasons: [fact] };
+	return pub.beyond === 'block' ? { ...none, blocks: [fact] } : { ...none, warnings: [fact] };
 }
 
 function changeFacts(change: AccessChange): { warnings: Fact[]; reasons: Fact[] } {
@@ -137,7 +190,11 @@ const addGrant = planKind({
 		team: v.optional(v.string()),
 		person: v.optional(v.string()),
 		conditions: v.optional(conditions, {}),
-		channels
+		channels,
+		/** Placed on shelves by itself, or fetched from them. */
+		kind,
+		/** Personal machines that each person may have by it. */
+		machines
 	}),
 	async draft(ctx, input): Promise<Draft> {
 		const now = ctx.clock.now();
@@ -149,18 +206,34 @@ const addGrant = planKind({
 			(g) => g.publication === pub.id && g.toKind === to.kind && g.toName === to.name
 		);
 		const id = input.id ?? one<{ n: number }>(ctx.db, 'SELECT coalesce(max(id), 0) + 1 AS n FROM grants')!.n;
-		const change = changeOf(ctx, pub.id, null, {
-			id: String(id),
-			to,
-			conditions: tidy(input.conditions),
-			channels: input.channels
-		});
+		const next = tidy(input.conditions);
+		checkDates(next, now);
+		const rule: GrantRule = { id: String(id), to, conditions: next, channels: input.channels };
+		const change = changeOf(ctx, pub.id, null, rule);
 		const { warnings, reasons } = changeFacts(change);
+		const licences = licenceFacts(ctx, pub, [
+			...grantsAt(ctx.db, now).filter((g) => g.publication === pub.id),
+			{
+				id,
+				publication: pub.id,
+				publicationName: pub.name,
+				toKind: to.kind,
+				toId: teamId ?? String(personId),
+				toLogin: to.kind === 'person' ? to.id : null,
+				toName: to.name,
+				conditions: next,
+				channels: input.channels,
+				kind: input.kind,
+				machines: input.machines,
+				since: now
+			}
+		]);
 		return {
 			title: `Grant ${pub.internalName} to ${to.name}`,
 			effects: effectsOf(change),
 			warnings: [
 				...warnings,
+				...licences.warnings,
 				...(change.gains.length === 0
 					? [{ words: 'everybody it reaches has the publication already', side: 'against' as const }]
 					: [])
@@ -173,8 +246,20 @@ const addGrant = planKind({
 							about: { kind: 'grant', id: String(twin.id) }
 						}
 					]
-				: [],
-			reasons: [{ words: conditionsWords(tidy(input.conditions)), source: 'grant' }, ...reasons],
+				: licences.blocks,
+			reasons: [
+				{
+					words:
+						input.kind === 'required'
+							? 'it is required: it stands on their shelves by itself'
+							: 'it is optional: they fetch it from their shelves',
+					source: 'grant'
+				},
+				{ words: conditionsWords(next), source: 'grant' },
+				...hadFacts(ctx, pub.id, null, rule),
+				...licences.reasons,
+				...reasons
+			],
 			objects: [`grant/${id}`, `publication/${pub.id}`],
 			steps: [
 				{
@@ -185,8 +270,10 @@ const addGrant = planKind({
 						publication: pub.id,
 						teamId,
 						personId,
-						conditions: tidy(input.conditions),
-						channels: input.channels
+						conditions: next,
+						channels: input.channels,
+						kind: input.kind,
+						machines: input.machines
 					},
 					expected: 200
 				},
@@ -206,28 +293,50 @@ function grantOrThrow(ctx: Context, id: number): GrantRow {
 
 const changeGrant = planKind({
 	kind: 'grant.change',
-	words: 'Change the conditions and channels of a grant',
+	words: 'Change the conditions, channels and kind of a grant',
 	area: 'access',
-	schema: v.strictObject({ grant: v.pipe(v.number(), v.integer()), conditions, channels }),
+	schema: v.strictObject({
+		grant: v.pipe(v.number(), v.integer()),
+		/** What is not said stays as it is. */
+		conditions: v.optional(conditions),
+		channels: v.optional(v.array(v.picklist(CHANNELS, `Choose among ${CHANNELS.join(', ')}.`))),
+		kind: v.optional(v.picklist(['required', 'optional'], 'Choose required or optional.')),
+		machines: v.optional(whole(1, 20, 'the machines'))
+	}),
 	async draft(ctx, input): Promise<Draft> {
 		const g = grantOrThrow(ctx, input.grant);
-		const next = tidy(input.conditions);
-		const change = changeOf(ctx, g.publication, g.id, { ...asRule(g), conditions: next, channels: input.channels });
+		const now = ctx.clock.now();
+		const next = input.conditions ? tidy(input.conditions) : g.conditions;
+		const channels = input.channels ?? g.channels;
+		const kind = input.kind ?? g.kind;
+		const machines = input.machines ?? g.machines;
+		if (input.conditions) checkDates(next, now);
+		const pub = publicationsAt(ctx.db, now).find((p) => p.id === g.publication)!;
+		const licences = licenceFacts(ctx, pub, [
+			...grantsAt(ctx.db, now).filter((x) => x.publication === g.publication && x.id !== g.id),
+			{ ...g, conditions: next, kind }
+		]);
+		const change = changeOf(ctx, g.publication, g.id, { ...asRule(g), conditions: next, channels });
 		const { warnings, reasons } = changeFacts(change);
 		const same =
-			isDeepStrictEqual(g.conditions, next) && isDeepStrictEqual(g.channels.toSorted(), input.channels.toSorted());
+			isDeepStrictEqual(g.conditions, next) &&
+			isDeepStrictEqual(g.channels.toSorted(), channels.toSorted()) &&
+			kind === g.kind &&
+			machines === g.machines;
 		return {
 			title: `Change the grant of ${g.publicationName} to ${g.toName}`,
 			effects: effectsOf(change),
-			warnings,
-			blocks: same ? [{ words: 'nothing in it is different', side: 'against' }] : [],
+			warnings: [...warnings, ...licences.warnings],
+			blocks: same ? [{ words: 'nothing in it is different', side: 'against' }] : licences.blocks,
 			reasons: [
 				{ words: `conditions before: ${conditionsWords(g.conditions)}`, source: 'grant' },
 				{ words: `conditions after: ${conditionsWords(next)}`, source: 'grant' },
 				{
-					words: `channels: ${g.channels.join(', ') || 'none'} → ${input.channels.join(', ') || 'none'}`,
+					words: `channels: ${g.channels.join(', ') || 'none'} → ${channels.join(', ') || 'none'}`,
 					source: 'grant'
 				},
+				...(kind === g.kind ? [] : [{ words: `it was ${g.kind}, and is ${kind}`, source: 'grant' }]),
+				...licences.reasons,
 				...reasons
 			],
 			objects: [`grant/${g.id}`, `publication/${g.publication}`],
@@ -241,13 +350,18 @@ const changeGrant = planKind({
 						teamId: g.toKind === 'team' ? g.toId : null,
 						personId: g.toKind === 'person' ? Number(g.toId) : null,
 						conditions: next,
-						channels: input.channels
+						channels,
+						kind,
+						machines
 					},
 					expected: 200
 				},
 				{ kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 }
 			],
-			undo: { kind: 'grant.change', input: { grant: g.id, conditions: g.conditions, channels: g.channels } },
+			undo: {
+				kind: 'grant.change',
+				input: { grant: g.id, conditions: g.conditions, channels: g.channels, kind: g.kind, machines: g.machines }
+			},
 			undoWords: 'Yes: its conditions and channels are put back.'
 		};
 	}
@@ -280,7 +394,9 @@ const removeGrant = planKind({
 					publication: g.publication,
 					...(g.toKind === 'team' ? { team: g.toId } : { person: g.toLogin }),
 					conditions: g.conditions,
-					channels: g.channels
+					channels: g.channels,
+					kind: g.kind,
+					machines: g.machines
 				}
 			},
 			undoWords: 'Yes: it is granted again as it was.'

@@ -9,6 +9,8 @@ interface GrantInput {
 	personId: number | null;
 	conditions: unknown;
 	channels: string[];
+	kind: 'required' | 'optional';
+	machines: number;
 }
 
 export const accessSteps: Record<string, StepHandler> = {
@@ -18,7 +20,7 @@ export const accessSteps: Record<string, StepHandler> = {
 			return {
 				write: (db) => {
 					close(db, g.id, now);
-					run(db, 'INSERT INTO grants VALUES (?, ?, ?, ?, ?, ?, ?, ?)', [
+					run(db, 'INSERT INTO grants VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
 						g.id,
 						now,
 						FOREVER,
@@ -26,7 +28,9 @@ export const accessSteps: Record<string, StepHandler> = {
 						g.teamId,
 						g.personId,
 						JSON.stringify(g.conditions),
-						JSON.stringify(g.channels)
+						JSON.stringify(g.channels),
+						g.kind,
+						g.machines
 					]);
 				}
 			};

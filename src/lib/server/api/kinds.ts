@@ -13,6 +13,7 @@ export const KINDS = [
 	'jobs',
 	'changes',
 	'deliveries',
+	'requests',
 	'findings',
 	'checks'
 ] as const;
@@ -33,6 +34,7 @@ export const CARD_OF: Record<Kind, string | null> = {
 	jobs: null,
 	changes: 'change',
 	deliveries: 'delivery',
+	requests: null,
 	findings: 'finding',
 	checks: null
 };

@@ -18,6 +18,14 @@ beforeAll(async () => {
 	await h.live(4 * HOUR, 20_000);
 	keepPackage(h, 'logline', '3.0.0');
 	await h.carryOut('package.deliver', { package: 'logline', pools: ['quay', 'isle'] });
+	await h.carryOut('publication.create', {
+		name: 'Boat',
+		internalName: 'Boat',
+		icon: 'ship',
+		pools: ['quay'],
+		owner: 'bo'
+	});
+	await h.carryOut('request.make', { publication: 'boat', person: 'eve', why: 'to sail' });
 	await h.carryOut('policy.set', { pool: 'quay', headroomIn: 4 });
 	h.lab.apply({ c: 'fault', kind: 'agent-stopped', target: 'quay-01', value: null });
 	h.lab.apply({ c: 'fault', kind: 'volume-full', target: 'isle-v1', value: 0.96 });

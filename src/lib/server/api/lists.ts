@@ -5,6 +5,7 @@ import { checksAt } from '../network/checks';
 import { all, type Db } from '../db';
 import { findingsAt } from '../diagnosis/queries';
 import { deliveryStatesAt } from '../packages/delivery';
+import { requestsAt } from '../shelf/queries';
 import { linesAt } from '../images/queries';
 import { recentJobs } from '../jobs';
 import type { Kind } from './kinds';
@@ -69,6 +70,8 @@ function shortList(db: Db, kind: Kind, at: number): Record<string, unknown>[] {
 			return changesBefore(db, at, ALL) as unknown as Record<string, unknown>[];
 		case 'deliveries':
 			return deliveryStatesAt(db, at).map((d) => ({ id: `${d.pool}/${d.package}`, ...d }));
+		case 'requests':
+			return requestsAt(db, at) as unknown as Record<string, unknown>[];
 		case 'findings':
 			return findingsAt(db, at).sort((a, b) => b.people - a.people) as unknown as Record<string, unknown>[];
 		case 'checks':
@@ -91,13 +94,19 @@ function cut(rows: Record<string, unknown>[], ask: PageAsk): Listed {
 			.filter((facet) => facet in first)
 			.map((facet) => [facet, (row: Record<string, unknown>) => (row[facet] === null ? [] : String(row[facet]))])
 	);
-	const { items, left } = narrow(ask.scope, rows, facets, (row) => JSON.stringify(row));
+	const { items, left } = narrow(ask.scope, rows, facets, wordsIn);
 	if (ask.sort) {
 		const key = ask.sort;
 		items.sort((a, b) => (compare(a[key], b[key]) || 0) * (ask.descending ? -1 : 1));
 	}
 	return { rows: items.slice(ask.offset, ask.offset + ask.limit), total: items.length, left };
 }
+
+/** What a text is looked for in: the values of a row, not the names of its columns. */
+const wordsIn = (row: Record<string, unknown>): string =>
+	Object.values(row)
+		.map((v) => (typeof v === 'object' ? JSON.stringify(v) : String(v)))
+		.join(' ');
 
 /** Throws beside `sort` when there is no such column. */
 function knownSort(sort: string, columns: readonly string[]): void {

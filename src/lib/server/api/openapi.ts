@@ -459,6 +459,37 @@ export function openApi(): Record<string, unknown> {
 					}
 				}
 			},
+			'/icons': {
+				post: {
+					summary: 'Take a picture up (PNG, JPEG or SVG, at most 256 KB), to be named as the icon of a publication',
+					requestBody: { required: true, content: { 'image/*': { schema: { type: 'string', format: 'binary' } } } },
+					responses: { 201: json({ type: 'object' }, 'Its name'), 422: problem }
+				}
+			},
+			'/who': {
+				get: {
+					summary: 'Who gets what: teams against publications, as rows or as CSV',
+					parameters: [
+						query('at', 'A moment, ms UTC'),
+						{ ...query('format', 'How'), schema: { enum: ['json', 'csv'] } }
+					],
+					responses: { 200: json({ type: 'object' }, 'People of each team who have each publication') }
+				}
+			},
+			'/who/{team}/{publication}': {
+				get: {
+					summary: 'Why a team has a publication, or has it not',
+					parameters: [path('team', 'Team'), path('publication', 'Publication')],
+					responses: { 200: json({ type: 'object' }, 'The answer with its facts') }
+				}
+			},
+			'/shelves/{login}': {
+				get: {
+					summary: 'Somebody’s shelf at a moment, past or to come',
+					parameters: [path('login', 'Person'), query('at', 'A moment, ms UTC')],
+					responses: { 200: json({ type: 'object' }, 'What stands on it, and by which grant'), 404: problem }
+				}
+			},
 			'/lab/clock': {
 				get: { summary: 'The lab’s clock', responses: { 200: json({ type: 'object' }, 'Now, speed, paused') } },
 				post: {

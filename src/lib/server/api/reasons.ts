@@ -53,6 +53,17 @@ export function reasonsOf(db: Db, kind: Kind, row: Record<string, unknown>, at: 
 						about: { kind: 'grant', id: String(g.id) }
 					}))
 			];
+		case 'requests':
+			return [
+				{ words: `“${String(row.why)}”`, at: Number(row.at), source: 'request' },
+				row.answer
+					? {
+							words: `${String(row.answer)} by ${String(row.answeredBy)}${row.words ? `: “${String(row.words)}”` : ''}`,
+							side: row.answer === 'approved' ? 'for' : 'against',
+							source: 'request'
+						}
+					: { words: `it waits for ${String(row.owner ?? 'an operator')}`, source: 'publication' }
+			];
 		case 'jobs': {
 			const plan = planById(db, Number(row.planId));
 			return [

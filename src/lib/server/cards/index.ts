@@ -4,7 +4,10 @@ import { AS_FOUND, imageWords, type ContentsChange } from '$lib/core/images/vers
 import { ruleWords } from '$lib/core/images/follow';
 import { hoursWords } from '$lib/core/time/hours';
 import { addressText, rangeEnds } from '$lib/core/network/addresses';
-import { countWords, DAY, durationWords, FOREVER, HOUR, sizeWords } from '$lib/core/time/units';
+import { appName } from '../shelf/desk';
+import { isImageApp } from '../publishing/serving';
+import { licencesAt } from '../publishing/use';
+import { countWords, durationWords, FOREVER, HOUR, sizeWords } from '$lib/core/time/units';
 import { PHASE_WORDS, unusualPhase, type Phase } from '$lib/core/watch/phases';
 import { strainOf } from '$lib/core/watch/strain';
 import type { Fact } from '$lib/core/why/explained';
@@ -566,31 +569,85 @@ function publicationCard(db: Db, id: string, at: number): Card | null {
 	const p = publicationsAt(db, at).find((x) => x.id === id);
 	if (!p) return null;
 	const grants = grantsAt(db, at).filter((g) => g.publication === id);
-	const used = one<{ n: number }>(
-		db,
-		'SELECT count(DISTINCT person_id) AS n FROM sessions WHERE publication_id = ? AND since <= ? AND since > ?',
-		[id, at, at - 14 * DAY]
-	)!.n;
+	const licences = licencesAt(db, p, at);
+	const drop = licences.giveBack.filter((g) => g.having === 'fetched');
 	return {
 		kind: 'publication',
 		id,
 		title: p.internalName,
-		sub: `people see “${p.name}”`,
+		sub: `people see “${p.name}”${p.off ? '; it is switched off' : ''}`,
 		rows: [
 			...p.pools.map((x) => ({ name: 'served by', value: poolAt(db, x, at)?.name ?? x, card: `pool/${x}` })),
+			...(p.app
+				? [
+						{
+							name: 'opens',
+							value: `${appName(db, p.app, at)}, of ${isImageApp(p.app) ? '' : 'package '}${p.app.package.replace('/', ' ')}`,
+							...(isImageApp(p.app) ? {} : { card: `package/${p.app.package}` })
+						}
+					]
+				: []),
 			{ name: 'protocol', value: p.protocol },
-			{ name: 'used in 14 days', value: countWords(used, 'person', 'people'), scope: `publication:${id}` }
+			{
+				name: 'comes up',
+				value: `${p.look.window === 'full' ? 'on the full screen' : 'in a window'}, ${p.look.monitors === 'all' ? 'all monitors' : 'one monitor'}`
+			},
+			...(p.look.group ? [{ name: 'group on the shelf', value: p.look.group }] : []),
+			...(p.visible.length ? [{ name: 'seen by', value: p.visible.join(', ') }] : []),
+			...(p.owner ? [{ name: 'requests go to', value: p.owner, card: `person/${p.owner}` }] : []),
+			...(p.licences === null
+				? []
+				: [
+						{
+							name: 'licences',
+							value: `${licences.holders} of ${p.licences} held; beyond them ${p.beyond === 'block' ? 'nothing is granted' : 'a warning'}`
+						}
+					]),
+			{ name: 'held by', value: countWords(licences.holders, 'person', 'people') },
+			{
+				name: 'used in 30 days',
+				value: countWords(licences.used, 'person', 'people'),
+				...(p.app ? {} : { scope: `publication:${id}` })
+			},
+			{ name: 'most at once', value: countWords(licences.peak, 'person', 'people') }
 		],
 		facts: grants.length
 			? grants.map((g): Fact => ({
-					words: `granted to ${g.toName}: ${conditionsWords(g.conditions)}`,
+					words: `granted to ${g.toName}, ${g.kind}: ${conditionsWords(g.conditions)}`,
 					side: 'for',
 					source: 'grants',
 					at: g.since,
 					about: { kind: 'grant', id: String(g.id), name: `grant ${g.id}` }
 				}))
 			: [{ words: 'nobody has been granted it', side: 'against', source: 'grants' }],
-		actions: [{ words: 'Take it off', kind: 'publication.remove', input: { publication: id } }]
+		actions: [
+			...(drop.length
+				? [
+						{
+							words: `Take it back from ${countWords(drop.length, 'person', 'people')}`,
+							kind: 'shelf.drop',
+							input: { publication: id, people: drop.map((g) => g.login) },
+							main: p.licences !== null && licences.holders > p.licences
+						}
+					]
+				: []),
+			{
+				words: p.off ? 'Switch it on' : 'Switch it off',
+				kind: 'publication.switch',
+				input: { publication: id, off: !p.off }
+			},
+			{ words: 'Take it off', kind: 'publication.remove', input: { publication: id } }
+		],
+		list: {
+			title: licences.giveBack.length
+				? `${countWords(licences.giveBack.length, 'person', 'people')} could give it back`
+				: 'Everybody who holds it has used it',
+			rows: licences.giveBack.slice(0, 40).map((g) => ({
+				words: g.name,
+				card: `person/${g.login}`,
+				note: `${g.last === null ? 'never used it' : `last ${durationWords(at - g.last)} ago`}; ${g.having === 'required' ? `required by the grant to ${g.by}` : 'fetched'}`
+			}))
+		}
 	};
 }
 
@@ -618,10 +675,19 @@ function grantCard(db: Db, id: number, at: number): Card | null {
 				...(g.toKind === 'team' ? { scope: `team:${g.toId}` } : { card: `person/${g.toLogin}` })
 			},
 			{ name: 'reaches', value: countWords(reach, 'person', 'people') },
+			{ name: 'it is', value: g.kind },
+			...(g.machines > 1 ? [{ name: 'machines each', value: String(g.machines) }] : []),
 			{ name: 'channels', value: g.channels.join(', ') || 'none' }
 		],
 		facts: [{ words: conditionsWords(g.conditions), source: 'grant', at: g.since }],
-		actions: [{ words: 'Take it back', kind: 'grant.remove', input: { grant: id } }]
+		actions: [
+			{ words: 'Take it back', kind: 'grant.remove', input: { grant: id } },
+			{
+				words: g.kind === 'required' ? 'Make it optional' : 'Make it required',
+				kind: 'grant.change',
+				input: { grant: id, kind: g.kind === 'required' ? 'optional' : 'required' }
+			}
+		]
 	};
 }
 

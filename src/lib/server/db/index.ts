@@ -10,6 +10,7 @@ import migration8 from './migrations/0008_places.sql?raw';
 import migration9 from './migrations/0009_machines.sql?raw';
 import migration10 from './migrations/0010_packages.sql?raw';
 import migration11 from './migrations/0011_delivery.sql?raw';
+import migration12 from './migrations/0012_shelf.sql?raw';
 
 export type Db = Database.Database;
 
@@ -25,7 +26,8 @@ const MIGRATIONS = [
 	migration8,
 	migration9,
 	migration10,
-	migration11
+	migration11,
+	migration12
 ];
 
 /**

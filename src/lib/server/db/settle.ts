@@ -2,6 +2,7 @@ import { LAB_ACCOUNT, LAB_SECRET, providerAddress } from '$lib/core/estate/provi
 import type { Estate } from '$lib/core/estate/schema';
 import { stepKey, type BuildSheet } from '$lib/core/images/sheet';
 import { FOREVER, MINUTE } from '$lib/core/time/units';
+import { PLAIN_LOOK } from '../publishing/queries';
 import { writeProvider } from '../network/providers';
 import type { Vault } from '../network/vault';
 import { all, putSetting, run, type Db } from './index';
@@ -133,17 +134,22 @@ export function settleEstate(db: Db, estate: Estate, at: number, { addressOf, va
 			]);
 		});
 		estate.publications.forEach((p, i) => {
-			run(db, 'INSERT INTO publications VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)', [
-				p.id,
-				at,
-				FOREVER,
-				p.name,
-				p.internal_name,
-				p.icon,
-				JSON.stringify(p.pools),
-				p.protocol,
-				i
-			]);
+			run(
+				db,
+				'INSERT INTO publications(id, since, until, name, internal_name, icon, pools, protocol, position, look) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)',
+				[
+					p.id,
+					at,
+					FOREVER,
+					p.name,
+					p.internal_name,
+					p.icon,
+					JSON.stringify(p.pools),
+					p.protocol,
+					i,
+					JSON.stringify({ ...PLAIN_LOOK, window: 'full' })
+				]
+			);
 		});
 		const hours = new Map(estate.hours.map((h) => [h.id, { days: h.days, from: h.from, until: h.until }]));
 		const people = new Map(
@@ -156,16 +162,20 @@ export function settleEstate(db: Db, estate: Estate, at: number, { addressOf, va
 				...(g.second_factor ? { secondFactor: true } : {}),
 				...(g.networks ? { networks: g.networks } : {})
 			};
-			run(db, 'INSERT INTO grants VALUES (?, ?, ?, ?, ?, ?, ?, ?)', [
-				i + 1,
-				at,
-				FOREVER,
-				g.publication,
-				g.team ?? null,
-				g.person ? people.get(g.person) : null,
-				JSON.stringify(conditions),
-				JSON.stringify(g.channels)
-			]);
+			run(
+				db,
+				'INSERT INTO grants(id, since, until, publication_id, team_id, person_id, conditions, channels) VALUES (?, ?, ?, ?, ?, ?, ?, ?)',
+				[
+					i + 1,
+					at,
+					FOREVER,
+					g.publication,
+					g.team ?? null,
+					g.person ? people.get(g.person) : null,
+					JSON.stringify(conditions),
+					JSON.stringify(g.channels)
+				]
+			);
 		});
 	})();
 }

@@ -2,7 +2,9 @@ import { FOREVER } from '$lib/core/time/units';
 import { poolsAt } from '../capacity/queries';
 import type { Context } from '../context';
 import { all } from '../db';
+import { deliveriesAt } from '../packages/delivery';
 import type { BrokerConfig } from '../providers';
+import { isImageApp } from '../publishing/serving';
 import { grantsAt, publicationsAt } from '../publishing/queries';
 
 /** Pushes to the broker at the gateways what it needs to let people in. */
@@ -25,6 +27,8 @@ function brokerConfig(ctx: Context): BrokerConfig {
 		else machines.set(m.pool, [m.name]);
 		if (m.owner) owners[m.name] = m.owner;
 	}
+	const has = new Map<string, Set<string>>();
+	for (const d of deliveriesAt(db, now)) has.set(d.package, (has.get(d.package) ?? new Set()).add(d.pool));
 	return {
 		pools: poolsAt(db, now).map((p) => ({
 			id: p.id,
@@ -35,8 +39,9 @@ function brokerConfig(ctx: Context): BrokerConfig {
 		})),
 		publications: publicationsAt(db, now).map((p) => ({
 			id: p.id,
-			pools: p.pools,
+			pools: p.pools.filter((pool) => !p.app || isImageApp(p.app) || (has.get(p.app.package)?.has(pool) ?? false)),
 			protocol: p.protocol,
+			...(p.off ? { off: true } : {}),
 			...(p.app ? { app: p.app } : {})
 		})),
 		grants: grantsAt(db, now).map((g) => ({
@@ -44,7 +49,8 @@ function brokerConfig(ctx: Context): BrokerConfig {
 			publication: g.publication,
 			to: { kind: g.toKind, id: g.toKind === 'person' ? g.toLogin! : g.toId, name: g.toName },
 			conditions: g.conditions,
-			channels: g.channels
+			channels: g.channels,
+			machines: g.machines
 		})),
 		owners
 	};

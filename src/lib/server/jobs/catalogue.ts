@@ -9,6 +9,7 @@ import { packageSteps } from '../packages/steps';
 import { publishingSteps } from '../publishing/steps';
 import { resourceSteps } from '../resources/steps';
 import { scheduleSteps } from '../schedules/steps';
+import { shelfSteps } from '../shelf/steps';
 import { sessionSteps } from '../watch/steps';
 import type { StepHandler } from './step';
 
@@ -19,6 +20,7 @@ export const STEP_HANDLERS: Record<string, StepHandler> = {
 	...machineSteps,
 	...packageSteps,
 	...accessSteps,
+	...shelfSteps,
 	...capacitySteps,
 	...sessionSteps,
 	...repairSteps,

@@ -262,6 +262,7 @@ const deliverPlan = planKind({
 		const steps: StepSpec[] = [
 			{ kind: 'delivery.write', words: 'Write it down', input: { package: p.name, each: write }, expected: 200 },
 			{ kind: 'agents.tell', words: 'Tell the agents', input: {}, expected: 500 },
+			{ kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 },
 			{
 				kind: 'delivery.wait',
 				words: 'Wait until the machines that are up have it',

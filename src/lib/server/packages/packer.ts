@@ -14,7 +14,7 @@ import {
 import type { TargetGroup } from '$lib/core/packages/launch';
 import type { Sort, Sorted } from '$lib/core/packages/sorting';
 import type { Change } from '$lib/core/packages/difference';
-import { contentsOf, type PackageSpec } from '$lib/core/packages/spec';
+import { contentsOf, packagedPath, type PackageSpec } from '$lib/core/packages/spec';
 import { systemPlaces } from '$lib/core/packages/system-places';
 import type { Branch, ChangeTree, Choice } from '$lib/core/packages/tree';
 import { ProviderError } from '../providers';
@@ -22,7 +22,7 @@ import { BlobStore } from './blobs';
 import { claimsOf, folderSource, readFrom, registeredBy, targetsOf, treeOf } from './capture-files';
 import { compareInventories, takenOf, type Compared, type ComparedSummary } from './compare';
 import { buildPackage, type KeptPackage } from './layout';
-import { definitionOf } from './reading';
+import { definitionOf, fileIn } from './reading';
 import { blobsOf, exportToFile, importFile, PackageProblem, sweep, unpackFolder } from './transfer';
 import { headingOf, readInventory } from './walk';
 
@@ -90,6 +90,8 @@ export interface Packer {
 		write(manifest: string, name: string): Promise<string>;
 		/** Bytes of all that a package names, and of what none of the others does. */
 		sizeOf(manifest: string, others: string[]): Promise<{ size: number; own: number }>;
+		/** The content of one of its files, or null where it has none at that path. */
+		file(manifest: string, path: string): Promise<Uint8Array | null>;
 		/** What a package holds. */
 		contents(manifest: string): Promise<{ spec: PackageSpec; files: FileEntry[]; settings: SettingEntry[] }>;
 		/** The clashes of packages, the first of the list winning. */
@@ -269,6 +271,7 @@ export function makePacker(dataDir: string): Packer {
 				const sum = (list: typeof blobs) => list.reduce((n, b) => n + b.size, 0);
 				return { size: sum(blobs), own: sum(blobs.filter((b) => !theirs.has(b.digest))) };
 			},
+			file: (manifest, path) => fileIn(store, manifest, packagedPath(path)),
 			contents: async (manifest) => {
 				const { spec, files, settings } = await definitionOf(store, manifest);
 				return { spec, files, settings };

@@ -4,7 +4,7 @@ import { extract, type Header } from 'tar-stream';
 import { pipeline } from 'node:stream/promises';
 import type { Duplex, Readable, Transform } from 'node:stream';
 import type { FileEntry, SettingEntry } from '$lib/core/packages/inventory';
-import type { PackageSpec } from '$lib/core/packages/spec';
+import { packagedPath, type PackageSpec } from '$lib/core/packages/spec';
 import type { BlobStore } from './blobs';
 import { ROLE, type ImageConfig, type Layer, type Manifest } from './layout';
 
@@ -93,4 +93,18 @@ export async function definitionOf(store: BlobStore, manifest: string): Promise<
 		settings: part<SettingEntry[]>('settings'),
 		layers: m.layers.flatMap((descriptor, i) => (i === at ? [] : [{ descriptor, diffId: config.rootfs.diff_ids[i]! }]))
 	};
+}
+
+/** One file of a package, from the newest layer that has it; null where none has. */
+export async function fileIn(store: BlobStore, manifest: string, name: string): Promise<Uint8Array | null> {
+	const { files, layers } = await definitionOf(store, manifest);
+	if (!files.some((f) => packagedPath(f.file) === name)) return null;
+	for (const { descriptor } of layers.toReversed()) {
+		let found: Buffer | null = null;
+		await eachEntry([store.open(descriptor.digest), createGunzip()], async ({ head, body }) => {
+			if (head.name === name && head.type === 'file') found = await bytesOfEntry(body);
+		});
+		if (found) return found;
+	}
+	return null;
 }

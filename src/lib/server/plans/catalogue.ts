@@ -9,6 +9,7 @@ import { packageAreaPlans } from '../packages/planner';
 import { publishingPlans } from '../publishing/planner';
 import { resourcePlans } from '../resources/planner';
 import { schedulePlans } from '../schedules/planner';
+import { shelfPlans } from '../shelf/planner';
 import { sessionPlans } from '../watch/planner';
 import type { PlanKind } from './kind';
 
@@ -19,6 +20,7 @@ export const PLAN_KINDS: PlanKind[] = [
 	...machinePlans,
 	...packageAreaPlans,
 	...accessPlans,
+	...shelfPlans,
 	...capacityPlans,
 	...sessionPlans,
 	...repairPlans,

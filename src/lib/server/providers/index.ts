@@ -4,6 +4,7 @@ import type { ParamValues } from '$lib/core/images/library/params';
 import type { Right } from '$lib/core/images/library/kinds';
 import type { StockSystem, StorePackage } from '$lib/core/images/sheet';
 import type { Component } from '$lib/core/images/versions';
+import type { LaunchTarget } from '$lib/core/packages/launch';
 import type { SettingEntry, SystemKind } from '$lib/core/packages/inventory';
 import type { Wanted } from '$lib/core/packages/attach';
 import type { AttachCause, PackageNeeds } from '$lib/core/packages/attaching';
@@ -179,6 +180,8 @@ export interface Builds {
 		version: string,
 		key: string
 	): Promise<{ boot: number; checks: { asks: string; ok: boolean; saw: string }[] }>;
+	/** What a version can start, beside the desktop. */
+	targets(line: string, version: string): Promise<LaunchTarget[]>;
 	/** Removes a version from every store. */
 	remove(line: string, version: string, key: string): Promise<void>;
 	/** Starts a reference machine from a version, for work by hand. */
@@ -319,6 +322,8 @@ export interface BrokerConfig {
 		protocol: string;
 		/** The app that it opens; a desktop where there is none. */
 		app?: { package: string; target: string };
+		/** Nobody is let in for now. */
+		off?: boolean;
 	}[];
 	grants: {
 		id: string;
@@ -326,6 +331,8 @@ export interface BrokerConfig {
 		to: { kind: 'team' | 'person'; id: string; name: string };
 		conditions: Conditions;
 		channels: Channel[];
+		/** Personal machines that each person may have by it. */
+		machines?: number;
 	}[];
 	/** Personal machines: machine → person. */
 	owners: Record<string, string>;
@@ -334,7 +341,14 @@ export interface BrokerConfig {
 export interface Broker {
 	configure(config: BrokerConfig): Promise<void>;
 	/** Opens a publication for a person, as the portal does. Answers with the connection to watch. */
-	connect(login: string, publication: string, secondFactor: boolean, key: string): Promise<{ connection: number }>;
+	connect(
+		login: string,
+		publication: string,
+		secondFactor: boolean,
+		key: string,
+		/** Another machine beside those that they have, of a personal pool. */
+		another?: boolean
+	): Promise<{ connection: number }>;
 	/** How far a connection has come. */
 	connection(id: number): Promise<ConnectionProgress | null>;
 	disconnect(session: number): Promise<void>;

@@ -5,6 +5,7 @@ import { noEffects } from '$lib/core/plans/effects';
 import { CORE_OVERCOMMIT, fitMachines, type MachineSize } from '$lib/core/pools/fitting';
 import { packMachines } from '$lib/core/pools/packing';
 import { parsePattern, planNames, type NamesPlan } from '$lib/core/pools/naming';
+import { slug } from './slug';
 import { countWords, FOREVER, GB, HOUR, MINUTE, SECOND, sizeWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { hoursById, poolAt, poolsAt } from '../capacity/queries';
@@ -19,15 +20,9 @@ import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind
 import { AS_FOUND } from '$lib/core/images/versions';
 import { sessionsOn } from '../watch/queries';
 import { testFact, testServers } from './boot';
+import { publicationPlans } from './publication-plans';
 import { deliveriesTo } from '../packages/delivery-plans';
-import { grantsAt, publicationsAt } from './queries';
-
-const slug = (text: string) =>
-	text
-		.toLowerCase()
-		.normalize('NFKD')
-		.replaceAll(/[^a-z0-9]+/g, '-')
-		.replaceAll(/^-|-$/g, '');
+import { publicationsAt } from './queries';
 
 export const policySchema = v.strictObject({
 	hours: v.pipe(v.string(), v.nonEmpty('Choose hours.')),
@@ -696,155 +691,4 @@ const removeMachines = planKind({
 	}
 });
 
-const publicationSchema = v.strictObject({
-	id: v.optional(v.string()),
-	name: v.pipe(
-		v.string(),
-		v.trim(),
-		v.nonEmpty('Give it a name for people.'),
-		v.maxLength(60, 'At most 60 characters.')
-	),
-	internalName: v.pipe(
-		v.string(),
-		v.trim(),
-		v.nonEmpty('Give it a name for us.'),
-		v.maxLength(60, 'At most 60 characters.')
-	),
-	icon: v.optional(v.string(), 'desktop'),
-	pools: v.pipe(v.array(v.string()), v.minLength(1, 'Choose at least one pool that serves it.')),
-	protocol: v.optional(v.picklist(['stream', 'framebuffer', 'spice']), 'stream')
-});
-
-function poolsOrThrow(ctx: Context, pools: string[]) {
-	const known = new Map(poolsAt(ctx.db, ctx.clock.now()).map((p) => [p.id, p]));
-	const missing = pools.find((p) => !known.has(p));
-	if (missing) throw new InputProblem([{ field: 'pools', words: `There is no pool called ${missing}.` }]);
-	return pools.map((p) => known.get(p)!);
-}
-
-const createPublication = planKind({
-	kind: 'publication.create',
-	words: 'Publish a desktop that pools serve',
-	area: 'publishing',
-	schema: publicationSchema,
-	async draft(ctx, input): Promise<Draft> {
-		const pools = poolsOrThrow(ctx, input.pools);
-		const id = input.id ?? slug(input.internalName);
-		const others = publicationsAt(ctx.db, ctx.clock.now());
-		if (others.some((p) => p.name === input.name))
-			throw new InputProblem([{ field: 'name', words: 'People would see two of that name. Choose another.' }]);
-		if (!id || others.some((p) => p.id === id))
-			throw new InputProblem([{ field: 'internalName', words: 'There is a publication with this name already.' }]);
-		return {
-			title: `Publish ${input.name}`,
-			effects: noEffects(),
-			warnings: [],
-			blocks: [],
-			reasons: [
-				{ words: `served by ${pools.map((p) => p.name).join(', ')}`, source: 'pools' },
-				{ words: 'nobody sees it until it is granted', source: 'grants' }
-			],
-			objects: [`publication/${id}`],
-			steps: [
-				{ kind: 'publication.write', words: 'Write the publication', input: { ...input, id }, expected: 200 },
-				{ kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 }
-			],
-			undo: { kind: 'publication.remove', input: { publication: id } },
-			undoWords: 'Yes: it is taken off again.'
-		};
-	}
-});
-
-const changePublication = planKind({
-	kind: 'publication.change',
-	words: 'Change a publication: its names, icon, protocol, or which pools serve it',
-	area: 'publishing',
-	schema: v.strictObject({ ...publicationSchema.entries, id: v.string() }),
-	async draft(ctx, input): Promise<Draft> {
-		const pools = poolsOrThrow(ctx, input.pools);
-		const others = publicationsAt(ctx.db, ctx.clock.now());
-		const before = others.find((p) => p.id === input.id);
-		if (!before) throw new InputProblem([{ field: 'id', words: `There is no publication called ${input.id}.` }]);
-		if (others.some((p) => p.id !== input.id && p.name === input.name))
-			throw new InputProblem([{ field: 'name', words: 'People would see two of that name. Choose another.' }]);
-		return {
-			title: `Change publication ${before.internalName}`,
-			effects: noEffects(),
-			warnings: [],
-			blocks: [],
-			reasons: [
-				{ words: `served by ${pools.map((p) => p.name).join(', ')}`, source: 'pools' },
-				{ words: 'sessions that are open stay open', source: 'broker' }
-			],
-			objects: [`publication/${input.id}`],
-			steps: [
-				{ kind: 'publication.write', words: 'Write the publication', input, expected: 200 },
-				{ kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 }
-			],
-			undo: {
-				kind: 'publication.change',
-				input: {
-					id: before.id,
-					name: before.name,
-					internalName: before.internalName,
-					icon: before.icon,
-					pools: before.pools,
-					protocol: before.protocol
-				}
-			},
-			undoWords: 'Yes: it is put back as it was.'
-		};
-	}
-});
-
-const removePublication = planKind({
-	kind: 'publication.remove',
-	words: 'Take a publication off',
-	area: 'publishing',
-	schema: v.strictObject({ publication: v.string() }),
-	async draft(ctx, input): Promise<Draft> {
-		const now = ctx.clock.now();
-		const p = publicationsAt(ctx.db, now).find((x) => x.id === input.publication);
-		if (!p)
-			throw new InputProblem([{ field: 'publication', words: `There is no publication called ${input.publication}.` }]);
-		const grants = grantsAt(ctx.db, now).filter((g) => g.publication === p.id);
-		return {
-			title: `Take off ${p.internalName}`,
-			effects: noEffects(),
-			warnings: [],
-			blocks: grants.map((g): Fact => ({
-				words: `it is granted to ${g.toName}: take that grant back first`,
-				side: 'against',
-				about: { kind: 'grant', id: String(g.id) }
-			})),
-			reasons: [{ words: 'sessions that are open stay open', source: 'broker' }],
-			objects: [`publication/${p.id}`],
-			steps: [
-				{ kind: 'publication.close', words: 'Take it off', input: { publication: p.id }, expected: 200 },
-				{ kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 }
-			],
-			undo: {
-				kind: 'publication.create',
-				input: {
-					id: p.id,
-					name: p.name,
-					internalName: p.internalName,
-					icon: p.icon,
-					pools: p.pools,
-					protocol: p.protocol
-				}
-			},
-			undoWords: 'Yes: it is published again.'
-		};
-	}
-});
-
-export const publishingPlans = [
-	createPool,
-	growPool,
-	removePool,
-	removeMachines,
-	createPublication,
-	changePublication,
-	removePublication
-];
+export const publishingPlans = [createPool, growPool, removePool, removeMachines, ...publicationPlans];

@@ -8,25 +8,79 @@ export interface PublicationRow {
 	icon: string;
 	pools: string[];
 	protocol: string;
-	/** The app of a package that it opens; null for a desktop. */
-	app: { package: string; target: string } | null;
+	/** What it opens of a package, or of an image (`image/<line>`); null for a desktop. */
+	app: AppRef | null;
+	description: string;
+	look: Look;
+	/** Teams that see it; none: whoever it is granted to. */
+	visible: string[];
+	off: boolean;
+	/** Login of whoever answers requests for it; null: nobody can ask. */
+	owner: string | null;
+	/** How many people may hold it, and what happens beyond. */
+	licences: number | null;
+	beyond: 'warn' | 'block';
+	since: number;
 }
+
+export interface AppRef {
+	package: string;
+	target: string;
+}
+
+/** How a publication comes up. */
+export interface Look {
+	window: 'window' | 'full';
+	monitors: 'one' | 'all';
+	/** Heading on the shelf that it stands under; empty for none. */
+	group: string;
+}
+
+export const PLAIN_LOOK: Look = { window: 'window', monitors: 'one', group: '' };
 
 /** The publications as they were at a moment, in their order. */
 export function publicationsAt(db: Db, at: number): PublicationRow[] {
-	return all<{ id: string; name: string; internal_name: string; icon: string; pools: string; protocol: string }>(
-		db,
-		'SELECT * FROM publications WHERE since <= ? AND until > ? ORDER BY position, name',
-		[at, at]
-	).map((p) => ({
+	return all<RawPublication>(db, 'SELECT * FROM publications WHERE since <= ? AND until > ? ORDER BY position, name', [
+		at,
+		at
+	]).map((p) => ({
 		id: p.id,
 		name: p.name,
 		internalName: p.internal_name,
 		icon: p.icon,
 		pools: JSON.parse(p.pools) as string[],
 		protocol: p.protocol,
-		app: null
+		app: p.app === null ? null : (JSON.parse(p.app) as AppRef),
+		description: p.description,
+		look: {
+			...(p.app === null ? { ...PLAIN_LOOK, window: 'full' } : PLAIN_LOOK),
+			...(JSON.parse(p.look) as Partial<Look>)
+		},
+		visible: JSON.parse(p.visible) as string[],
+		off: p.off === 1,
+		owner: p.owner,
+		licences: p.licences,
+		beyond: p.beyond,
+		since: p.since
 	}));
+}
+
+interface RawPublication {
+	id: string;
+	since: number;
+	name: string;
+	internal_name: string;
+	icon: string;
+	pools: string;
+	protocol: string;
+	app: string | null;
+	description: string;
+	look: string;
+	visible: string;
+	off: number;
+	owner: string | null;
+	licences: number | null;
+	beyond: 'warn' | 'block';
 }
 
 export interface GrantRow {
@@ -40,6 +94,10 @@ export interface GrantRow {
 	toName: string;
 	conditions: Conditions;
 	channels: Channel[];
+	/** Required ones stand on the shelf by themselves; optional ones are fetched. */
+	kind: 'required' | 'optional';
+	/** Personal machines that each person may have by it. */
+	machines: number;
 	since: number;
 }
 
@@ -55,10 +113,12 @@ export function grantsAt(db: Db, at: number): GrantRow[] {
 		to_name: string;
 		conditions: string;
 		channels: string;
+		kind: 'required' | 'optional';
+		machines: number;
 		since: number;
 	}>(
 		db,
-		`SELECT g.id, g.publication_id, pub.name AS publication_name, g.team_id, g.person_id, p.login, coalesce(t.name, p.name) AS to_name, g.conditions, g.channels, g.since
+		`SELECT g.id, g.publication_id, pub.name AS publication_name, g.team_id, g.person_id, p.login, coalesce(t.name, p.name) AS to_name, g.conditions, g.channels, g.kind, g.machines, g.since
 		 FROM grants g JOIN publications pub ON pub.id = g.publication_id AND pub.since <= ?1 AND pub.until > ?1
 		 LEFT JOIN teams t ON t.id = g.team_id LEFT JOIN people p ON p.id = g.person_id
 		 WHERE g.since <= ?1 AND g.until > ?1 ORDER BY pub.position, g.id`,
@@ -73,6 +133,8 @@ export function grantsAt(db: Db, at: number): GrantRow[] {
 		toName: g.to_name,
 		conditions: JSON.parse(g.conditions) as Conditions,
 		channels: JSON.parse(g.channels) as Channel[],
+		kind: g.kind,
+		machines: g.machines,
 		since: g.since
 	}));
 }

@@ -10,6 +10,7 @@ import { versionToMake } from '../images/following';
 import { writeRule } from '../images/version-steps';
 import { deliveriesTo } from '../packages/delivery-plans';
 import { closeDelivery } from '../packages/delivery-steps';
+import type { PublicationRow } from './queries';
 import { MACHINES_AT_ONCE } from './planner';
 
 interface MakeInput {
@@ -141,14 +142,7 @@ export const publishingSteps: Record<string, StepHandler> = {
 		}
 	}),
 
-	'publication.write': stepHandler<{
-		id: string;
-		name: string;
-		internalName: string;
-		icon: string;
-		pools: string[];
-		protocol: string;
-	}>({
+	'publication.write': stepHandler<Omit<PublicationRow, 'since'>>({
 		async run({ ctx, input: p }) {
 			const now = ctx.clock.now();
 			return {
@@ -159,7 +153,7 @@ export const publishingSteps: Record<string, StepHandler> = {
 						[p.id]
 					)!.n;
 					close(db, 'publications', p.id, now);
-					run(db, 'INSERT INTO publications VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)', [
+					run(db, 'INSERT INTO publications VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
 						p.id,
 						now,
 						FOREVER,
@@ -168,9 +162,28 @@ export const publishingSteps: Record<string, StepHandler> = {
 						p.icon,
 						JSON.stringify(p.pools),
 						p.protocol,
-						position
+						position,
+						p.app ? JSON.stringify(p.app) : null,
+						p.description,
+						JSON.stringify(p.look),
+						JSON.stringify(p.visible),
+						p.off ? 1 : 0,
+						p.owner,
+						p.licences,
+						p.beyond
 					]);
 				}
+			};
+		}
+	}),
+
+	'publication.order': stepHandler<{ order: string[] }>({
+		async run({ input }) {
+			return {
+				write: (db) =>
+					input.order.forEach((id, i) =>
+						run(db, `UPDATE publications SET position = ? WHERE id = ? AND until = ${FOREVER}`, [i, id])
+					)
 			};
 		}
 	}),

@@ -279,6 +279,11 @@ export function openApp(
 		until
 	};
 	w.packages.runs.set(run.id, run);
+	// What an image holds is on every machine of it.
+	if (name.startsWith('image/')) {
+		startRun(lab, run, m.version, null);
+		return run;
+	}
 	const look = lab.agents.look(m.name);
 	const wish = look?.wanted.find((x) => x.package === name) ?? null;
 	const { value } = versionToStart(look?.present.get(name) ?? [], wish?.version ?? null);

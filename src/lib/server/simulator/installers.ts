@@ -9,6 +9,7 @@ import {
 	type SettingEntry,
 	type SystemKind
 } from '$lib/core/packages/inventory';
+import type { LaunchTarget } from '$lib/core/packages/launch';
 import { DAY, MINUTE } from '$lib/core/time/units';
 import { ProviderError } from '../providers';
 import { hashText, uniform } from './random';
@@ -115,6 +116,29 @@ export function contentOf(estate: Estate, w: World, machine: string, path: strin
 		if (found) return found.bytes;
 	}
 	throw new ProviderError(`${path} cannot be read on ${machine}`, false);
+}
+
+/** What an image can start beside its desktop: its programs, each by its menu entry; agents and drivers are not started by people. */
+export function imageTargets(w: World, line: string, version: string): LaunchTarget[] {
+	const kept = w.images.kept.get(`${line}/${version}`);
+	if (!kept) throw new ProviderError(`the image store has no ${line} ${version}`, false);
+	return kept.contents
+		.slice(1)
+		.filter((c) => /^[A-Z]/.test(c.name))
+		.map((c) => {
+			const folder = `C:/Program Files/${c.name}`;
+			const id = c.name.toLowerCase().replace(/[^a-z0-9]+/g, '-');
+			return {
+				id,
+				name: c.name,
+				command: `${folder}/bin/${id}.exe`,
+				arguments: '',
+				folder,
+				icon: '',
+				opens: [],
+				from: `C:/Users/Public/Start Menu/${c.name}.desktop`
+			};
+		});
 }
 
 const digit = (text: string, salt: number) => hashText(`${salt} ${text}`).toString(16).padStart(8, '0');
@@ -244,7 +268,8 @@ function filesOf(installer: SimInstaller): Map<string, Made> {
 		const command = `${folder}/${s.command}`;
 		if (!files.has(command)) put(command, textOf(command, 40_000), '0755');
 		const icon = s.icon === '' ? '' : s.icon.includes('/') || !s.icon.includes('.') ? s.icon : `${folder}/${s.icon}`;
-		if (icon.startsWith(`${folder}/`) && !s.missing && !files.has(icon)) put(icon, textOf(icon, 2_000));
+		if (icon.startsWith(`${folder}/`) && !s.missing && !files.has(icon))
+			put(icon, icon.endsWith('.svg') ? drawingOf(s.name) : textOf(icon, 2_000));
 		for (const place of s.at) {
 			const where = place === 'menu' ? 'C:/Users/Public/Start Menu' : 'C:/Users/Public/Desktop';
 			const lines = [
@@ -262,6 +287,14 @@ function filesOf(installer: SimInstaller): Map<string, Made> {
 	for (const f of installer.shared) put(f.file, textOf(f.content, 12_000), '0755');
 	made.set(installer, files);
 	return files;
+}
+
+/** A picture of an app's own, the same for the same name: a letter on a tile with a swell below it. */
+function drawingOf(name: string): Uint8Array {
+	const hue = hashText(name) % 360;
+	return new TextEncoder().encode(
+		`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 48 48"><rect width="48" height="48" rx="9" fill="hsl(${hue} 38% 32%)"/><path d="M0 37c8-5 16 3 24-1s16-5 24-1v4a9 9 0 0 1-9 9H9a9 9 0 0 1-9-9z" fill="hsl(${(hue + 40) % 360} 45% 55%)"/><text x="24" y="31" font-family="sans-serif" font-size="25" font-weight="700" text-anchor="middle" fill="#fff">${name[0]}</text></svg>`
+	);
 }
 
 /** Text that is the same for the same words, and packs as programs do. */

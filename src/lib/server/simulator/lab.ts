@@ -137,7 +137,7 @@ export class Lab {
 			case 'connect': {
 				const known = w.operations.get(command.key);
 				if (known) return known.result;
-				const id = this.connect(command.login, command.publication, null, 0, command.secondFactor);
+				const id = this.connect(command.login, command.publication, null, 0, command.secondFactor, command.another);
 				w.operations.set(command.key, { key: command.key, done: true, at: w.now, error: null, result: id });
 				return id;
 			}
@@ -336,7 +336,8 @@ export class Lab {
 		publication: string,
 		leaveAt: number | null,
 		tries: number,
-		secondFactor: boolean | undefined
+		secondFactor: boolean | undefined,
+		another = false
 	): number {
 		const w = this.world;
 		const person = w.people.get(login);
@@ -363,6 +364,7 @@ export class Lab {
 			run: null,
 			start: null,
 			sharing: [],
+			...(another ? { another } : {}),
 			result: 'opening',
 			cause: [],
 			advice: null,
@@ -458,6 +460,15 @@ export class Lab {
 			);
 			return false;
 		}
+		if (pub.off) {
+			this.finish(
+				conn,
+				'refused',
+				[{ words: `${pub.id} is switched off`, side: 'against', source: 'publication' }],
+				'It is switched off for now. Try again later.'
+			);
+			return false;
+		}
 		const grants = w.broker.grants.filter((g) => g.publication === pub.id);
 		const decision = decideAccess(
 			{
@@ -489,6 +500,27 @@ export class Lab {
 			(p) => !near.includes(p) && (!own || roundTrip(this.estate, person.site, p.site) <= SHORT_WAY)
 		);
 		conn.pools = [...near, ...others].map((p) => p.id);
+		if (conn.another) {
+			const own = pools
+				.filter((p) => p.assignment === 'personal')
+				.flatMap((p) => p.machines.filter((m) => w.broker.owners[m] === person.login));
+			const reaching = grants.filter((g) =>
+				g.to.kind === 'person' ? g.to.id === person.login : person.teams.includes(g.to.id)
+			);
+			const most = Math.max(1, ...reaching.map((g) => g.machines ?? 1));
+			if (own.length >= most) {
+				this.finish(
+					conn,
+					'refused',
+					[
+						{ words: `they have ${own.join(', ')} already; the grant gives ${most}`, side: 'against', source: 'grants' }
+					],
+					`You have as many machines as you may: ${most}. Ask the helpdesk for another.`
+				);
+				return false;
+			}
+			return true;
+		}
 		for (const id of person.open) {
 			const session = w.sessions.get(id)!;
 			if (session.publication === conn.publication || (pub.app && this.mayShare(conn, session))) {
@@ -558,7 +590,7 @@ export class Lab {
 			const pool = this.pools.get(poolId);
 			if (!pool) continue;
 			if (pool.assignment === 'personal') {
-				let own = pool.machines.find((m) => w.broker.owners[m] === conn.person);
+				let own = conn.another ? undefined : pool.machines.find((m) => w.broker.owners[m] === conn.person);
 				if (!own) {
 					own = pool.machines.find((m) => w.broker.owners[m] === undefined && w.machines.get(m)?.state !== 'failed');
 					if (!own) continue;

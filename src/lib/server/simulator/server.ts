@@ -5,6 +5,7 @@ import { systemOf } from '$lib/core/packages/fits';
 import { GB, MINUTE, SECOND } from '$lib/core/time/units';
 import { ProviderError, type Providers } from '../providers';
 import { contentOf, inventoryText, type Look } from './installers';
+import { imageTargets } from './installers';
 import { chunksOf, offersOf, packedOf, rightsOf, stepTime } from './images';
 import { diskOf, usedByVolume } from './load';
 import { roundTrip } from './sign-in';
@@ -147,6 +148,7 @@ export class LabServer {
 					if (!image) throw new ProviderError(`the image store has no ${line} ${version}`, false);
 					return chunksOf(image.contents);
 				},
+				targets: async (line, version) => imageTargets(w, line, version),
 				tryOut: (line, version, key) => this.operate(key, { e: 'try out', line, version }, 5 * MINUTE),
 				remove: (line, version, key) => this.operate(key, { e: 'remove version', line, version }, 20 * SECOND),
 				open: (line, version, key) => this.operate(key, { e: 'open reference', line, version }, 95 * SECOND),
@@ -239,8 +241,8 @@ export class LabServer {
 				configure: async (config) => {
 					this.command({ c: 'configure', config });
 				},
-				connect: async (login, publication, secondFactor, key) => ({
-					connection: this.command({ c: 'connect', login, publication, secondFactor, key }) as number
+				connect: async (login, publication, secondFactor, key, another = false) => ({
+					connection: this.command({ c: 'connect', login, publication, secondFactor, key, another }) as number
 				}),
 				connection: async (id) => {
 					const c = w.connections.get(id);

@@ -149,6 +149,8 @@ export interface SimConnection {
 	phaseBegan: number;
 	phases: Phase[];
 	machine: string | null;
+	/** They want another machine beside those that they have. */
+	another?: boolean;
 	/** A session of the person that is still there: it is taken up again. */
 	resumes: number | null;
 	session: number | null;
@@ -258,7 +260,7 @@ export type Effect =
 export type Command =
 	| { c: 'operation'; key: string; effect: Effect; usual: number; scatter?: number }
 	| { c: 'configure'; config: BrokerConfig }
-	| { c: 'connect'; login: string; publication: string; secondFactor: boolean; key: string }
+	| { c: 'connect'; login: string; publication: string; secondFactor: boolean; key: string; another?: boolean }
 	| { c: 'disconnect'; session: number }
 	| { c: 'deliver'; wishes: Wishes }
 	| { c: 'close app'; login: string; run: number }

@@ -4,6 +4,8 @@
 
 	const parts = [
 		{ name: 'Pools and publications', path: '/publish' },
+		{ name: 'Who gets what', path: '/publish/who' },
+		{ name: 'Shelves', path: '/publish/shelves' },
 		{ name: 'Packages', path: '/publish/packages' },
 		{ name: 'Delivery', path: '/publish/delivery' }
 	];

@@ -1,13 +1,15 @@
-import { FOREVER } from '$lib/core/time/units';
-import { teamsAbove, whoGetsWhat } from '$lib/server/access/circumstances';
-import { hoursById } from '$lib/server/capacity/queries';
+import { matrixAt } from '$lib/server/access/matrix';
+import { hoursById, poolsAt } from '$lib/server/capacity/queries';
 import { bootServersOf } from '$lib/server/capacity/writes';
 import { all } from '$lib/server/db';
 import { linesAt } from '$lib/server/images/queries';
 import { asKnown, lookOf } from '$lib/server/moment';
-import { narrow, unusedTerms } from '$lib/core/scope/scope';
+import { unusedTerms } from '$lib/core/scope/scope';
 import { publishingAt } from '$lib/server/publishing/narrowed';
 import { publicationsAt } from '$lib/server/publishing/queries';
+import { poolsFor } from '$lib/server/publishing/serving';
+import { remarksOn, targetsOf, titleIn } from '$lib/server/publishing/targets';
+import { licencesAt, peopleInUse } from '$lib/server/publishing/use';
 import { poolCounts } from '$lib/server/watch/queries';
 import { runtime } from '$lib/server/runtime';
 
@@ -22,22 +24,16 @@ export const load = async ({ url, depends }) => {
 		'SELECT pool_id AS pool, name, reason FROM unmade_machines ORDER BY pool_id, name'
 	);
 	const { pools, publications, grants, poolOf, left } = publishingAt(db, look.scope, at);
-	const inUse = new Map(
-		all<{ id: string; n: number }>(
-			db,
-			'SELECT publication_id AS id, count(DISTINCT person_id) AS n FROM sessions WHERE since <= ?1 AND until > ?1 GROUP BY 1',
-			{ 1: at }
-		).map((r) => [r.id, r.n])
-	);
-	const who = whoGetsWhat(
+	const targets = await targetsOf(runtime(), at);
+	const who = matrixAt(
 		db,
 		at,
-		publications.map((p) => ({ id: p.id, name: p.internalName }))
+		publications.map((p) => p.id)
 	);
-	const above = teamsAbove(db);
-	const teams = narrow(look.scope, who.teams, { team: (t) => above.get(t.id) ?? [] }, (t) => t.name);
+	const making = look.live ? url.searchParams.get('make') : null;
+	const edit = publicationsAt(db, at).find((p) => p.id === url.searchParams.get('edit')) ?? null;
 	return {
-		left: unusedTerms(...left, teams.left),
+		left: unusedTerms(...left),
 		pools: pools.map((p) => ({
 			id: p.id,
 			name: p.name,
@@ -49,17 +45,16 @@ export const load = async ({ url, depends }) => {
 			...(counts.get(p.id) ?? { machines: 0, up: 0, sessions: 0 }),
 			unmade: unmade.filter((u) => u.pool === p.id)
 		})),
-		publications: publications.map((p) => ({
+		publications: publications.map((p, i) => ({
 			...p,
 			served: p.pools.map((id) => ({ id, name: poolOf.get(id)?.name ?? id })),
 			grants: grants.filter((g) => g.publication === p.id).length,
-			people: who.publications.find((w) => w.id === p.id)?.people ?? 0,
-			inUse: inUse.get(p.id) ?? 0
+			people: who.totals[i]!,
+			inUse: peopleInUse(db, p, at).length,
+			opens: p.app ? `${titleIn(targets, p.app)}` : 'a desktop',
+			holders: p.licences === null ? null : licencesAt(db, p, at).holders,
+			remarks: remarksOn(db, p, publications, at)
 		})),
-		who: {
-			...who,
-			teams: look.scope.terms.some((t) => t.type === 'facet' && t.facet === 'team') ? teams.items : who.teams
-		},
 		choices: {
 			sites: all<{ id: string; name: string }>(db, 'SELECT id, name FROM sites ORDER BY position'),
 			networks: all<{ id: string; site: string; range: string }>(db, 'SELECT id, site_id AS site, range FROM networks'),
@@ -72,10 +67,23 @@ export const load = async ({ url, depends }) => {
 			hours: [...hoursById(db).keys()],
 			bootServers: bootServersOf(db),
 			existing: look.live ? await providers.compute.existing() : [],
-			pools: all<{ id: string; name: string }>(db, `SELECT id, name FROM pools WHERE until = ${FOREVER} ORDER BY name`),
+			pools: poolsAt(db, at).map((p) => ({ id: p.id, name: p.name })),
+			targets,
+			/** By what is opened: pools that cannot serve it, each with the reason. */
+			cannot:
+				making === 'publication'
+					? Object.fromEntries(
+							targets.map((t) => [
+								`${t.package} ${t.target}`,
+								Object.fromEntries(
+									poolsFor(db, t, at).flatMap((x) => (x.can.value ? [] : [[x.id, x.can.facts[0]!.words]]))
+								)
+							])
+						)
+					: {},
 			teams: all<{ id: string; name: string }>(db, 'SELECT id, name FROM teams ORDER BY name')
 		},
 		make: url.searchParams.get('make'),
-		edit: publicationsAt(db, at).find((p) => p.id === url.searchParams.get('edit')) ?? null
+		edit
 	};
 };

@@ -6,6 +6,7 @@
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
 	import PublishNav from '$lib/ui/publish/PublishNav.svelte';
+	import PublicationIcon from '$lib/ui/publish/PublicationIcon.svelte';
 	import GrantForm from './GrantForm.svelte';
 	import PoolForm from './PoolForm.svelte';
 	import TakeOverForm from './TakeOverForm.svelte';
@@ -15,6 +16,11 @@
 	const may = (kind: string) => data.look.live && data.mayDraft.includes(kind);
 	const open = (make: string, edit: string | null = null) => addressWith(page.url, { make, edit });
 	const close = $derived(addressWith(page.url, { make: null, edit: null }));
+	function movedUp(i: number): string[] {
+		const order = data.publications.map((p) => p.id);
+		[order[i - 1], order[i]] = [order[i]!, order[i - 1]!];
+		return order;
+	}
 	const showWide = $derived(!(data.card || data.plan));
 </script>
 
@@ -25,26 +31,95 @@
 			Publications have no forecast: this is the present.
 		</p>{/if}
 	<LeftOut left={data.left} of="pools, publications and teams" />
+	{#if data.make}
+		<section class="border-sea bg-sheet my-3 rounded-lg border p-4" aria-label="Make">
+			{#if data.make === 'pool'}<PoolForm choices={data.choices} {close} />
+			{:else if data.make === 'taken'}<TakeOverForm choices={data.choices} {close} />
+			{:else if data.make === 'publication'}
+				{#key data.edit?.id}<PublicationForm
+						pools={data.choices.pools}
+						targets={data.choices.targets}
+						cannot={data.choices.cannot}
+						teams={data.choices.teams}
+						edit={data.edit}
+						{close}
+					/>{/key}
+			{:else}<GrantForm publications={data.publications} teams={data.choices.teams} {close} />{/if}
+		</section>
+	{/if}
 	<div class="flex items-baseline gap-2">
+		<h2 class="head">Publications <small>what people see on their shelf, and which pools serve it</small></h2>
+		<span class="ml-auto flex gap-2">
+			{#if may('publication.create')}<a class="btn" href={open('publication')}>Publish</a>{/if}
+			{#if may('grant.add')}<a class="btn" href={open('grant')}>Grant</a>{/if}
+		</span>
+	</div>
+	<table class="grid-table mt-1">
+		<thead
+			><tr
+				><th>publication</th><th>people see</th><th>opens</th><th>served by</th><th class="num">grants</th><th
+					class="num">people</th
+				><th class="num">in use by</th><th class="num">licences</th><th><span class="sr-only">actions</span></th></tr
+			></thead
+		>
+		<tbody>
+			{#each data.publications as p, i (p.id)}
+				<tr>
+					<td
+						><a class="link" data-row href={addressWith(page.url, { card: `publication/${p.id}` })}>{p.internalName}</a>
+						{#if p.off}<span class="pill pill-sand">off</span>{/if}
+						{#each p.remarks as r (r.words)}<div class="text-sand text-[12px]">{r.words}</div>{/each}</td
+					>
+					<td class="whitespace-nowrap"
+						><span class="text-sea mr-1.5"><PublicationIcon icon={p.icon} size={16} /></span>{p.name}</td
+					>
+					<td class="text-ink2">{p.opens}</td>
+					<td class="text-ink2"
+						>{#each p.served as s, n (s.id)}{n ? ', ' : ''}<a
+								class="hover:text-sea"
+								href={addressWith(page.url, { card: `pool/${s.id}` })}>{s.name}</a
+							>{/each}</td
+					>
+					<td class="num">{numberWords(p.grants)}</td><td class="num">{numberWords(p.people)}</td><td class="num"
+						>{numberWords(p.inUse)}</td
+					>
+					<td class={['num', p.licences !== null && p.holders! > p.licences && 'text-buoy']}
+						>{#if p.licences !== null}{numberWords(p.holders!)} of {numberWords(p.licences)}{:else}<span
+								class="text-ink3">–</span
+							>{/if}</td
+					>
+					<td class="num whitespace-nowrap"
+						>{#if may('publication.change')}<a class="link" href={open('publication', p.id)}
+								>Change<span class="sr-only">{p.internalName}</span></a
+							>{/if}
+						{#if may('publication.order') && showWide && !data.look.scope.terms.length && i > 0}<PlanButton
+								kind="publication.order"
+								input={{ order: movedUp(i) }}
+								words="↑"
+								label="Move {p.internalName} up on shelves"
+							/>{/if}</td
+					>
+				</tr>
+			{:else}
+				<tr><td colspan="9" class="text-ink2 py-4">Nothing that is published lies in this scope.</td></tr>
+			{/each}
+		</tbody>
+	</table>
+	<p class="text-ink3 mt-2 text-[12.5px]">
+		Teams against publications stand under <a class="link" href={addressWith(page.url, {}, '/publish/who')}
+			>Who gets what</a
+		>; one person’s under
+		<a class="link" href={addressWith(page.url, {}, '/publish/shelves')}>Shelves</a>.
+	</p>
+	<div class="mt-6 flex items-baseline gap-2">
 		<h2 class="head">Pools <small>machines made alike from a version</small></h2>
 		<span class="ml-auto flex gap-2">
 			{#if may('pool.create')}<a class="btn" href={open('pool')}>Make a pool</a>{/if}
 			{#if may('pool.take-over') && data.choices.existing.length}<a class="btn" href={open('taken')}
 					>Take machines over</a
 				>{/if}
-			{#if may('publication.create')}<a class="btn" href={open('publication')}>Publish a desktop</a>{/if}
-			{#if may('grant.add')}<a class="btn" href={open('grant')}>Grant</a>{/if}
 		</span>
 	</div>
-	{#if data.make}
-		<section class="border-sea bg-sheet my-3 rounded-lg border p-4" aria-label="Make">
-			{#if data.make === 'pool'}<PoolForm choices={data.choices} {close} />
-			{:else if data.make === 'taken'}<TakeOverForm choices={data.choices} {close} />
-			{:else if data.make === 'publication'}
-				{#key data.edit?.id}<PublicationForm pools={data.choices.pools} edit={data.edit} {close} />{/key}
-			{:else}<GrantForm publications={data.publications} teams={data.choices.teams} {close} />{/if}
-		</section>
-	{/if}
 	<table class="grid-table mt-1">
 		<thead
 			><tr
@@ -93,98 +168,4 @@
 			{/each}
 		</tbody>
 	</table>
-
-	<h2 class="head mt-6">Publications <small>what people see on their shelf, and which pools serve it</small></h2>
-	<table class="grid-table mt-1">
-		<thead
-			><tr
-				><th>publication</th><th>people see</th><th>served by</th><th>protocol</th><th class="num">grants</th><th
-					class="num">people</th
-				><th class="num">in use by</th><th><span class="sr-only">actions</span></th></tr
-			></thead
-		>
-		<tbody>
-			{#each data.publications as p (p.id)}
-				<tr>
-					<td
-						><a class="link" data-row href={addressWith(page.url, { card: `publication/${p.id}` })}>{p.internalName}</a
-						></td
-					>
-					<td>{p.name}</td>
-					<td class="text-ink2"
-						>{#each p.served as s, i (s.id)}{i ? ', ' : ''}<a
-								class="hover:text-sea"
-								href={addressWith(page.url, { card: `pool/${s.id}` })}>{s.name}</a
-							>{/each}</td
-					>
-					<td class="text-ink2">{p.protocol}</td>
-					<td class="num">{numberWords(p.grants)}</td><td class="num">{numberWords(p.people)}</td><td class="num"
-						>{numberWords(p.inUse)}</td
-					>
-					<td class="num"
-						>{#if may('publication.change')}<a class="link" href={open('publication', p.id)}
-								>Change<span class="sr-only">{p.internalName}</span></a
-							>{/if}</td
-					>
-				</tr>
-			{:else}
-				<tr><td colspan="8" class="text-ink2 py-4">Nothing that is published lies in this scope.</td></tr>
-			{/each}
-		</tbody>
-	</table>
-
-	<h2 class="head mt-6">
-		Who gets what <small>people of each team, teams below counted in; press a figure for its grants</small>
-	</h2>
-	<div class="overflow-x-auto">
-		<table class="grid-table mt-1">
-			<thead>
-				<tr>
-					<th>team</th><th class="num">people</th>
-					{#each data.publications as p (p.id)}
-						<th class="num"
-							><a
-								class="hover:text-sea"
-								href={addressWith(page.url, { card: `publication/${p.id}` })}
-								title="people see “{p.name}”">{showWide ? p.internalName : p.name}</a
-							></th
-						>
-					{/each}
-				</tr>
-			</thead>
-			<tbody>
-				{#each data.who.teams as t (t.id)}
-					<tr>
-						<td style="padding-left:{8 + t.depth * 16}px"
-							><a
-								class="hover:text-sea"
-								data-row
-								href={addressWith(page.url, { scope: `team:${t.id}`, list: 'people' }, '/watch')}>{t.name}</a
-							></td
-						>
-						<td class="num text-ink3">{numberWords(t.people)}</td>
-						{#each data.publications as p (p.id)}
-							{@const c = data.who.cells[`${t.id}/${p.id}`]}
-							<td class="num"
-								>{#if c}<a
-										class={c.people === t.people ? 'link' : 'text-sea'}
-										href={addressWith(page.url, { card: `grant/${c.grants[0]}` })}>{numberWords(c.people)}</a
-									>{:else}<span class="text-ink3">–</span>{/if}</td
-							>
-						{/each}
-					</tr>
-				{/each}
-			</tbody>
-			<tfoot>
-				<tr
-					><td class="font-semibold">everybody</td><td></td>{#each data.who.publications as p (p.id)}<td
-							class="num font-semibold">{numberWords(p.people)}</td
-						>{/each}</tr
-				>
-			</tfoot>
-		</table>
-	</div>
-	<p class="text-ink3 mt-2 text-[12.5px]">
-		For one person: find them with Ctrl K; their card lists each publication with the grant it comes from.
-	</p>
 </div>

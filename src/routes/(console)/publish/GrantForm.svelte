@@ -16,6 +16,10 @@
 			to: 'team',
 			team: teams[0]?.id ?? '',
 			person: '',
+			kind: 'required',
+			from: '',
+			until: '',
+			machines: '1',
 			channels: ['clipboard'] as string[]
 		}))
 	);
@@ -29,6 +33,9 @@
 			{
 				publication: f.publication,
 				...(f.to === 'team' ? { team: f.team } : { person: f.person.trim() }),
+				kind: f.kind,
+				machines: Number(f.machines),
+				conditions: { ...(f.from ? { from: f.from } : {}), ...(f.until ? { to: f.until } : {}) },
 				channels: f.channels
 			},
 			{ make: null }
@@ -36,7 +43,7 @@
 	}
 </script>
 
-<h3 class="head">Grant a publication <small>conditions are set in Secure</small></h3>
+<h3 class="head">Grant a publication <small>further conditions are set in Secure</small></h3>
 <form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={plan} novalidate>
 	<Field label="Publication" problem={errors.publication}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.publication}
@@ -57,6 +64,20 @@
 	{:else}
 		<TextField label="Login" problem={errors.person} bind:value={f.person} />
 	{/if}
+	<Field label="It is" problem={errors.kind}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.kind}
+				><option value="required">required: placed on their shelf</option><option value="optional"
+					>optional: they fetch it</option
+				></select
+			>{/snippet}</Field
+	>
+	<Field label="From" hint="empty: at once" problem={errors['conditions.from']}
+		>{#snippet children(p)}<input {...p} type="date" class="field" bind:value={f.from} />{/snippet}</Field
+	>
+	<Field label="To the end of" hint="empty: for good" problem={errors['conditions.to']}
+		>{#snippet children(p)}<input {...p} type="date" class="field" bind:value={f.until} />{/snippet}</Field
+	>
+	<TextField label="Machines each" hint="of a personal pool" problem={errors.machines} bind:value={f.machines} />
 	<fieldset>
 		<legend class="text-ink2 text-[12.5px]">Channels</legend>
 		<div class="flex flex-wrap gap-x-3 text-[13px]">

@@ -1,7 +1,9 @@
 <script lang="ts">
+	import { untrack } from 'svelte';
 	import Field from '$lib/ui/forms/Field.svelte';
-	import { draftFrom } from '$lib/ui/plan/draft';
 	import TextField from '$lib/ui/forms/TextField.svelte';
+	import { draftFrom } from '$lib/ui/plan/draft';
+	import PublicationIcon from '$lib/ui/publish/PublicationIcon.svelte';
 
 	interface Publication {
 		id: string;
@@ -10,51 +12,164 @@
 		icon: string;
 		protocol: string;
 		pools: string[];
+		app: { package: string; target: string } | null;
+		description: string;
+		look: { window: 'window' | 'full'; monitors: 'one' | 'all'; group: string };
+		visible: string[];
+		off: boolean;
+		owner: string | null;
+		licences: number | null;
+		beyond: 'warn' | 'block';
 	}
 	interface Props {
 		pools: { id: string; name: string }[];
+		targets: { package: string; target: string; name: string; of: string; pictured: boolean }[];
+		cannot: Record<string, Record<string, string>>;
+		teams: { id: string; name: string }[];
 		/** The publication to change; null to make one. */
 		edit: Publication | null;
 		close: string;
 	}
-	let { pools, edit, close }: Props = $props();
-	const empty = { name: '', internalName: '', icon: 'desktop', protocol: 'stream', pools: [] as string[] };
-	// svelte-ignore state_referenced_locally
-	let f = $state(edit ? { ...edit, pools: [...edit.pools] } : empty);
+	let { pools, targets, cannot, teams, edit, close }: Props = $props();
+	const ICONS = ['desktop', 'chart', 'watch', 'wave', 'ledger', 'ship', 'app'];
+	let f = $state(
+		untrack(() => ({
+			name: edit?.name ?? '',
+			internalName: edit?.internalName ?? '',
+			description: edit?.description ?? '',
+			icon: edit?.icon ?? 'desktop',
+			protocol: edit?.protocol ?? 'stream',
+			pools: [...(edit?.pools ?? [])],
+			opens: edit?.app ? `${edit.app.package} ${edit.app.target}` : '',
+			window: edit?.look.window ?? 'full',
+			monitors: edit?.look.monitors ?? 'one',
+			group: edit?.look.group ?? '',
+			visible: [...(edit?.visible ?? [])],
+			owner: edit?.owner ?? '',
+			licences: edit?.licences === null || edit === null ? '' : String(edit.licences),
+			beyond: edit?.beyond ?? 'warn'
+		}))
+	);
 	let errors: Record<string, string> = $state({});
-	const ICONS = ['desktop', 'chart', 'watch', 'wave', 'ledger', 'ship'];
+	const opened = $derived(targets.find((t) => `${t.package} ${t.target}` === f.opens) ?? null);
+	const no = $derived(cannot[f.opens] ?? {});
+
+	/** What is opened gives the names and the picture, as long as nobody wrote others. */
+	function choose() {
+		if (edit || !opened) return;
+		f.window = 'window';
+		f.icon = opened.pictured ? 'package' : 'app';
+		if (!f.name) f.name = opened.name;
+		if (!f.internalName) f.internalName = `${opened.name} of ${opened.package.replace('image/', '')}`;
+	}
+
+	async function upload(e: Event) {
+		const file = (e.currentTarget as HTMLInputElement).files?.[0];
+		if (!file) return;
+		const response = await fetch('/api/v1/icons', {
+			method: 'POST',
+			headers: { 'content-type': file.type || 'application/octet-stream' },
+			body: file
+		});
+		const answer = (await response.json()) as { icon?: string; detail?: string };
+		if (answer.icon) f.icon = answer.icon;
+		errors = { ...errors, icon: answer.icon ? '' : (answer.detail ?? 'It could not be taken up.') };
+	}
 
 	async function plan(e: SubmitEvent) {
 		e.preventDefault();
-		errors = {};
-		errors = await draftFrom(edit ? 'publication.change' : 'publication.create', f, { make: null, edit: null });
+		const { opens, window, monitors, group, licences, owner, ...rest } = f;
+		const input = {
+			...rest,
+			app: opened ? { package: opened.package, target: opened.target } : opens && edit ? edit.app : null,
+			look: { window, monitors, group },
+			licences: licences === '' ? null : Number(licences),
+			owner: owner.trim() || null,
+			...(edit ? { id: edit.id, off: edit.off } : {})
+		};
+		errors = await draftFrom(edit ? 'publication.change' : 'publication.create', input, { make: null, edit: null });
 	}
 </script>
 
 <h3 class="head">
 	{#if edit}Change {edit.internalName} <small>sessions that are open stay open</small>
-	{:else}Publish a desktop <small>nobody sees it until it is granted</small>{/if}
+	{:else}Publish a desktop or an app <small>nobody sees it until it is granted</small>{/if}
 </h3>
 <form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={plan} novalidate>
-	<TextField label="Name for people" problem={errors.name} bind:value={f.name} />
-	<TextField label="Name for us" problem={errors.internalName} bind:value={f.internalName} />
-	<Field label="Icon" problem={errors.icon}
-		>{#snippet children(p)}<select {...p} class="field" bind:value={f.icon}
-				>{#each ICONS as i (i)}<option>{i}</option>{/each}</select
+	<Field label="Opens" problem={errors.app}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.opens} onchange={choose}
+				><option value="">a desktop</option>
+				{#each targets as t (`${t.package} ${t.target}`)}<option value="{t.package} {t.target}">{t.name}, {t.of}</option
+					>{/each}</select
 			>{/snippet}</Field
 	>
+	<TextField label="Name for people" problem={errors.name} bind:value={f.name} />
+	<TextField label="Name for us" problem={errors.internalName} bind:value={f.internalName} />
 	<Field label="Display protocol" problem={errors.protocol}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.protocol}
 				><option>stream</option><option>framebuffer</option><option>spice</option></select
 			>{/snippet}</Field
 	>
+	<div class="col-span-2">
+		<TextField label="Description" problem={errors.description} bind:value={f.description} />
+	</div>
+	<Field label="Picture" problem={errors.icon || undefined}
+		>{#snippet children(p)}<span class="flex items-center gap-2"
+				><span class="text-sea grid h-[31px] w-[31px] place-items-center"
+					>{#if f.icon === 'package'}<span class="text-ink3 text-[11px]">its own</span>{:else}<PublicationIcon
+							icon={f.icon}
+							size={24}
+						/>{/if}</span
+				><select {...p} class="field" bind:value={f.icon}
+					>{#if opened?.pictured}<option value="package">from the package</option>{/if}{#each ICONS as i (i)}<option
+							>{i}</option
+						>{/each}{#if f.icon.startsWith('icon:')}<option value={f.icon}>a picture of its own</option>{/if}</select
+				></span
+			>{/snippet}</Field
+	>
+	<label class="text-ink2 text-[12.5px]"
+		>Upload a picture<input
+			type="file"
+			accept="image/png,image/jpeg,image/svg+xml"
+			onchange={upload}
+			class="text-ink mt-1 block w-full text-[12.5px]"
+		/></label
+	>
+	<Field label="Comes up" problem={errors['look.window']}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.window}
+				><option value="window">in a window</option><option value="full">on the full screen</option></select
+			>{/snippet}</Field
+	>
+	<Field label="Monitors" problem={errors['look.monitors']}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.monitors}
+				><option value="one">one</option><option value="all">all that there are</option></select
+			>{/snippet}</Field
+	>
+	<TextField label="Group on the shelf" problem={errors['look.group']} bind:value={f.group} />
+	<Field label="Seen by" problem={errors.visible}
+		>{#snippet children(p)}<select {...p} class="field" multiple size={2} bind:value={f.visible}
+				>{#each teams as t (t.id)}<option value={t.id}>{t.name}</option>{/each}</select
+			><span class="text-ink3 text-[12px]"
+				>{f.visible.length ? `${f.visible.length} chosen` : 'none chosen: whoever it is granted to'}</span
+			>{/snippet}</Field
+	>
+	<TextField label="Licences" hint="how many people may hold it" problem={errors.licences} bind:value={f.licences} />
+	<Field label="Beyond them" problem={errors.beyond}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.beyond}
+				><option value="warn">warn</option><option value="block">block</option></select
+			>{/snippet}</Field
+	>
+	<TextField label="Requests go to" hint="a login; empty: none" problem={errors.owner} bind:value={f.owner} />
 	<fieldset class="col-span-4">
 		<legend class="text-ink2 text-[12.5px]">Served by, in this order</legend>
 		<div class="flex flex-wrap gap-x-5 gap-y-1 text-[13px]">
-			{#each pools as p (p.id)}<label class="flex items-center gap-1.5"
+			{#each pools as p (p.id)}<label class={['flex items-center gap-1.5', p.id in no && 'text-ink3']} title={no[p.id]}
 					><input type="checkbox" value={p.id} bind:group={f.pools} />{p.name}</label
 				>{/each}
 		</div>
+		{#if opened && Object.keys(no).length}<p class="text-ink3 mt-1 text-[12.5px]">
+				{Object.keys(no).length} of them cannot serve it now: {[...new Set(Object.values(no))].join('; ')}
+			</p>{/if}
 		<p class="text-buoy text-[12.5px]" role="alert">{errors.pools ?? ''}</p>
 	</fieldset>
 	<div class="col-span-4 mt-1 flex items-center gap-3">

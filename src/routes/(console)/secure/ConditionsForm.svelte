@@ -4,7 +4,11 @@
 	import { draftFrom } from '$lib/ui/plan/draft';
 	import { untrack } from 'svelte';
 
-	let { grant }: { grant: { id: number; conditions: Conditions; channels: string[] } } = $props();
+	let {
+		grant
+	}: {
+		grant: { id: number; conditions: Conditions; channels: string[]; kind: 'required' | 'optional' };
+	} = $props();
 	const DAYS = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'];
 	const clock = (m: number) => `${String(Math.floor(m / 60)).padStart(2, '0')}:${String(m % 60).padStart(2, '0')}`;
 	let f = $state(
@@ -16,7 +20,10 @@
 			managed: grant.conditions.managedEndpoint ?? false,
 			factor: grant.conditions.secondFactor ?? false,
 			networks: (grant.conditions.networks ?? []).join(', '),
-			channels: [...grant.channels]
+			channels: [...grant.channels],
+			kind: grant.kind,
+			first: grant.conditions.from ?? '',
+			last: grant.conditions.to ?? ''
 		}))
 	);
 	let errors: Record<string, string> = $state({});
@@ -36,7 +43,10 @@
 			{
 				grant: grant.id,
 				channels: f.channels,
+				kind: f.kind,
 				conditions: {
+					...(f.first ? { from: f.first } : {}),
+					...(f.last ? { to: f.last } : {}),
 					...(f.limited ? { hours: { days: f.days.map(Number), from, until } } : {}),
 					managedEndpoint: f.managed,
 					secondFactor: f.factor,
@@ -46,7 +56,8 @@
 			{ grant: null }
 		);
 		// A range or a day is one of a list: what is wrong with it stands with the whole field.
-		for (const [field, words] of Object.entries(found)) errors[/networks|hours/.exec(field)?.[0] ?? 'form'] = words;
+		for (const [field, words] of Object.entries(found))
+			errors[/networks|hours|conditions\.(from|to)/.exec(field)?.[0] ?? 'form'] = words;
 	}
 </script>
 
@@ -81,6 +92,34 @@
 			/></label
 		>
 		<p class="text-buoy text-[12.5px]" role="alert">{errors.networks ?? ''}</p>
+	</fieldset>
+	<fieldset class="col-span-2">
+		<legend class="head">How and when it is theirs</legend>
+		<div class="flex flex-wrap items-center gap-4">
+			<label class="flex items-center gap-1"
+				><input type="radio" value="required" bind:group={f.kind} />required: placed on their shelf</label
+			>
+			<label class="flex items-center gap-1"
+				><input type="radio" value="optional" bind:group={f.kind} />optional: they fetch it</label
+			>
+			<label
+				>from <input
+					type="date"
+					class="field inline-block w-auto"
+					bind:value={f.first}
+					aria-invalid={errors['conditions.from'] !== undefined}
+				/></label
+			>
+			<label
+				>to the end of <input
+					type="date"
+					class="field inline-block w-auto"
+					bind:value={f.last}
+					aria-invalid={errors['conditions.to'] !== undefined}
+				/></label
+			>
+		</div>
+		<p class="text-buoy text-[12.5px]" role="alert">{errors['conditions.from'] ?? errors['conditions.to'] ?? ''}</p>
 	</fieldset>
 	<fieldset class="col-span-2">
 		<legend class="head">Channels passed through</legend>

@@ -1,13 +1,18 @@
 import { fail, redirect } from '@sveltejs/kit';
+import { randomUUID } from 'node:crypto';
 import { FOREVER } from '$lib/core/time/units';
 import { testAccess } from '$lib/server/access/circumstances';
+import { startTimes } from '$lib/server/cards/delivery';
 import { all } from '$lib/server/db';
+import type { Caller } from '$lib/server/identity/caller';
 import { endSignIn, raiseSignIn } from '$lib/server/identity/accounts';
 import { beginFactor, CODE_PROBLEM, confirmFactor, dropFactor, hasFactor, useCode } from '$lib/server/identity/factor';
 import { factorPicture } from '$lib/server/identity/picture';
-import { publicationsAt } from '$lib/server/publishing/queries';
+import { jobById } from '$lib/server/jobs';
+import { commitPlan, draftPlan, PlanRefused } from '$lib/server/plans';
+import { InputProblem } from '$lib/server/plans/kind';
 import { runtime } from '$lib/server/runtime';
-import { randomUUID } from 'node:crypto';
+import { requestsAt, shelfOf } from '$lib/server/shelf/queries';
 
 export const load = ({ locals }) => {
 	const { caller } = locals;
@@ -19,6 +24,16 @@ export const load = ({ locals }) => {
 		`SELECT s.publication_id AS publication, m.name AS machine, ss.state FROM sessions s JOIN machines m ON m.id = s.machine_id JOIN session_states ss ON ss.session_id = s.id AND ss.until = ${FOREVER} WHERE s.person_id = ? AND s.until = ${FOREVER}`,
 		[caller.id]
 	);
+	const apps = all<{ package: string; target: string; machine: string }>(
+		db,
+		`SELECT r.package, r.target, m.name AS machine FROM app_runs r JOIN machines m ON m.id = r.machine_id WHERE r.person_id = ? AND r.until = ${FOREVER}`,
+		[caller.id]
+	);
+	const owned = all<{ pool: string; n: number }>(
+		db,
+		`SELECT m.pool_id AS pool, count(*) AS n FROM machine_places pl JOIN machines m ON m.id = pl.machine_id AND m.until = ${FOREVER} WHERE pl.owner_id = ? AND pl.until = ${FOREVER} GROUP BY 1`,
+		[caller.id]
+	).reduce((n, r) => n + r.n, 0);
 	const usual = new Map(
 		all<{ p: string; ms: number }>(
 			db,
@@ -27,43 +42,120 @@ export const load = ({ locals }) => {
 		).map((r) => [r.p, r.ms])
 	);
 	// On the shelf stands whatever a grant reaches; what its conditions shut right now says so.
-	const shelf = publicationsAt(db, now).flatMap((p) => {
-		const asked = { login: caller.login, publication: p.id, at: now, address: null, managed: null };
-		const decision = testAccess(db, { ...asked, secondFactor: caller.factor })!;
-		if (decision.value.grant === null) return [];
-		const { allowed } = decision.value;
-		return [
-			{
-				id: p.id,
-				name: p.name,
-				icon: p.icon,
-				allowed,
-				wantsFactor: !allowed && testAccess(db, { ...asked, secondFactor: true })!.value.allowed,
-				advice: decision.value.advice,
-				session: sessions.find((s) => s.publication === p.id) ?? null,
-				usual: usual.get(p.id) ?? null
-			}
-		];
-	});
+	const shelf = shelfOf(db, caller.login, now, caller.factor)!.map(({ why: _why, by: _by, ...s }) => ({
+		...s,
+		wantsFactor:
+			!s.allowed &&
+			!s.off &&
+			!caller.factor &&
+			s.standing !== 'can ask' &&
+			testAccess(db, {
+				login: caller.login,
+				publication: s.id,
+				at: now,
+				address: null,
+				managed: null,
+				secondFactor: true
+			})!.value.allowed,
+		session: s.app
+			? (apps
+					.filter((a) => a.package === s.app!.package && a.target === s.app!.target)
+					.map((a) => ({ machine: a.machine, state: 'active' }))[0] ?? null)
+			: (sessions.find((x) => x.publication === s.id) ?? null),
+		another: s.machines > 1 && owned > 0 && owned < s.machines,
+		usual: (s.app ? startTimes(db, s.app.package, null, now)[0]?.ms : undefined) ?? usual.get(s.id) ?? null
+	}));
+	const requests = requestsAt(db, now);
 	return {
 		name: caller.name,
 		theme: locals.theme,
-		shelf,
+		shelf: shelf.filter((s) => s.standing === 'required' || s.standing === 'fetched'),
+		more: shelf.filter((s) => s.standing === 'can fetch'),
+		askable: shelf
+			.filter((s) => s.standing === 'can ask')
+			.map((s) => ({
+				...s,
+				asked: requests.find((r) => r.login === caller.login && r.publication === s.id) ?? null
+			})),
+		toAnswer: requests.filter((r) => r.owner === caller.login && r.answer === null),
 		factor: { on: hasFactor(db, { kind: 'person', id: caller.id }), given: caller.factor }
 	};
 };
 
+/** Carries a change of the person's own out, as every change is: plan, commit, job; and waits until the job has ended. */
+async function change(caller: Caller, kind: string, input: object) {
+	const ctx = runtime();
+	try {
+		const plan = await draftPlan(ctx, caller, kind, input, 'portal');
+		if (plan.blocks.length) return fail(422, { refused: plan.blocks.map((b) => b.words).join('; '), ...input });
+		const job = await commitPlan(ctx, caller, plan.id, null, 'portal');
+		ctx.wake();
+		for (let i = 0; i < 100; i++) {
+			const row = jobById(ctx.db, job, ctx.clock.now());
+			if (row?.ended)
+				return row.state === 'done' ? null : fail(500, { refused: row.error ?? 'It did not work.', ...input });
+			await new Promise((resolve) => setTimeout(resolve, 50));
+		}
+		return null;
+	} catch (e) {
+		if (e instanceof InputProblem || e instanceof PlanRefused) return fail(422, { refused: e.message, ...input });
+		throw e;
+	}
+}
+
+const text = (form: FormData, name: string) => String(form.get(name) ?? '');
+
 export const actions = {
 	open: async ({ request, locals }) => {
 		const caller = locals.caller!;
-		const publication = String((await request.formData()).get('publication') ?? '');
+		const form = await request.formData();
 		const { connection } = await runtime().providers.broker.connect(
 			caller.login,
-			publication,
+			text(form, 'publication'),
 			caller.factor,
-			`portal-${randomUUID()}`
+			`portal-${randomUUID()}`,
+			form.has('another')
 		);
 		redirect(303, `/my/desk/${connection}`);
+	},
+	fetch: async ({ request, locals }) => {
+		const caller = locals.caller!;
+		const form = await request.formData();
+		const wrong = await change(caller, 'shelf.fetch', { publication: text(form, 'publication'), person: caller.login });
+		return wrong ?? { done: 'It is on your shelf.' };
+	},
+	put: async ({ request, locals }) => {
+		const caller = locals.caller!;
+		const form = await request.formData();
+		const wrong = await change(caller, 'shelf.drop', {
+			publication: text(form, 'publication'),
+			people: [caller.login]
+		});
+		return wrong ?? { done: 'It is off your shelf.' };
+	},
+	ask: async ({ request, locals }) => {
+		const caller = locals.caller!;
+		const form = await request.formData();
+		const wrong = await change(caller, 'request.make', {
+			publication: text(form, 'publication'),
+			person: caller.login,
+			why: text(form, 'why')
+		});
+		return wrong ?? { done: 'You have asked for it. The answer will stand here.' };
+	},
+	answer: async ({ request, locals }) => {
+		const caller = locals.caller!;
+		const form = await request.formData();
+		const id = Number(form.get('request'));
+		const { db, clock } = runtime();
+		const asked = requestsAt(db, clock.now()).find((r) => r.id === id);
+		if (asked?.owner !== caller.login) return fail(403, { refused: 'Somebody else answers this request.' });
+		const wrong = await change(caller, 'request.answer', {
+			request: id,
+			approve: form.get('approve') === 'yes',
+			words: text(form, 'words')
+		});
+		return wrong ?? { done: 'Answered.' };
 	},
 	factor: async ({ locals }) => {
 		const caller = locals.caller!;

@@ -10,7 +10,11 @@
 	let { data } = $props();
 	const may = (kind: string) => data.look.live && data.mayDraft.includes(kind);
 	const PRESENT = { start: 'from the start', 'sign-in': 'from sign-in on', launch: 'from launch on' };
-	const byPackage = $derived(Object.entries(Object.groupBy(data.deliveries, (d) => d.package)));
+	const byPackage = $derived(
+		[...new Set(data.deliveries.map((d) => d.package))].map(
+			(name) => [name, data.deliveries.filter((d) => d.package === name)] as const
+		)
+	);
 	/** Versions that a package has in pools, newest use first. */
 	const versionsOf = (rows: typeof data.deliveries) => [...new Set(rows.map((d) => d.version))].join(' and ');
 </script>
@@ -42,8 +46,8 @@
 		<h3 class="head mt-4">
 			<a class="link" href={addressWith(page.url, { card: `package/${name}` })}>{name}</a>
 			<small
-				>{versionsOf(rows!)} on {countWords(rows!.length, 'pool')}, open for {countWords(
-					rows!.reduce((n, d) => n + d.people, 0),
+				>{versionsOf(rows)} on {countWords(rows.length, 'pool')}, open for {countWords(
+					rows.reduce((n, d) => n + d.people, 0),
 					'person',
 					'people'
 				)}</small
@@ -58,7 +62,7 @@
 				></thead
 			>
 			<tbody>
-				{#each rows! as d (d.pool)}
+				{#each rows as d (d.pool)}
 					<tr>
 						<td
 							><a class="link" data-row href={addressWith(page.url, { card: `delivery/${d.pool}/${d.package}` })}

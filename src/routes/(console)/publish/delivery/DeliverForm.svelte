@@ -21,6 +21,13 @@
 	let errors: Record<string, string> = $state({});
 	const versions = $derived(packages.find((p) => p.name === f.package)?.versions ?? []);
 	const no = $derived(versions.find((v) => v.number === f.version)?.no ?? {});
+	/** Pools that cannot have it, by the reason. */
+	const reasons = $derived(
+		[...new Set(Object.values(no))].map((why) => ({
+			why,
+			pools: pools.filter((p) => no[p.id] === why).map((p) => p.name)
+		}))
+	);
 	const has = (pool: string) => deliveries.find((d) => d.package === f.package && d.pool === pool)?.version;
 
 	async function plan(e: SubmitEvent) {
@@ -53,26 +60,20 @@
 	>
 	<fieldset class="col-span-4">
 		<legend class="text-ink2 text-[12.5px]">Pools</legend>
-		<ul class="grid grid-cols-3 gap-x-5 gap-y-1 text-[13px]">
-			{#each pools as p (p.id)}
-				<li>
-					<label class={['flex items-start gap-1.5', p.id in no && 'text-ink3']}>
-						<input
-							class="mt-[3px]"
-							type="checkbox"
-							value={p.id}
-							bind:group={f.pools}
-							disabled={p.id in no}
-							aria-describedby={p.id in no ? `no-${p.id}` : undefined}
-						/>
-						<span
-							>{p.name}{#if has(p.id)}<span class="text-ink3">, has {has(p.id)}</span>{/if}
-							{#if p.id in no}<span class="block text-[12.5px]" id="no-{p.id}">{no[p.id]}</span>{/if}</span
-						>
-					</label>
-				</li>
+		<div class="flex flex-wrap gap-x-5 gap-y-1 text-[13px]">
+			{#each pools.filter((p) => !(p.id in no)) as p (p.id)}
+				<label class="flex items-center gap-1.5"
+					><input type="checkbox" value={p.id} bind:group={f.pools} />{p.name}{#if has(p.id)}<span class="text-ink3"
+							>has {has(p.id)}</span
+						>{/if}</label
+				>
+			{:else}
+				<span class="text-ink2">No pool can have this version.</span>
 			{/each}
-		</ul>
+		</div>
+		{#each reasons as r (r.why)}
+			<p class="text-ink3 mt-1 text-[12.5px]">{r.pools.join(', ')}: {r.why}</p>
+		{/each}
 		<p class="text-buoy text-[12.5px]" role="alert">{errors.pools ?? ''}</p>
 	</fieldset>
 	<div class="col-span-4 mt-1 flex items-center gap-3">

@@ -1,12 +1,16 @@
 import { error, redirect } from '@sveltejs/kit';
+import { randomUUID } from 'node:crypto';
+import { testAccess } from '$lib/server/access/circumstances';
+import { startTimes } from '$lib/server/cards/delivery';
 import { publicationsAt } from '$lib/server/publishing/queries';
 import { runtime } from '$lib/server/runtime';
+import { windowsIn } from '$lib/server/shelf/desk';
+import { shelfOf } from '$lib/server/shelf/queries';
 import { usualPhases } from '$lib/server/watch/queries';
-import { testAccess } from '$lib/server/access/circumstances';
 
 const own = async (id: string, login: string) => {
 	const progress = await runtime().providers.broker.connection(Number(id));
-	if (!progress || progress.person !== login) error(404, 'This desktop is no longer being opened.');
+	if (!progress || progress.person !== login) error(404, 'This is no longer being opened.');
 	return progress;
 };
 
@@ -14,19 +18,40 @@ export const load = async ({ params, locals }) => {
 	const caller = locals.caller!;
 	const progress = await own(params.connection, caller.login);
 	const { db, clock } = runtime();
+	const now = clock.now();
 	const decision = testAccess(db, {
 		login: caller.login,
 		publication: progress.publication,
-		at: clock.now(),
+		at: now,
 		address: null,
 		managed: null,
 		secondFactor: caller.factor
 	});
+	const publication = publicationsAt(db, now).find((p) => p.id === progress.publication);
+	const pool = (machine: string | null) =>
+		machine === null
+			? undefined
+			: (db.prepare('SELECT pool_id AS pool FROM machines WHERE name = ? ORDER BY since DESC').get(machine) as
+					{ pool: string } | undefined);
+	const here = pool(progress.machine)?.pool;
 	return {
 		progress,
-		usual: usualPhases(db, clock.now()),
+		usual: usualPhases(db, now),
 		person: caller.name,
-		name: publicationsAt(db, clock.now()).find((p) => p.id === progress.publication)?.name ?? progress.publication,
+		name: publication?.name ?? progress.publication,
+		app: publication?.app ?? null,
+		starts: publication?.app ? startTimes(db, publication.app.package, null, now) : [],
+		windows: windowsIn(db, progress.session, now),
+		/** What can be started on this machine, of the person's shelf. */
+		startable: publication?.app
+			? []
+			: shelfOf(db, caller.login, now, caller.factor)!.filter(
+					(s) =>
+						s.app &&
+						s.allowed &&
+						(s.standing === 'required' || s.standing === 'fetched') &&
+						publicationsAt(db, now).some((p) => p.id === s.id && here !== undefined && p.pools.includes(here))
+				),
 		channels: decision?.value.channels ?? [],
 		theme: locals.theme
 	};
@@ -47,5 +72,28 @@ export const actions = {
 				`portal-${params.connection}-out`
 			);
 		redirect(303, '/my');
+	},
+	start: async ({ request, params, locals }) => {
+		const caller = locals.caller!;
+		await own(params.connection, caller.login);
+		const publication = String((await request.formData()).get('publication') ?? '');
+		const { connection } = await runtime().providers.broker.connect(
+			caller.login,
+			publication,
+			caller.factor,
+			`portal-${randomUUID()}`
+		);
+		return { started: connection };
+	},
+	close: async ({ request, params, locals }) => {
+		const caller = locals.caller!;
+		const progress = await own(params.connection, caller.login);
+		const run = Number((await request.formData()).get('run'));
+		// It may have been closed already, with its session.
+		await runtime()
+			.providers.agent.closeApp(caller.login, run)
+			.catch(() => {});
+		if (run === progress.run) redirect(303, '/my');
+		return { closed: run };
 	}
 };

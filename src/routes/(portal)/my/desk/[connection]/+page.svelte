@@ -1,12 +1,16 @@
 <script lang="ts">
 	import { onMount, untrack } from 'svelte';
+	import { enhance } from '$app/forms';
 	import { page } from '$app/state';
+	import { START_WORDS } from '$lib/core/packages/starting';
 	import { durationWords } from '$lib/core/time/units';
-	import { PHASES } from '$lib/core/watch/phases';
+	import { PHASES, type PhaseName } from '$lib/core/watch/phases';
+	import AppWindow from '$lib/ui/portal/AppWindow.svelte';
 
 	let { data } = $props();
 	let progress = $state(untrack(() => data.progress));
-	const words: Record<string, string> = {
+	let windows = $state(untrack(() => data.windows));
+	const words: Record<PhaseName, string> = {
 		gateway: 'Reaching your organisation',
 		brokering: 'Choosing a machine for you',
 		waiting: 'Getting a machine ready',
@@ -15,28 +19,57 @@
 		profile: 'Bringing your files and settings',
 		policies: 'Applying settings',
 		drives: 'Connecting drives and printers',
-		shell: 'Starting your desktop'
+		shell: 'Starting your desktop',
+		app: 'Starting the app'
 	};
 	const done = $derived(new Map(progress.phases.map((p) => [p.name as string, p.ms])));
+	const shared = $derived(progress.sharing.some((f) => f.side === 'for'));
+	/** Where a session is shared there is nobody to sign in and no desktop to start. */
+	const phases = $derived(
+		PHASES.filter((p) =>
+			p === 'app' ? data.app !== null : !shared || ['gateway', 'brokering', 'waiting', 'protocol'].includes(p)
+		)
+	);
+	const usually = $derived(
+		data.starts
+			.map((s) => `${durationWords(s.ms)} when ${START_WORDS[s.start].replace(/^read/, 'it was read')}`)
+			.join(', ')
+	);
 	let note = $state('');
 
 	onMount(() => {
 		document.documentElement.dataset.ready = 'yes';
 		const timer = setInterval(async () => {
-			if (progress.result !== 'opening') return;
+			if (progress.result !== 'opening' && progress.result !== 'open') return;
 			const response = await fetch(`${page.url.pathname}/progress`);
-			if (response.ok) progress = (await response.json()) as typeof progress;
+			if (!response.ok) return;
+			const next = (await response.json()) as typeof progress & { windows: typeof windows };
+			progress = next;
+			windows = next.windows;
 		}, 400);
 		return () => clearInterval(timer);
 	});
+	const ownWindow = $derived(windows.find((w) => w.run === progress.run));
 </script>
+
+{#snippet closing(run: number, name: string)}
+	<form method="POST" action="?/close" use:enhance>
+		<input type="hidden" name="run" value={run} /><button
+			class="rounded px-1.5 text-[13px] hover:bg-[#c9d4da]"
+			aria-label="Close {name}">×</button
+		>
+	</form>
+{/snippet}
 
 <svelte:head><title>{data.name} · Sextant</title></svelte:head>
 {#if progress.result === 'opening'}
 	<main class="mx-auto max-w-[460px] px-5 pt-[12vh]">
 		<h1 class="text-[22px]">Opening {data.name}</h1>
+		{#each progress.sharing as f, i (i)}<p class="text-ink2 mt-2 text-[14px]">
+				{f.side === 'for' ? 'It opens beside what you have open already: ' : 'A machine of its own is used: '}{f.words}.
+			</p>{/each}
 		<ol class="mt-5 flex flex-col gap-2 text-[15px]" aria-live="polite">
-			{#each PHASES as phase (phase)}
+			{#each phases as phase (phase)}
 				{@const on = progress.phase === phase}
 				<li class={['flex justify-between', on ? 'text-ink font-[650]' : done.has(phase) ? 'text-ink2' : 'text-ink3']}>
 					<span>{done.has(phase) && !on ? '✓' : on ? '→' : '·'} {words[phase]}</span>
@@ -53,18 +86,35 @@
 		{#if progress.phase === 'waiting'}<p class="bg-seawash mt-4 rounded-md px-3 py-2 text-[14px]">
 				A machine is being started for you. This takes a few minutes; you can leave this page open.
 			</p>{/if}
+		{#if progress.phase === 'app'}<p class="bg-seawash mt-4 rounded-md px-3 py-2 text-[14px]">
+				The app is being started{usually ? `. It usually takes ${usually}` : ''}.
+			</p>{/if}
 	</main>
 {:else if progress.result === 'open'}
 	<div class="flex h-screen flex-col">
 		<header class="bg-deck text-decktext flex flex-wrap items-center gap-3 px-4 py-2 text-[14px]">
-			<b>{data.name}</b><span class="text-deck2">on {progress.machine}</span>
+			<b>{data.name}</b><span class="text-deck2"
+				>on {progress.machine}{shared ? ', beside what you have open there' : ''}</span
+			>
+			{#if progress.start}<span class="text-deck2"
+					>{START_WORDS[progress.start]}, {durationWords(done.get('app') ?? 0)}</span
+				>{/if}
 			<span class="text-deck2 ml-auto text-[13px]"
 				>{data.channels.length ? `passes through ${data.channels.join(', ')}` : 'passes nothing through'}</span
 			>
-			<form method="POST" action="?/disconnect"><button class="btn">Disconnect</button></form>
-			<form method="POST" action="?/signout"><button class="btn">Sign out</button></form>
+			{#if data.app === null}
+				<form method="POST" action="?/disconnect"><button class="btn">Disconnect</button></form>
+				<form method="POST" action="?/signout"><button class="btn">Sign out</button></form>
+			{:else if progress.run !== null}
+				<form method="POST" action="?/close">
+					<input type="hidden" name="run" value={progress.run} /><button class="btn">Close the app</button>
+				</form>
+			{/if}
 		</header>
-		<main class="relative flex-1 overflow-hidden bg-[#24425a]" aria-label="Desktop of {progress.machine}">
+		<main
+			class="relative flex-1 overflow-hidden bg-[#24425a]"
+			aria-label={data.app ? `${data.name} on ${progress.machine}` : `Desktop of ${progress.machine}`}
+		>
 			<h1 class="sr-only">{data.name}</h1>
 			<svg class="absolute inset-0 h-full w-full" aria-hidden="true" preserveAspectRatio="none" viewBox="0 0 100 60"
 				><path d="M0 38C15 34 22 42 38 38S70 33 100 39V60H0Z" fill="#1b3448" /><path
@@ -72,24 +122,45 @@
 					fill="#152a3c"
 				/></svg
 			>
-			<section
-				class="absolute top-[9%] left-[8%] w-[440px] max-w-[84%] rounded-md bg-[#fbfaf5] text-[#15253b] shadow-2xl"
-				aria-label="Notes"
-			>
-				<div class="rounded-t-md bg-[#dfe6ea] px-3 py-1.5 text-[13px] font-semibold">Notes</div>
-				<label class="block p-3 text-[14px]"
-					><span class="text-[13px] text-[#4a5a6e]"
-						>Signed in as {data.person}. This desktop is simulated: type here, and it stays until you leave.</span
-					><textarea
-						class="mt-2 h-28 w-full resize-none rounded border border-[#ddd8cb] bg-white p-2 text-[#15253b]"
-						bind:value={note}></textarea></label
+			{#if data.app}
+				{#if ownWindow}
+					<AppWindow name={data.name} version={ownWindow.version} person={data.person} full />
+				{:else}<p class="absolute top-[30%] w-full text-center text-[15px] text-[#dce5ec]" role="status">
+						{data.name} has been closed. <a class="underline" href="/my">Back to my shelf</a>
+					</p>{/if}
+			{:else}
+				<section
+					class="absolute top-[9%] left-[8%] w-[440px] max-w-[84%] rounded-md bg-[#fbfaf5] text-[#15253b] shadow-2xl"
+					aria-label="Notes"
 				>
-			</section>
-			<div
-				class="absolute bottom-0 flex w-full items-center gap-3 bg-[#0f1e2c]/85 px-4 py-2 text-[13px] text-[#dce5ec]"
-			>
-				<span class="rounded bg-[#2c4a60] px-2 py-0.5">Notes</span><span class="ml-auto">{progress.machine}</span>
-			</div>
+					<div class="rounded-t-md bg-[#dfe6ea] px-3 py-1.5 text-[13px] font-semibold">Notes</div>
+					<label class="block p-3 text-[14px]"
+						><span class="text-[13px] text-[#4a5a6e]"
+							>Signed in as {data.person}. This desktop is simulated: type here, and it stays until you leave.</span
+						><textarea
+							class="mt-2 h-28 w-full resize-none rounded border border-[#ddd8cb] bg-white p-2 text-[#15253b]"
+							bind:value={note}></textarea></label
+					>
+				</section>
+				{#each windows as w, i (w.run)}
+					<AppWindow name={w.name} version={w.version} person={data.person} offset={i + 2}>
+						{#snippet close()}{@render closing(w.run, w.name)}{/snippet}
+					</AppWindow>
+				{/each}
+				<div
+					class="absolute bottom-0 flex w-full flex-wrap items-center gap-3 bg-[#0f1e2c]/85 px-4 py-2 text-[13px] text-[#dce5ec]"
+				>
+					<span class="rounded bg-[#2c4a60] px-2 py-0.5">Notes</span>
+					{#each data.startable as s (s.id)}
+						<form method="POST" action="?/start" use:enhance>
+							<input type="hidden" name="publication" value={s.id} /><button
+								class="rounded border border-[#4b6a80] px-2 py-0.5 hover:bg-[#2c4a60]">Start {s.name}</button
+							>
+						</form>
+					{/each}
+					<span class="ml-auto">{progress.machine}</span>
+				</div>
+			{/if}
 		</main>
 	</div>
 {:else}

@@ -1,9 +1,12 @@
 import { json } from '@sveltejs/kit';
 import { runtime } from '$lib/server/runtime';
+import { windowsIn } from '$lib/server/shelf/desk';
 
-/** How far a person's own connection has come. */
+/** How far a person's own connection has come, and which apps are open in it. */
 export const GET = async ({ params, locals }) => {
-	const progress = await runtime().providers.broker.connection(Number(params.connection));
+	const { providers, db, clock } = runtime();
+	const progress = await providers.broker.connection(Number(params.connection));
 	if (!progress || progress.person !== locals.caller!.login) return json(null, { status: 404 });
-	return json({ ...progress, now: runtime().clock.now() });
+	const now = clock.now();
+	return json({ ...progress, now, windows: windowsIn(db, progress.session, now) });
 };

@@ -1,0 +1,106 @@
+import * as fc from 'fast-check';
+import { describe, expect, test } from 'vitest';
+import { decideAccess, inDates, type Conditions } from './decide';
+import { whoGetsWhat, whyInMatrix, type MatrixGrant, type MatrixPerson, type MatrixTeam } from './matrix';
+
+const AT = Date.UTC(2026, 10, 17, 13, 30);
+const teams: MatrixTeam[] = [
+	{ id: 'all', name: 'All', parent: null },
+	{ id: 'a', name: 'A', parent: 'all' },
+	{ id: 'aa', name: 'AA', parent: 'a' },
+	{ id: 'b', name: 'B', parent: 'all' },
+	{ id: 'apart', name: 'Apart', parent: null }
+];
+const names = teams.map((t) => t.id);
+const above = (id: string): string[] => {
+	const t = teams.find((x) => x.id === id)!;
+	return t.parent === null ? [id] : [id, ...above(t.parent)];
+};
+const conditions = fc.record<Conditions>(
+	{
+		hours: fc.record({
+			days: fc.constantFrom([1, 2, 3, 4, 5], [6, 7], [2]),
+			from: fc.constantFrom(0, 540, 840),
+			until: fc.constantFrom(900, 1440)
+		}),
+		managedEndpoint: fc.constant(true),
+		networks: fc.constantFrom(['10.1.0.0/16'], ['10.2.0.0/16', '10.3.0.0/16']),
+		from: fc.constantFrom('2026-11-01', '2026-11-17', '2026-11-18'),
+		to: fc.constantFrom('2026-11-16', '2026-11-17', '2026-12-31')
+	},
+	{ requiredKeys: [] }
+);
+const people = fc.array(
+	fc.record({
+		team: fc.constantFrom(...names),
+		zone: fc.constantFrom('Europe/Oslo', 'Australia/Hobart', 'America/Halifax'),
+		managed: fc.boolean(),
+		address: fc.constantFrom('10.1.0.5', '10.2.9.1', '192.0.2.4')
+	}),
+	{ maxLength: 20 }
+);
+const grants = fc.array(
+	fc.record({
+		publication: fc.constantFrom('p', 'q'),
+		team: fc.constantFrom(...names),
+		person: fc.option(fc.nat(19)),
+		kind: fc.constantFrom<'required' | 'optional'>('required', 'optional'),
+		conditions
+	}),
+	{ maxLength: 8 }
+);
+
+describe('who gets what', () => {
+	test('says of every team and publication what a decision for each person says', () => {
+		fc.assert(
+			fc.property(people, grants, (ps, gs) => {
+				const persons: MatrixPerson[] = ps.map((p, i) => ({ login: `l${i}`, ...p }));
+				const given: MatrixGrant[] = gs.map((g, i) => ({
+					id: i,
+					publication: g.publication,
+					kind: g.kind,
+					conditions: g.conditions,
+					to:
+						g.person === null
+							? { kind: 'team', id: g.team, name: g.team }
+							: { kind: 'person', id: `l${g.person}`, name: `L${g.person}` }
+				}));
+				const m = whoGetsWhat(AT, teams, persons, ['p', 'q'], given);
+				expect(m.teams.map((t) => t.id)).toEqual(names);
+				m.teams.forEach((t, row) => {
+					const inIt = persons.filter((p) => above(p.team).includes(t.id));
+					expect(t.people).toBe(inIt.length);
+					m.publications.forEach((publication, column) => {
+						const own = given.filter((g) => g.publication === publication);
+						const reach = (p: MatrixPerson) =>
+							own.filter(
+								(g) =>
+									(g.to.kind === 'person' ? g.to.id === p.login : above(p.team).includes(g.to.id)) &&
+									inDates(g.conditions, p.zone, AT) !== 'over'
+							);
+						const open = (p: MatrixPerson) =>
+							decideAccess(
+								{
+									personId: p.login,
+									teams: above(p.team),
+									at: AT,
+									zone: p.zone,
+									address: p.address,
+									managedEndpoint: p.managed,
+									secondFactor: true
+								},
+								own.map((g) => ({ id: String(g.id), to: g.to, conditions: g.conditions, channels: [] }))
+							).value.allowed;
+						const at = row * 2 + column;
+						expect(m.has[at]).toBe(inIt.filter((p) => reach(p).length > 0).length);
+						expect(m.now[at]).toBe(inIt.filter(open).length);
+						expect(m.required[at]).toBe(inIt.filter((p) => reach(p).some((g) => g.kind === 'required')).length);
+						if (m.has[at]! > 0) expect(whyInMatrix(t.id, publication, teams, persons, given).value).toBe(true);
+					});
+				});
+				expect(m.totals[0]).toBe(m.has[0]! + m.has[names.indexOf('apart') * 2]!);
+			}),
+			{ numRuns: 200 }
+		);
+	});
+});

@@ -1,0 +1,153 @@
+import { inDates } from '$lib/core/access/decide';
+import { DAY } from '$lib/core/time/units';
+import { all, type Db } from '../db';
+import { teamsAbove } from '../access/circumstances';
+import { grantsAt, type GrantRow, type PublicationRow } from './queries';
+
+/** Who uses what, and who holds it. */
+
+export interface Person {
+	id: number;
+	login: string;
+	name: string;
+}
+
+/** Uses of a publication are sessions of a desktop; of an app, every time that it was open, however it was started. */
+function usesBetween(
+	db: Db,
+	p: Pick<PublicationRow, 'id' | 'app'>,
+	from: number,
+	to: number
+): { person: number; since: number; until: number }[] {
+	const within = { 1: p.id, 2: from, 3: to };
+	return p.app
+		? all(
+				db,
+				`SELECT person_id AS person, since, until FROM app_runs WHERE package = ?4 AND target = ?5 AND since <= ?3 AND until > ?2
+				 UNION ALL SELECT person_id, since, until FROM sessions WHERE publication_id = ?1 AND since <= ?3 AND until > ?2`,
+				{ ...within, 4: p.app.package, 5: p.app.target }
+			)
+		: all(
+				db,
+				'SELECT person_id AS person, since, until FROM sessions WHERE publication_id = ?1 AND since <= ?3 AND until > ?2',
+				within
+			);
+}
+
+/** People who have a publication open at a moment. */
+export function peopleInUse(db: Db, p: Pick<PublicationRow, 'id' | 'app'>, at: number): number[] {
+	return [...new Set(usesBetween(db, p, at, at).map((u) => u.person))];
+}
+
+/** Most people at once between two moments. */
+export function peakOf(uses: { person: number; since: number; until: number }[], from: number): number {
+	const turns = uses
+		.flatMap((u) => [
+			{ at: Math.max(u.since, from), by: 1, person: u.person },
+			{ at: u.until, by: -1, person: u.person }
+		])
+		.sort((a, b) => a.at - b.at || a.by - b.by);
+	const open = new Map<number, number>();
+	let peak = 0;
+	for (const t of turns) {
+		const n = (open.get(t.person) ?? 0) + t.by;
+		if (n > 0) open.set(t.person, n);
+		else open.delete(t.person);
+		peak = Math.max(peak, open.size);
+	}
+	return peak;
+}
+
+/** How somebody has a publication. */
+export type Having = 'required' | 'fetched' | 'can fetch';
+
+interface Facts extends Person {
+	team: string;
+	zone: string;
+}
+
+/** Everybody whom grants of a publication reach at a moment, and how they have it. */
+export function reachedBy(
+	db: Db,
+	publication: string,
+	at: number,
+	grants: GrantRow[] = grantsAt(db, at).filter((g) => g.publication === publication)
+): Map<string, { person: Person; having: Having; by: GrantRow }> {
+	const reached = new Map<string, { person: Person; having: Having; by: GrantRow }>();
+	if (grants.length === 0) return reached;
+	const above = teamsAbove(db);
+	const fetched = fetchersOf(db, publication, at);
+	for (const p of all<Facts>(
+		db,
+		'SELECT p.id, p.login, p.name, p.team_id AS team, s.time_zone AS zone FROM people p JOIN sites s ON s.id = p.site_id'
+	)) {
+		const own = above.get(p.team) ?? [];
+		const by = grants.filter(
+			(g) =>
+				(g.toKind === 'person' ? g.toLogin === p.login : own.includes(g.toId)) &&
+				inDates(g.conditions, p.zone, at) === 'in'
+		);
+		const best = by.find((g) => g.kind === 'required') ?? by[0];
+		if (!best) continue;
+		const having: Having = best.kind === 'required' ? 'required' : fetched.has(p.id) ? 'fetched' : 'can fetch';
+		reached.set(p.login, { person: { id: p.id, login: p.login, name: p.name }, having, by: best });
+	}
+	return reached;
+}
+
+/** People who have fetched an optional publication. */
+export const fetchersOf = (db: Db, publication: string, at: number): Set<number> =>
+	new Set(
+		all<{ id: number }>(
+			db,
+			'SELECT person_id AS id FROM fetched WHERE publication_id = ? AND since <= ? AND until > ?',
+			[publication, at, at]
+		).map((r) => r.id)
+	);
+
+export interface LicenceState {
+	licences: number | null;
+	/** People who hold it: it is required of them, or they have fetched it. */
+	holders: number;
+	/** People who used it in 30 days, and most at once in that time. */
+	used: number;
+	peak: number;
+	/** Holders who have not used it in 30 days, longest first; `last` null: never. */
+	giveBack: { login: string; name: string; having: Having; by: string; last: number | null }[];
+}
+
+const LOOK_BACK = 30 * DAY;
+
+/** How the licences of a publication stand at a moment. */
+export function licencesAt(db: Db, p: PublicationRow, at: number): LicenceState {
+	const uses = usesBetween(db, p, at - LOOK_BACK, at);
+	const used = new Set(uses.map((u) => u.person));
+	const holders = [...reachedBy(db, p.id, at).values()].filter((r) => r.having !== 'can fetch');
+	const idle = holders.filter((h) => !used.has(h.person.id));
+	const last = lastUses(db, p, at);
+	return {
+		licences: p.licences,
+		holders: holders.length,
+		used: used.size,
+		peak: peakOf(uses, at - LOOK_BACK),
+		giveBack: idle
+			.map((h) => ({
+				login: h.person.login,
+				name: h.person.name,
+				having: h.having,
+				by: h.by.toName,
+				last: last.get(h.person.id) ?? null
+			}))
+			.sort((a, b) => (a.last ?? 0) - (b.last ?? 0) || a.name.localeCompare(b.name))
+	};
+}
+
+const lastUses = (db: Db, p: PublicationRow, at: number): Map<number, number> =>
+	new Map(
+		all<{ person: number; last: number }>(
+			db,
+			`SELECT person, max(last) AS last FROM (SELECT person_id AS person, since AS last FROM sessions WHERE publication_id = ?1 AND since <= ?2
+			 UNION ALL SELECT person_id, since FROM app_runs WHERE package = ?3 AND target = ?4 AND since <= ?2) GROUP BY 1`,
+			{ 1: p.id, 2: at, 3: p.app?.package ?? '', 4: p.app?.target ?? '' }
+		).map((r) => [r.person, r.last])
+	);

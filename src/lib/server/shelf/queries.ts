@@ -1,0 +1,135 @@
+import { decideAccess, inDates } from '$lib/core/access/decide';
+import type { Fact } from '$lib/core/why/explained';
+import { asRule, requestOfPerson } from '../access/circumstances';
+import { all, one, type Db } from '../db';
+import { grantsAt, publicationsAt, type GrantRow, type Look, type PublicationRow } from '../publishing/queries';
+import { DAY } from '$lib/core/time/units';
+
+/** How a publication stands on somebody's shelf. */
+export type Standing = 'required' | 'fetched' | 'can fetch' | 'can ask';
+
+export interface ShelfItem {
+	id: string;
+	name: string;
+	description: string;
+	icon: string;
+	app: PublicationRow['app'];
+	look: Look;
+	standing: Standing;
+	/** Whether it can be opened right now; a second factor is as it was given. */
+	allowed: boolean;
+	off: boolean;
+	advice: string | null;
+	/** The grant that it stands there by, or nothing. */
+	by: string | null;
+	why: Fact[];
+	/** It came to the shelf, or changed its version, within the last week; ms UTC. */
+	news: { at: number; words: string } | null;
+	/** Personal machines that the person may have. */
+	machines: number;
+}
+
+/** So long something counts as new. */
+const NEW_FOR = 7 * DAY;
+
+/** Everything that a person finds on their shelf at a moment, past or to come. Null when there is no such person. */
+export function shelfOf(db: Db, login: string, at: number, secondFactor: boolean): ShelfItem[] | null {
+	const request = requestOfPerson(db, login, at, secondFactor);
+	if (!request) return null;
+	const person = one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [login])!;
+	const fetched = new Set(
+		all<{ id: string }>(
+			db,
+			'SELECT publication_id AS id FROM fetched WHERE person_id = ? AND since <= ? AND until > ?',
+			[person.id, at, at]
+		).map((r) => r.id)
+	);
+	const grants = grantsAt(db, at);
+	return publicationsAt(db, at).flatMap((p) => {
+		if (p.visible.length && !p.visible.some((t) => request.teams.includes(t))) return [];
+		const own = grants.filter((g) => g.publication === p.id);
+		const decision = decideAccess(request, own.map(asRule));
+		const reaching = own.filter(
+			(g) =>
+				(g.toKind === 'person' ? g.toLogin === login : request.teams.includes(g.toId)) &&
+				inDates(g.conditions, request.zone, at) !== 'over'
+		);
+		const standing: Standing | null = reaching.some((g) => g.kind === 'required')
+			? 'required'
+			: reaching.length
+				? fetched.has(p.id)
+					? 'fetched'
+					: 'can fetch'
+				: p.owner !== null
+					? 'can ask'
+					: null;
+		if (standing === null) return [];
+		return [
+			{
+				id: p.id,
+				name: p.name,
+				description: p.description,
+				icon: p.icon,
+				app: p.app,
+				look: p.look,
+				standing,
+				allowed: decision.value.allowed && !p.off,
+				off: p.off,
+				advice: p.off ? 'It is switched off for now.' : decision.value.advice,
+				by: reaching[0]?.toName ?? null,
+				why: decision.facts,
+				news: newsOf(db, p, reaching, at),
+				machines: Math.max(1, ...reaching.map((g) => g.machines))
+			}
+		];
+	});
+}
+
+function newsOf(db: Db, p: PublicationRow, reaching: GrantRow[], at: number): ShelfItem['news'] {
+	if (reaching.length === 0) return null;
+	const began = Number(
+		one<{ value: string }>(db, `SELECT value FROM settings WHERE key = 'history began'`)?.value ?? 0
+	);
+	const given = Math.min(...reaching.map((g) => firstOf(db, g.id)));
+	if (given > began && at - given < NEW_FOR) return { at: given, words: 'new on your shelf' };
+	if (!p.app) return null;
+	const changed = one<{ since: number; version: string }>(
+		db,
+		`SELECT max(d.since) AS since, d.version FROM deliveries d WHERE d.package = ?1 AND d.since <= ?2 AND d.until > ?2 AND d.since > ?3
+		 AND EXISTS (SELECT 1 FROM deliveries b WHERE b.pool_id = d.pool_id AND b.package = d.package AND b.until = d.since AND b.version <> d.version)`,
+		{ 1: p.app.package, 2: at, 3: at - NEW_FOR }
+	);
+	return changed?.since ? { at: changed.since, words: `now ${changed.version}` } : null;
+}
+
+const firstOf = (db: Db, grant: number): number =>
+	one<{ since: number }>(db, 'SELECT min(since) AS since FROM grants WHERE id = ?', [grant])!.since;
+
+export interface RequestRow {
+	id: number;
+	login: string;
+	person: string;
+	team: string;
+	publication: string;
+	name: string;
+	at: number;
+	why: string;
+	/** `approved` or `declined`; null while it waits. */
+	answer: string | null;
+	answeredAt: number | null;
+	answeredBy: string | null;
+	words: string;
+	owner: string | null;
+}
+
+/** Requests made up to a moment, those that wait first, newest first. */
+export const requestsAt = (db: Db, at: number): RequestRow[] =>
+	all<RequestRow>(
+		db,
+		`SELECT r.id, p.login, p.name AS person, t.name AS team, r.publication_id AS publication, pub.internal_name AS name, r.at, r.why,
+			CASE WHEN r.answered_at <= ?1 THEN r.answer END AS answer, r.answered_at AS answeredAt, r.answered_by AS answeredBy, r.words, pub.owner
+		 FROM requests r JOIN people p ON p.id = r.person_id JOIN teams t ON t.id = p.team_id
+		 JOIN publications pub ON pub.id = r.publication_id AND pub.since <= ?1 AND pub.until > ?1
+		 WHERE r.at <= ?1 ORDER BY (r.answer IS NOT NULL), r.at DESC`,
+		{ 1: at }
+	);

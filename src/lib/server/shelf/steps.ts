@@ -1,0 +1,74 @@
+import { FOREVER } from '$lib/core/time/units';
+import { run } from '../db';
+import { stepHandler, type StepHandler } from '../jobs/step';
+
+export const shelfSteps: Record<string, StepHandler> = {
+	'shelf.fetch': stepHandler<{ publication: string; person: number }>({
+		async run({ ctx, input }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) => {
+					run(db, `UPDATE fetched SET until = ? WHERE person_id = ? AND publication_id = ? AND until > ?`, [
+						now,
+						input.person,
+						input.publication,
+						now
+					]);
+					run(db, 'INSERT OR REPLACE INTO fetched VALUES (?, ?, ?, ?)', [
+						input.person,
+						input.publication,
+						now,
+						FOREVER
+					]);
+				}
+			};
+		}
+	}),
+
+	'shelf.drop': stepHandler<{ publication: string; people: number[] }>({
+		async run({ ctx, input }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) => {
+					for (const person of input.people)
+						run(
+							db,
+							`UPDATE fetched SET until = max(?, since + 1) WHERE person_id = ? AND publication_id = ? AND until = ${FOREVER}`,
+							[now, person, input.publication]
+						);
+				}
+			};
+		}
+	}),
+
+	'request.make': stepHandler<{ publication: string; person: number; why: string }>({
+		async run({ ctx, input }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) =>
+					run(db, 'INSERT INTO requests(person_id, publication_id, at, why) VALUES (?, ?, ?, ?)', [
+						input.person,
+						input.publication,
+						now,
+						input.why
+					])
+			};
+		}
+	}),
+
+	'request.answer': stepHandler<{ request: number; approve: boolean; words: string }>({
+		async run({ ctx, input, job }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) =>
+					run(db, 'UPDATE requests SET answer = ?, answered_at = ?, answered_by = ?, words = ? WHERE id = ?', [
+						input.approve ? 'approved' : 'declined',
+						now,
+						job.by,
+						input.words,
+						input.request
+					])
+			};
+		}
+	})
+};

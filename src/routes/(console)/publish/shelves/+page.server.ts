@@ -1,0 +1,41 @@
+import { unusedTerms } from '$lib/core/scope/scope';
+import { asKnown, lookOf } from '$lib/server/moment';
+import { one, setting } from '$lib/server/db';
+import { requestsAt, shelfOf } from '$lib/server/shelf/queries';
+import { runtime } from '$lib/server/runtime';
+import { isoDate, momentOf, wallTime } from '$lib/core/time/zone';
+
+export const load = ({ url, depends }) => {
+	depends('sextant:live');
+	const { db, clock } = runtime();
+	const look = lookOf(url, clock);
+	const at = asKnown(look);
+	const who = (url.searchParams.get('who') ?? '').trim();
+	const on = url.searchParams.get('on') ?? '';
+	const person = who
+		? one<{ name: string; team: string; zone: string }>(
+				db,
+				'SELECT p.name, t.name AS team, s.time_zone AS zone FROM people p JOIN teams t ON t.id = p.team_id JOIN sites s ON s.id = p.site_id WHERE p.login = ?',
+				[who]
+			)
+		: undefined;
+	const zone = person?.zone ?? 'UTC';
+	// A day is looked at as it is at the present time of day, on the clock of the person's site.
+	const day = /^\d{4}-\d\d-\d\d$/.test(on) ? Date.parse(`${on}T00:00:00Z`) / 86_400_000 : NaN;
+	const moment = Number.isInteger(day) ? momentOf(zone, day, wallTime(zone, at).minute) : at;
+	return {
+		left: unusedTerms(look.scope.terms),
+		who,
+		on: Number.isInteger(day) ? on : isoDate(zone, at),
+		problem:
+			who && !person
+				? `The directory knows nobody called ${who}.`
+				: on && !Number.isInteger(day)
+					? 'Write a day such as 2026-12-01.'
+					: '',
+		person: person ?? null,
+		shelf: person ? shelfOf(db, who, moment, true)! : [],
+		requests: requestsAt(db, at).slice(0, 60),
+		home: setting(db, 'home')
+	};
+};
