@@ -5,6 +5,8 @@ import { countWords, sizeWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import type { Db } from '../db';
 import { deliveryStatesAt } from '../packages/delivery';
+import { lastTrial, warmUpOf } from '../packages/prepare';
+import { trialFacts } from '$lib/core/packages/trial';
 import { clashesNow, packageAt } from '../packages/queries';
 import { linesAt } from '../images/queries';
 import type { PackageVersionRow } from '../packages/queries';
@@ -16,6 +18,8 @@ export function packageCard(db: Db, name: string, at: number): Card | null {
 	if (!found) return null;
 	const newest = found.versions.at(-1)!;
 	const { spec } = newest;
+	const trial = lastTrial(db, name, newest.number, at);
+	const warm = warmUpOf(db, newest, at);
 	const clashes = clashesNow(db).filter((c) => c.a === name || c.b === name);
 	return {
 		kind: 'package',
@@ -42,6 +46,18 @@ export function packageCard(db: Db, name: string, at: number): Card | null {
 					value: `${d.poolName}: ${d.version}, open for ${countWords(d.people, 'person', 'people')}`,
 					card: `delivery/${d.pool}/${name}`
 				})),
+			{
+				name: 'tried',
+				value: trial
+					? `${trial.passed ? 'passed' : 'failed'} as ${trial.person} on ${trial.line} ${trial.image}`
+					: 'not yet'
+			},
+			{
+				name: 'read ahead',
+				value: warm.length
+					? `${countWords(warm.length, 'file')}, ${sizeWords(warm.reduce((n, w) => n + w.bytes, 0))}`
+					: 'nothing'
+			},
 			...(spec.services.length ? [{ name: 'services', value: spec.services.join(', ') }] : []),
 			...(spec.ports.length ? [{ name: 'ports', value: spec.ports.join(', ') }] : [])
 		],
@@ -52,6 +68,7 @@ export function packageCard(db: Db, name: string, at: number): Card | null {
 				at: v.at,
 				source: 'package'
 			})),
+			...(trial ? trialFacts(trial.trial).map((f) => ({ ...f, at: trial.at })) : []),
 			...clashes.map((c): Fact => ({
 				words: `it clashes with ${c.a === name ? c.b : c.a} over ${clashWords(c.counts)}; ${c.clashes[0]?.wins === name ? 'it wins' : 'the other wins'}`,
 				side: c.clashes[0]?.wins === name ? 'for' : 'against',
@@ -60,6 +77,27 @@ export function packageCard(db: Db, name: string, at: number): Card | null {
 			}))
 		],
 		actions: [
+			{
+				words: trial ? 'Try it again' : 'Try it as an ordinary person',
+				kind: 'package.try',
+				input: { name, number: newest.number },
+				main: !trial
+			},
+			...(trial?.trial.warmUp.length || warm.length
+				? [
+						{
+							words: warm.length ? 'No longer read it ahead' : 'Read it ahead',
+							kind: 'package.warm-up',
+							input: { name, number: newest.number, use: warm.length === 0 }
+						}
+					]
+				: []),
+			{
+				words: 'Empty overlays',
+				kind: 'package.empty-overlay',
+				input: { package: name },
+				ask: { field: 'person', words: 'Whose: a login; leave it empty for everybody who does not have it open' }
+			},
 			...vouching(db, at, newest),
 			...found.versions.toReversed().map((v) => ({
 				words: `Remove ${v.number}`,

@@ -11,6 +11,7 @@ import migration9 from './migrations/0009_machines.sql?raw';
 import migration10 from './migrations/0010_packages.sql?raw';
 import migration11 from './migrations/0011_delivery.sql?raw';
 import migration12 from './migrations/0012_shelf.sql?raw';
+import migration13 from './migrations/0013_prepare.sql?raw';
 
 export type Db = Database.Database;
 
@@ -27,7 +28,8 @@ const MIGRATIONS = [
 	migration9,
 	migration10,
 	migration11,
-	migration12
+	migration12,
+	migration13
 ];
 
 /**

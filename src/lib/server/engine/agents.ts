@@ -1,6 +1,7 @@
 import type { Wanted } from '$lib/core/packages/attach';
 import type { Context } from '../context';
 import { deliveriesAt } from '../packages/delivery';
+import { warmUpOf } from '../packages/prepare';
 import { packagesAt, type PackageRow } from '../packages/queries';
 import type { WishedPackage, Wishes } from '../providers';
 
@@ -16,10 +17,13 @@ function wishesOf(ctx: Context): Wishes {
 		(pools[d.pool] ??= []).push({ package: d.package, version: d.version, mode: d.mode });
 	}
 	// What is still open of versions before, or of a package that was withdrawn, is served on.
-	return { pools, packages: packagesAt(ctx.db, now).flatMap((p) => p.versions.map((v) => wishedOf(p, v))) };
+	return {
+		pools,
+		packages: packagesAt(ctx.db, now).flatMap((p) => p.versions.map((v) => wishedOf(p, v, warmUpOf(ctx.db, v, now))))
+	};
 }
 
-function wishedOf(p: PackageRow, v: PackageRow['versions'][number]): WishedPackage {
+function wishedOf(p: PackageRow, v: PackageRow['versions'][number], warmUp: { bytes: number }[]): WishedPackage {
 	const { spec } = v;
 	return {
 		package: p.name,
@@ -37,9 +41,8 @@ function wishedOf(p: PackageRow, v: PackageRow['versions'][number]): WishedPacka
 		order: p.position,
 		targets: spec.targets.map((t) => ({ id: t.id, name: t.name })),
 		teams: spec.teams,
-		warmUp: spec.warmUp.length
-			? { files: spec.warmUp.length, bytes: spec.warmUp.reduce((n, w) => n + w.bytes, 0) }
-			: null
+		warmUp: warmUp.length ? { files: warmUp.length, bytes: warmUp.reduce((n, w) => n + w.bytes, 0) } : null,
+		overlay: spec.writes.overlay
 	};
 }
 

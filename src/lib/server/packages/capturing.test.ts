@@ -8,6 +8,8 @@ import { all } from '../db';
 import { Harness, testEstate } from '../testing/harness';
 import type { Estate } from '$lib/core/estate/schema';
 import { beginBrought, compareBrought, takePart } from './brought';
+import { trialFacts } from '$lib/core/packages/trial';
+import { lastTrial } from './prepare';
 import { captureById, clashesNow, packageAt, packagesAt } from './queries';
 
 const START = {
@@ -351,5 +353,61 @@ describe('inventories that somebody brings', () => {
 		await takePart(ctx(), id, 'before', body(text(heading())));
 		await takePart(ctx(), id, 'after', body(text([heading(), ...entries].join('\n'))));
 		expect((await compareBrought(h.ctx, id)).notes[0]).toMatch(/does not say which system it is of/);
+	});
+});
+
+describe('a package that is prepared', () => {
+	const last = () => lastTrial(h.db, 'logline', '1.0.0', h.lab.now)!;
+	test('is tried as an ordinary person: without the doubtful file it needs, it does not start', async () => {
+		expect(
+			(await h.carryOut('package.capture', { name: 'Logline', line: 'desk', installer: 'logline-3.0' })).state
+		).toBe('done');
+		await h.carryOut('package.make', { capture: 1, name: 'logline' });
+		const plan = await h.draft('package.try', { name: 'logline', number: '1.0.0' });
+		expect(plan.reasons.map((r) => r.words).join()).toMatch(/on a machine of desk 1.0.0.*no rights on the machine/);
+		const job = await h.finish(await h.commit(plan.id));
+		expect(job.result).toMatchObject({ passed: 'no' });
+		expect(trialFacts(last().trial)[0]!.words).toMatch(
+			/Logline does not start: C:\/Meridian\/System\/forms.dll is not there/
+		);
+		await expect(h.draft('package.try', { name: 'logline', number: '1.0.0', person: 'nobody' })).rejects.toThrow(
+			/nobody called/
+		);
+		await expect(h.draft('package.try', { name: 'logline', number: '1.0.0', line: 'none' })).rejects.toThrow(
+			/no image line/
+		);
+		expect((await h.draft('package.warm-up', { name: 'logline', number: '1.0.0' })).blocks).toHaveLength(1);
+	});
+	test('with it, it passes; what it reads is read ahead from then on, and first starts are shorter', async () => {
+		await made('logline-3.0', 'logline');
+		await h.carryOut('package.try', { name: 'logline', number: '1.0.0', person: 'anna' });
+		expect(last()).toMatchObject({ passed: true, person: 'anna', line: 'desk', image: '1.0.0' });
+		const [target] = last().trial.targets;
+		expect(target!.cold).toBeGreaterThan(target!.ahead);
+		expect(last().trial.warmUp.map((w) => w.path)).toContain('C:/Program Files/Logline/logline.exe');
+		const plan = await h.draft('package.warm-up', { name: 'logline', number: '1.0.0' });
+		await h.finish(await h.commit(plan.id));
+		const [wished] = h.lab.world.packages.wishes.packages;
+		expect(wished!.warmUp).toMatchObject({ files: last().trial.warmUp.length });
+		expect((await h.draft('package.warm-up', { name: 'logline', number: '1.0.0' })).blocks).toHaveLength(1);
+		await h.carryOut(plan.undo!.kind, plan.undo!.input);
+		expect(h.lab.world.packages.wishes.packages[0]!.warmUp).toBe(null);
+	});
+	test('its overlays are emptied, but not under somebody who has it open', async () => {
+		await made('logline-3.0', 'logline');
+		h.lab.world.packages.overlays.set('logline anna', 4e6).set('logline bo', 2e6);
+		const plan = await h.draft('package.empty-overlay', { package: 'logline', person: 'anna' });
+		expect(plan.effects.people).toMatchObject([{ id: 'anna', how: 'loses 4 MB that the app kept' }]);
+		await h.finish(await h.commit(plan.id));
+		expect([...h.lab.world.packages.overlays.keys()]).toEqual(['logline bo']);
+		h.db
+			.prepare(
+				`INSERT INTO app_runs VALUES (1, 1, (SELECT id FROM people WHERE login = 'bo'), (SELECT min(id) FROM machines), 'logline', '1.0.0', 'x', ?, 9007199254740991, 'warm', 1)`
+			)
+			.run(h.lab.now - 1);
+		expect((await h.draft('package.empty-overlay', { package: 'logline' })).blocks[0]!.words).toMatch(
+			/has to be closed first/
+		);
+		await expect(h.draft('package.empty-overlay', { package: 'none' })).rejects.toThrow(/no package/);
 	});
 });

@@ -8,6 +8,8 @@ import type { LaunchTarget } from '$lib/core/packages/launch';
 import type { SettingEntry, SystemKind } from '$lib/core/packages/inventory';
 import type { Wanted } from '$lib/core/packages/attach';
 import type { AttachCause, PackageNeeds } from '$lib/core/packages/attaching';
+import type { WriteRules } from '$lib/core/packages/scope';
+import type { TargetRun } from '$lib/core/packages/trial';
 import type { StartKind } from '$lib/core/packages/starting';
 import type { CheckName, CheckResult } from '$lib/core/diagnosis/checks';
 import type { Seen } from '$lib/core/network/places';
@@ -202,6 +204,15 @@ export interface Builds {
 	handOut(line: string, version: string, site: string, key: string): Promise<void>;
 }
 
+/** A package to be tried: on which image, as whom, and what it holds. */
+export interface TrialAsk {
+	line: string;
+	version: string;
+	person: string;
+	targets: LaunchTarget[];
+	files: { path: string; size: number; sha256: string }[];
+}
+
 /** Installs programs on machines that are there for nothing else, and tells what is on them. */
 export interface Installer {
 	/** What can be installed. */
@@ -217,6 +228,8 @@ export interface Installer {
 	set(machine: string, settings: SettingEntry[], key: string): Promise<void>;
 	/** The content of a file on it. */
 	read(machine: string, path: string): Promise<Uint8Array>;
+	/** Makes a machine, attaches a package to it, and starts each launch target as an ordinary person. */
+	tryOut(ask: TrialAsk, key: string): Promise<TargetRun[]>;
 	/** Throws the machine away. */
 	dispose(machine: string, key: string): Promise<void>;
 }
@@ -292,6 +305,10 @@ export interface Agent {
 	askToClose(session: number, name: string, text: string, key: string): Promise<void>;
 	/** Tells all agents which packages their pools are to have: they see to it by themselves. */
 	deliver(wishes: Wishes): Promise<void>;
+	/** What the apps of a package have written to their overlays, by person. */
+	overlays(name: string): Promise<{ person: string; bytes: number }[]>;
+	/** Throws the overlay of a package for a person away; answers with its bytes. */
+	emptyOverlay(name: string, person: string, key: string): Promise<number>;
 	/** Closes an app in a session of a person, for them. */
 	closeApp(login: string, run: number): Promise<void>;
 	signOut(session: number, why: string, key: string): Promise<void>;
@@ -305,6 +322,8 @@ export interface WishedPackage extends PackageNeeds {
 	files: number;
 	/** What is read ahead when it is attached, so that its first start is short. */
 	warmUp: { files: number; bytes: number } | null;
+	/** Where what its apps write is kept, and whether it outlasts the session. */
+	overlay: WriteRules['overlay'];
 }
 
 /** All that the agents need to keep machines as their pools want them: pushed at every change. */

@@ -49,6 +49,8 @@ export interface SimPackages {
 	warm: Map<string, Set<string>>;
 	runs: Map<number, SimRun>;
 	nextRun: number;
+	/** Bytes that apps have written to their overlays: `package person`. */
+	overlays: Map<string, number>;
 }
 
 export const noPackages = (): SimPackages => ({
@@ -56,7 +58,8 @@ export const noPackages = (): SimPackages => ({
 	stored: new Map(),
 	warm: new Map(),
 	runs: new Map(),
-	nextRun: 1
+	nextRun: 1,
+	overlays: new Map()
 });
 
 const keyOf = (name: string, version: string) => `${name} ${version}`;
@@ -375,6 +378,7 @@ export function closeApp(lab: Lab, id: number): void {
 	w.packages.runs.delete(id);
 	const { machine, package: name, version } = run;
 	if (version === null) return tell(lab, { e: 'waited', machine, package: name });
+	keepWritten(w, run);
 	lab.observe({ kind: 'app closed', run: id });
 	tell(lab, { e: 'close', machine, package: name, version });
 	// A session that was for an app alone ends with its last one.
@@ -386,10 +390,36 @@ export function closeApp(lab: Lab, id: number): void {
 export function closeAll(lab: Lab, session: number): void {
 	for (const run of runsOf(lab.world, session)) {
 		lab.world.packages.runs.delete(run.id);
+		if (run.version !== null) keepWritten(lab.world, run, true);
 		const { machine, package: name, version } = run;
 		if (version === null) tell(lab, { e: 'waited', machine, package: name });
 		else tell(lab, { e: 'close', machine, package: name, version });
 	}
+}
+
+/** Bytes that an app writes to its overlay at its start, and a minute. */
+const FIRST_WRITES = 1.4e6;
+const MINUTE_WRITES = 60e3;
+
+/** What an app has written stays in its overlay, unless that does not outlast the session. */
+function keepWritten(w: World, run: SimRun, sessionEnds = false): void {
+	const session = w.sessions.get(run.session);
+	const overlay = wished(w, run.package, run.version!)?.overlay;
+	if (!session || !overlay) return;
+	const key = `${run.package} ${session.person}`;
+	if (sessionEnds && !overlay.outlasts) w.packages.overlays.delete(key);
+	else {
+		const wrote = Math.round(FIRST_WRITES + ((w.now - run.since) / MINUTE) * MINUTE_WRITES);
+		w.packages.overlays.set(key, (w.packages.overlays.get(key) ?? 0) + wrote);
+	}
+}
+
+/** Throws away what the apps of a package have written for a person. */
+export function emptyOverlay(w: World, name: string, person: string): number {
+	const key = `${name} ${person}`;
+	const bytes = w.packages.overlays.get(key) ?? 0;
+	w.packages.overlays.delete(key);
+	return bytes;
 }
 
 export const runsOf = (w: World, session: number): SimRun[] =>

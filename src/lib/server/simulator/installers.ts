@@ -11,8 +11,10 @@ import {
 } from '$lib/core/packages/inventory';
 import type { LaunchTarget } from '$lib/core/packages/launch';
 import { DAY, MINUTE } from '$lib/core/time/units';
-import { ProviderError } from '../providers';
-import { hashText, uniform } from './random';
+import { startTime } from '$lib/core/packages/starting';
+import type { TargetRun } from '$lib/core/packages/trial';
+import { ProviderError, type TrialAsk } from '../providers';
+import { about, hashText, uniform } from './random';
 import type { World } from './state';
 
 /** A machine that apps are installed on to be captured; it belongs to no pool, and is thrown away afterwards. */
@@ -116,6 +118,50 @@ export function contentOf(estate: Estate, w: World, machine: string, path: strin
 		if (found) return found.bytes;
 	}
 	throw new ProviderError(`${path} cannot be read on ${machine}`, false);
+}
+
+/** Starts each launch target of a package as an ordinary person would, on a machine that is made for it. */
+export function tryPackage(estate: Estate, w: World, seed: number, ask: TrialAsk): TargetRun[] {
+	const kept = w.images.kept.get(`${ask.line}/${ask.version}`);
+	if (!kept) throw new ProviderError(`the image store has no ${ask.line} ${ask.version}`, false);
+	const packaged = new Map(ask.files.map((f) => [f.path, f]));
+	const image = new Map(
+		baseOf(kept.contents.map((c) => ({ name: c.name, version: c.version }))).flatMap((e) =>
+			'file' in e ? [[e.file, e.sha256]] : []
+		)
+	);
+	return ask.targets.map((t): TargetRun => {
+		const installer = estate.installers.find((i) => i.starts.some((s) => `${i.folder}/${s.command}` === t.command));
+		const needs = installer
+			? [...filesOf(installer)].filter(([path]) => installer.shared.some((s) => s.file === path))
+			: [];
+		const missing = needs.find(([path, f]) => packaged.get(path)?.sha256 !== f.sha256 && image.get(path) !== f.sha256);
+		const fails = !packaged.has(t.command)
+			? `${t.command} is not there`
+			: missing
+				? `${missing[0]} is not there, or is another one than it was made for`
+				: '';
+		const folder = t.command.slice(0, t.command.lastIndexOf('/'));
+		const reads = ask.files
+			.filter((f) => f.path === t.command || (f.path.startsWith(`${folder}/`) && hashText(f.path) % 4 === 0))
+			.map((f) => ({ path: f.path, bytes: f.size }));
+		const read = { files: reads.length, bytes: reads.reduce((n, r) => n + r.bytes, 0) };
+		const scatter = about(0.08, seed, hashText(t.command), w.nextHappening);
+		return {
+			id: t.id,
+			name: t.name,
+			started: fails === '',
+			words: fails,
+			cold: Math.round(startTime({ ...read, ahead: false }, false) * scatter),
+			ahead: Math.round(startTime({ ...read, ahead: true }, false) * scatter),
+			reads: fails ? [] : reads,
+			writes: [
+				`${folder}/${t.id}.log`,
+				`C:/Users/${ask.person}/Documents/${t.name}/last.dat`,
+				`settings:/Person/Software/${t.name}/Window`
+			]
+		};
+	});
 }
 
 /** What an image can start beside its desktop: its programs, each by its menu entry; agents and drivers are not started by people. */

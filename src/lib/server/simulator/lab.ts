@@ -18,6 +18,7 @@ import {
 	closeAll,
 	closeApp,
 	closeOwn,
+	emptyOverlay,
 	openApp,
 	packageDone,
 	planApps,
@@ -30,7 +31,7 @@ import {
 import { applyFault, clearFault } from './faults';
 import { asNew, makeWorld, schedule } from './genesis';
 import { assemble, buildStep, keepVersion, receive, referenceContents, tryOut, typeCommand } from './images';
-import { captureMachine, install } from './installers';
+import { captureMachine, install, tryPackage } from './installers';
 import { diskOf, usedByVolume, workOneMinute } from './load';
 import { localDay, workDay } from './people';
 import { popTimed } from './queue';
@@ -1176,6 +1177,10 @@ export class Lab {
 			case 'throw away':
 				w.images.references.delete(effect.line);
 				return null;
+			case 'try package':
+				return tryPackage(this.estate, w, this.seed, effect.ask);
+			case 'empty overlay':
+				return emptyOverlay(w, effect.package, effect.person);
 			case 'ask to close':
 				askToClose(this, effect.session, effect.package);
 				return null;

@@ -193,6 +193,8 @@ export class LabServer {
 				restart: (machine, key) => this.operate(key, { e: 'restart capture', machine }, 50 * SECOND),
 				set: (machine, settings, key) => this.operate(key, { e: 'set', machine, settings }, 6 * SECOND),
 				read: async (machine, path) => contentOf(lab.estate, w, machine, path),
+				tryOut: (ask, key) =>
+					this.operate(key, { e: 'try package', ask }, 115 * SECOND + ask.targets.length * 25 * SECOND),
 				dispose: (machine, key) => this.operate(key, { e: 'dispose capture', machine }, 8 * SECOND)
 			},
 			directory: {
@@ -232,6 +234,12 @@ export class LabServer {
 				deliver: async (wishes) => {
 					this.command({ c: 'deliver', wishes });
 				},
+				overlays: async (name) =>
+					[...w.packages.overlays].flatMap(([key, bytes]) => {
+						const [of, person] = key.split(' ');
+						return of === name ? [{ person: person!, bytes }] : [];
+					}),
+				emptyOverlay: (name, person, key) => this.operate(key, { e: 'empty overlay', package: name, person }, 1500),
 				closeApp: async (login, run) => {
 					this.command({ c: 'close app', login, run });
 				},

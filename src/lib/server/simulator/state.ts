@@ -1,6 +1,14 @@
 import type { Phase } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
-import type { BrokerConfig, ExistingMachine, MachineSpec, MachineState, Observation, Wishes } from '../providers';
+import type {
+	BrokerConfig,
+	ExistingMachine,
+	MachineSpec,
+	MachineState,
+	Observation,
+	TrialAsk,
+	Wishes
+} from '../providers';
 import type { FAULT_KINDS } from '$lib/core/estate/schema';
 import type { ParamValues } from '$lib/core/images/library/params';
 import type { SettingEntry } from '$lib/core/packages/inventory';
@@ -253,6 +261,8 @@ export type Effect =
 	| { e: 'set'; machine: string; settings: SettingEntry[] }
 	| { e: 'look'; machine: string }
 	| { e: 'dispose capture'; machine: string }
+	| { e: 'try package'; ask: TrialAsk }
+	| { e: 'empty overlay'; package: string; person: string }
 	| { e: 'ask to close'; session: number; package: string; text: string }
 	| { e: 'log'; log: string[] };
 

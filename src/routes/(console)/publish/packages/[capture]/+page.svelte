@@ -65,6 +65,7 @@
 			writes: 'person' as WriteScope,
 			lives: 'profile disk' as 'machine' | 'profile disk',
 			outlasts: true,
+			branches: '',
 			teams: [] as string[],
 			refusal: ''
 		}))
@@ -72,13 +73,34 @@
 	let starts: Record<string, boolean> = $state({});
 	const isChosen = (id: string, fine: boolean) => starts[id] ?? fine;
 	let errors: Record<string, string> = $state({});
+	/** Branches with a scope of their own, one a line: `C:/Surveys = anywhere`. */
+	const branches = $derived(
+		f.branches
+			.split('\n')
+			.map((l) => l.trim())
+			.filter(Boolean)
+			.map((l) => {
+				const cut = l.lastIndexOf('=');
+				return { branch: l.slice(0, cut < 0 ? l.length : cut).trim(), scope: l.slice(cut + 1).trim() as WriteScope };
+			})
+	);
+	const oddBranch = $derived(branches.find((b) => !WRITE_SCOPES.includes(b.scope)));
 	const writes = $derived({
 		usual: f.writes,
-		branches: [],
+		branches: branches.filter((b) => WRITE_SCOPES.includes(b.scope)),
 		overlay: { lives: f.lives, outlasts: f.outlasts }
 	});
+	const branchProblem = $derived(
+		errors.branches ?? Object.entries(errors).find(([field]) => field.startsWith('writes.branches'))?.[1]
+	);
 	async function make(e: SubmitEvent) {
 		e.preventDefault();
+		if (oddBranch) {
+			errors = {
+				branches: `“${oddBranch.branch}” needs a scope: ${WRITE_SCOPES.join(', ')}, as in C:/Surveys = anywhere.`
+			};
+			return;
+		}
 		errors = await draftFrom('package.make', {
 			capture: c.id,
 			name: f.name.trim(),
@@ -267,6 +289,12 @@
 					bind:value={f.refusal}
 					placeholder="Ask the helpdesk for it."
 				/>
+				<div class="col-span-2">
+					<Field label="Other branches" hint="one a line, such as C:/Surveys = anywhere" problem={branchProblem}
+						>{#snippet children(p)}<textarea {...p} class="field" rows="2" bind:value={f.branches}
+							></textarea>{/snippet}</Field
+					>
+				</div>
 				<div class="col-span-2">
 					<TextField
 						label="Where would it write"
