@@ -2,6 +2,7 @@ import { spawnSync } from 'node:child_process';
 import { createReadStream, mkdirSync, mkdtempSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { whoGetsWhat, type MatrixGrant, type MatrixPerson, type MatrixTeam } from '$lib/core/access/matrix';
 import { AttachEngine, type AttachEvent } from '$lib/core/packages/attach';
 import { findClashes, type Claim } from '$lib/core/packages/clashes';
 import { systemOf } from '$lib/core/packages/fits';
@@ -27,6 +28,7 @@ export async function packagesBench(report: Report, median: Median): Promise<voi
 	}
 	clashes(report, median);
 	attaching(report);
+	matrix(report, median);
 }
 
 const ENTRIES = 500_000;
@@ -223,6 +225,59 @@ function attaching(report: Report): void {
 	}
 	const rate = events / ((performance.now() - began) / 1000);
 	report('attach engine', rate, 'events/s', 'over 10,000', rate > 10_000);
+}
+
+/** 50,000 people of 500 nested teams in ten zones against 200 publications with some 900 grants, two in three with conditions. */
+function matrix(report: Report, median: Median): void {
+	const teams: MatrixTeam[] = Array.from({ length: 500 }, (_v, i) => ({
+		id: `t${i}`,
+		name: `Team ${i}`,
+		parent: i === 0 ? null : `t${Math.floor((i - 1) / 4)}`
+	}));
+	const zones = [
+		'Europe/Oslo',
+		'Europe/Lisbon',
+		'America/Halifax',
+		'America/Lima',
+		'Australia/Hobart',
+		'Asia/Tokyo',
+		'Asia/Kolkata',
+		'Africa/Nairobi',
+		'America/Denver',
+		'Pacific/Auckland'
+	];
+	const people: MatrixPerson[] = Array.from({ length: 50_000 }, (_v, i) => ({
+		login: `p${i}`,
+		team: `t${Math.floor(uniform(31, i) * 500)}`,
+		zone: zones[Math.floor(uniform(32, i) * zones.length)]!,
+		managed: uniform(33, i) < 0.8,
+		// Worse than it is: anybody may sit in any network.
+		address: `10.${Math.floor(uniform(34, i) * 12)}.${i % 200}.${i % 250}`
+	}));
+	const publications = Array.from({ length: 200 }, (_v, i) => `pub${i}`);
+	const grants: MatrixGrant[] = Array.from({ length: 900 }, (_v, i) => {
+		const person = uniform(35, i) < 0.2;
+		const id = person ? `p${Math.floor(uniform(36, i) * 50_000)}` : `t${Math.floor(uniform(37, i) ** 2 * 500)}`;
+		return {
+			id: i,
+			publication: publications[i % 200]!,
+			to: { kind: person ? 'person' : 'team', id, name: id },
+			kind: i % 3 ? 'required' : 'optional',
+			conditions: {
+				...(i % 3 === 0 ? { hours: { days: [1, 2, 3, 4, 5], from: 420, until: 1140 } } : {}),
+				...(i % 3 === 1 ? { managedEndpoint: true, networks: [`10.${i % 12}.0.0/16`] } : {}),
+				...(i % 7 === 0 ? { from: '2026-01-01', to: '2027-01-01' } : {})
+			}
+		};
+	});
+	const at = Date.UTC(2026, 10, 17, 13);
+	let filled = 0;
+	const ms = median(() => {
+		const m = whoGetsWhat(at, teams, people, publications, grants);
+		filled = m.has.reduce((n, c) => n + (c > 0 ? 1 : 0), 0);
+	}, 5);
+	if (filled < 5000) throw new Error(`only ${filled} cells have anybody: too easy`);
+	report('who gets what: 500 teams, 200 publications, 50,000 people', ms, 'ms', 'under 300', ms < 300);
 }
 
 /** What the measuring process does: reads and parses both, or compares them. */

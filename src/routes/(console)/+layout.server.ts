@@ -27,7 +27,17 @@ export const load = async ({ url, locals, depends }) => {
 	const card = cardKind ? await cardOf(context, cardKind, cardId.join('/'), at, look.live) : null;
 	const planId = url.searchParams.get('plan');
 	const plan = planId ? planById(db, Number(planId)) : null;
-	const areas: Area[] = ['images', 'publishing', 'access', 'capacity', 'sessions', 'repair', 'network', 'identity'];
+	const areas: Area[] = [
+		'images',
+		'publishing',
+		'access',
+		'shelf',
+		'capacity',
+		'sessions',
+		'repair',
+		'network',
+		'identity'
+	];
 	return {
 		caller: { name: caller.name, role: caller.role, login: caller.login },
 		theme: locals.theme,

@@ -88,12 +88,16 @@
 			? [{ words: 'Make a pool of machines', href: addressWith(page.url, { make: 'pool' }, '/publish') }]
 			: []),
 		...(data.mayDraft.includes('publication.create')
-			? [{ words: 'Publish a desktop', href: addressWith(page.url, { make: 'publication' }, '/publish') }]
+			? [{ words: 'Publish a desktop or an app', href: addressWith(page.url, { make: 'publication' }, '/publish') }]
+			: []),
+		...(data.mayDraft.includes('package.deliver')
+			? [{ words: 'Deliver a package', href: addressWith(page.url, { make: 'delivery' }, '/publish/delivery') }]
 			: []),
 		...(data.mayDraft.includes('grant.add')
 			? [{ words: 'Grant a publication', href: addressWith(page.url, { make: 'grant' }, '/publish') }]
 			: []),
 		{ words: 'Test access for a person', href: addressWith(page.url, {}, '/secure') },
+		{ words: 'See who gets what', href: addressWith(page.url, {}, '/publish/who') },
 		{ words: 'See the sessions', href: addressWith(page.url, { list: 'sessions' }, '/watch') },
 		...(data.lab ? [{ words: 'Open the lab bench', run: () => (bench = true) }] : []),
 		{ words: 'Day or night theme', run: switchTheme },

@@ -1,4 +1,4 @@
-import { inRange } from '../network/addresses';
+import { rangeFinder } from '../network/addresses';
 import { inHours } from '../time/hours';
 import type { Explained, Fact } from '../why/explained';
 import { conditionsWords, inDates, type Conditions } from './decide';
@@ -42,8 +42,8 @@ export interface Matrix {
 }
 
 /**
- * Who gets what at a moment, with nesting and conditions. People who are alike are counted together: a pass over the
- * groups for each publication, with the answer of each grant for a zone, an endpoint and an address range worked out once.
+ * Who gets what at a moment, with nesting and conditions. People who are alike (zone, endpoint, address ranges) are counted
+ * together: what a set of grants answers to each kind of person is worked out once, wherever in the tree that set reaches.
  */
 export function whoGetsWhat(
 	at: number,
@@ -69,36 +69,52 @@ export function whoGetsWhat(
 	const rowOf = new Map(ordered.map((o, i) => [o.team.id, i]));
 	const ranges = [...new Set(grants.flatMap((g) => g.conditions.networks ?? []))];
 
-	// People who are alike, by number; who is granted something by name stands alone.
-	const named = new Set(grants.flatMap((g) => (g.to.kind === 'person' ? [g.to.id] : [])));
-	const groups: { row: number; zone: number; managed: boolean; ranges: number[]; login: string | null; n: number }[] =
-		[];
-	const groupOf = new Map<string, number>();
+	// People of a zone, with or without a managed endpoint, within the same ranges are alike for every grant.
+	const alike: Alike[] = [];
+	const alikeOf = new Map<string, number>();
+	const rangesOf = rangeFinder(ranges);
+	const rangesAt = new Map<string, number[]>();
 	const zones: string[] = [];
-	const zoneOf = new Map<string, number>();
-	const inRanges = new Map<string, { list: number[]; key: string }>();
+	const named = new Set(grants.flatMap((g) => (g.to.kind === 'person' ? [g.to.id] : [])));
+	const alone = new Map<string, { row: number; kind: number }>();
 	const counts = new Int32Array(ordered.length);
+	const rows: number[] = [];
+	const kinds: number[] = [];
 	for (const p of people) {
 		const row = rowOf.get(p.team);
 		if (row === undefined) continue;
 		counts[row]!++;
-		let zone = zoneOf.get(p.zone);
-		if (zone === undefined) zoneOf.set(p.zone, (zone = zones.push(p.zone) - 1));
-		let within = inRanges.get(p.address);
-		if (!within) {
-			const list = ranges.flatMap((r, i) => (inRange(p.address, r) ? [i] : []));
-			inRanges.set(p.address, (within = { list, key: list.join() }));
+		let within = rangesAt.get(p.address);
+		if (!within) rangesAt.set(p.address, (within = rangesOf(p.address)));
+		const key = `${p.zone} ${p.managed ? 1 : 0} ${within.join()}`;
+		let kind = alikeOf.get(key);
+		if (kind === undefined) {
+			let zone = zones.indexOf(p.zone);
+			if (zone < 0) zone = zones.push(p.zone) - 1;
+			alikeOf.set(key, (kind = alike.push({ zone, managed: p.managed, ranges: within }) - 1));
 		}
-		const login = named.has(p.login) ? p.login : null;
-		const key = `${row} ${zone} ${p.managed ? 1 : 0} ${within.key} ${login ?? ''}`;
-		const known = groupOf.get(key);
-		if (known !== undefined) groups[known]!.n++;
-		else groupOf.set(key, groups.push({ row, zone, managed: p.managed, ranges: within.list, login, n: 1 }) - 1);
+		// Who is granted something by name is looked at alone.
+		if (named.has(p.login)) alone.set(p.login, { row, kind });
+		rows.push(row);
+		kinds.push(kind);
 	}
-	const byRow: number[][] = ordered.map(() => []);
-	groups.forEach((g, i) => byRow[g.row]!.push(i));
-
+	// How many of each kind a team has: only those that it has, one after the other.
 	const width = publications.length;
+	const start = new Int32Array(ordered.length + 1);
+	const dense = new Int32Array(ordered.length * alike.length);
+	rows.forEach((row, i) => dense[row * alike.length + kinds[i]!]!++);
+	const kindAt: number[] = [];
+	const countAt: number[] = [];
+	for (let row = 0; row < ordered.length; row++) {
+		for (let k = 0; k < alike.length; k++) {
+			const n = dense[row * alike.length + k]!;
+			if (n === 0) continue;
+			kindAt.push(k);
+			countAt.push(n);
+		}
+		start[row + 1] = kindAt.length;
+	}
+
 	const make = () => new Int32Array(ordered.length * width);
 	const [has, now, required] = [make(), make(), make()];
 	const totals = new Int32Array(width);
@@ -107,50 +123,42 @@ export function whoGetsWhat(
 	for (const { column, grants: own } of ofPublication.values()) {
 		if (own.length === 0) continue;
 		const asked = own.map((g) => asAsked(g, zones, ranges, at));
-		const ownRows = new Map<number, number[]>();
-		asked.forEach((_a, i) => {
-			const g = own[i]!;
-			const row = g.to.kind === 'team' ? rowOf.get(g.to.id) : undefined;
-			if (row !== undefined) push(ownRows, row, i);
-		});
-		const byLogin = new Map<string, number[]>();
+		const ownRows = new Map<number, Asked[]>();
+		const byLogin = new Map<string, Asked[]>();
 		own.forEach((g, i) => {
-			if (g.to.kind === 'person') push(byLogin, g.to.id, i);
+			const row = g.to.kind === 'team' ? rowOf.get(g.to.id) : undefined;
+			if (row !== undefined) push(ownRows, row, asked[i]!);
+			if (g.to.kind === 'person') push(byLogin, g.to.id, asked[i]!);
 		});
-		// Grants that reach a team: its own, and those of all above it.
-		const reaching: (readonly number[])[] = [];
+		const add = (row: number, answer: number, n: number) => {
+			if ((answer & HOLDS) === 0) return;
+			const cell = row * width + column;
+			has[cell]! += n;
+			if (answer & OPEN) now[cell]! += n;
+			if (answer & MUST) required[cell]! += n;
+			totals[column]! += n;
+		};
+		// Grants that reach a team, its own and those of all above it, with what they answer to each kind of person.
+		const reaching: (Reach | null)[] = [];
 		for (let row = 0; row < ordered.length; row++) {
-			const above = ordered[row]!.parent < 0 ? NONE : reaching[ordered[row]!.parent]!;
+			const above = ordered[row]!.parent < 0 ? null : reaching[ordered[row]!.parent]!;
 			const mine = ownRows.get(row);
-			reaching.push(mine ? [...above, ...mine] : above);
-			if (reaching[row]!.length === 0 && byLogin.size === 0) continue;
-			for (const i of byRow[row]!) {
-				const group = groups[i]!;
-				const alone = group.login === null ? undefined : byLogin.get(group.login);
-				if (reaching[row]!.length === 0 && !alone) continue;
-				let holds = false;
-				let open = false;
-				let must = false;
-				for (const list of [reaching[row]!, alone ?? NONE])
-					for (const k of list) {
-						const a = asked[k]!;
-						const state = a.dates[group.zone];
-						if (state === 'over') continue;
-						holds = true;
-						must ||= own[k]!.kind === 'required';
-						open ||=
-							state === 'in' &&
-							a.hours[group.zone]! &&
-							(!a.managed || group.managed) &&
-							(a.ranges === null || group.ranges.some((r) => a.ranges!.has(r)));
-					}
-				if (!holds) continue;
-				const at = row * width + column;
-				has[at]! += group.n;
-				if (open) now[at]! += group.n;
-				if (must) required[at]! += group.n;
-				totals[column]! += group.n;
-			}
+			const reach = mine ? reachOf([...(above?.asked ?? []), ...mine], alike) : above;
+			reaching.push(reach);
+			if (!reach) continue;
+			for (let i = start[row]!; i < start[row + 1]!; i++) add(row, reach.answers[kindAt[i]!]!, countAt[i]!);
+		}
+		for (const [login, list] of byLogin) {
+			const person = alone.get(login);
+			if (!person) continue;
+			const before = reaching[person.row]?.answers[person.kind] ?? 0;
+			const cell = person.row * width + column;
+			// Counted with their team already: what the grant by name adds.
+			const after = before | answerTo(list, alike[person.kind]!);
+			if (before & HOLDS) {
+				if (after & OPEN && !(before & OPEN)) now[cell]!++;
+				if (after & MUST && !(before & MUST)) required[cell]!++;
+			} else add(person.row, after, 1);
 		}
 	}
 	// Teams below count in: from the last row to the first, each adds itself to the one above.
@@ -174,13 +182,53 @@ export function whoGetsWhat(
 	};
 }
 
-const NONE: readonly number[] = [];
+/** What grants answer to somebody: they hold it, could open it now, have to have it. */
+const HOLDS = 1;
+const OPEN = 2;
+const MUST = 4;
 
-function push<K>(map: Map<K, number[]>, key: K, value: number): void {
+interface Alike {
+	zone: number;
+	managed: boolean;
+	ranges: number[];
+}
+
+interface Reach {
+	asked: Asked[];
+	/** By kind of person. */
+	answers: Uint8Array;
+}
+
+const reachOf = (asked: Asked[], alike: readonly Alike[]): Reach => ({
+	asked,
+	answers: Uint8Array.from(alike, (a) => answerTo(asked, a))
+});
+
+function answerTo(asked: readonly Asked[], p: Alike): number {
+	let answer = 0;
+	for (const a of asked) {
+		const state = a.dates[p.zone];
+		if (state === 'over') continue;
+		answer |= HOLDS;
+		if (a.must) answer |= MUST;
+		if (
+			state === 'in' &&
+			a.hours[p.zone]! &&
+			(!a.managed || p.managed) &&
+			(a.ranges === null || p.ranges.some((r) => a.ranges!.has(r)))
+		)
+			answer |= OPEN;
+	}
+	return answer;
+}
+
+function push<K, V>(map: Map<K, V[]>, key: K, value: V): void {
 	const list = map.get(key);
 	if (list) list.push(value);
 	else map.set(key, [value]);
 }
+
+type Asked = ReturnType<typeof asAsked>;
 
 /** What a grant says of a moment: by zone whether its dates and hours hold, and which address ranges it asks for. */
 function asAsked(g: MatrixGrant, zones: readonly string[], ranges: readonly string[], at: number) {
@@ -188,6 +236,7 @@ function asAsked(g: MatrixGrant, zones: readonly string[], ranges: readonly stri
 	return {
 		dates: zones.map((z) => inDates(g.conditions, z, at)),
 		hours: zones.map((z) => !hours || inHours(hours, z, at)),
+		must: g.kind === 'required',
 		managed: managedEndpoint === true,
 		ranges: networks?.length ? new Set(networks.map((n) => ranges.indexOf(n))) : null
 	};

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { addressNumber, addressText, inRange, isRange } from './addresses';
+import { addressNumber, addressText, inRange, isRange, rangeFinder } from './addresses';
 
 describe('addresses', () => {
 	test('numbers and dots go over into one another', () => {
@@ -21,5 +21,24 @@ describe('addresses', () => {
 		expect(inRange('not an address', '10.0.0.0/8')).toBe(false);
 		expect(inRange('::1', '10.0.0.0/8')).toBe(false);
 		expect([isRange('10.0.0.0/8'), isRange('10.0.0.0/33'), isRange('10.0.0.0')]).toEqual([true, false, false]);
+	});
+});
+
+describe('a finder of ranges', () => {
+	test('says for many addresses what asking one by one says', () => {
+		const ranges = ['10.1.0.0/16', '10.0.0.0/8', '192.0.2.64/26', '203.0.113.7/32', '2001:db8::/32', 'nonsense'];
+		const find = rangeFinder(ranges);
+		for (const address of [
+			'10.1.2.3',
+			'10.2.0.1',
+			'192.0.2.63',
+			'192.0.2.64',
+			'192.0.2.127',
+			'203.0.113.7',
+			'2001:db8::1',
+			'',
+			'300.1.1.1'
+		])
+			expect(find(address), address).toEqual(ranges.flatMap((r, i) => (inRange(address, r) ? [i] : [])));
 	});
 });

@@ -23,6 +23,26 @@ export function inRange(address: string, range: string): boolean {
 	}
 }
 
+/** Tells which of some ranges an address lies in, by their numbers; as `inRange` does, for many addresses. */
+export function rangeFinder(ranges: readonly string[]): (address: string) => number[] {
+	const plain = ranges.map((r) => {
+		if (!ipaddr.IPv4.isValidCIDRFourPartDecimal(r)) return null;
+		const [network, bits] = ipaddr.IPv4.parseCIDR(r);
+		const size = 2 ** (32 - bits);
+		return { size, at: Math.floor(addressNumber(network.toString()) / size) };
+	});
+	return (address) => {
+		const parts = /^(\d{1,3})\.(\d{1,3})\.(\d{1,3})\.(\d{1,3})$/.exec(address);
+		const n = parts
+			? Number(parts[1]) * 16777216 + Number(parts[2]) * 65536 + Number(parts[3]) * 256 + Number(parts[4])
+			: null;
+		return plain.flatMap((p, i) => {
+			const lies = p && n !== null ? Math.floor(n / p.size) === p.at : inRange(address, ranges[i]!);
+			return lies ? [i] : [];
+		});
+	};
+}
+
 /**
  * The first and last address of an IPv4 range that endpoints can have: without the network's own address and the
  * broadcast, where there are such (RFC 3021: a /31 has neither). Throws RangeError when it is not an IPv4 range.

@@ -133,7 +133,10 @@ export function tryPackage(estate: Estate, w: World, seed: number, ask: TrialAsk
 	return ask.targets.map((t): TargetRun => {
 		const installer = estate.installers.find((i) => i.starts.some((s) => `${i.folder}/${s.command}` === t.command));
 		const needs = installer
-			? [...filesOf(installer)].filter(([path]) => installer.shared.some((s) => s.file === path))
+			? [...filesOf(installer)].filter(
+					// A library that it loads has to be there; settings of the system that it changed need not.
+					([path]) => path.endsWith('.dll') && installer.shared.some((s) => s.file === path)
+				)
 			: [];
 		const missing = needs.find(([path, f]) => packaged.get(path)?.sha256 !== f.sha256 && image.get(path) !== f.sha256);
 		const fails = !packaged.has(t.command)

@@ -591,11 +591,13 @@ export class Lab {
 			const pool = this.pools.get(poolId);
 			if (!pool) continue;
 			if (pool.assignment === 'personal') {
-				let own = conn.another ? undefined : pool.machines.find((m) => w.broker.owners[m] === conn.person);
+				let own =
+					conn.own ?? (conn.another ? undefined : pool.machines.find((m) => w.broker.owners[m] === conn.person));
 				if (!own) {
 					own = pool.machines.find((m) => w.broker.owners[m] === undefined && w.machines.get(m)?.state !== 'failed');
 					if (!own) continue;
 					w.broker.owners[own] = conn.person;
+					conn.own = own;
 					this.observe({ kind: 'owner', machine: own, person: conn.person });
 				}
 				const machine = w.machines.get(own);

@@ -159,6 +159,8 @@ export interface SimConnection {
 	machine: string | null;
 	/** They want another machine beside those that they have. */
 	another?: boolean;
+	/** The personal machine that it was given. */
+	own?: string;
 	/** A session of the person that is still there: it is taken up again. */
 	resumes: number | null;
 	session: number | null;

@@ -1,0 +1,125 @@
+import { deserialize, serialize } from 'node:v8';
+import { beforeEach, describe, expect, test } from 'vitest';
+import { HOUR, MINUTE } from '$lib/core/time/units';
+import type { Estate } from '$lib/core/estate/schema';
+import { Harness, QUIET, testEstate } from '../testing/harness';
+import { keepPackage } from '../testing/packages';
+import { Lab } from './lab';
+import type { World } from './state';
+
+/** Apps of packages in the simulated estate, as the portal meets them. */
+
+let h: Harness;
+const connect = async (login: string, publication: string, another = false) =>
+	(await h.ctx.providers.broker.connect(login, publication, true, `${login} ${publication} ${h.lab.now}`, another))
+		.connection;
+const seen = async (connection: number) => (await h.ctx.providers.broker.connection(connection))!;
+async function opened(connection: number) {
+	for (let i = 0; i < 60 && (await seen(connection)).result === 'opening'; i++) await h.live(20_000);
+	return seen(connection);
+}
+
+async function begin(change: (e: Estate) => void = () => {}) {
+	h = await Harness.of(
+		testEstate('e2e/small.yaml', (e) => {
+			QUIET(e);
+			change(e);
+		})
+	);
+	keepPackage(h, 'logline', '3.0.0');
+	await h.live(5 * MINUTE);
+	await h.carryOut('package.deliver', { package: 'logline', version: '3.0.0', pools: ['quay'] });
+	await h.carryOut('publication.create', {
+		name: 'Logline',
+		internalName: 'Logline',
+		icon: 'ledger',
+		app: { package: 'logline', target: 'logline-main' },
+		pools: ['quay']
+	});
+	await h.carryOut('grant.add', { publication: 'logline', team: 'everybody', channels: [] });
+}
+
+describe('an app from the shelf', () => {
+	beforeEach(() => begin());
+
+	test('takes a machine of its own where there is none, and shares the session that is there', async () => {
+		const first = await opened(await connect('anna', 'logline'));
+		expect(first).toMatchObject({ result: 'open', start: 'cold', sharing: [] });
+		expect(first.phases.map((p) => p.name)).toEqual(expect.arrayContaining(['shell', 'app']));
+		const desk = await opened(await connect('bo', 'desk'));
+		const shared = await opened(await connect('bo', 'logline'));
+		expect(shared).toMatchObject({ machine: desk.machine, session: desk.session });
+		expect(shared.sharing[0]!.words).toMatch(/is shared: its pool serves the app too/);
+		expect(shared.phases.map((p) => p.name)).not.toContain('directory');
+		// Asked for again, it is the one that is open.
+		expect(await opened(await connect('bo', 'logline'))).toMatchObject({ run: shared.run, start: 'warm' });
+	});
+
+	test('says why a session is not shared', async () => {
+		const own = await opened(await connect('eve', 'own'));
+		const app = await opened(await connect('eve', 'logline'));
+		expect(app.machine).not.toBe(own.machine);
+		expect(app.sharing[0]).toMatchObject({
+			words: `the session on ${own.machine} is not shared: its pool, own, does not serve the app`,
+			side: 'against'
+		});
+	});
+
+	test('closed, it takes a session that was for it alone along; a desktop stays', async () => {
+		const alone = await opened(await connect('anna', 'logline'));
+		const desk = await opened(await connect('bo', 'desk'));
+		const beside = await opened(await connect('bo', 'logline'));
+		await h.ctx.providers.agent.closeApp('anna', alone.run!);
+		await h.ctx.providers.agent.closeApp('bo', beside.run!);
+		await h.live(MINUTE);
+		expect(h.lab.world.sessions.has(alone.session!)).toBe(false);
+		expect(h.lab.world.sessions.has(desk.session!)).toBe(true);
+		await expect(h.ctx.providers.agent.closeApp('bo', 999)).rejects.toThrow(/no such app open/);
+	});
+
+	test('that cannot be attached tells its person in a sentence, and leaves no session behind', async () => {
+		await h.carryOut('package.deliver', { package: 'logline', pools: ['quay'], mode: 'launch' });
+		await h.server.bench.addFault('package-store-down', 'quay', null);
+		const lost = await opened(await connect('anna', 'logline'));
+		expect(lost).toMatchObject({ result: 'lost' });
+		expect(lost.advice).toMatch(/^Logline cannot be fetched to where you are just now\./);
+		expect(lost.cause[0]!.words).toBe('the package store at quay does not answer');
+		expect(h.lab.world.sessions.size).toBe(0);
+		// Once nothing stands in its way, a start does not wait for the next try.
+		for (const f of await h.server.bench.faults()) await h.server.bench.clearFault(f.id);
+		expect(await opened(await connect('anna', 'logline'))).toMatchObject({ result: 'open', start: 'attached' });
+	});
+});
+
+describe('machines of a personal pool', () => {
+	test('may be as many each as the grant says', async () => {
+		await begin();
+		await h.carryOut('grant.change', { grant: 2, machines: 2 });
+		const one = await opened(await connect('eve', 'own'));
+		const two = await opened(await connect('eve', 'own', true));
+		expect(new Set([one.machine, two.machine])).toEqual(new Set(['own-01', 'own-02']));
+		const third = await opened(await connect('eve', 'own', true));
+		expect(third).toMatchObject({ result: 'refused' });
+		expect(third.advice).toMatch(/as many machines as you may: 2/);
+	});
+});
+
+describe('the world with packages in it', () => {
+	test('goes on alike from a stored copy', async () => {
+		await begin((e) => {
+			for (const p of e.directory.people) if (p.login !== 'eve') p.pattern = 'day';
+			e.directory.teams.find((t) => t.id === 'harbour')!.apps = [
+				{ package: 'logline', chance: 1, times: 5, takes: HOUR }
+			];
+		});
+		h.server.advance(h.lab.now + 20 * HOUR);
+		const copy = new Lab(h.lab.estate, deserialize(serialize(h.lab.world)) as World);
+		const end = h.lab.now + 6 * HOUR;
+		for (const lab of [h.lab, copy]) lab.advance(end);
+		const rows = (lab: Lab) =>
+			lab.world.observations.filter((o) => o.kind === 'package' || o.kind === 'app' || o.kind === 'app closed');
+		expect(rows(h.lab).length).toBeGreaterThan(10);
+		expect(rows(copy)).toEqual(rows(h.lab));
+		expect(copy.agents.look('quay-01')).toEqual(h.lab.agents.look('quay-01'));
+	});
+});
