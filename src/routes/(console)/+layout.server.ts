@@ -1,5 +1,5 @@
 import { error } from '@sveltejs/kit';
-import { may, type Area } from '$lib/core/access/rights';
+import { AREAS, may } from '$lib/core/access/rights';
 import { FOREVER } from '$lib/core/time/units';
 import { poolsAt } from '$lib/server/capacity/queries';
 import { homeZone } from '$lib/server/capacity/demand';
@@ -27,17 +27,6 @@ export const load = async ({ url, locals, depends }) => {
 	const card = cardKind ? await cardOf(context, cardKind, cardId.join('/'), at, look.live) : null;
 	const planId = url.searchParams.get('plan');
 	const plan = planId ? planById(db, Number(planId)) : null;
-	const areas: Area[] = [
-		'images',
-		'publishing',
-		'access',
-		'shelf',
-		'capacity',
-		'sessions',
-		'repair',
-		'network',
-		'identity'
-	];
 	return {
 		caller: { name: caller.name, role: caller.role, login: caller.login },
 		theme: locals.theme,
@@ -84,7 +73,7 @@ export const load = async ({ url, locals, depends }) => {
 				: [],
 		/** Kinds of plan that this caller may draft, and commit. */
 		mayDraft: PLAN_KINDS.filter((k) => may(caller.role, k.area, 'draft')).map((k) => k.kind),
-		mayCommit: areas.filter((a) => may(caller.role, a, 'commit')),
+		mayCommit: AREAS.filter((a) => may(caller.role, a, 'commit')),
 		lab: context.bench !== null && may(caller.role, 'lab', 'read'),
 		mayLab: may(caller.role, 'lab', 'commit')
 	};

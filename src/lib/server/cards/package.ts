@@ -7,7 +7,7 @@ import type { Db } from '../db';
 import { deliveryStatesAt } from '../packages/delivery';
 import { lastTrial, warmUpOf } from '../packages/prepare';
 import { trialFacts } from '$lib/core/packages/trial';
-import { clashesNow, packageAt } from '../packages/queries';
+import { clashesAt, packageAt } from '../packages/queries';
 import { linesAt } from '../images/queries';
 import type { PackageVersionRow } from '../packages/queries';
 import type { Card, CardAction } from './index';
@@ -20,7 +20,7 @@ export function packageCard(db: Db, name: string, at: number): Card | null {
 	const { spec } = newest;
 	const trial = lastTrial(db, name, newest.number, at);
 	const warm = warmUpOf(db, newest, at);
-	const clashes = clashesNow(db).filter((c) => c.a === name || c.b === name);
+	const clashes = clashesAt(db, at).filter((c) => c.a === name || c.b === name);
 	return {
 		kind: 'package',
 		id: name,

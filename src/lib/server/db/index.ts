@@ -12,6 +12,7 @@ import migration10 from './migrations/0010_packages.sql?raw';
 import migration11 from './migrations/0011_delivery.sql?raw';
 import migration12 from './migrations/0012_shelf.sql?raw';
 import migration13 from './migrations/0013_prepare.sql?raw';
+import migration14 from './migrations/0014_clash_history.sql?raw';
 
 export type Db = Database.Database;
 
@@ -29,7 +30,8 @@ const MIGRATIONS = [
 	migration10,
 	migration11,
 	migration12,
-	migration13
+	migration13,
+	migration14
 ];
 
 /**

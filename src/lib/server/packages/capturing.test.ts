@@ -10,7 +10,7 @@ import type { Estate } from '$lib/core/estate/schema';
 import { beginBrought, compareBrought, takePart } from './brought';
 import { trialFacts } from '$lib/core/packages/trial';
 import { lastTrial } from './prepare';
-import { captureById, clashesNow, packageAt, packagesAt } from './queries';
+import { captureById, clashesAt, packageAt, packagesAt } from './queries';
 
 const START = {
 	arguments: '',
@@ -235,15 +235,19 @@ describe('a package', () => {
 	});
 	test('clashes with another over a file and a file type; the order says who wins, and can be turned', async () => {
 		await made('logline-3.0', 'logline');
-		expect(clashesNow(h.db)).toEqual([]);
+		expect(clashesAt(h.db, h.lab.now)).toEqual([]);
 		await made('soundings', 'soundings');
-		const [pair] = clashesNow(h.db);
+		const [pair] = clashesAt(h.db, h.lab.now);
 		expect(pair).toMatchObject({ a: 'logline', b: 'soundings', counts: { file: 1, 'file type': 1 } });
 		expect(pair!.clashes.every((c) => c.wins === 'logline')).toBe(true);
+		const before = h.lab.now;
 		const plan = await h.draft('package.order', { order: ['soundings'] });
 		expect(plan.reasons[0]!.words).toBe('soundings wins over logline in 2 things from now on');
 		await h.finish(await h.commit(plan.id));
-		expect(clashesNow(h.db)[0]!.clashes.every((c) => c.wins === 'soundings')).toBe(true);
+		expect(clashesAt(h.db, h.lab.now)[0]!.clashes.every((c) => c.wins === 'soundings')).toBe(true);
+		// As it was before, it is still to be seen.
+		expect(clashesAt(h.db, before)[0]!.clashes.every((c) => c.wins === 'logline')).toBe(true);
+		expect(packagesAt(h.db, before).map((p) => p.name)).toEqual(['logline', 'soundings']);
 		expect((await h.draft('package.order', { order: ['soundings'] })).blocks[0]!.words).toMatch(
 			/in that order already/
 		);
@@ -251,7 +255,7 @@ describe('a package', () => {
 	test('clashes over a service and a port that both want, whatever stands behind them', async () => {
 		await made('gauge-a', 'gauge-a');
 		await made('gauge-b', 'gauge-b');
-		expect(clashesNow(h.db)[0]!.counts).toMatchObject({ service: 1, port: 1 });
+		expect(clashesAt(h.db, h.lab.now)[0]!.counts).toMatchObject({ service: 1, port: 1 });
 	});
 	test('what an import adds is what no other package has; thrown away, a capture says which package stays', async () => {
 		const one = await made('logline-3.0', 'logline');

@@ -144,7 +144,7 @@ describe('the card of a package', () => {
 	test('names whoever vouches, with the reason, and offers to vouch and to take it back', async () => {
 		await made();
 		// The only line is of the system that it was captured on: there is nothing to vouch for.
-		expect(card().actions.map((a) => a.kind)).toEqual(['package.remove']);
+		expect(card().actions.map((a) => a.kind)).not.toContain('package.vouch');
 		h.db
 			.prepare(
 				`INSERT INTO lines(id, name, system, users, position) VALUES ('solo', 'solo', 'Meridian Desktop 11', 'single', 9)`

@@ -14,7 +14,7 @@ import { titleOf } from '../engine/agents';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
 import { publicationsAt } from '../publishing/queries';
 import { ATTACH_GUESS, attachTimes, deliveriesAt, deliveryStatesAt, heldAt, openAppsAt } from './delivery';
-import { clashesNow, packageAt, packagesAt, type PackageRow, type PackageVersionRow } from './queries';
+import { clashesAt, packageAt, packagesAt, type PackageRow, type PackageVersionRow } from './queries';
 
 /** What a pool is to have of a package; version null: it is to have it no longer. */
 export interface DeliveryWish {
@@ -92,7 +92,7 @@ function meets(ctx: Context, name: string, version: PackageVersionRow, pool: { i
 				side: 'against',
 				source: 'clashes'
 			});
-		const clash = clashesNow(ctx.db).find(
+		const clash = clashesAt(ctx.db, now).find(
 			(c) => (c.a === name && c.b === o.package) || (c.b === name && c.a === o.package)
 		);
 		if (clash) {

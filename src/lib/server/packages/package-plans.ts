@@ -4,10 +4,11 @@ import { sameSystem, systemOf, systemWords } from '$lib/core/packages/fits';
 import { USUAL_WRITES, WRITE_SCOPES, writeRuleProblems } from '$lib/core/packages/scope';
 import { isPackageName } from '$lib/core/packages/spec';
 import { noEffects } from '$lib/core/plans/effects';
-import { countWords, SECOND, sizeWords } from '$lib/core/time/units';
+import { countWords, FOREVER, SECOND, sizeWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { all } from '../db';
+import { wholeOrder } from '../plans/fields';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { captureOrThrow } from './capture-plans';
 import { systemsOf } from './delivery-plans';
@@ -253,15 +254,10 @@ const orderPlan = planKind({
 	async draft(ctx, input): Promise<Draft> {
 		const packages = packagesAt(ctx.db, ctx.clock.now());
 		const names = packages.map((p) => p.name);
-		const unknown = input.order.find((n) => !names.includes(n));
-		if (unknown !== undefined)
-			throw new InputProblem([{ field: 'order', words: `There is no package called ${unknown}.` }]);
-		if (new Set(input.order).size !== input.order.length)
-			throw new InputProblem([{ field: 'order', words: 'A package stands twice.' }]);
-		const order = [...input.order, ...names.filter((n) => !input.order.includes(n))];
+		const order = wholeOrder(input.order, names, 'package');
 		const turned = all<{ a: string; b: string; total: number }>(
 			ctx.db,
-			'SELECT a, b, total FROM package_clashes'
+			`SELECT a, b, total FROM package_clashes WHERE until = ${FOREVER}`
 		).filter((c) => names.indexOf(c.a) < names.indexOf(c.b) !== order.indexOf(c.a) < order.indexOf(c.b));
 		return {
 			title: 'Change which package wins',

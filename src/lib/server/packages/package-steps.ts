@@ -1,16 +1,36 @@
+import { isDeepStrictEqual } from 'node:util';
 import { systemOf } from '$lib/core/packages/fits';
 import type { SystemKind } from '$lib/core/packages/inventory';
 import type { WriteRules } from '$lib/core/packages/scope';
-import { sizeWords } from '$lib/core/time/units';
+import { FOREVER, sizeWords } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { one, run, type Db } from '../db';
 import { stepHandler, type StepHandler } from '../jobs/step';
 import type { KeptPackage } from './layout';
-import { captureById, packageAt, packagesAt } from './queries';
+import { captureById, clashesAt, packageAt, packagesAt } from './queries';
+
+/** Says at which place in the order a package stands from now on; what began in the same millisecond never was. */
+export function placePackage(db: Db, name: string, position: number, at: number): void {
+	const now = one<{ position: number }>(
+		db,
+		`SELECT position FROM package_positions WHERE name = ? AND until = ${FOREVER}`,
+		[name]
+	);
+	if (now?.position === position) return;
+	run(db, 'DELETE FROM package_positions WHERE name = ? AND since >= ?', [name, at]);
+	run(db, `UPDATE package_positions SET until = ? WHERE name = ? AND until = ${FOREVER}`, [at, name]);
+	run(db, 'INSERT INTO package_positions VALUES (?, ?, ?, ?)', [name, at, FOREVER, position]);
+}
 
 function writeVersion(db: Db, kept: KeptPackage, at: number, by: string, job: number): void {
-	const last = one<{ n: number | null }>(db, 'SELECT max(position) AS n FROM packages')!.n ?? 0;
-	run(db, 'INSERT INTO packages VALUES (?, ?, ?, ?) ON CONFLICT DO NOTHING', [kept.spec.name, last + 1, at, by]);
+	run(db, 'INSERT INTO packages VALUES (?, ?, ?) ON CONFLICT DO NOTHING', [kept.spec.name, at, by]);
+	if (!one(db, `SELECT 1 FROM package_positions WHERE name = ? AND until = ${FOREVER}`, [kept.spec.name])) {
+		const last = one<{ n: number | null }>(
+			db,
+			`SELECT max(position) AS n FROM package_positions WHERE until = ${FOREVER}`
+		)!.n;
+		placePackage(db, kept.spec.name, (last ?? 0) + 1, at);
+	}
 	run(db, 'DELETE FROM package_versions WHERE name = ? AND number = ? AND gone_at <= ?', [
 		kept.spec.name,
 		kept.spec.version,
@@ -135,10 +155,10 @@ export const packageStepHandlers: Record<string, StepHandler> = {
 	}),
 
 	'package.order': stepHandler<{ order: string[] }>({
-		async run({ input }) {
+		async run({ ctx, input }) {
+			const now = ctx.clock.now();
 			return {
-				write: (db) =>
-					input.order.forEach((name, i) => run(db, 'UPDATE packages SET position = ? WHERE name = ?', [i + 1, name]))
+				write: (db) => input.order.forEach((name, i) => placePackage(db, name, i + 1, now))
 			};
 		}
 	}),
@@ -176,23 +196,38 @@ export const packageStepHandlers: Record<string, StepHandler> = {
 	'package.clashes': stepHandler<Record<string, never>>({
 		async run({ ctx, log }) {
 			const pairs = await clashesOf(ctx);
+			const now = ctx.clock.now();
 			log(pairs.length ? `${pairs.length} pairs clash` : 'nothing clashes');
 			return {
 				write: (db) => {
-					run(db, 'DELETE FROM package_clashes');
-					for (const p of pairs)
-						run(db, 'INSERT INTO package_clashes VALUES (?, ?, ?, ?, ?)', [
+					const open = new Map(clashesAt(db, now).map((c) => [`${c.a}\0${c.b}`, c]));
+					for (const p of pairs) {
+						const key = `${p.a}\0${p.b}`;
+						const was = open.get(key);
+						open.delete(key);
+						if (was && isDeepStrictEqual([was.total, was.clashes], [p.total, p.clashes])) continue;
+						closeClash(db, p, now);
+						run(db, 'INSERT INTO package_clashes VALUES (?, ?, ?, ?, ?, ?, ?)', [
 							p.a,
 							p.b,
+							now,
+							FOREVER,
 							p.total,
 							JSON.stringify(p.counts),
 							JSON.stringify(p.clashes)
 						]);
+					}
+					for (const gone of open.values()) closeClash(db, gone, now);
 				}
 			};
 		}
 	})
 };
+
+function closeClash(db: Db, c: { a: string; b: string }, at: number): void {
+	run(db, 'DELETE FROM package_clashes WHERE a = ? AND b = ? AND since >= ?', [c.a, c.b, at]);
+	run(db, `UPDATE package_clashes SET until = ? WHERE a = ? AND b = ? AND until = ${FOREVER}`, [at, c.a, c.b]);
+}
 
 /** Manifests of all versions but one. */
 const manifestsAt = (ctx: Context, at: number, but: string): string[] =>

@@ -51,7 +51,11 @@ export function packagesAt(db: Db, at: number): PackageRow[] {
 		const spec = JSON.parse(r.spec) as PackageSpec;
 		return { ...r, spec: { ...spec, vouched: [...spec.vouched, ...(vouches.get(`${r.name} ${r.number}`) ?? [])] } };
 	});
-	return all<{ name: string; position: number }>(db, 'SELECT name, position FROM packages ORDER BY position, name')
+	return all<{ name: string; position: number }>(
+		db,
+		'SELECT name, position FROM package_positions WHERE since <= ? AND until > ? ORDER BY position, name',
+		[at, at]
+	)
 		.map((p) => ({
 			...p,
 			versions: versions.filter((v) => v.name === p.name).sort((a, b) => byVersion(a.number, b.number))
@@ -71,11 +75,12 @@ export interface ClashRow {
 	clashes: Clash[];
 }
 
-/** Clashes between the newest versions of all packages, the most first. */
-export const clashesNow = (db: Db): ClashRow[] =>
+/** Clashes between the newest versions of all packages as they were at a moment, the most first. */
+export const clashesAt = (db: Db, at: number): ClashRow[] =>
 	all<{ a: string; b: string; total: number; counts: string; clashes: string }>(
 		db,
-		'SELECT * FROM package_clashes ORDER BY total DESC, a, b'
+		'SELECT a, b, total, counts, clashes FROM package_clashes WHERE since <= ? AND until > ? ORDER BY total DESC, a, b',
+		[at, at]
 	).map((r) => ({
 		...r,
 		counts: JSON.parse(r.counts) as ClashRow['counts'],

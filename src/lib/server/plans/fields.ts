@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import { InputProblem } from './kind';
 import { durationWords } from '$lib/core/time/units';
 
 /** Fields that many plans have: numbers and durations, with words for what is wrong with them. */
@@ -27,3 +28,13 @@ export const lasting = (most: number) =>
 		v.minValue(0, 'Not less than nothing.'),
 		v.maxValue(most, `At most ${durationWords(most)}.`)
 	);
+
+/** A whole order from the part of it that was given: what it leaves out follows as it stood. Throws where a name is strange or stands twice. */
+export function wholeOrder(given: readonly string[], names: readonly string[], what: string): string[] {
+	const strange = given.find((n) => !names.includes(n));
+	if (strange !== undefined)
+		throw new InputProblem([{ field: 'order', words: `There is no ${what} called ${strange}.` }]);
+	if (new Set(given).size !== given.length)
+		throw new InputProblem([{ field: 'order', words: `A ${what} stands twice.` }]);
+	return [...given, ...names.filter((n) => !given.includes(n))];
+}

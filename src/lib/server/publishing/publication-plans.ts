@@ -6,6 +6,7 @@ import { poolsAt } from '../capacity/queries';
 import type { Context } from '../context';
 import { one } from '../db';
 import { packageAt } from '../packages/queries';
+import { wholeOrder } from '../plans/fields';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
 import { peopleInUse } from './use';
 import { keepIcon, knowsIcon } from './icons';
@@ -332,12 +333,7 @@ const orderPublications = planKind({
 	schema: v.strictObject({ order: v.array(v.string()) }),
 	async draft(ctx, input): Promise<Draft> {
 		const names = publicationsAt(ctx.db, ctx.clock.now()).map((p) => p.id);
-		const unknown = input.order.find((n) => !names.includes(n));
-		if (unknown !== undefined)
-			throw new InputProblem([{ field: 'order', words: `There is no publication called ${unknown}.` }]);
-		if (new Set(input.order).size !== input.order.length)
-			throw new InputProblem([{ field: 'order', words: 'A publication stands twice.' }]);
-		const order = [...input.order, ...names.filter((n) => !input.order.includes(n))];
+		const order = wholeOrder(input.order, names, 'publication');
 		return {
 			title: 'Change the order on shelves',
 			effects: noEffects(),

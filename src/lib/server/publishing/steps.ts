@@ -178,12 +178,27 @@ export const publishingSteps: Record<string, StepHandler> = {
 	}),
 
 	'publication.order': stepHandler<{ order: string[] }>({
-		async run({ input }) {
+		async run({ ctx, input }) {
+			const now = ctx.clock.now();
 			return {
 				write: (db) =>
-					input.order.forEach((id, i) =>
-						run(db, `UPDATE publications SET position = ? WHERE id = ? AND until = ${FOREVER}`, [i, id])
-					)
+					input.order.forEach((id, i) => {
+						const row = one<Record<string, string | number | null>>(
+							db,
+							`SELECT * FROM publications WHERE id = ? AND until = ${FOREVER}`,
+							[id]
+						);
+						if (!row || row.position === i) return;
+						close(db, 'publications', id, now);
+						const moved = { ...row, since: now, position: i };
+						run(
+							db,
+							`INSERT INTO publications(${Object.keys(moved).join(', ')}) VALUES (${Object.keys(moved)
+								.map(() => '?')
+								.join(', ')})`,
+							Object.values(moved)
+						);
+					})
 			};
 		}
 	}),

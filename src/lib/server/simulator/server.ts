@@ -1,6 +1,7 @@
 import { failingCheck } from '$lib/core/diagnosis/checks';
 import { builderPace } from '$lib/core/images/duration';
 import { stepWords } from '$lib/core/images/sheet';
+import { PHASES } from '$lib/core/watch/phases';
 import { systemOf } from '$lib/core/packages/fits';
 import { GB, MINUTE, SECOND } from '$lib/core/time/units';
 import { ProviderError, type Providers } from '../providers';
@@ -260,7 +261,7 @@ export class LabServer {
 						person: c.person,
 						publication: c.publication,
 						result: c.result,
-						phase: c.result === 'opening' ? (PHASE_AT[c.phase] ?? null) : null,
+						phase: c.result === 'opening' ? (PHASES[c.phase] ?? null) : null,
 						phases: c.phases,
 						machine: c.machine,
 						session: c.session,
@@ -309,16 +310,3 @@ const NO_DISK = { disk: 0, pageFile: 0, pageApart: false };
 
 /** Everybody in a lab's directory has this password: there is nothing to protect. */
 export const LAB_PASSWORD = 'tideline';
-
-const PHASE_AT = [
-	'gateway',
-	'brokering',
-	'waiting',
-	'protocol',
-	'directory',
-	'profile',
-	'policies',
-	'drives',
-	'shell',
-	'app'
-];

@@ -1,6 +1,7 @@
 import { bareSpec, type PackageSpec } from '$lib/core/packages/spec';
 import { FOREVER } from '$lib/core/time/units';
-import { run } from '../db';
+import { one, run } from '../db';
+import { placePackage } from '../packages/package-steps';
 import type { Harness } from './harness';
 
 /** The system of the machines of the small estate. */
@@ -30,11 +31,9 @@ export function keepPackage(
 		],
 		...more
 	};
-	run(h.db, 'INSERT OR IGNORE INTO packages VALUES (?, (SELECT coalesce(max(position), 0) + 1 FROM packages), ?, ?)', [
-		name,
-		h.lab.now,
-		'test'
-	]);
+	run(h.db, 'INSERT OR IGNORE INTO packages VALUES (?, ?, ?)', [name, h.lab.now, 'test']);
+	const there = one<{ n: number }>(h.db, 'SELECT count(*) AS n FROM package_positions WHERE name <> ?', [name])!.n;
+	placePackage(h.db, name, there + 1, h.lab.now);
 	run(h.db, 'INSERT INTO package_versions VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, NULL)', [
 		name,
 		number,

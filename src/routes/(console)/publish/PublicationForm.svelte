@@ -83,7 +83,8 @@
 			...rest,
 			app: opened ? { package: opened.package, target: opened.target } : opens && edit ? edit.app : null,
 			look: { window, monitors, group },
-			licences: licences === '' ? null : Number(licences),
+			// What is no number goes as it was written, and is said to be wrong.
+			licences: licences.trim() === '' ? null : Number.isNaN(Number(licences)) ? licences : Number(licences),
 			owner: owner.trim() || null,
 			...(edit ? { id: edit.id, off: edit.off } : {})
 		};

@@ -1,7 +1,7 @@
 import { asKnown, lookOf } from '$lib/server/moment';
 import { unusedTerms } from '$lib/core/scope/scope';
 import { linesAt } from '$lib/server/images/queries';
-import { capturesAt, clashesNow, packagesAt } from '$lib/server/packages/queries';
+import { capturesAt, clashesAt, packagesAt } from '$lib/server/packages/queries';
 import { runtime } from '$lib/server/runtime';
 
 export const load = async ({ url, depends }) => {
@@ -13,7 +13,7 @@ export const load = async ({ url, depends }) => {
 		// Packages are of no site, pool or team: no term of the scope says anything of them.
 		left: unusedTerms(look.scope.terms),
 		packages: packagesAt(db, at),
-		clashes: clashesNow(db),
+		clashes: clashesAt(db, at),
 		captures: capturesAt(db, at),
 		installers: look.live ? await providers.installer.offers() : [],
 		lines: linesAt(db, at).map((l) => ({

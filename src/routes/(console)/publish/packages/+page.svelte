@@ -191,9 +191,7 @@
 	{#if data.packages.length > 1}
 		<h2 class="head mt-5">
 			Clashes <small
-				>packages against packages: the same path, setting, file type, service or port with other content{data.look.live
-					? ''
-					: '; as they are now'}</small
+				>packages against packages: the same path, setting, file type, service or port with other content</small
 			>
 		</h2>
 		{#if data.clashes.length}
