@@ -165,6 +165,14 @@ describe('the table of routes', () => {
 			for (const [method, need] of Object.entries(needs))
 				expect(mayRequest(id, method, null)).toBe(need === 'open' ? 'yes' : 'sign in');
 	});
+	test('lets people into the portal, and to nothing else that is not open to all', () => {
+		const open = Object.entries(ROUTES).flatMap(([id, needs]) =>
+			Object.entries(needs).flatMap(([method, need]) =>
+				need !== 'open' && need !== 'signed in' && mayRequest(id, method, 'person') === 'yes' ? [id] : []
+			)
+		);
+		expect(open.filter((id) => !id.startsWith('/(portal)/'))).toEqual([]);
+	});
 	test('lets auditors change nothing but their own settings and notices; a sheet is looked over without changing it', () => {
 		const open = Object.entries(ROUTES).flatMap(([id, needs]) =>
 			Object.entries(needs).flatMap(([method, need]) =>
