@@ -48,24 +48,16 @@ for (const [name, path] of [
 	['shipping', '/build/shipping?version=watch-desk/2.4.0'],
 	['rollouts', '/build/rollouts?line=bridge-desk&number=3.2.0'],
 	['pools', '/build/pools'],
-	['publish', '/publish'],
 	['secure', '/secure?who=alindqvist&what=chart-studio&managed=no'],
 	['scale', '/scale?pool=bridge-bergen'],
 	['watch', '/watch?list=machines&card=machine/bgo-br-008'],
-	['fix', '/fix'],
-	['settings', '/settings']
+	['fix', '/fix']
 ]) {
 	await visit(path);
 	await shot(name);
 }
 await visit('/build/places');
-const shown = /([0-9A-F]{2}:){31}[0-9A-F]{2}/.exec(await page.locator('main').textContent())[0];
 await shot('places');
-await page.getByRole('button', { name: 'Join up a place' }).click();
-await page.getByLabel('Address').fill('compute.vardo.kittiwake.example:8443');
-await page.getByRole('button', { name: 'Fetch its certificate' }).click();
-await page.getByText(shown).waitFor();
-await shot('joining');
 await visit('/watch?list=sessions&sort=-signin&scope=pool:watch-hobart');
 await page.getByRole('rowgroup', { name: 'Rows' }).getByRole('link').first().click();
 await page.getByText('drives and printers').first().waitFor();
@@ -74,14 +66,6 @@ await visit('/');
 await page.getByRole('button', { name: 'Put the port back to 3478' }).click();
 await page.getByRole('region', { name: 'Plan' }).waitFor();
 await shot('plan');
-
-const my = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();
-await my.goto(`${base}/my`);
-await my.getByLabel('Login').fill('alindqvist');
-await my.getByLabel('Password').fill('tideline');
-await my.getByRole('button', { name: 'Sign in' }).click();
-await my.getByRole('heading', { name: /Hello/ }).waitFor();
-await my.screenshot({ path: join(root, 'docs/screenshots/portal.png') });
 
 // Last, because the clock has to run for it: two apps captured, packages made of them.
 const clock = (speed) => page.request.post(`${base}/api/v1/lab/clock`, { data: { speed }, headers: { origin: base } });
@@ -119,6 +103,58 @@ await page
 	.first()
 	.click();
 await shot('packages');
+
+// Delivered while people work, then another version; published and granted, for the portal and the matrix.
+const plan = async (kind, input) => {
+	const headers = { origin: base };
+	const drafted = await (await page.request.post(`${base}/api/v1/plans`, { data: { kind, input }, headers })).json();
+	const { job } = await (await page.request.post(`${base}/api/v1/plans/${drafted.id}/commit`, { headers })).json();
+	for (;;) {
+		const { state, ended } = await (await page.request.get(`${base}/api/v1/jobs/${job}`)).json();
+		if (ended) return state;
+		await page.waitForTimeout(300);
+	}
+};
+await visit('/publish/packages');
+await page.getByLabel('Installer').selectOption('logline-3.1');
+await page.getByRole('button', { name: 'Plan the capture' }).click();
+await commit();
+await visit('/publish/packages');
+await page.getByRole('link', { name: 'Logline 3.1.0', exact: true }).click();
+await page.getByRole('button', { name: 'Plan the package' }).click();
+await commit();
+const app = { package: 'logline', target: 'logline' };
+await plan('package.deliver', { package: 'logline', version: '1.0.0', pools: ['bridge-bergen', 'bridge-halifax'] });
+await plan('publication.create', {
+	name: 'Logline',
+	internalName: 'Logline forms',
+	description: 'The old forms for survey lines',
+	icon: 'package',
+	app,
+	pools: ['bridge-bergen', 'bridge-halifax'],
+	look: { group: 'Forms and tools' },
+	licences: 400,
+	owner: 'alindqvist'
+});
+await plan('grant.add', { publication: 'logline-forms', team: 'hydrography', channels: ['clipboard'] });
+await plan('grant.add', { publication: 'logline-forms', team: 'charts', kind: 'optional', channels: [] });
+await page.request.post(`${base}/api/v1/lab/clock`, { data: { step: 3000 }, headers: { origin: base } });
+await page.waitForTimeout(3000);
+await plan('package.deliver', { package: 'logline', version: '1.0.1', pools: ['bridge-bergen'] });
+await clock(1);
+await visit('/publish/delivery?card=delivery/bridge-bergen/logline');
+await shot('delivery');
+await visit('/publish/who?cell=charts/logline-forms');
+await shot('who');
+await visit('/publish');
+await shot('publish');
+const my = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();
+await my.goto(`${base}/my`);
+await my.getByLabel('Login').fill('alindqvist');
+await my.getByLabel('Password').fill('tideline');
+await my.getByRole('button', { name: 'Sign in' }).click();
+await my.getByRole('heading', { name: /Hello/ }).waitFor();
+await my.screenshot({ path: join(root, 'docs/screenshots/portal.png') });
 
 await browser.close();
 server.kill();

@@ -71,7 +71,9 @@
 			<table class="w-full border-collapse text-[13px]">
 				<thead
 					><tr
-						>{#each ['', 'A', 'B', 'C'] as h, i (i)}<th class="border border-[#ddd8cb] px-2 py-1">{h}</th>{/each}</tr
+						><td class="border border-[#ddd8cb]"></td>{#each ['A', 'B', 'C'] as h (h)}<th
+								class="border border-[#ddd8cb] px-2 py-1">{h}</th
+							>{/each}</tr
 					></thead
 				>
 				<tbody>

@@ -31,6 +31,13 @@
 			Publications have no forecast: this is the present.
 		</p>{/if}
 	<LeftOut left={data.left} of="pools, publications and teams" />
+	<div class="flex items-baseline gap-2">
+		<h2 class="head">Publications <small>what people see on their shelf, and which pools serve it</small></h2>
+		<span class="ml-auto flex gap-2">
+			{#if may('publication.create')}<a class="btn" href={open('publication')}>Publish</a>{/if}
+			{#if may('grant.add')}<a class="btn" href={open('grant')}>Grant</a>{/if}
+		</span>
+	</div>
 	{#if data.make}
 		<section class="border-sea bg-sheet my-3 rounded-lg border p-4" aria-label="Make">
 			{#if data.make === 'pool'}<PoolForm choices={data.choices} {close} />
@@ -47,13 +54,6 @@
 			{:else}<GrantForm publications={data.publications} teams={data.choices.teams} {close} />{/if}
 		</section>
 	{/if}
-	<div class="flex items-baseline gap-2">
-		<h2 class="head">Publications <small>what people see on their shelf, and which pools serve it</small></h2>
-		<span class="ml-auto flex gap-2">
-			{#if may('publication.create')}<a class="btn" href={open('publication')}>Publish</a>{/if}
-			{#if may('grant.add')}<a class="btn" href={open('grant')}>Grant</a>{/if}
-		</span>
-	</div>
 	<table class="grid-table mt-1">
 		<thead
 			><tr

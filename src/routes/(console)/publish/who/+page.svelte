@@ -83,7 +83,7 @@
 					{/each}
 				</tr>
 				<tr class="text-ink2">
-					<th class="bg-paper sticky left-0 font-normal">everybody</th><th></th>
+					<th class="bg-paper sticky left-0 font-normal">everybody</th><td></td>
 					{#each data.publications as p (p.id)}<th class="num">{numberWords(p.people)}</th>{/each}
 				</tr>
 			</thead>
