@@ -31,7 +31,7 @@ async function carryOut(page: Page, kind: string, input: object): Promise<void> 
 }
 
 const deliveries = async (page: Page): Promise<Delivery[]> =>
-	((await api(page.request, 'get', '/deliveries')) as { rows: Delivery[] }).rows.filter((d) => d.package === 'forms');
+	((await api(page.request, 'get', '/deliveries')) as { rows: Delivery[] }).rows.filter((d) => d.package === 'logline');
 
 /** Somebody of a scope at the portal. */
 async function atPortal(page: Page, browser: Browser, scope: string): Promise<{ my: Page; login: string }> {
@@ -84,28 +84,28 @@ test.describe('an old forms app, from a package to the shelves of people', () =>
 			const { id } = rows.find((c) => c.name === `Forms ${number}`)!;
 			const choices = [{ branch: 'C:/Meridian/System/forms-runtime.dll', take: number === '3.1.0' }];
 			await api(page.request, 'post', `/captures/${id}/choices`, { choices });
-			await carryOut(page, 'package.make', { capture: id, name: 'forms', number });
+			await carryOut(page, 'package.make', { capture: id, name: 'logline', number });
 			if (number === '3.1.0') continue;
 			// Without the file that was doubtful it does not start; with it, it does.
-			await visit(page, '/publish/packages?card=package/forms');
+			await visit(page, '/publish/packages?card=package/logline');
 			await card(page).getByRole('button', { name: 'Try it as an ordinary person' }).click();
-			await expect(plan(page)).toContainText('Try forms 3.0.0 as');
+			await expect(plan(page)).toContainText('Try logline 3.0.0 as');
 			expect(await commitAndFollow(page)).toBe('done');
-			await visit(page, '/publish/packages?card=package/forms');
+			await visit(page, '/publish/packages?card=package/logline');
 			await expect(card(page)).toContainText(
 				'Logline does not start: C:/Meridian/System/forms-runtime.dll is not there'
 			);
-			await carryOut(page, 'package.remove', { name: 'forms', number });
+			await carryOut(page, 'package.remove', { name: 'logline', number });
 			await api(page.request, 'post', `/captures/${id}/choices`, { choices: [{ ...choices[0]!, take: true }] });
-			await carryOut(page, 'package.make', { capture: id, name: 'forms', number });
+			await carryOut(page, 'package.make', { capture: id, name: 'logline', number });
 			await card(page)
 				.getByRole('button', { name: /^Try it/ })
 				.click();
 			expect(await commitAndFollow(page)).toBe('done');
-			await visit(page, '/publish/packages?card=package/forms');
+			await visit(page, '/publish/packages?card=package/logline');
 			await expect(card(page)).toContainText(/Logline starts in .* read ahead/);
 			await card(page).getByRole('button', { name: 'Read it ahead', exact: true }).click();
-			await expect(plan(page)).toContainText('Read what forms 3.0.0 reads at its start ahead');
+			await expect(plan(page)).toContainText('Read what logline 3.0.0 reads at its start ahead');
 			expect(await commitAndFollow(page)).toBe('done');
 			await accessible(page);
 		}
@@ -113,13 +113,15 @@ test.describe('an old forms app, from a package to the shelves of people', () =>
 	});
 
 	test('delivered to a pool that is at work, by the page; what cannot have it says why', async ({ page }) => {
-		// To the middle of a working morning in Bergen.
+		// To the middle of the next working morning in Bergen.
 		const { now } = (await api(page.request, 'get', '/lab/clock')) as { now: number };
-		const nine = Date.UTC(2026, 10, new Date(now).getUTCDate() + (new Date(now).getUTCHours() >= 9 ? 1 : 0), 9);
-		await step(page.request, Math.round((nine - now) / 1000));
+		const nine = new Date(now);
+		nine.setUTCHours(9, 0, 0, 0);
+		while (nine.getTime() <= now || nine.getUTCDay() % 6 === 0) nine.setUTCDate(nine.getUTCDate() + 1);
+		await step(page.request, Math.round((nine.getTime() - now) / 1000));
 		await visit(page, '/publish/delivery');
 		await page.getByRole('link', { name: 'Deliver a package' }).click();
-		await page.getByLabel('Package', { exact: true }).selectOption('forms');
+		await page.getByLabel('Package', { exact: true }).selectOption('logline');
 		await page.getByLabel('Version').selectOption('3.0.0');
 		await expect(page.getByRole('region', { name: 'Make' })).toContainText(
 			'Chart Studio, Processing, Watch Desk Halifax, Watch Desk Hobart, Ship desks RV Fulmar, Ship desks RV Petrel, Ship desks RV Gannet, Chart Studio Skerry: there it is Meridian Desktop 11, single-user: another family'
@@ -129,12 +131,12 @@ test.describe('an old forms app, from a package to the shelves of people', () =>
 		await accessible(page);
 		await page.getByRole('checkbox', { name: 'Bridge desks Bergen' }).check();
 		await page.getByRole('button', { name: 'Plan the delivery' }).click();
-		await expect(plan(page)).toContainText('Deliver forms 3.0.0 to Bridge desks Bergen');
+		await expect(plan(page)).toContainText('Deliver logline 3.0.0 to Bridge desks Bergen');
 		expect(await commitAndFollow(page)).toBe('done');
 		const [d] = await deliveries(page);
 		expect(d!.up).toBeGreaterThan(20);
 		expect(d!.attached).toBeGreaterThanOrEqual(d!.up - 2);
-		await visit(page, '/publish/delivery?card=delivery/bridge-bergen/forms');
+		await visit(page, '/publish/delivery?card=delivery/bridge-bergen/logline');
 		await expect(card(page)).toContainText('present from the start of the machine');
 		await accessible(page);
 	});
@@ -143,7 +145,7 @@ test.describe('an old forms app, from a package to the shelves of people', () =>
 		page
 	}) => {
 		await visit(page, '/publish?make=publication');
-		await page.getByLabel('Opens').selectOption({ label: 'Logline, package forms' });
+		await page.getByLabel('Opens').selectOption({ label: 'Logline, package logline' });
 		await expect(page.getByLabel('Name for people')).toHaveValue('Logline');
 		await page.getByLabel('Name for us').fill('Forms of survey');
 		await page.getByLabel('Group on the shelf').fill('Old but needed');
@@ -198,7 +200,7 @@ test.describe('an old forms app, from a package to the shelves of people', () =>
 		const before = (await deliveries(page))[0]!;
 		expect(before.people).toBeGreaterThanOrEqual(30);
 		await api(page.request, 'post', '/lab/clock', { speed: 5 });
-		await visit(page, '/publish/delivery?card=delivery/bridge-bergen/forms');
+		await visit(page, '/publish/delivery?card=delivery/bridge-bergen/logline');
 		await card(page).getByRole('button', { name: 'Set to 3.1.0' }).click();
 		await plan(page).getByRole('button', { name: 'Review' }).click();
 		await expect(page.getByRole('complementary', { name: 'Plan in review' })).toContainText(
@@ -209,7 +211,7 @@ test.describe('an old forms app, from a package to the shelves of people', () =>
 		const during = (await deliveries(page))[0]!;
 		expect(during.version).toBe('3.1.0');
 		expect(during.old[0]!.people).toBeGreaterThan(before.people * 0.7);
-		await visit(page, '/publish/delivery?card=delivery/bridge-bergen/forms');
+		await visit(page, '/publish/delivery?card=delivery/bridge-bergen/logline');
 		await expect(page.getByRole('row', { name: /Bridge desks Bergen/ })).toContainText(/people on 3\.0\.0/);
 		await card(page)
 			.getByRole('button', { name: /^Ask \d+ people to open it again/ })
@@ -246,14 +248,14 @@ test.describe('an old forms app, from a package to the shelves of people', () =>
 		);
 		expect(cli.status, cli.stderr).toBe(0);
 		const token = cli.stdout.trim();
-		const back = await example(token, 'forms', '3.0.0', 'start', 'bridge-bergen', 'bridge-halifax');
-		expect(back.out).toContain('Change what 2 pools have of forms');
+		const back = await example(token, 'logline', '3.0.0', 'start', 'bridge-bergen', 'bridge-halifax');
+		expect(back.out).toContain('Change what 2 pools have of logline');
 		expect(back.out).toMatch(/Bridge desks Bergen: 3\.0\.0 on \d+ of \d+ machines that are up/);
 		expect(back.code, back.out).toBe(0);
-		const refused = await example(token, 'forms', '3.0.0', 'start', 'chart-studio');
+		const refused = await example(token, 'logline', '3.0.0', 'start', 'chart-studio');
 		expect(refused.out).toContain('in the way: Chart Studio');
 		expect(refused.code).toBe(1);
-		expect((await example(token, 'forms')).code).toBe(2);
+		expect((await example(token, 'logline')).code).toBe(2);
 		expect(new Set((await deliveries(page)).map((d) => d.version))).toEqual(new Set(['3.0.0']));
 		// Nobody was refused the app in all that time.
 		await visit(page, '/publish?card=publication/forms-of-survey');
@@ -345,7 +347,7 @@ test.describe('an old forms app, from a package to the shelves of people', () =>
 				const { rows: found } = (await api(page.request, 'get', '/findings')) as { rows: { title: string }[] };
 				return found.map((f) => f.title).join();
 			})
-			.toContain('forms 3.0.0 is missing on 1 machine of Bridge desks Bergen: no room on the disk');
+			.toContain('logline 3.0.0 is missing on 1 machine of Bridge desks Bergen: no room on the disk');
 		await visit(page, `/watch?list=machines&card=machine/${machine}`);
 		await expect(card(page)).toContainText('not attached: no room on the disk');
 		const { rows: faults } = (await api(page.request, 'get', '/lab/faults')) as {
@@ -354,6 +356,6 @@ test.describe('an old forms app, from a package to the shelves of people', () =>
 		await api(page.request, 'delete', `/lab/faults/${faults.find((f) => f.kind === 'disk-full')!.id}`);
 		await step(page.request, 1200);
 		await visit(page, `/watch?list=machines&card=machine/${machine}`);
-		await expect(card(page)).toContainText(/forms 3\.0\.0\s*attached/);
+		await expect(card(page)).toContainText(/logline 3\.0\.0\s*attached/);
 	});
 });

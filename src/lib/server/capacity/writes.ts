@@ -33,7 +33,7 @@ export async function learnWrites(ctx: Context): Promise<void> {
 			);
 		}
 		run(db, 'DELETE FROM day_writes WHERE day < ?', [Math.floor(now / DAY) - 2 * LOOKED_BACK]);
-	})();
+	}).immediate();
 }
 
 /** Bytes that machines of a line wrote on whole days when somebody worked on them, and the sessions that they hold. */

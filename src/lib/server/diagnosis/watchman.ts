@@ -36,26 +36,34 @@ export async function sweepChecks(
 		ctx.db,
 		`SELECT machine_id, name FROM failing_checks WHERE until = ${FOREVER}`
 	);
-	ctx.db.transaction(() => {
-		const known = new Set<string>();
-		const byId = new Map(up.map((m) => [m.id, m.name]));
-		for (const o of open) {
-			const name = byId.get(o.machine_id);
-			const still = name !== undefined && failing.get(name)?.name === o.name;
-			if (still) known.add(`${o.machine_id}/${o.name}`);
-			else
-				run(
-					ctx.db,
-					`UPDATE failing_checks SET until = max(?, since + 1) WHERE machine_id = ? AND name = ? AND until = ${FOREVER}`,
-					[now, o.machine_id, o.name]
-				);
-		}
-		for (const m of up) {
-			const f = failing.get(m.name);
-			if (f && !known.has(`${m.id}/${f.name}`))
-				run(ctx.db, 'INSERT OR IGNORE INTO failing_checks VALUES (?, ?, ?, ?, ?)', [m.id, f.name, now, FOREVER, f.saw]);
-		}
-	})();
+	ctx.db
+		.transaction(() => {
+			const known = new Set<string>();
+			const byId = new Map(up.map((m) => [m.id, m.name]));
+			for (const o of open) {
+				const name = byId.get(o.machine_id);
+				const still = name !== undefined && failing.get(name)?.name === o.name;
+				if (still) known.add(`${o.machine_id}/${o.name}`);
+				else
+					run(
+						ctx.db,
+						`UPDATE failing_checks SET until = max(?, since + 1) WHERE machine_id = ? AND name = ? AND until = ${FOREVER}`,
+						[now, o.machine_id, o.name]
+					);
+			}
+			for (const m of up) {
+				const f = failing.get(m.name);
+				if (f && !known.has(`${m.id}/${f.name}`))
+					run(ctx.db, 'INSERT OR IGNORE INTO failing_checks VALUES (?, ?, ?, ?, ?)', [
+						m.id,
+						f.name,
+						now,
+						FOREVER,
+						f.saw
+					]);
+			}
+		})
+		.immediate();
 }
 
 /** Comparisons that cost more and move slowly: made less often. A finding of theirs stays open in between. */
@@ -126,7 +134,7 @@ export async function sweepFindings(ctx: Context, now: number, deeper: Deeper): 
 				]
 			);
 		}
-	})();
+	}).immediate();
 }
 
 const placesFailing = (db: Db, now: number) =>

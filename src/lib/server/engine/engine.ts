@@ -57,7 +57,7 @@ export class Engine {
 			await learnStores(this.ctx);
 			await learnWrites(this.ctx);
 		}
-		this.ctx.db.transaction(() => powerMinute(this.ctx, this.observer, now))();
+		this.ctx.db.transaction(() => powerMinute(this.ctx, this.observer, now)).immediate();
 		this.follower.minute(now, machinesNotToMove(this.ctx));
 		await this.scheduler.minute(now);
 		if (now - this.lastSweep >= options.sweepEvery) {

@@ -74,11 +74,13 @@ export class Observer {
 	/** Takes a batch in. Returns the names of pools whose machines changed. */
 	take(observations: Observation[]): void {
 		if (observations.length === 0) return;
-		this.db.transaction(() => {
-			for (const o of observations) if (o.seq > this.seq) this.one(o);
-			this.seq = Math.max(this.seq, observations.at(-1)!.seq);
-			putSetting(this.db, 'observed', String(this.seq));
-		})();
+		this.db
+			.transaction(() => {
+				for (const o of observations) if (o.seq > this.seq) this.one(o);
+				this.seq = Math.max(this.seq, observations.at(-1)!.seq);
+				putSetting(this.db, 'observed', String(this.seq));
+			})
+			.immediate();
 	}
 
 	private one(o: Observation): void {

@@ -66,7 +66,7 @@ export async function learnStores(ctx: Context): Promise<void> {
 						`UPDATE site_versions SET until = max(?, since + 1) WHERE site_id = ? AND line_id = ? AND number = ? AND until = ${FOREVER}`,
 						[now, site, ...split(id)]
 					);
-		})();
+		}).immediate();
 	}
 	const bare = all<{ line: string; number: string }>(
 		db,
@@ -75,7 +75,7 @@ export async function learnStores(ctx: Context): Promise<void> {
 	);
 	for (const v of bare) {
 		const write = await keepChunks(ctx, v.line, v.number).catch(() => null);
-		if (write) db.transaction(() => write(db))();
+		if (write) db.transaction(() => write(db)).immediate();
 	}
 }
 

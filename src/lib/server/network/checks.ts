@@ -131,7 +131,7 @@ export async function sweepPlaces(ctx: Context, now: number): Promise<void> {
 			planned: Math.max(0, provider.planned - site.there, site.unmade),
 			whole: site.whole
 		});
-		db.transaction(() => noteChecks(db, site.id, results, now))();
+		db.transaction(() => noteChecks(db, site.id, results, now)).immediate();
 	}
 }
 

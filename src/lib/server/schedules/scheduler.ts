@@ -25,7 +25,7 @@ export class Scheduler {
 		db.transaction(() => {
 			run(db, 'UPDATE schedules SET done_to = ? WHERE id = ?', [due, s.id]);
 			run(db, 'INSERT OR IGNORE INTO schedule_runs VALUES (?, ?, NULL, NULL)', [s.id, due]);
-		})();
+		}).immediate();
 		const note = (job: number | null, refused: string | null) =>
 			run(db, 'UPDATE schedule_runs SET job_id = ?, refused = ? WHERE schedule_id = ? AND due = ?', [
 				job,
