@@ -26,7 +26,7 @@ export function deliveryCard(db: Db, id: string, at: number): Card | null {
 		...(old.length
 			? [
 					{
-						words: `Ask ${countWords(old.length, 'person', 'people')} to open it again`,
+						words: 'Ask them to open it again',
 						kind: 'package.ask',
 						input: where,
 						ask: { field: 'text', words: 'What they should read' },

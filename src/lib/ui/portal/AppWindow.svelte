@@ -30,7 +30,9 @@
 		'flex flex-col rounded-md bg-[#fbfaf5] text-[#15253b] shadow-2xl',
 		full ? 'absolute inset-0 rounded-none' : 'absolute w-[520px] max-w-[84%]'
 	]}
-	style={full ? '' : `top: calc(9% + ${offset * 46}px); left: calc(8% + ${offset * 58}px)`}
+	style={full
+		? ''
+		: `top: calc(9% + ${offset * 46}px); left: min(calc(8% + ${offset * 58}px), max(2%, calc(98% - 520px)))`}
 	aria-label={name}
 >
 	<div class={['flex items-center bg-[#dfe6ea] px-3 py-1.5 text-[13px] font-semibold', !full && 'rounded-t-md']}>
