@@ -83,6 +83,10 @@ export function mayAttach(needs: PackageNeeds, m: AttachingMachine): Explained<A
 	return { value: null, facts };
 }
 
+/** What somebody is told who is of none of the teams that may start an app: the words of its package, where it has any. */
+export const refusalFor = (app: string, words: string): string =>
+	words || `${app} is not for your team. Ask the helpdesk.`;
+
 /** What somebody is told whose app cannot be started: no code, and what they can do. */
 export function sentenceFor(app: string, cause: AttachCause | null): string {
 	const retry = 'The helpdesk has been told.';

@@ -41,6 +41,7 @@ function wishedOf(p: PackageRow, v: PackageRow['versions'][number], warmUp: { by
 		order: p.position,
 		targets: spec.targets.map((t) => ({ id: t.id, name: t.name })),
 		teams: spec.teams,
+		refusal: spec.refusal,
 		warmUp: warmUp.length ? { files: warmUp.length, bytes: warmUp.reduce((n, w) => n + w.bytes, 0) } : null,
 		overlay: spec.writes.overlay
 	};

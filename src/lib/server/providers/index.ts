@@ -317,8 +317,9 @@ export interface Agent {
 /** A package version as agents are told of it: what it asks of a machine, what it starts, and who may start it. */
 export interface WishedPackage extends PackageNeeds {
 	targets: { id: string; name: string }[];
-	/** Teams whose people may start it; none: whoever it is granted to. */
+	/** Teams whose people may start it; none: whoever it is granted to. What others are told. */
 	teams: string[];
+	refusal: string;
 	files: number;
 	/** What is read ahead when it is attached, so that its first start is short. */
 	warmUp: { files: number; bytes: number } | null;

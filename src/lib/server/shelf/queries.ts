@@ -3,7 +3,9 @@ import type { Fact } from '$lib/core/why/explained';
 import { asRule, requestOfPerson } from '../access/circumstances';
 import { all, one, type Db } from '../db';
 import { grantsAt, publicationsAt, type GrantRow, type Look, type PublicationRow } from '../publishing/queries';
+import { refusalFor } from '$lib/core/packages/attaching';
 import { DAY } from '$lib/core/time/units';
+import { packagesAt } from '../packages/queries';
 
 /** How a publication stands on somebody's shelf. */
 export type Standing = 'required' | 'fetched' | 'can fetch' | 'can ask';
@@ -45,6 +47,7 @@ export function shelfOf(db: Db, login: string, at: number, secondFactor: boolean
 		).map((r) => r.id)
 	);
 	const grants = grantsAt(db, at);
+	const packages = new Map(packagesAt(db, at).map((p) => [p.name, p.versions.at(-1)!.spec]));
 	return publicationsAt(db, at).flatMap((p) => {
 		if (p.visible.length && !p.visible.some((t) => request.teams.includes(t))) return [];
 		const own = grants.filter((g) => g.publication === p.id);
@@ -64,6 +67,9 @@ export function shelfOf(db: Db, login: string, at: number, secondFactor: boolean
 					? 'can ask'
 					: null;
 		if (standing === null) return [];
+		// Of a package only some teams may start there is nothing to open for others.
+		const spec = p.app ? packages.get(p.app.package) : undefined;
+		const shut = spec !== undefined && spec.teams.length > 0 && !spec.teams.some((t) => request.teams.includes(t));
 		return [
 			{
 				id: p.id,
@@ -73,11 +79,20 @@ export function shelfOf(db: Db, login: string, at: number, secondFactor: boolean
 				app: p.app,
 				look: p.look,
 				standing,
-				allowed: decision.value.allowed && !p.off,
+				allowed: decision.value.allowed && !p.off && !shut,
 				off: p.off,
-				advice: p.off ? 'It is switched off for now.' : decision.value.advice,
+				advice: p.off ? 'It is switched off for now.' : shut ? refusalFor(p.name, spec.refusal) : decision.value.advice,
 				by: reaching[0]?.toName ?? null,
-				why: decision.facts,
+				why: shut
+					? [
+							...decision.facts,
+							{
+								words: `its package is for ${spec.teams.join(', ')} alone`,
+								side: 'against' as const,
+								source: 'package'
+							}
+						]
+					: decision.facts,
 				news: newsOf(db, p, reaching, at),
 				machines: Math.max(1, ...reaching.map((g) => g.machines))
 			}

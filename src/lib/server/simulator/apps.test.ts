@@ -4,6 +4,7 @@ import { HOUR, MINUTE } from '$lib/core/time/units';
 import type { Estate } from '$lib/core/estate/schema';
 import { Harness, QUIET, testEstate } from '../testing/harness';
 import { keepPackage } from '../testing/packages';
+import { shelfOf } from '../shelf/queries';
 import { Lab } from './lab';
 import type { World } from './state';
 
@@ -88,6 +89,23 @@ describe('an app from the shelf', () => {
 		// Once nothing stands in its way, a start does not wait for the next try.
 		for (const f of await h.server.bench.faults()) await h.server.bench.clearFault(f.id);
 		expect(await opened(await connect('anna', 'logline'))).toMatchObject({ result: 'open', start: 'attached' });
+	});
+});
+
+describe('an app that only some teams may start', () => {
+	test('tells others so in the words of its package, on the shelf and when they try', async () => {
+		await begin();
+		keepPackage(h, 'logline', '3.1.0', { teams: ['harbour'], refusal: 'Logline is for the harbour: call Bo.' });
+		await h.carryOut('package.deliver', { package: 'logline', version: '3.1.0', pools: ['quay'] });
+		const shelf = (login: string) => shelfOf(h.db, login, h.lab.now, true)!.find((x) => x.id === 'logline')!;
+		expect(shelf('anna').allowed).toBe(true);
+		expect(shelf('eve')).toMatchObject({ allowed: false, advice: 'Logline is for the harbour: call Bo.' });
+		expect(shelf('eve').why.at(-1)!.words).toBe('its package is for harbour alone');
+		expect(await opened(await connect('eve', 'logline'))).toMatchObject({
+			result: 'lost',
+			advice: 'Logline is for the harbour: call Bo.'
+		});
+		expect((await opened(await connect('anna', 'logline'))).result).toBe('open');
 	});
 });
 

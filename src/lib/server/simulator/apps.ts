@@ -1,5 +1,11 @@
 import { inDates } from '$lib/core/access/decide';
-import { mayAttach, sentenceFor, type AttachCause, type AttachingMachine } from '$lib/core/packages/attaching';
+import {
+	mayAttach,
+	refusalFor,
+	sentenceFor,
+	type AttachCause,
+	type AttachingMachine
+} from '$lib/core/packages/attaching';
 import { versionToStart, type AttachAction, type AttachEvent } from '$lib/core/packages/attach';
 import { systemOf } from '$lib/core/packages/fits';
 import { startKind, startTime, type StartKind, type StartReads } from '$lib/core/packages/starting';
@@ -287,6 +293,18 @@ export function openApp(
 		startRun(lab, run, m.version, null);
 		return run;
 	}
+	const person = w.people.get(session.person)!;
+	const limited = w.packages.wishes.packages.findLast((p) => p.package === name);
+	if (limited?.teams.length && !limited.teams.some((t) => person.teams.includes(t))) {
+		failRun(
+			lab,
+			run,
+			null,
+			[{ words: `it may be started by ${limited.teams.join(', ')} alone`, side: 'against', source: 'package' }],
+			refusalFor(limited.title, limited.refusal)
+		);
+		return run;
+	}
 	const look = lab.agents.look(m.name);
 	const wish = look?.wanted.find((x) => x.package === name) ?? null;
 	const { value } = versionToStart(look?.present.get(name) ?? [], wish?.version ?? null);
@@ -355,7 +373,7 @@ export function appOpened(lab: Lab, h: { run: number; turn: number; start: Start
 		schedule(w, Math.max(w.now + 30 * SECOND, run.until), { k: 'app over', run: run.id, turn: run.turn });
 }
 
-function failRun(lab: Lab, run: SimRun, cause: AttachCause | null, why: Fact[]): void {
+function failRun(lab: Lab, run: SimRun, cause: AttachCause | null, why: Fact[], words?: string): void {
 	const w = lab.world;
 	w.packages.runs.delete(run.id);
 	const title = w.packages.wishes.packages.find((p) => p.package === run.package)?.title ?? run.package;
@@ -365,9 +383,9 @@ function failRun(lab: Lab, run: SimRun, cause: AttachCause | null, why: Fact[]):
 		package: run.package,
 		target: run.target,
 		cause,
-		words: sentenceFor(title, cause)
+		words: words ?? sentenceFor(title, cause)
 	});
-	if (run.connection !== null) lab.appFailed(run.connection, why, sentenceFor(title, cause));
+	if (run.connection !== null) lab.appFailed(run.connection, why, words ?? sentenceFor(title, cause));
 }
 
 /** An app is closed, by its person or with its session. */
