@@ -1,6 +1,7 @@
 <script lang="ts">
 	import { onMount, untrack } from 'svelte';
 	import { enhance } from '$app/forms';
+	import { invalidateAll } from '$app/navigation';
 	import { page } from '$app/state';
 	import { START_WORDS } from '$lib/core/packages/starting';
 	import { durationWords } from '$lib/core/time/units';
@@ -44,8 +45,11 @@
 			const response = await fetch(`${page.url.pathname}/progress`);
 			if (!response.ok) return;
 			const next = (await response.json()) as typeof progress & { windows: typeof windows };
+			const turned = next.result !== progress.result;
 			progress = next;
 			windows = next.windows;
+			// What can be started there is known once there is a machine.
+			if (turned) await invalidateAll();
 		}, 400);
 		return () => clearInterval(timer);
 	});
