@@ -260,7 +260,7 @@ test.describe('an old forms app, from a package to the shelves of people', () =>
 	});
 
 	test('a person opens it over the desktop that they have, and closes it again', async ({ page, browser }) => {
-		const { my } = await atPortal(page, browser, 'team:planning site:bergen');
+		const { my } = await atPortal(page, browser, 'team:charts site:bergen');
 		await accessible(my);
 		await expect(my.getByRole('heading', { name: 'Old but needed' })).toBeVisible();
 		await expect(tile(my, 'Logline')).toContainText('new on your shelf');
@@ -269,7 +269,7 @@ test.describe('an old forms app, from a package to the shelves of people', () =>
 			.click();
 		await expect(my.getByRole('main', { name: /^Desktop of bgo-br-/ })).toBeVisible({ timeout: 300_000 });
 		await my.getByRole('button', { name: 'Start Logline' }).click();
-		await expect(my.getByRole('region', { name: 'Logline' })).toContainText('3.0.0');
+		await expect(my.getByRole('region', { name: 'Logline' })).toContainText(/3\.[01]\.0/);
 		await accessible(my);
 		await my.getByRole('button', { name: 'Close Logline' }).click();
 		await expect(my.getByRole('region', { name: 'Logline' })).toHaveCount(0);
