@@ -2,10 +2,10 @@ import { byVersion } from '$lib/core/images/versions';
 import { ATTACH_CAUSE_WORDS } from '$lib/core/packages/attaching';
 import { ATTACH_MODE_WORDS } from '$lib/core/packages/attach';
 import { START_WORDS, type StartKind } from '$lib/core/packages/starting';
-import { countWords, durationWords } from '$lib/core/time/units';
+import { countWords, DAY, durationWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { all, type Db } from '../db';
-import { deliveryStatesAt, failuresIn, openAppsAt, packagesOn } from '../packages/delivery';
+import { deliveryStatesAt, failuresIn, openAppsAt, packagesOn, refusedSince, startTimes } from '../packages/delivery';
 import { packageAt } from '../packages/queries';
 import type { Card, CardAction } from '.';
 
@@ -83,6 +83,7 @@ export function deliveryCard(db: Db, id: string, at: number): Card | null {
 			...(d.old.length === 0 && failures.length === 0 && d.attached === d.up && d.mode === 'start'
 				? [{ words: 'every machine that is up has it', side: 'for' as const, source: 'agents' }]
 				: []),
+			...refusedFacts(db, name, pool, at),
 			...startFacts(db, name, d.version, at)
 		],
 		actions,
@@ -97,20 +98,13 @@ export function deliveryCard(db: Db, id: string, at: number): Card | null {
 	};
 }
 
-/** How long starts of a version have taken, each way of starting by itself. */
-export function startTimes(
-	db: Db,
-	name: string,
-	version: string | null,
-	at: number
-): { start: StartKind; ms: number; n: number }[] {
-	return all<{ start: StartKind; ms: number; n: number }>(
-		db,
-		`WITH t AS (SELECT start, took, row_number() OVER (PARTITION BY start ORDER BY took) AS k, count(*) OVER (PARTITION BY start) AS n
-		 FROM app_runs WHERE package = ?1 AND (?2 IS NULL OR version = ?2) AND since <= ?3) SELECT start, took AS ms, n FROM t WHERE k = (n + 1) / 2 ORDER BY took DESC`,
-		{ 1: name, 2: version, 3: at }
-	);
-}
+/** People of the last day who could not start it there, by what they were told. */
+const refusedFacts = (db: Db, name: string, pool: string, at: number): Fact[] =>
+	refusedSince(db, name, pool, at - DAY, at).map((r) => ({
+		words: `${countWords(r.people, 'person', 'people')} could not start it in the last day, and read: “${r.words}”`,
+		side: 'against',
+		source: 'agents'
+	}));
 
 const startFacts = (db: Db, name: string, version: string, at: number): Fact[] =>
 	startTimes(db, name, version, at).map((s) => ({

@@ -2,7 +2,7 @@ import type { Wanted } from '$lib/core/packages/attach';
 import type { Context } from '../context';
 import { deliveriesAt } from '../packages/delivery';
 import { warmUpOf } from '../packages/prepare';
-import { packagesAt, type PackageRow } from '../packages/queries';
+import { packagesAt, titleOf, type PackageRow } from '../packages/queries';
 import type { WishedPackage, Wishes } from '../providers';
 
 /** Pushes to the agents what their pools are to have of packages. */
@@ -46,6 +46,3 @@ function wishedOf(p: PackageRow, v: PackageRow['versions'][number], warmUp: { by
 		overlay: spec.writes.overlay
 	};
 }
-
-/** What people call a package: what it starts first. */
-export const titleOf = (p: PackageRow): string => p.versions.at(-1)!.spec.targets[0]?.name ?? p.name;

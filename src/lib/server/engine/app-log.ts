@@ -85,11 +85,11 @@ export function appsEnded(db: Db, session: number, at: number): void {
 	run(db, `UPDATE app_runs SET until = max(?, since + 1) WHERE session_id = ? AND until = ${FOREVER}`, [at, session]);
 }
 
-export function noteRefusal(db: Db, where: Where, o: Seen<'app failed'>): void {
-	const at = where(o.session);
-	run(db, 'INSERT INTO app_refusals VALUES (?, ?, ?, ?, ?, ?, ?)', [
+export function noteRefusal(db: Db, person: number, machine: number, o: Seen<'app failed'>): void {
+	run(db, 'INSERT INTO app_refusals VALUES (?, ?, ?, ?, ?, ?, ?, ?)', [
 		o.session,
-		at?.person ?? 0,
+		person,
+		machine,
 		o.at,
 		o.package,
 		o.target,

@@ -152,9 +152,12 @@ export class Observer {
 			case 'app closed':
 				noteAppClosed(db, o);
 				break;
-			case 'app failed':
-				noteRefusal(db, whereIn(db), o);
+			case 'app failed': {
+				const m = this.machines.get(o.machine);
+				const person = this.personIds.get(o.person);
+				if (m && person !== undefined) noteRefusal(db, person, m.id, o);
 				break;
+			}
 		}
 	}
 

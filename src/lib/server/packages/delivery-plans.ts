@@ -10,11 +10,10 @@ import type { Fact } from '$lib/core/why/explained';
 import { poolsAt } from '../capacity/queries';
 import type { Context } from '../context';
 import { all, one, setting, type Db } from '../db';
-import { titleOf } from '../engine/agents';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
 import { publicationsAt } from '../publishing/queries';
 import { ATTACH_GUESS, attachTimes, deliveriesAt, deliveryStatesAt, heldAt, openAppsAt } from './delivery';
-import { clashesAt, packageAt, packagesAt, type PackageRow, type PackageVersionRow } from './queries';
+import { clashesAt, packageAt, packagesAt, titleOf, type PackageRow, type PackageVersionRow } from './queries';
 
 /** What a pool is to have of a package; version null: it is to have it no longer. */
 export interface DeliveryWish {

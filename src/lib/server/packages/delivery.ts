@@ -2,6 +2,7 @@ import { ATTACH_CAUSE_WORDS, type AttachCause } from '$lib/core/packages/attachi
 import type { AttachMode, AttachState } from '$lib/core/packages/attach';
 import { quantile } from '$lib/core/images/duration';
 import { DAY, FOREVER, SECOND } from '$lib/core/time/units';
+import type { StartKind } from '$lib/core/packages/starting';
 import type { Fact } from '$lib/core/why/explained';
 import { all, one, type Db } from '../db';
 
@@ -220,3 +221,33 @@ export const heldAt = (db: Db, site: string, name: string, version: string): boo
 		`SELECT 1 FROM attachments a JOIN machines m ON m.id = a.machine_id WHERE a.package = ? AND a.version = ? AND a.state = 'attached' AND m.site_id = ? LIMIT 1`,
 		[name, version, site]
 	) !== undefined;
+
+/** How long starts of a version have taken, each way of starting by itself. */
+export function startTimes(
+	db: Db,
+	name: string,
+	version: string | null,
+	at: number
+): { start: StartKind; ms: number; n: number }[] {
+	return all<{ start: StartKind; ms: number; n: number }>(
+		db,
+		`WITH t AS (SELECT start, took, row_number() OVER (PARTITION BY start ORDER BY took) AS k, count(*) OVER (PARTITION BY start) AS n
+		 FROM app_runs WHERE package = ?1 AND (?2 IS NULL OR version = ?2) AND since <= ?3) SELECT start, took AS ms, n FROM t WHERE k = (n + 1) / 2 ORDER BY took DESC`,
+		{ 1: name, 2: version, 3: at }
+	);
+}
+
+/** People who could not start an app of a package on machines of a pool, by what they were told. */
+export const refusedSince = (
+	db: Db,
+	name: string,
+	pool: string,
+	from: number,
+	to: number
+): { words: string; people: number }[] =>
+	all(
+		db,
+		`SELECT r.words, count(DISTINCT r.person_id) AS people FROM app_refusals r JOIN machines m ON m.id = r.machine_id
+		 WHERE r.package = ? AND m.pool_id = ? AND r.at > ? AND r.at <= ? GROUP BY 1 ORDER BY 2 DESC, 1`,
+		[name, pool, from, to]
+	);

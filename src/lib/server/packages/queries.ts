@@ -67,6 +67,9 @@ export function packagesAt(db: Db, at: number): PackageRow[] {
 export const packageAt = (db: Db, name: string, at: number): PackageRow | null =>
 	packagesAt(db, at).find((p) => p.name === name) ?? null;
 
+/** What people call a package: what it starts first. */
+export const titleOf = (p: PackageRow): string => p.versions.at(-1)!.spec.targets[0]?.name ?? p.name;
+
 export interface ClashRow {
 	a: string;
 	b: string;

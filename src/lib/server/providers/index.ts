@@ -446,6 +446,9 @@ export type Observation = { seq: number; at: number } & (
 	| {
 			kind: 'app failed';
 			session: number;
+			/** Who was told so, and on which machine. */
+			person: string;
+			machine: string;
 			package: string;
 			target: string;
 			cause: AttachCause | null;

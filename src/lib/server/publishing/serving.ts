@@ -1,14 +1,28 @@
 import type { Explained, Fact } from '$lib/core/why/explained';
 import { poolsAt } from '../capacity/queries';
-import type { Db } from '../db';
+import { countWords } from '$lib/core/time/units';
+import { all, type Db } from '../db';
 import { deliveriesAt } from '../packages/delivery';
 import { packageAt } from '../packages/queries';
 import type { AppRef } from './queries';
+import { slug } from './slug';
 
 /** Apps of an image are named by its line. */
 const IMAGE = 'image/';
 export const isImageApp = (app: AppRef): boolean => app.package.startsWith(IMAGE);
 export const lineOf = (app: AppRef): string | null => (isImageApp(app) ? app.package.slice(IMAGE.length) : null);
+
+/** Image versions that the machines of a pool are on, with their contents. */
+const versionsIn = (db: Db, pool: string, at: number): { number: string; machines: number; contents: string[] }[] =>
+	all<{ number: string; machines: number; contents: string }>(
+		db,
+		`SELECT v.number, count(*) AS machines, v.contents FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= ?1 AND pl.until > ?1
+		 JOIN versions v ON v.line_id = pl.line_id AND v.number = pl.version WHERE m.pool_id = ?2 AND m.since <= ?1 AND m.until > ?1 GROUP BY v.number, v.contents`,
+		{ 1: at, 2: pool }
+	).map((v) => ({ ...v, contents: (JSON.parse(v.contents) as { name: string }[]).map((c) => slug(c.name)) }));
+
+/** Whether an image holds what a launch target of it starts: targets are named by their program. */
+const holds = (contents: readonly string[], target: string): boolean => contents.includes(target);
 
 /** Pools that can serve a desktop (`app` null) or an app, each with the reason, in the order of the pools. */
 export function poolsFor(
@@ -29,10 +43,23 @@ export function poolsFor(
 		};
 		if (app === null) return say(true, 'its machines have a desktop', 'pool');
 		const line = lineOf(app);
-		if (line !== null)
-			return p.line === line
-				? say(true, `its machines are made from ${line}`, 'pool')
-				: say(false, `its machines are made from ${p.line}, not from ${line}`, 'pool');
+		if (line !== null) {
+			if (p.line !== line) return say(false, `its machines are made from ${p.line}, not from ${line}`, 'pool');
+			const on = versionsIn(db, p.id, at);
+			const without = on.filter((v) => !holds(v.contents, app.target));
+			const machines = without.reduce((n, v) => n + v.machines, 0);
+			const numbers = without.map((v) => v.number).join(', ');
+			if (on.length === 0) return say(false, 'it has no machine', 'pool');
+			return without.length === on.length
+				? say(false, `${line} ${numbers}, which its machines are on, does not hold it`, 'image')
+				: say(
+						true,
+						without.length
+							? `its machines are made from ${line}; ${countWords(machines, 'machine')} on ${numbers} ${machines === 1 ? 'does' : 'do'} not hold it`
+							: `its machines are on versions of ${line} that hold it`,
+						'image'
+					);
+		}
 		const d = delivered.find((x) => x.pool === p.id);
 		if (!d) return say(false, `${app.package} is not delivered to it`, 'delivery');
 		const starts = versions.find((v) => v.number === d.version)?.spec.targets.some((t) => t.id === app.target);

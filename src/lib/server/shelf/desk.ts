@@ -1,5 +1,5 @@
 import { FOREVER } from '$lib/core/time/units';
-import { all, type Db } from '../db';
+import { all, one, type Db } from '../db';
 import { packageAt } from '../packages/queries';
 import { publicationsAt } from '../publishing/queries';
 import { isImageApp } from '../publishing/serving';
@@ -12,6 +12,11 @@ export interface OpenWindow {
 	package: string;
 	target: string;
 }
+
+/** The pool of a machine that is there. */
+export const poolOf = (db: Db, machine: string | null): string | undefined =>
+	one<{ pool: string }>(db, `SELECT pool_id AS pool FROM machines WHERE name = ? AND until = ${FOREVER}`, [machine])
+		?.pool;
 
 /** Windows of apps in a session, in the order in which they were opened. */
 export const windowsIn = (db: Db, session: number | null, at: number): OpenWindow[] =>

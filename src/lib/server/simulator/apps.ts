@@ -13,7 +13,7 @@ import { HOUR, MINUTE, SECOND } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { ProviderError, type WishedPackage, type Wishes } from '../providers';
 import { schedule } from './genesis';
-import { systemOfLine } from './installers';
+import { imageTargets, systemOfLine } from './installers';
 import type { Lab } from './lab';
 import { about, hashText, uniform } from './random';
 import type { SimMachine, SimSession, World } from './state';
@@ -77,8 +77,15 @@ export const wished = (w: World, name: string, version: string): WishedPackage |
 export function takeWishes(lab: Lab, wishes: Wishes): void {
 	const before = lab.world.packages.wishes;
 	lab.world.packages.wishes = wishes;
+	// Only where something is another: what failed elsewhere keeps its time for the next try.
+	const asked = (of: Wishes, pool: string) =>
+		(of.pools[pool] ?? []).map((x) => [
+			x,
+			of.packages.find((p) => p.package === x.package && p.version === x.version) ?? null
+		]);
 	for (const pool of new Set([...Object.keys(before.pools), ...Object.keys(wishes.pools)]))
-		tell(lab, { e: 'want', pool, wanted: wishes.pools[pool] ?? [] });
+		if (JSON.stringify(asked(before, pool)) !== JSON.stringify(asked(wishes, pool)))
+			tell(lab, { e: 'want', pool, wanted: wishes.pools[pool] ?? [] });
 }
 
 /** Tells the agents what has happened, and begins what they decide. */
@@ -290,7 +297,15 @@ export function openApp(
 	w.packages.runs.set(run.id, run);
 	// What an image holds is on every machine of it.
 	if (name.startsWith('image/')) {
-		startRun(lab, run, m.version, null);
+		if (imageTargets(w, m.line, m.version).some((t) => t.id === target)) startRun(lab, run, m.version, null);
+		else
+			failRun(lab, run, null, [
+				{
+					words: `${m.line} ${m.version}, which ${m.name} is on, does not hold ${target}`,
+					side: 'against',
+					source: 'image'
+				}
+			]);
 		return run;
 	}
 	const person = w.people.get(session.person)!;
@@ -380,6 +395,8 @@ function failRun(lab: Lab, run: SimRun, cause: AttachCause | null, why: Fact[], 
 	lab.observe({
 		kind: 'app failed',
 		session: run.session,
+		person: w.sessions.get(run.session)!.person,
+		machine: run.machine,
 		package: run.package,
 		target: run.target,
 		cause,

@@ -2,7 +2,7 @@ import { fail, redirect } from '@sveltejs/kit';
 import { randomUUID } from 'node:crypto';
 import { FOREVER } from '$lib/core/time/units';
 import { testAccess } from '$lib/server/access/circumstances';
-import { startTimes } from '$lib/server/cards/delivery';
+import { startTimes } from '$lib/server/packages/delivery';
 import { all } from '$lib/server/db';
 import type { Caller } from '$lib/server/identity/caller';
 import { endSignIn, raiseSignIn } from '$lib/server/identity/accounts';

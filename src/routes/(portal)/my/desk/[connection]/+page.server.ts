@@ -1,10 +1,10 @@
 import { error, redirect } from '@sveltejs/kit';
 import { randomUUID } from 'node:crypto';
 import { testAccess } from '$lib/server/access/circumstances';
-import { startTimes } from '$lib/server/cards/delivery';
+import { startTimes } from '$lib/server/packages/delivery';
 import { publicationsAt } from '$lib/server/publishing/queries';
 import { runtime } from '$lib/server/runtime';
-import { windowsIn } from '$lib/server/shelf/desk';
+import { poolOf, windowsIn } from '$lib/server/shelf/desk';
 import { shelfOf } from '$lib/server/shelf/queries';
 import { usualPhases } from '$lib/server/watch/queries';
 
@@ -28,12 +28,7 @@ export const load = async ({ params, locals }) => {
 		secondFactor: caller.factor
 	});
 	const publication = publicationsAt(db, now).find((p) => p.id === progress.publication);
-	const pool = (machine: string | null) =>
-		machine === null
-			? undefined
-			: (db.prepare('SELECT pool_id AS pool FROM machines WHERE name = ? ORDER BY since DESC').get(machine) as
-					{ pool: string } | undefined);
-	const here = pool(progress.machine)?.pool;
+	const here = poolOf(db, progress.machine);
 	return {
 		progress,
 		usual: usualPhases(db, now),
