@@ -105,6 +105,37 @@ describe('a package for a pool', () => {
 		expect(all(h.db, `SELECT 1 FROM app_refusals`)).toEqual([]);
 	});
 
+	test('its card offers the other versions and ways of being present, and was not there before', async () => {
+		await deliver({ version: '3.0.0' });
+		const card = (id: string, at = h.lab.now) => cardOf(h.ctx, 'delivery', id, at, true);
+		expect((await card('quay/logline'))!.actions.map((a) => a.words)).toEqual([
+			'Set to 3.1.0',
+			'Attach it at sign-in',
+			'Attach it at launch',
+			'Withdraw it'
+		]);
+		expect((await card('quay/logline'))!.facts.map((f) => f.words)).toContain('every machine that is up has it');
+		expect(await card('isle/logline')).toBe(null);
+		expect(await card('quay/logline', h.lab.now - HOUR)).toBe(null);
+		// The pool and the package tell of it as well.
+		const pool = await cardOf(h.ctx, 'pool', 'quay', h.lab.now, true);
+		expect(pool!.packages![0]).toMatchObject({ words: 'logline 3.0.0', card: 'delivery/quay/logline' });
+		const rows = (await cardOf(h.ctx, 'package', 'logline', h.lab.now, true))!.rows;
+		expect(rows.find((r) => r.name === 'delivered to')!.value).toMatch(/^Desks Quay: 3.0.0, open for 0 people/);
+		await deliver({ mode: 'launch' });
+		expect((await card('quay/logline'))!.sub).toBe('3.1.0, attached at the first launch');
+	});
+
+	test('a pool that goes takes what it had with it, and says so', async () => {
+		await deliver({ version: '3.0.0', pools: ['own'] });
+		await h.carryOut('publication.change', { id: 'own', name: 'Own', internalName: 'Own', pools: ['quay'] });
+		const plan = await h.draft('pool.remove', { pool: 'own' });
+		expect(plan.warnings.map((w) => w.words).join()).toMatch(/logline 3.0.0 is delivered to it/);
+		await h.finish(await h.commit(plan.id));
+		expect(deliveriesAt(h.db, h.lab.now)).toEqual([]);
+		expect(h.lab.world.packages.wishes.pools).toEqual({});
+	});
+
 	test('attached at the first launch, it comes when somebody starts it, and goes when the last one has closed it', async () => {
 		await deliver({ version: '3.0.0', mode: 'launch' });
 		expect(state().attached).toBe(0);
@@ -213,6 +244,12 @@ describe('a package that cannot be attached', () => {
 		expect(all<{ words: string }>(h.db, 'SELECT words FROM app_refusals')[0]!.words).toMatch(
 			/^Logline does not fit on this machine just now/
 		);
+		// The card says who read what.
+		const card = await cardOf(h.ctx, 'delivery', 'quay/logline', h.lab.now, true);
+		expect(card!.facts.map((f) => f.words).join()).toMatch(
+			/\d pe\w+ could not start it in the last day, and read: “Logline does not fit on this machine just now/
+		);
+		expect(card!.sub).toBe('3.0.0, present from the start of the machine');
 		for (const f of await h.server.bench.faults()) await h.server.bench.clearFault(f.id);
 		for (let i = 0; i < 100 && state().failing.length; i++) await h.live(5 * MINUTE, MINUTE);
 		expect(state().attached).toBe(state().up);

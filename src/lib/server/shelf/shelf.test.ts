@@ -2,7 +2,9 @@ import { beforeEach, describe, expect, test } from 'vitest';
 import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
 import { all, one, run } from '../db';
 import { grantsAt, publicationsAt } from '../publishing/queries';
-import { licencesAt, peakOf, peopleInUse } from '../publishing/use';
+import { poolsFor } from '../publishing/serving';
+import { remarksOn, targetsOf, titleIn } from '../publishing/targets';
+import { licencesAt, peakOf, peopleInUse, reachedBy } from '../publishing/use';
 import { keepIcon, pictureType } from '../publishing/icons';
 import { Harness, testEstate } from '../testing/harness';
 import { keepPackage } from '../testing/packages';
@@ -121,6 +123,15 @@ describe('publishing an app', () => {
 			{ package: 'image/desk', version: '1.0.0' }
 		]);
 		expect(peopleInUse(h.db, publication('paperlane'), h.lab.now)).toHaveLength(1);
+		// Pools of other lines cannot serve it, nor machines on a version that does not hold it.
+		const can = (target: string) =>
+			poolsFor(h.db, { package: 'image/desk', target }, h.lab.now).find((p) => p.id === 'quay')!.can;
+		expect(can('paperlane')).toMatchObject({ value: true, facts: [{ side: 'for' }] });
+		expect(can('chartloom').facts[0]!.words).toBe('desk 1.0.0, which its machines are on, does not hold it');
+		expect(
+			poolsFor(h.db, { package: 'image/other', target: 'x' }, h.lab.now).map((p) => p.can.facts[0]!.words)
+		).toEqual(Array(3).fill('its machines are made from desk, not from other'));
+		expect(poolsFor(h.db, null, h.lab.now).every((p) => p.can.value)).toBe(true);
 	});
 
 	test('is switched off for now, changed, put in another order, taken off, and each of it undone', async () => {
@@ -149,6 +160,37 @@ describe('publishing an app', () => {
 		await h.carryOut('publication.order', { order: ['logline-forms'] });
 		expect(publicationsAt(h.db, h.lab.now)[0]!.id).toBe('logline-forms');
 		expect((await h.draft('publication.remove', { publication: 'logline-forms' })).blocks).toHaveLength(1);
+	});
+});
+
+describe('a second look at publications', () => {
+	const remarks = (id: string) =>
+		remarksOn(h.db, publication(id), publicationsAt(h.db, h.lab.now), h.lab.now).map((f) => f.words);
+	test('points out what nobody can open, poor and equal pictures, twins, and what nobody was granted', async () => {
+		await h.carryOut('publication.create', { ...LOGLINE, icon: 'app', pools: ['quay', 'isle'] });
+		expect(remarks('logline-forms')).toEqual([
+			'1 of its pools cannot serve it',
+			'its picture stands for anything',
+			'nobody has been granted it'
+		]);
+		await h.carryOut('publication.create', { ...LOGLINE, name: 'Forms', internalName: 'Forms' });
+		await grant({ team: 'harbour' });
+		expect(remarks('logline-forms')).toContain('Forms opens the same');
+		await h.carryOut('package.withdraw', { package: 'logline', pools: ['quay'] });
+		expect(remarks('forms')).toContain('no pool can serve it');
+		// A desktop is served by whatever pool it names.
+		expect(remarks('desk')).toEqual([]);
+	});
+	test('what can be published is what the newest packages start, with a name for where it comes from', async () => {
+		const targets = await targetsOf(h.ctx, h.lab.now);
+		expect(targets).toContainEqual({ ...app, name: 'Logline', of: 'package logline', pictured: false });
+		expect(titleIn(targets, app)).toBe('Logline, package logline');
+		expect(titleIn(targets, { package: 'gone', target: 'x' })).toBe('x of gone');
+	});
+	test('a withdrawal says which publications nobody could open any more', async () => {
+		await h.carryOut('publication.create', LOGLINE);
+		const plan = await h.draft('package.withdraw', { package: 'logline', pools: ['quay'] });
+		expect(plan.warnings.map((w) => w.words).join()).toMatch(/Logline forms is served by no other pool that has it/);
 	});
 });
 
@@ -195,6 +237,38 @@ describe('a grant', () => {
 		await h.carryOut(plan.undo!.kind, plan.undo!.input);
 		expect(grantsAt(h.db, h.lab.now).find((g) => g.id === id)!.kind).toBe('required');
 		expect((await h.draft('grant.change', { grant: id })).blocks).toHaveLength(1);
+	});
+});
+
+describe('whom grants reach', () => {
+	test('is told with how they have it and by which grant; a required one counts before an optional one', async () => {
+		await h.carryOut('publication.create', LOGLINE);
+		await grant({ team: 'everybody', kind: 'optional' });
+		await grant({ person: 'eve' });
+		await h.carryOut('shelf.fetch', { publication: 'logline-forms', person: 'bo' });
+		const reached = reachedBy(h.db, 'logline-forms', h.lab.now);
+		const having = Object.fromEntries([...reached].map(([login, r]) => [login, `${r.having}, ${r.by.toName}`]));
+		expect(having).toEqual({
+			anna: 'can fetch, Everybody',
+			bo: 'fetched, Everybody',
+			cleo: 'can fetch, Everybody',
+			dag: 'can fetch, Everybody',
+			eve: 'required, Eve Sloop'
+		});
+		expect(reachedBy(h.db, 'nothing', h.lab.now).size).toBe(0);
+	});
+	test('a person who is not there has no shelf, and cannot be given anything', async () => {
+		expect(shelfOf(h.db, 'zoe', h.lab.now, true)).toBe(null);
+		await h.carryOut('publication.create', LOGLINE);
+		await expect(h.draft('shelf.fetch', { publication: 'logline-forms', person: 'zoe' })).rejects.toThrow(
+			/nobody called zoe/
+		);
+		await expect(h.draft('shelf.fetch', { publication: 'none', person: 'eve' })).rejects.toThrow(
+			/no publication called none/
+		);
+		expect((await h.draft('shelf.fetch', { publication: 'logline-forms', person: 'eve' })).blocks[0]!.words).toBe(
+			'no grant lets them fetch it'
+		);
 	});
 });
 

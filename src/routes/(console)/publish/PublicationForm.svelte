@@ -76,6 +76,16 @@
 		errors = { ...errors, icon: answer.icon ? '' : (answer.detail ?? 'It could not be taken up.') };
 	}
 
+	/** All that the same package, or image, starts. */
+	const siblings = $derived(opened ? targets.filter((t) => t.package === opened.package) : []);
+	async function planAll() {
+		errors = await draftFrom(
+			'publication.create-many',
+			{ package: opened!.package, targets: siblings.map((t) => t.target), pools: f.pools, group: f.group },
+			{ make: null, edit: null }
+		);
+	}
+
 	async function plan(e: SubmitEvent) {
 		e.preventDefault();
 		const { opens, window, monitors, group, licences, owner, ...rest } = f;
@@ -174,8 +184,11 @@
 		<p class="text-buoy text-[12.5px]" role="alert">{errors.pools ?? ''}</p>
 	</fieldset>
 	<div class="col-span-4 mt-1 flex items-center gap-3">
-		<button class="btn btn-go">Plan the {edit ? 'change' : 'publication'}</button><a class="btn btn-plain" href={close}
-			>Leave it</a
-		><span class="text-buoy text-[12.5px]" role="alert">{errors.form ?? ''}</span>
+		<button class="btn btn-go">Plan the {edit ? 'change' : 'publication'}</button
+		>{#if !edit && siblings.length > 1}<button type="button" class="btn" onclick={planAll}
+				>Plan all {siblings.length} of {opened!.of}, by their own names</button
+			>{/if}<a class="btn btn-plain" href={close}>Leave it</a><span class="text-buoy text-[12.5px]" role="alert"
+			>{errors.form ?? errors.targets ?? errors.package ?? ''}</span
+		>
 	</div>
 </form>
