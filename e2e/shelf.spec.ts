@@ -144,6 +144,14 @@ test.describe('an old forms app, from a package to the shelves of people', () =>
 	test('published with its own picture, required of one team and optional for another; licences are counted', async ({
 		page
 	}) => {
+		// All that an image starts, at once: said, and left.
+		await visit(page, '/publish?make=publication');
+		await page.getByLabel('Opens').selectOption({ label: 'Paperlane, image bridge-desk' });
+		await page.getByRole('checkbox', { name: 'Bridge desks Bergen' }).check();
+		await page.getByRole('button', { name: /^Plan all \d of image bridge-desk/ }).click();
+		await expect(plan(page)).toContainText(/Publish \d apps of image\/bridge-desk/);
+		await page.getByRole('button', { name: 'Discard' }).click();
+
 		await visit(page, '/publish?make=publication');
 		await page.getByLabel('Opens').selectOption({ label: 'Logline, package logline' });
 		await expect(page.getByLabel('Name for people')).toHaveValue('Logline');

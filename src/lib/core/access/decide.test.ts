@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest';
 import { compareAccess } from './compare';
-import { conditionsWords, decideAccess, type AccessRequest, type GrantRule } from './decide';
+import { conditionsWords, decideAccess, type AccessRequest, type GrantRule, inDates } from './decide';
 import { AREAS, LEVELS, levelOf, may, ROLES, whoMay } from './rights';
 
 const request: AccessRequest = {
@@ -101,5 +101,31 @@ describe('rights', () => {
 		for (const area of AREAS) expect(may('auditor', area, 'draft')).toBe(false);
 		for (const area of AREAS) expect(may('person', area, 'read')).toBe(area === 'portal' || area === 'shelf');
 		expect(whoMay('identity', 'commit')).toEqual(['owner']);
+	});
+});
+
+describe('the dates of a grant', () => {
+	const noon = (day: number) => Date.UTC(2026, 10, day, 12);
+	test.each<[{ from?: string; to?: string }, number, string]>([
+		[{}, noon(1), 'in'],
+		[{ from: '2026-11-20' }, noon(19), 'before'],
+		[{ from: '2026-11-20' }, noon(20), 'in'],
+		[{ to: '2026-11-22' }, noon(22), 'in'],
+		[{ to: '2026-11-22' }, noon(23), 'over'],
+		[{ from: '2026-11-20', to: '2026-11-22' }, noon(25), 'over']
+	])('%j at %d: %s', (dates, at, state) => {
+		expect(inDates(dates, 'Europe/Oslo', at)).toBe(state);
+	});
+	test('are read on the clock of the place: the last day ends later in the west', () => {
+		const at = Date.UTC(2026, 10, 23, 2);
+		expect(inDates({ to: '2026-11-22' }, 'Europe/Oslo', at)).toBe('over');
+		expect(inDates({ to: '2026-11-22' }, 'America/Halifax', at)).toBe('in');
+		expect(inDates({ from: '2026-11-23' }, 'America/Halifax', at)).toBe('before');
+		expect(inDates({ from: '2026-11-24' }, 'Australia/Hobart', Date.UTC(2026, 10, 23, 14))).toBe('in');
+	});
+	test('stand in the words of its conditions', () => {
+		expect(conditionsWords({ from: '2026-11-20', to: '2026-12-24', managedEndpoint: true })).toBe(
+			'from 20 Nov 2026 · to 24 Dec 2026 · managed endpoint'
+		);
 	});
 });

@@ -1,6 +1,14 @@
 import * as fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { AttachEngine, decideAttach, versionToStart, type Attached, type AttachMode, type Wanted } from './attach';
+import {
+	AttachEngine,
+	decideAttach,
+	versionToStart,
+	type AttachBooks,
+	type Attached,
+	type AttachMode,
+	type Wanted
+} from './attach';
 
 const on = (version: string, open = 0, state: Attached['state'] = 'attached'): Attached => ({ version, state, open });
 const machine = (
@@ -269,5 +277,65 @@ describe('the engine', () => {
 		expect([...w.present.get('m')!.keys()]).toEqual(['2']);
 		expect(w.engine.look('m')).toMatchObject({ up: true, wanted: w.wanted });
 		expect(w.engine.look('nobody')).toBe(null);
+	});
+});
+
+describe('the books of an engine', () => {
+	const up = (engine: AttachEngine, m = 'm') => engine.take({ e: 'up', machine: m, pool: 'pool' }, 0);
+	const fresh = () => {
+		const books: AttachBooks = { machines: new Map(), wanted: new Map() };
+		return { books, engine: new AttachEngine(books) };
+	};
+	test('let another engine go on where one stopped', () => {
+		const { books, engine } = fresh();
+		engine.take({ e: 'want', pool: 'pool', wanted: want('1') }, 0);
+		up(engine);
+		engine.take({ e: 'attached', machine: 'm', package: 'p', version: '1' }, 1);
+		engine.take({ e: 'open', machine: 'm', package: 'p', version: '1' }, 2);
+		const next = new AttachEngine(structuredClone(books));
+		// It knows whose pool the machine is of, and what is open on it.
+		expect(short(next.take({ e: 'want', pool: 'pool', wanted: want('2') }, 3))).toEqual(['attach 2']);
+		next.take({ e: 'attached', machine: 'm', package: 'p', version: '2' }, 4);
+		expect(short(next.take({ e: 'close', machine: 'm', package: 'p', version: '1' }, 5))).toEqual(['detach 1']);
+		expect(engine.look('m')!.present.get('p')).toHaveLength(1);
+	});
+	test('forget a machine that is gone, and nothing is asked of it any more', () => {
+		const { books, engine } = fresh();
+		up(engine);
+		up(engine, 'other');
+		expect(engine.take({ e: 'gone', machine: 'm' }, 1)).toEqual([]);
+		expect(engine.take({ e: 'want', pool: 'pool', wanted: want('1') }, 2).map((o) => o.machine)).toEqual(['other']);
+		expect([...books.machines.keys()]).toEqual(['other']);
+	});
+	test('a machine that goes over to another pool is asked for what that one wants', () => {
+		const { engine } = fresh();
+		up(engine);
+		engine.take({ e: 'up', machine: 'm', pool: 'second' }, 1);
+		expect(engine.take({ e: 'want', pool: 'pool', wanted: want('1') }, 2)).toEqual([]);
+		expect(short(engine.take({ e: 'want', pool: 'second', wanted: want('3') }, 3))).toEqual(['attach 3']);
+	});
+	test('a version that failed is left alone until its time, or until somebody says that it is worth another try', () => {
+		const { engine } = fresh();
+		engine.take({ e: 'want', pool: 'pool', wanted: want('1') }, 0);
+		up(engine);
+		const fail = (now: number) => engine.take({ e: 'attach failed', machine: 'm', package: 'p', version: '1' }, now);
+		expect(fail(0)).toEqual([]);
+		expect(engine.tick(59_999)).toEqual([]);
+		expect(short(engine.tick(60_000))).toEqual(['attach 1']);
+		// Twice as long the second time.
+		fail(60_000);
+		expect(engine.tick(179_999)).toEqual([]);
+		expect(engine.take({ e: 'retry', machine: 'm', package: 'another' }, 100_000)).toEqual([]);
+		expect(short(engine.take({ e: 'retry', machine: 'm', package: 'p' }, 100_000))).toEqual(['attach 1']);
+	});
+	test('a detach that was refused leaves the version as it was', () => {
+		const { engine } = fresh();
+		engine.take({ e: 'want', pool: 'pool', wanted: want('1') }, 0);
+		up(engine);
+		engine.take({ e: 'attached', machine: 'm', package: 'p', version: '1' }, 1);
+		expect(short(engine.take({ e: 'want', pool: 'pool', wanted: [] }, 2))).toEqual(['detach 1']);
+		engine.take({ e: 'open', machine: 'm', package: 'p', version: '1' }, 3);
+		expect(engine.take({ e: 'detach refused', machine: 'm', package: 'p', version: '1' }, 4)).toEqual([]);
+		expect(engine.look('m')!.present.get('p')).toEqual([on('1', 1)]);
 	});
 });

@@ -1,7 +1,7 @@
 import * as v from 'valibot';
 import { describe, expect, test } from 'vitest';
 import { DAY, HOUR } from '$lib/core/time/units';
-import { lasting, percent, whole } from './fields';
+import { lasting, percent, whole, wholeOrder } from './fields';
 
 const wrong = (schema: v.GenericSchema, value: unknown): string | null => {
 	const parsed = v.safeParse(schema, value);
@@ -47,5 +47,16 @@ describe('fields that many plans have', () => {
 		const said = wrong(lasting(DAY), value);
 		if (words instanceof RegExp) expect(said).toMatch(words);
 		else expect(said).toBe(words);
+	});
+});
+
+describe('a whole order', () => {
+	test('is completed by what it leaves out, as that stood', () => {
+		expect(wholeOrder(['c'], ['a', 'b', 'c'], 'thing')).toEqual(['c', 'a', 'b']);
+		expect(wholeOrder([], ['a', 'b'], 'thing')).toEqual(['a', 'b']);
+	});
+	test('knows what is strange and what stands twice', () => {
+		expect(() => wholeOrder(['d'], ['a'], 'thing')).toThrow('There is no thing called d.');
+		expect(() => wholeOrder(['a', 'a'], ['a'], 'thing')).toThrow('A thing stands twice.');
 	});
 });
