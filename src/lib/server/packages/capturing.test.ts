@@ -415,3 +415,48 @@ describe('a package that is prepared', () => {
 		await expect(h.draft('package.empty-overlay', { package: 'none' })).rejects.toThrow(/no package/);
 	});
 });
+
+describe('the picture of an app', () => {
+	const publish = (target: string) =>
+		h.draft('publication.create', {
+			name: 'Logline',
+			internalName: 'Logline',
+			icon: 'package',
+			app: { package: 'logline', target },
+			pools: ['quay']
+		});
+	test('comes out of its package, the same from every version that has it, and is kept once', async () => {
+		h = await Harness.of(
+			testEstate('e2e/small.yaml', (e) => {
+				e.lab.failure = 0;
+				for (const p of e.directory.people) p.pattern = 'none';
+				e.installers = [
+					installer({ starts: [{ ...START, name: 'Logline', command: 'logline.exe', icon: 'logline.svg' }] })
+				];
+			})
+		);
+		await h.live(2 * MINUTE);
+		const version = await made('logline-3.0', 'logline');
+		await h.carryOut('package.deliver', { package: 'logline', pools: ['quay'] });
+		const target = version.spec.targets[0]!.id;
+		const plan = await publish(target);
+		await publish(target);
+		expect(all(h.db, 'SELECT 1 FROM icons')).toHaveLength(1);
+		await h.finish(await h.commit(plan.id));
+		const [icon] = all<{ digest: string; type: string; bytes: Buffer }>(h.db, 'SELECT * FROM icons');
+		expect(icon!.type).toBe('image/svg+xml');
+		expect(icon!.bytes.toString()).toMatch(/^<svg .*>L<\/text><\/svg>$/);
+		expect(all<{ icon: string }>(h.db, `SELECT icon FROM publications WHERE id = 'logline'`)[0]!.icon).toBe(
+			`icon:${icon!.digest}`
+		);
+		// What the package holds is read to the byte; what it does not hold is not there.
+		const exe = await h.ctx.packer.packages.file(version.manifest, 'C:/Program Files/Logline/logline.exe');
+		expect(exe!.length).toBe(40_000);
+		expect(await h.ctx.packer.packages.file(version.manifest, 'C:/Program Files/Logline/none.exe')).toBe(null);
+	});
+	test('that is none that can be shown is said beside the field', async () => {
+		const version = await made('logline-3.0', 'logline');
+		await h.carryOut('package.deliver', { package: 'logline', pools: ['quay'] });
+		await expect(publish(version.spec.targets[0]!.id)).rejects.toThrow(/no picture for it that can be shown/);
+	});
+});

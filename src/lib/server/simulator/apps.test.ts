@@ -122,6 +122,55 @@ describe('machines of a personal pool', () => {
 	});
 });
 
+describe('what people start of their own accord', () => {
+	const busy = (e: Estate) => {
+		for (const p of e.directory.people) if (p.login !== 'eve') p.pattern = 'day';
+		e.directory.teams.find((t) => t.id === 'harbour')!.apps = [
+			{ package: 'logline', target: 'logline-main', chance: 1, times: 6, takes: 20 * MINUTE }
+		];
+	};
+	const started = () => h.lab.world.observations.filter((o) => o.kind === 'app').length;
+	/** A working day, or what is left of this one and the next. */
+	const day = () => h.server.advance(h.lab.now + 24 * HOUR);
+
+	test('is what is granted to them, where their machine has it', async () => {
+		await begin(busy);
+		day();
+		expect(started()).toBeGreaterThan(3);
+		// Each in a session of somebody of the harbour, and never twice in one session at once.
+		const open = new Map<number, number>();
+		for (const o of h.lab.world.observations) {
+			if (o.kind === 'app') {
+				expect([...open.values()]).not.toContain(o.session);
+				open.set(o.run, o.session);
+			} else if (o.kind === 'app closed') open.delete(o.run);
+			else if (o.kind === 'session' && o.state === 'ended')
+				for (const [run, session] of open) if (session === o.session) open.delete(run);
+		}
+	});
+	test('is nothing where it is granted to others', async () => {
+		await begin(busy);
+		await h.carryOut('grant.remove', { grant: 3 });
+		await h.carryOut('grant.add', { publication: 'logline', person: 'eve', channels: [] });
+		await h.engine.observe();
+		const before = started();
+		day();
+		expect(started()).toBe(before);
+	});
+	test('writes to their overlays, until those are emptied', async () => {
+		await begin(busy);
+		day();
+		const overlays = await h.ctx.providers.agent.overlays('logline');
+		expect(overlays.length).toBeGreaterThan(0);
+		expect(overlays.every((o) => o.bytes > 1e6)).toBe(true);
+		const { person, bytes } = overlays[0]!;
+		const emptied = h.ctx.providers.agent.emptyOverlay('logline', person, 'k');
+		h.server.advance(h.lab.now + MINUTE);
+		expect(await emptied).toBeGreaterThanOrEqual(bytes);
+		expect(await h.ctx.providers.agent.overlays('gaugetalk')).toEqual([]);
+	});
+});
+
 describe('the world with packages in it', () => {
 	test('goes on alike from a stored copy', async () => {
 		await begin((e) => {
