@@ -1,6 +1,5 @@
 import { describe, expect, test } from 'vitest';
 import { ATTACH_CAUSES, mayAttach, sentenceFor, type AttachingMachine, type PackageNeeds } from './attaching';
-import { startTime } from './starting';
 import { judgeTrial, trialFacts, type TargetRun } from './trial';
 import { USUAL_WRITES } from './scope';
 
@@ -61,18 +60,6 @@ describe('whether a package can be attached to a machine', () => {
 			expect(words).not.toMatch(/error|code|failed|null/i);
 		}
 		expect(new Set([...ATTACH_CAUSES, null].map((c) => sentenceFor('Tide', c))).size).toBeGreaterThan(3);
-	});
-});
-
-describe('a start', () => {
-	test('is short when warm, shorter with what it reads read ahead, and longer the more it reads', () => {
-		const reads = { files: 40, bytes: 12e6, ahead: false };
-		const cold = startTime(reads, false);
-		const ahead = startTime({ ...reads, ahead: true }, false);
-		expect(startTime(reads, true)).toBeLessThan(ahead);
-		expect(ahead).toBeLessThan(cold / 1.5);
-		expect(startTime({ ...reads, bytes: 24e6 }, false)).toBeGreaterThan(cold);
-		expect(startTime(null, false)).toBeGreaterThan(startTime(null, true));
 	});
 });
 

@@ -6,6 +6,7 @@ import { Harness, QUIET, testEstate } from '../testing/harness';
 import { keepPackage } from '../testing/packages';
 import { shelfOf } from '../shelf/queries';
 import { Lab } from './lab';
+import { startTime } from './starting';
 import type { World } from './state';
 
 /** Apps of packages in the simulated estate, as the portal meets them. */
@@ -188,5 +189,17 @@ describe('the world with packages in it', () => {
 		expect(rows(h.lab).length).toBeGreaterThan(10);
 		expect(rows(copy)).toEqual(rows(h.lab));
 		expect(copy.agents.look('quay-01')).toEqual(h.lab.agents.look('quay-01'));
+	});
+});
+
+describe('a start', () => {
+	test('is short when warm, shorter with what it reads read ahead, and longer the more it reads', () => {
+		const reads = { files: 40, bytes: 12e6, ahead: false };
+		const cold = startTime(reads, false);
+		const ahead = startTime({ ...reads, ahead: true }, false);
+		expect(startTime(reads, true)).toBeLessThan(ahead);
+		expect(ahead).toBeLessThan(cold / 1.5);
+		expect(startTime({ ...reads, bytes: 24e6 }, false)).toBeGreaterThan(cold);
+		expect(startTime(null, false)).toBeGreaterThan(startTime(null, true));
 	});
 });

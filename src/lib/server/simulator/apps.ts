@@ -8,7 +8,7 @@ import {
 } from '$lib/core/packages/attaching';
 import { versionToStart, type AttachAction, type AttachEvent } from '$lib/core/packages/attach';
 import { systemOf } from '$lib/core/packages/fits';
-import { startKind, startTime, type StartKind, type StartReads } from '$lib/core/packages/starting';
+import type { StartKind } from '$lib/core/packages/starting';
 import { HOUR, MINUTE, SECOND } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { ProviderError, type WishedPackage, type Wishes } from '../providers';
@@ -16,6 +16,7 @@ import { schedule } from './genesis';
 import { imageTargets, systemOfLine } from './installers';
 import type { Lab } from './lab';
 import { about, hashText, uniform } from './random';
+import { startTime, type StartReads } from './starting';
 import type { SimMachine, SimSession, World } from './state';
 
 /** Bytes a second that come from a package store at the same place. */
@@ -356,7 +357,7 @@ function startRun(lab: Lab, run: SimRun, version: string, after: StartKind | nul
 	const key = keyOf(run.package, version);
 	let warm = w.packages.warm.get(run.machine);
 	if (!warm) w.packages.warm.set(run.machine, (warm = new Set()));
-	const start = after ?? startKind(warm.has(key));
+	const start = after ?? (warm.has(key) ? 'warm' : 'cold');
 	const waited = w.now - run.since;
 	const took = waited + startTime(p ? readsOf(p) : null, warm.has(key)) * about(0.15, lab.seed, run.id, 303);
 	warm.add(key);

@@ -11,10 +11,10 @@ import {
 } from '$lib/core/packages/inventory';
 import type { LaunchTarget } from '$lib/core/packages/launch';
 import { DAY, MINUTE } from '$lib/core/time/units';
-import { startTime } from '$lib/core/packages/starting';
 import type { TargetRun } from '$lib/core/packages/trial';
 import { ProviderError, type TrialAsk } from '../providers';
 import { about, hashText, uniform } from './random';
+import { startTime } from './starting';
 import type { World } from './state';
 
 /** A machine that apps are installed on to be captured; it belongs to no pool, and is thrown away afterwards. */
