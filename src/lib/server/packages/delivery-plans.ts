@@ -6,10 +6,11 @@ import { ATTACH_MODE_WORDS, ATTACH_MODES, type AttachMode } from '$lib/core/pack
 import { fitsSystem, systemOf } from '$lib/core/packages/fits';
 import { noEffects, type Touched } from '$lib/core/plans/effects';
 import { countWords, durationWords, FOREVER, MINUTE, SECOND, sizeWords } from '$lib/core/time/units';
-import type { Fact } from '$lib/core/why/explained';
+import type { Explained, Fact } from '$lib/core/why/explained';
 import { poolsAt } from '../capacity/queries';
 import type { Context } from '../context';
 import { all, one, setting, type Db } from '../db';
+import { linksOf, THICK } from '../images/shipping';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
 import { publicationsAt } from '../publishing/queries';
 import { ATTACH_GUESS, attachTimes, deliveriesAt, deliveryStatesAt, heldAt, openAppsAt } from './delivery';
@@ -64,12 +65,10 @@ export function systemsOf(db: Db, pool: string) {
 	return own.map((s) => systemOf(s.system, s.users));
 }
 
-/** Whether the machines of a pool can have a version at all. Facts against are what stands in the way. */
-export function fitsPool(db: Db, version: PackageVersionRow, pool: { id: string; name: string }): Fact[] {
-	return systemsOf(db, pool.id).flatMap((system) => {
-		const fits = fitsSystem(version.spec.system, version.spec.vouched, system);
-		return fits.facts.map((f) => ({ ...f, words: `${pool.name}: ${f.words}` }));
-	});
+/** Whether the machines of a pool are all of systems that a version may be delivered to. */
+export function fitsPool(db: Db, version: PackageVersionRow, pool: string): Explained<boolean> {
+	const each = systemsOf(db, pool).map((s) => fitsSystem(version.spec.system, version.spec.vouched, s));
+	return { value: each.every((e) => e.value), facts: each.flatMap((e) => e.facts) };
 }
 
 /** What of a package stands in the way of another on the same machines. */
@@ -111,17 +110,9 @@ function timeTo(db: Db, site: string, name: string, version: PackageVersionRow, 
 	const took = attachTimes(db, site, at) ?? ATTACH_GUESS;
 	const home = setting(db, 'home') ?? '';
 	const held = site === home || heldAt(db, site, name, version.number);
-	const mbit = held ? Infinity : linkBetween(db, home, site);
-	const fetch = held ? 0 : ((version.size * 8) / (mbit * 1e6)) * SECOND;
+	const link = linksOf(db).find((l) => (l.a === home && l.b === site) || (l.b === home && l.a === site));
+	const fetch = held ? 0 : ((version.size * 8) / ((link?.mbit ?? THICK) * 1e6)) * SECOND;
 	return { middle: took.middle + fetch, ninety: took.ninety + fetch * 1.5, fetch, held };
-}
-
-function linkBetween(db: Db, a: string, b: string): number {
-	const links = all<{ id: string; links: string }>(db, 'SELECT id, links FROM sites');
-	for (const s of links)
-		for (const l of JSON.parse(s.links) as { to: string; mbit: number }[])
-			if ((s.id === a && l.to === b) || (s.id === b && l.to === a)) return l.mbit;
-	return 100;
 }
 
 const deliverPlan = planKind({
@@ -183,7 +174,7 @@ const deliverPlan = planKind({
 		const blocks: Fact[] = [];
 		const reasons: Fact[] = [];
 		const machines: Touched[] = [];
-		const people: Touched[] = [];
+		const keep = new Map<string, Touched>();
 		const duration = { middle: SECOND, ninety: 2 * SECOND };
 		const fetched = new Map<string, number>();
 		for (const c of changes) {
@@ -191,7 +182,7 @@ const deliverPlan = planKind({
 			const own = up.filter((m) => m.pool === pool.id);
 			const users = open.filter((o) => o.pool === pool.id && o.version !== c.version);
 			for (const o of users)
-				people.push({
+				keep.set(o.login, {
 					kind: 'person',
 					id: o.login,
 					name: o.person,
@@ -209,9 +200,10 @@ const deliverPlan = planKind({
 					machines.push({ kind: 'machine', id: m.name, name: m.name, how: 'loses it once it is closed', helped: true });
 				continue;
 			}
-			const fits = fitsPool(db, to, pool);
-			if (fits.some((f) => f.side === 'against') && !fits.some((f) => f.words.includes(' vouches for it')))
-				blocks.push(...fits.filter((f) => f.side === 'against'));
+			const fits = fitsPool(db, to, pool.id);
+			if (!fits.value)
+				for (const f of fits.facts.filter((x) => x.side === 'against'))
+					blocks.push({ ...f, words: `${pool.name}: ${f.words}` });
 			const met = meets(ctx, p.name, to, pool);
 			blocks.push(...met.blocks);
 			warnings.push(...met.warnings, ...oldAgents(db, pool, to, now));
@@ -250,6 +242,7 @@ const deliverPlan = planKind({
 				source: 'delivery'
 			});
 		}
+		const people = [...keep.values()];
 		if (people.length)
 			reasons.push({
 				words:
@@ -394,10 +387,10 @@ const askPlan = planKind({
 		);
 		const old = openAppsAt(ctx.db, now, p.name).filter((o) => wants.has(o.pool) && wants.get(o.pool) !== o.version);
 		return {
-			title: `Ask ${countWords(old.length, 'person', 'people')} to open ${titleOf(p)} again`,
+			title: `Ask ${countWords(new Set(old.map((o) => o.login)).size, 'person', 'people')} to open ${titleOf(p)} again`,
 			effects: {
 				...noEffects(),
-				people: old.map((o) => ({
+				people: [...new Map(old.map((o) => [o.login, o])).values()].map((o) => ({
 					kind: 'person',
 					id: o.login,
 					name: o.person,

@@ -11,7 +11,8 @@ import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind
 import { peopleInUse } from './use';
 import { keepIcon, knowsIcon } from './icons';
 import { grantsAt, publicationsAt, type AppRef, type PublicationRow } from './queries';
-import { lineOf, poolsFor } from './serving';
+import { mistakable, servingOf } from './remarks';
+import { lineOf } from './serving';
 import { slug } from './slug';
 
 const text = (least: string, most: number) =>
@@ -127,51 +128,25 @@ export async function imageTargetsOf(ctx: Context, line: string) {
 	return newest ? await ctx.providers.builder.targets(line, newest.number).catch(() => []) : [];
 }
 
-/** What there is to say of a publication before it is written: which pools serve it, what looks poor. */
+/**
+ * What there is to say of a publication before it is written: which pools serve it, and what it could be taken for. One that
+ * nobody could open is not made; one that is there may be changed all the same.
+ */
 function remarks(
 	ctx: Context,
 	p: Omit<PublicationRow, 'since' | 'id'>,
 	own: string | null
 ): Pick<Draft, 'warnings' | 'blocks' | 'reasons'> {
 	const now = ctx.clock.now();
-	const all = new Map(poolsFor(ctx.db, p.app, now).map((x) => [x.id, x]));
-	const chosen = p.pools.map((id) => all.get(id)!);
-	const cannot = chosen.filter((x) => !x.can.value);
+	const { can, cannot } = servingOf(ctx.db, p, now);
 	const others = publicationsAt(ctx.db, now).filter((x) => x.id !== own);
-	const warnings: Fact[] = [
-		...cannot.map((x) => ({ ...x.can.facts[0]!, words: `${x.name} cannot serve it yet: ${x.can.facts[0]!.words}` })),
-		...others
-			.filter((x) => p.app && x.app && x.app.package === p.app.package && x.app.target === p.app.target)
-			.map((x): Fact => ({
-				words: `${x.internalName} opens the same`,
-				side: 'against',
-				about: { kind: 'publication', id: x.id, name: x.internalName }
-			})),
-		...(p.app && (p.icon === 'app' || p.icon === 'desktop')
-			? [
-					{
-						words: 'its picture is one that stands for anything: people tell apps apart by it',
-						side: 'against' as const
-					}
-				]
-			: others.some((x) => x.icon === p.icon && x.app !== null && p.app !== null)
-				? [
-						{
-							words: `${others.find((x) => x.icon === p.icon && x.app !== null)!.name} has the same picture`,
-							side: 'against' as const
-						}
-					]
-				: [])
-	];
 	return {
-		warnings,
+		warnings: [...cannot, ...mistakable(p, others)],
 		blocks:
-			cannot.length === chosen.length
+			can.length === 0 && own === null
 				? [{ words: 'none of its pools can serve it: nobody could open it', side: 'against' }]
 				: [],
-		reasons: chosen
-			.filter((x) => x.can.value)
-			.map((x) => ({ ...x.can.facts[0]!, words: `served by ${x.name}: ${x.can.facts[0]!.words}` }))
+		reasons: can
 	};
 }
 

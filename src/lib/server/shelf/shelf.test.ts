@@ -3,7 +3,8 @@ import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
 import { all, one, run } from '../db';
 import { grantsAt, publicationsAt } from '../publishing/queries';
 import { poolsFor } from '../publishing/serving';
-import { remarksOn, targetsOf, titleIn } from '../publishing/targets';
+import { remarksOn } from '../publishing/remarks';
+import { targetsOf, titleIn } from '../publishing/targets';
 import { licencesAt, peakOf, peopleInUse, reachedBy } from '../publishing/use';
 import { keepIcon, pictureType } from '../publishing/icons';
 import { Harness, testEstate } from '../testing/harness';
@@ -80,7 +81,7 @@ describe('publishing an app', () => {
 		expect(plain.warnings.map((w) => w.words).join()).toMatch(/stands for anything/);
 		await h.carryOut('publication.create', { ...LOGLINE, icon: kept.icon });
 		const twin = await h.draft('publication.create', { ...LOGLINE, icon: kept.icon, name: 'B', internalName: 'B' });
-		expect(twin.warnings.map((w) => w.words).join()).toMatch(/Logline has the same picture/);
+		expect(twin.warnings.map((w) => w.words).join()).toMatch(/Logline forms has the same picture/);
 	});
 
 	test('several of what a package or an image starts, at once', async () => {
@@ -178,6 +179,11 @@ describe('a second look at publications', () => {
 		expect(remarks('logline-forms')).toContain('Forms opens the same');
 		await h.carryOut('package.withdraw', { package: 'logline', pools: ['quay'] });
 		expect(remarks('forms')).toContain('no pool can serve it');
+		// It may be given another name all the same; another such is not made.
+		const renamed = await h.draft('publication.change', { ...LOGLINE, id: 'forms', name: 'F', internalName: 'Forms' });
+		expect(renamed.blocks).toEqual([]);
+		const third = await h.draft('publication.create', { ...LOGLINE, name: 'Third', internalName: 'Third' });
+		expect(third.blocks[0]!.words).toMatch(/nobody could open it/);
 		// A desktop is served by whatever pool it names.
 		expect(remarks('desk')).toEqual([]);
 	});

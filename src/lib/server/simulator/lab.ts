@@ -5,13 +5,12 @@ import type { Estate } from '$lib/core/estate/schema';
 import { addressText } from '$lib/core/network/addresses';
 import { HOUR, MINUTE, SECOND } from '$lib/core/time/units';
 import { momentOf } from '$lib/core/time/zone';
-import { START_WORDS } from '$lib/core/packages/starting';
 import { PHASES, type PhaseName } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
 import { ProviderError, type MachineState, type Observation } from '../providers';
 import { AS_FOUND } from '$lib/core/images/versions';
 import { AttachEngine } from '$lib/core/packages/attach';
-import type { StartKind } from '$lib/core/packages/starting';
+import { START_WORDS, type StartKind } from '$lib/core/packages/starting';
 import {
 	appOpened,
 	askToClose,

@@ -32,11 +32,8 @@ export const load = ({ url, depends }) => {
 					no: making
 						? Object.fromEntries(
 								pools.flatMap((pool) => {
-									const facts = fitsPool(db, v, { id: pool.id, name: '' });
-									const against = facts.filter((f) => f.side === 'against');
-									return against.length && !facts.some((f) => f.side === 'for')
-										? [[pool.id, against[0]!.words.replace(/^: /, '')]]
-										: [];
+									const fits = fitsPool(db, v, pool.id);
+									return fits.value ? [] : [[pool.id, fits.facts.find((f) => f.side === 'against')?.words ?? '']];
 								})
 							)
 						: {}
