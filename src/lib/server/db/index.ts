@@ -13,6 +13,7 @@ import migration11 from './migrations/0011_delivery.sql?raw';
 import migration12 from './migrations/0012_shelf.sql?raw';
 import migration13 from './migrations/0013_prepare.sql?raw';
 import migration14 from './migrations/0014_clash_history.sql?raw';
+import migration15 from './migrations/0015_refusals.sql?raw';
 
 export type Db = Database.Database;
 
@@ -31,7 +32,8 @@ const MIGRATIONS = [
 	migration11,
 	migration12,
 	migration13,
-	migration14
+	migration14,
+	migration15
 ];
 
 /**

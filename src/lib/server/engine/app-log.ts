@@ -86,16 +86,11 @@ export function appsEnded(db: Db, session: number, at: number): void {
 }
 
 export function noteRefusal(db: Db, person: number, machine: number, o: Seen<'app failed'>): void {
-	run(db, 'INSERT INTO app_refusals VALUES (?, ?, ?, ?, ?, ?, ?, ?)', [
-		o.session,
-		person,
-		machine,
-		o.at,
-		o.package,
-		o.target,
-		o.cause,
-		o.words
-	]);
+	run(
+		db,
+		'INSERT INTO app_refusals(session_id, person_id, machine_id, at, package, target, cause, words) VALUES (?, ?, ?, ?, ?, ?, ?, ?)',
+		[o.session, person, machine, o.at, o.package, o.target, o.cause, o.words]
+	);
 }
 
 /** Finds a session's person and machine. */

@@ -399,11 +399,21 @@ describe('a package that is prepared', () => {
 	});
 	test('its overlays are emptied, but not under somebody who has it open', async () => {
 		await made('logline-3.0', 'logline');
-		h.lab.world.packages.overlays.set('logline anna', 4e6).set('logline bo', 2e6);
+		const kept = (person: string, bytes: number, machine: string | null = null) =>
+			h.lab.world.packages.overlays.set(`logline ${person} ${machine}`, {
+				package: 'logline',
+				person,
+				machine,
+				session: null,
+				bytes
+			});
+		kept('anna', 3e6);
+		kept('anna', 1e6, 'quay-01');
+		kept('bo', 2e6);
 		const plan = await h.draft('package.empty-overlay', { package: 'logline', person: 'anna' });
-		expect(plan.effects.people).toMatchObject([{ id: 'anna', how: 'loses 4 MB that the app kept' }]);
+		expect(plan.effects.people).toMatchObject([{ id: 'anna', how: 'loses 4 MB that the app kept on quay-01' }]);
 		await h.finish(await h.commit(plan.id));
-		expect([...h.lab.world.packages.overlays.keys()]).toEqual(['logline bo']);
+		expect([...h.lab.world.packages.overlays.values()].map((o) => o.person)).toEqual(['bo']);
 		h.db
 			.prepare(
 				`INSERT INTO app_runs VALUES (1, 1, (SELECT id FROM people WHERE login = 'bo'), (SELECT min(id) FROM machines), 'logline', '1.0.0', 'x', ?, 9007199254740991, 'warm', 1)`

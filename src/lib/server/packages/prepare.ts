@@ -204,8 +204,9 @@ const overlayPlan = planKind({
 		const overlays = (await ctx.providers.agent.overlays(input.package)).filter(
 			(o) => !input.person || o.person === input.person
 		);
-		const free = overlays.filter((o) => !open.has(o.person));
-		const busy = overlays.filter((o) => open.has(o.person));
+		const kept = overlaysByPerson(overlays);
+		const free = kept.filter((o) => !open.has(o.person));
+		const busy = kept.filter((o) => open.has(o.person));
 		return {
 			title: `Empty the overlay of ${input.package} ${input.person ? `of ${names.get(input.person)}` : `of ${countWords(free.length, 'person', 'people')}`}`,
 			effects: {
@@ -214,7 +215,7 @@ const overlayPlan = planKind({
 					kind: 'person',
 					id: o.person,
 					name: names.get(o.person) ?? o.person,
-					how: `loses ${sizeWords(o.bytes)} that the app kept`
+					how: `loses ${sizeWords(o.bytes)} that the app kept${o.machines.length ? ` on ${o.machines.join(', ')}` : ''}`
 				}))
 			},
 			warnings: [
@@ -249,6 +250,18 @@ const overlayPlan = planKind({
 		};
 	}
 });
+
+/** Overlays put together by person; `machines`: those on whose disks some lie. */
+function overlaysByPerson(overlays: { person: string; machine: string | null; bytes: number }[]) {
+	const people = new Map<string, { person: string; bytes: number; machines: string[] }>();
+	for (const { person, machine, bytes } of overlays) {
+		const known = people.get(person) ?? { person, bytes: 0, machines: [] };
+		known.bytes += bytes;
+		if (machine) known.machines.push(machine);
+		people.set(person, known);
+	}
+	return [...people.values()];
+}
 
 export const preparePlans = [tryPlan, warmUpPlan, overlayPlan];
 

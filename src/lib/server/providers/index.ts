@@ -305,9 +305,9 @@ export interface Agent {
 	askToClose(session: number, name: string, text: string, key: string): Promise<void>;
 	/** Tells all agents which packages their pools are to have: they see to it by themselves. */
 	deliver(wishes: Wishes): Promise<void>;
-	/** What the apps of a package have written to their overlays, by person. */
-	overlays(name: string): Promise<{ person: string; bytes: number }[]>;
-	/** Throws the overlay of a package for a person away; answers with its bytes. */
+	/** What the apps of a package have written to their overlays, by person; `machine`: on its disk, null: on the profile disk. */
+	overlays(name: string): Promise<{ person: string; machine: string | null; bytes: number }[]>;
+	/** Throws the overlays of a package for a person away, wherever they lie; answers with their bytes. */
 	emptyOverlay(name: string, person: string, key: string): Promise<number>;
 	/** Closes an app in a session of a person, for them. */
 	closeApp(login: string, run: number): Promise<void>;

@@ -170,6 +170,29 @@ describe('what people start of their own accord', () => {
 		expect(await emptied).toBeGreaterThanOrEqual(bytes);
 		expect(await h.ctx.providers.agent.overlays('gaugetalk')).toEqual([]);
 	});
+	test.for([
+		{ lives: 'machine', outlasts: true },
+		{ lives: 'machine', outlasts: false },
+		{ lives: 'profile disk', outlasts: true },
+		{ lives: 'profile disk', outlasts: false }
+	] as const)('is kept on the $lives; for good: $outlasts', async ({ lives, outlasts }) => {
+		await begin();
+		keepPackage(h, 'logline', '3.1.0', { writes: { usual: 'overlay', branches: [], overlay: { lives, outlasts } } });
+		await h.carryOut('package.deliver', { package: 'logline', version: '3.1.0', pools: ['quay'] });
+		const overlays = () => h.ctx.providers.agent.overlays('logline');
+		const desk = await opened(await connect('bo', 'desk'));
+		const app = await opened(await connect('bo', 'logline'));
+		await h.ctx.providers.agent.closeApp('bo', app.run!);
+		expect(await overlays()).toMatchObject([{ person: 'bo', machine: lives === 'machine' ? desk.machine : null }]);
+		const ended = h.ctx.providers.agent.signOut(desk.session!, 'test', 'end');
+		h.server.advance(h.lab.now + MINUTE);
+		await ended;
+		expect(await overlays()).toHaveLength(outlasts ? 1 : 0);
+		const reset = h.ctx.providers.compute.reset(desk.machine!, '1.0.0', 'reset');
+		h.server.advance(h.lab.now + HOUR);
+		await reset;
+		expect(await overlays()).toHaveLength(outlasts && lives === 'profile disk' ? 1 : 0);
+	});
 });
 
 describe('the world with packages in it', () => {

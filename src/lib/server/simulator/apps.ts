@@ -56,8 +56,18 @@ export interface SimPackages {
 	warm: Map<string, Set<string>>;
 	runs: Map<number, SimRun>;
 	nextRun: number;
-	/** Bytes that apps have written to their overlays: `package person`. */
-	overlays: Map<string, number>;
+	/** What apps have written to their overlays, by package, person and machine. */
+	overlays: Map<string, SimOverlay>;
+}
+
+export interface SimOverlay {
+	package: string;
+	person: string;
+	/** The machine on whose disk it lies, or null: on the person's profile disk. */
+	machine: string | null;
+	/** The session that it ends with, or null: it outlasts all. */
+	session: number | null;
+	bytes: number;
 }
 
 export const noPackages = (): SimPackages => ({
@@ -426,7 +436,7 @@ export function closeApp(lab: Lab, id: number): void {
 export function closeAll(lab: Lab, session: number): void {
 	for (const run of runsOf(lab.world, session)) {
 		lab.world.packages.runs.delete(run.id);
-		if (run.version !== null) keepWritten(lab.world, run, true);
+		if (run.version !== null) keepWritten(lab.world, run);
 		const { machine, package: name, version } = run;
 		if (version === null) tell(lab, { e: 'waited', machine, package: name });
 		else tell(lab, { e: 'close', machine, package: name, version });
@@ -437,24 +447,27 @@ export function closeAll(lab: Lab, session: number): void {
 const FIRST_WRITES = 1.4e6;
 const MINUTE_WRITES = 60e3;
 
-/** What an app has written stays in its overlay, unless that does not outlast the session. */
-function keepWritten(w: World, run: SimRun, sessionEnds = false): void {
+/** What an app has written stays in its overlay: on the machine or on the profile disk, for this session or for good. */
+function keepWritten(w: World, run: SimRun): void {
 	const session = w.sessions.get(run.session);
 	const overlay = wished(w, run.package, run.version!)?.overlay;
 	if (!session || !overlay) return;
-	const key = `${run.package} ${session.person}`;
-	if (sessionEnds && !overlay.outlasts) w.packages.overlays.delete(key);
-	else {
-		const wrote = Math.round(FIRST_WRITES + ((w.now - run.since) / MINUTE) * MINUTE_WRITES);
-		w.packages.overlays.set(key, (w.packages.overlays.get(key) ?? 0) + wrote);
-	}
+	const machine = overlay.lives === 'machine' ? run.machine : null;
+	const ends = overlay.outlasts ? null : session.id;
+	const key = [run.package, session.person, machine, ends].join(' ');
+	const wrote = Math.round(FIRST_WRITES + ((w.now - run.since) / MINUTE) * MINUTE_WRITES);
+	const bytes = (w.packages.overlays.get(key)?.bytes ?? 0) + wrote;
+	w.packages.overlays.set(key, { package: run.package, person: session.person, machine, session: ends, bytes });
 }
 
-/** Throws away what the apps of a package have written for a person. */
-export function emptyOverlay(w: World, name: string, person: string): number {
-	const key = `${name} ${person}`;
-	const bytes = w.packages.overlays.get(key) ?? 0;
-	w.packages.overlays.delete(key);
+/** Throws overlays away; answers with their bytes. */
+export function emptyOverlays(w: World, which: (o: SimOverlay) => boolean): number {
+	let bytes = 0;
+	for (const [key, o] of w.packages.overlays)
+		if (which(o)) {
+			bytes += o.bytes;
+			w.packages.overlays.delete(key);
+		}
 	return bytes;
 }
 

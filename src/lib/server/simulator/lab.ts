@@ -17,7 +17,7 @@ import {
 	closeAll,
 	closeApp,
 	closeOwn,
-	emptyOverlay,
+	emptyOverlays,
 	openApp,
 	packageDone,
 	planApps,
@@ -801,6 +801,7 @@ export class Lab {
 	private forget(session: SimSession): void {
 		const person = this.world.people.get(session.person)!;
 		this.world.sessions.delete(session.id);
+		emptyOverlays(this.world, (o) => o.session === session.id);
 		person.open = person.open.filter((id) => id !== session.id);
 	}
 
@@ -980,6 +981,7 @@ export class Lab {
 				if (!m) return null;
 				if (m.state !== 'off') this.powerOff(m, 'off', 'the machine is removed');
 				w.machines.delete(m.name);
+				emptyOverlays(w, (o) => o.machine === m.name);
 				tell(this, { e: 'gone', machine: m.name });
 				if (m.address !== null) w.networks.get(m.network)!.leased.delete(m.address);
 				this.observe({ kind: 'unmade', machine: m.name });
@@ -1012,6 +1014,7 @@ export class Lab {
 					m.version = effect.version;
 					m.trusted = true;
 					m.nameOk = true;
+					emptyOverlays(w, (o) => o.machine === m.name);
 				});
 				return null;
 			}
@@ -1181,7 +1184,7 @@ export class Lab {
 			case 'try package':
 				return tryPackage(this.estate, w, this.seed, effect.ask);
 			case 'empty overlay':
-				return emptyOverlay(w, effect.package, effect.person);
+				return emptyOverlays(w, (o) => o.package === effect.package && o.person === effect.person);
 			case 'ask to close':
 				askToClose(this, effect.session, effect.package);
 				return null;

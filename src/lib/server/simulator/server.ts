@@ -236,10 +236,9 @@ export class LabServer {
 					this.command({ c: 'deliver', wishes });
 				},
 				overlays: async (name) =>
-					[...w.packages.overlays].flatMap(([key, bytes]) => {
-						const [of, person] = key.split(' ');
-						return of === name ? [{ person: person!, bytes }] : [];
-					}),
+					[...w.packages.overlays.values()]
+						.filter((o) => o.package === name)
+						.map(({ person, machine, bytes }) => ({ person, machine, bytes })),
 				emptyOverlay: (name, person, key) => this.operate(key, { e: 'empty overlay', package: name, person }, 1500),
 				closeApp: async (login, run) => {
 					this.command({ c: 'close app', login, run });

@@ -5,7 +5,7 @@ import { Lab } from './lab';
 import type { Command, World } from './state';
 
 /** The shape of the stored world: counts up when `World` changes, since an older one cannot go on in the new code. */
-const SHAPE = 6;
+const SHAPE = 7;
 
 /**
  * The lab's own store. It keeps the world as it was at one moment, every command since, and how far the clock

@@ -23,5 +23,5 @@ CREATE INDEX app_runs_by_end ON app_runs(until, since);
 CREATE INDEX app_runs_by_session ON app_runs(session_id);
 CREATE INDEX app_runs_by_package ON app_runs(package, since);
 -- Apps that could not be started, and what the person was told.
-CREATE TABLE app_refusals(session_id INTEGER NOT NULL, person_id INTEGER NOT NULL, machine_id INTEGER NOT NULL, at INTEGER NOT NULL, package TEXT NOT NULL, target TEXT NOT NULL, cause TEXT, words TEXT NOT NULL) STRICT;
+CREATE TABLE app_refusals(session_id INTEGER NOT NULL, person_id INTEGER NOT NULL, at INTEGER NOT NULL, package TEXT NOT NULL, target TEXT NOT NULL, cause TEXT, words TEXT NOT NULL) STRICT;
 CREATE INDEX app_refusals_by_time ON app_refusals(at);
