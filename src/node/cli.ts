@@ -1,17 +1,18 @@
-import { existsSync, mkdirSync, readFileSync, renameSync, rmSync } from 'node:fs';
-import { dirname, join, resolve } from 'node:path';
+import { existsSync } from 'node:fs';
+import { join, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import Database from 'better-sqlite3';
 import { stringify } from 'yaml';
 import { toJsonSchema } from '@valibot/to-json-schema';
+import { sizeWords } from '$lib/core/time/units';
 import { generateEstate } from '$lib/core/estate/generate';
 import { estateSchema } from '$lib/core/estate/schema';
+import { backUp, BackupProblem, restore, verifyPackages } from '$lib/server/backup';
 import { openDb, one, type Db } from '$lib/server/db';
 import { addChange } from '$lib/server/changes';
 import { verifyData } from '$lib/server/db/verify';
 import { isStaffRole, keepToken, newTokenSecret } from '$lib/server/identity/accounts';
 import { loadEstate } from '$lib/server/history';
-import { LabStore } from '$lib/server/simulator/store';
 import { captureCommand, checkPackageCommand, CommandProblem, inventoryCommand } from './cli-packages';
 
 const USAGE = `usage: npm run sextant -- <command>
@@ -22,7 +23,7 @@ const USAGE = `usage: npm run sextant -- <command>
   token create --name X --role R [--data DIR]         makes an API token and prints its secret once
   backup FILE [--data DIR]                   copies the data while the server runs
   restore FILE [--data DIR]                  puts a copy back; the server must be stopped
-  verify [--data DIR]                        checks the database, the change log and all intervals
+  verify [--data DIR]                        checks the database, the change log, all intervals and packages
   inventory DIR [--settings FILE …] [--of NAME] [--system NAME --users single|multi] -o FILE
                                              writes down what a folder and files of settings hold
   inventory schema                           prints the JSON Schema of inventories
@@ -86,14 +87,22 @@ switch ([area, verb].filter(Boolean).join(' ')) {
 		createToken();
 		break;
 	case 'verify':
-		verify();
+		await verify();
 		break;
 	default:
-		if (area === 'backup' && verb) await backup(resolve(verb));
-		else if (area === 'restore' && verb) restore(resolve(verb));
+		if ((area === 'backup' || area === 'restore') && verb) await copies(area, resolve(verb));
 		else if (area === 'inventory' || area === 'capture' || (area === 'package' && verb === 'check'))
 			await packages(area);
 		else fail(USAGE, 2);
+}
+
+async function copies(command: 'backup' | 'restore', file: string): Promise<void> {
+	try {
+		await (command === 'backup' ? backup : putBack)(file);
+	} catch (e) {
+		if (!(e instanceof BackupProblem)) throw e;
+		fail(`sextant: ${e.message}`);
+	}
 }
 
 async function packages(command: string): Promise<void> {
@@ -168,78 +177,24 @@ function labNow(): number | null {
 	return row?.now ?? null;
 }
 
-/** Both stores in one file: the estate's, and the lab's as a table of bytes. */
 async function backup(file: string): Promise<void> {
-	if (existsSync(file)) fail(`sextant: ${file} is there already`);
-	const making = `${file}.making`;
-	rmSync(making, { force: true });
-	mkdirSync(dirname(file), { recursive: true });
-	const db = open();
-	// The estate first: the lab's copy is then never behind what the estate has seen.
-	await db.backup(making);
-	db.close();
-	const copy = new Database(making);
-	const labCopy = `${making}.lab`;
-	if (existsSync(labPath)) {
-		const lab = new Database(labPath, { readonly: true });
-		await lab.backup(labCopy);
-		lab.close();
-		// A copy that is opened from memory cannot have a log beside it.
-		const still = new Database(labCopy);
-		still.pragma('journal_mode = DELETE');
-		still.close();
-		copy.exec('CREATE TABLE lab_copy(body BLOB NOT NULL)');
-		copy.prepare('INSERT INTO lab_copy VALUES (?)').run(readFileSync(labCopy));
-		rmSync(labCopy);
-	}
-	copy.pragma('journal_mode = DELETE');
-	copy.close();
-	renameSync(making, file);
-	console.log(`${file} holds the data of ${values.data}.`);
+	if (!existsSync(dbPath)) fail(`sextant: there is no data in ${values.data}`);
+	const bytes = await backUp(dataDir, file);
+	console.log(`${file} holds the data of ${values.data}: ${sizeWords(bytes)}.`);
 }
 
-function restore(file: string): void {
-	if (!existsSync(file)) fail(`sextant: there is no file ${file}`);
-	if (existsSync(dbPath)) fail(`sextant: ${values.data} holds data already; move it away first`);
-	const problem = tryRestore(file);
-	if (problem) {
-		for (const f of [`${dbPath}.making`, `${labPath}.making`]) rmSync(f, { force: true });
-		fail(`sextant: ${file} cannot be restored: ${problem}`);
-	}
+async function putBack(file: string): Promise<void> {
+	await restore(file, dataDir);
 	console.log(`${values.data} holds what ${file} held.`);
 }
 
-function tryRestore(file: string): string | null {
-	mkdirSync(dataDir, { recursive: true });
-	try {
-		const source = new Database(file, { readonly: true });
-		if (source.pragma('integrity_check', { simple: true }) !== 'ok') return 'it is damaged';
-		const lab = source.prepare('SELECT body FROM lab_copy').get() as { body: Buffer } | undefined;
-		source.exec(`VACUUM INTO '${`${dbPath}.making`.replaceAll("'", "''")}'`);
-		source.close();
-		const db = new Database(`${dbPath}.making`);
-		db.exec('DROP TABLE lab_copy');
-		db.close();
-		if (lab) {
-			const out = new Database(lab.body);
-			out.exec(`VACUUM INTO '${`${labPath}.making`.replaceAll("'", "''")}'`);
-			out.close();
-			const check = new LabStore(`${labPath}.making`);
-			check.close();
-			renameSync(`${labPath}.making`, labPath);
-		}
-		renameSync(`${dbPath}.making`, dbPath);
-		return null;
-	} catch (e) {
-		return (e as Error).message;
-	}
-}
-
-function verify(): void {
+async function verify(): Promise<void> {
 	const db = open();
-	const problems = verifyData(db);
+	const problems = [...verifyData(db), ...(await verifyPackages(db, dataDir))];
 	db.close();
 	for (const p of problems) console.error(p);
 	if (problems.length) fail(`${problems.length} wrong`);
-	console.log('The database is whole, the change log is unbroken, and every interval has its place.');
+	console.log(
+		'The database is whole, the change log is unbroken, every interval has its place, and packages are what they were.'
+	);
 }

@@ -12,7 +12,14 @@ const INTERVALS = [
 	{ table: 'publications', key: ['id'], parent: null },
 	{ table: 'grants', key: ['id'], parent: null },
 	{ table: 'sheets', key: ['line_id'], parent: null },
-	{ table: 'version_holds', key: ['line_id', 'number'], parent: null }
+	{ table: 'version_holds', key: ['line_id', 'number'], parent: null },
+	{ table: 'deliveries', key: ['pool_id', 'package'], parent: null },
+	{ table: 'attachments', key: ['machine_id', 'package', 'version'], parent: 'machines' },
+	{ table: 'attach_failures', key: ['machine_id', 'package', 'version'], parent: 'machines' },
+	{ table: 'fetched', key: ['person_id', 'publication_id'], parent: null },
+	{ table: 'warm_ups', key: ['name', 'number'], parent: null },
+	{ table: 'package_clashes', key: ['a', 'b'], parent: null },
+	{ table: 'package_positions', key: ['name'], parent: null }
 ] as const;
 
 /** What is wrong with a database, one line each; none when it is right. */
