@@ -2,7 +2,13 @@ import { spawnSync } from 'node:child_process';
 import { createReadStream, mkdirSync, mkdtempSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { whoGetsWhat, type MatrixGrant, type MatrixPerson, type MatrixTeam } from '$lib/core/access/matrix';
+import {
+	whoGetsWhat,
+	type MatrixGrant,
+	type MatrixPerson,
+	type MatrixPublication,
+	type MatrixTeam
+} from '$lib/core/access/matrix';
 import { AttachEngine, type AttachEvent } from '$lib/core/packages/attach';
 import { findClashes, type Claim } from '$lib/core/packages/clashes';
 import { systemOf } from '$lib/core/packages/fits';
@@ -254,13 +260,16 @@ function matrix(report: Report, median: Median): void {
 		// Worse than it is: anybody may sit in any network.
 		address: `10.${Math.floor(uniform(34, i) * 12)}.${i % 200}.${i % 250}`
 	}));
-	const publications = Array.from({ length: 200 }, (_v, i) => `pub${i}`);
+	const publications: MatrixPublication[] = Array.from({ length: 200 }, (_v, i) => ({
+		id: `pub${i}`,
+		door: i % 5 ? {} : { visible: [0, 1, 2].map((k) => ({ id: `t${i + k}`, name: `t${i + k}` })) }
+	}));
 	const grants: MatrixGrant[] = Array.from({ length: 900 }, (_v, i) => {
 		const person = uniform(35, i) < 0.2;
 		const id = person ? `p${Math.floor(uniform(36, i) * 50_000)}` : `t${Math.floor(uniform(37, i) ** 2 * 500)}`;
 		return {
 			id: i,
-			publication: publications[i % 200]!,
+			publication: publications[i % 200]!.id,
 			to: { kind: person ? 'person' : 'team', id, name: id },
 			kind: i % 3 ? 'required' : 'optional',
 			conditions: {

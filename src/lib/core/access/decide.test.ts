@@ -1,6 +1,14 @@
 import { describe, expect, test } from 'vitest';
 import { compareAccess } from './compare';
-import { conditionsWords, decideAccess, type AccessRequest, type GrantRule, inDates } from './decide';
+import {
+	conditionsWords,
+	decideAccess,
+	decideOpening,
+	type Door,
+	type AccessRequest,
+	type GrantRule,
+	inDates
+} from './decide';
 import { AREAS, LEVELS, levelOf, may, ROLES, whoMay } from './rights';
 
 const request: AccessRequest = {
@@ -79,15 +87,55 @@ describe('comparing two sets of grants', () => {
 		{ id: 'bo', name: 'Bo', requests: [{ ...request, personId: 'bo', managedEndpoint: false }] }
 	];
 	test('names who loses, who gains, and who is refused at times', () => {
-		expect(compareAccess(people, [grant()], [grant({ conditions: { hours: office } })])).toEqual({
+		const way = (grants: GrantRule[], door: Door = {}) => ({ door, grants });
+		expect(compareAccess(people, way([grant()]), way([grant({ conditions: { hours: office } })]))).toEqual({
 			gains: [],
 			loses: [],
 			partly: [{ id: 'anna', name: 'Anna', refused: 1, of: 2 }]
 		});
-		expect(compareAccess(people, [grant()], [grant({ conditions: { managedEndpoint: true } })]).loses).toEqual([
-			{ id: 'bo', name: 'Bo' }
+		expect(
+			compareAccess(people, way([grant()]), way([grant({ conditions: { managedEndpoint: true } })])).loses
+		).toEqual([{ id: 'bo', name: 'Bo' }]);
+		expect(compareAccess(people, way([]), way([grant()])).gains).toHaveLength(2);
+		expect(compareAccess(people, way([grant()]), way([grant()], { off: true })).loses).toHaveLength(2);
+	});
+});
+
+describe('the door of a publication', () => {
+	const team = (id: string) => ({ id, name: id.toUpperCase() });
+	test('comes before its grants: off, not seen, not for their team', () => {
+		expect(decideOpening(request, {}, [grant()])).toEqual(decideAccess(request, [grant()]));
+		const shut = (door: Door) => {
+			const { value, facts } = decideOpening(request, door, [grant()]);
+			return [value.allowed, value.channels.length, value.advice, facts.at(-1)!.words];
+		};
+		expect(shut({ off: true })).toEqual([
+			false,
+			0,
+			'It is switched off for now. Try again later.',
+			'it is switched off'
 		]);
-		expect(compareAccess(people, [], [grant()]).gains).toHaveLength(2);
+		expect(shut({ visible: [team('visitors')] })).toEqual([
+			false,
+			0,
+			'Ask the helpdesk to show it to your team.',
+			'it is shown to VISITORS alone'
+		]);
+		expect(shut({ starters: [team('visitors'), team('office')], refusal: 'Call Bo.' })).toEqual([
+			false,
+			0,
+			'Call Bo.',
+			'its package is for VISITORS, OFFICE alone'
+		]);
+	});
+	test('lets in the teams that it names, and those below them', () => {
+		for (const door of [
+			{ visible: [team('everybody')] },
+			{ starters: [team('harbour'), team('visitors')] },
+			{ visible: [] }
+		])
+			expect(decideOpening(request, door, [grant()]).value.allowed).toBe(true);
+		expect(decideOpening(request, { visible: [team('harbour')] }, []).value.allowed).toBe(false);
 	});
 });
 

@@ -37,6 +37,35 @@ export interface GrantRule {
 	channels: Channel[];
 }
 
+export interface DoorTeam {
+	id: string;
+	name: string;
+}
+
+/** What a publication itself says of who may open it, whatever is granted. What is absent keeps nobody out. */
+export interface Door {
+	/** Nobody is let in for now. */
+	off?: boolean;
+	/** Teams that see it, with the teams below them; others do not find it on their shelf. None: everybody. */
+	visible?: readonly DoorTeam[];
+	/** Teams whose people may start what it opens, as its package says. None: everybody. */
+	starters?: readonly DoorTeam[];
+	/** What people of other teams are told. */
+	refusal?: string;
+}
+
+const isAmong = (teams: readonly string[], some: readonly DoorTeam[] | undefined): boolean =>
+	!some?.length || some.some((t) => teams.includes(t.id));
+
+/** Teams of a door in words. */
+export const namesOf = (teams: readonly DoorTeam[]): string => teams.map((t) => t.name).join(', ');
+
+/** Whether somebody of these teams (their own and all above it) finds a publication at all, once it is granted. */
+export const sees = (door: Door, teams: readonly string[]): boolean => isAmong(teams, door.visible);
+
+/** Whether somebody of these teams may start what a publication opens. */
+export const mayStart = (door: Door, teams: readonly string[]): boolean => isAmong(teams, door.starters);
+
 /** A person who asks, from somewhere, at some time. */
 export interface AccessRequest {
 	personId: string;
@@ -109,6 +138,38 @@ export function decideAccess(request: AccessRequest, grants: GrantRule[]): Expla
 			? { allowed: true, grant: winner.id, channels: CHANNELS.filter((c) => channels.has(c)), advice: null }
 			: { allowed: false, grant: closest!.grant.id, channels: [], advice: closest!.advice },
 		facts
+	};
+}
+
+/**
+ * May this person open a publication? Its own door comes before its grants: what is off, what they do not see, and what their
+ * teams may not start stays shut whatever is granted.
+ */
+export function decideOpening(request: AccessRequest, door: Door, grants: GrantRule[]): Explained<Decision> {
+	const decision = decideAccess(request, grants);
+	const shut: { words: string; source: string; advice: string | null }[] = [];
+	if (door.off)
+		shut.push({
+			words: 'it is switched off',
+			source: 'publication',
+			advice: 'It is switched off for now. Try again later.'
+		});
+	if (!sees(door, request.teams))
+		shut.push({
+			words: `it is shown to ${namesOf(door.visible!)} alone`,
+			source: 'publication',
+			advice: 'Ask the helpdesk to show it to your team.'
+		});
+	if (!mayStart(door, request.teams))
+		shut.push({
+			words: `its package is for ${namesOf(door.starters!)} alone`,
+			source: 'package',
+			advice: door.refusal ?? null
+		});
+	if (shut.length === 0) return decision;
+	return {
+		value: { ...decision.value, allowed: false, channels: [], advice: shut[0]!.advice ?? decision.value.advice },
+		facts: [...decision.facts, ...shut.map(({ words, source }): Fact => ({ words, side: 'against', source }))]
 	};
 }
 

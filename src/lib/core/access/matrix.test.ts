@@ -1,6 +1,6 @@
 import * as fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { decideAccess, inDates, type Conditions } from './decide';
+import { decideOpening, inDates, sees, type Conditions, type Door } from './decide';
 import { whoGetsWhat, whyInMatrix, type MatrixGrant, type MatrixPerson, type MatrixTeam } from './matrix';
 
 const AT = Date.UTC(2026, 10, 17, 13, 30);
@@ -50,10 +50,19 @@ const grants = fc.array(
 	{ maxLength: 8 }
 );
 
+const some = fc.option(
+	fc.subarray(names, { maxLength: 2 }).map((ids) => ids.map((id) => ({ id, name: id }))),
+	{ nil: undefined }
+);
+const doors = fc.tuple(
+	fc.record<Door>({ off: fc.constantFrom(false, false, true), visible: some, starters: some }),
+	fc.record<Door>({ visible: some })
+);
+
 describe('who gets what', () => {
 	test('says of every team and publication what a decision for each person says', () => {
 		fc.assert(
-			fc.property(people, grants, (ps, gs) => {
+			fc.property(people, grants, doors, (ps, gs, [p, q]) => {
 				const persons: MatrixPerson[] = ps.map((p, i) => ({ login: `l${i}`, ...p }));
 				const given: MatrixGrant[] = gs.map((g, i) => ({
 					id: i,
@@ -65,21 +74,27 @@ describe('who gets what', () => {
 							? { kind: 'team', id: g.team, name: g.team }
 							: { kind: 'person', id: `l${g.person}`, name: `L${g.person}` }
 				}));
-				const m = whoGetsWhat(AT, teams, persons, ['p', 'q'], given);
+				const columns = [
+					{ id: 'p', door: p },
+					{ id: 'q', door: q }
+				];
+				const m = whoGetsWhat(AT, teams, persons, columns, given);
 				expect(m.teams.map((t) => t.id)).toEqual(names);
 				m.teams.forEach((t, row) => {
 					const inIt = persons.filter((p) => above(p.team).includes(t.id));
 					expect(t.people).toBe(inIt.length);
 					m.publications.forEach((publication, column) => {
 						const own = given.filter((g) => g.publication === publication);
+						const { door } = columns[column]!;
 						const reach = (p: MatrixPerson) =>
 							own.filter(
 								(g) =>
+									sees(door, above(p.team)) &&
 									(g.to.kind === 'person' ? g.to.id === p.login : above(p.team).includes(g.to.id)) &&
 									inDates(g.conditions, p.zone, AT) !== 'over'
 							);
 						const open = (p: MatrixPerson) =>
-							decideAccess(
+							decideOpening(
 								{
 									personId: p.login,
 									teams: above(p.team),
@@ -89,13 +104,14 @@ describe('who gets what', () => {
 									managedEndpoint: p.managed,
 									secondFactor: true
 								},
+								door,
 								own.map((g) => ({ id: String(g.id), to: g.to, conditions: g.conditions, channels: [] }))
 							).value.allowed;
 						const at = row * 2 + column;
 						expect(m.has[at]).toBe(inIt.filter((p) => reach(p).length > 0).length);
 						expect(m.now[at]).toBe(inIt.filter(open).length);
 						expect(m.required[at]).toBe(inIt.filter((p) => reach(p).some((g) => g.kind === 'required')).length);
-						if (m.has[at]! > 0) expect(whyInMatrix(t.id, publication, teams, persons, given).value).toBe(true);
+						if (m.has[at]! > 0) expect(whyInMatrix(t.id, columns[column]!, teams, persons, given).value).toBe(true);
 					});
 				});
 				expect(m.totals[0]).toBe(m.has[0]! + m.has[names.indexOf('apart') * 2]!);

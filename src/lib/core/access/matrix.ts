@@ -1,7 +1,7 @@
 import { rangeFinder } from '../network/addresses';
 import { inHours } from '../time/hours';
 import type { Explained, Fact } from '../why/explained';
-import { conditionsWords, inDates, type Conditions } from './decide';
+import { conditionsWords, inDates, mayStart, namesOf, sees, type Conditions, type Door } from './decide';
 
 /** A team, with the one above it. */
 export interface MatrixTeam {
@@ -27,13 +27,19 @@ export interface MatrixGrant {
 	conditions: Conditions;
 }
 
+/** A publication, and what it says of itself. */
+export interface MatrixPublication {
+	id: string;
+	door: Door;
+}
+
 /** Teams against publications. Rows are teams in the order of the tree, columns publications as they were given. */
 export interface Matrix {
 	teams: { id: string; name: string; depth: number; people: number }[];
 	publications: string[];
-	/** People of a team (teams below counted in) whom a grant reaches: `team * publications + publication`. */
+	/** People of a team (teams below counted in) who see it and whom a grant reaches: `team * publications + publication`. */
 	has: Int32Array;
-	/** Of them, those whom the conditions let in at the moment; a second factor is taken as given. */
+	/** Of them, those who could open it at the moment by its conditions and its door; a second factor is taken as given. */
 	now: Int32Array;
 	/** Of them, those to whom it is required. */
 	required: Int32Array;
@@ -49,7 +55,7 @@ export function whoGetsWhat(
 	at: number,
 	teams: readonly MatrixTeam[],
 	people: readonly MatrixPerson[],
-	publications: readonly string[],
+	publications: readonly MatrixPublication[],
 	grants: readonly MatrixGrant[]
 ): Matrix {
 	const ordered: { team: MatrixTeam; depth: number; parent: number }[] = [];
@@ -118,10 +124,22 @@ export function whoGetsWhat(
 	const make = () => new Int32Array(ordered.length * width);
 	const [has, now, required] = [make(), make(), make()];
 	const totals = new Int32Array(width);
-	const ofPublication = new Map(publications.map((p, i) => [p, { column: i, grants: [] as MatrixGrant[] }]));
+	const ofPublication = new Map(
+		publications.map((p, i) => [p.id, { column: i, door: p.door, grants: [] as MatrixGrant[] }])
+	);
 	for (const g of grants) ofPublication.get(g.publication)?.grants.push(g);
-	for (const { column, grants: own } of ofPublication.values()) {
+	// By row, what the door leaves of an answer.
+	const above: string[][] = [];
+	for (const { team, parent } of ordered) above.push(parent < 0 ? [team.id] : [...above[parent]!, team.id]);
+	const leaves = (door: Door) => {
+		if (!door.off && !door.visible?.length && !door.starters?.length) return null;
+		return Uint8Array.from(above, (line) =>
+			!sees(door, line) ? 0 : door.off || !mayStart(door, line) ? HOLDS | MUST : HOLDS | OPEN | MUST
+		);
+	};
+	for (const { column, door, grants: own } of ofPublication.values()) {
 		if (own.length === 0) continue;
+		const mask = leaves(door);
 		const asked = own.map((g) => asAsked(g, zones, ranges, at));
 		const ownRows = new Map<number, Asked[]>();
 		const byLogin = new Map<string, Asked[]>();
@@ -130,7 +148,8 @@ export function whoGetsWhat(
 			if (row !== undefined) push(ownRows, row, asked[i]!);
 			if (g.to.kind === 'person') push(byLogin, g.to.id, asked[i]!);
 		});
-		const add = (row: number, answer: number, n: number) => {
+		const add = (row: number, answered: number, n: number) => {
+			const answer = mask ? answered & mask[row]! : answered;
 			if ((answer & HOLDS) === 0) return;
 			const cell = row * width + column;
 			has[cell]! += n;
@@ -141,9 +160,9 @@ export function whoGetsWhat(
 		// Grants that reach a team, its own and those of all above it, with what they answer to each kind of person.
 		const reaching: (Reach | null)[] = [];
 		for (let row = 0; row < ordered.length; row++) {
-			const above = ordered[row]!.parent < 0 ? null : reaching[ordered[row]!.parent]!;
+			const over = ordered[row]!.parent < 0 ? null : reaching[ordered[row]!.parent]!;
 			const mine = ownRows.get(row);
-			const reach = mine ? reachOf([...(above?.asked ?? []), ...mine], alike) : above;
+			const reach = mine ? reachOf([...(over?.asked ?? []), ...mine], alike) : over;
 			reaching.push(reach);
 			if (!reach) continue;
 			for (let i = start[row]!; i < start[row + 1]!; i++) add(row, reach.answers[kindAt[i]!]!, countAt[i]!);
@@ -151,10 +170,11 @@ export function whoGetsWhat(
 		for (const [login, list] of byLogin) {
 			const person = alone.get(login);
 			if (!person) continue;
-			const before = reaching[person.row]?.answers[person.kind] ?? 0;
+			const left = mask ? mask[person.row]! : HOLDS | OPEN | MUST;
+			const before = (reaching[person.row]?.answers[person.kind] ?? 0) & left;
 			const cell = person.row * width + column;
 			// Counted with their team already: what the grant by name adds.
-			const after = before | answerTo(list, alike[person.kind]!);
+			const after = (before | answerTo(list, alike[person.kind]!)) & left;
 			if (before & HOLDS) {
 				if (after & OPEN && !(before & OPEN)) now[cell]!++;
 				if (after & MUST && !(before & MUST)) required[cell]!++;
@@ -174,7 +194,7 @@ export function whoGetsWhat(
 	}
 	return {
 		teams: ordered.map((o, i) => ({ id: o.team.id, name: o.team.name, depth: o.depth, people: counts[i]! })),
-		publications: [...publications],
+		publications: publications.map((p) => p.id),
 		has,
 		now,
 		required,
@@ -242,10 +262,10 @@ function asAsked(g: MatrixGrant, zones: readonly string[], ranges: readonly stri
 	};
 }
 
-/** Why a team has a publication, or why it has not: each grant that reaches it or somebody in it. */
+/** Why a team has a publication, or why it has not: each grant that reaches it or somebody in it, and what its door keeps out. */
 export function whyInMatrix(
 	team: string,
-	publication: string,
+	{ id: publication, door }: MatrixPublication,
 	teams: readonly MatrixTeam[],
 	people: readonly Pick<MatrixPerson, 'login' | 'team'>[],
 	grants: readonly MatrixGrant[]
@@ -275,6 +295,26 @@ export function whyInMatrix(
 		else if (byId.has(g.to.id) && lineOf(g.to.id).includes(team)) say(`it is granted to ${g.to.name}, below it`);
 	}
 	if (facts.length === 0)
-		facts.push({ words: 'no grant reaches this team or anybody in it', side: 'against', source: 'grants' });
-	return { value: facts.some((f) => f.side === 'for'), facts };
+		return {
+			value: false,
+			facts: [{ words: 'no grant reaches this team or anybody in it', side: 'against', source: 'grants' }]
+		};
+	// Somebody in a team below may be of a team that the door lets in.
+	const inside = teams.filter((t) => lineOf(t.id).includes(team)).map((t) => lineOf(t.id));
+	const judge = (all: boolean, words: string, source: string) =>
+		facts.push({ words, side: all ? 'for' : 'against', source });
+	if (door.visible?.length)
+		judge(
+			inside.every((line) => sees(door, line)),
+			`it is shown to ${namesOf(door.visible)} alone`,
+			'publication'
+		);
+	if (door.off) judge(false, 'it is switched off: nobody can open it now', 'publication');
+	if (door.starters?.length)
+		judge(
+			inside.every((line) => mayStart(door, line)),
+			`its package may be started by ${namesOf(door.starters)} alone`,
+			'package'
+		);
+	return { value: inside.some((line) => sees(door, line)), facts };
 }

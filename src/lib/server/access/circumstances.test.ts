@@ -1,7 +1,10 @@
 import { beforeAll, describe, expect, test } from 'vitest';
+import { parseScope } from '$lib/core/scope/scope';
+import { DAY } from '$lib/core/time/units';
+import { isoDate } from '$lib/core/time/zone';
 import { publicationsAt } from '../publishing/queries';
 import { Harness, testEstate } from '../testing/harness';
-import { matrixAt, whyCell } from './matrix';
+import { matrixAt, matrixIn, whyCell } from './matrix';
 import { teamsAbove, teamsRelated, testAccess } from './circumstances';
 
 let h: Harness;
@@ -19,11 +22,7 @@ describe('teams', () => {
 
 describe('who gets what', () => {
 	const who = () => {
-		const m = matrixAt(
-			h.db,
-			h.lab.now,
-			publicationsAt(h.db, h.lab.now).map((p) => p.id)
-		);
+		const m = matrixAt(h.db, h.lab.now, publicationsAt(h.db, h.lab.now));
 		const at = (team: string, publication: string) =>
 			m.teams.findIndex((t) => t.id === team) * m.publications.length + m.publications.indexOf(publication);
 		return { ...m, people: (team: string, publication: string) => m.has[at(team, publication)] };
@@ -55,6 +54,16 @@ describe('who gets what', () => {
 		expect(table.people('harbour', 'desk')).toBe(4);
 		expect(table.people('visitors', 'desk')).toBe(1);
 		expect(table.totals[0]).toBe(5);
+	});
+	test('is narrowed by the scope, and answers for days to come', async () => {
+		const within = (scope: string, at = h.lab.now) => matrixIn(h.db, parseScope(scope).scope, at);
+		expect(within('team:visitors').teams.map((t) => t.id)).toEqual(['visitors']);
+		expect(within('publication:own').publications.map((p) => [p.id, p.people])).toEqual([['own', 1]]);
+		expect(within('publication:own').teams).toHaveLength(3);
+		const to = isoDate('Europe/Oslo', h.lab.now + 3 * DAY);
+		await h.carryOut('grant.add', { publication: 'own', person: 'bo', channels: [], conditions: { to } });
+		expect(within('publication:own').publications[0]!.people).toBe(2);
+		expect(within('publication:own', h.lab.now + 7 * DAY).publications[0]!.people).toBe(1);
 	});
 	test('agrees with the tester for every person and publication', () => {
 		const table = who();

@@ -1,9 +1,10 @@
-import { decideAccess, type AccessRequest, type Decision, type GrantRule } from '$lib/core/access/decide';
+import { decideOpening, type AccessRequest, type Decision, type GrantRule } from '$lib/core/access/decide';
 import type { PersonRequests } from '$lib/core/access/compare';
 import { DAY } from '$lib/core/time/units';
 import type { Explained } from '$lib/core/why/explained';
 import { all, one, type Db } from '../db';
-import { grantsAt, type GrantRow } from '../publishing/queries';
+import { grantsAt, publicationsAt, type GrantRow } from '../publishing/queries';
+import { doorsAt } from './door';
 
 interface PersonFacts {
 	id: number;
@@ -101,5 +102,6 @@ export function testAccess(db: Db, q: AccessQuestion): (Explained<Decision> & { 
 	const rules = grantsAt(db, q.at)
 		.filter((g) => g.publication === q.publication)
 		.map(asRule);
-	return { ...decideAccess(request, rules), request };
+	const publication = publicationsAt(db, q.at).find((x) => x.id === q.publication);
+	return { ...decideOpening(request, publication ? doorsAt(db, q.at)(publication) : {}, rules), request };
 }

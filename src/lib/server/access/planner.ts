@@ -1,19 +1,30 @@
 import { isDeepStrictEqual } from 'node:util';
 import * as v from 'valibot';
-import { compareAccess, hadBefore, type AccessChange } from '$lib/core/access/compare';
-import { CHANNELS, conditionsWords, type Conditions, type GrantRule } from '$lib/core/access/decide';
+import { hadBefore, type AccessChange } from '$lib/core/access/compare';
+import {
+	CHANNELS,
+	conditionsWords,
+	mayStart,
+	namesOf,
+	sees,
+	type Conditions,
+	type Door,
+	type GrantRule
+} from '$lib/core/access/decide';
 import { isRange } from '$lib/core/network/addresses';
-import { noEffects } from '$lib/core/plans/effects';
+import type { Touched } from '$lib/core/plans/effects';
 import { countWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
-import { one } from '../db';
+import { one, type Db } from '../db';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { isoDate } from '$lib/core/time/zone';
 import { whole } from '../plans/fields';
 import { grantsAt, publicationsAt, type GrantRow, type PublicationRow } from '../publishing/queries';
-import { reachedBy } from '../publishing/use';
+import { licenceFacts, reachedBy } from '../publishing/use';
 import { asRule, requestsFor } from './circumstances';
+import { doorsAt } from './door';
+import { changeFacts, changeOfWay, effectsOf } from './ways';
 
 const minute = v.pipe(
 	v.number('Write a time of day.'),
@@ -66,41 +77,65 @@ function checkDates(c: Conditions, now: number): void {
 }
 
 /** The effect of replacing one grant of a publication by another, or by none. */
-function changeOf(ctx: Context, publication: string, id: number | null, replacement: GrantRule | null): AccessChange {
+function changeOf(ctx: Context, pub: PublicationRow, id: number | null, replacement: GrantRule | null): AccessChange {
 	const now = ctx.clock.now();
-	const before = grantsAt(ctx.db, now).filter((g) => g.publication === publication);
+	const before = grantsAt(ctx.db, now).filter((g) => g.publication === pub.id);
 	const rest = before.filter((g) => g.id !== id).map(asRule);
-	const after = replacement ? [...rest, replacement] : rest;
-	return compareAccess(
-		requestsFor(ctx.db, publication, now, [...before.map(asRule), ...after]),
-		before.map(asRule),
-		after
+	return changeOfWay(
+		ctx.db,
+		pub.id,
+		now,
+		{ door: doorBehind(ctx.db, pub, now), grants: before.map(asRule) },
+		{ door: doorBehind(ctx.db, pub, now), grants: replacement ? [...rest, replacement] : rest }
 	);
 }
 
-function effectsOf(change: AccessChange) {
-	return {
-		...noEffects(),
-		people: [
-			...change.loses.map((p) => ({ kind: 'person', id: p.id, name: p.name, how: 'loses access' })),
-			...change.partly.map((p) => ({
-				kind: 'person',
-				id: p.id,
-				name: p.name,
-				how: `${p.refused} of their last ${p.of} sign-ins would be refused`
-			})),
-			...change.gains.map((p) => ({ kind: 'person', id: p.id, name: p.name, how: 'gains access' }))
-		]
-	};
+/** A publication's door as it is once it is on: what a grant gives does not depend on when it is switched off. */
+const doorBehind = (db: Db, pub: PublicationRow, at: number): Door => doorsAt(db, at)({ ...pub, off: false });
+
+/** What of a publication's door stands before whomever a grant reaches. */
+function doorFacts(ctx: Context, pub: PublicationRow, grant: GrantRule): Fact[] {
+	const now = ctx.clock.now();
+	const door = doorBehind(ctx.db, pub, now);
+	const reached = requestsFor(ctx.db, pub.id, now, [grant]).map((p) => p.requests[0]!.teams);
+	const blind = reached.filter((teams) => !sees(door, teams)).length;
+	const shut = reached.filter((teams) => sees(door, teams) && !mayStart(door, teams)).length;
+	const about = { kind: 'publication', id: pub.id, name: pub.internalName };
+	return [
+		...(pub.off
+			? [{ words: 'it is switched off: nobody can open it until it is on again', side: 'against' as const, about }]
+			: []),
+		...(blind
+			? [
+					{
+						words: `${countWords(blind, 'person does', 'people do')} not see it: it is shown to ${namesOf(door.visible!)} alone`,
+						side: 'against' as const,
+						about
+					}
+				]
+			: []),
+		...(shut
+			? [
+					{
+						words: `${countWords(shut, 'person', 'people')} may not start it: its package is for ${namesOf(door.starters!)} alone`,
+						side: 'against' as const,
+						about
+					}
+				]
+			: [])
+	];
 }
 
 /** Whom a grant reaches who had the publication before, in words, by what. */
-function hadFacts(ctx: Context, publication: string, id: number | null, grant: GrantRule): Fact[] {
+function hadFacts(ctx: Context, pub: PublicationRow, id: number | null, grant: GrantRule): Fact[] {
 	const now = ctx.clock.now();
-	const before = grantsAt(ctx.db, now)
-		.filter((g) => g.publication === publication && g.id !== id)
-		.map(asRule);
-	const had = hadBefore(requestsFor(ctx.db, publication, now, [grant]), before, grant);
+	const before = {
+		door: doorBehind(ctx.db, pub, now),
+		grants: grantsAt(ctx.db, now)
+			.filter((g) => g.publication === pub.id && g.id !== id)
+			.map(asRule)
+	};
+	const had = hadBefore(requestsFor(ctx.db, pub.id, now, [grant]), before, grant);
 	const by = new Map<string, number>();
 	for (const p of had) by.set(p.by, (by.get(p.by) ?? 0) + 1);
 	return [...by].map(([name, n]) => ({
@@ -109,58 +144,17 @@ function hadFacts(ctx: Context, publication: string, id: number | null, grant: G
 	}));
 }
 
-/** What a set of grants does to the licences of a publication: said or refused, as it is set. */
-function licenceFacts(
-	ctx: Context,
-	pub: PublicationRow,
-	after: GrantRow[]
-): Pick<Draft, 'warnings' | 'blocks' | 'reasons'> {
-	const none = { warnings: [], blocks: [], reasons: [] };
-	if (pub.licences === null) return none;
-	const now = ctx.clock.now();
-	const holders = [...reachedBy(ctx.db, pub.id, now, after).values()].filter((r) => r.having !== 'can fetch').length;
-	const fact: Fact = {
-		words: `${countWords(holders, 'person', 'people')} would hold one of ${countWords(pub.licences, 'licence')}`,
-		side: holders > pub.licences ? 'against' : 'for',
-		source: 'licences',
-		about: { kind: 'publication', id: pub.id, name: pub.internalName }
-	};
-	if (holders <= pub.licences) return { ...none, reasons: [fact] };
-	return pub.beyond === 'block' ? { ...none, blocks: [fact] } : { ...none, warnings: [fact] };
-}
-
-function changeFacts(change: AccessChange): { warnings: Fact[]; reasons: Fact[] } {
-	return {
-		warnings: [
-			...(change.loses.length
-				? [
-						{
-							words: `${countWords(change.loses.length, 'person loses access', 'people lose access')}`,
-							side: 'against' as const
-						}
-					]
-				: []),
-			...(change.partly.length
-				? [
-						{
-							words: `${countWords(change.partly.length, 'person', 'people')} would have been refused at some of their last sign-ins`,
-							side: 'against' as const
-						}
-					]
-				: [])
-		],
-		reasons: [
-			{
-				words: `${countWords(change.gains.length, 'person gains access', 'people gain access')}`,
-				source: 'grants and directory'
-			},
-			{
-				words: 'tried on the sign-ins of the last 14 days, and on one made now by those without any',
-				source: 'connections'
-			},
-			{ words: 'sessions that are open stay open', source: 'broker' }
-		]
-	};
+/** For whom a publication comes to the shelf by itself now, and who has to fetch it from now on. */
+function kindEffects(db: Db, pub: PublicationRow, at: number, after: GrantRow[]): Touched[] {
+	const before = reachedBy(db, pub, at);
+	return [...reachedBy(db, pub, at, after).values()].flatMap(({ person, having }): Touched[] => {
+		const had = before.get(person.login)?.having;
+		const say = (how: string, helped: boolean) => [
+			{ kind: 'person', id: person.login, name: person.name, how, helped }
+		];
+		if (had === 'can fetch' && having === 'required') return say('finds it on their shelf', true);
+		return had === 'required' && having === 'can fetch' ? say('has to fetch it from the shelf', false) : [];
+	});
 }
 
 function target(
@@ -209,9 +203,9 @@ const addGrant = planKind({
 		const next = tidy(input.conditions);
 		checkDates(next, now);
 		const rule: GrantRule = { id: String(id), to, conditions: next, channels: input.channels };
-		const change = changeOf(ctx, pub.id, null, rule);
+		const change = changeOf(ctx, pub, null, rule);
 		const { warnings, reasons } = changeFacts(change);
-		const licences = licenceFacts(ctx, pub, [
+		const licences = licenceFacts(ctx.db, pub, now, [
 			...grantsAt(ctx.db, now).filter((g) => g.publication === pub.id),
 			{
 				id,
@@ -234,6 +228,7 @@ const addGrant = planKind({
 			warnings: [
 				...warnings,
 				...licences.warnings,
+				...doorFacts(ctx, pub, rule),
 				...(change.gains.length === 0
 					? [{ words: 'everybody it reaches has the publication already', side: 'against' as const }]
 					: [])
@@ -256,7 +251,7 @@ const addGrant = planKind({
 					source: 'grant'
 				},
 				{ words: conditionsWords(next), source: 'grant' },
-				...hadFacts(ctx, pub.id, null, rule),
+				...hadFacts(ctx, pub, null, rule),
 				...licences.reasons,
 				...reasons
 			],
@@ -312,12 +307,17 @@ const changeGrant = planKind({
 		const machines = input.machines ?? g.machines;
 		if (input.conditions) checkDates(next, now);
 		const pub = publicationsAt(ctx.db, now).find((p) => p.id === g.publication)!;
-		const licences = licenceFacts(ctx, pub, [
+		const after = [
 			...grantsAt(ctx.db, now).filter((x) => x.publication === g.publication && x.id !== g.id),
 			{ ...g, conditions: next, kind }
-		]);
-		const change = changeOf(ctx, g.publication, g.id, { ...asRule(g), conditions: next, channels });
+		];
+		const licences = licenceFacts(ctx.db, pub, now, after);
+		const rule = { ...asRule(g), conditions: next, channels };
+		const change = changeOf(ctx, pub, g.id, rule);
 		const { warnings, reasons } = changeFacts(change);
+		const effects = effectsOf(change);
+		const told = new Set(effects.people.map((p) => p.id));
+		const shelves = kindEffects(ctx.db, pub, now, after).filter((p) => !told.has(p.id));
 		const same =
 			isDeepStrictEqual(g.conditions, next) &&
 			isDeepStrictEqual(g.channels.toSorted(), channels.toSorted()) &&
@@ -325,8 +325,8 @@ const changeGrant = planKind({
 			machines === g.machines;
 		return {
 			title: `Change the grant of ${g.publicationName} to ${g.toName}`,
-			effects: effectsOf(change),
-			warnings: [...warnings, ...licences.warnings],
+			effects: { ...effects, people: [...effects.people, ...shelves] },
+			warnings: [...warnings, ...licences.warnings, ...doorFacts(ctx, pub, rule)],
 			blocks: same ? [{ words: 'nothing in it is different', side: 'against' }] : licences.blocks,
 			reasons: [
 				{ words: `conditions before: ${conditionsWords(g.conditions)}`, source: 'grant' },
@@ -374,7 +374,8 @@ const removeGrant = planKind({
 	schema: v.strictObject({ grant: v.pipe(v.number(), v.integer()) }),
 	async draft(ctx, input): Promise<Draft> {
 		const g = grantOrThrow(ctx, input.grant);
-		const change = changeOf(ctx, g.publication, g.id, null);
+		const pub = publicationsAt(ctx.db, ctx.clock.now()).find((p) => p.id === g.publication)!;
+		const change = changeOf(ctx, pub, g.id, null);
 		const { warnings, reasons } = changeFacts(change);
 		return {
 			title: `Take back the grant of ${g.publicationName} to ${g.toName}`,

@@ -470,7 +470,8 @@ export function openApi(): Record<string, unknown> {
 				get: {
 					summary: 'Who gets what: teams against publications, as rows or as CSV',
 					parameters: [
-						query('at', 'A moment, ms UTC'),
+						query('scope', 'What is looked at, such as `team:survey`'),
+						query('at', 'A moment, ms UTC, past or to come'),
 						{ ...query('format', 'How'), schema: { enum: ['json', 'csv'] } }
 					],
 					responses: { 200: json({ type: 'object' }, 'People of each team who have each publication') }
@@ -479,7 +480,7 @@ export function openApi(): Record<string, unknown> {
 			'/who/{team}/{publication}': {
 				get: {
 					summary: 'Why a team has a publication, or has it not',
-					parameters: [path('team', 'Team'), path('publication', 'Publication')],
+					parameters: [path('team', 'Team'), path('publication', 'Publication'), query('at', 'A moment, ms UTC')],
 					responses: { 200: json({ type: 'object' }, 'The answer with its facts') }
 				}
 			},

@@ -1,4 +1,4 @@
-import { conditionsWords } from '$lib/core/access/decide';
+import { conditionsWords, namesOf } from '$lib/core/access/decide';
 import { CHECK_WORDS, type CheckName, type CheckResult } from '$lib/core/diagnosis/checks';
 import { AS_FOUND, imageWords, type ContentsChange } from '$lib/core/images/versions';
 import { ruleWords } from '$lib/core/images/follow';
@@ -25,6 +25,7 @@ import { versionCard } from './version';
 import { leasesOf, networkById } from '../resources/queries';
 import { grantsAt, publicationsAt } from '../publishing/queries';
 import { teamsAbove } from '../access/circumstances';
+import { doorsAt } from '../access/door';
 import {
 	connectionOf,
 	connectionsOf,
@@ -570,6 +571,7 @@ function publicationCard(db: Db, id: string, at: number): Card | null {
 	if (!p) return null;
 	const grants = grantsAt(db, at).filter((g) => g.publication === id);
 	const licences = licencesAt(db, p, at);
+	const door = doorsAt(db, at)(p);
 	const drop = licences.giveBack.filter((g) => g.having === 'fetched');
 	return {
 		kind: 'publication',
@@ -593,7 +595,7 @@ function publicationCard(db: Db, id: string, at: number): Card | null {
 				value: `${p.look.window === 'full' ? 'on the full screen' : 'in a window'}, ${p.look.monitors === 'all' ? 'all monitors' : 'one monitor'}`
 			},
 			...(p.look.group ? [{ name: 'group on the shelf', value: p.look.group }] : []),
-			...(p.visible.length ? [{ name: 'seen by', value: p.visible.join(', ') }] : []),
+			...(p.visible.length ? [{ name: 'seen by', value: namesOf(door.visible!) }] : []),
 			...(p.owner ? [{ name: 'requests go to', value: p.owner, card: `person/${p.owner}` }] : []),
 			...(p.licences === null
 				? []

@@ -1,4 +1,5 @@
 import { FOREVER } from '$lib/core/time/units';
+import { doorsAt } from '../access/door';
 import { poolsAt } from '../capacity/queries';
 import type { Context } from '../context';
 import { all } from '../db';
@@ -27,6 +28,7 @@ function brokerConfig(ctx: Context): BrokerConfig {
 		else machines.set(m.pool, [m.name]);
 		if (m.owner) owners[m.name] = m.owner;
 	}
+	const door = doorsAt(db, now);
 	const has = new Map<string, Set<string>>();
 	for (const d of deliveriesAt(db, now)) has.set(d.package, (has.get(d.package) ?? new Set()).add(d.pool));
 	return {
@@ -41,7 +43,7 @@ function brokerConfig(ctx: Context): BrokerConfig {
 			id: p.id,
 			pools: p.pools.filter((pool) => !p.app || isImageApp(p.app) || (has.get(p.app.package)?.has(pool) ?? false)),
 			protocol: p.protocol,
-			...(p.off ? { off: true } : {}),
+			door: door(p),
 			...(p.app ? { app: p.app } : {})
 		})),
 		grants: grantsAt(db, now).map((g) => ({

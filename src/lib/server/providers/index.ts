@@ -1,4 +1,4 @@
-import type { Channel, Conditions } from '$lib/core/access/decide';
+import type { Channel, Conditions, Door } from '$lib/core/access/decide';
 import type { Placing } from '$lib/core/capacity/placement';
 import type { ParamValues } from '$lib/core/images/library/params';
 import type { Right } from '$lib/core/images/library/kinds';
@@ -342,8 +342,8 @@ export interface BrokerConfig {
 		protocol: string;
 		/** The app that it opens; a desktop where there is none. */
 		app?: { package: string; target: string };
-		/** Nobody is let in for now. */
-		off?: boolean;
+		/** What it says itself of who may open it. */
+		door?: Door;
 	}[];
 	grants: {
 		id: string;

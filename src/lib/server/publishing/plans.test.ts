@@ -89,7 +89,7 @@ describe('a publication', () => {
 	});
 	test('that is granted is taken off only once the grants are taken back', async () => {
 		const plan = await h.draft('publication.remove', { publication: 'desk' });
-		expect(plan.blocks.map((b) => b.words)).toEqual(['it is granted to Harbour: take that grant back first']);
+		expect(plan.blocks.map((b) => b.words)).toEqual(['Desk is granted to Harbour: take that grant back first']);
 		await h.carryOut('grant.remove', { grant: 1 });
 		expect((await h.carryOut('publication.remove', { publication: 'desk' })).state).toBe('done');
 		expect(h.lab.world.broker.publications.map((p) => p.id)).toEqual(['own']);

@@ -8,7 +8,10 @@ import { one } from '../db';
 import { packageAt } from '../packages/queries';
 import { wholeOrder } from '../plans/fields';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
-import { peopleInUse } from './use';
+import { asRule } from '../access/circumstances';
+import { doorsAt } from '../access/door';
+import { changeFacts, changeOfWay, effectsOf } from '../access/ways';
+import { licenceFacts, peopleInUse } from './use';
 import { keepIcon, knowsIcon } from './icons';
 import { grantsAt, publicationsAt, type AppRef, type PublicationRow } from './queries';
 import { mistakable, servingOf } from './remarks';
@@ -235,11 +238,30 @@ const createMany = planKind({
 				})),
 				...steps(null).slice(1)
 			],
-			undo: null,
-			undoWords: 'Not at once: take them off one by one.'
+			undo: { kind: 'publication.remove-many', input: { publications: rows.map((r) => r.id) } },
+			undoWords: 'Yes: all of them are taken off again.'
 		};
 	}
 });
+
+/** Whom a publication that is changed lets in and keeps out, by its own door, and what its licences come to. */
+function doorChange(ctx: Context, before: PublicationRow, after: PublicationRow) {
+	const now = ctx.clock.now();
+	const door = doorsAt(ctx.db, now);
+	const grants = grantsAt(ctx.db, now)
+		.filter((g) => g.publication === before.id)
+		.map(asRule);
+	const change = changeOfWay(ctx.db, before.id, now, { door: door(before), grants }, { door: door(after), grants });
+	const said = changeFacts(change);
+	const licences = licenceFacts(ctx.db, after, now);
+	const touched = change.gains.length + change.loses.length + change.partly.length > 0;
+	return {
+		effects: effectsOf(change),
+		// Fewer licences than holders are a fact, not a wish: said, whatever happens to those who come after.
+		warnings: [...(touched ? said.warnings : []), ...licences.warnings, ...licences.blocks],
+		reasons: [...(touched ? said.reasons.slice(0, 2) : []), ...licences.reasons]
+	};
+}
 
 const inputOf = ({ since: _since, ...p }: PublicationRow) => p;
 
@@ -252,11 +274,13 @@ const changePublication = planKind({
 		const before = publicationOrThrow(ctx, input.id, 'id');
 		const p = await check(ctx, input, input.id);
 		const said = remarks(ctx, p, input.id);
+		const change = doorChange(ctx, before, { ...p, id: input.id, since: before.since });
 		return {
 			title: `Change publication ${before.internalName}`,
-			effects: noEffects(),
-			...said,
-			reasons: [...said.reasons, { words: 'sessions that are open stay open', source: 'broker' }],
+			effects: change.effects,
+			warnings: [...change.warnings, ...said.warnings],
+			blocks: said.blocks,
+			reasons: [...change.reasons, ...said.reasons, STAY],
 			objects: [`publication/${input.id}`],
 			steps: steps({ ...p, id: input.id }),
 			undo: { kind: 'publication.change', input: inputOf(before) },
@@ -273,15 +297,17 @@ const switchPublication = planKind({
 	async draft(ctx, input): Promise<Draft> {
 		const before = publicationOrThrow(ctx, input.publication, 'publication');
 		const using = peopleInUse(ctx.db, before, ctx.clock.now());
+		const change = doorChange(ctx, before, { ...before, off: input.off });
 		return {
 			title: `Switch ${before.internalName} ${input.off ? 'off' : 'on'}`,
-			effects: noEffects(),
-			warnings: [],
+			effects: change.effects,
+			warnings: change.warnings,
 			blocks:
 				before.off === input.off
 					? [{ words: `it is ${input.off ? 'off' : 'on'} already`, side: 'against' as const }]
 					: [],
 			reasons: [
+				...change.reasons,
 				{
 					words: `${countWords(using.length, 'person has', 'people have')} it open, and ${using.length === 1 ? 'keeps' : 'keep'} it`,
 					source: 'measured'
@@ -323,32 +349,66 @@ const orderPublications = planKind({
 	}
 });
 
+/** What taking publications off comes to; each has to have lost its grants before. */
+function removal(ctx: Context, rows: PublicationRow[]): Pick<Draft, 'effects' | 'blocks' | 'objects' | 'steps'> {
+	const grants = grantsAt(ctx.db, ctx.clock.now());
+	return {
+		effects: noEffects(),
+		blocks: rows.flatMap((p) =>
+			grants
+				.filter((g) => g.publication === p.id)
+				.map((g): Fact => ({
+					words: `${p.internalName} is granted to ${g.toName}: take that grant back first`,
+					side: 'against',
+					about: { kind: 'grant', id: String(g.id) }
+				}))
+		),
+		objects: rows.map((p) => `publication/${p.id}`),
+		steps: [
+			...rows.map((p): StepSpec => ({
+				kind: 'publication.close',
+				words: `Take ${p.internalName} off`,
+				input: { publication: p.id },
+				expected: 200
+			})),
+			...steps(null).slice(1)
+		]
+	};
+}
+const STAY: Fact = { words: 'sessions that are open stay open', source: 'broker' };
+
 const removePublication = planKind({
 	kind: 'publication.remove',
 	words: 'Take a publication off',
 	area: 'publishing',
 	schema: v.strictObject({ publication: v.string() }),
 	async draft(ctx, input): Promise<Draft> {
-		const now = ctx.clock.now();
 		const p = publicationOrThrow(ctx, input.publication, 'publication');
-		const grants = grantsAt(ctx.db, now).filter((g) => g.publication === p.id);
 		return {
 			title: `Take off ${p.internalName}`,
-			effects: noEffects(),
+			...removal(ctx, [p]),
 			warnings: [],
-			blocks: grants.map((g): Fact => ({
-				words: `it is granted to ${g.toName}: take that grant back first`,
-				side: 'against',
-				about: { kind: 'grant', id: String(g.id) }
-			})),
-			reasons: [{ words: 'sessions that are open stay open', source: 'broker' }],
-			objects: [`publication/${p.id}`],
-			steps: [
-				{ kind: 'publication.close', words: 'Take it off', input: { publication: p.id }, expected: 200 },
-				...steps(null).slice(1)
-			],
+			reasons: [STAY],
 			undo: { kind: 'publication.create', input: inputOf(p) },
 			undoWords: 'Yes: it is published again.'
+		};
+	}
+});
+
+const removeMany = planKind({
+	kind: 'publication.remove-many',
+	words: 'Take several publications off at once',
+	area: 'publishing',
+	schema: v.strictObject({ publications: v.pipe(v.array(v.string()), v.minLength(1, 'Choose at least one.')) }),
+	async draft(ctx, input): Promise<Draft> {
+		const rows = [...new Set(input.publications)].map((id) => publicationOrThrow(ctx, id, 'publications'));
+		return {
+			title: `Take off ${countWords(rows.length, 'publication')}`,
+			...removal(ctx, rows),
+			warnings: [],
+			reasons: [STAY],
+			undo: null,
+			undoWords: 'Not at once: publish them again one by one.'
 		};
 	}
 });
@@ -365,5 +425,6 @@ export const publicationPlans = [
 	changePublication,
 	switchPublication,
 	orderPublications,
-	removePublication
+	removePublication,
+	removeMany
 ];

@@ -1,5 +1,6 @@
 import { inDates } from '$lib/core/access/decide';
-import { DAY } from '$lib/core/time/units';
+import { countWords, DAY } from '$lib/core/time/units';
+import type { Fact } from '$lib/core/why/explained';
 import { all, type Db } from '../db';
 import { teamsAbove } from '../access/circumstances';
 import { grantsAt, type GrantRow, type PublicationRow } from './queries';
@@ -66,22 +67,23 @@ interface Facts extends Person {
 	zone: string;
 }
 
-/** Everybody whom grants of a publication reach at a moment, and how they have it. */
+/** Everybody who sees a publication and whom its grants reach at a moment, and how they have it. */
 export function reachedBy(
 	db: Db,
-	publication: string,
+	publication: Pick<PublicationRow, 'id' | 'visible'>,
 	at: number,
-	grants: GrantRow[] = grantsAt(db, at).filter((g) => g.publication === publication)
+	grants: GrantRow[] = grantsAt(db, at).filter((g) => g.publication === publication.id)
 ): Map<string, { person: Person; having: Having; by: GrantRow }> {
 	const reached = new Map<string, { person: Person; having: Having; by: GrantRow }>();
 	if (grants.length === 0) return reached;
 	const above = teamsAbove(db);
-	const fetched = fetchersOf(db, publication, at);
+	const fetched = fetchersOf(db, publication.id, at);
 	for (const p of all<Facts>(
 		db,
 		'SELECT p.id, p.login, p.name, p.team_id AS team, s.time_zone AS zone FROM people p JOIN sites s ON s.id = p.site_id'
 	)) {
 		const own = above.get(p.team) ?? [];
+		if (publication.visible.length && !publication.visible.some((t) => own.includes(t))) continue;
 		const by = grants.filter(
 			(g) =>
 				(g.toKind === 'person' ? g.toLogin === p.login : own.includes(g.toId)) &&
@@ -122,7 +124,7 @@ const LOOK_BACK = 30 * DAY;
 export function licencesAt(db: Db, p: PublicationRow, at: number): LicenceState {
 	const uses = usesBetween(db, p, at - LOOK_BACK, at);
 	const used = new Set(uses.map((u) => u.person));
-	const holders = [...reachedBy(db, p.id, at).values()].filter((r) => r.having !== 'can fetch');
+	const holders = [...reachedBy(db, p, at).values()].filter((r) => r.having !== 'can fetch');
 	const idle = holders.filter((h) => !used.has(h.person.id));
 	const last = lastUses(db, p, at);
 	return {
@@ -140,6 +142,26 @@ export function licencesAt(db: Db, p: PublicationRow, at: number): LicenceState 
 			}))
 			.sort((a, b) => (a.last ?? 0) - (b.last ?? 0) || a.name.localeCompare(b.name))
 	};
+}
+
+/** What grants come to against the licences of a publication: said or refused, as it is set. */
+export function licenceFacts(
+	db: Db,
+	pub: PublicationRow,
+	at: number,
+	grants?: GrantRow[]
+): { warnings: Fact[]; blocks: Fact[]; reasons: Fact[] } {
+	const none = { warnings: [], blocks: [], reasons: [] };
+	if (pub.licences === null) return none;
+	const holders = [...reachedBy(db, pub, at, grants).values()].filter((r) => r.having !== 'can fetch').length;
+	const fact: Fact = {
+		words: `${countWords(holders, 'person', 'people')} would hold one of ${countWords(pub.licences, 'licence')}`,
+		side: holders > pub.licences ? 'against' : 'for',
+		source: 'licences',
+		about: { kind: 'publication', id: pub.id, name: pub.internalName }
+	};
+	if (holders <= pub.licences) return { ...none, reasons: [fact] };
+	return pub.beyond === 'block' ? { ...none, blocks: [fact] } : { ...none, warnings: [fact] };
 }
 
 const lastUses = (db: Db, p: PublicationRow, at: number): Map<number, number> =>

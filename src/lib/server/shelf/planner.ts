@@ -89,7 +89,7 @@ const dropPlan = planKind({
 	schema: v.strictObject({ publication, people: v.pipe(v.array(v.string()), v.minLength(1, 'Say whose.')) }),
 	async draft(ctx, input): Promise<Draft> {
 		const p = publicationOrThrow(ctx, input.publication);
-		const reached = reachedBy(ctx.db, p.id, ctx.clock.now());
+		const reached = reachedBy(ctx.db, p, ctx.clock.now());
 		const people = input.people.map((login) => ({ login, ...personOrThrow(ctx, login) }));
 		const blocks = people.flatMap(({ login, name }): Fact[] => {
 			const r = reached.get(login);

@@ -1,11 +1,10 @@
-import { decideAccess, inDates } from '$lib/core/access/decide';
+import { decideOpening, inDates, sees } from '$lib/core/access/decide';
 import type { Fact } from '$lib/core/why/explained';
 import { asRule, requestOfPerson } from '../access/circumstances';
+import { doorsAt } from '../access/door';
 import { all, one, type Db } from '../db';
 import { grantsAt, publicationsAt, type GrantRow, type Look, type PublicationRow } from '../publishing/queries';
-import { refusalFor } from '$lib/core/packages/attaching';
 import { DAY } from '$lib/core/time/units';
-import { packagesAt } from '../packages/queries';
 
 /** How a publication stands on somebody's shelf. */
 export type Standing = 'required' | 'fetched' | 'can fetch' | 'can ask';
@@ -47,11 +46,12 @@ export function shelfOf(db: Db, login: string, at: number, secondFactor: boolean
 		).map((r) => r.id)
 	);
 	const grants = grantsAt(db, at);
-	const packages = new Map(packagesAt(db, at).map((p) => [p.name, p.versions.at(-1)!.spec]));
+	const doors = doorsAt(db, at);
 	return publicationsAt(db, at).flatMap((p) => {
-		if (p.visible.length && !p.visible.some((t) => request.teams.includes(t))) return [];
+		const door = doors(p);
+		if (!sees(door, request.teams)) return [];
 		const own = grants.filter((g) => g.publication === p.id);
-		const decision = decideAccess(request, own.map(asRule));
+		const decision = decideOpening(request, door, own.map(asRule));
 		const reaching = own.filter(
 			(g) =>
 				(g.toKind === 'person' ? g.toLogin === login : request.teams.includes(g.toId)) &&
@@ -67,9 +67,6 @@ export function shelfOf(db: Db, login: string, at: number, secondFactor: boolean
 					? 'can ask'
 					: null;
 		if (standing === null) return [];
-		// Of a package only some teams may start there is nothing to open for others.
-		const spec = p.app ? packages.get(p.app.package) : undefined;
-		const shut = spec !== undefined && spec.teams.length > 0 && !spec.teams.some((t) => request.teams.includes(t));
 		return [
 			{
 				id: p.id,
@@ -79,20 +76,11 @@ export function shelfOf(db: Db, login: string, at: number, secondFactor: boolean
 				app: p.app,
 				look: p.look,
 				standing,
-				allowed: decision.value.allowed && !p.off && !shut,
+				allowed: decision.value.allowed,
 				off: p.off,
-				advice: p.off ? 'It is switched off for now.' : shut ? refusalFor(p.name, spec.refusal) : decision.value.advice,
+				advice: decision.value.advice,
 				by: reaching[0]?.toName ?? null,
-				why: shut
-					? [
-							...decision.facts,
-							{
-								words: `its package is for ${spec.teams.join(', ')} alone`,
-								side: 'against' as const,
-								source: 'package'
-							}
-						]
-					: decision.facts,
+				why: decision.facts,
 				news: newsOf(db, p, reaching, at),
 				machines: Math.max(1, ...reaching.map((g) => g.machines))
 			}

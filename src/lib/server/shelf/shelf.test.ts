@@ -1,5 +1,7 @@
 import { beforeEach, describe, expect, test } from 'vitest';
 import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
+import { testAccess } from '../access/circumstances';
+import { matrixAt } from '../access/matrix';
 import { all, one, run } from '../db';
 import { grantsAt, publicationsAt } from '../publishing/queries';
 import { poolsFor } from '../publishing/serving';
@@ -85,13 +87,20 @@ describe('publishing an app', () => {
 	});
 
 	test('several of what a package or an image starts, at once', async () => {
-		await h.carryOut('publication.create-many', {
+		const plan = await h.draft('publication.create-many', {
 			package: 'logline',
 			targets: ['logline-main'],
 			pools: ['quay'],
 			group: 'Forms'
 		});
+		await h.finish(await h.commit(plan.id));
 		expect(publication('logline-of-logline')).toMatchObject({ name: 'Logline', look: { group: 'Forms' } });
+		await h.carryOut('grant.add', { publication: 'logline-of-logline', team: 'harbour', channels: [] });
+		const back = plan.undo!;
+		expect((await h.draft(back.kind, back.input)).blocks[0]!.words).toMatch(/is granted to Harbour/);
+		await h.carryOut('grant.remove', { grant: Math.max(...grantsAt(h.db, h.lab.now).map((g) => g.id)) });
+		await h.carryOut(back.kind, back.input);
+		expect(publication('logline-of-logline')).toBeUndefined();
 		// The newest image that is not held has nothing to start.
 		await expect(
 			h.draft('publication.create-many', { package: 'image/desk', targets: ['paperlane'], pools: ['quay'] })
@@ -140,8 +149,13 @@ describe('publishing an app', () => {
 		await grant({ team: 'harbour' });
 		expect(item('anna')).toMatchObject({ allowed: true, standing: 'required' });
 		const off = await h.draft('publication.switch', { publication: 'logline-forms', off: true });
+		expect(off.effects.people).toContainEqual({ kind: 'person', id: 'anna', name: 'Anna Quill', how: 'loses access' });
 		await h.finish(await h.commit(off.id));
-		expect(item('anna')).toMatchObject({ allowed: false, off: true, advice: 'It is switched off for now.' });
+		expect(item('anna')).toMatchObject({
+			allowed: false,
+			off: true,
+			advice: 'It is switched off for now. Try again later.'
+		});
 		const { connection } = await h.ctx.providers.broker.connect('anna', 'logline-forms', true, 'k');
 		await h.live(MINUTE);
 		expect((await h.ctx.providers.broker.connection(connection))!.result).toBe('refused');
@@ -153,6 +167,12 @@ describe('publishing an app', () => {
 			id: 'logline-forms',
 			description: 'Old forms',
 			visible: ['visitors']
+		});
+		expect(change.effects.people).toContainEqual({
+			kind: 'person',
+			id: 'anna',
+			name: 'Anna Quill',
+			how: 'loses access'
 		});
 		await h.finish(await h.commit(change.id));
 		expect(item('anna')).toBeUndefined();
@@ -238,11 +258,70 @@ describe('a grant', () => {
 		const id = grantsAt(h.db, h.lab.now).find((g) => g.publication === 'logline-forms')!.id;
 		const plan = await h.draft('grant.change', { grant: id, kind: 'optional' });
 		expect(plan.reasons.map((r) => r.words)).toContain('it was required, and is optional');
+		expect(plan.effects.people.map((x) => `${x.name} ${x.how}`)).toContain('Bo Rigg has to fetch it from the shelf');
 		await h.finish(await h.commit(plan.id));
 		expect(grantsAt(h.db, h.lab.now).find((g) => g.id === id)).toMatchObject({ kind: 'optional', machines: 2 });
 		await h.carryOut(plan.undo!.kind, plan.undo!.input);
 		expect(grantsAt(h.db, h.lab.now).find((g) => g.id === id)!.kind).toBe('required');
 		expect((await h.draft('grant.change', { grant: id })).blocks).toHaveLength(1);
+	});
+});
+
+describe('the door of a publication', () => {
+	const all5 = ['anna', 'bo', 'cleo', 'dag', 'eve'];
+	/** Who could open it now: by the shelf, by the tester, by the matrix, and by the broker that is told. */
+	const letIn = () => {
+		const p = publication();
+		const shelves = all5.filter((login) => item(login)?.allowed);
+		const tester = all5.filter(
+			(login) =>
+				testAccess(h.db, {
+					login,
+					publication: p.id,
+					at: h.lab.now,
+					address: null,
+					managed: null,
+					secondFactor: true
+				})!.value.allowed
+		);
+		const m = matrixAt(h.db, h.lab.now, [p]);
+		const seen = all5.filter((login) => item(login));
+		expect(tester).toEqual(shelves);
+		expect(m.now[m.teams.findIndex((t) => t.id === 'everybody')]).toBe(shelves.length);
+		expect(m.has[m.teams.findIndex((t) => t.id === 'everybody')]).toBe(seen.length);
+		expect(reachedBy(h.db, p, h.lab.now).size).toBe(seen.length);
+		return shelves.join(' ');
+	};
+	test('is the same on the shelf, for the tester, in the matrix and for licences', async () => {
+		await h.carryOut('publication.create', LOGLINE);
+		await grant({ team: 'everybody' });
+		expect(letIn()).toBe('anna bo cleo dag eve');
+		await h.carryOut('publication.change', { ...LOGLINE, id: 'logline-forms', visible: ['harbour'] });
+		expect(letIn()).toBe('anna bo cleo dag');
+		const more = await h.draft('grant.add', { publication: 'logline-forms', team: 'visitors', channels: [] });
+		expect(more.warnings.map((w) => w.words)).toContain('1 person does not see it: it is shown to Harbour alone');
+		expect(more.effects.people).toEqual([]);
+		await h.carryOut('publication.change', { ...LOGLINE, id: 'logline-forms' });
+		keepPackage(h, 'logline', '3.1.0', { teams: ['visitors'], refusal: 'For visitors.' });
+		// What the pools have counts, not what there is.
+		expect(letIn()).toBe('anna bo cleo dag eve');
+		await h.carryOut('package.deliver', { package: 'logline', pools: ['quay'] });
+		expect(letIn()).toBe('eve');
+		expect(item('anna')!.advice).toBe('For visitors.');
+		await h.carryOut('publication.switch', { publication: 'logline-forms', off: true });
+		expect(letIn()).toBe('');
+	});
+	test('fewer licences than holders are warned of, not refused', async () => {
+		await h.carryOut('publication.create', LOGLINE);
+		await grant({ team: 'harbour' });
+		const plan = await h.draft('publication.change', {
+			...LOGLINE,
+			id: 'logline-forms',
+			licences: 2,
+			beyond: 'block'
+		});
+		expect(plan.blocks).toEqual([]);
+		expect(plan.warnings.map((w) => w.words)).toContain('4 people would hold one of 2 licences');
 	});
 });
 
@@ -252,7 +331,7 @@ describe('whom grants reach', () => {
 		await grant({ team: 'everybody', kind: 'optional' });
 		await grant({ person: 'eve' });
 		await h.carryOut('shelf.fetch', { publication: 'logline-forms', person: 'bo' });
-		const reached = reachedBy(h.db, 'logline-forms', h.lab.now);
+		const reached = reachedBy(h.db, publication(), h.lab.now);
 		const having = Object.fromEntries([...reached].map(([login, r]) => [login, `${r.having}, ${r.by.toName}`]));
 		expect(having).toEqual({
 			anna: 'can fetch, Everybody',
@@ -261,7 +340,7 @@ describe('whom grants reach', () => {
 			dag: 'can fetch, Everybody',
 			eve: 'required, Eve Sloop'
 		});
-		expect(reachedBy(h.db, 'nothing', h.lab.now).size).toBe(0);
+		expect(reachedBy(h.db, { id: 'nothing', visible: [] }, h.lab.now).size).toBe(0);
 	});
 	test('a person who is not there has no shelf, and cannot be given anything', async () => {
 		expect(shelfOf(h.db, 'zoe', h.lab.now, true)).toBe(null);

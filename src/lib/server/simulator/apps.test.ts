@@ -101,9 +101,10 @@ describe('an app that only some teams may start', () => {
 		const shelf = (login: string) => shelfOf(h.db, login, h.lab.now, true)!.find((x) => x.id === 'logline')!;
 		expect(shelf('anna').allowed).toBe(true);
 		expect(shelf('eve')).toMatchObject({ allowed: false, advice: 'Logline is for the harbour: call Bo.' });
-		expect(shelf('eve').why.at(-1)!.words).toBe('its package is for harbour alone');
+		expect(shelf('eve').why.at(-1)!.words).toBe('its package is for Harbour alone');
 		expect(await opened(await connect('eve', 'logline'))).toMatchObject({
-			result: 'lost',
+			result: 'refused',
+			machine: null,
 			advice: 'Logline is for the harbour: call Bo.'
 		});
 		expect((await opened(await connect('anna', 'logline'))).result).toBe('open');

@@ -320,7 +320,10 @@ export function openApp(
 		return run;
 	}
 	const person = w.people.get(session.person)!;
-	const limited = w.packages.wishes.packages.findLast((p) => p.package === name);
+	const look = lab.agents.look(m.name);
+	const wish = look?.wanted.find((x) => x.package === name) ?? null;
+	const { value } = versionToStart(look?.present.get(name) ?? [], wish?.version ?? null);
+	const limited = wished(w, name, value ?? wish?.version ?? '');
 	if (limited?.teams.length && !limited.teams.some((t) => person.teams.includes(t))) {
 		failRun(
 			lab,
@@ -331,9 +334,6 @@ export function openApp(
 		);
 		return run;
 	}
-	const look = lab.agents.look(m.name);
-	const wish = look?.wanted.find((x) => x.package === name) ?? null;
-	const { value } = versionToStart(look?.present.get(name) ?? [], wish?.version ?? null);
 	if (value !== null) startRun(lab, run, value, null);
 	else if (wish) {
 		tell(lab, { e: 'wait', machine: m.name, package: name });

@@ -1,4 +1,4 @@
-import { decideAccess } from '$lib/core/access/decide';
+import { decideOpening } from '$lib/core/access/decide';
 import { placeSession, type Candidate } from '$lib/core/capacity/placement';
 import { CHECKS, type CheckResult } from '$lib/core/diagnosis/checks';
 import type { Estate } from '$lib/core/estate/schema';
@@ -460,17 +460,8 @@ export class Lab {
 			);
 			return false;
 		}
-		if (pub.off) {
-			this.finish(
-				conn,
-				'refused',
-				[{ words: `${pub.id} is switched off`, side: 'against', source: 'publication' }],
-				'It is switched off for now. Try again later.'
-			);
-			return false;
-		}
 		const grants = w.broker.grants.filter((g) => g.publication === pub.id);
-		const decision = decideAccess(
+		const decision = decideOpening(
 			{
 				personId: person.login,
 				teams: person.teams,
@@ -480,6 +471,7 @@ export class Lab {
 				managedEndpoint: person.managed,
 				secondFactor: conn.secondFactor
 			},
+			pub.door ?? {},
 			grants
 		);
 		if (!decision.value.allowed) {

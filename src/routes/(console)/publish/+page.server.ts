@@ -26,11 +26,7 @@ export const load = async ({ url, depends }) => {
 	);
 	const { pools, publications, grants, poolOf, left } = publishingAt(db, look.scope, at);
 	const targets = await targetsOf(runtime(), at);
-	const who = matrixAt(
-		db,
-		at,
-		publications.map((p) => p.id)
-	);
+	const who = matrixAt(db, at, publications);
 	const making = look.live ? url.searchParams.get('make') : null;
 	const edit = publicationsAt(db, at).find((p) => p.id === url.searchParams.get('edit')) ?? null;
 	return {

@@ -42,7 +42,9 @@
 <h1 class="sr-only">Who gets what</h1>
 <div class="px-[18px] py-3">
 	<PublishNav />
-	{#if data.look.future}<p class="text-ink2 mb-2 text-[13px]">Grants have no forecast: this is the present.</p>{/if}
+	{#if data.look.future}<p class="text-ink2 mb-2 text-[13px]">
+			Grants as they stand now, on the days and hours of that moment.
+		</p>{/if}
 	<LeftOut left={data.left} of="teams and publications" />
 	<div class="flex items-baseline gap-2">
 		<h2 class="head">
@@ -126,9 +128,7 @@
 		</table>
 	</div>
 	<p class="text-ink3 mt-2 text-[12.5px]">
-		“now” is how many the conditions let in at this moment. For one person, look at their <a
-			class="link"
-			href={addressWith(page.url, { cell: null }, '/publish/shelves')}>shelf</a
-		>.
+		“now” is how many could open it at this moment: by its conditions, and unless it is switched off. For one person,
+		look at their <a class="link" href={addressWith(page.url, { cell: null }, '/publish/shelves')}>shelf</a>.
 	</p>
 </div>

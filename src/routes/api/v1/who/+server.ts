@@ -1,41 +1,19 @@
 import { json } from '@sveltejs/kit';
-import { matrixAt } from '$lib/server/access/matrix';
+import { matrixIn } from '$lib/server/access/matrix';
 import { answer } from '$lib/server/api/problems';
-import { asKnown, lookOf } from '$lib/server/moment';
-import { publicationsAt } from '$lib/server/publishing/queries';
+import { lookOf } from '$lib/server/moment';
 import { runtime } from '$lib/server/runtime';
 
 /** Who gets what, teams against publications: as rows, or as CSV (RFC 4180) with `format=csv`. */
 export const GET = ({ url }) =>
 	answer(() => {
 		const { db, clock } = runtime();
-		const at = asKnown(lookOf(url, clock));
-		const publications = publicationsAt(db, at);
-		const m = matrixAt(
-			db,
-			at,
-			publications.map((p) => p.id)
-		);
-		const width = publications.length;
-		if (url.searchParams.get('format') !== 'csv')
-			return json({
-				at,
-				publications: publications.map((p, i) => ({ id: p.id, name: p.internalName, people: m.totals[i] })),
-				teams: m.teams.map((t, row) => ({
-					...t,
-					has: [...m.has.subarray(row * width, (row + 1) * width)],
-					now: [...m.now.subarray(row * width, (row + 1) * width)],
-					required: [...m.required.subarray(row * width, (row + 1) * width)]
-				}))
-			});
+		const { scope, at } = lookOf(url, clock);
+		const { publications, teams } = matrixIn(db, scope, at);
+		if (url.searchParams.get('format') !== 'csv') return json({ at, publications, teams });
 		const lines = [
-			['team', 'above', 'people', ...publications.map((p) => p.internalName)],
-			...m.teams.map((t, row) => [
-				t.name,
-				String(t.depth),
-				String(t.people),
-				...Array.from(m.has.subarray(row * width, (row + 1) * width), String)
-			])
+			['team', 'above', 'people', ...publications.map((p) => p.name)],
+			...teams.map((t) => [t.name, String(t.depth), String(t.people), ...t.has.map(String)])
 		];
 		return new Response(`${lines.map((l) => l.map(field).join(',')).join('\r\n')}\r\n`, {
 			headers: {
