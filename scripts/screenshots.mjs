@@ -109,6 +109,7 @@ const plan = async (kind, input) => {
 	const headers = { origin: base };
 	const drafted = await (await page.request.post(`${base}/api/v1/plans`, { data: { kind, input }, headers })).json();
 	const { job } = await (await page.request.post(`${base}/api/v1/plans/${drafted.id}/commit`, { headers })).json();
+	if (job === undefined) throw new Error(`${kind}: ${JSON.stringify(drafted)}`);
 	for (;;) {
 		const { state, ended } = await (await page.request.get(`${base}/api/v1/jobs/${job}`)).json();
 		if (ended) return state;
@@ -140,7 +141,7 @@ await plan('grant.add', { publication: 'logline-forms', team: 'hydrography', cha
 await plan('grant.add', { publication: 'logline-forms', team: 'charts', kind: 'optional', channels: [] });
 await page.request.post(`${base}/api/v1/lab/clock`, { data: { step: 3000 }, headers: { origin: base } });
 await page.waitForTimeout(3000);
-await plan('package.deliver', { package: 'logline', version: '1.0.1', pools: ['bridge-bergen'] });
+await plan('package.deliver', { package: 'logline', pools: ['bridge-bergen'] });
 await clock(1);
 await visit('/publish/delivery?card=delivery/bridge-bergen/logline');
 await shot('delivery');

@@ -1,4 +1,4 @@
-import { sizeWords } from '../time/units';
+import { countWords, sizeWords } from '../time/units';
 import { bytesOf, type Change } from './difference';
 import { baseName, entryKey, folderOf, isFile, type InventoryEntry, type SystemKind } from './inventory';
 import { systemPlaces, type SystemPlaces } from './system-places';
@@ -346,4 +346,4 @@ export function totalsOf(
 
 /** The app’s places in words. */
 export const placeWords = (p: OwnPlace): string =>
-	p.of === 'files' ? `${p.path}, ${sizeWords(p.bytes)} in ${p.changes} entries` : `${p.path}, ${p.changes} settings`;
+	`${p.path}, ${p.of === 'files' ? `${sizeWords(p.bytes)} in ${countWords(p.changes, 'entry', 'entries')}` : countWords(p.changes, 'setting')}`;

@@ -133,6 +133,16 @@ const fromRaw = (r: RawCapture): CaptureRow => ({
 export const capturesAt = (db: Db, at: number, limit = 20): CaptureRow[] =>
 	all<RawCapture>(db, `${CAPTURES} WHERE c.since <= ? ORDER BY c.id DESC LIMIT ?`, [at, limit]).map(fromRaw);
 
+/** What was decided at the newest other capture that a package was made of; null where nothing was. */
+export function earlierChoices(db: Db, name: string, than: number): { of: string; choices: Choice[] } | null {
+	const row = one<{ outcome: string; choices: string }>(
+		db,
+		`SELECT outcome, choices FROM captures WHERE state = 'packaged' AND id <> ? AND choices <> '[]' AND outcome LIKE ? || ' %' ORDER BY id DESC LIMIT 1`,
+		[than, name]
+	);
+	return row ? { of: row.outcome, choices: JSON.parse(row.choices) as Choice[] } : null;
+}
+
 /** One capture, or null. */
 export function captureById(db: Db, id: number): CaptureRow | null {
 	const row = one<RawCapture>(db, `${CAPTURES} WHERE c.id = ?`, [id]);

@@ -1,6 +1,7 @@
 <script lang="ts">
 	import { untrack } from 'svelte';
 	import Field from '$lib/ui/forms/Field.svelte';
+	import ManyField from '$lib/ui/forms/ManyField.svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
 	import { draftFrom } from '$lib/ui/plan/draft';
 	import PublicationIcon from '$lib/ui/publish/PublicationIcon.svelte';
@@ -143,7 +144,7 @@
 			type="file"
 			accept="image/png,image/jpeg,image/svg+xml"
 			onchange={upload}
-			class="text-ink mt-1 block w-full text-[12.5px]"
+			class="file-field mt-[3px] block w-full"
 		/></label
 	>
 	<Field label="Comes up" problem={errors['look.window']}
@@ -157,13 +158,13 @@
 			>{/snippet}</Field
 	>
 	<TextField label="Group on the shelf" problem={errors['look.group']} bind:value={f.group} />
-	<Field label="Seen by" problem={errors.visible}
-		>{#snippet children(p)}<select {...p} class="field" multiple size={2} bind:value={f.visible}
-				>{#each teams as t (t.id)}<option value={t.id}>{t.name}</option>{/each}</select
-			><span class="text-ink3 text-[12px]"
-				>{f.visible.length ? `${f.visible.length} chosen` : 'none chosen: whoever it is granted to'}</span
-			>{/snippet}</Field
-	>
+	<ManyField
+		label="Seen by"
+		none="whoever it is granted to"
+		options={teams}
+		problem={errors.visible}
+		bind:value={f.visible}
+	/>
 	<TextField label="Licences" hint="how many people may hold it" problem={errors.licences} bind:value={f.licences} />
 	<Field label="Beyond them" problem={errors.beyond}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.beyond}

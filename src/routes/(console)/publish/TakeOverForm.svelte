@@ -94,7 +94,7 @@
 	>
 	<div>
 		<label class="text-ink2 text-[12.5px]" for="take-over-file">From a file</label>
-		<input id="take-over-file" type="file" accept=".csv,text/csv" class="text-[12.5px]" onchange={read} />
+		<input id="take-over-file" type="file" accept=".csv,text/csv" class="file-field" onchange={read} />
 	</div>
 	<div class="col-span-2">
 		<Field label="List of machines" hint="CSV: name, kind, owner" problem={errors.csv}

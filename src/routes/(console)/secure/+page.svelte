@@ -25,7 +25,7 @@
 	<table class="grid-table mt-1">
 		<thead
 			><tr
-				><th>publication</th><th>to</th><th>conditions</th><th>channels passed through</th><th class="num"
+				><th>publication</th><th>to</th><th>kind</th><th>conditions</th><th>channels passed through</th><th class="num"
 					>refused in 24 h</th
 				><th><span class="sr-only">actions</span></th></tr
 			></thead
@@ -38,6 +38,7 @@
 						></td
 					>
 					<td>{g.toName} <span class="text-ink3 text-[12px]">{g.toKind}</span></td>
+					<td class="text-ink2">{g.kind}</td>
 					<td class={g.words === 'no conditions' ? 'text-ink3' : ''}>{g.words}</td>
 					<td class="text-ink2">{g.channels.join(', ') || 'none'}</td>
 					<td class="num">{g.refused}</td>
@@ -52,10 +53,10 @@
 					>
 				</tr>
 				{#if editing === g.id}
-					<tr><td colspan="6" class="bg-sheet"><ConditionsForm grant={g} /></td></tr>
+					<tr><td colspan="7" class="bg-sheet"><ConditionsForm grant={g} /></td></tr>
 				{/if}
 			{:else}
-				<tr><td colspan="6" class="text-ink2 py-4">No grant lies in this scope. Grants are made in Publish.</td></tr>
+				<tr><td colspan="7" class="text-ink2 py-4">No grant lies in this scope. Grants are made in Publish.</td></tr>
 			{/each}
 		</tbody>
 	</table>

@@ -66,7 +66,7 @@
 			>{#snippet children(f)}<input
 					{...f}
 					type="file"
-					class="field py-1"
+					class="file-field w-full py-1"
 					onchange={(e) => (files[p.id] = e.currentTarget.files?.[0])}
 				/>{/snippet}</Field
 		>

@@ -35,7 +35,7 @@
 		}
 	);
 	const wordsOf = (t: (typeof data.teams)[number], c: number) =>
-		`${t.has[c]} of ${t.people} people of ${t.name} have ${data.publications[c]!.name}; ${t.now[c]} could open it now; required of ${t.required[c]}`;
+		`${t.has[c]} of ${t.people} people of ${t.name} are granted ${data.publications[c]!.name}; ${t.now[c]} could open it now; required of ${t.required[c]}`;
 </script>
 
 <svelte:head><title>Who gets what · Sextant</title></svelte:head>

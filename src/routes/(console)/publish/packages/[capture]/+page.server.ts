@@ -2,7 +2,7 @@ import { error } from '@sveltejs/kit';
 import { packageNameFor } from '$lib/core/packages/spec';
 import { all } from '$lib/server/db';
 import { sortedCapture } from '$lib/server/packages/choices';
-import { packageAt } from '$lib/server/packages/queries';
+import { earlierChoices, packageAt } from '$lib/server/packages/queries';
 import { NotFound } from '$lib/server/plans';
 import { runtime } from '$lib/server/runtime';
 
@@ -12,10 +12,15 @@ export const load = async ({ params, depends }) => {
 	try {
 		const capture = await sortedCapture(ctx, Number(params.capture));
 		const name = packageNameFor(capture.installer?.replace(/-[\d.]+$/, '') ?? capture.name);
+		const newest = packageAt(ctx.db, name, ctx.clock.now())?.versions.at(-1);
 		return {
 			capture,
 			proposed: name,
-			newest: packageAt(ctx.db, name, ctx.clock.now())?.versions.at(-1)?.number ?? null,
+			/** What the version before it was given: the next one begins with the same. */
+			newest: newest
+				? { number: newest.number, writes: newest.spec.writes, teams: newest.spec.teams, refusal: newest.spec.refusal }
+				: null,
+			earlier: earlierChoices(ctx.db, name, capture.id),
 			teams: all<{ id: string; name: string }>(ctx.db, 'SELECT id, name FROM teams ORDER BY name')
 		};
 	} catch (e) {

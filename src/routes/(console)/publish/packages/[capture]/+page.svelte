@@ -2,10 +2,17 @@
 	import { untrack } from 'svelte';
 	import { invalidate } from '$app/navigation';
 	import { systemWords } from '$lib/core/packages/fits';
-	import { WRITE_SCOPES, WRITE_SCOPE_WORDS, whereWrites, type WriteScope } from '$lib/core/packages/scope';
+	import {
+		USUAL_WRITES,
+		WRITE_SCOPES,
+		WRITE_SCOPE_WORDS,
+		whereWrites,
+		type WriteScope
+	} from '$lib/core/packages/scope';
 	import { numberWords, sizeWords } from '$lib/core/time/units';
 	import type { Choice } from '$lib/core/packages/tree';
 	import Field from '$lib/ui/forms/Field.svelte';
+	import ManyField from '$lib/ui/forms/ManyField.svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
 	import { call } from '$lib/ui/plan/api';
 	import { draftFrom } from '$lib/ui/plan/draft';
@@ -57,17 +64,29 @@
 	const choiceWords = (x: Choice) =>
 		`${x.take ? 'take' : 'leave'} ${'branch' in x ? x.branch || 'everything' : x.pattern}`;
 
+	/** Write rules and who may start it, as the version before has them. */
+	function givenBefore() {
+		const { writes, teams, refusal } = data.newest ?? { writes: USUAL_WRITES, teams: [], refusal: '' };
+		return {
+			writes: writes.usual,
+			lives: writes.overlay.lives,
+			outlasts: writes.overlay.outlasts,
+			branches: writes.branches.map((b) => `${b.branch} = ${b.scope}`).join('\n'),
+			teams: [...teams],
+			refusal
+		};
+	}
+	/** Decisions of the version before that have not been made here. */
+	const before = $derived(
+		data.earlier?.choices.filter((x) => !c.choices.some((y) => choiceWords(y) === choiceWords(x))) ?? []
+	);
+
 	let f = $state(
 		untrack(() => ({
 			name: data.proposed,
 			number: '',
 			note: '',
-			writes: 'person' as WriteScope,
-			lives: 'profile disk' as 'machine' | 'profile disk',
-			outlasts: true,
-			branches: '',
-			teams: [] as string[],
-			refusal: ''
+			...givenBefore()
 		}))
 	);
 	let starts: Record<string, boolean> = $state({});
@@ -197,6 +216,16 @@
 						<span class="text-ink3">arrows move and open, space takes or leaves</span>
 					</form>
 				{/if}
+				{#if may && before.length}
+					<p class="text-ink2 mt-2 text-[13px]">
+						For {data.earlier!.of} it was decided to {before.map(choiceWords).slice(0, 3).join(', ')}{before.length > 3
+							? ` and ${before.length - 3} more`
+							: ''}.
+						<button type="button" class="btn ml-1" onclick={() => choose([...before, ...c.choices])}
+							>Decide alike</button
+						>
+					</p>
+				{/if}
 				{#if problem}<p class="text-buoy text-[13px]" role="alert">{problem}</p>{/if}
 				{#if c.choices.length}
 					<ul class="mt-2 flex flex-wrap gap-1.5 text-[12.5px]" aria-label="What was decided">
@@ -255,7 +284,7 @@
 				<TextField label="Package" problem={errors.name} bind:value={f.name} />
 				<TextField
 					label="Version"
-					hint={data.newest ? `newest is ${data.newest}` : 'the first'}
+					hint={data.newest ? `newest is ${data.newest.number}` : 'the first'}
 					problem={errors.number}
 					bind:value={f.number}
 					placeholder="proposed"
@@ -272,17 +301,13 @@
 							></select
 						>{/snippet}</Field
 				>
-				<Field label="For the people of" problem={errors.teams}
-					>{#snippet children(p)}<select
-							{...p}
-							class="field"
-							value={f.teams[0] ?? ''}
-							onchange={(e) => (f.teams = e.currentTarget.value ? [e.currentTarget.value] : [])}
-							><option value="">whoever it is granted to</option>{#each data.teams as t (t.id)}<option value={t.id}
-									>{t.name}</option
-								>{/each}</select
-						>{/snippet}</Field
-				>
+				<ManyField
+					label="For the people of"
+					none="whoever it is granted to"
+					options={data.teams}
+					problem={errors.teams}
+					bind:value={f.teams}
+				/>
 				<TextField
 					label="Who may not is told"
 					problem={errors.refusal}
