@@ -12,9 +12,11 @@
 		/** What a screen reader says, where the words alone do not say what for. */
 		label?: string;
 		main?: boolean;
+		/** For rows of a table: no taller than their text. */
+		small?: boolean;
 		ask?: { field: string; words: string };
 	}
-	let { kind, input, words, label, main = false, ask }: Props = $props();
+	let { kind, input, words, label, main = false, small = false, ask }: Props = $props();
 	let asking = $state(false);
 	let text = $state('');
 	let problem = $state('');
@@ -57,5 +59,5 @@
 		</div>
 	</form>
 {:else}
-	<button class={['btn', main && 'btn-go']} aria-label={label} disabled={busy} onclick={draft}>{words}</button>
+	<button class={['btn', main && 'btn-go', small && 'btn-small']} aria-label={label} disabled={busy} onclick={draft}>{words}</button>
 {/if}

@@ -89,15 +89,16 @@
 							>{/if}</td
 					>
 					<td class="num whitespace-nowrap"
-						>{#if may('publication.change')}<a class="link" href={open('publication', p.id)}
-								>Change<span class="sr-only">{p.internalName}</span></a
-							>{/if}
-						{#if may('publication.order') && showWide && !data.look.scope.terms.length && i > 0}<PlanButton
+						>{#if may('publication.order') && showWide && !data.look.scope.terms.length && i > 0}<PlanButton
 								kind="publication.order"
 								input={{ order: movedUp(i) }}
 								words="↑"
 								label="Move {p.internalName} up on shelves"
-							/>{/if}</td
+								small
+							/>{/if}
+						{#if may('publication.change')}<a class="link" href={open('publication', p.id)}
+								>Change<span class="sr-only">{p.internalName}</span></a
+							>{/if}</td
 					>
 				</tr>
 			{:else}

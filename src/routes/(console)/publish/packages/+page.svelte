@@ -169,11 +169,13 @@
 											input={{ order: moved(p.name, -1) }}
 											words="↑"
 											label="{p.name} earlier"
+											small
 										/>{/if}{#if i < data.packages.length - 1}<PlanButton
 											kind="package.order"
 											input={{ order: moved(p.name, 1) }}
 											words="↓"
 											label="{p.name} later"
+											small
 										/>{/if}</span
 								>{/if}</td
 						>
@@ -274,6 +276,7 @@
 									kind="capture.discard"
 									input={{ capture: c.id }}
 									words="Throw away"
+									small
 									label="Throw {c.name} away"
 								/>{/if}</td
 						>
