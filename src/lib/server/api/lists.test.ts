@@ -7,6 +7,7 @@ import { ProviderError } from '../providers';
 import { Harness, OWNER, testEstate } from '../testing/harness';
 import { keepPackage } from '../testing/packages';
 import { figuresAt } from '../watch/queries';
+import { askedOf } from './asked';
 import { CARD_OF, KINDS, type Kind } from './kinds';
 import { cursorOf, listOf, readCursor } from './lists';
 import { answer, problemOf } from './problems';
@@ -43,6 +44,20 @@ const list = (kind: Kind, scope = '', more: Partial<Parameters<typeof listOf>[2]
 		...more
 	});
 
+describe('what a caller looks at', () => {
+	const asked = (query: string) => () => askedOf(new URL(`http://x/api/v1/who?${query}`), h.ctx.clock);
+	test('is refused beside its name where it cannot be read, never guessed', () => {
+		expect(asked('at=2026-11-17T09:00Z&scope=team:harbour')()).toMatchObject({ at: Date.UTC(2026, 10, 17, 9) });
+		for (const [query, field] of [
+			['at=zzz', 'at'],
+			['scope=boats:many', 'scope']
+		] as const)
+			expect(asked(query)).toThrow(
+				expect.objectContaining({ problems: [expect.objectContaining({ field })] }) as Error
+			);
+	});
+});
+
 describe('lists of every kind', () => {
 	test('have rows here, and each row of a kind without a card has its reasons', () => {
 		for (const kind of KINDS) {
@@ -57,6 +72,9 @@ describe('lists of every kind', () => {
 
 	test.each<[Kind, string, number]>([
 		['sites', 'site:isle', 1],
+		['requests', 'team:visitors', 1],
+		['requests', 'team:everybody person:eve publication:boat', 1],
+		['requests', 'team:harbour', 0],
 		['pools', 'site:quay', 2],
 		['pools', '-pool:own', 2],
 		['grants', 'publication:own', 1],

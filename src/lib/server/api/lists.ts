@@ -1,11 +1,11 @@
-import { FACETS, narrow, type FacetsOf, type Term } from '$lib/core/scope/scope';
+import { EVERYTHING, FACETS, narrow, type FacetsOf, type Term } from '$lib/core/scope/scope';
 import { poolsAt } from '../capacity/queries';
 import { changesBefore } from '../changes';
 import { checksAt } from '../network/checks';
 import { all, type Db } from '../db';
 import { findingsAt } from '../diagnosis/queries';
 import { deliveryStatesAt } from '../packages/delivery';
-import { requestsAt } from '../shelf/queries';
+import { requestsIn } from '../shelf/queries';
 import { linesAt } from '../images/queries';
 import { recentJobs } from '../jobs';
 import type { Kind } from './kinds';
@@ -35,6 +35,10 @@ export function listOf(db: Db, kind: Kind, ask: PageAsk): Listed {
 			return peoplePage(db, ask) as unknown as Listed;
 		case 'hosts':
 			return hostsPage(db, ask) as unknown as Listed;
+		case 'requests': {
+			const { items, left } = requestsIn(db, ask.scope, ask.at);
+			return { ...cut(items as unknown as Record<string, unknown>[], { ...ask, scope: EVERYTHING }), left };
+		}
 		default:
 			return cut(shortList(db, kind, ask.at), ask);
 	}
@@ -70,8 +74,6 @@ function shortList(db: Db, kind: Kind, at: number): Record<string, unknown>[] {
 			return changesBefore(db, at, ALL) as unknown as Record<string, unknown>[];
 		case 'deliveries':
 			return deliveryStatesAt(db, at).map((d) => ({ id: `${d.pool}/${d.package}`, ...d }));
-		case 'requests':
-			return requestsAt(db, at) as unknown as Record<string, unknown>[];
 		case 'findings':
 			return findingsAt(db, at).sort((a, b) => b.people - a.people) as unknown as Record<string, unknown>[];
 		case 'checks':
@@ -87,8 +89,10 @@ function shortList(db: Db, kind: Kind, at: number): Record<string, unknown>[] {
 
 /** Narrows rows by the facets that they have a column for, sorts, and cuts a page out. */
 function cut(rows: Record<string, unknown>[], ask: PageAsk): Listed {
-	const first = rows[0] ?? {};
-	if (rows.length) knownSort(ask.sort, Object.keys(first));
+	const [first] = rows;
+	// What columns it has is known by its rows alone.
+	if (!first) return { rows: [], total: 0, left: [] };
+	knownSort(ask.sort, Object.keys(first));
 	const facets: FacetsOf<Record<string, unknown>> = Object.fromEntries(
 		Object.keys(FACETS)
 			.filter((facet) => facet in first)

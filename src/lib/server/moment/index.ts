@@ -5,7 +5,8 @@ import type { Clock } from '../context';
 export interface Look {
 	scope: Scope;
 	scopeText: string;
-	problems: ScopeProblem[];
+	/** What of it cannot be read; `field` where it is not the scope. */
+	problems: (ScopeProblem & { field?: 'at' })[];
 	/** Ms UTC. */
 	at: number;
 	/** Whether `at` moves with the clock. */
@@ -29,7 +30,7 @@ export function lookOf(url: URL, clock: Clock): Look {
 		return {
 			scope,
 			scopeText: text,
-			problems: [...problems, { at: 0, words: `“${wanted}” is not a moment: write 2026-11-17T14:05Z.` }],
+			problems: [...problems, { at: 0, field: 'at', words: `“${wanted}” is not a moment: write 2026-11-17T14:05Z.` }],
 			at: now,
 			live: true,
 			future: false,

@@ -1,6 +1,7 @@
 import { decideOpening, inDates, sees } from '$lib/core/access/decide';
 import type { Fact } from '$lib/core/why/explained';
-import { asRule, requestOfPerson } from '../access/circumstances';
+import { narrow, type Scope, type Term } from '$lib/core/scope/scope';
+import { asRule, requestOfPerson, teamsAbove } from '../access/circumstances';
 import { doorsAt } from '../access/door';
 import { all, one, type Db } from '../db';
 import { grantsAt, publicationsAt, type GrantRow, type Look, type PublicationRow } from '../publishing/queries';
@@ -113,6 +114,7 @@ export interface RequestRow {
 	login: string;
 	person: string;
 	team: string;
+	teamId: string;
 	publication: string;
 	name: string;
 	at: number;
@@ -129,10 +131,21 @@ export interface RequestRow {
 export const requestsAt = (db: Db, at: number): RequestRow[] =>
 	all<RequestRow>(
 		db,
-		`SELECT r.id, p.login, p.name AS person, t.name AS team, r.publication_id AS publication, pub.internal_name AS name, r.at, r.why,
+		`SELECT r.id, p.login, p.name AS person, t.name AS team, t.id AS teamId, r.publication_id AS publication, pub.internal_name AS name, r.at, r.why,
 			CASE WHEN r.answered_at <= ?1 THEN r.answer END AS answer, r.answered_at AS answeredAt, r.answered_by AS answeredBy, r.words, pub.owner
 		 FROM requests r JOIN people p ON p.id = r.person_id JOIN teams t ON t.id = p.team_id
 		 JOIN publications pub ON pub.id = r.publication_id AND pub.since <= ?1 AND pub.until > ?1
-		 WHERE r.at <= ?1 ORDER BY (r.answer IS NOT NULL), r.at DESC`,
+		 WHERE r.at <= ?1 ORDER BY (r.answer IS NOT NULL AND r.answered_at <= ?1), r.at DESC`,
 		{ 1: at }
 	);
+
+/** The requests within a scope: of people of a team, of one person, for a publication. */
+export function requestsIn(db: Db, scope: Scope, at: number): { items: RequestRow[]; left: Term[] } {
+	const above = teamsAbove(db);
+	return narrow(
+		scope,
+		requestsAt(db, at),
+		{ team: (r) => above.get(r.teamId) ?? [], person: (r) => r.login, publication: (r) => r.publication },
+		(r) => `${r.person} ${r.name} ${r.why}`
+	);
+}

@@ -1,7 +1,7 @@
 import { unusedTerms } from '$lib/core/scope/scope';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { one, setting } from '$lib/server/db';
-import { requestsAt, shelfOf } from '$lib/server/shelf/queries';
+import { requestsIn, shelfOf } from '$lib/server/shelf/queries';
 import { runtime } from '$lib/server/runtime';
 import { isoDate, momentOf, wallTime } from '$lib/core/time/zone';
 
@@ -23,8 +23,9 @@ export const load = ({ url, depends }) => {
 	// A day is looked at as it is at the present time of day, on the clock of the person's site.
 	const day = /^\d{4}-\d\d-\d\d$/.test(on) ? Date.parse(`${on}T00:00:00Z`) / 86_400_000 : NaN;
 	const moment = Number.isInteger(day) ? momentOf(zone, day, wallTime(zone, at).minute) : at;
+	const asked = requestsIn(db, look.scope, at);
 	return {
-		left: unusedTerms(look.scope.terms),
+		left: unusedTerms(asked.left),
 		who,
 		on: Number.isInteger(day) ? on : isoDate(zone, at),
 		problem:
@@ -35,7 +36,7 @@ export const load = ({ url, depends }) => {
 					: '',
 		person: person ?? null,
 		shelf: person ? shelfOf(db, who, moment, true)! : [],
-		requests: requestsAt(db, at).slice(0, 60),
+		requests: asked.items.slice(0, 60),
 		home: setting(db, 'home')
 	};
 };

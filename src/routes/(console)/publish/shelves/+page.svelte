@@ -28,7 +28,7 @@
 	{#if data.look.future}<p class="text-ink2 mb-2 text-[13px]">
 			Choose a day below to look ahead; requests are those of the present.
 		</p>{/if}
-	<LeftOut left={data.left} of="shelves" />
+	<LeftOut left={data.left} of="requests" />
 	<h2 class="head">
 		Requests <small
 			>{waiting.length

@@ -3,7 +3,8 @@ import { answer } from '$lib/server/api/problems';
 import { KINDS, type Kind } from '$lib/server/api/kinds';
 import { cursorOf, listOf, readCursor } from '$lib/server/api/lists';
 import { termWords } from '$lib/core/scope/scope';
-import { asKnown, lookOf } from '$lib/server/moment';
+import { askedOf } from '$lib/server/api/asked';
+import { asKnown } from '$lib/server/moment';
 import { NotFound } from '$lib/server/plans';
 import { InputProblem } from '$lib/server/plans/kind';
 import { runtime } from '$lib/server/runtime';
@@ -13,8 +14,7 @@ export const GET = ({ params, url }) =>
 		const { db, clock } = runtime();
 		if (!(KINDS as readonly string[]).includes(params.kind))
 			throw new NotFound(`list called ${params.kind}; there are ${KINDS.join(', ')}`);
-		const look = lookOf(url, clock);
-		if (look.problems.length) throw new InputProblem(look.problems.map((p) => ({ field: 'scope', words: p.words })));
+		const look = askedOf(url, clock);
 		const limit = Number(url.searchParams.get('limit') ?? 100);
 		if (!Number.isInteger(limit) || limit < 1 || limit > 1000)
 			throw new InputProblem([{ field: 'limit', words: 'A limit is a whole number from 1 to 1000.' }]);

@@ -1,7 +1,7 @@
 import { json } from '@sveltejs/kit';
 import { testAccess } from '$lib/server/access/circumstances';
 import { answer } from '$lib/server/api/problems';
-import { lookOf } from '$lib/server/moment';
+import { askedOf } from '$lib/server/api/asked';
 import { NotFound } from '$lib/server/plans';
 import { runtime } from '$lib/server/runtime';
 
@@ -15,7 +15,7 @@ export const GET = ({ url }) =>
 		const decision = testAccess(db, {
 			login,
 			publication: q.get('publication') ?? '',
-			at: lookOf(url, clock).at,
+			at: askedOf(url, clock).at,
 			address: q.get('address') || null,
 			managed: yesNo(q.get('managed')),
 			secondFactor: yesNo(q.get('factor')) ?? true

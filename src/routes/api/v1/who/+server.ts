@@ -1,14 +1,14 @@
 import { json } from '@sveltejs/kit';
 import { matrixIn } from '$lib/server/access/matrix';
 import { answer } from '$lib/server/api/problems';
-import { lookOf } from '$lib/server/moment';
+import { askedOf } from '$lib/server/api/asked';
 import { runtime } from '$lib/server/runtime';
 
 /** Who gets what, teams against publications: as rows, or as CSV (RFC 4180) with `format=csv`. */
 export const GET = ({ url }) =>
 	answer(() => {
 		const { db, clock } = runtime();
-		const { scope, at } = lookOf(url, clock);
+		const { scope, at } = askedOf(url, clock);
 		const { publications, teams } = matrixIn(db, scope, at);
 		if (url.searchParams.get('format') !== 'csv') return json({ at, publications, teams });
 		const lines = [

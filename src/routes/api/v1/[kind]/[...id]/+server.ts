@@ -4,7 +4,8 @@ import { reasonsOf } from '$lib/server/api/reasons';
 import { CARD_OF, KINDS, type Kind } from '$lib/server/api/kinds';
 import { listOf } from '$lib/server/api/lists';
 import { cardOf } from '$lib/server/cards';
-import { asKnown, lookOf } from '$lib/server/moment';
+import { askedOf } from '$lib/server/api/asked';
+import { asKnown } from '$lib/server/moment';
 import { NotFound } from '$lib/server/plans';
 import { runtime } from '$lib/server/runtime';
 import { EVERYTHING } from '$lib/core/scope/scope';
@@ -14,7 +15,7 @@ export const GET = ({ params, url }) =>
 		const context = runtime();
 		if (!(KINDS as readonly string[]).includes(params.kind)) throw new NotFound(`kind called ${params.kind}`);
 		const kind = params.kind as Kind;
-		const look = lookOf(url, context.clock);
+		const look = askedOf(url, context.clock);
 		const at = asKnown(look);
 		const card = CARD_OF[kind];
 		if (card) {

@@ -2,7 +2,8 @@ import { text } from '@sveltejs/kit';
 import { writeSheet } from '$lib/core/images/sheet-text';
 import { answer } from '$lib/server/api/problems';
 import { sheetAt } from '$lib/server/images/queries';
-import { lookOf, asKnown } from '$lib/server/moment';
+import { askedOf } from '$lib/server/api/asked';
+import { asKnown } from '$lib/server/moment';
 import { NotFound } from '$lib/server/plans';
 import { runtime } from '$lib/server/runtime';
 
@@ -10,7 +11,7 @@ import { runtime } from '$lib/server/runtime';
 export const GET = ({ params, url }) =>
 	answer(() => {
 		const { db, clock } = runtime();
-		const sheet = sheetAt(db, params.line, asKnown(lookOf(url, clock)));
+		const sheet = sheetAt(db, params.line, asKnown(askedOf(url, clock)));
 		if (!sheet) throw new NotFound(`image line called ${params.line}`);
 		return text(writeSheet(sheet), {
 			headers: {

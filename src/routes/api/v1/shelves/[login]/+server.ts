@@ -1,4 +1,5 @@
 import { json } from '@sveltejs/kit';
+import { askedOf } from '$lib/server/api/asked';
 import { answer } from '$lib/server/api/problems';
 import { NotFound } from '$lib/server/plans';
 import { shelfOf } from '$lib/server/shelf/queries';
@@ -8,8 +9,7 @@ import { runtime } from '$lib/server/runtime';
 export const GET = ({ params, url }) =>
 	answer(() => {
 		const { db, clock } = runtime();
-		const asked = Number(url.searchParams.get('at'));
-		const at = Number.isFinite(asked) && asked > 0 ? asked : clock.now();
+		const { at } = askedOf(url, clock);
 		const rows = shelfOf(db, params.login, at, true);
 		if (!rows) throw new NotFound(`person called ${params.login}`);
 		return json({ at, rows });

@@ -2,7 +2,8 @@ import { text } from '@sveltejs/kit';
 import { answer } from '$lib/server/api/problems';
 import { billOfMaterials } from '$lib/server/images/bom';
 import { lineAt } from '$lib/server/images/queries';
-import { asKnown, lookOf } from '$lib/server/moment';
+import { askedOf } from '$lib/server/api/asked';
+import { asKnown } from '$lib/server/moment';
 import { NotFound } from '$lib/server/plans';
 import { runtime } from '$lib/server/runtime';
 
@@ -10,7 +11,7 @@ import { runtime } from '$lib/server/runtime';
 export const GET = ({ params, url }) =>
 	answer(() => {
 		const { db, clock } = runtime();
-		const line = lineAt(db, params.line, asKnown(lookOf(url, clock)));
+		const line = lineAt(db, params.line, asKnown(askedOf(url, clock)));
 		const version = line?.versions.find((v) => v.number === params.number);
 		if (!line || !version) throw new NotFound(`version ${params.line} ${params.number}`);
 		return text(billOfMaterials(version, line.system), {
