@@ -1,5 +1,4 @@
 import { EVERYTHING, FACETS, narrow, type FacetsOf, type Term } from '$lib/core/scope/scope';
-import { poolsAt } from '../capacity/queries';
 import { changesBefore } from '../changes';
 import { checksAt } from '../network/checks';
 import { all, type Db } from '../db';
@@ -10,7 +9,8 @@ import { linesAt } from '../images/queries';
 import { recentJobs } from '../jobs';
 import type { Kind } from './kinds';
 import { InputProblem } from '../plans/kind';
-import { grantsAt, publicationsAt } from '../publishing/queries';
+import { grantsIn, publishingAt } from '../publishing/narrowed';
+import type { GrantRow } from '../publishing/queries';
 import { hostsPage, machinesPage, peoplePage, sessionsPage, SORTS, type PageAsk } from '../watch/lists';
 
 /** No limit, in SQLite's terms. */
@@ -35,12 +35,41 @@ export function listOf(db: Db, kind: Kind, ask: PageAsk): Listed {
 			return peoplePage(db, ask) as unknown as Listed;
 		case 'hosts':
 			return hostsPage(db, ask) as unknown as Listed;
+		default: {
+			const own = narrowed(db, kind, ask);
+			return own
+				? { ...cut(own.items, { ...ask, scope: EVERYTHING }), left: own.left }
+				: cut(shortList(db, kind, ask.at), ask);
+		}
+	}
+}
+
+/** Rows of the kinds that a scope reaches through what they belong to, as on the screens; null for other kinds. */
+function narrowed(
+	db: Db,
+	kind: Kind,
+	{ scope, at }: PageAsk
+): { items: Record<string, unknown>[]; left: Term[] } | null {
+	switch (kind) {
+		case 'pools': {
+			const { pools, left } = publishingAt(db, scope, at);
+			return { items: pools.map((p) => ({ ...p, pool: p.id, state: p.assignment })), left: left[0] };
+		}
+		case 'publications': {
+			const { publications, left } = publishingAt(db, scope, at);
+			return { items: publications.map((p) => ({ ...p, publication: p.id })), left: left[1] };
+		}
+		case 'grants': {
+			const { items, left } = grantsIn(db, scope, at);
+			const row = (g: GrantRow) => ({ ...g, team: g.toKind === 'team' ? g.toId : null, person: g.toLogin });
+			return { items: items.map(row), left };
+		}
 		case 'requests': {
-			const { items, left } = requestsIn(db, ask.scope, ask.at);
-			return { ...cut(items as unknown as Record<string, unknown>[], { ...ask, scope: EVERYTHING }), left };
+			const { items, left } = requestsIn(db, scope, at);
+			return { items: items.map((r) => ({ ...r })), left };
 		}
 		default:
-			return cut(shortList(db, kind, ask.at), ask);
+			return null;
 	}
 }
 
@@ -55,14 +84,8 @@ function shortList(db: Db, kind: Kind, at: number): Record<string, unknown>[] {
 				...s,
 				state: checksAt(db, String(s.id), at).some((c) => c.ok === false) ? 'not in order' : 'in order'
 			}));
-		case 'pools':
-			return poolsAt(db, at).map((p) => ({ ...p, pool: p.id, state: p.assignment }));
 		case 'image-lines':
 			return linesAt(db, at).map((l) => ({ ...l, line: l.id }));
-		case 'publications':
-			return publicationsAt(db, at).map((p) => ({ ...p, publication: p.id }));
-		case 'grants':
-			return grantsAt(db, at).map((g) => ({ ...g, team: g.toKind === 'team' ? g.toId : null, person: g.toLogin }));
 		case 'teams':
 			return all<Record<string, unknown>>(
 				db,

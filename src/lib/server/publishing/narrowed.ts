@@ -77,6 +77,21 @@ export function publishingAt(db: Db, scope: Scope, at: number): PublishingView {
 	};
 }
 
+/** Grants within a scope: a team finds those to it, to a team above it and to one below. */
+export function grantsIn(db: Db, scope: Scope, at: number): { items: GrantRow[]; left: Term[] } {
+	const related = teamsRelated(db);
+	return narrow(
+		scope,
+		grantsAt(db, at),
+		{
+			publication: (g) => g.publication,
+			team: (g) => (g.toKind === 'team' ? (related.get(g.toId) ?? []) : []),
+			person: (g) => g.toLogin ?? []
+		},
+		(g) => `${g.publication} ${g.publicationName} ${g.toName}`
+	);
+}
+
 function personsAsked(db: Db, scope: Scope): { login: string; team: string }[] {
 	const logins = scope.terms.flatMap((t) => (t.type === 'facet' && t.facet === 'person' ? t.values : []));
 	return all(db, 'SELECT login, team_id AS team FROM people WHERE login IN (SELECT value FROM json_each(?))', [

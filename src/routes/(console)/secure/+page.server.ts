@@ -1,10 +1,11 @@
 import { conditionsWords } from '$lib/core/access/decide';
 import { DAY } from '$lib/core/time/units';
-import { teamsRelated, testAccess } from '$lib/server/access/circumstances';
+import { testAccess } from '$lib/server/access/circumstances';
 import { all } from '$lib/server/db';
 import { asKnown, lookOf } from '$lib/server/moment';
-import { narrow, unusedTerms } from '$lib/core/scope/scope';
-import { grantsAt, publicationsAt } from '$lib/server/publishing/queries';
+import { unusedTerms } from '$lib/core/scope/scope';
+import { grantsIn } from '$lib/server/publishing/narrowed';
+import { publicationsAt } from '$lib/server/publishing/queries';
 import { runtime } from '$lib/server/runtime';
 
 const yesNo = (text: string | null) => (text === 'yes' ? true : text === 'no' ? false : null);
@@ -30,17 +31,7 @@ export const load = ({ url, depends }) => {
 					secondFactor: q.get('factor') !== 'no'
 				})
 			: null;
-	const related = teamsRelated(db);
-	const { items: grants, left } = narrow(
-		look.scope,
-		grantsAt(db, at),
-		{
-			publication: (g) => g.publication,
-			team: (g) => (g.toKind === 'team' ? (related.get(g.toId) ?? []) : []),
-			person: (g) => g.toLogin ?? []
-		},
-		(g) => `${g.publication} ${g.publicationName} ${g.toName}`
-	);
+	const { items: grants, left } = grantsIn(db, look.scope, at);
 	const refused = new Map(
 		all<{ p: string; n: number }>(
 			db,
