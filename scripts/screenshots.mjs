@@ -122,6 +122,8 @@ await page.getByRole('button', { name: 'Plan the capture' }).click();
 await commit();
 await visit('/publish/packages');
 await page.getByRole('link', { name: 'Logline 3.1.0', exact: true }).click();
+await page.getByRole('button', { name: 'Decide alike' }).click();
+await page.getByText('take **/forms-runtime.dll').waitFor();
 await page.getByRole('button', { name: 'Plan the package' }).click();
 await commit();
 const app = { package: 'logline', target: 'logline' };

@@ -1,6 +1,9 @@
+import { dirname, join } from 'node:path';
 import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
 import { HOUR, MINUTE } from '$lib/core/time/units';
 import { sharedClock } from '$lib/server/context';
+import { BlobStore } from '$lib/server/packages/blobs';
+import { definitionOf } from '$lib/server/packages/reading';
 import { answerCalls } from '$lib/server/providers/remote';
 import { LabServer } from '$lib/server/simulator/server';
 import { LabStore } from '$lib/server/simulator/store';
@@ -25,7 +28,12 @@ const clock = sharedClock(memory);
 /** Pace when it runs, and whether it runs. */
 let speed = wantedSpeed ?? (loaded.speed || 1);
 let paused = wantedSpeed === null && loaded.speed === 0;
-const server = new LabServer(lab, (command) => store.record(lab.now, command));
+const packages = new BlobStore(join(dirname(path), 'packages'));
+const server = new LabServer(
+	lab,
+	(command) => store.record(lab.now, command),
+	(manifest) => definitionOf(packages, manifest)
+);
 
 let wall = performance.now();
 /** The clock with its fraction: the lab itself counts whole milliseconds. */

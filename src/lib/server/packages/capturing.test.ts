@@ -381,6 +381,28 @@ describe('a package that is prepared', () => {
 			/no image line/
 		);
 		expect((await h.draft('package.warm-up', { name: 'logline', number: '1.0.0' })).blocks).toHaveLength(1);
+		// Delivered all the same, people meet what the trial has met, in a sentence.
+		const delivery = await h.draft('package.deliver', { package: 'logline', pools: ['quay'] });
+		expect(delivery.warnings.map((w) => w.words).join()).toMatch(/when 1.0.0 was tried: Logline does not start/);
+		await h.finish(await h.commit(delivery.id));
+		const [target] = packageAt(h.db, 'logline', h.lab.now)!.versions[0]!.spec.targets;
+		await h.carryOut('publication.create', {
+			name: 'Logline',
+			internalName: 'Logline',
+			icon: 'ledger',
+			app: { package: 'logline', target: target!.id },
+			pools: ['quay']
+		});
+		await h.carryOut('grant.add', { publication: 'logline', team: 'harbour', channels: [] });
+		const { connection } = await h.ctx.providers.broker.connect('anna', 'logline', true, 'k');
+		for (let i = 0; i < 40; i++) await h.live(30_000);
+		expect(await h.ctx.providers.broker.connection(connection)).toMatchObject({
+			result: 'lost',
+			advice: 'Logline does not start: something that it needs is missing. The helpdesk has been told.',
+			cause: [
+				{ words: 'Logline 1.0.0: C:/Meridian/System/forms.dll is not there, or is another one than it was made for' }
+			]
+		});
 	});
 	test('with it, it passes; what it reads is read ahead from then on, and first starts are shorter', async () => {
 		await made('logline-3.0', 'logline');

@@ -3,6 +3,7 @@ import { byVersion } from '$lib/core/images/versions';
 import { looseOrder } from '$lib/core/images/sheet';
 import { clashWords } from '$lib/core/packages/clashes';
 import { ATTACH_MODE_WORDS, ATTACH_MODES, type AttachMode } from '$lib/core/packages/attach';
+import { trialFacts } from '$lib/core/packages/trial';
 import { fitsSystem, systemOf } from '$lib/core/packages/fits';
 import { noEffects, type Touched } from '$lib/core/plans/effects';
 import { countWords, durationWords, FOREVER, MINUTE, SECOND, sizeWords } from '$lib/core/time/units';
@@ -14,6 +15,7 @@ import { linksOf, THICK } from '../images/shipping';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
 import { publicationsAt } from '../publishing/queries';
 import { ATTACH_GUESS, attachTimes, deliveriesAt, deliveryStatesAt, heldAt, openAppsAt } from './delivery';
+import { lastTrial } from './prepare';
 import { clashesAt, packageAt, packagesAt, titleOf, type PackageRow, type PackageVersionRow } from './queries';
 
 /** What a pool is to have of a package; version null: it is to have it no longer. */
@@ -242,6 +244,14 @@ const deliverPlan = planKind({
 				source: 'delivery'
 			});
 		}
+		const tried = trialsOf(
+			db,
+			p.name,
+			changes.flatMap((c) => c.version ?? []),
+			now
+		);
+		warnings.push(...tried.warnings);
+		reasons.push(...tried.reasons);
 		const people = [...keep.values()];
 		if (people.length)
 			reasons.push({
@@ -305,6 +315,31 @@ function titleFor(
 			? `Set ${name} to ${versions[0]} on ${where}`
 			: `Deliver ${name} ${versions[0]} to ${where}`;
 	return `Change what ${where} have of ${name}`;
+}
+
+/** How versions did when they were tried as an ordinary person. */
+function trialsOf(db: Db, name: string, numbers: string[], at: number): { warnings: Fact[]; reasons: Fact[] } {
+	const warnings: Fact[] = [];
+	const reasons: Fact[] = [];
+	for (const number of new Set(numbers)) {
+		const trial = lastTrial(db, name, number, at);
+		if (trial?.passed === false)
+			warnings.push(
+				...trialFacts(trial.trial)
+					.filter((f) => f.side === 'against')
+					.map((f) => ({ ...f, words: `when ${number} was tried: ${f.words}`, at: trial.at }))
+			);
+		else
+			reasons.push({
+				words: trial
+					? `${number} was tried as an ordinary person: everything that it starts does start`
+					: `${number} has not been tried as an ordinary person`,
+				side: trial ? 'for' : 'against',
+				source: 'trial',
+				...(trial ? { at: trial.at } : {})
+			});
+	}
+	return { warnings, reasons };
 }
 
 /** Publications of a package that a pool alone serves. */

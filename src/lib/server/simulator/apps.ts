@@ -13,7 +13,7 @@ import { HOUR, MINUTE, SECOND } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { ProviderError, type WishedPackage, type Wishes } from '../providers';
 import { schedule } from './genesis';
-import { imageTargets, systemOfLine } from './installers';
+import { imageTargets, missingIn, missingWords, systemOfLine, type Needed } from './installers';
 import type { Lab } from './lab';
 import { about, hashText, uniform } from './random';
 import { startTime, type StartReads } from './starting';
@@ -50,6 +50,8 @@ export interface SimRun {
 /** Packages as the agents know them, at the moment: what pools want, and what is where. */
 export interface SimPackages {
 	wishes: Wishes;
+	/** By digest of the manifest and launch target: what the package does not bring of what it needs. */
+	lacks: Map<string, Record<string, Needed[]>>;
 	/** What the package store of each site holds, by digest of the manifest. */
 	stored: Map<string, Set<string>>;
 	/** Versions that were started on a machine since they were attached: the next start is warm. */
@@ -72,6 +74,7 @@ export interface SimOverlay {
 
 export const noPackages = (): SimPackages => ({
 	wishes: { pools: {}, packages: [] },
+	lacks: new Map(),
 	stored: new Map(),
 	warm: new Map(),
 	runs: new Map(),
@@ -85,7 +88,8 @@ export const wished = (w: World, name: string, version: string): WishedPackage |
 	w.packages.wishes.packages.find((p) => p.package === name && p.version === version);
 
 /** Takes in what pools want from now on. */
-export function takeWishes(lab: Lab, wishes: Wishes): void {
+export function takeWishes(lab: Lab, wishes: Wishes, lacks: Record<string, Record<string, Needed[]>>): void {
+	for (const [manifest, targets] of Object.entries(lacks)) lab.world.packages.lacks.set(manifest, targets);
 	const before = lab.world.packages.wishes;
 	lab.world.packages.wishes = wishes;
 	// Only where something is another: what failed elsewhere keeps its time for the next try.
@@ -365,6 +369,16 @@ function startRun(lab: Lab, run: SimRun, version: string, after: StartKind | nul
 	const w = lab.world;
 	const p = wished(w, run.package, version);
 	const key = keyOf(run.package, version);
+	const m = w.machines.get(run.machine)!;
+	const missing = p && missingIn(w, m.line, m.version, w.packages.lacks.get(p.manifest)?.[run.target] ?? []);
+	if (missing)
+		return failRun(
+			lab,
+			run,
+			null,
+			[{ words: `${p.title} ${version}: ${missingWords(missing)}`, side: 'against', source: 'agent' }],
+			`${p.title} does not start: something that it needs is missing. The helpdesk has been told.`
+		);
 	let warm = w.packages.warm.get(run.machine);
 	if (!warm) w.packages.warm.set(run.machine, (warm = new Set()));
 	const start = after ?? (warm.has(key) ? 'warm' : 'cold');

@@ -120,30 +120,55 @@ export function contentOf(estate: Estate, w: World, machine: string, path: strin
 	throw new ProviderError(`${path} cannot be read on ${machine}`, false);
 }
 
-/** Starts each launch target of a package as an ordinary person would, on a machine that is made for it. */
-export function tryPackage(estate: Estate, w: World, seed: number, ask: TrialAsk): TargetRun[] {
-	const kept = w.images.kept.get(`${ask.line}/${ask.version}`);
-	if (!kept) throw new ProviderError(`the image store has no ${ask.line} ${ask.version}`, false);
-	const packaged = new Map(ask.files.map((f) => [f.path, f]));
+/** A file that an app loads at its start, beside its own. */
+export interface Needed {
+	path: string;
+	sha256: string;
+}
+
+/** Libraries that what a command starts has to find; settings of the system that its installer changed need not be there. */
+function neededBy(estate: Estate, command: string): Needed[] {
+	const installer = estate.installers.find((i) => i.starts.some((s) => `${i.folder}/${s.command}` === command));
+	if (!installer) return [];
+	return [...filesOf(installer)].flatMap(([path, f]) =>
+		path.endsWith('.dll') && installer.shared.some((s) => s.file === path) ? [{ path, sha256: f.sha256 }] : []
+	);
+}
+
+/** By launch target, what a package does not bring of what it needs: the image has to have it. */
+export function lacksOf(
+	estate: Estate,
+	targets: readonly { id: string; command: string }[],
+	files: ReadonlyMap<string, string | undefined>
+): Record<string, Needed[]> {
+	return Object.fromEntries(
+		targets.map((t) => [t.id, neededBy(estate, t.command).filter((n) => files.get(n.path) !== n.sha256)])
+	);
+}
+
+/** The first of some files that an image does not have as they are needed; undefined where it has them all. */
+export function missingIn(w: World, line: string, version: string, needed: readonly Needed[]): Needed | undefined {
+	if (needed.length === 0) return undefined;
+	const contents = w.images.kept.get(`${line}/${version}`)?.contents ?? [];
 	const image = new Map(
-		baseOf(kept.contents.map((c) => ({ name: c.name, version: c.version }))).flatMap((e) =>
+		baseOf(contents.map((c) => ({ name: c.name, version: c.version }))).flatMap((e) =>
 			'file' in e ? [[e.file, e.sha256]] : []
 		)
 	);
+	return needed.find((n) => image.get(n.path) !== n.sha256);
+}
+
+export const missingWords = (n: Needed): string => `${n.path} is not there, or is another one than it was made for`;
+
+/** Starts each launch target of a package as an ordinary person would, on a machine that is made for it. */
+export function tryPackage(estate: Estate, w: World, seed: number, ask: TrialAsk): TargetRun[] {
+	if (!w.images.kept.has(`${ask.line}/${ask.version}`))
+		throw new ProviderError(`the image store has no ${ask.line} ${ask.version}`, false);
+	const packaged = new Map(ask.files.map((f) => [f.path, f.sha256]));
+	const lacks = lacksOf(estate, ask.targets, packaged);
 	return ask.targets.map((t): TargetRun => {
-		const installer = estate.installers.find((i) => i.starts.some((s) => `${i.folder}/${s.command}` === t.command));
-		const needs = installer
-			? [...filesOf(installer)].filter(
-					// A library that it loads has to be there; settings of the system that it changed need not.
-					([path]) => path.endsWith('.dll') && installer.shared.some((s) => s.file === path)
-				)
-			: [];
-		const missing = needs.find(([path, f]) => packaged.get(path)?.sha256 !== f.sha256 && image.get(path) !== f.sha256);
-		const fails = !packaged.has(t.command)
-			? `${t.command} is not there`
-			: missing
-				? `${missing[0]} is not there, or is another one than it was made for`
-				: '';
+		const missing = missingIn(w, ask.line, ask.version, lacks[t.id]!);
+		const fails = !packaged.has(t.command) ? `${t.command} is not there` : missing ? missingWords(missing) : '';
 		const folder = t.command.slice(0, t.command.lastIndexOf('/'));
 		const reads = ask.files
 			.filter((f) => f.path === t.command || (f.path.startsWith(`${folder}/`) && hashText(f.path) % 4 === 0))

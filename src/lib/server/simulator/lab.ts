@@ -142,7 +142,7 @@ export class Lab {
 				return id;
 			}
 			case 'deliver':
-				takeWishes(this, command.wishes);
+				takeWishes(this, command.wishes, command.lacks);
 				return null;
 			case 'close app':
 				closeOwn(this, command.login, command.run);

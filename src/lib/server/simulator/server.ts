@@ -4,9 +4,8 @@ import { stepWords } from '$lib/core/images/sheet';
 import { PHASES } from '$lib/core/watch/phases';
 import { systemOf } from '$lib/core/packages/fits';
 import { GB, MINUTE, SECOND } from '$lib/core/time/units';
-import { ProviderError, type Providers } from '../providers';
-import { contentOf, inventoryText, type Look } from './installers';
-import { imageTargets } from './installers';
+import { ProviderError, type Providers, type Wishes } from '../providers';
+import { contentOf, imageTargets, inventoryText, lacksOf, type Look, type Needed } from './installers';
 import { chunksOf, offersOf, packedOf, rightsOf, stepTime } from './images';
 import { diskOf, usedByVolume } from './load';
 import { roundTrip } from './sign-in';
@@ -14,17 +13,25 @@ import type { Lab } from './lab';
 import { placesOf, unjoinedPlaces } from './places';
 import type { Command, Effect, Operation, SimFault } from './state';
 
+interface PackageContent {
+	spec: { targets: { id: string; command: string }[] };
+	files: { file: string; sha256?: string }[];
+}
+
 /**
  * Answers for the outside: turns provider calls into commands on the lab, and waits in simulated time for what
  * they take. `record` is called with every command before it is applied.
  */
 export class LabServer {
+	private delivered: Promise<void> = Promise.resolve();
 	private waiting = new Map<string, { resolve: (result: unknown) => void; reject: (e: Error) => void }[]>();
 	readonly providers: Providers;
 
 	constructor(
 		readonly lab: Lab,
-		private readonly record: (command: Command) => void = () => {}
+		private readonly record: (command: Command) => void = () => {},
+		/** A package of the store, by the digest of its manifest. */
+		private readonly readPackage: (manifest: string) => Promise<PackageContent | null> = async () => null
 	) {
 		this.providers = this.makeProviders();
 	}
@@ -66,6 +73,19 @@ export class LabServer {
 			callers.push({ resolve: resolve as (r: unknown) => void, reject });
 			this.waiting.set(key, callers);
 		});
+	}
+
+	/** Tells the agents, who read the packages that they do not know yet from their store. */
+	private async deliver(wishes: Wishes): Promise<void> {
+		const lacks: Record<string, Record<string, Needed[]>> = {};
+		for (const { manifest } of wishes.packages) {
+			if (this.lab.world.packages.lacks.has(manifest)) continue;
+			const content = await this.readPackage(manifest).catch(() => null);
+			if (!content) continue;
+			const files = new Map(content.files.map((f) => [f.file, f.sha256]));
+			lacks[manifest] = lacksOf(this.lab.estate, content.spec.targets, files);
+		}
+		this.command({ c: 'deliver', wishes, lacks });
 	}
 
 	private makeProviders(): Providers {
@@ -232,9 +252,8 @@ export class LabServer {
 					this.operate(key, { e: 'log', log: [`session ${session}: ${text}`] }, 800).then(() => {}),
 				askToClose: (session, name, text, key) =>
 					this.operate(key, { e: 'ask to close', session, package: name, text }, 800),
-				deliver: async (wishes) => {
-					this.command({ c: 'deliver', wishes });
-				},
+				// One after the other: what is wished last is what counts.
+				deliver: (wishes) => (this.delivered = this.delivered.catch(() => {}).then(() => this.deliver(wishes))),
 				overlays: async (name) =>
 					[...w.packages.overlays.values()]
 						.filter((o) => o.package === name)

@@ -16,7 +16,7 @@ import type { SimImages } from './images';
 import type { AttachBooks } from '$lib/core/packages/attach';
 import type { StartKind } from '$lib/core/packages/starting';
 import type { SimPackages } from './apps';
-import type { SimCaptureMachine } from './installers';
+import type { Needed, SimCaptureMachine } from './installers';
 import type { Timed } from './queue';
 
 /** The whole of the simulated world at one moment: plain values, so that it can be stored and loaded. */
@@ -274,7 +274,7 @@ export type Command =
 	| { c: 'configure'; config: BrokerConfig }
 	| { c: 'connect'; login: string; publication: string; secondFactor: boolean; key: string; another?: boolean }
 	| { c: 'disconnect'; session: number }
-	| { c: 'deliver'; wishes: Wishes }
+	| { c: 'deliver'; wishes: Wishes; lacks: Record<string, Record<string, Needed[]>> }
 	| { c: 'close app'; login: string; run: number }
 	| { c: 'mail'; to: string; subject: string; body: string; key: string }
 	| { c: 'aside'; machines: string[]; aside: boolean; key: string }

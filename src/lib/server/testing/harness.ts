@@ -9,6 +9,8 @@ import type { Context } from '../context';
 import { openDb, type Db } from '../db';
 import { settleEstate } from '../db/settle';
 import { vaultOf } from '../network/vault';
+import { BlobStore } from '../packages/blobs';
+import { definitionOf } from '../packages/reading';
 import { makePacker } from '../packages/packer';
 import { tellAgents } from '../engine/agents';
 import { configureBroker } from '../engine/broker';
@@ -73,16 +75,21 @@ export class Harness {
 	readonly dataDir: string;
 
 	private constructor(estate: Estate) {
+		this.dataDir = mkdtempSync(join(tmpdir(), 'sextant-test-'));
+		folders.push(this.dataDir);
 		this.lab = new Lab(estate);
-		this.server = new LabServer(this.lab);
+		const packages = new BlobStore(join(this.dataDir, 'packages'));
+		this.server = new LabServer(
+			this.lab,
+			() => {},
+			(manifest) => definitionOf(packages, manifest)
+		);
 		this.db = openDb(':memory:');
 		const vault = vaultOf(Buffer.alloc(32, 7));
 		settleEstate(this.db, estate, beginning(estate), {
 			addressOf: (login) => this.lab.world.people.get(login)!.address,
 			vault
 		});
-		this.dataDir = mkdtempSync(join(tmpdir(), 'sextant-test-'));
-		folders.push(this.dataDir);
 		this.ctx = {
 			db: this.db,
 			providers: this.server.providers,
