@@ -59,5 +59,7 @@
 		</div>
 	</form>
 {:else}
-	<button class={['btn', main && 'btn-go', small && 'btn-small']} aria-label={label} disabled={busy} onclick={draft}>{words}</button>
+	<button class={['btn', main && 'btn-go', small && 'btn-small']} aria-label={label} disabled={busy} onclick={draft}
+		>{words}</button
+	>
 {/if}
