@@ -72,6 +72,8 @@ export interface AccessRequest {
 	/** The person's team and every team above it. */
 	teams: string[];
 	at: number;
+	/** The moment on whose day grants have begun or run out, where it is another: a sign-in of last week, tried on what is to come. */
+	on?: number;
 	/** Time zone of the person's site: hours are read on that wall clock. */
 	zone: string;
 	address: string;
@@ -95,7 +97,7 @@ export interface Decision {
  */
 export function decideAccess(request: AccessRequest, grants: GrantRule[]): Explained<Decision> {
 	const reaching = grants
-		.filter((g) => inDates(g.conditions, request.zone, request.at) !== 'over')
+		.filter((g) => inDates(g.conditions, request.zone, request.on ?? request.at) !== 'over')
 		.filter((g) => (g.to.kind === 'person' ? g.to.id === request.personId : request.teams.includes(g.to.id)))
 		.sort((a, b) => (a.to.kind === b.to.kind ? 0 : a.to.kind === 'person' ? -1 : 1));
 	const facts: Fact[] = [];
@@ -183,7 +185,7 @@ function checkConditions(request: AccessRequest, conditions: Conditions): { fact
 	if (conditions.from !== undefined || conditions.to !== undefined) {
 		const from = isoWords(conditions.from ?? '');
 		judge(
-			inDates(conditions, request.zone, request.at) === 'in',
+			inDates(conditions, request.zone, request.on ?? request.at) === 'in',
 			conditions.to === undefined ? `it has counted since ${from}` : `it counts to ${isoWords(conditions.to)}`,
 			`it begins only on ${from}`,
 			`It is yours from ${from}.`,

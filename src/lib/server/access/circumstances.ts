@@ -51,9 +51,15 @@ function requestOf(p: PersonFacts, teams: string[], at: number, address = p.addr
 
 /**
  * Everybody whom a set of grants can reach, with their last sign-ins to a publication in 14 days (20 at most), or
- * one made now by those who have none.
+ * one made now by those who have none. `on`: the moment on whose day grants have begun or run out.
  */
-export function requestsFor(db: Db, publication: string, now: number, reaching: GrantRule[]): PersonRequests[] {
+export function requestsFor(
+	db: Db,
+	publication: string,
+	now: number,
+	reaching: GrantRule[],
+	on = now
+): PersonRequests[] {
 	const above = teamsAbove(db);
 	const teams = new Set(reaching.flatMap((g) => (g.to.kind === 'team' ? [g.to.id] : [])));
 	const logins = new Set(reaching.flatMap((g) => (g.to.kind === 'person' ? [g.to.id] : [])));
@@ -71,7 +77,7 @@ export function requestsFor(db: Db, publication: string, now: number, reaching: 
 		const own = above.get(p.team_id) ?? [];
 		if (!logins.has(p.login) && !own.some((t) => teams.has(t))) return [];
 		const requests = past.get(p.id)?.map((r) => requestOf(p, own, r.at, r.address)) ?? [requestOf(p, own, now)];
-		return [{ id: p.login, name: p.name, requests }];
+		return [{ id: p.login, name: p.name, requests: requests.map((r) => ({ ...r, on })) }];
 	});
 }
 

@@ -18,7 +18,7 @@ import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { one, type Db } from '../db';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
-import { isoDate } from '$lib/core/time/zone';
+import { isoDate, isoWords } from '$lib/core/time/zone';
 import { whole } from '../plans/fields';
 import { grantsAt, publicationsAt, type GrantRow, type PublicationRow } from '../publishing/queries';
 import { licenceFacts, reachedBy } from '../publishing/use';
@@ -76,8 +76,14 @@ function checkDates(c: Conditions, now: number): void {
 		throw new InputProblem([{ field: 'conditions.to', words: 'That day has passed.' }]);
 }
 
-/** The effect of replacing one grant of a publication by another, or by none. */
-function changeOf(ctx: Context, pub: PublicationRow, id: number | null, replacement: GrantRule | null): AccessChange {
+/** The effect of replacing one grant of a publication by another, or by none, on the day of a moment. */
+function changeOf(
+	ctx: Context,
+	pub: PublicationRow,
+	id: number | null,
+	replacement: GrantRule | null,
+	on = ctx.clock.now()
+): AccessChange {
 	const now = ctx.clock.now();
 	const before = grantsAt(ctx.db, now).filter((g) => g.publication === pub.id);
 	const rest = before.filter((g) => g.id !== id).map(asRule);
@@ -86,9 +92,17 @@ function changeOf(ctx: Context, pub: PublicationRow, id: number | null, replacem
 		pub.id,
 		now,
 		{ door: doorBehind(ctx.db, pub, now), grants: before.map(asRule) },
-		{ door: doorBehind(ctx.db, pub, now), grants: replacement ? [...rest, replacement] : rest }
+		{ door: doorBehind(ctx.db, pub, now), grants: replacement ? [...rest, replacement] : rest },
+		on
 	);
 }
+
+/** When a grant begins to count in every zone, or now where it does already. */
+const beginOf = (c: Conditions, now: number): number =>
+	c.from === undefined ? now : Math.max(now, Date.parse(`${c.from}T12:00:00Z`));
+/** What is to be known of a grant that does not count yet. */
+const beginFacts = (c: Conditions, now: number, words: string): Fact[] =>
+	beginOf(c, now) > now ? [{ words: `it begins on ${isoWords(c.from!)}: ${words}`, source: 'grant' }] : [];
 
 /** A publication's door as it is once it is on: what a grant gives does not depend on when it is switched off. */
 const doorBehind = (db: Db, pub: PublicationRow, at: number): Door => doorsAt(db, at)({ ...pub, off: false });
@@ -135,7 +149,7 @@ function hadFacts(ctx: Context, pub: PublicationRow, id: number | null, grant: G
 			.filter((g) => g.publication === pub.id && g.id !== id)
 			.map(asRule)
 	};
-	const had = hadBefore(requestsFor(ctx.db, pub.id, now, [grant]), before, grant);
+	const had = hadBefore(requestsFor(ctx.db, pub.id, now, [grant], beginOf(grant.conditions, now)), before, grant);
 	const by = new Map<string, number>();
 	for (const p of had) by.set(p.by, (by.get(p.by) ?? 0) + 1);
 	return [...by].map(([name, n]) => ({
@@ -203,9 +217,10 @@ const addGrant = planKind({
 		const next = tidy(input.conditions);
 		checkDates(next, now);
 		const rule: GrantRule = { id: String(id), to, conditions: next, channels: input.channels };
-		const change = changeOf(ctx, pub, null, rule);
+		const begins = beginOf(next, now);
+		const change = changeOf(ctx, pub, null, rule, begins);
 		const { warnings, reasons } = changeFacts(change);
-		const licences = licenceFacts(ctx.db, pub, now, [
+		const licences = licenceFacts(ctx.db, pub, begins, [
 			...grantsAt(ctx.db, now).filter((g) => g.publication === pub.id),
 			{
 				id,
@@ -251,6 +266,7 @@ const addGrant = planKind({
 					source: 'grant'
 				},
 				{ words: conditionsWords(next), source: 'grant' },
+				...beginFacts(next, now, 'this is what it does from then on'),
 				...hadFacts(ctx, pub, null, rule),
 				...licences.reasons,
 				...reasons
@@ -311,7 +327,7 @@ const changeGrant = planKind({
 			...grantsAt(ctx.db, now).filter((x) => x.publication === g.publication && x.id !== g.id),
 			{ ...g, conditions: next, kind }
 		];
-		const licences = licenceFacts(ctx.db, pub, now, after);
+		const licences = licenceFacts(ctx.db, pub, beginOf(next, now), after);
 		const rule = { ...asRule(g), conditions: next, channels };
 		const change = changeOf(ctx, pub, g.id, rule);
 		const { warnings, reasons } = changeFacts(change);
@@ -331,6 +347,7 @@ const changeGrant = planKind({
 			reasons: [
 				{ words: `conditions before: ${conditionsWords(g.conditions)}`, source: 'grant' },
 				{ words: `conditions after: ${conditionsWords(next)}`, source: 'grant' },
+				...beginFacts(next, now, 'until then it counts for nobody'),
 				{
 					words: `channels: ${g.channels.join(', ') || 'none'} → ${channels.join(', ') || 'none'}`,
 					source: 'grant'
@@ -375,7 +392,7 @@ const removeGrant = planKind({
 	async draft(ctx, input): Promise<Draft> {
 		const g = grantOrThrow(ctx, input.grant);
 		const pub = publicationsAt(ctx.db, ctx.clock.now()).find((p) => p.id === g.publication)!;
-		const change = changeOf(ctx, pub, g.id, null);
+		const change = changeOf(ctx, pub, g.id, null, beginOf(g.conditions, ctx.clock.now()));
 		const { warnings, reasons } = changeFacts(change);
 		return {
 			title: `Take back the grant of ${g.publicationName} to ${g.toName}`,

@@ -5,9 +5,19 @@ import type { Fact } from '$lib/core/why/explained';
 import type { Db } from '../db';
 import { requestsFor } from './circumstances';
 
-/** Whom a change of the way into a publication lets in and keeps out, tried on what they really asked for. */
-export const changeOfWay = (db: Db, publication: string, now: number, before: Way, after: Way): AccessChange =>
-	compareAccess(requestsFor(db, publication, now, [...before.grants, ...after.grants]), before, after);
+/**
+ * Whom a change of the way into a publication lets in and keeps out, tried on what they really asked for. `on`: the moment on
+ * whose day grants have begun or run out.
+ */
+export const changeOfWay = (
+	db: Db,
+	publication: string,
+	now: number,
+	before: Way,
+	after: Way,
+	on = now
+): AccessChange =>
+	compareAccess(requestsFor(db, publication, now, [...before.grants, ...after.grants], on), before, after);
 
 export const effectsOf = (change: AccessChange): Effects => ({
 	...noEffects(),

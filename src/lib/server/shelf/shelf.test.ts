@@ -239,7 +239,22 @@ describe('a grant', () => {
 	});
 
 	test('from a date to a date: the shelf of any day can be looked at', async () => {
-		await grant({ team: 'harbour', conditions: { from: '2026-11-20', to: '2026-11-22' } });
+		const plan = await h.draft('grant.add', {
+			publication: 'logline-forms',
+			team: 'harbour',
+			channels: [],
+			conditions: { from: '2026-11-20', to: '2026-11-22' }
+		});
+		// What it does is what it does once it counts.
+		expect(plan.effects.people.map((x) => x.how)).toEqual(Array(4).fill('gains access'));
+		expect(plan.warnings).toEqual([]);
+		expect(plan.reasons.map((r) => r.words)).toContain('it begins on 20 Nov 2026: this is what it does from then on');
+		await h.finish(await h.commit(plan.id));
+		const given = Math.max(...grantsAt(h.db, h.lab.now).map((g) => g.id));
+		expect((await h.draft('grant.remove', { grant: given })).effects.people).toHaveLength(4);
+		const own = grantsAt(h.db, h.lab.now).find((g) => g.publication === 'desk')!;
+		const later = await h.draft('grant.change', { grant: own.id, conditions: { from: '2026-11-20' } });
+		expect(later.effects.people.map((x) => x.how)).toEqual(Array(4).fill('loses access'));
 		const day = (d: number) => Date.UTC(2026, 10, d, 12);
 		expect(item('anna')).toMatchObject({ allowed: false, advice: 'It is yours from 20 Nov 2026.' });
 		expect(item('anna', day(20))!.allowed).toBe(true);
