@@ -1,10 +1,11 @@
-import type { Door, DoorTeam } from '$lib/core/access/decide';
+import { mayStart, type Door, type DoorTeam } from '$lib/core/access/decide';
 import { refusalFor } from '$lib/core/packages/attaching';
 import { all, type Db } from '../db';
 import { deliveriesAt } from '../packages/delivery';
 import { packagesAt } from '../packages/queries';
 import type { PublicationRow } from '../publishing/queries';
 import { isImageApp } from '../publishing/serving';
+import { reachedBy } from '../publishing/use';
 
 /** What of a publication makes its door. */
 export type Doored = Pick<PublicationRow, 'name' | 'off' | 'visible' | 'app' | 'pools'>;
@@ -35,4 +36,15 @@ export function doorsAt(db: Db, at: number): (p: Doored) => Door {
 		...(p.visible.length ? { visible: teams(p.visible) } : {}),
 		...starters(p)
 	});
+}
+
+/** Names by login of those who can open a publication as far as its grants and its door go, at whatever hour and from wherever. */
+export function openTo(db: Db, p: Doored & Pick<PublicationRow, 'id'>, at: number): Map<string, string> {
+	const door = doorsAt(db, at)(p);
+	if (door.off) return new Map();
+	return new Map(
+		[...reachedBy(db, p, at).values()]
+			.filter((r) => mayStart(door, r.teams))
+			.map((r) => [r.person.login, r.person.name])
+	);
 }

@@ -8,9 +8,9 @@ import { one } from '../db';
 import { packageAt } from '../packages/queries';
 import { wholeOrder } from '../plans/fields';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
-import { asRule } from '../access/circumstances';
-import { doorsAt } from '../access/door';
-import { changeFacts, changeOfWay, effectsOf } from '../access/ways';
+import type { AccessChange } from '$lib/core/access/compare';
+import { openTo } from '../access/door';
+import { changeFacts, effectsOf } from '../access/ways';
 import { licenceFacts, peopleInUse } from './use';
 import { keepIcon, knowsIcon } from './icons';
 import { grantsAt, publicationsAt, type AppRef, type PublicationRow } from './queries';
@@ -247,19 +247,20 @@ const createMany = planKind({
 /** Whom a publication that is changed lets in and keeps out, by its own door, and what its licences come to. */
 function doorChange(ctx: Context, before: PublicationRow, after: PublicationRow) {
 	const now = ctx.clock.now();
-	const door = doorsAt(ctx.db, now);
-	const grants = grantsAt(ctx.db, now)
-		.filter((g) => g.publication === before.id)
-		.map(asRule);
-	const change = changeOfWay(ctx.db, before.id, now, { door: door(before), grants }, { door: door(after), grants });
-	const said = changeFacts(change);
+	const [had, has] = [openTo(ctx.db, before, now), openTo(ctx.db, after, now)];
+	const change: AccessChange = {
+		gains: [...has].filter(([login]) => !had.has(login)).map(([id, name]) => ({ id, name })),
+		loses: [...had].filter(([login]) => !has.has(login)).map(([id, name]) => ({ id, name })),
+		partly: []
+	};
+	const { warnings, reasons } = changeFacts(change);
+	const gains = change.gains.length ? reasons.slice(0, 1) : [];
 	const licences = licenceFacts(ctx.db, after, now);
-	const touched = change.gains.length + change.loses.length + change.partly.length > 0;
 	return {
 		effects: effectsOf(change),
 		// Fewer licences than holders are a fact, not a wish: said, whatever happens to those who come after.
-		warnings: [...(touched ? said.warnings : []), ...licences.warnings, ...licences.blocks],
-		reasons: [...(touched ? said.reasons.slice(0, 2) : []), ...licences.reasons]
+		warnings: [...warnings, ...licences.warnings, ...licences.blocks],
+		reasons: [...gains, ...licences.reasons]
 	};
 }
 

@@ -62,6 +62,14 @@ export function peakOf(uses: { person: number; since: number; until: number }[],
 /** How somebody has a publication. */
 export type Having = 'required' | 'fetched' | 'can fetch';
 
+interface Reached {
+	person: Person;
+	/** Their team and all above it. */
+	teams: string[];
+	having: Having;
+	by: GrantRow;
+}
+
 interface Facts extends Person {
 	team: string;
 	zone: string;
@@ -73,8 +81,8 @@ export function reachedBy(
 	publication: Pick<PublicationRow, 'id' | 'visible'>,
 	at: number,
 	grants: GrantRow[] = grantsAt(db, at).filter((g) => g.publication === publication.id)
-): Map<string, { person: Person; having: Having; by: GrantRow }> {
-	const reached = new Map<string, { person: Person; having: Having; by: GrantRow }>();
+): Map<string, Reached> {
+	const reached = new Map<string, Reached>();
 	if (grants.length === 0) return reached;
 	const above = teamsAbove(db);
 	const fetched = fetchersOf(db, publication.id, at);
@@ -92,7 +100,7 @@ export function reachedBy(
 		const best = by.find((g) => g.kind === 'required') ?? by[0];
 		if (!best) continue;
 		const having: Having = best.kind === 'required' ? 'required' : fetched.has(p.id) ? 'fetched' : 'can fetch';
-		reached.set(p.login, { person: { id: p.id, login: p.login, name: p.name }, having, by: best });
+		reached.set(p.login, { person: { id: p.id, login: p.login, name: p.name }, teams: own, having, by: best });
 	}
 	return reached;
 }
