@@ -1,5 +1,14 @@
 import { execFileSync } from 'node:child_process';
-import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import {
+	existsSync,
+	mkdirSync,
+	mkdtempSync,
+	readdirSync,
+	readFileSync,
+	rmSync,
+	symlinkSync,
+	writeFileSync
+} from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { afterEach, beforeEach, expect, test } from 'vitest';
@@ -87,6 +96,15 @@ test('data that are there already stay; a copy that is damaged, cut short or non
 	}
 	await expect(restore(join(dir, 'none'), join(dir, 'new'))).rejects.toThrow(/there is no file/);
 	expect(existsSync(`${copy()}.making`)).toBe(false);
+});
+
+test('a copy that cannot be written says what the disk said, and leaves nothing', async () => {
+	keep('logline', 'x'.repeat(400_000));
+	// A device that is always full.
+	symlinkSync('/dev/full', `${copy()}.making`);
+	await expect(backUp(data(), copy())).rejects.toThrow(/copy cannot be written: ENOSPC/);
+	expect(readdirSync(dir)).toEqual(['data']);
+	expect(await backUp(data(), copy())).toBeGreaterThan(400_000);
 });
 
 test('packages whose content is gone or another are named', async () => {

@@ -38,7 +38,7 @@ const AT_ONCE = 64e6;
  * Copies the data of a folder into one tar, while the server runs: both databases, packages, captures, and the digests of them all.
  * The key of the vault is no part of it.
  * @returns bytes that it holds
- * @throws BackupProblem when the file is there already
+ * @throws BackupProblem when the file is there already or cannot be written; nothing is left of it then
  */
 export async function backUp(dataDir: string, file: string): Promise<number> {
 	if (existsSync(file)) throw new BackupProblem(`${file} is there already`);
@@ -46,8 +46,10 @@ export async function backUp(dataDir: string, file: string): Promise<number> {
 	const making = `${file}.making`;
 	const copy = `${making}.db`;
 	const tar = pack();
-	const writing = pipeline(tar as unknown as Readable, createWriteStream(making));
-	writing.catch(() => {});
+	let unwritten: Error | null = null;
+	const writing = pipeline(tar as unknown as Readable, createWriteStream(making)).catch((e: Error) => {
+		unwritten = e;
+	});
 	const sums = new Map<string, string>();
 	let bytes = 0;
 	const take = async (name: string, path: string) => {
@@ -81,16 +83,22 @@ export async function backUp(dataDir: string, file: string): Promise<number> {
 		tar.entry({ name: SUMS }, lines);
 		tar.finalize();
 		await writing;
+		if (unwritten) throw unwritten;
 		renameSync(making, file);
 		return bytes;
 	} catch (e) {
 		tar.destroy();
-		throw e;
+		await writing;
+		// What the disk said comes before what followed from it; where it said nothing, the copying itself went wrong.
+		throw new BackupProblem(`${file} cannot be written: ${failedFirst(unwritten, e as Error).message}`);
 	} finally {
 		rmSync(making, { force: true });
 		rmSync(copy, { force: true });
 	}
 }
+
+const failedFirst = (unwritten: Error | null, e: Error): Error =>
+	unwritten && !/premature close|destroyed/i.test(unwritten.message) ? unwritten : e;
 
 /** Names of all files under a folder of the data, in order; those that are still being made are left out. */
 function filesUnder(dataDir: string, folder: string): string[] {

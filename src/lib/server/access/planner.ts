@@ -87,12 +87,13 @@ function changeOf(
 	const now = ctx.clock.now();
 	const before = grantsAt(ctx.db, now).filter((g) => g.publication === pub.id);
 	const rest = before.filter((g) => g.id !== id).map(asRule);
+	const door = doorBehind(ctx.db, pub, now);
 	return changeOfWay(
 		ctx.db,
 		pub.id,
 		now,
-		{ door: doorBehind(ctx.db, pub, now), grants: before.map(asRule) },
-		{ door: doorBehind(ctx.db, pub, now), grants: replacement ? [...rest, replacement] : rest },
+		{ door, grants: before.map(asRule) },
+		{ door, grants: replacement ? [...rest, replacement] : rest },
 		on
 	);
 }

@@ -1,4 +1,4 @@
-import { inDates } from '$lib/core/access/decide';
+import { inDates, sees } from '$lib/core/access/decide';
 import { countWords, DAY } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { all, type Db } from '../db';
@@ -86,12 +86,13 @@ export function reachedBy(
 	if (grants.length === 0) return reached;
 	const above = teamsAbove(db);
 	const fetched = fetchersOf(db, publication.id, at);
+	const door = { visible: publication.visible.map((id) => ({ id, name: id })) };
 	for (const p of all<Facts>(
 		db,
 		'SELECT p.id, p.login, p.name, p.team_id AS team, s.time_zone AS zone FROM people p JOIN sites s ON s.id = p.site_id'
 	)) {
 		const own = above.get(p.team) ?? [];
-		if (publication.visible.length && !publication.visible.some((t) => own.includes(t))) continue;
+		if (!sees(door, own)) continue;
 		const by = grants.filter(
 			(g) =>
 				(g.toKind === 'person' ? g.toLogin === p.login : own.includes(g.toId)) &&
