@@ -17,7 +17,16 @@ beforeAll(() => {
 });
 const logline = installerOf(estate, 'logline-3.0');
 const [start] = logline.starts;
-const target = { id: 'logline', name: 'Logline', command: `${logline.folder}/${start!.command}` };
+const target = {
+	id: 'logline',
+	name: 'Logline',
+	from: '',
+	command: `${logline.folder}/${start!.command}`,
+	folder: logline.folder,
+	arguments: '',
+	icon: '',
+	opens: []
+};
 /** The library that Logline shares with others, with its digest. */
 const needed = () => lacksOf(estate, [target], new Map())['logline']!;
 const attempt = (files: { path: string; sha256: string; size: number }[]) =>

@@ -94,7 +94,7 @@ describe('a machine', () => {
 		expect(step).toBe(MINUTE);
 		expect(points.length).toBeGreaterThan(30);
 		expect(points.every((p, i) => i === 0 || p.at > points[i - 1]!.at)).toBe(true);
-		expect(points.at(-1)).toMatchObject({ cores: load.cores, memory: load.memory, strain: load.strain });
+		expect(points.at(-1)).toMatchObject({ cores: load.cores, memory: load.memory });
 		expect(loadAt(h.db, id, 1)).toBe(null);
 	});
 
