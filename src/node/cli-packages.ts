@@ -10,7 +10,7 @@ import {
 } from '$lib/core/packages/inventory';
 import { SettingsProblem } from '$lib/core/packages/settings';
 import { systemOf, systemWords } from '$lib/core/packages/fits';
-import { bareSpec, contentsOf, isPackageName, type PackageSpec } from '$lib/core/packages/spec';
+import { bareSpec, contentsOf, foldersAbove, isPackageName, type PackageSpec } from '$lib/core/packages/spec';
 import type { Choice } from '$lib/core/packages/tree';
 import { sizeWords } from '$lib/core/time/units';
 import { BlobStore } from '$lib/server/packages/blobs';
@@ -18,7 +18,7 @@ import { folderSource, readFrom, registeredBy, takenChanges, targetsOf } from '$
 import { compareInventories } from '$lib/server/packages/compare';
 import { buildPackage, ContentProblem } from '$lib/server/packages/layout';
 import { exportToFile, importFile, PackageProblem } from '$lib/server/packages/transfer';
-import { takeInventory } from '$lib/server/packages/walk';
+import { foldersOf, takeInventory } from '$lib/server/packages/walk';
 
 /** What the command line gives to the commands about packages. */
 export interface PackageOptions {
@@ -116,7 +116,7 @@ export async function captureCommand(o: PackageOptions): Promise<void> {
 			...(o.leave ?? []).map((pattern): Choice => ({ pattern, take: false }))
 		];
 		const taken = takenChanges(compared, choices);
-		const contents = contentsOf(taken.changes);
+		const contents = contentsOf(taken.changes, await foldersOf(after, foldersAbove(taken.changes)));
 		for (const l of contents.left) console.log(`  left out  ${l.path}: ${l.why}`);
 		if (contents.files.length + contents.settings.length === 0)
 			throw new CommandProblem('nothing is taken: there is nothing to make a package of; --take PATTERN takes more');

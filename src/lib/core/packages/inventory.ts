@@ -114,6 +114,11 @@ export class InventoryReader {
 		return this.head;
 	}
 
+	/** Whether the heading has been read. */
+	get headed(): boolean {
+		return this.head !== null;
+	}
+
 	/** One line without its line break; null for the heading and for an empty line. */
 	read(text: string): InventoryEntry | null {
 		this.line++;

@@ -60,15 +60,30 @@ export interface Contents {
 	left: { path: string; why: string }[];
 }
 
-/** What taken changes put into a package. Folders above a file are added where no change made them; links that lead out are left. */
-export function contentsOf(taken: readonly Change[]): Contents {
+/** Whether a path is of a system that has drives: there a backslash parts names, too. */
+const onDrive = (path: string): boolean => /^[A-Za-z]:/.test(path);
+
+/** A link's target with `/` between its parts. On systems without drives a backslash is a character as any other. */
+const targetOf = (link: FileEntry): string =>
+	onDrive(link.file) || onDrive(link.target!) ? link.target!.replaceAll('\\', '/') : link.target!;
+
+/**
+ * What taken changes put into a package. Folders above a file are added where no change made them; what cannot be packed is left out,
+ * with the reason.
+ * @param above the folders of the second inventory by path, for the permissions of those that are added
+ */
+export function contentsOf(taken: readonly Change[], above: ReadonlyMap<string, FileEntry> = new Map()): Contents {
 	const files = new Map<string, FileEntry>();
 	const settings: SettingEntry[] = [];
 	const left: Contents['left'] = [];
 	for (const c of taken) {
 		if (c.what === 'removed') continue;
-		if (isFile(c.entry)) files.set(c.entry.file, c.entry);
-		else settings.push(c.entry);
+		if (!isFile(c.entry)) settings.push(c.entry);
+		else {
+			const why = notPackable(c.entry.file);
+			if (why === null) files.set(c.entry.file, c.entry);
+			else left.push({ path: c.entry.file, why });
+		}
 	}
 	const links = [...files.values()].filter((f) => f.kind === 'link');
 	for (const link of links) {
@@ -79,7 +94,13 @@ export function contentsOf(taken: readonly Change[]): Contents {
 	}
 	for (const f of [...files.values()])
 		for (let at = folderOf(f.file); at !== '' && !files.has(at); at = folderOf(at))
-			files.set(at, { file: at, kind: 'folder', size: 0, mode: '0755', mtime: f.mtime });
+			files.set(at, {
+				file: at,
+				kind: 'folder',
+				size: 0,
+				mode: above.get(at)?.mode ?? '0755',
+				mtime: above.get(at)?.mtime ?? f.mtime
+			});
 	const byPath = (a: string, b: string) => (a < b ? -1 : a > b ? 1 : 0);
 	return {
 		files: [...files.values()].sort((a, b) => byPath(a.file, b.file)),
@@ -88,14 +109,33 @@ export function contentsOf(taken: readonly Change[]): Contents {
 	};
 }
 
+/** Paths of folders above taken files that no change made: their permissions are asked of the inventory. */
+export function foldersAbove(taken: readonly Change[]): Set<string> {
+	const own = new Set(taken.flatMap((c) => (isFile(c.entry) && c.what !== 'removed' ? [c.entry.file] : [])));
+	const above = new Set<string>();
+	for (const path of own)
+		for (let at = folderOf(path); at !== '' && !above.has(at); at = folderOf(at)) if (!own.has(at)) above.add(at);
+	return above;
+}
+
+/** Why no package can hold a path, or null: OCI layers give some names a meaning of their own. */
+function notPackable(path: string): string | null {
+	if (path.split('/').some((part) => part.startsWith('.wh.')))
+		return 'its name begins with .wh., which in a layer takes something away';
+	if (onDrive(path) && path.includes('\\')) return 'its name has a backslash in it';
+	if (path.includes('\0')) return 'its name has a NUL in it';
+	return null;
+}
+
 /** Why a link leaves the package, or null when it stays. A target that begins with a slash is read from the package’s own root. */
 export function leads(link: FileEntry, has: (path: string) => boolean): string | null {
-	const target = link.target!.replaceAll('\\', '/');
-	if (/^[A-Za-z]:/.test(target))
-		return has(target) ? null : `it leads to ${link.target}, which the package does not hold`;
+	const target = targetOf(link);
+	const lacks = `it leads to ${link.target}, which the package does not hold`;
+	if (target === '' || target.startsWith('//')) return `it leads to another computer, or nowhere: ${link.target}`;
+	if (onDrive(target)) return has(target) ? null : lacks;
 	if (target.startsWith('/')) {
 		const inside = target.slice(1);
-		return !climbs(inside) && has(inside) ? null : `it leads to ${link.target}, which the package does not hold`;
+		return !climbs(inside) && has(inside) ? null : lacks;
 	}
 	const parts = folderOf(link.file).split('/').filter(Boolean);
 	for (const part of target.split('/')) {
@@ -104,6 +144,20 @@ export function leads(link: FileEntry, has: (path: string) => boolean): string |
 		else if (parts.pop() === undefined) return `it leads out of the package: ${link.target}`;
 	}
 	return null;
+}
+
+/** The target of a link as it stands in a package: whole paths become ways from the link to where the file lies in the package. */
+export function linkInPackage(link: FileEntry): string {
+	const target = targetOf(link);
+	if (onDrive(target)) return relativeTo(packagedPath(link.file), packagedPath(target));
+	return target.startsWith('/') ? relativeTo(packagedPath(link.file), packagedPath(target.slice(1))) : target;
+}
+
+function relativeTo(from: string, to: string): string {
+	const [a, b] = [folderOf(from).split('/'), to.split('/')];
+	let same = 0;
+	while (same < a.length && a[same] === b[same]) same++;
+	return [...a.slice(same).map(() => '..'), ...b.slice(same)].join('/');
 }
 
 /** A name that a package may have: small letters, digits, and `-` between them. */

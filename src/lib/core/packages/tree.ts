@@ -5,7 +5,7 @@ import type { Sort, Sorted } from './sorting';
 /** What somebody decided about a branch or a pattern; of several that fit a change, the last one counts. */
 export type Choice =
 	| { branch: string; take: boolean }
-	/** A pattern as of picomatch: `**` any folders, `*` within one, such as `**` + `/*.log`. */
+	/** A pattern as of `pattern.ts`: `**` any folders, `*` within one, such as `**` + `/*.log`. */
 	| { pattern: string; take: boolean };
 
 /** Branches of settings begin with this, so that they are told apart from files. */

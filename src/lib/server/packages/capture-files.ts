@@ -1,21 +1,18 @@
 import { createReadStream, readFileSync } from 'node:fs';
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import picomatch from 'picomatch';
 import type { Claim } from '$lib/core/packages/clashes';
 import type { FileEntry, SettingEntry } from '$lib/core/packages/inventory';
 import { findTargets, type Startable, type TargetGroup } from '$lib/core/packages/launch';
+import { pathMatcher } from '$lib/core/packages/pattern';
 import type { Contents } from '$lib/core/packages/spec';
 import { ChangeTree, type Choice } from '$lib/core/packages/tree';
 import { takenOf, type Compared } from './compare';
 import type { Source } from './layout';
 
-/** Tests of patterns as picomatch has them: dots at the beginning of a name are nothing special, capitals are. */
-export const patternMatcher = (pattern: string): ((path: string) => boolean) => picomatch(pattern, { dot: true });
-
 /** The changes of a comparison as a tree, with what was chosen. */
 export const treeOf = (compared: Pick<Compared, 'changes' | 'sorted'>, choices: readonly Choice[]): ChangeTree =>
-	new ChangeTree(compared.changes, compared.sorted, choices, patternMatcher);
+	new ChangeTree(compared.changes, compared.sorted, choices, pathMatcher);
 
 /** What a comparison gives a package, by what was chosen. */
 export const takenChanges = (compared: Pick<Compared, 'changes' | 'sorted'>, choices: readonly Choice[]) =>

@@ -1,4 +1,6 @@
 import * as v from 'valibot';
+import { wrongWithPattern } from '$lib/core/packages/pattern';
+import { SPEC_LIMITS } from '$lib/core/packages/spec-schema';
 import type { Choice } from '$lib/core/packages/tree';
 import type { Context } from '../context';
 import { run } from '../db';
@@ -7,19 +9,33 @@ import { InputProblem } from '../plans/kind';
 import type { CaptureResult } from './packer';
 import { captureById, type CaptureRow } from './queries';
 
+const PATTERNS_MOST = 100;
+
 /** What somebody decided, in the order in which they did. */
 export const choicesBody = v.strictObject({
 	choices: v.pipe(
 		v.array(
 			v.union(
 				[
-					v.strictObject({ branch: v.string(), take: v.boolean() }),
-					v.strictObject({ pattern: v.pipe(v.string(), v.trim(), v.nonEmpty()), take: v.boolean() })
+					v.strictObject({ branch: v.pipe(v.string(), v.maxLength(SPEC_LIMITS.path)), take: v.boolean() }),
+					v.strictObject({
+						pattern: v.pipe(
+							v.string(),
+							v.trim(),
+							v.rawCheck(({ dataset, addIssue }) => {
+								const wrong = dataset.typed ? wrongWithPattern(dataset.value) : null;
+								if (wrong) addIssue({ message: wrong });
+							})
+						),
+						take: v.boolean()
+					})
 				],
 				'Each names a branch or a pattern, and whether it is taken.'
 			)
 		),
-		v.maxLength(2000, 'At most 2,000 choices.')
+		v.maxLength(2000, 'At most 2,000 choices.'),
+		// Each pattern is tried on every change.
+		v.check((list) => list.filter((c) => 'pattern' in c).length <= PATTERNS_MOST, `At most ${PATTERNS_MOST} patterns.`)
 	)
 });
 

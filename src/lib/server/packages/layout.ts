@@ -1,9 +1,10 @@
 import { createHash } from 'node:crypto';
 import { constants, createGzip } from 'node:zlib';
-import type { Readable } from 'node:stream';
+import { Transform, type Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
 import { pack, type Pack } from 'tar-stream';
 import { baseName, folderOf, type FileEntry } from '$lib/core/packages/inventory';
-import { packagedPath, type Contents, type PackageSpec } from '$lib/core/packages/spec';
+import { linkInPackage, packagedPath, type Contents, type PackageSpec } from '$lib/core/packages/spec';
 import { Meter, type Blob, type BlobStore, type PutBlob } from './blobs';
 import { packageBom } from './package-bom';
 import { definitionOf } from './reading';
@@ -95,7 +96,7 @@ export async function buildPackage(
 	const then = new Map((stack?.files ?? []).map((f) => [f.file, f]));
 	const fresh = contents.files.filter((f) => !sameFile(then.get(f.file), f));
 	for (const f of contents.files) then.delete(f.file);
-	const gone = [...then.values()].map((f) => f.file);
+	const gone = takenAway([...then.keys()], contents.files);
 	const layers: Layer[] = [...(stack?.layers ?? [])];
 	let added = 0;
 	const keep = <B extends PutBlob>(blob: B): B => {
@@ -142,6 +143,20 @@ export async function buildPackage(
 	};
 }
 
+/**
+ * What has to be taken away from the layers below. Whatever lies below a folder goes with it, and a folder that has become a file or a
+ * link is replaced by that: a whiteout below it would reach through the link.
+ */
+function takenAway(gone: readonly string[], files: readonly FileEntry[]): string[] {
+	const going = new Set(gone);
+	const now = new Map(files.map((f) => [f.file, f.kind]));
+	return gone.filter((path) => {
+		for (let at = folderOf(path); at !== ''; at = folderOf(at))
+			if (going.has(at) || (now.has(at) && now.get(at) !== 'folder')) return false;
+		return true;
+	});
+}
+
 const plain = ({ digest, size }: Blob): Blob => ({ digest, size });
 
 const sameFile = (a: FileEntry | undefined, b: FileEntry): boolean =>
@@ -164,16 +179,24 @@ async function packLayer(
 	const tar = pack();
 	const raw = new Meter();
 	let unpacked = 0;
+	let failed: Error | null = null;
 	const filled = fill(tar).then(
 		(bytes) => {
 			unpacked = bytes;
 			tar.finalize();
 		},
-		(e: Error) => tar.destroy(e)
+		(e: Error) => {
+			failed = e;
+			tar.destroy(e);
+		}
 	);
 	const gzip = createGzip({ level: LEVEL, chunkSize: 1 << 18, strategy: constants.Z_DEFAULT_STRATEGY });
-	const blob = await store.putStream(tar as unknown as Readable, raw, gzip as never);
+	const blob = await store.putStream(tar as unknown as Readable, raw, gzip as never).catch((e: Error) => {
+		// What `fill` met comes before what the streams made of it.
+		throw failed ?? e;
+	});
 	await filled;
+	if (failed) throw failed;
 	return {
 		...blob,
 		diffId: raw.digest,
@@ -213,20 +236,15 @@ function packFiles(
 					tar.entry({ name: path, size: 0, mode: 0o644, mtime: new Date(0), uid: 0, gid: 0 }, Buffer.alloc(0), done)
 				);
 			else {
-				const head = {
-					mode: Number.parseInt(f.mode, 8),
-					mtime: new Date(Math.floor(f.mtime / 1000) * 1000),
-					uid: 0,
-					gid: 0
-				};
+				const head = headOf(f);
 				if (f.kind === 'folder') tar.entry({ ...head, name: `${path}/`, type: 'directory' });
-				else if (f.kind === 'link') tar.entry({ ...head, name: path, type: 'symlink', linkname: linkIn(f) });
+				else if (f.kind === 'link') tar.entry({ ...head, name: path, type: 'symlink', linkname: linkInPackage(f) });
 				else if (ahead[i]) {
 					const content = await ahead[i]!;
 					if (content.length !== f.size || digestOf(content) !== f.sha256) throw changedMeanwhile(f.file);
 					await written(tar, (done) =>
 						tar.entry(
-							{ ...head, name: path, size: f.size },
+							{ ...head, type: 'file', name: path, size: f.size },
 							Buffer.from(content.buffer, content.byteOffset, content.length),
 							done
 						)
@@ -241,6 +259,21 @@ function packFiles(
 	});
 }
 
+/** The last second that the tar library can write by itself; later ones go into an extended header (POSIX pax, `mtime`). */
+const LAST_SECOND = 2 ** 31 - 1;
+
+function headOf(f: FileEntry) {
+	const seconds = Math.floor(f.mtime / 1000);
+	return {
+		// The library takes 0 for “not said”; it keeps the lower twelve bits alone.
+		mode: Number.parseInt(f.mode, 8) || 0o10000,
+		mtime: new Date(Math.min(seconds, LAST_SECOND) * 1000),
+		...(seconds > LAST_SECOND ? { pax: { mtime: String(seconds) } } : {}),
+		uid: 0,
+		gid: 0
+	};
+}
+
 const digestOf = (bytes: Uint8Array) => createHash('sha256').update(bytes).digest('hex');
 const changedMeanwhile = (path: string) =>
 	new ContentProblem(`${path} is not what its inventory says: it has been changed since`);
@@ -252,32 +285,31 @@ function written(tar: Pack, write: (done: (e?: Error | null) => void) => unknown
 	});
 }
 
+/**
+ * Writes a file that is too large to be held. It has to be as long as its inventory says: a tar's head comes before its content. Whatever
+ * goes wrong, in the file or in the tar, ends the entry and is thrown here; no stream is left that could complain to nobody.
+ */
 async function stream(tar: Pack, source: Source, f: FileEntry, head: { name: string; size: number }): Promise<void> {
 	const meter = new Meter();
-	await new Promise<void>((resolve, reject) => {
-		const entry = tar.entry(head, (e) => (e ? reject(e) : resolve()));
-		const from = source.open(f);
-		from.on('error', (e: Error) => {
-			entry.destroy(e);
-			reject(e);
-		});
-		from.pipe(meter).pipe(entry as unknown as NodeJS.WritableStream);
+	const entry = tar.entry({ type: 'file', ...head });
+	// The pack tells of an entry that was cut short, too: once is enough.
+	entry.on('error', () => {});
+	let left = f.size;
+	const exactly = new Transform({
+		transform(part: Buffer, _encoding, callback) {
+			left -= part.length;
+			callback(left < 0 ? changedMeanwhile(f.file) : null, part);
+		},
+		flush(callback) {
+			callback(left === 0 ? null : changedMeanwhile(f.file));
+		}
 	});
+	try {
+		await pipeline(source.open(f), exactly, meter, entry as unknown as NodeJS.WritableStream);
+	} catch (e) {
+		throw e instanceof ContentProblem ? e : new ContentProblem(`${f.file} cannot be read: ${(e as Error).message}`);
+	}
 	if (meter.digest !== `sha256:${f.sha256!}`) throw changedMeanwhile(f.file);
-}
-
-/** Targets of links are written as the package has its files. */
-function linkIn(f: FileEntry): string {
-	const target = f.target!.replaceAll('\\', '/');
-	if (/^[A-Za-z]:/.test(target)) return relativeTo(packagedPath(f.file), packagedPath(target));
-	return target.startsWith('/') ? relativeTo(packagedPath(f.file), packagedPath(target.slice(1))) : target;
-}
-
-function relativeTo(from: string, to: string): string {
-	const [a, b] = [folderOf(from).split('/'), to.split('/')];
-	let same = 0;
-	while (same < a.length && a[same] === b[same]) same++;
-	return [...a.slice(same).map(() => '..'), ...b.slice(same)].join('/');
 }
 
 const whiteout = (path: string) => `${folderOf(path)}/.wh.${baseName(path)}`;

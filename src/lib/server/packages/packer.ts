@@ -14,7 +14,7 @@ import {
 import type { TargetGroup } from '$lib/core/packages/launch';
 import type { Sort, Sorted } from '$lib/core/packages/sorting';
 import type { Change } from '$lib/core/packages/difference';
-import { contentsOf, packagedPath, type PackageSpec } from '$lib/core/packages/spec';
+import { contentsOf, foldersAbove, packagedPath, type PackageSpec } from '$lib/core/packages/spec';
 import { systemPlaces } from '$lib/core/packages/system-places';
 import type { Branch, ChangeTree, Choice } from '$lib/core/packages/tree';
 import { ProviderError } from '../providers';
@@ -24,7 +24,7 @@ import { compareInventories, takenOf, type Compared, type ComparedSummary } from
 import { buildPackage, type KeptPackage } from './layout';
 import { definitionOf, fileIn } from './reading';
 import { blobsOf, exportToFile, importFile, PackageProblem, sweep, unpackFolder } from './transfer';
-import { headingOf, readInventory } from './walk';
+import { foldersOf, headingOf, readInventory } from './walk';
 
 /** A branch of a capture's tree, with what a page shows of the change that it stands for. */
 export interface ShownBranch extends Branch {
@@ -156,7 +156,8 @@ export function makePacker(dataDir: string): Packer {
 	};
 	const contentsAt = async (capture: number, choices: Choice[]) => {
 		const l = await chosen(capture, choices);
-		return { ...l, contents: contentsOf(takenOf(l.compared.changes, l.tree.takes).changes) };
+		const { changes } = takenOf(l.compared.changes, l.tree.takes);
+		return { ...l, contents: contentsOf(changes, await foldersOf(pathOf(capture, 'after'), foldersAbove(changes))) };
 	};
 	const root = (capture: number) => join(folderOf(capture), 'root');
 	/** On a capture machine only what is new can be read; what was there before is known by the inventory. */

@@ -1,4 +1,5 @@
 import {
+	copyFileSync,
 	createReadStream,
 	createWriteStream,
 	existsSync,
@@ -9,21 +10,20 @@ import {
 	rmSync,
 	statSync
 } from 'node:fs';
-import { randomUUID } from 'node:crypto';
+import { createHash, randomUUID } from 'node:crypto';
 import { open } from 'node:fs/promises';
 import { join } from 'node:path';
 import { Readable, Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { createGunzip } from 'node:zlib';
-import { pack } from 'tar-stream';
+import { pack, type Header } from 'tar-stream';
 import * as v from 'valibot';
-import { climbs, folderOf } from '$lib/core/packages/inventory';
-import { FILES_ROOT, isPackageName } from '$lib/core/packages/spec';
-import { isVersion } from '$lib/core/images/versions';
+import { climbs } from '$lib/core/packages/inventory';
+import { LayerProblem, LayerTree } from '$lib/core/packages/layers';
 import { sizeWords } from '$lib/core/time/units';
 import { BlobStore, Meter } from './blobs';
 import { ROLE, TYPES, type Descriptor, type ImageConfig, type KeptPackage, type Manifest } from './layout';
-import { bytesOfEntry, definitionOf, eachEntry } from './reading';
+import { bytesOfEntry, definitionOf, eachEntry, JSON_MOST } from './reading';
 
 /** Something that is no package that can be trusted, in words. Nothing of it was kept. */
 export class PackageProblem extends Error {
@@ -43,9 +43,6 @@ export interface Limits {
 }
 export const LIMITS: Limits = { bytes: 64e9, entries: 2_000_000, ratio: 200 };
 
-/** The index and the mark of the layout are small. */
-const JSON_MOST = 1 << 20;
-
 const digest = v.pipe(v.string(), v.regex(/^sha256:[0-9a-f]{64}$/));
 const size = v.pipe(v.number(), v.integer(), v.minValue(0));
 const descriptor = v.object({
@@ -61,15 +58,11 @@ const manifestSchema = v.object({
 	layers: v.pipe(v.array(descriptor), v.minLength(1)),
 	annotations: v.optional(v.record(v.string(), v.string()), {})
 });
-const configSchema = v.object({ rootfs: v.object({ type: v.literal('layers'), diff_ids: v.array(digest) }) });
-const specSchema = v.looseObject({
-	name: v.pipe(v.string(), v.check(isPackageName)),
-	version: v.pipe(v.string(), v.check(isVersion)),
-	system: v.object({ name: v.string(), version: v.string(), users: v.picklist(['single', 'multi']) }),
-	targets: v.array(v.looseObject({ id: v.string(), name: v.string(), command: v.string() })),
-	capturedAt: v.number()
+const configSchema = v.object({
+	architecture: v.string(),
+	os: v.string(),
+	rootfs: v.object({ type: v.literal('layers'), diff_ids: v.array(digest) })
 });
-
 /** Everything that a manifest names, itself included; each once. */
 export function blobsOf(store: BlobStore, manifest: string): Descriptor[] {
 	const bytes = readFileSync(store.pathOf(manifest));
@@ -128,16 +121,17 @@ export async function importPackage(store: BlobStore, from: Readable, limits: Li
 		const stage = new BlobStore(making);
 		const { index } = await receive(stage, from, limits);
 		const manifest = pickManifest(index);
-		const layers = await verify(stage, manifest, limits);
+		const { bytes, tree } = await verify(stage, manifest, limits);
 		const definition = await definitionOf(stage, manifest.digest).catch((e: Error) => {
 			throw new PackageProblem(`it is an image, but not one of a package: ${e.message}`);
 		});
-		if (!v.is(specSchema, definition.spec))
-			throw new PackageProblem('its sextant/package.json is not what a package has to say of itself');
-		const listed = new Set(definition.files.map((f) => f.file));
-		for (const f of definition.files)
-			if (climbs(f.file)) throw new PackageProblem(`it lists the path ${f.file}, which climbs out of the package`);
-		if (listed.size !== definition.files.length) throw new PackageProblem('it lists a file twice');
+		try {
+			tree.followLinks();
+		} catch (e) {
+			throw e instanceof LayerProblem ? new PackageProblem(e.message) : e;
+		}
+		const differs = tree.differsFrom(definition.files);
+		if (differs !== null) throw new PackageProblem(differs);
 		let added = 0;
 		const blobs = blobsOf(stage, manifest.digest);
 		for (const b of blobs)
@@ -150,7 +144,7 @@ export async function importPackage(store: BlobStore, from: Readable, limits: Li
 			spec: definition.spec,
 			size: blobs.reduce((n, b) => n + b.size, 0),
 			added,
-			unpacked: layers,
+			unpacked: bytes,
 			files: definition.files.filter((f) => f.kind !== 'folder').length,
 			settings: definition.settings.length
 		};
@@ -180,7 +174,7 @@ async function receive(stage: BlobStore, from: Readable, limits: Limits): Promis
 		}
 		if (name !== 'index.json' && name !== 'oci-layout') throw problem(`${name} has no place in a package`);
 		if ((head.size ?? 0) > JSON_MOST) throw problem(`${name} is larger than any such file`);
-		const text = (await bytesOfEntry(body)).toString('utf8');
+		const text = (await bytesOfEntry(body, JSON_MOST, name)).toString('utf8');
 		if (name === 'index.json') index = text;
 		else layout = true;
 	}).catch((e: Error) => {
@@ -212,19 +206,26 @@ function parse<S extends v.GenericSchema>(schema: S, text: string, what: string)
 	return read.output;
 }
 
-/** Sees that everything that a manifest names is there and is what it says. Returns the bytes of its layers unpacked. */
-async function verify(stage: BlobStore, manifest: Descriptor, limits: Limits): Promise<number> {
+/** Sees that everything that a manifest names is there and is what it says. Returns the bytes of its layers unpacked, and what they come to. */
+async function verify(
+	stage: BlobStore,
+	manifest: Descriptor,
+	limits: Limits
+): Promise<{ bytes: number; tree: LayerTree }> {
 	const text = (d: Descriptor, what: string): string => {
 		if (!stage.has(d.digest)) throw new PackageProblem(`${what} is missing: ${d.digest}`);
 		if (stage.sizeOf(d.digest) !== d.size) throw new PackageProblem(`${what} has another size than is said of it`);
+		if (d.size > JSON_MOST) throw new PackageProblem(`${what} is larger than any such file`);
 		return readFileSync(stage.pathOf(d.digest), 'utf8');
 	};
 	const m = parse(manifestSchema, text(manifest, 'the manifest'), 'the manifest') as Manifest;
 	const config = parse(configSchema, text(m.config, 'the configuration'), 'the configuration') as ImageConfig;
+	if (config.os !== 'linux' || config.architecture !== 'amd64')
+		throw new PackageProblem(`it is for ${config.os}/${config.architecture}; packages here are for linux/amd64`);
 	if (config.rootfs.diff_ids.length !== m.layers.length)
 		throw new PackageProblem('the configuration names another number of layers than the manifest');
 	const budget = { bytes: limits.bytes, entries: limits.entries };
-	const known = new Map<string, 'folder' | 'link' | 'file'>();
+	const tree = new LayerTree();
 	let total = 0;
 	for (let i = 0; i < m.layers.length; i++) {
 		const layer = m.layers[i]!;
@@ -233,20 +234,23 @@ async function verify(stage: BlobStore, manifest: Descriptor, limits: Limits): P
 		if (!stage.has(layer.digest)) throw new PackageProblem(`a layer is missing: ${layer.digest}`);
 		if (stage.sizeOf(layer.digest) !== layer.size)
 			throw new PackageProblem(`a layer has another size than is said of it: ${layer.digest}`);
-		const found = await readLayer(stage, layer, config.rootfs.diff_ids[i]!, limits, budget, known);
-		total += layer.annotations?.[ROLE] === 'definition' ? 0 : found;
+		const definition = layer.annotations?.[ROLE] === 'definition';
+		if (definition && i !== m.layers.length - 1)
+			throw new PackageProblem('the layer that tells what it is has to be its last');
+		const found = await readLayer(stage, layer, config.rootfs.diff_ids[i]!, limits, budget, definition ? null : tree);
+		total += definition ? 0 : found;
 	}
-	return total;
+	return { bytes: total, tree };
 }
 
-/** Unpacks a layer in passing; returns its bytes. */
+/** Unpacks a layer in passing, into `tree` where it is one of files; returns its bytes. */
 async function readLayer(
 	stage: BlobStore,
 	layer: Descriptor,
 	diffId: string,
 	limits: Limits,
 	budget: { bytes: number; entries: number },
-	known: Map<string, 'folder' | 'link' | 'file'>
+	tree: LayerTree | null
 ): Promise<number> {
 	let content = 0;
 	let unpacked = 0;
@@ -267,40 +271,45 @@ async function readLayer(
 		}
 	});
 	const meter = new Meter();
-	const problem = (words: string) => new PackageProblem(words);
-	await eachEntry([stage.open(layer.digest), createGunzip(), guard, meter], async ({ head }) => {
-		if (--budget.entries < 0) throw problem(`it holds more than ${limits.entries} entries: it is not taken`);
+	tree?.nextLayer();
+	await eachEntry([stage.open(layer.digest), createGunzip(), guard, meter], async ({ head, body }) => {
+		if (--budget.entries < 0)
+			throw new PackageProblem(`it holds more than ${limits.entries} entries: it is not taken`);
 		const name = head.name.replace(/\/$/, '');
-		if (climbs(name)) throw problem(`the path ${head.name} climbs out of the package`);
-		const [root] = name.split('/');
-		if (root !== 'sextant' && root !== FILES_ROOT) throw problem(`${name} has no place in a package`);
-		for (let at = folderOf(name); at !== ''; at = folderOf(at))
-			if (known.get(at) === 'link') throw problem(`${name} lies behind the link ${at}: it could be written anywhere`);
-		if (head.type === 'symlink') {
-			if (linkLeaves(name, head.linkname ?? ''))
-				throw problem(`the link ${name} leaves the package: ${head.linkname ?? ''}`);
-			known.set(name, 'link');
-		} else if (head.type === 'directory') known.set(name, 'folder');
-		else if (head.type === 'file') known.set(name, 'file');
-		else throw problem(`${name} is a ${head.type ?? 'thing'}: files, folders and links alone are taken`);
+		const kind = KINDS.get(head.type as 'file');
+		if (!kind) throw new PackageProblem(`${name} is a ${head.type ?? 'thing'}: files, folders and links alone are taken`);
 		content += head.size ?? 0;
+		if (tree === null) {
+			if (name !== 'sextant' && !(kind === 'file' && /^sextant\/[a-z.]+$/.test(name)))
+				throw new PackageProblem(`${name} has no place in the layer that tells what a package is`);
+			return;
+		}
+		tree.add({
+			name,
+			kind,
+			mode: (head.mode ?? 0) & 0o7777,
+			size: head.size ?? 0,
+			...(kind === 'file' ? { sha256: await hashOf(body) } : {}),
+			...(kind === 'link' ? { target: head.linkname ?? '' } : {})
+		});
 	}).catch((e: Error) => {
-		throw e instanceof PackageProblem ? e : problem(`a layer cannot be unpacked: ${e.message}`);
+		if (e instanceof PackageProblem) throw e;
+		throw new PackageProblem(e instanceof LayerProblem ? e.message : `a layer cannot be unpacked: ${e.message}`);
 	});
 	if (meter.digest !== diffId) throw new PackageProblem(`a layer is not what the configuration says: ${layer.digest}`);
 	return content;
 }
 
-function linkLeaves(name: string, target: string): boolean {
-	if (target.startsWith('/') || /^[A-Za-z]:/.test(target) || target === '') return true;
-	const parts = folderOf(name).split('/').filter(Boolean);
-	for (const part of target.split('/')) {
-		if (part === '' || part === '.') continue;
-		if (part !== '..') parts.push(part);
-		else if (parts.length <= 1) return true;
-		else parts.pop();
-	}
-	return false;
+const KINDS = new Map([
+	['file', 'file'],
+	['directory', 'folder'],
+	['symlink', 'link']
+] as const);
+
+async function hashOf(body: AsyncIterable<Buffer>): Promise<string> {
+	const hash = createHash('sha256');
+	for await (const part of body) hash.update(part);
+	return hash.digest('hex');
 }
 
 /**
@@ -326,9 +335,20 @@ export async function unpackFolder(path: string, to: string, limits: Limits = LI
 				bytes += head.size ?? 0;
 				if (bytes > limits.bytes) throw new PackageProblem(`it unpacks to more than ${sizeWords(limits.bytes)}`);
 				if (++entries > limits.entries) throw new PackageProblem(`it holds more than ${limits.entries} entries`);
+				if (isSparse(head))
+					throw new PackageProblem(`${name} is packed as a sparse file: pack the folder again without --sparse`);
+				const full = join(making, name);
+				if (head.type === 'link') {
+					const first = (head.linkname ?? '').replace(/^\.\//, '');
+					if (climbs(first) || !existsSync(join(making, first)))
+						throw new PackageProblem(`${name} is the same file as ${head.linkname ?? ''}, which the tar does not hold before it`);
+					files++;
+					mkdirSync(join(full, '..'), { recursive: true });
+					copyFileSync(join(making, first), full);
+					return;
+				}
 				if (head.type !== 'file') return;
 				files++;
-				const full = join(making, name);
 				mkdirSync(join(full, '..'), { recursive: true });
 				await pipeline(Readable.from(body), createWriteStream(full));
 			}
@@ -344,6 +364,10 @@ export async function unpackFolder(path: string, to: string, limits: Limits = LI
 		rmSync(making, { recursive: true, force: true });
 	}
 }
+
+/** GNU tar marks files with holes in two ways: by a type of its own, or by extended headers. */
+const isSparse = (head: Header): boolean =>
+	!head.type || (head.type as string) === 'gnu-sparse' || Object.keys(head.pax ?? {}).some((k) => k.startsWith('GNU.sparse.'));
 
 /** Content that nobody names is left alone this long, ms: it may belong to what is being packed or has just been brought. */
 const YOUNG = 24 * 3_600_000;

@@ -8,6 +8,7 @@ import {
 	byKey,
 	entryKey,
 	inventoryLine,
+	isFile,
 	InventoryReader,
 	linesOf,
 	type FileEntry,
@@ -142,6 +143,19 @@ export async function entriesOf(path: string): Promise<{ heading: InventoryHeadi
 		if (e) entries.push(e);
 	});
 	return { heading, entries };
+}
+
+/** The folders of an inventory that stand at some paths, by path. */
+export async function foldersOf(path: string, wanted: ReadonlySet<string>): Promise<Map<string, FileEntry>> {
+	const found = new Map<string, FileEntry>();
+	if (wanted.size)
+		await readInventory(path, (line, reader) => {
+			// Most lines are of files: they are passed over unread.
+			if (!line.includes('"kind":"folder"')) return reader.headed ? reader.pass(line) : void reader.read(line);
+			const e = reader.read(line);
+			if (e && isFile(e) && e.kind === 'folder' && wanted.has(e.file)) found.set(e.file, e);
+		});
+	return found;
 }
 
 /** The heading alone. */
