@@ -14,9 +14,11 @@ export interface Finding {
 		| 'pool runs out'
 		| 'runaway machine'
 		| 'place not in order'
-		| 'package not attached';
+		| 'package not attached'
+		| 'part of Sextant'
+		| 'unreadable data';
 	subject: {
-		kind: 'gateway' | 'volume' | 'network' | 'version' | 'pool' | 'machine' | 'site' | 'delivery';
+		kind: 'gateway' | 'volume' | 'network' | 'version' | 'pool' | 'machine' | 'site' | 'delivery' | 'sextant' | 'table';
 		id: string;
 	};
 	site: string | null;
@@ -26,6 +28,41 @@ export interface Finding {
 	people?: number;
 	/** The plan that would put it right: kind and input, when there is one. */
 	remedy: { kind: string; input: Record<string, unknown>; words: string } | null;
+}
+
+/** What Sextant itself cannot do or read. Nothing that an operator plans would mend it: the facts say what does. */
+export function ownFindings(
+	parts: { part: string; words: string; since: number }[],
+	unreadable: { column: string; rows: number }[]
+): Finding[] {
+	return [
+		...parts.map((p): Finding => ({
+			kind: 'part of Sextant',
+			subject: { kind: 'sextant', id: p.part },
+			site: null,
+			title: `A part of Sextant itself fails: ${p.part}`,
+			facts: [
+				{ words: p.words, side: 'against', at: p.since, source: 'Sextant' },
+				{ words: 'everything else goes on, and it is tried again each time it is due', source: 'Sextant' }
+			],
+			remedy: null
+		})),
+		...unreadable.map((u): Finding => {
+			const [table, column] = u.column.split('.');
+			return {
+				kind: 'unreadable data',
+				subject: { kind: 'table', id: u.column },
+				site: null,
+				title: `${countWords(u.rows, 'row')} of ${table} cannot be read`,
+				facts: [
+					{ words: `what stands in ${column} is not of the form that Sextant writes`, side: 'against', source: 'database' },
+					{ words: 'it is taken as if nothing stood there, and nothing of it is overwritten', source: 'database' },
+					{ words: 'npm run sextant -- verify names each table; restore puts a backup back', source: 'database' }
+				],
+				remedy: null
+			};
+		})
+	];
 }
 
 /** Packages that machines of a pool cannot have. `before`: the version that the pool had last, where it had another. */

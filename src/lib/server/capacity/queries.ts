@@ -1,6 +1,7 @@
 import type { PowerPolicy } from '$lib/core/capacity/policy';
 import type { Hours } from '$lib/core/time/hours';
 import { all, one, type Db } from '../db';
+import { fromJson } from '../db/json';
 
 export interface PoolRow {
 	id: string;
@@ -60,9 +61,12 @@ export function hoursById(db: Db): Map<string, Hours> {
 	const rows = all<{ id: string; days: string; from_minute: number; until_minute: number }>(db, 'SELECT * FROM hours');
 	// A calendar that ends at 24:00 runs to the end of the day.
 	return new Map(
-		rows.map((h) => [h.id, { days: JSON.parse(h.days) as number[], from: h.from_minute, until: h.until_minute }])
+		rows.map((h) => [h.id, { days: fromJson<number[]>('hours.days', h.days), from: h.from_minute, until: h.until_minute }])
 	);
 }
+
+/** What stands for a calendar that is not there. */
+const NO_HOURS: Hours = { days: [], from: 0, until: 0 };
 
 /** The pools as they were at a moment, in their order. */
 export function poolsAt(db: Db, at: number): PoolRow[] {
@@ -73,7 +77,7 @@ export function poolsAt(db: Db, at: number): PoolRow[] {
 		 WHERE p.since <= ? AND p.until > ? ORDER BY s.position, p.position`,
 		[at, at]
 	).map((p) => {
-		const { hours: hoursId, ...policy } = JSON.parse(p.policy) as Omit<PowerPolicy, 'hours'> & { hours: string };
+		const { hours: hoursId, ...policy } = fromJson<Omit<PowerPolicy, 'hours'> & { hours: string }>('pools.policy', p.policy);
 		return {
 			id: p.id,
 			name: p.name,
@@ -90,11 +94,11 @@ export function poolsAt(db: Db, at: number): PoolRow[] {
 			disk: p.disk,
 			pageFile: p.page_file,
 			pagePlace: p.page_place,
-			bootServers: JSON.parse(p.boot_servers) as string[],
+			bootServers: fromJson<string[]>('pools.boot_servers', p.boot_servers),
 			naming: p.naming,
 			folder: p.folder,
 			network: p.network_id,
-			policy: { ...policy, hours: hours.get(hoursId)! },
+			policy: { ...policy, hours: hours.get(hoursId) ?? NO_HOURS },
 			hoursId,
 			priceHour: p.price_hour
 		};

@@ -37,6 +37,7 @@ import {
 	type SamplePoint
 } from '../watch/queries';
 import { machineRow } from '../watch/lists';
+import { fromJson } from '../db/json';
 
 /** An action that a card offers: the plan it drafts. */
 export interface CardAction {
@@ -158,7 +159,7 @@ async function machineCard(ctx: Context, name: string, at: number, live: boolean
 	);
 	const facts: Fact[] = [
 		{ words: `it is ${row.state}: ${state.cause}`, at: state.since, source: 'compute provider' },
-		...(power ? (JSON.parse(power.facts) as Fact[]).map((f) => ({ ...f, at: power.at })) : []),
+		...(power ? fromJson<Fact[]>('power_actions.facts', power.facts).map((f) => ({ ...f, at: power.at })) : []),
 		...failing.map((f): Fact => ({
 			words: `${CHECK_WORDS[f.name].fails}: ${f.saw}`,
 			side: 'against',
@@ -852,7 +853,13 @@ function findingCard(db: Db, id: number, at: number): Card | null {
 			f.until === FOREVER
 				? countWords(f.people, 'person affected', 'people affected')
 				: `over after ${durationWords(f.until - f.since)}`,
-		rows: [{ name: f.subjectKind, value: f.subject, card: `${f.subjectKind}/${f.subject}` }],
+		rows: [
+			{
+				name: f.subjectKind,
+				value: f.subject,
+				...(f.subjectKind === 'sextant' || f.subjectKind === 'table' ? {} : { card: `${f.subjectKind}/${f.subject}` })
+			}
+		],
 		facts: f.facts,
 		actions:
 			f.remedy && f.until === FOREVER

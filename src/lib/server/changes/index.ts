@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto';
 import { all, one, run, type Db } from '../db';
+import { fromJson, fromJsonOrNull } from '../db/json';
 
 export interface ChangeRow {
 	number: number;
@@ -133,10 +134,10 @@ const fromRaw = (r: RawChange): ChangeRow => ({
 	via: r.via,
 	kind: r.kind,
 	title: r.title,
-	objects: JSON.parse(r.objects) as string[],
+	objects: fromJson<string[]>('changes.objects', r.objects),
 	planId: r.plan_id,
 	jobId: r.job_id,
 	outcome: r.outcome,
-	undo: r.undo ? (JSON.parse(r.undo) as ChangeRow['undo']) : null,
+	undo: fromJsonOrNull<NonNullable<ChangeRow['undo']>>('changes.undo', r.undo),
 	hash: r.hash
 });

@@ -1,5 +1,6 @@
 import { firstBrokenChange } from '../changes';
 import type { Db } from './index';
+import { unreadable } from './json';
 
 /** Interval tables, what names the thing that an interval belongs to, and where that thing stands. */
 const INTERVALS = [
@@ -31,6 +32,10 @@ export function verifyData(db: Db): string[] {
 		problems.push(`${f.table}: row ${f.rowid} points to a ${f.parent} that is not there`);
 	const broken = firstBrokenChange(db);
 	if (broken !== null) problems.push(`change log: broken at change ${broken}`);
+	for (const { column, rows } of unreadable(db, true)) {
+		const [table, name] = column.split('.');
+		problems.push(`${table}: ${name} of ${rows} rows cannot be read`);
+	}
 	for (const { table, key, parent } of INTERVALS) {
 		const keys = key.join(', ');
 		const empty = db.prepare(`SELECT count(*) AS n FROM ${table} WHERE until <= since`).get() as { n: number };

@@ -2,6 +2,7 @@ import type { Finding } from '$lib/core/diagnosis/findings';
 import type { Fact } from '$lib/core/why/explained';
 import { all, one, type Db } from '../db';
 import { COUNTED_WHEN_FOUND, peopleAffected } from './affected';
+import { fromJson, fromJsonOrNull } from '../db/json';
 
 /** A finding as it stands at a moment. */
 export interface FindingRow {
@@ -44,7 +45,7 @@ export function findingById(db: Db, id: number, at: number): FindingRow | null {
 }
 
 function fromRaw(db: Db, f: RawFinding, at: number): FindingRow {
-	const remedy = f.remedy ? (JSON.parse(f.remedy) as FindingRow['remedy']) : null;
+	const remedy = fromJsonOrNull<NonNullable<FindingRow['remedy']>>('findings.remedy', f.remedy);
 	return {
 		id: f.id,
 		kind: f.kind,
@@ -57,7 +58,7 @@ function fromRaw(db: Db, f: RawFinding, at: number): FindingRow {
 		people: COUNTED_WHEN_FOUND.has(f.kind)
 			? f.people
 			: peopleAffected(db, { kind: f.kind, subject: f.subject_id, people: f.people, remedy, since: f.since }, at),
-		facts: JSON.parse(f.facts) as Fact[],
+		facts: fromJson<Fact[]>('findings.facts', f.facts),
 		remedy
 	};
 }

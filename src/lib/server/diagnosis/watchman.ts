@@ -2,6 +2,7 @@ import {
 	attachFindings,
 	gatewayFindings,
 	networkFindings,
+	ownFindings,
 	placeFindings,
 	poolFinding,
 	pressedFindings,
@@ -23,6 +24,7 @@ import { all, one, run, type Db } from '../db';
 import { checksAt } from '../network/checks';
 import { deliveryStatesAt, failuresIn } from '../packages/delivery';
 import { peopleAffected } from './affected';
+import { fromJson, type Unreadable } from '../db/json';
 
 /** Runs the checks along the way to every machine that is up, and keeps those that fail as intervals. */
 export async function sweepChecks(
@@ -73,7 +75,15 @@ export interface Deeper {
 }
 
 /** Compares what ought to agree, and keeps what does not as findings with their time. */
-export async function sweepFindings(ctx: Context, now: number, deeper: Deeper): Promise<void> {
+export async function sweepFindings(
+	ctx: Context,
+	now: number,
+	deeper: Deeper,
+	own: { troubles: ReadonlyMap<string, { words: string; since: number }>; unreadable: Unreadable[] } = {
+		troubles: new Map(),
+		unreadable: []
+	}
+): Promise<void> {
 	const { db } = ctx;
 	const ports = await observePorts(ctx, now);
 	const ours = new Set(all<{ id: string }>(db, 'SELECT id FROM volumes').map((v) => v.id));
@@ -93,7 +103,11 @@ export async function sweepFindings(ctx: Context, now: number, deeper: Deeper): 
 		...placeFindings(placesFailing(db, now)),
 		...attachFindings(notAttached(db, now)),
 		...pressedFindings(pressedMachines(ctx, now)),
-		...(deeper.forecast ? poolsRunningOut(ctx, now) : [])
+		...(deeper.forecast ? poolsRunningOut(ctx, now) : []),
+		...ownFindings(
+			[...own.troubles].map(([part, trouble]) => ({ part, ...trouble })),
+			own.unreadable
+		)
 	];
 	db.transaction(() => {
 		const open = all<{ id: number; kind: string; subject_id: string }>(
@@ -224,7 +238,7 @@ function signInsByVersion(ctx: Context, now: number): VersionSignIns[] {
 		}
 	>();
 	for (const row of rows) {
-		const phases = JSON.parse(row.phases) as Phase[];
+		const phases = fromJson<Phase[]>('connections.phases', row.phases);
 		// A session that was taken up again skips most phases.
 		if (!phases.some((p) => p.name === 'shell')) continue;
 		const key = `${row.line}/${row.version}`;

@@ -1,5 +1,8 @@
-import { MINUTE } from '$lib/core/time/units';
+import { DAY, MINUTE } from '$lib/core/time/units';
 import type { Context } from '../context';
+import { unreadable, type Unreadable } from '../db/json';
+import { isStorage } from '../db/storage';
+import type { Observation } from '../providers';
 import { sweepChecks, sweepFindings } from '../diagnosis/watchman';
 import { learnWrites } from '../capacity/writes';
 import { sweepPlaces } from '../network/checks';
@@ -18,7 +21,11 @@ const DEEP = 60 * MINUTE;
 
 /** What runs minute by minute: take in what was observed, let the policies act, run the checks. */
 export class Engine {
-	readonly observer: Observer;
+	observer: Observer;
+	/** Parts that failed the last time they ran, with what was wrong and since when. */
+	readonly troubles = new Map<string, { words: string; since: number }>();
+	private unreadable: Unreadable[] = [];
+	private lastLook = -Infinity;
 	readonly follower: Follower;
 	private readonly scheduler: Scheduler;
 	private lastStores = -Infinity;
@@ -39,8 +46,27 @@ export class Engine {
 		for (;;) {
 			const batch = await this.ctx.providers.observations.after(this.observer.seq, 5000);
 			if (batch.length === 0) return taken;
-			this.observer.take(batch);
+			this.take(batch);
 			taken += batch.length;
+		}
+	}
+
+	/**
+	 * Takes a batch in. One observation that cannot be taken in is set aside, with what was wrong about it; the rest goes on. When
+	 * nothing can be written, nothing has been taken in, and it is tried again.
+	 */
+	private take(batch: Observation[]): void {
+		try {
+			this.observer.take(batch);
+		} catch (e) {
+			// What it kept in mind is no longer what stands in the database.
+			this.observer = new Observer(this.ctx.db, this.observer.keepMinutesFrom);
+			this.follower.machines = this.observer.machines;
+			if (isStorage(e)) throw e;
+			if (batch.length === 1) {
+				this.noteTrouble('taking in what is observed', e);
+				this.observer.passOver(batch[0]!);
+			} else for (const o of batch) this.take([o]);
 		}
 	}
 
@@ -54,20 +80,54 @@ export class Engine {
 		this.lastMinute = minute;
 		if (now - this.lastStores >= STORES) {
 			this.lastStores = now;
-			await learnStores(this.ctx);
-			await learnWrites(this.ctx);
+			await this.part('what image stores hold', () => learnStores(this.ctx));
+			await this.part('what machines have written', () => learnWrites(this.ctx));
 		}
-		this.ctx.db.transaction(() => powerMinute(this.ctx, this.observer, now)).immediate();
-		this.follower.minute(now, machinesNotToMove(this.ctx));
-		await this.scheduler.minute(now);
+		await this.part('power policies', () =>
+			this.ctx.db.transaction(() => powerMinute(this.ctx, this.observer, now)).immediate()
+		);
+		await this.part('following versions', () => this.follower.minute(now, machinesNotToMove(this.ctx)));
+		await this.part('schedules', () => this.scheduler.minute(now));
 		if (now - this.lastSweep >= options.sweepEvery) {
 			this.lastSweep = now;
 			const signIns = now - this.lastDeep >= DEEP;
 			if (signIns) this.lastDeep = now;
-			await sweepPlaces(this.ctx, now);
-			await sweepChecks(this.ctx, [...this.observer.machines.values()], now);
-			await sweepFindings(this.ctx, now, { forecast: options.forecast, signIns });
+			await this.part('checks of sites', () => sweepPlaces(this.ctx, now));
+			await this.part('checks of machines', () => sweepChecks(this.ctx, [...this.observer.machines.values()], now));
+			if (now - this.lastLook >= DAY) {
+				this.lastLook = now;
+				await this.part('looking at what is kept', () => {
+					this.unreadable = unreadable(this.ctx.db, false);
+				});
+			}
+			await this.part('findings', () =>
+				sweepFindings(
+					this.ctx,
+					now,
+					{ forecast: options.forecast, signIns },
+					{ troubles: this.troubles, unreadable: this.unreadable }
+				)
+			);
 		}
 		return true;
+	}
+
+	/** Runs a part; what it throws ends the part, is kept until the part runs well again, and is a finding meanwhile. */
+	async part(name: string, work: () => unknown): Promise<void> {
+		try {
+			await work();
+			this.troubles.delete(name);
+		} catch (e) {
+			// A full disk is everybody's trouble, and is told of elsewhere.
+			if (isStorage(e)) throw e;
+			this.noteTrouble(name, e);
+		}
+	}
+
+	private noteTrouble(part: string, e: unknown): void {
+		const words = e instanceof Error ? e.message : String(e);
+		const known = this.troubles.get(part);
+		if (known?.words !== words) console.error(`engine, ${part}:`, e);
+		this.troubles.set(part, { words, since: known?.since ?? this.ctx.clock.now() });
 	}
 }

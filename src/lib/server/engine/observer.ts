@@ -40,11 +40,13 @@ export class Observer {
 	private quarter = -1;
 	private readonly sums = new Map<number, { n: number; v: number[] }>();
 	private readonly hostSums = new Map<number, { n: number; v: number[] }>();
-	/** Minutes before this are only rolled up, not kept. */
-	keepMinutesFrom = 0;
 	seq: number;
 
-	constructor(private readonly db: Db) {
+	constructor(
+		private readonly db: Db,
+		/** Minutes before this are only rolled up, not kept. */
+		public keepMinutesFrom = 0
+	) {
 		this.seq = Number(setting(db, 'observed') ?? 0);
 		this.hostIds = new Map(
 			all<{ id: number; name: string }>(db, 'SELECT id, name FROM hosts').map((h) => [h.name, h.id])
@@ -81,6 +83,12 @@ export class Observer {
 				putSetting(this.db, 'observed', String(this.seq));
 			})
 			.immediate();
+	}
+
+	/** Leaves an observation out that cannot be taken in. */
+	passOver(o: Observation): void {
+		this.seq = Math.max(this.seq, o.seq);
+		putSetting(this.db, 'observed', String(this.seq));
 	}
 
 	private one(o: Observation): void {

@@ -4,12 +4,13 @@ import { all, run } from '../db';
 import { poolsAt } from '../capacity/queries';
 import type { Context } from '../context';
 import type { LiveMachine, Observer } from './observer';
+import { fromJson } from '../db/json';
 
 /** Machines that running and queued jobs name, by how they name them. */
 const namedByJobs = (ctx: Context, as: 'machine' | 'fresh'): string[] =>
 	all<{ object: string }>(
 		ctx.db,
-		`SELECT j.value AS object FROM jobs, plans p, json_each(p.touches, '$.objects') j WHERE jobs.plan_id = p.id AND jobs.state IN ('running', 'queued') AND jobs.not_before <= ?`,
+		`SELECT j.value AS object FROM jobs, plans p, json_each(iif(json_valid(p.touches), p.touches, '{}'), '$.objects') j WHERE jobs.plan_id = p.id AND jobs.state IN ('running', 'queued') AND jobs.not_before <= ?`,
 		[ctx.clock.now()]
 	).flatMap((r) => (r.object.startsWith(`${as}/`) ? [r.object.slice(as.length + 1)] : []));
 
@@ -41,7 +42,7 @@ export function powerMinute(ctx: Context, observer: Observer, now: number): void
 		else byPool.set(m.pool, [m]);
 	}
 	const waits = all<{ pools: string }>(ctx.db, `SELECT pools FROM waits WHERE until = ${FOREVER}`).map(
-		(w) => JSON.parse(w.pools) as string[]
+		(w) => fromJson<string[]>('waits.pools', w.pools)
 	);
 	const held = machinesInJobs(ctx);
 	for (const pool of poolsAt(ctx.db, now)) {

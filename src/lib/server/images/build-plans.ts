@@ -26,6 +26,7 @@ import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind
 import { buildById, openBuilds, stepHistories, suppliesOf } from './builds';
 import { HAND_OUT } from './shipping';
 import { lineAt, sheetAt, sheetOf, type LineRow } from './queries';
+import { fromJson } from '../db/json';
 
 export const lineId = v.pipe(v.string(), v.nonEmpty('Choose an image line.'));
 export const versionNumber = v.pipe(v.string(), v.check(isVersion, 'Write a version such as 3.3.0.'));
@@ -50,7 +51,7 @@ export function nextNumber(ctx: Context, lineName: string, sheet?: BuildSheet): 
 	const before =
 		newest &&
 		ctx.db.prepare('SELECT sheet FROM versions WHERE line_id = ? AND number = ?').pluck().get(lineName, newest.number);
-	const change = typeof before === 'string' && now ? sheetChange(JSON.parse(before) as BuildSheet, now) : 'steps';
+	const change = typeof before === 'string' && now ? sheetChange(fromJson<BuildSheet>('versions.sheet', before), now) : 'steps';
 	return proposeNumber(newest?.number ?? null, change ?? 'updates', takenNumbers(ctx, line));
 }
 
@@ -312,7 +313,7 @@ const resumePlan = planKind({
 		const build = buildById(ctx.db, input.build);
 		if (!build) throw new InputProblem([{ field: 'build', words: `There is no build ${input.build}.` }]);
 		const line = lineOrThrow(ctx, build.line);
-		const was = JSON.parse(build.sheet) as BuildSheet;
+		const was = fromJson<BuildSheet>('builds.sheet', build.sheet);
 		const sheet = input.sheet === 'as it was' ? was : sheetOrThrow(ctx, build.line);
 		const common = commonSteps(was, sheet);
 		const changed = sheet !== was;

@@ -8,6 +8,7 @@ import { stepHandler, type StepHandler, type StepRun } from '../jobs/step';
 import { ProviderError } from '../providers';
 import { linksOf, THICK } from './shipping';
 import { keepChunks, noteStores } from './stores';
+import { fromJson } from '../db/json';
 
 interface BuildInput {
 	line: string;
@@ -17,7 +18,7 @@ interface BuildInput {
 const buildOf = (db: Db, job: number) =>
 	one<{ id: number; sheet: string; note: string; began: number; based_on: string | null }>(
 		db,
-		`SELECT b.id, b.sheet, b.note, coalesce(s.ended, s.began) AS began, json_extract(s.input, '$.basedOn') AS based_on
+		`SELECT b.id, b.sheet, b.note, coalesce(s.ended, s.began) AS began, json_extract(iif(json_valid(s.input), s.input, '{}'), '$.basedOn') AS based_on
 		 FROM builds b JOIN job_steps s ON s.job_id = b.job_id AND s.n = 0 WHERE b.job_id = ?`,
 		[job]
 	)!;
@@ -102,7 +103,7 @@ export const buildSteps: Record<string, StepHandler> = {
 		async run(step) {
 			const { ctx, input, job, n } = step;
 			const build = buildOf(ctx.db, job.id);
-			const sheet = JSON.parse(build.sheet) as BuildSheet;
+			const sheet = fromJson<BuildSheet>('builds.sheet', build.sheet);
 			const what = sheet.steps[input.step]!;
 			const began = one<{ began: number }>(ctx.db, 'SELECT began FROM job_steps WHERE job_id = ? AND n = ?', [
 				job.id,

@@ -19,7 +19,7 @@ export class Follower {
 
 	constructor(
 		private readonly ctx: Context,
-		private readonly machines: ReadonlyMap<string, LiveMachine>
+		public machines: ReadonlyMap<string, LiveMachine>
 	) {}
 
 	stop(): void {
@@ -107,35 +107,37 @@ export class Follower {
 				[m.id, m.line, m.version, to, now, JSON.stringify(facts)]
 			).lastInsertRowid
 		);
-		void this.carry(id, m.name, to);
+		void this.carry(id, m.name, to, now);
 	}
 
 	/** Takes up the moves that were under way when the process ended. */
 	private resume(): void {
 		this.resumed = true;
-		for (const mv of all<{ id: number; name: string; to: string }>(
+		for (const mv of all<{ id: number; name: string; to: string; began: number }>(
 			this.ctx.db,
-			`SELECT mv.id, m.name, mv.to_version AS "to" FROM moves mv JOIN machines m ON m.id = mv.machine_id WHERE mv.ended IS NULL AND m.until = ${FOREVER}`
+			`SELECT mv.id, m.name, mv.to_version AS "to", mv.began FROM moves mv JOIN machines m ON m.id = mv.machine_id WHERE mv.ended IS NULL AND m.until = ${FOREVER}`
 		))
-			void this.carry(mv.id, mv.name, mv.to);
+			void this.carry(mv.id, mv.name, mv.to, mv.began);
 	}
 
-	private async carry(id: number, name: string, to: string): Promise<void> {
+	private async carry(id: number, name: string, to: string, began: number): Promise<void> {
 		const { broker, compute } = this.ctx.providers;
+		// A move that gave way leaves no row, and the next one may have its number: by itself it would be answered what that was.
+		const key = `move-${id}-${began}`;
 		let error: string | null = null;
 		let gaveWay = false;
 		try {
 			// Somebody may have come in the meantime: then it is theirs, and its turn comes another time.
-			gaveWay = (await broker.setAside([name], true, `move-${id}-aside`)).length > 0;
-			if (!gaveWay) await compute.reset(name, to, `move-${id}`);
+			gaveWay = (await broker.setAside([name], true, `${key}-aside`)).length > 0;
+			if (!gaveWay) await compute.reset(name, to, key);
 		} catch (e) {
 			error = e instanceof Error ? e.message : String(e);
 		}
-		await broker.setAside([name], false, `move-${id}-back`).catch(() => {});
+		await broker.setAside([name], false, `${key}-back`).catch(() => {});
 		if (this.stopped) return;
 		const { db, clock } = this.ctx;
-		if (gaveWay) run(db, 'DELETE FROM moves WHERE id = ?', [id]);
-		else if (one(db, 'SELECT 1 FROM moves WHERE id = ? AND ended IS NULL', [id]))
+		if (gaveWay) run(db, 'DELETE FROM moves WHERE id = ? AND began = ?', [id, began]);
+		else if (one(db, 'SELECT 1 FROM moves WHERE id = ? AND began = ? AND ended IS NULL', [id, began]))
 			run(db, 'UPDATE moves SET ended = ?, error = ? WHERE id = ?', [clock.now(), error, id]);
 	}
 }

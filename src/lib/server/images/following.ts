@@ -19,6 +19,7 @@ import { momentWords } from '$lib/core/time/zone';
 import type { Explained } from '$lib/core/why/explained';
 import { all, allColumns, one, run, type Db } from '../db';
 import { dueAt } from './shipping';
+import { fromJson } from '../db/json';
 
 export interface RuleRow {
 	subject: string;
@@ -42,8 +43,8 @@ export function rulesAt(db: Db, at: number): Map<string, RuleRow> {
 			{
 				subject: r.subject,
 				since: r.since,
-				rule: JSON.parse(r.rule) as FollowRule,
-				when: JSON.parse(r.takes_at) as FollowWhen,
+				rule: fromJson<FollowRule>('follow_rules.rule', r.rule),
+				when: fromJson<FollowWhen>('follow_rules.takes_at', r.takes_at),
 				rollout: r.rollout_id
 			}
 		])
@@ -258,7 +259,7 @@ export function anyBehind(db: Db, now: number): boolean {
 const referenceMachines = (db: Db, at: number): Set<string> =>
 	new Set(
 		all<{ body: string }>(db, 'SELECT body FROM sheets WHERE since <= ? AND until > ?', [at, at]).flatMap((s) =>
-			(JSON.parse(s.body) as BuildSheet).steps
+			fromJson<BuildSheet>('sheets.body', s.body).steps
 				.filter((step) => step.kind === 'source' && step.with.from === 'machine')
 				.map((step) => String(step.with.machine))
 		)

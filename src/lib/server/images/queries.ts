@@ -6,6 +6,7 @@ import { all, one, type Db } from '../db';
 import { atMoment } from '../moment/samples';
 import { scopeCondition } from '../moment/scope-sql';
 import { fromOf, MACHINES } from '../watch/lists';
+import { fromJson } from '../db/json';
 
 export interface VersionRow {
 	line: string;
@@ -83,7 +84,7 @@ export function linesAt(db: Db, at: number, scope: Scope = EVERYTHING): LineRow[
 					builtAt: v.built_at,
 					builtBy: v.built_by,
 					note: v.note,
-					contents: JSON.parse(v.contents) as Component[],
+					contents: fromJson<Component[]>('versions.contents', v.contents),
 					size: v.size,
 					held: v.held === 1,
 					retired: v.retired === 1,
@@ -109,7 +110,7 @@ export function sheetAt(db: Db, line: string, at: number): BuildSheet | null {
 		at,
 		at
 	]);
-	return row ? (JSON.parse(row.body) as BuildSheet) : null;
+	return row ? fromJson<BuildSheet>('sheets.body', row.body) : null;
 }
 
 /** The sheet that a version was made by: its own, else the line's as it is now. Null for a version that there is not. */
@@ -119,7 +120,7 @@ export function sheetOf(db: Db, line: string, number: string, now: number): Buil
 		number
 	]);
 	if (!row) return null;
-	return row.sheet ? (JSON.parse(row.sheet) as BuildSheet) : sheetAt(db, line, now);
+	return row.sheet ? fromJson<BuildSheet>('versions.sheet', row.sheet) : sheetAt(db, line, now);
 }
 
 export interface Opening {
@@ -154,7 +155,7 @@ export const linesTyped = (
 		db,
 		'SELECT n, at, by, typed, printed FROM opening_lines WHERE opening_id = ? ORDER BY n',
 		[opening]
-	).map((l) => ({ ...l, printed: JSON.parse(l.printed) as string[] }));
+	).map((l) => ({ ...l, printed: fromJson<string[]>('opening_lines.printed', l.printed) }));
 
 /** Sites whose image store has a version whole, at a moment. */
 export const sitesWith = (db: Db, line: string, number: string, at: number): string[] =>
@@ -185,7 +186,7 @@ export function trialOf(db: Db, line: string, number: string, at: number): Trial
 				at: row.at,
 				passed: row.passed === 1,
 				boot: row.boot,
-				checks: JSON.parse(row.checks) as Trial['checks'],
+				checks: fromJson<Trial['checks']>('trials.checks', row.checks),
 				jobId: row.job_id
 			}
 		: null;

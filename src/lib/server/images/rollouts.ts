@@ -4,6 +4,7 @@ import { SIGN_IN_TARGET } from '$lib/core/watch/apdex';
 import { DAY, FOREVER } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { all, one, type Db } from '../db';
+import { fromJson } from '../db/json';
 
 /** What was agreed to for a rollout. Times in ms, minutes of the local day where hours are meant. */
 export interface RolloutSettings {
@@ -51,7 +52,7 @@ const COLUMNS = `r.id, r.job_id AS jobId, r.line_id AS line, r.number, r.setting
 function withParts(db: Db, r: Raw): RolloutRow {
 	return {
 		...r,
-		settings: JSON.parse(r.settings) as RolloutSettings,
+		settings: fromJson<RolloutSettings>('rollouts.settings', r.settings),
 		waves: all<{ wave: number; machines: number; moved: number; failed: number; returned: number; pools: string }>(
 			db,
 			`SELECT rm.wave, count(*) AS machines, sum(rm.state = 'moved') AS moved, sum(rm.state = 'failed') AS failed, sum(rm.state = 'returned') AS returned,
@@ -63,7 +64,7 @@ function withParts(db: Db, r: Raw): RolloutRow {
 			db,
 			'SELECT wave, at, verdict, facts FROM rollout_gates WHERE rollout_id = ? ORDER BY at',
 			[r.id]
-		).map((g) => ({ ...g, facts: JSON.parse(g.facts) as Fact[] }))
+		).map((g) => ({ ...g, facts: fromJson<Fact[]>('rollout_gates.facts', g.facts) }))
 	};
 }
 

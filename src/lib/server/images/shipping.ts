@@ -10,6 +10,7 @@ import { FOREVER, MINUTE } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { all, one, setting, type Db } from '../db';
 import { chunkIds } from './stores';
+import { fromJson } from '../db/json';
 
 /** What was agreed to for a shipment. */
 export interface ShipSettings {
@@ -32,7 +33,7 @@ export const HAND_OUT = 6 * MINUTE;
 export function linksOf(db: Db): ShipLink[] {
 	const links: ShipLink[] = [];
 	for (const s of all<{ id: string; links: string }>(db, 'SELECT id, links FROM sites ORDER BY position'))
-		for (const l of JSON.parse(s.links) as { to: string; mbit: number; loss?: number }[])
+		for (const l of fromJson<{ to: string; mbit: number; loss?: number }[]>('sites.links', s.links))
 			if (!links.some((x) => (x.a === s.id && x.b === l.to) || (x.a === l.to && x.b === s.id)))
 				links.push({ a: s.id, b: l.to, mbit: l.mbit, loss: l.loss ?? 0 });
 	return links;
@@ -132,7 +133,7 @@ export function shipmentsAt(db: Db, at: number, limit = 20): ShipmentRow[] {
 		[at, limit]
 	).map((s) => ({
 		...s,
-		settings: JSON.parse(s.settings) as ShipSettings,
+		settings: fromJson<ShipSettings>('shipments.settings', s.settings),
 		places: all<{
 			site: string;
 			target: number;

@@ -13,6 +13,7 @@ import { openBuilds } from './builds';
 import { moveTime, signOutTime } from './expected';
 import { followingAt, moveOf, rulesAt, rulesNaming, whoTakes, type WhatIf } from './following';
 import { machinesOn, sitesWith, type VersionRow } from './queries';
+import { fromJson } from '../db/json';
 
 export function versionOrThrow(ctx: Context, line: string, number: string): VersionRow {
 	const version = lineOrThrow(ctx, line).versions.find((x) => x.number === number);
@@ -233,7 +234,7 @@ const deletePlan = planKind({
 const sheetsFrom = (db: Db, line: string, number: string): string[] =>
 	all<{ line: string; body: string }>(db, 'SELECT line_id AS line, body FROM sheets WHERE until = 9007199254740991')
 		.filter((s) => {
-			const source = (JSON.parse(s.body) as { steps: { kind: string; with: Record<string, unknown> }[] }).steps.find(
+			const source = fromJson<{ steps: { kind: string; with: Record<string, unknown> }[] }>('sheets.body', s.body).steps.find(
 				(x) => x.kind === 'source'
 			);
 			return source?.with.from === 'version' && source.with.line === line && source.with.number === number;

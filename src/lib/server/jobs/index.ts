@@ -1,4 +1,5 @@
 import { all, one, run, type Db } from '../db';
+import { fromJsonOrNull } from '../db/json';
 
 export type JobState = 'waiting' | 'queued' | 'running' | 'done' | 'failed' | 'cancelled';
 
@@ -126,7 +127,7 @@ function fromRaw(r: RawJob, now: number): JobRow {
 				: r.state === 'waiting'
 					? r.not_before + r.expected
 					: null,
-		result: r.result ? (JSON.parse(r.result) as Record<string, unknown>) : {},
+		result: fromJsonOrNull<Record<string, unknown>>('jobs.result', r.result) ?? {},
 		error: r.error,
 		cancelling: r.cancel === 1 && r.ended === null
 	};

@@ -8,6 +8,7 @@ import { parseInput } from '../plans';
 import { whatGotWorse } from '$lib/core/plans/effects';
 import { STEP_HANDLERS } from './catalogue';
 import type { StepRun } from './step';
+import { fromJsonOrNull } from '../db/json';
 
 /** How often a provider call that may be tried again is tried in all. */
 const TRIES = 3;
@@ -110,7 +111,7 @@ export class JobRunner {
 				if (outcome?.result) {
 					const before = one<{ result: string | null }>(db, 'SELECT result FROM jobs WHERE id = ?', [job])!.result;
 					run(db, 'UPDATE jobs SET result = ? WHERE id = ?', [
-						JSON.stringify({ ...(before ? (JSON.parse(before) as object) : {}), ...outcome.result }),
+						JSON.stringify({ ...fromJsonOrNull<object>('jobs.result', before), ...outcome.result }),
 						job
 					]);
 				}

@@ -14,6 +14,7 @@ import { ProviderError, type PlaceOffer } from '../providers';
 import { lookAt, readCertificate } from './certificates';
 import { lookAtPlace, nameOfSite, networksOf } from './checks';
 import { joinSecret, providerAt, providerSecret, type SiteProvider } from './providers';
+import { fromJson } from '../db/json';
 
 /** The questions on the way to a joined place, in order: each is saved by itself, and can be answered again. */
 export const JOINING_STEPS = ['address', 'certificate', 'account', 'place', 'directory', 'prices'] as const;
@@ -160,12 +161,12 @@ const rowOf = (db: Db, id: number): JoiningRow => {
 };
 
 /** Its answers, those with secrets still sealed. Throws NotFound. */
-const answersOf = (db: Db, id: number): Answers => JSON.parse(rowOf(db, id).answers) as Answers;
+const answersOf = (db: Db, id: number): Answers => fromJson<Answers>('joinings.answers', rowOf(db, id).answers);
 
 /** A joining with what is known of it. Throws NotFound. */
 export async function joiningOf(ctx: Context, id: number): Promise<Joining> {
 	const row = rowOf(ctx.db, id);
-	const a = JSON.parse(row.answers) as Answers;
+	const a = fromJson<Answers>('joinings.answers', row.answers);
 	const seen =
 		a.address && a.certificate
 			? lookAt(
@@ -210,7 +211,7 @@ export const joiningsAt = (
 	at: number
 ): { id: number; by: string; since: number; site: string | null; words: string }[] =>
 	all<JoiningRow>(db, 'SELECT * FROM joinings WHERE since <= ? AND until > ? ORDER BY id DESC', [at, at]).map((r) => {
-		const a = JSON.parse(r.answers) as Answers;
+		const a = fromJson<Answers>('joinings.answers', r.answers);
 		return {
 			id: r.id,
 			by: r.by,

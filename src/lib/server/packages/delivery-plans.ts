@@ -17,6 +17,7 @@ import { publicationsAt } from '../publishing/queries';
 import { ATTACH_GUESS, attachTimes, deliveriesAt, deliveryStatesAt, heldAt, openAppsAt } from './delivery';
 import { lastTrial } from './prepare';
 import { clashesAt, packageAt, packagesAt, titleOf, type PackageRow, type PackageVersionRow } from './queries';
+import { fromJson } from '../db/json';
 
 /** What a pool is to have of a package; version null: it is to have it no longer. */
 export interface DeliveryWish {
@@ -368,7 +369,7 @@ function oldAgents(db: Db, pool: { id: string; name: string }, to: PackageVersio
 		 JOIN versions ve ON ve.line_id = pl.line_id AND ve.number = pl.version WHERE m.pool_id = ?2 AND m.until > ?1 AND m.since <= ?1 GROUP BY ve.line_id, ve.number`,
 		{ 1: at, 2: pool.id }
 	).flatMap((r) => {
-		const agent = (JSON.parse(r.contents) as { name: string; version: string }[]).find(
+		const agent = fromJson<{ name: string; version: string }[]>('versions.contents', r.contents).find(
 			(c) => c.name === 'desktop agent'
 		);
 		return agent && looseOrder(agent.version, to.spec.agent) < 0 ? [{ n: r.n, version: agent.version }] : [];

@@ -5,6 +5,7 @@ import { DAY, FOREVER, SECOND } from '$lib/core/time/units';
 import type { StartKind } from '$lib/core/packages/starting';
 import type { Fact } from '$lib/core/why/explained';
 import { all, one, type Db } from '../db';
+import { fromJson } from '../db/json';
 
 /** What a pool has of a package, as it was at a moment. */
 export interface DeliveryRow {
@@ -153,7 +154,7 @@ export function packagesOn(
 	return rows.map(({ why, ...r }) => ({
 		...r,
 		state: r.state in ATTACH_CAUSE_WORDS ? `not attached: ${ATTACH_CAUSE_WORDS[r.state as AttachCause]}` : r.state,
-		facts: JSON.parse(why) as Fact[],
+		facts: fromJson<Fact[]>('attachments.why', why),
 		open: open.get(`${r.package} ${r.version}`) ?? 0
 	}));
 }
@@ -170,7 +171,7 @@ export const failuresIn = (
 		`SELECT m.name AS machine, f.version, f.cause, f.since, f.tries, f.why FROM attach_failures f JOIN machines m ON m.id = f.machine_id
 		 WHERE m.pool_id = ?1 AND f.package = ?2 AND f.until > ?3 AND f.since <= ?3 ORDER BY f.since, m.name`,
 		{ 1: pool, 2: name, 3: at }
-	).map((f) => ({ ...f, why: JSON.parse(f.why) as Fact[] }));
+	).map((f) => ({ ...f, why: fromJson<Fact[]>('attach_failures.why', f.why) }));
 
 /** Whether anybody has a version, wants it, or has it open. Each use in words. */
 export function usesOf(db: Db, name: string, version: string, at: number): Fact[] {

@@ -150,12 +150,12 @@ const build = (files: FileEntry[], base: string | null = null, more: { settings?
 		folderSource(join(dir, 'root')),
 		base
 	);
-async function namesIn(manifest: string): Promise<Map<string, { mode: number; mtime?: string; link: string | null }>> {
+async function namesIn(manifest: string): Promise<Map<string, { mode: number; mtime?: string | undefined; link: string | null }>> {
 	const store = new BlobStore(join(dir, 'store'));
-	const names = new Map<string, { mode: number; mtime?: string; link: string | null }>();
+	const names = new Map<string, { mode: number; mtime?: string | undefined; link: string | null }>();
 	for (const layer of readJson<Manifest>(store, manifest).layers)
 		await eachEntry([store.open(layer.digest), createGunzip()], async ({ head }) => {
-			names.set(head.name, { mode: head.mode!, mtime: head.pax?.mtime, link: head.linkname ?? null });
+			names.set(head.name, { mode: head.mode!, mtime: (head.pax as Record<string, string> | undefined)?.mtime, link: head.linkname ?? null });
 		});
 	return names;
 }

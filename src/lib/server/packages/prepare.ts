@@ -10,6 +10,7 @@ import { stepHandler, type StepHandler } from '../jobs/step';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { openAppsAt } from './delivery';
 import { packageAt, type PackageVersionRow } from './queries';
+import { fromJson } from '../db/json';
 
 /** Preparing a package for people: trials, what is read ahead, and the overlays that it has written. */
 
@@ -30,7 +31,7 @@ export function lastTrial(db: Db, name: string, number: string, at: number): Tri
 		'SELECT at, by, person, line_id AS line, image, passed, results FROM package_trials WHERE name = ? AND number = ? AND at <= ? ORDER BY id DESC LIMIT 1',
 		[name, number, at]
 	);
-	return row ? { ...row, passed: row.passed === 1, trial: JSON.parse(row.results) as Trial } : null;
+	return row ? { ...row, passed: row.passed === 1, trial: fromJson<Trial>('package_trials.results', row.results) } : null;
 }
 
 /** What is read ahead when a version is attached: learned by a trial, or brought along by the package. Empty: nothing. */
@@ -40,7 +41,7 @@ export function warmUpOf(db: Db, v: PackageVersionRow, at: number): { path: stri
 		'SELECT files FROM warm_ups WHERE name = ? AND number = ? AND since <= ? AND until > ?',
 		[v.name, v.number, at, at]
 	);
-	return row ? (JSON.parse(row.files) as { path: string; bytes: number }[]) : v.spec.warmUp;
+	return row ? fromJson<{ path: string; bytes: number }[]>('warm_ups.files', row.files) : v.spec.warmUp;
 }
 
 function versionOrThrow(ctx: Context, name: string, number: string): PackageVersionRow {

@@ -7,6 +7,7 @@ import { byVersion } from '$lib/core/images/versions';
 import { all, one, type Db } from '../db';
 import type { ComparedSummary } from './compare';
 import type { KeptPackage } from './layout';
+import { fromJson, fromJsonOrNull } from '../db/json';
 
 /** A package version that is kept; its spec has the systems that somebody vouched for since. */
 export interface PackageVersionRow extends KeptPackage {
@@ -29,6 +30,17 @@ interface RawVersion extends Omit<PackageVersionRow, 'spec'> {
 	spec: string;
 }
 
+/** Descriptions by their text: each is looked at once, however often its packages are asked for. */
+const specs = new Map<string, PackageSpec | null>();
+function specOf(text: string): PackageSpec | null {
+	const known = specs.get(text);
+	if (known !== undefined) return known;
+	if (specs.size > 2000) specs.clear();
+	const spec = fromJson<PackageSpec | null>('package_versions.spec', text);
+	specs.set(text, spec);
+	return spec;
+}
+
 /** The packages that there were at a moment, in the order in which they win. */
 export function packagesAt(db: Db, at: number): PackageRow[] {
 	const vouches = new Map<string, Vouched[]>();
@@ -39,7 +51,8 @@ export function packagesAt(db: Db, at: number): PackageRow[] {
 	)) {
 		const key = `${v.name} ${v.number}`;
 		const list = vouches.get(key) ?? [];
-		list.push({ system: JSON.parse(v.system) as SystemKind, by: v.by, at: v.at, why: v.why });
+		const system = fromJson<SystemKind | null>('package_vouches.system', v.system);
+		if (system) list.push({ system, by: v.by, at: v.at, why: v.why });
 		vouches.set(key, list);
 	}
 	const versions = all<RawVersion>(
@@ -47,9 +60,10 @@ export function packagesAt(db: Db, at: number): PackageRow[] {
 		`SELECT name, number, manifest, spec, size, added, unpacked, files, settings, made_at AS at, made_by AS by, job_id AS jobId
 		 FROM package_versions WHERE made_at <= ? AND gone_at > ?`,
 		[at, at]
-	).map((r): PackageVersionRow => {
-		const spec = JSON.parse(r.spec) as PackageSpec;
-		return { ...r, spec: { ...spec, vouched: [...spec.vouched, ...(vouches.get(`${r.name} ${r.number}`) ?? [])] } };
+	).flatMap((r): PackageVersionRow[] => {
+		// What cannot be read cannot be delivered either: it is left out here, and is a finding.
+		const spec = specOf(r.spec);
+		return spec ? [{ ...r, spec: { ...spec, vouched: vouches.get(`${r.name} ${r.number}`) ?? [] } }] : [];
 	});
 	return all<{ name: string; position: number }>(
 		db,
@@ -86,8 +100,8 @@ export const clashesAt = (db: Db, at: number): ClashRow[] =>
 		[at, at]
 	).map((r) => ({
 		...r,
-		counts: JSON.parse(r.counts) as ClashRow['counts'],
-		clashes: JSON.parse(r.clashes) as Clash[]
+		counts: fromJson<ClashRow['counts']>('package_clashes.counts', r.counts),
+		clashes: fromJson<Clash[]>('package_clashes.clashes', r.clashes)
 	}));
 
 export interface CaptureRow {
@@ -123,10 +137,10 @@ type RawCapture = Omit<CaptureRow, 'system' | 'summary' | 'notes' | 'choices'> &
 };
 const fromRaw = (r: RawCapture): CaptureRow => ({
 	...r,
-	system: r.system === null ? null : (JSON.parse(r.system) as SystemKind),
-	summary: r.summary === null ? null : (JSON.parse(r.summary) as ComparedSummary),
-	notes: JSON.parse(r.notes) as string[],
-	choices: JSON.parse(r.choices) as Choice[]
+	system: fromJsonOrNull<SystemKind>('captures.system', r.system),
+	summary: fromJsonOrNull<ComparedSummary>('captures.summary', r.summary),
+	notes: fromJson<string[]>('captures.notes', r.notes),
+	choices: fromJson<Choice[]>('captures.choices', r.choices)
 });
 
 /** Captures begun up to a moment, newest first. */
@@ -140,7 +154,7 @@ export function earlierChoices(db: Db, name: string, than: number): { of: string
 		`SELECT outcome, choices FROM captures WHERE state = 'packaged' AND id <> ? AND choices <> '[]' AND outcome LIKE ? || ' %' ORDER BY id DESC LIMIT 1`,
 		[than, name]
 	);
-	return row ? { of: row.outcome, choices: JSON.parse(row.choices) as Choice[] } : null;
+	return row ? { of: row.outcome, choices: fromJson<Choice[]>('captures.choices', row.choices) } : null;
 }
 
 /** One capture, or null. */

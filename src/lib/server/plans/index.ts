@@ -9,6 +9,7 @@ import { changeByNumber } from '../changes';
 import { askToCancel } from '../jobs';
 import { planKindOf } from './catalogue';
 import { InputProblem, type Draft, type StepSpec } from './kind';
+import { fromJson, fromJsonOrNull } from '../db/json';
 
 export interface PlanRow {
 	id: number;
@@ -249,7 +250,7 @@ function jobsOn(ctx: Context, objects: string[]): Fact[] {
 		[ctx.clock.now()]
 	);
 	return running.flatMap((j) => {
-		const both = (JSON.parse(j.touches) as Touches).objects.find((o) => wanted.has(o));
+		const both = fromJson<Touches>('plans.touches', j.touches).objects.find((o) => wanted.has(o));
 		return both
 			? [
 					{
@@ -299,9 +300,10 @@ function claim(db: Db, objects: string[], plan: number): void {
 
 /** What other plans have changed, since this one was computed, of what it touches. */
 function changedSince(db: Db, id: number): Fact[] {
-	const touches = JSON.parse(
+	const touches = fromJson<Touches>(
+		'plans.touches',
 		one<{ touches: string }>(db, 'SELECT touches FROM plans WHERE id = ?', [id])!.touches
-	) as Touches;
+	);
 	return Object.entries(touches.revisions).flatMap(([object, was]) => {
 		const now = one<{ number: number; plan_id: number }>(db, 'SELECT * FROM revisions WHERE object = ?', [object]);
 		if (!now || now.number === was) return [];
@@ -345,18 +347,18 @@ interface RawPlan {
 const fromRaw = (r: RawPlan): PlanRow => ({
 	id: r.id,
 	kind: r.kind,
-	input: JSON.parse(r.input) as unknown,
+	input: fromJson<unknown>('plans.input', r.input),
 	title: r.title,
-	effects: JSON.parse(r.effects) as Effects,
-	warnings: JSON.parse(r.warnings) as Fact[],
-	blocks: JSON.parse(r.blocks) as Fact[],
-	reasons: JSON.parse(r.reasons) as Fact[],
-	objects: (JSON.parse(r.touches) as Touches).objects,
-	steps: JSON.parse(r.steps) as StepSpec[],
-	undo: r.undo ? (JSON.parse(r.undo) as PlanRow['undo']) : null,
+	effects: fromJson<Effects>('plans.effects', r.effects),
+	warnings: fromJson<Fact[]>('plans.warnings', r.warnings),
+	blocks: fromJson<Fact[]>('plans.blocks', r.blocks),
+	reasons: fromJson<Fact[]>('plans.reasons', r.reasons),
+	objects: fromJson<Touches>('plans.touches', r.touches).objects,
+	steps: fromJson<StepSpec[]>('plans.steps', r.steps),
+	undo: fromJsonOrNull<NonNullable<PlanRow['undo']>>('plans.undo', r.undo),
 	undoWords: r.undo_words,
 	state: r.state,
-	refused: r.refused ? (JSON.parse(r.refused) as Fact[]) : null,
+	refused: fromJsonOrNull<Fact[]>('plans.refused', r.refused),
 	by: r.by,
 	via: r.via,
 	at: r.at,

@@ -1,5 +1,6 @@
 import type { Channel, Conditions } from '$lib/core/access/decide';
 import { all, type Db } from '../db';
+import { fromJson, fromJsonOrNull } from '../db/json';
 
 export interface PublicationRow {
 	id: string;
@@ -48,15 +49,15 @@ export function publicationsAt(db: Db, at: number): PublicationRow[] {
 		name: p.name,
 		internalName: p.internal_name,
 		icon: p.icon,
-		pools: JSON.parse(p.pools) as string[],
+		pools: fromJson<string[]>('publications.pools', p.pools),
 		protocol: p.protocol,
-		app: p.app === null ? null : (JSON.parse(p.app) as AppRef),
+		app: fromJsonOrNull<AppRef>('publications.app', p.app),
 		description: p.description,
 		look: {
 			...(p.app === null ? { ...PLAIN_LOOK, window: 'full' } : PLAIN_LOOK),
-			...(JSON.parse(p.look) as Partial<Look>)
+			...fromJson<Partial<Look>>('publications.look', p.look)
 		},
-		visible: JSON.parse(p.visible) as string[],
+		visible: fromJson<string[]>('publications.visible', p.visible),
 		off: p.off === 1,
 		owner: p.owner,
 		licences: p.licences,
@@ -123,18 +124,25 @@ export function grantsAt(db: Db, at: number): GrantRow[] {
 		 LEFT JOIN teams t ON t.id = g.team_id LEFT JOIN people p ON p.id = g.person_id
 		 WHERE g.since <= ?1 AND g.until > ?1 ORDER BY pub.position, g.id`,
 		{ 1: at }
-	).map((g) => ({
-		id: g.id,
-		publication: g.publication_id,
-		publicationName: g.publication_name,
-		toKind: g.team_id !== null ? 'team' : 'person',
-		toId: g.team_id ?? String(g.person_id),
-		toLogin: g.login,
-		toName: g.to_name,
-		conditions: JSON.parse(g.conditions) as Conditions,
-		channels: JSON.parse(g.channels) as Channel[],
-		kind: g.kind,
-		machines: g.machines,
-		since: g.since
-	}));
+	).flatMap((g): GrantRow[] => {
+		const conditions = fromJson<Conditions | null>('grants.conditions', g.conditions);
+		// What it asks for cannot be read: nobody has anything by it.
+		if (conditions === null) return [];
+		return [
+			{
+				id: g.id,
+				publication: g.publication_id,
+				publicationName: g.publication_name,
+				toKind: g.team_id !== null ? 'team' : 'person',
+				toId: g.team_id ?? String(g.person_id),
+				toLogin: g.login,
+				toName: g.to_name,
+				conditions,
+				channels: fromJson<Channel[]>('grants.channels', g.channels),
+				kind: g.kind,
+				machines: g.machines,
+				since: g.since
+			}
+		];
+	});
 }

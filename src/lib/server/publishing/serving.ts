@@ -6,6 +6,7 @@ import { deliveriesAt } from '../packages/delivery';
 import { packageAt } from '../packages/queries';
 import type { AppRef } from './queries';
 import { slug } from './slug';
+import { fromJson } from '../db/json';
 
 /** Apps of an image are named by its line. */
 const IMAGE = 'image/';
@@ -19,7 +20,7 @@ const versionsIn = (db: Db, pool: string, at: number): { number: string; machine
 		`SELECT v.number, count(*) AS machines, v.contents FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= ?1 AND pl.until > ?1
 		 JOIN versions v ON v.line_id = pl.line_id AND v.number = pl.version WHERE m.pool_id = ?2 AND m.since <= ?1 AND m.until > ?1 GROUP BY v.number, v.contents`,
 		{ 1: at, 2: pool }
-	).map((v) => ({ ...v, contents: (JSON.parse(v.contents) as { name: string }[]).map((c) => slug(c.name)) }));
+	).map((v) => ({ ...v, contents: fromJson<{ name: string }[]>('versions.contents', v.contents).map((c) => slug(c.name)) }));
 
 /** Whether an image holds what a launch target of it starts: targets are named by their program. */
 const holds = (contents: readonly string[], target: string): boolean => contents.includes(target);

@@ -1,5 +1,6 @@
 import type { Recurrence } from '$lib/core/time/recurrence';
 import { all, one, type Db } from '../db';
+import { fromJson } from '../db/json';
 
 /** A plan that comes back by itself. */
 export interface Schedule extends Recurrence {
@@ -21,7 +22,7 @@ interface Raw extends Omit<Schedule, 'input'> {
 
 const COLUMNS =
 	'id, title, kind, input, rule, zone, begins, by, operator_id AS operator, since, until, done_to AS doneTo';
-const fromRaw = (r: Raw): Schedule => ({ ...r, input: JSON.parse(r.input) as unknown });
+const fromRaw = (r: Raw): Schedule => ({ ...r, input: fromJson<unknown>('schedules.input', r.input) });
 
 /** Schedules in force at a moment, in the order in which they were set. */
 export const schedulesAt = (db: Db, at: number): Schedule[] =>

@@ -71,7 +71,7 @@ const askingForRelease = (db: Db, at: number): Need[] =>
 const refusedSchedules = (db: Db, at: number): Need[] =>
 	all<{ id: number; title: string; due: number; refused: string; line: string | null }>(
 		db,
-		`SELECT s.id, s.title, r.due, r.refused, json_extract(s.input, '$.line') AS line FROM schedule_runs r JOIN schedules s ON s.id = r.schedule_id
+		`SELECT s.id, s.title, r.due, r.refused, json_extract(iif(json_valid(s.input), s.input, '{}'), '$.line') AS line FROM schedule_runs r JOIN schedules s ON s.id = r.schedule_id
 		 WHERE r.refused IS NOT NULL AND r.due <= ?1 AND r.due > ?2 AND s.until > ?1
 		 AND NOT EXISTS (SELECT 1 FROM schedule_runs n WHERE n.schedule_id = r.schedule_id AND n.due > r.due AND n.refused IS NULL)`,
 		{ 1: at, 2: at - 7 * DAY }

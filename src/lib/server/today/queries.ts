@@ -6,6 +6,7 @@ import type { Fact } from '$lib/core/why/explained';
 import { all, type Db } from '../db';
 import { findingsAt, type FindingRow } from '../diagnosis/queries';
 import { imageNeeds } from './images';
+import { fromJson } from '../db/json';
 
 /** Something that needs a person, with what would put it right. */
 export interface Need {
@@ -53,6 +54,9 @@ export function needsAt(db: Db, scope: Scope, at: number): { needs: Need[]; left
 	return { needs: items.sort((a, b) => b.people - a.people || b.since - a.since), left };
 }
 
+/** What findings about Sextant itself are about: nothing that has a card of its own. */
+const OWN: ReadonlySet<string> = new Set(['sextant', 'table']);
+
 function findingNeeds(db: Db, at: number): Need[] {
 	return findingsAt(db, at).map((f) => {
 		const soon =
@@ -64,10 +68,10 @@ function findingNeeds(db: Db, at: number): Need[] {
 			key: `finding-${f.id}`,
 			people: f.people,
 			unit: soon ? 'people soon' : f.people === 1 ? 'person' : 'people',
-			tone: soon ? 'sand' : 'buoy',
+			tone: soon || OWN.has(f.subjectKind) ? 'sand' : 'buoy',
 			title: f.title,
 			facts: f.facts,
-			card: `${f.subjectKind}/${f.subject}`,
+			card: OWN.has(f.subjectKind) ? `finding/${f.id}` : `${f.subjectKind}/${f.subject}`,
 			href: null,
 			plan: f.remedy,
 			breakdown: f.kind === 'slow sign-ins' ? signInsOf(f.subject) : null,
@@ -251,7 +255,7 @@ function aboutFinding(db: Db, f: FindingRow, at: number): Need['about'] {
 /** What a plan touches, as facets: its objects, and the sites of its pools and machines. */
 function aboutObjects(db: Db, touches: string, at: number): Need['about'] {
 	const about: Need['about'] = {};
-	for (const object of (JSON.parse(touches) as { objects: string[] }).objects) {
+	for (const object of fromJson<{ objects: string[] }>('plans.touches', touches).objects) {
 		const kind = object.slice(0, object.indexOf('/'));
 		const id = object.slice(kind.length + 1);
 		if (kind in FACETS) (about[kind as Facet] ??= []).push(id);

@@ -8,6 +8,7 @@ import { all, one, type Db } from '../db';
 import { atMoment, SAMPLED_STRAIN, sampledAt } from '../moment/samples';
 import { scopeCondition } from '../moment/scope-sql';
 import { BEGUN_SESSIONS, fromOf, MACHINES, SESSIONS } from './lists';
+import { fromJson } from '../db/json';
 
 /** The machine of this name at a moment, or the last one that had it. */
 export function machineByName(db: Db, name: string, at: number): { id: number; since: number; until: number } | null {
@@ -295,7 +296,7 @@ function connections(db: Db, where: string, params: unknown[]): ConnectionRow[] 
 		`SELECT c.id, pe.name AS person, pe.login, c.publication_id AS publication, c.gateway_id AS gateway, c.protocol, c.address, c.began, c.ended, c.result, m.name AS machine, pe.site_id AS site, pe.team_id AS team, c.pool_id AS pool,
 		 c.session_id AS session, c.waited, c.took, c.phases, c.cause FROM connections c JOIN people pe ON pe.id = c.person_id LEFT JOIN machines m ON m.id = c.machine_id WHERE ${where}`,
 		params
-	).map((c) => ({ ...c, phases: JSON.parse(c.phases) as Phase[], cause: JSON.parse(c.cause) as Fact[] }));
+	).map((c) => ({ ...c, phases: fromJson<Phase[]>('connections.phases', c.phases), cause: fromJson<Fact[]>('connections.cause', c.cause) }));
 }
 
 /** The usual time of each phase: the median over the last full sign-ins of everybody. */
@@ -307,7 +308,7 @@ export function usualPhases(db: Db, at: number, sample = 400): Partial<Record<Ph
 	);
 	const by = new Map<Phase['name'], number[]>();
 	for (const row of rows) {
-		const phases = JSON.parse(row.phases) as Phase[];
+		const phases = fromJson<Phase[]>('connections.phases', row.phases);
 		if (!phases.some((p) => p.name === 'shell')) continue;
 		for (const p of phases) by.set(p.name, [...(by.get(p.name) ?? []), p.ms]);
 	}

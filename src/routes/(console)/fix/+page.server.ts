@@ -10,6 +10,7 @@ import { fromOf, MACHINES } from '$lib/server/watch/lists';
 import { needsAt } from '$lib/server/today/queries';
 import { runtime } from '$lib/server/runtime';
 import { connectionsOf, failedConnections } from '$lib/server/watch/queries';
+import { fromJsonOrNull } from '$lib/server/db/json';
 
 export const load = ({ url, depends }) => {
 	depends('sextant:live');
@@ -77,6 +78,6 @@ export const load = ({ url, depends }) => {
 			db,
 			`SELECT id, title, state, ended, result, error FROM jobs WHERE kind = 'runbook.run' AND made_at <= ? ORDER BY id DESC LIMIT 8`,
 			[at]
-		).map((j) => ({ ...j, result: j.result ? (JSON.parse(j.result) as Record<string, string>) : {} }))
+		).map((j) => ({ ...j, result: fromJsonOrNull<Record<string, string>>('jobs.result', j.result) ?? {} }))
 	};
 };

@@ -11,6 +11,7 @@ import { asKnown, lookOf } from '$lib/server/moment';
 import { publishingAt } from '$lib/server/publishing/narrowed';
 import { poolCounts } from '$lib/server/watch/queries';
 import { runtime } from '$lib/server/runtime';
+import { fromJson } from '$lib/server/db/json';
 
 const STEP = 5 * MINUTE;
 
@@ -76,14 +77,14 @@ export const load = ({ url, depends }) => {
 		waits: all<{ at: number; waited: number; name: string; login: string }>(
 			db,
 			`SELECT c.began AS at, c.waited, p.name, p.login FROM connections c JOIN people p ON p.id = c.person_id
-			 WHERE c.waited > 5000 AND c.ended >= ? AND c.began < ? AND (c.pool_id = ? OR (c.pool_id IS NULL AND c.result = 'gave up' AND EXISTS (SELECT 1 FROM publications pu, json_each(pu.pools) j WHERE pu.id = c.publication_id AND j.value = ?))) ORDER BY c.began`,
+			 WHERE c.waited > 5000 AND c.ended >= ? AND c.began < ? AND (c.pool_id = ? OR (c.pool_id IS NULL AND c.result = 'gave up' AND EXISTS (SELECT 1 FROM publications pu, json_each(iif(json_valid(pu.pools), pu.pools, '[]')) j WHERE pu.id = c.publication_id AND j.value = ?))) ORDER BY c.began`,
 			[from, to, pool.id, pool.id]
 		),
 		actions: all<{ at: number; name: string; action: string; facts: string }>(
 			db,
 			'SELECT a.at, m.name, a.action, a.facts FROM power_actions a JOIN machines m ON m.id = a.machine_id WHERE m.pool_id = ? AND a.at <= ? ORDER BY a.at DESC LIMIT 12',
 			[pool.id, at]
-		).map((a) => ({ ...a, facts: JSON.parse(a.facts) as Fact[] })),
+		).map((a) => ({ ...a, facts: fromJson<Fact[]>('power_actions.facts', a.facts) })),
 		startTime: one<{ p90: number | null }>(
 			db,
 			`SELECT min(took) AS p90 FROM (SELECT x.until - x.since AS took, row_number() OVER (ORDER BY x.until - x.since) * 1.0 / count(*) OVER () AS q

@@ -1,0 +1,120 @@
+import { EventEmitter } from 'node:events';
+import { isHttpError, isRedirect } from '@sveltejs/kit';
+import type { Caller } from '../identity/caller';
+import { setRuntime } from '../runtime';
+import { OWNER, type Harness } from './harness';
+
+/** The pages and endpoints of the product, asked without a server: for tests that go through all of them. */
+
+type Event = Record<string, unknown>;
+type Handler = (event: Event) => unknown;
+
+const PAGES = import.meta.glob<{ load?: Handler; actions?: Record<string, Handler> }>(
+	'/src/routes/**/+{page,layout}.server.ts'
+);
+const ENDPOINTS = import.meta.glob<Record<string, Handler>>('/src/routes/**/+server.ts');
+
+/** The routes that have data, as SvelteKit names them: `/(console)/watch`, `/api/v1/[kind]`. */
+const named = (files: Record<string, unknown>) =>
+	Object.keys(files).map((file) => ({
+		file,
+		id: file.replace('/src/routes', '').replace(/\/\+(page|layout)?\.?server\.ts$/, '') || '/'
+	}));
+export const PAGE_ROUTES = named(PAGES);
+export const API_ROUTES = named(ENDPOINTS);
+
+/** What SvelteKit makes of what a handler throws: a status, or null for what nobody foresaw. */
+export interface Asked {
+	status: number | null;
+	error?: unknown;
+	body?: unknown;
+}
+
+/** Makes a harness the runtime that the routes see. */
+export function serveFrom(h: Harness): void {
+	setRuntime({
+		...h.ctx,
+		dataDir: h.dataDir,
+		bench: null,
+		events: new EventEmitter(),
+		wake: () => h.runner.tick(),
+		demo: false
+	});
+}
+
+function eventOf(url: string, params: Record<string, string>, caller: Caller | null, more: Event = {}): Event {
+	return {
+		url: new URL(url, 'http://localhost'),
+		params,
+		locals: { caller, theme: 'day' },
+		depends: () => {},
+		setHeaders: () => {},
+		parent: async () => ({}),
+		cookies: { get: () => undefined, set: () => {}, delete: () => {} },
+		getClientAddress: () => '127.0.0.1',
+		request: new Request(new URL(url, 'http://localhost')),
+		...more
+	};
+}
+
+async function settle(work: () => unknown): Promise<Asked> {
+	try {
+		const body = await work();
+		if (body instanceof Response) return { status: body.status, body: await body.text() };
+		// What a page is given has to fit through the wire, as it does in the product.
+		return { status: 200, body };
+	} catch (e) {
+		if (isHttpError(e)) return { status: e.status, error: e };
+		if (isRedirect(e)) return { status: e.status };
+		return { status: null, error: e };
+	}
+}
+
+/** The data of a page; null status where its code threw. */
+export async function askPage(
+	file: string,
+	url: string,
+	params: Record<string, string> = {},
+	caller: Caller | null = OWNER
+): Promise<Asked> {
+	const { load } = await PAGES[file]!();
+	return settle(() => load?.(eventOf(url, params, caller)));
+}
+
+/** Posts a form to a page's action. */
+export async function act(
+	file: string,
+	action: string,
+	form: Record<string, string>,
+	params: Record<string, string> = {},
+	caller: Caller | null = OWNER
+): Promise<Asked> {
+	const { actions } = await PAGES[file]!();
+	const body = new URLSearchParams(form);
+	const request = new Request('http://localhost/', { method: 'POST', body });
+	return settle(() => actions![action]!(eventOf('/', params, caller, { request })));
+}
+export async function actionsOf(file: string): Promise<string[]> {
+	return Object.keys((await PAGES[file]!()).actions ?? {});
+}
+
+/** Asks an endpoint. */
+export async function askApi(
+	file: string,
+	method: string,
+	url: string,
+	params: Record<string, string> = {},
+	body?: string | Uint8Array,
+	caller: Caller | null = OWNER
+): Promise<Asked> {
+	const handler = (await ENDPOINTS[file]!())[method];
+	if (!handler) return { status: 405 };
+	const request = new Request(new URL(url, 'http://localhost'), {
+		method,
+		...(body === undefined ? {} : { body: body as never, headers: { 'content-type': 'application/json' } })
+	});
+	return settle(() => handler(eventOf(url, params, caller, { request })));
+}
+export async function methodsOf(file: string): Promise<string[]> {
+	return Object.keys(await ENDPOINTS[file]!()).filter((m) => /^[A-Z]+$/.test(m));
+}
