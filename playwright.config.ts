@@ -17,9 +17,9 @@ export default defineConfig({
 	projects: [
 		// People first: some of what they open has hours.
 		{ name: 'people', testMatch: /portal\.spec/ },
-		{ name: 'day', testIgnore: /(portal|builder|kill)\.spec/ },
+		{ name: 'day', testIgnore: /(portal|builder|kill|faults)\.spec/ },
 		{ name: 'evening', testMatch: /builder\.spec/ },
-		{ name: 'kill', testMatch: /kill\.spec/ }
+		{ name: 'kill', testMatch: /(kill|faults)\.spec/ }
 	],
 	reporter: [['list']],
 	globalSetup: './e2e/serve.ts',

@@ -1,18 +1,33 @@
-import { redirect, type Handle, type HandleServerError } from '@sveltejs/kit';
+import { json, redirect, type Handle, type HandleServerError } from '@sveltejs/kit';
 import { callerOfSignIn, callerOfToken } from '$lib/server/identity/accounts';
+import { isStorage, STORAGE_WORDS } from '$lib/server/db/storage';
+import { ThreadLost } from '$lib/server/providers/remote';
 import { mayRequest } from '$lib/server/identity/routes';
-import { notSignedIn, problemResponse, roleTooSmall, strangeOrigin, tooLarge } from '$lib/server/api/problems';
+import {
+	diskFull,
+	notSignedIn,
+	problemResponse,
+	roleTooSmall,
+	strangeOrigin,
+	tooLarge
+} from '$lib/server/api/problems';
 import { runtime } from '$lib/server/runtime';
 
 const COOKIES = { console: 'sextant', portal: 'sextant-my' } as const;
 
 /** Routes whose bodies are streamed to a file, each with a cap of its own. */
 const UPLOADS: ReadonlySet<string> = new Set(['/api/v1/packages', '/api/v1/captures/[id]/files/[part]']);
+/** What a page says while nothing can be written. */
+const FULL = {
+	message: STORAGE_WORDS.title,
+	safe: 'Nothing was changed, and everything can be read.',
+	todo: 'Make room on the disk of the data folder, and try again.'
+};
 /** The most that any other body may hold, bytes. */
 const BODY = 1 << 19;
 
 export const handle: Handle = async ({ event, resolve }) => {
-	const { db } = runtime();
+	const { db, health } = runtime();
 	const path = event.url.pathname;
 	const portal = path === '/my' || path.startsWith('/my/');
 	const api = path.startsWith('/api/');
@@ -36,6 +51,12 @@ export const handle: Handle = async ({ event, resolve }) => {
 		const length = event.request.headers.get('content-length');
 		const unknown = length === null && event.request.headers.has('transfer-encoding');
 		if (unknown || Number(length ?? 0) > BODY) return secure(problemResponse(tooLarge));
+	}
+
+	if (health.full && event.request.method !== 'GET' && event.request.method !== 'HEAD') {
+		if (event.request.headers.get('x-sveltekit-action') === 'true')
+			return secure(json({ type: 'error', status: 507, error: FULL }, { status: 507 }));
+		return secure(problemResponse(diskFull));
 	}
 
 	// A route that does not exist is told apart from one that is shut.
@@ -75,6 +96,13 @@ export const handleError: HandleServerError = ({ error, status, message }) => {
 			todo: 'Go to Today, or go back.'
 		};
 	if (status < 500) return { message, safe: 'Nothing was changed.' };
+	if (isStorage(error)) return FULL;
+	if (error instanceof ThreadLost)
+		return {
+			message: 'A part of Sextant is being started anew.',
+			safe: 'Nothing was changed.',
+			todo: 'Try again in a moment.'
+		};
 	console.error(error);
 	return {
 		message: status === 500 ? 'Something went wrong on our side.' : message,

@@ -1,6 +1,7 @@
 import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
 import { sharedClock } from '$lib/server/context';
 import { openDb } from '$lib/server/db';
+import { isStorage } from '$lib/server/db/storage';
 import { tellAgents } from '$lib/server/engine/agents';
 import { configureBroker } from '$lib/server/engine/broker';
 import { Engine } from '$lib/server/engine/engine';
@@ -8,29 +9,30 @@ import { vaultIn } from '$lib/server/network/vault';
 import type { Packer } from '$lib/server/packages/packer';
 import { JobRunner } from '$lib/server/jobs/runner';
 import type { Providers } from '$lib/server/providers';
-import { callThrough } from '$lib/server/providers/remote';
+import { Line, ThreadLost } from '$lib/server/providers/remote';
+import { sayStrays } from './strays';
 
 /** The engine's thread: takes in what is observed, lets policies act, runs the checks, carries jobs out. */
 
 const BEAT = 100;
 
-const { path, dataDir, memory, port, packer } = workerData as {
-	path: string;
-	dataDir: string;
-	memory: SharedArrayBuffer;
-	port: MessagePort;
-	packer: MessagePort;
-};
+const { path, dataDir, memory } = workerData as { path: string; dataDir: string; memory: SharedArrayBuffer };
 const parent = parentPort!;
+sayStrays('engine');
+const lines = { lab: new Line<Providers>('lab'), packer: new Line<Packer>('packer') };
 const ctx = {
 	db: openDb(path),
-	providers: callThrough<Providers>(port),
+	providers: lines.lab.api,
 	clock: sharedClock(memory),
 	vault: vaultIn(dataDir),
-	packer: callThrough<Packer>(packer)
+	packer: lines.packer.api
 };
 const engine = new Engine(ctx);
 const changedJobs = new Set<number>();
+let changedPlans = false;
+let stopping = false;
+/** Whether what the outside has to know of the configuration has been told since it was last connected. */
+let told = false;
 const runner = new JobRunner(
 	ctx,
 	(job) => changedJobs.add(job),
@@ -38,50 +40,76 @@ const runner = new JobRunner(
 		changedPlans = true;
 	}
 );
-let changedPlans = false;
-let stopping = false;
 
-await configureBroker(ctx);
-await tellAgents(ctx);
+parent.on(
+	'message',
+	(message: {
+		wake?: true;
+		stop?: true;
+		rehearse?: true;
+		connect?: keyof typeof lines;
+		cut?: keyof typeof lines;
+		port?: MessagePort;
+	}) => {
+		if (message.connect) {
+			lines[message.connect].connect(message.port!);
+			if (message.connect === 'lab') told = false;
+		}
+		if (message.cut) lines[message.cut].cut();
+		if (message.rehearse) throw new Error('ended for a rehearsal');
+		if (message.wake && !stopping) soon();
+		if (message.stop) {
+			stopping = true;
+			runner.stop();
+			engine.follower.stop();
+			clearInterval(timer);
+			ctx.db.close();
+			parent.postMessage({ stopped: true });
+		}
+	}
+);
 parent.postMessage({ ready: true });
 
 let busy = false;
-const timer = setInterval(() => {
+const timer = setInterval(soon, BEAT);
+function soon(): void {
 	if (busy || stopping) return;
 	busy = true;
-	beat()
-		.catch(complain)
-		.finally(() => (busy = false));
-}, BEAT);
+	beat().finally(() => (busy = false));
+}
 
-/** The same trouble beat after beat is said once. */
-let lastTrouble = '';
-function complain(e: unknown): void {
-	const words = e instanceof Error ? (e.stack ?? e.message) : String(e);
-	if (words !== lastTrouble) console.error('engine:', words);
-	lastTrouble = words;
+/** What went wrong in the last beat, by part: the same trouble beat after beat is said once. */
+const troubles = new Map<string, string>();
+
+/** One part of a beat; what it throws is said, and the others go on. */
+async function attempt<T>(part: string, work: () => T | Promise<T>): Promise<T | null> {
+	try {
+		const outcome = await work();
+		troubles.delete(part);
+		return outcome;
+	} catch (e) {
+		const words = e instanceof Error ? e.message : String(e);
+		if (troubles.get(part) !== words && !stopping)
+			console.error(`engine, ${part}:`, isStorage(e) || e instanceof ThreadLost ? words : e);
+		troubles.set(part, words);
+		return null;
+	}
 }
 
 async function beat(): Promise<void> {
-	const taken = await engine.observe();
-	const minute = await engine.minute(ctx.clock.now());
-	runner.tick();
+	if (!told)
+		await attempt('telling gateways and agents', async () => {
+			await configureBroker(ctx);
+			await tellAgents(ctx);
+			told = true;
+		});
+	const taken = await attempt('taking in what is observed', () => engine.observe());
+	const minute = await attempt('what is due each minute', () => engine.minute(ctx.clock.now()));
+	await attempt('jobs', () => runner.tick());
 	if (changedJobs.size) {
 		parent.postMessage({ live: 'jobs', jobs: [...changedJobs] });
 		changedJobs.clear();
 	}
-	if (minute || changedPlans || taken > 0) parent.postMessage({ live: 'estate', minute });
+	if (minute || changedPlans || taken) parent.postMessage({ live: 'estate', minute });
 	changedPlans = false;
 }
-
-parent.on('message', (message: { wake?: boolean; stop?: boolean }) => {
-	if (message.wake && !stopping) runner.tick();
-	if (message.stop) {
-		stopping = true;
-		runner.stop();
-		engine.follower.stop();
-		clearInterval(timer);
-		ctx.db.close();
-		parent.postMessage({ stopped: true });
-	}
-});

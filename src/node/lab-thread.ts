@@ -2,11 +2,13 @@ import { dirname, join } from 'node:path';
 import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
 import { HOUR, MINUTE } from '$lib/core/time/units';
 import { sharedClock } from '$lib/server/context';
+import { isStorage } from '$lib/server/db/storage';
 import { BlobStore } from '$lib/server/packages/blobs';
 import { definitionOf } from '$lib/server/packages/reading';
 import { answerCalls } from '$lib/server/providers/remote';
+import { sayStrays } from './strays';
 import { LabServer } from '$lib/server/simulator/server';
-import { LabStore } from '$lib/server/simulator/store';
+import { LabRefused, LabStore } from '$lib/server/simulator/store';
 
 /** The lab's thread: keeps the clock, lets the simulated world go on, answers provider calls. */
 
@@ -20,14 +22,13 @@ const {
 	speed: wantedSpeed
 } = workerData as { path: string; memory: SharedArrayBuffer; speed: number | null };
 const parent = parentPort!;
+sayStrays('lab');
 const store = new LabStore(path);
-const loaded = store.load();
-if (!loaded) throw new Error('the lab’s store is empty');
-const { lab } = loaded;
+const { lab, speed: storedSpeed } = load();
 const clock = sharedClock(memory);
 /** Pace when it runs, and whether it runs. */
-let speed = wantedSpeed ?? (loaded.speed || 1);
-let paused = wantedSpeed === null && loaded.speed === 0;
+let speed = wantedSpeed ?? (storedSpeed || 1);
+let paused = wantedSpeed === null && storedSpeed === 0;
 const packages = new BlobStore(join(dirname(path), 'packages'));
 const server = new LabServer(
 	lab,
@@ -35,18 +36,45 @@ const server = new LabServer(
 	(manifest) => definitionOf(packages, manifest)
 );
 
+function load() {
+	try {
+		const loaded = store.load();
+		if (!loaded) throw new LabRefused('the lab’s store is empty; start with --fresh to make it anew');
+		return loaded;
+	} catch (e) {
+		if (e instanceof LabRefused) parent.postMessage({ refused: e.message });
+		throw e;
+	}
+}
+
 let wall = performance.now();
 /** The clock with its fraction: the lab itself counts whole milliseconds. */
 let exact = lab.now;
 let kept = Date.now();
+/** The last trouble that was said; one that comes again step after step is said once. */
+let trouble = '';
 clock.set(lab.now, paused ? 0 : speed);
 
 function step(): void {
 	const now = performance.now();
 	const elapsed = Math.min(1000, now - wall);
 	wall = now;
-	if (!paused) goTo((exact += elapsed * speed));
-	if (Date.now() - kept > SNAPSHOT) keep();
+	try {
+		// Where nothing can be written time stands still: nobody may hear of a moment that would come again otherwise.
+		if (trouble !== '') store.mark(lab.now, paused ? 0 : speed);
+		if (!paused) goTo((exact += elapsed * speed));
+		if (Date.now() - kept > SNAPSHOT) keep();
+		trouble = '';
+	} catch (e) {
+		complain(e);
+	}
+}
+
+function complain(e: unknown): void {
+	const words = e instanceof Error ? e.message : String(e);
+	if (words !== trouble) console.error('lab:', isStorage(e) ? words : e);
+	trouble = words;
+	clock.set(lab.now, 0);
 }
 
 /** Moves time on: in hops of an hour at most, so that long ways do not hold every call up. */
@@ -60,8 +88,9 @@ function goTo(to: number): void {
 }
 
 function keep(): void {
-	store.snapshot(lab, paused ? 0 : speed);
+	// Not again at once, whatever it comes to: what was stored before, and the journal since, are enough.
 	kept = Date.now();
+	store.snapshot(lab, paused ? 0 : speed);
 }
 
 const timer = setInterval(step, STEP);
@@ -88,12 +117,17 @@ const bench = {
 	outbox: async () => lab.world.outbox.slice(-200)
 };
 
-parent.on('message', (message: { port?: MessagePort; withBench?: boolean; stop?: boolean }) => {
+parent.on('message', (message: { port?: MessagePort; withBench?: boolean; stop?: boolean; rehearse?: true }) => {
 	if (message.port)
 		answerCalls(message.port, { ...server.providers, ...(message.withBench ? { bench } : {}) } as never);
+	if (message.rehearse) throw new Error('ended for a rehearsal');
 	if (message.stop) {
 		clearInterval(timer);
-		keep();
+		try {
+			keep();
+		} catch (e) {
+			complain(e);
+		}
 		store.close();
 		parent.postMessage({ stopped: true });
 	}

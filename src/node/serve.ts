@@ -12,20 +12,24 @@ import {
 } from 'node:fs';
 import { createServer } from 'node:http';
 import { join, resolve } from 'node:path';
-import { MessageChannel, Worker } from 'node:worker_threads';
+import { MessageChannel, Worker, type MessagePort } from 'node:worker_threads';
+import Database from 'better-sqlite3';
 import { ROLES } from '$lib/core/access/rights';
 import type { EstateProblem } from '$lib/core/estate/read';
 import { sharedClock } from '$lib/server/context';
-import { one, openDb, putSetting, setting, type Db } from '$lib/server/db';
+import { one, openDb, putSetting, run, setting, type Db } from '$lib/server/db';
 import { addOperator } from '$lib/server/identity/accounts';
 import { vaultIn } from '$lib/server/network/vault';
 import type { Packer } from '$lib/server/packages/packer';
 import type { Providers } from '$lib/server/providers';
-import { callThrough } from '$lib/server/providers/remote';
+import { Line } from '$lib/server/providers/remote';
 import { setRuntime, type Bench } from '$lib/server/runtime';
 import { LAB_PASSWORD } from '$lib/server/simulator/server';
 import { DEMO_OPERATORS, DEMO_PASSWORD, DEMO_PERSON } from './demo-accounts';
+import { watchDisk } from './disk';
 import { readOptions, type Options } from './options';
+import { sayStrays } from './strays';
+import { Keeper, type Ended } from './threads';
 
 /** Says one line and ends, with nothing half made. */
 function fail(line: string): never {
@@ -152,42 +156,106 @@ async function makeEstate(): Promise<void> {
 	}
 }
 
+/** What the engine may be connected to. */
+type Far = 'lab' | 'packer';
+
 async function start(): Promise<void> {
 	let db: Db;
 	try {
 		db = openDb(dbPath);
+		noteUncleanEnd(db);
 	} catch (e) {
 		fail(`cannot read ${options.data}: ${(e as Error).message}`);
 	}
 	const vault = vaultIn(dataDir);
 	const memory = new SharedArrayBuffer(16);
 	const clock = sharedClock(memory);
-	const labThread = await startThread('lab', { path: labPath, memory, speed: options.speed });
-	const forEngine = new MessageChannel();
-	const forHttp = new MessageChannel();
-	labThread.postMessage({ port: forEngine.port1 }, [forEngine.port1]);
-	labThread.postMessage({ port: forHttp.port1, withBench: true }, [forHttp.port1]);
-	const packerThread = await startThread('packer', { dataDir });
-	const [packerForEngine, packerForHttp] = [new MessageChannel(), new MessageChannel()];
-	for (const { port1 } of [packerForEngine, packerForHttp]) packerThread.postMessage({ port: port1 }, [port1]);
-	const engineThread = await startThread(
-		'engine',
-		{ path: dbPath, dataDir, memory, port: forEngine.port2, packer: packerForEngine.port2 },
-		[forEngine.port2, packerForEngine.port2]
-	);
-	const outside = callThrough<Providers & { bench: Bench }>(forHttp.port2);
+	// Until the lab tells, the clock stands where it was last.
+	clock.set(lastMoment(labPath, db), 0);
 	const events = new EventEmitter().setMaxListeners(0);
-	engineThread.on('message', (m: { live?: string }) => m.live && events.emit('live', m));
+	const lines = { lab: new Line<Providers & { bench: Bench }>('lab'), packer: new Line<Packer>('packer') };
+	const health = watchDisk(dataDir, () => events.emit('live', { live: 'estate' }));
+
+	const threadEnded = ({ thread, why, times }: Ended) => {
+		console.error(`sextant: the ${thread} thread ended (${times} within ten minutes) and is started anew: ${why}`);
+		if (thread !== 'engine') {
+			lines[thread as Far].cut();
+			engine.running?.postMessage({ cut: thread });
+		}
+		if (thread === 'lab') clock.set(clock.now(), 0);
+		try {
+			db.transaction(() => {
+				run(db, 'INSERT INTO thread_ends(thread, at, why) VALUES (?, ?, ?)', [thread, clock.now(), why.slice(0, 4000)]);
+				// Of calls to the others the engine itself knows which job had made them.
+				if (thread === 'engine') run(db, `UPDATE jobs SET thread_ends = thread_ends + 1 WHERE state = 'running'`);
+			}).immediate();
+		} catch (e) {
+			console.error('sextant: this could not be written down:', (e as Error).message);
+		}
+		events.emit('live', { live: 'estate' });
+	};
+	/** Lets a thread and the engine, or a thread and this one, talk to each other. */
+	const portTo = (worker: Worker, withBench: boolean): MessagePort => {
+		const { port1, port2 } = new MessageChannel();
+		worker.postMessage({ port: port1, withBench }, [port1]);
+		return port2;
+	};
+	const joinEngine = (far: Far) => {
+		const worker = keepers[far].running;
+		if (!worker || !engine.running) return;
+		const port = portTo(worker, false);
+		engine.running.postMessage({ connect: far, port }, [port]);
+	};
+	const keeperOf = (name: Far, data: () => Record<string, unknown>) =>
+		new Keeper({
+			name,
+			script: join(here, `${name}.js`),
+			data,
+			memory: MEMORY,
+			up: (worker) => {
+				lines[name].connect(portTo(worker, name === 'lab'));
+				joinEngine(name);
+			},
+			ended: threadEnded
+		});
+	let speed = options.speed;
+	const keepers = {
+		lab: keeperOf('lab', () => {
+			const data = { path: labPath, memory, speed };
+			// Asked for once: a lab that is started anew goes on at the pace that it had.
+			speed = null;
+			return data;
+		}),
+		packer: keeperOf('packer', () => ({ dataDir }))
+	};
+	const engine = new Keeper({
+		name: 'engine',
+		script: join(here, 'engine.js'),
+		data: () => ({ path: dbPath, dataDir, memory }),
+		memory: MEMORY,
+		up: () => {
+			joinEngine('lab');
+			joinEngine('packer');
+		},
+		ended: threadEnded,
+		message: (m: { live?: string }) => m.live && events.emit('live', m)
+	});
+	const lab = await keepers.lab.start();
+	if (!lab.ready && lab.refused !== null) fail(`cannot read ${options.data}: ${lab.refused}`);
+	await keepers.packer.start();
+	await engine.start();
 	setRuntime({
 		db,
 		clock,
-		providers: outside,
+		providers: lines.lab.api,
 		vault,
-		packer: callThrough<Packer>(packerForHttp.port2),
+		packer: lines.packer.api,
 		dataDir,
-		bench: outside.bench,
+		bench: lines.lab.api.bench,
+		rehearse: (thread) => (thread === 'engine' ? engine : keepers[thread]).running?.postMessage({ rehearse: true }),
 		events,
-		wake: () => engineThread.postMessage({ wake: true }),
+		health,
+		wake: () => engine.running?.postMessage({ wake: true }),
 		demo: setting(db, 'demo') === 'yes'
 	});
 
@@ -197,6 +265,9 @@ async function start(): Promise<void> {
 	const { handler } = (await import(join(here, '../handler.js'))) as { handler: Parameters<typeof server.on>[1] };
 	server.off('request', notYet);
 	server.on('request', handler as never);
+	// One request that nobody foresaw ends itself, and none beside it.
+	process.on('uncaughtException', (e) => console.error('sextant, uncaught:', e));
+	sayStrays('sextant');
 	announce(db);
 
 	let ending = false;
@@ -205,28 +276,41 @@ async function start(): Promise<void> {
 		ending = true;
 		server.close();
 		server.closeAllConnections();
-		const stopped = (t: Worker) =>
-			new Promise<void>((done) => t.on('message', (m: { stopped?: boolean }) => m.stopped && done()));
-		const both = Promise.all([stopped(engineThread), stopped(labThread)]);
-		engineThread.postMessage({ stop: true });
-		labThread.postMessage({ stop: true });
-		await Promise.race([both, new Promise((done) => setTimeout(done, 5000))]);
+		await Promise.all([engine.stop(5000), keepers.lab.stop(5000), keepers.packer.stop(0)]);
+		try {
+			putSetting(db, 'running', 'no');
+		} catch {
+			// A disk that is full: the next start takes it for an end that nobody asked for.
+		}
 		process.exit(0);
 	};
 	process.on('SIGINT', end);
 	process.on('SIGTERM', end);
 }
 
-function startThread(
-	name: string,
-	workerData: Record<string, unknown>,
-	transferList: import('node:worker_threads').MessagePort[] = []
-): Promise<Worker> {
-	const worker = new Worker(join(here, `${name}.js`), { workerData, transferList });
-	return new Promise((done) => {
-		worker.on('error', (e) => fail(`the ${name} thread ended: ${e.stack ?? e.message}`));
-		worker.on('message', (m: { ready?: boolean }) => m.ready && done(worker));
-	});
+/** Mebibytes that a thread may hold before it, and not the process, ends. */
+const MEMORY = 4096;
+
+/** After an end that nobody asked for: jobs that were running may have been what brought it about. */
+function noteUncleanEnd(db: Db): void {
+	db.transaction(() => {
+		if (setting(db, 'running') === 'yes')
+			run(db, `UPDATE jobs SET process_ends = process_ends + 1 WHERE state = 'running'`);
+		putSetting(db, 'running', 'yes');
+	}).immediate();
+}
+
+/** How far the estate's clock has come, as far as it can be read. */
+function lastMoment(path: string, db: Db): number {
+	try {
+		const store = new Database(path, { readonly: true });
+		const row = store.prepare('SELECT now FROM mark').get() as { now: number } | undefined;
+		store.close();
+		if (row) return row.now;
+	} catch {
+		// Told of when the lab itself cannot read it.
+	}
+	return one<{ at: number | null }>(db, 'SELECT max(at) AS at FROM changes')?.at ?? Date.now();
 }
 
 function announce(db: Db): void {

@@ -19,11 +19,21 @@ export interface Bench {
 	outbox(): Promise<{ to: string; subject: string; body: string; at: number }[]>;
 }
 
+/** How the process that serves is. */
+export interface Health {
+	/** The disk of the data folder has no room: everything is read, and nothing is changed. */
+	full: boolean;
+}
+
 /** What the process that serves has started, for the routes to use. */
 export interface Runtime extends Context {
 	/** Where everything is kept that is no row of the database. */
 	dataDir: string;
 	bench: Bench | null;
+	/** Ends a thread, to see what becomes of it. Absent outside a server that has threads. */
+	rehearse?(thread: 'lab' | 'engine' | 'packer'): void;
+	/** Whether anything can be written. */
+	health: Health;
 	/** Emits `live` with what has changed: jobs, estate. */
 	events: EventEmitter;
 	/** Tells the job runner that there is work. */

@@ -42,6 +42,7 @@ export const load = async ({ url, locals, depends }) => {
 			future: look.future
 		},
 		clock: { now: clock.now(), speed: clock.speed() },
+		full: context.health.full,
 		figures: figuresAt(db, look.scope, at),
 		ribbon: ribbonOf(db, look.scope, clock.now()),
 		names: {

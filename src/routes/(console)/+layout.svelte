@@ -162,7 +162,9 @@
 	></svelte:head
 >
 
-<div class="grid h-screen grid-rows-[46px_auto_1fr_auto_auto] overflow-hidden">
+<div
+	class="grid h-screen grid-rows-[46px_auto_1fr_auto_auto] overflow-hidden has-[>[role=alert]]:grid-rows-[46px_auto_auto_1fr_auto_auto]"
+>
 	<Header who={data.caller} jobs={data.jobs} notices={data.notices} openMenu={() => (menu = true)} {seen} />
 	<ScopeLine
 		bind:this={scopeLine}
@@ -175,6 +177,12 @@
 		names={data.names}
 		figures={data.figures}
 	/>
+	{#if data.full}
+		<p role="alert" class="bg-buoywash text-buoy border-hair border-b px-[18px] py-1.5 text-[13px]">
+			The disk of Sextant’s data folder is full. Everything can be read, and nothing is changed until there is room on
+			it.
+		</p>
+	{/if}
 	<div class={['grid min-h-0', panel ? 'grid-cols-[minmax(0,1fr)_400px]' : 'grid-cols-[minmax(0,1fr)]']}>
 		<main class="min-h-0 overflow-auto" id="view">
 			{@render children()}

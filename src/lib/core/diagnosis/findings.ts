@@ -55,7 +55,11 @@ export function ownFindings(
 				site: null,
 				title: `${countWords(u.rows, 'row')} of ${table} cannot be read`,
 				facts: [
-					{ words: `what stands in ${column} is not of the form that Sextant writes`, side: 'against', source: 'database' },
+					{
+						words: `what stands in ${column} is not of the form that Sextant writes`,
+						side: 'against',
+						source: 'database'
+					},
 					{ words: 'it is taken as if nothing stood there, and nothing of it is overwritten', source: 'database' },
 					{ words: 'npm run sextant -- verify names each table; restore puts a backup back', source: 'database' }
 				],

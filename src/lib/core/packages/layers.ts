@@ -130,7 +130,7 @@ export class LayerTree {
 		if (outside(link.target ?? '')) throw leaves('leaves the package');
 		let at = folderOf(link.name).split('/');
 		let rest = link.target!.split('/');
-		for (let hops = 0; rest.length; ) {
+		for (let hops = 0; rest.length;) {
 			const part = rest[0]!;
 			rest = rest.slice(1);
 			if (part === '' || part === '.') continue;
@@ -171,4 +171,8 @@ export class LayerTree {
 
 /** A target that begins at a root, a drive or another computer leaves whatever it lies in. */
 const outside = (target: string): boolean =>
-	target === '' || target.startsWith('/') || target.startsWith('\\') || /^[A-Za-z]:/.test(target) || target.includes('\0');
+	target === '' ||
+	target.startsWith('/') ||
+	target.startsWith('\\') ||
+	/^[A-Za-z]:/.test(target) ||
+	target.includes('\0');

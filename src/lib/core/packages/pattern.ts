@@ -99,7 +99,12 @@ const pieceFits = (piece: Piece, char: string): boolean => {
 };
 
 /** Two pointers and one point to come back to: what follows the last star is tried one step further each time. */
-function fits<P, T>(pattern: readonly P[], text: readonly T[], isStar: (p: P) => boolean, one: (p: P, t: T) => boolean) {
+function fits<P, T>(
+	pattern: readonly P[],
+	text: readonly T[],
+	isStar: (p: P) => boolean,
+	one: (p: P, t: T) => boolean
+) {
 	let [p, t, star, from] = [0, 0, -1, 0];
 	while (t < text.length) {
 		if (p < pattern.length && isStar(pattern[p]!)) {
@@ -117,8 +122,7 @@ function fits<P, T>(pattern: readonly P[], text: readonly T[], isStar: (p: P) =>
 	return p === pattern.length;
 }
 
-const partFits = (pieces: Piece[], part: string): boolean =>
-	fits(pieces, [...part], (p) => p.is === 'star', pieceFits);
+const partFits = (pieces: Piece[], part: string): boolean => fits(pieces, [...part], (p) => p.is === 'star', pieceFits);
 
 const partsFit = (pattern: readonly Part[], parts: readonly string[]): boolean =>
 	fits(

@@ -5,7 +5,7 @@ import { JOINING_STEPS, joiningSchemas } from '../network/joinings';
 import { broughtBody, PARTS } from '../packages/brought';
 import { choicesBody } from '../packages/choices';
 import { KINDS } from './kinds';
-import { clockBody, commitBody, faultBody } from './schemas';
+import { clockBody, commitBody, faultBody, threadBody } from './schemas';
 
 const schemaOf = (schema: v.GenericSchema) => {
 	const { $schema: _drop, ...rest } = toJsonSchema(schema as never, { typeMode: 'input', errorMode: 'ignore' });
@@ -512,6 +512,14 @@ export function openApi(): Record<string, unknown> {
 					summary: 'Switch a fault off',
 					parameters: [path('id', 'Number', 'integer')],
 					responses: { 204: { description: 'Off' }, 404: problem }
+				}
+			},
+			'/lab/threads': {
+				post: {
+					summary:
+						'End a thread of Sextant (lab, engine or packer), to see that it is started anew and nothing is lost',
+					requestBody: { required: true, content: { 'application/json': { schema: schemaOf(threadBody) } } },
+					responses: { 202: { description: 'It ends' }, 422: problem }
 				}
 			},
 			'/lab/outbox': {

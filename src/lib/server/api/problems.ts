@@ -1,6 +1,8 @@
 import { InputProblem } from '../plans/kind';
 import { NotAllowed, NotFound, PlanRefused } from '../plans';
 import { ProviderError } from '../providers';
+import { ThreadLost } from '../providers/remote';
+import { isStorage, STORAGE_WORDS } from '../db/storage';
 
 /** A problem document (RFC 9457). `errors` names fields, `reasons` the facts of a refusal. */
 export interface Problem {
@@ -29,6 +31,9 @@ export function problemOf(e: unknown): Problem | null {
 	if (e instanceof NotAllowed) return problem(403, 'not-allowed', 'Your role does not reach that far', e.message);
 	if (e instanceof NotFound) return problem(404, 'not-found', 'It is not there', e.message);
 	if (e instanceof ProviderError) return problem(502, 'provider', 'The provider said no', e.message);
+	if (e instanceof ThreadLost)
+		return problem(503, 'away', 'A part of Sextant is being started anew', `${e.message}. Try again in a moment.`);
+	if (isStorage(e)) return diskFull;
 	if (e instanceof SyntaxError) return problem(400, 'json', 'The body is not JSON', e.message);
 	return null;
 }
@@ -47,6 +52,7 @@ export const tooLarge = problem(
 	'The body is too large',
 	'A body holds at most 512 KB, and says its length first.'
 );
+export const diskFull = problem(507, 'disk-full', STORAGE_WORDS.title, STORAGE_WORDS.detail);
 export const strangeOrigin = problem(
 	403,
 	'origin',

@@ -39,3 +39,7 @@ export const faultBody = v.strictObject({
 	target: v.pipe(v.string(), v.trim(), v.nonEmpty('Say what fails.')),
 	value: v.optional(v.nullable(v.number()), null)
 });
+
+export const threadBody = v.strictObject({
+	thread: v.picklist(['lab', 'engine', 'packer'], 'There are lab, engine and packer.')
+});

@@ -61,7 +61,10 @@ export function hoursById(db: Db): Map<string, Hours> {
 	const rows = all<{ id: string; days: string; from_minute: number; until_minute: number }>(db, 'SELECT * FROM hours');
 	// A calendar that ends at 24:00 runs to the end of the day.
 	return new Map(
-		rows.map((h) => [h.id, { days: fromJson<number[]>('hours.days', h.days), from: h.from_minute, until: h.until_minute }])
+		rows.map((h) => [
+			h.id,
+			{ days: fromJson<number[]>('hours.days', h.days), from: h.from_minute, until: h.until_minute }
+		])
 	);
 }
 
@@ -77,7 +80,10 @@ export function poolsAt(db: Db, at: number): PoolRow[] {
 		 WHERE p.since <= ? AND p.until > ? ORDER BY s.position, p.position`,
 		[at, at]
 	).map((p) => {
-		const { hours: hoursId, ...policy } = fromJson<Omit<PowerPolicy, 'hours'> & { hours: string }>('pools.policy', p.policy);
+		const { hours: hoursId, ...policy } = fromJson<Omit<PowerPolicy, 'hours'> & { hours: string }>(
+			'pools.policy',
+			p.policy
+		);
 		return {
 			id: p.id,
 			name: p.name,

@@ -14,6 +14,7 @@ import migration12 from './migrations/0012_shelf.sql?raw';
 import migration13 from './migrations/0013_prepare.sql?raw';
 import migration14 from './migrations/0014_clash_history.sql?raw';
 import migration15 from './migrations/0015_refusals.sql?raw';
+import migration16 from './migrations/0016_set_aside.sql?raw';
 
 export type Db = Database.Database;
 
@@ -33,7 +34,8 @@ const MIGRATIONS = [
 	migration12,
 	migration13,
 	migration14,
-	migration15
+	migration15,
+	migration16
 ];
 
 /**

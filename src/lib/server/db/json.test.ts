@@ -23,8 +23,8 @@ beforeAll(async () => {
 	keepPackage(h, 'gaugetalk', '1.0.0');
 	await h.live(2 * HOUR, 20_000);
 	await h.carryOut('pool.create', NEW_POOL);
-	await h.carryOut('package.deliver', { package: 'logline', pools: ['desks'], version: '1.0.0' }).catch(() => null);
-	await h.draft('policy.set', { pool: 'desks', patience: 20 * 60_000 }).catch(() => null);
+	await h.carryOut('package.deliver', { package: 'logline', pools: ['quay'], version: '1.0.0' });
+	await h.draft('policy.set', { pool: 'quay', patience: 20 * 60_000 });
 	await h.carryOut('schedule.add', {
 		title: 'Weekly',
 		kind: 'image.rebuild',
@@ -32,18 +32,21 @@ beforeAll(async () => {
 		rule: 'FREQ=WEEKLY',
 		zone: 'Europe/Oslo',
 		begins: '2026-12-01T03:00'
-	}).catch(() => null);
+	});
 	const system = JSON.stringify({ name: 'Fjord', version: '7', users: 'single' });
 	run(h.db, 'INSERT INTO package_vouches VALUES (?, ?, ?, ?, ?, ?)', ['logline', '1.0.0', system, 'x', 1, 'y']);
-	run(h.db, `INSERT INTO captures(name, by, since, until, state, system, summary) VALUES ('a', 'x', ?, ?, 'sorted', ?, 'null')`, [
-		h.lab.now - HOUR,
-		9007199254740991,
-		system
-	]);
+	run(
+		h.db,
+		`INSERT INTO captures(name, by, since, until, state, system, summary) VALUES ('a', 'x', ?, ?, 'sorted', ?, 'null')`,
+		[h.lab.now - HOUR, 9007199254740991, system]
+	);
 	run(h.db, `INSERT INTO joinings(by, since, until, answers) VALUES ('x', ?, 9007199254740991, '{}')`, [h.lab.now]);
 	run(h.db, `INSERT INTO package_clashes VALUES ('gaugetalk', 'logline', 1, 9007199254740991, 1, '{"file":1}', '[]')`);
 	run(h.db, `INSERT INTO warm_ups VALUES ('logline', '1.0.0', 1, 9007199254740991, '[]', 'x')`);
-	run(h.db, `INSERT INTO follow_rules VALUES ('pool/desks', 1, 9007199254740991, '{"takes":"newest"}', '"next start"', NULL)`);
+	run(
+		h.db,
+		`INSERT INTO follow_rules VALUES ('pool/quay', 1, 9007199254740991, '{"takes":"newest"}', '"next start"', NULL)`
+	);
 	fill();
 }, 120_000);
 
@@ -57,16 +60,22 @@ function fill(): void {
 	const facts = '[{"words":"because"}]';
 	run(h.db, 'UPDATE versions SET sheet = ?', [sheet]);
 	run(h.db, `UPDATE plans SET refused = ? `, [facts]);
-	run(h.db, `UPDATE publications SET app = '{"package":"logline","target":"logline-main"}' WHERE id = (SELECT max(id) FROM publications)`);
+	run(
+		h.db,
+		`UPDATE publications SET app = '{"package":"logline","target":"logline-main"}' WHERE id = (SELECT max(id) FROM publications)`
+	);
 	run(h.db, `INSERT INTO builds VALUES (NULL, 'desk', '1.9.0', ?, 'done', 0, ?, 1, 2, 'x', '')`, [sheet, job.id]);
-	run(h.db, `INSERT INTO waits VALUES (?, 'desk', '["desks"]', ?, ${FOREVER})`, [person, now - 1000]);
+	run(h.db, `INSERT INTO waits VALUES (?, 'desk', '["quay"]', ?, ${FOREVER})`, [person, now - 1000]);
 	run(
 		h.db,
 		`INSERT INTO findings(kind, subject_kind, subject_id, since, until, title, people, facts, remedy)
 		 VALUES ('runaway machine', 'machine', ?, ?, ${FOREVER}, 'x', 0, ?, '{"kind":"machine.restart","input":{},"words":"x"}')`,
 		[machine.name, now - 1000, facts]
 	);
-	run(h.db, `INSERT INTO moves VALUES (NULL, ?, 'desk', '1.0.0', '1.0.1', 1, 2, 'it broke', ?, 0)`, [machine.id, facts]);
+	run(h.db, `INSERT INTO moves VALUES (NULL, ?, 'desk', '1.0.0', '1.0.1', 1, 2, 'it broke', ?, 0)`, [
+		machine.id,
+		facts
+	]);
 	run(h.db, `INSERT INTO openings VALUES (7, 'desk', '1.0.0', 'x', 'x', NULL, ?, ${FOREVER}, NULL)`, [now - 1000]);
 	run(h.db, `INSERT INTO opening_lines VALUES (7, 1, ?, 'x', 'help', '["a"]')`, [now - 500]);
 	run(h.db, `INSERT INTO trials VALUES ('desk', '1.0.0', 1, 1, 1, '[{"asks":"a","ok":true,"saw":"b"}]', ?)`, [job.id]);
@@ -76,10 +85,19 @@ function fill(): void {
 		[job.id]
 	);
 	const settings = JSON.stringify(JSON_COLUMNS['rollouts.settings'].instead());
-	run(h.db, `INSERT INTO rollouts VALUES (3, ?, 'desk', '1.0.0', ?, 'x', 1, NULL, 'running', 0, NULL)`, [job.id, settings]);
+	run(h.db, `INSERT INTO rollouts VALUES (3, ?, 'desk', '1.0.0', ?, 'x', 1, NULL, 'running', 0, NULL)`, [
+		job.id,
+		settings
+	]);
 	run(h.db, `INSERT INTO rollout_gates VALUES (3, 0, 1, 'go on', ?)`, [facts]);
-	run(h.db, `INSERT OR REPLACE INTO attachments VALUES (?, 'logline', '1.0.0', 1, ${FOREVER}, 'attached', ?)`, [machine.id, facts]);
-	run(h.db, `INSERT INTO attach_failures VALUES (?, 'logline', '1.0.0', 1, ${FOREVER}, 'disk', ?, 1)`, [machine.id, facts]);
+	run(h.db, `INSERT OR REPLACE INTO attachments VALUES (?, 'logline', '1.0.0', 1, ${FOREVER}, 'attached', ?)`, [
+		machine.id,
+		facts
+	]);
+	run(h.db, `INSERT INTO attach_failures VALUES (?, 'logline', '1.0.0', 1, ${FOREVER}, 'disk', ?, 1)`, [
+		machine.id,
+		facts
+	]);
 	run(
 		h.db,
 		`INSERT INTO package_trials VALUES (NULL, 'logline', '1.0.0', 1, 'x', NULL, 'ada', 'desk', '1.0.0', 1, '{"passed":true,"targets":[],"warmUp":[]}')`
@@ -105,7 +123,7 @@ async function startAndShow(): Promise<string[]> {
 	for (const [part, trouble] of engine.troubles) wrong.push(`${part}: ${trouble.words}`);
 	for (const { file, id } of PAGE_ROUTES) {
 		if (id.includes('[') || id.includes('portal') || id.includes('welcome')) continue;
-		const asked = await askPage(file, '/?card=pool/desks');
+		const asked = await askPage(file, '/?card=pool/quay');
 		if (asked.status === null) wrong.push(`${id}: ${(asked.error as Error).stack}`);
 	}
 	return wrong;
@@ -125,23 +143,27 @@ test('the estate of this test has something in every column', () => {
 });
 
 describe('a column of JSON that nobody can read', () => {
-	test.each(COLUMNS)('%s: Sextant starts, acts and shows, and says what it cannot read', async (column) => {
-		const [table, name] = textOf(column);
-		for (const odd of ODD) {
-			h.db.exec('SAVEPOINT odd');
-			try {
-				h.db.exec('DROP TRIGGER IF EXISTS changes_stay');
-				const { changes } = run(h.db, `UPDATE ${table} SET ${name} = ?`, [odd]);
-				if (changes > 0 && !isReadable(column, odd)) {
-					expect(unreadable(h.db, true)).toContainEqual({ column, rows: changes });
-					expect(verifyData(h.db).join('\n')).toContain(`${table}: ${name}`);
+	test.each(COLUMNS)(
+		'%s: Sextant starts, acts and shows, and says what it cannot read',
+		async (column) => {
+			const [table, name] = textOf(column);
+			for (const odd of ODD) {
+				h.db.exec('SAVEPOINT odd');
+				try {
+					h.db.exec('DROP TRIGGER IF EXISTS changes_stay');
+					const { changes } = run(h.db, `UPDATE ${table} SET ${name} = ?`, [odd]);
+					if (changes > 0 && !isReadable(column, odd)) {
+						expect(unreadable(h.db, true)).toContainEqual({ column, rows: changes });
+						expect(verifyData(h.db).join('\n')).toContain(`${table}: ${name}`);
+					}
+					expect(await startAndShow(), `${column} is ${odd}`).toEqual([]);
+				} finally {
+					h.db.exec('ROLLBACK TO odd; RELEASE odd');
 				}
-				expect(await startAndShow(), `${column} is ${odd}`).toEqual([]);
-			} finally {
-				h.db.exec('ROLLBACK TO odd; RELEASE odd');
 			}
-		}
-	}, 60_000);
+		},
+		60_000
+	);
 
 	test('all columns that look like JSON are declared', () => {
 		const columns = all<{ column: string }>(

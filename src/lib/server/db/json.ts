@@ -28,8 +28,7 @@ const listOf = (type: 'string' | 'number') =>
 		(x) => Array.isArray(x) && x.every((e) => typeof e === type),
 		() => []
 	);
-const isObject = (x: unknown): x is Record<string, unknown> =>
-	typeof x === 'object' && x !== null && !Array.isArray(x);
+const isObject = (x: unknown): x is Record<string, unknown> => typeof x === 'object' && x !== null && !Array.isArray(x);
 const objectOr = (instead: () => unknown, has: (x: Record<string, unknown>) => boolean = () => true) =>
 	some((x) => isObject(x) && has(x), instead);
 const schema = (s: v.GenericSchema, instead: () => unknown) => some((x) => v.is(s, x), instead);
@@ -161,7 +160,9 @@ export const JSON_COLUMNS = {
 	),
 	'captures.notes': listOf('string'),
 	'captures.choices': some(
-		(x) => Array.isArray(x) && x.every((c) => isObject(c) && (typeof c.branch === 'string' || typeof c.pattern === 'string')),
+		(x) =>
+			Array.isArray(x) &&
+			x.every((c) => isObject(c) && (typeof c.branch === 'string' || typeof c.pattern === 'string')),
 		() => []
 	),
 	'package_versions.spec': some(isSpec, nothing),
@@ -220,7 +221,10 @@ export function unreadable(db: Db, whole: boolean): Unreadable[] {
 		const [table, name] = column.split('.') as [string, string];
 		let rows = 0;
 		if (!whole && LARGE.has(table))
-			rows = db.prepare(`SELECT count(*) FROM ${table} WHERE ${name} IS NOT NULL AND NOT json_valid(${name})`).pluck().get() as number;
+			rows = db
+				.prepare(`SELECT count(*) FROM ${table} WHERE ${name} IS NOT NULL AND NOT json_valid(${name})`)
+				.pluck()
+				.get() as number;
 		else
 			for (const text of db.prepare(`SELECT ${name} FROM ${table} WHERE ${name} IS NOT NULL`).pluck().iterate())
 				if (!isReadable(column, text as string)) rows++;

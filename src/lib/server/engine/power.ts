@@ -41,8 +41,8 @@ export function powerMinute(ctx: Context, observer: Observer, now: number): void
 		if (list) list.push(m);
 		else byPool.set(m.pool, [m]);
 	}
-	const waits = all<{ pools: string }>(ctx.db, `SELECT pools FROM waits WHERE until = ${FOREVER}`).map(
-		(w) => fromJson<string[]>('waits.pools', w.pools)
+	const waits = all<{ pools: string }>(ctx.db, `SELECT pools FROM waits WHERE until = ${FOREVER}`).map((w) =>
+		fromJson<string[]>('waits.pools', w.pools)
 	);
 	const held = machinesInJobs(ctx);
 	for (const pool of poolsAt(ctx.db, now)) {

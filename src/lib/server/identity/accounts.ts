@@ -3,6 +3,7 @@ import { createHash, randomBytes } from 'node:crypto';
 import { ROLES, type Role } from '$lib/core/access/rights';
 import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
 import { all, one, run, type Db } from '../db';
+import { isStorage } from '../db/storage';
 import { noteAttempt, tooMany, type TooMany } from './attempts';
 import type { Caller } from './caller';
 import { useCode } from './factor';
@@ -123,7 +124,7 @@ export function callerOfSignIn(db: Db, token: string): Caller | null {
 		seen: number;
 	}>(db, 'SELECT * FROM sign_ins WHERE token = ?', [key]);
 	if (!row || now - row.seen > IDLE_END || now - row.began > ABSOLUTE_END) return null;
-	if (now - row.seen > MINUTE) run(db, 'UPDATE sign_ins SET seen = ? WHERE token = ?', [now, key]);
+	if (now - row.seen > MINUTE) noteSeen(db, key, now);
 	if (row.operator_id !== null) {
 		const o = one<{ id: number; name: string; login: string; role: Role }>(
 			db,
@@ -150,6 +151,15 @@ export function callerOfSignIn(db: Db, token: string): Caller | null {
 		: null;
 }
 
+/** A full disk keeps nobody out who is in. */
+function noteSeen(db: Db, key: string, now: number): void {
+	try {
+		run(db, 'UPDATE sign_ins SET seen = ? WHERE token = ?', [now, key]);
+	} catch (e) {
+		if (!isStorage(e)) throw e;
+	}
+}
+
 /** Ends one sign-in. */
 export const endSignIn = (db: Db, key: string): void => void run(db, 'DELETE FROM sign_ins WHERE token = ?', [key]);
 
@@ -171,6 +181,21 @@ export function callerOfToken(db: Db, token: string): Caller | null {
 				signIn: null
 			}
 		: null;
+}
+
+/** Who an operator, a token or a person is now, by its number; null when they have been shut out, revoked, or are gone. */
+export function callerNow(db: Db, kind: Caller['kind'], id: number): Caller | null {
+	const of = (row: { name: string; login: string; role: Role } | undefined): Caller | null =>
+		row ? { kind, id, ...row, factor: false, signIn: null } : null;
+	if (kind === 'operator')
+		return of(one(db, 'SELECT name, login, role FROM operators WHERE id = ? AND disabled = 0', [id]));
+	if (kind === 'token')
+		return of(
+			one(db, `SELECT 'token ' || name AS name, name AS login, role FROM tokens WHERE id = ? AND revoked_at IS NULL`, [
+				id
+			])
+		);
+	return of(one(db, `SELECT name, login, 'person' AS role FROM people WHERE id = ?`, [id]));
 }
 
 /** A new secret for a token, and the hash to keep of it. The secret itself is shown once. */

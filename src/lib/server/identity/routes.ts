@@ -86,6 +86,7 @@ export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'DELETE', Ne
 	'/api/v1/lab/clock': { GET: read('lab'), POST: commit('lab') },
 	'/api/v1/lab/faults': { GET: read('lab'), POST: commit('lab') },
 	'/api/v1/lab/faults/[id]': { DELETE: commit('lab') },
+	'/api/v1/lab/threads': { POST: commit('lab') },
 	'/api/v1/lab/outbox': { GET: read('lab') }
 };
 

@@ -51,7 +51,8 @@ export function nextNumber(ctx: Context, lineName: string, sheet?: BuildSheet): 
 	const before =
 		newest &&
 		ctx.db.prepare('SELECT sheet FROM versions WHERE line_id = ? AND number = ?').pluck().get(lineName, newest.number);
-	const change = typeof before === 'string' && now ? sheetChange(fromJson<BuildSheet>('versions.sheet', before), now) : 'steps';
+	const change =
+		typeof before === 'string' && now ? sheetChange(fromJson<BuildSheet>('versions.sheet', before), now) : 'steps';
 	return proposeNumber(newest?.number ?? null, change ?? 'updates', takenNumbers(ctx, line));
 }
 

@@ -4,7 +4,7 @@ import type { Component } from '$lib/core/images/versions';
 import { durationWords, FOREVER } from '$lib/core/time/units';
 import { sleep, type Context } from '../context';
 import { one, run, setting, type Db } from '../db';
-import { stepHandler, type StepHandler, type StepRun } from '../jobs/step';
+import { Cancelled, stepHandler, type StepHandler, type StepRun } from '../jobs/step';
 import { ProviderError } from '../providers';
 import { linksOf, THICK } from './shipping';
 import { keepChunks, noteStores } from './stores';
@@ -91,7 +91,7 @@ export const buildSteps: Record<string, StepHandler> = {
 				if (!first) break;
 				if (first.job !== said) log(`waits for ${first.number}, which job ${first.job} builds`);
 				said = first.job;
-				if (cancelled()) throw new ProviderError('cancelled while it waited', false);
+				if (cancelled()) throw new Cancelled('cancelled while it waited');
 				await sleep(ctx.clock, 20_000);
 			}
 			log(input.from ? `takes up at step ${input.from + 1}` : 'builder machine started');

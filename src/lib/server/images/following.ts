@@ -259,8 +259,8 @@ export function anyBehind(db: Db, now: number): boolean {
 const referenceMachines = (db: Db, at: number): Set<string> =>
 	new Set(
 		all<{ body: string }>(db, 'SELECT body FROM sheets WHERE since <= ? AND until > ?', [at, at]).flatMap((s) =>
-			fromJson<BuildSheet>('sheets.body', s.body).steps
-				.filter((step) => step.kind === 'source' && step.with.from === 'machine')
+			fromJson<BuildSheet>('sheets.body', s.body)
+				.steps.filter((step) => step.kind === 'source' && step.with.from === 'machine')
 				.map((step) => String(step.with.machine))
 		)
 	);

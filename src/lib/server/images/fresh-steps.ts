@@ -3,7 +3,7 @@ import { FOREVER, MINUTE } from '$lib/core/time/units';
 import { poolAt } from '../capacity/queries';
 import { sleep, type Context } from '../context';
 import { all, one, run } from '../db';
-import { stepHandler, type StepHandler, type StepRun } from '../jobs/step';
+import { Cancelled, stepHandler, type StepHandler, type StepRun } from '../jobs/step';
 import { ProviderError } from '../providers';
 import { DISKS_AT_ONCE } from './expected';
 import type { FreshPeople } from './fresh-plans';
@@ -123,7 +123,7 @@ async function takeTurns(step: TurnStep, wish: TurnWish): Promise<{ done: string
 			state
 		]).map((i) => i.item);
 	for (;;) {
-		if (cancelled()) throw new ProviderError('cancelled; machines that were not reached are as they were', false);
+		if (cancelled()) throw new Cancelled('cancelled; machines that were not reached are as they were');
 		const ended = new Set([...items('done'), ...items('failed')]);
 		const open = wish.machines.filter((m) => !ended.has(m));
 		if (open.length === 0) return { done: items('done'), failed: items('failed') };

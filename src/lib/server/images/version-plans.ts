@@ -234,9 +234,10 @@ const deletePlan = planKind({
 const sheetsFrom = (db: Db, line: string, number: string): string[] =>
 	all<{ line: string; body: string }>(db, 'SELECT line_id AS line, body FROM sheets WHERE until = 9007199254740991')
 		.filter((s) => {
-			const source = fromJson<{ steps: { kind: string; with: Record<string, unknown> }[] }>('sheets.body', s.body).steps.find(
-				(x) => x.kind === 'source'
-			);
+			const source = fromJson<{ steps: { kind: string; with: Record<string, unknown> }[] }>(
+				'sheets.body',
+				s.body
+			).steps.find((x) => x.kind === 'source');
 			return source?.with.from === 'version' && source.with.line === line && source.with.number === number;
 		})
 		.map((s) => s.line);

@@ -1,4 +1,4 @@
-import { beforeEach, describe, expect, test } from 'vitest';
+import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest';
 import { MINUTE } from '$lib/core/time/units';
 import { changesBefore } from '../changes';
 import { all, one } from '../db';
@@ -7,7 +7,13 @@ import { verifyData } from '../db/verify';
 import { ProviderError } from '../providers';
 import { Harness, NEW_POOL, testEstate } from '../testing/harness';
 import { askToCancel, failedItems, jobById, logOf, recentJobs, runningJobs, stepsOf } from './index';
+import { EVERYTHING } from '$lib/core/scope/scope';
+import { run } from '../db';
+import { ThreadLost } from '../providers/remote';
+import { needsAt } from '../today/queries';
+import { STEP_HANDLERS } from './catalogue';
 import { JobRunner } from './runner';
+import type { StepHandler } from './step';
 
 let h: Harness;
 beforeEach(async () => {
@@ -211,4 +217,118 @@ describe('what is told of jobs', () => {
 		expect(runningJobs(h.db, h.lab.now)).toEqual([]);
 		expect(recentJobs(h.db, h.lab.now - 24 * 60 * MINUTE)).toEqual([]);
 	}, 30_000);
+});
+
+describe('a step that goes wrong', () => {
+	// Each of them is said in the log, as it has to be.
+	beforeEach(() => void vi.spyOn(console, 'error').mockImplementation(() => {}));
+	afterEach(() => vi.restoreAllMocks());
+
+	/** A runner in which each kind of step does this instead. */
+	const odd = (does: StepHandler['run']) =>
+		new JobRunner(
+			h.ctx,
+			() => {},
+			async () => {},
+			new Proxy(
+				{},
+				{
+					getOwnPropertyDescriptor: () => ({ configurable: true, enumerable: true, value: 1 }),
+					get: () => ({ run: does })
+				}
+			)
+		);
+	async function through(r: JobRunner): Promise<NonNullable<ReturnType<typeof jobById>>> {
+		const job = await h.commit((await h.draft('policy.set', { pool: 'quay', headroomIn: 2 })).id);
+		await liveWith(r, () => jobById(h.db, job, h.lab.now)!.ended === null);
+		return jobById(h.db, job, h.lab.now)!;
+	}
+
+	test.each<[string, StepHandler['run'], RegExp]>([
+		['throws', () => Promise.reject(new TypeError('odd')), /odd/],
+		[
+			'throws at once',
+			() => {
+				throw new TypeError('odd');
+			},
+			/odd/
+		],
+		['throws what is no error', () => Promise.reject('odd'), /odd/],
+		['throws nothing', () => Promise.reject(undefined), /undefined/],
+		[
+			'writes what cannot be written',
+			async () => ({ write: (db) => void run(db, 'INSERT INTO nowhere VALUES (1)') }),
+			/nowhere/
+		]
+	])('and %s ends its job, with its reason, and nothing else', async (_how, does, words) => {
+		expect(await through(odd(does))).toMatchObject({ state: 'failed', error: expect.stringMatching(words) });
+		expect((await h.carryOut('policy.set', { pool: 'quay', headroomIn: 4 })).state).toBe('done');
+		expect(verifyData(h.db)).toEqual([]);
+	});
+
+	test('of each kind there is: it ends its job, and the next one runs', async () => {
+		for (const kind of Object.keys(STEP_HANDLERS)) {
+			const job = await h.commit((await h.draft('policy.set', { pool: 'quay', headroomIn: 2 })).id);
+			run(h.db, `UPDATE job_steps SET kind = ?, input = '{"odd":[null]}' WHERE job_id = ?`, [kind, job]);
+			// Some wait for what never comes: they are asked to stop.
+			const r = runner();
+			for (let i = 0; i < 60 && jobById(h.db, job, h.lab.now)!.ended === null; i++) {
+				h.server.advance(h.lab.now + 60_000);
+				r.tick();
+				if (i === 20) askToCancel(h.db, job);
+				await new Promise((resolve) => setTimeout(resolve, 1));
+			}
+			expect([kind, jobById(h.db, job, h.lab.now)!.ended !== null]).toEqual([kind, true]);
+		}
+	}, 120_000);
+
+	test('a failure while a cancel is asked for is a failure', async () => {
+		const ended = await through(
+			odd(async ({ job }) => {
+				askToCancel(h.db, job.id);
+				throw new ProviderError('the volume is on fire', false);
+			})
+		);
+		expect(ended).toMatchObject({ state: 'failed', error: expect.stringMatching(/on fire/) });
+	});
+
+	test('whose thread ends is taken up again once; at the second time its job is set aside, and Today says so', async () => {
+		let tries = 0;
+		const ended = await through(
+			odd(async () => {
+				tries++;
+				throw new ThreadLost('packer', true);
+			})
+		);
+		expect(tries).toBe(2);
+		expect(ended).toMatchObject({
+			state: 'failed',
+			error: expect.stringMatching(/set aside: a thread .* ended 2 times/)
+		});
+		expect(logOf(h.db, ended.id).map((l) => l.line)).toContainEqual(expect.stringMatching(/packer thread ended/));
+		const { needs } = needsAt(h.db, EVERYTHING, h.lab.now);
+		expect(needs).toContainEqual(expect.objectContaining({ unit: 'job set aside' }));
+	});
+
+	test('that finds no thread, or no room on the disk, waits for it, however often', async () => {
+		let tries = 0;
+		const ended = await through(
+			odd(async () => {
+				tries++;
+				if (tries < 3) throw new ThreadLost('packer', false);
+				if (tries < 5) throw Object.assign(new Error('database or disk is full'), { code: 'SQLITE_FULL' });
+			})
+		);
+		expect(tries).toBeGreaterThanOrEqual(5);
+		expect(ended.state).toBe('done');
+	});
+
+	test('a job during which the process ended again and again without getting on is set aside', async () => {
+		const job = await h.commit((await h.draft('policy.set', { pool: 'quay', headroomIn: 2 })).id);
+		run(h.db, `UPDATE jobs SET state = 'running', process_ends = 5 WHERE id = ?`, [job]);
+		expect(await h.finish(job)).toMatchObject({
+			state: 'failed',
+			error: expect.stringMatching(/Sextant itself ended/)
+		});
+	});
 });

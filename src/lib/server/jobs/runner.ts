@@ -2,16 +2,21 @@ import { addChange } from '../changes';
 import { sleep, type Context } from '../context';
 import { all, one, run } from '../db';
 import { ProviderError } from '../providers';
-import { planById } from '../plans';
-import { planKindOf } from '../plans/catalogue';
-import { parseInput } from '../plans';
-import { whatGotWorse } from '$lib/core/plans/effects';
+import { lookAgain, planById } from '../plans';
+import { ThreadLost } from '../providers/remote';
+import { countWords } from '$lib/core/time/units';
+import { isStorage } from '../db/storage';
 import { STEP_HANDLERS } from './catalogue';
-import type { StepRun } from './step';
+import { Cancelled, type StepHandler, type StepRun } from './step';
 import { fromJsonOrNull } from '../db/json';
 
 /** How often a provider call that may be tried again is tried in all. */
 const TRIES = 3;
+/** A job that was running when a thread ended so many times, or the process without a step getting done, is not taken up again. */
+const THREAD_ENDS = 2;
+const PROCESS_ENDS = 5;
+/** A job that could not go on, since a thread or the disk was away, is taken up again after this long, ms of the wall. */
+const BREATH = 1000;
 
 interface RawStep {
 	n: number;
@@ -34,7 +39,8 @@ export class JobRunner {
 		/** Told of every visible move of a job. */
 		private readonly changed: (job: number) => void,
 		/** Run after a job that changed what people may open. */
-		private readonly afterJob: () => Promise<void>
+		private readonly afterJob: () => Promise<void>,
+		private readonly handlers: Readonly<Record<string, StepHandler>> = STEP_HANDLERS
 	) {}
 
 	/** Begins jobs that are due. Call it often: it is cheap when nothing is. */
@@ -49,10 +55,67 @@ export class JobRunner {
 		for (const job of due) {
 			if (this.active.has(job.id)) continue;
 			const work = this.runJob(job.id, job.state === 'waiting')
-				.catch((e: unknown) => this.end(job.id, 'failed', e instanceof Error ? e.message : String(e)))
+				.catch((e: unknown) => this.broke(job.id, e))
 				.finally(() => this.active.delete(job.id));
 			this.active.set(job.id, work);
 		}
+	}
+
+	/**
+	 * What a job meets that is no fault of a provider. A thread or a disk that is away is waited for; whatever else it is, it ends this
+	 * job, and nothing beside it. Never throws.
+	 */
+	private async broke(job: number, e: unknown): Promise<void> {
+		try {
+			if (e instanceof ThreadLost) {
+				if (e.during) this.countEnd(job, e.message);
+				return await breath();
+			}
+			if (isStorage(e)) return await breath();
+			console.error(`job ${job}:`, e);
+			this.end(job, 'failed', e instanceof Error ? e.message : String(e));
+		} catch (again) {
+			// It could not even be written down: it is taken up again, and ends then.
+			if (!isStorage(again)) console.error(`job ${job}:`, again);
+			await breath();
+		}
+	}
+
+	private countEnd(job: number, words: string): void {
+		const { db, clock } = this.ctx;
+		db.transaction(() => {
+			run(db, 'UPDATE jobs SET thread_ends = thread_ends + 1 WHERE id = ?', [job]);
+			run(db, 'INSERT INTO job_log(job_id, n, at, line) VALUES (?, 0, ?, ?)', [job, clock.now(), words]);
+		}).immediate();
+		this.changed(job);
+	}
+
+	/** Ends a job that brings threads or the process down each time that it is taken up. True when it has. */
+	private setAside(job: number): boolean {
+		const { db } = this.ctx;
+		const row = one<{ thread_ends: number; process_ends: number }>(
+			db,
+			'SELECT thread_ends, process_ends FROM jobs WHERE id = ?',
+			[job]
+		);
+		if (!row || (row.thread_ends < THREAD_ENDS && row.process_ends < PROCESS_ENDS)) return false;
+		run(db, 'UPDATE jobs SET set_aside = 1 WHERE id = ?', [job]);
+		const step = one<{ n: number; words: string }>(
+			db,
+			`SELECT n, words FROM job_steps WHERE job_id = ? AND state IN ('running', 'queued') ORDER BY n LIMIT 1`,
+			[job]
+		);
+		const what =
+			row.thread_ends >= THREAD_ENDS
+				? `a thread of Sextant ended ${countWords(row.thread_ends, 'time')} while it worked on it`
+				: `Sextant itself ended ${countWords(row.process_ends, 'time')} while it worked on it`;
+		this.end(
+			job,
+			'failed',
+			`It was set aside: ${what}${step ? `, at step ${step.n + 1}, ${step.words}` : ''}. It is not taken up again; what was done until then stands in its log.`,
+			step?.n
+		);
+		return true;
 	}
 
 	/** Waits until no job is running; for tests and a clean stop. */
@@ -67,10 +130,14 @@ export class JobRunner {
 	private async runJob(id: number, waited: boolean): Promise<void> {
 		const { db, clock } = this.ctx;
 		if (this.cancelAsked(id)) return this.end(id, 'cancelled', null);
+		if (this.setAside(id)) return;
 		if (waited) {
 			// It was agreed to some time ago: what it does may have become something else.
-			const worse = await this.stillHolds(id);
-			if (worse) return this.end(id, 'failed', `It was not carried out, because the plan no longer holds: ${worse}`);
+			const why = await lookAgain(this.ctx, id);
+			if (why) {
+				const words = why.map((f) => f.words).join('; ');
+				return this.end(id, 'failed', `It was not carried out, because the plan no longer holds: ${words}`);
+			}
 		}
 		run(db, `UPDATE jobs SET state = 'running', began = coalesce(began, ?) WHERE id = ?`, [clock.now(), id]);
 		this.changed(id);
@@ -89,7 +156,7 @@ export class JobRunner {
 	private async runStep(job: number, step: RawStep): Promise<'go on' | 'over'> {
 		const { ctx } = this;
 		const { db, clock } = ctx;
-		const handler = STEP_HANDLERS[step.kind];
+		const handler = Object.hasOwn(this.handlers, step.kind) ? this.handlers[step.kind] : undefined;
 		if (!handler) throw new Error(`no step of kind ${step.kind}`);
 		run(db, `UPDATE job_steps SET state = 'running', began = coalesce(began, ?) WHERE job_id = ? AND n = ?`, [
 			clock.now(),
@@ -102,6 +169,7 @@ export class JobRunner {
 			const outcome = await handler.run(stepRun as StepRun<never>);
 			db.transaction(() => {
 				outcome?.write?.(db);
+				run(db, 'UPDATE jobs SET process_ends = 0 WHERE id = ?', [job]);
 				run(db, `UPDATE job_steps SET state = 'done', ended = ? WHERE job_id = ? AND n = ?`, [
 					clock.now(),
 					job,
@@ -124,13 +192,14 @@ export class JobRunner {
 			return 'go on';
 		} catch (e) {
 			const error = e instanceof Error ? e : new Error(String(e));
-			// A step that ends because somebody asked it to has not failed.
-			if (error instanceof Cancelled || (error instanceof ProviderError && this.cancelAsked(job))) {
-				if (!(error instanceof Cancelled)) stepRun.log(error.message);
+			if (error instanceof ThreadLost || isStorage(error)) throw error;
+			// A step that ends because somebody asked it to has not failed; one that fails meanwhile has.
+			if (error instanceof Cancelled) {
+				if (error.message) stepRun.log(error.message);
 				this.end(job, 'cancelled', null, step.n);
 				return 'over';
 			}
-			if (!(error instanceof ProviderError)) console.error(error);
+			if (!(error instanceof ProviderError)) console.error(`job ${job}, ${step.kind}:`, error);
 			stepRun.log(`failed: ${error.message}`);
 			this.end(job, 'failed', `Step ${step.n + 1}, ${step.words}: ${error.message}`, step.n);
 			return 'over';
@@ -154,7 +223,7 @@ export class JobRunner {
 			ctx,
 			job: head,
 			n: step.n,
-			input: JSON.parse(step.input) as unknown,
+			input: inputOf(step),
 			key,
 			log,
 			cancelled: () => this.cancelAsked(job),
@@ -167,14 +236,16 @@ export class JobRunner {
 					).map((i) => [i.item, i])
 				);
 				const todo = items.filter((i) => !known.has(i));
+				let broken = false;
 				const worker = async () => {
-					for (let item = todo.shift(); item !== undefined; item = todo.shift()) {
+					for (let item = todo.shift(); item !== undefined && !broken; item = todo.shift()) {
 						if (this.cancelAsked(job)) throw new Cancelled();
 						const name = item;
 						try {
 							const write = await tryAgain(ctx, (attempt) => work(name, `${key(name)}-${attempt}`));
 							db.transaction(() => {
 								write?.(db);
+								run(db, 'UPDATE jobs SET process_ends = 0 WHERE id = ?', [job]);
 								run(db, `INSERT INTO job_items VALUES (?, ?, ?, 'done', NULL)`, [job, step.n, name]);
 							}).immediate();
 							known.set(name, { item: name, state: 'done', error: null });
@@ -190,7 +261,15 @@ export class JobRunner {
 						this.changed(job);
 					}
 				};
-				await Promise.all(Array.from({ length: Math.min(atOnce, Math.max(1, todo.length)) }, worker));
+				// When one breaks, the others finish what they hold and begin nothing more: a job that is over leaves nobody at work.
+				const workers = Array.from({ length: Math.min(atOnce, Math.max(1, todo.length)) }, () =>
+					worker().catch((e: unknown) => {
+						broken = true;
+						throw e;
+					})
+				);
+				for (const outcome of await Promise.allSettled(workers))
+					if (outcome.status === 'rejected') throw outcome.reason;
 				const rows = [...known.values()];
 				return {
 					done: rows.filter((r) => r.state === 'done').map((r) => r.item),
@@ -209,7 +288,7 @@ export class JobRunner {
 			'SELECT * FROM jobs WHERE id = ?',
 			[job]
 		)!;
-		const plan = planById(db, row.plan_id)!;
+		const plan = planById(db, row.plan_id);
 		db.transaction(() => {
 			const open = run(db, `UPDATE jobs SET state = ?, ended = ?, error = ? WHERE id = ? AND ended IS NULL`, [
 				state,
@@ -228,14 +307,14 @@ export class JobRunner {
 			addChange(db, {
 				at: now,
 				by: row.by,
-				via: plan.via,
+				via: plan?.via ?? '',
 				kind: row.kind,
 				title: row.title,
-				objects: plan.objects,
-				planId: plan.id,
+				objects: plan?.objects ?? [],
+				planId: row.plan_id,
 				jobId: job,
 				outcome: state,
-				undo: state === 'done' ? plan.undo : null
+				undo: state === 'done' ? (plan?.undo ?? null) : null
 			});
 			if (row.operator_id !== null)
 				run(db, 'INSERT OR IGNORE INTO notices(operator_id, job_id, at, title, good) VALUES (?, ?, ?, ?, ?)', [
@@ -247,7 +326,7 @@ export class JobRunner {
 				]);
 		}).immediate();
 		this.changed(job);
-		void this.afterJob();
+		this.afterJob().catch(() => {});
 		const mail =
 			row.operator_id === null
 				? undefined
@@ -266,25 +345,18 @@ export class JobRunner {
 	private cancelAsked(job: number): boolean {
 		return one<{ cancel: number }>(this.ctx.db, 'SELECT cancel FROM jobs WHERE id = ?', [job])?.cancel === 1;
 	}
+}
 
-	private async stillHolds(job: number): Promise<string | null> {
-		const plan = planById(
-			this.ctx.db,
-			one<{ plan_id: number }>(this.ctx.db, 'SELECT plan_id FROM jobs WHERE id = ?', [job])!.plan_id
-		)!;
-		const kind = planKindOf(plan.kind)!;
-		try {
-			const fresh = await kind.draft(this.ctx, parseInput(kind.schema, plan.input));
-			const why = [...fresh.blocks, ...whatGotWorse(plan.effects, fresh.effects)];
-			return why.length ? why.map((f) => f.words).join('; ') : null;
-		} catch (e) {
-			return e instanceof Error ? e.message : String(e);
-		}
+/** What cannot be read is not guessed: the job ends, and says so. */
+function inputOf(step: RawStep): unknown {
+	try {
+		return JSON.parse(step.input) as unknown;
+	} catch {
+		throw new Error(`what step ${step.n + 1} is to do cannot be read`);
 	}
 }
 
-/** Somebody has asked the job to stop. */
-class Cancelled extends Error {}
+const breath = () => new Promise<void>((resolve) => setTimeout(resolve, BREATH));
 
 /** Tries a provider call again when it says that this may help, a little later each time. */
 async function tryAgain<T>(ctx: Context, work: (attempt: number) => Promise<T>): Promise<T> {

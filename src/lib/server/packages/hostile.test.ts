@@ -150,12 +150,18 @@ const build = (files: FileEntry[], base: string | null = null, more: { settings?
 		folderSource(join(dir, 'root')),
 		base
 	);
-async function namesIn(manifest: string): Promise<Map<string, { mode: number; mtime?: string | undefined; link: string | null }>> {
+async function namesIn(
+	manifest: string
+): Promise<Map<string, { mode: number; mtime?: string | undefined; link: string | null }>> {
 	const store = new BlobStore(join(dir, 'store'));
 	const names = new Map<string, { mode: number; mtime?: string | undefined; link: string | null }>();
 	for (const layer of readJson<Manifest>(store, manifest).layers)
 		await eachEntry([store.open(layer.digest), createGunzip()], async ({ head }) => {
-			names.set(head.name, { mode: head.mode!, mtime: (head.pax as Record<string, string> | undefined)?.mtime, link: head.linkname ?? null });
+			names.set(head.name, {
+				mode: head.mode!,
+				mtime: (head.pax as Record<string, string> | undefined)?.mtime,
+				link: head.linkname ?? null
+			});
 		});
 	return names;
 }
@@ -167,11 +173,14 @@ describe('packing', () => {
 		['shorter', Buffer.alloc(2 << 20, 'depth ')],
 		['empty', ''],
 		['other', Buffer.alloc(3 << 20, 'other ')]
-	])('a large file that is %s than its inventory says is refused in words, and no stream is left open', async (_how, body) => {
-		put('opt/large', body);
-		await expect(build([entry('opt/large', large)])).rejects.toThrow(/is not what its inventory says/);
-		expect(readdirSync(join(dir, 'store')).filter((n) => n.startsWith('making'))).toEqual([]);
-	});
+	])(
+		'a large file that is %s than its inventory says is refused in words, and no stream is left open',
+		async (_how, body) => {
+			put('opt/large', body);
+			await expect(build([entry('opt/large', large)])).rejects.toThrow(/is not what its inventory says/);
+			expect(readdirSync(join(dir, 'store')).filter((n) => n.startsWith('making'))).toEqual([]);
+		}
+	);
 	test('a large file that is gone, or a folder, is refused in words', async () => {
 		await expect(build([entry('opt/none', large)])).rejects.toThrow(/cannot be read/);
 		mkdirSync(join(dir, 'root/opt/dir'), { recursive: true });
@@ -182,7 +191,11 @@ describe('packing', () => {
 		const folders = (...names: string[]) => names.map((n): FileEntry => ({ ...(folder(n) as FileEntry) }));
 		put('opt/live/a', 'live');
 		put('opt/app/a', 'a');
-		const first = await build([...folders('opt', 'opt/app', 'opt/live'), entry('opt/app/a', 'a'), entry('opt/live/a', 'live')]);
+		const first = await build([
+			...folders('opt', 'opt/app', 'opt/live'),
+			entry('opt/app/a', 'a'),
+			entry('opt/live/a', 'live')
+		]);
 		const second = await build(
 			[
 				...folders('opt', 'opt/live'),
@@ -195,7 +208,9 @@ describe('packing', () => {
 		expect(names.filter((n) => n.includes('.wh.'))).toEqual([]);
 		// Gone with its folder: one whiteout, none for what lay below it.
 		const third = await build([...folders('opt', 'opt/live'), entry('opt/live/a', 'live')], first.manifest);
-		expect([...(await namesIn(third.manifest)).keys()].filter((n) => n.includes('.wh.'))).toEqual(['files/opt/.wh.app']);
+		expect([...(await namesIn(third.manifest)).keys()].filter((n) => n.includes('.wh.'))).toEqual([
+			'files/opt/.wh.app'
+		]);
 	});
 
 	test('permissions of 0000, times beyond 2038 and backslashes in links come out as they went in', async () => {
@@ -230,11 +245,14 @@ describe('a folder that is brought along', () => {
 		expect(await unpackFolder(join(dir, 'f.tar'), join(dir, 'out'))).toBe(2);
 		expect(['a', 'b'].map((n) => readFileSync(join(dir, 'out', n), 'utf8'))).toEqual(['same', 'same']);
 	});
-	test.each(['--format=gnu', '--format=posix'])('files with holes are refused, with what to do (%s)', async (format) => {
-		spawnSync('truncate', ['-s', '2M', join(dir, 'hole')]);
-		put('hole', readFileSync(join(dir, 'hole')));
-		spawnSync('truncate', ['-s', '4M', join(dir, 'root/hole')]);
-		tar('--sparse', format);
-		await expect(unpackFolder(join(dir, 'f.tar'), join(dir, 'out'))).rejects.toThrow(/without --sparse/);
-	});
+	test.each(['--format=gnu', '--format=posix'])(
+		'files with holes are refused, with what to do (%s)',
+		async (format) => {
+			spawnSync('truncate', ['-s', '2M', join(dir, 'hole')]);
+			put('hole', readFileSync(join(dir, 'hole')));
+			spawnSync('truncate', ['-s', '4M', join(dir, 'root/hole')]);
+			tar('--sparse', format);
+			await expect(unpackFolder(join(dir, 'f.tar'), join(dir, 'out'))).rejects.toThrow(/without --sparse/);
+		}
+	);
 });

@@ -31,7 +31,9 @@ export function lastTrial(db: Db, name: string, number: string, at: number): Tri
 		'SELECT at, by, person, line_id AS line, image, passed, results FROM package_trials WHERE name = ? AND number = ? AND at <= ? ORDER BY id DESC LIMIT 1',
 		[name, number, at]
 	);
-	return row ? { ...row, passed: row.passed === 1, trial: fromJson<Trial>('package_trials.results', row.results) } : null;
+	return row
+		? { ...row, passed: row.passed === 1, trial: fromJson<Trial>('package_trials.results', row.results) }
+		: null;
 }
 
 /** What is read ahead when a version is attached: learned by a trial, or brought along by the package. Empty: nothing. */

@@ -273,11 +273,11 @@ async function readLayer(
 	const meter = new Meter();
 	tree?.nextLayer();
 	await eachEntry([stage.open(layer.digest), createGunzip(), guard, meter], async ({ head, body }) => {
-		if (--budget.entries < 0)
-			throw new PackageProblem(`it holds more than ${limits.entries} entries: it is not taken`);
+		if (--budget.entries < 0) throw new PackageProblem(`it holds more than ${limits.entries} entries: it is not taken`);
 		const name = head.name.replace(/\/$/, '');
 		const kind = KINDS.get(head.type as 'file');
-		if (!kind) throw new PackageProblem(`${name} is a ${head.type ?? 'thing'}: files, folders and links alone are taken`);
+		if (!kind)
+			throw new PackageProblem(`${name} is a ${head.type ?? 'thing'}: files, folders and links alone are taken`);
 		content += head.size ?? 0;
 		if (tree === null) {
 			if (name !== 'sextant' && !(kind === 'file' && /^sextant\/[a-z.]+$/.test(name)))
@@ -341,7 +341,9 @@ export async function unpackFolder(path: string, to: string, limits: Limits = LI
 				if (head.type === 'link') {
 					const first = (head.linkname ?? '').replace(/^\.\//, '');
 					if (climbs(first) || !existsSync(join(making, first)))
-						throw new PackageProblem(`${name} is the same file as ${head.linkname ?? ''}, which the tar does not hold before it`);
+						throw new PackageProblem(
+							`${name} is the same file as ${head.linkname ?? ''}, which the tar does not hold before it`
+						);
 					files++;
 					mkdirSync(join(full, '..'), { recursive: true });
 					copyFileSync(join(making, first), full);
@@ -367,7 +369,9 @@ export async function unpackFolder(path: string, to: string, limits: Limits = LI
 
 /** GNU tar marks files with holes in two ways: by a type of its own, or by extended headers. */
 const isSparse = (head: Header): boolean =>
-	!head.type || (head.type as string) === 'gnu-sparse' || Object.keys(head.pax ?? {}).some((k) => k.startsWith('GNU.sparse.'));
+	!head.type ||
+	(head.type as string) === 'gnu-sparse' ||
+	Object.keys(head.pax ?? {}).some((k) => k.startsWith('GNU.sparse.'));
 
 /** Content that nobody names is left alone this long, ms: it may belong to what is being packed or has just been brought. */
 const YOUNG = 24 * 3_600_000;

@@ -2,6 +2,7 @@ import * as v from 'valibot';
 import { may, whoMay, AREA_WORDS } from '$lib/core/access/rights';
 import { whatGotWorse, type Effects } from '$lib/core/plans/effects';
 import type { Fact } from '$lib/core/why/explained';
+import { callerNow } from '../identity/accounts';
 import type { Caller } from '../identity/caller';
 import type { Context } from '../context';
 import { all, one, run, type Db } from '../db';
@@ -115,63 +116,119 @@ export async function commitPlan(
 	allow(caller, k.area, 'commit');
 	if (at !== null && at <= ctx.clock.now())
 		throw new InputProblem([{ field: 'at', words: 'That time has passed. Choose a later one, or commit now.' }]);
-	let fresh: Draft;
-	try {
-		fresh = await compute(ctx, plan.kind, parseInput(k.schema, plan.input));
-	} catch (e) {
-		if (!(e instanceof InputProblem)) throw e;
-		return refuse(
-			ctx.db,
-			id,
-			e.problems.map((p) => ({ words: p.words, side: 'against' }))
-		);
-	}
+	const fresh = await asItIsNow(ctx, plan);
+	if ('why' in fresh) return refuse(ctx.db, id, fresh.why);
 	const outcome = ctx.db
 		.transaction((): { job: number } | { why: Fact[] } => {
-			const again = draftOrThrow(ctx.db, id);
-			const changed = changedSince(ctx.db, id);
-			const why = changed.length ? changed : [...fresh.blocks, ...whatGotWorse(again.effects, fresh.effects)];
+			const why = whyNot(ctx.db, draftOrThrow(ctx.db, id), fresh.draft);
 			if (why.length) {
 				run(ctx.db, 'UPDATE plans SET refused = ? WHERE id = ?', [JSON.stringify(why), id]);
 				return { why };
 			}
 			const now = ctx.clock.now();
-			const expected = fresh.steps.reduce((n, s) => n + Math.round(s.expected), 0);
 			const job = Number(
 				run(
 					ctx.db,
-					`INSERT INTO jobs(plan_id, kind, title, state, by, operator_id, made_at, not_before, expected) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+					`INSERT INTO jobs(plan_id, kind, title, state, by, operator_id, made_at, not_before, expected, by_kind, by_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, 0, ?, ?)`,
 					[
 						id,
 						plan.kind,
-						fresh.title,
+						fresh.draft.title,
 						at === null ? 'queued' : 'waiting',
 						caller.name,
 						caller.kind === 'operator' ? caller.id : null,
 						now,
 						at ?? now,
-						expected
+						caller.kind,
+						caller.id
 					]
 				).lastInsertRowid
 			);
-			fresh.steps.forEach((s, n) =>
-				run(
-					ctx.db,
-					`INSERT INTO job_steps(job_id, n, kind, words, input, expected, state) VALUES (?, ?, ?, ?, ?, ?, 'queued')`,
-					[job, n, s.kind, s.words, JSON.stringify(s.input), Math.round(s.expected)]
-				)
-			);
-			claim(ctx.db, fresh.objects, id);
-			run(
-				ctx.db,
-				`UPDATE plans SET title = ?, effects = ?, warnings = ?, blocks = ?, reasons = ?, touches = ?, steps = ?, undo = ?, undo_words = ?, state = 'committed', refused = NULL, job_id = ?, via = ? WHERE id = ?`,
-				[...draftColumns(ctx.db, fresh), job, via, id]
-			);
+			layOut(ctx.db, id, job, fresh.draft);
+			run(ctx.db, `UPDATE plans SET state = 'committed', refused = NULL, job_id = ?, via = ? WHERE id = ?`, [
+				job,
+				via,
+				id
+			]);
 			return { job };
 		})
 		.immediate();
 	if ('why' in outcome) throw new PlanRefused(outcome.why);
 	return outcome.job;
+}
+
+/**
+ * Looks at a plan again whose job starts later than it was committed, by the very rules of a commit: whether whoever committed it still
+ * may, whether another plan has changed what it touches, whether it is blocked or has become worse. When all holds, the job has the steps of
+ * this look, and null is answered; else why not.
+ */
+export async function lookAgain(ctx: Context, job: number): Promise<Fact[] | null> {
+	const row = one<{ plan_id: number; by: string; by_kind: Caller['kind'] | null; by_id: number | null }>(
+		ctx.db,
+		'SELECT plan_id, by, by_kind, by_id FROM jobs WHERE id = ?',
+		[job]
+	)!;
+	const plan = planById(ctx.db, row.plan_id)!;
+	const k = planKindOf(plan.kind);
+	if (!k) return [{ words: `there is no kind of plan called ${plan.kind} any more`, side: 'against' }];
+	if (row.by_kind !== null && row.by_id !== null) {
+		const caller = callerNow(ctx.db, row.by_kind, row.by_id);
+		if (!caller) return [{ words: `${row.by}, who committed it, has been shut out since`, side: 'against' }];
+		if (!may(caller.role, k.area, 'commit'))
+			return [
+				{ words: `${row.by}, who committed it, is ${caller.role} now and may not commit it any more`, side: 'against' }
+			];
+	}
+	const fresh = await asItIsNow(ctx, plan);
+	if ('why' in fresh) return fresh.why;
+	return ctx.db
+		.transaction((): Fact[] | null => {
+			const why = whyNot(ctx.db, planById(ctx.db, plan.id)!, fresh.draft);
+			if (why.length) return why;
+			layOut(ctx.db, plan.id, job, fresh.draft);
+			return null;
+		})
+		.immediate();
+}
+
+/** A plan computed from how things are now, or why it cannot be. */
+async function asItIsNow(ctx: Context, plan: PlanRow): Promise<{ draft: Draft } | { why: Fact[] }> {
+	try {
+		return { draft: await compute(ctx, plan.kind, parseInput(planKindOf(plan.kind)!.schema, plan.input)) };
+	} catch (e) {
+		if (!(e instanceof InputProblem)) throw e;
+		return { why: e.problems.map((p) => ({ words: p.words, side: 'against' })) };
+	}
+}
+
+/** Why a plan is not to be carried out as it has been agreed to; nothing when it is. */
+function whyNot(db: Db, agreed: PlanRow, fresh: Draft): Fact[] {
+	const changed = changedSince(db, agreed.id);
+	return changed.length ? changed : [...fresh.blocks, ...whatGotWorse(agreed.effects, fresh.effects)];
+}
+
+/** Writes down what a job is to do, and that the plan was computed from this. */
+function layOut(db: Db, plan: number, job: number, draft: Draft): void {
+	run(db, 'DELETE FROM job_steps WHERE job_id = ?', [job]);
+	draft.steps.forEach((s, n) =>
+		run(
+			db,
+			`INSERT INTO job_steps(job_id, n, kind, words, input, expected, state) VALUES (?, ?, ?, ?, ?, ?, 'queued')`,
+			[job, n, s.kind, s.words, JSON.stringify(s.input), Math.round(s.expected)]
+		)
+	);
+	run(db, 'UPDATE jobs SET title = ?, expected = ? WHERE id = ?', [
+		draft.title,
+		draft.steps.reduce((n, s) => n + Math.round(s.expected), 0),
+		job
+	]);
+	claim(db, draft.objects, plan);
+	run(
+		db,
+		`UPDATE plans SET title = ?, effects = ?, warnings = ?, blocks = ?, reasons = ?, touches = ?, steps = ?, undo = ?, undo_words = ? WHERE id = ?`,
+		// After the claim: what the plan itself counts up is what it was computed from.
+		[...draftColumns(db, draft), plan]
+	);
 }
 
 /** Throws a draft away. */
@@ -306,8 +363,9 @@ function changedSince(db: Db, id: number): Fact[] {
 	);
 	return Object.entries(touches.revisions).flatMap(([object, was]) => {
 		const now = one<{ number: number; plan_id: number }>(db, 'SELECT * FROM revisions WHERE object = ?', [object]);
-		if (!now || now.number === was) return [];
-		const other = planById(db, now.plan_id)!;
+		if (!now || now.number === was || now.plan_id === id) return [];
+		const other = planById(db, now.plan_id);
+		if (!other) return [];
 		return [
 			{
 				words: `${objectWords(object)} has been changed since: ${other.title}, by ${other.by}`,

@@ -1,6 +1,7 @@
 import { beforeEach, describe, expect, test } from 'vitest';
 import { GB, HOUR, MINUTE } from '$lib/core/time/units';
 import { addChange, changesBefore, firstBrokenChange } from '../changes';
+import { poolAt } from '../capacity/queries';
 import { all, one, run } from '../db';
 import { verifyData } from '../db/verify';
 import type { Caller } from '../identity/caller';
@@ -244,6 +245,41 @@ describe('committing', () => {
 		).rejects.toThrow(/passed/);
 	});
 
+	test('a job that starts later is looked at by the rules of a commit: another plan in between refuses it, and is kept', async () => {
+		const late = await h.commit(
+			(await h.draft('policy.set', { pool: 'quay', headroomIn: 2 })).id,
+			h.lab.now + 30 * MINUTE
+		);
+		await h.carryOut('policy.set', { pool: 'quay', patience: 45 * MINUTE });
+		const ended = await h.finish(late);
+		expect(ended.state).toBe('failed');
+		expect(ended.error).toMatch(/has been changed since: Change the policy of Desks Quay/);
+		expect(poolAt(h.db, 'quay', h.lab.now)!.policy).toMatchObject({ patience: 45 * MINUTE });
+	});
+
+	test('a job that starts later runs the steps of then, not those of the day when it was committed', async () => {
+		const late = await h.commit(
+			(await h.draft('policy.set', { pool: 'quay', headroomIn: 2 })).id,
+			h.lab.now + 30 * MINUTE
+		);
+		// Not through a plan: as an estate moves by itself.
+		run(h.db, `UPDATE pools SET policy = json_set(policy, '$.patience', ?) WHERE id = 'quay'`, [50 * MINUTE]);
+		expect((await h.finish(late)).state).toBe('done');
+		expect(poolAt(h.db, 'quay', h.lab.now)!.policy).toMatchObject({ patience: 50 * MINUTE, headroomIn: 2 });
+	});
+
+	test.each([
+		['shut out', `UPDATE operators SET disabled = 1 WHERE id = 1`, /shut out since/],
+		['given another role', `UPDATE operators SET role = 'auditor' WHERE id = 1`, /may not commit it any more/]
+	])('what somebody committed for later is not carried out once they have been %s', async (_how, sql, words) => {
+		const late = await h.commit(
+			(await h.draft('policy.set', { pool: 'quay', headroomIn: 2 })).id,
+			h.lab.now + 30 * MINUTE
+		);
+		h.db.exec(sql);
+		expect(await h.finish(late)).toMatchObject({ state: 'failed', error: expect.stringMatching(words) });
+	});
+
 	test('needs the role for it', async () => {
 		const auditor: Caller = { ...OWNER, role: 'auditor' };
 		const helpdesk: Caller = { ...OWNER, role: 'helpdesk' };
@@ -342,10 +378,6 @@ describe('jobs', () => {
 	});
 
 	test('tell their starter by bell and mail', async () => {
-		run(
-			h.db,
-			`INSERT INTO operators(id, login, name, role, password) VALUES (1, 'owner', 'Runa Solheim', 'owner', 'x')`
-		);
 		await h.carryOut('policy.set', { pool: 'quay', headroomIn: 2 });
 		expect(all(h.db, 'SELECT operator_id, title, good FROM notices')).toEqual([
 			{ operator_id: 1, title: 'Change the policy of Desks Quay: done', good: 1 }

@@ -20,7 +20,10 @@ const versionsIn = (db: Db, pool: string, at: number): { number: string; machine
 		`SELECT v.number, count(*) AS machines, v.contents FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= ?1 AND pl.until > ?1
 		 JOIN versions v ON v.line_id = pl.line_id AND v.number = pl.version WHERE m.pool_id = ?2 AND m.since <= ?1 AND m.until > ?1 GROUP BY v.number, v.contents`,
 		{ 1: at, 2: pool }
-	).map((v) => ({ ...v, contents: fromJson<{ name: string }[]>('versions.contents', v.contents).map((c) => slug(c.name)) }));
+	).map((v) => ({
+		...v,
+		contents: fromJson<{ name: string }[]>('versions.contents', v.contents).map((c) => slug(c.name))
+	}));
 
 /** Whether an image holds what a launch target of it starts: targets are named by their program. */
 const holds = (contents: readonly string[], target: string): boolean => contents.includes(target);

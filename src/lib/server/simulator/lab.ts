@@ -71,7 +71,9 @@ export class Lab {
 
 	constructor(
 		readonly estate: Estate,
-		world?: World
+		world?: World,
+		/** Told of what could not happen, because the lab itself has a fault. */
+		private readonly wrong: (e: unknown, what: Happening) => void = (e, what) => console.error(`lab, ${what.k}:`, e)
 	) {
 		this.seed = estate.lab.seed;
 		this.world = world ?? makeWorld(estate);
@@ -114,7 +116,12 @@ export class Lab {
 		while (queue.length && queue[0]!.t <= to) {
 			const next = popTimed(queue)!;
 			this.world.now = Math.max(this.world.now, next.t);
-			this.happen(next);
+			try {
+				this.happen(next);
+			} catch (e) {
+				// One thing goes wrong: it does not happen, and everything else goes on. The same again, each time.
+				this.wrong(e, next);
+			}
 		}
 		this.world.now = Math.max(this.world.now, to);
 	}
@@ -192,11 +199,12 @@ export class Lab {
 		const w = this.world;
 		switch (h.k) {
 			case 'minute': {
+				// The next one comes whatever this one comes to.
+				schedule(w, h.t + MINUTE, { k: 'minute' });
 				const work = workOneMinute(w, this.seed);
 				this.observe({ kind: 'samples', ...work });
 				this.tidy();
 				retry(this);
-				schedule(w, h.t + MINUTE, { k: 'minute' });
 				break;
 			}
 			case 'day':
@@ -254,7 +262,8 @@ export class Lab {
 				break;
 			}
 			case 'operation': {
-				const op = w.operations.get(h.key)!;
+				const op = w.operations.get(h.key);
+				if (!op) break;
 				op.done = true;
 				op.at = w.now;
 				if (h.error) op.error = { message: h.error, retry: true };
@@ -262,8 +271,12 @@ export class Lab {
 					try {
 						op.result = this.effect(h.effect);
 					} catch (e) {
-						if (!(e instanceof ProviderError)) throw e;
-						op.error = { message: e.message, retry: e.retry };
+						// Whoever asked is told, whatever it was.
+						op.error = {
+							message: e instanceof Error ? e.message : String(e),
+							retry: e instanceof ProviderError && e.retry
+						};
+						if (!(e instanceof ProviderError)) this.wrong(e, h);
 					}
 				}
 				break;

@@ -7,6 +7,9 @@ import type { Command, World } from './state';
 /** The shape of the stored world: counts up when `World` changes, since an older one cannot go on in the new code. */
 const SHAPE = 7;
 
+/** The store is another version's: nothing is wrong with it, and no try will help. */
+export class LabRefused extends Error {}
+
 /**
  * The lab's own store. It keeps the world as it was at one moment, every command since, and how far the clock
  * has come; the rest follows, because the lab is deterministic. A command is written down before it is applied,
@@ -32,7 +35,7 @@ export class LabStore {
 			{ estate: Buffer; world: Buffer } | undefined;
 		if (!row) return null;
 		if (this.db.pragma('user_version', { simple: true }) !== SHAPE)
-			throw new Error('the lab was stored by another version of Sextant; start with --fresh to make it anew');
+			throw new LabRefused('the lab was stored by another version of Sextant; start with --fresh to make it anew');
 		const lab = new Lab(deserialize(row.estate) as Estate, deserialize(row.world) as World);
 		const commands = this.db.prepare('SELECT at, command FROM journal ORDER BY id').all() as {
 			at: number;
@@ -41,6 +44,7 @@ export class LabStore {
 		for (const { at, command } of commands) {
 			lab.advance(at);
 			try {
+				// A line that cannot be read is as one that failed.
 				lab.apply(JSON.parse(command) as Command);
 			} catch {
 				// It failed the first time too, and its caller was told so then.

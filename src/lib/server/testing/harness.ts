@@ -6,7 +6,7 @@ import { readEstate } from '$lib/core/estate/read';
 import type { Estate } from '$lib/core/estate/schema';
 import type { Caller } from '../identity/caller';
 import type { Context } from '../context';
-import { openDb, type Db } from '../db';
+import { openDb, run, type Db } from '../db';
 import { settleEstate } from '../db/settle';
 import { vaultOf } from '../network/vault';
 import { BlobStore } from '../packages/blobs';
@@ -90,6 +90,13 @@ export class Harness {
 			addressOf: (login) => this.lab.world.people.get(login)!.address,
 			vault
 		});
+		// Those who commit plans are there when their jobs begin.
+		run(this.db, `INSERT INTO operators(id, login, name, role, password) VALUES (?, ?, ?, ?, '')`, [
+			OWNER.id,
+			OWNER.login,
+			OWNER.name,
+			OWNER.role
+		]);
 		this.ctx = {
 			db: this.db,
 			providers: this.server.providers,

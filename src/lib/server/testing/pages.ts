@@ -37,6 +37,7 @@ export function serveFrom(h: Harness): void {
 		dataDir: h.dataDir,
 		bench: null,
 		events: new EventEmitter(),
+		health: { full: false },
 		wake: () => h.runner.tick(),
 		demo: false
 	});

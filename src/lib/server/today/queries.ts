@@ -141,24 +141,47 @@ function workNeeds(db: Db, at: number): Need[] {
 		ended: number;
 		build: number | null;
 		touches: string;
+		aside: number;
 	}>(
 		db,
-		`SELECT j.id, j.title, j.error, j.ended, (SELECT b.id FROM builds b WHERE b.job_id = j.id AND b.state NOT IN ('done', 'abandoned')) AS build, p.touches FROM jobs j JOIN plans p ON p.id = j.plan_id WHERE j.state = 'failed' AND j.ended > ? AND j.ended <= ?
+		`SELECT j.id, j.title, j.error, j.ended, j.set_aside AS aside, (SELECT b.id FROM builds b WHERE b.job_id = j.id AND b.state NOT IN ('done', 'abandoned')) AS build, p.touches FROM jobs j JOIN plans p ON p.id = j.plan_id WHERE j.state = 'failed' AND j.ended > iif(j.set_aside, ?1 - ${7 * DAY}, ?1 - ${DAY}) AND j.ended <= ?1
 			 AND NOT EXISTS (SELECT 1 FROM jobs n WHERE n.title = j.title AND n.id > j.id AND n.state IN ('done', 'running'))`,
-		[at - DAY, at]
+		{ 1: at }
 	)) {
 		needs.push({
 			key: `job-${j.id}`,
 			people: 0,
-			unit: 'failed job',
+			unit: j.aside ? 'job set aside' : 'failed job',
 			tone: 'buoy',
-			title: `${j.title}: failed`,
+			title: `${j.title}: ${j.aside ? 'set aside' : 'failed'}`,
 			facts: [{ words: j.error ?? 'no reason was given', side: 'against', at: j.ended, source: 'job log' }],
 			card: null,
 			href: `/jobs/${j.id}`,
 			plan: j.build === null ? null : { kind: 'image.resume', input: { build: j.build }, words: 'Plan to resume' },
 			since: j.ended,
 			about: aboutObjects(db, j.touches, at)
+		});
+	}
+	for (const t of all<{ thread: string; n: number; at: number; why: string }>(
+		db,
+		`SELECT thread, count(*) AS n, max(at) AS at, why FROM thread_ends WHERE at > ? AND at <= ? GROUP BY thread`,
+		[at - DAY, at]
+	)) {
+		needs.push({
+			key: `thread-${t.thread}`,
+			people: 0,
+			unit: 'fault in Sextant',
+			tone: 'sand',
+			title: `The ${t.thread} thread of Sextant ended ${t.n === 1 ? 'once' : countWords(t.n, 'time')} within a day, and was started anew`,
+			facts: [
+				{ words: t.why.split('\n')[0]!.slice(0, 300), side: 'against', at: t.at, source: 'Sextant' },
+				{ words: 'jobs go on where they were; one that brings a thread down twice is set aside', source: 'Sextant' }
+			],
+			card: null,
+			href: '/jobs',
+			plan: null,
+			since: t.at,
+			about: {}
 		});
 	}
 	for (const p of all<{ id: number; title: string; by: string; at: number; touches: string }>(

@@ -296,7 +296,11 @@ function connections(db: Db, where: string, params: unknown[]): ConnectionRow[] 
 		`SELECT c.id, pe.name AS person, pe.login, c.publication_id AS publication, c.gateway_id AS gateway, c.protocol, c.address, c.began, c.ended, c.result, m.name AS machine, pe.site_id AS site, pe.team_id AS team, c.pool_id AS pool,
 		 c.session_id AS session, c.waited, c.took, c.phases, c.cause FROM connections c JOIN people pe ON pe.id = c.person_id LEFT JOIN machines m ON m.id = c.machine_id WHERE ${where}`,
 		params
-	).map((c) => ({ ...c, phases: fromJson<Phase[]>('connections.phases', c.phases), cause: fromJson<Fact[]>('connections.cause', c.cause) }));
+	).map((c) => ({
+		...c,
+		phases: fromJson<Phase[]>('connections.phases', c.phases),
+		cause: fromJson<Fact[]>('connections.cause', c.cause)
+	}));
 }
 
 /** The usual time of each phase: the median over the last full sign-ins of everybody. */

@@ -1,0 +1,107 @@
+import { execFileSync } from 'node:child_process';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { expect, test } from '@playwright/test';
+import { Server } from './own-server';
+
+/** What must not bring the house down: a disk that is full, a thread that ends, a job that ends threads. */
+
+const wait = (ms: number) => new Promise((done) => setTimeout(done, ms));
+async function until(what: () => Promise<boolean>, most = 60_000): Promise<void> {
+	const end = Date.now() + most;
+	while (Date.now() < end) {
+		if (await what().catch(() => false)) return;
+		await wait(200);
+	}
+	throw new Error(`it did not come to be within ${most} ms: ${what.toString()}`);
+}
+
+test('a full disk: everything is read, writes are refused in words, and it recovers', async ({ page }) => {
+	const disk = mkdtempSync(join(tmpdir(), 'sextant-disk-'));
+	execFileSync('mount', ['-t', 'tmpfs', '-o', 'size=160m', 'tmpfs', disk]);
+	const server = new Server(4896, '60', join(disk, 'data'));
+	try {
+		await server.start();
+		const clock = () => server.call<{ now: number }>('GET', '/lab/clock').then((c) => c.now);
+		await until(async () => (await server.call<{ total: number }>('GET', '/machines')).total > 0);
+		// To the last byte: what SQLite itself meets is met as well.
+		try {
+			for (let i = 0; i < 1000; i++) writeFileSync(join(disk, `filler-${i}`), Buffer.alloc(1 << 20));
+		} catch (e) {
+			expect((e as NodeJS.ErrnoException).code).toBe('ENOSPC');
+		}
+		await until(async () => {
+			const answer = await fetch(`http://localhost:4896/api/v1/plans`, {
+				method: 'POST',
+				headers: { authorization: `Bearer ${server.token}`, 'content-type': 'application/json' },
+				body: JSON.stringify({ kind: 'policy.set', input: {} })
+			});
+			return answer.status === 507 && /disk is full/i.test(await answer.text());
+		});
+		// Time goes on on the wall, and nothing that writes each second ends the process.
+		await wait(6000);
+		expect(server.alive).toBe(true);
+		expect((await server.call<{ total: number }>('GET', '/machines')).total).toBeGreaterThan(0);
+		// Nobody has an operator yet: pages go on being made, too.
+		expect((await page.goto('http://localhost:4896/welcome'))!.status()).toBe(200);
+		for (let i = 0; i < 1000; i++) rmSync(join(disk, `filler-${i}`), { force: true });
+		await until(async () => {
+			const before = await clock();
+			await wait(500);
+			return (await clock()) > before;
+		});
+		await until(async () => {
+			const plan = await server.call<{ id: number }>('POST', '/plans', {
+				kind: 'policy.set',
+				input: { pool: 'quay', patience: 1_800_000 }
+			});
+			return plan.id > 0;
+		});
+		expect(server.alive).toBe(true);
+		await server.end();
+	} finally {
+		if (server.alive) await server.kill();
+		execFileSync('umount', ['-l', disk]);
+		rmSync(disk, { recursive: true, force: true });
+	}
+});
+
+test('each thread that ends is started anew; jobs go on where they were, and Today says so', async () => {
+	const server = new Server(4896, '120');
+	await server.start();
+	try {
+		for (const thread of ['lab', 'packer', 'engine']) {
+			await server.call('POST', '/lab/threads', { thread });
+			const before = (await server.call<{ now: number }>('GET', '/lab/clock')).now;
+			await until(async () => (await server.call<{ now: number }>('GET', '/lab/clock')).now > before);
+		}
+		expect(server.alive).toBe(true);
+		const job = await server.begin('image.build', { line: 'desk', number: '1.7.0' });
+		await until(async () => (await server.job(job)).steps.some((s) => s.state === 'done'));
+		await server.call('POST', '/lab/threads', { thread: 'engine' });
+		await server.finish(job);
+		expect(await server.job(job)).toMatchObject({ state: 'done' });
+		// A second end while the next is running sets that one aside, and not the server.
+		await server.call('POST', '/lab/clock', { speed: 20 });
+		const next = await server.begin('image.build', { line: 'desk', number: '1.8.0' });
+		for (let i = 0; i < 2; i++) {
+			await until(async () => (await server.job(next)).state === 'running');
+			const ends = () => server.output.split('the engine thread ended').length;
+			const before = ends();
+			// While it is being started anew there is none to end.
+			await until(async () => {
+				await server.call('POST', '/lab/threads', { thread: 'engine' });
+				await wait(500);
+				return ends() > before;
+			});
+		}
+		await server.call('POST', '/lab/clock', { speed: 300 });
+		await server.finish(next);
+		const aside = await server.job(next);
+		expect(aside.state).toBe('failed');
+		expect(aside.error).toMatch(/set aside: a thread of Sextant ended 2 times/);
+	} finally {
+		await server.end();
+	}
+});

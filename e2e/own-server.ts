@@ -1,0 +1,122 @@
+import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
+import { existsSync, mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import Database from 'better-sqlite3';
+
+/** A server of a test's own, over the small estate. */
+export class Server {
+	private process: ChildProcess | null = null;
+	token = '';
+	/** All that it has said. */
+	output = '';
+
+	constructor(
+		readonly port: number,
+		private readonly speed = '120',
+		readonly data = mkdtempSync(join(tmpdir(), 'sextant-own-')),
+		private readonly estate = 'e2e/small.yaml'
+	) {}
+
+	async start(): Promise<void> {
+		const args = ['build/node/serve.js', '--port', String(this.port), '--data', this.data, '--speed', this.speed];
+		if (!existsSync(join(this.data, 'sextant.db'))) args.push('--estate', this.estate);
+		const server = spawn(process.execPath, args, { stdio: ['ignore', 'pipe', 'pipe'] });
+		this.process = server;
+		let output = '';
+		await new Promise<void>((ready, wrong) => {
+			const hear = (chunk: Buffer) => {
+				output += chunk.toString();
+				this.output += chunk.toString();
+				if (output.includes('looks after')) ready();
+			};
+			server.stdout.on('data', hear);
+			server.stderr.on('data', hear);
+			server.once('exit', (code) => wrong(new Error(`ended with ${code}: ${output}`)));
+		});
+		server.removeAllListeners('exit');
+		if (!this.token)
+			this.token = execFileSync(
+				process.execPath,
+				['build/node/cli.js', 'token', 'create', '--name', 'tests', '--role', 'owner', '--data', this.data],
+				{ encoding: 'utf8' }
+			).trim();
+	}
+
+	/** Whether the process is still there. */
+	get alive(): boolean {
+		return this.process !== null && this.process.exitCode === null && this.process.signalCode === null;
+	}
+
+	/** No time to say goodbye: SIGKILL. */
+	async kill(): Promise<void> {
+		const ended = new Promise((done) => this.process!.once('exit', done));
+		this.process!.kill('SIGKILL');
+		await ended;
+	}
+
+	async call<T>(method: string, path: string, body?: unknown): Promise<T> {
+		const response = await fetch(`http://localhost:${this.port}/api/v1${path}`, {
+			method,
+			headers: { authorization: `Bearer ${this.token}`, 'content-type': 'application/json' },
+			...(body === undefined ? {} : { body: JSON.stringify(body) })
+		});
+		const text = await response.text();
+		if (!response.ok) throw new Error(`${method} ${path}: ${response.status} ${text}`);
+		return (text ? JSON.parse(text) : null) as T;
+	}
+
+	async begin(kind: string, input: unknown): Promise<number> {
+		const plan = await this.call<{ id: number }>('POST', '/plans', { kind, input });
+		return (await this.call<{ job: number }>('POST', `/plans/${plan.id}/commit`, {})).job;
+	}
+
+	job = (id: number) =>
+		this.call<{
+			state: string;
+			progress: number;
+			steps: { words: string; state: string; items: { done: number } }[];
+			result: unknown;
+			error: string | null;
+		}>('GET', `/jobs/${id}`);
+
+	async finish(id: number): Promise<void> {
+		for (let i = 0; i < 1200; i++) {
+			const job = await this.job(id);
+			if (['done', 'failed', 'cancelled'].includes(job.state)) return;
+			await new Promise((done) => setTimeout(done, 50));
+		}
+		throw new Error(`job ${id} does not end`);
+	}
+
+	/** What the jobs have left behind, in a form that two runs can be compared in: no times, no numbers of rows. */
+	leftBehind(): Record<string, unknown> {
+		const db = new Database(join(this.data, 'sextant.db'), { readonly: true });
+		const all = (sql: string) => db.prepare(sql).all();
+		const left = {
+			jobs: all('SELECT kind, title, state, result, error FROM jobs ORDER BY id'),
+			steps: all('SELECT job_id, n, kind, state FROM job_steps ORDER BY job_id, n'),
+			items: all('SELECT job_id, n, item, state FROM job_items ORDER BY job_id, n, item'),
+			changes: all(`SELECT number, kind, title, outcome FROM changes WHERE kind <> 'token.create' ORDER BY number`),
+			versions: all('SELECT line_id, number, size FROM versions ORDER BY 1, 2'),
+			runs: all('SELECT line_id, words, count(*) AS n FROM step_runs GROUP BY 1, 2 ORDER BY 1, 2'),
+			machines: all('SELECT name, pool_id FROM machines WHERE until > 9e15 ORDER BY name'),
+			places: all(
+				'SELECT m.name, p.host_id, p.version FROM machine_places p JOIN machines m ON m.id = p.machine_id WHERE p.until > 9e15 ORDER BY 1'
+			),
+			failing: all(
+				'SELECT m.name, f.name FROM failing_checks f JOIN machines m ON m.id = f.machine_id WHERE f.until > 9e15'
+			),
+			unmade: all('SELECT pool_id, name FROM unmade_machines')
+		};
+		db.close();
+		return left;
+	}
+
+	async end(): Promise<void> {
+		await this.kill();
+		// Throws, with what is wrong, when the database, the change log or an interval is not whole.
+		execFileSync(process.execPath, ['build/node/cli.js', 'verify', '--data', this.data], { encoding: 'utf8' });
+		rmSync(this.data, { recursive: true, force: true });
+	}
+}
