@@ -1,4 +1,5 @@
 import js from '@eslint/js';
+import regexp from 'eslint-plugin-regexp';
 import svelte from 'eslint-plugin-svelte';
 import globals from 'globals';
 import ts from 'typescript-eslint';
@@ -19,6 +20,21 @@ export default ts.config(
 	{
 		files: ['**/*.svelte', '**/*.svelte.ts'],
 		languageOptions: { parserOptions: { extraFileExtensions: ['.svelte'], parser: ts.parser, svelteConfig } }
+	},
+	{
+		// What people, files and programs send is matched: no pattern may take more than a little longer than its text.
+		plugins: { regexp },
+		rules: {
+			'regexp/no-super-linear-backtracking': ['error', { report: 'potential' }],
+			'regexp/no-super-linear-move': ['error', { report: 'potential' }],
+			'regexp/no-dupe-disjunctions': 'error',
+			'regexp/no-useless-quantifier': 'error'
+		}
+	},
+	{
+		// Tests match what they have made themselves.
+		files: ['e2e/**', '**/*.test.ts'],
+		rules: { 'regexp/no-super-linear-move': 'off' }
 	},
 	{
 		rules: {

@@ -1,4 +1,6 @@
-import { isScalar, LineCounter, parseDocument, stringify, visit, YAMLSeq, Document } from 'yaml';
+import { isScalar, stringify, visit, YAMLSeq, Document, type LineCounter } from 'yaml';
+import type { Bounds } from '../text/bounds';
+import { readYaml } from '../text/yaml';
 import { parseDuration, parseSize } from '../time/units';
 import { placeOf, type Place } from '../text/places';
 import { kindOf, KINDS } from './library/kinds';
@@ -18,6 +20,10 @@ export interface ReadSheet {
 	remarks: TextProblem[];
 	placeOf: (problem: SheetProblem) => Place;
 }
+
+/** A sheet holds no more than this, as text or as steps. */
+export const SHEET_LIMITS = { steps: 300, values: 40, text: 64 * 1024, note: 2000 } as const;
+const SHEET_BOUNDS: Bounds = { characters: 400_000, depth: 8, nodes: 20_000 };
 
 const STEP_KEYS = ['kind', 'id', 'after', 'note'];
 
@@ -66,21 +72,16 @@ const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 
 /** Reads a sheet's text: the sheet, or every problem of its form with line and column. What the steps mean is for `checkSheet`. */
 export function readSheet(text: string): ReadSheet | { problems: TextProblem[] } {
-	const lines = new LineCounter();
-	// Failsafe: every scalar is the text that was written, so that version 13.10 is not the number 13.1.
-	const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, schema: 'failsafe' });
-	if (document.errors.length)
-		return {
-			problems: document.errors.map((e) => {
-				const { line, col } = lines.linePos(e.pos[0]);
-				return { line, column: col, message: e.message };
-			})
-		};
+	const read = readYaml(text, SHEET_BOUNDS, true);
+	if ('problems' in read) return read;
+	const { document, lines, value: given } = read;
 	const problems: TextProblem[] = [];
 	const at = (path: (string | number)[]) => placeOf(document, lines, path);
-	const complain = (path: (string | number)[], message: string) => problems.push({ ...at(path), message });
+	const complain = (path: (string | number)[], message: string) => {
+		// Enough to go on with: each has to be looked up in the text.
+		if (problems.length < 200) problems.push({ ...at(path), message });
+	};
 
-	const given = document.toJS() as unknown;
 	if (!isRecord(given)) return { problems: [{ line: 1, column: 1, message: 'expected limit, builder and steps' }] };
 	for (const key of Object.keys(given))
 		if (!['build-sheet', 'limit', 'builder', 'steps'].includes(key))
@@ -109,6 +110,8 @@ export function readSheet(text: string): ReadSheet | { problems: TextProblem[] }
 	const steps: SheetStep[] = [];
 	if (!Array.isArray(given.steps) || given.steps.length === 0)
 		complain(['steps'], '“steps” is missing: a list of at least one step');
+	else if (given.steps.length > SHEET_LIMITS.steps)
+		complain(['steps'], `a sheet has at most ${SHEET_LIMITS.steps} steps`);
 	else given.steps.forEach((raw: unknown, i) => steps.push(readStep(raw, i, complain)));
 	const sheet: BuildSheet = {
 		steps,
@@ -199,11 +202,12 @@ export function completionsAt(
 ): { from: number; options: Completion[] } {
 	const lineStart = text.lastIndexOf('\n', offset - 1) + 1;
 	const before = text.slice(lineStart, offset);
-	const value = /^(\s*(?:- )?)([\w -]+):\s*(?:\[.*?)?([^\s,[]*)$/.exec(before);
+	const pair = pairIn(before);
 	const step = stepAround(text, offset);
-	if (value) {
-		const key = value[2]!.trim();
-		const from = offset - value[3]!.length;
+	if (pair) {
+		const { key } = pair;
+		// What is being written begins behind the last space, comma or bracket.
+		const from = lineStart + Math.max(pair.value, ...[' ', '\t', ',', '['].map((c) => before.lastIndexOf(c) + 1));
 		if (key === 'kind') return { from, options: KINDS.map((k) => ({ label: k.kind, detail: k.says })) };
 		if (key === 'generation')
 			return {
@@ -228,8 +232,11 @@ export function completionsAt(
 		};
 	if (!step) {
 		const inBuilder =
-			/(^|\n)builder:[^\n]*(\n\s+[^\n]*)*$/.test(text.slice(0, lineStart).trimEnd()) &&
-			!/^steps:/m.test(text.slice(0, lineStart));
+			text
+				.slice(0, lineStart)
+				.split('\n')
+				.findLast((l) => l.trim() !== '' && !/^\s/.test(l))
+				?.startsWith('builder:') === true;
 		return {
 			from,
 			options: inBuilder
@@ -275,12 +282,19 @@ function stepAround(text: string, offset: number): { kind: string; keys: Set<str
 	const keys = new Set<string>();
 	let kind = '';
 	for (let i = at; i < lines.length && (i === at || !/^(\s*- |\S)/.test(lines[i]!)); i++) {
-		const key = /^\s*(?:- )?([\w -]+):\s*(.*)$/.exec(lines[i]!);
-		if (!key || i === inside) continue;
-		keys.add(key[1]!.trim());
-		if (key[1]!.trim() === 'kind') kind = key[2]!.trim();
+		const pair = pairIn(lines[i]!);
+		if (!pair || i === inside) continue;
+		keys.add(pair.key);
+		if (pair.key === 'kind') kind = lines[i]!.slice(pair.value).trim();
 	}
 	return kind ? { kind, keys } : null;
+}
+
+/** The key of a line such as `  - kind: updates`, and where its value begins; null where the line has none. */
+function pairIn(line: string): { key: string; value: number } | null {
+	const cut = line.indexOf(':');
+	const key = line.slice(0, cut).trim().replace(/^- /, '').trim();
+	return cut < 0 || !/^[\w -]+$/.test(key) ? null : { key, value: cut + 1 };
 }
 
 function valuesOf(param: Param, supplies: Supplies | null): Completion[] {

@@ -39,7 +39,7 @@ export interface TargetGroup {
 const ENTRY = /\.desktop$/i;
 const SHORTCUT = /\.lnk$/i;
 const PROGRAM = /\.(exe|com|bat|cmd|ps1|sh|appimage|jar)$/i;
-const HELPER = /(unins|uninstall|setup|install|update|updater|crash|report|helper|service|daemon|repair|register)/i;
+const HELPER = /(unins|setup|install|update|crash|report|helper|service|daemon|repair|register)/i;
 /** Names of icons that stand for “some program”. */
 const GENERIC_ICONS = new Set([
 	'',

@@ -41,9 +41,16 @@ const PERSON = /^([a-z]:\/users\/[^/]+|home\/[^/]+|root|settings:\/person)(\/|$)
 /** Of the system as well, though programs have folders of their own there. */
 const SHARED = /^(usr|settings:\/machine\/(system|hardware|security))(\/|$)/i;
 
+function withoutSlashes(path: string): string {
+	let [from, to] = [0, path.length];
+	while (path[from] === '/') from++;
+	while (to > from && path[to - 1] === '/') to--;
+	return path.slice(from, to);
+}
+
 /** Where a write of the app to a path goes, and by which rule. `system`: the one that it runs on. */
 export function whereWrites(path: string, rules: WriteRules, system: SystemKind | null = null): Explained<Landing> {
-	const plain = path.trim().replaceAll('\\', '/').replace(/^\/+/, '').replace(/\/+$/, '');
+	const plain = withoutSlashes(path.trim().replaceAll('\\', '/'));
 	const lower = plain.toLowerCase();
 	const own = rules.branches
 		.filter(({ branch }) => lower === branch.toLowerCase() || lower.startsWith(`${branch.toLowerCase()}/`))

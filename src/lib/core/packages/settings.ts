@@ -45,10 +45,11 @@ export function readRegistryText(text: string): SettingEntry[] {
 			key = head[1] === '-' ? null : [known, ...rest].join('/');
 			continue;
 		}
-		const value = /^(?:@|"((?:[^"\\]|\\.)*)")\s*=\s*(.*)$/.exec(line);
-		if (!value) throw new SettingsProblem(at, `“${line.slice(0, 60)}” is neither a key nor a value`);
-		if (key === null || value[2] === '-') continue;
-		entries.push({ setting: key, name: unquote(value[1] ?? ''), ...registryValue(value[2]!, at) });
+		const name = /^(?:@|"((?:[^"\\]|\\.)*)")\s*=/.exec(line);
+		if (!name) throw new SettingsProblem(at, `“${line.slice(0, 60)}” is neither a key nor a value`);
+		const value = line.slice(name[0].length).trim();
+		if (key === null || value === '-') continue;
+		entries.push({ setting: key, name: unquote(name[1] ?? ''), ...registryValue(value, at) });
 	}
 	return entries;
 }
@@ -66,9 +67,9 @@ function registryValue(raw: string, line: number): { type: SettingType; value: s
 	switch ((hex[1] ?? '').toLowerCase()) {
 		case '1':
 		case '2':
-			return { type: 'text', value: wide(bytes).replace(/\0+$/, '') };
+			return { type: 'text', value: beforeNuls(wide(bytes)) };
 		case '7':
-			return { type: 'list', value: wide(bytes).replace(/\0+$/, '').replaceAll('\0', '\n') };
+			return { type: 'list', value: beforeNuls(wide(bytes)).replaceAll('\0', '\n') };
 		case 'b': {
 			const n = bytes.reduceRight((sum, b) => sum * 256n + BigInt(b), 0n);
 			return { type: 'number', value: n.toString() };
@@ -76,6 +77,12 @@ function registryValue(raw: string, line: number): { type: SettingType; value: s
 		default:
 			return { type: 'bytes', value: bytes.map((b) => b.toString(16).padStart(2, '0')).join('') };
 	}
+}
+
+function beforeNuls(text: string): string {
+	let end = text.length;
+	while (end > 0 && text[end - 1] === '\0') end--;
+	return text.slice(0, end);
 }
 
 const wide = (bytes: number[]): string => {

@@ -168,6 +168,8 @@ export const packageNameFor = (text: string): string =>
 	baseName(text)
 		.toLowerCase()
 		.replace(/\.[a-z]+$/, '')
-		.replace(/[^a-z0-9]+/g, '-')
-		.replace(/^-+|-+$/g, '')
-		.slice(0, 64) || 'app';
+		.split(/[^a-z0-9]+/)
+		.filter(Boolean)
+		.join('-')
+		.slice(0, 64)
+		.replace(/-$/, '') || 'app';

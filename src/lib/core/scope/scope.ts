@@ -43,6 +43,9 @@ export interface ScopeProblem {
 	words: string;
 }
 
+/** A scope that is typed holds no more than this: each part of it is a condition of every query. */
+export const SCOPE_LIMITS = { text: 2000, terms: 24, values: 60 } as const;
+
 /** The scope that holds everything. */
 export const EVERYTHING: Scope = { terms: [] };
 
@@ -54,23 +57,41 @@ export const EVERYTHING: Scope = { terms: [] };
 export function parseScope(text: string): { scope: Scope; problems: ScopeProblem[] } {
 	const terms: Term[] = [];
 	const problems: ScopeProblem[] = [];
+	if (text.length > SCOPE_LIMITS.text)
+		return {
+			scope: EVERYTHING,
+			problems: [{ at: 0, words: `A scope has at most ${SCOPE_LIMITS.text} characters.` }]
+		};
+	// What is said twice counts once.
+	const said = new Set<string>();
+	const add = (term: Term) => {
+		const key = JSON.stringify({ ...term, text: undefined });
+		if (!said.has(term.type === 'text' ? `${key}${term.text}` : key)) terms.push(term);
+		said.add(term.type === 'text' ? `${key}${term.text}` : key);
+	};
 	for (const { word, at } of words(text)) {
+		if (terms.length >= SCOPE_LIMITS.terms) {
+			problems.push({ at, words: `A scope has at most ${SCOPE_LIMITS.terms} parts: what follows is left out.` });
+			break;
+		}
 		const not = word.startsWith('-') && word.length > 1;
 		const body = not ? word.slice(1) : word;
 		const facet = /^([a-z]+):(.*)$/s.exec(body);
 		const measure = /^([a-z]+)(>=|<=|>|<|=)(.+)$/s.exec(body);
 		if (facet) {
-			if (!(facet[1]! in FACETS))
+			if (!Object.hasOwn(FACETS, facet[1]!))
 				problems.push({ at, words: `There is no facet “${facet[1]}”. There are ${Object.keys(FACETS).join(', ')}.` });
 			else {
 				const values = splitValues(facet[2]!);
 				if (values.length === 0)
 					problems.push({ at, words: `Say which ${FACETS[facet[1] as Facet].words}: ${facet[1]}:name.` });
-				else terms.push({ type: 'facet', facet: facet[1] as Facet, values, not });
+				else if (values.length > SCOPE_LIMITS.values)
+					problems.push({ at, words: `A part of a scope names at most ${SCOPE_LIMITS.values} things.` });
+				else add({ type: 'facet', facet: facet[1] as Facet, values, not });
 			}
 		} else if (measure) {
 			const key = measure[1] as Measure;
-			if (!(measure[1]! in MEASURES))
+			if (!Object.hasOwn(MEASURES, measure[1]!))
 				problems.push({
 					at,
 					words: `There is no measure “${measure[1]}”. There are ${Object.keys(MEASURES).join(', ')}.`
@@ -86,7 +107,7 @@ export function parseScope(text: string): { scope: Scope; problems: ScopeProblem
 								: `“${measure[3]}” is not a number.`
 					});
 				else
-					terms.push({
+					add({
 						type: 'measure',
 						measure: key,
 						compare: measure[2] as Comparison,
@@ -97,7 +118,7 @@ export function parseScope(text: string): { scope: Scope; problems: ScopeProblem
 			}
 		} else {
 			const plain = unquote(body);
-			if (plain) terms.push({ type: 'text', text: plain, not });
+			if (plain) add({ type: 'text', text: plain, not });
 		}
 	}
 	return { scope: { terms }, problems };
@@ -178,11 +199,13 @@ export const unusedTerms = (...left: Term[][]): string[] =>
 	(left[0] ?? []).filter((t) => left.every((l) => l.includes(t))).map((t) => termWords(t));
 
 function* words(text: string): Generator<{ word: string; at: number }> {
-	for (const match of text.matchAll(/(?:[^\s"]|"[^"]*"?)+/g)) yield { word: match[0], at: match.index };
+	for (const match of text.matchAll(/(?:[^\s"]|"[^"]*(?:"|$))+/g)) yield { word: match[0], at: match.index };
 }
 
 function splitValues(text: string): string[] {
-	return [...text.matchAll(/(?:[^,"]|"[^"]*"?)+/g)].map((m) => unquote(m[0])).filter((v) => v !== '');
+	return [
+		...new Set([...text.matchAll(/(?:[^,"]|"[^"]*(?:"|$))+/g)].map((m) => unquote(m[0])).filter((v) => v !== ''))
+	];
 }
 
 const unquote = (text: string) => text.replaceAll('"', '').trim();

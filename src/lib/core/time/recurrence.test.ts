@@ -39,5 +39,39 @@ describe('a recurrence', () => {
 	])('%s is refused beside its field', (_n, change, field) =>
 		expect(recurrenceProblems({ ...PATCH_NIGHT, ...change })).toMatchObject([{ field }])
 	);
+	test.each<[string, Partial<Recurrence>, string]>([
+		['an interval below nothing', { rule: 'FREQ=DAILY;INTERVAL=-1' }, 'rule'],
+		['30 February', { rule: 'FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30' }, 'rule'],
+		[
+			'29 February in odd years',
+			{ rule: 'FREQ=YEARLY;INTERVAL=2;BYMONTH=2;BYMONTHDAY=29', begins: '2027-01-01T00:00' },
+			'rule'
+		],
+		['the year 100', { begins: '0100-01-01T00:00' }, 'begins'],
+		['the year 9999', { begins: '9999-01-01T00:00' }, 'begins']
+	])('%s is refused at once', (_n, change, field) =>
+		expect(recurrenceProblems({ ...PATCH_NIGHT, ...change })).toMatchObject([{ field }])
+	);
+	test('what stands in the database and cannot be read is never due, and is said so', () => {
+		const odd = { ...PATCH_NIGHT, rule: 'FREQ=DAILY;INTERVAL=-1' };
+		expect(occurrences(odd, 0, Date.UTC(2030, 0, 1))).toEqual([]);
+		expect(recurrenceWords(odd)).toMatch(/cannot be read/);
+	});
+	test('UNTIL with a Z is of UTC, without one of the wall clock, and a day counts in whole', () => {
+		const until = (text: string) =>
+			iso(
+				occurrences(
+					{ rule: `FREQ=DAILY;UNTIL=${text}`, begins: '2026-12-01T23:30', zone: 'Asia/Kolkata' },
+					Date.UTC(2026, 10, 1),
+					Date.UTC(2027, 0, 1)
+				)
+			);
+		// 23:30 in Kolkata is 18:00 UTC.
+		expect(until('20261203T180000Z')).toEqual(['2026-12-01T18:00', '2026-12-02T18:00', '2026-12-03T18:00']);
+		expect(until('20261203T175959Z')).toEqual(['2026-12-01T18:00', '2026-12-02T18:00']);
+		expect(until('20261203T233000')).toHaveLength(3);
+		expect(until('20261203T232959')).toHaveLength(2);
+		expect(until('20261203')).toHaveLength(3);
+	});
 	test('a good one has no problem', () => expect(recurrenceProblems(PATCH_NIGHT)).toEqual([]));
 });

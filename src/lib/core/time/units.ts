@@ -30,18 +30,24 @@ const DURATION_UNITS: Record<string, number> = {
  */
 export function parseDuration(text: string): number | null {
 	let total = 0;
-	const rest = text.trim().replace(/(\d+(?:\.\d+)?)\s*([a-z]+)\s*/gi, (_all, number: string, unit: string) => {
-		total += Number(number) * (DURATION_UNITS[unit.toLowerCase()] ?? Number.NaN);
-		return '';
-	});
-	return rest === '' && text.trim() !== '' && Number.isFinite(total) ? Math.round(total) : null;
+	let rest = text.trim();
+	if (rest === '' || rest.length > 100) return null;
+	while (rest !== '') {
+		const part = /^(\d+(?:\.\d+)?)\s*([a-z]+)\s*/i.exec(rest);
+		const name = part?.[2]!.toLowerCase() ?? '';
+		const unit = Object.hasOwn(DURATION_UNITS, name) ? DURATION_UNITS[name] : undefined;
+		if (!part || unit === undefined) return null;
+		total += Number(part[1]) * unit;
+		rest = rest.slice(part[0].length);
+	}
+	return Number.isFinite(total) ? Math.round(total) : null;
 }
 
 const SIZE_UNITS: Record<string, number> = { B: 1, KB, MB, GB, TB };
 
 /** Bytes of a size written by a person: `42 GB`, `1.5TB`; decimal units. Null when it is not one. */
 export function parseSize(text: string): number | null {
-	const match = /^\s*(\d+(?:\.\d+)?)\s*([KMGT]?B)\s*$/i.exec(text);
+	const match = text.length > 100 ? null : /^\s*(\d+(?:\.\d+)?)\s*([KMGT]?B)\s*$/i.exec(text);
 	return match ? Math.round(Number(match[1]) * SIZE_UNITS[match[2]!.toUpperCase()]!) : null;
 }
 

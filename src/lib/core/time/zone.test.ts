@@ -34,6 +34,57 @@ describe('wall time', () => {
 		expect(clockWords('Europe/Oslo', momentOf('Europe/Oslo', day, 2 * 60 + 30))).toBe('03:30');
 	});
 
+	/** The changes of a zone within ten years, to the minute. */
+	const known = new Map<string, number[]>();
+	function changes(zone: string): number[] {
+		const before = known.get(zone);
+		if (before) return before;
+		const found: number[] = [];
+		known.set(zone, found);
+		const offset = (at: number) => DateTime.fromMillis(at, { zone }).offset;
+		const WEEK = 14 * 86_400_000;
+		for (let at = Date.UTC(2019, 0, 1); at < Date.UTC(2029, 0, 1); at += WEEK) {
+			if (offset(at) === offset(at + WEEK)) continue;
+			let [low, high] = [at, at + WEEK];
+			while (high - low > 60_000) {
+				const middle = Math.floor((low + high) / 2 / 60_000) * 60_000;
+				if (offset(middle) === offset(at)) low = middle;
+				else high = middle;
+			}
+			found.push(high);
+		}
+		return found;
+	}
+	const CHANGING = Intl.supportedValuesOf('timeZone').filter((zone) => changes(zone).length > 0);
+
+	test('in every zone with a change in ten years: right to the minute around it, once and twice shown times alike', () => {
+		expect(CHANGING.length).toBeGreaterThan(100);
+		expect(CHANGING).toEqual(expect.arrayContaining(['Australia/Lord_Howe', 'Pacific/Chatham', 'America/St_Johns']));
+		for (const zone of CHANGING)
+			for (const change of changes(zone).slice(0, 6))
+				for (const by of [-181, -121, -61, -60, -31, -30, -29, -1, 0, 1, 14, 29, 30, 31, 59, 60, 61, 121]) {
+					const at = change + by * 60_000;
+					const local = DateTime.fromMillis(at, { zone });
+					expect(offsetAt(zone, at), `${zone} ${new Date(at).toISOString()}`).toBe(local.offset * 60_000);
+					const { day, minute } = wallTime(zone, at);
+					// The library gives every moment that shows this wall time; the first of them counts (RFC 5545, 3.3.5).
+					const first = Math.min(...local.getPossibleOffsets().map((d) => d.toMillis()));
+					expect(momentOf(zone, day, minute), `${zone} ${local.toISO()}`).toBe(first);
+				}
+	}, 60_000);
+
+	test('a time that a clock skips is as if it had not: by the offset before (RFC 5545, 3.3.5)', () => {
+		for (const zone of CHANGING)
+			for (const change of changes(zone).slice(0, 4)) {
+				const before = offsetAt(zone, change - 60_000);
+				const jump = offsetAt(zone, change) - before;
+				if (jump <= 0) continue;
+				const skipped = change + before + Math.floor(jump / 2 / 60_000) * 60_000;
+				const day = Math.floor(skipped / 86_400_000);
+				expect(momentOf(zone, day, (skipped - day * 86_400_000) / 60_000)).toBe(skipped - before);
+			}
+	}, 60_000);
+
 	test('an unknown zone is an error, not UTC', () => {
 		expect(() => offsetAt('Europe/Atlantis', 0)).toThrow(RangeError);
 		expect(knowsZone('Europe/Atlantis')).toBe(false);

@@ -1,20 +1,62 @@
 import { DateTime } from 'luxon';
-import { HOUR } from './units';
 
-/** Minutes east of UTC in a zone, looked up once per zone and hour: zone rules only change on the hour here. */
-const offsets = new Map<string, number>();
+const DAY_MS = 86_400_000;
+const MINUTE_MS = 60_000;
 
-/** Offset of `zone` from UTC at `at`, in milliseconds. Throws RangeError for an unknown zone. */
-export function offsetAt(zone: string, at: number): number {
-	const key = `${zone}/${Math.floor(at / HOUR)}`;
-	let offset = offsets.get(key);
-	if (offset === undefined) {
-		const local = DateTime.fromMillis(at, { zone });
-		if (!local.isValid) throw new RangeError(`unknown time zone ${zone}`);
-		offset = local.offset * 60_000;
-		if (offsets.size > 50_000) offsets.clear();
-		offsets.set(key, offset);
+/** Offsets of a zone within a UTC day: from each moment on, ms. Rules change at any minute: half past three, a quarter to three. */
+type OffsetDay = { from: number; offset: number }[];
+const days = new Map<string, Map<number, OffsetDay>>();
+/** So many days are kept for a zone. */
+const KEPT = 3000;
+
+function look(zone: string, at: number): number {
+	const local = DateTime.fromMillis(at, { zone });
+	if (!local.isValid)
+		throw new RangeError(
+			Number.isNaN(local.toMillis()) && knowsZone(zone) ? `no such moment: ${at}` : `unknown time zone ${zone}`
+		);
+	return local.offset * MINUTE_MS;
+}
+
+function offsetsOf(zone: string, day: number): OffsetDay {
+	let known = days.get(zone);
+	if (!known) days.set(zone, (known = new Map()));
+	let list = known.get(day);
+	if (list) return list;
+	list = [];
+	// Twelve looks find every change there is; halving finds its minute.
+	for (let at = day * DAY_MS; at < (day + 1) * DAY_MS; at += DAY_MS / 12) {
+		const offset = look(zone, at);
+		const last = list.at(-1);
+		if (!last) list.push({ from: at, offset });
+		else if (last.offset !== offset)
+			list.push({ from: changeBetween(zone, at - DAY_MS / 12, at, last.offset), offset });
 	}
+	const end = (day + 1) * DAY_MS - MINUTE_MS;
+	const last = list.at(-1)!;
+	const offset = look(zone, end);
+	if (offset !== last.offset) list.push({ from: changeBetween(zone, end - DAY_MS / 12, end, last.offset), offset });
+	if (known.size >= KEPT) known.clear();
+	known.set(day, list);
+	return list;
+}
+
+/** The first minute after `before` at which the offset is another; at `after` it is. */
+function changeBetween(zone: string, before: number, after: number, offset: number): number {
+	let [low, high] = [before / MINUTE_MS, after / MINUTE_MS];
+	while (high - low > 1) {
+		const middle = Math.floor((low + high) / 2);
+		if (look(zone, middle * MINUTE_MS) === offset) low = middle;
+		else high = middle;
+	}
+	return high * MINUTE_MS;
+}
+
+/** Offset of `zone` from UTC at `at`, in milliseconds. Throws RangeError for an unknown zone or a moment that no date can hold. */
+export function offsetAt(zone: string, at: number): number {
+	const list = offsetsOf(zone, Math.floor(at / DAY_MS));
+	let offset = list[0]!.offset;
+	for (let i = 1; i < list.length && at >= list[i]!.from; i++) offset = list[i]!.offset;
 	return offset;
 }
 
@@ -35,21 +77,21 @@ export function wallTime(zone: string, at: number): WallTime {
 
 /**
  * The moment at which a wall clock in `zone` shows `minute` of local day `day`. Where the clock jumps over
- * that minute, the moment just after the jump; where it shows it twice, the first.
+ * that minute, the moment that it would have been without the jump; where it shows it twice, the first.
  */
 export function momentOf(zone: string, day: number, minute: number): number {
-	const naive = day * 86_400_000 + minute * 60_000;
-	const first = naive - offsetAt(zone, naive - 12 * HOUR);
-	const second = naive - offsetAt(zone, first);
-	return second + offsetAt(zone, second) === naive
-		? Math.min(first, second) === second
-			? second
-			: pickFirst(zone, naive, first, second)
-		: Math.max(first, second);
-}
-
-function pickFirst(zone: string, naive: number, first: number, second: number): number {
-	return first + offsetAt(zone, first) === naive ? first : second;
+	const naive = day * DAY_MS + minute * MINUTE_MS;
+	// No offset is a day: before and after, the wall clock shows what comes before and after.
+	const before = offsetAt(zone, naive - DAY_MS);
+	const after = offsetAt(zone, naive + DAY_MS);
+	const shows = (at: number) => at + offsetAt(zone, at) === naive;
+	const [first, second] = [naive - Math.max(before, after), naive - Math.min(before, after)];
+	if (shows(first)) return first;
+	if (shows(second)) return second;
+	// Two changes within two days, as there have been: whatever offset holds around there.
+	for (const { offset } of [...offsetsOf(zone, day - 1), ...offsetsOf(zone, day), ...offsetsOf(zone, day + 1)])
+		if (shows(naive - offset)) return naive - offset;
+	return naive - before;
 }
 
 /** `14:32` in the zone. */

@@ -17,8 +17,8 @@ describe('the kind of a picture', () => {
 		expect(pictureType(new Uint8Array([0xff, 0xd8, 0xff, 0xe0]))).toBe('image/jpeg');
 		for (const svg of [
 			'<svg xmlns="http://www.w3.org/2000/svg"/>',
-			'<?xml version="1.0"?>\n<!-- drawn by hand -->\n<!-- twice -->\n<svg>',
-			'  \n<svg>'
+			'<?xml version="1.0"?>\n<!-- drawn by hand -->\n<!-- twice -->\n<svg></svg>',
+			'  \n<svg><g><path d="M0 0"/><a href="#x"/></g></svg>'
 		])
 			expect(pictureType(text(svg)), svg).toBe('image/svg+xml');
 	});
@@ -27,6 +27,23 @@ describe('the kind of a picture', () => {
 			expect(pictureType(text(other)), other).toBe(null);
 		expect(pictureType(PNG.subarray(0, 7))).toBe(null);
 	});
+});
+
+describe('a picture that means no good', () => {
+	test.each([
+		['comments without end', '<!--'.repeat(100)],
+		['comments, each closed', `${'<!---->'.repeat(30_000)}<svg`],
+		['a script', '<svg><script>alert(1)</script></svg>'],
+		['a script of another case', '<svg><SCRIPT/></svg>'],
+		['a handler', '<svg onload="alert(1)"/>'],
+		['a page in it', '<svg><foreignObject><body/></foreignObject></svg>'],
+		['another place', '<svg><a xlink:href="https://example.com"/></svg>'],
+		['entities', '<!DOCTYPE svg [<!ENTITY a "b">]><svg>&a;</svg>'],
+		['a thousand elements deep', `${'<g>'.repeat(1000)}${'</g>'.repeat(1000)}`],
+		['a deep svg', `<svg>${'<g>'.repeat(1000)}${'</g>'.repeat(1000)}</svg>`],
+		['two roots', '<svg/><svg/>'],
+		['a root that is not closed', '<svg>']
+	])('%s: it is refused, at once', (_what, svg) => expect(pictureType(text(svg))).toBe(null));
 });
 
 describe('pictures that are kept', () => {

@@ -1,5 +1,6 @@
 import { occurrences } from '$lib/core/time/recurrence';
 import { HOUR } from '$lib/core/time/units';
+import { callerNow } from '../identity/accounts';
 import type { Caller } from '../identity/caller';
 import type { Context } from '../context';
 import { run } from '../db';
@@ -14,7 +15,8 @@ export class Scheduler {
 
 	async minute(now: number): Promise<void> {
 		for (const s of schedulesAt(this.ctx.db, now)) {
-			const due = occurrences(s, s.doneTo, now);
+			// What is older than that is not made up for: one line says so.
+			const due = occurrences(s, s.doneTo, now, 50);
 			for (const at of due) await this.carryOut(s, at, now);
 		}
 	}
@@ -36,6 +38,8 @@ export class Scheduler {
 		if (now - due > LATE) return void note(null, 'it was due while Sextant did not run');
 		// Plans and schedules know each other; see the planner.
 		const { commitPlan, draftPlan } = await import('../plans');
+		if (s.operator !== null && !callerNow(db, 'operator', s.operator))
+			return void note(null, `${s.by}, who set it, has been shut out since`);
 		const caller: Caller = {
 			kind: s.operator === null ? 'token' : 'operator',
 			id: s.operator ?? 0,

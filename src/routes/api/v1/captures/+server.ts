@@ -1,4 +1,5 @@
 import { json } from '@sveltejs/kit';
+import { bodyOf } from '$lib/server/api/body';
 import { answer } from '$lib/server/api/problems';
 import { beginBrought, broughtBody } from '$lib/server/packages/brought';
 import { captureById, capturesAt } from '$lib/server/packages/queries';
@@ -11,7 +12,7 @@ export const GET = () => answer(() => json({ rows: capturesAt(runtime().db, runt
 /** Begins a capture whose inventories are brought along. */
 export const POST = ({ request, locals }) =>
 	answer(async () => {
-		const { name } = parseInput(broughtBody, await request.json().catch(() => null));
+		const { name } = parseInput(broughtBody, await bodyOf(request, null));
 		const id = beginBrought(runtime(), locals.caller!.name, name);
 		return json(captureById(runtime().db, id), { status: 201, headers: { location: `/api/v1/captures/${id}` } });
 	});

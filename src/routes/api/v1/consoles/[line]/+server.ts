@@ -1,6 +1,7 @@
 import { json } from '@sveltejs/kit';
 import * as v from 'valibot';
 import { may } from '$lib/core/access/rights';
+import { bodyOf } from '$lib/server/api/body';
 import { answer } from '$lib/server/api/problems';
 import { typeAtConsole } from '$lib/server/images/console';
 import { NotAllowed, parseInput } from '$lib/server/plans';
@@ -14,6 +15,6 @@ export const POST = ({ params, request, locals }) =>
 		const { caller } = locals;
 		if (!caller || !may(caller.role, 'images', 'commit'))
 			throw new NotAllowed('Only builders and owners may work on reference machines.');
-		const { text } = parseInput(body, await request.json().catch(() => null));
+		const { text } = parseInput(body, await bodyOf(request, null));
 		return json({ printed: await typeAtConsole(runtime(), params.line, text, caller.name) });
 	});

@@ -1,4 +1,5 @@
 import { json } from '@sveltejs/kit';
+import { bodyOf } from '$lib/server/api/body';
 import { answer } from '$lib/server/api/problems';
 import { clockBody } from '$lib/server/api/schemas';
 import { NotFound, parseInput } from '$lib/server/plans';
@@ -14,6 +15,6 @@ export const GET = () => answer(async () => json(await bench().clock()));
 
 export const POST = ({ request }) =>
 	answer(async () => {
-		const { step, ...rest } = parseInput(clockBody, await request.json());
+		const { step, ...rest } = parseInput(clockBody, await bodyOf(request));
 		return json(await bench().setClock({ ...rest, ...(step === undefined ? {} : { step: step * 1000 }) }));
 	});

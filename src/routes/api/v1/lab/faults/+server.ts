@@ -1,4 +1,5 @@
 import { json } from '@sveltejs/kit';
+import { bodyOf } from '$lib/server/api/body';
 import { answer } from '$lib/server/api/problems';
 import { faultBody } from '$lib/server/api/schemas';
 import { NotFound, parseInput } from '$lib/server/plans';
@@ -16,7 +17,7 @@ export const GET = () => answer(async () => json({ rows: await bench().faults() 
 
 export const POST = ({ request }) =>
 	answer(async () => {
-		const { kind, target, value } = parseInput(faultBody, await request.json());
+		const { kind, target, value } = parseInput(faultBody, await bodyOf(request));
 		try {
 			return json({ id: await bench().addFault(kind, target, value) }, { status: 201 });
 		} catch (e) {

@@ -1,3 +1,4 @@
+import { bodyOf } from '$lib/server/api/body';
 import { answer } from '$lib/server/api/problems';
 import { threadBody } from '$lib/server/api/schemas';
 import { NotFound, parseInput } from '$lib/server/plans';
@@ -8,6 +9,6 @@ export const POST = ({ request }) =>
 	answer(async () => {
 		const { bench, rehearse } = runtime();
 		if (!bench || !rehearse) throw new NotFound('lab attached');
-		rehearse(parseInput(threadBody, await request.json()).thread);
+		rehearse(parseInput(threadBody, await bodyOf(request)).thread);
 		return new Response(null, { status: 202 });
 	});

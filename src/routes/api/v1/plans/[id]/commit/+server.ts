@@ -1,4 +1,5 @@
 import { json } from '@sveltejs/kit';
+import { bodyOf } from '$lib/server/api/body';
 import { answer } from '$lib/server/api/problems';
 import { commitBody } from '$lib/server/api/schemas';
 import { commitPlan, parseInput } from '$lib/server/plans';
@@ -6,8 +7,7 @@ import { runtime } from '$lib/server/runtime';
 
 export const POST = ({ params, request, locals }) =>
 	answer(async () => {
-		const text = await request.text();
-		const { at } = parseInput(commitBody, text ? JSON.parse(text) : {});
+		const { at } = parseInput(commitBody, await bodyOf(request, {}));
 		const caller = locals.caller!;
 		const context = runtime();
 		const job = await commitPlan(

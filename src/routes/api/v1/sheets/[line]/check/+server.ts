@@ -2,6 +2,7 @@ import { json } from '@sveltejs/kit';
 import * as v from 'valibot';
 import { anyParams } from '$lib/core/images/library/params';
 import { makeStep } from '$lib/core/images/sheet';
+import { bodyOf } from '$lib/server/api/body';
 import { answer } from '$lib/server/api/problems';
 import { reportOf, reportOfText } from '$lib/server/images/report';
 import { lineAt } from '$lib/server/images/queries';
@@ -35,7 +36,7 @@ export const POST = ({ params, request }) =>
 	answer(async () => {
 		const ctx = runtime();
 		if (!lineAt(ctx.db, params.line, ctx.clock.now())) throw new NotFound(`image line called ${params.line}`);
-		const given = parseInput(body, await request.json().catch(() => null));
+		const given = parseInput(body, await bodyOf(request, null));
 		if ('text' in given) return json(await reportOfText(ctx, params.line, given.text));
 		const steps = given.steps.map(({ kind, with: p, ...rest }) => makeStep(kind, p, rest));
 		return json({ report: await reportOf(ctx, params.line, { ...given, steps }), remarks: [] });
