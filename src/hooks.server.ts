@@ -37,47 +37,53 @@ export const handle: Handle = async ({ event, resolve }) => {
 		event.request.headers.get('authorization') ?? (inAddress ? `Bearer ${inAddress}` : '')
 	);
 	const cookie = event.cookies.get(portal ? COOKIES.portal : COOKIES.console);
-	event.locals.caller = bearer ? callerOfToken(db, bearer[1]!) : cookie ? callerOfSignIn(db, cookie) : null;
+	// What a page asks for by itself (its data, the live stream) keeps nobody signed in: somebody has to be there.
+	const byItself = event.isDataRequest || path === '/live' || path.endsWith('/progress');
+	event.locals.caller = bearer ? callerOfToken(db, bearer[1]!) : cookie ? callerOfSignIn(db, cookie, !byItself) : null;
 	event.locals.theme = event.cookies.get('theme') === 'night' ? 'night' : 'day';
 
 	// A cookie is sent along from any page: what changes something must come from our own.
 	if (event.request.method !== 'GET' && event.request.method !== 'HEAD' && !bearer) {
 		const origin = event.request.headers.get('origin');
 		const host = event.request.headers.get('host');
-		if (!origin || URL.parse(origin)?.host !== host) return secure(problemResponse(strangeOrigin));
+		if (!origin || URL.parse(origin)?.host !== host) return secure(problemResponse(strangeOrigin), event.url);
 	}
 
 	if (!UPLOADS.has(event.route.id ?? '')) {
 		const length = event.request.headers.get('content-length');
 		const unknown = length === null && event.request.headers.has('transfer-encoding');
-		if (unknown || Number(length ?? 0) > BODY) return secure(problemResponse(tooLarge));
+		// The body is not read: the connection that it would come on ends with the answer.
+		if (unknown || !(Number(length ?? 0) <= BODY))
+			return secure(problemResponse(tooLarge, { connection: 'close' }), event.url);
 	}
 
 	if (health.full && event.request.method !== 'GET' && event.request.method !== 'HEAD') {
 		if (event.request.headers.get('x-sveltekit-action') === 'true')
-			return secure(json({ type: 'error', status: 507, error: FULL }, { status: 507 }));
-		return secure(problemResponse(diskFull));
+			return secure(json({ type: 'error', status: 507, error: FULL }, { status: 507 }), event.url);
+		return secure(problemResponse(diskFull), event.url);
 	}
 
 	// A route that does not exist is told apart from one that is shut.
 	if (event.route.id !== null) {
 		const verdict = mayRequest(event.route.id, event.request.method, event.locals.caller?.role ?? null);
 		if (verdict === 'sign in') {
-			if (api || path === '/live') return secure(problemResponse(notSignedIn));
+			if (api || path === '/live') return secure(problemResponse(notSignedIn), event.url);
 			redirect(303, `${portal ? '/my/sign-in' : '/sign-in'}?to=${encodeURIComponent(path + event.url.search)}`);
 		}
 		if (verdict === 'no') {
 			const { caller } = event.locals;
 			if (!api && caller?.role === 'person') redirect(303, '/my');
-			return secure(problemResponse(roleTooSmall(caller?.role ?? 'a guest')));
+			return secure(problemResponse(roleTooSmall(caller?.role ?? 'a guest')), event.url);
 		}
 	}
 	return secure(
-		await resolve(event, { transformPageChunk: ({ html }) => html.replace('%sextant.theme%', event.locals.theme) })
+		await resolve(event, { transformPageChunk: ({ html }) => html.replace('%sextant.theme%', event.locals.theme) }),
+		event.url
 	);
 };
 
-function secure(response: Response): Response {
+function secure(response: Response, url?: URL): Response {
+	if (url?.protocol === 'https:') response.headers.set('Strict-Transport-Security', 'max-age=31536000');
 	response.headers.set('X-Content-Type-Options', 'nosniff');
 	response.headers.set('X-Frame-Options', 'DENY');
 	response.headers.set('Referrer-Policy', 'same-origin');

@@ -1,6 +1,5 @@
-import { existsSync, mkdtempSync, rmSync, statSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { basename, join, resolve } from 'node:path';
+import { existsSync, rmSync, statSync } from 'node:fs';
+import { basename, resolve } from 'node:path';
 import { isVersion } from '$lib/core/images/versions';
 import {
 	InventoryProblem,
@@ -19,6 +18,8 @@ import { compareInventories } from '$lib/server/packages/compare';
 import { buildPackage, ContentProblem } from '$lib/server/packages/layout';
 import { exportToFile, importFile, PackageProblem } from '$lib/server/packages/transfer';
 import { foldersOf, takeInventory } from '$lib/server/packages/walk';
+
+import { temporaryFolder } from './temporary';
 
 /** What the command line gives to the commands about packages. */
 export interface PackageOptions {
@@ -100,7 +101,7 @@ export async function captureCommand(o: PackageOptions): Promise<void> {
 	if (idle.length !== 0 && idle.length !== 2)
 		throw new CommandProblem('--idle is given twice, with two inventories between which nothing was installed', 2);
 	idle.forEach((f) => there(f, 'inventory'));
-	const making = mkdtempSync(join(tmpdir(), 'sextant-capture-'));
+	const making = temporaryFolder('capture');
 	try {
 		const compared = await settle(() =>
 			compareInventories(before, after, idle.length ? (idle as [string, string]) : null)
@@ -148,7 +149,7 @@ export async function captureCommand(o: PackageOptions): Promise<void> {
 /** `package check FILE`: whether a package is whole and safe, and what it is. */
 export async function checkPackageCommand(file: string | undefined): Promise<void> {
 	const path = there(need(file, 'package check takes a file'), 'file');
-	const making = mkdtempSync(join(tmpdir(), 'sextant-check-'));
+	const making = temporaryFolder('check');
 	try {
 		const found = await settle(() => importFile(new BlobStore(making), path));
 		console.log(

@@ -1,4 +1,4 @@
-import { existsSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import Database from 'better-sqlite3';
@@ -10,9 +10,11 @@ import { estateSchema } from '$lib/core/estate/schema';
 import { backUp, BackupProblem, restore, verifyPackages } from '$lib/server/backup';
 import { openDb, one, type Db } from '$lib/server/db';
 import { addChange } from '$lib/server/changes';
+import { HEADS_FILE, headProblems } from '$lib/server/changes/heads';
 import { verifyData } from '$lib/server/db/verify';
 import { isStaffRole, keepToken, newTokenSecret } from '$lib/server/identity/accounts';
 import { loadEstate } from '$lib/server/history';
+import { sweepTemporary } from './temporary';
 import { captureCommand, checkPackageCommand, CommandProblem, inventoryCommand } from './cli-packages';
 
 const USAGE = `usage: npm run sextant -- <command>
@@ -23,7 +25,8 @@ const USAGE = `usage: npm run sextant -- <command>
   token create --name X --role R [--data DIR]         makes an API token and prints its secret once
   backup FILE [--data DIR]                   copies the data while the server runs
   restore FILE [--data DIR]                  puts a copy back; the server must be stopped
-  verify [--data DIR]                        checks the database, the change log, all intervals and packages
+  verify [--data DIR] [--against FILE]       checks the database, the change log, all intervals and packages;
+                                             --against: the log against signed heads that were kept elsewhere
   inventory DIR [--settings FILE …] [--of NAME] [--system NAME --users single|multi] -o FILE
                                              writes down what a folder and files of settings hold
   inventory schema                           prints the JSON Schema of inventories
@@ -61,6 +64,7 @@ const { values, positionals } = (() => {
 				take: { type: 'string', multiple: true },
 				leave: { type: 'string', multiple: true },
 				upon: { type: 'string' },
+				against: { type: 'string' },
 				data: { type: 'string', default: 'data/demo' }
 			}
 		});
@@ -68,6 +72,9 @@ const { values, positionals } = (() => {
 		return fail(`sextant: ${(e as Error).message.split('\n')[0]}\n\n${USAGE}`, 2);
 	}
 })();
+// What is written is for its owner only.
+process.umask(0o077);
+sweepTemporary();
 const dataDir = resolve(values.data!);
 const dbPath = join(dataDir, 'sextant.db');
 const labPath = join(dataDir, 'lab.db');
@@ -189,9 +196,25 @@ async function putBack(file: string): Promise<void> {
 }
 
 async function verify(): Promise<void> {
-	const db = open();
-	const problems = [...verifyData(db), ...(await verifyPackages(db, dataDir))];
-	db.close();
+	const against = values.against === undefined ? null : resolve(values.against);
+	if (against !== null && !existsSync(against)) fail(`sextant: there is no file ${values.against}`);
+	const problems: string[] = [];
+	try {
+		const db = open();
+		const heads = join(dataDir, HEADS_FILE);
+		problems.push(
+			...verifyData(db),
+			...(existsSync(heads) ? headProblems(db, readFileSync(heads, 'utf8'), HEADS_FILE) : []),
+			...(against === null ? [] : headProblems(db, readFileSync(against, 'utf8'), values.against!)),
+			...(await verifyPackages(db, dataDir))
+		);
+		db.close();
+	} catch (e) {
+		// SQLite says in words what is wrong with a file that is none of its own, or is no longer.
+		const code = (e as { code?: string }).code ?? '';
+		if (!code.startsWith('SQLITE_') && !code.startsWith('E')) throw e;
+		problems.push(`database: ${(e as Error).message}: it is damaged, or no database; put a backup back with restore`);
+	}
 	for (const p of problems) console.error(p);
 	if (problems.length) fail(`${problems.length} wrong`);
 	console.log(

@@ -1,6 +1,8 @@
 import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
 import { sharedClock } from '$lib/server/context';
 import { openDb } from '$lib/server/db';
+import { HeadKeeper, headKeyIn } from '$lib/server/changes/heads';
+import { sendHead } from '$lib/server/changes/send';
 import { isStorage } from '$lib/server/db/storage';
 import { tellAgents } from '$lib/server/engine/agents';
 import { configureBroker } from '$lib/server/engine/broker';
@@ -28,6 +30,7 @@ const ctx = {
 	packer: lines.packer.api
 };
 const engine = new Engine(ctx);
+const heads = new HeadKeeper(dataDir, headKeyIn(dataDir));
 const changedJobs = new Set<number>();
 let changedPlans = false;
 let stopping = false;
@@ -96,6 +99,17 @@ async function attempt<T>(part: string, work: () => T | Promise<T>): Promise<T |
 	}
 }
 
+/** Heads are sent elsewhere this often at most, ms of the wall. */
+const SEND_HEADS = 60 * 60_000;
+let sent = -Infinity;
+
+async function keepHead(): Promise<void> {
+	const head = heads.keep(ctx.db, ctx.clock.now());
+	if (!head || performance.now() - sent < SEND_HEADS) return;
+	sent = performance.now();
+	await sendHead(ctx, head);
+}
+
 async function beat(): Promise<void> {
 	if (!told)
 		await attempt('telling gateways and agents', async () => {
@@ -106,6 +120,7 @@ async function beat(): Promise<void> {
 	const taken = await attempt('taking in what is observed', () => engine.observe());
 	const minute = await attempt('what is due each minute', () => engine.minute(ctx.clock.now()));
 	await attempt('jobs', () => runner.tick());
+	if (minute) await attempt('heads of the change log', keepHead);
 	if (changedJobs.size) {
 		parent.postMessage({ live: 'jobs', jobs: [...changedJobs] });
 		changedJobs.clear();

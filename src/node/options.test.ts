@@ -10,7 +10,9 @@ describe('what the server is started with', () => {
 			data: 'data/estate',
 			estate: null,
 			speed: null,
-			fresh: false
+			fresh: false,
+			proxy: 0,
+			url: null
 		});
 	});
 	test('the demo has a folder of its own, unless another is named', () => {
@@ -29,6 +31,9 @@ describe('what the server is started with', () => {
 		[['--speed', 'fast'], /--speed fast: a speed is a number/],
 		[['--speed', '601'], /to 600/],
 		[['--speed=-1'], /from 0/],
+		[['--proxy', 'nginx'], /how many proxies/],
+		[['--url', 'sextant.example'], /an address such as/],
+		[['--url', 'https://sextant.example/desk'], /an address such as/],
 		[['--colour', 'red'], /Unknown option '--colour'/],
 		[['estate.yaml'], /Unexpected argument 'estate.yaml'/]
 	])('%j is refused in one line', (argv, words) => {

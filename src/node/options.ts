@@ -10,6 +10,10 @@ export interface Options {
 	/** Lab minutes a minute; null goes on at the pace it had. */
 	speed: number | null;
 	fresh: boolean;
+	/** How many proxies stand before it, whose `X-Forwarded-*` are believed; 0: none is. */
+	proxy: number;
+	/** The address that people use, such as `https://sextant.example`; null: as each request has it. */
+	url: string | null;
 }
 
 /** Reads the command line. Throws with one plain line when something in it is wrong. */
@@ -23,7 +27,9 @@ export function readOptions(argv: string[]): Options {
 			data: { type: 'string' },
 			estate: { type: 'string' },
 			speed: { type: 'string' },
-			fresh: { type: 'boolean', default: false }
+			fresh: { type: 'boolean', default: false },
+			proxy: { type: 'string', default: '0' },
+			url: { type: 'string' }
 		}
 	});
 	const demo = values.demo ?? false;
@@ -33,6 +39,12 @@ export function readOptions(argv: string[]): Options {
 	const speed = values.speed === undefined ? null : Number(values.speed);
 	if (speed !== null && !(speed >= 0 && speed <= 600))
 		throw new Error(`--speed ${values.speed}: a speed is a number from 0 (paused) to 600`);
+	const proxy = Number(values.proxy);
+	if (!Number.isInteger(proxy) || proxy < 0 || proxy > 5)
+		throw new Error(`--proxy ${values.proxy}: how many proxies stand before it, from 0 to 5`);
+	const url = values.url === undefined ? null : URL.parse(values.url);
+	if (values.url !== undefined && (!url || !/^https?:$/.test(url.protocol) || url.pathname !== '/'))
+		throw new Error(`--url ${values.url}: an address such as https://sextant.example`);
 	return {
 		demo,
 		port,
@@ -40,6 +52,8 @@ export function readOptions(argv: string[]): Options {
 		data: values.data ?? (demo ? 'data/demo' : 'data/estate'),
 		estate: values.estate ?? null,
 		speed,
-		fresh: values.fresh ?? false
+		fresh: values.fresh ?? false,
+		proxy,
+		url: url?.origin ?? null
 	};
 }

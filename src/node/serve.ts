@@ -2,12 +2,14 @@ import { createHash, randomBytes } from 'node:crypto';
 import { EventEmitter } from 'node:events';
 import {
 	accessSync,
+	chmodSync,
 	constants,
 	existsSync,
 	mkdirSync,
 	readdirSync,
 	readFileSync,
 	rmSync,
+	statSync,
 	writeFileSync
 } from 'node:fs';
 import { createServer } from 'node:http';
@@ -19,6 +21,7 @@ import type { EstateProblem } from '$lib/core/estate/read';
 import { sharedClock } from '$lib/server/context';
 import { one, openDb, putSetting, run, setting, type Db } from '$lib/server/db';
 import { addOperator } from '$lib/server/identity/accounts';
+import { sealFactors } from '$lib/server/identity/factor';
 import { vaultIn } from '$lib/server/network/vault';
 import type { Packer } from '$lib/server/packages/packer';
 import type { Providers } from '$lib/server/providers';
@@ -37,6 +40,8 @@ function fail(line: string): never {
 	process.exit(1);
 }
 
+// Everything that is written is for its owner only.
+process.umask(0o077);
 const here = import.meta.dirname;
 let options: Options;
 try {
@@ -107,7 +112,7 @@ function prepareFolder(): void {
 	}
 	if (options.fresh)
 		for (const file of readdirSync(dataDir))
-			if (/^(sextant|lab)\.db(-wal|-shm)?$|^(making|captures|packages|uploads)$/.test(file))
+			if (/^(sextant|lab)\.db(-wal|-shm)?$|^changes\.heads$|^(making|captures|packages|uploads)$/.test(file))
 				rmSync(join(dataDir, file), { recursive: true, force: true });
 }
 
@@ -168,6 +173,9 @@ async function start(): Promise<void> {
 		fail(`cannot read ${options.data}: ${(e as Error).message}`);
 	}
 	const vault = vaultIn(dataDir);
+	sealFactors({ db, vault });
+	shut(dataDir);
+	sweepLeftovers(dataDir);
 	const memory = new SharedArrayBuffer(16);
 	const clock = sharedClock(memory);
 	// Until the lab tells, the clock stands where it was last.
@@ -261,7 +269,7 @@ async function start(): Promise<void> {
 
 	// Packages are larger than what the adapter takes; hooks.server.ts has the limits.
 	process.env.BODY_SIZE_LIMIT ??= 'Infinity';
-	process.env.ORIGIN ??= `http://localhost:${options.port}`;
+	behindProxy(options);
 	const { handler } = (await import(join(here, '../handler.js'))) as { handler: Parameters<typeof server.on>[1] };
 	server.off('request', notYet);
 	server.on('request', handler as never);
@@ -286,6 +294,49 @@ async function start(): Promise<void> {
 	};
 	process.on('SIGINT', end);
 	process.on('SIGTERM', end);
+}
+
+/** Data of before may be readable for others: it is shut, as what is written from now on is. */
+function shut(folder: string): void {
+	chmodSync(folder, 0o700);
+	for (const entry of readdirSync(folder, { recursive: true, withFileTypes: true })) {
+		const path = join(entry.parentPath, entry.name);
+		if (entry.isFile() || entry.isDirectory()) {
+			const wanted = entry.isDirectory() ? 0o700 : 0o600;
+			if ((statSync(path).mode & 0o777) !== wanted) chmodSync(path, wanted);
+		}
+	}
+}
+
+/** What uploads, imports and packings left that a hard end cut off. Nothing of it is anybody's: no thread runs yet. */
+function sweepLeftovers(folder: string): void {
+	rmSync(join(folder, 'uploads'), { recursive: true, force: true });
+	const packages = join(folder, 'packages');
+	if (!existsSync(packages)) return;
+	for (const name of readdirSync(packages))
+		if (/^(making|import)-/.test(name)) rmSync(join(packages, name), { recursive: true, force: true });
+	const blobs = join(packages, 'blobs/sha256');
+	if (existsSync(blobs))
+		for (const name of readdirSync(blobs)) if (!/^[0-9a-f]{64}$/.test(name)) rmSync(join(blobs, name), { force: true });
+	const out = join(packages, 'out');
+	if (existsSync(out))
+		for (const name of readdirSync(out)) if (name.includes('.making')) rmSync(join(out, name), { force: true });
+	const captures = join(folder, 'captures');
+	if (existsSync(captures))
+		for (const capture of readdirSync(captures))
+			for (const name of readdirSync(join(captures, capture)))
+				if (/^root-[0-9a-f-]{36}$/.test(name)) rmSync(join(captures, capture, name), { recursive: true, force: true });
+}
+
+/** What the adapter goes by: the address that people use, or what a proxy says of it. */
+function behindProxy(o: Options): void {
+	if (o.url !== null) process.env.ORIGIN = o.url;
+	else if (o.proxy === 0) process.env.ORIGIN ??= `http://localhost:${o.port}`;
+	if (o.proxy === 0) return;
+	process.env.PROTOCOL_HEADER ??= 'x-forwarded-proto';
+	process.env.HOST_HEADER ??= 'x-forwarded-host';
+	process.env.ADDRESS_HEADER ??= 'x-forwarded-for';
+	process.env.XFF_DEPTH ??= String(o.proxy);
 }
 
 /** Mebibytes that a thread may hold before it, and not the process, ends. */

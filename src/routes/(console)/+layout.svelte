@@ -11,6 +11,7 @@
 	import LabBench from '$lib/ui/frame/LabBench.svelte';
 	import Ribbon from '$lib/ui/frame/Ribbon.svelte';
 	import ScopeLine from '$lib/ui/frame/ScopeLine.svelte';
+	import { tellWhenUsed } from '$lib/ui/frame/here';
 	import { STAGES, stagePath } from '$lib/ui/frame/stages';
 	import { switchTheme } from '$lib/ui/frame/theme';
 	import Tray from '$lib/ui/frame/Tray.svelte';
@@ -38,6 +39,7 @@
 
 	onMount(() => {
 		document.documentElement.dataset.ready = 'yes';
+		const quiet = tellWhenUsed();
 		const live = new EventSource('/live');
 		let pending: ReturnType<typeof setTimeout> | null = null;
 		const refresh = () => {
@@ -54,6 +56,7 @@
 		live.addEventListener('jobs', refresh);
 		live.addEventListener('clock', (e) => (heard = JSON.parse((e as MessageEvent<string>).data) as typeof heard));
 		return () => {
+			quiet();
 			live.close();
 			if (pending) clearTimeout(pending);
 		};

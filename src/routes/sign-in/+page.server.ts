@@ -1,10 +1,10 @@
 import { fail, redirect } from '@sveltejs/kit';
+import { formOf } from '$lib/server/api/body';
 import { one } from '$lib/server/db';
 import { signInOperator } from '$lib/server/identity/accounts';
+import { cookieOf, DEVICE_DAYS } from '$lib/server/identity/cookies';
+import { ownPath } from '$lib/server/identity/own-path';
 import { runtime } from '$lib/server/runtime';
-
-/** Only a path of our own: never another site. */
-const ownPath = (to: string | null) => (to && /^\/(?![/\\])/.test(to) ? to : '/');
 
 export const load = ({ locals, url }) => {
 	if (locals.caller && locals.caller.role !== 'person') redirect(303, ownPath(url.searchParams.get('to')));
@@ -15,34 +15,35 @@ export const load = ({ locals, url }) => {
 
 export const actions = {
 	default: async ({ request, cookies, url, getClientAddress }) => {
-		const form = await request.formData();
-		const login = String(form.get('login') ?? '')
-			.trim()
-			.toLowerCase();
-		const password = String(form.get('password') ?? '');
-		const code = String(form.get('code') ?? '').trim();
+		const form = await formOf(request);
+		const login = form.get('login').trim().toLowerCase();
+		const [password, code, ticket] = [form.get('password'), form.get('code').trim(), form.get('ticket')];
 		const errors: Record<string, string> = {};
 		if (!login) errors.login = 'Write your login.';
-		if (!password) errors.password = 'Write your password.';
-		if (Object.keys(errors).length) return fail(400, { login, errors, factor: false });
-		const answer = await signInOperator(runtime().db, login, password, code, getClientAddress());
+		if (!password && !ticket) errors.password = 'Write your password.';
+		if (Object.keys(errors).length) return fail(400, { login, errors, ticket: '' });
+		const answer = await signInOperator(runtime(), {
+			login,
+			password,
+			code,
+			ticket,
+			address: getClientAddress(),
+			device: cookies.get('sextant-device') ?? null
+		});
 		switch (answer.outcome) {
 			case 'in':
-				cookies.set('sextant', answer.token, {
-					path: '/',
-					httpOnly: true,
-					sameSite: 'lax',
-					secure: url.protocol === 'https:'
-				});
+				cookies.set('sextant', answer.token, cookieOf(url));
+				cookies.set('sextant-device', answer.device, { ...cookieOf(url), maxAge: DEVICE_DAYS * 86_400 });
 				redirect(303, ownPath(url.searchParams.get('to')));
 				break;
 			case 'factor needed':
-				return fail(400, { login, password, factor: true, errors: {} as Record<string, string> });
+				// The password is not sent back: the ticket stands for it.
+				return fail(400, { login, ticket: answer.ticket, errors: {} as Record<string, string> });
 			case 'too many':
 				return fail(429, {
 					login,
-					factor: false,
-					errors: { password: `Too many attempts. Wait ${answer.waitMinutes} minutes, then try again.` } as Record<
+					ticket: '',
+					errors: { password: `Too many attempts. Wait ${answer.waitMinutes} min, then try again.` } as Record<
 						string,
 						string
 					>
@@ -50,11 +51,10 @@ export const actions = {
 			case 'no':
 				return fail(400, {
 					login,
-					factor: code !== '',
-					errors: { password: code ? 'Login, password or code is wrong.' : 'Login or password is wrong.' } as Record<
-						string,
-						string
-					>
+					ticket: code ? ticket : '',
+					errors: (code
+						? { code: 'The code, or what came before it, is wrong.' }
+						: { password: 'Login or password is wrong.' }) as Record<string, string>
 				});
 		}
 	}

@@ -28,16 +28,18 @@
 			autocomplete="username"
 			value={form?.login ?? ''}
 		/>
-		<TextField
-			label="Password"
-			problem={form?.errors?.password}
-			type="password"
-			name="password"
-			autocomplete="current-password"
-			value={form && 'password' in form ? String(form.password) : ''}
-		/>
-		{#if form?.factor}
-			<CodeField label="Code of your second factor" />
+		{#if form?.ticket}
+			<!-- The password was right: what stands for it here opens nothing by itself, and not for long. -->
+			<input type="hidden" name="ticket" value={form.ticket} />
+			<CodeField label="Code of your second factor" problem={form.errors?.code} />
+		{:else}
+			<TextField
+				label="Password"
+				problem={form?.errors?.password}
+				type="password"
+				name="password"
+				autocomplete="current-password"
+			/>
 		{/if}
 		<button class="btn btn-go self-start">Sign in</button>
 	</form>

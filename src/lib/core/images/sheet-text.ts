@@ -22,8 +22,8 @@ export interface ReadSheet {
 }
 
 /** A sheet holds no more than this, as text or as steps. */
-export const SHEET_LIMITS = { steps: 300, values: 40, text: 64 * 1024, note: 2000 } as const;
-const SHEET_BOUNDS: Bounds = { characters: 400_000, depth: 8, nodes: 20_000 };
+export const SHEET_LIMITS = { steps: 300, note: 2000, characters: 400_000 } as const;
+const SHEET_BOUNDS: Bounds = { characters: SHEET_LIMITS.characters, depth: 8, nodes: 20_000 };
 
 const STEP_KEYS = ['kind', 'id', 'after', 'note'];
 

@@ -1,8 +1,10 @@
 import { beforeAll, describe, expect, test } from 'vitest';
+import { verify } from '@node-rs/argon2';
 import { parseScope, termWords } from '$lib/core/scope/scope';
 import { HOUR, MINUTE } from '$lib/core/time/units';
 import { InputProblem } from '../plans/kind';
-import { NotAllowed, NotFound, PlanRefused } from '../plans';
+import { all, one } from '../db';
+import { NotAllowed, NotFound, planById, PlanRefused } from '../plans';
 import { ProviderError } from '../providers';
 import { Harness, OWNER, testEstate } from '../testing/harness';
 import { keepPackage } from '../testing/packages';
@@ -186,7 +188,7 @@ describe('operators and tokens, by plan like everything else', () => {
 		login: 'nia',
 		name: 'Nia Quist',
 		role: 'operator',
-		passwordHash: '$argon2id$v=19$m=1,t=1,p=1$YQ$YQ'
+		password: 'correct horse battery'
 	};
 	test('an operator is added, given another role, and shut; each is in the change log', async () => {
 		expect((await h.carryOut('operator.add', operator)).state).toBe('done');
@@ -196,6 +198,29 @@ describe('operators and tokens, by plan like everything else', () => {
 		const titles = list('changes').rows.map((c) => c.title as string);
 		expect(titles.filter((t) => /Nia|nia/.test(t))).toHaveLength(3);
 		expect(JSON.stringify(list('changes').rows)).not.toContain('argon2id');
+		// Neither the password nor its hash stands anywhere but in the account.
+		for (const table of ['plans', 'jobs', 'job_steps', 'job_log', 'changes'])
+			expect(JSON.stringify(all(h.db, `SELECT * FROM ${table}`))).not.toMatch(/argon2id|correct horse/);
+		const plan = one<{ id: number }>(h.db, `SELECT id FROM plans WHERE kind = 'operator.add'`)!.id;
+		expect(planById(h.db, plan)).toMatchObject({ input: { login: 'nia', password: '(kept secret)' } });
+		expect(
+			await verify(
+				one<{ p: string }>(h.db, `SELECT password AS p FROM operators WHERE login = 'nia'`)!.p,
+				'correct horse battery'
+			)
+		).toBe(true);
+	});
+	test('what is no first password is refused, and nothing is kept of it', async () => {
+		await expect(h.draft('operator.add', { ...operator, login: 'bo', password: 'short' })).rejects.toMatchObject({
+			problems: [{ field: 'password' }]
+		});
+		// A secret that somebody else sealed opens nothing.
+		const odd = await h.carryOut('operator.add', {
+			...operator,
+			login: 'bo',
+			password: 'sealed:AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA'
+		});
+		expect(odd.state).toBe('done');
 	});
 	test('a token is kept by its hash alone, and may be revoked once', async () => {
 		const hash = 'a'.repeat(64);

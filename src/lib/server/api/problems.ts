@@ -52,6 +52,12 @@ export const tooLarge = problem(
 	'The body is too large',
 	'A body holds at most 512 KB, and says its length first.'
 );
+export const tooManyStreams = problem(
+	429,
+	'streams',
+	'Too many live streams are open',
+	'Close some of your pages, then try again.'
+);
 export const diskFull = problem(507, 'disk-full', STORAGE_WORDS.title, STORAGE_WORDS.detail);
 export const strangeOrigin = problem(
 	403,
@@ -61,8 +67,11 @@ export const strangeOrigin = problem(
 );
 
 /** The problem as a response. */
-export const problemResponse = (p: Problem): Response =>
-	new Response(JSON.stringify(p), { status: p.status, headers: { 'content-type': 'application/problem+json' } });
+export const problemResponse = (p: Problem, headers: Record<string, string> = {}): Response =>
+	new Response(JSON.stringify(p), {
+		status: p.status,
+		headers: { ...headers, 'content-type': 'application/problem+json' }
+	});
 
 /** Runs an API handler; what it throws becomes a problem document. */
 export async function answer(work: () => Promise<Response> | Response): Promise<Response> {

@@ -15,6 +15,7 @@ import migration13 from './migrations/0013_prepare.sql?raw';
 import migration14 from './migrations/0014_clash_history.sql?raw';
 import migration15 from './migrations/0015_refusals.sql?raw';
 import migration16 from './migrations/0016_set_aside.sql?raw';
+import migration17 from './migrations/0017_secrets.sql?raw';
 
 export type Db = Database.Database;
 
@@ -35,7 +36,8 @@ const MIGRATIONS = [
 	migration13,
 	migration14,
 	migration15,
-	migration16
+	migration16,
+	migration17
 ];
 
 /**
@@ -59,10 +61,14 @@ function migrate(db: Db): void {
 	if (done > MIGRATIONS.length)
 		throw new Error(`the data was written by a newer Sextant (schema ${done}, this one knows ${MIGRATIONS.length})`);
 	if (done === MIGRATIONS.length) return;
+	// What a migration takes out is not to be found in free pages either.
+	db.pragma('secure_delete = ON');
 	db.transaction(() => {
 		for (const sql of MIGRATIONS.slice(done)) db.exec(sql);
 		db.pragma(`user_version = ${MIGRATIONS.length}`);
 	}).immediate();
+	db.pragma('secure_delete = OFF');
+	if (done > 0) db.pragma('wal_checkpoint(TRUNCATE)');
 }
 
 const prepared = new WeakMap<Db, Map<string, Database.Statement>>();

@@ -1,4 +1,5 @@
 import { firstBrokenChange } from '../changes';
+import { countProblems } from '../changes/heads';
 import type { Db } from './index';
 import { unreadable } from './json';
 
@@ -32,6 +33,7 @@ export function verifyData(db: Db): string[] {
 		problems.push(`${f.table}: row ${f.rowid} points to a ${f.parent} that is not there`);
 	const broken = firstBrokenChange(db);
 	if (broken !== null) problems.push(`change log: broken at change ${broken}`);
+	problems.push(...countProblems(db));
 	for (const { column, rows } of unreadable(db, true)) {
 		const [table, name] = column.split('.');
 		problems.push(`${table}: ${name} of ${rows} rows cannot be read`);

@@ -1,12 +1,16 @@
 import { hash as hashPassword, verify as verifyPassword } from '@node-rs/argon2';
-import { createHash, randomBytes } from 'node:crypto';
+import { createHash, randomBytes, timingSafeEqual } from 'node:crypto';
 import { ROLES, type Role } from '$lib/core/access/rights';
 import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
-import { all, one, run, type Db } from '../db';
+import { all, one, run, setting, type Db } from '../db';
 import { isStorage } from '../db/storage';
-import { noteAttempt, tooMany, type TooMany } from './attempts';
+import { LRUCache } from 'lru-cache';
+import { addChange } from '../changes';
+import type { Context } from '../context';
+import type { Vault } from '../network/vault';
+import { throttleOf, type TooMany } from './attempts';
 import type { Caller } from './caller';
-import { useCode } from './factor';
+import { useCode, type FactorStore } from './factor';
 
 /** A sign-in ends after this long without use, and after this long in any case. Wall-clock time. */
 const IDLE_END = 8 * HOUR;
@@ -41,6 +45,46 @@ export const operators = (db: Db): OperatorRow[] =>
 		disabled: o.disabled === 1
 	}));
 
+/**
+ * Makes the first operator, an owner, given the code that the server printed: in one transaction, so that the code works once.
+ * False when there is somebody already, or the code is not the one.
+ */
+export async function addFirstOperator(
+	db: Db,
+	code: string,
+	who: { login: string; name: string; password: string },
+	at: number
+): Promise<boolean> {
+	const hash = await hashPassword(who.password);
+	return db
+		.transaction((): boolean => {
+			const digest = createHash('sha256').update(code).digest();
+			const kept = Buffer.from(setting(db, 'first code') ?? '', 'hex');
+			if (kept.length !== 32 || !timingSafeEqual(digest, kept)) return false;
+			if (one<{ n: number }>(db, 'SELECT count(*) AS n FROM operators')!.n > 0) return false;
+			run(db, `INSERT INTO operators(login, name, role, password) VALUES (?, ?, 'owner', ?)`, [
+				who.login,
+				who.name,
+				hash
+			]);
+			run(db, `DELETE FROM settings WHERE key = 'first code'`);
+			addChange(db, {
+				at,
+				by: who.name,
+				via: 'first start',
+				kind: 'operator.add',
+				title: `Add operator ${who.name} as owner`,
+				objects: [`operator/${who.login}`],
+				planId: null,
+				jobId: null,
+				outcome: 'done',
+				undo: null
+			});
+			return true;
+		})
+		.immediate();
+}
+
 /** Adds an operator; the password is kept as an argon2id hash only. */
 export async function addOperator(db: Db, login: string, name: string, role: Role, password: string): Promise<number> {
 	const hash = await hashPassword(password);
@@ -51,41 +95,136 @@ export async function addOperator(db: Db, login: string, name: string, role: Rol
 }
 
 export type SignInAnswer =
-	{ outcome: 'in'; token: string } | { outcome: 'factor needed' } | { outcome: 'no' } | TooMany;
+	| { outcome: 'in'; token: string; device: string }
+	/** The password was right: with this ticket and a code it need not be given again. */
+	| { outcome: 'factor needed'; ticket: string }
+	| { outcome: 'no' }
+	| TooMany;
+
+/** Longer ones are not looked at: hashing takes as long as what is hashed. */
+export const PASSWORD = { least: 10, most: 200 } as const;
+
+/** Sign-ins whose password was right and whose code is still to come. In memory alone: they live for minutes. */
+const tickets = new LRUCache<string, { operator: number; login: string }>({ max: 5000, ttl: 5 * MINUTE });
+
+/** What a sign-in is made with. */
+export interface Given {
+	login: string;
+	password: string;
+	/** The second factor, where it is asked for. */
+	code: string;
+	/** From an earlier answer, in place of the password. */
+	ticket: string;
+	address: string;
+	/** What an earlier sign-in left with this browser. */
+	device: string | null;
+}
 
 /**
  * Signs an operator in. `code` is the second factor, needed where it is switched on. Wrong login and wrong
- * password answer alike, and take alike.
+ * password answer alike, and take alike. Guesses are counted before they are checked.
  */
-export async function signInOperator(
-	db: Db,
-	login: string,
-	password: string,
-	code: string,
-	from: string
-): Promise<SignInAnswer> {
-	const who = `${login}@${from}`;
-	const limited = tooMany(db, who);
-	if (limited) return limited;
+export async function signInOperator(store: FactorStore, given: Given): Promise<SignInAnswer> {
+	const { db } = store;
+	const { login } = given;
+	const guess = throttleOf(db).begin({
+		account: login,
+		address: given.address,
+		device: knownDevice(store.vault, `operator/${login}`, given.device)
+	});
+	if ('outcome' in guess) return guess;
+	const ticket = given.ticket ? tickets.get(sha256(given.ticket)) : undefined;
 	const row = one<{ id: number; password: string; factor_on: number }>(
 		db,
 		'SELECT * FROM operators WHERE login = ? AND disabled = 0',
 		[login]
 	);
 	// Checking nobody's password takes as long as checking a real one.
-	const right = await verifyPassword(row?.password ?? (await decoy()), password).catch(() => false);
-	if (!row || !right) {
-		noteAttempt(db, who);
-		return { outcome: 'no' };
-	}
+	const right =
+		row !== undefined && ticket?.operator === row.id
+			? true
+			: given.password.length <= PASSWORD.most &&
+				(await verifyPassword(row?.password ?? (await decoy()), given.password).catch(() => false));
+	if (!row || !right) return { outcome: 'no' };
 	if (row.factor_on) {
-		if (!code) return { outcome: 'factor needed' };
-		if (useCode(db, { kind: 'operator', id: row.id }, code) !== 'right') {
-			noteAttempt(db, who);
-			return { outcome: 'no' };
+		if (!given.code) {
+			guess.right();
+			const fresh = randomBytes(24).toString('base64url');
+			tickets.set(sha256(fresh), { operator: row.id, login });
+			return { outcome: 'factor needed', ticket: fresh };
 		}
+		if (useCode(store, { kind: 'operator', id: row.id }, given.code) !== 'right') return { outcome: 'no' };
 	}
-	return { outcome: 'in', token: beginSignIn(db, { operator: row.id }, row.factor_on === 1) };
+	guess.right();
+	if (given.ticket) tickets.delete(sha256(given.ticket));
+	return {
+		outcome: 'in',
+		token: beginSignIn(db, { operator: row.id }, row.factor_on === 1),
+		device: deviceFor(store.vault, `operator/${login}`)
+	};
+}
+
+/** What a browser keeps of a sign-in, so that nobody who guesses elsewhere can hold it up. It opens nothing. */
+export const deviceFor = (vault: Vault, account: string): string =>
+	vault.seal(`${account} ${randomBytes(12).toString('base64url')}`, 'known device');
+
+/** The device that such a keepsake names, if it is of this account; else null. */
+export function knownDevice(vault: Vault, account: string, kept: string | null): string | null {
+	const [of, id] = (kept && kept.length < 500 ? vault.open(kept, 'known device') : null)?.split(' ') ?? [];
+	return of === account && id ? id : null;
+}
+
+/**
+ * Changes an operator's own password, given the one before. Other sign-ins of theirs end, and the change log has a line.
+ * @returns null when it is done, else what is wrong and beside which field
+ */
+export async function changePassword(
+	ctx: Pick<Context, 'db' | 'clock'>,
+	caller: Caller,
+	before: string,
+	next: string
+): Promise<{ field: 'before' | 'next'; words: string } | null> {
+	const { db } = ctx;
+	if (caller.kind !== 'operator') return { field: 'before', words: 'Only operators have a password here.' };
+	if (next.length < PASSWORD.least || next.length > PASSWORD.most)
+		return { field: 'next', words: `From ${PASSWORD.least} to ${PASSWORD.most} characters.` };
+	const guess = throttleOf(db).begin({ account: `password/${caller.id}`, address: null });
+	if ('outcome' in guess)
+		return { field: 'before', words: `Too many attempts. Wait ${guess.waitMinutes} min, then try again.` };
+	const row = one<{ password: string }>(db, 'SELECT password FROM operators WHERE id = ?', [caller.id])!;
+	const right = before.length <= PASSWORD.most && (await verifyPassword(row.password, before).catch(() => false));
+	if (!right) return { field: 'before', words: 'This is not the password that you have now.' };
+	guess.right();
+	if (before === next) return { field: 'next', words: 'It is the one that you have now.' };
+	const hash = await hashPassword(next);
+	db.transaction(() => {
+		run(db, 'UPDATE operators SET password = ? WHERE id = ?', [hash, caller.id]);
+		endOthers(db, caller);
+		noteOwn(ctx, caller, 'operator.password', `${caller.name} has changed their password`);
+	}).immediate();
+	return null;
+}
+
+/** Ends every sign-in of a caller but the one that this request comes by. */
+export function endOthers(db: Db, caller: Caller): void {
+	const column = caller.kind === 'person' ? 'person_id' : 'operator_id';
+	run(db, `DELETE FROM sign_ins WHERE ${column} = ? AND token <> ?`, [caller.id, caller.signIn ?? '']);
+}
+
+/** A line in the change log about what somebody did to their own account, with no plan: it touches nobody else. */
+export function noteOwn(ctx: Pick<Context, 'db' | 'clock'>, caller: Caller, kind: string, title: string): void {
+	addChange(ctx.db, {
+		at: ctx.clock.now(),
+		by: caller.name,
+		via: caller.kind === 'person' ? 'portal' : 'screen',
+		kind,
+		title,
+		objects: [`${caller.kind}/${caller.login}`],
+		planId: null,
+		jobId: null,
+		outcome: 'done',
+		undo: null
+	});
 }
 
 /** Notes a sign-in of a person whose password the directory has confirmed. */
@@ -112,10 +251,22 @@ function beginSignIn(db: Db, who: { operator?: number; person?: number }, factor
 	return token;
 }
 
-/** Who a session cookie belongs to, or null when it has ended. */
-export function callerOfSignIn(db: Db, token: string): Caller | null {
-	const now = Date.now();
+/** Whether a sign-in is still in force, by its own key: for what stays open beyond a request. */
+export const isSignedIn = (db: Db, key: string): boolean => callerByKey(db, key) !== null;
+
+/**
+ * Who a session cookie belongs to, or null when it has ended.
+ * @param active whether somebody is there: what a page asks for by itself keeps no sign-in from ending
+ */
+export function callerOfSignIn(db: Db, token: string, active: boolean): Caller | null {
 	const key = sha256(token);
+	const caller = callerByKey(db, key);
+	if (caller && active) noteSeen(db, key, Date.now());
+	return caller;
+}
+
+function callerByKey(db: Db, key: string): Caller | null {
+	const now = Date.now();
 	const row = one<{
 		operator_id: number | null;
 		person_id: number | null;
@@ -124,7 +275,6 @@ export function callerOfSignIn(db: Db, token: string): Caller | null {
 		seen: number;
 	}>(db, 'SELECT * FROM sign_ins WHERE token = ?', [key]);
 	if (!row || now - row.seen > IDLE_END || now - row.began > ABSOLUTE_END) return null;
-	if (now - row.seen > MINUTE) noteSeen(db, key, now);
 	if (row.operator_id !== null) {
 		const o = one<{ id: number; name: string; login: string; role: Role }>(
 			db,
@@ -154,7 +304,7 @@ export function callerOfSignIn(db: Db, token: string): Caller | null {
 /** A full disk keeps nobody out who is in. */
 function noteSeen(db: Db, key: string, now: number): void {
 	try {
-		run(db, 'UPDATE sign_ins SET seen = ? WHERE token = ?', [now, key]);
+		run(db, 'UPDATE sign_ins SET seen = ? WHERE token = ? AND seen < ?', [now, key, now - MINUTE]);
 	} catch (e) {
 		if (!isStorage(e)) throw e;
 	}

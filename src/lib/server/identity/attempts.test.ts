@@ -1,44 +1,78 @@
-import { afterEach, beforeEach, expect, test, vi } from 'vitest';
-import { MINUTE } from '$lib/core/time/units';
-import { one, openDb, type Db } from '../db';
-import { noteAttempt, tooMany } from './attempts';
+import { beforeEach, describe, expect, test } from 'vitest';
+import { MINUTE, SECOND } from '$lib/core/time/units';
+import { Rate, Throttle, type Guess } from './attempts';
 
-let db: Db;
+let now = 0;
+let throttle: Throttle;
 beforeEach(() => {
-	vi.useFakeTimers({ now: Date.UTC(2026, 10, 17, 9) });
-	db = openDb(':memory:');
+	now = 1000;
+	throttle = new Throttle(() => now);
 });
-afterEach(() => {
-	db.close();
-	vi.useRealTimers();
-});
-const fail = (who: string, times: number) => {
-	for (let i = 0; i < times; i++) noteAttempt(db, who);
-};
+const taken = (guess: Guess) => !('outcome' in throttle.begin(guess));
+const owner = (address = '10.0.0.1'): Guess => ({ account: 'owner', address });
 
-test('eight wrong answers within ten minutes shut a login from an address, and no other', () => {
-	fail('owner 10.0.0.1', 7);
-	expect(tooMany(db, 'owner 10.0.0.1')).toBe(null);
-	fail('owner 10.0.0.1', 1);
-	expect(tooMany(db, 'owner 10.0.0.1')).toEqual({ outcome: 'too many', waitMinutes: 10 });
-	expect(tooMany(db, 'owner 10.0.0.2')).toBe(null);
-	expect(tooMany(db, 'builder 10.0.0.1')).toBe(null);
+describe('guessing', () => {
+	test('many at once are as many one after the other: the first few are checked, the rest are not', () => {
+		const guesses = Array.from({ length: 400 }, () => taken(owner()));
+		expect(guesses.filter(Boolean)).toHaveLength(8);
+	});
+	test('waits that grow, up to a quarter of an hour', () => {
+		for (let i = 0; i < 8; i++) taken(owner());
+		let wait = 0;
+		for (let i = 0; i < 12; i++) {
+			let waited = 0;
+			while (!taken(owner())) {
+				now += SECOND;
+				waited += SECOND;
+			}
+			expect(waited).toBeGreaterThanOrEqual(wait);
+			wait = waited;
+		}
+		expect(wait).toBeGreaterThan(10 * MINUTE);
+		expect(wait).toBeLessThanOrEqual(15 * MINUTE + SECOND);
+		expect(throttle.begin(owner())).toEqual({ outcome: 'too many', waitMinutes: 15 });
+	});
+	test('a right answer begins anew', () => {
+		for (let i = 0; i < 7; i++) taken(owner());
+		(throttle.begin(owner()) as { right(): void }).right();
+		expect(Array.from({ length: 8 }, () => taken(owner())).every(Boolean)).toBe(true);
+	});
+	test('nobody keeps somebody else out: from elsewhere the wait is a minute at most, and a known device has none', () => {
+		for (let i = 0; i < 5000; i++) {
+			taken(owner(`10.1.${i % 250}.${i % 17}`));
+			now += 20;
+		}
+		expect(taken({ ...owner('192.0.2.7'), device: 'desk' })).toBe(true);
+		now += MINUTE;
+		expect(taken(owner('192.0.2.7'))).toBe(true);
+	});
+	test('from one address at many accounts, and from many addresses at many, is held up as well', () => {
+		const one = Array.from({ length: 300 }, (_v, i) => taken({ account: `a${i}`, address: '10.0.0.1' }));
+		expect(one.filter(Boolean).length).toBe(60);
+		const many = Array.from({ length: 3000 }, (_v, i) =>
+			taken({ account: `a${i}`, address: `10.2.${i >> 8}.${i & 255}` })
+		);
+		expect(many.filter(Boolean).length).toBeLessThan(500);
+	});
+	test('a clock that is set is none of its business', () => {
+		for (let i = 0; i < 9; i++) taken(owner());
+		const real = new Throttle();
+		for (let i = 0; i < 9; i++) real.begin(owner());
+		const before = Date.now;
+		Date.now = () => 0;
+		try {
+			const answer = real.begin(owner());
+			expect('outcome' in answer && answer.waitMinutes).toBe(1);
+		} finally {
+			Date.now = before;
+		}
+	});
 });
 
-test('the wait runs from the first of them, and then it is open again', () => {
-	fail('owner', 1);
-	vi.advanceTimersByTime(4 * MINUTE);
-	fail('owner', 7);
-	expect(tooMany(db, 'owner')).toEqual({ outcome: 'too many', waitMinutes: 6 });
-	vi.advanceTimersByTime(5.5 * MINUTE);
-	expect(tooMany(db, 'owner')).toEqual({ outcome: 'too many', waitMinutes: 1 });
-	vi.advanceTimersByTime(MINUTE);
-	expect(tooMany(db, 'owner')).toBe(null);
-});
-
-test('attempts of long ago are not kept', () => {
-	fail('owner', 5);
-	vi.advanceTimersByTime(11 * MINUTE);
-	fail('builder', 1);
-	expect(one(db, 'SELECT count(*) AS n FROM sign_in_attempts')).toEqual({ n: 1 });
+test('a rate lets so many through within its span, for each', () => {
+	const rate = new Rate(3, 1000, () => now);
+	expect([1, 2, 3, 4].map(() => rate.take('a'))).toEqual([true, true, true, false]);
+	expect(rate.take('b')).toBe(true);
+	now += 1000;
+	expect(rate.take('a')).toBe(true);
 });

@@ -2,8 +2,11 @@ import * as v from 'valibot';
 import { ROLES, type Role } from '$lib/core/access/rights';
 import { noEffects } from '$lib/core/plans/effects';
 import type { Context } from '../context';
-import { one } from '../db';
+import { HEADS_HOOK, HEADS_MAIL } from '../changes/send';
+import { one, setting } from '../db';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
+import { isSealed } from '../plans/secrets';
+import { PASSWORD } from './accounts';
 
 const staff = v.picklist(
 	ROLES.filter((r): r is Exclude<Role, 'person'> => r !== 'person'),
@@ -56,7 +59,8 @@ const otherOwners = (ctx: Context, but: string) =>
 
 const addOperator = planKind({
 	kind: 'operator.add',
-	words: 'Add an operator; the password comes as an argon2id hash',
+	words: 'Add an operator with a first password, which is kept sealed and shown nowhere',
+	secrets: ['password'],
 	area: 'identity',
 	schema: v.strictObject({
 		login: v.pipe(
@@ -64,9 +68,15 @@ const addOperator = planKind({
 			v.trim(),
 			v.regex(/^[a-z0-9][a-z0-9.-]{1,30}$/, 'Small letters, digits, dots and hyphens, 2 to 31 of them.')
 		),
-		name: v.pipe(v.string(), v.trim(), v.nonEmpty('Write a name.')),
+		name: v.pipe(v.string(), v.trim(), v.nonEmpty('Write a name.'), v.maxLength(100, 'At most 100 characters.')),
 		role: staff,
-		passwordHash: v.pipe(v.string(), v.startsWith('$argon2id$', 'An argon2id hash is needed.'))
+		password: v.pipe(
+			v.string(),
+			v.check(
+				(p) => isSealed(p) || (p.length >= PASSWORD.least && p.length <= PASSWORD.most),
+				`From ${PASSWORD.least} to ${PASSWORD.most} characters.`
+			)
+		)
 	}),
 	async draft(ctx, input) {
 		if (one(ctx.db, 'SELECT 1 FROM operators WHERE login = ?', [input.login]))
@@ -134,12 +144,16 @@ const disable = planKind({
 
 const createToken = planKind({
 	kind: 'token.create',
-	words: 'Create an API token; its secret comes as a SHA-256 hash',
+	words: 'Create an API token; its secret comes as a SHA-256 hash, which is kept sealed',
+	secrets: ['hash'],
 	area: 'identity',
 	schema: v.strictObject({
 		name: v.pipe(v.string(), v.trim(), v.nonEmpty('Give the token a name.'), v.maxLength(40, 'At most 40 characters.')),
 		role: staff,
-		hash: v.pipe(v.string(), v.regex(/^[0-9a-f]{64}$/, 'A SHA-256 hash is needed.'))
+		hash: v.pipe(
+			v.string(),
+			v.check((h) => isSealed(h) || /^[0-9a-f]{64}$/.test(h), 'A SHA-256 hash is needed.')
+		)
 	}),
 	async draft(ctx, input) {
 		if (one(ctx.db, 'SELECT 1 FROM tokens WHERE name = ? AND revoked_at IS NULL', [input.name]))
@@ -174,4 +188,43 @@ const revokeToken = planKind({
 	}
 });
 
-export const identityPlans = [addOperator, setRole, disable, createToken, revokeToken];
+const heads = planKind({
+	kind: 'record.heads',
+	words: 'Say where signed heads of the change log are sent: by mail, to a web hook, or nowhere',
+	area: 'identity',
+	schema: v.strictObject({
+		mail: v.pipe(
+			v.string(),
+			v.trim(),
+			v.maxLength(200, 'At most 200 characters.'),
+			v.check((m) => m === '' || /^[^\s@]+@[^\s@]+$/.test(m), 'Write an address such as records@kept.example.')
+		),
+		hook: v.pipe(
+			v.string(),
+			v.trim(),
+			v.maxLength(500, 'At most 500 characters.'),
+			v.check(
+				(h) => h === '' || /^https?:$/.test(URL.parse(h)?.protocol ?? ''),
+				'Write an address that begins with https://.'
+			)
+		)
+	}),
+	async draft(ctx, input) {
+		const now = { mail: setting(ctx.db, HEADS_MAIL) ?? '', hook: setting(ctx.db, HEADS_HOOK) ?? '' };
+		const to = [input.mail, input.hook].filter(Boolean);
+		return accountDraft(
+			to.length ? `Send heads of the change log to ${to.join(' and ')}` : 'Send heads of the change log nowhere',
+			[
+				'a head is a line of a few hundred characters: how far the log had come, when, signed',
+				'once an hour at most, when the log has grown; verify --against compares the log with what arrived'
+			],
+			'record/heads',
+			{ kind: 'record.heads', words: 'Write where they are sent', input },
+			{ kind: 'record.heads', input: now },
+			'Yes: they are sent where they were sent before.',
+			now.mail === input.mail && now.hook === input.hook ? ['nothing in it is different'] : []
+		);
+	}
+});
+
+export const identityPlans = [addOperator, setRole, disable, createToken, revokeToken, heads];

@@ -17,6 +17,7 @@ export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'DELETE', Ne
 	'/welcome': { GET: 'open', POST: 'open' },
 	'/sign-out': { POST: 'signed in' },
 	'/live': { GET: 'signed in' },
+	'/here': { POST: 'signed in' },
 	'/(console)': { GET: read('estate') },
 	'/(console)/build': { GET: read('images') },
 	'/(console)/build/sheet': { GET: read('images') },

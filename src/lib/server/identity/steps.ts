@@ -1,19 +1,33 @@
+import { hash } from '@node-rs/argon2';
 import type { Role } from '$lib/core/access/rights';
-import { one, run } from '../db';
+import { HEADS_HOOK, HEADS_MAIL } from '../changes/send';
+import { one, putSetting, run } from '../db';
 import { stepHandler, type StepHandler } from '../jobs/step';
+import type { Vault } from '../network/vault';
+import { openSecret } from '../plans/secrets';
 import { keepToken } from './accounts';
 
+/** A secret of the plan. Throws where another key sealed it. */
+function opened(vault: Vault, value: string): string {
+	const secret = openSecret(vault, value);
+	if (secret === null) throw new Error('its secret cannot be opened: the key of the vault is another one');
+	return secret;
+}
+
 export const identitySteps: Record<string, StepHandler> = {
-	'operator.write': stepHandler<{ login: string; name: string; role: Role; passwordHash: string }>({
-		run: async ({ input }) => ({
-			write: (db) =>
-				void run(db, 'INSERT INTO operators(login, name, role, password) VALUES (?, ?, ?, ?)', [
-					input.login,
-					input.name,
-					input.role,
-					input.passwordHash
-				])
-		})
+	'operator.write': stepHandler<{ login: string; name: string; role: Role; password: string }>({
+		run: async ({ ctx, input }) => {
+			const password = await hash(opened(ctx.vault, input.password));
+			return {
+				write: (db) =>
+					void run(db, 'INSERT INTO operators(login, name, role, password) VALUES (?, ?, ?, ?)', [
+						input.login,
+						input.name,
+						input.role,
+						password
+					])
+			};
+		}
 	}),
 	'operator.role': stepHandler<{ login: string; role: Role }>({
 		run: async ({ input }) => ({
@@ -31,10 +45,19 @@ export const identitySteps: Record<string, StepHandler> = {
 			}
 		})
 	}),
-	'token.write': stepHandler<{ name: string; role: Role; hash: string }>({
-		run: async ({ ctx, input, job }) => ({
-			write: (db) => keepToken(db, input.name, input.role, input.hash, job.by, ctx.clock.now())
+	'record.heads': stepHandler<{ mail: string; hook: string }>({
+		run: async ({ input }) => ({
+			write: (db) => {
+				putSetting(db, HEADS_MAIL, input.mail);
+				putSetting(db, HEADS_HOOK, input.hook);
+			}
 		})
+	}),
+	'token.write': stepHandler<{ name: string; role: Role; hash: string }>({
+		run: async ({ ctx, input, job }) => {
+			const secret = opened(ctx.vault, input.hash);
+			return { write: (db) => keepToken(db, input.name, input.role, secret, job.by, ctx.clock.now()) };
+		}
 	}),
 	'token.revoke': stepHandler<{ name: string }>({
 		run: async ({ ctx, input }) => ({

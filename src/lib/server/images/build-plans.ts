@@ -15,7 +15,7 @@ import {
 	stepWords,
 	type BuildSheet
 } from '$lib/core/images/sheet';
-import { readSheet } from '$lib/core/images/sheet-text';
+import { readSheet, SHEET_LIMITS } from '$lib/core/images/sheet-text';
 import { byVersion, isVersion, proposeNumber } from '$lib/core/images/versions';
 import { noEffects } from '$lib/core/plans/effects';
 import { durationWords, MINUTE, SECOND, sizeWords } from '$lib/core/time/units';
@@ -410,10 +410,24 @@ const abandonPlan = planKind({
 	}
 });
 
+/** What a step says beside its kind, within the bounds of a sheet. */
+export const stepFields = {
+	with: v.optional(anyParams, {}),
+	id: v.optional(
+		v.pipe(
+			v.string(),
+			v.maxLength(100, 'At most 100 characters.'),
+			v.regex(/^[a-z0-9][a-z0-9-]*$/, 'Small letters, digits and hyphens.')
+		)
+	),
+	after: v.optional(v.pipe(v.array(v.pipe(v.string(), v.maxLength(100))), v.maxLength(SHEET_LIMITS.steps))),
+	note: v.optional(v.pipe(v.string(), v.maxLength(SHEET_LIMITS.note, `At most ${SHEET_LIMITS.note} characters.`)))
+};
+
 const sheetInput = v.strictObject({
 	line: lineId,
 	/** The whole sheet as text, in place of the rest. */
-	text: v.optional(v.string()),
+	text: v.optional(v.pipe(v.string(), v.maxLength(SHEET_LIMITS.characters, 'The text is too long for a sheet.'))),
 	limit: v.optional(v.pipe(v.number('Write a duration.'), v.minValue(60_000, 'The limit is at least a minute.'))),
 	builder: v.optional(
 		v.strictObject({
@@ -427,16 +441,14 @@ const sheetInput = v.strictObject({
 		v.pipe(
 			v.array(
 				v.strictObject({
+					...stepFields,
 					kind: v.pipe(
 						v.string(),
 						v.check((k) => kindOf(k) !== undefined, 'Choose a kind of step.')
-					),
-					with: v.optional(anyParams, {}),
-					id: v.optional(v.pipe(v.string(), v.regex(/^[a-z0-9][a-z0-9-]*$/, 'Small letters, digits and hyphens.'))),
-					after: v.optional(v.array(v.string())),
-					note: v.optional(v.string())
+					)
 				})
 			),
+			v.maxLength(SHEET_LIMITS.steps, `At most ${SHEET_LIMITS.steps} steps.`),
 			v.minLength(1, 'A sheet has at least one step.')
 		)
 	)
@@ -444,6 +456,7 @@ const sheetInput = v.strictObject({
 
 const sheetPlan = planKind({
 	kind: 'image.sheet',
+	longTexts: ['text', 'steps'],
 	words: 'Change the build sheet of an image line, given as steps or as text',
 	area: 'images',
 	schema: sheetInput,

@@ -10,6 +10,7 @@ import { changeByNumber } from '../changes';
 import { askToCancel } from '../jobs';
 import { planKindOf } from './catalogue';
 import { InputProblem, type Draft, type StepSpec } from './kind';
+import { hideSecrets, sealSecrets } from './secrets';
 import { fromJson, fromJsonOrNull } from '../db/json';
 
 export interface PlanRow {
@@ -72,14 +73,16 @@ export async function draftPlan(
 	const k = planKindOf(kind);
 	if (!k) throw new NotFound(`kind of plan called ${kind}`);
 	allow(caller, k.area, 'draft');
-	const parsed = parseInput(k.schema, input);
-	const draft = await compute(ctx, kind, parsed);
+	wordsWithin(input, k.longTexts ?? []);
+	parseInput(k.schema, input);
+	const kept = sealSecrets(ctx.vault, input, k.secrets ?? []);
+	const draft = await compute(ctx, kind, parseInput(k.schema, kept));
 	const id = Number(
 		run(
 			ctx.db,
 			`INSERT INTO plans(kind, input, title, effects, warnings, blocks, reasons, touches, steps, undo, undo_words, state, refused, by, via, at)
 			 VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'draft', NULL, ?, ?, ?)`,
-			[kind, JSON.stringify(input), ...draftColumns(ctx.db, draft), caller.name, via, ctx.clock.now()]
+			[kind, JSON.stringify(kept), ...draftColumns(ctx.db, draft), caller.name, via, ctx.clock.now()]
 		).lastInsertRowid
 	);
 	return planById(ctx.db, id)!;
@@ -90,7 +93,7 @@ export async function recomputePlan(ctx: Context, caller: Caller, id: number): P
 	const plan = draftOrThrow(ctx.db, id);
 	const k = planKindOf(plan.kind)!;
 	allow(caller, k.area, 'draft');
-	const draft = await compute(ctx, plan.kind, parseInput(k.schema, plan.input));
+	const draft = await compute(ctx, plan.kind, parseInput(k.schema, givenIn(ctx.db, id)));
 	run(
 		ctx.db,
 		`UPDATE plans SET title = ?, effects = ?, warnings = ?, blocks = ?, reasons = ?, touches = ?, steps = ?, undo = ?, undo_words = ?, refused = NULL, at = ? WHERE id = ? AND state = 'draft'`,
@@ -194,7 +197,9 @@ export async function lookAgain(ctx: Context, job: number): Promise<Fact[] | nul
 /** A plan computed from how things are now, or why it cannot be. */
 async function asItIsNow(ctx: Context, plan: PlanRow): Promise<{ draft: Draft } | { why: Fact[] }> {
 	try {
-		return { draft: await compute(ctx, plan.kind, parseInput(planKindOf(plan.kind)!.schema, plan.input)) };
+		return {
+			draft: await compute(ctx, plan.kind, parseInput(planKindOf(plan.kind)!.schema, givenIn(ctx.db, plan.id)))
+		};
 	} catch (e) {
 		if (!(e instanceof InputProblem)) throw e;
 		return { why: e.problems.map((p) => ({ words: p.words, side: 'against' })) };
@@ -244,6 +249,10 @@ export function planById(db: Db, id: number): PlanRow | null {
 	return row ? fromRaw(row) : null;
 }
 
+/** The input that a plan was drafted from, its secrets sealed. */
+const givenIn = (db: Db, id: number): unknown =>
+	fromJson<unknown>('plans.input', one<{ input: string }>(db, 'SELECT input FROM plans WHERE id = ?', [id])!.input);
+
 /** Drafts that wait for somebody, newest first. */
 export const openDrafts = (db: Db, limit = 20): PlanRow[] =>
 	all<RawPlan>(db, `SELECT * FROM plans WHERE state = 'draft' ORDER BY id DESC LIMIT ?`, [limit]).map(fromRaw);
@@ -268,6 +277,30 @@ function draftOrThrow(db: Db, id: number): PlanRow {
 			}
 		]);
 	return plan;
+}
+
+/** Characters that a text of an input may have, and one that names something. */
+const TEXT = 4000;
+const NAME = 200;
+const NAMES =
+	/^(name|title|internalName|login|label|group|owner|publication|package|pool|line|machine|site|version|number|person|team)$/;
+
+/** Throws InputProblem where a text is longer than anything of its kind; `long`: fields, by their first part, that hold whole files. */
+function wordsWithin(input: unknown, long: readonly string[]): void {
+	const walk = (value: unknown, path: string[]): void => {
+		if (typeof value === 'string') {
+			if (long.includes(path[0] ?? '')) return;
+			const most = NAMES.test(path.at(-1) ?? '') ? NAME : TEXT;
+			if (value.length > most)
+				throw new InputProblem([{ field: path.join('.'), words: `At most ${most} characters.` }]);
+		} else if (typeof value === 'object' && value !== null)
+			for (const [key, below] of Object.entries(value)) {
+				if (key.length > NAME)
+					throw new InputProblem([{ field: path.join('.'), words: 'A field has a name that is too long.' }]);
+				walk(below, [...path, key]);
+			}
+	};
+	walk(input, []);
 }
 
 /** Reads an input by its schema. Throws InputProblem with the path of each field. */
@@ -405,14 +438,14 @@ interface RawPlan {
 const fromRaw = (r: RawPlan): PlanRow => ({
 	id: r.id,
 	kind: r.kind,
-	input: fromJson<unknown>('plans.input', r.input),
+	input: hideSecrets(fromJson<unknown>('plans.input', r.input)),
 	title: r.title,
 	effects: fromJson<Effects>('plans.effects', r.effects),
 	warnings: fromJson<Fact[]>('plans.warnings', r.warnings),
 	blocks: fromJson<Fact[]>('plans.blocks', r.blocks),
 	reasons: fromJson<Fact[]>('plans.reasons', r.reasons),
 	objects: fromJson<Touches>('plans.touches', r.touches).objects,
-	steps: fromJson<StepSpec[]>('plans.steps', r.steps),
+	steps: hideSecrets(fromJson<StepSpec[]>('plans.steps', r.steps)),
 	undo: fromJsonOrNull<NonNullable<PlanRow['undo']>>('plans.undo', r.undo),
 	undoWords: r.undo_words,
 	state: r.state,

@@ -36,6 +36,10 @@ export interface PlanKind<S extends v.GenericSchema = v.GenericSchema> {
 	words: string;
 	area: Area;
 	schema: S;
+	/** Fields of the input that nobody may read: they are sealed before anything is made of them, and stay so. */
+	secrets?: readonly string[];
+	/** Fields that hold whole texts, such as a sheet: their own schema says how long they may be. */
+	longTexts?: readonly string[];
 	draft(ctx: Context, input: v.InferOutput<S>): Promise<Draft>;
 }
 

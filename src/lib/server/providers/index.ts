@@ -243,6 +243,8 @@ export interface Directory {
 	moveAccount(name: string, folder: string, key: string): Promise<void>;
 	/** Checks a person's password. */
 	verify(login: string, password: string): Promise<boolean>;
+	/** Gives somebody another password. */
+	setPassword(login: string, password: string, key: string): Promise<void>;
 }
 
 export interface Network {

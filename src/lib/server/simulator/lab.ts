@@ -180,6 +180,11 @@ export class Lab {
 				w.operations.set(command.key, { key: command.key, done: true, at: w.now, error: null, result });
 				return result;
 			}
+			case 'password':
+				if (!w.people.has(command.login))
+					throw new ProviderError(`the directory knows nobody called ${command.login}`, false);
+				(w.passwords ??= new Map()).set(command.login, command.hash);
+				return null;
 			case 'mail':
 				if (!w.operations.has(command.key)) {
 					w.operations.set(command.key, { key: command.key, done: true, at: w.now, error: null, result: null });

@@ -1,3 +1,4 @@
+import { randomBytes, scryptSync, timingSafeEqual } from 'node:crypto';
 import { failingCheck } from '$lib/core/diagnosis/checks';
 import { builderPace } from '$lib/core/images/duration';
 import { stepWords } from '$lib/core/images/sheet';
@@ -223,7 +224,15 @@ export class LabServer {
 				createAccount: (name, folder, key) => this.operate(key, { e: 'account', name, folder }, 1500),
 				moveAccount: (name, folder, key) => this.operate(key, { e: 'account', name, folder, moved: true }, 1500),
 				removeAccount: (name, key) => this.operate(key, { e: 'account', name, folder: null }, 1500),
-				verify: async (login, password) => w.people.has(login) && password === LAB_PASSWORD
+				verify: async (login, password) => {
+					if (!w.people.has(login)) return false;
+					const own = w.passwords?.get(login);
+					return own === undefined ? password === LAB_PASSWORD : samePassword(own, password);
+				},
+				setPassword: async (login, password, key) => {
+					// Nobody's password stands in the journal.
+					this.command({ c: 'password', login, hash: hashed(password), key });
+				}
 			},
 			network: {
 				free: async (network) => {
@@ -326,5 +335,15 @@ export class LabServer {
 
 const NO_DISK = { disk: 0, pageFile: 0, pageApart: false };
 
-/** Everybody in a lab's directory has this password: there is nothing to protect. */
+/** Everybody in a lab's directory begins with this password: there is nothing to protect. */
 export const LAB_PASSWORD = 'tideline';
+
+function hashed(password: string): string {
+	const salt = randomBytes(16);
+	return `${salt.toString('base64')} ${scryptSync(password, salt, 32).toString('base64')}`;
+}
+
+function samePassword(kept: string, password: string): boolean {
+	const [salt, hash] = kept.split(' ').map((part) => Buffer.from(part, 'base64')) as [Buffer, Buffer];
+	return timingSafeEqual(hash, scryptSync(password, salt, 32));
+}

@@ -55,6 +55,8 @@ export interface World {
 	/** What the agents know of packages, and what is attached where. */
 	books: AttachBooks;
 	packages: SimPackages;
+	/** Passwords that people have chosen, salted and hashed; absent in a world that was stored before anybody could. */
+	passwords?: Map<string, string>;
 	outbox: { to: string; subject: string; body: string; at: number }[];
 	observations: Observation[];
 }
@@ -276,6 +278,7 @@ export type Command =
 	| { c: 'disconnect'; session: number }
 	| { c: 'deliver'; wishes: Wishes; lacks: Record<string, Record<string, Needed[]>> }
 	| { c: 'close app'; login: string; run: number }
+	| { c: 'password'; login: string; hash: string; key: string }
 	| { c: 'mail'; to: string; subject: string; body: string; key: string }
 	| { c: 'aside'; machines: string[]; aside: boolean; key: string }
 	| { c: 'type'; line: string; text: string; key: string }

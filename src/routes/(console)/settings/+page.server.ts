@@ -1,9 +1,10 @@
 import { fail } from '@sveltejs/kit';
-import { hash } from '@node-rs/argon2';
 import { levelOf, AREAS, ROLES, AREA_WORDS, may } from '$lib/core/access/rights';
+import { formOf } from '$lib/server/api/body';
 import { all } from '$lib/server/db';
-import { newTokenSecret, operators } from '$lib/server/identity/accounts';
-import { beginFactor, CODE_PROBLEM, confirmFactor, dropFactor } from '$lib/server/identity/factor';
+import { changePassword, endOthers, newTokenSecret, noteOwn, operators } from '$lib/server/identity/accounts';
+import type { Caller } from '$lib/server/identity/caller';
+import { beginFactor, CODE_PROBLEM, confirmFactor, dropFactor, factorOwner } from '$lib/server/identity/factor';
 import { factorPicture } from '$lib/server/identity/picture';
 import { draftPlan, NotAllowed } from '$lib/server/plans';
 import { InputProblem } from '$lib/server/plans/kind';
@@ -30,7 +31,7 @@ export const load = ({ locals, depends }) => {
 	};
 };
 
-const text = (form: FormData, key: string) => String(form.get(key) ?? '').trim();
+const text = (form: { get(name: string): string }, key: string) => form.get(key).trim();
 
 /** What a refused draft says, by field. */
 function refused(e: unknown, kept: Record<string, string>) {
@@ -42,28 +43,21 @@ function refused(e: unknown, kept: Record<string, string>) {
 
 export const actions = {
 	operator: async ({ request, locals }) => {
-		const form = await request.formData();
+		const form = await formOf(request);
 		const kept = { login: text(form, 'login'), name: text(form, 'name'), role: text(form, 'role') };
-		const password = String(form.get('password') ?? '');
+		const password = form.get('password');
 		if (!may(locals.caller!.role, 'identity', 'draft'))
 			return fail(403, { errors: { form: 'Your role may not add operators.' }, kept });
-		if (password.length < 10) return fail(422, { errors: { password: 'At least 10 characters.' }, kept });
 		try {
-			// Only the hash goes into the plan: a password is written down nowhere.
-			const plan = await draftPlan(
-				runtime(),
-				locals.caller!,
-				'operator.add',
-				{ ...kept, passwordHash: await hash(password) },
-				'screen'
-			);
+			// The plan keeps it sealed; the account, once it is written, by its hash alone.
+			const plan = await draftPlan(runtime(), locals.caller!, 'operator.add', { ...kept, password }, 'screen');
 			return { plan: plan.id };
 		} catch (e) {
 			return refused(e, kept);
 		}
 	},
 	token: async ({ request, locals }) => {
-		const form = await request.formData();
+		const form = await formOf(request);
 		const kept = { token: text(form, 'token'), tokenRole: text(form, 'tokenRole') };
 		const { secret, hash: digest } = newTokenSecret();
 		try {
@@ -79,29 +73,45 @@ export const actions = {
 			return refused(e, kept);
 		}
 	},
+	password: async ({ request, locals }) => {
+		const form = await formOf(request);
+		const wrong = await changePassword(runtime(), locals.caller!, form.get('before'), form.get('next'));
+		return wrong ? fail(422, { errors: { [wrong.field]: wrong.words } as Record<string, string> }) : { changed: true };
+	},
 	factor: async ({ locals }) => {
-		const caller = locals.caller!;
-		if (caller.kind !== 'operator')
-			return fail(403, { errors: { code: 'Only operators have a second factor.' } as Record<string, string> });
-		const { secret, uri } = beginFactor(runtime().db, { kind: 'operator', id: caller.id }, caller.login);
+		const owner = ownerOf(locals.caller);
+		if (!owner) return noFactor();
+		const { secret, uri } = beginFactor(runtime(), owner, locals.caller!.login);
 		return { factor: { secret, picture: await factorPicture(uri) } };
 	},
 	confirm: async ({ request, locals }) => {
-		const code = text(await request.formData(), 'code');
-		return confirmFactor(runtime().db, { kind: 'operator', id: locals.caller!.id }, code)
-			? { factorOn: true }
-			: fail(422, {
-					errors: { code: 'This is not the code of this moment. Begin again, and give the newest one.' } as Record<
-						string,
-						string
-					>
-				});
+		const owner = ownerOf(locals.caller);
+		if (!owner) return noFactor();
+		const ctx = runtime();
+		if (!confirmFactor(ctx, owner, text(await formOf(request), 'code')))
+			return fail(422, {
+				errors: { code: 'This is not the code of this moment. Begin again, and give the newest one.' } as Record<
+					string,
+					string
+				>
+			});
+		endOthers(ctx.db, locals.caller!);
+		noteOwn(ctx, locals.caller!, 'operator.factor', `${locals.caller!.name} has switched their second factor on`);
+		return { factorOn: true };
 	},
 	drop: async ({ request, locals }) => {
-		const code = text(await request.formData(), 'code');
-		const answer = dropFactor(runtime().db, { kind: 'operator', id: locals.caller!.id }, code);
-		return answer === 'right'
-			? { factorOff: true }
-			: fail(422, { errors: { code: CODE_PROBLEM[answer] } as Record<string, string> });
+		const owner = ownerOf(locals.caller);
+		if (!owner) return noFactor();
+		const ctx = runtime();
+		const answer = dropFactor(ctx, owner, text(await formOf(request), 'code'));
+		if (answer !== 'right') return fail(422, { errors: { code: CODE_PROBLEM[answer] } as Record<string, string> });
+		endOthers(ctx.db, locals.caller!);
+		noteOwn(ctx, locals.caller!, 'operator.factor', `${locals.caller!.name} has switched their second factor off`);
+		return { factorOff: true };
 	}
 };
+
+/** The console is for operators: a token or a person has no second factor here. */
+const ownerOf = (caller: Caller | null) => (caller?.kind === 'operator' ? factorOwner(caller) : null);
+const noFactor = () =>
+	fail(403, { errors: { code: 'Only operators have a second factor.' } as Record<string, string> });

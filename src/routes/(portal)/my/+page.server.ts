@@ -1,16 +1,19 @@
 import { fail, redirect } from '@sveltejs/kit';
 import { randomUUID } from 'node:crypto';
-import { FOREVER } from '$lib/core/time/units';
+import { FOREVER, MINUTE } from '$lib/core/time/units';
+import { formOf } from '$lib/server/api/body';
 import { testAccess } from '$lib/server/access/circumstances';
 import { startTimes } from '$lib/server/packages/delivery';
 import { all } from '$lib/server/db';
 import type { Caller } from '$lib/server/identity/caller';
-import { endSignIn, raiseSignIn } from '$lib/server/identity/accounts';
+import { endOthers, endSignIn, noteOwn, PASSWORD, raiseSignIn } from '$lib/server/identity/accounts';
+import { Rate, throttleOf } from '$lib/server/identity/attempts';
 import { beginFactor, CODE_PROBLEM, confirmFactor, dropFactor, hasFactor, useCode } from '$lib/server/identity/factor';
 import { factorPicture } from '$lib/server/identity/picture';
 import { jobById } from '$lib/server/jobs';
 import { commitPlan, draftPlan, PlanRefused } from '$lib/server/plans';
 import { InputProblem } from '$lib/server/plans/kind';
+import { publicationsAt } from '$lib/server/publishing/queries';
 import { runtime } from '$lib/server/runtime';
 import { requestsAt, shelfOf } from '$lib/server/shelf/queries';
 
@@ -85,6 +88,7 @@ export const load = ({ locals }) => {
 /** Carries a change of the person's own out, as every change is: plan, commit, job; and waits until the job has ended. */
 async function change(caller: Caller, kind: string, input: object) {
 	const ctx = runtime();
+	if (!CHANGES.take(caller.login)) return fail(429, { refused: TOO_OFTEN, ...input });
 	try {
 		const plan = await draftPlan(ctx, caller, kind, input, 'portal');
 		if (plan.blocks.length) return fail(422, { refused: plan.blocks.map((b) => b.words).join('; '), ...input });
@@ -103,30 +107,38 @@ async function change(caller: Caller, kind: string, input: object) {
 	}
 }
 
-const text = (form: FormData, name: string) => String(form.get(name) ?? '');
+const text = (form: { get(name: string): string }, name: string) => form.get(name);
+
+/** How often one person may ask for something to be opened, and change something: nobody does so by hand more often. */
+const OPENS = new Rate(20, MINUTE);
+const CHANGES = new Rate(30, MINUTE);
+const TOO_OFTEN = 'That was very often within a minute. Wait a moment, then try again.';
 
 export const actions = {
 	open: async ({ request, locals }) => {
 		const caller = locals.caller!;
-		const form = await request.formData();
+		const form = await formOf(request);
+		const publication = text(form, 'publication');
+		if (!OPENS.take(caller.login)) return fail(429, { at: publication, problem: TOO_OFTEN });
+		if (!isPublication(publication)) return fail(404, { refused: 'There is nothing of that name any more.' });
 		const { connection } = await runtime().providers.broker.connect(
 			caller.login,
-			text(form, 'publication'),
+			publication,
 			caller.factor,
 			`portal-${randomUUID()}`,
-			form.has('another')
+			text(form, 'another') !== ''
 		);
 		redirect(303, `/my/desk/${connection}`);
 	},
 	fetch: async ({ request, locals }) => {
 		const caller = locals.caller!;
-		const form = await request.formData();
+		const form = await formOf(request);
 		const wrong = await change(caller, 'shelf.fetch', { publication: text(form, 'publication'), person: caller.login });
 		return wrong ?? { done: 'It is on your shelf.' };
 	},
 	put: async ({ request, locals }) => {
 		const caller = locals.caller!;
-		const form = await request.formData();
+		const form = await formOf(request);
 		const wrong = await change(caller, 'shelf.drop', {
 			publication: text(form, 'publication'),
 			people: [caller.login]
@@ -135,7 +147,7 @@ export const actions = {
 	},
 	ask: async ({ request, locals }) => {
 		const caller = locals.caller!;
-		const form = await request.formData();
+		const form = await formOf(request);
 		const wrong = await change(caller, 'request.make', {
 			publication: text(form, 'publication'),
 			person: caller.login,
@@ -145,7 +157,7 @@ export const actions = {
 	},
 	answer: async ({ request, locals }) => {
 		const caller = locals.caller!;
-		const form = await request.formData();
+		const form = await formOf(request);
 		const id = Number(form.get('request'));
 		const { db, clock } = runtime();
 		const asked = requestsAt(db, clock.now()).find((r) => r.id === id);
@@ -157,31 +169,55 @@ export const actions = {
 		});
 		return wrong ?? { done: 'Answered.' };
 	},
+	password: async ({ request, locals }) => {
+		const caller = locals.caller!;
+		const ctx = runtime();
+		const form = await formOf(request);
+		const next = form.get('next');
+		if (next.length < PASSWORD.least || next.length > PASSWORD.most)
+			return fail(422, { password: `From ${PASSWORD.least} to ${PASSWORD.most} characters.` });
+		const guess = throttleOf(ctx.db).begin({ account: `my/password/${caller.id}`, address: null });
+		if ('outcome' in guess) return fail(429, { password: `Too many attempts. Wait ${guess.waitMinutes} min.` });
+		if (!(await ctx.providers.directory.verify(caller.login, form.get('before').slice(0, PASSWORD.most))))
+			return fail(422, { password: 'This is not the password that you have now.' });
+		guess.right();
+		await ctx.providers.directory.setPassword(caller.login, next, `portal-${randomUUID()}`);
+		endOthers(ctx.db, caller);
+		noteOwn(ctx, caller, 'person.password', `${caller.name} has changed their password`);
+		return { done: 'Your password is changed. Everywhere else you have been signed out.' };
+	},
 	factor: async ({ locals }) => {
 		const caller = locals.caller!;
-		const { secret, uri } = beginFactor(runtime().db, { kind: 'person', id: caller.id }, caller.login);
+		const { secret, uri } = beginFactor(runtime(), { kind: 'person', id: caller.id }, caller.login);
 		return { factor: { secret, picture: await factorPicture(uri) } };
 	},
 	confirm: async ({ request, locals }) => {
 		const caller = locals.caller!;
-		const { db } = runtime();
-		if (!confirmFactor(db, { kind: 'person', id: caller.id }, await codeIn(request)))
+		const ctx = runtime();
+		if (!confirmFactor(ctx, { kind: 'person', id: caller.id }, await codeIn(request)))
 			return fail(422, { problem: 'This is not the code of this moment. Begin again, and give the newest one.' });
-		raiseSignIn(db, caller.signIn!);
+		raiseSignIn(ctx.db, caller.signIn!);
+		endOthers(ctx.db, caller);
+		noteOwn(ctx, caller, 'person.factor', `${caller.name} has switched their second factor on`);
 		return { done: 'Your second factor is on.' };
 	},
 	give: async ({ request, locals }) => {
 		const caller = locals.caller!;
 		const { db } = runtime();
-		const form = await request.formData();
-		const answer = useCode(db, { kind: 'person', id: caller.id }, String(form.get('code') ?? ''));
-		if (answer !== 'right') return fail(422, { at: String(form.get('publication')), problem: CODE_PROBLEM[answer] });
+		const form = await formOf(request);
+		const answer = useCode(runtime(), { kind: 'person', id: caller.id }, form.get('code'));
+		if (answer !== 'right') return fail(422, { at: form.get('publication'), problem: CODE_PROBLEM[answer] });
 		raiseSignIn(db, caller.signIn!);
 		return { done: 'Thank you. It stays given until you sign out.' };
 	},
 	drop: async ({ request, locals }) => {
-		const answer = dropFactor(runtime().db, { kind: 'person', id: locals.caller!.id }, await codeIn(request));
-		return answer === 'right' ? { done: 'Your second factor is off.' } : fail(422, { problem: CODE_PROBLEM[answer] });
+		const ctx = runtime();
+		const caller = locals.caller!;
+		const answer = dropFactor(ctx, { kind: 'person', id: caller.id }, await codeIn(request));
+		if (answer !== 'right') return fail(422, { problem: CODE_PROBLEM[answer] });
+		endOthers(ctx.db, caller);
+		noteOwn(ctx, caller, 'person.factor', `${caller.name} has switched their second factor off`);
+		return { done: 'Your second factor is off.' };
 	},
 	leave: ({ locals, cookies }) => {
 		if (locals.caller?.signIn) endSignIn(runtime().db, locals.caller.signIn);
@@ -190,4 +226,9 @@ export const actions = {
 	}
 };
 
-const codeIn = async (request: Request) => String((await request.formData()).get('code') ?? '');
+const codeIn = async (request: Request) => (await formOf(request)).get('code');
+
+const isPublication = (id: string): boolean => {
+	const { db, clock } = runtime();
+	return publicationsAt(db, clock.now()).some((p) => p.id === id);
+};

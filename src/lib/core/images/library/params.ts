@@ -17,6 +17,9 @@ export type Param = { label: string; hint?: string } & (
 	| { type: 'tweaks' }
 );
 
+/** The most that a parameter may hold. */
+export const PARAM_LIMITS = { text: 2000, lines: 64 * 1024, list: 2000, values: 60 } as const;
+
 export type ParamValue = string | number | boolean | string[] | number[];
 export type ParamValues = Record<string, ParamValue>;
 
@@ -48,6 +51,8 @@ export function readParam(param: Param, given: unknown): { value: ParamValue | u
 		case 'lines': {
 			if (typeof given !== 'string' && typeof given !== 'number') return { wrong: `“${param.label}” has to be a text` };
 			const text = String(given);
+			const most = param.type === 'text' ? PARAM_LIMITS.text : PARAM_LIMITS.lines;
+			if (text.length > most) return { wrong: `“${param.label}” has at most ${most} characters` };
 			if (param.type === 'text' && param.shape && !param.shape.test(text))
 				return { wrong: `“${param.label}”: ${param.shapeWords ?? 'not in the form that is expected'}` };
 			return { value: text };
@@ -67,6 +72,8 @@ export function readParam(param: Param, given: unknown): { value: ParamValue | u
 						.split(',')
 						.map((s) => s.trim())
 						.filter(Boolean);
+			if (list.length > PARAM_LIMITS.list || list.some((item) => item.length > PARAM_LIMITS.text))
+				return { wrong: `“${param.label}” is too long` };
 			if (list.length === 0) return { wrong: `“${param.label}” needs at least one` };
 			const bad = list.find((item) => param.shape && !param.shape.test(item));
 			return bad === undefined
@@ -129,7 +136,16 @@ export function writeParam(param: Param, value: ParamValue): unknown {
 }
 
 /** Any parameters, as the API takes them; what they may be is checked with their kind of step. */
-export const anyParams = v.record(
-	v.string(),
-	v.union([v.string(), v.number(), v.boolean(), v.array(v.string()), v.array(v.number())])
+export const anyParams = v.pipe(
+	v.record(
+		v.pipe(v.string(), v.maxLength(100)),
+		v.union([
+			v.pipe(v.string(), v.maxLength(PARAM_LIMITS.lines)),
+			v.number(),
+			v.boolean(),
+			v.pipe(v.array(v.pipe(v.string(), v.maxLength(PARAM_LIMITS.text))), v.maxLength(PARAM_LIMITS.list)),
+			v.pipe(v.array(v.number()), v.maxLength(PARAM_LIMITS.list))
+		])
+	),
+	v.check((p) => Object.keys(p).length <= PARAM_LIMITS.values, `At most ${PARAM_LIMITS.values} parameters.`)
 );

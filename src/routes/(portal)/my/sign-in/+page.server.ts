@@ -1,7 +1,9 @@
 import { fail, redirect } from '@sveltejs/kit';
+import { formOf } from '$lib/server/api/body';
 import { one } from '$lib/server/db';
-import { signInPerson } from '$lib/server/identity/accounts';
-import { noteAttempt, tooMany } from '$lib/server/identity/attempts';
+import { deviceFor, knownDevice, PASSWORD, signInPerson } from '$lib/server/identity/accounts';
+import { throttleOf } from '$lib/server/identity/attempts';
+import { cookieOf, DEVICE_DAYS } from '$lib/server/identity/cookies';
 import { runtime } from '$lib/server/runtime';
 
 export const load = ({ locals }) => {
@@ -11,28 +13,25 @@ export const load = ({ locals }) => {
 
 export const actions = {
 	default: async ({ request, cookies, url, getClientAddress }) => {
-		const { db, providers } = runtime();
-		const form = await request.formData();
-		const login = String(form.get('login') ?? '')
-			.trim()
-			.toLowerCase();
-		const password = String(form.get('password') ?? '');
+		const { db, providers, vault } = runtime();
+		const form = await formOf(request);
+		const login = form.get('login').trim().toLowerCase();
+		const password = form.get('password');
 		if (!login) return fail(400, { login, problem: 'Write your login.' });
-		const who = `my/${login}@${getClientAddress()}`;
-		const limited = tooMany(db, who);
-		if (limited)
-			return fail(429, { login, problem: `Too many attempts. Wait ${limited.waitMinutes} minutes, then try again.` });
-		const person = one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [login]);
-		if (!person || !(await providers.directory.verify(login, password))) {
-			noteAttempt(db, who);
-			return fail(400, { login, problem: 'Login or password is wrong.' });
-		}
-		cookies.set('sextant-my', signInPerson(db, person.id, false), {
-			path: '/',
-			httpOnly: true,
-			sameSite: 'lax',
-			secure: url.protocol === 'https:'
+		const account = `my/${login}`;
+		const guess = throttleOf(db).begin({
+			account,
+			address: getClientAddress(),
+			device: knownDevice(vault, account, cookies.get('sextant-my-device') ?? null)
 		});
+		if ('outcome' in guess)
+			return fail(429, { login, problem: `Too many attempts. Wait ${guess.waitMinutes} min, then try again.` });
+		const person = one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [login]);
+		if (!person || password.length > PASSWORD.most || !(await providers.directory.verify(login, password)))
+			return fail(400, { login, problem: 'Login or password is wrong.' });
+		guess.right();
+		cookies.set('sextant-my', signInPerson(db, person.id, false), cookieOf(url));
+		cookies.set('sextant-my-device', deviceFor(vault, account), { ...cookieOf(url), maxAge: DEVICE_DAYS * 86_400 });
 		redirect(303, '/my');
 	}
 };

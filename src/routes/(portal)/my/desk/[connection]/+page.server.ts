@@ -1,5 +1,8 @@
 import { error, redirect } from '@sveltejs/kit';
 import { randomUUID } from 'node:crypto';
+import { MINUTE } from '$lib/core/time/units';
+import { formOf } from '$lib/server/api/body';
+import { Rate } from '$lib/server/identity/attempts';
 import { testAccess } from '$lib/server/access/circumstances';
 import { startTimes } from '$lib/server/packages/delivery';
 import { publicationsAt } from '$lib/server/publishing/queries';
@@ -7,6 +10,9 @@ import { runtime } from '$lib/server/runtime';
 import { poolOf, windowsIn } from '$lib/server/shelf/desk';
 import { shelfOf } from '$lib/server/shelf/queries';
 import { usualPhases } from '$lib/server/watch/queries';
+
+/** How often one person may start an app. */
+const STARTS = new Rate(20, MINUTE);
 
 const own = async (id: string, login: string) => {
 	const progress = await runtime().providers.broker.connection(Number(id));
@@ -71,7 +77,11 @@ export const actions = {
 	start: async ({ request, params, locals }) => {
 		const caller = locals.caller!;
 		await own(params.connection, caller.login);
-		const publication = String((await request.formData()).get('publication') ?? '');
+		const publication = (await formOf(request)).get('publication');
+		const { db, clock } = runtime();
+		if (!STARTS.take(caller.login)) error(429, 'That was very often within a minute. Wait a moment, then try again.');
+		if (!publicationsAt(db, clock.now()).some((p) => p.id === publication))
+			error(404, 'There is nothing of that name any more.');
 		const { connection } = await runtime().providers.broker.connect(
 			caller.login,
 			publication,
@@ -83,7 +93,7 @@ export const actions = {
 	close: async ({ request, params, locals }) => {
 		const caller = locals.caller!;
 		const progress = await own(params.connection, caller.login);
-		const run = Number((await request.formData()).get('run'));
+		const run = Number((await formOf(request)).get('run'));
 		// It may have been closed already, with its session.
 		await runtime()
 			.providers.agent.closeApp(caller.login, run)

@@ -1,7 +1,8 @@
 import { json } from '@sveltejs/kit';
 import * as v from 'valibot';
-import { anyParams } from '$lib/core/images/library/params';
 import { makeStep } from '$lib/core/images/sheet';
+import { SHEET_LIMITS } from '$lib/core/images/sheet-text';
+import { stepFields } from '$lib/server/images/build-plans';
 import { bodyOf } from '$lib/server/api/body';
 import { answer } from '$lib/server/api/problems';
 import { reportOf, reportOfText } from '$lib/server/images/report';
@@ -10,7 +11,9 @@ import { NotFound, parseInput } from '$lib/server/plans';
 import { runtime } from '$lib/server/runtime';
 
 const body = v.union([
-	v.strictObject({ text: v.string() }),
+	v.strictObject({
+		text: v.pipe(v.string(), v.maxLength(SHEET_LIMITS.characters, 'The text is too long for a sheet.'))
+	}),
 	v.strictObject({
 		limit: v.number(),
 		builder: v.strictObject({
@@ -19,14 +22,9 @@ const body = v.union([
 			disk: v.number(),
 			generation: v.picklist([1, 2])
 		}),
-		steps: v.array(
-			v.strictObject({
-				kind: v.string(),
-				with: v.optional(anyParams, {}),
-				id: v.optional(v.string()),
-				after: v.optional(v.array(v.string())),
-				note: v.optional(v.string())
-			})
+		steps: v.pipe(
+			v.array(v.strictObject({ ...stepFields, kind: v.pipe(v.string(), v.maxLength(100)) })),
+			v.maxLength(SHEET_LIMITS.steps, `At most ${SHEET_LIMITS.steps} steps.`)
 		)
 	})
 ]);
