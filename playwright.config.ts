@@ -17,9 +17,9 @@ export default defineConfig({
 	projects: [
 		// People first: some of what they open has hours.
 		{ name: 'people', testMatch: /portal\.spec/ },
-		{ name: 'day', testIgnore: /(portal|builder|kill|faults)\.spec/ },
+		{ name: 'day', testIgnore: /(portal|builder|kill|faults|proxy)\.spec/ },
 		{ name: 'evening', testMatch: /builder\.spec/ },
-		{ name: 'kill', testMatch: /(kill|faults)\.spec/ }
+		{ name: 'kill', testMatch: /(kill|faults|proxy)\.spec/ }
 	],
 	reporter: [['list']],
 	globalSetup: './e2e/serve.ts',

@@ -15,11 +15,21 @@ export class Server {
 		readonly port: number,
 		private readonly speed = '120',
 		readonly data = mkdtempSync(join(tmpdir(), 'sextant-own-')),
-		private readonly estate = 'e2e/small.yaml'
+		private readonly estate = 'e2e/small.yaml',
+		private readonly more: readonly string[] = []
 	) {}
 
 	async start(): Promise<void> {
-		const args = ['build/node/serve.js', '--port', String(this.port), '--data', this.data, '--speed', this.speed];
+		const args = [
+			'build/node/serve.js',
+			'--port',
+			String(this.port),
+			'--data',
+			this.data,
+			'--speed',
+			this.speed,
+			...this.more
+		];
 		if (!existsSync(join(this.data, 'sextant.db'))) args.push('--estate', this.estate);
 		const server = spawn(process.execPath, args, { stdio: ['ignore', 'pipe', 'pipe'] });
 		this.process = server;

@@ -98,6 +98,18 @@ export function imageTool() {
 	debian('skopeo');
 }
 
+/** Sees that there is nginx, behind which the tests put a server, and openssl, which makes its certificate. */
+export function proxy() {
+	for (const [command, flag] of [
+		['nginx', '-v'],
+		['openssl', 'version']
+	]) {
+		if (spawnSync(command, [flag]).status === 0) continue;
+		console.log(`Installing ${command} for the tests …`);
+		debian(command);
+	}
+}
+
 function debian(name) {
 	run('apt-get', ['update', '-q']);
 	run('apt-get', ['install', '-y', '-q', '--no-install-recommends', name], {

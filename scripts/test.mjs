@@ -1,13 +1,14 @@
 // npm test: gets everything ready, then lint, types, unit tests and the tests that drive the real interface.
 import { spawnSync } from 'node:child_process';
 import { join } from 'node:path';
-import { build, chromium, imageTool, installPackages } from './prepare.mjs';
+import { build, chromium, imageTool, installPackages, proxy } from './prepare.mjs';
 
 const root = join(import.meta.dirname, '..');
 installPackages();
 build();
 const browser = chromium();
 imageTool();
+proxy();
 
 const steps = [
 	['Format', 'prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '.']],

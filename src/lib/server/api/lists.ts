@@ -25,7 +25,7 @@ export interface Listed {
 
 /** One page of a list as it was at a moment, under scope, sorted. */
 export function listOf(db: Db, kind: Kind, ask: PageAsk): Listed {
-	if (kind in SORTS) knownSort(ask.sort, SORTS[kind as keyof typeof SORTS]);
+	if (Object.hasOwn(SORTS, kind)) knownSort(ask.sort, SORTS[kind as keyof typeof SORTS]);
 	switch (kind) {
 		case 'machines':
 			return machinesPage(db, ask) as unknown as Listed;

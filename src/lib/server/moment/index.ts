@@ -1,4 +1,5 @@
 import { EVERYTHING, parseScope, type Scope, type ScopeProblem } from '$lib/core/scope/scope';
+import { DAY } from '$lib/core/time/units';
 import type { Clock } from '../context';
 
 /** What a view looks at, and when. */
@@ -16,6 +17,16 @@ export interface Look {
 	now: number;
 }
 
+/** Nothing is known of before, and nothing can be foreseen beyond: moments outside are none. */
+const FIRST = Date.UTC(2000, 0, 1);
+const LATEST = 3 * 366 * DAY;
+
+/** A moment as it is written: ms, or ISO 8601; null when it is none. */
+function momentIn(text: string): number | null {
+	const at = /^\d{1,16}$/.test(text) ? Number(text) : text.length <= 40 ? Date.parse(text) : Number.NaN;
+	return Number.isSafeInteger(at) ? at : null;
+}
+
 /**
  * Reads scope and moment from a URL: `scope=` as typed, `at=` as an ISO moment or ms. Without `at`, the present,
  * live. A moment that cannot be read is treated as live and said among the problems.
@@ -25,12 +36,19 @@ export function lookOf(url: URL, clock: Clock): Look {
 	const text = url.searchParams.get('scope') ?? '';
 	const { scope, problems } = text ? parseScope(text) : { scope: EVERYTHING, problems: [] };
 	const wanted = url.searchParams.get('at');
-	const at = wanted === null ? now : /^\d+$/.test(wanted) ? Number(wanted) : Date.parse(wanted);
-	if (Number.isNaN(at))
+	const at = wanted === null ? now : momentIn(wanted);
+	if (at === null || at < FIRST || at > now + LATEST)
 		return {
 			scope,
 			scopeText: text,
-			problems: [...problems, { at: 0, field: 'at', words: `“${wanted}” is not a moment: write 2026-11-17T14:05Z.` }],
+			problems: [
+				...problems,
+				{
+					at: 0,
+					field: 'at',
+					words: `“${wanted?.slice(0, 60)}” is not a moment within reach: write 2026-11-17T14:05Z.`
+				}
+			],
 			at: now,
 			live: true,
 			future: false,

@@ -102,7 +102,7 @@ export function applyFault(lab: Lab, fault: Wanted): number {
 				throw new ProviderError(`the lab’s directory has no folder ${fault.target}`, false);
 			break;
 		case 'right-taken':
-			if (!(fault.target in RIGHTS))
+			if (!Object.hasOwn(RIGHTS, fault.target))
 				throw new ProviderError(
 					`the builder’s account has no right called ${fault.target}; it has ${Object.keys(RIGHTS).join(', ')}`,
 					false

@@ -281,7 +281,7 @@ function aboutObjects(db: Db, touches: string, at: number): Need['about'] {
 	for (const object of fromJson<{ objects: string[] }>('plans.touches', touches).objects) {
 		const kind = object.slice(0, object.indexOf('/'));
 		const id = object.slice(kind.length + 1);
-		if (kind in FACETS) (about[kind as Facet] ??= []).push(id);
+		if (Object.hasOwn(FACETS, kind)) (about[kind as Facet] ??= []).push(id);
 		if (kind === 'fresh') (about.machine ??= []).push(id);
 		if (kind === 'version' || kind === 'build') about.line = [...(about.line ?? []), id.split('/')[0]!];
 	}

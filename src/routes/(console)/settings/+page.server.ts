@@ -1,7 +1,8 @@
 import { fail } from '@sveltejs/kit';
 import { levelOf, AREAS, ROLES, AREA_WORDS, may } from '$lib/core/access/rights';
 import { formOf } from '$lib/server/api/body';
-import { all } from '$lib/server/db';
+import { HEADS_HOOK, HEADS_MAIL } from '$lib/server/changes/send';
+import { all, setting } from '$lib/server/db';
 import { changePassword, endOthers, newTokenSecret, noteOwn, operators } from '$lib/server/identity/accounts';
 import type { Caller } from '$lib/server/identity/caller';
 import { beginFactor, CODE_PROBLEM, confirmFactor, dropFactor, factorOwner } from '$lib/server/identity/factor';
@@ -27,7 +28,9 @@ export const load = ({ locals, depends }) => {
 			: null,
 		rights: AREAS.map((a) => ({ area: AREA_WORDS[a], levels: ROLES.map((r) => levelOf(r, a)) })),
 		roles: ROLES,
-		mayManage: may(caller.role, 'identity', 'draft')
+		mayManage: may(caller.role, 'identity', 'draft'),
+		/** Where signed heads of the change log are sent. */
+		heads: seesAccounts ? { mail: setting(db, HEADS_MAIL) ?? '', hook: setting(db, HEADS_HOOK) ?? '' } : null
 	};
 };
 

@@ -12,7 +12,7 @@ export const load = ({ url, depends }) => {
 	const look = lookOf(url, clock);
 	const at = asKnown(look);
 	const wanted = url.searchParams.get('list') ?? 'machines';
-	const list = (wanted in LISTS ? wanted : 'machines') as keyof typeof LISTS;
+	const list = (Object.hasOwn(LISTS, wanted) ? wanted : 'machines') as keyof typeof LISTS;
 	const sort = url.searchParams.get('sort') ?? USUAL[list];
 	const descending = sort.startsWith('-');
 	const page = LISTS[list](db, {

@@ -3,6 +3,7 @@ import { answer } from '$lib/server/api/problems';
 import { KINDS, type Kind } from '$lib/server/api/kinds';
 import { cursorOf, listOf, readCursor } from '$lib/server/api/lists';
 import { termWords } from '$lib/core/scope/scope';
+import { FOREVER } from '$lib/core/time/units';
 import { askedOf } from '$lib/server/api/asked';
 import { asKnown } from '$lib/server/moment';
 import { NotFound } from '$lib/server/plans';
@@ -23,7 +24,14 @@ export const GET = ({ params, url }) =>
 			cursorText === null
 				? { offset: Number(url.searchParams.get('offset') ?? 0), at: asKnown(look) }
 				: readCursor(cursorText);
-		if (!cursor || !Number.isInteger(cursor.offset) || cursor.offset < 0)
+		if (
+			!cursor ||
+			!Number.isSafeInteger(cursor.offset) ||
+			cursor.offset < 0 ||
+			!Number.isSafeInteger(cursor.at) ||
+			cursor.at < 0 ||
+			cursor.at > FOREVER
+		)
 			throw new InputProblem([{ field: 'cursor', words: 'This is not a cursor that a page gave.' }]);
 		const sort = url.searchParams.get('sort') ?? '';
 		const descending = sort.startsWith('-');

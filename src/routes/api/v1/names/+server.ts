@@ -5,15 +5,21 @@ import { runtime } from '$lib/server/runtime';
 
 export const GET = ({ url }) =>
 	answer(async () => {
-		const count = Math.min(2000, Math.max(0, Number(url.searchParams.get('count') ?? 10) || 0));
-		const from = Math.max(0, Number(url.searchParams.get('from') ?? 1) || 0);
+		const count = Math.min(2000, wholeIn(url, 'count', 10));
+		const from = Math.min(1e9, wholeIn(url, 'from', 1));
 		return json(
 			await previewNames(
 				runtime(),
-				url.searchParams.get('naming') ?? '',
+				(url.searchParams.get('naming') ?? '').slice(0, 200),
 				count,
 				from,
 				url.searchParams.get('adopt') || null
 			)
 		);
 	});
+
+/** A whole number of the query, from nothing up; what is none is what is usual. */
+function wholeIn(url: URL, key: string, usual: number): number {
+	const n = Number(url.searchParams.get(key) ?? usual);
+	return Number.isSafeInteger(n) && n >= 0 ? n : usual;
+}
