@@ -44,7 +44,7 @@ export interface ScopeProblem {
 }
 
 /** A scope that is typed holds no more than this: each part of it is a condition of every query. */
-export const SCOPE_LIMITS = { text: 2000, terms: 24, values: 60 } as const;
+export const SCOPE_LIMITS = { text: 2000, terms: 16, values: 60 } as const;
 
 /** The scope that holds everything. */
 export const EVERYTHING: Scope = { terms: [] };

@@ -1,4 +1,5 @@
 import Database from 'better-sqlite3';
+import { LRUCache } from 'lru-cache';
 import migration1 from './migrations/0001_estate.sql?raw';
 import migration2 from './migrations/0002_work.sql?raw';
 import migration3 from './migrations/0003_volume_prices.sql?raw';
@@ -71,30 +72,33 @@ function migrate(db: Db): void {
 	if (done > 0) db.pragma('wal_checkpoint(TRUNCATE)');
 }
 
-const prepared = new WeakMap<Db, Map<string, Database.Statement>>();
+/** Statements that are kept for a database: what a scope makes of a query is soon forgotten again, what is asked each minute stays. */
+const KEPT = 600;
+const caches = [
+	new WeakMap<Db, LRUCache<string, Database.Statement>>(),
+	new WeakMap<Db, LRUCache<string, Database.Statement>>()
+] as const;
 
-function statement(db: Db, sql: string): Database.Statement {
-	let cache = prepared.get(db);
-	if (!cache) prepared.set(db, (cache = new Map()));
+function statement(db: Db, sql: string, inColumns = false): Database.Statement {
+	const kept = caches[inColumns ? 1 : 0];
+	let cache = kept.get(db);
+	if (!cache) kept.set(db, (cache = new LRUCache({ max: KEPT })));
 	let s = cache.get(sql);
-	if (!s) cache.set(sql, (s = db.prepare(sql)));
+	if (!s) {
+		s = db.prepare(sql);
+		cache.set(sql, inColumns ? s.raw() : s);
+	}
 	return s;
 }
 
 type Params = Record<string, unknown> | unknown[];
 
-/** All rows of a query; the statement is prepared once per database. */
+/** All rows of a query; the statement is prepared once per database, as long as it is asked now and then. */
 export const all = <T>(db: Db, sql: string, params: Params = []): T[] => statement(db, sql).all(params) as T[];
 
-const inColumns = new WeakMap<Db, Map<string, Database.Statement>>();
 /** All rows of a query as lists of their columns, a third quicker than rows by name: for very long lists. */
-export function allColumns<T extends unknown[]>(db: Db, sql: string, params: Params = []): T[] {
-	let cache = inColumns.get(db);
-	if (!cache) inColumns.set(db, (cache = new Map()));
-	let s = cache.get(sql);
-	if (!s) cache.set(sql, (s = db.prepare(sql).raw()));
-	return s.all(params) as T[];
-}
+export const allColumns = <T extends unknown[]>(db: Db, sql: string, params: Params = []): T[] =>
+	statement(db, sql, true).all(params) as T[];
 
 /** The first row, or undefined. */
 export const one = <T>(db: Db, sql: string, params: Params = []): T | undefined =>

@@ -104,6 +104,7 @@ export function scopeCondition(scope: Scope, subject: Subject): Condition & { le
 	const params: Record<string, unknown> = {};
 	const parts: string[] = [];
 	const left: Term[] = [];
+	const bounds = new Map<string, string[]>();
 	scope.terms.forEach((term, i) => {
 		const key = `k${i}`;
 		let sql: string | undefined;
@@ -111,7 +112,16 @@ export function scopeCondition(scope: Scope, subject: Subject): Condition & { le
 			sql = FACET_SQL[subject][term.facet]?.replaceAll('$', `(SELECT value FROM json_each(@${key}))`);
 			if (sql) params[key] = JSON.stringify(term.values);
 		} else if (term.type === 'measure') {
-			sql = MEASURE_SQL[subject][term.measure]?.replace('?', term.compare).replace('$', `@${key}`);
+			const measured = MEASURE_SQL[subject][term.measure];
+			// Several bounds of one value are looked at together, so that it is worked out once for each row.
+			if (measured?.endsWith(' ? $')) {
+				params[key] = term.value;
+				const value = measured.slice(0, -' ? $'.length);
+				const bound = `v ${term.compare} @${key}`;
+				bounds.set(value, [...(bounds.get(value) ?? []), term.not ? `NOT (${bound})` : bound]);
+				return;
+			}
+			sql = measured?.replace('?', term.compare).replace('$', `@${key}`);
 			if (sql) params[key] = term.value;
 		} else {
 			sql = TEXT_SQL[subject].replaceAll('$', `@${key}`);
@@ -120,5 +130,6 @@ export function scopeCondition(scope: Scope, subject: Subject): Condition & { le
 		if (sql === undefined) left.push(term);
 		else parts.push(term.not ? `NOT (${sql})` : `(${sql})`);
 	});
+	for (const [value, all] of bounds) parts.push(`(SELECT ${all.join(' AND ')} FROM (SELECT ${value} AS v))`);
 	return { sql: parts.length ? parts.join(' AND ') : '1', params, left };
 }

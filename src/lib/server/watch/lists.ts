@@ -256,7 +256,7 @@ export const hostsPage = (db: Db, ask: PageAsk): Page<HostRow> => page<HostRow>(
 /** First the order and the ids on the page, then all that is shown of them: what is not shown is not worked out. */
 function page<T extends { id: number }>(db: Db, ask: PageAsk, listing: Listing): Page<T> {
 	const condition = scopeCondition(ask.scope, listing.subject);
-	const order = listing.sorts[ask.sort] ?? listing.usual;
+	const order = (Object.hasOwn(listing.sorts, ask.sort) ? listing.sorts[ask.sort] : undefined) ?? listing.usual;
 	const params = { ...atMoment(db, ask.at), limit: ask.limit, offset: ask.offset, ...condition.params };
 	const ids = all<{ id: number }>(
 		db,
