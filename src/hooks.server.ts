@@ -76,14 +76,17 @@ export const handle: Handle = async ({ event, resolve }) => {
 			return secure(problemResponse(roleTooSmall(caller?.role ?? 'a guest')), event.url);
 		}
 	}
-	return secure(
-		await resolve(event, { transformPageChunk: ({ html }) => html.replace('%sextant.theme%', event.locals.theme) }),
-		event.url
-	);
+	// Whoever has done something sees what it did.
+	if (event.request.method !== 'GET' && path !== '/here') runtime().clock.next?.();
+	const response = await resolve(event, {
+		transformPageChunk: ({ html }) => html.replace('%sextant.theme%', event.locals.theme)
+	});
+	if (event.request.method !== 'GET' && path !== '/here') runtime().clock.next?.();
+	return secure(response, event.url);
 };
 
-function secure(response: Response, url?: URL): Response {
-	if (url?.protocol === 'https:') response.headers.set('Strict-Transport-Security', 'max-age=31536000');
+function secure(response: Response, url: URL): Response {
+	if (url.protocol === 'https:') response.headers.set('Strict-Transport-Security', 'max-age=31536000');
 	response.headers.set('X-Content-Type-Options', 'nosniff');
 	response.headers.set('X-Frame-Options', 'DENY');
 	response.headers.set('Referrer-Policy', 'same-origin');

@@ -18,7 +18,7 @@ import { MessageChannel, Worker, type MessagePort } from 'node:worker_threads';
 import Database from 'better-sqlite3';
 import { ROLES } from '$lib/core/access/rights';
 import type { EstateProblem } from '$lib/core/estate/read';
-import { sharedClock } from '$lib/server/context';
+import { sharedClock, shownClock } from '$lib/server/context';
 import { one, openDb, putSetting, run, setting, type Db } from '$lib/server/db';
 import { addOperator } from '$lib/server/identity/accounts';
 import { sealFactors } from '$lib/server/identity/factor';
@@ -252,9 +252,12 @@ async function start(): Promise<void> {
 	if (!lab.ready && lab.refused !== null) fail(`cannot read ${options.data}: ${lab.refused}`);
 	await keepers.packer.start();
 	await engine.start();
+	const shown = shownClock(clock);
+	// A job has moved: whoever asks next sees what it did.
+	events.on('live', (m: { live: string }) => (m.live === 'jobs' || clock.speed() === 0) && shown.next());
 	setRuntime({
 		db,
-		clock,
+		clock: shown,
 		providers: lines.lab.api,
 		vault,
 		packer: lines.packer.api,

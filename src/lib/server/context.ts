@@ -9,7 +9,39 @@ export interface Clock {
 	now(): number;
 	/** Estate milliseconds for each millisecond on the wall; 0 while paused. */
 	speed(): number;
+	/** The moment that is shown as the present: the same for all who ask within a second of the wall, or until `next`. */
+	shown?(): number;
+	/** Something has changed that people wait for: the present is shown as of now. */
+	next?(): void;
+	/** How often it has been told so: of two answers for one moment, which comes after what. */
+	turn?(): number;
 }
+
+/** A clock whose present moves on once a second of the wall, and whenever somebody waits for it. */
+export function shownClock(clock: Clock, wall: () => number = () => performance.now()): Required<Clock> {
+	let shown = clock.now();
+	let since = -Infinity;
+	let turn = 0;
+	return {
+		now: () => clock.now(),
+		speed: () => clock.speed(),
+		shown: () => {
+			if (wall() - since >= SHOWN_FOR) {
+				shown = clock.now();
+				since = wall();
+			}
+			return shown;
+		},
+		next: () => {
+			since = -Infinity;
+			turn++;
+		},
+		turn: () => turn
+	};
+}
+
+/** Ms of the wall. */
+const SHOWN_FOR = 1000;
 
 /** What server code is given to work with. */
 export interface Context {

@@ -4,10 +4,11 @@ import { FOREVER } from '$lib/core/time/units';
 import { poolsAt } from '$lib/server/capacity/queries';
 import { homeZone } from '$lib/server/capacity/demand';
 import { cardOf } from '$lib/server/cards';
-import { all, setting } from '$lib/server/db';
+import { all, setting, type Db } from '$lib/server/db';
 import { runningJobs } from '$lib/server/jobs';
 import { ribbonOf } from '$lib/server/live/ribbon';
 import { asKnown, lookOf } from '$lib/server/moment';
+import { shared } from '$lib/server/moment/shared';
 import { planById } from '$lib/server/plans';
 import { PLAN_KINDS } from '$lib/server/plans/catalogue';
 import { publicationsAt } from '$lib/server/publishing/queries';
@@ -22,7 +23,13 @@ export const load = async ({ url, locals, depends }) => {
 	const { db, clock } = context;
 	const look = lookOf(url, clock);
 	const at = asKnown(look);
-	const pools = poolsAt(db, at);
+	const scope = look.scopeText;
+	// What everybody sees alike under this scope, at this moment.
+	const frame = shared(context, `frame ${scope}`, at, () => ({
+		figures: figuresAt(db, look.scope, at),
+		names: namesAt(db, at)
+	}));
+	const ribbon = shared(context, `ribbon ${scope}`, look.now, () => ribbonOf(db, look.scope, look.now));
 	const [cardKind, ...cardId] = (url.searchParams.get('card') ?? '').split('/');
 	const card = cardKind ? await cardOf(context, cardKind, cardId.join('/'), at, look.live) : null;
 	const planId = url.searchParams.get('plan');
@@ -43,25 +50,13 @@ export const load = async ({ url, locals, depends }) => {
 		},
 		clock: { now: clock.now(), speed: clock.speed() },
 		full: context.health.full,
-		figures: figuresAt(db, look.scope, at),
-		ribbon: ribbonOf(db, look.scope, clock.now()),
-		names: {
-			site: all<{ id: string; name: string }>(db, 'SELECT id, name FROM sites ORDER BY position'),
-			pool: pools.map((p) => ({ id: p.id, name: p.name })),
-			team: all<{ id: string; name: string }>(db, 'SELECT id, name FROM teams ORDER BY name'),
-			line: all<{ id: string; name: string }>(db, 'SELECT id, name FROM lines ORDER BY position'),
-			publication: publicationsAt(db, at).map((p) => ({ id: p.id, name: p.internalName })),
-			gateway: all<{ id: string; name: string }>(db, 'SELECT id, id AS name FROM gateways ORDER BY id'),
-			protocol: all<{ id: string; name: string }>(
-				db,
-				`SELECT DISTINCT protocol AS id, protocol AS name FROM gateway_ports WHERE until = ${FOREVER} ORDER BY 1`
-			),
-			state: ['off', 'starting', 'agent up', 'ready', 'in use', 'leaving', 'failed'].map((s) => ({ id: s, name: s }))
-		},
+		figures: frame.figures,
+		ribbon,
+		names: frame.names,
 		card,
 		cardMissing: cardKind !== '' && card === null,
 		plan: plan?.state === 'draft' ? plan : null,
-		jobs: runningJobs(db, clock.now())
+		jobs: runningJobs(db, look.now)
 			.filter((j) => j.state !== 'waiting')
 			.map((j) => ({ id: j.id, title: j.title, progress: j.progress })),
 		notices:
@@ -79,3 +74,18 @@ export const load = async ({ url, locals, depends }) => {
 		mayLab: may(caller.role, 'lab', 'commit')
 	};
 };
+
+/** What the scope line and the menu call things by. */
+const namesAt = (db: Db, at: number) => ({
+	site: all<{ id: string; name: string }>(db, 'SELECT id, name FROM sites ORDER BY position'),
+	pool: poolsAt(db, at).map((p) => ({ id: p.id, name: p.name })),
+	team: all<{ id: string; name: string }>(db, 'SELECT id, name FROM teams ORDER BY name'),
+	line: all<{ id: string; name: string }>(db, 'SELECT id, name FROM lines ORDER BY position'),
+	publication: publicationsAt(db, at).map((p) => ({ id: p.id, name: p.internalName })),
+	gateway: all<{ id: string; name: string }>(db, 'SELECT id, id AS name FROM gateways ORDER BY id'),
+	protocol: all<{ id: string; name: string }>(
+		db,
+		`SELECT DISTINCT protocol AS id, protocol AS name FROM gateway_ports WHERE until = ${FOREVER} ORDER BY 1`
+	),
+	state: ['off', 'starting', 'agent up', 'ready', 'in use', 'leaving', 'failed'].map((s) => ({ id: s, name: s }))
+});

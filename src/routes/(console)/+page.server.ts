@@ -1,6 +1,7 @@
 import { cellsAt, peopleBySite } from '$lib/server/watch/queries';
 import { needsAt } from '$lib/server/today/queries';
 import { asKnown, lookOf } from '$lib/server/moment';
+import { shared } from '$lib/server/moment/shared';
 import { all } from '$lib/server/db';
 import { clockWords } from '$lib/core/time/zone';
 import { packCells } from '$lib/ui/marks/cells';
@@ -9,23 +10,27 @@ import { runtime } from '$lib/server/runtime';
 
 export const load = ({ url, depends }) => {
 	depends('sextant:live');
-	const { db, clock } = runtime();
+	const ctx = runtime();
+	const { db, clock } = ctx;
 	const look = lookOf(url, clock);
 	const at = asKnown(look);
-	const pools = cellsAt(db, look.scope, at);
-	const people = peopleBySite(db, look.scope, at);
-	const sites = all<{ id: string; name: string; time_zone: string }>(
-		db,
-		'SELECT id, name, time_zone FROM sites ORDER BY position'
-	)
-		.map((s) => ({
-			id: s.id,
-			name: s.name,
-			clock: clockWords(s.time_zone, at),
-			people: people.get(s.id) ?? 0,
-			pools: pools.filter((p) => p.site === s.id).map((p) => ({ id: p.id, name: p.name, cells: packCells(p.cells) }))
-		}))
-		.filter((s) => s.pools.length);
-	const { needs, left } = needsAt(db, look.scope, at);
-	return { needs, left: left.map((t) => termWords(t)), sites, narrowed: look.scope.terms.length > 0 };
+	const { scope } = look;
+	return shared(ctx, `today ${look.scopeText}`, at, () => {
+		const pools = cellsAt(db, scope, at);
+		const people = peopleBySite(db, scope, at);
+		const sites = all<{ id: string; name: string; time_zone: string }>(
+			db,
+			'SELECT id, name, time_zone FROM sites ORDER BY position'
+		)
+			.map((s) => ({
+				id: s.id,
+				name: s.name,
+				clock: clockWords(s.time_zone, at),
+				people: people.get(s.id) ?? 0,
+				pools: pools.filter((p) => p.site === s.id).map((p) => ({ id: p.id, name: p.name, cells: packCells(p.cells) }))
+			}))
+			.filter((s) => s.pools.length);
+		const { needs, left } = needsAt(db, scope, at);
+		return { needs, left: left.map((t) => termWords(t)), sites, narrowed: scope.terms.length > 0 };
+	});
 };

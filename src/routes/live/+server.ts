@@ -14,7 +14,10 @@ const LONGEST = 60 * MINUTE;
 const open = new Map<string, number>();
 let all = 0;
 
-/** What has changed, as server-sent events: pages ask again for what they show. At most one of a kind a second. */
+/** What moves all the time is told this often at most, ms: each page that is open asks again for all that it shows. */
+const ESTATE = 5000;
+
+/** What has changed, as server-sent events: pages ask again for what they show. Jobs at most once a second, the estate every five. */
 export const GET = ({ request, locals }) => {
 	const { events, clock, db } = runtime();
 	const caller = locals.caller!;
@@ -30,6 +33,8 @@ export const GET = ({ request, locals }) => {
 			const onLive = (m: { live: string }) => pending.set(m.live, { now: clock.now() });
 			const began = performance.now();
 			let looked = began;
+			// Not all pages at once: each has its own second.
+			let told = began - Math.random() * ESTATE;
 			const ends = (): boolean => {
 				const now = performance.now();
 				if (now - began > LONGEST) return true;
@@ -44,8 +49,12 @@ export const GET = ({ request, locals }) => {
 					controller.close();
 					return;
 				}
-				for (const [event, data] of pending) send(event, data);
-				pending.clear();
+				for (const [event, data] of pending) {
+					if (event === 'estate' && performance.now() - told < ESTATE) continue;
+					if (event === 'estate') told = performance.now();
+					send(event, data);
+					pending.delete(event);
+				}
 				send('clock', { now: clock.now(), speed: clock.speed() });
 			}, 1000);
 			events.on('live', onLive);

@@ -32,7 +32,7 @@ function momentIn(text: string): number | null {
  * live. A moment that cannot be read is treated as live and said among the problems.
  */
 export function lookOf(url: URL, clock: Clock): Look {
-	const now = clock.now();
+	const now = clock.shown?.() ?? clock.now();
 	const text = url.searchParams.get('scope') ?? '';
 	const { scope, problems } = text ? parseScope(text) : { scope: EVERYTHING, problems: [] };
 	const wanted = url.searchParams.get('at');

@@ -1,4 +1,5 @@
 import { asKnown, lookOf } from '$lib/server/moment';
+import { shared } from '$lib/server/moment/shared';
 import { termWords } from '$lib/core/scope/scope';
 import { runtime } from '$lib/server/runtime';
 import { hostsPage, machinesPage, peoplePage, sessionsPage } from '$lib/server/watch/lists';
@@ -8,21 +9,24 @@ const USUAL = { machines: '-strain', sessions: '-signin', people: 'name', hosts:
 
 export const load = ({ url, depends }) => {
 	depends('sextant:live');
-	const { db, clock } = runtime();
+	const ctx = runtime();
+	const { db, clock } = ctx;
 	const look = lookOf(url, clock);
 	const at = asKnown(look);
 	const wanted = url.searchParams.get('list') ?? 'machines';
 	const list = (Object.hasOwn(LISTS, wanted) ? wanted : 'machines') as keyof typeof LISTS;
 	const sort = url.searchParams.get('sort') ?? USUAL[list];
 	const descending = sort.startsWith('-');
-	const page = LISTS[list](db, {
-		at,
-		scope: look.scope,
-		sort: descending ? sort.slice(1) : sort,
-		descending,
-		limit: 100,
-		offset: 0
-	});
+	const page = shared(ctx, `watch ${list} ${sort} ${look.scopeText}`, at, () =>
+		LISTS[list](db, {
+			at,
+			scope: look.scope,
+			sort: descending ? sort.slice(1) : sort,
+			descending,
+			limit: 100,
+			offset: 0
+		})
+	);
 	return {
 		list,
 		sort,
