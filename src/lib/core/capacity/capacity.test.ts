@@ -1,7 +1,8 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { DAY, HOUR, MINUTE } from '../time/units';
-import { forecast } from './forecast';
+import { wallTime } from '../time/zone';
+import { forecast, judge, together } from './forecast';
 import { placeSession } from './placement';
 import { decidePower, type PowerMachine, type PowerPolicy } from './policy';
 
@@ -131,16 +132,47 @@ describe('a forecast', () => {
 	const weekday = (t: number) => new Date(t).getUTCDay() || 7;
 	test('takes days of the same kind, the same weekday twice', () => {
 		const past = (t: number) => (weekday(t) === 2 ? 40 : weekday(t) > 5 ? 3 : 10);
-		const f = forecast(TUESDAY + HOUR, TUESDAY, past, weekday)!;
+		const f = forecast(TUESDAY + HOUR, TUESDAY, past, 'UTC')!;
 		// Two Tuesdays count twice, eight other working days once: (2·2·40 + 8·10) / 12.
 		expect(f.middle).toBeCloseTo(20, 5);
-		expect(forecast(Date.parse('2026-11-21T10:00:00Z'), TUESDAY, past, weekday)!.middle).toBe(3);
+		expect(forecast(Date.parse('2026-11-21T10:00:00Z'), TUESDAY, past, 'UTC')!.middle).toBe(3);
 	});
 	test('is never surer than chance arrivals allow', () => {
-		expect(forecast(TUESDAY + HOUR, TUESDAY, () => 100, weekday)!.spread).toBeGreaterThanOrEqual(1.645 * 10);
+		expect(forecast(TUESDAY + HOUR, TUESDAY, () => 100, 'UTC')!.spread).toBeGreaterThanOrEqual(1.645 * 10);
 	});
 	test('knows nothing of nothing', () => {
-		expect(forecast(TUESDAY, TUESDAY, () => null, weekday)).toBeNull();
-		expect(forecast(TUESDAY + HOUR, TUESDAY, (t) => (t < TUESDAY - 2 * DAY ? null : 5), weekday)!.days).toBeLessThan(3);
+		expect(forecast(TUESDAY, TUESDAY, () => null, 'UTC')).toBeNull();
+		expect(forecast(TUESDAY + HOUR, TUESDAY, (t) => (t < TUESDAY - 2 * DAY ? null : 5), 'UTC')!.days).toBeLessThan(3);
+	});
+	test('goes by the clock of those who sit there: the week after clocks were changed is as the week before', () => {
+		// At work from eight to four in Oslo; clocks went back on 25 October 2026.
+		const level = (t: number) => {
+			const { weekday, minute } = wallTime('Europe/Oslo', t);
+			return weekday < 6 && minute >= 480 && minute < 960 ? 50 : 0;
+		};
+		const now = Date.parse('2026-10-26T05:00:00Z');
+		for (const [at, wanted] of [
+			['2026-10-26T06:45:00Z', 0],
+			['2026-10-26T07:15:00Z', 50],
+			['2026-10-26T14:45:00Z', 50],
+			['2026-10-26T15:15:00Z', 0]
+		] as const)
+			expect(forecast(Date.parse(at), now, level, 'Europe/Oslo')!.middle, at).toBe(wanted);
+	});
+	test('of people in several zones is that of each, by their own weekdays', () => {
+		const of = (zone: string) => (t: number) => (wallTime(zone, t).weekday > 5 ? 0 : 30);
+		// Monday morning in Auckland is Sunday in Oslo.
+		const at = Date.parse('2026-11-15T20:00:00Z');
+		const zones = ['Pacific/Auckland', 'Europe/Oslo'];
+		const f = together(zones.map((z) => forecast(at, at - HOUR, of(z), z)))!;
+		expect(f.middle).toBe(30);
+		expect(together([null, null])).toBeNull();
+	});
+	test('is judged by what came about: how often within its band, and how far from its ends', () => {
+		const f = { middle: 10, spread: 5, days: 3 };
+		expect(judge([7, 15, 16, 30].map((was) => ({ forecast: f, was })))).toMatchObject({ moments: 4, coverage: 0.5 });
+		// Of one at 30: 0.95·(30−15) above the upper end, 0.05·(30−5) above the lower.
+		expect(judge([{ forecast: f, was: 30 }])!.pinball).toBeCloseTo((0.95 * 15 + 0.05 * 25) / 2, 9);
+		expect(judge([{ forecast: null, was: 3 }])).toBeNull();
 	});
 });

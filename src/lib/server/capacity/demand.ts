@@ -1,7 +1,6 @@
-import { forecast } from '$lib/core/capacity/forecast';
+import { forecast, judge, together, type Backtest } from '$lib/core/capacity/forecast';
 import { countOver } from '$lib/core/time/intervals';
 import { DAY, HOUR } from '$lib/core/time/units';
-import { wallTime } from '$lib/core/time/zone';
 import { all, setting, type Db } from '../db';
 import { keptCounts, STEP } from './kept';
 
@@ -18,24 +17,51 @@ export interface DemandForecast {
 /** Whose sessions `s` are counted: of a pool, those that a condition holds for, or all. */
 export type DemandOf = { pool: string } | { sql: string; params: Record<string, unknown> } | null;
 
-/** Sessions every quarter hour from `from` on, counted from their intervals. */
-export function demandCurve(db: Db, from: number, bins: number, of: DemandOf, step = STEP): number[] {
+/** People who sit in a zone. */
+const IN_ZONE = 's.person_id IN (SELECT p.id FROM people p JOIN sites i ON i.id = p.site_id WHERE i.time_zone = @zone)';
+
+/**
+ * What people wanted, every quarter hour from `from` on: their sessions, and of a pool those who waited for it, too, since what it could
+ * hold is not what was asked of it. Counted from their intervals.
+ * @param zone of those who sit there alone
+ */
+export function demandCurve(
+	db: Db,
+	from: number,
+	bins: number,
+	of: DemandOf,
+	step = STEP,
+	zone: string | null = null
+): number[] {
 	const condition =
 		of === null
 			? { sql: '1', params: {} }
 			: 'pool' in of
 				? { sql: 's.machine_id IN (SELECT id FROM machines WHERE pool_id = @pool)', params: of }
 				: of;
+	const where = zone === null ? '1' : IN_ZONE;
+	const params = { ...condition.params, ...(zone === null ? {} : { zone }), from, to: from + bins * step };
 	const rows = all<{ since: number; until: number }>(
 		db,
-		`SELECT s.since, s.until FROM sessions s WHERE s.until > @from AND s.since < @to AND ${condition.sql}`,
-		{ ...condition.params, from, to: from + bins * step }
+		`SELECT s.since, s.until FROM sessions s WHERE s.until > @from AND s.since < @to AND ${condition.sql} AND ${where}`,
+		params
 	);
-	return countOver(rows, from, step, bins);
+	// Whoever would be served by several pools waits for the nearest.
+	const waiting =
+		of !== null && 'pool' in of
+			? all<{ since: number; until: number }>(
+					db,
+					`SELECT s.since, s.until FROM waits s WHERE s.until > @from AND s.since < @to
+					 AND json_extract(iif(json_valid(s.pools), s.pools, '[]'), '$[0]') = @pool AND ${where}`,
+					params
+				)
+			: [];
+	return countOver([...rows, ...waiting], from, step, bins);
 }
 
 /**
- * Sessions now, and the forecast for the hours ahead, from the same minutes of past days.
+ * What people want now, and the forecast for the hours ahead: from the same wall time of past days, for those of each zone by their own clock
+ * and calendar.
  *
  * @param key names the question, so that what has passed is counted once; null when its past depends on the moment
  */
@@ -46,22 +72,60 @@ export function demandForecast(
 	of: DemandOf,
 	key: string | null = of === null || 'pool' in of ? `demand ${JSON.stringify(of)}` : null
 ): DemandForecast {
-	const zone = homeZone(db);
 	const start = Math.floor(now / STEP) * STEP - LOOK_BACK * DAY;
-	const began = Number(setting(db, 'history began') ?? now) + 6 * HOUR;
 	const bins = Math.ceil((now - start) / STEP) + 1;
-	const past = keptCounts(db, key, start, bins, now, (from, n) => demandCurve(db, from, n, of));
-	const level = (t: number) => {
-		const i = Math.round((t - start) / STEP);
-		return t < began || i < 0 || i >= bins ? null : past[i]!;
-	};
+	const parts = levelsByZone(db, now, start, bins, of, key);
 	const ahead: DemandForecast['ahead'] = [];
 	for (let t = Math.ceil(now / STEP) * STEP; t <= now + hours * HOUR; t += STEP) {
-		const f = forecast(t, now, level, (x) => wallTime(zone, x).weekday, LOOK_BACK - 1);
+		const f = together(parts.map((p) => forecast(t, now, p.level, p.zone, LOOK_BACK - 1)));
 		if (f) ahead.push({ at: t, ...f });
 	}
-	const current = demandCurve(db, now, 1, of)[0]!;
-	return { now: current, past: { from: start, counts: past }, ahead };
+	const counts = Array.from({ length: bins }, (_v, i) => parts.reduce((n, p) => n + p.counts[i]!, 0));
+	return { now: demandCurve(db, now, 1, of)[0]!, past: { from: start, counts }, ahead };
+}
+
+/** What was wanted by those of each zone in which people sit, every step of the past, and as a level by moment. */
+function levelsByZone(db: Db, now: number, start: number, bins: number, of: DemandOf, key: string | null) {
+	const began = Number(setting(db, 'history began') ?? now) + 6 * HOUR;
+	return zonesOfPeople(db).map((zone) => {
+		const counts = keptCounts(db, key && `${key} ${zone}`, start, bins, now, (from, n) =>
+			demandCurve(db, from, n, of, STEP, zone)
+		);
+		const level = (t: number) => {
+			const i = Math.round((t - start) / STEP);
+			return t < began || i < 0 || i >= bins ? null : counts[i]!;
+		};
+		return { zone, counts, level };
+	});
+}
+
+const zonesOfPeople = (db: Db): string[] =>
+	all<{ zone: string }>(
+		db,
+		'SELECT DISTINCT time_zone AS zone FROM sites WHERE EXISTS (SELECT 1 FROM people WHERE site_id = sites.id) ORDER BY 1'
+	).map((z) => z.zone);
+
+/** Forecasts are judged so long before what they were of, and for so many days past. */
+const MADE_BEFORE = 6 * HOUR;
+const JUDGED = 7 * DAY;
+
+/** How well the forecasts of the last seven days did, made six hours before each hour. Null while there is no past to judge by. */
+export function demandBacktest(db: Db, now: number, of: { pool: string } | null): Backtest | null {
+	const back = Math.ceil(JUDGED / DAY) + LOOK_BACK;
+	const start = Math.floor(now / STEP) * STEP - back * DAY;
+	const bins = Math.ceil((now - start) / STEP);
+	const parts = levelsByZone(db, now, start, bins, of, `backtest ${JSON.stringify(of)}`);
+	const made: Parameters<typeof judge>[0][number][] = [];
+	for (let t = Math.floor(now / HOUR) * HOUR; t > now - JUDGED; t -= HOUR) {
+		const asOf = t - MADE_BEFORE;
+		const known = (level: (t: number) => number | null) => (x: number) => (x > asOf ? null : level(x));
+		const levels = parts.map((p) => p.level(t));
+		made.push({
+			forecast: together(parts.map((p) => forecast(t, asOf, known(p.level), p.zone, LOOK_BACK - 1))),
+			was: levels.some((l) => l === null) ? null : levels.reduce<number>((n, l) => n + l!, 0)
+		});
+	}
+	return judge(made);
 }
 
 /** The home site's time zone: that of the ribbon and of what belongs to no site. */

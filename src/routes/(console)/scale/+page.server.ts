@@ -4,10 +4,11 @@ import { HOUR, MINUTE } from '$lib/core/time/units';
 import { hoursWords } from '$lib/core/time/hours';
 import { momentOf, wallTime } from '$lib/core/time/zone';
 import type { Fact } from '$lib/core/why/explained';
-import { demandCurve, demandForecast } from '$lib/server/capacity/demand';
+import { demandBacktest, demandCurve, demandForecast } from '$lib/server/capacity/demand';
 import { hoursById, machineCount } from '$lib/server/capacity/queries';
 import { all, one } from '$lib/server/db';
 import { asKnown, lookOf } from '$lib/server/moment';
+import { shared } from '$lib/server/moment/shared';
 import { publishingAt } from '$lib/server/publishing/narrowed';
 import { poolCounts } from '$lib/server/watch/queries';
 import { runtime } from '$lib/server/runtime';
@@ -17,7 +18,8 @@ const STEP = 5 * MINUTE;
 
 export const load = ({ url, depends }) => {
 	depends('sextant:live');
-	const { db, clock } = runtime();
+	const ctx = runtime();
+	const { db, clock } = ctx;
 	const look = lookOf(url, clock);
 	const at = asKnown(look);
 	const { pools, left } = publishingAt(db, look.scope, at);
@@ -71,12 +73,15 @@ export const load = ({ url, depends }) => {
 			capacity: states(`'ready', 'in use', 'leaving'`),
 			starting: states(`'starting', 'agent up'`)
 		},
+		backtest: shared(ctx, `backtest ${pool.id}`, Math.floor(now / HOUR), () =>
+			demandBacktest(db, now, { pool: pool.id })
+		),
 		ahead: demandForecast(db, now, Math.min(36, Math.max(0, (to - now) / HOUR)), { pool: pool.id }).ahead.filter(
 			(a) => a.at < to
 		),
-		waits: all<{ at: number; waited: number; name: string; login: string }>(
+		waits: all<{ at: number; waited: number; name: string; login: string; gaveUp: 0 | 1 }>(
 			db,
-			`SELECT c.began AS at, c.waited, p.name, p.login FROM connections c JOIN people p ON p.id = c.person_id
+			`SELECT c.began AS at, c.waited, p.name, p.login, c.result = 'gave up' AS gaveUp FROM connections c JOIN people p ON p.id = c.person_id
 			 WHERE c.waited > 5000 AND c.ended >= ? AND c.began < ? AND (c.pool_id = ? OR (c.pool_id IS NULL AND c.result = 'gave up' AND EXISTS (SELECT 1 FROM publications pu, json_each(iif(json_valid(pu.pools), pu.pools, '[]')) j WHERE pu.id = c.publication_id AND j.value = ?))) ORDER BY c.began`,
 			[from, to, pool.id, pool.id]
 		),

@@ -10,6 +10,14 @@
 
 	let { data } = $props();
 	const wide = $derived(!(data.card || data.plan));
+	/** `3 people waited 5 times for a machine; twice they gave up`: people, waits and give-ups told apart. */
+	function waitWords(waits: { login: string; gaveUp: 0 | 1 }[]): string {
+		const people = new Set(waits.map((w) => w.login)).size;
+		const gaveUp = waits.filter((w) => w.gaveUp).length;
+		const who = countWords(people, 'person', 'people');
+		const times = waits.length === people ? '' : ` ${countWords(waits.length, 'time')}`;
+		return `${who} waited${times} for a machine${gaveUp ? `, and gave up ${countWords(gaveUp, 'time')}` : ''}`;
+	}
 </script>
 
 <h1 class="sr-only">Scale</h1>
@@ -33,16 +41,21 @@
 			/>
 			<p class="text-ink2 mt-1 text-[13px]">
 				{#if data.waits!.length}
-					{countWords(data.waits!.length, 'person', 'people')} had to wait for a machine, the longest {durationWords(
-						Math.max(...data.waits!.map((w) => w.waited))
-					)}:
+					{waitWords(data.waits!)}, the longest {durationWords(Math.max(...data.waits!.map((w) => w.waited)))}:
 					{#each data.waits!.slice(0, 6) as w, i (w.login + w.at)}{i ? ', ' : ''}<a
 							class="link"
 							href={addressWith(page.url, { card: `person/${w.login}` })}>{w.name}</a
 						>
-						{durationWords(w.waited)}{/each}{data.waits!.length > 6 ? ' …' : '.'}
+						{durationWords(w.waited)}{w.gaveUp ? ', then gave up' : ''}{/each}{data.waits!.length > 6 ? ' …' : '.'}
 				{:else}Nobody had to wait for a machine on this day.{/if}
 			</p>
+			{#if data.backtest}
+				<p class="text-ink2 text-[13px]">
+					Forecasts made six hours ahead: of {countWords(data.backtest.moments, 'hour')} of the last seven days, {Math.round(
+						data.backtest.coverage * 100
+					)} % fell within the band that is to hold 90 %; mean pinball loss {data.backtest.pinball.toFixed(2)} sessions.
+				</p>
+			{/if}
 			<h2 class="head mt-5">
 				Why machines were started and stopped <small>the policy acts every minute; newest first</small>
 			</h2>
