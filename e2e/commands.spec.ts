@@ -103,7 +103,7 @@ test('npm start: the first operator is made with a code that works once; a secon
 	await page.getByLabel('Password').fill('short');
 	await page.getByRole('button', { name: 'Make the account' }).click();
 	await expect(page.getByText('This is not the code')).toBeVisible();
-	await expect(page.getByText('At least 10 characters.')).toBeVisible();
+	await expect(page.getByText('From 10 to 200 characters.')).toBeVisible();
 	await expect(page.getByLabel('Login')).toHaveValue('ines');
 	await page.getByLabel('Code').fill(code);
 	await page.getByLabel('Password').fill('a long password');

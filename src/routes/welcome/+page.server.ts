@@ -1,7 +1,7 @@
 import { fail, redirect } from '@sveltejs/kit';
 import { formOf } from '$lib/server/api/body';
 import { one } from '$lib/server/db';
-import { addFirstOperator, PASSWORD } from '$lib/server/identity/accounts';
+import { addFirstOperator, isFirstCode, PASSWORD } from '$lib/server/identity/accounts';
 import { throttleOf } from '$lib/server/identity/attempts';
 import { runtime } from '$lib/server/runtime';
 
@@ -28,11 +28,13 @@ export const actions = {
 		if (!name || name.length > 100) errors.name = 'Write your name, in 100 characters at most.';
 		if (password.length < PASSWORD.least || password.length > PASSWORD.most)
 			errors.password = `From ${PASSWORD.least} to ${PASSWORD.most} characters.`;
-		if (Object.keys(errors).length) return fail(400, { errors, code, login, name });
 		const guess = throttleOf(db).begin({ account: 'welcome', address: getClientAddress() });
 		if ('outcome' in guess) errors.code = `Too many attempts. Wait ${guess.waitMinutes} min, then try again.`;
-		else if (await addFirstOperator(db, code, { login, name, password }, clock.now())) redirect(303, '/sign-in');
-		else errors.code = 'This is not the code that the server printed when it started.';
+		else if (!isFirstCode(db, code)) errors.code = 'This is not the code that the server printed when it started.';
+		else guess.right();
+		if (Object.keys(errors).length) return fail(400, { errors, code, login, name });
+		if (await addFirstOperator(db, code, { login, name, password }, clock.now())) redirect(303, '/sign-in');
+		errors.code = 'This code has just been used.';
 		return fail(400, { errors, code, login, name });
 	}
 };

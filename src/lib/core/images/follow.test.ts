@@ -13,7 +13,8 @@ import {
 	type AtSite,
 	type FollowedLine,
 	type FollowedVersion,
-	type FollowingMachine
+	type FollowingMachine,
+	newestOf
 } from './follow';
 
 const v = (number: string, state: Partial<FollowedVersion> = {}): FollowedVersion => ({
@@ -180,4 +181,17 @@ describe('what a machine does', () => {
 		]);
 		expect(WILL_TAKE.has('in use')).toBe(true);
 	});
+});
+
+test('the newest of a line is what “newest” asks for, everywhere: no pre-release, nothing held, retired or open', () => {
+	const v = (number: string, more = {}) => ({ number, held: false, retired: false, open: false, ...more });
+	const all = [
+		v('2.4.0'),
+		v('2.4.1', { held: true }),
+		v('2.5.0', { retired: true }),
+		v('3.0.0-rc.1'),
+		v('2.6.0', { open: true })
+	];
+	expect(newestOf(all)?.number).toBe('2.4.0');
+	expect(newestOf([v('3.0.0-rc.1')])).toBeUndefined();
 });

@@ -87,6 +87,16 @@ function find(rule: FollowRule, versions: readonly FollowedVersion[]): string | 
 	);
 }
 
+/**
+ * The newest of a line's versions, by the one rule that “newest” means everywhere: what is held, retired, open for work or a pre-release is
+ * passed over. Undefined where nothing is left.
+ */
+export const newestOf = <V extends FollowedVersion>(versions: readonly V[]): V | undefined => {
+	const number = wanted(NEWEST, versions);
+	return versions.find((v) => v.number === number);
+};
+const NEWEST: FollowRule = { takes: 'newest' };
+
 /** A machine as the decision needs it. */
 export interface FollowingMachine {
 	name: string;

@@ -4,7 +4,7 @@ import { ESSENTIAL, kindOf, KINDS, RIGHTS, type Right } from './library/kinds';
 import { readParam, type ParamValues } from './library/params';
 import { chosenTweaks, isTweak, savingsOf } from './library/tweaks';
 import { brokenMusts, circle, mustsOf, nearestOrder, type Nearest } from './order';
-import { byVersion, type Component } from './versions';
+import { byVersion, isPreRelease, type Component } from './versions';
 
 /** One step of a sheet: a kind with its parameters, all of them said. */
 export interface SheetStep {
@@ -141,7 +141,10 @@ function sourceOf(
 		const own = supplies.versions.filter((x) => x.line === p.line);
 		const version =
 			p.number === undefined || p.number === 'newest'
-				? own.sort((a, b) => byVersion(a.number, b.number)).at(-1)
+				? own
+						.filter((x) => !isPreRelease(x.number))
+						.sort((a, b) => byVersion(a.number, b.number))
+						.at(-1)
 				: own.find((x) => x.number === p.number);
 		return version
 			? { ...version, leastDisk: Math.ceil(version.size * 1.25), words: `${version.line} ${version.number}` }

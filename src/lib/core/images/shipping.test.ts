@@ -125,18 +125,27 @@ describe('a way', () => {
 		});
 		expect(legs[0]).toMatchObject({ done: null, arrived: 1800 * MB });
 		expect(
-			waysToFit(
-				legs[0]!,
-				0.5,
-				night(),
-				1,
-				[
-					{ name: 'small', bytes: 100 * MB },
-					{ name: 'language packs', bytes: 2300 * MB }
-				],
-				NOW
-			)
+			waysToFit(legs[0]!, 0.5, night(), 1, [
+				{ name: 'small', bytes: 100 * MB },
+				{ name: 'language packs', bytes: 2300 * MB }
+			])
 		).toEqual(['3 nights instead of 1', 'leaving language packs out, 2.3 GB', 'a window of 9 h instead of 4 h']);
+	});
+	test('never asks for as many nights as it was given, and calls a window what it is called', () => {
+		// Half of the first night is over; and in the night to come clocks go forward.
+		const leg = {
+			from: 'home',
+			to: 'ship',
+			link: link('home', 'ship', 2),
+			chunks: ids(1),
+			bytes: 5000 * MB,
+			rate: 125_000,
+			done: null,
+			arrived: 4900 * MB
+		};
+		const ways = waysToFit(leg, 0.5, { ...night(), zone: 'Europe/Oslo' }, 3, []);
+		expect(ways[0]).toBe('4 nights instead of 3');
+		expect(ways.at(-1)).toMatch(/instead of 4 h$/);
 	});
 	test('carries no less than is missing and never more than the links can, for any places', () => {
 		const holds = fc.uniqueArray(fc.nat(30), { maxLength: 20 }).map((l) => Uint32Array.from(l).sort());

@@ -241,16 +241,15 @@ export function waysToFit(
 	share: number,
 	window: NightWindow,
 	nights: number,
-	parts: readonly { name: string; bytes: number }[],
-	from: number
+	parts: readonly { name: string; bytes: number }[]
 ): string[] {
-	const night = openings(window, from, from + 3 * DAY)
-		.slice(1, 2)
-		.reduce((n, [a, b]) => n + (b - a), 0);
+	// As it is written: a night in which clocks are changed is an hour shorter or longer, and the window is called the same.
+	const night = ((((window.until - window.from) % 1440) + 1440) % 1440 || 1440) * MINUTE;
 	const perNight = (night / 1000) * leg.rate;
 	const ways: string[] = [];
 	const over = leg.bytes - leg.arrived;
-	if (perNight > 0) ways.push(`${Math.ceil(leg.bytes / perNight)} nights instead of ${nights}`);
+	// What does not fit into so many nights needs more, however much of the first one is over.
+	if (perNight > 0) ways.push(`${Math.max(nights + 1, Math.ceil(leg.bytes / perNight))} nights instead of ${nights}`);
 	const wider = (share * leg.bytes) / Math.max(1, leg.arrived);
 	if (wider <= 1 && leg.arrived > 0)
 		ways.push(`${Math.ceil(wider * 100)} % of the link instead of ${Math.round(share * 100)} %`);

@@ -14,6 +14,9 @@ export const byVersion = (a: string, b: string): number => semver.compare(a, b);
 /** Whether the text is a version number: major.minor.patch, with a pre-release tag if wanted. */
 export const isVersion = (text: string): boolean => semver.valid(text) === text;
 
+/** Whether a number is that of a pre-release: nothing that asks for the newest takes it. */
+export const isPreRelease = (number: string): boolean => semver.prerelease(number) !== null;
+
 /**
  * The number to propose for what is built next from `newest`: patch when only updates are new, minor when
  * the sheet's steps changed, major when its source did. The first version of a line is 1.0.0.

@@ -1,3 +1,4 @@
+import { newestOf } from '$lib/core/images/follow';
 import { CHECK_WORDS, type CheckName } from '$lib/core/diagnosis/checks';
 import { withFacet, EVERYTHING } from '$lib/core/scope/scope';
 import { countWords } from '$lib/core/time/units';
@@ -30,7 +31,7 @@ export function reasonsOf(db: Db, kind: Kind, row: Record<string, unknown>, at: 
 		}
 		case 'image-lines': {
 			const line = linesAt(db, at).find((l) => l.id === row.id)!;
-			const newest = line.versions.filter((v) => !v.held).at(-1);
+			const newest = newestOf(line.versions);
 			return [
 				newest
 					? { words: `newest version that may be taken is ${newest.number}`, side: 'for', source: 'follow rules' }

@@ -45,6 +45,13 @@ export const operators = (db: Db): OperatorRow[] =>
 		disabled: o.disabled === 1
 	}));
 
+/** Whether a code is the one that the server printed at its first start. */
+export function isFirstCode(db: Db, code: string): boolean {
+	const digest = createHash('sha256').update(code).digest();
+	const kept = Buffer.from(setting(db, 'first code') ?? '', 'hex');
+	return kept.length === 32 && timingSafeEqual(digest, kept);
+}
+
 /**
  * Makes the first operator, an owner, given the code that the server printed: in one transaction, so that the code works once.
  * False when there is somebody already, or the code is not the one.
@@ -58,9 +65,7 @@ export async function addFirstOperator(
 	const hash = await hashPassword(who.password);
 	return db
 		.transaction((): boolean => {
-			const digest = createHash('sha256').update(code).digest();
-			const kept = Buffer.from(setting(db, 'first code') ?? '', 'hex');
-			if (kept.length !== 32 || !timingSafeEqual(digest, kept)) return false;
+			if (!isFirstCode(db, code)) return false;
 			if (one<{ n: number }>(db, 'SELECT count(*) AS n FROM operators')!.n > 0) return false;
 			run(db, `INSERT INTO operators(login, name, role, password) VALUES (?, ?, 'owner', ?)`, [
 				who.login,

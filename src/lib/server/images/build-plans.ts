@@ -1,3 +1,4 @@
+import { newestOf } from '$lib/core/images/follow';
 import { isDeepStrictEqual } from 'node:util';
 import * as v from 'valibot';
 import { chanceOver, expectDuration } from '$lib/core/images/duration';
@@ -24,7 +25,7 @@ import type { Context } from '../context';
 import { whole } from '../plans/fields';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
 import { buildById, openBuilds, stepHistories, suppliesOf } from './builds';
-import { HAND_OUT } from './shipping';
+import { expectedHandOut } from './shipping';
 import { lineAt, sheetAt, sheetOf, type LineRow } from './queries';
 import { fromJson } from '../db/json';
 
@@ -62,6 +63,9 @@ function sheetOrThrow(ctx: Context, line: string): BuildSheet {
 	return sheet;
 }
 
+const newestNumber = (ctx: Context, line: string): string | null =>
+	lineAt(ctx.db, line, ctx.clock.now())?.versions.at(-1)?.number ?? null;
+
 /** The steps of a build job from step `from` of a sheet on, with keeping and handing out the outcome. */
 function buildSteps(ctx: Context, line: string, number: string, sheet: BuildSheet, from: number): StepSpec[] {
 	const histories = stepHistories(ctx.db, line, sheet);
@@ -82,7 +86,7 @@ function buildSteps(ctx: Context, line: string, number: string, sheet: BuildShee
 			kind: 'image.hand-out',
 			words: 'Hand it out where a thick link leads',
 			input: { line, number },
-			expected: HAND_OUT
+			expected: expectedHandOut(ctx.db, line, newestNumber(ctx, line))
 		}
 	];
 }
@@ -229,10 +233,7 @@ const rebuildPlan = planKind({
 	}),
 	async draft(ctx, input): Promise<Draft> {
 		const line = lineOrThrow(ctx, input.line);
-		const from =
-			input.from === 'newest'
-				? line.versions.filter((x) => !x.held && !x.retired && !x.open).at(-1)
-				: line.versions.find((x) => x.number === input.from);
+		const from = input.from === 'newest' ? newestOf(line.versions) : line.versions.find((x) => x.number === input.from);
 		if (!from)
 			throw new InputProblem([
 				{

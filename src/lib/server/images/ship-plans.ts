@@ -97,8 +97,7 @@ const shipPlan = planKind({
 						settings.share,
 						w,
 						input.nights,
-						await partsOf(ctx, input.line, input.number, leg.chunks),
-						now
+						await partsOf(ctx, input.line, input.number, leg.chunks)
 					).join(', or with ')}`,
 					side: 'against',
 					about: { kind: 'site', id: leg.to },

@@ -1,12 +1,13 @@
 import { missingChunks, unionOf, type ChunkIds } from '$lib/core/images/delta';
 import {
+	goodput,
 	planShipping,
 	type NightWindow,
 	type ShipLink,
 	type ShipPlace,
 	type ShipPlan
 } from '$lib/core/images/shipping';
-import { FOREVER, MINUTE } from '$lib/core/time/units';
+import { FOREVER, SECOND } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { all, one, setting, type Db } from '../db';
 import { chunkIds } from './stores';
@@ -26,8 +27,39 @@ export interface ShipSettings {
 /** Mbit/s from which a link carries versions by itself, without a shipment. */
 export const THICK = 100;
 
-/** Ms that handing a version out over such a link is expected to take, as a store needs for copying one. */
-export const HAND_OUT = 6 * MINUTE;
+/** Ms that a store takes to put a version together from its chunks. */
+const ASSEMBLE = 90 * SECOND;
+
+/** Ms that handing bytes out over a link takes, with putting them together at its end. */
+export const handOutTime = (bytes: number, mbit: number, loss: number): number =>
+	Math.round(ASSEMBLE + (bytes / goodput({ a: '', b: '', mbit, loss }, 1)) * SECOND);
+
+/** Bytes of a version (`line/number`) as they go over a link, when nothing of it is there. */
+export function packedSize(db: Db, id: string): number {
+	const cut = id.indexOf('/');
+	return [...packedSizes(db, chunkIds(db, id.slice(0, cut), id.slice(cut + 1))).values()].reduce((n, b) => n + b, 0);
+}
+
+/**
+ * Ms that handing out the next version of a line is expected to take: as the last ones took; where none was handed out, as long as half of
+ * the newest one needs over the slowest of the thick links, since most of a version is in the one before.
+ */
+export function expectedHandOut(db: Db, line: string, newest: string | null): number {
+	const past = all<{ took: number }>(
+		db,
+		`SELECT s.ended - s.began AS took FROM job_steps s JOIN builds b ON b.job_id = s.job_id
+		 WHERE s.kind = 'image.hand-out' AND s.state = 'done' AND b.line_id = ? ORDER BY s.ended DESC LIMIT 5`,
+		[line]
+	)
+		.map((r) => r.took)
+		.sort((a, b) => a - b);
+	if (past.length) return past[Math.floor(past.length / 2)]!;
+	const home = setting(db, 'home');
+	const thick = linksOf(db).filter((l) => (l.a === home || l.b === home) && l.mbit >= THICK);
+	if (thick.length === 0 || newest === null) return ASSEMBLE;
+	const bytes = packedSize(db, `${line}/${newest}`) / 2;
+	return Math.max(...thick.map((l) => handOutTime(bytes, l.mbit, l.loss)));
+}
 
 /** Links between places, each once. */
 export function linksOf(db: Db): ShipLink[] {

@@ -5,7 +5,8 @@ import { countWords, FOREVER, SECOND, sizeWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { all, one, setting, type Db } from '../db';
 import { linesAt } from '../images/queries';
-import { HAND_OUT, THICK } from '../images/shipping';
+import { newestOf } from '$lib/core/images/follow';
+import { handOutTime, packedSize, THICK } from '../images/shipping';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
 import { nameOfSite } from './checks';
 import { answeredProvider, checkJoining, type Joining } from './joinings';
@@ -63,7 +64,11 @@ const joinSite = planKind({
 							kind: 'site.stock',
 							words: `Hand out the newest version of ${countWords(versions.length, 'image line')}`,
 							input: { site: id, versions },
-							expected: HAND_OUT * Math.ceil(versions.length / 3)
+							expected: handOutTime(
+								versions.reduce((n, id) => n + packedSize(db, id), 0),
+								place.link!.mbit,
+								place.link!.loss
+							)
 						}
 					]
 				: []),
@@ -199,10 +204,10 @@ function monthly(j: Joining): number {
 	);
 }
 
-/** The newest version of every line that is neither held nor retired, as `line/number`. */
+/** The newest version of every line, as `line/number`. */
 const newestReleased = (db: Db, now: number): string[] =>
 	linesAt(db, now).flatMap((l) => {
-		const last = l.versions.findLast((x) => !x.held && !x.retired);
+		const last = newestOf(l.versions);
 		return last ? [`${l.id}/${last.number}`] : [];
 	});
 

@@ -1,3 +1,4 @@
+import { newestOf } from '$lib/core/images/follow';
 import * as v from 'valibot';
 import { fitsSystem, systemOf, systemWords } from '$lib/core/packages/fits';
 import { noEffects } from '$lib/core/plans/effects';
@@ -48,9 +49,7 @@ const capturePlan = planKind({
 	async draft(ctx, input): Promise<Draft> {
 		const line = lineOrThrow(ctx, input.line);
 		const version =
-			input.number === undefined
-				? line.versions.filter((x) => !x.held && !x.retired && !x.open).at(-1)
-				: line.versions.find((x) => x.number === input.number);
+			input.number === undefined ? newestOf(line.versions) : line.versions.find((x) => x.number === input.number);
 		if (!version)
 			throw new InputProblem([
 				{

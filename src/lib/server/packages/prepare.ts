@@ -1,3 +1,4 @@
+import { newestOf } from '$lib/core/images/follow';
 import * as v from 'valibot';
 import { sameSystem, systemOf, systemWords } from '$lib/core/packages/fits';
 import { judgeTrial, trialFacts, type Trial } from '$lib/core/packages/trial';
@@ -82,7 +83,7 @@ const tryPlan = planKind({
 							: `There is no image line called ${input.line}.`
 				}
 			]);
-		const image = line.versions.filter((x) => !x.held && !x.retired && !x.open).at(-1);
+		const image = newestOf(line.versions);
 		if (!image) throw new InputProblem([{ field: 'line', words: `${line.id} has no version to make a machine from.` }]);
 		const person = one<{ login: string; name: string }>(
 			db,

@@ -4,7 +4,7 @@ import { chosenTweaks, savingsOf } from '$lib/core/images/library/tweaks';
 import type { ParamValues } from '$lib/core/images/library/params';
 import { AS_FOUND, type Component } from '$lib/core/images/versions';
 import type { Estate } from '$lib/core/estate/schema';
-import { MINUTE } from '$lib/core/time/units';
+import { MINUTE, SECOND } from '$lib/core/time/units';
 import { ProviderError, type Chunk, type StepResult } from '../providers';
 import { hash, hashText, uniform } from './random';
 import type { World } from './state';
@@ -446,4 +446,19 @@ export function tryOut(
 			}
 		]
 	};
+}
+
+/** Ms that a version takes from home to a site's store: what the store lacks goes over the link between them, and is put together there. */
+export function handOutTime(estate: Estate, w: World, line: string, version: string, site: string): number {
+	const home = estate.home ?? estate.sites[0]?.id ?? '';
+	const image = w.images.kept.get(`${line}/${version}`);
+	const link = estate.sites
+		.flatMap((s) => s.links.map((l) => ({ ...l, from: s.id })))
+		.find((l) => (l.from === home && l.to === site) || (l.to === home && l.from === site));
+	if (!image || !link) return 6 * MINUTE;
+	const held = heldAt(w, site);
+	const bytes = chunksOfKept(image.contents)
+		.filter((c) => !held.has(c.digest))
+		.reduce((n, c) => n + c.packed, 0);
+	return 90 * SECOND + (bytes / (((link.mbit * 1e6) / 8) * (1 - link.loss))) * SECOND;
 }

@@ -7,7 +7,7 @@ import { systemOf } from '$lib/core/packages/fits';
 import { GB, MINUTE, SECOND } from '$lib/core/time/units';
 import { ProviderError, type Providers, type Wishes } from '../providers';
 import { contentOf, imageTargets, inventoryText, lacksOf, type Look, type Needed } from './installers';
-import { chunksOf, offersOf, packedOf, rightsOf, stepTime } from './images';
+import { chunksOf, handOutTime, offersOf, packedOf, rightsOf, stepTime } from './images';
 import { diskOf, usedByVolume } from './load';
 import { roundTrip } from './sign-in';
 import type { Lab } from './lab';
@@ -193,7 +193,13 @@ export class LabServer {
 					return this.operate(key, { e: 'send', from, to, digests }, (bytes / rate) * 1000 + link.latency_ms * 2, 0.03);
 				},
 				assemble: (line, version, site, key) => this.operate(key, { e: 'assemble', line, version, site }, 90 * SECOND),
-				handOut: (line, version, site, key) => this.operate(key, { e: 'hand out', line, version, site }, 6 * MINUTE)
+				handOut: (line, version, site, key) =>
+					this.operate(
+						key,
+						{ e: 'hand out', line, version, site },
+						handOutTime(lab.estate, w, line, version, site),
+						0.05
+					)
 			},
 			installer: {
 				offers: async () =>

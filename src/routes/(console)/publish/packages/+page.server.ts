@@ -1,3 +1,4 @@
+import { newestOf } from '$lib/core/images/follow';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { unusedTerms } from '$lib/core/scope/scope';
 import { linesAt } from '$lib/server/images/queries';
@@ -22,7 +23,7 @@ export const load = async ({ url, depends }) => {
 			users: l.users,
 			versions: l.versions.filter((v) => !v.retired && !v.open).map((v) => v.number),
 			/** Programs that its newest released version holds. */
-			holds: (l.versions.filter((v) => !v.held && !v.retired && !v.open).at(-1)?.contents ?? []).map((c) => c.name)
+			holds: (newestOf(l.versions)?.contents ?? []).map((c) => c.name)
 		}))
 	};
 };
