@@ -1,6 +1,6 @@
 import { existsSync, rmSync, statSync } from 'node:fs';
 import { basename, resolve } from 'node:path';
-import { isVersion } from '$lib/core/images/versions';
+import { byVersion, isVersion } from '$lib/core/images/versions';
 import {
 	InventoryProblem,
 	inventorySchema,
@@ -82,6 +82,7 @@ export async function inventoryCommand(folder: string | undefined, o: PackageOpt
 	};
 	const counts = await settle(() => takeInventory(root, o.settings ?? [], out, heading));
 	console.log(`${out}: ${counts.files} files and folders, ${sizeWords(counts.bytes)}, ${counts.settings} settings`);
+	for (const path of counts.left) console.log(`  left out  ${path}: it cannot be read`);
 }
 
 /** `capture …`: a package from two inventories and the folder of the second. */
@@ -128,7 +129,12 @@ export async function captureCommand(o: PackageOptions): Promise<void> {
 		}
 		const store = new BlobStore(making);
 		const upon = o.upon === undefined ? null : there(o.upon, 'package');
-		const base = upon === null ? null : (await settle(() => importFile(store, upon))).manifest;
+		const under = upon === null ? null : await settle(() => importFile(store, upon));
+		if (under && byVersion(under.spec.version, version) >= 0)
+			throw new CommandProblem(
+				`--upon is ${under.spec.version}: a package is packed upon an older version than its own, ${version}`
+			);
+		const base = under?.manifest ?? null;
 		const system = compared.after.system ?? systemFrom(o) ?? systemOf('unknown', 'single');
 		const spec: PackageSpec = {
 			...bareSpec(name, version, system, compared.after.at),

@@ -21,7 +21,7 @@ export const load = async ({ url, locals, depends }) => {
 	if (!caller) error(401, 'Sign in first.');
 	const context = runtime();
 	const { db, clock } = context;
-	const look = lookOf(url, clock);
+	const look = lookOf(url, runtime());
 	const at = asKnown(look);
 	const scope = look.scopeText;
 	// What everybody sees alike under this scope, at this moment.

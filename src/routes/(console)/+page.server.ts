@@ -11,8 +11,8 @@ import { runtime } from '$lib/server/runtime';
 export const load = ({ url, depends }) => {
 	depends('sextant:live');
 	const ctx = runtime();
-	const { db, clock } = ctx;
-	const look = lookOf(url, clock);
+	const { db } = ctx;
+	const look = lookOf(url, runtime());
 	const at = asKnown(look);
 	const { scope } = look;
 	return shared(ctx, `today ${look.scopeText}`, at, () => {

@@ -339,3 +339,14 @@ describe('the books of an engine', () => {
 		expect(engine.look('m')!.present.get('p')).toEqual([on('1', 1)]);
 	});
 });
+
+test('what is told late of a machine that has been removed brings it back to nobody', () => {
+	const engine = new AttachEngine();
+	engine.take({ e: 'up', machine: 'm', pool: 'p' }, 0);
+	engine.take({ e: 'want', pool: 'p', wanted: [{ package: 'a', version: '1.0.0', mode: 'start' }] }, 0);
+	engine.take({ e: 'gone', machine: 'm' }, 1);
+	for (const e of ['attached', 'attach failed', 'detached'] as const)
+		expect(engine.take({ e, machine: 'm', package: 'a', version: '1.0.0' }, 2)).toEqual([]);
+	for (const e of ['sign-in', 'sign-out', 'down'] as const) expect(engine.take({ e, machine: 'm' }, 3)).toEqual([]);
+	expect(engine.look('m')).toBeNull();
+});

@@ -210,6 +210,8 @@ export class AttachEngine {
 			this.machines.delete(event.machine);
 			return [];
 		}
+		// Only a machine that comes up is a new one: what is told late of one that has been removed brings it back to nobody.
+		if (event.e !== 'up' && !this.machines.has(event.machine)) return [];
 		const m = this.known(event.machine, event.e === 'up' ? event.pool : undefined);
 		switch (event.e) {
 			case 'up':

@@ -42,7 +42,9 @@ export interface FileEntry {
 	target?: string;
 }
 
-export type SettingType = 'text' | 'number' | 'list' | 'bytes';
+/** `expandable`: text in which names of variables stand for what they are; `flag`: true or false. */
+export const SETTING_TYPES = ['text', 'expandable', 'number', 'flag', 'list', 'bytes'] as const;
+export type SettingType = (typeof SETTING_TYPES)[number];
 
 export interface SettingEntry {
 	/** Path of the key with `/` between its parts: `Machine/Software/Logline`. */
@@ -92,7 +94,7 @@ export class InventoryProblem extends Error {
 }
 
 const KINDS: ReadonlySet<unknown> = new Set(['file', 'folder', 'link']);
-const TYPES: ReadonlySet<unknown> = new Set(['text', 'number', 'list', 'bytes']);
+const TYPES: ReadonlySet<unknown> = new Set(SETTING_TYPES);
 const SHA256 = /^[0-9a-f]{64}$/;
 const MODE = /^[0-7]{4}$/;
 
@@ -200,7 +202,7 @@ export class InventoryReader {
 	private readSetting(e: SettingEntry): SettingEntry {
 		if (typeof e.setting !== 'string' || e.setting === '') throw this.wrong('an entry has a “file” or a “setting”');
 		if (typeof e.name !== 'string') throw this.wrong('a setting has a “name”');
-		if (!TYPES.has(e.type)) throw this.wrong('“type” is text, number, list or bytes');
+		if (!TYPES.has(e.type)) throw this.wrong(`“type” is ${SETTING_TYPES.join(', ')}`);
 		if (typeof e.value !== 'string') throw this.wrong('“value” is text');
 		return e;
 	}
@@ -311,7 +313,7 @@ export const inventorySchema = {
 			properties: {
 				setting: { type: 'string', minLength: 1, description: 'Path of the key' },
 				name: { type: 'string' },
-				type: { enum: ['text', 'number', 'list', 'bytes'] },
+				type: { enum: [...SETTING_TYPES] },
 				value: { type: 'string', description: 'Lists: a line for each; bytes: hexadecimal digits' }
 			}
 		}

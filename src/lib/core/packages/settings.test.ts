@@ -41,7 +41,7 @@ describe('a registry export', () => {
 			['quoted "name"', 'text', 'C:\\Tide'],
 			['word', 'number', '4294967295'],
 			['long', 'number', '9223372036854775807'],
-			['text', 'text', 'AB'],
+			['text', 'expandable', 'AB'],
 			['list', 'list', 'A\nB'],
 			['bytes', 'bytes', '00ff0a'],
 			['none', 'bytes', '']
@@ -85,7 +85,7 @@ describe('a JSON file', () => {
 			readJsonSettings('{"a":{"b":[1,"x",null],"c":{"d":true}},"n":-3,"t":"7","deep":[{"k":1}]}', 'R').map(
 				(s) => `${s.setting} ${s.name}: ${s.type} ${s.value.replaceAll('\n', '|')}`
 			)
-		).toEqual(['R/a b: list 1|x|null', 'R/a/c d: text true', 'R n: number -3', 'R t: text 7', 'R/deep/0 k: number 1']);
+		).toEqual(['R/a b: list 1|x|null', 'R/a/c d: flag true', 'R n: number -3', 'R t: text 7', 'R/deep/0 k: number 1']);
 		expect(readJsonSettings('[]', 'R')).toEqual([{ setting: 'R', name: '', type: 'list', value: '' }]);
 	});
 	test('that is wrong is refused at its line', () => {

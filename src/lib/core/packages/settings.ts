@@ -66,8 +66,9 @@ function registryValue(raw: string, line: number): { type: SettingType; value: s
 	const bytes = (hex[2]!.match(/[0-9a-f]{2}/gi) ?? []).map((b) => Number.parseInt(b, 16));
 	switch ((hex[1] ?? '').toLowerCase()) {
 		case '1':
-		case '2':
 			return { type: 'text', value: beforeNuls(wide(bytes)) };
+		case '2':
+			return { type: 'expandable', value: beforeNuls(wide(bytes)) };
 		case '7':
 			return { type: 'list', value: beforeNuls(wide(bytes)).replaceAll('\0', '\n') };
 		case 'b': {
@@ -130,6 +131,7 @@ export function readJsonSettings(text: string, root: string): SettingEntry[] {
 			entries.push({ setting: at, name, type: 'list', value: v.map(String).join('\n') });
 		else if (typeof v === 'object' && v !== null)
 			for (const [k, x] of Object.entries(v)) walk(name === '' ? at : `${at}/${name}`, k, x);
+		else if (typeof v === 'boolean') entries.push({ setting: at, name, type: 'flag', value: String(v) });
 		else entries.push(plainValue(at, name, String(v), typeof v === 'number'));
 	};
 	walk(root, '', value);

@@ -1,7 +1,7 @@
 import * as v from 'valibot';
 import { isVersion } from '../images/versions';
 import type { FileEntry, SettingEntry } from './inventory';
-import { climbs } from './inventory';
+import { climbs, SETTING_TYPES } from './inventory';
 import { WRITE_SCOPES } from './scope';
 import { isPackageName, type PackageSpec } from './spec';
 
@@ -117,7 +117,7 @@ export function wrongWithFiles(value: unknown): string | null {
 	return null;
 }
 
-const TYPES: ReadonlySet<unknown> = new Set(['text', 'number', 'list', 'bytes']);
+const TYPES: ReadonlySet<unknown> = new Set(SETTING_TYPES);
 
 /** What is wrong with the list of a package's settings, or null. */
 export function wrongWithSettings(value: unknown): string | null {

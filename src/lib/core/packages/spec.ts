@@ -1,5 +1,6 @@
 import { baseName, climbs, folderOf, isFile, type FileEntry, type SettingEntry, type SystemKind } from './inventory';
 import type { Change } from './difference';
+import { treePath } from './tree';
 import type { Vouched } from './fits';
 import type { LaunchTarget } from './launch';
 import { USUAL_WRITES, type WriteRules } from './scope';
@@ -77,7 +78,10 @@ export function contentsOf(taken: readonly Change[], above: ReadonlyMap<string, 
 	const settings: SettingEntry[] = [];
 	const left: Contents['left'] = [];
 	for (const c of taken) {
-		if (c.what === 'removed') continue;
+		if (c.what === 'removed') {
+			left.push({ path: treePath(c), why: 'it takes away what the system has, and a package only adds' });
+			continue;
+		}
 		if (!isFile(c.entry)) settings.push(c.entry);
 		else {
 			const why = notPackable(c.entry.file);

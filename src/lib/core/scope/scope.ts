@@ -1,3 +1,4 @@
+import { folded } from '../text/nearest';
 import { parseDuration } from '../time/units';
 
 /** The facets that a scope can speak of. */
@@ -185,8 +186,8 @@ export function narrow<T>(
 	for (const term of scope.terms) {
 		const idOf = term.type === 'facet' ? facets[term.facet] : undefined;
 		if (term.type === 'text') {
-			const wanted = term.text.toLowerCase();
-			tests.push((item) => text(item).toLowerCase().includes(wanted) !== term.not);
+			const wanted = folded(term.text);
+			tests.push((item) => folded(text(item)).includes(wanted) !== term.not);
 		} else if (term.type === 'facet' && idOf)
 			tests.push((item) => [idOf(item)].flat().some((id) => term.values.includes(id)) !== term.not);
 		else left.push(term);

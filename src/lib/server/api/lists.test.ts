@@ -47,7 +47,7 @@ const list = (kind: Kind, scope = '', more: Partial<Parameters<typeof listOf>[2]
 	});
 
 describe('what a caller looks at', () => {
-	const asked = (query: string) => () => askedOf(new URL(`http://x/api/v1/who?${query}`), h.ctx.clock);
+	const asked = (query: string) => () => askedOf(new URL(`http://x/api/v1/who?${query}`), h.ctx);
 	test('is refused beside its name where it cannot be read, never guessed', () => {
 		expect(asked('at=2026-11-17T09:00Z&scope=team:harbour')()).toMatchObject({ at: Date.UTC(2026, 10, 17, 9) });
 		for (const [query, field] of [

@@ -1,4 +1,5 @@
 import Database from 'better-sqlite3';
+import { folded } from '$lib/core/text/nearest';
 import { LRUCache } from 'lru-cache';
 import migration1 from './migrations/0001_estate.sql?raw';
 import migration2 from './migrations/0002_work.sql?raw';
@@ -53,6 +54,7 @@ export function openDb(path: string): Db {
 	db.pragma('busy_timeout = 10000');
 	db.pragma('cache_size = -65536');
 	db.pragma('mmap_size = 268435456');
+	db.function('folded', { deterministic: true }, (text: unknown) => (typeof text === 'string' ? folded(text) : text));
 	migrate(db);
 	return db;
 }

@@ -16,6 +16,8 @@ export interface KnownStep extends StepHistory {
 
 /** Fewer runs than this say too little: the next wider kind of runs is asked. */
 const ENOUGH = 3;
+/** So many of a step's own runs are gone by before those of other lines and steps. */
+const FEW = 2;
 /** No more than so many of the newest runs are looked at. */
 const NEWEST = 60;
 
@@ -42,6 +44,9 @@ export function stepHistories(db: Db, line: string, sheet: BuildSheet): KnownSte
 		const here = own.filter((r) => r.cores === sheet.builder.cores && r.disk === sheet.builder.disk);
 		if (here.length >= ENOUGH) return { runs: scaled(here), fallback, from: 'this builder' };
 		if (own.length >= ENOUGH) return { runs: scaled(own), fallback, from: 'other builders' };
+		// Two of its own say more than many of something else.
+		if (here.length >= FEW) return { runs: scaled(here), fallback, from: 'this builder' };
+		if (own.length >= FEW) return { runs: scaled(own), fallback, from: 'other builders' };
 		const elsewhere = all<Run>(
 			db,
 			`SELECT took, cores, disk FROM step_runs WHERE kind = ? AND words = ? ORDER BY at DESC LIMIT ${NEWEST}`,
@@ -55,7 +60,11 @@ export function stepHistories(db: Db, line: string, sheet: BuildSheet): KnownSte
 		);
 		if (kind.length > elsewhere.length) return { runs: scaled(kind), fallback, from: 'its kind' };
 		return elsewhere.length
-			? { runs: scaled(elsewhere), fallback, from: own.length ? 'other builders' : 'other lines' }
+			? {
+					runs: scaled(elsewhere),
+					fallback,
+					from: here.length ? 'this builder' : own.length ? 'other builders' : 'other lines'
+				}
 			: { runs: [], fallback, from: 'assumption' };
 	});
 }

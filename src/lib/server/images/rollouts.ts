@@ -150,9 +150,14 @@ export function countOn(db: Db, machines: readonly string[], from: number, until
 	};
 }
 
-/** The same hours of the seven days before, added up. Failing checks are those at the end of the newest. */
+/**
+ * The same hours of the seven days before, added up. A span of more than a day is set against as many whole days before it, so that no hour
+ * is counted twice, and none that is judged counts against itself. Failing checks are those at the end of the newest.
+ */
 export function countBefore(db: Db, machines: readonly string[], from: number, until: number): Counted {
-	const days = [1, 2, 3, 4, 5, 6, 7].map((d) => countOn(db, machines, from - d * DAY, until - d * DAY));
+	const step = Math.max(1, Math.ceil((until - from) / DAY));
+	const back = Array.from({ length: Math.max(1, Math.floor(7 / step)) }, (_v, i) => (i + 1) * step);
+	const days = back.map((d) => countOn(db, machines, from - d * DAY, until - d * DAY));
 	const sum = (of: (c: Counted) => number) => days.reduce((n, d) => n + of(d), 0);
 	return {
 		starts: sum((d) => d.starts),

@@ -107,7 +107,7 @@ const holdPlan = planKind({
 				},
 				...follows.reasons,
 				...left.map((g): Fact => ({
-					words: `${countWords(g.machines.length, 'machine')} ${g.machines.length === 1 ? 'does' : 'do'} not: ${g.machines[0]!.facts.at(-1)?.words ?? g.reason}`,
+					words: `${countWords(g.machines.length, 'machine')} ${g.machines.length === 1 ? 'does' : 'do'} not: ${reasonsOfAll(g.machines.map((m) => m.facts.at(-1)?.words ?? g.reason))}`,
 					side: 'against',
 					source: 'follow rules'
 				})),
@@ -375,3 +375,14 @@ const tryAgainPlan = planKind({
 });
 
 export const versionPlans = [holdPlan, retirePlan, deletePlan, followPlan, tryAgainPlan];
+
+/** The reasons of many, each with how many have it, the commonest first; those of a few are not said for all. */
+export function reasonsOfAll(reasons: readonly string[]): string {
+	const counts = new Map<string, number>();
+	for (const r of reasons) counts.set(r, (counts.get(r) ?? 0) + 1);
+	if (counts.size === 1) return reasons[0]!;
+	const sorted = [...counts].sort((a, b) => b[1] - a[1]);
+	const shown = sorted.slice(0, 3).map(([words, n]) => `${n} since ${words}`);
+	const rest = sorted.slice(3).reduce((n, [, k]) => n + k, 0);
+	return shown.join('; ') + (rest ? `; ${rest} for reasons of their own` : '');
+}

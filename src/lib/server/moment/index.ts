@@ -1,6 +1,8 @@
 import { EVERYTHING, parseScope, type Scope, type ScopeProblem } from '$lib/core/scope/scope';
 import { DAY } from '$lib/core/time/units';
 import type { Clock } from '../context';
+import type { Db } from '../db';
+import { knownScope } from './names';
 
 /** What a view looks at, and when. */
 export interface Look {
@@ -31,10 +33,13 @@ function momentIn(text: string): number | null {
  * Reads scope and moment from a URL: `scope=` as typed, `at=` as an ISO moment or ms. Without `at`, the present,
  * live. A moment that cannot be read is treated as live and said among the problems.
  */
-export function lookOf(url: URL, clock: Clock): Look {
+export function lookOf(url: URL, { clock, db }: { clock: Clock; db: Db }): Look {
 	const now = clock.shown?.() ?? clock.now();
 	const text = url.searchParams.get('scope') ?? '';
-	const { scope, problems } = text ? parseScope(text) : { scope: EVERYTHING, problems: [] };
+	const typed = text ? parseScope(text) : { scope: EVERYTHING, problems: [] };
+	const known = knownScope(db, typed.scope);
+	const { scope } = known;
+	const problems = [...typed.problems, ...known.problems];
 	const wanted = url.searchParams.get('at');
 	const at = wanted === null ? now : momentIn(wanted);
 	if (at === null || at < FIRST || at > now + LATEST)

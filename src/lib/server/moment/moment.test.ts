@@ -5,8 +5,15 @@ import { atMoment, sampledAt } from './samples';
 import { asKnown, lookOf } from './index';
 
 const NOW = Date.parse('2026-11-17T13:32:20Z');
+const db = openDb(':memory:');
+run(
+	db,
+	`INSERT INTO sites VALUES ('bergen', 'Bergen', 'office', 'UTC', 0, '[]', 0), ('hal', 'Halifax', 'office', 'UTC', 1, '[]', 0)`
+);
+run(db, `INSERT INTO teams VALUES ('crew', 'Экипаж', NULL)`);
+run(db, `INSERT INTO people VALUES (1, 'ñuñez', 'Ana Ñuñez', 'bergen', 'crew', 'day', 0, 1, '10.0.0.1')`);
 const clock = { now: () => NOW, speed: () => 1 };
-const look = (query: string) => lookOf(new URL(`http://localhost/watch${query}`), clock);
+const look = (query: string) => lookOf(new URL(`http://localhost/watch${query}`), { clock, db });
 
 describe('what a view looks at', () => {
 	test('without a moment it is live, and everything is in scope', () => {
@@ -28,6 +35,19 @@ describe('what a view looks at', () => {
 		expect(wrong).toMatchObject({ at: NOW, live: true });
 		expect(wrong.problems[0]!.words).toMatch(/“yesterday” is not a moment/);
 	});
+	test('a name stands for what is called so; what there is not is said, with the nearest', () => {
+		const terms = (scope: string) => look(`?scope=${encodeURIComponent(scope)}`);
+		expect(terms('site:Halifax team:экипаж person:"Ana Ñuñez"')).toMatchObject({
+			problems: [],
+			scope: { terms: [{ values: ['hal'] }, { values: ['crew'] }, { values: ['ñuñez'] }] }
+		});
+		expect(terms('site:bregen').problems[0]!.words).toBe('There is no site “bregen”; the nearest is “Bergen”.');
+		expect(terms('site:nowhere').problems[0]!.words).toBe('There is no site “nowhere”.');
+		expect(terms('person:ñuñe').problems[0]!.words).toMatch(/the nearest is “ñuñez”/);
+	});
+	test.each(['+275760-09-13T00:00Z', '1e300', '99999999999999999999', '-5', '0'])('the moment %s is none', (at) =>
+		expect(look(`?at=${encodeURIComponent(at)}`).problems[0]!.words).toMatch(/is not a moment within reach/)
+	);
 	test('a scope that cannot be read is said, and the rest counts', () => {
 		const l = look(`?scope=${encodeURIComponent('site:bergen colour:red signin>soon')}`);
 		expect(l.scope.terms).toHaveLength(1);

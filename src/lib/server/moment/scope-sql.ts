@@ -1,4 +1,5 @@
 import type { Facet, Scope, Term } from '$lib/core/scope/scope';
+import { folded } from '$lib/core/text/nearest';
 import { SAMPLED_STRAIN } from './samples';
 
 /** A condition to put behind WHERE, with its named parameters. */
@@ -89,12 +90,17 @@ const MEASURE_SQL: Record<Subject, Partial<Record<'signin' | 'strain' | 'session
 	host: {}
 };
 
-const TEXT_SQL: Record<Subject, string> = {
-	machine: '(m.name LIKE $ OR m.pool_id LIKE $)',
-	session: '(pe.name LIKE $ OR pe.login LIKE $ OR m.name LIKE $)',
-	person: '(pe.name LIKE $ OR pe.login LIKE $)',
-	host: 'h.name LIKE $'
+const TEXTS: Record<Subject, string[]> = {
+	machine: ['m.name', 'm.pool_id'],
+	session: ['pe.name', 'pe.login', 'm.name'],
+	person: ['pe.name', 'pe.login'],
+	host: ['h.name']
 };
+
+/** Whether a column holds a text. SQLite's own comparison knows capitals of ASCII alone, and is the quicker one. */
+const holds = (column: string, key: string, plain: boolean): string =>
+	plain ? `${column} LIKE @${key} ESCAPE '\\'` : `instr(folded(${column}), @${key}) > 0`;
+const isPlain = (text: string): boolean => [...text].every((c) => c.charCodeAt(0) < 128);
 
 /**
  * The scope as a condition on a list. Terms that do not apply to it are left out and listed, so that the page can
@@ -124,8 +130,9 @@ export function scopeCondition(scope: Scope, subject: Subject): Condition & { le
 			sql = measured?.replace('?', term.compare).replace('$', `@${key}`);
 			if (sql) params[key] = term.value;
 		} else {
-			sql = TEXT_SQL[subject].replaceAll('$', `@${key}`);
-			params[key] = `%${term.text}%`;
+			const plain = isPlain(term.text);
+			sql = TEXTS[subject].map((column) => holds(column, key, plain)).join(' OR ');
+			params[key] = plain ? `%${term.text.replaceAll(/[\\%_]/g, '\\$&')}%` : folded(term.text);
 		}
 		if (sql === undefined) left.push(term);
 		else parts.push(term.not ? `NOT (${sql})` : `(${sql})`);

@@ -278,7 +278,8 @@ const ANSWER: {
 	},
 
 	async certificate({ ctx, before, by }, input) {
-		const { fingerprint } = parseInput(SCHEMAS.certificate, input);
+		// Tools write them in capitals or not, with colons or without.
+		const fingerprint = fingerprintOf(parseInput(SCHEMAS.certificate, input).fingerprint);
 		const pem = await ctx.providers.places.certificate(before.address!);
 		const host = readAddress(before.address!)!.host;
 		const authorities = await ctx.providers.places.authorities();
@@ -385,3 +386,11 @@ export async function checkJoining(ctx: Context, id: number): Promise<PlaceResul
 		whole: (await ctx.providers.builder.held(place)).whole.length
 	});
 }
+
+/** A fingerprint as certificates are shown with it here: capitals, two by two, with colons. */
+const fingerprintOf = (typed: string): string =>
+	typed
+		.replaceAll(/[^0-9a-f]/gi, '')
+		.toUpperCase()
+		.match(/.{1,2}/g)
+		?.join(':') ?? '';

@@ -235,6 +235,24 @@ describe('packing', () => {
 	});
 });
 
+test('what a capture takes away from the system is told of: a package only adds', () => {
+	const { left } = contentsOf([{ what: 'removed', entry: entry('opt/system', 'x') }]);
+	expect(left).toEqual([{ path: 'opt/system', why: expect.stringMatching(/takes away/) }]);
+});
+
+test('a package is not packed upon another app, nor one of another system', async () => {
+	put('opt/a', 'a');
+	const first = await build([folder('opt') as FileEntry, entry('opt/a', 'a')]);
+	const store = new BlobStore(join(dir, 'store'));
+	for (const other of [
+		{ ...SPEC, name: 'another' },
+		{ ...SPEC, system: systemOf('Fjord Desktop 8', 'single') }
+	])
+		await expect(
+			buildPackage(store, other, { files: [], settings: [], left: [] }, folderSource(dir), first.manifest)
+		).rejects.toThrow(/another app or another system/);
+});
+
 describe('a folder that is brought along', () => {
 	const tar = (...args: string[]) =>
 		expect(spawnSync('tar', ['-C', join(dir, 'root'), '-cf', join(dir, 'f.tar'), ...args, '.']).status).toBe(0);

@@ -4,6 +4,7 @@ import { Transform, type Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { pack, type Pack } from 'tar-stream';
 import { baseName, folderOf, type FileEntry } from '$lib/core/packages/inventory';
+import { sameSystem, systemWords } from '$lib/core/packages/fits';
 import { linkInPackage, packagedPath, type Contents, type PackageSpec } from '$lib/core/packages/spec';
 import { Meter, type Blob, type BlobStore, type PutBlob } from './blobs';
 import { packageBom } from './package-bom';
@@ -92,6 +93,10 @@ export async function buildPackage(
 	base: string | null = null
 ): Promise<BuiltPackage> {
 	const under = base === null ? null : await definitionOf(store, base);
+	if (under && (under.spec.name !== spec.name || !sameSystem(under.spec.system, spec.system)))
+		throw new ContentProblem(
+			`${under.spec.name} ${under.spec.version} for ${systemWords(under.spec.system)} is another app or another system: ${spec.name} cannot be packed upon it`
+		);
 	const stack = under && under.layers.length < MOST_LAYERS ? under : null;
 	const then = new Map((stack?.files ?? []).map((f) => [f.file, f]));
 	const fresh = contents.files.filter((f) => !sameFile(then.get(f.file), f));

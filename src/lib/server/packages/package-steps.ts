@@ -197,7 +197,7 @@ export const packageStepHandlers: Record<string, StepHandler> = {
 		async run({ ctx, log }) {
 			const pairs = await clashesOf(ctx);
 			const now = ctx.clock.now();
-			log(pairs.length ? `${pairs.length} pairs clash` : 'nothing clashes');
+			log(pairs.length ? (pairs.length === 1 ? '1 pair clashes' : `${pairs.length} pairs clash`) : 'nothing clashes');
 			return {
 				write: (db) => {
 					const open = new Map(clashesAt(db, now).map((c) => [`${c.a}\0${c.b}`, c]));

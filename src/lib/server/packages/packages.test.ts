@@ -91,7 +91,25 @@ describe('an inventory of a real folder', () => {
 			entries.map((e) => (isFile(e) ? `${e.kind} ${e.file} ${e.mode}` : `${e.setting} ${e.name}=${e.value}`))
 		).toEqual(['folder a 0755', 'file a/b.txt 0640', 'link a/link 0777', 'Machine/Files/settings.ini/Paths data=/opt']);
 		expect(entries[1]).toMatchObject({ size: 5, mtime: 0, sha256: createHash('sha256').update('hello').digest('hex') });
-		expect(counts).toEqual({ files: 3, settings: 1, bytes: 5 });
+		expect(counts).toEqual({ files: 3, settings: 1, bytes: 5, left: [] });
+	});
+	test('a name that is no text does not end the whole inventory: it is told of', async () => {
+		put('root/a', 'a');
+		writeFileSync(Buffer.concat([Buffer.from(join(dir, 'root/')), Buffer.from([0x62, 0xff])]), 'b');
+		const counts = await takeInventory(join(dir, 'root'), [], join(dir, 'inv.jsonl'), HEADING);
+		expect(counts).toMatchObject({ files: 1, left: [expect.stringMatching(/^b/)] });
+	});
+	test('what changes its type and not its text is a change', async () => {
+		const kinds = async (name: string, text: string) => {
+			put(name, text);
+			return (await settingsOf(join(dir, name))).map((s) => `${s.type} ${s.value}`);
+		};
+		expect(await kinds('a.json', '{"a":true}')).toEqual(['flag true']);
+		expect(await kinds('b.json', '{"a":"true"}')).toEqual(['text true']);
+		expect(await kinds('a.reg', 'REGEDIT4\n[HKCU\\A]\n"x"=hex(2):61,00,00,00\n"y"="a"\n')).toEqual([
+			'expandable a',
+			'text a'
+		]);
 	});
 	test('settings come from registry exports, INI and JSON; a bad line is named', async () => {
 		put(
@@ -113,7 +131,7 @@ describe('an inventory of a real folder', () => {
 		expect((await settingsOf(join(dir, 'x.json'))).map((s) => `${s.setting} ${s.name}: ${s.type} ${s.value}`)).toEqual([
 			'Machine/Files/x.json/a b: number 1',
 			'Machine/Files/x.json/a c: list x\ny',
-			'Machine/Files/x.json d: text true'
+			'Machine/Files/x.json d: flag true'
 		]);
 		put('bad.reg', 'REGEDIT4\n[HKCU\\A]\nnonsense\n');
 		await expect(settingsOf(join(dir, 'bad.reg'))).rejects.toMatchObject({ line: 3 });

@@ -23,12 +23,12 @@ const AT_ONCE = 8;
 /** Files up to this are read whole, larger ones in pieces. */
 const WHOLE = 1 << 20;
 
-/** Every file, folder and link below a folder, by path. What is neither is left out: it has no content. */
-export async function* walkFolder(root: string): AsyncGenerator<FileEntry> {
+/** Every file, folder and link below a folder, by path. What is neither is left out: it has no content. `left`: paths that cannot be read. */
+export async function* walkFolder(root: string, left: string[] = []): AsyncGenerator<FileEntry> {
 	// Entries are hashed ahead, and come out in the order of the walk.
 	const ahead: Promise<FileEntry | null>[] = [];
 	for await (const path of pathsBelow(root, '')) {
-		ahead.push(entryOf(root, path));
+		ahead.push(entryOf(root, path, left));
 		if (ahead.length >= AT_ONCE) {
 			const e = await ahead.shift()!;
 			if (e) yield e;
@@ -52,8 +52,19 @@ async function* pathsBelow(root: string, folder: string): AsyncGenerator<string>
 	}
 }
 
-async function entryOf(root: string, path: string): Promise<FileEntry | null> {
+async function entryOf(root: string, path: string, left: string[]): Promise<FileEntry | null> {
 	const full = join(root, path);
+	try {
+		return await readEntry(full, path);
+	} catch (e) {
+		// A name that is no text, a file that nobody may read or that has just gone: one of them does not end the whole inventory.
+		if (!/^E(NOENT|ACCES|PERM|LOOP|NAMETOOLONG|IO)$/.test((e as NodeJS.ErrnoException).code ?? '')) throw e;
+		left.push(path);
+		return null;
+	}
+}
+
+async function readEntry(full: string, path: string): Promise<FileEntry | null> {
 	const s = await lstat(full);
 	const common = {
 		file: path,
@@ -92,8 +103,8 @@ export async function takeInventory(
 	settings: readonly string[],
 	out: string,
 	heading: InventoryHeading
-): Promise<{ files: number; settings: number; bytes: number }> {
-	const counts = { files: 0, settings: 0, bytes: 0 };
+): Promise<{ files: number; settings: number; bytes: number; left: string[] }> {
+	const counts = { files: 0, settings: 0, bytes: 0, left: [] as string[] };
 	// A setting that several files name is as the last of them has it.
 	const byName = new Map((await Promise.all(settings.map(settingsOf))).flat().map((s) => [entryKey(s), s]));
 	const found = [...byName.values()].sort(byKey);
@@ -103,7 +114,7 @@ export async function takeInventory(
 	async function* lines(): AsyncGenerator<string> {
 		yield `${inventoryLine(heading)}\n`;
 		let part = '';
-		for await (const e of walkFolder(root)) {
+		for await (const e of walkFolder(root, counts.left)) {
 			if (e.file === own) continue;
 			counts.files++;
 			counts.bytes += e.size;

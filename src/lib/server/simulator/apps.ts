@@ -101,6 +101,21 @@ export function takeWishes(lab: Lab, wishes: Wishes, lacks: Record<string, Recor
 	for (const pool of new Set([...Object.keys(before.pools), ...Object.keys(wishes.pools)]))
 		if (JSON.stringify(asked(before, pool)) !== JSON.stringify(asked(wishes, pool)))
 			tell(lab, { e: 'want', pool, wanted: wishes.pools[pool] ?? [] });
+	giveUpOnWithdrawn(lab);
+}
+
+/** Whoever waits for a package that nobody will attach any more is told so, and waits no longer. */
+function giveUpOnWithdrawn(lab: Lab): void {
+	const w = lab.world;
+	for (const run of [...w.packages.runs.values()]) {
+		if (run.version !== null) continue;
+		const pool = w.machines.get(run.machine)?.pool ?? '';
+		if (w.packages.wishes.pools[pool]?.some((x) => x.package === run.package)) continue;
+		const there = lab.agents.look(run.machine)?.present.get(run.package);
+		if (there?.some((x) => x.state !== 'detaching')) continue;
+		failRun(lab, run, null, [{ words: 'its pool no longer has the package', side: 'against', source: 'delivery' }]);
+		tell(lab, { e: 'waited', machine: run.machine, package: run.package });
+	}
 }
 
 /** Tells the agents what has happened, and begins what they decide. */
@@ -164,7 +179,13 @@ export function asAgentSees(lab: Lab, m: SimMachine, p: WishedPackage): Attachin
 			: !stored && m.site !== home && lab.linkDown(home, m.site)
 				? `the link between ${home} and ${m.site} is down, and ${m.site} does not have it yet`
 				: null,
-		others: present.flatMap((x) => wished(w, x.name, x.version) ?? [])
+		// What its pool wants at every start counts as there, whichever of the two comes first: the order decides, not the moment.
+		others: [
+			...present,
+			...(w.packages.wishes.pools[m.pool] ?? [])
+				.filter((x) => x.mode === 'start')
+				.map((x) => ({ name: x.package, version: x.version }))
+		].flatMap((x) => wished(w, x.name, x.version) ?? [])
 	};
 }
 

@@ -11,7 +11,7 @@ export const load = async ({ url, depends }) => {
 	depends('sextant:live');
 	const context = runtime();
 	const { db, clock } = context;
-	const look = lookOf(url, clock);
+	const look = lookOf(url, runtime());
 	const at = asKnown(look);
 	const all = linesAt(db, at, look.scope);
 	// A line that nothing runs on stands in the list unless the scope asks for machines, people or places.

@@ -4,6 +4,6 @@ import { runtime } from '$lib/server/runtime';
 
 export const load = ({ url, depends }) => {
 	depends('sextant:live');
-	const { db, clock } = runtime();
-	return { changes: changesBefore(db, asKnown(lookOf(url, clock)), 200) };
+	const { db } = runtime();
+	return { changes: changesBefore(db, asKnown(lookOf(url, runtime())), 200) };
 };

@@ -14,8 +14,8 @@ import { fromJsonOrNull } from '$lib/server/db/json';
 
 export const load = ({ url, depends }) => {
 	depends('sextant:live');
-	const { db, clock } = runtime();
-	const look = lookOf(url, clock);
+	const { db } = runtime();
+	const look = lookOf(url, runtime());
 	const at = asKnown(look);
 	const persons = facetValues(look.scope, 'person');
 	const condition = scopeCondition(look.scope, 'machine');

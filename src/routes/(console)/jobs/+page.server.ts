@@ -4,6 +4,6 @@ import { runtime } from '$lib/server/runtime';
 
 export const load = ({ url, depends }) => {
 	depends('sextant:live');
-	const { db, clock } = runtime();
-	return { list: recentJobs(db, asKnown(lookOf(url, clock)), 100) };
+	const { db } = runtime();
+	return { list: recentJobs(db, asKnown(lookOf(url, runtime())), 100) };
 };

@@ -16,8 +16,8 @@ import { runtime } from '$lib/server/runtime';
 
 export const load = async ({ url, depends }) => {
 	depends('sextant:live');
-	const { db, clock, providers } = runtime();
-	const look = lookOf(url, clock);
+	const { db, providers } = runtime();
+	const look = lookOf(url, runtime());
 	const at = asKnown(look);
 	const counts = poolCounts(db, at);
 	const unmade = all<{ pool: string; name: string; reason: string }>(

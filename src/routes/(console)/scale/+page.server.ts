@@ -20,7 +20,7 @@ export const load = ({ url, depends }) => {
 	depends('sextant:live');
 	const ctx = runtime();
 	const { db, clock } = ctx;
-	const look = lookOf(url, clock);
+	const look = lookOf(url, runtime());
 	const at = asKnown(look);
 	const { pools, left } = publishingAt(db, look.scope, at);
 	const counts = poolCounts(db, at);

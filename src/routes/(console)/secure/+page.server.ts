@@ -12,8 +12,8 @@ const yesNo = (text: string | null) => (text === 'yes' ? true : text === 'no' ? 
 
 export const load = ({ url, depends }) => {
 	depends('sextant:live');
-	const { db, clock } = runtime();
-	const look = lookOf(url, clock);
+	const { db } = runtime();
+	const look = lookOf(url, runtime());
 	const at = asKnown(look);
 	const q = url.searchParams;
 	const login = q.get('who') ?? '';

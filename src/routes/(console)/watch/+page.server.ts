@@ -10,8 +10,8 @@ const USUAL = { machines: '-strain', sessions: '-signin', people: 'name', hosts:
 export const load = ({ url, depends }) => {
 	depends('sextant:live');
 	const ctx = runtime();
-	const { db, clock } = ctx;
-	const look = lookOf(url, clock);
+	const { db } = ctx;
+	const look = lookOf(url, runtime());
 	const at = asKnown(look);
 	const wanted = url.searchParams.get('list') ?? 'machines';
 	const list = (Object.hasOwn(LISTS, wanted) ? wanted : 'machines') as keyof typeof LISTS;

@@ -5,8 +5,8 @@ import { asKnown, lookOf } from '$lib/server/moment';
 import { runtime } from '$lib/server/runtime';
 
 export const load = ({ url }) => {
-	const { db, clock } = runtime();
-	const lines = linesAt(db, asKnown(lookOf(url, clock)));
+	const { db } = runtime();
+	const lines = linesAt(db, asKnown(lookOf(url, runtime())));
 	const all = lines.flatMap((l) => l.versions.map((v) => ({ ...v, id: `${l.id}/${v.number}` })));
 	const line = lines.find((l) => l.id === url.searchParams.get('line')) ?? lines[0];
 	const own = line?.versions.map((v) => `${line.id}/${v.number}`) ?? [];

@@ -5,8 +5,8 @@ import { runtime } from '$lib/server/runtime';
 
 export const load = ({ url, depends }) => {
 	depends('sextant:live');
-	const { db, clock } = runtime();
-	const at = asKnown(lookOf(url, clock));
+	const { db } = runtime();
+	const at = asKnown(lookOf(url, runtime()));
 	const lines = linesAt(db, at);
 	const openings = openingsAt(db, at);
 	const wanted = url.searchParams.get('line');

@@ -9,8 +9,8 @@ import { runtime } from '$lib/server/runtime';
 
 export const load = async ({ url, depends }) => {
 	depends('sextant:live');
-	const { db, clock, vault, bench } = runtime();
-	const look = lookOf(url, clock);
+	const { db, vault, bench } = runtime();
+	const look = lookOf(url, runtime());
 	const at = asKnown(look);
 	const joined = all<{ id: string; name: string; kind: string; zone: string; hosts: number; machines: number }>(
 		db,

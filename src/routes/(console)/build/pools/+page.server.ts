@@ -11,8 +11,8 @@ import { runtime } from '$lib/server/runtime';
 
 export const load = async ({ url, depends }) => {
 	depends('sextant:live');
-	const { db, clock, providers } = runtime();
-	const look = lookOf(url, clock);
+	const { db, providers } = runtime();
+	const look = lookOf(url, runtime());
 	const at = asKnown(look);
 	const rules = rulesAt(db, at);
 	const rows = all<{ pool: string; version: string; n: number; sessions: number }>(

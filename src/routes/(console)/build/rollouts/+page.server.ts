@@ -8,8 +8,8 @@ import { runtime } from '$lib/server/runtime';
 
 export const load = ({ url, depends }) => {
 	depends('sextant:live');
-	const { db, clock } = runtime();
-	const at = asKnown(lookOf(url, clock));
+	const { db } = runtime();
+	const at = asKnown(lookOf(url, runtime()));
 	const lines = linesAt(db, at);
 	const pools = poolsAt(db, at);
 	const teams = all<{ id: string; name: string }>(db, 'SELECT id, name FROM teams ORDER BY name');

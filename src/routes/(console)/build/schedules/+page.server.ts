@@ -8,8 +8,8 @@ import { runsOf, schedulesAt } from '$lib/server/schedules/queries';
 
 export const load = ({ url, depends }) => {
 	depends('sextant:live');
-	const { db, clock } = runtime();
-	const at = asKnown(lookOf(url, clock));
+	const { db } = runtime();
+	const at = asKnown(lookOf(url, runtime()));
 	return {
 		homeZone: homeZone(db),
 		lines: linesAt(db, at).map((l) => ({ id: l.id, name: l.name })),

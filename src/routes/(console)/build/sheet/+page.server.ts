@@ -7,8 +7,8 @@ import { runtime } from '$lib/server/runtime';
 
 export const load = async ({ url }) => {
 	const context = runtime();
-	const { db, clock } = context;
-	const at = asKnown(lookOf(url, clock));
+	const { db } = context;
+	const at = asKnown(lookOf(url, runtime()));
 	const id = url.searchParams.get('line') ?? '';
 	const line = lineAt(db, id, at);
 	const sheet = sheetAt(db, id, at);

@@ -7,8 +7,8 @@ import { runtime } from '$lib/server/runtime';
 export const load = async ({ url, depends }) => {
 	depends('sextant:live');
 	const context = runtime();
-	const { db, clock } = context;
-	const look = lookOf(url, clock);
+	const { db } = context;
+	const look = lookOf(url, runtime());
 	const at = asKnown(look);
 	const lines = linesAt(db, at);
 	const versions = lines.flatMap((l) =>

@@ -8,8 +8,8 @@ import { runtime } from '$lib/server/runtime';
 
 export const load = ({ url, depends }) => {
 	depends('sextant:live');
-	const { db, clock } = runtime();
-	const look = lookOf(url, clock);
+	const { db } = runtime();
+	const look = lookOf(url, runtime());
 	const at = asKnown(look);
 	const { items, left } = narrow(
 		look.scope,

@@ -7,8 +7,8 @@ import { runtime } from '$lib/server/runtime';
 
 export const load = async ({ url, depends }) => {
 	depends('sextant:live');
-	const { db, clock, providers } = runtime();
-	const look = lookOf(url, clock);
+	const { db, providers } = runtime();
+	const look = lookOf(url, runtime());
 	const at = asKnown(look);
 	return {
 		// Packages are of no site, pool or team: no term of the scope says anything of them.

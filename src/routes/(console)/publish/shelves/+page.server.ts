@@ -7,8 +7,8 @@ import { isoDate, momentOf, wallTime } from '$lib/core/time/zone';
 
 export const load = ({ url, depends }) => {
 	depends('sextant:live');
-	const { db, clock } = runtime();
-	const look = lookOf(url, clock);
+	const { db } = runtime();
+	const look = lookOf(url, runtime());
 	const at = asKnown(look);
 	const who = (url.searchParams.get('who') ?? '').trim();
 	const on = url.searchParams.get('on') ?? '';

@@ -4,8 +4,8 @@ import { runtime } from '$lib/server/runtime';
 
 export const load = ({ url, depends }) => {
 	depends('sextant:live');
-	const { db, clock } = runtime();
-	const { scope, at } = lookOf(url, clock);
+	const { db } = runtime();
+	const { scope, at } = lookOf(url, runtime());
 	const view = matrixIn(db, scope, at);
 	const [team, publication] = (url.searchParams.get('cell') ?? '').split('/');
 	const asked =

@@ -12,10 +12,10 @@ import { runtime } from '$lib/server/runtime';
 
 export const GET = ({ params, url }) =>
 	answer(() => {
-		const { db, clock } = runtime();
+		const { db } = runtime();
 		if (!(KINDS as readonly string[]).includes(params.kind))
 			throw new NotFound(`list called ${params.kind}; there are ${KINDS.join(', ')}`);
-		const look = askedOf(url, clock);
+		const look = askedOf(url, runtime());
 		const limit = Number(url.searchParams.get('limit') ?? 100);
 		if (!Number.isInteger(limit) || limit < 1 || limit > 1000)
 			throw new InputProblem([{ field: 'limit', words: 'A limit is a whole number from 1 to 1000.' }]);

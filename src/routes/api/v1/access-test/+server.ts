@@ -9,13 +9,13 @@ const yesNo = (text: string | null) => (text === 'yes' ? true : text === 'no' ? 
 
 export const GET = ({ url }) =>
 	answer(() => {
-		const { db, clock } = runtime();
+		const { db } = runtime();
 		const q = url.searchParams;
 		const login = q.get('person') ?? '';
 		const decision = testAccess(db, {
 			login,
 			publication: q.get('publication') ?? '',
-			at: askedOf(url, clock).at,
+			at: askedOf(url, runtime()).at,
 			address: q.get('address') || null,
 			managed: yesNo(q.get('managed')),
 			secondFactor: yesNo(q.get('factor')) ?? true

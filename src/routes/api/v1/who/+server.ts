@@ -7,8 +7,8 @@ import { runtime } from '$lib/server/runtime';
 /** Who gets what, teams against publications: as rows, or as CSV (RFC 4180) with `format=csv`. */
 export const GET = ({ url }) =>
 	answer(() => {
-		const { db, clock } = runtime();
-		const { scope, at } = askedOf(url, clock);
+		const { db } = runtime();
+		const { scope, at } = askedOf(url, runtime());
 		const { publications, teams } = matrixIn(db, scope, at);
 		if (url.searchParams.get('format') !== 'csv') return json({ at, publications, teams });
 		const lines = [

@@ -15,7 +15,7 @@ export const GET = ({ params, url }) =>
 		const context = runtime();
 		if (!(KINDS as readonly string[]).includes(params.kind)) throw new NotFound(`kind called ${params.kind}`);
 		const kind = params.kind as Kind;
-		const look = askedOf(url, context.clock);
+		const look = askedOf(url, context);
 		const at = asKnown(look);
 		const card = CARD_OF[kind];
 		if (card) {

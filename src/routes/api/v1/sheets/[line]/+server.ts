@@ -10,8 +10,8 @@ import { runtime } from '$lib/server/runtime';
 /** The build sheet of a line as a file. */
 export const GET = ({ params, url }) =>
 	answer(() => {
-		const { db, clock } = runtime();
-		const sheet = sheetAt(db, params.line, asKnown(askedOf(url, clock)));
+		const { db } = runtime();
+		const sheet = sheetAt(db, params.line, asKnown(askedOf(url, runtime())));
 		if (!sheet) throw new NotFound(`image line called ${params.line}`);
 		return text(writeSheet(sheet), {
 			headers: {

@@ -8,8 +8,8 @@ import { runtime } from '$lib/server/runtime';
 /** Somebody's shelf at a moment, past or to come. */
 export const GET = ({ params, url }) =>
 	answer(() => {
-		const { db, clock } = runtime();
-		const { at } = askedOf(url, clock);
+		const { db } = runtime();
+		const { at } = askedOf(url, runtime());
 		const rows = shelfOf(db, params.login, at, true);
 		if (!rows) throw new NotFound(`person called ${params.login}`);
 		return json({ at, rows });

@@ -10,8 +10,8 @@ import { runtime } from '$lib/server/runtime';
 /** The contents of a version as CycloneDX. */
 export const GET = ({ params, url }) =>
 	answer(() => {
-		const { db, clock } = runtime();
-		const line = lineAt(db, params.line, asKnown(askedOf(url, clock)));
+		const { db } = runtime();
+		const line = lineAt(db, params.line, asKnown(askedOf(url, runtime())));
 		const version = line?.versions.find((v) => v.number === params.number);
 		if (!line || !version) throw new NotFound(`version ${params.line} ${params.number}`);
 		return text(billOfMaterials(version, line.system), {

@@ -10,8 +10,8 @@ import { runtime } from '$lib/server/runtime';
 /** Why a team has a publication, or has it not. */
 export const GET = ({ params, url }) =>
 	answer(() => {
-		const { db, clock } = runtime();
-		const { at } = askedOf(url, clock);
+		const { db } = runtime();
+		const { at } = askedOf(url, runtime());
 		const { team, publication } = params;
 		if (!one(db, 'SELECT 1 FROM teams WHERE id = ?', [team])) throw new NotFound(`team called ${team}`);
 		if (!publicationsAt(db, at).some((p) => p.id === publication))
