@@ -1,5 +1,6 @@
 import { decideOpening, type AccessRequest, type Decision, type GrantRule } from '$lib/core/access/decide';
 import type { PersonRequests } from '$lib/core/access/compare';
+import { momentOf } from '$lib/core/time/zone';
 import { DAY } from '$lib/core/time/units';
 import type { Explained } from '$lib/core/why/explained';
 import { all, one, type Db } from '../db';
@@ -49,6 +50,13 @@ function requestOf(p: PersonFacts, teams: string[], at: number, address = p.addr
 	return { personId: p.login, teams, at, zone: p.zone, address, managedEndpoint: p.managed === 1, secondFactor: true };
 }
 
+/** A moment, on whose day grants count; or a day, such as 2026-12-01, which begins for each person when it does at their site. */
+export type OnDay = number | string;
+
+/** The moment that a day is judged by for somebody in a zone: noon there, or now once that has passed. */
+const onDay = (on: OnDay, zone: string, now: number): number =>
+	typeof on === 'number' ? on : Math.max(now, momentOf(zone, Date.parse(`${on}T00:00:00Z`) / DAY, 720));
+
 /**
  * Everybody whom a set of grants can reach, with their last sign-ins to a publication in 14 days (20 at most), or
  * one made now by those who have none. `on`: the moment on whose day grants have begun or run out.
@@ -58,7 +66,7 @@ export function requestsFor(
 	publication: string,
 	now: number,
 	reaching: GrantRule[],
-	on = now
+	on: OnDay = now
 ): PersonRequests[] {
 	const above = teamsAbove(db);
 	const teams = new Set(reaching.flatMap((g) => (g.to.kind === 'team' ? [g.to.id] : [])));
@@ -77,7 +85,7 @@ export function requestsFor(
 		const own = above.get(p.team_id) ?? [];
 		if (!logins.has(p.login) && !own.some((t) => teams.has(t))) return [];
 		const requests = past.get(p.id)?.map((r) => requestOf(p, own, r.at, r.address)) ?? [requestOf(p, own, now)];
-		return [{ id: p.login, name: p.name, requests: requests.map((r) => ({ ...r, on })) }];
+		return [{ id: p.login, name: p.name, requests: requests.map((r) => ({ ...r, on: onDay(on, p.zone, now) })) }];
 	});
 }
 

@@ -13,7 +13,7 @@ import {
 } from '$lib/core/access/decide';
 import { isRange } from '$lib/core/network/addresses';
 import type { Touched } from '$lib/core/plans/effects';
-import { countWords } from '$lib/core/time/units';
+import { countWords, HOUR } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { one, type Db } from '../db';
@@ -22,7 +22,7 @@ import { isoDate, isoWords } from '$lib/core/time/zone';
 import { whole } from '../plans/fields';
 import { grantsAt, publicationsAt, type GrantRow, type PublicationRow } from '../publishing/queries';
 import { licenceFacts, reachedBy } from '../publishing/use';
-import { asRule, requestsFor } from './circumstances';
+import { asRule, requestsFor, type OnDay } from './circumstances';
 import { doorsAt } from './door';
 import { changeFacts, changeOfWay, effectsOf } from './ways';
 
@@ -82,7 +82,7 @@ function changeOf(
 	pub: PublicationRow,
 	id: number | null,
 	replacement: GrantRule | null,
-	on = ctx.clock.now()
+	on: OnDay = ctx.clock.now()
 ): AccessChange {
 	const now = ctx.clock.now();
 	const before = grantsAt(ctx.db, now).filter((g) => g.publication === pub.id);
@@ -98,12 +98,17 @@ function changeOf(
 	);
 }
 
-/** When a grant begins to count in every zone, or now where it does already. */
-const beginOf = (c: Conditions, now: number): number =>
-	c.from === undefined ? now : Math.max(now, Date.parse(`${c.from}T12:00:00Z`));
+/** The day on which a grant begins, at each person's site by its own clock; now where it has begun everywhere. */
+const beginOf = (c: Conditions, now: number): OnDay =>
+	c.from === undefined || c.from < isoDate(LAST_ZONE, now) ? now : c.from;
+/** A moment at which a day has begun in every zone: whoever will hold a licence does then. */
+const begunEverywhere = (on: OnDay): number =>
+	typeof on === 'number' ? on : Date.parse(`${on}T12:00:00Z`) + 6 * HOUR;
+/** Where a day begins last. */
+const LAST_ZONE = 'Etc/GMT+12';
 /** What is to be known of a grant that does not count yet. */
 const beginFacts = (c: Conditions, now: number, words: string): Fact[] =>
-	beginOf(c, now) > now ? [{ words: `it begins on ${isoWords(c.from!)}: ${words}`, source: 'grant' }] : [];
+	c.from !== undefined && c.from > isoDate(LAST_ZONE, now) ? [{ words: `it begins on ${isoWords(c.from!)}: ${words}`, source: 'grant' }] : [];
 
 /** A publication's door as it is once it is on: what a grant gives does not depend on when it is switched off. */
 const doorBehind = (db: Db, pub: PublicationRow, at: number): Door => doorsAt(db, at)({ ...pub, off: false });
@@ -221,7 +226,7 @@ const addGrant = planKind({
 		const begins = beginOf(next, now);
 		const change = changeOf(ctx, pub, null, rule, begins);
 		const { warnings, reasons } = changeFacts(change);
-		const licences = licenceFacts(ctx.db, pub, begins, [
+		const licences = licenceFacts(ctx.db, pub, begunEverywhere(begins), [
 			...grantsAt(ctx.db, now).filter((g) => g.publication === pub.id),
 			{
 				id,
@@ -328,7 +333,7 @@ const changeGrant = planKind({
 			...grantsAt(ctx.db, now).filter((x) => x.publication === g.publication && x.id !== g.id),
 			{ ...g, conditions: next, kind }
 		];
-		const licences = licenceFacts(ctx.db, pub, beginOf(next, now), after);
+		const licences = licenceFacts(ctx.db, pub, begunEverywhere(beginOf(next, now)), after);
 		const rule = { ...asRule(g), conditions: next, channels };
 		const change = changeOf(ctx, pub, g.id, rule);
 		const { warnings, reasons } = changeFacts(change);

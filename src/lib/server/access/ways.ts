@@ -3,7 +3,7 @@ import { noEffects, type Effects } from '$lib/core/plans/effects';
 import { countWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import type { Db } from '../db';
-import { requestsFor } from './circumstances';
+import { requestsFor, type OnDay } from './circumstances';
 
 /**
  * Whom a change of the way into a publication lets in and keeps out, tried on what they really asked for. `on`: the moment on
@@ -15,7 +15,7 @@ export const changeOfWay = (
 	now: number,
 	before: Way,
 	after: Way,
-	on = now
+	on: OnDay = now
 ): AccessChange =>
 	compareAccess(requestsFor(db, publication, now, [...before.grants, ...after.grants], on), before, after);
 
