@@ -1,6 +1,6 @@
 import { beforeAll, beforeEach, describe, expect, test } from 'vitest';
 import { HOUR, MINUTE } from '$lib/core/time/units';
-import { all } from '../db';
+import { all, run } from '../db';
 import { Harness, testEstate } from '../testing/harness';
 import { grantsAt } from '../publishing/queries';
 import { testAccess } from './circumstances';
@@ -128,4 +128,22 @@ describe('grants over time', () => {
 		expect(at(h.lab.now)).toMatchObject({ conditions: { secondFactor: true }, channels: ['drives'] });
 		expect(may('desk', before)).toContain('anna');
 	});
+});
+
+test('a grant that begins on a day begins at each person’s own site: from Auckland to Honolulu all of them gain it', async () => {
+	h = await Harness.of(
+		testEstate('e2e/small.yaml', (estate) => {
+			estate.sites.forEach((s, i) => (s.time_zone = ['Pacific/Auckland', 'Pacific/Honolulu', 'Asia/Kolkata'][i % 3]!));
+		})
+	);
+	const people = all<{ id: string }>(h.db, 'SELECT login AS id FROM people ORDER BY 1').map((p) => p.id);
+	run(h.db, 'UPDATE grants SET until = ? WHERE publication_id = ?', [h.lab.now, 'desk']);
+	const top = all<{ id: string }>(h.db, 'SELECT id FROM teams WHERE parent_id IS NULL').map((t) => t.id);
+	const day = new Date(h.lab.now + 5 * 24 * HOUR).toISOString().slice(0, 10);
+	const gains = new Set<string>();
+	for (const team of top) {
+		const plan = await h.draft('grant.add', { publication: 'desk', team, conditions: { from: day } });
+		for (const p of plan.effects.people) if (p.how === 'gains access') gains.add(p.id);
+	}
+	expect([...gains].sort()).toEqual(people);
 });

@@ -102,13 +102,14 @@ function changeOf(
 const beginOf = (c: Conditions, now: number): OnDay =>
 	c.from === undefined || c.from < isoDate(LAST_ZONE, now) ? now : c.from;
 /** A moment at which a day has begun in every zone: whoever will hold a licence does then. */
-const begunEverywhere = (on: OnDay): number =>
-	typeof on === 'number' ? on : Date.parse(`${on}T12:00:00Z`) + 6 * HOUR;
+const begunEverywhere = (on: OnDay): number => (typeof on === 'number' ? on : Date.parse(`${on}T12:00:00Z`) + 6 * HOUR);
 /** Where a day begins last. */
 const LAST_ZONE = 'Etc/GMT+12';
 /** What is to be known of a grant that does not count yet. */
 const beginFacts = (c: Conditions, now: number, words: string): Fact[] =>
-	c.from !== undefined && c.from > isoDate(LAST_ZONE, now) ? [{ words: `it begins on ${isoWords(c.from!)}: ${words}`, source: 'grant' }] : [];
+	c.from !== undefined && c.from > isoDate(LAST_ZONE, now)
+		? [{ words: `it begins on ${isoWords(c.from!)}: ${words}`, source: 'grant' }]
+		: [];
 
 /** A publication's door as it is once it is on: what a grant gives does not depend on when it is switched off. */
 const doorBehind = (db: Db, pub: PublicationRow, at: number): Door => doorsAt(db, at)({ ...pub, off: false });

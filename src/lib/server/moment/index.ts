@@ -25,7 +25,11 @@ const LATEST = 3 * 366 * DAY;
 
 /** A moment as it is written: ms, or ISO 8601; null when it is none. */
 function momentIn(text: string): number | null {
-	const at = /^\d{1,16}$/.test(text) ? Number(text) : text.length <= 40 ? Date.parse(text) : Number.NaN;
+	const at = /^\d{1,16}$/.test(text)
+		? Number(text)
+		: /^\d{4}-\d{2}-\d{2}(T|$)/.test(text) && text.length <= 40
+			? Date.parse(text)
+			: Number.NaN;
 	return Number.isSafeInteger(at) ? at : null;
 }
 

@@ -10,6 +10,7 @@ test('a name gives an id in its own script, and two names that differ give two',
 		'हिन्दी',
 		''
 	]);
+	expect(slug('!!!')).toBe('');
 	expect(slug('😀')).toMatch(/^x-[0-9a-f]{10}$/);
 	expect(slug('😀')).not.toBe(slug('😁'));
 });

@@ -2,8 +2,8 @@ import { createHash } from 'node:crypto';
 import { folded } from '$lib/core/text/nearest';
 
 /**
- * An id that a name gives: letters and digits of any script, with `-` between them. A name without either gives one of its own, so that two
- * such names never meet.
+ * An id that a name gives: letters and digits of any script, with `-` between them. A name of pictures alone gives one of its own, so that two
+ * such names never meet; one of nothing but punctuation gives none.
  */
 export function slug(text: string): string {
 	const id = folded(text)
@@ -11,5 +11,5 @@ export function slug(text: string): string {
 		.filter(Boolean)
 		.join('-')
 		.slice(0, 80);
-	return id || (text.trim() ? `x-${createHash('sha256').update(text).digest('hex').slice(0, 10)}` : '');
+	return id || (/\p{S}/u.test(text) ? `x-${createHash('sha256').update(text).digest('hex').slice(0, 10)}` : '');
 }

@@ -14,6 +14,10 @@
 	const errors = $derived((form && 'errors' in form ? form.errors : {}) as Record<string, string>);
 	const kept = $derived((form && 'kept' in form ? form.kept : {}) as Record<string, string>);
 	const staff = $derived(data.roles.filter((r) => r !== 'person'));
+	const heads = $state({ mail: '', hook: '' });
+	$effect(() => {
+		if (data.heads) Object.assign(heads, data.heads);
+	});
 	// A drafted plan comes up in the tray.
 	$effect(() => {
 		const id = form && 'plan' in form ? form.plan : null;
@@ -201,6 +205,23 @@
 				</form>
 			{/if}
 			<p class="text-buoy text-[12.5px]" role="alert">{errors.form ?? ''}</p>
+		</section>
+	{/if}
+	{#if data.heads && data.mayManage}
+		<section>
+			<h2 class="head">
+				Change log <small>signed heads of it, kept elsewhere, show that nothing was cut off; once an hour at most</small
+				>
+			</h2>
+			<div class="mt-1 grid grid-cols-2 gap-x-3">
+				<Field label="By mail to" hint="empty: to nobody" problem={undefined}
+					>{#snippet children(p)}<input {...p} class="field" bind:value={heads.mail} />{/snippet}</Field
+				>
+				<Field label="To a web hook" hint="https://…; empty: to none" problem={undefined}
+					>{#snippet children(p)}<input {...p} class="field" bind:value={heads.hook} />{/snippet}</Field
+				>
+			</div>
+			<PlanButton kind="record.heads" input={{ ...heads }} words="Plan where they are sent" />
 		</section>
 	{/if}
 </div>
