@@ -18,6 +18,7 @@ import { beginning } from '$lib/server/simulator/genesis';
 import { Lab } from '$lib/server/simulator/lab';
 import { LabServer } from '$lib/server/simulator/server';
 import { buildBench } from './build';
+import { loadBench } from './load';
 import { packagesBench } from './packages';
 import { drawCell, drawCells } from '$lib/ui/marks/cells';
 import { machinesPage, sessionsPage, type PageAsk } from '$lib/server/watch/lists';
@@ -45,6 +46,12 @@ function median(work: () => unknown, n = 15): number {
 		return performance.now() - began;
 	}).sort((a, b) => a - b);
 	return times[Math.floor(n / 2)]!;
+}
+
+if (process.argv[2] === 'load') {
+	await loadBench(report);
+	writeResults();
+	process.exit(results.every((r) => r.met) ? 0 : 1);
 }
 
 const folder = mkdtempSync(join(tmpdir(), 'sextant-bench-'));

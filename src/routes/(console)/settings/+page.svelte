@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { untrack } from 'svelte';
 	import { enhance } from '$app/forms';
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
@@ -14,10 +15,8 @@
 	const errors = $derived((form && 'errors' in form ? form.errors : {}) as Record<string, string>);
 	const kept = $derived((form && 'kept' in form ? form.kept : {}) as Record<string, string>);
 	const staff = $derived(data.roles.filter((r) => r !== 'person'));
-	const heads = $state({ mail: '', hook: '' });
-	$effect(() => {
-		if (data.heads) Object.assign(heads, data.heads);
-	});
+	// As it stood when the page was opened: what is being typed is nobody else's to change.
+	const heads = $state(untrack(() => ({ mail: data.heads?.mail ?? '', hook: data.heads?.hook ?? '' })));
 	// A drafted plan comes up in the tray.
 	$effect(() => {
 		const id = form && 'plan' in form ? form.plan : null;

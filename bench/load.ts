@@ -1,0 +1,129 @@
+import { spawn } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { get } from 'node:http';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+
+/**
+ * The real server under two hundred operators as people use it: each asks for the data of a page every ten seconds, each has a live stream
+ * open, and asks again for what it shows when it is told so, as a browser does. Generator and server share the machine.
+ */
+const OPERATORS = Number(process.env.BENCH_OPERATORS ?? 200);
+const SECONDS = Number(process.env.BENCH_SECONDS ?? 120);
+const EVERY = 10_000;
+const PORT = 4893;
+const BASE = `http://localhost:${PORT}`;
+const PAGES = [
+	'/',
+	'/watch',
+	'/watch?scope=site:bergen',
+	'/watch?list=sessions',
+	'/publish',
+	'/publish/who',
+	'/build',
+	'/scale',
+	'/fix'
+];
+
+type Report = (name: string, value: number, unit: string, aim: string, met: boolean) => void;
+
+export async function loadBench(report: Report): Promise<void> {
+	const data = mkdtempSync(join(tmpdir(), 'sextant-work-load-'));
+	const server = spawn(
+		process.execPath,
+		[join(import.meta.dirname, 'serve.js'), '--demo', '--port', String(PORT), '--data', data, '--speed', '60'],
+		{ stdio: ['ignore', 'pipe', 'inherit'] }
+	);
+	try {
+		await new Promise<void>((ready, wrong) => {
+			server.stdout.on('data', (chunk: Buffer) => chunk.toString().includes('looks after') && ready());
+			server.on('exit', (code) => wrong(new Error(`the server ended with ${code}`)));
+		});
+		const cookie = await signIn();
+		for (const page of PAGES) await ask(page, cookie);
+		console.log(`${OPERATORS} operators, ${SECONDS} s …`);
+		const times: number[] = [];
+		let refused = 0;
+		const end = performance.now() + SECONDS * 1000;
+		const timed = async (page: string) => {
+			const began = performance.now();
+			const status = await ask(page, cookie).catch(() => 0);
+			times.push(performance.now() - began);
+			if (status !== 200) refused++;
+		};
+		const early = memoryOf(server.pid!);
+		const streams = Array.from({ length: OPERATORS }, (_v, i) => operator(i, cookie, timed, end));
+		await wait(SECONDS * 500);
+		const middle = memoryOf(server.pid!);
+		await Promise.all(streams);
+		const late = memoryOf(server.pid!);
+		times.sort((a, b) => a - b);
+		const at = (q: number) => times[Math.min(times.length - 1, Math.floor(q * times.length))]!;
+		console.log(
+			`        ${times.length} pages asked for; p90 ${at(0.9).toFixed(0)} ms; memory ${early}, ${middle}, ${late} MB`
+		);
+		report(`${OPERATORS} operators, live open: p50 of a page’s data`, at(0.5), 'ms', 'under 60', at(0.5) < 60);
+		report(`${OPERATORS} operators, live open: p99 of a page’s data`, at(0.99), 'ms', 'under 250', at(0.99) < 250);
+		report(`${OPERATORS} operators: refused`, refused, 'pages', 'none', refused === 0);
+		report('memory at the end, of that half way', late / middle, '×', 'at most 1.15', late / middle <= 1.15);
+	} finally {
+		server.removeAllListeners('exit');
+		const ended = new Promise((done) => server.on('exit', done));
+		server.kill('SIGTERM');
+		await ended;
+		rmSync(data, { recursive: true, force: true });
+	}
+}
+
+async function signIn(): Promise<string> {
+	const answer = await fetch(`${BASE}/sign-in`, {
+		method: 'POST',
+		headers: { origin: BASE, accept: 'text/html', 'content-type': 'application/x-www-form-urlencoded' },
+		body: 'login=owner&password=tideline',
+		redirect: 'manual'
+	});
+	const cookie = answer.headers.getSetCookie().find((c) => c.startsWith('sextant='));
+	if (!cookie) throw new Error(`signing in answered ${answer.status}`);
+	return cookie.split(';')[0]!;
+}
+
+/** The data of a page, as a browser that goes to it asks for it. */
+async function ask(page: string, cookie: string): Promise<number> {
+	const url = new URL(page, BASE);
+	url.pathname = `${url.pathname === '/' ? '' : url.pathname}/__data.json`;
+	url.searchParams.set('x-sveltekit-invalidated', '11');
+	const answer = await fetch(url, { headers: { cookie } });
+	await answer.arrayBuffer();
+	return answer.status;
+}
+
+/** One operator: goes from page to page, and asks again for what is shown when the stream says so, two seconds later as the page does. */
+async function operator(i: number, cookie: string, timed: (page: string) => Promise<void>, end: number): Promise<void> {
+	let page = PAGES[i % PAGES.length]!;
+	let pending = false;
+	const stream = get(`${BASE}/live`, { headers: { cookie } }, (answer) => {
+		answer.setEncoding('utf8');
+		answer.on('data', (text: string) => {
+			if (pending || !/event: (estate|jobs)/.test(text)) return;
+			pending = true;
+			setTimeout(() => {
+				pending = false;
+				if (performance.now() < end) void timed(page);
+			}, 2000);
+		});
+	});
+	stream.on('error', () => {});
+	await wait((i / OPERATORS) * EVERY);
+	for (let n = 0; performance.now() < end; n++) {
+		page = PAGES[(i + n) % PAGES.length]!;
+		await timed(page);
+		await wait(EVERY);
+	}
+	stream.destroy();
+}
+
+const wait = (ms: number) => new Promise<void>((done) => setTimeout(done, ms));
+
+/** Memory that a process holds, MB. */
+const memoryOf = (pid: number): number =>
+	Math.round(Number(/VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'))?.[1] ?? 0) / 1024);
