@@ -108,6 +108,83 @@ describe('an estate file', () => {
 	});
 });
 
+describe('people in a CSV', () => {
+	const text = small
+		.replace(/ {2}people:\n[\s\S]*?image_lines:/, '  people: { csv: people.csv }\nimage_lines:')
+		.replace('person: eve', 'person: anna');
+	const head = 'login,name,team,site,pattern,managed_endpoint\n';
+	const anna = 'anna,Anna Quill,harbour,quay,day,no\n';
+	const from = (csv: string) => readEstate(text, 'e.yaml', (name) => (name === 'people.csv' ? csv : null));
+	const wrong = (csv: string) => {
+		const r = from(csv);
+		return 'problems' in r ? r.problems : [];
+	};
+
+	test.each([
+		['yes', true],
+		['TRUE', true],
+		['1', true],
+		['No', false],
+		['false', false]
+	])('say “%s” of a managed endpoint and are understood', (word, managed) => {
+		const r = from(head + anna.replace(',no', `,${word}`));
+		expect('estate' in r && r.estate.directory.people[0]).toMatchObject({ managed_endpoint: managed });
+	});
+
+	test.each([
+		['a word that is neither yes nor no', head + anna.replace(',no', ',perhaps'), 2, 6, /yes or no/],
+		['a team that is not there', `${head}\n\n${anna.replace('harbour', 'moonbase')}`, 4, 3, /no team called moonbase/],
+		[
+			'a site that is not there',
+			`${head}${anna}${anna.replace('anna', 'bo').replace('quay', 'moon')}`,
+			3,
+			4,
+			/no site/
+		],
+		['a second person of one login', `${head}${anna}\n${anna}`, 4, 1, /a second person/],
+		[
+			'a line after one that spans two',
+			`${head}anna,"Anna\nQuill",harbour,quay,day,no\nB!,Bo,harbour,quay,day,no\n`,
+			4,
+			1,
+			/./
+		],
+		['too many fields', `${head}${anna.trim()},and,more\n`, 2, 1, /8 fields/],
+		['no column for the team', 'login,name,site,pattern\nanna,Anna Quill,quay,day\n', 1, 1, /no column “team”/],
+		['letters that are not UTF-8', `${head}${anna}bj\uFFFDrn,Bj\uFFFDrn,harbour,quay,day,no\n`, 3, 1, /not UTF-8/]
+	])('with %s are refused where it stands', (_, csv, line, column, message) => {
+		const [first] = wrong(csv);
+		expect(first).toMatchObject({ file: 'people.csv', line, column });
+		expect(first!.message).toMatch(message);
+	});
+
+	test('with a mark at the start, CRLF and an empty end are read', () => {
+		const r = from(`\uFEFF${(head + anna).replaceAll('\n', '\r\n')}\r\n,,,,,\r\n`);
+		expect('estate' in r && r.estate.directory.people.map((p) => p.login)).toEqual(['anna']);
+	});
+});
+
+test('a link of a site to itself is refused', () => {
+	expect(problems(small.replace('links: [{ to: isle,', 'links: [{ to: quay,'))).toContainEqual(
+		expect.objectContaining({ path: 'sites.0.links.0.to', message: 'a link of quay to itself' })
+	);
+});
+
+test('a file that is not UTF-8, or folded up to burst, is refused before it is read', () => {
+	expect(problems(small.replace('Test Bay', 'Test B\uFFFDy'))[0]!.message).toMatch(/not UTF-8/);
+	const deep = `a: ${'['.repeat(20_000)}${']'.repeat(20_000)}`;
+	expect(problems(deep)).toHaveLength(1);
+	const names = 'abcdefgh'.split('');
+	const bomb = names.map(
+		(x, i) =>
+			`${x}: &${x} [${Array(10)
+				.fill(i === 0 ? '1' : `*${names[i - 1]}`)
+				.join(', ')}]`
+	);
+	expect(problems(bomb.join('\n'))[0]!.message).toMatch(/alias/);
+	expect(problems('a: *nothing')).toHaveLength(1);
+});
+
 describe('a generated estate', () => {
 	test.each([
 		[30, 9, 1],

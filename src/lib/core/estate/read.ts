@@ -2,9 +2,13 @@ import Papa from 'papaparse';
 import * as v from 'valibot';
 import { LineCounter, parseDocument } from 'yaml';
 import { parsePattern } from '../pools/naming';
+import { yamlBeyond, type Bounds } from '../text/bounds';
 import { placeOf } from '../text/places';
 import { layOut } from './layout';
 import { estateSchema, personSchema, type Estate, type EstateFile, type EstatePerson } from './schema';
+
+/** An estate file holds no more than this; fifty thousand people and twenty thousand machines fit. */
+const ESTATE_BOUNDS: Bounds = { characters: 100_000_000, depth: 30, nodes: 5_000_000, anchors: true };
 
 /** Something wrong in an estate file, and where: lines and columns count from 1. */
 export interface EstateProblem {
@@ -25,6 +29,21 @@ export function readEstate(
 	file: string,
 	fetchFile: (name: string) => string | null
 ): { estate: Estate } | { problems: EstateProblem[] } {
+	const unread = text.indexOf('\uFFFD');
+	if (unread >= 0)
+		return {
+			problems: [
+				{
+					file,
+					line: lineOf(text, unread),
+					column: 1,
+					path: '',
+					message: 'it is not UTF-8: save it as UTF-8 and try again'
+				}
+			]
+		};
+	const much = yamlBeyond(text, ESTATE_BOUNDS);
+	if (much !== null) return { problems: [{ file, line: 1, column: 1, path: '', message: much }] };
 	const lines = new LineCounter();
 	const document = parseDocument(text, { lineCounter: lines, prettyErrors: false });
 	if (document.errors.length) {
@@ -39,7 +58,15 @@ export function readEstate(
 	const complain = (path: (string | number)[], message: string) =>
 		problems.push({ file, ...placeOf(document, lines, path), path: path.join('.'), message });
 
-	const parsed = v.safeParse(estateSchema, document.toJS());
+	let value: unknown;
+	try {
+		value = document.toJS();
+	} catch (e) {
+		// An alias of nothing, or aliases of aliases that would be worth gigabytes.
+		complain([], e instanceof Error ? e.message : String(e));
+		return { problems };
+	}
+	const parsed = v.safeParse(estateSchema, value);
 	if (!parsed.success) {
 		for (const issue of parsed.issues) {
 			const path = (issue.path ?? []).map((p) => p.key as string | number);
@@ -48,8 +75,8 @@ export function readEstate(
 		return { problems };
 	}
 	const estateFile = parsed.output;
-	const people = readPeople(estateFile, fetchFile, complain, problems);
-	checkReferences(estateFile, people, complain);
+	const { people, at } = readPeople(estateFile, fetchFile, complain, problems);
+	checkReferences(estateFile, people, complain, at);
 	if (problems.length) return { problems };
 	const estate = { ...estateFile, directory: { ...estateFile.directory, people } };
 	for (const { pool, message } of layOut(estate).problems) complain(['pools', pool, 'count'], message);
@@ -66,47 +93,99 @@ function plainMessage(issue: v.BaseIssue<unknown>): string {
 		: issue.message;
 }
 
+/** Where a person stands: in the estate file by their number, or in the CSV beside it. */
+type PersonAt = (i: number, key: string, message: string) => void;
+
 function readPeople(
 	estate: EstateFile,
 	fetchFile: (name: string) => string | null,
 	complain: (path: (string | number)[], message: string) => void,
 	problems: EstateProblem[]
-): EstatePerson[] {
+): { people: EstatePerson[]; at: PersonAt } {
 	const source = estate.directory.people;
-	if (Array.isArray(source)) return source;
+	if (Array.isArray(source))
+		return { people: source, at: (i, key, message) => complain(['directory', 'people', i, key], message) };
 	const text = fetchFile(source.csv);
 	if (text === null) {
 		complain(['directory', 'people', 'csv'], `no file ${source.csv} beside this one`);
-		return [];
+		return { people: [], at: () => {} };
+	}
+	const lines: number[] = [];
+	let fields: string[] = [];
+	const say = (line: number, key: string, message: string) =>
+		problems.push({
+			file: source.csv,
+			line,
+			column: Math.max(1, fields.indexOf(key) + 1),
+			path: key,
+			message
+		});
+	const unread = text.indexOf('\uFFFD');
+	if (unread >= 0) {
+		say(lineOf(text, unread), '', 'it is not UTF-8: names would be ruined. Save it as UTF-8 and try again');
+		return { people: [], at: () => {} };
 	}
 	const people: EstatePerson[] = [];
-	const rows = Papa.parse<Record<string, string>>(text.trim(), { header: true, skipEmptyLines: true });
-	rows.data.forEach((row, i) => {
-		const given = Object.fromEntries(Object.entries(row).filter(([, value]) => value !== ''));
-		const parsed = v.safeParse(personSchema, {
-			...given,
-			...('managed_endpoint' in given ? { managed_endpoint: given.managed_endpoint === 'yes' } : {})
-		});
-		if (parsed.success) people.push(parsed.output);
-		else {
-			const key = String(parsed.issues[0].path?.[0]?.key ?? '');
-			problems.push({
-				file: source.csv,
-				line: i + 2,
-				column: Math.max(1, (rows.meta.fields ?? []).indexOf(key) + 1),
-				path: key,
-				message: plainMessage(parsed.issues[0])
-			});
+	const rows = text.replace(/^\uFEFF/, '');
+	let from = 0;
+	let next = 1;
+	Papa.parse<string[]>(rows, {
+		step: ({ data, meta, errors }) => {
+			const line = next;
+			next += rows.slice(from, meta.cursor).split('\n').length - 1;
+			from = meta.cursor;
+			if (data.every((x) => x.trim() === '')) return;
+			if (fields.length === 0) {
+				fields = data.map((x) => x.trim());
+				for (const key of Object.keys(personSchema.entries))
+					if (!fields.includes(key) && NEEDED.has(key)) say(line, key, `there is no column “${key}”`);
+				return;
+			}
+			if (errors.length) return void say(line, '', errors[0]!.message);
+			if (data.length > fields.length)
+				return void say(line, '', `it has ${data.length} fields, and the first line names ${fields.length}`);
+			const given: Record<string, unknown> = Object.fromEntries(
+				fields.flatMap((key, k) => (data[k] === undefined || data[k] === '' ? [] : [[key, data[k]]]))
+			);
+			if ('managed_endpoint' in given) {
+				const says = YES_NO.get(String(given.managed_endpoint).trim().toLowerCase());
+				if (says === undefined) return void say(line, 'managed_endpoint', 'write yes or no');
+				given.managed_endpoint = says;
+			}
+			const parsed = v.safeParse(personSchema, given);
+			if (!parsed.success)
+				return void say(line, String(parsed.issues[0].path?.[0]?.key ?? ''), plainMessage(parsed.issues[0]));
+			people.push(parsed.output);
+			lines.push(line);
 		}
 	});
-	return people;
+	return { people, at: (i, key, message) => say(lines[i]!, key, message) };
+}
+
+const YES_NO = new Map([
+	['yes', true],
+	['true', true],
+	['1', true],
+	['no', false],
+	['false', false],
+	['0', false]
+]);
+/** Columns that a list of people cannot be without. */
+const NEEDED: ReadonlySet<string> = new Set(['login', 'name', 'team', 'site', 'pattern']);
+
+/** The line that an offset of a text lies in, from 1. */
+function lineOf(text: string, offset: number): number {
+	let line = 1;
+	for (let i = text.indexOf('\n'); i >= 0 && i < offset; i = text.indexOf('\n', i + 1)) line++;
+	return line;
 }
 
 /** Every name that points somewhere must find something there; every id stands once. */
 function checkReferences(
 	estate: EstateFile,
 	people: EstatePerson[],
-	complain: (path: (string | number)[], message: string) => void
+	complain: (path: (string | number)[], message: string) => void,
+	aboutPerson: PersonAt
 ): void {
 	const ids = <T extends { id: string }>(list: T[], path: (string | number)[], what: string) => {
 		const seen = new Map<string, T>();
@@ -138,7 +217,10 @@ function checkReferences(
 
 	if (estate.home !== undefined) joined(estate.home, ['home']);
 	estate.sites.forEach((s, i) => {
-		s.links.forEach((l, j) => need(sites, l.to, ['sites', i, 'links', j, 'to'], 'site'));
+		s.links.forEach((l, j) => {
+			need(sites, l.to, ['sites', i, 'links', j, 'to'], 'site');
+			if (l.to === s.id) complain(['sites', i, 'links', j, 'to'], `a link of ${s.id} to itself`);
+		});
 		s.networks.forEach((n, j) => {
 			if (n.last < n.first) complain(['sites', i, 'networks', j, 'last'], 'expected an address after the first one');
 		});
@@ -148,9 +230,10 @@ function checkReferences(
 	estate.gateways.forEach((h, i) => joined(h.site, ['gateways', i, 'site']));
 	estate.directory.teams.forEach((t, i) => {
 		if (t.parent !== undefined) need(teams, t.parent, ['directory', 'teams', i, 'parent'], 'team');
-		t.habits.forEach((h, j) =>
-			need(publications, h.publication, ['directory', 'teams', i, 'habits', j, 'publication'], 'publication')
-		);
+		t.habits.forEach((h, j) => {
+			need(publications, h.publication, ['directory', 'teams', i, 'habits', j, 'publication'], 'publication');
+			h.sites?.forEach((x, k) => need(sites, x, ['directory', 'teams', i, 'habits', j, 'sites', k], 'site'));
+		});
 		const above = new Set([t.id]);
 		for (let up = t.parent; up !== undefined; up = teams.get(up)?.parent) {
 			if (above.has(up)) {
@@ -161,14 +244,16 @@ function checkReferences(
 		}
 	});
 	const logins = new Set<string>();
-	const peopleAt = (i: number, key: string): (string | number)[] =>
-		Array.isArray(estate.directory.people) ? ['directory', 'people', i, key] : ['directory', 'people', 'csv'];
 	people.forEach((p, i) => {
-		if (logins.has(p.login)) complain(peopleAt(i, 'login'), `a second person with the login ${p.login}`);
+		const known = (all: ReadonlyMap<string, unknown>, key: 'team' | 'site' | 'pattern', what: string) => {
+			if (!all.has(p[key])) aboutPerson(i, key, `no ${what} called ${p[key]}`);
+		};
+		if (logins.has(p.login)) aboutPerson(i, 'login', `a second person with the login ${p.login}`);
 		logins.add(p.login);
-		need(teams, p.team, peopleAt(i, 'team'), 'team');
-		joined(p.site, peopleAt(i, 'site'));
-		need(patterns, p.pattern, peopleAt(i, 'pattern'), 'work pattern');
+		known(teams, 'team', 'team');
+		known(sites, 'site', 'site');
+		if (sites.get(p.site)?.joined === false) aboutPerson(i, 'site', `${p.site} is still to be joined up`);
+		known(patterns, 'pattern', 'work pattern');
 	});
 	estate.image_lines.forEach((l, i) => {
 		const seen = new Set<string>();

@@ -7,6 +7,8 @@ export interface Bounds {
 	depth: number;
 	/** Values, keys, brackets and the like, all counted. */
 	nodes: number;
+	/** Whether a YAML text may have anchors, which the library then counts as it makes values of them. */
+	anchors?: boolean;
 }
 
 const beyond = {
@@ -41,14 +43,15 @@ export function jsonBeyond(text: string, bounds: Bounds): string | null {
 
 /**
  * What of a YAML text is beyond its bounds, in words, or null. The library's own lexer and parser are fed token by token, which takes no
- * recursion, and are stopped at the bound; anchors and what they stand for are refused, since a few lines of them are worth gigabytes.
+ * recursion, and are stopped at the bound; anchors and what they stand for are
+ * refused where they are not asked for, since a few lines of them are worth gigabytes.
  */
 export function yamlBeyond(text: string, bounds: Bounds): string | null {
 	if (text.length > bounds.characters) return beyond.characters(bounds.characters);
 	const parser = new Parser();
 	let nodes = 0;
 	for (const lexeme of new Lexer().lex(text)) {
-		if (lexeme[0] === '&' || lexeme[0] === '*')
+		if (bounds.anchors !== true && (lexeme[0] === '&' || lexeme[0] === '*'))
 			return `it has an anchor, ${lexeme.slice(0, 20)}: write out what it stands for`;
 		for (const token of parser.next(lexeme)) if (token.type === 'doc-end') nodes++;
 		if (++nodes > bounds.nodes * 4) return beyond.nodes(bounds.nodes);

@@ -28,7 +28,7 @@ export const SAMPLED_STRAIN = sampledMachine('strain');
 /** A share (0–1) of machine `m`. */
 export const sampledShare = (column: 'cores' | 'memory'): string => `(${sampledMachine(column)}) / 1000.0`;
 
-/** A share (0–1) of host `h` by the samples that hold; null when it was down, negative without a GPU. */
+/** A share (0–1) of host `h` by the samples that hold; null when it was down, or has no GPU to have a share of. */
 export const sampledHost = (column: 'cores' | 'memory' | 'gpu'): string =>
-	`CASE WHEN @quarter < 0 THEN (SELECT x.${column} / 1000.0 FROM host_samples_1m x WHERE x.at = @sampled AND x.host_id = h.id)
-	ELSE (SELECT x.${column} / 1000.0 FROM host_samples_15m x WHERE x.at = @quarter AND x.host_id = h.id) END`;
+	`CASE WHEN @quarter < 0 THEN (SELECT iif(x.${column} < 0, NULL, x.${column} / 1000.0) FROM host_samples_1m x WHERE x.at = @sampled AND x.host_id = h.id)
+	ELSE (SELECT iif(x.${column} < 0, NULL, x.${column} / 1000.0) FROM host_samples_15m x WHERE x.at = @quarter AND x.host_id = h.id) END`;

@@ -145,6 +145,7 @@ function workNeeds(db: Db, at: number): Need[] {
 	}>(
 		db,
 		`SELECT j.id, j.title, j.error, j.ended, j.set_aside AS aside, (SELECT b.id FROM builds b WHERE b.job_id = j.id AND b.state NOT IN ('done', 'abandoned')) AS build, p.touches FROM jobs j JOIN plans p ON p.id = j.plan_id WHERE j.state = 'failed' AND j.ended > iif(j.set_aside, ?1 - ${7 * DAY}, ?1 - ${DAY}) AND j.ended <= ?1
+			 AND NOT EXISTS (SELECT 1 FROM builds g WHERE g.job_id = j.id AND g.state = 'abandoned')
 			 AND NOT EXISTS (SELECT 1 FROM jobs n WHERE n.title = j.title AND n.id > j.id AND n.state IN ('done', 'running'))`,
 		{ 1: at }
 	)) {
