@@ -94,7 +94,7 @@ describe('an estate file', () => {
 
 	test('reads its people from a CSV beside it, and names line and column there', () => {
 		const text = small
-			.replace(/ {2}people:\n[\s\S]*?image_lines:/, '  people: { csv: people.csv }\nimage_lines:')
+			.replace(/ {2}people:\n(?: {4}.*\n)*/, '  people: { csv: people.csv }\n')
 			.replace('person: eve', 'person: anna');
 		const csv = 'login,name,team,site,pattern,managed_endpoint\nanna,Anna Quill,harbour,quay,day,no\n';
 		const good = readEstate(text, 'e.yaml', () => csv);
@@ -110,7 +110,7 @@ describe('an estate file', () => {
 
 describe('people in a CSV', () => {
 	const text = small
-		.replace(/ {2}people:\n[\s\S]*?image_lines:/, '  people: { csv: people.csv }\nimage_lines:')
+		.replace(/ {2}people:\n(?: {4}.*\n)*/, '  people: { csv: people.csv }\n')
 		.replace('person: eve', 'person: anna');
 	const head = 'login,name,team,site,pattern,managed_endpoint\n';
 	const anna = 'anna,Anna Quill,harbour,quay,day,no\n';
@@ -162,6 +162,73 @@ describe('people in a CSV', () => {
 		const r = from(`\uFEFF${(head + anna).replaceAll('\n', '\r\n')}\r\n,,,,,\r\n`);
 		expect('estate' in r && r.estate.directory.people.map((p) => p.login)).toEqual(['anna']);
 	});
+});
+
+describe('a fault of an estate file', () => {
+	const at = 'at: 2026-11-17T10:05:00+01:00';
+	const withFault = (kind: string, target: string, more = '') =>
+		problems(
+			small.replace(/^faults:[\s\S]*/m, '') + `\nfaults:\n  - { kind: ${kind}, target: "${target}", ${at}${more} }\n`
+		);
+
+	test.each([
+		['agent-stopped', /no machine called nowhere/],
+		['host-down', /no host called nowhere/],
+		['gateway-port', /no gateway\/protocol called nowhere/],
+		['directory-slow', /no site called nowhere/],
+		['volume-full', /no volume called nowhere/],
+		['range-used-up', /no network called nowhere/],
+		['right-taken', /no right of the builder’s account called nowhere/],
+		['link-down', /no link, written site\/site, called nowhere/],
+		['boot-server-down', /no boot server called nowhere/],
+		['join-refused', /no folder in the directory called nowhere/]
+	])('%s of what is not there is refused', (kind, message) => {
+		expect(withFault(kind, 'nowhere')).toMatchObject([
+			{ path: 'faults.0.target', message: expect.stringMatching(message) }
+		]);
+	});
+	test.each([
+		['host-down', 'quay-h1'],
+		['gateway-port', 'quay-gw/stream'],
+		['link-down', 'isle/quay'],
+		['clock-off', 'isle'],
+		['build-step-fails', 'any words at all']
+	])('%s of what is there, %s, is taken', (kind, target) => expect(withFault(kind, target)).toEqual([]));
+	test('that ends before it begins is refused', () => {
+		expect(withFault('clock-off', 'isle', ', until: 2026-11-17T10:04:00+01:00')).toMatchObject([
+			{ path: 'faults.0.until' }
+		]);
+	});
+});
+
+test.each([
+	[
+		'in common',
+		'10.2.0.0/24, first: 10.2.0.10',
+		'10.1.0.0/16, first: 10.1.200.10',
+		/in common with 10.1.0.0\/24 of quay-desks/
+	],
+	['outside its range', 'first: 10.2.0.10', 'first: 10.3.0.10', /expected an address of 10.2.0.0\/24/],
+	['of the network itself', 'first: 10.2.0.10', 'first: 10.2.0.0', /expected an address of 10.2.0.0\/24/],
+	['of IPv6', '10.2.0.0/24', '2001:db8::/64', /expected an address range/],
+	['of a second network of a name', 'id: isle-desks', 'id: quay-desks', /a second network called quay-desks/]
+])('addresses %s are refused', (_, from, to, message) => {
+	expect(problems(small.replace(from, to)).map((p) => p.message)).toContainEqual(expect.stringMatching(message));
+});
+
+test('a step whose stock system or package is not there is refused where it says so', () => {
+	expect(problems(small.replace('system: meridian-server-24', 'system: nowhere-1'))).toContainEqual(
+		expect.objectContaining({ path: 'image_lines.0.sheet.steps.0.system', message: 'no stock system called nowhere-1' })
+	);
+	expect(problems(small.replace('package: Paperlane', 'package: Nothing'))).toContainEqual(
+		expect.objectContaining({ message: 'no package in the package store called Nothing' })
+	);
+});
+
+test.each(['2026-11-17T10:00:00', '2026-11-17', '"10:00"'])('a moment without a zone, %s, is refused', (moment) => {
+	expect(problems(small.replace('2026-11-17T10:00:00+01:00', moment))).toMatchObject([
+		{ path: 'lab.opens', message: expect.stringMatching(/with its zone/) }
+	]);
 });
 
 test('a link of a site to itself is refused', () => {

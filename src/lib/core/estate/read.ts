@@ -1,11 +1,13 @@
 import Papa from 'papaparse';
 import * as v from 'valibot';
 import { LineCounter, parseDocument } from 'yaml';
+import { kindOf, RIGHTS } from '../images/library/kinds';
+import { rangeEnds } from '../network/addresses';
 import { parsePattern } from '../pools/naming';
 import { yamlBeyond, type Bounds } from '../text/bounds';
 import { placeOf } from '../text/places';
 import { layOut } from './layout';
-import { estateSchema, personSchema, type Estate, type EstateFile, type EstatePerson } from './schema';
+import { estateSchema, FAULT_KINDS, personSchema, type Estate, type EstateFile, type EstatePerson } from './schema';
 
 /** An estate file holds no more than this; fifty thousand people and twenty thousand machines fit. */
 const ESTATE_BOUNDS: Bounds = { characters: 100_000_000, depth: 30, nodes: 5_000_000, anchors: true };
@@ -79,7 +81,13 @@ export function readEstate(
 	checkReferences(estateFile, people, complain, at);
 	if (problems.length) return { problems };
 	const estate = { ...estateFile, directory: { ...estateFile.directory, people } };
-	for (const { pool, message } of layOut(estate).problems) complain(['pools', pool, 'count'], message);
+	const laid = layOut(estate);
+	for (const { pool, message } of laid.problems) complain(['pools', pool, 'count'], message);
+	checkFaults(
+		estate,
+		laid.machines.map((m) => m.name),
+		complain
+	);
 	return problems.length ? { problems } : { estate };
 }
 
@@ -210,6 +218,8 @@ function checkReferences(
 	const lines = ids(estate.image_lines, ['image_lines'], 'image line');
 	const pools = ids(estate.pools, ['pools'], 'pool');
 	const publications = ids(estate.publications, ['publications'], 'publication');
+	const stock = ids(estate.stock, ['stock'], 'stock system');
+	const packages = new Map(estate.package_store.map((p) => [p.name, p]));
 	ids(estate.hosts, ['hosts'], 'host');
 	ids(estate.volumes, ['volumes'], 'volume');
 	ids(estate.gateways, ['gateways'], 'gateway');
@@ -221,9 +231,7 @@ function checkReferences(
 			need(sites, l.to, ['sites', i, 'links', j, 'to'], 'site');
 			if (l.to === s.id) complain(['sites', i, 'links', j, 'to'], `a link of ${s.id} to itself`);
 		});
-		s.networks.forEach((n, j) => {
-			if (n.last < n.first) complain(['sites', i, 'networks', j, 'last'], 'expected an address after the first one');
-		});
+		s.networks.forEach((n, j) => checkNetwork(estate, n, ['sites', i, 'networks', j], complain));
 	});
 	estate.hosts.forEach((h, i) => need(sites, h.site, ['hosts', i, 'site'], 'site'));
 	estate.volumes.forEach((h, i) => need(sites, h.site, ['volumes', i, 'site'], 'site'));
@@ -261,6 +269,16 @@ function checkReferences(
 			if (seen.has(version.number))
 				complain(['image_lines', i, 'versions', j, 'number'], `a second version ${version.number}`);
 			seen.add(version.number);
+		});
+		l.sheet.steps.forEach(({ step }, j) => {
+			for (const [key, param] of Object.entries(kindOf(step.kind)?.params ?? {})) {
+				const value = step.with[key];
+				if (param.type !== 'from' || typeof value !== 'string') continue;
+				const path = ['image_lines', i, 'sheet', 'steps', j, key];
+				if (param.list === 'stock') need(stock, value, path, 'stock system');
+				else if (param.list === 'package') need(packages, value, path, 'package in the package store');
+				else if (param.list === 'line') need(lines, value, path, 'image line');
+			}
 		});
 		l.past_builds.forEach((b, j) => {
 			if (b.minutes.length !== l.sheet.steps.length)
@@ -319,5 +337,78 @@ function checkReferences(
 		if ((g.team === undefined) === (g.person === undefined))
 			complain(['grants', i], 'expected either a team or a person');
 		if (g.hours !== undefined) need(hours, g.hours, ['grants', i, 'hours'], 'calendar of hours');
+	});
+}
+
+/** A network's addresses lie in its range, in order, and in no other network's. */
+function checkNetwork(
+	estate: EstateFile,
+	network: EstateFile['sites'][number]['networks'][number],
+	path: (string | number)[],
+	complain: (path: (string | number)[], message: string) => void
+): void {
+	const ends = rangeEnds(network.range);
+	for (const key of ['first', 'last'] as const)
+		if (network[key] < ends.first || network[key] > ends.last)
+			complain([...path, key], `expected an address of ${network.range}`);
+	if (network.last < network.first) complain([...path, 'last'], 'expected an address after the first one');
+	for (const other of estate.sites.flatMap((s) => s.networks)) {
+		if (other === network) return;
+		if (other.id === network.id) complain([...path, 'id'], `a second network called ${network.id}`);
+		const theirs = rangeEnds(other.range);
+		if (ends.first <= theirs.last && theirs.first <= ends.last)
+			complain([...path, 'range'], `it has addresses in common with ${other.range} of ${other.id}`);
+	}
+}
+
+/** What a fault is to happen to has to be there: the lab would stop at it in the middle of its history. */
+function checkFaults(
+	estate: Estate,
+	laid: readonly string[],
+	complain: (path: (string | number)[], message: string) => void
+): void {
+	const named = <T>(list: readonly T[], key: (item: T) => string) => new Set(list.map(key));
+	const sites = { what: 'site', all: named(estate.sites, (s) => s.id) };
+	const machines = { what: 'machine', all: new Set([...laid, ...estate.existing.map((m) => m.name)]) };
+	const targets: Record<(typeof FAULT_KINDS)[number], { what: string; all: ReadonlySet<string> } | null> = {
+		'agent-stopped': machines,
+		'machine-hangs': machines,
+		runaway: machines,
+		'trust-lost': machines,
+		'disk-full': machines,
+		'host-down': { what: 'host', all: named(estate.hosts, (h) => h.id) },
+		'gateway-port': {
+			what: 'gateway/protocol',
+			all: new Set(estate.gateways.flatMap((g) => g.protocols.map((p) => `${g.id}/${p.name}`)))
+		},
+		'volume-full': { what: 'volume', all: named(estate.volumes, (x) => x.id) },
+		'range-used-up': {
+			what: 'network',
+			all: named(
+				estate.sites.flatMap((s) => s.networks),
+				(n) => n.id
+			)
+		},
+		'right-taken': { what: 'right of the builder’s account', all: new Set(Object.keys(RIGHTS)) },
+		'link-down': {
+			what: 'link, written site/site,',
+			all: new Set(estate.sites.flatMap((s) => s.links.flatMap((l) => [`${s.id}/${l.to}`, `${l.to}/${s.id}`])))
+		},
+		'boot-server-down': { what: 'boot server', all: named(estate.boot_servers, (b) => b.id) },
+		'join-refused': { what: 'folder in the directory', all: new Set(estate.directory.folders) },
+		'directory-slow': sites,
+		'provider-silent': sites,
+		'directory-silent': sites,
+		'names-wrong': sites,
+		'clock-off': sites,
+		'package-store-down': sites,
+		// Named by words of the step.
+		'build-step-fails': null
+	};
+	estate.faults.forEach((f, i) => {
+		const known = targets[f.kind];
+		if (known && !known.all.has(f.target)) complain(['faults', i, 'target'], `no ${known.what} called ${f.target}`);
+		if (f.until !== undefined && f.until <= f.at)
+			complain(['faults', i, 'until'], 'expected a moment after the fault begins');
 	});
 }

@@ -2,7 +2,7 @@ import * as v from 'valibot';
 import { parseClock, parseDays } from '../time/hours';
 import { parseDuration, parseSize } from '../time/units';
 import { knowsZone } from '../time/zone';
-import { isRange, addressNumber, readAddress } from '../network/addresses';
+import { addressNumber, isIpv4Range, isRange, readAddress } from '../network/addresses';
 import { isVersion } from '../images/versions';
 import { parseRule } from '../images/follow';
 import { makeStep } from '../images/sheet';
@@ -35,8 +35,9 @@ export const duration = read(parseDuration, 'a duration such as 90 s or 3 h 30 m
 const clock = read(parseClock, 'a time of day such as 07:30');
 const days = read(parseDays, 'days such as Mon-Fri');
 const moment = read(
-	(t) => (Number.isNaN(Date.parse(t)) ? null : Date.parse(t)),
-	'a moment such as 2026-11-17T08:10:00+01:00'
+	// Without a zone, the same file would be another estate on a server elsewhere.
+	(t) => (/T\d\d:\d\d.*(?:Z|[+-]\d\d:?\d\d)$/.test(t) && !Number.isNaN(Date.parse(t)) ? Date.parse(t) : null),
+	'a moment with its zone, such as 2026-11-17T08:10:00+01:00'
 );
 const zone = v.pipe(v.string(), v.check(knowsZone, 'expected a time zone such as Europe/Oslo'));
 const range = v.pipe(v.string(), v.check(isRange, 'expected an address range such as 10.21.0.0/22'));
@@ -53,7 +54,12 @@ export const hours = v.strictObject({ days, from: clock, until: clock });
 export const PROTOCOLS = ['stream', 'framebuffer', 'spice'] as const;
 const protocol = v.picklist(PROTOCOLS, `expected one of ${PROTOCOLS.join(', ')}`);
 
-const network = v.strictObject({ id, range, first: address, last: address });
+const network = v.strictObject({
+	id,
+	range: v.pipe(v.string(), v.check(isIpv4Range, 'expected an address range such as 10.21.0.0/22')),
+	first: address,
+	last: address
+});
 const link = v.strictObject({
 	to: id,
 	mbit: v.pipe(v.number(), v.minValue(0.001, 'expected more than 0')),

@@ -55,6 +55,9 @@ export function rangeEnds(range: string): { first: number; last: number } {
 	return bits >= 31 ? { first: base, last: base + size - 1 } : { first: base + 1, last: base + size - 2 };
 }
 
+/** Whether the text is a range of IPv4 addresses. */
+export const isIpv4Range = (range: string): boolean => ipaddr.IPv4.isValidCIDRFourPartDecimal(range);
+
 /** Whether the text is a range such as `10.21.0.0/22`. */
 export const isRange = (range: string): boolean => ipaddr.isValidCIDR(range);
 

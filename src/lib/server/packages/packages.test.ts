@@ -12,7 +12,7 @@ import {
 	chmodSync
 } from 'node:fs';
 import { tmpdir } from 'node:os';
-import { join } from 'node:path';
+import { dirname, join } from 'node:path';
 import { Readable } from 'node:stream';
 import { createGunzip, gzipSync } from 'node:zlib';
 import { extract, pack } from 'tar-stream';
@@ -338,11 +338,18 @@ describe('a package that comes back', () => {
 		expect(readdirSync(join(dir, 'other'))).toEqual(['blobs']);
 	}
 
+	test('written six times at once is whole, and leaves nothing else', async () => {
+		const s = store();
+		const b = await built(s, APP);
+		await Promise.all(Array.from({ length: 6 }, () => exportToFile(s, b.manifest, archive())));
+		expect((await importFile(store('other'), archive())).manifest).toBe(b.manifest);
+		expect(readdirSync(dirname(archive())).filter((name) => name.endsWith('.making'))).toEqual([]);
+	});
 	test('is the same package, to the digest', async () => {
 		const s = store();
 		const b = await built(s, APP);
 		await exportToFile(s, b.manifest, archive());
-		expect(existsSync(`${archive()}.making`)).toBe(false);
+		expect(readdirSync(dirname(archive())).filter((name) => name.endsWith('.making'))).toEqual([]);
 		const back = await importFile(store('other'), archive());
 		expect(back).toMatchObject({
 			manifest: b.manifest,

@@ -113,6 +113,7 @@ const LOADED = 4;
 
 export function makePacker(dataDir: string): Packer {
 	const store = new BlobStore(join(dataDir, 'packages'));
+	const writing = new Map<string, Promise<void>>();
 	const loaded = new Map<number, Loaded>();
 	const folderOf = (capture: number) => join(dataDir, 'captures', String(capture));
 	const pathOf = (capture: number, name: WhichInventory) => join(folderOf(capture), `${name}.jsonl`);
@@ -263,7 +264,12 @@ export function makePacker(dataDir: string): Packer {
 				const folder = join(dataDir, 'packages/out');
 				mkdirSync(folder, { recursive: true });
 				const path = join(folder, `${name}.tar`);
-				if (!existsSync(path)) await exportToFile(store, manifest, path);
+				if (!existsSync(path)) {
+					// Who asks while it is being written waits for that one.
+					const running = writing.get(path) ?? exportToFile(store, manifest, path).finally(() => writing.delete(path));
+					writing.set(path, running);
+					await running;
+				}
 				return path;
 			},
 			sizeOf: async (manifest, others) => {

@@ -395,9 +395,9 @@ export function sweep(store: BlobStore, gone: string | null, kept: readonly stri
 	return freed;
 }
 
-/** A package as a file, written whole or not at all. */
+/** A package as a file, written whole or not at all, however many write it at once. */
 export async function exportToFile(store: BlobStore, manifest: string, path: string): Promise<void> {
-	const making = `${path}.making`;
+	const making = `${path}.${randomUUID()}.making`;
 	try {
 		await exportPackage(store, manifest, createWriteStream(making));
 		renameSync(making, path);

@@ -52,7 +52,10 @@ export function applyFault(lab: Lab, fault: Wanted): number {
 			const [gateway, protocol] = fault.target.split('/');
 			const port = w.gateways.get(gateway ?? '')?.protocols.get(protocol ?? '');
 			if (!port)
-				throw new ProviderError(`the lab has no gateway and protocol ${fault.target}; write hfx-gw-1/stream`, false);
+				throw new ProviderError(
+					`the lab has no gateway and protocol ${fault.target}; write them as gateway/protocol`,
+					false
+				);
 			before = port.announced;
 			port.announced = fault.value ?? port.listens + 270;
 			break;
@@ -82,7 +85,8 @@ export function applyFault(lab: Lab, fault: Wanted): number {
 			const there = lab.estate.sites.some((s) =>
 				s.links.some((l) => (s.id === a && l.to === b) || (s.id === b && l.to === a))
 			);
-			if (!there) throw new ProviderError(`the lab has no link ${fault.target}; write bergen/petrel`, false);
+			if (!there)
+				throw new ProviderError(`the lab has no link ${fault.target}; write its two ends as site/site`, false);
 			break;
 		}
 		case 'provider-silent':

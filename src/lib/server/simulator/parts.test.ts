@@ -106,6 +106,26 @@ describe('a working day', () => {
 		).flat();
 		expect(all.filter(Boolean).length / all.length).toBeCloseTo(0.9, 1);
 	});
+	test.each(['day', 'field'] as const)('goes on over midnight where a %s pattern ends before it begins', (kind) => {
+		const night = { ...pattern, kind, from: 1320, until: 360, turnout: 1 };
+		for (let index = 0; index < 40; index++)
+			for (const day of days) {
+				const work = workDay(person('Asia/Kathmandu', index * 977), night, day, 1);
+				if (!work) continue;
+				expect(work.lunch).toBeNull();
+				const hours = (work.until - work.from) / HOUR;
+				const began = (wallTime('Asia/Kathmandu', work.from).minute + 720) % 1440;
+				if (kind === 'day') {
+					expect(hours).toBeGreaterThan(4);
+					expect(hours).toBeLessThan(12);
+					expect(Math.abs(began - 600)).toBeLessThan(180);
+				} else {
+					expect(hours).toBeLessThan(2.5);
+					expect(began).toBeGreaterThanOrEqual(600);
+					expect(began).toBeLessThanOrEqual(600 + 8 * 60);
+				}
+			}
+	});
 	test('shifts cover the clock round', () => {
 		const shifts = { ...pattern, kind: 'shifts' as const, turnout: 1 };
 		const hours = new Set<number>();

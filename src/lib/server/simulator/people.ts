@@ -34,22 +34,31 @@ export function workDay(person: SimPerson, pattern: Pattern, day: number, seed: 
 		return { from, until: from + 8 * HOUR + 10 * MINUTE + Math.round(draw(3) * 15 * MINUTE), lunch: null };
 	}
 	if (!pattern.days.includes(weekday)) return null;
+	// Whoever ends at an earlier time of day than they begin works over midnight.
+	const over = pattern.until <= pattern.from;
+	const ends = pattern.until + (over ? 1440 : 0);
 	if (pattern.kind === 'field') {
-		const from = momentOf(person.zone, day, Math.round(pattern.from + draw(2) * (pattern.until - pattern.from - 60)));
+		const at = Math.round(pattern.from + draw(2) * Math.max(0, ends - pattern.from - 60));
+		const from = minuteOf(person.zone, day, at);
 		return { from, until: from + 25 * MINUTE + Math.round(draw(3) * 90 * MINUTE), lunch: null };
 	}
 	const start = pattern.from - 20 + Math.round(bell(2) * scatter);
-	const end = pattern.until + Math.round(bell(3) * scatter) + 10;
-	const from = momentOf(person.zone, day, Math.max(0, start)) + (hash(seed, person.index, day, 4) % 60_000);
+	const end = Math.max(start + 90, ends + Math.round(bell(3) * scatter) + 10);
+	const from =
+		momentOf(person.zone, day, Math.max(0, Math.min(1439, start))) + (hash(seed, person.index, day, 4) % 60_000);
 	const until =
-		momentOf(person.zone, day, Math.min(1439, Math.max(start + 90, end))) + (hash(seed, person.index, day, 5) % 60_000);
+		minuteOf(person.zone, day, over ? end : Math.min(1439, end)) + (hash(seed, person.index, day, 5) % 60_000);
 	const noon = momentOf(person.zone, day, 11 * 60 + 30 + Math.round(draw(6) * 75));
 	const lunch =
-		until - from > 6 * HOUR && draw(7) < 0.3
+		!over && until - from > 6 * HOUR && draw(7) < 0.3
 			? { from: noon, until: noon + 25 * MINUTE + Math.round(draw(8) * 25 * MINUTE) }
 			: null;
 	return { from, until, lunch };
 }
+
+/** The moment of a minute of the wall clock, counted from the midnight that a day begins with; it may lie on the next day. */
+const minuteOf = (zone: string, day: number, minute: number): number =>
+	momentOf(zone, day + Math.floor(minute / 1440), minute % 1440);
 
 /** Local day of a person at a moment. */
 export const localDay = (person: SimPerson, at: number): number => wallTime(person.zone, at).day;
