@@ -51,7 +51,12 @@ describe('findings', () => {
 			]).map((f) => f.subject.id)
 		).toEqual(['v']);
 		const network = { id: 'n', site: 's', free: 2, size: 50, stale: 0, beyond: { count: 0, last: '10.0.0.50' } };
-		expect(networkFindings([network])[0]).toMatchObject({ title: 'Network n has 2 addresses left', remedy: null });
+		expect(networkFindings([network])[0]).toMatchObject({
+			title: 'Network n has 2 addresses left',
+			facts: [{ words: '48 of 50 addresses are in use: 2 more machines can be made on it, then none' }],
+			remedy: null
+		});
+		expect(networkFindings([{ ...network, free: 0 }])[0]!.facts[0]!.words).toMatch(/: no more machines/);
 		expect(networkFindings([{ ...network, free: 5 }])).toEqual([]);
 	});
 	test('what runs out comes with the plan that makes room', () => {

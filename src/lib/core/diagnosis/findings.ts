@@ -215,7 +215,11 @@ export function networkFindings(
 			title: `Network ${n.id} has ${countWords(n.free, 'address', 'addresses')} left`,
 			facts: [
 				{
-					words: `${n.size - n.free} of ${n.size} addresses are in use: no more machines can be made on it`,
+					words: `${n.size - n.free} of ${n.size} addresses are in use: ${
+						n.free <= 0
+							? 'no more machines can be made on it'
+							: `${countWords(n.free, 'more machine')} can be made on it, then none`
+					}`,
 					side: 'against',
 					source: 'network'
 				},

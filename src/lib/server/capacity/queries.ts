@@ -115,6 +115,24 @@ export function poolsAt(db: Db, at: number): PoolRow[] {
 export const poolAt = (db: Db, id: string, at: number): PoolRow | null =>
 	poolsAt(db, at).find((p) => p.id === id) ?? null;
 
+/** Versions that the machines of each pool are on at a moment, most machines first. */
+export function versionsByPool(db: Db, at: number): Map<string, { version: string; n: number }[]> {
+	const rows = all<{ pool: string; version: string; n: number }>(
+		db,
+		`SELECT m.pool_id AS pool, pl.version, count(*) AS n FROM machines m
+		 JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= ?1 AND pl.until > ?1
+		 WHERE m.since <= ?1 AND m.until > ?1 GROUP BY 1, 2 ORDER BY 3 DESC, 2 DESC`,
+		{ 1: at }
+	);
+	const byPool = new Map<string, typeof rows>();
+	for (const row of rows) {
+		const known = byPool.get(row.pool);
+		if (known) known.push(row);
+		else byPool.set(row.pool, [row]);
+	}
+	return byPool;
+}
+
 /** How many machines a pool has at a moment. */
 export const machineCount = (db: Db, pool: string, at: number): number =>
 	one<{ n: number }>(db, 'SELECT count(*) AS n FROM machines WHERE pool_id = ? AND since <= ? AND until > ?', [

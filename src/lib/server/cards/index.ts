@@ -11,7 +11,7 @@ import { countWords, durationWords, FOREVER, HOUR, sizeWords } from '$lib/core/t
 import { PHASE_WORDS, unusualPhase, type Phase } from '$lib/core/watch/phases';
 import { strainOf } from '$lib/core/watch/strain';
 import type { Fact } from '$lib/core/why/explained';
-import { poolAt } from '../capacity/queries';
+import { poolAt, versionsByPool } from '../capacity/queries';
 import { changeByNumber } from '../changes';
 import type { Context } from '../context';
 import { all, one, type Db } from '../db';
@@ -458,15 +458,6 @@ function hostCard(db: Db, name: string, at: number): Card | null {
 	};
 }
 
-/** Versions that the machines of a pool are on, most machines first. */
-const versionsIn = (db: Db, pool: string, at: number): { version: string; n: number }[] =>
-	all(
-		db,
-		`SELECT pl.version, count(*) AS n FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= ?1 AND pl.until > ?1
-		 WHERE m.pool_id = ?2 AND m.since <= ?1 AND m.until > ?1 GROUP BY 1 ORDER BY 2 DESC`,
-		{ 1: at, 2: pool }
-	);
-
 function poolCard(db: Db, id: string, at: number): Card | null {
 	const p = poolAt(db, id, at);
 	if (!p) return null;
@@ -494,7 +485,7 @@ function poolCard(db: Db, id: string, at: number): Card | null {
 		title: p.name,
 		sub: `${countWords(total, 'machine')} in ${p.siteName}, ${countWords(sessions, 'session')}`,
 		rows: [
-			...versionsIn(db, id, at).map((v) => ({
+			...(versionsByPool(db, at).get(id) ?? []).map((v) => ({
 				name: 'image',
 				value: `${imageWords(p.line, v.version)}, ${countWords(v.n, 'machine')}`,
 				...(v.version === AS_FOUND ? {} : { card: `version/${p.line}/${v.version}` })

@@ -8,7 +8,6 @@ import {
 	symlinkSync,
 	utimesSync,
 	writeFileSync,
-	existsSync,
 	chmodSync
 } from 'node:fs';
 import { tmpdir } from 'node:os';

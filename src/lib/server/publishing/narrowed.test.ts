@@ -35,6 +35,17 @@ describe('pools and publications under a scope', () => {
 		expect(publications('machine')).toEqual(['own']);
 		expect(pools('isle')).toEqual(['isle']);
 	});
+	test('are on the versions that their machines are on, whatever they were made from', async () => {
+		const moved = await Harness.of(testEstate());
+		moved.db.exec(
+			"UPDATE machine_places SET version = '1.1.0' WHERE machine_id IN (SELECT id FROM machines WHERE pool_id = 'quay' ORDER BY id LIMIT 4)"
+		);
+		const at = (scope: string) =>
+			publishingAt(moved.db, parseScope(scope).scope, moved.lab.now).pools.map((p) => [p.id, p.version]);
+		expect(at('pool:quay')).toEqual([['quay', '1.1.0']]);
+		expect(at('version:1.1.0')).toEqual([['quay', '1.1.0']]);
+		expect(at('version:1.0.0').map(([id]) => id)).toEqual(['quay', 'own', 'isle']);
+	});
 	test('say what none of them answers to', () => {
 		const { left } = view('host:quay-h1 strain>4 site:quay');
 		expect(unusedTerms(...left)).toEqual(['host quay-h1', 'strain over 4']);

@@ -1,11 +1,12 @@
 import { narrow, type Scope, type Term } from '$lib/core/scope/scope';
 import { teamsAbove, teamsRelated } from '../access/circumstances';
-import { poolsAt, type PoolRow } from '../capacity/queries';
+import { poolsAt, versionsByPool, type PoolRow } from '../capacity/queries';
 import { all, type Db } from '../db';
 import { grantsAt, publicationsAt, type GrantRow, type PublicationRow } from './queries';
 
 /** Pools and publications within a scope, found by each other and by whom the publications are granted to. */
 export interface PublishingView {
+	/** Their version is the one that most of their machines are on. */
 	pools: PoolRow[];
 	publications: PublicationRow[];
 	grants: GrantRow[];
@@ -17,7 +18,9 @@ export interface PublishingView {
 
 /** Pools and publications as they were at a moment, as far as they lie in a scope. */
 export function publishingAt(db: Db, scope: Scope, at: number): PublishingView {
-	const allPools = poolsAt(db, at);
+	const versions = versionsByPool(db, at);
+	const versionsOf = (p: PoolRow) => versions.get(p.id)?.map((v) => v.version) ?? [p.version];
+	const allPools = poolsAt(db, at).map((p) => ({ ...p, version: versionsOf(p)[0]! }));
 	const allPublications = publicationsAt(db, at);
 	const grants = grantsAt(db, at);
 	const poolOf = new Map(allPools.map((p) => [p.id, p]));
@@ -35,8 +38,8 @@ export function publishingAt(db: Db, scope: Scope, at: number): PublishingView {
 				? [g.toLogin!]
 				: asked.filter((a) => above.get(a.team)?.includes(g.toId)).map((a) => a.login)
 		);
-	const served = (of: (p: PoolRow) => string) => (p: PublicationRow) =>
-		p.pools.flatMap((id) => (poolOf.has(id) ? [of(poolOf.get(id)!)] : []));
+	const served = (of: (p: PoolRow) => string | string[]) => (p: PublicationRow) =>
+		p.pools.flatMap((id) => (poolOf.has(id) ? of(poolOf.get(id)!) : []));
 	const servedBy = (pool: PoolRow) => allPublications.filter((p) => p.pools.includes(pool.id));
 
 	const pools = narrow(
@@ -46,7 +49,7 @@ export function publishingAt(db: Db, scope: Scope, at: number): PublishingView {
 			site: (p) => p.site,
 			pool: (p) => p.id,
 			line: (p) => p.line,
-			version: (p) => p.version,
+			version: versionsOf,
 			publication: (p) => servedBy(p).map((x) => x.id),
 			team: (p) => servedBy(p).flatMap(teamsOf),
 			person: (p) => servedBy(p).flatMap(personsOf)
@@ -62,7 +65,7 @@ export function publishingAt(db: Db, scope: Scope, at: number): PublishingView {
 			site: served((p) => p.site),
 			pool: served((p) => p.id),
 			line: served((p) => p.line),
-			version: served((p) => p.version),
+			version: served(versionsOf),
 			team: teamsOf,
 			person: personsOf
 		},

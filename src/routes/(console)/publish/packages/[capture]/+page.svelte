@@ -325,7 +325,7 @@
 						label="Where would it write"
 						hint="try a path"
 						bind:value={tested}
-						placeholder="C:/Users/anna/log.txt"
+						placeholder="C:/Users/name/log.txt"
 					/>
 					{#if landing}<p class="text-ink2 text-[12.5px]" aria-live="polite">
 							{landing.value.to === 'refused' ? 'refused' : landing.value.path}: {landing.facts
