@@ -18,6 +18,7 @@ import { beginning } from '$lib/server/simulator/genesis';
 import { Lab } from '$lib/server/simulator/lab';
 import { LabServer } from '$lib/server/simulator/server';
 import { buildBench } from './build';
+import { forecastBench } from './forecast';
 import { loadBench } from './load';
 import { packagesBench } from './packages';
 import { drawCell, drawCells } from '$lib/ui/marks/cells';
@@ -53,6 +54,8 @@ if (process.argv[2] === 'load') {
 	writeResults();
 	process.exit(results.every((r) => r.met) ? 0 : 1);
 }
+
+forecastBench(report);
 
 const folder = mkdtempSync(join(tmpdir(), 'sextant-bench-'));
 console.log(
