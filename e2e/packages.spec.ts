@@ -32,10 +32,11 @@ function filesIn(folder: string): Map<string, string> {
 
 test.describe.configure({ mode: 'serial' });
 
+const system = ['--system', 'Meridian Server 24', '--users', 'multi'];
+
 test('a real package from the registry, captured by two inventories, holds exactly what was added, byte for byte', () => {
 	mkdirSync(at('app'));
 	writeFileSync(at('app/package.json'), '{"name":"app","private":true}');
-	const system = ['--system', 'Meridian Server 24', '--users', 'multi'];
 	expect(well(cli('inventory', 'app', ...system, '-o', 'before.jsonl'))).toMatch(/1 files and folders/);
 	well(run('npm', 'install', '--prefix', 'app', '--no-audit', '--no-fund', '--prefer-offline', 'picomatch@4'));
 	well(cli('inventory', 'app', ...system, '-o', 'after.jsonl'));
@@ -83,7 +84,11 @@ test('a common tool for such images reads it, and copies it with every digest ch
 
 test('a second version shares the layers that did not change; the same capture has the same digest', () => {
 	writeFileSync(at('app/node_modules/picomatch/NEWS'), 'one more file\n');
-	well(cli('inventory', 'app', '-o', 'later.jsonl'));
+	well(cli('inventory', 'app', '-o', 'bare.jsonl'));
+	const upon = ['--name', 'picomatch', '--version', '4.0.1', '--upon', 'one.tar', '-o', 'none.tar'];
+	const other = cli('capture', '--before', 'before.jsonl', '--after', 'bare.jsonl', '--folder', 'app', ...upon);
+	expect(other.stderr).toMatch(/another system: picomatch cannot be packed upon it/);
+	well(cli('inventory', 'app', ...system, '-o', 'later.jsonl'));
 	const capture = (out: string) =>
 		well(
 			cli(
