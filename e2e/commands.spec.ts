@@ -1,4 +1,4 @@
-import { spawn, spawnSync } from 'node:child_process';
+import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
 import { existsSync, mkdtempSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
@@ -15,12 +15,20 @@ const serve = (...args: string[]) =>
 const cli = (...args: string[]) =>
 	spawnSync(process.execPath, ['build/node/cli.js', ...args], { encoding: 'utf8', maxBuffer: 1e9, env });
 
+/** What a test that failed has left running: its port would stay taken for the others. */
+const running = new Set<ChildProcess>();
+test.afterEach(() => {
+	for (const server of running) server.kill('SIGKILL');
+	running.clear();
+});
+
 /** Starts a server, waits for its address, and gives what it printed and how to end it. */
 async function started(...args: string[]) {
 	const server = spawn(process.execPath, ['build/node/serve.js', '--port', PORT, ...args], {
 		stdio: ['ignore', 'pipe', 'pipe'],
 		env
 	});
+	running.add(server);
 	let output = '';
 	await new Promise<void>((ready, wrong) => {
 		const hear = (chunk: Buffer) => {
@@ -37,7 +45,9 @@ async function started(...args: string[]) {
 		end: async () => {
 			const ended = new Promise((done) => server.once('exit', done));
 			server.kill('SIGTERM');
-			return ended;
+			const code = await ended;
+			running.delete(server);
+			return code;
 		}
 	};
 }
