@@ -178,6 +178,12 @@ test('an estate with nothing in it says on every view what would be there', asyn
 	await server.end();
 });
 
+test('a demo of another estate names somebody who is in it', async () => {
+	const server = await started('--demo', '--data', folder(), '--estate', 'e2e/small.yaml');
+	expect(server.output()).toMatch(/\/my, with the password \S+:\n {2}anna +person/);
+	await server.end();
+});
+
 test.describe('the command line', () => {
 	test('checks, describes and generates estates', () => {
 		expect(cli('estate', 'check', 'demo/kittiwake/estate.yaml').stdout).toMatch(

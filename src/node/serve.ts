@@ -367,6 +367,14 @@ function lastMoment(path: string, db: Db): number {
 	return one<{ at: number | null }>(db, 'SELECT max(at) AS at FROM changes')?.at ?? Date.now();
 }
 
+/** The demo's person, or the first of another estate; null where nobody is in it. */
+function ordinaryPerson(db: Db): string | null {
+	return (
+		one<{ login: string }>(db, 'SELECT login FROM people ORDER BY login <> ?, login LIMIT 1', [DEMO_PERSON])?.login ??
+		null
+	);
+}
+
 function announce(db: Db): void {
 	const estate = setting(db, 'estate');
 	console.log(`\nSextant looks after ${estate} at http://localhost:${options.port}\n`);
@@ -376,9 +384,12 @@ function announce(db: Db): void {
 			const account = DEMO_OPERATORS.find((o) => o.role === role);
 			if (account) console.log(`  ${account.login.padEnd(10)} ${role.padEnd(9)} ${account.name}`);
 		}
-		console.log(
-			`Portal, at http://localhost:${options.port}/my, with the password ${LAB_PASSWORD}:\n  ${DEMO_PERSON.padEnd(10)} person    an ordinary person\n`
-		);
+		const person = ordinaryPerson(db);
+		if (person !== null)
+			console.log(
+				`Portal, at http://localhost:${options.port}/my, with the password ${LAB_PASSWORD}:\n  ${person.padEnd(10)} person    an ordinary person\n`
+			);
+		else console.log('');
 	} else if (one<{ n: number }>(db, 'SELECT count(*) AS n FROM operators')!.n === 0) {
 		const code = randomBytes(9).toString('base64url');
 		putSetting(db, 'first code', createHash('sha256').update(code).digest('hex'));
