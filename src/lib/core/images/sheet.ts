@@ -80,7 +80,7 @@ export interface SheetProblem {
 	fact: Fact;
 }
 
-/** The step in words: `Install Paperlane 13`. */
+/** The step in words: `Install Viewer 13`. */
 export const stepWords = (step: SheetStep): string => kindOf(step.kind)?.words(step.with) ?? step.kind;
 
 /** What past runs of the step are found by: the same step with another version of its program is the same step. */

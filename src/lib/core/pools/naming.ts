@@ -1,6 +1,6 @@
 /**
  * A naming pattern: plain characters and one run of `#` or of `@`. A run of `#` stands for a number padded with zeros to
- * that width, a run of `@` for letters counted from `a`: `bgo-br-###` gives `bgo-br-001`, `bgo-@@` gives `bgo-aa` as its first.
+ * that width, a run of `@` for letters counted from `a`: `desk-###` gives `desk-001`, `desk-@@` gives `desk-aa` as its first.
  */
 export interface NamingPattern {
 	prefix: string;
@@ -20,7 +20,7 @@ export function parsePattern(text: string): NamingPattern | { problem: string } 
 		return {
 			problem: /[#@]/.test(text)
 				? 'Put the # or @ signs side by side, once.'
-				: 'Add a run of # where the number goes, such as bgo-br-###, or of @ for letters.'
+				: 'Add a run of # where the number goes, such as desk-###, or of @ for letters.'
 		};
 	}
 	if (text.length > LONGEST_NAME)

@@ -51,7 +51,7 @@ export const SCOPE_LIMITS = { text: 2000, terms: 16, values: 60 } as const;
 export const EVERYTHING: Scope = { terms: [] };
 
 /**
- * Reads a typed scope: `site:bergen pool:"Chart Studio" signin>60s -team:contractors fulmar`. Terms are joined by
+ * Reads a typed scope: `site:north pool:"Big desks" signin>60s -team:guests mast`. Terms are joined by
  * and; values within a facet, parted by commas, by or; a minus in front means without. Never throws: what
  * cannot be read is listed as problems with its place, and the rest still counts.
  */

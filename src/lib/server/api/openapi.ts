@@ -45,7 +45,7 @@ export function openApi(): Record<string, unknown> {
 		required: ['words']
 	};
 	const listQuery = [
-		query('scope', 'Narrows the list: site:bergen pool:"Chart Studio" signin>60s -team:contractors'),
+		query('scope', 'Narrows the list: site:north pool:"Big desks" signin>60s -team:guests'),
 		query('at', 'A moment: 2026-11-17T08:00Z. Left out, now.'),
 		query('sort', 'A column; with a minus in front, descending'),
 		query('limit', 'Rows a page, at most 1000', 'integer'),

@@ -11,7 +11,7 @@ export interface StepRun<I = unknown> {
 	job: { id: number; title: string; by: string; operator: number | null };
 	n: number;
 	input: I;
-	/** A key for provider calls, the same after a restart: `key('create bgo-br-001')`. */
+	/** A key for provider calls, the same after a restart: `key('create desk-001')`. */
 	key(what: string): string;
 	/** Adds a line to the job's log. */
 	log(line: string): void;

@@ -86,7 +86,7 @@ const SCHEMAS = {
 		address: v.pipe(
 			v.string(),
 			v.trim(),
-			v.check((t) => readAddress(t) !== null, 'Write a host and a port, such as compute.bergen.example:8443.')
+			v.check((t) => readAddress(t) !== null, 'Write a host and a port, such as compute.example:8443.')
 		)
 	}),
 	certificate: v.strictObject({

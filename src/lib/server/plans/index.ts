@@ -353,7 +353,7 @@ function jobsOn(ctx: Context, objects: string[]): Fact[] {
 	});
 }
 
-/** An object of a plan in words: `machine bgo-br-001`. */
+/** An object of a plan in words: `machine desk-001`. */
 const objectWords = (object: string) => object.replace(/^fresh\//, 'machine/').replace('/', ' ');
 
 interface Touches {

@@ -89,7 +89,7 @@ const poolSchema = v.strictObject({
 	/** What is done with accounts that stand in the folder and belong to no machine: passed over, or used. */
 	accounts: v.optional(v.picklist(['adopt', 'refuse'], 'Choose adopt or refuse.'), 'refuse'),
 	count: whole(1, 2000, 'the machines'),
-	naming: v.pipe(v.string(), v.trim(), v.nonEmpty('Write a naming pattern, such as bgo-nw-###.')),
+	naming: v.pipe(v.string(), v.trim(), v.nonEmpty('Write a naming pattern, such as desk-###.')),
 	from: v.optional(whole(0, 999_999, 'the first number'), 1),
 	folder: v.pipe(v.string(), v.nonEmpty('Choose a folder for the computer accounts.')),
 	network: v.pipe(v.string(), v.nonEmpty('Choose a network.')),

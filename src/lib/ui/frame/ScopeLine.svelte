@@ -97,7 +97,7 @@
 				bind:this={input}
 				bind:value={text}
 				class="field max-w-[620px] font-mono text-[13px]"
-				placeholder="site:bergen pool:chart-studio signin&gt;60s -team:contractors"
+				placeholder="site:north pool:big-desks signin&gt;60s -team:guests"
 				aria-invalid={wrong !== ''}
 				aria-describedby="scope-wrong"
 				onkeydown={(e) => e.key === 'Escape' && (typing = false)}

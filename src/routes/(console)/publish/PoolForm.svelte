@@ -193,7 +193,7 @@
 				{...p}
 				class="field font-mono"
 				bind:value={f.naming}
-				placeholder="bgo-nw-###"
+				placeholder="desk-###"
 			/>{/snippet}</Field
 	>
 	<TextField label="From number" problem={errors.from} type="number" min="0" bind:value={f.from} />

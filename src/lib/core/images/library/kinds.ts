@@ -402,9 +402,9 @@ const kinds: Kind[] = [
 			opens: {
 				type: 'list',
 				label: 'file types',
-				hint: '.pdf=Paperlane',
+				hint: '.pdf=Viewer',
 				shape: /^\.[\w-]+=.+$/,
-				shapeWords: 'such as .pdf=Paperlane'
+				shapeWords: 'such as .pdf=Viewer'
 			}
 		},
 		words: (p) => `Files open with: ${list(p.opens)}`,
@@ -453,7 +453,7 @@ const kinds: Kind[] = [
 				type: 'text',
 				label: 'key',
 				shape: /^[^\s\\/][^\\]*([\\/][^\\/]+)+$/,
-				shapeWords: 'a path of keys such as Machine\\Software\\Paperlane\\Home'
+				shapeWords: 'a path of keys such as Machine\\Software\\Viewer\\Home'
 			},
 			type: { type: 'choice', label: 'type', options: ['text', 'number', 'yes or no', 'list'], default: 'text' },
 			value: { type: 'text', label: 'value' }
