@@ -1,5 +1,5 @@
 import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
-import { existsSync, mkdtempSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdtempSync, mkdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -129,6 +129,10 @@ test('npm start: the first operator is made with a code that works once; a secon
 	const before = await clock();
 	expect(await first.end()).toBe(0);
 
+	// What else stands in the folder, however odd, keeps nobody from starting.
+	mkdirSync(join(data, 'captures'), { recursive: true });
+	writeFileSync(join(data, 'captures/notes.txt'), 'not a capture');
+	symlinkSync('/nowhere', join(data, 'dangling'));
 	const second = await started('--data', data);
 	// It goes on: nothing is made anew.
 	expect(second.output()).not.toContain('Making the estate');

@@ -9,7 +9,7 @@ declare global {
 		interface Error {
 			message: string;
 			safe?: string;
-			todo?: string;
+			advice?: string;
 		}
 	}
 }

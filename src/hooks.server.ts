@@ -21,7 +21,7 @@ const UPLOADS: ReadonlySet<string> = new Set(['/api/v1/packages', '/api/v1/captu
 const FULL = {
 	message: STORAGE_WORDS.title,
 	safe: 'Nothing was changed, and everything can be read.',
-	todo: 'Make room on the disk of the data folder, and try again.'
+	advice: 'Make room on the disk of the data folder, and try again.'
 };
 /** The most that any other body may hold, bytes. */
 const BODY = 1 << 19;
@@ -102,7 +102,7 @@ export const handleError: HandleServerError = ({ error, status, message }) => {
 		return {
 			message: 'There is nothing at this address.',
 			safe: 'Nothing was changed.',
-			todo: 'Go to Today, or go back.'
+			advice: 'Go to Today, or go back.'
 		};
 	if (status < 500) return { message, safe: 'Nothing was changed.' };
 	if (isStorage(error)) return FULL;
@@ -110,12 +110,12 @@ export const handleError: HandleServerError = ({ error, status, message }) => {
 		return {
 			message: 'A part of Sextant is being started anew.',
 			safe: 'Nothing was changed.',
-			todo: 'Try again in a moment.'
+			advice: 'Try again in a moment.'
 		};
 	console.error(error);
 	return {
 		message: status === 500 ? 'Something went wrong on our side.' : message,
 		safe: 'Nothing was changed.',
-		todo: 'Try again; if it happens again, the server’s log has the details.'
+		advice: 'Try again; if it happens again, the server’s log has the details.'
 	};
 };

@@ -3,6 +3,7 @@ import { EventEmitter } from 'node:events';
 import {
 	accessSync,
 	chmodSync,
+	type Dirent,
 	constants,
 	existsSync,
 	mkdirSync,
@@ -299,36 +300,57 @@ async function start(): Promise<void> {
 	process.on('SIGTERM', end);
 }
 
-/** Data of before may be readable for others: it is shut, as what is written from now on is. */
+/** Data of before may be readable for others: it is shut, as what is written from now on is. What is not ours to shut is told of. */
 function shut(folder: string): void {
-	chmodSync(folder, 0o700);
-	for (const entry of readdirSync(folder, { recursive: true, withFileTypes: true })) {
-		const path = join(entry.parentPath, entry.name);
-		if (entry.isFile() || entry.isDirectory()) {
-			const wanted = entry.isDirectory() ? 0o700 : 0o600;
+	const close = (path: string, wanted: number) => {
+		try {
 			if ((statSync(path).mode & 0o777) !== wanted) chmodSync(path, wanted);
+		} catch (e) {
+			console.error(`sextant: cannot shut ${path} for others: ${(e as Error).message}`);
 		}
+	};
+	close(folder, 0o700);
+	const below = (path: string) => {
+		for (const entry of entriesOf(path)) {
+			const full = join(path, entry.name);
+			if (entry.isFile()) close(full, 0o600);
+			if (!entry.isDirectory()) continue;
+			close(full, 0o700);
+			below(full);
+		}
+	};
+	below(folder);
+}
+
+/** What is in a folder; nothing where there is none, or none that can be read. */
+function entriesOf(folder: string): Dirent[] {
+	try {
+		return readdirSync(folder, { withFileTypes: true });
+	} catch {
+		return [];
 	}
 }
 
 /** What uploads, imports and packings left that a hard end cut off. Nothing of it is anybody's: no thread runs yet. */
 function sweepLeftovers(folder: string): void {
-	rmSync(join(folder, 'uploads'), { recursive: true, force: true });
 	const packages = join(folder, 'packages');
-	if (!existsSync(packages)) return;
-	for (const name of readdirSync(packages))
-		if (/^(making|import)-/.test(name)) rmSync(join(packages, name), { recursive: true, force: true });
-	const blobs = join(packages, 'blobs/sha256');
-	if (existsSync(blobs))
-		for (const name of readdirSync(blobs)) if (!/^[0-9a-f]{64}$/.test(name)) rmSync(join(blobs, name), { force: true });
-	const out = join(packages, 'out');
-	if (existsSync(out))
-		for (const name of readdirSync(out)) if (name.includes('.making')) rmSync(join(out, name), { force: true });
 	const captures = join(folder, 'captures');
-	if (existsSync(captures))
-		for (const capture of readdirSync(captures))
-			for (const name of readdirSync(join(captures, capture)))
-				if (/^root-[0-9a-f-]{36}$/.test(name)) rmSync(join(captures, capture, name), { recursive: true, force: true });
+	const removeIn = (path: string, gone: (name: string) => boolean) => {
+		for (const { name } of entriesOf(path)) if (gone(name)) remove(join(path, name));
+	};
+	const remove = (path: string) => {
+		try {
+			rmSync(path, { recursive: true, force: true });
+		} catch (e) {
+			console.error(`sextant: cannot remove ${path}, which an earlier start left: ${(e as Error).message}`);
+		}
+	};
+	remove(join(folder, 'uploads'));
+	removeIn(packages, (name) => /^(making|import)-/.test(name));
+	removeIn(join(packages, 'blobs/sha256'), (name) => !/^[0-9a-f]{64}$/.test(name));
+	removeIn(join(packages, 'out'), (name) => name.includes('.making'));
+	for (const capture of entriesOf(captures))
+		removeIn(join(captures, capture.name), (name) => /^root-[0-9a-f-]{36}$/.test(name));
 }
 
 /** What the adapter goes by: the address that people use, or what a proxy says of it. */

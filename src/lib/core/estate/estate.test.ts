@@ -150,6 +150,7 @@ describe('people in a CSV', () => {
 			/./
 		],
 		['too many fields', `${head}${anna.trim()},and,more\n`, 2, 1, /8 fields/],
+		['two columns of a name', `login,${head}anna,${anna}`, 1, 1, /a second column “login”/],
 		['no column for the team', 'login,name,site,pattern\nanna,Anna Quill,quay,day\n', 1, 1, /no column “team”/],
 		['letters that are not UTF-8', `${head}${anna}bj\uFFFDrn,Bj\uFFFDrn,harbour,quay,day,no\n`, 3, 1, /not UTF-8/]
 	])('with %s are refused where it stands', (_, csv, line, column, message) => {

@@ -145,6 +145,8 @@ function readPeople(
 			if (data.every((x) => x.trim() === '')) return;
 			if (fields.length === 0) {
 				fields = data.map((x) => x.trim());
+				const twice = fields.find((x, k) => fields.indexOf(x) !== k);
+				if (twice !== undefined) say(line, twice, `a second column “${twice}”`);
 				for (const key of Object.keys(personSchema.entries))
 					if (!fields.includes(key) && NEEDED.has(key)) say(line, key, `there is no column “${key}”`);
 				return;
@@ -231,8 +233,8 @@ function checkReferences(
 			need(sites, l.to, ['sites', i, 'links', j, 'to'], 'site');
 			if (l.to === s.id) complain(['sites', i, 'links', j, 'to'], `a link of ${s.id} to itself`);
 		});
-		s.networks.forEach((n, j) => checkNetwork(estate, n, ['sites', i, 'networks', j], complain));
 	});
+	checkNetworks(estate, complain);
 	estate.hosts.forEach((h, i) => need(sites, h.site, ['hosts', i, 'site'], 'site'));
 	estate.volumes.forEach((h, i) => need(sites, h.site, ['volumes', i, 'site'], 'site'));
 	estate.gateways.forEach((h, i) => joined(h.site, ['gateways', i, 'site']));
@@ -341,24 +343,23 @@ function checkReferences(
 }
 
 /** A network's addresses lie in its range, in order, and in no other network's. */
-function checkNetwork(
-	estate: EstateFile,
-	network: EstateFile['sites'][number]['networks'][number],
-	path: (string | number)[],
-	complain: (path: (string | number)[], message: string) => void
-): void {
-	const ends = rangeEnds(network.range);
-	for (const key of ['first', 'last'] as const)
-		if (network[key] < ends.first || network[key] > ends.last)
-			complain([...path, key], `expected an address of ${network.range}`);
-	if (network.last < network.first) complain([...path, 'last'], 'expected an address after the first one');
-	for (const other of estate.sites.flatMap((s) => s.networks)) {
-		if (other === network) return;
-		if (other.id === network.id) complain([...path, 'id'], `a second network called ${network.id}`);
-		const theirs = rangeEnds(other.range);
-		if (ends.first <= theirs.last && theirs.first <= ends.last)
-			complain([...path, 'range'], `it has addresses in common with ${other.range} of ${other.id}`);
-	}
+function checkNetworks(estate: EstateFile, complain: (path: (string | number)[], message: string) => void): void {
+	const before: { id: string; range: string; first: number; last: number }[] = [];
+	const ids = new Set<string>();
+	estate.sites.forEach((site, i) =>
+		site.networks.forEach(({ id, range, first, last }, j) => {
+			const path = ['sites', i, 'networks', j];
+			const ends = rangeEnds(range);
+			for (const [key, address] of Object.entries({ first, last }))
+				if (address < ends.first || address > ends.last) complain([...path, key], `expected an address of ${range}`);
+			if (last < first) complain([...path, 'last'], 'expected an address after the first one');
+			if (ids.has(id)) complain([...path, 'id'], `a second network called ${id}`);
+			const other = before.find((n) => ends.first <= n.last && n.first <= ends.last);
+			if (other) complain([...path, 'range'], `it has addresses in common with ${other.range} of ${other.id}`);
+			ids.add(id);
+			before.push({ id, range, ...ends });
+		})
+	);
 }
 
 /** What a fault is to happen to has to be there: the lab would stop at it in the middle of its history. */

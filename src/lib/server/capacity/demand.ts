@@ -1,4 +1,5 @@
 import { forecast, judge, together, type Backtest } from '$lib/core/capacity/forecast';
+import { LRUCache } from 'lru-cache';
 import { countOver } from '$lib/core/time/intervals';
 import { DAY, HOUR } from '$lib/core/time/units';
 import { all, setting, type Db } from '../db';
@@ -111,6 +112,19 @@ const JUDGED = 7 * DAY;
 
 /** How well the forecasts of the last seven days did, made six hours before each hour. Null while there is no past to judge by. */
 export function demandBacktest(db: Db, now: number, of: { pool: string } | null): Backtest | null {
+	const hour = Math.floor(now / HOUR);
+	let known = backtests.get(db);
+	if (!known) backtests.set(db, (known = new LRUCache({ max: 200 })));
+	const key = `${hour} ${of === null ? '' : of.pool}`;
+	const kept = known.get(key) ?? { judged: backtest(db, now, of) };
+	known.set(key, kept);
+	return kept.judged;
+}
+
+/** It judges whole hours, so it is the same for all of the next: with people in many zones it takes a while. */
+const backtests = new WeakMap<Db, LRUCache<string, { judged: Backtest | null }>>();
+
+function backtest(db: Db, now: number, of: { pool: string } | null): Backtest | null {
 	const back = Math.ceil(JUDGED / DAY) + LOOK_BACK;
 	const start = Math.floor(now / STEP) * STEP - back * DAY;
 	const bins = Math.ceil((now - start) / STEP);

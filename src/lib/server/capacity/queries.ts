@@ -115,14 +115,18 @@ export function poolsAt(db: Db, at: number): PoolRow[] {
 export const poolAt = (db: Db, id: string, at: number): PoolRow | null =>
 	poolsAt(db, at).find((p) => p.id === id) ?? null;
 
-/** Versions that the machines of each pool are on at a moment, most machines first. */
-export function versionsByPool(db: Db, at: number): Map<string, { version: string; n: number }[]> {
+/** Versions that the machines of each pool, or of one alone, are on at a moment, most machines first. */
+export function versionsByPool(
+	db: Db,
+	at: number,
+	pool: string | null = null
+): Map<string, { version: string; n: number }[]> {
 	const rows = all<{ pool: string; version: string; n: number }>(
 		db,
 		`SELECT m.pool_id AS pool, pl.version, count(*) AS n FROM machines m
 		 JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= ?1 AND pl.until > ?1
-		 WHERE m.since <= ?1 AND m.until > ?1 GROUP BY 1, 2 ORDER BY 3 DESC, 2 DESC`,
-		{ 1: at }
+		 WHERE m.since <= ?1 AND m.until > ?1 ${pool === null ? '' : 'AND m.pool_id = ?2'} GROUP BY 1, 2 ORDER BY 3 DESC, 2 DESC`,
+		pool === null ? { 1: at } : { 1: at, 2: pool }
 	);
 	const byPool = new Map<string, typeof rows>();
 	for (const row of rows) {

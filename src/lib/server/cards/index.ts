@@ -485,7 +485,7 @@ function poolCard(db: Db, id: string, at: number): Card | null {
 		title: p.name,
 		sub: `${countWords(total, 'machine')} in ${p.siteName}, ${countWords(sessions, 'session')}`,
 		rows: [
-			...(versionsByPool(db, at).get(id) ?? []).map((v) => ({
+			...(versionsByPool(db, at, id).get(id) ?? []).map((v) => ({
 				name: 'image',
 				value: `${imageWords(p.line, v.version)}, ${countWords(v.n, 'machine')}`,
 				...(v.version === AS_FOUND ? {} : { card: `version/${p.line}/${v.version}` })

@@ -235,10 +235,10 @@ export class JobRunner {
 						[job, step.n]
 					).map((i) => [i.item, i])
 				);
-				const todo = items.filter((i) => !known.has(i));
+				const left = items.filter((i) => !known.has(i));
 				let broken = false;
 				const worker = async () => {
-					for (let item = todo.shift(); item !== undefined && !broken; item = todo.shift()) {
+					for (let item = left.shift(); item !== undefined && !broken; item = left.shift()) {
 						if (this.cancelAsked(job)) throw new Cancelled();
 						const name = item;
 						try {
@@ -262,7 +262,7 @@ export class JobRunner {
 					}
 				};
 				// When one breaks, the others finish what they hold and begin nothing more: a job that is over leaves nobody at work.
-				const workers = Array.from({ length: Math.min(atOnce, Math.max(1, todo.length)) }, () =>
+				const workers = Array.from({ length: Math.min(atOnce, Math.max(1, left.length)) }, () =>
 					worker().catch((e: unknown) => {
 						broken = true;
 						throw e;

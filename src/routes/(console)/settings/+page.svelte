@@ -8,6 +8,7 @@
 	import { addressWith } from '$lib/ui/frame/address';
 	import { switchTheme } from '$lib/ui/frame/theme';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
+	import PasswordForm from '$lib/ui/forms/PasswordForm.svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
 	import CodeField from '$lib/ui/forms/CodeField.svelte';
 
@@ -39,17 +40,7 @@
 			{#if form && 'changed' in form}<p class="text-kelp mt-1">
 					It is changed. Everywhere else you have been signed out.
 				</p>{/if}
-			<form method="POST" action="?/password" use:enhance class="mt-1 flex items-start justify-start gap-2">
-				<TextField
-					label="The one that you have"
-					type="password"
-					name="before"
-					autocomplete="current-password"
-					problem={errors.before}
-				/>
-				<TextField label="The new one" type="password" name="next" autocomplete="new-password" problem={errors.next} />
-				<button class="btn mt-[20px]">Change it</button>
-			</form>
+			<PasswordForm problems={errors} />
 			<h3 class="head mt-4">Second factor <small>a code from an app, by TOTP (RFC 6238)</small></h3>
 			{#if data.me.factor}
 				<p class="text-kelp mt-1">It is on.</p>

@@ -175,12 +175,14 @@ export const actions = {
 		const form = await formOf(request);
 		const next = form.get('next');
 		if (next.length < PASSWORD.least || next.length > PASSWORD.most)
-			return fail(422, { password: `From ${PASSWORD.least} to ${PASSWORD.most} characters.` });
+			return fail(422, { wrong: { next: `From ${PASSWORD.least} to ${PASSWORD.most} characters.` } });
 		const guess = throttleOf(ctx.db).begin({ account: `my/password/${caller.id}`, address: null });
-		if ('outcome' in guess) return fail(429, { password: `Too many attempts. Wait ${guess.waitMinutes} min.` });
+		if ('outcome' in guess)
+			return fail(429, { wrong: { before: `Too many attempts. Wait ${guess.waitMinutes} min.` } });
 		if (!(await ctx.providers.directory.verify(caller.login, form.get('before').slice(0, PASSWORD.most))))
-			return fail(422, { password: 'This is not the password that you have now.' });
+			return fail(422, { wrong: { before: 'This is not the password that you have now.' } });
 		guess.right();
+		if (next === form.get('before')) return fail(422, { wrong: { next: 'It is the one that you have now.' } });
 		await ctx.providers.directory.setPassword(caller.login, next, `portal-${randomUUID()}`);
 		endOthers(ctx.db, caller);
 		noteOwn(ctx, caller, 'person.password', `${caller.name} has changed their password`);

@@ -1,7 +1,7 @@
 <script lang="ts">
 	import { enhance } from '$app/forms';
 	import { durationWords } from '$lib/core/time/units';
-	import TextField from '$lib/ui/forms/TextField.svelte';
+	import PasswordForm from '$lib/ui/forms/PasswordForm.svelte';
 	import CodeField from '$lib/ui/forms/CodeField.svelte';
 	import PublicationIcon from '$lib/ui/publish/PublicationIcon.svelte';
 
@@ -187,17 +187,7 @@
 	<section class="border-hair mt-8 border-t pt-4 text-[14px]" aria-labelledby="password-head">
 		<h2 class="text-[16px]" id="password-head">Password</h2>
 		<p class="text-ink2 mt-1">Changing it signs you out everywhere else.</p>
-		<form method="POST" action="?/password" use:enhance class="mt-2 flex flex-wrap items-start gap-2">
-			<TextField
-				label="The one that you have"
-				type="password"
-				name="before"
-				autocomplete="current-password"
-				problem={form && 'password' in form ? String(form.password) : undefined}
-			/>
-			<TextField label="The new one" type="password" name="next" autocomplete="new-password" />
-			<button class="btn mt-[20px]">Change it</button>
-		</form>
+		<PasswordForm problems={form && 'wrong' in form ? (form.wrong as Record<string, string>) : {}} />
 	</section>
 	<section class="border-hair mt-8 border-t pt-4 text-[14px]" id="factor" aria-labelledby="factor-head">
 		<h2 class="text-[16px]" id="factor-head">Second factor</h2>
