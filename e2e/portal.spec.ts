@@ -42,6 +42,38 @@ test('a person who may not open something is told why and what to do, in their o
 	await my.context().close();
 });
 
+test('a person changes their password: what is wrong stands beside its field, and the old one lets nobody in', async ({
+	page,
+	browser
+}) => {
+	await signIn(page, 'operator');
+	const { my, login } = await onThePhone(page, browser, 'team:software site:halifax');
+	const [before, next] = [my.getByLabel('The one that you have'), my.getByLabel('The new one')];
+	const change = async (now: string, to: string) => {
+		await before.fill(now);
+		await next.fill(to);
+		await my.getByRole('button', { name: 'Change it' }).click();
+	};
+	await change('tideline', 'short');
+	await expect(next).toHaveAccessibleDescription(/^From 10 to 200 characters/);
+	await expect(before).not.toHaveAccessibleDescription(/./);
+	await change('not the one', 'a longer password');
+	await expect(before).toHaveAccessibleDescription(/not the password that you have/);
+	await change('tideline', 'a longer password');
+	await expect(my.getByText('Your password is changed.')).toBeVisible();
+	const other = await (await browser.newContext()).newPage();
+	await other.goto('/my/sign-in');
+	await other.getByLabel('Login').fill(login);
+	for (const [password, says] of [
+		['tideline', /wrong/],
+		['a longer password', /^Hello/]
+	] as const) {
+		await other.getByLabel('Password').fill(password);
+		await other.getByRole('button', { name: 'Sign in' }).click();
+		await expect(other.getByText(says).first()).toBeVisible();
+	}
+});
+
 test('a person sets up a second factor, and opens with a code what asks for it', async ({ page, browser }) => {
 	await signIn(page, 'operator');
 	const { my, login } = await onThePhone(page, browser, 'team:finance site:bergen');
