@@ -10,6 +10,8 @@
 
 	let { data } = $props();
 	const most = $derived(Math.max(1, ...data.needs.map((n) => n.people)));
+	/** The one filled button of the view is of what can be done first. */
+	const first = $derived(data.needs.find((n) => n.plan && !n.plan.blocked));
 	const bar = { buoy: 'bg-buoy', sand: 'bg-sand', plum: 'bg-plum' };
 </script>
 
@@ -25,8 +27,8 @@
 			{#each data.needs as n (n.key)}
 				<li class="border-hair2 grid grid-cols-[86px_minmax(0,1fr)_auto] items-start gap-3.5 border-b py-[11px]">
 					<div class="text-right leading-[1.15]">
-						<b class="block text-[19px] font-[650]">{n.people ? numberWords(n.people) : '·'}</b><span
-							class="text-ink3 text-[12px]">{n.unit}</span
+						<b class="block text-[19px] font-[650]">{numberWords(n.count)}</b><span class="text-ink3 text-[12px]"
+							>{n.unit}</span
 						>
 						{#if n.people}<span
 								class={['mt-[5px] ml-auto block h-1 rounded-sm', bar[n.tone]]}
@@ -52,12 +54,17 @@
 					</div>
 					<div class="flex gap-2 pt-0.5">
 						{#if n.breakdown}<a class="btn" href={n.breakdown}>Breakdown</a>{/if}
-						{#if n.plan && data.look.live && data.mayDraft.includes(n.plan.kind)}<PlanButton
-								kind={n.plan.kind}
-								input={n.plan.input}
-								words={n.plan.words}
-								main={n === data.needs[0]}
-							/>{/if}
+						{#if n.plan && data.look.live && data.mayDraft.includes(n.plan.kind)}
+							<div class="text-right">
+								<PlanButton
+									kind={n.plan.kind}
+									input={n.plan.input}
+									words={n.plan.words}
+									main={n === first && !n.plan.blocked}
+								/>
+								{#if n.plan.blocked}<p class="text-buoy mt-0.5 text-[12px]">blocked now</p>{/if}
+							</div>
+						{/if}
 					</div>
 				</li>
 			{:else}

@@ -1,7 +1,15 @@
 import { describe, expect, test } from 'vitest';
 import { TB } from '../time/units';
 import { CHECKS, failingCheck, runbookFor } from './checks';
-import { gatewayFindings, networkFindings, poolFinding, signInFindings, volumeFindings } from './findings';
+import {
+	gatewayFindings,
+	giveUpFindings,
+	networkFindings,
+	offeredFor,
+	poolFinding,
+	signInFindings,
+	volumeFindings
+} from './findings';
 
 describe('checks', () => {
 	test('the first failing one decides', () => {
@@ -110,5 +118,52 @@ describe('findings', () => {
 		expect(poolFinding(pool)!.people).toBe(poolFinding(pool)!.remedy!.input.count);
 		expect(poolFinding({ ...pool, usableMachines: 50 })!.remedy!.input).toEqual({ pool: 'p', most: 43 });
 		expect(poolFinding({ ...pool, demand: 20 })).toBeNull();
+	});
+
+	const personal = {
+		id: 'own',
+		name: 'Own',
+		site: 's',
+		people: 9,
+		times: 20,
+		lately: 0,
+		without: 4,
+		free: 1,
+		machines: 30,
+		waited: 720_000,
+		last: 5
+	};
+	test('people who give up on a personal pool: machines for those without, fewer where that is too many', () => {
+		const [found] = giveUpFindings([personal]);
+		expect(found).toMatchObject({ people: 9, remedy: { input: { pool: 'own', count: 3 } } });
+		expect(found!.otherwise!.map((r) => r.input.count)).toEqual([1]);
+		expect(found!.facts.map((f) => f.words)).toEqual([
+			'4 people have no machine of their own, and 1 machine is free',
+			'5 people have one that was not ready for them in time',
+			'half of those times they waited 12 min or longer'
+		]);
+		// Enough are free, and those who have one are served: it is in order again.
+		expect(giveUpFindings([{ ...personal, free: 4 }])).toEqual([]);
+		expect(giveUpFindings([{ ...personal, free: 4, lately: 5 }])[0]).toMatchObject({ remedy: null, otherwise: [] });
+	});
+
+	test('the remedy that is offered is the first that nothing blocks', async () => {
+		const found = poolFinding({ ...pool, demand: 42 })!;
+		const asked: unknown[] = [];
+		const room = (free: number) => (r: { input: Record<string, unknown> }) => {
+			asked.push(r.input.count);
+			return Promise.resolve(Number(r.input.count) > free ? `room for ${free}` : null);
+		};
+		expect(await offeredFor(found, room(7))).toBe(found);
+		expect(asked).toEqual([7]);
+		const less = await offeredFor(found, room(2));
+		expect(less.remedy).toMatchObject({ input: { count: 1 }, words: 'Plan +1 of the 7' });
+		expect(less.facts.slice(-2).map((f) => f.words)).toEqual([
+			'“Plan +7” is blocked now: room for 2',
+			'“Plan +1 of the 7” would go through'
+		]);
+		expect((await offeredFor(found, room(0))).remedy).toEqual({ ...found.remedy, blocked: 'room for 0' });
+		const none = { ...found, remedy: null };
+		expect(await offeredFor(none, room(0))).toBe(none);
 	});
 });

@@ -12,6 +12,7 @@ export interface Finding {
 		| 'addresses running out'
 		| 'slow sign-ins'
 		| 'pool runs out'
+		| 'people give up'
 		| 'runaway machine'
 		| 'place not in order'
 		| 'package not attached'
@@ -26,8 +27,53 @@ export interface Finding {
 	facts: Fact[];
 	/** How many people it will affect, of one that lies ahead; those that hold now are counted where they are shown. */
 	people?: number;
-	/** The plan that would put it right: kind and input, when there is one. */
-	remedy: { kind: string; input: Record<string, unknown>; words: string } | null;
+	/** The plan that would put it right, when there is one. */
+	remedy: Remedy | null;
+	/** What to offer instead where something blocks that plan, best first. */
+	otherwise?: Remedy[];
+}
+
+/** A plan that would put a finding right: its kind and input, and the words of its button. */
+export interface Remedy {
+	kind: string;
+	input: Record<string, unknown>;
+	words: string;
+	/** What blocks it and everything that could be offered instead. */
+	blocked?: string;
+}
+
+/**
+ * The remedy to offer for a finding: the first of its remedies that nothing blocks, with a fact for the one that would have been better.
+ * Where all are blocked, the first, marked. `blocks` gives what blocks a remedy, in words, or null; it is asked no further than needed.
+ */
+export async function offeredFor<F extends Pick<Finding, 'remedy' | 'otherwise' | 'facts'>>(
+	finding: F,
+	blocks: (remedy: Remedy) => Promise<string | null>
+): Promise<F> {
+	const first = finding.remedy;
+	if (first === null) return finding;
+	const why = await blocks(first);
+	if (why === null) return finding;
+	const said: Fact = { words: `“${first.words}” is blocked now: ${why}`, side: 'against', source: 'plan' };
+	for (const remedy of finding.otherwise ?? [])
+		if ((await blocks(remedy)) === null)
+			return {
+				...finding,
+				remedy,
+				facts: [...finding.facts, said, { words: `“${remedy.words}” would go through`, side: 'for', source: 'plan' }]
+			};
+	return { ...finding, remedy: { ...first, blocked: why }, facts: [...finding.facts, said] };
+}
+
+/** Fewer machines than would do, for where those find no room: half, a quarter, down to one. */
+function smallerGrowths(pool: string, count: number): Remedy[] {
+	const counts: number[] = [];
+	for (let n = Math.floor(count / 2); n > 0; n = Math.floor(n / 2)) counts.push(n);
+	return counts.map((n) => ({
+		kind: 'pool.grow',
+		input: { pool, count: n },
+		words: `Plan +${n} of the ${count}`
+	}));
 }
 
 /** What Sextant itself cannot do or read. Nothing that an operator plans would mend it: the facts say what does. */
@@ -371,7 +417,7 @@ export function poolFinding(pool: {
 		subject: { kind: 'pool', id: pool.id },
 		site: pool.site,
 		people: over,
-		title: `${pool.name} may run out of places around ${pool.clock}`,
+		title: `${pool.name} may run out of seats around ${pool.clock}`,
 		facts: [
 			{
 				words: `${numberWords(pool.inUse)} in use now; demand forecast ${numberWords(Math.round(pool.demand))} ± ${numberWords(Math.round(pool.spread))}`,
@@ -389,6 +435,79 @@ export function poolFinding(pool: {
 						input: { pool: pool.id, most: Math.min(pool.usableMachines, pool.most + raise) },
 						words: `Let ${Math.min(pool.usableMachines, pool.most + raise)} be up`
 					}
-				: { kind: 'pool.grow', input: { pool: pool.id, count: raise }, words: `Plan +${raise}` }
+				: { kind: 'pool.grow', input: { pool: pool.id, count: raise }, words: `Plan +${raise}` },
+		otherwise: pool.usableMachines > pool.most ? [] : smallerGrowths(pool.id, raise)
 	};
+}
+
+/** Give-ups in a week from which on they are a finding, and from which on those with a machine of their own are. */
+const GIVE_UPS = 3;
+
+/**
+ * Personal pools that people gave up waiting for in the last seven days. `without`: those of them who have no machine of their own in it;
+ * `free`: machines that belong to nobody and could be theirs. A pool that has a free machine for each of them, and that nobody with a machine
+ * has given up on in the last day, is in order again.
+ */
+export function giveUpFindings(
+	pools: {
+		id: string;
+		name: string;
+		site: string;
+		people: number;
+		times: number;
+		/** Of those times, the ones of the last 24 h by people who have a machine of their own. */
+		lately: number;
+		without: number;
+		free: number;
+		machines: number;
+		/** Ms until they gave up, median. */
+		waited: number;
+		last: number;
+	}[]
+): Finding[] {
+	return pools
+		.filter((p) => p.times >= GIVE_UPS && (p.without > p.free || p.lately >= GIVE_UPS))
+		.map((p): Finding => {
+			const short = p.without - p.free;
+			const withOne = p.people - p.without;
+			return {
+				kind: 'people give up',
+				subject: { kind: 'pool', id: p.id },
+				site: p.site,
+				people: p.people,
+				title: `${countWords(p.people, 'person', 'people')} gave up waiting for ${p.name} ${countWords(p.times, 'time')} in 7 days`,
+				facts: [
+					...(p.without > 0
+						? [
+								{
+									words: `${countWords(p.without, 'person has', 'people have')} no machine of their own, and ${
+										p.free === 0
+											? `each of its ${countWords(p.machines, 'machine')} has an owner`
+											: `${countWords(p.free, 'machine is', 'machines are')} free`
+									}`,
+									side: 'against' as const,
+									source: 'measured',
+									about: { kind: 'pool', id: p.id, name: p.name }
+								}
+							]
+						: []),
+					...(withOne > 0
+						? [
+								{
+									words: `${countWords(withOne, 'person has', 'people have')} one that was not ready for them in time`,
+									side: 'against' as const,
+									source: 'measured'
+								}
+							]
+						: []),
+					{
+						words: `half of those times they waited ${durationWords(p.waited)} or longer`,
+						at: p.last,
+						source: 'measured'
+					}
+				],
+				remedy: short > 0 ? { kind: 'pool.grow', input: { pool: p.id, count: short }, words: `Plan +${short}` } : null,
+				otherwise: short > 0 ? smallerGrowths(p.id, short) : []
+			};
+		});
 }

@@ -854,7 +854,7 @@ function findingCard(db: Db, id: number, at: number): Card | null {
 		facts: f.facts,
 		actions:
 			f.remedy && f.until === FOREVER
-				? [{ words: f.remedy.words, kind: f.remedy.kind, input: f.remedy.input, main: true }]
+				? [{ words: f.remedy.words, kind: f.remedy.kind, input: f.remedy.input, main: !f.remedy.blocked }]
 				: []
 	};
 }

@@ -13,7 +13,11 @@ export interface CountedFinding {
 }
 
 /** Findings of comparisons made now and then: their people are those of the figures they were found by. */
-export const COUNTED_WHEN_FOUND: ReadonlySet<Finding['kind']> = new Set(['slow sign-ins', 'pool runs out']);
+export const COUNTED_WHEN_FOUND: ReadonlySet<Finding['kind']> = new Set([
+	'slow sign-ins',
+	'pool runs out',
+	'people give up'
+]);
 
 /** A sweep finds a fault some minutes after it began: connections lost in between count as well. */
 const BEFORE_THE_SWEEP = 10 * MINUTE;
@@ -74,6 +78,7 @@ export function peopleAffected(db: Db, finding: CountedFinding, at: number): num
 			);
 		}
 		case 'pool runs out':
+		case 'people give up':
 			return finding.people;
 		default:
 			return 0;

@@ -1,4 +1,4 @@
-import type { Finding } from '$lib/core/diagnosis/findings';
+import type { Finding, Remedy } from '$lib/core/diagnosis/findings';
 import type { Fact } from '$lib/core/why/explained';
 import { all, one, type Db } from '../db';
 import { COUNTED_WHEN_FOUND, peopleAffected } from './affected';
@@ -17,7 +17,7 @@ export interface FindingRow {
 	/** Counted for the moment asked about, or with the figures in its facts; every screen says the same. */
 	people: number;
 	facts: Fact[];
-	remedy: { kind: string; input: Record<string, unknown>; words: string } | null;
+	remedy: Remedy | null;
 }
 
 interface RawFinding {

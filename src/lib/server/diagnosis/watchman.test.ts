@@ -1,9 +1,9 @@
 import { beforeEach, describe, expect, test } from 'vitest';
 import { parseScope } from '$lib/core/scope/scope';
-import { FOREVER, MINUTE } from '$lib/core/time/units';
+import { FOREVER, GB, HOUR, MINUTE } from '$lib/core/time/units';
 import { all, one, run } from '../db';
 import type { FAULT_KINDS } from '$lib/core/estate/schema';
-import { Harness, testEstate } from '../testing/harness';
+import { Harness, QUIET, testEstate } from '../testing/harness';
 import { needsAt } from '../today/queries';
 import { sweepChecks, sweepFindings } from './watchman';
 
@@ -189,6 +189,91 @@ describe('slow sign-ins', () => {
 		await h.carryOut(need.plan!.kind, need.plan!.input);
 		const held = needsAt(h.db, parseScope('').scope, h.lab.now).needs.find((n) => /Slow sign-ins/.test(n.title))!;
 		expect(held.plan).toBeNull();
+	});
+});
+
+describe('a personal pool that people give up on', () => {
+	const wait = async (logins: string[]) => {
+		for (const login of logins)
+			await h.ctx.providers.broker.connect(login, 'own', true, `${login} ${h.lab.now}`, false);
+		await h.live(13 * MINUTE, 20_000);
+	};
+	const need = () => needsAt(h.db, parseScope('').scope, h.lab.now).needs.find((n) => /gave up waiting/.test(n.title));
+	const everybody = ['anna', 'bo', 'cleo', 'eve'];
+	const begin = async (memory: number[] = []) => {
+		h = await Harness.of(
+			testEstate('e2e/small.yaml', (e) => {
+				QUIET(e);
+				e.grants.push({ ...e.grants[1]!, person: undefined, team: 'everybody' });
+				memory.forEach((m, i) => (e.hosts[i]!.memory = m));
+			})
+		);
+		await h.live(MINUTE);
+	};
+	const deep = () => findings({ forecast: false, signIns: true });
+
+	test('is a finding: people and times told apart, with machines for those who have none, and goes when they have', async () => {
+		await begin();
+		await wait(everybody);
+		await wait(everybody);
+		await deep();
+		expect(need()).toMatchObject({
+			people: 2,
+			count: 2,
+			unit: 'people',
+			title: '2 people gave up waiting for Own machines 4 times in 7 days',
+			plan: { kind: 'pool.grow', input: { pool: 'own', count: 2 }, words: 'Plan +2' },
+			about: { site: ['quay'], pool: ['own'] }
+		});
+		expect(need()!.plan!.blocked).toBeUndefined();
+		expect(need()!.facts[0]!.words).toBe(
+			'2 people have no machine of their own, and each of its 2 machines has an owner'
+		);
+		await h.carryOut(need()!.plan!.kind, need()!.plan!.input);
+		await deep();
+		expect(need()).toBeUndefined();
+	});
+
+	test('offers what there is room for where there is not room for all, and says what blocks the rest', async () => {
+		// The eight machines of the site take 96 GB, and each more of them 12.
+		await begin([60 * GB, 48 * GB]);
+		await wait(everybody);
+		await wait(everybody);
+		await deep();
+		expect(need()).toMatchObject({ plan: { input: { count: 1 }, words: 'Plan +1 of the 2' } });
+		expect(
+			need()!
+				.facts.map((f) => f.words)
+				.join('\n')
+		).toMatch(/“Plan \+2” is blocked now: .*memory/);
+	});
+
+	test('where there is no room at all, the plan is marked, and is free again with what blocked it', async () => {
+		await begin([48 * GB, 48 * GB]);
+		await wait(everybody);
+		await wait(everybody);
+		await deep();
+		expect(need()!.plan).toMatchObject({
+			words: 'Plan +2',
+			blocked: expect.stringMatching(/memory missing/) as string
+		});
+		expect((await h.draft('pool.grow', need()!.plan!.input)).blocks.map((b) => b.words)).toContain(
+			need()!.plan!.blocked
+		);
+	});
+
+	test('a few who gave up are none, nor is a week that is over', async () => {
+		await begin();
+		await wait(['anna', 'bo', 'cleo']);
+		await deep();
+		expect(need()).toBeUndefined();
+		await wait(everybody);
+		await wait(everybody);
+		await deep();
+		expect(need()).toBeDefined();
+		await h.live(7 * 24 * HOUR, HOUR);
+		await deep();
+		expect(need()).toBeUndefined();
 	});
 });
 

@@ -1,7 +1,9 @@
 import {
 	attachFindings,
 	gatewayFindings,
+	giveUpFindings,
 	networkFindings,
+	offeredFor,
 	ownFindings,
 	placeFindings,
 	poolFinding,
@@ -9,8 +11,10 @@ import {
 	signInFindings,
 	volumeFindings,
 	type Finding,
+	type Remedy,
 	type VersionSignIns
 } from '$lib/core/diagnosis/findings';
+import { LRUCache } from 'lru-cache';
 import { quantile } from '$lib/core/images/duration';
 import { DAY, FOREVER, MINUTE } from '$lib/core/time/units';
 import { clockWords } from '$lib/core/time/zone';
@@ -23,8 +27,11 @@ import type { Context } from '../context';
 import { all, one, run, type Db } from '../db';
 import { checksAt } from '../network/checks';
 import { deliveryStatesAt, failuresIn } from '../packages/delivery';
+import { blockOf } from '../plans';
+import { publicationsAt } from '../publishing/queries';
 import { peopleAffected } from './affected';
 import { fromJson, type Unreadable } from '../db/json';
+import { isStorage } from '../db/storage';
 
 /** Runs the checks along the way to every machine that is up, and keeps those that fail as intervals. */
 export async function sweepChecks(
@@ -74,6 +81,37 @@ export interface Deeper {
 	signIns: boolean;
 }
 
+/** How long what blocks a remedy is taken to hold. */
+const FORESEEN_FOR = 10 * MINUTE;
+
+/** Remedies that are computed anew in one sweep; the others keep what was known of them until their turn comes. */
+const FORESEEN_AT_ONCE = 20;
+
+/** What blocks the remedies of findings: computed as plans are, and kept for a while, since a plan is dear and a sweep is often. */
+export class Remedies {
+	private readonly known = new LRUCache<string, { blocked: string | null; at: number }>({ max: 2000 });
+	private sweep = 0;
+	private asked = 0;
+
+	constructor(private readonly ctx: Context) {}
+
+	async blockOf(subject: string, remedy: Remedy, now: number): Promise<string | null> {
+		if (this.sweep !== now) [this.sweep, this.asked] = [now, 0];
+		const key = `${subject} ${remedy.kind} ${JSON.stringify(remedy.input)}`;
+		const known = this.known.get(key);
+		if (known && (now - known.at < FORESEEN_FOR || this.asked >= FORESEEN_AT_ONCE)) return known.blocked;
+		if (this.asked >= FORESEEN_AT_ONCE) return null;
+		this.asked++;
+		const blocked = await blockOf(this.ctx, remedy.kind, remedy.input).catch((e: unknown) => {
+			if (isStorage(e)) throw e;
+			// Something it asks is out of reach: whoever drafts it will be told what.
+			return null;
+		});
+		this.known.set(key, { blocked, at: now });
+		return blocked;
+	}
+}
+
 /** Compares what ought to agree, and keeps what does not as findings with their time. */
 export async function sweepFindings(
 	ctx: Context,
@@ -82,7 +120,8 @@ export async function sweepFindings(
 	own: { troubles: ReadonlyMap<string, { words: string; since: number }>; unreadable: Unreadable[] } = {
 		troubles: new Map(),
 		unreadable: []
-	}
+	},
+	remedies?: Remedies
 ): Promise<void> {
 	const { db } = ctx;
 	const ports = await observePorts(ctx, now);
@@ -100,6 +139,7 @@ export async function sweepFindings(
 		...volumeFindings(volumes),
 		...networkFindings(networks),
 		...(deeper.signIns ? signInFindings(signInsByVersion(ctx, now)) : []),
+		...(deeper.signIns ? giveUpFindings(givenUp(db, now)) : []),
 		...placeFindings(placesFailing(db, now)),
 		...attachFindings(notAttached(db, now)),
 		...pressedFindings(pressedMachines(ctx, now)),
@@ -109,6 +149,9 @@ export async function sweepFindings(
 			own.unreadable
 		)
 	];
+	const foreseen = remedies ?? new Remedies(ctx);
+	for (const [i, f] of found.entries())
+		found[i] = await offeredFor(f, (remedy) => foreseen.blockOf(f.subject.id, remedy, now));
 	db.transaction(() => {
 		const open = all<{ id: number; kind: string; subject_id: string }>(
 			db,
@@ -116,7 +159,12 @@ export async function sweepFindings(
 		);
 		for (const o of open) {
 			const still = found.some((f) => f.kind === o.kind && f.subject.id === o.subject_id);
-			const looked = o.kind === 'pool runs out' ? deeper.forecast : o.kind === 'slow sign-ins' ? deeper.signIns : true;
+			const looked =
+				o.kind === 'pool runs out'
+					? deeper.forecast
+					: o.kind === 'slow sign-ins' || o.kind === 'people give up'
+						? deeper.signIns
+						: true;
 			if (!still && looked) run(db, 'UPDATE findings SET until = max(?, since + 1) WHERE id = ?', [now, o.id]);
 		}
 		for (const f of found) {
@@ -277,7 +325,7 @@ function signInsByVersion(ctx: Context, now: number): VersionSignIns[] {
 	}));
 }
 
-function push<K>(map: Map<K, number[]>, key: K, value: number): void {
+function push<K, V>(map: Map<K, V[]>, key: K, value: V): void {
 	const list = map.get(key);
 	if (list) list.push(value);
 	else map.set(key, [value]);
@@ -297,6 +345,59 @@ function pressedMachines(ctx: Context, now: number) {
 		 FROM samples_1m s JOIN machines m ON m.id = s.machine_id WHERE s.at > ? AND s.at <= ? AND NOT EXISTS (SELECT 1 FROM failing_checks f WHERE f.machine_id = m.id AND f.until = ${FOREVER}) GROUP BY s.machine_id HAVING min(s.cores) >= 930 AND n >= 18`,
 		[now - 20 * MINUTE, now]
 	).map((m) => ({ ...m, pressedSince: m.first, now }));
+}
+
+/** Who gave up waiting for a personal pool within seven days, by the pool that would have served them first. */
+function givenUp(db: Db, now: number): Parameters<typeof giveUpFindings>[0] {
+	const pools = new Map(poolsAt(db, now).map((p) => [p.id, p]));
+	// The pools that only hold personal machines: where shared ones serve as well, theirs is the shortage.
+	const personal = new Map(
+		publicationsAt(db, now).flatMap((p) => {
+			const serving = p.pools.flatMap((id) => pools.get(id) ?? []);
+			return serving.length > 0 && serving.every((s) => s.assignment === 'personal') ? [[p.id, serving] as const] : [];
+		})
+	);
+	const owned = new Map<string, Set<number>>();
+	const machines = new Map<string, { all: number; free: number }>();
+	for (const id of new Set([...personal.values()].flatMap((serving) => serving.map((s) => s.id)))) {
+		const rows = all<{ owner: number | null; state: string }>(
+			db,
+			`SELECT pl.owner_id AS owner, s.state FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= @now AND pl.until > @now
+			 JOIN machine_states s ON s.machine_id = m.id AND s.since <= @now AND s.until > @now WHERE m.pool_id = @id AND m.since <= @now AND m.until > @now`,
+			{ id, now }
+		);
+		owned.set(id, new Set(rows.flatMap((r) => r.owner ?? [])));
+		machines.set(id, {
+			all: rows.length,
+			free: rows.filter((r) => r.owner === null && r.state !== 'failed').length
+		});
+	}
+	const byPool = new Map<string, { person: number; at: number; waited: number; owns: boolean }[]>();
+	for (const c of all<{ person: number; site: string; publication: string; at: number; waited: number }>(
+		db,
+		`SELECT c.person_id AS person, p.site_id AS site, c.publication_id AS publication, c.ended AS at, c.waited FROM connections c
+		 JOIN people p ON p.id = c.person_id WHERE c.result = 'gave up' AND c.ended > ? AND c.ended <= ?`,
+		[now - 7 * DAY, now]
+	)) {
+		const serving = personal.get(c.publication);
+		if (!serving) continue;
+		const own = serving.find((s) => owned.get(s.id)!.has(c.person));
+		const pool = own ?? serving.find((s) => s.site === c.site) ?? serving[0]!;
+		push(byPool, pool.id, { ...c, owns: own !== undefined });
+	}
+	return [...byPool].map(([id, times]) => ({
+		id,
+		name: pools.get(id)!.name,
+		site: pools.get(id)!.site,
+		people: new Set(times.map((t) => t.person)).size,
+		times: times.length,
+		lately: times.filter((t) => t.owns && t.at > now - DAY).length,
+		without: new Set(times.flatMap((t) => (t.owns ? [] : t.person))).size,
+		free: machines.get(id)!.free,
+		machines: machines.get(id)!.all,
+		waited: median(times.map((t) => t.waited)),
+		last: times.reduce((last, t) => Math.max(last, t.at), 0)
+	}));
 }
 
 function poolsRunningOut(ctx: Context, now: number): Finding[] {

@@ -3,7 +3,7 @@ import type { Context } from '../context';
 import { unreadable, type Unreadable } from '../db/json';
 import { isStorage } from '../db/storage';
 import type { Observation } from '../providers';
-import { sweepChecks, sweepFindings } from '../diagnosis/watchman';
+import { Remedies, sweepChecks, sweepFindings } from '../diagnosis/watchman';
 import { learnWrites } from '../capacity/writes';
 import { sweepPlaces } from '../network/checks';
 import { Observer } from './observer';
@@ -28,6 +28,7 @@ export class Engine {
 	private lastLook = -Infinity;
 	readonly follower: Follower;
 	private readonly scheduler: Scheduler;
+	private readonly remedies: Remedies;
 	private lastStores = -Infinity;
 	private lastMinute: number;
 	private lastSweep = 0;
@@ -37,6 +38,7 @@ export class Engine {
 		this.observer = new Observer(ctx.db);
 		this.follower = new Follower(ctx, this.observer.machines);
 		this.scheduler = new Scheduler(ctx);
+		this.remedies = new Remedies(ctx);
 		this.lastMinute = Math.floor(ctx.clock.now() / MINUTE);
 	}
 
@@ -105,7 +107,8 @@ export class Engine {
 					this.ctx,
 					now,
 					{ forecast: options.forecast, signIns },
-					{ troubles: this.troubles, unreadable: this.unreadable }
+					{ troubles: this.troubles, unreadable: this.unreadable },
+					this.remedies
 				)
 			);
 		}

@@ -88,6 +88,19 @@ export async function draftPlan(
 	return planById(ctx.db, id)!;
 }
 
+/**
+ * What a plan of this kind would be blocked by right now, in words; null where it could be committed. Nothing is kept.
+ */
+export async function blockOf(ctx: Context, kind: string, input: unknown): Promise<string | null> {
+	try {
+		const { blocks } = await compute(ctx, kind, parseInput(planKindOf(kind)!.schema, input));
+		return blocks.length ? blocks.map((b) => b.words).join('; ') : null;
+	} catch (e) {
+		if (e instanceof InputProblem) return e.problems.map((p) => p.words).join(' ');
+		throw e;
+	}
+}
+
 /** Computes a draft again, from how things are now. */
 export async function recomputePlan(ctx: Context, caller: Caller, id: number): Promise<PlanRow> {
 	const plan = draftOrThrow(ctx.db, id);

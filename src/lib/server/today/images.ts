@@ -18,6 +18,7 @@ const forgotten = (db: Db, at: number): Need[] =>
 		.map((o) => ({
 			key: `opening-${o.id}`,
 			people: 0,
+			count: 1,
 			unit: 'open version',
 			tone: 'sand',
 			title: `${o.line} ${o.number} has been open for ${durationWords(at - o.since)}`,
@@ -47,6 +48,7 @@ const askingForRelease = (db: Db, at: number): Need[] =>
 	).map((t) => ({
 		key: `trial-${t.line}-${t.number}`,
 		people: 0,
+		count: 1,
 		unit: t.passed ? 'asks for release' : 'trial failed',
 		tone: t.passed ? 'plum' : 'buoy',
 		title: t.passed ? `${t.line} ${t.number} has passed its trial` : `${t.line} ${t.number} has failed its trial`,
@@ -78,6 +80,7 @@ const refusedSchedules = (db: Db, at: number): Need[] =>
 	).map((r) => ({
 		key: `schedule-${r.id}-${r.due}`,
 		people: 0,
+		count: 1,
 		unit: 'not done',
 		tone: 'sand',
 		title: `${r.title} was due and has not been done`,
@@ -103,6 +106,7 @@ const failedMoves = (db: Db, at: number): Need[] =>
 	).map((r) => ({
 		key: `moves-${r.line}-${r.version}`,
 		people: 0,
+		count: r.n,
 		unit: r.n === 1 ? 'machine' : 'machines',
 		tone: 'sand',
 		title: `${countWords(r.n, 'machine')} failed to take ${r.line} ${r.version} twice`,

@@ -11,15 +11,19 @@ import { fromJson } from '../db/json';
 /** Something that needs a person, with what would put it right. */
 export interface Need {
 	key: string;
+	/** People it affects: what needs are ranked by. */
 	people: number;
-	/** Under the count: people · plan · job. */
+	/** What stands before the unit: the people, or how many there are of something else. */
+	count: number;
+	/** What is counted: people · plan waits · failed job. */
 	unit: string;
 	tone: 'buoy' | 'sand' | 'plum';
 	title: string;
 	facts: Fact[];
 	card: string | null;
 	href: string | null;
-	plan: { kind: string; input: unknown; words: string } | null;
+	/** What would put it right; `blocked` says what stands in the way of that right now. */
+	plan: { kind: string; input: unknown; words: string; blocked?: string } | null;
 	/** Where the figures behind it are spread out, as a path of the console. */
 	breakdown?: string | null;
 	since: number;
@@ -67,7 +71,9 @@ function findingNeeds(db: Db, at: number): Need[] {
 		return {
 			key: `finding-${f.id}`,
 			people: f.people,
-			unit: soon ? 'people soon' : f.people === 1 ? 'person' : 'people',
+			...(OWN.has(f.subjectKind)
+				? { count: 1, unit: 'fault in Sextant' }
+				: { count: f.people, unit: `${f.people === 1 ? 'person' : 'people'}${soon ? ' soon' : ''}` }),
 			tone: soon || OWN.has(f.subjectKind) ? 'sand' : 'buoy',
 			title: f.title,
 			facts: f.facts,
@@ -104,6 +110,7 @@ function failingNeeds(db: Db, at: number): Need[] {
 	).map((f) => ({
 		key: `check-${f.machine}`,
 		people: f.people,
+		count: f.people,
 		unit: f.people === 1 ? 'person' : 'people',
 		tone: 'buoy',
 		title: `${f.machine} is unusable: ${CHECK_WORDS[f.name].fails}`,
@@ -152,6 +159,7 @@ function workNeeds(db: Db, at: number): Need[] {
 		needs.push({
 			key: `job-${j.id}`,
 			people: 0,
+			count: 1,
 			unit: j.aside ? 'job set aside' : 'failed job',
 			tone: 'buoy',
 			title: `${j.title}: ${j.aside ? 'set aside' : 'failed'}`,
@@ -171,6 +179,7 @@ function workNeeds(db: Db, at: number): Need[] {
 		needs.push({
 			key: `thread-${t.thread}`,
 			people: 0,
+			count: 1,
 			unit: 'fault in Sextant',
 			tone: 'sand',
 			title: `The ${t.thread} thread of Sextant ended ${t.n === 1 ? 'once' : countWords(t.n, 'time')} within a day, and was started anew`,
@@ -193,6 +202,7 @@ function workNeeds(db: Db, at: number): Need[] {
 		needs.push({
 			key: `plan-${p.id}`,
 			people: 0,
+			count: 1,
 			unit: 'plan waits',
 			tone: 'plum',
 			title: p.title,
@@ -212,7 +222,8 @@ function workNeeds(db: Db, at: number): Need[] {
 		needs.push({
 			key: `unmade-${p.pool}`,
 			people: 0,
-			unit: 'machines',
+			count: p.n,
+			unit: p.n === 1 ? 'machine' : 'machines',
 			tone: 'sand',
 			title: `${countWords(p.n, 'machine')} of ${p.pool} could not be made`,
 			facts: [

@@ -27,6 +27,8 @@
 	const BASE = 74;
 	let width = $state(1280);
 	let dragging: number | null = $state(null);
+	/** Where keys have moved to while its page is still on its way: the next press goes on from there. */
+	let aimed: number | null = $state(null);
 	let svg: SVGSVGElement | undefined = $state();
 
 	const x = (t: number) => ((t - ribbon.from) / (ribbon.to - ribbon.from)) * width;
@@ -76,9 +78,9 @@
 			return { ...f, x: at, label: words };
 		});
 	});
-	const shown = $derived(dragging ?? at);
+	const shown = $derived(dragging ?? aimed ?? at);
 	const cursor = $derived(x(shown));
-	const isLive = $derived(live && dragging === null);
+	const isLive = $derived(live && dragging === null && aimed === null);
 	const label = $derived(isLive ? `now ${clockWords(ribbon.zone, ribbon.now)}` : clockWords(ribbon.zone, shown));
 
 	const momentAt = (clientX: number) => {
@@ -87,13 +89,15 @@
 	};
 	function move(to: number | null) {
 		dragging = null;
-		void goto(addressWith(page.url, { at: to }), { keepFocus: true, noScroll: true });
+		aimed = to;
+		void goto(addressWith(page.url, { at: to }), { keepFocus: true, noScroll: true }).finally(() => {
+			if (aimed === to) aimed = null;
+		});
 	}
 	const clamp = (t: number) => Math.min(ribbon.to, Math.max(ribbon.from, t));
 	/** Moves by a quarter of an hour; the keys `[` and `]`. */
 	export function nudge(by: number) {
-		const next = clamp(at + by * 15 * 60_000);
-		move(next);
+		move(clamp((aimed ?? at) + by * 15 * 60_000));
 	}
 	function onKey(e: KeyboardEvent) {
 		const by = { ArrowLeft: -1, ArrowRight: 1, PageDown: -4, PageUp: 4 }[e.key];
