@@ -363,6 +363,8 @@ const installer = v.strictObject({
 				icon: v.optional(v.string(), ''),
 				at: v.optional(v.array(v.picklist(['menu', 'desktop'])), ['menu']),
 				opens: v.optional(v.array(v.string()), []),
+				/** It talks through a terminal. */
+				terminal: v.optional(v.boolean(), false),
 				/** The entry leads to something that is not there. */
 				broken: v.optional(v.boolean(), false),
 				/** The icon is not there. */

@@ -1,4 +1,6 @@
 import type { Fact } from '../why/explained';
+import { plainPath, readMenuEntry, serviceExec } from './desktop-entry';
+import { iconFile } from './icon-theme';
 import { baseName, folderOf } from './inventory';
 
 /** What a package or image can start. Paths as in inventories. */
@@ -14,6 +16,8 @@ export interface LaunchTarget {
 	icon: string;
 	/** Types of files that it opens: `.sv1`, or `application/x-logline`. */
 	opens: string[];
+	/** It talks through a terminal: it is opened in one. */
+	terminal: boolean;
 	/** Where it was found. */
 	from: string;
 }
@@ -22,8 +26,8 @@ export interface LaunchTarget {
 export interface Startable {
 	path: string;
 	mode: string;
-	/** Its bytes; only asked of menu entries and shortcuts. */
-	read: () => Uint8Array;
+	/** Its bytes, only asked of what describes a start or an icon; null where it cannot be read, or is larger than such files are. */
+	read: () => Uint8Array | null;
 }
 
 /** Several ways to start the same thing, the best one first. */
@@ -39,6 +43,24 @@ export interface TargetGroup {
 const ENTRY = /\.desktop$/i;
 const SHORTCUT = /\.lnk$/i;
 const PROGRAM = /\.(exe|com|bat|cmd|ps1|sh|appimage|jar)$/i;
+/** What the session bus starts, by name (D-Bus Specification, “Message Bus Starting Services”). */
+const SERVICE = /(^|\/)dbus-1\/(system-)?services\/[^/]+\.service$/i;
+/** Entries that are started at sign-in (Desktop Application Autostart Specification 0.5, freedesktop.org). */
+const AUTOSTART = /(^|\/)(autostart|startup)\/[^/]+$/i;
+/** Where a program is looked for that is named without its folder. */
+const PROGRAM_FOLDERS = ['usr/local/bin', 'usr/bin', 'bin', 'usr/local/sbin', 'usr/sbin', 'sbin', 'usr/games'];
+/** Pixels of a tile on the shelf, on a dense screen. */
+const ICON_SIZE = 96;
+/** Where the system keeps a picture of this name (`*`), as its own themes have it. */
+const SYSTEM_PICTURES = [
+	'usr/share/icons/hicolor/scalable/apps/*.svg',
+	'usr/share/icons/hicolor/128x128/apps/*.png',
+	'usr/share/icons/hicolor/64x64/apps/*.png',
+	'usr/share/icons/hicolor/48x48/apps/*.png',
+	'usr/share/pixmaps/*.png',
+	'usr/share/pixmaps/*.svg',
+	'usr/share/pixmaps/*.xpm'
+];
 const HELPER = /(unins|setup|install|update|crash|report|helper|service|daemon|repair|register)/i;
 /** Names of icons that stand for “some program”. */
 const GENERIC_ICONS = new Set([
@@ -60,59 +82,6 @@ const GENERIC_ICONS = new Set([
 	'setup',
 	'installer'
 ]);
-
-/**
- * A menu entry by the Desktop Entry Specification 1.5 (freedesktop.org): the group `Desktop Entry` of type Application, with
- * its Exec line taken apart and its field codes left out. Null for what is no application or is hidden.
- */
-export function readDesktopEntry(text: string, path: string): Omit<LaunchTarget, 'id'> | null {
-	const keys = new Map<string, string>();
-	let inside = false;
-	for (const raw of text.split(/\r?\n/)) {
-		const line = raw.trim();
-		if (line === '' || line.startsWith('#')) continue;
-		const group = /^\[(.*)\]$/.exec(line);
-		if (group) {
-			inside = group[1] === 'Desktop Entry';
-			continue;
-		}
-		const cut = line.indexOf('=');
-		if (inside && cut > 0 && !keys.has(line.slice(0, cut).trim()))
-			keys.set(line.slice(0, cut).trim(), unescapeValue(line.slice(cut + 1).trim()));
-	}
-	if ((keys.get('Type') ?? 'Application') !== 'Application') return null;
-	if (keys.get('NoDisplay') === 'true' || keys.get('Hidden') === 'true') return null;
-	const [command, ...rest] = splitExec(keys.get('Exec') ?? '');
-	const name = keys.get('Name');
-	if (!command || !name) return null;
-	return {
-		name,
-		command: plain(command),
-		arguments: rest.join(' '),
-		folder: plain(keys.get('Path') ?? ''),
-		icon: plain(keys.get('Icon') ?? ''),
-		opens: (keys.get('MimeType') ?? '').split(';').filter(Boolean),
-		from: path
-	};
-}
-
-/** Paths are written without the slash that a root begins with. */
-const plain = (path: string): string => path.replaceAll('\\', '/').replace(/^\//, '');
-
-const unescapeValue = (value: string): string =>
-	value.replace(/\\([sntr\\])/g, (_all, c: string) => ({ s: ' ', n: '\n', t: '\t', r: '\r', '\\': '\\' })[c]!);
-
-/** Words of an Exec line: quoted ones whole, field codes (`%f`, `%U` …) left out, `%%` as a percent sign. */
-function splitExec(exec: string): string[] {
-	const words: string[] = [];
-	const pattern = /"((?:[^"\\]|\\.)*)"|(\S+)/g;
-	for (let m = pattern.exec(exec); m; m = pattern.exec(exec)) {
-		const word = m[1] !== undefined ? m[1].replace(/\\(["`$\\])/g, '$1') : m[2]!;
-		if (/^%[fFuUdDnNickvm]$/.test(word)) continue;
-		words.push(word.replace(/%%/g, '%'));
-	}
-	return words;
-}
 
 /**
  * A shortcut in the Shell Link Binary File Format ([MS-SHLLINK], an open specification): the local base path, arguments,
@@ -155,11 +124,12 @@ export function readShortcut(bytes: Uint8Array, path: string): Omit<LaunchTarget
 		if (!command) return null;
 		return {
 			name: name || baseName(path).replace(SHORTCUT, ''),
-			command: plain(command),
+			command: plainPath(command),
 			arguments: args,
-			folder: plain(folder),
-			icon: plain(icon),
+			folder: plainPath(folder),
+			icon: plainPath(icon),
 			opens: [],
+			terminal: false,
 			from: path
 		};
 	} catch (e) {
@@ -201,14 +171,38 @@ export function findTargets(
 	exists: (path: string) => boolean,
 	opens: ReadonlyMap<string, string[]> = new Map()
 ): TargetGroup[] {
-	const found: LaunchTarget[] = [];
-	const add = (t: Omit<LaunchTarget, 'id'> | null) => {
-		if (t)
-			found.push({ ...t, id: '', opens: [...new Set([...t.opens, ...(opens.get(t.command.toLowerCase()) ?? [])])] });
+	const all = [...files];
+	const byPath = new Map(all.map((f) => [f.path.toLowerCase(), f]));
+	const textOf = (path: string): string | null => {
+		const bytes = byPath.get(path.toLowerCase())?.read();
+		return bytes ? new TextDecoder().decode(bytes) : null;
 	};
-	for (const f of files) {
-		if (ENTRY.test(f.path)) add(readDesktopEntry(new TextDecoder().decode(f.read()), f.path));
-		else if (SHORTCUT.test(f.path)) add(readShortcut(f.read(), f.path));
+	const services = all.filter((f) => SERVICE.test(f.path));
+	const activated = (name: string): string | null =>
+		services.map((f) => serviceExec(textOf(f.path) ?? '', name)).find((exec) => exec !== null) ?? null;
+	/** Where a program is that an entry names without its folder. */
+	const programAt = (name: string): string | null =>
+		name === '' || name.includes('/')
+			? name
+			: (PROGRAM_FOLDERS.map((folder) => `${folder}/${name}`).find((path) => exists(path)) ?? null);
+	const found: LaunchTarget[] = [];
+	/** What menus would leave out, by where it was found: the program that it waits for. */
+	const waitsFor = new Map<string, string>();
+	const add = (t: Omit<LaunchTarget, 'id'> | null) => {
+		if (!t) return;
+		found.push({
+			...t,
+			id: '',
+			icon: pictureOf(t.icon, all, textOf, exists),
+			opens: [...new Set([...t.opens, ...(opens.get(t.command.toLowerCase()) ?? [])])]
+		});
+	};
+	for (const f of all) {
+		if (ENTRY.test(f.path)) {
+			const entry = readMenuEntry(textOf(f.path) ?? '', f.path, activated);
+			if (entry?.tryExec && !exists(programAt(entry.tryExec) ?? entry.tryExec)) waitsFor.set(f.path, entry.tryExec);
+			add(entry?.target ?? null);
+		} else if (SHORTCUT.test(f.path)) add(readShortcut(f.read() ?? new Uint8Array(), f.path));
 		else if (
 			PROGRAM.test(f.path) ||
 			(isRunnable(f.mode) && !baseName(f.path).includes('.') && /(^|\/)s?bin\//.test(f.path))
@@ -220,6 +214,7 @@ export function findTargets(
 				folder: '',
 				icon: PROGRAM.test(f.path) && /\.exe$/i.test(f.path) ? f.path : '',
 				opens: [],
+				terminal: false,
 				from: f.path
 			});
 	}
@@ -247,7 +242,7 @@ export function findTargets(
 	}
 	const names = new Set<string>();
 	return [...groups.values()]
-		.map((list) => rank(list, exists))
+		.map((list) => rank(list, exists, waitsFor))
 		.sort((a, b) => worth(b.best) - worth(a.best) || (a.best.name < b.best.name ? -1 : 1))
 		.map((g) => {
 			let id =
@@ -266,7 +261,12 @@ const isRunnable = (mode: string) => (Number.parseInt(mode, 8) & 0o111) !== 0;
 /** How much a target is likely to be what people want to start. */
 function worth(t: LaunchTarget): number {
 	const kind = 2 - KINDS_BY_WORTH.indexOf(kindOf(t));
-	return kind * 4 + (HELPER.test(t.name) || HELPER.test(baseName(t.command)) ? -6 : 0) + (isGeneric(t.icon) ? 0 : 2);
+	return (
+		kind * 4 +
+		(AUTOSTART.test(t.from) ? -7 : 0) +
+		(HELPER.test(t.name) || HELPER.test(baseName(t.command)) ? -6 : 0) +
+		(isGeneric(t.icon) ? 0 : 2)
+	);
 }
 
 const isGeneric = (icon: string): boolean =>
@@ -276,7 +276,34 @@ const isGeneric = (icon: string): boolean =>
 			.toLowerCase()
 	);
 
-function rank(list: LaunchTarget[], exists: (path: string) => boolean): TargetGroup {
+/**
+ * The file that an icon stands for: itself where it is a path; else what its name means in the icon themes of the capture, or of the
+ * system below it. The name, where it means nothing.
+ */
+function pictureOf(
+	icon: string,
+	files: readonly Startable[],
+	textOf: (path: string) => string | null,
+	exists: (path: string) => boolean
+): string {
+	if (icon === '' || icon.includes('/') || isGeneric(icon)) return icon;
+	const own = iconFile(
+		icon,
+		ICON_SIZE,
+		1,
+		files.map((f) => f.path),
+		textOf
+	);
+	if (own) return own;
+	const base = icon.replace(/\.(png|svg|xpm)$/i, '');
+	return SYSTEM_PICTURES.map((p) => p.replace('*', base)).find((p) => exists(p)) ?? icon;
+}
+
+function rank(
+	list: LaunchTarget[],
+	exists: (path: string) => boolean,
+	waitsFor: ReadonlyMap<string, string>
+): TargetGroup {
 	const ordered = [...list].sort(
 		(a, b) => worth(b) - worth(a) || a.name.length - b.name.length || (a.from < b.from ? -1 : 1)
 	);
@@ -297,6 +324,11 @@ function rank(list: LaunchTarget[], exists: (path: string) => boolean): TargetGr
 	else if (isGeneric(best.icon)) broken(`its icon ${best.icon} stands for any program`);
 	else if (best.icon.includes('/') && !exists(best.icon.replace(/,-?\d+$/, '')))
 		broken(`its icon ${best.icon} is not there`);
+	else if (!best.icon.includes('/'))
+		broken(`its icon ${best.icon} is in no icon theme, neither its own nor the system’s`);
+	if (waitsFor.has(best.from))
+		broken(`menus leave it out: ${waitsFor.get(best.from)!}, which it asks for, is not there`);
+	if (AUTOSTART.test(best.from)) broken('it starts by itself at each sign-in: nobody opens it');
 	if (HELPER.test(best.name) || HELPER.test(baseName(best.command)))
 		broken('it looks like a helper of the app, not like something that people start');
 	return { best, others, facts, problems };

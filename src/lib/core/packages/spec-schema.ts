@@ -46,6 +46,7 @@ const targetSchema = v.object({
 	folder: text(SPEC_LIMITS.path),
 	icon: text(SPEC_LIMITS.path),
 	opens: list(text(), SPEC_LIMITS.names),
+	terminal: v.optional(v.boolean(), false),
 	from: text(SPEC_LIMITS.path)
 });
 

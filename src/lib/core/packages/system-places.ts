@@ -8,12 +8,19 @@ export interface SystemPlaces {
 	software(key: string): boolean;
 }
 
-/**
- * The places of a system. Besides the usual ones, a system has a folder on its drive, and a key among those of programs, that
- * bear its name: the first word of its family. Without a system the usual ones alone are known.
- */
+/** What of its name a system's folder and key bear: the first word of its family, letters and digits alone; empty where there are none. */
+const ownName = (system: SystemKind | null | undefined): string =>
+	(system?.name.split(' ')[0] ?? '').replace(/[^\p{L}\p{N}]/gu, '');
+
+/** Where a system keeps its own: a folder on its drive, and a key among those of programs. Whoever writes there asks here. */
+export function systemHome(system: SystemKind | null | undefined): { folder: string; key: string } {
+	const own = ownName(system) || 'System';
+	return { folder: `C:/${own}`, key: `Machine/Software/${own}` };
+}
+
+/** The places of a system: the usual ones, and its own home. Without a system the usual ones alone are known. */
 export function systemPlaces(system: SystemKind | null | undefined): SystemPlaces {
-	const own = (system?.name.split(' ')[0] ?? '').replace(/[^\p{L}\p{N}]/gu, '');
+	const own = ownName(system);
 	const or = own === '' ? '' : `|${own}`;
 	const file = new RegExp(
 		`^([a-z]:/(system|windows|boot${or})|boot|etc|sys|proc|dev|(usr/)?(s?bin|lib\\d*))(/|$)`,

@@ -113,7 +113,7 @@ export function packageCard(db: Db, name: string, at: number): Card | null {
 			title: 'It starts',
 			rows: spec.targets.map((t) => ({
 				words: t.name,
-				note: `${t.command}${t.arguments ? ` ${t.arguments}` : ''}${t.opens.length ? `; opens ${t.opens.join(', ')}` : ''}`
+				note: `${t.command}${t.arguments ? ` ${t.arguments}` : ''}${t.terminal ? '; in a terminal' : ''}${t.opens.length ? `; opens ${t.opens.join(', ')}` : ''}`
 			}))
 		}
 	};

@@ -1,6 +1,6 @@
-import { createReadStream, readFileSync } from 'node:fs';
+import { closeSync, constants, createReadStream, fstatSync, openSync, readSync, realpathSync } from 'node:fs';
 import { readFile } from 'node:fs/promises';
-import { join } from 'node:path';
+import { dirname, join, sep } from 'node:path';
 import type { Claim } from '$lib/core/packages/clashes';
 import type { FileEntry, SettingEntry } from '$lib/core/packages/inventory';
 import { findTargets, type Startable, type TargetGroup } from '$lib/core/packages/launch';
@@ -56,21 +56,72 @@ export function registeredBy(settings: readonly SettingEntry[]): { services: str
  */
 export function targetsOf(
 	contents: Contents,
-	read: (f: FileEntry) => Uint8Array,
+	read: (f: FileEntry) => Uint8Array | null,
 	there: (path: string) => boolean = () => false
 ): TargetGroup[] {
 	const own = new Set(contents.files.map((f) => f.file.toLowerCase()));
-	const startables = contents.files
-		.filter((f) => f.kind !== 'folder')
-		.map((f): Startable => ({ path: f.file, mode: f.kind === 'link' ? '0755' : f.mode, read: () => read(f) }));
+	const byPath = new Map(contents.files.map((f) => [f.file, f]));
+	const startables = contents.files.flatMap((f): Startable[] => {
+		if (f.kind === 'folder') return [];
+		// A link is what it leads to, where that was captured too; what lies elsewhere is not for us to read.
+		const to = f.kind === 'link' ? linkedTo(f, byPath) : f;
+		return [{ path: f.file, mode: to?.mode ?? '0755', read: () => (to ? read(to) : null) }];
+	});
 	return findTargets(startables, (path) => own.has(path.toLowerCase()) || there(path), openedBy(contents.settings));
 }
 
-/** Reads a captured file from its folder at once: menu entries and shortcuts are small. */
-export const readFrom =
-	(folder: string) =>
-	(f: FileEntry): Uint8Array =>
-		readFileSync(join(folder, f.file));
+/** The captured file that a link leads to, over other links, in what was captured; null where it leads out of that, or around. */
+export function linkedTo(link: FileEntry, byPath: ReadonlyMap<string, FileEntry>): FileEntry | null {
+	let parts = link.file.split('/');
+	// As many as a system follows.
+	for (let hops = 0; hops < 40; hops++) {
+		// The first part of the path that is a link itself is what the next step replaces.
+		const n = parts.findIndex((_p, i) => byPath.get(parts.slice(0, i + 1).join('/'))?.kind === 'link');
+		if (n < 0) {
+			const found = byPath.get(parts.join('/'));
+			return found?.kind === 'file' ? found : null;
+		}
+		const target = byPath.get(parts.slice(0, n + 1).join('/'))!.target!.replaceAll('\\', '/');
+		const whole = target.startsWith('/') || /^[A-Za-z]:\//.test(target);
+		const next: string[] = whole ? [] : parts.slice(0, n);
+		for (const part of [...target.split('/'), ...parts.slice(n + 1)]) {
+			if (part === '' || part === '.') continue;
+			if (part !== '..') next.push(part);
+			else if (next.pop() === undefined) return null;
+		}
+		parts = next;
+	}
+	return null;
+}
+
+/** Menu entries, shortcuts, indexes of icon themes and services are no larger. */
+const DESCRIBING = 1 << 20;
+
+/**
+ * Reads a captured file from its folder at once; null for what is not there, is no file of its own, is larger than what describes a start,
+ * or would be reached by a link out of the folder.
+ */
+export const readFrom = (folder: string) => {
+	let root: string | null = null;
+	return (f: FileEntry): Uint8Array | null => {
+		let file: number | null = null;
+		try {
+			root ??= realpathSync(folder);
+			const path = join(root, f.file);
+			const at = realpathSync(dirname(path));
+			if (at !== root && !at.startsWith(root + sep)) return null;
+			file = openSync(path, constants.O_RDONLY | constants.O_NOFOLLOW | constants.O_NONBLOCK);
+			const stat = fstatSync(file);
+			if (!stat.isFile() || stat.size > DESCRIBING) return null;
+			const bytes = new Uint8Array(stat.size);
+			return bytes.subarray(0, readSync(file, bytes, 0, bytes.length, 0));
+		} catch {
+			return null;
+		} finally {
+			if (file !== null) closeSync(file);
+		}
+	};
+};
 
 /** Claims of a package, for finding its clashes with others. A service or a port can be one package's only, whatever stands behind it. */
 export function* claimsOf(

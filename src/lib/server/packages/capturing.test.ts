@@ -17,6 +17,7 @@ const START = {
 	icon: 'logline.ico',
 	at: ['menu' as const],
 	opens: ['.svy'],
+	terminal: false,
 	broken: false,
 	missing: false
 };

@@ -31,6 +31,7 @@ const estate = () =>
 						at: ['menu'],
 						opens: ['.tide'],
 						broken: false,
+						terminal: false,
 						missing: false
 					}
 				],

@@ -16,7 +16,7 @@ import { Readable } from 'node:stream';
 import { createGunzip, gzipSync } from 'node:zlib';
 import { extract, pack } from 'tar-stream';
 import { afterEach, beforeEach, describe, expect, test } from 'vitest';
-import { isFile } from '$lib/core/packages/inventory';
+import { isFile, type FileEntry } from '$lib/core/packages/inventory';
 import { systemOf } from '$lib/core/packages/fits';
 import { bareSpec, contentsOf, leads, packagedPath, packageNameFor, type PackageSpec } from '$lib/core/packages/spec';
 import { BlobStore } from './blobs';
@@ -288,11 +288,64 @@ describe('a captured package', () => {
 		const compared = await captured({
 			...APP,
 			'usr/share/applications/logline.desktop':
-				'[Desktop Entry]\nName=Logline\nExec=/opt/logline/bin/logline\nIcon=logline\n'
+				'[Desktop Entry]\nName=Logline\nExec=/opt/logline/bin/logline\nIcon=logline\n',
+			'usr/share/icons/hicolor/48x48/apps/logline.png': 'a picture'
 		});
 		const contents = contentsOf(takenChanges(compared, []).changes);
 		const [group] = targetsOf(contents, readFrom(join(dir, 'root')));
-		expect(group).toMatchObject({ best: { name: 'Logline', command: 'opt/logline/bin/logline' }, problems: [] });
+		expect(group).toMatchObject({
+			best: {
+				name: 'Logline',
+				command: 'opt/logline/bin/logline',
+				icon: 'usr/share/icons/hicolor/48x48/apps/logline.png'
+			},
+			problems: []
+		});
+	});
+	test('a menu entry that is a link is what it leads to in the capture, and never a file of this computer', async () => {
+		const outside = join(dir, 'outside.desktop');
+		writeFileSync(outside, '[Desktop Entry]\nName=Outside\nExec=/opt/logline/bin/logline\n');
+		const menu = 'usr/share/applications';
+		const compared = await captured({
+			...APP,
+			'opt/logline/share/logline.desktop': '[Desktop Entry]\nName=Logline\nExec=/opt/logline/bin/logline\n',
+			'opt/alias/x': 'a file'
+		});
+		const made = contentsOf(takenChanges(compared, []).changes);
+		const root = join(dir, 'root');
+		const links: [string, string][] = [
+			[`${menu}/inside.desktop`, '../../../opt/logline/share/logline.desktop'],
+			[`${menu}/whole.desktop`, '/opt/logline/share/logline.desktop'],
+			[`${menu}/over.desktop`, '/opt/other/share/logline.desktop'],
+			['opt/other', 'logline'],
+			[`${menu}/out.desktop`, outside],
+			[`${menu}/climbs.desktop`, '../../../../outside.desktop'],
+			[`${menu}/round.desktop`, 'round.desktop'],
+			[`${menu}/gone.desktop`, 'nothing.desktop']
+		];
+		const late = (file: string): FileEntry => ({ file, kind: 'file', size: 9, mode: '0644', mtime: 0, sha256: '' });
+		const files = [
+			...made.files,
+			...links.map(([file, target]): FileEntry => {
+				mkdirSync(join(root, file, '..'), { recursive: true });
+				symlinkSync(target, join(root, file));
+				return { file, kind: 'link', target, size: 0, mode: '0777', mtime: 0 };
+			}),
+			// The inventory calls it a file; in the folder it is a link by now.
+			late('opt/alias/late.desktop'),
+			late('opt/beyond/outside.desktop')
+		];
+		symlinkSync(outside, join(root, 'opt/alias/late.desktop'));
+		symlinkSync(dir, join(root, 'opt/beyond'));
+		const groups = targetsOf({ ...made, files }, readFrom(root));
+		const named = groups.flatMap((g) => [g.best, ...g.others]).filter((t) => t.from.endsWith('.desktop'));
+		expect(new Set(named.map((t) => t.name))).toEqual(new Set(['Logline']));
+		expect(named.map((t) => t.from).sort()).toEqual([
+			'opt/logline/share/logline.desktop',
+			`${menu}/inside.desktop`,
+			`${menu}/over.desktop`,
+			`${menu}/whole.desktop`
+		]);
 	});
 	test('changes are kept a line each', async () => {
 		const compared = await captured(APP);

@@ -162,8 +162,7 @@ export function makePacker(dataDir: string): Packer {
 	};
 	const root = (capture: number) => join(folderOf(capture), 'root');
 	/** On a capture machine only what is new can be read; what was there before is known by the inventory. */
-	const readOr = (capture: number) => (f: FileEntry) =>
-		existsSync(join(root(capture), f.file)) ? readFrom(root(capture))(f) : new Uint8Array();
+	const readOr = (capture: number) => readFrom(root(capture));
 
 	return {
 		captures: {

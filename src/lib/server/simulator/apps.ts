@@ -391,7 +391,8 @@ function startRun(lab: Lab, run: SimRun, version: string, after: StartKind | nul
 	const p = wished(w, run.package, version);
 	const key = keyOf(run.package, version);
 	const m = w.machines.get(run.machine)!;
-	const missing = p && missingIn(w, m.line, m.version, w.packages.lacks.get(p.manifest)?.[run.target] ?? []);
+	const missing =
+		p && missingIn(lab.estate, w, m.line, m.version, w.packages.lacks.get(p.manifest)?.[run.target] ?? []);
 	if (missing)
 		return failRun(
 			lab,

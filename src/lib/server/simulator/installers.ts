@@ -10,6 +10,7 @@ import {
 	type SystemKind
 } from '$lib/core/packages/inventory';
 import type { LaunchTarget } from '$lib/core/packages/launch';
+import { systemHome } from '$lib/core/packages/system-places';
 import { DAY, MINUTE } from '$lib/core/time/units';
 import type { TargetRun } from '$lib/core/packages/trial';
 import { ProviderError, type TrialAsk } from '../providers';
@@ -84,8 +85,10 @@ export function inventoryText(estate: Estate, w: World, look: Look): string {
 	const entries = new Map<string, InventoryEntry>();
 	const put = (e: InventoryEntry) => entries.set('file' in e ? e.file : `\0${e.setting}\0${e.name}`, e);
 	const contents = w.images.kept.get(`${look.line}/${look.version}`)?.contents ?? [];
-	for (const e of baseOf(contents.map((c) => ({ name: c.name, version: c.version })))) put(e);
-	for (const e of bustle(estate, look)) put(e);
+	const system = systemOfLine(estate, look.line);
+	const home = systemHome(system);
+	for (const e of baseOf(home, contents)) put(e);
+	for (const e of bustle(estate, home, look)) put(e);
 	for (const id of look.installed) for (const e of entriesOf(installerOf(estate, id))) put(e);
 	for (const s of look.set) put(s);
 	const folders = new Set<string>();
@@ -97,7 +100,6 @@ export function inventoryText(estate: Estate, w: World, look: Look): string {
 				folders.add(folder);
 			}
 	for (const file of folders) if (!entries.has(file)) put({ file, kind: 'folder', size: 0, mode: '0755', mtime: 0 });
-	const system = systemOfLine(estate, look.line);
 	const heading = {
 		inventory: 1 as const,
 		of: look.name,
@@ -147,13 +149,17 @@ export function lacksOf(
 }
 
 /** The first of some files that an image does not have as they are needed; undefined where it has them all. */
-export function missingIn(w: World, line: string, version: string, needed: readonly Needed[]): Needed | undefined {
+export function missingIn(
+	estate: Estate,
+	w: World,
+	line: string,
+	version: string,
+	needed: readonly Needed[]
+): Needed | undefined {
 	if (needed.length === 0) return undefined;
 	const contents = w.images.kept.get(`${line}/${version}`)?.contents ?? [];
 	const image = new Map(
-		baseOf(contents.map((c) => ({ name: c.name, version: c.version }))).flatMap((e) =>
-			'file' in e ? [[e.file, e.sha256]] : []
-		)
+		baseOf(systemHome(systemOfLine(estate, line)), contents).flatMap((e) => ('file' in e ? [[e.file, e.sha256]] : []))
 	);
 	return needed.find((n) => image.get(n.path) !== n.sha256);
 }
@@ -167,7 +173,7 @@ export function tryPackage(estate: Estate, w: World, seed: number, ask: TrialAsk
 	const packaged = new Map(ask.files.map((f) => [f.path, f.sha256]));
 	const lacks = lacksOf(estate, ask.targets, packaged);
 	return ask.targets.map((t): TargetRun => {
-		const missing = missingIn(w, ask.line, ask.version, lacks[t.id]!);
+		const missing = missingIn(estate, w, ask.line, ask.version, lacks[t.id]!);
 		const fails = !packaged.has(t.command) ? `${t.command} is not there` : missing ? missingWords(missing) : '';
 		const folder = t.command.slice(0, t.command.lastIndexOf('/'));
 		const reads = ask.files
@@ -210,6 +216,7 @@ export function imageTargets(w: World, line: string, version: string): LaunchTar
 				folder,
 				icon: '',
 				opens: [],
+				terminal: false,
 				from: `C:/Users/Public/Start Menu/${c.name}.desktop`
 			};
 		});
@@ -222,11 +229,13 @@ const plausible = (text: string) =>
 		.join('')
 		.slice(0, 64);
 
+type Home = ReturnType<typeof systemHome>;
+
 const bases = new Map<string, InventoryEntry[]>();
 
 /** What an image holds before anything is installed by hand: the system's files, and some of every program. */
-function baseOf(contents: { name: string; version: string }[]): InventoryEntry[] {
-	const key = JSON.stringify(contents);
+function baseOf(home: Home, contents: { name: string; version: string }[]): InventoryEntry[] {
+	const key = JSON.stringify([home.folder, ...contents.map((c) => [c.name, c.version])]);
 	const known = bases.get(key);
 	if (known) return known;
 	const entries: InventoryEntry[] = [];
@@ -236,7 +245,7 @@ function baseOf(contents: { name: string; version: string }[]): InventoryEntry[]
 		for (let i = 0; i < count; i++) {
 			const part = ['System', 'Drivers', 'Fonts', 'Languages', 'Services'][i % 5]!;
 			const path = system
-				? `C:/Meridian/${part}/${part.slice(0, 3).toLowerCase()}${i}.${i % 7 ? 'dll' : 'exe'}`
+				? `${home.folder}/${part}/${part.slice(0, 3).toLowerCase()}${i}.${i % 7 ? 'dll' : 'exe'}`
 				: `C:/Program Files/${c.name}/${i % 9 ? 'lib' : 'bin'}/part${i}.dll`;
 			entries.push({
 				file: path,
@@ -248,7 +257,7 @@ function baseOf(contents: { name: string; version: string }[]): InventoryEntry[]
 			});
 		}
 		entries.push({
-			setting: system ? 'Machine/Software/Meridian/Installed programs/System' : `Machine/Software/${c.name}`,
+			setting: system ? `${home.key}/Installed programs/System` : `Machine/Software/${c.name}`,
 			name: 'version',
 			type: 'text',
 			value: c.version
@@ -262,7 +271,7 @@ function baseOf(contents: { name: string; version: string }[]): InventoryEntry[]
 			});
 	});
 	for (const file of [
-		...['fonts.cfg', 'hosts', 'network.cfg'].map((n) => `C:/Meridian/Settings/${n}`),
+		...['fonts.cfg', 'hosts', 'network.cfg'].map((n) => `${home.folder}/Settings/${n}`),
 		'C:/Users/Public/Start Menu/order.cfg',
 		'C:/Users/Public/Desktop/order.cfg'
 	])
@@ -279,7 +288,7 @@ function baseOf(contents: { name: string; version: string }[]): InventoryEntry[]
 }
 
 /** What a running system writes by itself: something else at every look. */
-function bustle(estate: Estate, look: Look): InventoryEntry[] {
+function bustle(estate: Estate, home: Home, look: Look): InventoryEntry[] {
 	const { at } = look;
 	const seed = estate.lab.seed;
 	const file = (path: string, turn: number): FileEntry => ({
@@ -292,20 +301,20 @@ function bustle(estate: Estate, look: Look): InventoryEntry[] {
 	});
 	const entries: InventoryEntry[] = [];
 	for (const name of ['system', 'programs', 'security', 'updates'])
-		entries.push(file(`C:/Meridian/Event Logs/${name}.events`, look.look));
+		entries.push(file(`${home.folder}/Event Logs/${name}.events`, look.look));
 	for (let i = 0; i < 6; i++) {
 		const turn = Math.floor(uniform(seed, hashText(look.name), look.look, i) * 1e6);
 		entries.push(file(`C:/Temp/~tmp${turn}.tmp`, turn));
-		entries.push(file(`C:/Meridian/Update store/${Math.floor(at / DAY)}/part-${i}.cab`, look.look));
-		entries.push(file(`C:/Meridian/Search index/segment-${i}.idx`, look.look));
+		entries.push(file(`${home.folder}/Update store/${Math.floor(at / DAY)}/part-${i}.cab`, look.look));
+		entries.push(file(`${home.folder}/Search index/segment-${i}.idx`, look.look));
 	}
 	entries.push(
-		{ setting: 'Machine/Software/Meridian/Update state', name: 'last look', type: 'number', value: String(at) },
+		{ setting: `${home.key}/Update state`, name: 'last look', type: 'number', value: String(at) },
 		{ setting: 'Machine/System/Clock', name: 'last sync', type: 'number', value: String(at - (at % MINUTE)) },
 		{ setting: 'Machine/System/Network adapters/0/Lease', name: 'until', type: 'number', value: String(at + DAY) }
 	);
 	if (look.installed.length) {
-		entries.push(file(`C:/Meridian/Preload/${look.installed.at(-1)!.toUpperCase()}.start`, look.look));
+		entries.push(file(`${home.folder}/Preload/${look.installed.at(-1)!.toUpperCase()}.start`, look.look));
 		entries.push(file(`C:/Temp/setup-${look.installed.length}.log`, look.look));
 	}
 	if (look.pending)
@@ -353,6 +362,7 @@ function filesOf(installer: SimInstaller): Map<string, Made> {
 				`Exec="${s.broken ? `${folder}/gone.exe` : command}"${s.arguments ? ` ${s.arguments}` : ''}`,
 				`Path=${folder}`,
 				...(icon && place === 'menu' ? [`Icon=${icon}`] : []),
+				...(s.terminal ? ['Terminal=true'] : []),
 				...(s.opens.length ? [`MimeType=${s.opens.join(';')};`] : [])
 			];
 			put(`${where}/${s.name}.desktop`, new TextEncoder().encode(`${lines.join('\n')}\n`));

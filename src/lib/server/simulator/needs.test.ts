@@ -1,7 +1,18 @@
 import { beforeAll, describe, expect, test } from 'vitest';
+import { systemOf } from '$lib/core/packages/fits';
+import { systemPlaces } from '$lib/core/packages/system-places';
 import { loadEstate } from '../history';
 import { testEstate } from '../testing/harness';
-import { imageTargets, installerOf, lacksOf, missingIn, missingWords, systemOfLine, tryPackage } from './installers';
+import {
+	imageTargets,
+	installerOf,
+	inventoryText,
+	lacksOf,
+	missingIn,
+	missingWords,
+	systemOfLine,
+	tryPackage
+} from './installers';
 import { Lab } from './lab';
 
 /** What apps need beside their own files, as trials and people's starts meet it. */
@@ -25,7 +36,8 @@ const target = {
 	folder: logline.folder,
 	arguments: '',
 	icon: '',
-	opens: []
+	opens: [],
+	terminal: false
 };
 /** The library that Logline shares with others, with its digest. */
 const needed = () => lacksOf(estate, [target], new Map())['logline']!;
@@ -53,10 +65,49 @@ describe('what an app needs', () => {
 
 	test('may be in the image, as it was made for it', () => {
 		const [first] = needed();
-		expect(missingIn(lab.world, 'desk', '1.0.0', [])).toBeUndefined();
-		expect(missingIn(lab.world, 'desk', '1.0.0', needed())).toEqual(first);
-		expect(missingIn(lab.world, 'desk', 'none', needed())).toEqual(first);
+		expect(missingIn(estate, lab.world, 'desk', '1.0.0', [])).toBeUndefined();
+		expect(missingIn(estate, lab.world, 'desk', '1.0.0', needed())).toEqual(first);
+		expect(missingIn(estate, lab.world, 'desk', 'none', needed())).toEqual(first);
 		expect(missingWords(first!)).toBe(`${first!.path} is not there, or is another one than it was made for`);
+	});
+});
+
+describe('the system’s own folder', () => {
+	const inventory = (system: string) => {
+		const other = testEstate('e2e/small.yaml', (e) => {
+			for (const l of e.image_lines) l.system = system;
+		});
+		const look = {
+			name: 'cap-1',
+			line: 'desk',
+			version: '1.0.0',
+			installed: [],
+			pending: 0,
+			set: [],
+			look: 1,
+			at: other.lab.opens
+		};
+		return inventoryText(other, new Lab(other).world, look)
+			.split('\n')
+			.slice(1)
+			.filter((l) => l !== '')
+			.map((l) => JSON.parse(l) as { file?: string; setting?: string });
+	};
+	test.each([
+		['Nordlys Desktop 3', 'Nordlys'],
+		['子午线 桌面 11', '子午线'],
+		['Tideway-OS 7', 'TidewayOS']
+	])('of %s is where the lab writes, and what a capture takes for the system', (name, folder) => {
+		const entries = inventory(name);
+		const places = systemPlaces(systemOf(name, 'multi'));
+		const files = entries.flatMap((e) => e.file ?? []);
+		expect(files.filter((f) => f.startsWith('C:/Meridian'))).toEqual([]);
+		const its = files.filter((f) => f.startsWith(`C:/${folder}/`));
+		expect(its.length).toBeGreaterThan(2000);
+		expect(its.filter((f) => !places.file(f))).toEqual([]);
+		const keys = entries.flatMap((e) => e.setting ?? []).filter((k) => k.startsWith(`Machine/Software/${folder}/`));
+		expect(keys.length).toBeGreaterThan(1);
+		expect(keys.filter((k) => !places.software(k))).toEqual([]);
 	});
 });
 

@@ -26,7 +26,8 @@ export function keepPackage(
 				folder: `C:/Program Files/${name}`,
 				arguments: '',
 				icon: '',
-				opens: []
+				opens: [],
+				terminal: false
 			}
 		],
 		...more

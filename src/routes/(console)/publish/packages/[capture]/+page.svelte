@@ -259,7 +259,9 @@
 								/><span
 									><b class="font-semibold">{t.best.name}</b>{t.best.opens.length
 										? ` opens ${t.best.opens.join(', ')}`
-										: ''}<span class="text-ink3 block text-[12px] break-all">{t.best.command}</span></span
+										: ''}{t.best.terminal ? ' in a terminal' : ''}<span class="text-ink3 block text-[12px] break-all"
+										>{t.best.command} {t.best.arguments}</span
+									></span
 								></label
 							>
 							{#each t.problems as p (p.words)}<p class="text-sand pl-6 text-[12.5px]">{p.words}</p>{/each}

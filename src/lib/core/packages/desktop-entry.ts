@@ -1,0 +1,174 @@
+import type { LaunchTarget } from './launch';
+
+/**
+ * Files of groups and keys, as the Desktop Entry Specification 1.5 (freedesktop.org, “Basic format of the file”) has them: menu entries,
+ * icon themes and D-Bus services are written so. The first of two keys of one name counts, and the first of two groups.
+ */
+export class KeyFile {
+	private readonly groups = new Map<string, Map<string, string>>();
+
+	constructor(text: string) {
+		let keys: Map<string, string> | null = null;
+		for (const line of text.replace(/^\uFEFF/, '').split(/\r\n|\n|\r/)) {
+			if (line.trim() === '' || line.startsWith('#')) continue;
+			if (line.startsWith('[')) {
+				const end = line.indexOf(']');
+				const name = end < 0 ? null : line.slice(1, end);
+				keys = null;
+				if (name !== null && !this.groups.has(name)) this.groups.set(name, (keys = new Map()));
+				continue;
+			}
+			const cut = line.indexOf('=');
+			const key = line.slice(0, cut).trim();
+			// A key may bear a locale (`Name[nb]`): that is a key of its own.
+			if (keys !== null && cut > 0 && /^[A-Za-z0-9-]+(\[[^[\]]*\])?$/.test(key) && !keys.has(key))
+				keys.set(key, line.slice(cut + 1).trim());
+		}
+	}
+
+	has(group: string): boolean {
+		return this.groups.has(group);
+	}
+
+	/** A text with its escapes (`\s \n \t \r \\`) resolved; empty where there is none. */
+	text(group: string, key: string): string {
+		return unescaped(this.groups.get(group)?.get(key) ?? '');
+	}
+
+	/** Texts between semicolons, of which `\;` is none; the last may end with one or not. */
+	list(group: string, key: string): string[] {
+		const parts = (this.groups.get(group)?.get(key) ?? '').match(/(?:[^;\\]|\\[\s\S])+|\\$/g) ?? [];
+		return parts.map((p) => unescaped(p.replaceAll('\\;', ';')).trim()).filter((p) => p !== '');
+	}
+
+	is(group: string, key: string): boolean {
+		return this.groups.get(group)?.get(key) === 'true';
+	}
+
+	number(group: string, key: string): number | null {
+		const value = this.groups.get(group)?.get(key);
+		return value !== undefined && /^\d{1,6}$/.test(value) ? Number(value) : null;
+	}
+}
+
+const ESCAPES: Record<string, string> = { s: ' ', n: '\n', t: '\t', r: '\r', '\\': '\\' };
+const unescaped = (value: string): string => value.replace(/\\([sntr\\])/g, (_all, c: string) => ESCAPES[c]!);
+
+const ENTRY = 'Desktop Entry';
+
+/** A menu entry: what it starts, and what it says of itself besides. */
+export interface MenuEntry {
+	target: Omit<LaunchTarget, 'id'>;
+	/** A program that has to be there for menus to show it; empty where none is named. */
+	tryExec: string;
+}
+
+/**
+ * A menu entry by the Desktop Entry Specification 1.5 (freedesktop.org): of type Application, neither hidden nor left out of menus, with
+ * its Exec line taken apart. What it starts is the app without a file: field codes for files go, and so does an option that only carries one.
+ * `activated` gives the command line by which the session bus starts a name, for entries that are started over it and have no Exec.
+ * Null for what starts nothing.
+ */
+export function readMenuEntry(
+	text: string,
+	path: string,
+	activated: (name: string) => string | null = () => null
+): MenuEntry | null {
+	const file = new KeyFile(text);
+	if ((file.text(ENTRY, 'Type') || 'Application') !== 'Application') return null;
+	if (file.is(ENTRY, 'NoDisplay') || file.is(ENTRY, 'Hidden')) return null;
+	const name = file.text(ENTRY, 'Name');
+	const exec = file.text(ENTRY, 'Exec') || (file.is(ENTRY, 'DBusActivatable') ? (activated(entryId(path)) ?? '') : '');
+	const icon = file.text(ENTRY, 'Icon');
+	const words = execWords(exec, { name, icon, path });
+	if (words === null || name === '') return null;
+	const [command, ...rest] = words;
+	// A program's path holds no `=`: that would set a variable instead.
+	if (command === undefined || command === '' || command.includes('=')) return null;
+	return {
+		target: {
+			name,
+			command: plainPath(command),
+			arguments: rest.map(quoted).join(' '),
+			folder: plainPath(file.text(ENTRY, 'Path')),
+			icon: plainPath(icon),
+			opens: [...new Set(file.list(ENTRY, 'MimeType'))],
+			terminal: file.is(ENTRY, 'Terminal'),
+			from: path
+		},
+		tryExec: plainPath(file.text(ENTRY, 'TryExec'))
+	};
+}
+
+/** The command line that a D-Bus service file (`[D-BUS Service]`) names for a bus name; null for another's. */
+export function serviceExec(text: string, name: string): string | null {
+	const file = new KeyFile(text);
+	const exec = file.text('D-BUS Service', 'Exec');
+	return exec !== '' && file.text('D-BUS Service', 'Name') === name ? exec : null;
+}
+
+/** The name of an entry by its file: what a service of the session bus is called that it is started by. */
+const entryId = (path: string): string => path.slice(path.lastIndexOf('/') + 1).replace(/\.desktop$/i, '');
+
+/** Paths are written without the slash that a root begins with. */
+export const plainPath = (path: string): string => path.replaceAll('\\', '/').replace(/^\//, '');
+
+/** An argument as it is written on a line: in quotation marks where it would fall apart without. */
+const quoted = (word: string): string =>
+	word === '' || /[\s"'\\<>~|&;$*?#()`]/.test(word) ? `"${word.replace(/["`$\\]/g, '\\$&')}"` : word;
+
+/**
+ * The words of an Exec line (“The Exec key”): parted by blanks; whole where they stand in double quotation marks, with a backslash before
+ * `"`, `` ` ``, `$` and `\` there; field codes resolved. Null for a line that no program can be started by: a quotation mark without its
+ * other, a field code that there is not, or more than one file.
+ */
+export function execWords(exec: string, entry: { name: string; icon: string; path: string }): string[] | null {
+	const words: string[] = [];
+	let files = 0;
+	let i = 0;
+	while (i < exec.length) {
+		if (/\s/.test(exec[i]!)) {
+			i++;
+			continue;
+		}
+		let word = '';
+		let whole = false;
+		/** Nothing but a field code for files, or an option whose value it is. */
+		let carries = false;
+		let expanded: string[] | null = null;
+		while (i < exec.length && !/\s/.test(exec[i]!)) {
+			const c = exec[i]!;
+			if (c === '"') {
+				whole = true;
+				for (i++; exec[i] !== '"'; i++) {
+					if (i >= exec.length) return null;
+					if (exec[i] === '\\' && '"`$\\'.includes(exec[i + 1] ?? ' ')) i++;
+					// Codes are none inside quotation marks; a doubled sign is one all the same.
+					if (exec[i] === '%' && exec[i + 1] === '%') i++;
+					word += exec[i];
+				}
+				i++;
+			} else if (c === '%') {
+				const code = exec[i + 1] ?? '';
+				i += 2;
+				if (code === '%') word += '%';
+				else if ('fFuU'.includes(code) && code !== '') {
+					if (++files > 1) return null;
+					carries = true;
+				} else if (code === 'i') expanded = entry.icon === '' ? [] : ['--icon', entry.icon];
+				else if (code === 'c') word += entry.name;
+				else if (code === 'k') word += entry.path;
+				// Of older versions of the specification: left out.
+				else if (!'dDnNvm'.includes(code) || code === '') return null;
+				else if (word === '' && (i >= exec.length || /\s/.test(exec[i]!))) expanded = [];
+			} else {
+				word += c;
+				i++;
+			}
+		}
+		if (expanded !== null && word === '') words.push(...expanded);
+		else if (carries && (word === '' || /^-{1,2}[\w-]+[=:]?$|^\/[\w-]+:$/.test(word)) && !whole) continue;
+		else words.push(word);
+	}
+	return words;
+}
