@@ -92,7 +92,7 @@ async function signIn(login: string): Promise<string> {
 async function ask(page: string, cookie: string): Promise<number> {
 	const url = new URL(page, BASE);
 	url.pathname = `${url.pathname === '/' ? '' : url.pathname}/__data.json`;
-	url.searchParams.set('x-sveltekit-invalidated', '11');
+	url.searchParams.set('x-sveltekit-invalidated', '111');
 	const answer = await fetch(url, { headers: { cookie } });
 	await answer.arrayBuffer();
 	return answer.status;

@@ -13,22 +13,29 @@ export interface Clock {
 	shown?(): number;
 	/** Something has changed that people wait for: the present is shown as of now. */
 	next?(): void;
+	/** Working out an answer about the present has taken so many ms of the wall. */
+	spent?(ms: number): void;
 	/** How often it has been told so: of two answers for one moment, which comes after what. */
 	turn?(): number;
 }
 
-/** A clock whose present moves on once a second of the wall, and whenever somebody waits for it. */
+/**
+ * A clock whose present moves on once a second of the wall, and whenever somebody waits for it. Where its answers take long it is held longer,
+ * so that working them out takes a quarter of the time at most, up to five seconds: no longer than pages wait before they ask again.
+ */
 export function shownClock(clock: Clock, wall: () => number = () => performance.now()): Required<Clock> {
 	let shown = clock.now();
 	let since = -Infinity;
 	let turn = 0;
+	let busy = 0;
 	return {
 		now: () => clock.now(),
 		speed: () => clock.speed(),
 		shown: () => {
-			if (wall() - since >= SHOWN_FOR) {
+			if (wall() - since >= Math.min(SHOWN_AT_MOST, Math.max(SHOWN_FOR, 4 * busy))) {
 				shown = clock.now();
 				since = wall();
+				busy = 0;
 			}
 			return shown;
 		},
@@ -36,12 +43,16 @@ export function shownClock(clock: Clock, wall: () => number = () => performance.
 			since = -Infinity;
 			turn++;
 		},
+		spent: (ms) => {
+			busy += ms;
+		},
 		turn: () => turn
 	};
 }
 
 /** Ms of the wall. */
 const SHOWN_FOR = 1000;
+const SHOWN_AT_MOST = 5000;
 
 /** What server code is given to work with. */
 export interface Context {

@@ -1,5 +1,5 @@
 import { error } from '@sveltejs/kit';
-import { AREAS, may } from '$lib/core/access/rights';
+import { AREAS, may, type Area, type Role } from '$lib/core/access/rights';
 import { FOREVER } from '$lib/core/time/units';
 import { poolsAt } from '$lib/server/capacity/queries';
 import { homeZone } from '$lib/server/capacity/demand';
@@ -27,8 +27,15 @@ export const load = async ({ url, locals, depends }) => {
 	// What everybody sees alike under this scope, at this moment.
 	const frame = shared(context, `frame ${scope}`, at, () => ({
 		figures: figuresAt(db, look.scope, at),
-		names: namesAt(db, at)
+		estate: setting(db, 'estate') ?? '',
+		zone: homeZone(db)
 	}));
+	const names = shared(context, 'names', at, () => namesAt(db, at));
+	const jobs = shared(context, 'jobs', look.now, () =>
+		runningJobs(db, look.now)
+			.filter((j) => j.state !== 'waiting')
+			.map((j) => ({ id: j.id, title: j.title, progress: j.progress }))
+	);
 	const ribbon = shared(context, `ribbon ${scope}`, look.now, () => ribbonOf(db, look.scope, look.now));
 	const [cardKind, ...cardId] = (url.searchParams.get('card') ?? '').split('/');
 	const card = cardKind ? await cardOf(context, cardKind, cardId.join('/'), at, look.live) : null;
@@ -37,8 +44,8 @@ export const load = async ({ url, locals, depends }) => {
 	return {
 		caller: { name: caller.name, role: caller.role, login: caller.login },
 		theme: locals.theme,
-		estate: setting(db, 'estate') ?? '',
-		zone: homeZone(db),
+		estate: frame.estate,
+		zone: frame.zone,
 		look: {
 			scope: look.scope,
 			scopeText: look.scopeText,
@@ -52,13 +59,11 @@ export const load = async ({ url, locals, depends }) => {
 		full: context.health.full,
 		figures: frame.figures,
 		ribbon,
-		names: frame.names,
+		names,
 		card,
 		cardMissing: cardKind !== '' && card === null,
 		plan: plan?.state === 'draft' ? plan : null,
-		jobs: runningJobs(db, look.now)
-			.filter((j) => j.state !== 'waiting')
-			.map((j) => ({ id: j.id, title: j.title, progress: j.progress })),
+		jobs,
 		notices:
 			caller.kind === 'operator'
 				? all<{ id: number; title: string; good: number; jobId: number }>(
@@ -68,12 +73,25 @@ export const load = async ({ url, locals, depends }) => {
 					).map((n) => ({ ...n, good: n.good === 1 }))
 				: [],
 		/** Kinds of plan that this caller may draft, and commit. */
-		mayDraft: PLAN_KINDS.filter((k) => may(caller.role, k.area, 'draft')).map((k) => k.kind),
-		mayCommit: AREAS.filter((a) => may(caller.role, a, 'commit')),
+		...rightsOf(caller.role),
 		lab: context.bench !== null && may(caller.role, 'lab', 'read'),
 		mayLab: may(caller.role, 'lab', 'commit')
 	};
 };
+
+const rightsOf = (role: Role) => {
+	let rights = byRole.get(role);
+	if (!rights)
+		byRole.set(
+			role,
+			(rights = {
+				mayDraft: PLAN_KINDS.filter((k) => may(role, k.area, 'draft')).map((k) => k.kind),
+				mayCommit: AREAS.filter((a) => may(role, a, 'commit'))
+			})
+		);
+	return rights;
+};
+const byRole = new Map<Role, { mayDraft: string[]; mayCommit: Area[] }>();
 
 /** What the scope line and the menu call things by. */
 const namesAt = (db: Db, at: number) => ({

@@ -136,7 +136,7 @@ describe('findings', () => {
 	test('people who give up on a personal pool: machines for those without, fewer where that is too many', () => {
 		const [found] = giveUpFindings([personal]);
 		expect(found).toMatchObject({ people: 9, remedy: { input: { pool: 'own', count: 3 } } });
-		expect(found!.otherwise!.map((r) => r.input.count)).toEqual([1]);
+		expect(found!.otherwise!.map((r) => r.input.count)).toEqual([2, 1]);
 		expect(found!.facts.map((f) => f.words)).toEqual([
 			'4 people have no machine of their own, and 1 machine is free',
 			'5 people have one that was not ready for them in time',
@@ -156,11 +156,11 @@ describe('findings', () => {
 		};
 		expect(await offeredFor(found, room(7))).toBe(found);
 		expect(asked).toEqual([7]);
-		const less = await offeredFor(found, room(2));
-		expect(less.remedy).toMatchObject({ input: { count: 1 }, words: 'Plan +1 of the 7' });
+		const less = await offeredFor(found, room(4));
+		expect(less.remedy).toMatchObject({ input: { count: 3 }, words: 'Plan +3 of the 7' });
 		expect(less.facts.slice(-2).map((f) => f.words)).toEqual([
-			'“Plan +7” is blocked now: room for 2',
-			'“Plan +1 of the 7” would go through'
+			'“Plan +7” is blocked now: room for 4',
+			'“Plan +3 of the 7” would go through'
 		]);
 		expect((await offeredFor(found, room(0))).remedy).toEqual({ ...found.remedy, blocked: 'room for 0' });
 		const none = { ...found, remedy: null };

@@ -65,10 +65,10 @@ export async function offeredFor<F extends Pick<Finding, 'remedy' | 'otherwise' 
 	return { ...finding, remedy: { ...first, blocked: why }, facts: [...finding.facts, said] };
 }
 
-/** Fewer machines than would do, for where those find no room: half, a quarter, down to one. */
+/** Fewer machines than would do, for where those find no room: each time a quarter less, down to one. */
 function smallerGrowths(pool: string, count: number): Remedy[] {
 	const counts: number[] = [];
-	for (let n = Math.floor(count / 2); n > 0; n = Math.floor(n / 2)) counts.push(n);
+	for (let n = Math.floor(count * 0.75); n > 0; n = Math.floor(n * 0.75)) counts.push(n);
 	return counts.map((n) => ({
 		kind: 'pool.grow',
 		input: { pool, count: n },

@@ -18,46 +18,46 @@ export interface DemandForecast {
 /** Whose sessions `s` are counted: of a pool, those that a condition holds for, or all. */
 export type DemandOf = { pool: string } | { sql: string; params: Record<string, unknown> } | null;
 
-/** People who sit in a zone. */
-const IN_ZONE = 's.person_id IN (SELECT p.id FROM people p JOIN sites i ON i.id = p.site_id WHERE i.time_zone = @zone)';
-
 /**
  * What people wanted, every quarter hour from `from` on: their sessions, and of a pool those who waited for it, too, since what it could
  * hold is not what was asked of it. Counted from their intervals.
- * @param zone of those who sit there alone
  */
-export function demandCurve(
-	db: Db,
-	from: number,
-	bins: number,
-	of: DemandOf,
-	step = STEP,
-	zone: string | null = null
-): number[] {
+export const demandCurve = (db: Db, from: number, bins: number, of: DemandOf, step = STEP): number[] =>
+	countOver(wantedBetween(db, from, from + bins * step, of), from, step, bins);
+
+interface Wanted {
+	since: number;
+	until: number;
+	/** Of where the person sits. */
+	zone: string;
+}
+
+function wantedBetween(db: Db, from: number, to: number, of: DemandOf): Wanted[] {
 	const condition =
 		of === null
 			? { sql: '1', params: {} }
 			: 'pool' in of
 				? { sql: 's.machine_id IN (SELECT id FROM machines WHERE pool_id = @pool)', params: of }
 				: of;
-	const where = zone === null ? '1' : IN_ZONE;
-	const params = { ...condition.params, ...(zone === null ? {} : { zone }), from, to: from + bins * step };
-	const rows = all<{ since: number; until: number }>(
+	const params = { ...condition.params, from, to };
+	// By their end: nearly all have begun before a moment that is about now (see `OPEN`).
+	const sitting = 'CROSS JOIN people zp ON zp.id = s.person_id CROSS JOIN sites zi ON zi.id = zp.site_id';
+	const rows = all<Wanted>(
 		db,
-		`SELECT s.since, s.until FROM sessions s WHERE s.until > @from AND s.since < @to AND ${condition.sql} AND ${where}`,
+		`SELECT s.since, s.until, zi.time_zone AS zone FROM sessions s ${sitting} WHERE s.until > @from AND +s.since < @to AND ${condition.sql}`,
 		params
 	);
 	// Whoever would be served by several pools waits for the nearest.
 	const waiting =
 		of !== null && 'pool' in of
-			? all<{ since: number; until: number }>(
+			? all<Wanted>(
 					db,
-					`SELECT s.since, s.until FROM waits s WHERE s.until > @from AND s.since < @to
-					 AND json_extract(iif(json_valid(s.pools), s.pools, '[]'), '$[0]') = @pool AND ${where}`,
+					`SELECT s.since, s.until, zi.time_zone AS zone FROM waits s ${sitting} WHERE s.until > @from AND +s.since < @to
+					 AND json_extract(iif(json_valid(s.pools), s.pools, '[]'), '$[0]') = @pool`,
 					params
 				)
 			: [];
-	return countOver([...rows, ...waiting], from, step, bins);
+	return [...rows, ...waiting];
 }
 
 /**
@@ -88,9 +88,23 @@ export function demandForecast(
 /** What was wanted by those of each zone in which people sit, every step of the past, and as a level by moment. */
 function levelsByZone(db: Db, now: number, start: number, bins: number, of: DemandOf, key: string | null) {
 	const began = Number(setting(db, 'history began') ?? now) + 6 * HOUR;
+	// Those of all zones are asked for at once: what has to be counted anew is mostly the same for each.
+	const asked = new Map<string, Map<string, Wanted[]>>();
+	const wantedIn = (zone: string, from: number, n: number): Wanted[] => {
+		let byZone = asked.get(`${from} ${n}`);
+		if (!byZone) {
+			asked.set(`${from} ${n}`, (byZone = new Map()));
+			for (const w of wantedBetween(db, from, from + n * STEP, of)) {
+				const list = byZone.get(w.zone);
+				if (list) list.push(w);
+				else byZone.set(w.zone, [w]);
+			}
+		}
+		return byZone.get(zone) ?? [];
+	};
 	return zonesOfPeople(db).map((zone) => {
 		const counts = keptCounts(db, key && `${key} ${zone}`, start, bins, now, (from, n) =>
-			demandCurve(db, from, n, of, STEP, zone)
+			countOver(wantedIn(zone, from, n), from, STEP, n)
 		);
 		const level = (t: number) => {
 			const i = Math.round((t - start) / STEP);

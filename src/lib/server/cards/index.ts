@@ -473,7 +473,7 @@ function poolCard(db: Db, id: string, at: number): Card | null {
 	);
 	const sessions = one<{ n: number }>(
 		db,
-		'SELECT count(*) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE m.pool_id = ? AND s.since <= ? AND s.until > ?',
+		'SELECT count(*) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE m.pool_id = ? AND +s.since <= ? AND s.until > ?',
 		[id, at, at]
 	)!.n;
 	const total = states.reduce((n, s) => n + s.n, 0);
@@ -694,12 +694,12 @@ function gatewayCard(db: Db, id: string, at: number): Card | null {
 	if (!g) return null;
 	const ports = all<{ protocol: string; announced: number; listens: number; since: number }>(
 		db,
-		'SELECT * FROM gateway_ports WHERE gateway_id = ? AND since <= ? AND until > ?',
+		'SELECT * FROM gateway_ports WHERE gateway_id = ? AND +since <= ? AND until > ?',
 		[id, at, at]
 	);
 	const sessions = one<{ n: number }>(
 		db,
-		'SELECT count(*) AS n FROM sessions WHERE gateway_id = ? AND since <= ? AND until > ?',
+		'SELECT count(*) AS n FROM sessions WHERE gateway_id = ? AND +since <= ? AND until > ?',
 		[id, at, at]
 	)!.n;
 	const wrong = ports.filter((p) => p.announced !== p.listens);

@@ -18,7 +18,7 @@ import migration14 from './migrations/0014_clash_history.sql?raw';
 import migration15 from './migrations/0015_refusals.sql?raw';
 import migration16 from './migrations/0016_set_aside.sql?raw';
 import migration17 from './migrations/0017_secrets.sql?raw';
-import migration18 from './migrations/0018_give_ups.sql?raw';
+import migration18 from './migrations/0018_present.sql?raw';
 
 export type Db = Database.Database;
 

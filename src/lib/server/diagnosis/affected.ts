@@ -54,25 +54,25 @@ export function peopleAffected(db: Db, finding: CountedFinding, at: number): num
 		}
 		case 'runaway machine':
 			return count(
-				'SELECT count(*) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE m.name = ? AND s.until > ? AND s.since <= ?',
+				'SELECT count(*) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE m.name = ? AND s.until > ? AND +s.since <= ?',
 				[finding.subject, at, at]
 			);
 		case 'volume nearly full':
 			return count(
 				`SELECT count(DISTINCT s.person_id) AS n FROM sessions s JOIN machine_places p ON p.machine_id = s.machine_id AND ${on}
-				 WHERE p.volume_id = ? AND s.until > ? AND s.since <= ?`,
+				 WHERE p.volume_id = ? AND s.until > ? AND +s.since <= ?`,
 				[finding.subject, at, at]
 			);
 		case 'place not in order':
 			return count(
-				`SELECT count(DISTINCT s.person_id) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE m.site_id = ? AND s.until > ? AND s.since <= ?`,
+				`SELECT count(DISTINCT s.person_id) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE m.site_id = ? AND s.until > ? AND +s.since <= ?`,
 				[finding.subject, at, at]
 			);
 		case 'package not attached': {
 			const [pool, name] = finding.subject.split('/');
 			return count(
 				`SELECT count(DISTINCT s.person_id) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id AND m.pool_id = ?
-				 JOIN attach_failures f ON f.machine_id = m.id AND f.package = ? AND f.until > ? AND f.since <= ? WHERE s.until > ? AND s.since <= ?
+				 JOIN attach_failures f ON f.machine_id = m.id AND f.package = ? AND f.until > ? AND f.since <= ? WHERE s.until > ? AND +s.since <= ?
 				 AND NOT EXISTS (SELECT 1 FROM attachments a WHERE a.machine_id = m.id AND a.package = ? AND a.state = 'attached' AND a.until > ? AND a.since <= ?)`,
 				[pool, name, at, at, at, at, name, at, at]
 			);

@@ -4,7 +4,7 @@ import { EVERYTHING, type Scope } from '$lib/core/scope/scope';
 import { FOREVER } from '$lib/core/time/units';
 import { all, one, type Db } from '../db';
 import { atMoment } from '../moment/samples';
-import { scopeCondition } from '../moment/scope-sql';
+import { OPEN, scopeCondition } from '../moment/scope-sql';
 import { fromOf, MACHINES } from '../watch/lists';
 import { fromJson } from '../db/json';
 
@@ -68,7 +68,7 @@ export function linesAt(db: Db, at: number, scope: Scope = EVERYTHING): LineRow[
 	const counts = all<{ line_id: string; version: string; machines: number; people: number }>(
 		db,
 		`SELECT pl.line_id, pl.version, count(*) AS machines,
-		 sum((SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.since <= @at AND s.until > @at)) AS people
+		 sum((SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND ${OPEN})) AS people
 		 ${fromOf(MACHINES, 'pl.', condition.sql)} AND ${condition.sql} GROUP BY 1, 2`,
 		{ ...atMoment(db, at), ...condition.params }
 	);

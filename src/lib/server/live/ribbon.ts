@@ -42,15 +42,20 @@ export function ribbonOf(db: Db, scope: Scope, now: number): Ribbon {
 
 	const machines = scopeCondition(scope, 'machine');
 	const inScope = everything ? '1' : `m.id IN (SELECT m.id ${fromOf(MACHINES, machines.sql)} AND ${machines.sql})`;
+	const holds = new Map(
+		all<{ id: string; holds: number }>(db, 'SELECT id, per_machine AS holds FROM pools ORDER BY since').map((p) => [
+			p.id,
+			p.holds
+		])
+	);
 	const capacity = keptCounts(db, key && `capacity ${key}`, from, bins, now, (start, n) =>
 		countOver(
-			all<{ since: number; until: number; weight: number }>(
+			all<{ since: number; until: number; pool: string }>(
 				db,
-				`SELECT x.since, x.until, (SELECT per_machine FROM pools po WHERE po.id = m.pool_id ORDER BY since DESC LIMIT 1) AS weight
-				 FROM machine_states x JOIN machines m ON m.id = x.machine_id
-				 WHERE x.until > @start AND x.since < @end AND x.state IN ('ready', 'in use') AND ${inScope}`,
+				`SELECT x.since, x.until, m.pool_id AS pool FROM machine_states x INDEXED BY machine_states_ended CROSS JOIN machines m ON m.id = x.machine_id
+				 WHERE x.until > @start AND +x.since < @end AND x.state IN ('ready', 'in use') AND ${inScope}`,
 				{ ...moment, ...machines.params, start, end: start + n * STEP }
-			),
+			).map((x) => ({ ...x, weight: holds.get(x.pool) ?? 1 })),
 			start,
 			STEP,
 			n

@@ -30,3 +30,39 @@ test('what is asked alike is worked out once for each moment, and anew once some
 	expect(ask('a')).toBe(4);
 	expect(shared({ db: openDb(':memory:'), clock }, 'a', clock.shown(), () => 'another')).toBe('another');
 });
+
+test('a present whose answers take long is held longer, up to five seconds', () => {
+	let wall = 0;
+	const clock = shownClock(estate, () => wall);
+	const shownAt = (t: number) => {
+		estate.at = 10_000 + t;
+		wall = t;
+		return clock.shown();
+	};
+	const first = shownAt(0);
+	clock.spent(400);
+	expect([shownAt(1500), shownAt(1599)]).toEqual([first, first]);
+	const second = shownAt(1600);
+	expect(second).toBe(11_600);
+	clock.spent(9000);
+	expect(shownAt(6500)).toBe(second);
+	expect(shownAt(6600)).toBe(16_600);
+	// Whoever has done something waits for nothing.
+	clock.spent(9000);
+	clock.next();
+	expect(shownAt(6700)).toBe(16_700);
+});
+
+test('what failed is asked anew, and told to all who asked meanwhile', async () => {
+	const db = openDb(':memory:');
+	const clock = shownClock(estate, () => 0);
+	let asked = 0;
+	const ask = () =>
+		shared({ db, clock }, 'late', clock.shown(), () =>
+			++asked === 1 ? Promise.reject(new Error('not now')) : Promise.resolve(asked)
+		);
+	const [a, b] = [ask(), ask()];
+	await expect(a).rejects.toThrow('not now');
+	await expect(b).rejects.toThrow('not now');
+	expect([await ask(), await ask()]).toEqual([2, 2]);
+});

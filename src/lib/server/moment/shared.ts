@@ -10,7 +10,7 @@ const caches = new WeakMap<Db, LRUCache<string, { value: unknown }>>();
 
 /**
  * What several people ask for alike, worked out once: figures, ribbon, cells and lists under one scope at one moment. Whoever looks at the
- * present within the same second looks at the same moment (`Clock.shown`), so that two hundred pages cost as much as one for each scope.
+ * present within the same second or so looks at the same moment (`Clock.shown`), so that two hundred pages cost as much as one for each scope.
  * What is answered is shared: nobody may change it.
  * @param question names the query and everything that its answer depends on beside the moment
  */
@@ -22,7 +22,16 @@ export function shared<T>({ db, clock }: { db: Db; clock: Clock }, question: str
 	const key = `${at} ${clock.turn()} ${question}`;
 	const known = cache.get(key);
 	if (known) return known.value as T;
+	const began = performance.now();
 	const value = answer();
-	cache.set(key, { value });
+	const kept = { value };
+	cache.set(key, kept);
+	const told = () => clock.spent?.(performance.now() - began);
+	if (!(value instanceof Promise)) told();
+	else
+		// What waits for others costs less than it takes, and what failed is asked anew.
+		value.then(told, () => {
+			if (cache.get(key) === kept) cache.delete(key);
+		});
 	return value;
 }

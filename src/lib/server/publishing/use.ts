@@ -24,13 +24,13 @@ function usesBetween(
 	return p.app
 		? all(
 				db,
-				`SELECT person_id AS person, since, until FROM app_runs WHERE package = ?4 AND target = ?5 AND since <= ?3 AND until > ?2
-				 UNION ALL SELECT person_id, since, until FROM sessions WHERE publication_id = ?1 AND since <= ?3 AND until > ?2`,
+				`SELECT person_id AS person, since, until FROM app_runs WHERE package = ?4 AND target = ?5 AND +since <= ?3 AND until > ?2
+				 UNION ALL SELECT person_id, since, until FROM sessions WHERE publication_id = ?1 AND +since <= ?3 AND until > ?2`,
 				{ ...within, 4: p.app.package, 5: p.app.target }
 			)
 		: all(
 				db,
-				'SELECT person_id AS person, since, until FROM sessions WHERE publication_id = ?1 AND since <= ?3 AND until > ?2',
+				'SELECT person_id AS person, since, until FROM sessions WHERE publication_id = ?1 AND +since <= ?3 AND until > ?2',
 				within
 			);
 }
@@ -38,6 +38,23 @@ function usesBetween(
 /** People who have a publication open at a moment. */
 export function peopleInUse(db: Db, p: Pick<PublicationRow, 'id' | 'app'>, at: number): number[] {
 	return [...new Set(usesBetween(db, p, at, at).map((u) => u.person))];
+}
+
+/** People who have each of some publications open at a moment, all at once. */
+export function peopleUsing(
+	db: Db,
+	publications: readonly Pick<PublicationRow, 'id' | 'app'>[],
+	at: number
+): Map<string, Set<number>> {
+	const using = new Map(publications.map((p) => [p.id, new Set<number>()]));
+	for (const s of all<{ publication: string; person: number }>(
+		db,
+		'SELECT publication_id AS publication, person_id AS person FROM sessions WHERE +since <= @at AND until > @at',
+		{ at }
+	))
+		using.get(s.publication)?.add(s.person);
+	for (const p of publications) if (p.app) for (const person of peopleInUse(db, p, at)) using.get(p.id)!.add(person);
+	return using;
 }
 
 /** Most people at once between two moments. */

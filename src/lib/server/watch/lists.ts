@@ -1,7 +1,7 @@
 import type { Scope, Term } from '$lib/core/scope/scope';
 import { all, one, type Db } from '../db';
 import { atMoment, SAMPLED_STRAIN, sampledHost, sampledShare } from '../moment/samples';
-import { scopeCondition, type Subject } from '../moment/scope-sql';
+import { OPEN, scopeCondition, type Subject } from '../moment/scope-sql';
 
 /** A list under scope at a moment, ready to be shown row by row. */
 export interface Page<T> {
@@ -42,8 +42,7 @@ const STATE: [string, string] = [
 	'st',
 	'JOIN machine_states st ON st.machine_id = m.id AND st.since = (SELECT max(since) FROM machine_states x WHERE x.machine_id = m.id AND x.since <= @at)'
 ];
-const sessionsWhere = (where: string) =>
-	`(SELECT count(*) FROM sessions s WHERE ${where} AND s.since <= @at AND s.until > @at)`;
+const sessionsWhere = (where: string) => `(SELECT count(*) FROM sessions s WHERE ${where} AND ${OPEN})`;
 
 /** From which tables, and where, with no more joins than what is `used` asks for. */
 export function fromOf(listing: Listing, ...used: string[]): string {
@@ -132,7 +131,7 @@ export const SESSIONS: Listing = {
 	subject: 'session',
 	id: 's.id',
 	table: 'sessions s',
-	where: 's.since <= @at AND s.until > @at',
+	where: OPEN,
 	joins: [
 		['pe', 'JOIN people pe ON pe.id = s.person_id'],
 		['m', 'JOIN machines m ON m.id = s.machine_id'],
@@ -192,7 +191,7 @@ const PEOPLE: Listing = {
 	where: '1',
 	joins: [['t', 'JOIN teams t ON t.id = pe.team_id']],
 	columns: `pe.id, pe.login, pe.name, t.name AS team, pe.site_id AS site, pe.pattern, pe.managed, ${sessionsWhere('s.person_id = pe.id')} AS sessions,
-		(SELECT m.name FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.person_id = pe.id AND s.since <= @at AND s.until > @at ORDER BY s.since LIMIT 1) AS machine,
+		(SELECT m.name FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.person_id = pe.id AND ${OPEN} ORDER BY s.since LIMIT 1) AS machine,
 		${LAST_SIGN_IN} AS lastSignIn`,
 	sorts: {
 		name: 'pe.name',
@@ -230,7 +229,7 @@ const HOST_FIGURES = {
 	up: onHost(
 		`JOIN machine_states st ON st.machine_id = pl.machine_id AND st.since <= @at AND st.until > @at AND st.state NOT IN ('off', 'failed')`
 	),
-	sessions: onHost('JOIN sessions s ON s.machine_id = pl.machine_id AND s.since <= @at AND s.until > @at'),
+	sessions: onHost(`JOIN sessions s ON s.machine_id = pl.machine_id AND ${OPEN}`),
 	cores: sampledHost('cores'),
 	memory: sampledHost('memory'),
 	gpu: sampledHost('gpu')

@@ -4,15 +4,10 @@ import { buildsAt } from '$lib/server/images/builds';
 import { linesAt, openingOf, sheetAt } from '$lib/server/images/queries';
 import { reportOf } from '$lib/server/images/report';
 import { jobById } from '$lib/server/jobs';
-import { asKnown, lookOf } from '$lib/server/moment';
-import { runtime } from '$lib/server/runtime';
+import { sharedLoad } from '$lib/server/moment/load';
 
-export const load = async ({ url, depends }) => {
-	depends('sextant:live');
-	const context = runtime();
+export const load = sharedLoad(async ({ url, context, look, at }) => {
 	const { db, clock } = context;
-	const look = lookOf(url, runtime());
-	const at = asKnown(look);
 	const all = linesAt(db, at, look.scope);
 	// A line that nothing runs on stands in the list unless the scope asks for machines, people or places.
 	const lines = look.scope.terms.every((t) => t.type === 'facet' && t.facet === 'line')
@@ -43,4 +38,4 @@ export const load = async ({ url, depends }) => {
 					.map(({ sheet: own, ...b }) => ({ ...b, changed: sheet !== null && own !== JSON.stringify(sheet) }))
 			: []
 	};
-};
+});

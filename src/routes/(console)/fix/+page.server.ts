@@ -3,26 +3,22 @@ import { facetValues, narrow, termWords } from '$lib/core/scope/scope';
 import { DAY } from '$lib/core/time/units';
 import { teamsAbove } from '$lib/server/access/circumstances';
 import { all } from '$lib/server/db';
-import { asKnown, lookOf } from '$lib/server/moment';
+import { sharedLoad } from '$lib/server/moment/load';
 import { atMoment } from '$lib/server/moment/samples';
 import { scopeCondition } from '$lib/server/moment/scope-sql';
 import { fromOf, MACHINES } from '$lib/server/watch/lists';
 import { needsAt } from '$lib/server/today/queries';
-import { runtime } from '$lib/server/runtime';
 import { connectionsOf, failedConnections } from '$lib/server/watch/queries';
 import { fromJsonOrNull } from '$lib/server/db/json';
 
-export const load = ({ url, depends }) => {
-	depends('sextant:live');
-	const { db } = runtime();
-	const look = lookOf(url, runtime());
-	const at = asKnown(look);
+export const load = sharedLoad(({ context, look, at }) => {
+	const { db } = context;
 	const persons = facetValues(look.scope, 'person');
 	const condition = scopeCondition(look.scope, 'machine');
 	const failing = all<{ machine: string; name: CheckName; since: number; saw: string; sessions: number }>(
 		db,
 		`SELECT m.name AS machine, f.name, f.since, f.saw,
-		 (SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.since <= @at AND s.until > @at) AS sessions
+		 (SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND +s.since <= @at AND s.until > @at) AS sessions
 		 FROM failing_checks f JOIN machines m ON m.id = f.machine_id WHERE f.since <= @at AND f.until > @at
 		 AND m.id IN (SELECT m.id ${fromOf(MACHINES, condition.sql)} AND ${condition.sql}) ORDER BY f.since`,
 		{ ...atMoment(db, at), ...condition.params }
@@ -80,4 +76,4 @@ export const load = ({ url, depends }) => {
 			[at]
 		).map((j) => ({ ...j, result: fromJsonOrNull<Record<string, string>>('jobs.result', j.result) ?? {} }))
 	};
-};
+});

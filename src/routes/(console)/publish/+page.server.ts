@@ -3,29 +3,26 @@ import { hoursById, poolsAt } from '$lib/server/capacity/queries';
 import { bootServersOf } from '$lib/server/capacity/writes';
 import { all } from '$lib/server/db';
 import { linesAt } from '$lib/server/images/queries';
-import { asKnown, lookOf } from '$lib/server/moment';
+import { sharedLoad } from '$lib/server/moment/load';
 import { unusedTerms } from '$lib/core/scope/scope';
 import { publishingAt } from '$lib/server/publishing/narrowed';
 import { publicationsAt } from '$lib/server/publishing/queries';
 import { poolsFor } from '$lib/server/publishing/serving';
 import { remarksOn } from '$lib/server/publishing/remarks';
 import { targetsOf, titleIn } from '$lib/server/publishing/targets';
-import { licencesAt, peopleInUse } from '$lib/server/publishing/use';
+import { licencesAt, peopleUsing } from '$lib/server/publishing/use';
 import { poolCounts } from '$lib/server/watch/queries';
-import { runtime } from '$lib/server/runtime';
 
-export const load = async ({ url, depends }) => {
-	depends('sextant:live');
-	const { db, providers } = runtime();
-	const look = lookOf(url, runtime());
-	const at = asKnown(look);
+export const load = sharedLoad(async ({ url, context, look, at }) => {
+	const { db, providers } = context;
 	const counts = poolCounts(db, at);
 	const unmade = all<{ pool: string; name: string; reason: string }>(
 		db,
 		'SELECT pool_id AS pool, name, reason FROM unmade_machines ORDER BY pool_id, name'
 	);
 	const { pools, publications, grants, poolOf, left } = publishingAt(db, look.scope, at);
-	const targets = await targetsOf(runtime(), at);
+	const targets = await targetsOf(context, at);
+	const using = peopleUsing(db, publications, at);
 	const who = matrixAt(db, at, publications);
 	const making = look.live ? url.searchParams.get('make') : null;
 	const edit = publicationsAt(db, at).find((p) => p.id === url.searchParams.get('edit')) ?? null;
@@ -47,7 +44,7 @@ export const load = async ({ url, depends }) => {
 			served: p.pools.map((id) => ({ id, name: poolOf.get(id)?.name ?? id })),
 			grants: grants.filter((g) => g.publication === p.id).length,
 			people: who.totals[i]!,
-			inUse: peopleInUse(db, p, at).length,
+			inUse: using.get(p.id)?.size ?? 0,
 			opens: p.app ? `${titleIn(targets, p.app)}` : 'a desktop',
 			holders: p.licences === null ? null : licencesAt(db, p, at).holders,
 			remarks: remarksOn(db, p, publications, at)
@@ -83,4 +80,4 @@ export const load = async ({ url, depends }) => {
 		make: url.searchParams.get('make'),
 		edit
 	};
-};
+});

@@ -7,21 +7,17 @@ import type { Fact } from '$lib/core/why/explained';
 import { demandBacktest, demandCurve, demandForecast } from '$lib/server/capacity/demand';
 import { hoursById, machineCount } from '$lib/server/capacity/queries';
 import { all, one } from '$lib/server/db';
-import { asKnown, lookOf } from '$lib/server/moment';
+import { sharedLoad } from '$lib/server/moment/load';
 import { shared } from '$lib/server/moment/shared';
 import { publishingAt } from '$lib/server/publishing/narrowed';
 import { poolCounts } from '$lib/server/watch/queries';
-import { runtime } from '$lib/server/runtime';
 import { fromJson } from '$lib/server/db/json';
 
 const STEP = 5 * MINUTE;
 
-export const load = ({ url, depends }) => {
-	depends('sextant:live');
-	const ctx = runtime();
+export const load = sharedLoad(({ url, context, look, at }) => {
+	const ctx = context;
 	const { db, clock } = ctx;
-	const look = lookOf(url, runtime());
-	const at = asKnown(look);
 	const { pools, left } = publishingAt(db, look.scope, at);
 	const counts = poolCounts(db, at);
 	const summary = pools.map((p) => {
@@ -97,4 +93,4 @@ export const load = ({ url, depends }) => {
 			[pool.id, at - 14 * 24 * HOUR, at]
 		)!.p90
 	};
-};
+});

@@ -2,19 +2,15 @@ import { conditionsWords } from '$lib/core/access/decide';
 import { DAY } from '$lib/core/time/units';
 import { testAccess } from '$lib/server/access/circumstances';
 import { all } from '$lib/server/db';
-import { asKnown, lookOf } from '$lib/server/moment';
+import { sharedLoad } from '$lib/server/moment/load';
 import { unusedTerms } from '$lib/core/scope/scope';
 import { grantsIn } from '$lib/server/publishing/narrowed';
 import { publicationsAt } from '$lib/server/publishing/queries';
-import { runtime } from '$lib/server/runtime';
 
 const yesNo = (text: string | null) => (text === 'yes' ? true : text === 'no' ? false : null);
 
-export const load = ({ url, depends }) => {
-	depends('sextant:live');
-	const { db } = runtime();
-	const look = lookOf(url, runtime());
-	const at = asKnown(look);
+export const load = sharedLoad(({ url, context, look, at }) => {
+	const { db } = context;
 	const q = url.searchParams;
 	const login = q.get('who') ?? '';
 	const publication = q.get('what') ?? '';
@@ -59,4 +55,4 @@ export const load = ({ url, depends }) => {
 			? []
 			: all<{ login: string; name: string }>(db, 'SELECT login, name FROM people ORDER BY name LIMIT 5')
 	};
-};
+});

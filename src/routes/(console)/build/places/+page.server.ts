@@ -1,17 +1,13 @@
 import { PLACE_CHECKS, PLACE_CHECK_WORDS } from '$lib/core/network/places';
 import { narrow, unusedTerms } from '$lib/core/scope/scope';
 import { all } from '$lib/server/db';
-import { asKnown, lookOf } from '$lib/server/moment';
+import { sharedLoad } from '$lib/server/moment/load';
 import { checksAt } from '$lib/server/network/checks';
 import { joiningsAt } from '$lib/server/network/joinings';
 import { providerAt } from '$lib/server/network/providers';
-import { runtime } from '$lib/server/runtime';
 
-export const load = async ({ url, depends }) => {
-	depends('sextant:live');
-	const { db, vault, bench } = runtime();
-	const look = lookOf(url, runtime());
-	const at = asKnown(look);
+export const load = sharedLoad(async ({ context, look, at }) => {
+	const { db, vault, bench } = context;
 	const joined = all<{ id: string; name: string; kind: string; zone: string; hosts: number; machines: number }>(
 		db,
 		`SELECT s.id, s.name, s.kind, s.time_zone AS zone, (SELECT count(*) FROM hosts h WHERE h.site_id = s.id) AS hosts,
@@ -32,4 +28,4 @@ export const load = async ({ url, depends }) => {
 		// What the lab has that nobody has joined up yet: how to try it out.
 		lab: (await bench?.places())?.filter((p) => !joined.some((s) => s.id === p.id)) ?? []
 	};
-};
+});

@@ -6,18 +6,14 @@ import { homeZone } from '$lib/server/capacity/demand';
 import { all } from '$lib/server/db';
 import { rulesAt } from '$lib/server/images/following';
 import { linesAt } from '$lib/server/images/queries';
-import { asKnown, lookOf } from '$lib/server/moment';
-import { runtime } from '$lib/server/runtime';
+import { sharedLoad } from '$lib/server/moment/load';
 
-export const load = async ({ url, depends }) => {
-	depends('sextant:live');
-	const { db, providers } = runtime();
-	const look = lookOf(url, runtime());
-	const at = asKnown(look);
+export const load = sharedLoad(async ({ context, look, at }) => {
+	const { db, providers } = context;
 	const rules = rulesAt(db, at);
 	const rows = all<{ pool: string; version: string; n: number; sessions: number }>(
 		db,
-		`SELECT m.pool_id AS pool, pl.version, count(*) AS n, sum((SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.since <= ?1 AND s.until > ?1)) AS sessions
+		`SELECT m.pool_id AS pool, pl.version, count(*) AS n, sum((SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND +s.since <= ?1 AND s.until > ?1)) AS sessions
 		 FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= ?1 AND pl.until > ?1 WHERE m.since <= ?1 AND m.until > ?1 GROUP BY 1, 2 ORDER BY 3 DESC`,
 		{ 1: at }
 	);
@@ -55,4 +51,4 @@ export const load = async ({ url, depends }) => {
 			.map((s) => ({ ...s, volumes: volumes.filter((v) => v.site === s.id) }))
 			.filter((s) => s.volumes.length > 0)
 	};
-};
+});

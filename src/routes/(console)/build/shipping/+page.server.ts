@@ -1,15 +1,10 @@
 import { all, setting } from '$lib/server/db';
 import { linesAt } from '$lib/server/images/queries';
 import { dueAt, lackingAt, linksOf, shipmentsAt, wholeSites } from '$lib/server/images/shipping';
-import { asKnown, lookOf } from '$lib/server/moment';
-import { runtime } from '$lib/server/runtime';
+import { sharedLoad } from '$lib/server/moment/load';
 
-export const load = async ({ url, depends }) => {
-	depends('sextant:live');
-	const context = runtime();
+export const load = sharedLoad(async ({ url, context, at }) => {
 	const { db } = context;
-	const look = lookOf(url, runtime());
-	const at = asKnown(look);
 	const lines = linesAt(db, at);
 	const versions = lines.flatMap((l) =>
 		l.versions
@@ -60,4 +55,4 @@ export const load = async ({ url, depends }) => {
 			}))
 		}))
 	};
-};
+});

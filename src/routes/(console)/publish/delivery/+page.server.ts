@@ -1,16 +1,12 @@
 import { narrow, unusedTerms } from '$lib/core/scope/scope';
 import { poolsAt } from '$lib/server/capacity/queries';
-import { asKnown, lookOf } from '$lib/server/moment';
+import { sharedLoad } from '$lib/server/moment/load';
 import { deliveryStatesAt } from '$lib/server/packages/delivery';
 import { fitsPool } from '$lib/server/packages/delivery-plans';
 import { packagesAt } from '$lib/server/packages/queries';
-import { runtime } from '$lib/server/runtime';
 
-export const load = ({ url, depends }) => {
-	depends('sextant:live');
-	const { db } = runtime();
-	const look = lookOf(url, runtime());
-	const at = asKnown(look);
+export const load = sharedLoad(({ url, context, look, at }) => {
+	const { db } = context;
 	const { items, left } = narrow(
 		look.scope,
 		deliveryStatesAt(db, at),
@@ -43,4 +39,4 @@ export const load = ({ url, depends }) => {
 		pools: pools.map((p) => ({ id: p.id, name: p.name })),
 		make: making
 	};
-};
+});

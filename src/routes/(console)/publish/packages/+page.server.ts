@@ -1,15 +1,11 @@
 import { newestOf } from '$lib/core/images/follow';
-import { asKnown, lookOf } from '$lib/server/moment';
+import { sharedLoad } from '$lib/server/moment/load';
 import { unusedTerms } from '$lib/core/scope/scope';
 import { linesAt } from '$lib/server/images/queries';
 import { capturesAt, clashesAt, packagesAt } from '$lib/server/packages/queries';
-import { runtime } from '$lib/server/runtime';
 
-export const load = async ({ url, depends }) => {
-	depends('sextant:live');
-	const { db, providers } = runtime();
-	const look = lookOf(url, runtime());
-	const at = asKnown(look);
+export const load = sharedLoad(async ({ context, look, at }) => {
+	const { db, providers } = context;
 	return {
 		// Packages are of no site, pool or team: no term of the scope says anything of them.
 		left: unusedTerms(look.scope.terms),
@@ -26,4 +22,4 @@ export const load = async ({ url, depends }) => {
 			holds: (newestOf(l.versions)?.contents ?? []).map((c) => c.name)
 		}))
 	};
-};
+});

@@ -1,15 +1,11 @@
 import { unusedTerms } from '$lib/core/scope/scope';
-import { asKnown, lookOf } from '$lib/server/moment';
+import { sharedLoad } from '$lib/server/moment/load';
 import { one, setting } from '$lib/server/db';
 import { requestsIn, shelfOf } from '$lib/server/shelf/queries';
-import { runtime } from '$lib/server/runtime';
 import { isoDate, momentOf, wallTime } from '$lib/core/time/zone';
 
-export const load = ({ url, depends }) => {
-	depends('sextant:live');
-	const { db } = runtime();
-	const look = lookOf(url, runtime());
-	const at = asKnown(look);
+export const load = sharedLoad(({ url, context, look, at }) => {
+	const { db } = context;
 	const who = (url.searchParams.get('who') ?? '').trim();
 	const on = url.searchParams.get('on') ?? '';
 	const person = who
@@ -39,4 +35,4 @@ export const load = ({ url, depends }) => {
 		requests: asked.items.slice(0, 60),
 		home: setting(db, 'home')
 	};
-};
+});

@@ -1,11 +1,9 @@
 import { matrixIn, whyCell } from '$lib/server/access/matrix';
-import { lookOf } from '$lib/server/moment';
-import { runtime } from '$lib/server/runtime';
+import { sharedLoad } from '$lib/server/moment/load';
 
-export const load = ({ url, depends }) => {
-	depends('sextant:live');
-	const { db } = runtime();
-	const { scope, at } = lookOf(url, runtime());
+export const load = sharedLoad(({ url, context, look }) => {
+	const { db } = context;
+	const { scope, at } = look;
 	const view = matrixIn(db, scope, at);
 	const [team, publication] = (url.searchParams.get('cell') ?? '').split('/');
 	const asked =
@@ -13,4 +11,4 @@ export const load = ({ url, depends }) => {
 			? { team, publication: publication!, ...whyCell(db, at, team, publication!) }
 			: null;
 	return { ...view, cell: asked };
-};
+});
