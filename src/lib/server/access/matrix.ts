@@ -3,7 +3,6 @@ import {
 	whyInMatrix,
 	type Matrix,
 	type MatrixGrant,
-	type MatrixPerson,
 	type MatrixPublication,
 	type MatrixTeam
 } from '$lib/core/access/matrix';
@@ -13,16 +12,11 @@ import { all, type Db } from '../db';
 import { grantsAt, publicationsAt, type PublicationRow } from '../publishing/queries';
 import { publishingAt } from '../publishing/narrowed';
 import { teamsAbove } from './circumstances';
+import { everybody } from './directory';
 import { doorsAt } from './door';
 
 const teamsOf = (db: Db): MatrixTeam[] =>
 	all<MatrixTeam>(db, 'SELECT id, name, parent_id AS parent FROM teams ORDER BY name');
-
-const peopleOf = (db: Db): MatrixPerson[] =>
-	all<{ login: string; team: string; zone: string; managed: number; address: string }>(
-		db,
-		'SELECT p.login, p.team_id AS team, s.time_zone AS zone, p.managed, p.address FROM people p JOIN sites s ON s.id = p.site_id'
-	).map((p) => ({ ...p, managed: p.managed === 1 }));
 
 const matrixGrants = (db: Db, at: number): MatrixGrant[] =>
 	grantsAt(db, at).map((g) => ({
@@ -39,7 +33,7 @@ export const matrixAt = (db: Db, at: number, publications: readonly PublicationR
 	return whoGetsWhat(
 		at,
 		teamsOf(db),
-		peopleOf(db),
+		everybody(db),
 		publications.map((p): MatrixPublication => ({ id: p.id, door: door(p) })),
 		matrixGrants(db, at)
 	);
@@ -81,5 +75,5 @@ export function matrixIn(db: Db, scope: Scope, at: number) {
 export function whyCell(db: Db, at: number, team: string, publication: string): Explained<boolean> {
 	const p = publicationsAt(db, at).find((x) => x.id === publication);
 	const column = { id: publication, door: p ? doorsAt(db, at)(p) : {} };
-	return whyInMatrix(team, column, teamsOf(db), peopleOf(db), matrixGrants(db, at));
+	return whyInMatrix(team, column, teamsOf(db), everybody(db), matrixGrants(db, at));
 }

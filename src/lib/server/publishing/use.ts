@@ -2,6 +2,7 @@ import { inDates, sees } from '$lib/core/access/decide';
 import { countWords, DAY } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { all, type Db } from '../db';
+import { everybody } from '../access/directory';
 import { teamsAbove } from '../access/circumstances';
 import { grantsAt, type GrantRow, type PublicationRow } from './queries';
 
@@ -87,11 +88,6 @@ interface Reached {
 	by: GrantRow;
 }
 
-interface Facts extends Person {
-	team: string;
-	zone: string;
-}
-
 /** Everybody who sees a publication and whom its grants reach at a moment, and how they have it. */
 export function reachedBy(
 	db: Db,
@@ -104,10 +100,7 @@ export function reachedBy(
 	const above = teamsAbove(db);
 	const fetched = fetchersOf(db, publication.id, at);
 	const door = { visible: publication.visible.map((id) => ({ id, name: id })) };
-	for (const p of all<Facts>(
-		db,
-		'SELECT p.id, p.login, p.name, p.team_id AS team, s.time_zone AS zone FROM people p JOIN sites s ON s.id = p.site_id'
-	)) {
+	for (const p of everybody(db)) {
 		const own = above.get(p.team) ?? [];
 		if (!sees(door, own)) continue;
 		const by = grants.filter(

@@ -3,3 +3,10 @@ CREATE INDEX connections_given_up ON connections(ended) WHERE result = 'gave up'
 -- What is open on a machine is found by its end, not by reading all that ever was on it.
 DROP INDEX sessions_by_machine;
 CREATE INDEX sessions_by_machine ON sessions(machine_id, until);
+-- Who is in the directory is asked for by every page about grants, and changes seldom: each change is counted.
+CREATE TABLE directory_revision(one INTEGER PRIMARY KEY CHECK (one = 1), number INTEGER NOT NULL) STRICT;
+INSERT INTO directory_revision VALUES (1, 0);
+CREATE TRIGGER people_came AFTER INSERT ON people BEGIN UPDATE directory_revision SET number = number + 1; END;
+CREATE TRIGGER people_changed AFTER UPDATE ON people BEGIN UPDATE directory_revision SET number = number + 1; END;
+CREATE TRIGGER people_went AFTER DELETE ON people BEGIN UPDATE directory_revision SET number = number + 1; END;
+CREATE TRIGGER zones_changed AFTER UPDATE OF time_zone ON sites BEGIN UPDATE directory_revision SET number = number + 1; END;

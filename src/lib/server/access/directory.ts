@@ -1,0 +1,30 @@
+import { all, one, type Db } from '../db';
+
+/** Somebody in the directory, as grants look at them. */
+export interface DirectoryPerson {
+	id: number;
+	login: string;
+	name: string;
+	team: string;
+	/** Time zone of their site. */
+	zone: string;
+	/** Whether what they sit at is managed. */
+	managed: boolean;
+	address: string;
+}
+
+const known = new WeakMap<Db, { revision: number; people: readonly DirectoryPerson[] }>();
+
+/** Everybody in the directory, read again when somebody in it has changed. Shared: nobody may change it. */
+export function everybody(db: Db): readonly DirectoryPerson[] {
+	const revision = one<{ number: number }>(db, 'SELECT number FROM directory_revision')!.number;
+	const kept = known.get(db);
+	if (kept?.revision === revision) return kept.people;
+	const people = all<Omit<DirectoryPerson, 'managed'> & { managed: number }>(
+		db,
+		`SELECT p.id, p.login, p.name, p.team_id AS team, s.time_zone AS zone, p.managed, p.address
+		 FROM people p JOIN sites s ON s.id = p.site_id ORDER BY p.id`
+	).map((p) => ({ ...p, managed: p.managed === 1 }));
+	known.set(db, { revision, people });
+	return people;
+}
