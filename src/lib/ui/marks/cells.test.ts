@@ -103,12 +103,24 @@ test('cells run on in rows, each with the pixels of its own look', () => {
 test('no cells at all draw nothing', () => {
 	expect(pixels([]).height).toBe(0);
 });
-test('cells are the same after their way to the page', () => {
-	const cells = (['use', 'ready', 'off', 'starting', 'trouble'] as const).map((mark, i) => ({
-		name: `m-${i}`,
-		mark,
-		strain: i * 20
-	}));
+test('cells are the same after their way to the page: names that count on, and any others', () => {
+	const names = ['m-0', 'm-1', 'm-09', 'm-10', 'm-11', 'm-13', 'kiosk', 'm-99', 'm-100', '船-7', '12345678901', '0'];
+	const cells = names.map((name, i) => {
+		const mark = (['use', 'ready', 'off', 'starting', 'trouble', 'use'] as const)[i % 6]!;
+		return { name, mark, strain: mark === 'use' ? i * 9 : 0 };
+	});
 	expect(unpackCells(packCells(cells))).toEqual(cells);
 	expect(unpackCells(packCells([]))).toEqual([]);
+	const many = Array.from({ length: 20_000 }, (_v, i) => ({
+		name: `desk-${String(i).padStart(5, '0')}`,
+		mark: 'use' as const,
+		strain: i % 101
+	}));
+	expect(unpackCells(packCells(many))).toEqual(many);
+	expect(JSON.stringify(packCells(many)).length).toBeLessThan(27_000);
+});
+test('the strain of one that is not in use is not told: nothing shows it', () => {
+	expect(unpackCells(packCells([{ name: 'a', mark: 'ready', strain: 12 }]))).toEqual([
+		{ name: 'a', mark: 'ready', strain: 0 }
+	]);
 });

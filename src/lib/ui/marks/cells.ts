@@ -6,22 +6,63 @@ export interface CellMark {
 
 const MARKS = ['use', 'ready', 'off', 'starting', 'trouble'] as const;
 
-/** Cells on their way to the page: thousands of objects would weigh ten times as much. */
+/** Names that count on from one to the next: `desk-007` to `desk-019` is `['desk-', 3, 7, 13]`; one that stands alone is itself. */
+type NameRun = string | [prefix: string, digits: number, first: number, count: number];
+
+/** Cells on their way to the page: a byte each, and names as they were counted. Thousands of objects would weigh twenty times as much. */
 export interface PackedCells {
-	names: string[];
-	/** A digit a cell: the place of its mark. */
-	marks: string;
-	strains: number[];
+	names: NameRun[];
+	/** Base64 of a byte a cell: the strain of one in use, or above that its mark. */
+	looks: string;
 }
 
+/** Bytes above every strain stand for the other marks. */
+const MARK_BYTE = 128;
+
 export const packCells = (cells: (CellMark & { name: string })[]): PackedCells => ({
-	names: cells.map((c) => c.name),
-	marks: cells.map((c) => MARKS.indexOf(c.mark)).join(''),
-	strains: cells.map((c) => c.strain)
+	names: packNames(cells.map((c) => c.name)),
+	looks: btoa(
+		cells
+			.map((c) =>
+				String.fromCharCode(
+					c.mark === 'use' ? Math.max(0, Math.min(100, Math.round(c.strain))) : MARK_BYTE + MARKS.indexOf(c.mark)
+				)
+			)
+			.join('')
+	)
 });
 
-export const unpackCells = ({ names, marks, strains }: PackedCells): (CellMark & { name: string })[] =>
-	names.map((name, i) => ({ name, mark: MARKS[Number(marks[i])]!, strain: strains[i]! }));
+export function unpackCells({ names, looks }: PackedCells): (CellMark & { name: string })[] {
+	const bytes = atob(looks);
+	return unpackNames(names).map((name, i) => {
+		const byte = bytes.charCodeAt(i);
+		return byte < MARK_BYTE ? { name, mark: 'use', strain: byte } : { name, mark: MARKS[byte - MARK_BYTE]!, strain: 0 };
+	});
+}
+
+function packNames(names: readonly string[]): NameRun[] {
+	const runs: NameRun[] = [];
+	for (const name of names) {
+		// More digits than a number holds exactly are part of the name.
+		const digits = /\d{1,9}$/.exec(name)?.[0] ?? '';
+		const last = runs.at(-1);
+		if (digits === '') runs.push(name);
+		else {
+			const prefix = name.slice(0, -digits.length);
+			const n = Number(digits);
+			if (Array.isArray(last) && last[0] === prefix && last[1] === digits.length && last[2] + last[3] === n) last[3]++;
+			else runs.push([prefix, digits.length, n, 1]);
+		}
+	}
+	return runs;
+}
+
+const unpackNames = (runs: readonly NameRun[]): string[] =>
+	runs.flatMap((run) =>
+		typeof run === 'string'
+			? [run]
+			: Array.from({ length: run[3] }, (_v, i) => `${run[0]}${String(run[2] + i).padStart(run[1], '0')}`)
+	);
 
 export interface CellPaint {
 	sheet: string;
