@@ -6,9 +6,9 @@ import { homeZone } from '$lib/server/capacity/demand';
 import { cardOf } from '$lib/server/cards';
 import { all, setting, type Db } from '$lib/server/db';
 import { runningJobs } from '$lib/server/jobs';
-import { ribbonOf } from '$lib/server/live/ribbon';
+import { CURVES_EVERY, curvesOf, ribbonOf } from '$lib/server/live/ribbon';
 import { asKnown, lookOf } from '$lib/server/moment';
-import { shared } from '$lib/server/moment/shared';
+import { shared, standing } from '$lib/server/moment/shared';
 import { planById } from '$lib/server/plans';
 import { PLAN_KINDS } from '$lib/server/plans/catalogue';
 import { publicationsAt } from '$lib/server/publishing/queries';
@@ -36,7 +36,9 @@ export const load = async ({ url, locals, depends }) => {
 			.filter((j) => j.state !== 'waiting')
 			.map((j) => ({ id: j.id, title: j.title, progress: j.progress }))
 	);
-	const ribbon = shared(context, `ribbon ${scope}`, look.now, () => ribbonOf(db, look.scope, look.now));
+	const drawn = Math.floor(look.now / CURVES_EVERY) * CURVES_EVERY;
+	const curves = standing(context, `curves ${scope}`, drawn, () => curvesOf(db, look.scope, drawn));
+	const ribbon = shared(context, `ribbon ${scope}`, look.now, () => ribbonOf(db, curves, look.now));
 	const [cardKind, ...cardId] = (url.searchParams.get('card') ?? '').split('/');
 	const card = cardKind ? await cardOf(context, cardKind, cardId.join('/'), at, look.live) : null;
 	const planId = url.searchParams.get('plan');

@@ -4,7 +4,7 @@ import { EVERYTHING, parseScope } from '$lib/core/scope/scope';
 import { openDb, putSetting, run, type Db } from '../db';
 import { vaultOf } from '../network/vault';
 import { settleEstate } from '../db/settle';
-import { ribbonOf } from '../live/ribbon';
+import { curvesOf, ribbonOf } from '../live/ribbon';
 import { testEstate } from '../testing/harness';
 import { demandCurve, demandForecast } from './demand';
 import { STEP } from './kept';
@@ -114,7 +114,7 @@ describe('demand', () => {
 describe('the ribbon', () => {
 	const end = (r: ReturnType<typeof ribbonOf>) => r.tide.at(-1);
 	test('spans a day behind and half a day ahead, in steps', () => {
-		const r = ribbonOf(db, EVERYTHING, NOW);
+		const r = ribbonOf(db, curvesOf(db, EVERYTHING, NOW), NOW);
 		expect([r.from, r.to, r.now]).toEqual([NOW - DAY, NOW + 12 * HOUR, NOW]);
 		expect(r.tide).toHaveLength(DAY / r.step + 1);
 		expect(end(r)).toBe(6);
@@ -123,14 +123,14 @@ describe('the ribbon', () => {
 		expect(r.ahead[0]!.at % STEP).toBe(0);
 	});
 	test('under a scope counts what is in it: sessions, capacity and forecast', () => {
-		const r = ribbonOf(db, parseScope('site:isle').scope, NOW);
+		const r = ribbonOf(db, curvesOf(db, parseScope('site:isle').scope, NOW), NOW);
 		expect(end(r)).toBe(0);
 		expect(Math.max(...r.tide)).toBe(1);
 		expect(r.capacity.at(-1)).toBe(2);
 		expect(Math.max(...r.ahead.map((a) => a.middle))).toBeCloseTo(1, 5);
-		expect(end(ribbonOf(db, parseScope('person:dag').scope, NOW))).toBe(0);
-		expect(end(ribbonOf(db, parseScope('-site:isle').scope, NOW))).toBe(6);
-		expect(end(ribbonOf(db, parseScope('site:quay team:harbour').scope, NOW))).toBe(6);
+		expect(end(ribbonOf(db, curvesOf(db, parseScope('person:dag').scope, NOW), NOW))).toBe(0);
+		expect(end(ribbonOf(db, curvesOf(db, parseScope('-site:isle').scope, NOW), NOW))).toBe(6);
+		expect(end(ribbonOf(db, curvesOf(db, parseScope('site:quay team:harbour').scope, NOW), NOW))).toBe(6);
 	});
 	test('shows incidents from when they began, cut at its edge, and not those that ended before', () => {
 		const finding = (since: number, until: number) =>
@@ -142,7 +142,7 @@ describe('the ribbon', () => {
 		finding(NOW - 3 * DAY, NOW - 2 * DAY);
 		finding(NOW - 2 * DAY, NOW - 5 * HOUR);
 		finding(NOW - 2 * HOUR, FOREVER);
-		const { incidents, from } = ribbonOf(db, EVERYTHING, NOW);
+		const { incidents, from } = ribbonOf(db, curvesOf(db, EVERYTHING, NOW), NOW);
 		expect(incidents.map((i) => [i.from, i.to])).toEqual([
 			[from, NOW - 5 * HOUR],
 			[NOW - 2 * HOUR, NOW]

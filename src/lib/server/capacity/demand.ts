@@ -1,6 +1,7 @@
 import { forecast, judge, together, type Backtest } from '$lib/core/capacity/forecast';
 import { LRUCache } from 'lru-cache';
 import { countOver } from '$lib/core/time/intervals';
+import { STEPS } from './steps-sql';
 import { DAY, HOUR } from '$lib/core/time/units';
 import { all, setting, type Db } from '../db';
 import { keptCounts, STEP } from './kept';
@@ -23,28 +24,30 @@ export type DemandOf = { pool: string } | { sql: string; params: Record<string, 
  * hold is not what was asked of it. Counted from their intervals.
  */
 export const demandCurve = (db: Db, from: number, bins: number, of: DemandOf, step = STEP): number[] =>
-	countOver(wantedBetween(db, from, from + bins * step, of), from, step, bins);
+	countOver(wantedOver(db, from, step, bins, of), from, step, bins);
 
+/** As many as wanted something from one step to another, of those who sit in a zone. */
 interface Wanted {
 	since: number;
 	until: number;
-	/** Of where the person sits. */
+	weight: number;
 	zone: string;
 }
 
-function wantedBetween(db: Db, from: number, to: number, of: DemandOf): Wanted[] {
+/** Put together by their steps where they lie: a row for each of many thousand sessions takes longer to hand over than to find. */
+function wantedOver(db: Db, from: number, step: number, bins: number, of: DemandOf): Wanted[] {
 	const condition =
 		of === null
 			? { sql: '1', params: {} }
 			: 'pool' in of
 				? { sql: 's.machine_id IN (SELECT id FROM machines WHERE pool_id = @pool)', params: of }
 				: of;
-	const params = { ...condition.params, from, to };
+	const params = { ...condition.params, from, to: from + bins * step, step, bins };
 	// By their end: nearly all have begun before a moment that is about now (see `OPEN`).
 	const sitting = 'CROSS JOIN people zp ON zp.id = s.person_id CROSS JOIN sites zi ON zi.id = zp.site_id';
 	const rows = all<Wanted>(
 		db,
-		`SELECT s.since, s.until, zi.time_zone AS zone FROM sessions s ${sitting} WHERE s.until > @from AND +s.since < @to AND ${condition.sql}`,
+		`SELECT ${STEPS}, zi.time_zone AS zone FROM sessions s ${sitting} WHERE s.until > @from AND +s.since < @to AND ${condition.sql} GROUP BY 1, 2, 4`,
 		params
 	);
 	// Whoever would be served by several pools waits for the nearest.
@@ -52,8 +55,8 @@ function wantedBetween(db: Db, from: number, to: number, of: DemandOf): Wanted[]
 		of !== null && 'pool' in of
 			? all<Wanted>(
 					db,
-					`SELECT s.since, s.until, zi.time_zone AS zone FROM waits s ${sitting} WHERE s.until > @from AND +s.since < @to
-					 AND json_extract(iif(json_valid(s.pools), s.pools, '[]'), '$[0]') = @pool`,
+					`SELECT ${STEPS}, zi.time_zone AS zone FROM waits s ${sitting} WHERE s.until > @from AND +s.since < @to
+					 AND json_extract(iif(json_valid(s.pools), s.pools, '[]'), '$[0]') = @pool GROUP BY 1, 2, 4`,
 					params
 				)
 			: [];
@@ -94,7 +97,7 @@ function levelsByZone(db: Db, now: number, start: number, bins: number, of: Dema
 		let byZone = asked.get(`${from} ${n}`);
 		if (!byZone) {
 			asked.set(`${from} ${n}`, (byZone = new Map()));
-			for (const w of wantedBetween(db, from, from + n * STEP, of)) {
+			for (const w of wantedOver(db, from, STEP, n, of)) {
 				const list = byZone.get(w.zone);
 				if (list) list.push(w);
 				else byZone.set(w.zone, [w]);

@@ -33,7 +33,7 @@ export const peopleLostThrough = (
 	all(
 		db,
 		`SELECT DISTINCT pe.login, pe.name FROM connections c JOIN people pe ON pe.id = c.person_id
-		 WHERE c.gateway_id = ? AND c.protocol = ? AND c.result = 'lost' AND c.ended >= ? AND c.ended <= ? ORDER BY pe.name`,
+		 WHERE c.gateway_id = ? AND c.protocol = ? AND c.result <> 'open' AND c.result = 'lost' AND c.ended >= ? AND c.ended <= ? ORDER BY pe.name`,
 		[gateway, protocol, since - BEFORE_THE_SWEEP, at]
 	);
 

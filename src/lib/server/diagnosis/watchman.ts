@@ -376,7 +376,7 @@ function givenUp(db: Db, now: number): Parameters<typeof giveUpFindings>[0] {
 	for (const c of all<{ person: number; site: string; publication: string; at: number; waited: number }>(
 		db,
 		`SELECT c.person_id AS person, p.site_id AS site, c.publication_id AS publication, c.ended AS at, c.waited FROM connections c
-		 JOIN people p ON p.id = c.person_id WHERE c.result = 'gave up' AND c.ended > ? AND c.ended <= ?`,
+		 JOIN people p ON p.id = c.person_id WHERE c.result <> 'open' AND c.result = 'gave up' AND c.ended > ? AND c.ended <= ?`,
 		[now - 7 * DAY, now]
 	)) {
 		const serving = personal.get(c.publication);

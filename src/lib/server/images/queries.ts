@@ -39,6 +39,12 @@ export interface LineRow {
 const within = (table: string) =>
 	`EXISTS (SELECT 1 FROM ${table} h WHERE h.line_id = v.line_id AND h.number = v.number AND h.since <= ?1 AND h.until > ?1)`;
 
+/** Sessions open on each machine, counted once for all: most machines are asked about. */
+const OPEN_ON: [string, string] = [
+	'o',
+	`LEFT JOIN (SELECT s.machine_id AS machine, count(*) AS n FROM sessions s WHERE ${OPEN} GROUP BY 1) o ON o.machine = m.id`
+];
+
 /** Image lines with their versions as they were at a moment, and how many machines and people within a scope are on each. */
 export function linesAt(db: Db, at: number, scope: Scope = EVERYTHING): LineRow[] {
 	const condition = scopeCondition(scope, 'machine');
@@ -68,8 +74,8 @@ export function linesAt(db: Db, at: number, scope: Scope = EVERYTHING): LineRow[
 	const counts = all<{ line_id: string; version: string; machines: number; people: number }>(
 		db,
 		`SELECT pl.line_id, pl.version, count(*) AS machines,
-		 sum((SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND ${OPEN})) AS people
-		 ${fromOf(MACHINES, 'pl.', condition.sql)} AND ${condition.sql} GROUP BY 1, 2`,
+		 sum(coalesce(o.n, 0)) AS people
+		 ${fromOf({ ...MACHINES, joins: [...MACHINES.joins, OPEN_ON] }, 'pl.', 'o.', condition.sql)} AND ${condition.sql} GROUP BY 1, 2`,
 		{ ...atMoment(db, at), ...condition.params }
 	);
 	const countOf = new Map(counts.map((c) => [`${c.line_id}/${c.version}`, c]));

@@ -1,8 +1,9 @@
 import type { Scope } from '$lib/core/scope/scope';
 import { countOver } from '$lib/core/time/intervals';
-import { HOUR, FOREVER } from '$lib/core/time/units';
+import { FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
 import { demandForecast, homeZone } from '../capacity/demand';
 import { keptCounts, STEP } from '../capacity/kept';
+import { steps } from '../capacity/steps-sql';
 import { changesBetween } from '../changes';
 import { all, type Db } from '../db';
 import { BEGUN_SESSIONS, fromOf, MACHINES } from '../watch/lists';
@@ -25,10 +26,15 @@ export interface Ribbon {
 	incidents: { from: number; to: number; words: string; finding: number }[];
 }
 
-/** The ribbon of a scope, around the present. */
-export function ribbonOf(db: Db, scope: Scope, now: number): Ribbon {
+/** The curves of a ribbon: what moves slowly. */
+export type Curves = Pick<Ribbon, 'from' | 'step' | 'zone' | 'tide' | 'capacity' | 'ahead'>;
+
+/** How far the curves may lie behind the present: less than is seen. */
+export const CURVES_EVERY = 5 * MINUTE;
+
+/** What people wanted and what there was for them in the last 24 hours, and what they are expected to want in the 12 to come. */
+export function curvesOf(db: Db, scope: Scope, now: number): Curves {
 	const from = Math.floor((now - 24 * HOUR) / STEP) * STEP;
-	const to = now + 12 * HOUR;
 	const bins = Math.floor((now - from) / STEP) + 1;
 	// Which sessions belong to the scope is asked of each session as it was at its own time.
 	const condition = scopeCondition(scope, 'session');
@@ -50,27 +56,29 @@ export function ribbonOf(db: Db, scope: Scope, now: number): Ribbon {
 	);
 	const capacity = keptCounts(db, key && `capacity ${key}`, from, bins, now, (start, n) =>
 		countOver(
-			all<{ since: number; until: number; pool: string }>(
+			all<{ since: number; until: number; weight: number; pool: string }>(
 				db,
-				`SELECT x.since, x.until, m.pool_id AS pool FROM machine_states x INDEXED BY machine_states_ended CROSS JOIN machines m ON m.id = x.machine_id
-				 WHERE x.until > @start AND +x.since < @end AND x.state IN ('ready', 'in use') AND ${inScope}`,
-				{ ...moment, ...machines.params, start, end: start + n * STEP }
-			).map((x) => ({ ...x, weight: holds.get(x.pool) ?? 1 })),
+				`SELECT ${steps('x')}, m.pool_id AS pool FROM machine_states x INDEXED BY machine_states_ended CROSS JOIN machines m ON m.id = x.machine_id
+				 WHERE x.until > @from AND +x.since < @to AND x.state IN ('ready', 'in use') AND ${inScope} GROUP BY 1, 2, 4`,
+				{ ...moment, ...machines.params, from: start, to: start + n * STEP, step: STEP, bins: n }
+			).map((x) => ({ ...x, weight: x.weight * (holds.get(x.pool) ?? 1) })),
 			start,
 			STEP,
 			n
 		)
 	);
 
+	return { from, step: STEP, zone: homeZone(db), tide, capacity, ahead };
+}
+
+/** The ribbon of a scope, around the present, over its curves. */
+export function ribbonOf(db: Db, curves: Curves, now: number): Ribbon {
+	const { from } = curves;
+	const to = now + 12 * HOUR;
 	return {
-		from,
+		...curves,
 		to,
 		now,
-		step: STEP,
-		zone: homeZone(db),
-		tide,
-		capacity,
-		ahead,
 		flags: [
 			...changesBetween(db, from, now + 1).map((c) => ({
 				at: c.at,

@@ -1,7 +1,7 @@
 import { expect, test } from 'vitest';
 import { shownClock } from '../context';
 import { openDb } from '../db';
-import { shared } from './shared';
+import { shared, standing } from './shared';
 
 const estate = { at: 1000, now: () => estate.at, speed: () => 1 };
 
@@ -65,4 +65,16 @@ test('what failed is asked anew, and told to all who asked meanwhile', async () 
 	await expect(a).rejects.toThrow('not now');
 	await expect(b).rejects.toThrow('not now');
 	expect([await ask(), await ask()]).toEqual([2, 2]);
+});
+
+test('what stands is not asked for anew when something was done, but at another moment', () => {
+	const db = openDb(':memory:');
+	const clock = shownClock(estate, () => 0);
+	let asked = 0;
+	const ask = (at: number) => standing({ db, clock }, 'curves', at, () => ++asked);
+	expect([ask(5), ask(5)]).toEqual([1, 1]);
+	clock.next();
+	expect([ask(5), ask(10)]).toEqual([1, 2]);
+	// It is another answer than one that is shared under the same words.
+	expect(shared({ db, clock }, 'standing curves', 5, () => 'other')).toBe('other');
 });

@@ -12,7 +12,7 @@ import { makePacker } from '../packages/packer';
 import { vaultOf } from '../network/vault';
 import { makeHistory } from '../history';
 import { openDb, type Db } from '../db';
-import { ribbonOf } from '../live/ribbon';
+import { curvesOf, ribbonOf } from '../live/ribbon';
 import { testEstate } from '../testing/harness';
 import { needsAt } from '../today/queries';
 import { machinesPage, sessionsPage, type PageAsk } from './lists';
@@ -186,7 +186,7 @@ describe('figures', () => {
 	});
 	test('the ribbon’s tide ends at the sessions of now, in every scope', () => {
 		for (const scope of ['', 'site:quay', 'site:isle', 'team:harbour']) {
-			const ribbon = ribbonOf(db, parseScope(scope).scope, now);
+			const ribbon = ribbonOf(db, curvesOf(db, parseScope(scope).scope, now), now);
 			const at = ribbon.from + (ribbon.tide.length - 1) * ribbon.step;
 			expect(ribbon.tide.at(-1), scope).toBe(sessionsPage(db, ask(scope, at)).total);
 			expect(ribbon.capacity.every((c, i) => c >= 0 && Number.isInteger(ribbon.tide[i]))).toBe(true);

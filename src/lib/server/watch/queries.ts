@@ -150,7 +150,7 @@ function lostWithin(db: Db, scope: Scope, from: number, to: number): number {
 	});
 	return one<{ n: number }>(
 		db,
-		`SELECT count(*) AS n FROM connections c JOIN people pe ON pe.id = c.person_id WHERE c.ended > @from AND c.ended <= @to AND c.result IN ('lost', 'gave up') ${parts.map((p) => `AND ${p}`).join(' ')}`,
+		`SELECT count(*) AS n FROM connections c JOIN people pe ON pe.id = c.person_id WHERE c.ended > @from AND c.ended <= @to AND c.result <> 'open' AND c.result IN ('lost', 'gave up') ${parts.map((p) => `AND ${p}`).join(' ')}`,
 		params
 	)!.n;
 }

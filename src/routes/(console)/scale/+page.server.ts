@@ -1,3 +1,4 @@
+import { sumOfWaits, type Wait } from '$lib/core/capacity/waits';
 import { countOver } from '$lib/core/time/intervals';
 import { unusedTerms } from '$lib/core/scope/scope';
 import { HOUR, MINUTE } from '$lib/core/time/units';
@@ -75,11 +76,15 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 		ahead: demandForecast(db, now, Math.min(36, Math.max(0, (to - now) / HOUR)), { pool: pool.id }).ahead.filter(
 			(a) => a.at < to
 		),
-		waits: all<{ at: number; waited: number; name: string; login: string; gaveUp: 0 | 1 }>(
-			db,
-			`SELECT c.began AS at, c.waited, p.name, p.login, c.result = 'gave up' AS gaveUp FROM connections c JOIN people p ON p.id = c.person_id
+		waits: sumOfWaits(
+			all<Omit<Wait, 'gaveUp'> & { gaveUp: 0 | 1 }>(
+				db,
+				`SELECT c.began AS at, c.waited, p.name, p.login, c.result = 'gave up' AS gaveUp FROM connections c JOIN people p ON p.id = c.person_id
 			 WHERE c.waited > 5000 AND c.ended >= ? AND c.began < ? AND (c.pool_id = ? OR (c.pool_id IS NULL AND c.result = 'gave up' AND EXISTS (SELECT 1 FROM publications pu, json_each(iif(json_valid(pu.pools), pu.pools, '[]')) j WHERE pu.id = c.publication_id AND j.value = ?))) ORDER BY c.began`,
-			[from, to, pool.id, pool.id]
+				[from, to, pool.id, pool.id]
+			).map((w) => ({ ...w, gaveUp: w.gaveUp === 1 })),
+			from,
+			STEP
 		),
 		actions: all<{ at: number; name: string; action: string; facts: string }>(
 			db,

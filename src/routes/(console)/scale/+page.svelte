@@ -1,5 +1,6 @@
 <script lang="ts">
 	import { page } from '$app/state';
+	import type { WaitSummary } from '$lib/core/capacity/waits';
 	import { countWords, durationWords } from '$lib/core/time/units';
 	import { clockWords, dayWords } from '$lib/core/time/zone';
 	import { addressWith } from '$lib/ui/frame/address';
@@ -11,11 +12,9 @@
 	let { data } = $props();
 	const wide = $derived(!(data.card || data.plan));
 	/** `3 people waited 5 times for a machine; twice they gave up`: people, waits and give-ups told apart. */
-	function waitWords(waits: { login: string; gaveUp: 0 | 1 }[]): string {
-		const people = new Set(waits.map((w) => w.login)).size;
-		const gaveUp = waits.filter((w) => w.gaveUp).length;
+	function waitWords({ people, times: n, gaveUp }: WaitSummary): string {
 		const who = countWords(people, 'person', 'people');
-		const times = waits.length === people ? '' : ` ${countWords(waits.length, 'time')}`;
+		const times = n === people ? '' : ` ${countWords(n, 'time')}`;
 		return `${who} waited${times} for a machine${gaveUp ? `, and gave up ${countWords(gaveUp, 'time')}` : ''}`;
 	}
 </script>
@@ -40,13 +39,16 @@
 				theme={data.theme}
 			/>
 			<p class="text-ink2 mt-1 text-[13px]">
-				{#if data.waits!.length}
-					{waitWords(data.waits!)}, the longest {durationWords(Math.max(...data.waits!.map((w) => w.waited)))}:
-					{#each data.waits!.slice(0, 6) as w, i (w.login + w.at)}{i ? ', ' : ''}<a
+				{#if data.waits!.times}
+					{waitWords(data.waits!)}, the longest {durationWords(data.waits!.longest)}:
+					{#each data.waits!.first as w, i (w.login + w.at)}{i ? ', ' : ''}<a
 							class="link"
 							href={addressWith(page.url, { card: `person/${w.login}` })}>{w.name}</a
 						>
-						{durationWords(w.waited)}{w.gaveUp ? ', then gave up' : ''}{/each}{data.waits!.length > 6 ? ' …' : '.'}
+						{durationWords(w.waited)}{w.gaveUp ? ', then gave up' : ''}{/each}{data.waits!.times >
+					data.waits!.first.length
+						? ' …'
+						: '.'}
 				{:else}Nobody had to wait for a machine on this day.{/if}
 			</p>
 			{#if data.backtest}

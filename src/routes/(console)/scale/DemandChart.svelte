@@ -1,11 +1,12 @@
 <script lang="ts">
 	import { clockWords } from '$lib/core/time/zone';
-	import { durationWords } from '$lib/core/time/units';
+	import type { WaitSummary } from '$lib/core/capacity/waits';
+	import { countWords, durationWords } from '$lib/core/time/units';
 
 	interface Props {
 		day: { from: number; to: number; step: number; demand: number[]; capacity: number[]; starting: number[] };
 		ahead: { at: number; middle: number; spread: number }[];
-		waits: { at: number; waited: number; name: string }[];
+		waits: WaitSummary;
 		zone: string;
 		now: number;
 		theme: string;
@@ -51,19 +52,23 @@
 	const last = $derived(day.demand.length ? x(at(day.demand.length - 1)) : LEFT);
 	const levelAt = (t: number) =>
 		day.demand[Math.min(day.demand.length - 1, Math.max(0, Math.floor((t - day.from) / day.step)))] ?? 0;
-	// People who wait at the same time stand on one another.
-	const marks = $derived.by(() => {
-		// eslint-disable-next-line svelte/prefer-svelte-reactivity -- made afresh each time
-		const stack = new Map<number, number>();
-		return waits.map((w) => {
-			const column = Math.round(x(w.at) / 8);
-			const level = stack.get(column) ?? 0;
-			stack.set(column, level + 1);
-			return { ...w, x: x(w.at), y: Math.max(8, y(levelAt(w.at)) - 8 - level * 8) };
-		});
-	});
+	// Waits of the same time stand on one another, as far as there is room: how many there were is in their words.
+	const marks = $derived(
+		waits.marks.flatMap((w) => {
+			const foot = y(levelAt(w.at)) - 8;
+			const words = w.name
+				? `${w.name} waited ${w.times > 1 ? `${countWords(w.times, 'time')}, the longest ` : ''}${durationWords(w.longest)}`
+				: `${countWords(w.people, 'person', 'people')} waited ${countWords(w.times, 'time')}, the longest ${durationWords(w.longest)}`;
+			return Array.from({ length: Math.min(w.times, Math.max(1, Math.floor((foot - 8) / 8))) }, (_v, level) => ({
+				key: `${w.at} ${level}`,
+				words,
+				x: x(w.at),
+				y: Math.max(8, foot - level * 8)
+			}));
+		})
+	);
 	const words = $derived(
-		`Demand peaks at ${Math.max(0, ...day.demand)} sessions, capacity at ${Math.max(0, ...day.capacity)}; ${waits.length} people waited.`
+		`Demand peaks at ${Math.max(0, ...day.demand)} sessions, capacity at ${Math.max(0, ...day.capacity)}; ${countWords(waits.people, 'person', 'people')} waited${waits.times > waits.people ? `, ${countWords(waits.times, 'time')}` : ''}.`
 	);
 </script>
 
@@ -95,8 +100,7 @@
 				y="14"
 				fill="var(--ink2)">now</text
 			>{/if}
-		{#each marks as m (m.name + m.at)}<path d="M{m.x} {m.y - 4}l4 4-4 4-4-4z" fill="var(--buoy)"
-				><title>{m.name} waited {durationWords(m.waited)}</title></path
+		{#each marks as m (m.key)}<path d="M{m.x} {m.y - 4}l4 4-4 4-4-4z" fill="var(--buoy)"><title>{m.words}</title></path
 			>{/each}
 	</svg>
 	<p class="text-ink2 flex flex-wrap gap-4 pl-9 text-[12px]" aria-hidden="true">
@@ -106,6 +110,6 @@
 			><span class="border-sand inline-block w-4 border-t border-dashed align-middle"></span> with those starting</span
 		><span
 			><span class="border-sea2 inline-block w-4 border-t border-dashed align-middle"></span> forecast, nine in ten</span
-		><span><span class="text-buoy">◆</span> a person kept waiting</span>
+		><span><span class="text-buoy">◆</span> somebody kept waiting</span>
 	</p>
 </div>

@@ -31,7 +31,7 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 	const refused = new Map(
 		all<{ p: string; n: number }>(
 			db,
-			`SELECT publication_id AS p, count(*) AS n FROM connections WHERE result = 'refused' AND ended > ? AND ended <= ? GROUP BY 1`,
+			`SELECT publication_id AS p, count(*) AS n FROM connections WHERE result <> 'open' AND result = 'refused' AND ended > ? AND ended <= ? GROUP BY 1`,
 			[at - DAY, at]
 		).map((r) => [r.p, r.n])
 	);
