@@ -12,6 +12,7 @@ import { shared, standing } from '$lib/server/moment/shared';
 import { planById } from '$lib/server/plans';
 import { PLAN_KINDS } from '$lib/server/plans/catalogue';
 import { publicationsAt } from '$lib/server/publishing/queries';
+import { parcel } from '$lib/ui/frame/parcel';
 import { runtime } from '$lib/server/runtime';
 import { figuresAt } from '$lib/server/watch/queries';
 
@@ -30,7 +31,7 @@ export const load = async ({ url, locals, depends }) => {
 		estate: setting(db, 'estate') ?? '',
 		zone: homeZone(db)
 	}));
-	const names = shared(context, 'names', at, () => namesAt(db, at));
+	const names = shared(context, 'names', at, () => parcel(namesAt(db, at)));
 	const jobs = shared(context, 'jobs', look.now, () =>
 		runningJobs(db, look.now)
 			.filter((j) => j.state !== 'waiting')
@@ -38,7 +39,7 @@ export const load = async ({ url, locals, depends }) => {
 	);
 	const drawn = Math.floor(look.now / CURVES_EVERY) * CURVES_EVERY;
 	const curves = standing(context, `curves ${scope}`, drawn, () => curvesOf(db, look.scope, drawn));
-	const ribbon = shared(context, `ribbon ${scope}`, look.now, () => ribbonOf(db, curves, look.now));
+	const ribbon = shared(context, `ribbon ${scope}`, look.now, () => parcel(ribbonOf(db, curves, look.now)));
 	const [cardKind, ...cardId] = (url.searchParams.get('card') ?? '').split('/');
 	const card = cardKind ? await cardOf(context, cardKind, cardId.join('/'), at, look.live) : null;
 	const planId = url.searchParams.get('plan');

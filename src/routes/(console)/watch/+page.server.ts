@@ -1,6 +1,7 @@
 import { asKnown, lookOf } from '$lib/server/moment';
 import { shared } from '$lib/server/moment/shared';
 import { termWords } from '$lib/core/scope/scope';
+import { parcel } from '$lib/ui/frame/parcel';
 import { runtime } from '$lib/server/runtime';
 import { hostsPage, machinesPage, peoplePage, sessionsPage } from '$lib/server/watch/lists';
 
@@ -17,22 +18,20 @@ export const load = ({ url, depends }) => {
 	const list = (Object.hasOwn(LISTS, wanted) ? wanted : 'machines') as keyof typeof LISTS;
 	const sort = url.searchParams.get('sort') ?? USUAL[list];
 	const descending = sort.startsWith('-');
-	const page = shared(ctx, `watch ${list} ${sort} ${look.scopeText}`, at, () =>
-		LISTS[list](db, {
+	const page = shared(ctx, `watch ${list} ${sort} ${look.scopeText}`, at, () => {
+		const { rows, total, left } = LISTS[list](db, {
 			at,
 			scope: look.scope,
 			sort: descending ? sort.slice(1) : sort,
 			descending,
 			limit: 100,
 			offset: 0
-		})
-	);
-	return {
-		list,
-		sort,
-		at,
-		rows: page.rows as unknown as ({ id: number } & Record<string, unknown>)[],
-		total: page.total,
-		left: page.left.map((t) => termWords(t))
-	};
+		});
+		return {
+			rows: parcel(rows as unknown as ({ id: number } & Record<string, unknown>)[]),
+			total,
+			left: left.map((t) => termWords(t))
+		};
+	});
+	return { list, sort, at, ...page };
 };
