@@ -7,8 +7,9 @@ test.describe('the helpdesk, with somebody on the phone', () => {
 	test('Today ranks what needs a person, and every figure in it can be asked why', async ({ page }) => {
 		const needs = page.getByRole('region', { name: /Needs a person/ }).getByRole('listitem');
 		await expect(needs.first()).toContainText('Halifax gateway by stream');
-		const people = await needs.locator('b').allTextContents();
-		const counts = people.map((p) => (p === '·' ? 0 : Number(p)));
+		const counts = (await needs.allTextContents())
+			.map((text) => /^\s*([\d,]+)\s*(person|people)/.exec(text)?.[1])
+			.map((n) => Number(n?.replace(',', '') ?? 0));
 		expect(counts).toEqual([...counts].sort((a, b) => b - a));
 		await needs
 			.first()

@@ -126,6 +126,7 @@ describe('findings', () => {
 		site: 's',
 		people: 9,
 		times: 20,
+		today: { people: 5, times: 6 },
 		lately: 0,
 		without: 4,
 		free: 1,
@@ -135,13 +136,22 @@ describe('findings', () => {
 	};
 	test('people who give up on a personal pool: machines for those without, fewer where that is too many', () => {
 		const [found] = giveUpFindings([personal]);
-		expect(found).toMatchObject({ people: 9, remedy: { input: { pool: 'own', count: 3 } } });
+		expect(found).toMatchObject({
+			people: 5,
+			title: '5 people gave up waiting for Own 6 times in 24 h',
+			remedy: { input: { pool: 'own', count: 3 } }
+		});
 		expect(found!.otherwise!.map((r) => r.input.count)).toEqual([2, 1]);
 		expect(found!.facts.map((f) => f.words)).toEqual([
+			'in 7 days 9 people did, 20 times',
 			'4 people have no machine of their own, and 1 machine is free',
 			'5 people have one that was not ready for them in time',
 			'half of those times they waited 12 min or longer'
 		]);
+		expect(giveUpFindings([{ ...personal, today: { people: 0, times: 0 } }])[0]).toMatchObject({
+			people: 0,
+			title: 'People gave up waiting for Own this week'
+		});
 		// Enough are free, and those who have one are served: it is in order again.
 		expect(giveUpFindings([{ ...personal, free: 4 }])).toEqual([]);
 		expect(giveUpFindings([{ ...personal, free: 4, lately: 5 }])[0]).toMatchObject({ remedy: null, otherwise: [] });

@@ -455,7 +455,9 @@ export function giveUpFindings(
 		site: string;
 		people: number;
 		times: number;
-		/** Of those times, the ones of the last 24 h by people who have a machine of their own. */
+		/** Of those, in the last 24 h. */
+		today: { people: number; times: number };
+		/** Of those times of the last 24 h, the ones by people who have a machine of their own. */
 		lately: number;
 		without: number;
 		free: number;
@@ -474,9 +476,18 @@ export function giveUpFindings(
 				kind: 'people give up',
 				subject: { kind: 'pool', id: p.id },
 				site: p.site,
-				people: p.people,
-				title: `${countWords(p.people, 'person', 'people')} gave up waiting for ${p.name} ${countWords(p.times, 'time')} in 7 days`,
+				// As many as the others on Today: those of now, or of a day.
+				people: p.today.people,
+				title: p.today.people
+					? `${countWords(p.today.people, 'person', 'people')} gave up waiting for ${p.name} ${countWords(p.today.times, 'time')} in 24 h`
+					: `People gave up waiting for ${p.name} this week`,
 				facts: [
+					{
+						words: `in 7 days ${countWords(p.people, 'person', 'people')} did, ${countWords(p.times, 'time')}`,
+						side: 'against',
+						at: p.last,
+						source: 'measured'
+					},
 					...(p.without > 0
 						? [
 								{
@@ -502,7 +513,6 @@ export function giveUpFindings(
 						: []),
 					{
 						words: `half of those times they waited ${durationWords(p.waited)} or longer`,
-						at: p.last,
 						source: 'measured'
 					}
 				],

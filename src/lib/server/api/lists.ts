@@ -5,7 +5,7 @@ import { all, type Db } from '../db';
 import { findingsAt } from '../diagnosis/queries';
 import { deliveryStatesAt } from '../packages/delivery';
 import { requestsIn } from '../shelf/queries';
-import { linesAt } from '../images/queries';
+import { usedLinesAt } from '../images/queries';
 import { recentJobs } from '../jobs';
 import type { Kind } from './kinds';
 import { InputProblem } from '../plans/kind';
@@ -85,7 +85,7 @@ function shortList(db: Db, kind: Kind, at: number): Record<string, unknown>[] {
 				state: checksAt(db, String(s.id), at).some((c) => c.ok === false) ? 'not in order' : 'in order'
 			}));
 		case 'image-lines':
-			return linesAt(db, at).map((l) => ({ ...l, line: l.id }));
+			return usedLinesAt(db, at).map((l) => ({ ...l, line: l.id }));
 		case 'teams':
 			return all<Record<string, unknown>>(
 				db,

@@ -4,7 +4,7 @@ import { withFacet, EVERYTHING } from '$lib/core/scope/scope';
 import { countWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import type { Db } from '../db';
-import { linesAt } from '../images/queries';
+import { usedLinesAt } from '../images/queries';
 import { planById } from '../plans';
 import { grantsAt } from '../publishing/queries';
 import { figuresAt } from '../watch/queries';
@@ -30,7 +30,7 @@ export function reasonsOf(db: Db, kind: Kind, row: Record<string, unknown>, at: 
 			];
 		}
 		case 'image-lines': {
-			const line = linesAt(db, at).find((l) => l.id === row.id)!;
+			const line = usedLinesAt(db, at).find((l) => l.id === row.id)!;
 			const newest = newestOf(line.versions);
 			return [
 				newest

@@ -6,7 +6,7 @@ import type { Context } from '../context';
 import { all } from '../db';
 import { machinesNotToMove } from '../engine/power';
 import { followingAt, rulesNaming, whoTakes } from '../images/following';
-import { lineAt, sitesWith, trialOf } from '../images/queries';
+import { usedLineAt, sitesWith, trialOf } from '../images/queries';
 import { sendBetween } from '../images/stores';
 import type { Card } from './index';
 
@@ -34,7 +34,7 @@ const TAKES: Record<TakeReason, { pill: string; tone: 'sea' | 'sand' | 'buoy' | 
 export function versionCard(ctx: Context, id: string, at: number, live: boolean): Card | null {
 	const { db } = ctx;
 	const [lineId = '', number = ''] = id.split('/');
-	const line = lineAt(db, lineId, at);
+	const line = usedLineAt(db, lineId, at);
 	const index = line?.versions.findIndex((v) => v.number === number) ?? -1;
 	if (!line || index < 0) return null;
 	const v = line.versions[index]!;

@@ -221,12 +221,12 @@ describe('a personal pool that people give up on', () => {
 			people: 2,
 			count: 2,
 			unit: 'people',
-			title: '2 people gave up waiting for Own machines 4 times in 7 days',
+			title: '2 people gave up waiting for Own machines 4 times in 24 h',
 			plan: { kind: 'pool.grow', input: { pool: 'own', count: 2 }, words: 'Plan +2' },
 			about: { site: ['quay'], pool: ['own'] }
 		});
 		expect(need()!.plan!.blocked).toBeUndefined();
-		expect(need()!.facts[0]!.words).toBe(
+		expect(need()!.facts[1]!.words).toBe(
 			'2 people have no machine of their own, and each of its 2 machines has an owner'
 		);
 		await h.carryOut(need()!.plan!.kind, need()!.plan!.input);

@@ -347,6 +347,11 @@ function pressedMachines(ctx: Context, now: number) {
 	).map((m) => ({ ...m, pressedSince: m.first, now }));
 }
 
+const lastDay = (times: readonly { person: number; at: number }[], now: number) => {
+	const own = times.filter((t) => t.at > now - DAY);
+	return { people: new Set(own.map((t) => t.person)).size, times: own.length };
+};
+
 /** Who gave up waiting for a personal pool within seven days, by the pool that would have served them first. */
 function givenUp(db: Db, now: number): Parameters<typeof giveUpFindings>[0] {
 	const pools = new Map(poolsAt(db, now).map((p) => [p.id, p]));
@@ -391,6 +396,7 @@ function givenUp(db: Db, now: number): Parameters<typeof giveUpFindings>[0] {
 		site: pools.get(id)!.site,
 		people: new Set(times.map((t) => t.person)).size,
 		times: times.length,
+		today: lastDay(times, now),
 		lately: times.filter((t) => t.owns && t.at > now - DAY).length,
 		without: new Set(times.flatMap((t) => (t.owns ? [] : t.person))).size,
 		free: machines.get(id)!.free,

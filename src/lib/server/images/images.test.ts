@@ -1,6 +1,6 @@
 import { beforeEach, describe, expect, test } from 'vitest';
 import { expectDuration } from '$lib/core/images/duration';
-import { HOUR, MINUTE } from '$lib/core/time/units';
+import { FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
 import { parseScope } from '$lib/core/scope/scope';
 import { one, run } from '../db';
 import { jobById, logOf } from '../jobs';
@@ -9,7 +9,7 @@ import { Harness, NEW_POOL, testEstate } from '../testing/harness';
 import { needsAt } from '../today/queries';
 import { nextNumber } from './build-plans';
 import { buildsAt, openBuilds, stepHistories } from './builds';
-import { linesAt, sheetAt } from './queries';
+import { usedLinesAt, sheetAt } from './queries';
 
 let h: Harness;
 beforeEach(async () => {
@@ -21,15 +21,25 @@ const write = (change: object) => h.carryOut('image.sheet', { line: 'desk', ...s
 
 describe('lines and versions', () => {
 	test('count their machines and people, and know what is held', () => {
-		const [line] = linesAt(h.db, h.lab.now);
+		const [line] = usedLinesAt(h.db, h.lab.now);
 		expect(line).toMatchObject({ id: 'desk', users: 'multi', machines: 11 });
 		expect(line!.versions.map((v) => [v.number, v.held, v.machines])).toEqual([
 			['1.0.0', false, 11],
 			['1.1.0', true, 0]
 		]);
 	});
+	test('count a person with two sessions on a version once', () => {
+		run(
+			h.db,
+			`INSERT INTO sessions SELECT 90000 + n, pe.id, m.id, 'desk', 'quay-gw', 'stream', ?, ${FOREVER}, 9000, NULL, 0
+			 FROM (SELECT 1 AS n UNION SELECT 2), people pe, machines m WHERE pe.login = 'eve' AND m.name = 'own-0' || n`,
+			[h.lab.now]
+		);
+		const people = () => usedLinesAt(h.db, h.lab.now, parseScope('pool:own').scope)[0]!.versions[0]!;
+		expect(people()).toMatchObject({ people: 1, machines: 2 });
+	});
 	test('within a scope count what is in it', () => {
-		const under = (scope: string) => linesAt(h.db, h.lab.now, parseScope(scope).scope)[0]!.machines;
+		const under = (scope: string) => usedLinesAt(h.db, h.lab.now, parseScope(scope).scope)[0]!.machines;
 		expect(under('site:isle')).toBe(3);
 		expect(under('pool:own,isle')).toBe(5);
 		expect(under('-pool:quay')).toBe(5);
@@ -39,7 +49,7 @@ describe('lines and versions', () => {
 	test('as of a moment before a build do not know its version', async () => {
 		const before = h.lab.now;
 		await h.carryOut('image.build', { line: 'desk' });
-		const numbers = (at: number) => linesAt(h.db, at)[0]!.versions.map((v) => v.number);
+		const numbers = (at: number) => usedLinesAt(h.db, at)[0]!.versions.map((v) => v.number);
 		expect(numbers(h.lab.now)).toEqual(['1.0.0', '1.1.0', '1.2.0']);
 		expect(numbers(before)).toEqual(['1.0.0', '1.1.0']);
 	});
@@ -202,7 +212,7 @@ describe('holding', () => {
 		const before = h.lab.now;
 		await h.live(HOUR / 60);
 		await h.carryOut('image.hold', { line: 'desk', number: '1.0.0', held: true });
-		const held = (at: number) => linesAt(h.db, at)[0]!.versions[0]!.held;
+		const held = (at: number) => usedLinesAt(h.db, at)[0]!.versions[0]!.held;
 		expect([held(before), held(h.lab.now)]).toEqual([false, true]);
 	});
 });

@@ -4,8 +4,8 @@ import { EVERYTHING, type Scope } from '$lib/core/scope/scope';
 import { FOREVER } from '$lib/core/time/units';
 import { all, one, type Db } from '../db';
 import { atMoment } from '../moment/samples';
-import { OPEN, scopeCondition } from '../moment/scope-sql';
-import { fromOf, MACHINES } from '../watch/lists';
+import { scopeCondition } from '../moment/scope-sql';
+import { fromOf, MACHINES, type Listing } from '../watch/lists';
 import { fromJson } from '../db/json';
 
 export interface VersionRow {
@@ -22,8 +22,6 @@ export interface VersionRow {
 	open: boolean;
 	/** The version that it came from, by hand or with updates. */
 	basedOn: string | null;
-	machines: number;
-	people: number;
 }
 
 export interface LineRow {
@@ -32,23 +30,26 @@ export interface LineRow {
 	system: string;
 	users: 'single' | 'multi';
 	generation: 1 | 2;
-	machines: number;
 	versions: VersionRow[];
+}
+
+/** A version with the machines that are on it, and the different people with a session on those. */
+export interface UsedVersion extends VersionRow {
+	machines: number;
+	people: number;
+}
+
+export interface UsedLine extends LineRow {
+	machines: number;
+	versions: UsedVersion[];
 }
 
 const within = (table: string) =>
 	`EXISTS (SELECT 1 FROM ${table} h WHERE h.line_id = v.line_id AND h.number = v.number AND h.since <= ?1 AND h.until > ?1)`;
 
-/** Sessions open on each machine, counted once for all: most machines are asked about. */
-const OPEN_ON: [string, string] = [
-	'o',
-	`LEFT JOIN (SELECT s.machine_id AS machine, count(*) AS n FROM sessions s WHERE ${OPEN} GROUP BY 1) o ON o.machine = m.id`
-];
-
-/** Image lines with their versions as they were at a moment, and how many machines and people within a scope are on each. */
-export function linesAt(db: Db, at: number, scope: Scope = EVERYTHING): LineRow[] {
-	const condition = scopeCondition(scope, 'machine');
-	const lines = all<Omit<LineRow, 'machines' | 'versions'>>(
+/** Image lines with their versions as they were at a moment. */
+export function linesAt(db: Db, at: number): LineRow[] {
+	const lines = all<Omit<LineRow, 'versions'>>(
 		db,
 		'SELECT id, name, system, users, generation FROM lines ORDER BY position'
 	);
@@ -71,43 +72,64 @@ export function linesAt(db: Db, at: number, scope: Scope = EVERYTHING): LineRow[
 		 FROM versions v WHERE v.built_at <= ?1 AND v.gone_at > ?1`,
 		{ 1: at }
 	);
-	const counts = all<{ line_id: string; version: string; machines: number; people: number }>(
-		db,
-		`SELECT pl.line_id, pl.version, count(*) AS machines,
-		 sum(coalesce(o.n, 0)) AS people
-		 ${fromOf({ ...MACHINES, joins: [...MACHINES.joins, OPEN_ON] }, 'pl.', 'o.', condition.sql)} AND ${condition.sql} GROUP BY 1, 2`,
-		{ ...atMoment(db, at), ...condition.params }
-	);
-	const countOf = new Map(counts.map((c) => [`${c.line_id}/${c.version}`, c]));
-	return lines.map((l) => {
-		const own = versions
+	return lines.map((l) => ({
+		...l,
+		versions: versions
 			.filter((v) => v.line_id === l.id)
-			.map((v): VersionRow => {
-				const c = countOf.get(`${l.id}/${v.number}`);
-				return {
-					line: l.id,
-					number: v.number,
-					builtAt: v.built_at,
-					builtBy: v.built_by,
-					note: v.note,
-					contents: fromJson<Component[]>('versions.contents', v.contents),
-					size: v.size,
-					held: v.held === 1,
-					retired: v.retired === 1,
-					open: v.open === 1,
-					basedOn: v.based_on,
-					machines: c?.machines ?? 0,
-					people: c?.people ?? 0
-				};
-			})
-			.sort((a, b) => byVersion(a.number, b.number));
-		return { ...l, versions: own, machines: own.reduce((n, v) => n + v.machines, 0) };
+			.map((v) => ({
+				line: l.id,
+				number: v.number,
+				builtAt: v.built_at,
+				builtBy: v.built_by,
+				note: v.note,
+				contents: fromJson<Component[]>('versions.contents', v.contents),
+				size: v.size,
+				held: v.held === 1,
+				retired: v.retired === 1,
+				open: v.open === 1,
+				basedOn: v.based_on
+			}))
+			.sort((a, b) => byVersion(a.number, b.number))
+	}));
+}
+
+/** The same, with how many machines and people within a scope are on each version. */
+export function usedLinesAt(db: Db, at: number, scope: Scope = EVERYTHING): UsedLine[] {
+	const condition = scopeCondition(scope, 'machine');
+	const params = { ...atMoment(db, at), ...condition.params };
+	const count = (what: string, from: Listing, ...used: string[]) =>
+		new Map(
+			all<{ line: string; version: string; n: number }>(
+				db,
+				`SELECT pl.line_id AS line, pl.version, ${what} AS n ${fromOf(from, 'pl.', ...used, condition.sql)} AND ${condition.sql} GROUP BY 1, 2`,
+				params
+			).map((c) => [`${c.line}/${c.version}`, c.n])
+		);
+	const machines = count('count(*)', MACHINES);
+	const people = count('count(DISTINCT os.person_id)', WITH_SESSIONS, 'os.');
+	return linesAt(db, at).map((l) => {
+		const versions = l.versions.map((v) => ({
+			...v,
+			machines: machines.get(`${l.id}/${v.number}`) ?? 0,
+			people: people.get(`${l.id}/${v.number}`) ?? 0
+		}));
+		return { ...l, versions, machines: versions.reduce((n, v) => n + v.machines, 0) };
 	});
 }
+
+/** Machines with each session that is open on them. */
+const WITH_SESSIONS: Listing = {
+	...MACHINES,
+	joins: [...MACHINES.joins, ['os', 'JOIN sessions os ON os.machine_id = m.id AND +os.since <= @at AND os.until > @at']]
+};
 
 /** One line as it is at a moment, or null. */
 export const lineAt = (db: Db, line: string, at: number): LineRow | null =>
 	linesAt(db, at).find((l) => l.id === line) ?? null;
+
+/** The same, with the machines and people on its versions. */
+export const usedLineAt = (db: Db, line: string, at: number): UsedLine | null =>
+	usedLinesAt(db, at).find((l) => l.id === line) ?? null;
 
 /** The build sheet of a line as it was at a moment, or null. */
 export function sheetAt(db: Db, line: string, at: number): BuildSheet | null {

@@ -12,11 +12,12 @@ import { lineId, lineOrThrow } from './build-plans';
 import { openBuilds } from './builds';
 import { moveTime, signOutTime } from './expected';
 import { followingAt, moveOf, rulesAt, rulesNaming, whoTakes, type WhatIf } from './following';
-import { machinesOn, sitesWith, type VersionRow } from './queries';
+import { machinesOn, sitesWith, usedLineAt, type UsedVersion } from './queries';
 import { fromJson } from '../db/json';
 
-export function versionOrThrow(ctx: Context, line: string, number: string): VersionRow {
-	const version = lineOrThrow(ctx, line).versions.find((x) => x.number === number);
+export function versionOrThrow(ctx: Context, line: string, number: string): UsedVersion {
+	lineOrThrow(ctx, line);
+	const version = usedLineAt(ctx.db, line, ctx.clock.now())!.versions.find((x) => x.number === number);
 	if (!version) throw new InputProblem([{ field: 'number', words: `There is no ${line} ${number}.` }]);
 	return version;
 }
@@ -188,7 +189,7 @@ const deletePlan = planKind({
 					]
 				: []),
 			...(version.people
-				? [{ words: `${countWords(version.people, 'session')} on it`, side: 'against' as const }]
+				? [{ words: `${countWords(version.people, 'person is', 'people are')} on it`, side: 'against' as const }]
 				: []),
 			...rulesNaming(db, input.line, input.number, now).map((who): Fact => ({
 				words: `${who} follows exactly it`,

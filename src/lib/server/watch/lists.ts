@@ -21,7 +21,7 @@ export interface PageAsk {
 }
 
 /** How a list is read: its own table, what else its columns come from, and what it can be sorted by. */
-interface Listing {
+export interface Listing {
 	subject: Subject;
 	id: string;
 	table: string;

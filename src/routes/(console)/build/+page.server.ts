@@ -1,14 +1,14 @@
 import { narrow } from '$lib/core/scope/scope';
 import { nextNumber } from '$lib/server/images/build-plans';
 import { buildsAt } from '$lib/server/images/builds';
-import { linesAt, openingOf, sheetAt } from '$lib/server/images/queries';
+import { usedLinesAt, openingOf, sheetAt } from '$lib/server/images/queries';
 import { reportOf } from '$lib/server/images/report';
 import { jobById } from '$lib/server/jobs';
 import { sharedLoad } from '$lib/server/moment/load';
 
 export const load = sharedLoad(async ({ url, context, look, at }) => {
 	const { db, clock } = context;
-	const all = linesAt(db, at, look.scope);
+	const all = usedLinesAt(db, at, look.scope);
 	// A line that nothing runs on stands in the list unless the scope asks for machines, people or places.
 	const lines = look.scope.terms.every((t) => t.type === 'facet' && t.facet === 'line')
 		? narrow(look.scope, all, { line: (l) => l.id }, (l) => l.name).items

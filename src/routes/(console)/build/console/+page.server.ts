@@ -1,5 +1,5 @@
 import { handChangesOf } from '$lib/server/images/console';
-import { linesAt, linesTyped, openingOf, openingsAt } from '$lib/server/images/queries';
+import { usedLinesAt, linesTyped, openingOf, openingsAt } from '$lib/server/images/queries';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { runtime } from '$lib/server/runtime';
 
@@ -7,7 +7,7 @@ export const load = ({ url, depends }) => {
 	depends('sextant:live');
 	const { db } = runtime();
 	const at = asKnown(lookOf(url, runtime()));
-	const lines = linesAt(db, at);
+	const lines = usedLinesAt(db, at);
 	const openings = openingsAt(db, at);
 	const wanted = url.searchParams.get('line');
 	const chosen =

@@ -1,7 +1,7 @@
 import { waveWords } from '$lib/core/images/waves';
 import { poolsAt } from '$lib/server/capacity/queries';
 import { all } from '$lib/server/db';
-import { linesAt } from '$lib/server/images/queries';
+import { usedLinesAt } from '$lib/server/images/queries';
 import { rolloutsAt } from '$lib/server/images/rollouts';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { runtime } from '$lib/server/runtime';
@@ -10,7 +10,7 @@ export const load = ({ url, depends }) => {
 	depends('sextant:live');
 	const { db } = runtime();
 	const at = asKnown(lookOf(url, runtime()));
-	const lines = linesAt(db, at);
+	const lines = usedLinesAt(db, at);
 	const pools = poolsAt(db, at);
 	const teams = all<{ id: string; name: string }>(db, 'SELECT id, name FROM teams ORDER BY name');
 	const names = (kind: 'pool' | 'team', id: string) =>
