@@ -19,6 +19,7 @@ import { Lab } from '$lib/server/simulator/lab';
 import { LabServer } from '$lib/server/simulator/server';
 import { buildBench } from './build';
 import { forecastBench } from './forecast';
+import { growthBench } from './growth';
 import { loadBench } from './load';
 import { packagesBench } from './packages';
 import { drawCell, drawCells } from '$lib/ui/marks/cells';
@@ -51,6 +52,12 @@ function median(work: () => unknown, n = 15): number {
 
 if (process.argv[2] === 'load') {
 	await loadBench(report);
+	writeResults();
+	process.exit(results.every((r) => r.met) ? 0 : 1);
+}
+
+if (process.argv[2] === 'growth') {
+	await growthBench(report);
 	writeResults();
 	process.exit(results.every((r) => r.met) ? 0 : 1);
 }

@@ -25,7 +25,7 @@ const PAGES = [
 	'/fix'
 ];
 
-type Report = (name: string, value: number, unit: string, aim: string, met: boolean) => void;
+export type Report = (name: string, value: number, unit: string, aim: string, met: boolean) => void;
 
 export async function loadBench(report: Report): Promise<void> {
 	const data = mkdtempSync(join(tmpdir(), 'sextant-work-load-'));
@@ -40,15 +40,17 @@ export async function loadBench(report: Report): Promise<void> {
 			server.on('exit', (code) => wrong(new Error(`the server ended with ${code}`)));
 		});
 		// A handful of people, each with many pages open: one of them alone may not have so many streams.
-		const cookies = await Promise.all(['owner', 'builder', 'operator', 'helpdesk', 'auditor'].map(signIn));
-		for (const page of PAGES) await ask(page, cookies[0]!);
+		const cookies = await Promise.all(
+			['owner', 'builder', 'operator', 'helpdesk', 'auditor'].map((login) => signIn(BASE, login))
+		);
+		for (const page of PAGES) await dataOf(BASE, page, cookies[0]!);
 		console.log(`${OPERATORS} operators, ${SECONDS} s …`);
 		const times: number[] = [];
 		let refused = 0;
 		const end = performance.now() + SECONDS * 1000;
 		const timed = async (page: string, cookie: string) => {
 			const began = performance.now();
-			const status = await ask(page, cookie).catch(() => 0);
+			const { status } = await dataOf(BASE, page, cookie).catch(() => ({ status: 0 }));
 			times.push(performance.now() - began);
 			if (status !== 200) refused++;
 		};
@@ -76,10 +78,11 @@ export async function loadBench(report: Report): Promise<void> {
 	}
 }
 
-async function signIn(login: string): Promise<string> {
-	const answer = await fetch(`${BASE}/sign-in`, {
+/** Signs a demo account in; the cookie of the sign-in. */
+export async function signIn(base: string, login: string): Promise<string> {
+	const answer = await fetch(`${base}/sign-in`, {
 		method: 'POST',
-		headers: { origin: BASE, accept: 'text/html', 'content-type': 'application/x-www-form-urlencoded' },
+		headers: { origin: base, accept: 'text/html', 'content-type': 'application/x-www-form-urlencoded' },
 		body: `login=${login}&password=tideline`,
 		redirect: 'manual'
 	});
@@ -89,13 +92,12 @@ async function signIn(login: string): Promise<string> {
 }
 
 /** The data of a page, as a browser that goes to it asks for it. */
-async function ask(page: string, cookie: string): Promise<number> {
-	const url = new URL(page, BASE);
+export async function dataOf(base: string, page: string, cookie: string): Promise<{ status: number; size: number }> {
+	const url = new URL(page, base);
 	url.pathname = `${url.pathname === '/' ? '' : url.pathname}/__data.json`;
 	url.searchParams.set('x-sveltekit-invalidated', '111');
 	const answer = await fetch(url, { headers: { cookie } });
-	await answer.arrayBuffer();
-	return answer.status;
+	return { status: answer.status, size: (await answer.arrayBuffer()).byteLength };
 }
 
 /** One operator: goes from page to page, and asks again for what is shown when the stream says so, two seconds later as the page does. */

@@ -21,7 +21,8 @@ const failing = () =>
 		'SELECT m.name AS machine, f.name, f.since, f.until FROM failing_checks f JOIN machines m ON m.id = f.machine_id ORDER BY f.since, m.name'
 	);
 const checks = () => sweepChecks(h.ctx, [...h.engine.observer.machines.values()], h.lab.now);
-const findings = (deeper = { forecast: false, signIns: false }) => sweepFindings(h.ctx, h.lab.now, deeper);
+const findings = (deeper = { forecast: false, signIns: false }) =>
+	sweepFindings(h.ctx, h.lab.now, { ...deeper, remedies: true });
 const open = () =>
 	all<{ kind: string; subject_id: string; since: number; title: string; people: number }>(
 		h.db,

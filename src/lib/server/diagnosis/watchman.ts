@@ -79,6 +79,8 @@ export async function sweepChecks(
 export interface Deeper {
 	forecast: boolean;
 	signIns: boolean;
+	/** What blocks the remedies: nobody is there to press them while a past is made. */
+	remedies: boolean;
 }
 
 /** How long what blocks a remedy is taken to hold. */
@@ -150,7 +152,7 @@ export async function sweepFindings(
 		)
 	];
 	const foreseen = remedies ?? new Remedies(ctx);
-	for (const [i, f] of found.entries())
+	for (const [i, f] of deeper.remedies ? found.entries() : [])
 		found[i] = await offeredFor(f, (remedy) => foreseen.blockOf(f.subject.id, remedy, now));
 	db.transaction(() => {
 		const open = all<{ id: number; kind: string; subject_id: string }>(

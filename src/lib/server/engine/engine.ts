@@ -106,7 +106,7 @@ export class Engine {
 				sweepFindings(
 					this.ctx,
 					now,
-					{ forecast: options.forecast, signIns },
+					{ forecast: options.forecast, signIns, remedies: options.forecast },
 					{ troubles: this.troubles, unreadable: this.unreadable },
 					this.remedies
 				)

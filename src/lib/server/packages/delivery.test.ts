@@ -226,7 +226,7 @@ describe('a package for a pool', () => {
 
 describe('a package that cannot be attached', () => {
 	const findings = async () => {
-		await sweepFindings(h.ctx, h.lab.now, { forecast: false, signIns: false });
+		await sweepFindings(h.ctx, h.lab.now, { forecast: false, signIns: false, remedies: false });
 		return findingsAt(h.db, h.lab.now).filter((f) => f.kind === 'package not attached');
 	};
 
