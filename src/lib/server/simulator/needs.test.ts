@@ -73,7 +73,7 @@ describe('what an app needs', () => {
 });
 
 describe('the system’s own folder', () => {
-	const inventory = (system: string) => {
+	const entriesOn = (system: string) => {
 		const other = testEstate('e2e/small.yaml', (e) => {
 			for (const l of e.image_lines) l.system = system;
 		});
@@ -98,7 +98,7 @@ describe('the system’s own folder', () => {
 		['子午线 桌面 11', '子午线'],
 		['Tideway-OS 7', 'TidewayOS']
 	])('of %s is where the lab writes, and what a capture takes for the system', (name, folder) => {
-		const entries = inventory(name);
+		const entries = entriesOn(name);
 		const places = systemPlaces(systemOf(name, 'multi'));
 		const files = entries.flatMap((e) => e.file ?? []);
 		expect(files.filter((f) => f.startsWith('C:/Meridian'))).toEqual([]);
