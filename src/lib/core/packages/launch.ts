@@ -49,6 +49,7 @@ const SERVICE = /(^|\/)dbus-1\/(system-)?services\/[^/]+\.service$/i;
 const AUTOSTART = /(^|\/)(autostart|startup)\/[^/]+$/i;
 /** Where a program is looked for that is named without its folder. */
 const PROGRAM_FOLDERS = ['usr/local/bin', 'usr/bin', 'bin', 'usr/local/sbin', 'usr/sbin', 'sbin', 'usr/games'];
+const PICTURE = /\.(png|svg|xpm)$/i;
 /** Pixels of a tile on the shelf, on a dense screen. */
 const ICON_SIZE = 96;
 /** Where the system keeps a picture of this name (`*`), as its own themes have it. */
@@ -178,8 +179,14 @@ export function findTargets(
 		return bytes ? new TextDecoder().decode(bytes) : null;
 	};
 	const services = all.filter((f) => SERVICE.test(f.path));
-	const activated = (name: string): string | null =>
-		services.map((f) => serviceExec(textOf(f.path) ?? '', name)).find((exec) => exec !== null) ?? null;
+	const activated = (name: string): string | null => {
+		for (const f of services) {
+			const exec = serviceExec(textOf(f.path) ?? '', name);
+			if (exec !== null) return exec;
+		}
+		return null;
+	};
+	const pictures = picturesOf(all);
 	/** Where a program is that an entry names without its folder. */
 	const programAt = (name: string): string | null =>
 		name === '' || name.includes('/')
@@ -193,7 +200,7 @@ export function findTargets(
 		found.push({
 			...t,
 			id: '',
-			icon: pictureOf(t.icon, all, textOf, exists),
+			icon: pictureOf(t.icon, pictures, textOf, exists),
 			opens: [...new Set([...t.opens, ...(opens.get(t.command.toLowerCase()) ?? [])])]
 		});
 	};
@@ -276,26 +283,33 @@ const isGeneric = (icon: string): boolean =>
 			.toLowerCase()
 	);
 
+/** Pictures by their name without its ending, lower case: a package may have many thousand, and several targets ask. */
+function picturesOf(files: readonly Startable[]): Map<string, string[]> {
+	const pictures = new Map<string, string[]>();
+	for (const { path } of files) {
+		if (!PICTURE.test(path)) continue;
+		const base = baseName(path).replace(PICTURE, '').toLowerCase();
+		const list = pictures.get(base);
+		if (list) list.push(path);
+		else pictures.set(base, [path]);
+	}
+	return pictures;
+}
+
 /**
  * The file that an icon stands for: itself where it is a path; else what its name means in the icon themes of the capture, or of the
  * system below it. The name, where it means nothing.
  */
 function pictureOf(
 	icon: string,
-	files: readonly Startable[],
+	pictures: ReadonlyMap<string, string[]>,
 	textOf: (path: string) => string | null,
 	exists: (path: string) => boolean
 ): string {
 	if (icon === '' || icon.includes('/') || isGeneric(icon)) return icon;
-	const own = iconFile(
-		icon,
-		ICON_SIZE,
-		1,
-		files.map((f) => f.path),
-		textOf
-	);
+	const base = icon.replace(PICTURE, '');
+	const own = iconFile(icon, ICON_SIZE, 1, pictures.get(base.toLowerCase()) ?? [], textOf);
 	if (own) return own;
-	const base = icon.replace(/\.(png|svg|xpm)$/i, '');
 	return SYSTEM_PICTURES.map((p) => p.replace('*', base)).find((p) => exists(p)) ?? icon;
 }
 

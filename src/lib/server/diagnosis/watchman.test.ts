@@ -249,7 +249,7 @@ describe('a personal pool that people give up on', () => {
 		).toMatch(/“Plan \+2” is blocked now: .*memory/);
 	});
 
-	test('where there is no room at all, the plan is marked, and is free again with what blocked it', async () => {
+	test('where there is no room at all, the plan is marked, with what the plan itself says', async () => {
 		await begin([48 * GB, 48 * GB]);
 		await wait(everybody);
 		await wait(everybody);
