@@ -179,8 +179,11 @@ test.describe('an app, from its installer to a package', () => {
 		writeFileSync(join(dir, 'root/opt/tide/bin/tide'), 'tells the tide\n', { mode: 0o755 });
 		writeFileSync(
 			join(dir, 'root/usr/share/applications/tide.desktop'),
-			'[Desktop Entry]\nName=Tide tables\nExec=/opt/tide/bin/tide\nIcon=tide\n'
+			'[Desktop Entry]\nType=Application\nName=Tide tables\nExec=/opt/tide/bin/tide --open=%f\nIcon=tide\n'
 		);
+		const icons = join(dir, 'root/usr/share/icons/hicolor/scalable/apps');
+		mkdirSync(icons, { recursive: true });
+		writeFileSync(join(icons, 'tide.svg'), '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 8 8"/>');
 		cli('inventory', 'root', ...system, '-o', 'after.jsonl');
 		expect(spawnSync('tar', ['-cf', 'folder.tar', '-C', 'root', '.'], { cwd: dir }).status).toBe(0);
 		writeFileSync(join(dir, 'bad.jsonl'), `${readFileSync(join(dir, 'before.jsonl'), 'utf8')}{"file":"../up"}\n`);
