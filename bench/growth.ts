@@ -1,10 +1,9 @@
-import { spawn } from 'node:child_process';
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { stringify } from 'yaml';
 import { generateEstate } from '$lib/core/estate/generate';
-import { dataOf, signIn, type Report } from './load';
+import { dataOf, served, signIn, type Report } from './load';
 
 /**
  * What a page's data costs as the estate grows: the real server over generated estates that have lived for some hours, each page asked for nine
@@ -27,27 +26,8 @@ export async function growthBench(report: Report): Promise<void> {
 		(estate as { lab: { history_days: number } }).lab.history_days = HOURS / 24;
 		writeFileSync(file, stringify(estate));
 		console.log(`${machines} machines live for ${HOURS} h …`);
-		const server = spawn(
-			process.execPath,
-			[
-				join(import.meta.dirname, 'serve.js'),
-				'--demo',
-				'--estate',
-				file,
-				'--port',
-				String(PORT),
-				'--data',
-				join(folder, 'data'),
-				'--speed',
-				'1'
-			],
-			{ stdio: ['ignore', 'pipe', 'inherit'] }
-		);
-		try {
-			await new Promise<void>((ready, wrong) => {
-				server.stdout.on('data', (chunk: Buffer) => chunk.toString().includes('looks after') && ready());
-				server.on('exit', (code) => wrong(new Error(`the server ended with ${code}`)));
-			});
+		const options = ['--estate', file, '--port', String(PORT), '--data', join(folder, 'data'), '--speed', '1'];
+		await served(options, async () => {
 			const cookie = await signIn(BASE, 'owner');
 			for (const page of PAGES) {
 				const times: number[] = [];
@@ -66,13 +46,7 @@ export async function growthBench(report: Report): Promise<void> {
 					largest = Math.max(largest, size / 1024);
 				}
 			}
-		} finally {
-			server.removeAllListeners('exit');
-			const ended = new Promise((done) => server.on('exit', done));
-			server.kill('SIGTERM');
-			await ended;
-			rmSync(folder, { recursive: true, force: true });
-		}
+		}).finally(() => rmSync(folder, { recursive: true, force: true }));
 	}
 	console.table(rows);
 	const most = SIZES.at(-1);

@@ -1,4 +1,4 @@
-import { spawn } from 'node:child_process';
+import { spawn, type ChildProcess } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { get } from 'node:http';
 import { tmpdir } from 'node:os';
@@ -29,16 +29,7 @@ export type Report = (name: string, value: number, unit: string, aim: string, me
 
 export async function loadBench(report: Report): Promise<void> {
 	const data = mkdtempSync(join(tmpdir(), 'sextant-work-load-'));
-	const server = spawn(
-		process.execPath,
-		[join(import.meta.dirname, 'serve.js'), '--demo', '--port', String(PORT), '--data', data, '--speed', '60'],
-		{ stdio: ['ignore', 'pipe', 'inherit'] }
-	);
-	try {
-		await new Promise<void>((ready, wrong) => {
-			server.stdout.on('data', (chunk: Buffer) => chunk.toString().includes('looks after') && ready());
-			server.on('exit', (code) => wrong(new Error(`the server ended with ${code}`)));
-		});
+	await served(['--port', String(PORT), '--data', data, '--speed', '60'], async (server) => {
 		// A handful of people, each with many pages open: one of them alone may not have so many streams.
 		const cookies = await Promise.all(
 			['owner', 'builder', 'operator', 'helpdesk', 'auditor'].map((login) => signIn(BASE, login))
@@ -69,12 +60,25 @@ export async function loadBench(report: Report): Promise<void> {
 		report(`${OPERATORS} operators, live open: p99 of a page’s data`, at(0.99), 'ms', 'under 250', at(0.99) < 250);
 		report(`${OPERATORS} operators: refused`, refused, 'pages', 'none', refused === 0);
 		report('memory at the end, of that half way', late / middle, '×', 'at most 1.15', late / middle <= 1.15);
+	}).finally(() => rmSync(data, { recursive: true, force: true }));
+}
+
+/** Starts the real server as a demo, works with it once it answers, and ends it. */
+export async function served(options: string[], work: (server: ChildProcess) => Promise<void>): Promise<void> {
+	const server = spawn(process.execPath, [join(import.meta.dirname, 'serve.js'), '--demo', ...options], {
+		stdio: ['ignore', 'pipe', 'inherit']
+	});
+	try {
+		await new Promise<void>((ready, wrong) => {
+			server.stdout.on('data', (chunk: Buffer) => chunk.toString().includes('looks after') && ready());
+			server.on('exit', (code) => wrong(new Error(`the server ended with ${code}`)));
+		});
+		await work(server);
 	} finally {
 		server.removeAllListeners('exit');
 		const ended = new Promise((done) => server.on('exit', done));
 		server.kill('SIGTERM');
 		await ended;
-		rmSync(data, { recursive: true, force: true });
 	}
 }
 

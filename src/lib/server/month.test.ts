@@ -127,7 +127,8 @@ describe('a month of another estate', () => {
 				expect(pools.get(p.id)).toMatchObject({
 					machines: p.count,
 					up: up.filter((m) => m.pool === p.id).length,
-					sessions: open.filter((s) => s.pool === p.id).length
+					sessions: open.filter((s) => s.pool === p.id).length,
+					people: people(open.filter((s) => s.pool === p.id))
 				});
 				const own = open.filter((s) => s.pool === p.id);
 				expect(figuresAt(db, scopeOf(`pool:${p.id}`), at)).toMatchObject({ people: people(own), sessions: own.length });

@@ -54,7 +54,7 @@ export function peopleAffected(db: Db, finding: CountedFinding, at: number): num
 		}
 		case 'runaway machine':
 			return count(
-				'SELECT count(*) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE m.name = ? AND s.until > ? AND +s.since <= ?',
+				'SELECT count(DISTINCT s.person_id) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE m.name = ? AND s.until > ? AND +s.since <= ?',
 				[finding.subject, at, at]
 			);
 		case 'volume nearly full':

@@ -64,6 +64,29 @@ describe('checks', () => {
 		]);
 	});
 
+	test('whoever is on an unusable machine and lost a connection to it is one person', async () => {
+		h = await Harness.of(testEstate('e2e/small.yaml', QUIET));
+		await h.live(5 * MINUTE);
+		fault('agent-stopped', 'quay-01');
+		await checks();
+		const eve = `(SELECT id FROM people WHERE login = 'eve'), (SELECT id FROM machines WHERE name = 'quay-01')`;
+		run(
+			h.db,
+			`INSERT INTO sessions SELECT 90000 + n, p, m, 'desk', 'quay-gw', 'stream', ?, ${FOREVER}, 9000, NULL, 0 FROM (SELECT 1 AS n UNION SELECT 2), (SELECT id AS p FROM people WHERE login = 'eve'), (SELECT id AS m FROM machines WHERE name = 'quay-01')`,
+			[h.lab.now]
+		);
+		run(
+			h.db,
+			`INSERT INTO connections(id, person_id, machine_id, publication_id, gateway_id, protocol, address, began, ended, result, waited, took, phases, cause)
+			 VALUES (90000, ${eve}, 'desk', 'quay-gw', 'stream', '10.1.0.9', ?1, ?1, 'lost', 0, 0, '[]', '[]')`,
+			{ 1: h.lab.now }
+		);
+		expect(needsAt(h.db, parseScope('machine:quay-01').scope, h.lab.now).needs[0]).toMatchObject({
+			people: 1,
+			unit: 'person'
+		});
+	});
+
 	test('a machine that goes off has no failing check left', async () => {
 		fault('agent-stopped', 'quay-01');
 		await checks();

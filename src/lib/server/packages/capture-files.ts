@@ -61,20 +61,36 @@ export function targetsOf(
 ): TargetGroup[] {
 	const own = new Set(contents.files.map((f) => f.file.toLowerCase()));
 	const byPath = new Map(contents.files.map((f) => [f.file, f]));
+	let links = 0;
+	// A link is what it leads to, where that was captured too; what lies elsewhere is not for us to read.
+	const follow = (f: FileEntry) => (links++ < LINKS_FOLLOWED ? linkedTo(f, byPath) : null);
 	const startables = contents.files.flatMap((f): Startable[] => {
 		if (f.kind === 'folder') return [];
-		// A link is what it leads to, where that was captured too; what lies elsewhere is not for us to read.
-		const to = f.kind === 'link' ? linkedTo(f, byPath) : f;
-		return [{ path: f.file, mode: to?.mode ?? '0755', read: () => (to ? read(to) : null) }];
+		if (f.kind === 'file') return [{ path: f.file, mode: f.mode, read: () => read(f) }];
+		return [
+			{
+				path: f.file,
+				mode: '0755',
+				read: () => {
+					const to = follow(f);
+					return to && read(to);
+				}
+			}
+		];
 	});
 	return findTargets(startables, (path) => own.has(path.toLowerCase()) || there(path), openedBy(contents.settings));
 }
+
+/** So many links are followed for one capture: only those of menu entries and the like are asked for. */
+const LINKS_FOLLOWED = 5000;
+/** A path of more parts leads nowhere that a menu entry would be. */
+const PARTS = 200;
 
 /** The captured file that a link leads to, over other links, in what was captured; null where it leads out of that, or around. */
 export function linkedTo(link: FileEntry, byPath: ReadonlyMap<string, FileEntry>): FileEntry | null {
 	let parts = link.file.split('/');
 	// As many as a system follows.
-	for (let hops = 0; hops < 40; hops++) {
+	for (let hops = 0; hops < 40 && parts.length <= PARTS; hops++) {
 		// The first part of the path that is a link itself is what the next step replaces.
 		const n = parts.findIndex((_p, i) => byPath.get(parts.slice(0, i + 1).join('/'))?.kind === 'link');
 		if (n < 0) {

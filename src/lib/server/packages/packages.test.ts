@@ -318,6 +318,7 @@ describe('a captured package', () => {
 			[`${menu}/whole.desktop`, '/opt/logline/share/logline.desktop'],
 			[`${menu}/over.desktop`, '/opt/other/share/logline.desktop'],
 			['opt/other', 'logline'],
+			[`${menu}/grows.desktop`, 'grows.desktop/'.repeat(120)],
 			[`${menu}/out.desktop`, outside],
 			[`${menu}/climbs.desktop`, '../../../../outside.desktop'],
 			[`${menu}/round.desktop`, 'round.desktop'],

@@ -102,8 +102,10 @@ function failingNeeds(db: Db, at: number): Need[] {
 	}>(
 		db,
 		`SELECT f.name, m.name AS machine, m.site_id AS site, m.pool_id AS pool, p.line_id AS line, p.version, h.name AS host, f.since, f.saw,
-		 (SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND +s.since <= ?1 AND s.until > ?1)
-		 + (SELECT count(DISTINCT person_id) FROM connections c WHERE c.machine_id = m.id AND c.result = 'lost' AND c.ended >= f.since AND c.ended <= ?1) AS people
+		 (SELECT count(*) FROM (
+			SELECT s.person_id FROM sessions s WHERE s.machine_id = m.id AND +s.since <= ?1 AND s.until > ?1
+			UNION SELECT c.person_id FROM connections c WHERE c.machine_id = m.id AND c.result <> 'open' AND c.result = 'lost' AND c.ended >= f.since AND c.ended <= ?1
+		 )) AS people
 		 FROM failing_checks f JOIN machines m ON m.id = f.machine_id JOIN machine_places p ON p.machine_id = m.id AND p.since <= ?1 AND p.until > ?1
 		 JOIN hosts h ON h.id = p.host_id WHERE f.since <= ?1 AND f.until > ?1 AND f.name <> 'gateway'`,
 		{ 1: at }

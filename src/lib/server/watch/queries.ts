@@ -105,16 +105,18 @@ export interface PoolCounts {
 	/** Machines that people can be sent to. */
 	usable: number;
 	sessions: number;
+	/** Different people with a session on them. */
+	people: number;
 }
 
 /** Machines and sessions of each pool at a moment. */
 export function poolCounts(db: Db, at: number): Map<string, PoolCounts> {
 	const sessions = new Map(
-		all<{ pool: string; n: number }>(
+		all<{ pool: string; sessions: number; people: number }>(
 			db,
-			`SELECT m.pool_id AS pool, count(*) AS n ${fromOf(SESSIONS, 'm.')} GROUP BY 1`,
+			`SELECT m.pool_id AS pool, count(*) AS sessions, count(DISTINCT s.person_id) AS people ${fromOf(SESSIONS, 'm.')} GROUP BY 1`,
 			{ at }
-		).map((r) => [r.pool, r.n])
+		).map(({ pool, ...n }) => [pool, n])
 	);
 	return new Map(
 		all<{ pool: string; machines: number; up: number; usable: number }>(
@@ -122,7 +124,7 @@ export function poolCounts(db: Db, at: number): Map<string, PoolCounts> {
 			`SELECT pool, count(*) AS machines, sum(state NOT IN ('off', 'failed')) AS up, sum(state IN ('ready', 'in use')) AS usable
 			 FROM (SELECT m.pool_id AS pool, ${STATE} AS state ${fromOf(MACHINES)}) GROUP BY pool`,
 			{ at }
-		).map(({ pool, ...counts }) => [pool, { ...counts, sessions: sessions.get(pool) ?? 0 }])
+		).map(({ pool, ...counts }) => [pool, { ...counts, ...(sessions.get(pool) ?? { sessions: 0, people: 0 }) }])
 	);
 }
 

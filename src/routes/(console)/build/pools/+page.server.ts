@@ -7,13 +7,15 @@ import { all } from '$lib/server/db';
 import { rulesAt } from '$lib/server/images/following';
 import { linesAt } from '$lib/server/images/queries';
 import { sharedLoad } from '$lib/server/moment/load';
+import { poolCounts } from '$lib/server/watch/queries';
 
 export const load = sharedLoad(async ({ context, look, at }) => {
 	const { db, providers } = context;
 	const rules = rulesAt(db, at);
-	const rows = all<{ pool: string; version: string; n: number; sessions: number }>(
+	const counts = poolCounts(db, at);
+	const rows = all<{ pool: string; version: string; n: number }>(
 		db,
-		`SELECT m.pool_id AS pool, pl.version, count(*) AS n, sum((SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND +s.since <= ?1 AND s.until > ?1)) AS sessions
+		`SELECT m.pool_id AS pool, pl.version, count(*) AS n
 		 FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= ?1 AND pl.until > ?1 WHERE m.since <= ?1 AND m.until > ?1 GROUP BY 1, 2 ORDER BY 3 DESC`,
 		{ 1: at }
 	);
@@ -41,8 +43,8 @@ export const load = sharedLoad(async ({ context, look, at }) => {
 				personal: p.assignment === 'personal',
 				bootServers: p.bootServers,
 				follows: ruleWords(rules.get(`pool/${p.id}`)?.rule ?? { takes: 'nothing' }),
-				machines: own.reduce((n, r) => n + r.n, 0),
-				people: own.reduce((n, r) => n + r.sessions, 0),
+				machines: counts.get(p.id)?.machines ?? 0,
+				people: counts.get(p.id)?.people ?? 0,
 				versions: own.map((r) => ({ number: r.version, n: r.n }))
 			};
 		}),
