@@ -1,5 +1,6 @@
 import * as fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
+import { HOUR } from '../time/units';
 import {
 	AttachEngine,
 	decideAttach,
@@ -337,6 +338,125 @@ describe('the books of an engine', () => {
 		engine.take({ e: 'open', machine: 'm', package: 'p', version: '1' }, 3);
 		expect(engine.take({ e: 'detach refused', machine: 'm', package: 'p', version: '1' }, 4)).toEqual([]);
 		expect(engine.look('m')!.present.get('p')).toEqual([on('1', 1)]);
+	});
+});
+
+describe('two that want the same port', () => {
+	const claims: Record<string, { services: string[]; ports: string[]; order: number }> = {
+		first: { services: [], ports: ['7071'], order: 1 },
+		second: { services: ['x'], ports: ['7070', '7071'], order: 2 },
+		apart: { services: ['y'], ports: ['80'], order: 3 }
+	};
+	const wishes: Wanted[] = ['second', 'first', 'apart'].map((name) => ({
+		package: name,
+		version: '1',
+		mode: 'launch'
+	}));
+	/** Carries orders out at once, as an agent would: refused where what comes later in the order is open. */
+	function world() {
+		const engine = new AttachEngine(undefined, (name) => claims[name] ?? null);
+		const log: string[] = [];
+		let now = 0;
+		const tell = (e: Parameters<AttachEngine['take']>[0]): void => {
+			for (const o of engine.take(e, now)) {
+				log.push(`${o.action} ${o.package}`);
+				const there = engine.look('m')!.present;
+				const ports = (name: string) => claims[name]!.ports;
+				const taken = [...there].some(
+					([name, list]) =>
+						name !== o.package &&
+						ports(name).some((p) => ports(o.package).includes(p)) &&
+						list.some((x) => x.state === 'attached' && (x.open > 0 || claims[name]!.order < claims[o.package]!.order))
+				);
+				const on = { machine: 'm', package: o.package, version: '1' };
+				if (o.action === 'detach') tell({ e: 'detached', ...on });
+				else if (taken) {
+					log.push(`refused ${o.package}`);
+					tell({ e: 'attach failed', ...on });
+				} else tell({ e: 'attached', ...on });
+			}
+			const both = ['first', 'second'].every((name) =>
+				engine
+					.look('m')
+					?.present.get(name)
+					?.some((x) => x.state === 'attached')
+			);
+			expect(both).toBe(false);
+		};
+		const start = (name: string) => {
+			tell({ e: 'wait', machine: 'm', package: name });
+			const there =
+				engine
+					.look('m')!
+					.present.get(name)
+					?.some((x) => x.state === 'attached') ?? false;
+			if (there) tell({ e: 'open', machine: 'm', package: name, version: '1' });
+			tell({ e: 'waited', machine: 'm', package: name });
+			return there;
+		};
+		const close = (name: string) => tell({ e: 'close', machine: 'm', package: name, version: '1' });
+		tell({ e: 'want', pool: 'pool', wanted: wishes });
+		tell({ e: 'up', machine: 'm', pool: 'pool' });
+		return { engine, log, tell, start, close, pass: (ms: number) => (now += ms) };
+	}
+
+	test('what comes first in the order takes it from what was there first, once nobody has that open', () => {
+		const w = world();
+		w.tell({
+			e: 'want',
+			pool: 'pool',
+			wanted: wishes.map((x) => ({ ...x, mode: x.package === 'first' ? 'launch' : 'sign-in' }))
+		});
+		w.tell({ e: 'sign-in', machine: 'm' });
+		expect(w.log).toEqual(['attach second', 'attach apart']);
+		expect(w.start('first')).toBe(true);
+		expect(w.log.slice(2, 4)).toEqual(['detach second', 'attach first']);
+		// The other one is refused while it is there, and has it back as soon as it has gone.
+		w.close('first');
+		expect(w.engine.look('m')!.present.has('first')).toBe(false);
+		expect(w.engine.look('m')!.present.get('second')).toEqual([on('1')]);
+	});
+	test('nothing is taken from under anybody: whoever comes is told, and may after the last has closed it', () => {
+		const w = world();
+		expect(w.start('second')).toBe(true);
+		expect(w.start('first')).toBe(false);
+		expect(w.log.at(-1)).toBe('refused first');
+		expect(w.engine.look('m')!.present.get('second')![0]!.open).toBe(1);
+		w.close('second');
+		expect(w.start('first')).toBe(true);
+	});
+	test('while the first cannot be had, the second is not kept from serving', () => {
+		const resting = { claimsOf: (name: string) => claims[name]!, resting: (name: string) => name === 'first' };
+		const waiting = machine({}, { waiting: { first: 1, second: 1 } });
+		expect(decideAttach(waiting, wishes, resting).map((a) => a.package)).toEqual(['second', 'first']);
+		const awake = { ...resting, resting: () => false };
+		expect(decideAttach(waiting, wishes, awake).map((a) => a.package)).toEqual(['first']);
+		const there = { ...waiting, present: new Map([['second', [on('1')]]]) };
+		expect(decideAttach(there, wishes, awake).map((a) => `${a.action} ${a.package}`)).toEqual(['detach second']);
+		expect(decideAttach(there, wishes, awake)[0]!.why[0]!.words).toMatch(/first, which comes first .* port 7071/);
+		expect(decideAttach(there, wishes, resting)).toEqual([]);
+	});
+	test('over anything that people start and close, the two are never there at once, and no orders chase each other', () => {
+		fc.assert(
+			fc.property(
+				fc.array(fc.tuple(fc.constantFrom('first', 'second', 'apart'), fc.boolean()), { maxLength: 60 }),
+				(acts) => {
+					const w = world();
+					const open: string[] = [];
+					for (const [name, starts] of acts) {
+						const before = w.log.length;
+						if (starts) {
+							if (w.start(name)) open.push(name);
+						} else if (open.includes(name)) {
+							open.splice(open.indexOf(name), 1);
+							w.close(name);
+						}
+						w.pass(HOUR);
+						expect(w.log.length - before).toBeLessThan(8);
+					}
+				}
+			)
+		);
 	});
 });
 

@@ -1,4 +1,5 @@
 import type { Explained, Fact } from '../why/explained';
+import { contested, type Claims } from './attaching';
 
 /** When a package is present on the machines of a pool. */
 export const ATTACH_MODES = ['start', 'sign-in', 'launch'] as const;
@@ -44,20 +45,39 @@ export interface AttachAction {
 	why: Fact[];
 }
 
+/** What a version lays claim to; null where that is nothing, or not known. */
+export type ClaimsOf = (name: string, version: string) => Claims | null;
+
+/** Which versions may stand in each other's way on a machine, and which are left alone just now because they failed. */
+export interface Contest {
+	claimsOf: ClaimsOf;
+	resting: (name: string, version: string) => boolean;
+}
+
+const NO_CONTEST: Contest = { claimsOf: () => null, resting: () => false };
+
 /**
  * What is to be done on a machine so that it has the packages that its pool wants. Nothing is taken away before what replaces
- * it is there; nothing that is open is taken away at all; what nobody needs goes.
+ * it is there; nothing that is open is taken away at all; what nobody needs goes. Of two that want the same service or port
+ * the first in the order has it, whichever came first: the other one gives way once nobody has it open.
  */
-export function decideAttach(m: MachinePackages, wanted: readonly Wanted[]): AttachAction[] {
+export function decideAttach(
+	m: MachinePackages,
+	wanted: readonly Wanted[],
+	contest: Contest = NO_CONTEST
+): AttachAction[] {
 	if (!m.up) return [];
 	const actions: AttachAction[] = [];
 	const say = (words: string, side?: Fact['side']): Fact => ({ words, ...(side ? { side } : {}), source: 'delivery' });
 	const wishes = new Map(wanted.map((w) => [w.package, w]));
+	const givesWay = new Set<string>();
 	for (const w of wanted) {
 		const present = m.present.get(w.package) ?? [];
 		const due = isDue(m, w, present);
 		const target = present.find((p) => p.version === w.version);
-		if (due && !target)
+		if (!due || target || comesFirst(m, w, wanted, contest)) continue;
+		const later = laterThan(m, w, contest);
+		if (later.length === 0 || later.some((l) => l.entry.open > 0))
 			actions.push({
 				action: 'attach',
 				package: w.package,
@@ -74,12 +94,27 @@ export function decideAttach(m: MachinePackages, wanted: readonly Wanted[]): Att
 					)
 				]
 			});
+		else if (!contest.resting(w.package, w.version))
+			for (const { name, entry, what } of later) {
+				const key = `${name} ${entry.version}`;
+				if (entry.state !== 'attached' || givesWay.has(key)) continue;
+				givesWay.add(key);
+				actions.push({
+					action: 'detach',
+					package: name,
+					version: entry.version,
+					why: [
+						say(`${w.package}, which comes first in the order, is to have ${what}`),
+						say('nobody has it open', 'for')
+					]
+				});
+			}
 	}
 	for (const [name, present] of m.present) {
 		const wish = wishes.get(name);
 		const replaced = wish !== undefined && present.some((p) => p.version === wish.version && p.state === 'attached');
 		for (const p of present) {
-			if (p.state !== 'attached' || p.open > 0) continue;
+			if (p.state !== 'attached' || p.open > 0 || givesWay.has(`${name} ${p.version}`)) continue;
 			const is = wish?.version === p.version;
 			const due = wish !== undefined && isDue(m, wish, present);
 			if (is && due) continue;
@@ -112,6 +147,34 @@ function isDue(m: MachinePackages, w: Wanted, present: readonly Attached[]): boo
 	if (w.mode === 'start') return true;
 	if (w.mode === 'sign-in') return m.sessions > 0;
 	return (m.waiting.get(w.package) ?? 0) > 0 || present.some((p) => p.open > 0);
+}
+
+/** Whether something that comes first in the order, and is on its way, will have what a wanted one lays claim to. */
+function comesFirst(m: MachinePackages, w: Wanted, wanted: readonly Wanted[], contest: Contest): boolean {
+	const own = contest.claimsOf(w.package, w.version);
+	return (
+		own !== null &&
+		wanted.some((v) => {
+			const claims = v.package === w.package ? null : contest.claimsOf(v.package, v.version);
+			if (!claims || claims.order >= own.order || contested(own, claims) === null) return false;
+			const present = m.present.get(v.package) ?? [];
+			if (!isDue(m, v, present) || contest.resting(v.package, v.version)) return false;
+			return present.find((p) => p.version === v.version)?.state !== 'attached';
+		})
+	);
+}
+
+/** What is on a machine, comes later in the order than a wanted one, and has what that lays claim to. */
+function laterThan(m: MachinePackages, w: Wanted, contest: Contest): { name: string; entry: Attached; what: string }[] {
+	const own = contest.claimsOf(w.package, w.version);
+	if (!own) return [];
+	return [...m.present].flatMap(([name, entries]) =>
+		entries.flatMap((entry) => {
+			const claims = name === w.package ? null : contest.claimsOf(name, entry.version);
+			const what = claims && claims.order > own.order ? contested(own, claims) : null;
+			return what === null ? [] : [{ name, entry, what }];
+		})
+	);
 }
 
 /**
@@ -183,8 +246,11 @@ export class AttachEngine {
 	private readonly wanted: Map<string, Wanted[]>;
 	private readonly pools = new Map<string, Set<string>>();
 
-	/** Goes on from `books`, which it keeps up. */
-	constructor(books: AttachBooks = { machines: new Map(), wanted: new Map() }) {
+	/** Goes on from `books`, which it keeps up; `claimsOf` tells what versions want for themselves alone. */
+	constructor(
+		books: AttachBooks = { machines: new Map(), wanted: new Map() },
+		private readonly claimsOf: ClaimsOf = NO_CONTEST.claimsOf
+	) {
 		this.machines = books.machines;
 		this.wanted = books.wanted;
 		for (const [name, m] of this.machines) this.poolOf(m.pool).add(name);
@@ -247,6 +313,7 @@ export class AttachEngine {
 			case 'close': {
 				const p = this.find(m, event.package, event.version);
 				if (p) p.open = Math.max(0, p.open + (event.e === 'open' ? 1 : -1));
+				if (p?.open === 0) this.wake(m, event.package, event.version);
 				break;
 			}
 			case 'attached': {
@@ -264,6 +331,7 @@ export class AttachEngine {
 			}
 			case 'detached':
 				this.drop(m, event.package, event.version);
+				this.wake(m, event.package, event.version);
 				break;
 			case 'detach refused': {
 				const p = this.find(m, event.package, event.version);
@@ -289,8 +357,9 @@ export class AttachEngine {
 
 	private orders(name: string, now: number): (AttachAction & { machine: string })[] {
 		const m = this.machines.get(name)!;
-		const actions = decideAttach(m, this.wanted.get(m.pool) ?? []).filter(
-			(a) => a.action === 'detach' || (m.failed.get(`${a.package} ${a.version}`)?.until ?? 0) <= now
+		const resting = (p: string, version: string) => (m.failed.get(`${p} ${version}`)?.until ?? 0) > now;
+		const actions = decideAttach(m, this.wanted.get(m.pool) ?? [], { claimsOf: this.claimsOf, resting }).filter(
+			(a) => a.action === 'detach' || !resting(a.package, a.version)
 		);
 		for (const a of actions) {
 			if (a.action === 'attach') {
@@ -322,6 +391,16 @@ export class AttachEngine {
 			this.poolOf(pool).add(name);
 		}
 		return m;
+	}
+
+	/** What a version had for itself alone has come free: those that want it too need not wait for their next try. */
+	private wake(m: Known, name: string, version: string): void {
+		const claims = m.failed.size ? this.claimsOf(name, version) : null;
+		if (!claims) return;
+		for (const w of this.wanted.get(m.pool) ?? []) {
+			const other = w.package === name ? null : this.claimsOf(w.package, w.version);
+			if (other && contested(claims, other) !== null) m.failed.delete(`${w.package} ${w.version}`);
+		}
 	}
 
 	private find(m: Known, name: string, version: string): Attached | undefined {

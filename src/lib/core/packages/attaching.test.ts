@@ -27,7 +27,7 @@ const machine = (more: Partial<AttachingMachine> = {}): AttachingMachine => ({
 	others: [],
 	...more
 });
-const other = (more: object) => ({ package: 'gauge', services: ['link'], ports: ['7071'], order: 1, ...more });
+const other = (more: object) => ({ package: 'gauge', services: ['link'], ports: ['7071'], order: 1, open: 0, ...more });
 
 describe('whether a package can be attached to a machine', () => {
 	test.each<[string, Partial<PackageNeeds>, Partial<AttachingMachine>, string | null]>([
@@ -45,6 +45,7 @@ describe('whether a package can be attached to a machine', () => {
 		['a service that an earlier package has', { services: ['link'] }, { others: [other({})] }, 'clash'],
 		['a port that an earlier package has', { ports: ['7071'] }, { others: [other({})] }, 'clash'],
 		['a port that a later package has', { ports: ['7071'] }, { others: [other({ order: 3 })] }, null],
+		['a later one with the port, open', { ports: ['7071'] }, { others: [other({ order: 3, open: 1 })] }, 'clash'],
 		['another version of itself', { ports: ['7071'] }, { others: [other({ package: 'tide' })] }, null],
 		['no room', {}, { diskFree: 19e6 }, 'disk'],
 		['the store out of reach', {}, { storeTrouble: 'the link is down' }, 'store']

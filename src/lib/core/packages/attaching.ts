@@ -46,13 +46,25 @@ export interface AttachingMachine {
 	diskFree: number;
 	/** Null when it has the content already, or can fetch it; else what stands in the way. */
 	storeTrouble: string | null;
-	/** Packages that are there, each with what it lays claim to. */
-	others: readonly Pick<PackageNeeds, 'package' | 'services' | 'ports' | 'order'>[];
+	/** Packages that are there, each with what it lays claim to, and how many have it open. */
+	others: readonly (Pick<PackageNeeds, 'package'> & Claims & { open: number })[];
+}
+
+/** What a package wants for itself alone, and its part in the order. */
+export type Claims = Pick<PackageNeeds, 'services' | 'ports' | 'order'>;
+
+/** What two packages both want, in words; null where they get along. */
+export function contested(a: Claims, b: Claims): string | null {
+	const service = a.services.find((s) => b.services.includes(s));
+	if (service !== undefined) return `the service ${service}`;
+	const port = a.ports.find((x) => b.ports.includes(x));
+	return port !== undefined ? `port ${port}` : null;
 }
 
 /**
  * Whether a version can be attached to a machine, or which cause stands in the way. Files and settings that clash are
- * settled by the order of the packages; a service or a port can be had by one only, and the later in the order does not get it.
+ * settled by the order of the packages; a service or a port can be had by one only, and the later in the order does not get it,
+ * or gives it up once nobody has it open.
  */
 export function mayAttach(needs: PackageNeeds, m: AttachingMachine): Explained<AttachCause | null> {
 	const fits = fitsSystem(needs.system, needs.vouched, m.system);
@@ -66,11 +78,13 @@ export function mayAttach(needs: PackageNeeds, m: AttachingMachine): Explained<A
 	if (needs.agent && looseOrder(m.agent, needs.agent) < 0)
 		return fails('agent', `its agent is ${m.agent}; the package asks for ${needs.agent} or newer`, 'agent');
 	for (const o of m.others) {
-		if (o.package === needs.package || o.order > needs.order) continue;
-		const service = needs.services.find((s) => o.services.includes(s));
-		const port = needs.ports.find((x) => o.ports.includes(x));
-		const what = service !== undefined ? `the service ${service}` : port !== undefined ? `port ${port}` : null;
-		if (what !== null) return fails('clash', `${o.package}, which comes first in the order, has ${what}`, 'clashes');
+		if (o.package === needs.package) continue;
+		const what = contested(needs, o);
+		if (what === null) continue;
+		if (o.order <= needs.order)
+			return fails('clash', `${o.package}, which comes first in the order, has ${what}`, 'clashes');
+		if (o.open > 0)
+			return fails('clash', `${o.package} has ${what} until the last of those who have it open closes it`, 'clashes');
 	}
 	if (m.diskFree < needs.unpacked)
 		return fails(

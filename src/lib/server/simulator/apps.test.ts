@@ -1,7 +1,9 @@
 import { deserialize, serialize } from 'node:v8';
 import { beforeEach, describe, expect, test } from 'vitest';
-import { HOUR, MINUTE } from '$lib/core/time/units';
+import { FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
 import type { Estate } from '$lib/core/estate/schema';
+import { run } from '../db';
+import { tellAgents } from '../engine/agents';
 import { Harness, QUIET, testEstate } from '../testing/harness';
 import { keepPackage } from '../testing/packages';
 import { shelfOf } from '../shelf/queries';
@@ -90,6 +92,48 @@ describe('an app from the shelf', () => {
 		// Once nothing stands in its way, a start does not wait for the next try.
 		for (const f of await h.server.bench.faults()) await h.server.bench.clearFault(f.id);
 		expect(await opened(await connect('anna', 'logline'))).toMatchObject({ result: 'open', start: 'attached' });
+	});
+});
+
+describe('two apps that want the same port', () => {
+	test('the first in the order has it, whichever was there first, and never from under anybody', async () => {
+		await begin();
+		// The later a package is kept, the later it comes in the order.
+		keepPackage(h, 'logline', '3.1.0', { ports: ['7071'] });
+		keepPackage(h, 'gaugetalk', '1.0.0', { ports: ['7071'] });
+		await h.carryOut('package.deliver', { package: 'logline', version: '3.1.0', pools: ['quay'], mode: 'launch' });
+		// No plan delivers both any more; a pool of an estate file, or of long ago, may have them.
+		run(h.db, "INSERT INTO deliveries VALUES ('quay', 'gaugetalk', ?, ?, '1.0.0', 'sign-in', 'test', NULL)", [
+			h.lab.now,
+			FOREVER
+		]);
+		await tellAgents(h.ctx);
+		await h.carryOut('publication.create', {
+			name: 'Gaugetalk',
+			internalName: 'Gaugetalk',
+			icon: 'ledger',
+			app: { package: 'gaugetalk', target: 'gaugetalk-main' },
+			pools: ['quay']
+		});
+		await h.carryOut('grant.add', { publication: 'gaugetalk', team: 'everybody', channels: [] });
+		const desk = await opened(await connect('bo', 'desk'));
+		await h.live(MINUTE);
+		const there = (name: string) => h.lab.agents.look(desk.machine!)!.present.get(name)?.[0]?.state ?? null;
+		expect([there('logline'), there('gaugetalk')]).toEqual([null, 'attached']);
+		// Nobody has the later one open: it gives way.
+		const log = await opened(await connect('bo', 'logline'));
+		expect(log).toMatchObject({ result: 'open', machine: desk.machine });
+		expect([there('logline'), there('gaugetalk')]).toEqual(['attached', null]);
+		await h.ctx.providers.agent.closeApp('bo', log.run!);
+		await h.live(MINUTE);
+		expect([there('logline'), there('gaugetalk')]).toEqual([null, 'attached']);
+		// Somebody has: whoever wants the other is told, and what is open stays.
+		const gauge = await opened(await connect('bo', 'gaugetalk'));
+		expect(gauge.result).toBe('open');
+		const refused = await opened(await connect('bo', 'logline'));
+		expect(refused).toMatchObject({ result: 'lost', advice: expect.stringMatching(/cannot run on this machine/) });
+		expect(refused.cause.at(-1)!.words).toMatch(/gaugetalk has port 7071 until the last/);
+		expect(there('gaugetalk')).toBe('attached');
 	});
 });
 

@@ -4,7 +4,8 @@ import {
 	refusalFor,
 	sentenceFor,
 	type AttachCause,
-	type AttachingMachine
+	type AttachingMachine,
+	type Claims
 } from '$lib/core/packages/attaching';
 import { versionToStart, type AttachAction, type AttachEvent } from '$lib/core/packages/attach';
 import { systemOf } from '$lib/core/packages/fits';
@@ -87,6 +88,12 @@ const keyOf = (name: string, version: string) => `${name} ${version}`;
 export const wished = (w: World, name: string, version: string): WishedPackage | undefined =>
 	w.packages.wishes.packages.find((p) => p.package === name && p.version === version);
 
+/** What a version wants for itself alone; null where that is nothing. */
+export function claimsOf(w: World, name: string, version: string): Claims | null {
+	const p = wished(w, name, version);
+	return p && p.services.length + p.ports.length > 0 ? p : null;
+}
+
 /** Takes in what pools want from now on. */
 export function takeWishes(lab: Lab, wishes: Wishes, lacks: Record<string, Record<string, Needed[]>>): void {
 	for (const [manifest, targets] of Object.entries(lacks)) lab.world.packages.lacks.set(manifest, targets);
@@ -163,7 +170,7 @@ export function asAgentSees(lab: Lab, m: SimMachine, p: WishedPackage): Attachin
 	const w = lab.world;
 	const home = lab.estate.home ?? lab.estate.sites[0]!.id;
 	const present = [...(lab.agents.look(m.name)?.present ?? [])].flatMap(([name, list]) =>
-		list.filter((x) => x.state === 'attached').map((x) => ({ name, version: x.version }))
+		list.filter((x) => x.state === 'attached').map((x) => ({ name, version: x.version, open: x.open }))
 	);
 	const taken = present.reduce((n, x) => n + (wished(w, x.name, x.version)?.unpacked ?? 0), 0);
 	const declared = lab.estate.existing.find((x) => x.name === m.name);
@@ -184,8 +191,11 @@ export function asAgentSees(lab: Lab, m: SimMachine, p: WishedPackage): Attachin
 			...present,
 			...(w.packages.wishes.pools[m.pool] ?? [])
 				.filter((x) => x.mode === 'start')
-				.map((x) => ({ name: x.package, version: x.version }))
-		].flatMap((x) => wished(w, x.name, x.version) ?? [])
+				.map((x) => ({ name: x.package, version: x.version, open: 0 }))
+		].flatMap((x) => {
+			const other = wished(w, x.name, x.version);
+			return other ? { ...other, open: x.open } : [];
+		})
 	};
 }
 

@@ -16,6 +16,7 @@ import {
 	askToClose,
 	closeAll,
 	closeApp,
+	claimsOf,
 	closeOwn,
 	emptyOverlays,
 	openApp,
@@ -77,7 +78,7 @@ export class Lab {
 	) {
 		this.seed = estate.lab.seed;
 		this.world = world ?? makeWorld(estate);
-		this.agents = new AttachEngine(this.world.books);
+		this.agents = new AttachEngine(this.world.books, (name, version) => claimsOf(this.world, name, version));
 		this.habits = new Map(estate.directory.teams.map((t) => [t.id, t.habits]));
 		this.patterns = new Map(estate.directory.patterns.map((p) => [p.id, p]));
 		this.boots = new Map(estate.image_lines.map((l) => [l.id, l.boot]));
