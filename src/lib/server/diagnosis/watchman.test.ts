@@ -174,6 +174,16 @@ describe('findings', () => {
 		await h.live(10 * MINUTE);
 		await findings();
 		expect(open()).toMatchObject([{ kind: 'runaway machine', subject_id: 'quay-01' }]);
+		// Whoever has two sessions on it is one person.
+		const people = () => needsAt(h.db, parseScope('machine:quay-01').scope, h.lab.now).needs[0]!.people;
+		const before = people();
+		run(
+			h.db,
+			`INSERT INTO sessions SELECT 90000 + n, (SELECT id FROM people WHERE login = 'eve'), (SELECT id FROM machines WHERE name = 'quay-01'),
+			 'desk', 'quay-gw', 'stream', ?, ${FOREVER}, 9000, NULL, 0 FROM (SELECT 1 AS n UNION SELECT 2)`,
+			[h.lab.now]
+		);
+		expect(people()).toBe(before + 1);
 	});
 });
 

@@ -20,7 +20,16 @@ import { isFile, type FileEntry } from '$lib/core/packages/inventory';
 import { systemOf } from '$lib/core/packages/fits';
 import { bareSpec, contentsOf, leads, packagedPath, packageNameFor, type PackageSpec } from '$lib/core/packages/spec';
 import { BlobStore } from './blobs';
-import { folderSource, openedBy, registeredBy, takenChanges, targetsOf, readFrom, claimsOf } from './capture-files';
+import {
+	folderSource,
+	linkedTo,
+	openedBy,
+	registeredBy,
+	takenChanges,
+	targetsOf,
+	readFrom,
+	claimsOf
+} from './capture-files';
 import { compareInventories, keepChanges } from './compare';
 import { buildPackage, TYPES, type ImageConfig, type Manifest } from './layout';
 import { bytesOfEntry, definitionOf, eachEntry, readJson } from './reading';
@@ -347,6 +356,36 @@ describe('a captured package', () => {
 			`${menu}/over.desktop`,
 			`${menu}/whole.desktop`
 		]);
+	});
+	test('links are followed only where a start is described, and no further than a system would', async () => {
+		const link = (file: string, target: string): FileEntry => ({
+			file,
+			kind: 'link',
+			target,
+			size: 0,
+			mode: '0777',
+			mtime: 0
+		});
+		let asked = 0;
+		class Counting extends Map<string, FileEntry> {
+			override get(key: string) {
+				asked++;
+				return super.get(key);
+			}
+		}
+		// Each step makes the path longer by 120 parts.
+		const grows = link('menu/grows.desktop', 'grows.desktop/'.repeat(120));
+		expect(linkedTo(grows, new Counting([[grows.file, grows]]))).toBeNull();
+		expect(asked).toBeLessThan(1000);
+		const entry: FileEntry = { file: 'app/a.desktop', kind: 'file', size: 9, mode: '0644', mtime: 0, sha256: '' };
+		const many = Array.from({ length: 6000 }, (_v, i) => link(`menu/${i}.desktop`, '../app/a.desktop'));
+		const plain = Array.from({ length: 6000 }, (_v, i) => link(`lib/${i}.so`, '../app/a.desktop'));
+		let read = 0;
+		targetsOf({ files: [entry, ...plain, ...many], settings: [], left: [] }, () => {
+			read++;
+			return null;
+		});
+		expect(read).toBeLessThanOrEqual(5001);
 	});
 	test('changes are kept a line each', async () => {
 		const compared = await captured(APP);
