@@ -373,9 +373,8 @@ describe('a captured package', () => {
 				return super.get(key);
 			}
 		}
-		// Each step makes the path longer by 120 parts.
-		const grows = link('menu/grows.desktop', 'grows.desktop/'.repeat(120));
-		expect(linkedTo(grows, new Counting([[grows.file, grows]]))).toBeNull();
+		const long = link('menu/long.desktop', 'q/'.repeat(2000));
+		expect(linkedTo(long, new Counting([[long.file, long]]))).toBeNull();
 		expect(asked).toBeLessThan(1000);
 		const entry: FileEntry = { file: 'app/a.desktop', kind: 'file', size: 9, mode: '0644', mtime: 0, sha256: '' };
 		const many = Array.from({ length: 6000 }, (_v, i) => link(`menu/${i}.desktop`, '../app/a.desktop'));
