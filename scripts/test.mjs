@@ -1,5 +1,7 @@
 // npm test: gets everything ready, then lint, types, unit tests and the tests that drive the real interface.
 import { spawnSync } from 'node:child_process';
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { build, chromium, imageTool, installPackages, proxy } from './prepare.mjs';
 
@@ -9,6 +11,10 @@ build();
 const browser = chromium();
 imageTool();
 proxy();
+
+// Whatever tests put aside goes with the run.
+const temporary = mkdtempSync(join(tmpdir(), 'sextant-run-'));
+process.on('exit', () => rmSync(temporary, { recursive: true, force: true, maxRetries: 3 }));
 
 const steps = [
 	['Format', 'prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '.']],
@@ -27,7 +33,7 @@ for (const [name, script, args] of steps) {
 	const { status } = spawnSync(process.execPath, [join(root, 'node_modules', script), ...args], {
 		cwd: root,
 		stdio: 'inherit',
-		env: { ...process.env, CHROMIUM: browser, FORCE_COLOR: '0' }
+		env: { ...process.env, CHROMIUM: browser, TMPDIR: temporary, FORCE_COLOR: '0' }
 	});
 	if (status !== 0) {
 		console.error(`\n${name} failed.`);
