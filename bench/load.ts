@@ -38,11 +38,18 @@ export async function loadBench(report: Report): Promise<void> {
 		console.log(`${OPERATORS} operators, ${SECONDS} s …`);
 		const times: number[] = [];
 		let refused = 0;
-		const end = performance.now() + SECONDS * 1000;
+		const start = performance.now();
+		const end = start + SECONDS * 1000;
+		const minutes: { times: number[]; answers: Map<number, number>; memory: number }[] = [];
 		const timed = async (page: string, cookie: string) => {
 			const began = performance.now();
 			const { status } = await dataOf(BASE, page, cookie).catch(() => ({ status: 0 }));
-			times.push(performance.now() - began);
+			const took = performance.now() - began;
+			times.push(took);
+			const minute = (minutes[Math.floor((began - start) / 60_000)] ??= { times: [], answers: new Map(), memory: 0 });
+			minute.times.push(took);
+			minute.answers.set(status, (minute.answers.get(status) ?? 0) + 1);
+			minute.memory = memoryOf(server.pid!);
 			if (status !== 200) refused++;
 		};
 		const early = memoryOf(server.pid!);
@@ -51,8 +58,22 @@ export async function loadBench(report: Report): Promise<void> {
 		const middle = memoryOf(server.pid!);
 		await Promise.all(streams);
 		const late = memoryOf(server.pid!);
+		const quantile = (of: number[], q: number) => of[Math.min(of.length - 1, Math.floor(q * of.length))]!;
+		const at = (q: number) => quantile(times, q);
 		times.sort((a, b) => a - b);
-		const at = (q: number) => times[Math.min(times.length - 1, Math.floor(q * times.length))]!;
+		// Over a long run: whether it gets worse, and what was refused with which status (0: no answer came).
+		console.table(
+			minutes.map((m) => {
+				m.times.sort((a, b) => a - b);
+				return {
+					pages: m.times.length,
+					p50: Math.round(quantile(m.times, 0.5)),
+					p99: Math.round(quantile(m.times, 0.99)),
+					answers: [...m.answers].map(([status, n]) => `${n} × ${status}`).join(', '),
+					MB: m.memory
+				};
+			})
+		);
 		console.log(
 			`        ${times.length} pages asked for; p90 ${at(0.9).toFixed(0)} ms; memory ${early}, ${middle}, ${late} MB`
 		);
