@@ -21,6 +21,7 @@ export default defineConfig({
 				engine: 'src/node/engine-thread.ts',
 				history: 'src/node/history-thread.ts',
 				packer: 'src/node/packer-thread.ts',
+				reader: 'src/node/reader-thread.ts',
 				bench: 'bench/bench.ts',
 				'bench-difference': 'bench/difference.ts'
 			},

@@ -13,12 +13,13 @@ import {
 	statSync,
 	writeFileSync
 } from 'node:fs';
-import { createServer } from 'node:http';
+import { createServer, type RequestListener } from 'node:http';
 import { join, resolve } from 'node:path';
 import { MessageChannel, Worker, type MessagePort } from 'node:worker_threads';
 import Database from 'better-sqlite3';
 import { ROLES } from '$lib/core/access/rights';
 import type { EstateProblem } from '$lib/core/estate/read';
+import { FOREVER } from '$lib/core/time/units';
 import { sharedClock, shownClock } from '$lib/server/context';
 import { one, openDb, putSetting, run, setting, type Db } from '$lib/server/db';
 import { addOperator } from '$lib/server/identity/accounts';
@@ -32,6 +33,7 @@ import { LAB_PASSWORD } from '$lib/server/simulator/server';
 import { DEMO_OPERATORS, DEMO_PASSWORD, DEMO_PERSON } from './demo-accounts';
 import { watchDisk } from './disk';
 import { readOptions, type Options } from './options';
+import { LARGE, mayTakeLong, Readers } from './readers';
 import { sayStrays } from './strays';
 import { Keeper, type Ended } from './threads';
 
@@ -179,6 +181,7 @@ async function start(): Promise<void> {
 	sweepLeftovers(dataDir);
 	const memory = new SharedArrayBuffer(16);
 	const clock = sharedClock(memory);
+	const turns = new SharedArrayBuffer(4);
 	// Until the lab tells, the clock stands where it was last.
 	clock.set(lastMoment(labPath, db), 0);
 	const events = new EventEmitter().setMaxListeners(0);
@@ -189,7 +192,7 @@ async function start(): Promise<void> {
 		console.error(`sextant: the ${thread} thread ended (${times} within ten minutes) and is started anew: ${why}`);
 		if (thread !== 'engine') {
 			lines[thread as Far].cut();
-			engine.running?.postMessage({ cut: thread });
+			for (const worker of [engine.running, ...readers.running]) worker?.postMessage({ cut: thread });
 		}
 		if (thread === 'lab') clock.set(clock.now(), 0);
 		try {
@@ -209,11 +212,11 @@ async function start(): Promise<void> {
 		worker.postMessage({ port: port1, withBench }, [port1]);
 		return port2;
 	};
-	const joinEngine = (far: Far) => {
+	const connect = (to: Worker | null, far: Far, withBench: boolean) => {
 		const worker = keepers[far].running;
-		if (!worker || !engine.running) return;
-		const port = portTo(worker, false);
-		engine.running.postMessage({ connect: far, port }, [port]);
+		if (!worker || !to) return;
+		const port = portTo(worker, withBench);
+		to.postMessage({ connect: far, port }, [port]);
 	};
 	const keeperOf = (name: Far, data: () => Record<string, unknown>) =>
 		new Keeper({
@@ -223,7 +226,8 @@ async function start(): Promise<void> {
 			memory: MEMORY,
 			up: (worker) => {
 				lines[name].connect(portTo(worker, name === 'lab'));
-				joinEngine(name);
+				connect(engine.running, name, false);
+				for (const reader of readers.running) connect(reader, name, name === 'lab');
 			},
 			ended: threadEnded
 		});
@@ -242,18 +246,33 @@ async function start(): Promise<void> {
 		script: join(here, 'engine.js'),
 		data: () => ({ path: dbPath, dataDir, memory }),
 		memory: MEMORY,
-		up: () => {
-			joinEngine('lab');
-			joinEngine('packer');
+		up: (worker) => {
+			connect(worker, 'lab', false);
+			connect(worker, 'packer', false);
 		},
 		ended: threadEnded,
 		message: (m: { live?: string }) => m.live && events.emit('live', m)
+	});
+	const readers = new Readers({
+		script: join(here, 'reader.js'),
+		data: () => ({ path: dbPath, dataDir, memory, turns, demo: setting(db, 'demo') === 'yes' }),
+		memory: MEMORY,
+		up: (worker) => {
+			connect(worker, 'lab', true);
+			connect(worker, 'packer', false);
+		},
+		// Whoever asked has been told; it is nobody's trouble any more.
+		ended: ({ thread, why }) => console.error(`sextant: the ${thread} has ended and is started anew: ${why}`),
+		told: (m) => {
+			if (m.wake) engine.running?.postMessage({ wake: true });
+			if (m.live) events.emit('live', m);
+		}
 	});
 	const lab = await keepers.lab.start();
 	if (!lab.ready && lab.refused !== null) fail(`cannot read ${options.data}: ${lab.refused}`);
 	await keepers.packer.start();
 	await engine.start();
-	const shown = shownClock(clock);
+	const shown = shownClock(clock, undefined, new Int32Array(turns));
 	// A job has moved: whoever asks next sees what it did.
 	events.on('live', (m: { live: string }) => (m.live === 'jobs' || clock.speed() === 0) && shown.next());
 	setRuntime({
@@ -274,13 +293,19 @@ async function start(): Promise<void> {
 	// Packages are larger than what the adapter takes; hooks.server.ts has the limits.
 	process.env.BODY_SIZE_LIMIT ??= 'Infinity';
 	behindProxy(options);
-	const { handler } = (await import(join(here, '../handler.js'))) as { handler: Parameters<typeof server.on>[1] };
+	const { handler } = (await import(join(here, '../handler.js'))) as { handler: RequestListener };
 	server.off('request', notYet);
-	server.on('request', handler as never);
+	let large = isLarge(db);
+	setInterval(() => (large = isLarge(db)), 60_000).unref();
+	server.on('request', (request, response) => {
+		const long = mayTakeLong(request.method ?? '', request.url ?? '', request.headers, large);
+		if (!long || !readers.pass(request, response)) handler(request, response);
+	});
 	// One request that nobody foresaw ends itself, and none beside it.
 	process.on('uncaughtException', (e) => console.error('sextant, uncaught:', e));
 	sayStrays('sextant');
 	announce(db);
+	void readers.start();
 
 	let ending = false;
 	const end = async () => {
@@ -288,7 +313,7 @@ async function start(): Promise<void> {
 		ending = true;
 		server.close();
 		server.closeAllConnections();
-		await Promise.all([engine.stop(5000), keepers.lab.stop(5000), keepers.packer.stop(0)]);
+		await Promise.all([engine.stop(5000), keepers.lab.stop(5000), keepers.packer.stop(0), readers.stop(1000)]);
 		try {
 			putSetting(db, 'running', 'no');
 		} catch {
@@ -362,6 +387,15 @@ function behindProxy(o: Options): void {
 	process.env.HOST_HEADER ??= 'x-forwarded-host';
 	process.env.ADDRESS_HEADER ??= 'x-forwarded-for';
 	process.env.XFF_DEPTH ??= String(o.proxy);
+}
+
+/** Whether an estate is so large that whoever looks at a page first makes others wait. */
+function isLarge(db: Db): boolean {
+	const counted = one<{ machines: number; people: number }>(
+		db,
+		`SELECT (SELECT count(*) FROM machines WHERE until = ${FOREVER}) AS machines, (SELECT count(*) FROM people) AS people`
+	)!;
+	return counted.machines + counted.people / 4 > LARGE;
 }
 
 /** Mebibytes that a thread may hold before it, and not the process, ends. */

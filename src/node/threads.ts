@@ -33,6 +33,7 @@ const LONG_AGO = 10 * 60_000;
  */
 export class Keeper {
 	private worker: Worker | null = null;
+	private giveUp: ((why: string) => void) | null = null;
 	private stopping = false;
 	private readonly ends: number[] = [];
 
@@ -51,6 +52,7 @@ export class Keeper {
 			if (over) return;
 			over = true;
 			this.worker = null;
+			this.giveUp = null;
 			if (this.stopping) return;
 			const now = performance.now();
 			this.ends.push(now);
@@ -71,6 +73,10 @@ export class Keeper {
 			return end((e as Error).stack ?? String(e));
 		}
 		this.worker = worker;
+		this.giveUp = (why) => {
+			end(why);
+			void worker.terminate();
+		};
 		worker.on('error', (e: unknown) => end(e instanceof Error ? (e.stack ?? e.message) : `it threw ${String(e)}`));
 		worker.on('exit', (code) => end(`it ended with ${code}`));
 		worker.on('message', (m: { ready?: boolean; refused?: string }) => {
@@ -85,6 +91,11 @@ export class Keeper {
 	/** The thread, while it runs. */
 	get running(): Worker | null {
 		return this.worker;
+	}
+
+	/** Ends it at once, whatever it is at: it is started anew as if it had ended by itself. */
+	end(why: string): void {
+		this.giveUp?.(why);
 	}
 
 	/** Tells it to end, and waits until it has, `most` ms at most. */

@@ -22,31 +22,35 @@ export interface Clock {
 /**
  * A clock whose present moves on once a second of the wall, and whenever somebody waits for it. Where its answers take long it is held longer,
  * so that working them out takes a quarter of the time at most, up to five seconds: no longer than pages wait before they ask again.
+ * @param turns where it is counted how often somebody has waited for it: threads that share it move on together
  */
-export function shownClock(clock: Clock, wall: () => number = () => performance.now()): Required<Clock> {
+export function shownClock(
+	clock: Clock,
+	wall: () => number = () => performance.now(),
+	turns: Int32Array = new Int32Array(1)
+): Required<Clock> {
 	let shown = clock.now();
 	let since = -Infinity;
-	let turn = 0;
+	let seen = -1;
 	let busy = 0;
 	return {
 		now: () => clock.now(),
 		speed: () => clock.speed(),
 		shown: () => {
-			if (wall() - since >= Math.min(SHOWN_AT_MOST, Math.max(SHOWN_FOR, 4 * busy))) {
+			const turn = Atomics.load(turns, 0);
+			if (turn !== seen || wall() - since >= Math.min(SHOWN_AT_MOST, Math.max(SHOWN_FOR, 4 * busy))) {
 				shown = clock.now();
 				since = wall();
+				seen = turn;
 				busy = 0;
 			}
 			return shown;
 		},
-		next: () => {
-			since = -Infinity;
-			turn++;
-		},
+		next: () => void Atomics.add(turns, 0, 1),
 		spent: (ms) => {
 			busy += ms;
 		},
-		turn: () => turn
+		turn: () => Atomics.load(turns, 0)
 	};
 }
 

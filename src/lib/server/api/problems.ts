@@ -31,13 +31,32 @@ export function problemOf(e: unknown): Problem | null {
 	if (e instanceof NotAllowed) return problem(403, 'not-allowed', 'Your role does not reach that far', e.message);
 	if (e instanceof NotFound) return problem(404, 'not-found', 'It is not there', e.message);
 	if (e instanceof ProviderError) return problem(502, 'provider', 'The provider said no', e.message);
-	if (e instanceof ThreadLost)
-		return problem(503, 'away', 'A part of Sextant is being started anew', `${e.message}. Try again in a moment.`);
+	if (e instanceof ThreadLost) return { ...problemAway, detail: `${e.message}. Try again in a moment.` };
 	if (isStorage(e)) return diskFull;
 	if (e instanceof SyntaxError) return problem(400, 'json', 'The body is not JSON', e.message);
 	return null;
 }
 
+export const problemAway = problem(
+	503,
+	'away',
+	'A part of Sextant is being started anew',
+	'Nothing was changed. Try again in a moment.'
+);
+/** An answer took more than `longest` ms. */
+export const problemLong = (longest: number): Problem =>
+	problem(
+		503,
+		'too-long',
+		'This takes too long to work out',
+		`It was ended after ${Math.round(longest / 1000)} s, and nothing was changed. Ask for less at once: a shorter scope, or fewer things.`
+	);
+export const problemMany = problem(
+	429,
+	'many',
+	'Too much is asked for at once',
+	'Wait until some of what you have asked for has been answered, then ask again.'
+);
 export const notSignedIn = problem(
 	401,
 	'sign-in',

@@ -1,0 +1,192 @@
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { createServer, type Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { afterEach, beforeEach, describe, expect, test } from 'vitest';
+import { mayTakeLong, Readers, type ReadersOptions } from './readers';
+import type { Ended } from './threads';
+
+/** A reader that says what it was asked, waits where it is told to, and never comes back from /hang. */
+const READER = `
+import { createServer } from 'node:http';
+import { parentPort, workerData } from 'node:worker_threads';
+const server = createServer(async (request, response) => {
+	if (request.headers['x-reader-key'] !== workerData.key) return response.writeHead(403).end();
+	let body = '';
+	for await (const part of request) body += part;
+	const url = new URL(request.url, 'http://x');
+	if (url.pathname.includes('hang')) for (;;);
+	if (url.pathname.includes('die') && (workerData.tag === 0 || !url.pathname.includes('once'))) process.exit(1);
+	await new Promise((done) => setTimeout(done, Number(url.searchParams.get('wait') ?? 0)));
+	response.writeHead(201, { 'set-cookie': ['a=1', 'b=2'], 'content-type': 'application/json' });
+	response.end(JSON.stringify({ method: request.method, url: request.url, body, host: request.headers.host, address: request.headers['x-reader-address'], tag: workerData.tag }));
+});
+server.keepAliveTimeout = 0;
+server.listen(0, '127.0.0.1', () => { parentPort.postMessage({ listening: server.address().port }); parentPort.postMessage({ ready: true }); });
+parentPort.on('message', (m) => { if (m.stop) parentPort.postMessage({ stopped: true }); });
+`;
+
+let dir: string;
+let front: Server;
+let base: string;
+let readers: Readers;
+let ends: Ended[];
+
+async function begin(more: Partial<ReadersOptions> = {}) {
+	writeFileSync(join(dir, 'reader.mjs'), READER);
+	ends = [];
+	let tag = 0;
+	readers = new Readers({
+		script: join(dir, 'reader.mjs'),
+		data: () => ({ tag: tag++ }),
+		up: () => {},
+		ended: (how) => ends.push(how),
+		told: () => {},
+		waits: [10],
+		...more
+	});
+	front = createServer((request, response) => {
+		if (!readers.pass(request, response)) response.end('here');
+	});
+	await new Promise<void>((done) => front.listen(0, '127.0.0.1', done));
+	base = `http://127.0.0.1:${(front.address() as AddressInfo).port}`;
+}
+const ask = (path: string, who: string, more: RequestInit = {}) =>
+	fetch(base + path, { ...more, headers: { cookie: who, ...more.headers } });
+
+beforeEach(() => {
+	dir = mkdtempSync(join(tmpdir(), 'sextant-readers-'));
+});
+afterEach(async () => {
+	front.closeAllConnections();
+	front.close();
+	await readers.stop(1000);
+	rmSync(dir, { recursive: true, force: true });
+});
+
+describe('requests that may take long', () => {
+	test('are answered here until a reader is there, and then by it, as they were asked', async () => {
+		await begin();
+		expect(await (await ask('/x', 'ann')).text()).toBe('here');
+		await readers.start();
+		const answer = await ask('/api/x?y=1', 'ann', { method: 'POST', body: 'text' });
+		expect(answer.status).toBe(201);
+		expect(answer.headers.getSetCookie()).toEqual(['a=1', 'b=2']);
+		expect(await answer.json()).toMatchObject({
+			method: 'POST',
+			url: '/api/x?y=1',
+			body: 'text',
+			host: base.slice(7),
+			address: '127.0.0.1'
+		});
+	});
+
+	test.each([
+		['/api/hang', 'application/problem+json', { type: '/problems/too-long', status: 503 }],
+		[
+			'/hang/__data.json',
+			'application/json',
+			{ message: 'This takes too long to work out', safe: 'Nothing was changed.' }
+		],
+		['/hang', 'text/plain; charset=utf-8', /^This takes too long to work out\. It was ended after 1 s, and nothing/]
+	])('and do are refused: %s; the reader is started anew, and what waited is answered', async (path, type, says) => {
+		await begin({ longest: 700, count: 1 });
+		await readers.start();
+		const [hung, waits] = [ask(path, 'ann'), ask('/plain', 'bo')];
+		const answer = await hung;
+		expect([answer.status, answer.headers.get('content-type')]).toEqual([503, type]);
+		const text = await answer.text();
+		if (says instanceof RegExp) expect(text).toMatch(says);
+		else expect(JSON.parse(text)).toMatchObject(says);
+		expect((await waits).status).toBe(201);
+		expect(ends.map((e) => e.why)).toEqual([`GET ${path} took more than 700 ms`]);
+	});
+
+	test('and do keep nobody else waiting, while there is another reader', async () => {
+		await begin({ longest: 4000 });
+		await readers.start();
+		const hung = ask('/hang', 'ann');
+		await new Promise((done) => setTimeout(done, 50));
+		for (let i = 0; i < 20; i++) expect((await ask(`/n${i}`, 'bo')).status).toBe(201);
+		expect(ends).toEqual([]);
+		expect((await hung).status).toBe(503);
+	});
+
+	test('whose reader dies are asked of the next one, but not where that might do something twice', async () => {
+		await begin({ count: 1 });
+		await readers.start();
+		const page = await ask('/die-once', 'ann');
+		expect([page.status, ((await page.json()) as { tag: number }).tag]).toEqual([201, 1]);
+		const made = await ask('/api/die', 'bo', { method: 'POST', body: '1' });
+		expect([made.status, await made.json()]).toMatchObject([
+			503,
+			{ type: '/problems/away', detail: 'Nothing was changed. Try again in a moment.' }
+		]);
+		// Whatever ends each reader that it meets is not asked for ever.
+		expect((await ask('/die', 'cy')).status).toBe(503);
+		expect((await ask('/plain', 'cy')).status).toBe(201);
+	});
+
+	test('of one caller take turns, so that others need not wait; more than a few at once are refused', async () => {
+		await begin({ most: 4 });
+		await readers.start();
+		const order: string[] = [];
+		const named = (name: string, who: string, wait: number) =>
+			ask(`/${name}?wait=${wait}`, who).then((a) => {
+				order.push(name);
+				return a.status;
+			});
+		const many = [1, 2, 3, 4, 5].map((n) => named(`ann${n}`, 'ann', 150));
+		await new Promise((done) => setTimeout(done, 50));
+		expect(await named('bo', 'bo', 0)).toBe(201);
+		expect(await Promise.all(many)).toEqual([201, 201, 201, 201, 429]);
+		expect(order).toEqual(['ann5', 'bo', 'ann1', 'ann2', 'ann3', 'ann4']);
+	});
+
+	test('of somebody who has gone are worked out to their end; then it is the turn of their next', async () => {
+		await begin();
+		await readers.start();
+		const gone = new AbortController();
+		const left = ask('/left?wait=400', 'ann', { signal: gone.signal }).catch(() => 'gone');
+		await new Promise((done) => setTimeout(done, 50));
+		const began = performance.now();
+		const next = ask('/next', 'ann');
+		const never = ask('/never', 'ann', { signal: gone.signal }).catch(() => 'gone');
+		gone.abort();
+		expect(await Promise.all([left, never])).toEqual(['gone', 'gone']);
+		expect((await next).status).toBe(201);
+		expect(performance.now() - began).toBeGreaterThan(200);
+		expect(ends).toEqual([]);
+	});
+});
+
+describe('which requests may take long', () => {
+	const small = (method: string, url: string) => mayTakeLong(method, url, { 'content-length': '9' }, false);
+	test.each([
+		['GET', '/watch', false],
+		['GET', '/watch?scope=site:bergen', false],
+		['GET', '/watch?scope=a+b+c+d', true],
+		['GET', `/api/v1/machines?scope=${'x'.repeat(80)}`, true],
+		['POST', '/api/v1/plans', true],
+		['POST', '/api/v1/plans/12/commit', true],
+		['POST', '/api/v1/sheets/desk/check', true],
+		['POST', '/api/v1/changes/3/undo', true],
+		['DELETE', '/api/v1/plans/12', false],
+		['POST', '/sign-in', false],
+		['GET', '/live?scope=a+b+c+d', false],
+		['GET', '/my?scope=a+b+c+d', false]
+	])('%s %s: %s', (method, url, long) => {
+		expect(small(method, url)).toBe(long);
+	});
+	test('on a large estate every page may; streams, sign-in and downloads stay where everybody is', () => {
+		const large = (url: string) => mayTakeLong('GET', url, {}, true);
+		for (const url of ['/', '/publish', '/__data.json', '/watch/__data.json?x=1', '/api/v1/machines'])
+			expect(large(url)).toBe(true);
+		for (const url of ['/live', '/sign-in', '/_app/x.js', '/my/desk/1', '/api/v1/packages/a/b', '/jobs/7/progress'])
+			expect(large(url)).toBe(false);
+	});
+	test('a body of unknown length is not handed on', () => {
+		expect(mayTakeLong('POST', '/api/v1/plans', {}, false)).toBe(false);
+	});
+});

@@ -1,0 +1,277 @@
+import { randomBytes } from 'node:crypto';
+import { Agent, request, type ClientRequest, type IncomingMessage, type ServerResponse } from 'node:http';
+import type { Worker } from 'node:worker_threads';
+import { problemAway, problemLong, problemMany, type Problem } from '$lib/server/api/problems';
+import { Keeper, type Ended } from './threads';
+
+/**
+ * Requests that may take long to answer: the thread that talks to everybody hands them to threads of their own, each of which serves the
+ * whole of Sextant on a port that only this process knows. One that takes longer than the limit is refused, and its thread ended and started
+ * anew; whatever else was on its way there is handed to another one.
+ */
+
+export interface ReadersOptions {
+	script: string;
+	/** What a reader is given beside its key. */
+	data(): Record<string, unknown>;
+	count?: number;
+	/** Ms that one answer may take. */
+	longest?: number;
+	/** Requests of one caller that may wait for their turn. */
+	most?: number;
+	memory?: number;
+	waits?: readonly number[];
+	up(worker: Worker): void;
+	ended(how: Ended): void;
+	/** What a reader has to tell. */
+	told(message: { live?: string; wake?: true }): void;
+}
+
+interface Passed {
+	request: IncomingMessage;
+	response: ServerResponse;
+	tries: number;
+	upstream: ClientRequest | null;
+	/** It has been answered, or whoever asked has gone. */
+	done: boolean;
+}
+
+interface Reader {
+	keeper: Keeper;
+	port: number | null;
+	/** What it is at: one thing at a time, so that it is known what takes long. */
+	at: { passed: Passed; since: number } | null;
+}
+
+/** The headers by which a reader knows its own process, and learns who asks. */
+export const READER_KEY = 'x-reader-key';
+export const READER_ADDRESS = 'x-reader-address';
+/** Headers of one connection, not of what is said on it. */
+const OF_THE_CONNECTION = new Set(['connection', 'keep-alive', 'transfer-encoding', 'upgrade', 'proxy-authorization']);
+const LONGEST = 30_000;
+/** Ms before one that has ended is started anew: others wait for it. */
+const WAITS = [100, 500, 1000, 3000];
+const LOOK = 250;
+
+export class Readers {
+	private readonly key = randomBytes(24).toString('base64url');
+	private readonly readers: Reader[];
+	private readonly agent = new Agent({ keepAlive: true, maxSockets: 64 });
+	private readonly longest: number;
+	private readonly most: number;
+	private readonly timer: NodeJS.Timeout;
+	/** What each caller has asked for, the first of it on its way: nobody has more than one reader at once. */
+	private readonly lines = new Map<string, Passed[]>();
+	/** The first of each caller that no reader has been free for. */
+	private readonly queue = new Set<Passed>();
+	private started = false;
+
+	constructor(options: ReadersOptions) {
+		this.longest = options.longest ?? LONGEST;
+		this.most = options.most ?? 60;
+		this.readers = Array.from({ length: options.count ?? 2 }, (_v, n): Reader => {
+			const reader: Reader = {
+				port: null,
+				at: null,
+				keeper: new Keeper({
+					name: `reader ${n + 1}`,
+					script: options.script,
+					waits: options.waits ?? WAITS,
+					data: () => ({ ...options.data(), key: this.key }),
+					...(options.memory ? { memory: options.memory } : {}),
+					up: (worker) => options.up(worker),
+					ended: (how) => {
+						this.passOn(reader);
+						options.ended(how);
+					},
+					message: ((m: { listening?: number; live?: string; wake?: true }) => {
+						if (m.listening === undefined) return options.told(m);
+						reader.port = m.listening;
+						this.started = true;
+						this.goOn();
+					}) as never
+				})
+			};
+			return reader;
+		});
+		this.timer = setInterval(() => this.look(), Math.min(LOOK, this.longest / 4));
+		this.timer.unref();
+	}
+
+	/** The threads that run. */
+	get running(): Worker[] {
+		return this.readers.flatMap((r) => r.keeper.running ?? []);
+	}
+
+	async start(): Promise<void> {
+		await Promise.all(this.readers.map((r) => r.keeper.start()));
+	}
+
+	async stop(most: number): Promise<void> {
+		clearInterval(this.timer);
+		await Promise.all(this.readers.map((r) => r.keeper.stop(most)));
+		this.agent.destroy();
+	}
+
+	/** Hands a request to a reader. False where none has ever been there: it is answered here then. */
+	pass(request: IncomingMessage, response: ServerResponse): boolean {
+		if (!this.started) return false;
+		const passed: Passed = { request, response, tries: 0, upstream: null, done: false };
+		const caller = callerOf(request);
+		const line = this.lines.get(caller) ?? [];
+		if (line.length >= this.most) {
+			this.refuse(passed, problemMany);
+			return true;
+		}
+		this.lines.set(caller, line);
+		line.push(passed);
+		response.on('close', () => {
+			passed.done = true;
+			// What a reader is at goes on to its end: until then its caller has had their turn.
+			if (!passed.upstream) this.over(passed);
+		});
+		if (line.length === 1) this.queue.add(passed);
+		this.goOn();
+		return true;
+	}
+
+	/** Nothing more is done for a request: its caller's next has its turn. */
+	private over(passed: Passed): void {
+		this.queue.delete(passed);
+		const caller = callerOf(passed.request);
+		const line = this.lines.get(caller);
+		const n = line?.indexOf(passed) ?? -1;
+		if (!line || n < 0) return;
+		line.splice(n, 1);
+		if (line.length === 0) this.lines.delete(caller);
+		else if (n === 0) this.queue.add(line[0]!);
+		this.goOn();
+	}
+
+	/** Gives readers that are free what waits. */
+	private goOn(): void {
+		for (const passed of this.queue) {
+			const reader = this.readerFor(passed.request.url ?? '/');
+			if (!reader) return;
+			this.queue.delete(passed);
+			this.send(passed, reader);
+		}
+	}
+
+	/** The reader that answers for an address, so that what it has worked out is at hand; another one while that is busy. */
+	private readerFor(url: string): Reader | null {
+		const free = this.readers.filter((r) => r.port !== null && r.at === null);
+		let sum = 0;
+		for (let i = 0; i < url.length; i++) sum = (sum * 31 + url.charCodeAt(i)) >>> 0;
+		const usual = this.readers[sum % this.readers.length]!;
+		return free.includes(usual) ? usual : (free[0] ?? null);
+	}
+
+	private send(passed: Passed, reader: Reader): void {
+		const { request: from, response } = passed;
+		passed.tries++;
+		const at = (reader.at = { passed, since: performance.now() });
+		const changes = from.method !== 'GET' && from.method !== 'HEAD';
+		const headers = Object.fromEntries(Object.entries(from.headers).filter(([name]) => !OF_THE_CONNECTION.has(name)));
+		const upstream = (passed.upstream = request({
+			host: '127.0.0.1',
+			port: reader.port!,
+			agent: this.agent,
+			method: from.method,
+			path: from.url,
+			headers: { ...headers, [READER_KEY]: this.key, [READER_ADDRESS]: from.socket.remoteAddress ?? '' }
+		}));
+		upstream.on('response', (answer) => {
+			if (passed.done) return void answer.resume();
+			const kept = Object.entries(answer.headers).filter(([name]) => !OF_THE_CONNECTION.has(name));
+			response.writeHead(answer.statusCode ?? 502, Object.fromEntries(kept));
+			answer.pipe(response);
+			answer.on('error', () => response.destroy());
+			response.on('close', () => answer.resume());
+		});
+		let again = false;
+		upstream.on('error', (e) => {
+			// A reader keeps its connections: one that breaks has ended, or is about to.
+			reader.port = null;
+			reader.keeper.end(`its connection broke: ${e.message}`);
+			if (passed.done) return;
+			again = passed.tries < 3 && !changes && !response.headersSent;
+			if (response.headersSent) response.destroy();
+			else if (!again) this.refuse(passed, problemAway);
+		});
+		upstream.on('close', () => {
+			if (reader.at === at) reader.at = null;
+			passed.upstream = null;
+			if (again && !passed.done) this.queue.add(passed);
+			else this.over(passed);
+			this.goOn();
+		});
+		if (changes) from.pipe(upstream);
+		else upstream.end();
+	}
+
+	/** Ends readers that have been at one answer for too long. */
+	private look(): void {
+		for (const { at, keeper } of this.readers) {
+			if (!at || performance.now() - at.since <= this.longest) continue;
+			const { method, url } = at.passed.request;
+			this.refuse(at.passed, problemLong(this.longest));
+			keeper.end(`${method} ${url?.slice(0, 200)} took more than ${this.longest} ms`);
+		}
+	}
+
+	/** A reader has ended: what it was at fails, and is asked of another one where that can be. */
+	private passOn(reader: Reader): void {
+		reader.port = null;
+		reader.at?.passed.upstream?.destroy(new Error('its reader has ended'));
+	}
+
+	private refuse(passed: Passed, problem: Problem): void {
+		const { request: from, response } = passed;
+		passed.done = true;
+		if (response.headersSent) return void response.destroy();
+		const path = (from.url ?? '/').split('?')[0]!;
+		const [type, body] = path.startsWith('/api/')
+			? ['application/problem+json', JSON.stringify(problem)]
+			: path.endsWith('/__data.json')
+				? [
+						'application/json',
+						JSON.stringify({ message: problem.title, safe: 'Nothing was changed.', advice: problem.detail })
+					]
+				: ['text/plain; charset=utf-8', `${problem.title}. ${problem.detail}\n`];
+		response.writeHead(problem.status, {
+			'content-type': type,
+			'cache-control': 'no-store',
+			'x-content-type-options': 'nosniff',
+			'retry-after': '5'
+		});
+		response.end(body);
+	}
+}
+
+/** Who asks, as far as it matters for whose turn it is: a sign-in, a token, or an address. */
+const callerOf = ({ headers, socket }: IncomingMessage): string =>
+	headers.authorization ?? headers.cookie ?? socket.remoteAddress ?? '';
+
+/** Addresses that are answered where everybody is: streams, uploads and downloads, sign-in, and what is next to nothing. */
+const HERE =
+	/^\/(?:_app|live|here|sign-in|sign-out|welcome|my|favicon|robots|api\/v1\/(?:packages|captures|consoles|joinings|lab|icons|notices|openapi\.json|boms))(?:[/.?]|$)|\/progress(?:\?|$)/;
+/** Plans are worked out from everything that they touch; a sheet may be as long as it likes. */
+const WORKED_OUT =
+	/^\/api\/v1\/(?:plans(?:\/\d+\/(?:commit|recompute))?|changes\/\d+\/undo|sheets\/[^/]+\/check)(?:\?|$)/;
+/** A scope is a condition of every query: one of more than this is no longer cheap. */
+const SCOPE = { characters: 60, parts: 3 };
+
+/** Machines, with four people to each, beyond which every page may take long. */
+export const LARGE = 3000;
+
+/** Whether a request may take so long that others should not wait for it. `large`: on this estate every page may. */
+export function mayTakeLong(method: string, url: string, headers: IncomingMessage['headers'], large: boolean): boolean {
+	if (method === 'POST') return WORKED_OUT.test(url) && headers['content-length'] !== undefined;
+	if (method !== 'GET' || HERE.test(url)) return false;
+	if (large) return true;
+	const query = url.indexOf('?');
+	if (query < 0) return false;
+	const scope = new URLSearchParams(url.slice(query)).get('scope') ?? '';
+	return scope.length > SCOPE.characters || scope.split(' ').length > SCOPE.parts;
+}
