@@ -77,6 +77,20 @@ test('each thread that ends is started anew; jobs go on where they were, and Tod
 			await until(async () => (await server.call<{ now: number }>('GET', '/lab/clock')).now > before);
 		}
 		expect(server.alive).toBe(true);
+		// Plans and long scopes are worked out by readers: one that ends is asked of the next.
+		const long = '/machines?scope=-strain%3E99%20-strain%3E98%20-strain%3E97%20-strain%3E96%20-state%3Afailed';
+		for (let i = 0; i < 3; i++) {
+			await server.call('POST', '/lab/threads', { thread: 'readers' });
+			expect((await server.call<{ rows: unknown[] }>('GET', long)).rows).toBeInstanceOf(Array);
+		}
+		await until(async () => {
+			const plan = await server.call<{ id: number }>('POST', '/plans', {
+				kind: 'policy.set',
+				input: { pool: 'quay', patience: 1_800_000 }
+			});
+			return plan.id > 0;
+		});
+		expect(server.output).toMatch(/the reader 1 has ended and is started anew/);
 		const job = await server.begin('image.build', { line: 'desk', number: '1.7.0' });
 		await until(async () => (await server.job(job)).steps.some((s) => s.state === 'done'));
 		await server.call('POST', '/lab/threads', { thread: 'engine' });

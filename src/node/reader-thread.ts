@@ -47,9 +47,10 @@ setRuntime({
 });
 parent.on(
 	'message',
-	(m: { stop?: true; connect?: keyof typeof lines; cut?: keyof typeof lines; port?: MessagePort }) => {
+	(m: { stop?: true; rehearse?: true; connect?: keyof typeof lines; cut?: keyof typeof lines; port?: MessagePort }) => {
 		if (m.connect) lines[m.connect].connect(m.port!);
 		if (m.cut) lines[m.cut].cut();
+		if (m.rehearse) throw new Error('ended for a rehearsal');
 		if (m.stop) {
 			server.close();
 			server.closeAllConnections();

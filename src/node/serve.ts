@@ -283,7 +283,10 @@ async function start(): Promise<void> {
 		packer: lines.packer.api,
 		dataDir,
 		bench: lines.lab.api.bench,
-		rehearse: (thread) => (thread === 'engine' ? engine : keepers[thread]).running?.postMessage({ rehearse: true }),
+		rehearse: (thread) => {
+			const ends = thread === 'readers' ? readers.running : [(thread === 'engine' ? engine : keepers[thread]).running];
+			for (const worker of ends) worker?.postMessage({ rehearse: true });
+		},
 		events,
 		health,
 		wake: () => engine.running?.postMessage({ wake: true }),

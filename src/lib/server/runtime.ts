@@ -31,7 +31,7 @@ export interface Runtime extends Context {
 	dataDir: string;
 	bench: Bench | null;
 	/** Ends a thread, to see what becomes of it. Absent outside a server that has threads. */
-	rehearse?(thread: 'lab' | 'engine' | 'packer'): void;
+	rehearse?(thread: 'lab' | 'engine' | 'packer' | 'readers'): void;
 	/** Whether anything can be written. */
 	health: Health;
 	/** Emits `live` with what has changed: jobs, estate. */

@@ -41,5 +41,5 @@ export const faultBody = v.strictObject({
 });
 
 export const threadBody = v.strictObject({
-	thread: v.picklist(['lab', 'engine', 'packer'], 'There are lab, engine and packer.')
+	thread: v.picklist(['lab', 'engine', 'packer', 'readers'], 'There are lab, engine, packer and readers.')
 });
