@@ -36,7 +36,7 @@ export class Engine {
 
 	constructor(readonly ctx: Context) {
 		this.observer = new Observer(ctx.db);
-		this.follower = new Follower(ctx, this.observer.machines);
+		this.follower = new Follower(ctx, this.observer);
 		this.scheduler = new Scheduler(ctx);
 		this.remedies = new Remedies(ctx);
 		this.lastMinute = Math.floor(ctx.clock.now() / MINUTE);
@@ -63,7 +63,7 @@ export class Engine {
 		} catch (e) {
 			// What it kept in mind is no longer what stands in the database.
 			this.observer = new Observer(this.ctx.db, this.observer.keepMinutesFrom);
-			this.follower.machines = this.observer.machines;
+			this.follower.observer = this.observer;
 			if (isStorage(e)) throw e;
 			if (batch.length === 1) {
 				this.noteTrouble('taking in what is observed', e);

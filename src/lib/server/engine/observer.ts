@@ -41,6 +41,8 @@ export class Observer {
 	private readonly sums = new Map<number, { n: number; v: number[] }>();
 	private readonly hostSums = new Map<number, { n: number; v: number[] }>();
 	seq: number;
+	/** How often a machine has been made, moved or removed. */
+	placings = 0;
 
 	constructor(
 		private readonly db: Db,
@@ -104,6 +106,7 @@ export class Observer {
 				const m = this.machines.get(o.machine);
 				if (!m) break;
 				this.machines.delete(o.machine);
+				this.placings++;
 				nothingAttached(db, m.id, o.at);
 				for (const table of ['machines', 'machine_places', 'machine_states', 'failing_checks']) {
 					const key = table === 'machines' ? 'id' : 'machine_id';
@@ -204,6 +207,7 @@ export class Observer {
 
 	private place(machine: number, at: number, p: Place): void {
 		const { db } = this;
+		this.placings++;
 		run(db, 'DELETE FROM machine_places WHERE machine_id = ? AND since = ?', [machine, at]);
 		run(db, `UPDATE machine_places SET until = ? WHERE machine_id = ? AND until = ${FOREVER}`, [at, machine]);
 		run(db, 'INSERT INTO machine_places VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)', [

@@ -41,10 +41,14 @@ export function powerMinute(ctx: Context, observer: Observer, now: number): void
 		if (list) list.push(m);
 		else byPool.set(m.pool, [m]);
 	}
-	const waits = all<{ pools: string }>(ctx.db, `SELECT pools FROM waits WHERE until = ${FOREVER}`).map((w) =>
-		fromJson<string[]>('waits.pools', w.pools)
-	);
+	// Hundreds may wait for the same pools in the same order.
+	const waits = all<{ pools: string; n: number }>(
+		ctx.db,
+		`SELECT pools, count(*) AS n FROM waits WHERE until = ${FOREVER} GROUP BY pools`
+	).map((w) => ({ pools: fromJson<string[]>('waits.pools', w.pools), n: w.n }));
 	const held = machinesInJobs(ctx);
+	const offIn = new Set([...observer.machines.values()].filter((m) => m.state === 'off').map((m) => m.pool));
+	const isFull = (pool: string) => !offIn.has(pool);
 	for (const pool of poolsAt(ctx.db, now)) {
 		if (pool.assignment !== 'shared') {
 			stopIdlePersonal(ctx, pool.policy.patience, byPool.get(pool.id) ?? [], held, now);
@@ -58,7 +62,9 @@ export function powerMinute(ctx: Context, observer: Observer, now: number): void
 			held: held.has(m.name)
 		}));
 		// Somebody who could be served by several pools waits for the first of them, unless that one is at its most.
-		const waiting = waits.filter((w) => w[0] === pool.id || (w.includes(pool.id) && isFull(w[0]!, byPool))).length;
+		const waiting = waits
+			.filter((w) => w.pools[0] === pool.id || (w.pools.includes(pool.id) && isFull(w.pools[0]!)))
+			.reduce((n, w) => n + w.n, 0);
 		const decision = decidePower(pool.policy, pool.zone, now, pool.perMachine, machines, waiting);
 		for (const action of decision.value)
 			act(
@@ -71,9 +77,6 @@ export function powerMinute(ctx: Context, observer: Observer, now: number): void
 			);
 	}
 }
-
-const isFull = (pool: string, byPool: Map<string, LiveMachine[]>) =>
-	(byPool.get(pool) ?? []).every((m) => m.state !== 'off');
 
 function stopIdlePersonal(
 	ctx: Context,

@@ -4,10 +4,10 @@ import type { Fact } from '$lib/core/why/explained';
 import { poolsAt } from '../capacity/queries';
 import type { Context } from '../context';
 import { all, one, run } from '../db';
-import type { LiveMachine } from '../engine/observer';
+import type { Observer } from '../engine/observer';
 import { act } from '../engine/power';
 import { AT_ONCE } from './expected';
-import { anyBehind, followingAt, moveOf, type Following } from './following';
+import { anyBehind, followingAt, moveOf, versionsInUse, type Following, type OnVersion } from './following';
 
 /**
  * Carries follow rules out: minute by minute, machines that are free to take the version that their rule asks for take it.
@@ -15,12 +15,26 @@ import { anyBehind, followingAt, moveOf, type Following } from './following';
  */
 export class Follower {
 	private stopped = false;
+	private known: { observer: Observer; placings: number; groups: readonly OnVersion[] } | null = null;
 	private resumed = false;
 
 	constructor(
 		private readonly ctx: Context,
-		public machines: ReadonlyMap<string, LiveMachine>
+		/** What it knows of machines is what this has observed. */
+		public observer: Observer
 	) {}
+
+	private get machines() {
+		return this.observer.machines;
+	}
+
+	/** Versions that machines are on, read anew only when a machine has been made, moved or removed. */
+	private inUse(): readonly OnVersion[] {
+		const { observer } = this;
+		if (this.known?.observer !== observer || this.known.placings !== observer.placings)
+			this.known = { observer, placings: observer.placings, groups: versionsInUse(this.ctx.db) };
+		return this.known.groups;
+	}
 
 	stop(): void {
 		this.stopped = true;
@@ -30,7 +44,7 @@ export class Follower {
 	minute(now: number, busy: ReadonlySet<string>): void {
 		const { db } = this.ctx;
 		if (!this.resumed) this.resume();
-		if (!anyBehind(db, now)) return;
+		if (!anyBehind(db, now, this.inUse())) return;
 		const f = followingAt(db, now, busy);
 		const pools = new Map(poolsAt(db, now).map((p) => [p.id, p]));
 		const running = new Map<string, number>();

@@ -234,16 +234,26 @@ export function followingAt(
 	};
 }
 
-/**
- * Whether any machine may be on another version than its rule asks for: cheap, and asked every minute. Says yes too often
- * rather than too rarely.
- */
-export function anyBehind(db: Db, now: number): boolean {
-	const groups = all<{ pool: string; line: string; version: string }>(
+/** Machines that are alike as far as follow rules go. */
+export interface OnVersion {
+	pool: string;
+	line: string;
+	version: string;
+}
+
+/** Which versions the machines of each pool are on: it reads every machine. */
+export const versionsInUse = (db: Db): OnVersion[] =>
+	all(
 		db,
 		`SELECT m.pool_id AS pool, pl.line_id AS line, pl.version FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER}
 		 WHERE m.until = ${FOREVER} GROUP BY 1, 2, 3`
 	);
+
+/**
+ * Whether any machine may be on another version than its rule asks for: cheap, and asked every minute. Says yes too often
+ * rather than too rarely.
+ */
+export function anyBehind(db: Db, now: number, groups: readonly OnVersion[] = versionsInUse(db)): boolean {
 	const rules = rulesAt(db, now);
 	if ([...rules.keys()].some((subject) => subject.startsWith('machine/'))) return true;
 	const f = followingAt(db, now, new Set(), {}, 'none');
