@@ -161,6 +161,28 @@ describe('requests that may take long', () => {
 	});
 });
 
+describe('requests that are quick', () => {
+	test('go to readers where their caller has many on their way: nobody else waits for all of them', async () => {
+		await begin();
+		await readers.start();
+		front.removeAllListeners('request');
+		const here: string[] = [];
+		front.on('request', (request, response) => {
+			if (readers.crowds(request, response)) return void readers.pass(request, response);
+			here.push(request.url!);
+			setTimeout(() => response.writeHead(200).end(), 300);
+		});
+		const many = Array.from({ length: 9 }, (_v, i) => ask(`/n${i}`, 'ann').then((a) => a.status));
+		await new Promise((done) => setTimeout(done, 100));
+		const others = [ask('/other', 'bo'), ask('/_app/x.js', 'ann')].map((a) => a.then((x) => x.status));
+		expect((await Promise.all(many)).sort()).toEqual([200, 200, 200, 200, 200, 200, 201, 201, 201]);
+		expect(await Promise.all(others)).toEqual([200, 200]);
+		expect(here).toHaveLength(8);
+		// What has been answered counts no more.
+		expect((await ask('/again', 'ann')).status).toBe(200);
+	});
+});
+
 describe('which requests may take long', () => {
 	const small = (method: string, url: string) => mayTakeLong(method, url, { 'content-length': '9' }, false);
 	test.each([

@@ -52,6 +52,8 @@ const LONGEST = 30_000;
 /** Ms before one that has ended is started anew: others wait for it. */
 const WAITS = [100, 500, 1000, 3000];
 const LOOK = 250;
+/** Requests of one caller that are answered at the same time where everybody is: as many as a browser sends. */
+const AT_ONCE = 6;
 
 export class Readers {
 	private readonly key = randomBytes(24).toString('base64url');
@@ -62,6 +64,8 @@ export class Readers {
 	private readonly timer: NodeJS.Timeout;
 	/** What each caller has asked for, the first of it on its way: nobody has more than one reader at once. */
 	private readonly lines = new Map<string, Passed[]>();
+	/** How much of each caller is on its way where everybody is. */
+	private readonly here = new Map<string, number>();
 	/** The first of each caller that no reader has been free for. */
 	private readonly queue = new Set<Passed>();
 	private started = false;
@@ -111,6 +115,24 @@ export class Readers {
 		clearInterval(this.timer);
 		await Promise.all(this.readers.map((r) => r.keeper.stop(most)));
 		this.agent.destroy();
+	}
+
+	/**
+	 * Whether a caller has so much on its way where everybody is that what they ask now goes to readers, one after the other; else it is
+	 * counted until it has been answered.
+	 */
+	crowds(request: IncomingMessage, response: ServerResponse): boolean {
+		if (!this.started || HERE.test(request.url ?? '')) return false;
+		const caller = callerOf(request);
+		const n = this.here.get(caller) ?? 0;
+		if (n >= AT_ONCE) return true;
+		this.here.set(caller, n + 1);
+		response.on('close', () => {
+			const left = this.here.get(caller)! - 1;
+			if (left > 0) this.here.set(caller, left);
+			else this.here.delete(caller);
+		});
+		return false;
 	}
 
 	/** Hands a request to a reader. False where none has ever been there: it is answered here then. */

@@ -301,7 +301,8 @@ async function start(): Promise<void> {
 	let large = isLarge(db);
 	setInterval(() => (large = isLarge(db)), 60_000).unref();
 	server.on('request', (request, response) => {
-		const long = mayTakeLong(request.method ?? '', request.url ?? '', request.headers, large);
+		const { method = '', url = '', headers } = request;
+		const long = mayTakeLong(method, url, headers, large) || (method === 'GET' && readers.crowds(request, response));
 		if (!long || !readers.pass(request, response)) handler(request, response);
 	});
 	// One request that nobody foresaw ends itself, and none beside it.

@@ -9,7 +9,7 @@ export interface Clock {
 	now(): number;
 	/** Estate milliseconds for each millisecond on the wall; 0 while paused. */
 	speed(): number;
-	/** The moment that is shown as the present: the same for all who ask within a second of the wall, or until `next`. */
+	/** The moment that is shown as the present: the same for all who ask within two seconds of the wall, or until `next`. */
 	shown?(): number;
 	/** Something has changed that people wait for: the present is shown as of now. */
 	next?(): void;
@@ -20,7 +20,7 @@ export interface Clock {
 }
 
 /**
- * A clock whose present moves on once a second of the wall, and whenever somebody waits for it. Where its answers take long it is held longer,
+ * A clock whose present moves on every two seconds of the wall, and whenever somebody waits for it. Where its answers take long it is held longer,
  * so that working them out takes a quarter of the time at most, up to five seconds: no longer than pages wait before they ask again.
  * @param turns where it is counted how often somebody has waited for it: threads that share it move on together
  */
@@ -55,7 +55,7 @@ export function shownClock(
 }
 
 /** Ms of the wall. */
-const SHOWN_FOR = 1000;
+const SHOWN_FOR = 2000;
 const SHOWN_AT_MOST = 5000;
 
 /** What server code is given to work with. */

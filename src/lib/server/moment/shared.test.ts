@@ -5,14 +5,14 @@ import { shared, standing } from './shared';
 
 const estate = { at: 1000, now: () => estate.at, speed: () => 1 };
 
-test('whoever asks within a second looks at one moment; what is done moves it on', () => {
+test('whoever asks within two seconds looks at one moment; what is done moves it on', () => {
 	let wall = 0;
 	const clock = shownClock(estate, () => wall);
 	expect(clock.shown()).toBe(1000);
 	estate.at = 1500;
-	wall = 999;
+	wall = 1999;
 	expect([clock.shown(), clock.now()]).toEqual([1000, 1500]);
-	wall = 1000;
+	wall = 2000;
 	expect(clock.shown()).toBe(1500);
 	estate.at = 1600;
 	clock.next();
@@ -40,17 +40,17 @@ test('a present whose answers take long is held longer, up to five seconds', () 
 		return clock.shown();
 	};
 	const first = shownAt(0);
-	clock.spent(400);
-	expect([shownAt(1500), shownAt(1599)]).toEqual([first, first]);
-	const second = shownAt(1600);
-	expect(second).toBe(11_600);
+	clock.spent(600);
+	expect([shownAt(2100), shownAt(2399)]).toEqual([first, first]);
+	const second = shownAt(2400);
+	expect(second).toBe(12_400);
 	clock.spent(9000);
-	expect(shownAt(6500)).toBe(second);
-	expect(shownAt(6600)).toBe(16_600);
+	expect(shownAt(7300)).toBe(second);
+	expect(shownAt(7400)).toBe(17_400);
 	// Whoever has done something waits for nothing.
 	clock.spent(9000);
 	clock.next();
-	expect(shownAt(6700)).toBe(16_700);
+	expect(shownAt(7500)).toBe(17_500);
 });
 
 test('what failed is asked anew, and told to all who asked meanwhile', async () => {
