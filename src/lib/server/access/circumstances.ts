@@ -1,23 +1,12 @@
 import { decideOpening, type AccessRequest, type Decision, type GrantRule } from '$lib/core/access/decide';
 import type { PersonRequests } from '$lib/core/access/compare';
 import { momentOf } from '$lib/core/time/zone';
-import { DAY } from '$lib/core/time/units';
+import { DAY, MINUTE } from '$lib/core/time/units';
 import type { Explained } from '$lib/core/why/explained';
-import { all, one, type Db } from '../db';
+import { all, allColumns, one, type Db } from '../db';
 import { grantsAt, publicationsAt, type GrantRow } from '../publishing/queries';
+import { everybody, personCalled, type DirectoryPerson } from './directory';
 import { doorsAt } from './door';
-
-interface PersonFacts {
-	id: number;
-	login: string;
-	name: string;
-	team_id: string;
-	address: string;
-	managed: number;
-	zone: string;
-}
-
-const PEOPLE = `SELECT p.id, p.login, p.name, p.team_id, p.address, p.managed, s.time_zone AS zone FROM people p JOIN sites s ON s.id = p.site_id`;
 
 /** Each team with itself and all those above it. */
 export function teamsAbove(db: Db): Map<string, string[]> {
@@ -46,8 +35,8 @@ export const asRule = (
 });
 
 /** A request as a person would make it: from where they sit, with what they sit at, at a time. */
-function requestOf(p: PersonFacts, teams: string[], at: number, address = p.address): AccessRequest {
-	return { personId: p.login, teams, at, zone: p.zone, address, managedEndpoint: p.managed === 1, secondFactor: true };
+function requestOf(p: DirectoryPerson, teams: string[], at: number, address = p.address): AccessRequest {
+	return { personId: p.login, teams, at, zone: p.zone, address, managedEndpoint: p.managed, secondFactor: true };
 }
 
 /** A moment, on whose day grants count; or a day, such as 2026-12-01, which begins for each person when it does at their site. */
@@ -71,22 +60,54 @@ export function requestsFor(
 	const above = teamsAbove(db);
 	const teams = new Set(reaching.flatMap((g) => (g.to.kind === 'team' ? [g.to.id] : [])));
 	const logins = new Set(reaching.flatMap((g) => (g.to.kind === 'person' ? [g.to.id] : [])));
-	const past = new Map<number, { at: number; address: string }[]>();
-	for (const c of all<{ person_id: number; began: number; address: string }>(
+	const past = lastSignIns(db, publication, now);
+	const reached: PersonRequests[] = [];
+	for (const p of everybody(db)) {
+		const own = above.get(p.team) ?? [];
+		if (!logins.has(p.login) && !own.some((t) => teams.has(t))) continue;
+		const day = onDay(on, p.zone, now);
+		const signIns = past.get(p.id) ?? [{ at: now, address: p.address }];
+		reached.push({
+			id: p.login,
+			name: p.name,
+			requests: signIns.map((s) => ({ ...requestOf(p, own, s.at, s.address), on: day }))
+		});
+	}
+	return reached;
+}
+
+interface SignIn {
+	at: number;
+	address: string;
+}
+
+/** Ms of the wall that they are kept: on a large estate they are many. */
+const KEPT = 5000;
+
+/** What was read last for a database: one plan asks the same several times. */
+const signIns = new WeakMap<Db, { key: string; byPerson: ReadonlyMap<number, SignIn[]> }>();
+
+/** The last sign-ins to a publication in 14 days, to the minute: by person, 20 at most, the newest first. */
+function lastSignIns(db: Db, publication: string, now: number): ReadonlyMap<number, SignIn[]> {
+	const minute = Math.floor(now / MINUTE);
+	const newest = one<{ id: number | null }>(db, 'SELECT max(id) AS id FROM connections')!.id;
+	const key = `${minute} ${newest} ${publication}`;
+	const known = signIns.get(db);
+	if (known?.key === key) return known.byPerson;
+	const byPerson = new Map<number, SignIn[]>();
+	for (const [person, at, address] of allColumns<[number, number, string]>(
 		db,
 		'SELECT person_id, began, address FROM connections WHERE publication_id = ? AND ended > ? AND ended <= ? ORDER BY ended DESC',
-		[publication, now - 14 * DAY, now]
+		[publication, minute * MINUTE - 14 * DAY, now]
 	)) {
-		const list = past.get(c.person_id);
-		if (!list) past.set(c.person_id, [{ at: c.began, address: c.address }]);
-		else if (list.length < 20) list.push({ at: c.began, address: c.address });
+		const list = byPerson.get(person);
+		if (!list) byPerson.set(person, [{ at, address }]);
+		else if (list.length < 20) list.push({ at, address });
 	}
-	return all<PersonFacts>(db, PEOPLE).flatMap((p) => {
-		const own = above.get(p.team_id) ?? [];
-		if (!logins.has(p.login) && !own.some((t) => teams.has(t))) return [];
-		const requests = past.get(p.id)?.map((r) => requestOf(p, own, r.at, r.address)) ?? [requestOf(p, own, now)];
-		return [{ id: p.login, name: p.name, requests: requests.map((r) => ({ ...r, on: onDay(on, p.zone, now) })) }];
-	});
+	const entry = { key, byPerson };
+	signIns.set(db, entry);
+	setTimeout(() => signIns.get(db) === entry && signIns.delete(db), KEPT).unref();
+	return byPerson;
 }
 
 export interface AccessQuestion {
@@ -100,17 +121,17 @@ export interface AccessQuestion {
 
 /** What a person would ask with, where they sit and with what they sit at. Null when there is no such person. */
 export function requestOfPerson(db: Db, login: string, at: number, secondFactor: boolean): AccessRequest | null {
-	const p = one<PersonFacts>(db, `${PEOPLE} WHERE p.login = ?`, [login]);
-	return p ? { ...requestOf(p, teamsAbove(db).get(p.team_id) ?? [], at), secondFactor } : null;
+	const p = personCalled(db, login);
+	return p ? { ...requestOf(p, teamsAbove(db).get(p.team) ?? [], at), secondFactor } : null;
 }
 
 /** May this person open that publication, from there, at that time? Null when there is no such person. */
 export function testAccess(db: Db, q: AccessQuestion): (Explained<Decision> & { request: AccessRequest }) | null {
-	const p = one<PersonFacts>(db, `${PEOPLE} WHERE p.login = ?`, [q.login]);
+	const p = personCalled(db, q.login);
 	if (!p) return null;
 	const request: AccessRequest = {
-		...requestOf(p, teamsAbove(db).get(p.team_id) ?? [], q.at, q.address ?? p.address),
-		managedEndpoint: q.managed ?? p.managed === 1,
+		...requestOf(p, teamsAbove(db).get(p.team) ?? [], q.at, q.address ?? p.address),
+		managedEndpoint: q.managed ?? p.managed,
 		secondFactor: q.secondFactor
 	};
 	const rules = grantsAt(db, q.at)

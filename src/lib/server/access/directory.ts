@@ -13,6 +13,17 @@ export interface DirectoryPerson {
 	address: string;
 }
 
+const PEOPLE = `SELECT p.id, p.login, p.name, p.team_id AS team, s.time_zone AS zone, p.managed, p.address
+	FROM people p JOIN sites s ON s.id = p.site_id`;
+type Row = Omit<DirectoryPerson, 'managed'> & { managed: number };
+const fromRow = (p: Row): DirectoryPerson => ({ ...p, managed: p.managed === 1 });
+
+/** Somebody by their login; null where there is nobody. */
+export function personCalled(db: Db, login: string): DirectoryPerson | null {
+	const row = one<Row>(db, `${PEOPLE} WHERE p.login = ?`, [login]);
+	return row ? fromRow(row) : null;
+}
+
 const known = new WeakMap<Db, { revision: number; people: readonly DirectoryPerson[] }>();
 
 /** Everybody in the directory, read again when somebody in it has changed. Shared: nobody may change it. */
@@ -20,11 +31,7 @@ export function everybody(db: Db): readonly DirectoryPerson[] {
 	const revision = one<{ number: number }>(db, 'SELECT number FROM directory_revision')!.number;
 	const kept = known.get(db);
 	if (kept?.revision === revision) return kept.people;
-	const people = all<Omit<DirectoryPerson, 'managed'> & { managed: number }>(
-		db,
-		`SELECT p.id, p.login, p.name, p.team_id AS team, s.time_zone AS zone, p.managed, p.address
-		 FROM people p JOIN sites s ON s.id = p.site_id ORDER BY p.id`
-	).map((p) => ({ ...p, managed: p.managed === 1 }));
+	const people = all<Row>(db, `${PEOPLE} ORDER BY p.id`).map(fromRow);
 	known.set(db, { revision, people });
 	return people;
 }
