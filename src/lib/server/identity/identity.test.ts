@@ -114,7 +114,8 @@ describe('the second factor', () => {
 		const { secret, uri } = beginFactor({ db, vault }, ines, 'ines');
 		expect(uri).toMatch(/^otpauth:\/\/totp\/Sextant:ines/);
 		expect(await signIn('ines', 'a long password', '', '::1')).toMatchObject({ outcome: 'in' });
-		expect(confirmFactor({ db, vault }, ines, '000000')).toBe(false);
+		for (const wrong of ['000000', '', '1.0.0\ud800', '１２３４５６', '😀😀😀', '12345é'])
+			expect(confirmFactor({ db, vault }, ines, wrong)).toBe(false);
 		expect(confirmFactor({ db, vault }, ines, code(secret))).toBe(true);
 		expect(operators(db)[0]!.factor).toBe(true);
 		expect(await signIn('ines', 'a long password', '', '::1')).toEqual({
