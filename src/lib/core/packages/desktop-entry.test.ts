@@ -124,10 +124,40 @@ describe('the other keys', () => {
 		});
 		expect(read('Exec=gauge')!.target.terminal).toBe(false);
 	});
-	test('actions are groups of their own: what they start is not what the entry starts', () => {
-		expect(
-			read('Actions=new;', 'Exec=gauge', '[Desktop Action new]', 'Name=New gauge', 'Exec=gauge --new')!.target
-		).toMatchObject({ name: 'Gauge', arguments: '' });
+	test('actions are groups of their own: what they start is not what the entry starts, but can be had', () => {
+		const lines = [
+			'Actions=new;all;gone;nameless;new;mute;',
+			'Exec=gauge %F',
+			'Path=/opt/gauge',
+			'Icon=gauge',
+			'Terminal=true',
+			...['[Desktop Action new]', 'Name=New gauge', 'Exec=gauge --new %i', 'Icon=gauge-new'],
+			...['[Desktop Action all]', 'Name=All', 'Exec="gauge all" %U'],
+			...['[Desktop Action nameless]', 'Exec=gauge --x'],
+			// Without a command of its own it is told over the session bus, or not at all.
+			...['[Desktop Action mute]', 'Name=Mute'],
+			...['[Desktop Action other]', 'Name=Not listed', 'Exec=gauge --other']
+		];
+		const { target, actions } = read(...lines)!;
+		expect(target).toMatchObject({ name: 'Gauge', arguments: '' });
+		expect(actions).toEqual([
+			{ ...target, name: 'Gauge: New gauge', arguments: '--new --icon gauge-new', icon: 'gauge-new' },
+			{ ...target, name: 'Gauge: All', command: 'gauge all' }
+		]);
+	});
+	test('actions stand behind all that is opened by itself, and are not proposed', () => {
+		const groups = targets([
+			file(
+				'usr/share/applications/gauge.desktop',
+				entry('Name=Gauge', 'Exec=gauge', 'Actions=new;same;', '[Desktop Action new]', 'Name=New', 'Exec=gauge --new') +
+					'\n[Desktop Action same]\nName=Again\nExec=gauge\n'
+			),
+			file('usr/bin/gauge', '', '0755'),
+			file('usr/bin/other', '', '0755')
+		]);
+		expect(groups.map((g) => g.best.name)).toEqual(['Gauge', 'other', 'Gauge: New']);
+		expect(groups[2]!.problems[0]!.words).toMatch(/an action of its menu entry/);
+		expect(groups[0]!.problems.map((p) => p.words).join()).not.toMatch(/action/);
 	});
 });
 

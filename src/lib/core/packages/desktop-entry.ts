@@ -61,6 +61,8 @@ export interface MenuEntry {
 	target: Omit<LaunchTarget, 'id'>;
 	/** A program that has to be there for menus to show it; empty where none is named. */
 	tryExec: string;
+	/** What it can do besides (“Additional applications actions”), each as a start of its own. */
+	actions: Omit<LaunchTarget, 'id'>[];
 }
 
 /**
@@ -80,24 +82,46 @@ export function readMenuEntry(
 	const name = file.text(ENTRY, 'Name');
 	const exec = file.text(ENTRY, 'Exec') || (file.is(ENTRY, 'DBusActivatable') ? (activated(entryId(path)) ?? '') : '');
 	const icon = file.text(ENTRY, 'Icon');
-	const words = execWords(exec, { name, icon, path });
-	if (words === null || name === '') return null;
-	const [command, ...rest] = words;
-	// A program's path holds no `=`: that would set a variable instead.
-	if (command === undefined || command === '' || command.includes('=')) return null;
+	const start = startOf(exec, { name, icon, path });
+	if (start === null || name === '') return null;
+	const folder = plainPath(file.text(ENTRY, 'Path'));
+	const terminal = file.is(ENTRY, 'Terminal');
 	return {
 		target: {
 			name,
-			command: plainPath(command),
-			arguments: rest.map(quoted).join(' '),
-			folder: plainPath(file.text(ENTRY, 'Path')),
+			...start,
+			folder,
 			icon: plainPath(icon),
 			opens: [...new Set(file.list(ENTRY, 'MimeType'))],
-			terminal: file.is(ENTRY, 'Terminal'),
+			terminal,
 			from: path
 		},
-		tryExec: plainPath(file.text(ENTRY, 'TryExec'))
+		tryExec: plainPath(file.text(ENTRY, 'TryExec')),
+		// One without a group, a name or a command of its own is none.
+		actions: [...new Set(file.list(ENTRY, 'Actions'))].slice(0, ACTIONS).flatMap((action) => {
+			const group = `Desktop Action ${action}`;
+			const does = file.text(group, 'Name');
+			const own = file.text(group, 'Icon') || icon;
+			const started = startOf(file.text(group, 'Exec'), { name: does, icon: own, path });
+			return does === '' || started === null
+				? []
+				: [{ name: `${name}: ${does}`, ...started, folder, icon: plainPath(own), opens: [], terminal, from: path }];
+		})
 	};
+}
+
+/** More actions than a menu would show are left out. */
+const ACTIONS = 20;
+
+/** Command and arguments of an Exec line; null where it starts nothing. */
+function startOf(
+	exec: string,
+	entry: { name: string; icon: string; path: string }
+): Pick<LaunchTarget, 'command' | 'arguments'> | null {
+	const [command, ...rest] = execWords(exec, entry) ?? [];
+	// A program's path holds no `=`: that would set a variable instead.
+	if (command === undefined || command === '' || command.includes('=')) return null;
+	return { command: plainPath(command), arguments: rest.map(quoted).join(' ') };
 }
 
 /** The command line that a D-Bus service file (`[D-BUS Service]`) names for a bus name; null for another's. */

@@ -195,20 +195,20 @@ export function findTargets(
 	const found: LaunchTarget[] = [];
 	/** What menus would leave out, by where it was found: the program that it waits for. */
 	const waitsFor = new Map<string, string>();
-	const add = (t: Omit<LaunchTarget, 'id'> | null) => {
-		if (!t) return;
-		found.push({
-			...t,
-			id: '',
-			icon: pictureOf(t.icon, pictures, textOf, exists),
-			opens: [...new Set([...t.opens, ...(opens.get(t.command.toLowerCase()) ?? [])])]
-		});
-	};
+	const complete = (t: Omit<LaunchTarget, 'id'>): LaunchTarget => ({
+		...t,
+		id: '',
+		icon: pictureOf(t.icon, pictures, textOf, exists),
+		opens: [...new Set([...t.opens, ...(opens.get(t.command.toLowerCase()) ?? [])])]
+	});
+	const add = (t: Omit<LaunchTarget, 'id'> | null) => t && found.push(complete(t));
+	const actions: LaunchTarget[] = [];
 	for (const f of all) {
 		if (ENTRY.test(f.path)) {
 			const entry = readMenuEntry(textOf(f.path) ?? '', f.path, activated);
 			if (entry?.tryExec && !exists(programAt(entry.tryExec) ?? entry.tryExec)) waitsFor.set(f.path, entry.tryExec);
 			add(entry?.target ?? null);
+			for (const action of entry?.actions ?? []) actions.push(complete(action));
 		} else if (SHORTCUT.test(f.path)) add(readShortcut(f.read() ?? new Uint8Array(), f.path));
 		else if (
 			PROGRAM.test(f.path) ||
@@ -248,19 +248,26 @@ export function findTargets(
 		else groups.set(key, [t]);
 	}
 	const names = new Set<string>();
-	return [...groups.values()]
-		.map((list) => rank(list, exists, waitsFor))
-		.sort((a, b) => worth(b.best) - worth(a.best) || (a.best.name < b.best.name ? -1 : 1))
-		.map((g) => {
-			let id =
-				g.best.name
-					.toLowerCase()
-					.replace(/[^a-z0-9]+/g, '-')
-					.replace(/^-|-$/g, '') || 'target';
-			for (let n = 2; names.has(id); n++) id = `${id.replace(/-\d+$/, '')}-${n}`;
-			names.add(id);
-			return { ...g, best: { ...g.best, id } };
-		});
+	const inOrder = (a: TargetGroup, b: TargetGroup) =>
+		worth(b.best) - worth(a.best) || (a.best.name < b.best.name ? -1 : 1);
+	const started = new Set(groups.keys());
+	return [
+		...[...groups.values()].map((list) => rank(list, exists, waitsFor)).sort(inOrder),
+		// Behind all that is opened by itself.
+		...actions
+			.filter((t) => !started.has(`${commandOf(t)} ${t.arguments.trim()}`))
+			.map((t) => asAction(rank([t], exists, waitsFor)))
+			.sort(inOrder)
+	].map((g) => {
+		let id =
+			g.best.name
+				.toLowerCase()
+				.replace(/[^a-z0-9]+/g, '-')
+				.replace(/^-|-$/g, '') || 'target';
+		for (let n = 2; names.has(id); n++) id = `${id.replace(/-\d+$/, '')}-${n}`;
+		names.add(id);
+		return { ...g, best: { ...g.best, id } };
+	});
 }
 
 const isRunnable = (mode: string) => (Number.parseInt(mode, 8) & 0o111) !== 0;
@@ -347,6 +354,19 @@ function rank(
 		broken('it looks like a helper of the app, not like something that people start');
 	return { best, others, facts, problems };
 }
+
+/** What a menu entry can do besides is offered, and not proposed: people find it within the app. */
+const asAction = (group: TargetGroup): TargetGroup => ({
+	...group,
+	problems: [
+		{
+			words: 'it is an action of its menu entry: people find it within the app',
+			side: 'against',
+			source: 'captured files'
+		},
+		...group.problems
+	]
+});
 
 /** The folder that a target is started in. */
 export const startFolder = (t: LaunchTarget): string => t.folder || folderOf(t.command);
