@@ -1,6 +1,6 @@
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
-import type { AddressInfo } from 'node:net';
+import { connect, type AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterEach, beforeEach, describe, expect, test } from 'vitest';
@@ -19,6 +19,7 @@ const server = createServer(async (request, response) => {
 	if (url.pathname.includes('hang')) for (;;);
 	if (url.pathname.includes('die') && (workerData.tag === 0 || !url.pathname.includes('once'))) process.exit(1);
 	await new Promise((done) => setTimeout(done, Number(url.searchParams.get('wait') ?? 0)));
+	if (url.pathname === '/big') return response.writeHead(200).end(Buffer.alloc(9e6));
 	response.writeHead(201, { 'set-cookie': ['a=1', 'b=2'], 'content-type': 'application/json' });
 	response.end(JSON.stringify({ method: request.method, url: request.url, body, host: request.headers.host, address: request.headers['x-reader-address'], tag: workerData.tag }));
 });
@@ -53,7 +54,7 @@ async function begin(more: Partial<ReadersOptions> = {}) {
 	base = `http://127.0.0.1:${(front.address() as AddressInfo).port}`;
 }
 const ask = (path: string, who: string, more: RequestInit = {}) =>
-	fetch(base + path, { ...more, headers: { cookie: who, ...more.headers } });
+	fetch(base + path, { ...more, headers: { cookie: `sextant=${who}`, ...more.headers } });
 
 beforeEach(() => {
 	dir = mkdtempSync(join(tmpdir(), 'sextant-readers-'));
@@ -144,6 +145,44 @@ describe('requests that may take long', () => {
 		expect(order).toEqual(['ann5', 'bo', 'ann1', 'ann2', 'ann3', 'ann4']);
 	});
 
+	test('take no longer from a reader than it works: not while a body comes slowly, nor while an answer is read slowly', async () => {
+		await begin({ longest: 400, count: 1 });
+		await readers.start();
+		const port = (front.address() as AddressInfo).port;
+		const slow = connect(port, '127.0.0.1');
+		slow.write('POST /api/slow HTTP/1.1\r\nHost: x\r\nCookie: sextant=ann\r\nContent-Length: 4\r\n\r\nab');
+		const lazy = connect(port, '127.0.0.1');
+		lazy.pause();
+		lazy.write('GET /big HTTP/1.1\r\nHost: x\r\nCookie: sextant=cy\r\n\r\n');
+		for (let i = 0; i < 8; i++) {
+			expect((await ask('/n', 'bo')).status).toBe(201);
+			await new Promise((done) => setTimeout(done, 100));
+		}
+		expect(ends).toEqual([]);
+		slow.write('cd');
+		expect(await new Promise<string>((done) => slow.once('data', (b) => done(String(b))))).toMatch(/201 Created/);
+		let read = 0;
+		lazy.on('data', (b) => (read += b.length));
+		lazy.resume();
+		for (let i = 0; i < 100 && read < 8e6; i++) await new Promise((done) => setTimeout(done, 20));
+		expect(read).toBeGreaterThan(8e6);
+		slow.destroy();
+		lazy.destroy();
+	});
+
+	test('are one caller’s by sign-in or token, whatever else is sent along', async () => {
+		await begin({ most: 2 });
+		await readers.start();
+		const asks = ['sextant=ann', 'sextant=ann; x=1', 'theme=night; sextant=ann; y=2'].map((cookie, i) =>
+			fetch(`${base}/n${i}?wait=200`, { headers: { cookie, authorization: `x${i}` } }).then((a) => a.status)
+		);
+		expect((await Promise.all(asks)).sort()).toEqual([201, 201, 429]);
+		const tokens = ['Bearer a', 'Bearer b', 'Bearer c'].map((authorization, i) =>
+			fetch(`${base}/t${i}?wait=100`, { headers: { authorization, cookie: 'sextant=ann' } }).then((a) => a.status)
+		);
+		expect(await Promise.all(tokens)).toEqual([201, 201, 201]);
+	});
+
 	test('of somebody who has gone are worked out to their end; then it is the turn of their next', async () => {
 		await begin();
 		await readers.start();
@@ -189,6 +228,7 @@ describe('which requests may take long', () => {
 		['GET', '/watch', false],
 		['GET', '/watch?scope=site:bergen', false],
 		['GET', '/watch?scope=a+b+c+d', true],
+		['HEAD', '/watch?scope=a+b+c+d', true],
 		['GET', `/api/v1/machines?scope=${'x'.repeat(80)}`, true],
 		['POST', '/api/v1/plans', true],
 		['POST', '/api/v1/plans/12/commit', true],
@@ -208,7 +248,8 @@ describe('which requests may take long', () => {
 		for (const url of ['/live', '/sign-in', '/_app/x.js', '/my/desk/1', '/api/v1/packages/a/b', '/jobs/7/progress'])
 			expect(large(url)).toBe(false);
 	});
-	test('a body of unknown length is not handed on', () => {
+	test('a body of unknown length, or that is too long, is not handed on', () => {
 		expect(mayTakeLong('POST', '/api/v1/plans', {}, false)).toBe(false);
+		expect(mayTakeLong('POST', '/api/v1/plans', { 'content-length': '600000' }, false)).toBe(false);
 	});
 });

@@ -30,10 +30,14 @@ export interface ReadersOptions {
 interface Passed {
 	request: IncomingMessage;
 	response: ServerResponse;
+	/** Read whole before a reader is asked: nobody who sends slowly keeps one. */
+	body: Buffer[];
 	tries: number;
 	upstream: ClientRequest | null;
-	/** It has been answered, or whoever asked has gone. */
+	/** It has been refused, or whoever asked has gone: nothing more is to be said. */
 	done: boolean;
+	/** Its answer has been taken, or nobody is there to take it. */
+	closed: boolean;
 }
 
 interface Reader {
@@ -52,6 +56,8 @@ const LONGEST = 30_000;
 /** Ms before one that has ended is started anew: others wait for it. */
 const WAITS = [100, 500, 1000, 3000];
 const LOOK = 250;
+/** Bytes of a body: more than this is refused where everybody is. */
+export const BODY = 1 << 19;
 /** Requests of one caller that are answered at the same time where everybody is: as many as a browser sends. */
 const AT_ONCE = 6;
 
@@ -122,7 +128,8 @@ export class Readers {
 	 * counted until it has been answered.
 	 */
 	crowds(request: IncomingMessage, response: ServerResponse): boolean {
-		if (!this.started || HERE.test(request.url ?? '')) return false;
+		const { method, url = '' } = request;
+		if (!this.started || (method !== 'GET' && method !== 'HEAD') || HERE.test(url)) return false;
 		const caller = callerOf(request);
 		const n = this.here.get(caller) ?? 0;
 		if (n >= AT_ONCE) return true;
@@ -138,7 +145,7 @@ export class Readers {
 	/** Hands a request to a reader. False where none has ever been there: it is answered here then. */
 	pass(request: IncomingMessage, response: ServerResponse): boolean {
 		if (!this.started) return false;
-		const passed: Passed = { request, response, tries: 0, upstream: null, done: false };
+		const passed: Passed = { request, response, body: [], tries: 0, upstream: null, done: false, closed: false };
 		const caller = callerOf(request);
 		const line = this.lines.get(caller) ?? [];
 		if (line.length >= this.most) {
@@ -148,12 +155,21 @@ export class Readers {
 		this.lines.set(caller, line);
 		line.push(passed);
 		response.on('close', () => {
-			passed.done = true;
+			passed.done = passed.closed = true;
 			// What a reader is at goes on to its end: until then its caller has had their turn.
 			if (!passed.upstream) this.over(passed);
 		});
-		if (line.length === 1) this.queue.add(passed);
-		this.goOn();
+		let size = 0;
+		request.on('data', (part: Buffer) => {
+			passed.body.push(part);
+			size += part.length;
+			if (size > BODY) request.destroy();
+		});
+		request.on('end', () => {
+			if (passed.closed || line[0] !== passed) return;
+			this.queue.add(passed);
+			this.goOn();
+		});
 		return true;
 	}
 
@@ -166,7 +182,7 @@ export class Readers {
 		if (!line || n < 0) return;
 		line.splice(n, 1);
 		if (line.length === 0) this.lines.delete(caller);
-		else if (n === 0) this.queue.add(line[0]!);
+		else if (n === 0 && line[0]!.request.readableEnded) this.queue.add(line[0]!);
 		this.goOn();
 	}
 
@@ -207,9 +223,10 @@ export class Readers {
 			if (passed.done) return void answer.resume();
 			const kept = Object.entries(answer.headers).filter(([name]) => !OF_THE_CONNECTION.has(name));
 			response.writeHead(answer.statusCode ?? 502, Object.fromEntries(kept));
-			answer.pipe(response);
+			// Taken as it comes: nobody who reads slowly keeps a reader, and a caller has one answer waiting at most.
+			answer.on('data', (part: Buffer) => passed.closed || response.write(part));
+			answer.on('end', () => response.end());
 			answer.on('error', () => response.destroy());
-			response.on('close', () => answer.resume());
 		});
 		let again = false;
 		upstream.on('error', (e) => {
@@ -225,11 +242,10 @@ export class Readers {
 			if (reader.at === at) reader.at = null;
 			passed.upstream = null;
 			if (again && !passed.done) this.queue.add(passed);
-			else this.over(passed);
+			else if (passed.closed) this.over(passed);
 			this.goOn();
 		});
-		if (changes) from.pipe(upstream);
-		else upstream.end();
+		upstream.end(Buffer.concat(passed.body));
 	}
 
 	/** Ends readers that have been at one answer for too long. */
@@ -271,9 +287,12 @@ export class Readers {
 	}
 }
 
-/** Who asks, as far as it matters for whose turn it is: a sign-in, a token, or an address. */
-const callerOf = ({ headers, socket }: IncomingMessage): string =>
-	headers.authorization ?? headers.cookie ?? socket.remoteAddress ?? '';
+/** Who asks, as far as it matters for whose turn it is: a token, a sign-in, or an address. What else is sent along makes nobody another. */
+function callerOf({ headers, socket }: IncomingMessage): string {
+	const token = /^Bearer .+$/.exec(headers.authorization ?? '')?.[0];
+	const signIn = /(?:^|;\s*)(sextant=[^;]+)/.exec(headers.cookie ?? '')?.[1];
+	return token ?? signIn ?? socket.remoteAddress ?? '';
+}
 
 /** Addresses that are answered where everybody is: streams, uploads and downloads, sign-in, and what is next to nothing. */
 const HERE =
@@ -289,8 +308,8 @@ export const LARGE = 3000;
 
 /** Whether a request may take so long that others should not wait for it. `large`: on this estate every page may. */
 export function mayTakeLong(method: string, url: string, headers: IncomingMessage['headers'], large: boolean): boolean {
-	if (method === 'POST') return WORKED_OUT.test(url) && headers['content-length'] !== undefined;
-	if (method !== 'GET' || HERE.test(url)) return false;
+	if (method === 'POST') return WORKED_OUT.test(url) && Number(headers['content-length'] ?? Infinity) <= BODY;
+	if ((method !== 'GET' && method !== 'HEAD') || HERE.test(url)) return false;
 	if (large) return true;
 	const query = url.indexOf('?');
 	if (query < 0) return false;

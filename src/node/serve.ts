@@ -302,7 +302,7 @@ async function start(): Promise<void> {
 	setInterval(() => (large = isLarge(db)), 60_000).unref();
 	server.on('request', (request, response) => {
 		const { method = '', url = '', headers } = request;
-		const long = mayTakeLong(method, url, headers, large) || (method === 'GET' && readers.crowds(request, response));
+		const long = mayTakeLong(method, url, headers, large) || readers.crowds(request, response);
 		if (!long || !readers.pass(request, response)) handler(request, response);
 	});
 	// One request that nobody foresaw ends itself, and none beside it.
