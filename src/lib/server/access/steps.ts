@@ -1,5 +1,4 @@
-import { FOREVER } from '$lib/core/time/units';
-import { run, type Db } from '../db';
+import { closeAt, putAt } from '../db/intervals';
 import { stepHandler, type StepHandler } from '../jobs/step';
 
 interface GrantInput {
@@ -19,19 +18,21 @@ export const accessSteps: Record<string, StepHandler> = {
 			const now = ctx.clock.now();
 			return {
 				write: (db) => {
-					close(db, g.id, now);
-					run(db, 'INSERT INTO grants VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
-						g.id,
-						now,
-						FOREVER,
-						g.publication,
-						g.teamId,
-						g.personId,
-						JSON.stringify(g.conditions),
-						JSON.stringify(g.channels),
-						g.kind,
-						g.machines
-					]);
+					putAt(
+						db,
+						'grants',
+						{
+							id: g.id,
+							publication_id: g.publication,
+							team_id: g.teamId,
+							person_id: g.personId,
+							conditions: JSON.stringify(g.conditions),
+							channels: JSON.stringify(g.channels),
+							kind: g.kind,
+							machines: g.machines
+						},
+						now
+					);
 				}
 			};
 		}
@@ -40,12 +41,7 @@ export const accessSteps: Record<string, StepHandler> = {
 	'grant.close': stepHandler<{ id: number }>({
 		async run({ ctx, input }) {
 			const now = ctx.clock.now();
-			return { write: (db) => close(db, input.id, now) };
+			return { write: (db) => closeAt(db, 'grants', { id: input.id }, now) };
 		}
 	})
 };
-
-function close(db: Db, id: number, now: number): void {
-	run(db, 'DELETE FROM grants WHERE id = ? AND since >= ?', [id, now]);
-	run(db, 'UPDATE grants SET until = ? WHERE id = ? AND until > ?', [now, id, now]);
-}

@@ -1,28 +1,8 @@
 import { firstBrokenChange } from '../changes';
 import { countProblems } from '../changes/heads';
 import type { Db } from './index';
+import { INTERVALS } from './intervals';
 import { unreadable } from './json';
-
-/** Interval tables, what names the thing that an interval belongs to, and where that thing stands. */
-const INTERVALS = [
-	{ table: 'machine_states', key: ['machine_id'], parent: 'machines' },
-	{ table: 'machine_places', key: ['machine_id'], parent: 'machines' },
-	{ table: 'session_states', key: ['session_id'], parent: 'sessions' },
-	{ table: 'failing_checks', key: ['machine_id', 'name'], parent: 'machines' },
-	{ table: 'gateway_ports', key: ['gateway_id', 'protocol'], parent: null },
-	{ table: 'pools', key: ['id'], parent: null },
-	{ table: 'publications', key: ['id'], parent: null },
-	{ table: 'grants', key: ['id'], parent: null },
-	{ table: 'sheets', key: ['line_id'], parent: null },
-	{ table: 'version_holds', key: ['line_id', 'number'], parent: null },
-	{ table: 'deliveries', key: ['pool_id', 'package'], parent: null },
-	{ table: 'attachments', key: ['machine_id', 'package', 'version'], parent: 'machines' },
-	{ table: 'attach_failures', key: ['machine_id', 'package', 'version'], parent: 'machines' },
-	{ table: 'fetched', key: ['person_id', 'publication_id'], parent: null },
-	{ table: 'warm_ups', key: ['name', 'number'], parent: null },
-	{ table: 'package_clashes', key: ['a', 'b'], parent: null },
-	{ table: 'package_positions', key: ['name'], parent: null }
-] as const;
 
 /** What is wrong with a database, one line each; none when it is right. */
 export function verifyData(db: Db): string[] {
@@ -38,7 +18,13 @@ export function verifyData(db: Db): string[] {
 		const [table, name] = column.split('.');
 		problems.push(`${table}: ${name} of ${rows} rows cannot be read`);
 	}
-	for (const { table, key, parent } of INTERVALS) {
+	return [...problems, ...intervalProblems(db)];
+}
+
+/** What is wrong with intervals: of each table that has any. */
+export function intervalProblems(db: Db): string[] {
+	const problems: string[] = [];
+	for (const [table, { key, within: parent }] of Object.entries(INTERVALS)) {
 		const keys = key.join(', ');
 		const empty = db.prepare(`SELECT count(*) AS n FROM ${table} WHERE until <= since`).get() as { n: number };
 		if (empty.n) problems.push(`${table}: ${empty.n} intervals end before they begin`);

@@ -1,5 +1,6 @@
 import { FOREVER } from '$lib/core/time/units';
 import { one, run, type Db } from '../db';
+import { closeAt, putAt } from '../db/intervals';
 import type { Observation } from '../providers';
 
 type Seen<K extends Observation['kind']> = Extract<Observation, { kind: K }>;
@@ -10,15 +11,8 @@ export type Where = (session: number) => { person: number; machine: number } | n
 /** A package version comes to a machine, or leaves it. */
 export function notePackage(db: Db, machine: number, o: Seen<'package'>): void {
 	const key = [machine, o.package, o.version];
-	run(db, `DELETE FROM attachments WHERE machine_id = ? AND package = ? AND version = ? AND since >= ?`, [
-		...key,
-		o.at
-	]);
-	run(
-		db,
-		`UPDATE attachments SET until = ? WHERE machine_id = ? AND package = ? AND version = ? AND until = ${FOREVER}`,
-		[o.at, ...key]
-	);
+	const own = { machine_id: machine, package: o.package, version: o.version };
+	closeAt(db, 'attachments', own, o.at);
 	const why = JSON.stringify(o.why);
 	if (o.state === 'failed') {
 		const same = run(
@@ -37,8 +31,7 @@ export function notePackage(db: Db, machine: number, o: Seen<'package'>): void {
 		]);
 		return;
 	}
-	if (o.state !== 'detached')
-		run(db, 'INSERT INTO attachments VALUES (?, ?, ?, ?, ?, ?, ?)', [...key, o.at, FOREVER, o.state, why]);
+	if (o.state !== 'detached') putAt(db, 'attachments', { ...own, state: o.state, why }, o.at);
 	if (o.state === 'attached') endFailures(db, machine, o.package, o.version, o.at);
 }
 

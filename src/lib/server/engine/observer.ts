@@ -3,6 +3,7 @@ import { FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
 import { strainValue } from '$lib/core/watch/strain';
 import { phasesTotal } from '$lib/core/watch/phases';
 import { all, one, putSetting, run, setting, type Db } from '../db';
+import { putAt } from '../db/intervals';
 import { HOST_SAMPLE_WIDTH, SAMPLE_WIDTH, type MachineState, type Observation } from '../providers';
 import { appsEnded, noteApp, noteAppClosed, notePackage, noteRefusal, nothingAttached, whereIn } from './app-log';
 
@@ -206,21 +207,14 @@ export class Observer {
 	}
 
 	private place(machine: number, at: number, p: Place): void {
-		const { db } = this;
 		this.placings++;
-		run(db, 'DELETE FROM machine_places WHERE machine_id = ? AND since = ?', [machine, at]);
-		run(db, `UPDATE machine_places SET until = ? WHERE machine_id = ? AND until = ${FOREVER}`, [at, machine]);
-		run(db, 'INSERT INTO machine_places VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)', [
-			machine,
-			at,
-			FOREVER,
-			p.host_id,
-			p.volume_id,
-			p.line_id,
-			p.version,
-			p.address,
-			p.owner_id
-		]);
+		const { host_id, volume_id, line_id, version, address, owner_id } = p;
+		putAt(
+			this.db,
+			'machine_places',
+			{ machine_id: machine, host_id, volume_id, line_id, version, address, owner_id },
+			at
+		);
 	}
 
 	private state(m: LiveMachine, state: MachineState, at: number, cause: string): void {

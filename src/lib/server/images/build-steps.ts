@@ -4,6 +4,7 @@ import type { Component } from '$lib/core/images/versions';
 import { durationWords, FOREVER } from '$lib/core/time/units';
 import { sleep, type Context } from '../context';
 import { one, run, setting, type Db } from '../db';
+import { putAt } from '../db/intervals';
 import { Cancelled, stepHandler, type StepHandler, type StepRun } from '../jobs/step';
 import { ProviderError } from '../providers';
 import { linksOf, THICK } from './shipping';
@@ -205,11 +206,7 @@ export const buildSteps: Record<string, StepHandler> = {
 		async run({ ctx, input }) {
 			const now = ctx.clock.now();
 			return {
-				write: (db) => {
-					run(db, 'DELETE FROM sheets WHERE line_id = ? AND since >= ?', [input.line, now]);
-					run(db, 'UPDATE sheets SET until = ? WHERE line_id = ? AND until > ?', [now, input.line, now]);
-					run(db, 'INSERT INTO sheets VALUES (?, ?, ?, ?)', [input.line, now, FOREVER, JSON.stringify(input.sheet)]);
-				}
+				write: (db) => putAt(db, 'sheets', { line_id: input.line, body: JSON.stringify(input.sheet) }, now)
 			};
 		}
 	})

@@ -1,6 +1,7 @@
 import type { FollowRule, FollowWhen } from '$lib/core/images/follow';
 import { FOREVER } from '$lib/core/time/units';
 import { run, type Db } from '../db';
+import { closeAt, putAt } from '../db/intervals';
 import { forgiveMoves } from './following';
 import { stepHandler, type StepHandler } from '../jobs/step';
 
@@ -31,17 +32,14 @@ export function writeRule(
 	now: number,
 	rollout: number | null = null
 ): void {
-	run(db, 'DELETE FROM follow_rules WHERE subject = ? AND since >= ?', [subject, now]);
-	run(db, 'UPDATE follow_rules SET until = ? WHERE subject = ? AND until > ?', [now, subject, now]);
-	if (rule !== null)
-		run(db, 'INSERT INTO follow_rules VALUES (?, ?, ?, ?, ?, ?)', [
-			subject,
-			now,
-			FOREVER,
-			JSON.stringify(rule),
-			JSON.stringify(when),
-			rollout
-		]);
+	if (rule === null) closeAt(db, 'follow_rules', { subject }, now);
+	else
+		putAt(
+			db,
+			'follow_rules',
+			{ subject, rule: JSON.stringify(rule), takes_at: JSON.stringify(when), rollout_id: rollout },
+			now
+		);
 }
 
 export const versionSteps: Record<string, StepHandler> = {

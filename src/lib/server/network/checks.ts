@@ -11,6 +11,7 @@ import { countWords, FOREVER } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { all, one, run, type Db } from '../db';
+import { putAt } from '../db/intervals';
 import { ProviderError } from '../providers';
 import { lookAt } from './certificates';
 import { providerAt, type SiteProvider } from './providers';
@@ -158,21 +159,8 @@ function noteChecks(db: Db, site: string, results: PlaceResult[], now: number): 
 				]);
 			continue;
 		}
-		run(db, `DELETE FROM site_checks WHERE site_id = ? AND name = ? AND since >= ?`, [site, r.name, now]);
-		run(db, `UPDATE site_checks SET until = ? WHERE site_id = ? AND name = ? AND until = ${FOREVER}`, [
-			now,
-			site,
-			r.name
-		]);
-		run(db, 'INSERT INTO site_checks VALUES (?, ?, ?, ?, ?, ?, ?)', [
-			site,
-			r.name,
-			now,
-			FOREVER,
-			r.ok === null ? null : Number(r.ok),
-			r.saw,
-			r.remedy
-		]);
+		const ok = r.ok === null ? null : Number(r.ok);
+		putAt(db, 'site_checks', { site_id: site, name: r.name, ok, saw: r.saw, remedy: r.remedy }, now);
 	}
 }
 

@@ -1,5 +1,5 @@
-import { FOREVER } from '$lib/core/time/units';
-import { one, run, type Db } from '../db';
+import { one, type Db } from '../db';
+import { putAt } from '../db/intervals';
 import type { Vault } from './vault';
 
 /** How the compute provider of a place is reached, and by whom its machines join the directory. */
@@ -60,20 +60,21 @@ export function writeProvider(
 	p: SiteProvider & { secret: string; joinSecret: string },
 	now: number
 ): void {
-	run(db, 'DELETE FROM site_providers WHERE site_id = ? AND since >= ?', [site, now]);
-	run(db, 'UPDATE site_providers SET until = ? WHERE site_id = ? AND until > ?', [now, site, now]);
-	run(db, 'INSERT INTO site_providers VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
-		site,
-		now,
-		FOREVER,
-		p.address,
-		p.account,
-		vault.seal(p.secret, providerSecret(p.address)),
-		p.confirmed,
-		p.confirmedBy,
-		p.folder,
-		p.joinAccount,
-		vault.seal(p.joinSecret, joinSecret(p.folder)),
-		p.planned
-	]);
+	putAt(
+		db,
+		'site_providers',
+		{
+			site_id: site,
+			address: p.address,
+			account: p.account,
+			secret: vault.seal(p.secret, providerSecret(p.address)),
+			confirmed: p.confirmed,
+			confirmed_by: p.confirmedBy,
+			folder: p.folder,
+			join_account: p.joinAccount,
+			join_secret: vault.seal(p.joinSecret, joinSecret(p.folder)),
+			planned: p.planned
+		},
+		now
+	);
 }

@@ -1,6 +1,7 @@
 import { FOREVER, MINUTE, SECOND } from '$lib/core/time/units';
 import { sleep } from '../context';
-import { all, one, run, type Db } from '../db';
+import { all, one, type Db } from '../db';
+import { closeAt, putAt } from '../db/intervals';
 import { tellAgents } from '../engine/agents';
 import { endFailures } from '../engine/app-log';
 import { stepHandler, type StepHandler } from '../jobs/step';
@@ -23,16 +24,19 @@ export const deliveryStepHandlers: Record<string, StepHandler> = {
 					for (const w of input.each) {
 						closeDelivery(db, w.pool, input.package, now);
 						if (w.version !== null)
-							run(db, 'INSERT INTO deliveries VALUES (?, ?, ?, ?, ?, ?, ?, ?)', [
-								w.pool,
-								input.package,
-								now,
-								FOREVER,
-								w.version,
-								w.mode,
-								job.by,
-								job.id
-							]);
+							putAt(
+								db,
+								'deliveries',
+								{
+									pool_id: w.pool,
+									package: input.package,
+									version: w.version,
+									mode: w.mode,
+									by: job.by,
+									job_id: job.id
+								},
+								now
+							);
 						// What failed of versions that are not wanted any more is no trouble any more.
 						for (const f of all<{ machine: number; version: string }>(
 							db,
@@ -86,8 +90,7 @@ export const deliveryStepHandlers: Record<string, StepHandler> = {
 
 /** Ends what a pool has of a package; what began in the same millisecond never was. */
 export function closeDelivery(db: Db, pool: string, name: string, at: number): void {
-	run(db, 'DELETE FROM deliveries WHERE pool_id = ? AND package = ? AND since >= ?', [pool, name, at]);
-	run(db, `UPDATE deliveries SET until = ? WHERE pool_id = ? AND package = ? AND until = ${FOREVER}`, [at, pool, name]);
+	closeAt(db, 'deliveries', { pool_id: pool, package: name }, at);
 }
 
 function stand(db: Db, name: string, w: DeliveryWish): { attached: number; failed: number; missing: number } {

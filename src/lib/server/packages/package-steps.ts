@@ -5,6 +5,7 @@ import type { WriteRules } from '$lib/core/packages/scope';
 import { FOREVER, sizeWords } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { one, run, type Db } from '../db';
+import { closeAt, putAt } from '../db/intervals';
 import { stepHandler, type StepHandler } from '../jobs/step';
 import type { KeptPackage } from './layout';
 import { captureById, clashesAt, packageAt, packagesAt } from './queries';
@@ -17,9 +18,7 @@ export function placePackage(db: Db, name: string, position: number, at: number)
 		[name]
 	);
 	if (now?.position === position) return;
-	run(db, 'DELETE FROM package_positions WHERE name = ? AND since >= ?', [name, at]);
-	run(db, `UPDATE package_positions SET until = ? WHERE name = ? AND until = ${FOREVER}`, [at, name]);
-	run(db, 'INSERT INTO package_positions VALUES (?, ?, ?, ?)', [name, at, FOREVER, position]);
+	putAt(db, 'package_positions', { name, position }, at);
 }
 
 function writeVersion(db: Db, kept: KeptPackage, at: number, by: string, job: number): void {
@@ -206,28 +205,25 @@ export const packageStepHandlers: Record<string, StepHandler> = {
 						const was = open.get(key);
 						open.delete(key);
 						if (was && isDeepStrictEqual([was.total, was.clashes], [p.total, p.clashes])) continue;
-						closeClash(db, p, now);
-						run(db, 'INSERT INTO package_clashes VALUES (?, ?, ?, ?, ?, ?, ?)', [
-							p.a,
-							p.b,
-							now,
-							FOREVER,
-							p.total,
-							JSON.stringify(p.counts),
-							JSON.stringify(p.clashes)
-						]);
+						putAt(
+							db,
+							'package_clashes',
+							{
+								a: p.a,
+								b: p.b,
+								total: p.total,
+								counts: JSON.stringify(p.counts),
+								clashes: JSON.stringify(p.clashes)
+							},
+							now
+						);
 					}
-					for (const gone of open.values()) closeClash(db, gone, now);
+					for (const { a, b } of open.values()) closeAt(db, 'package_clashes', { a, b }, now);
 				}
 			};
 		}
 	})
 };
-
-function closeClash(db: Db, c: { a: string; b: string }, at: number): void {
-	run(db, 'DELETE FROM package_clashes WHERE a = ? AND b = ? AND since >= ?', [c.a, c.b, at]);
-	run(db, `UPDATE package_clashes SET until = ? WHERE a = ? AND b = ? AND until = ${FOREVER}`, [at, c.a, c.b]);
-}
 
 /** Manifests of all versions but one. */
 const manifestsAt = (ctx: Context, at: number, but: string): string[] =>

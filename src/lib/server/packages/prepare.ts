@@ -3,9 +3,10 @@ import * as v from 'valibot';
 import { sameSystem, systemOf, systemWords } from '$lib/core/packages/fits';
 import { judgeTrial, trialFacts, type Trial } from '$lib/core/packages/trial';
 import { noEffects } from '$lib/core/plans/effects';
-import { countWords, FOREVER, MINUTE, SECOND, sizeWords } from '$lib/core/time/units';
+import { countWords, MINUTE, SECOND, sizeWords } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { all, one, run, type Db } from '../db';
+import { putAt } from '../db/intervals';
 import { linesAt } from '../images/queries';
 import { stepHandler, type StepHandler } from '../jobs/step';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
@@ -317,21 +318,9 @@ export const prepareSteps: Record<string, StepHandler> = {
 			const now = ctx.clock.now();
 			return {
 				write: (db) => {
-					run(db, 'DELETE FROM warm_ups WHERE name = ? AND number = ? AND since >= ?', [input.name, input.number, now]);
-					run(db, `UPDATE warm_ups SET until = ? WHERE name = ? AND number = ? AND until = ${FOREVER}`, [
-						now,
-						input.name,
-						input.number
-					]);
 					// No list at all is a list of nothing: what the package brings along is not used either.
-					run(db, 'INSERT INTO warm_ups VALUES (?, ?, ?, ?, ?, ?)', [
-						input.name,
-						input.number,
-						now,
-						FOREVER,
-						JSON.stringify(input.files ?? []),
-						job.by
-					]);
+					const files = JSON.stringify(input.files ?? []);
+					putAt(db, 'warm_ups', { name: input.name, number: input.number, files, by: job.by }, now);
 				}
 			};
 		}

@@ -1,6 +1,7 @@
 import { FOREVER } from '$lib/core/time/units';
 import { poolAt } from '../capacity/queries';
 import { one, run, type Db } from '../db';
+import { changeAt } from '../db/intervals';
 import { stepHandler, type StepHandler } from '../jobs/step';
 import type { ExistingMachine } from '../providers';
 import { machinesIn } from './machine-plans';
@@ -77,29 +78,10 @@ function giveTo(db: Db, machine: string, person: string | null, now: number): vo
 	const m = one<{ id: number }>(db, `SELECT id FROM machines WHERE name = ? AND until = ${FOREVER}`, [machine]);
 	if (!m) return;
 	const owner = person === null ? null : one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [person])!.id;
-	const place = one<Record<string, unknown>>(
-		db,
-		`SELECT * FROM machine_places WHERE machine_id = ? AND until = ${FOREVER}`,
-		[m.id]
-	)!;
-	run(db, 'DELETE FROM machine_places WHERE machine_id = ? AND since >= ?', [m.id, now]);
-	run(db, 'UPDATE machine_places SET until = ? WHERE machine_id = ? AND until > ?', [now, m.id, now]);
-	insertRow(db, 'machine_places', { ...place, since: now, until: FOREVER, owner_id: owner });
+	changeAt(db, 'machine_places', { machine_id: m.id }, { owner_id: owner }, now);
 }
 
 /** Gives a pool other values from now on; what it was before stays on record. */
-export function changePool(db: Db, pool: string, values: Record<string, unknown>, now: number): void {
-	const row = one<Record<string, unknown>>(db, `SELECT * FROM pools WHERE id = ? AND until = ${FOREVER}`, [pool])!;
-	run(db, 'DELETE FROM pools WHERE id = ? AND since >= ?', [pool, now]);
-	run(db, 'UPDATE pools SET until = ? WHERE id = ? AND until > ?', [now, pool, now]);
-	insertRow(db, 'pools', { ...row, since: now, until: FOREVER, ...values });
-}
-
-function insertRow(db: Db, table: 'pools' | 'machine_places', row: Record<string, unknown>): void {
-	const columns = Object.keys(row);
-	run(
-		db,
-		`INSERT INTO ${table}(${columns.join(', ')}) VALUES (${columns.map(() => '?').join(', ')})`,
-		Object.values(row)
-	);
+export function changePool(db: Db, pool: string, values: Parameters<typeof changeAt>[3], now: number): void {
+	changeAt(db, 'pools', { id: pool }, values, now);
 }

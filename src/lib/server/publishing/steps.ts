@@ -1,6 +1,7 @@
 import { FOREVER, SECOND } from '$lib/core/time/units';
 import { sleep, type Context } from '../context';
 import { one, run, type Db } from '../db';
+import { changeAt, closeAt, putAt } from '../db/intervals';
 import { configureBroker } from '../engine/broker';
 import { stepHandler, type StepHandler } from '../jobs/step';
 import type { MachineSpec } from '../providers';
@@ -18,39 +19,66 @@ interface MakeInput {
 	machines: { name: string; host: string; volume: string }[];
 }
 
+/** A pool as a plan writes it down. */
+interface PoolWrite {
+	id: string;
+	name: string;
+	site: string;
+	line: string;
+	version: string;
+	assignment: string;
+	perMachine: number;
+	cores: number;
+	memory: number;
+	gpus: number;
+	disk: number;
+	naming: string;
+	folder: string;
+	network: string;
+	policy: unknown;
+	priceHour: number;
+	pageFile?: number;
+	pagePlace?: string;
+	bootServers?: string[];
+	follows?: string;
+}
+
 export const publishingSteps: Record<string, StepHandler> = {
-	'pool.write': stepHandler<Record<string, unknown> & { id: string; policy: unknown; priceHour: number }>({
+	'pool.write': stepHandler<PoolWrite>({
 		async run({ ctx, input: p }) {
 			const now = ctx.clock.now();
 			return {
 				write: (db) => {
 					const position = one<{ n: number }>(db, 'SELECT coalesce(max(position), 0) + 1 AS n FROM pools')!.n;
-					run(db, 'INSERT INTO pools VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
-						p.id,
-						now,
-						FOREVER,
-						p.name,
-						p.site,
-						p.line,
-						p.version,
-						p.assignment,
-						p.perMachine,
-						p.cores,
-						p.memory,
-						p.gpus,
-						p.disk,
-						p.naming,
-						p.folder,
-						p.network,
-						JSON.stringify(p.policy),
-						p.priceHour,
-						position,
-						p.pageFile ?? 0,
-						p.pagePlace ?? 'overlay',
-						JSON.stringify(p.bootServers ?? [])
-					]);
+					putAt(
+						db,
+						'pools',
+						{
+							id: p.id,
+							name: p.name,
+							site_id: p.site,
+							line_id: p.line,
+							version: p.version,
+							assignment: p.assignment,
+							per_machine: p.perMachine,
+							cores: p.cores,
+							memory: p.memory,
+							gpus: p.gpus,
+							disk: p.disk,
+							naming: p.naming,
+							folder: p.folder,
+							network_id: p.network,
+							policy: JSON.stringify(p.policy),
+							price_hour: p.priceHour,
+							position,
+							page_file: p.pageFile ?? 0,
+							page_place: p.pagePlace ?? 'overlay',
+							boot_servers: JSON.stringify(p.bootServers ?? [])
+						},
+						now
+					);
 					const rule = typeof p.follows === 'string' ? parseRule(p.follows) : null;
-					writeRule(db, `pool/${p.id}`, rule ?? { takes: 'exactly', number: String(p.version) }, 'next sign-out', now);
+					writeRule(db, `pool/${p.id}`, rule ?? { takes: 'exactly', number: p.version }, 'next sign-out', now);
 				}
 			};
 		}
@@ -61,7 +89,7 @@ export const publishingSteps: Record<string, StepHandler> = {
 			const now = ctx.clock.now();
 			return {
 				write: (db) => {
-					close(db, 'pools', input.pool, now);
+					closeAt(db, 'pools', { id: input.pool }, now);
 					for (const d of deliveriesTo(db, input.pool)) closeDelivery(db, input.pool, d.package, now);
 					writeRule(db, `pool/${input.pool}`, null, 'next sign-out', now);
 					run(db, 'DELETE FROM unmade_machines WHERE pool_id = ?', [input.pool]);
@@ -152,26 +180,28 @@ export const publishingSteps: Record<string, StepHandler> = {
 						`SELECT coalesce((SELECT position FROM publications WHERE id = ? ORDER BY since DESC), (SELECT max(position) + 1 FROM publications), 0) AS n`,
 						[p.id]
 					)!.n;
-					close(db, 'publications', p.id, now);
-					run(db, 'INSERT INTO publications VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
-						p.id,
-						now,
-						FOREVER,
-						p.name,
-						p.internalName,
-						p.icon,
-						JSON.stringify(p.pools),
-						p.protocol,
-						position,
-						p.app ? JSON.stringify(p.app) : null,
-						p.description,
-						JSON.stringify(p.look),
-						JSON.stringify(p.visible),
-						p.off ? 1 : 0,
-						p.owner,
-						p.licences,
-						p.beyond
-					]);
+					putAt(
+						db,
+						'publications',
+						{
+							id: p.id,
+							name: p.name,
+							internal_name: p.internalName,
+							icon: p.icon,
+							pools: JSON.stringify(p.pools),
+							protocol: p.protocol,
+							position,
+							app: p.app ? JSON.stringify(p.app) : null,
+							description: p.description,
+							look: JSON.stringify(p.look),
+							visible: JSON.stringify(p.visible),
+							off: p.off ? 1 : 0,
+							owner: p.owner,
+							licences: p.licences,
+							beyond: p.beyond
+						},
+						now
+					);
 				}
 			};
 		}
@@ -183,21 +213,12 @@ export const publishingSteps: Record<string, StepHandler> = {
 			return {
 				write: (db) =>
 					input.order.forEach((id, i) => {
-						const row = one<Record<string, string | number | null>>(
+						const row = one<{ position: number }>(
 							db,
-							`SELECT * FROM publications WHERE id = ? AND until = ${FOREVER}`,
+							`SELECT position FROM publications WHERE id = ? AND until = ${FOREVER}`,
 							[id]
 						);
-						if (!row || row.position === i) return;
-						close(db, 'publications', id, now);
-						const moved = { ...row, since: now, position: i };
-						run(
-							db,
-							`INSERT INTO publications(${Object.keys(moved).join(', ')}) VALUES (${Object.keys(moved)
-								.map(() => '?')
-								.join(', ')})`,
-							Object.values(moved)
-						);
+						if (row && row.position !== i) changeAt(db, 'publications', { id }, { position: i }, now);
 					})
 			};
 		}
@@ -206,7 +227,7 @@ export const publishingSteps: Record<string, StepHandler> = {
 	'publication.close': stepHandler<{ publication: string }>({
 		async run({ ctx, input }) {
 			const now = ctx.clock.now();
-			return { write: (db) => close(db, 'publications', input.publication, now) };
+			return { write: (db) => closeAt(db, 'publications', { id: input.publication }, now) };
 		}
 	})
 };
@@ -221,12 +242,6 @@ export async function untilObserved(ctx: Context, names: string[], there: boolea
 			[JSON.stringify(names)]
 		)!.n;
 	while (seen() !== wanted) await sleep(ctx.clock, SECOND);
-}
-
-/** Ends the row of a thing that is in force; one that began in the same millisecond never was. */
-function close(db: Db, table: 'pools' | 'publications', id: string, now: number): void {
-	run(db, `DELETE FROM ${table} WHERE id = ? AND since >= ?`, [id, now]);
-	run(db, `UPDATE ${table} SET until = ? WHERE id = ? AND until > ?`, [now, id, now]);
 }
 
 /** Takes a machine away: one that was taken over is let go as it is, another is removed with its account. */

@@ -1,0 +1,94 @@
+import { beforeEach, describe, expect, test } from 'vitest';
+import { FOREVER } from '$lib/core/time/units';
+import { all, openDb, run, type Db } from './index';
+import { changeAt, closeAt, INTERVALS, putAt } from './intervals';
+import { intervalProblems } from './verify';
+
+let db: Db;
+beforeEach(() => {
+	db = openDb(':memory:');
+});
+const rows = () => all(db, 'SELECT subject, since, until, rule FROM follow_rules ORDER BY subject, since');
+const rule = (subject: string, text: string) => ({ subject, rule: text, takes_at: '"now"', rollout_id: null });
+
+describe('tables of intervals', () => {
+	test('are all declared: whatever has a beginning and an end', () => {
+		const tables = all<{ name: string }>(db, `SELECT name FROM sqlite_master WHERE type = 'table'`)
+			.map((t) => t.name)
+			.filter((name) => {
+				const columns = (db.pragma(`table_info(${name})`) as { name: string }[]).map((c) => c.name);
+				return columns.includes('since') && columns.includes('until');
+			});
+		expect(tables.sort()).toEqual(Object.keys(INTERVALS).sort());
+	});
+	test('have the columns of their key', () => {
+		for (const [table, { key, within }] of Object.entries(INTERVALS)) {
+			const columns = (db.pragma(`table_info(${table})`) as { name: string }[]).map((c) => c.name);
+			expect(columns).toEqual(expect.arrayContaining([...key]));
+			if (within) expect(Object.keys(INTERVALS)).toContain(within);
+		}
+	});
+});
+
+describe('what is put at a moment', () => {
+	test('takes the place of what was in force, of its own key alone', () => {
+		putAt(db, 'follow_rules', rule('pool/a', '1'), 10);
+		putAt(db, 'follow_rules', rule('pool/b', '1'), 10);
+		putAt(db, 'follow_rules', rule('pool/a', '2'), 20);
+		expect(rows()).toEqual([
+			{ subject: 'pool/a', since: 10, until: 20, rule: '1' },
+			{ subject: 'pool/a', since: 20, until: FOREVER, rule: '2' },
+			{ subject: 'pool/b', since: 10, until: FOREVER, rule: '1' }
+		]);
+	});
+	test('at the same moment as another leaves no trace of that one', () => {
+		putAt(db, 'follow_rules', rule('pool/a', '1'), 10);
+		putAt(db, 'follow_rules', rule('pool/a', '2'), 20);
+		putAt(db, 'follow_rules', rule('pool/a', '3'), 20);
+		expect(rows()).toMatchObject([
+			{ rule: '1', until: 20 },
+			{ rule: '3', since: 20, until: FOREVER }
+		]);
+		closeAt(db, 'follow_rules', { subject: 'pool/a' }, 20);
+		expect(rows()).toMatchObject([{ rule: '1', until: 20 }]);
+	});
+	test('in the past of what is in force undoes what began since', () => {
+		putAt(db, 'follow_rules', rule('pool/a', '1'), 10);
+		putAt(db, 'follow_rules', rule('pool/a', '2'), 30);
+		closeAt(db, 'follow_rules', { subject: 'pool/a' }, 20);
+		expect(rows()).toMatchObject([{ rule: '1', since: 10, until: 20 }]);
+	});
+	test('is the row in force with some of its columns changed', () => {
+		putAt(db, 'follow_rules', rule('pool/a', '1'), 10);
+		expect(changeAt(db, 'follow_rules', { subject: 'pool/a' }, { rule: '2' }, 20)).toBe(true);
+		expect(changeAt(db, 'follow_rules', { subject: 'nobody' }, { rule: '2' }, 20)).toBe(false);
+		expect(rows()).toMatchObject([
+			{ rule: '1', until: 20 },
+			{ rule: '2', since: 20, until: FOREVER }
+		]);
+		expect(all(db, 'SELECT takes_at FROM follow_rules')).toEqual([{ takes_at: '"now"' }, { takes_at: '"now"' }]);
+	});
+});
+
+test.each(Object.keys(INTERVALS))(
+	'verifying finds an interval of %s that ends before it begins, and one that overlaps',
+	(table) => {
+		// A copy without constraints, so that any row can be put in.
+		const columns = (db.pragma(`table_info(${table})`) as { name: string }[]).map((c) => c.name);
+		db.pragma('foreign_keys = OFF');
+		run(db, `DROP TABLE ${table}`);
+		run(db, `CREATE TABLE ${table}(${columns.join(', ')})`);
+		const put = (since: number, until: number) =>
+			run(
+				db,
+				`INSERT INTO ${table}(${columns.join(', ')}) VALUES (${columns.map(() => '?').join(', ')})`,
+				columns.map((c) => (c === 'since' ? since : c === 'until' ? until : '1'))
+			);
+		put(10, 5);
+		put(20, 40);
+		put(30, 50);
+		const found = intervalProblems(db).filter((p) => p.startsWith(`${table}:`));
+		expect(found).toContain(`${table}: 1 intervals end before they begin`);
+		expect(found).toContain(`${table}: 1 intervals overlap the one before`);
+	}
+);
