@@ -2,7 +2,7 @@ import { beforeAll, describe, expect, test } from 'vitest';
 import { HOUR, MINUTE } from '$lib/core/time/units';
 import { testAccess } from '../access/circumstances';
 import { openApi } from '../api/openapi';
-import { one } from '../db';
+import { one, run } from '../db';
 import { PLAN_KINDS } from '../plans/catalogue';
 import { parseInput } from '../plans';
 import { Harness } from '../testing/harness';
@@ -48,6 +48,31 @@ describe('cards', () => {
 		const past = (await card('machine', 'quay-01', h.lab.now - 3 * HOUR + 30_000, false))!;
 		expect(past.actions).toEqual([]);
 		expect(past.facts[0]!.words).not.toBe((await card('machine', 'quay-01'))!.facts[0]!.words);
+	});
+
+	test('tell of times whose minutes are no longer kept by the quarter hours, as lists do', async () => {
+		const at = h.lab.now - HOUR;
+		// While all minutes are kept they tell, however young the estate is.
+		expect((await card('machine', 'quay-01'))!.samples!.step).toBe(MINUTE);
+		// As they are after 48 hours.
+		run(h.db, 'DELETE FROM samples_1m WHERE at < ?', [h.lab.now - 20 * MINUTE]);
+		run(h.db, 'DELETE FROM host_samples_1m WHERE at < ?', [h.lab.now - 20 * MINUTE]);
+		const c = (await card('host', 'quay-h1', at, false))!;
+		const listed = hostsPage(h.db, {
+			scope: parseScope('').scope,
+			at,
+			sort: 'name',
+			descending: false,
+			limit: 50,
+			offset: 0
+		}).rows.find((x) => x.name === 'quay-h1')!;
+		expect(c.facts[0]!.words).toMatch(/% of its cores are asked for on the average of that quarter hour/);
+		expect(c.rows.find((r) => r.name === 'cores')!.value).toMatch(new RegExp(`^${Math.round(listed.cores! * 100)} %`));
+		expect(c.list!.rows.some((r) => /strain \d/.test(r.note ?? ''))).toBe(true);
+		const m = (await card('machine', 'quay-01', at, false))!;
+		expect(m.samples!.points.length).toBeGreaterThan(5);
+		expect(m.samples!.step).toBe(15 * MINUTE);
+		expect(m.facts.map((f) => f.words).join()).toMatch(/strain \d+ at most in that quarter hour/);
 	});
 
 	test('of a session show its phases against the usual ones', async () => {

@@ -36,6 +36,7 @@ import {
 	type ConnectionRow,
 	type SamplePoint
 } from '../watch/queries';
+import { atMoment, SAMPLED_STRAIN, sampleAt } from '../moment/samples';
 import { machineRow } from '../watch/lists';
 import { fromJson } from '../db/json';
 
@@ -166,7 +167,16 @@ async function machineCard(ctx: Context, name: string, at: number, live: boolean
 			at: f.since,
 			source: 'check'
 		})),
-		...(strain ? strain.facts.map((f) => ({ ...f, words: `strain ${strain.value}: ${f.words}` })).slice(0, 3) : []),
+		...(load && strain
+			? strain.facts.slice(0, 3).map((f) => ({
+					...f,
+					// Beyond the minutes that are kept the highest strain of the quarter hour stands, and averages of what led to it.
+					words:
+						load.of === 'minute'
+							? `strain ${strain.value}: ${f.words}`
+							: `strain ${load.strain} at most in that quarter hour; on the average ${f.words}`
+				}))
+			: []),
 		...(whyOnVersion(db, name, at, live ? machinesNotToMove(ctx) : new Set())?.facts.map((f) => ({
 			...f,
 			words: row.version === AS_FOUND ? `as it was found: ${f.words}` : `image ${row.version}: ${f.words}`
@@ -404,15 +414,13 @@ function hostCard(db: Db, name: string, at: number): Card | null {
 	if (!h) return null;
 	const machines = all<{ name: string; state: string; strain: number | null }>(
 		db,
-		`SELECT m.name, st.state, (SELECT strain FROM samples_1m x WHERE x.at = ? AND x.machine_id = m.id) AS strain FROM machine_places pl JOIN machines m ON m.id = pl.machine_id
-		 JOIN machine_states st ON st.machine_id = m.id AND st.since <= ? AND st.until > ? WHERE pl.host_id = ? AND pl.since <= ? AND pl.until > ? ORDER BY strain DESC, m.name`,
-		[Math.floor(at / 60_000) * 60_000, at, at, h.id, at, at]
+		`SELECT m.name, st.state, ${SAMPLED_STRAIN} AS strain FROM machine_places pl JOIN machines m ON m.id = pl.machine_id
+		 JOIN machine_states st ON st.machine_id = m.id AND st.since <= @at AND st.until > @at WHERE pl.host_id = @host AND pl.since <= @at AND pl.until > @at ORDER BY strain DESC, m.name`,
+		{ ...atMoment(db, at), host: h.id }
 	);
-	const sample = one<{ cores: number; memory: number; gpu: number }>(
-		db,
-		'SELECT * FROM host_samples_1m WHERE at = ? AND host_id = ?',
-		[Math.floor(at / 60_000) * 60_000, h.id]
-	);
+	const found = sampleAt(db, 'host', h.id, at);
+	const sample = found?.row as { cores: number; memory: number; gpu: number } | undefined;
+	const average = found?.of === 'quarter hour' ? ' on the average of that quarter hour' : '';
 	const up = machines.filter((m) => m.state !== 'off' && m.state !== 'failed').length;
 	return {
 		kind: 'host',
@@ -440,7 +448,7 @@ function hostCard(db: Db, name: string, at: number): Card | null {
 		facts: sample
 			? [
 					{
-						words: `${Math.round(sample.cores / 10)} % of its cores are asked for${sample.cores > 900 ? ': machines on it wait for one another' : ''}`,
+						words: `${Math.round(sample.cores / 10)} % of its cores are asked for${average}${sample.cores > 900 ? ': machines on it wait for one another' : ''}`,
 						side: sample.cores > 900 ? 'against' : undefined,
 						source: 'measured'
 					}

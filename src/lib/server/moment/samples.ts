@@ -12,9 +12,38 @@ export const sampledAt = (at: number): number => Math.floor(at / MINUTE) * MINUT
  */
 export function atMoment(db: Db, at: number): { at: number; sampled: number; quarter: number } {
 	const sampled = sampledAt(at);
-	const kept = one<{ at: number | null }>(db, 'SELECT min(at) AS at FROM samples_1m')?.at;
-	const minutesKept = kept !== null && kept !== undefined && kept <= sampled;
-	return { at, sampled, quarter: minutesKept ? -1 : Math.floor(at / QUARTER) * QUARTER };
+	const kept = firstMinute(db);
+	return { at, sampled, quarter: kept !== null && kept <= sampled ? -1 : Math.floor(at / QUARTER) * QUARTER };
+}
+
+const firstMinute = (db: Db): number | null =>
+	one<{ at: number | null }>(db, 'SELECT min(at) AS at FROM samples_1m')?.at ?? null;
+
+/** Whether all minutes since a time are kept that there ever were; else quarter hours tell of it. */
+export function minutesSince(db: Db, from: number): boolean {
+	const kept = firstMinute(db);
+	if (kept === null || kept <= from) return kept !== null;
+	return !one(db, 'SELECT 1 FROM samples_15m WHERE at < ? LIMIT 1', [Math.floor(kept / QUARTER) * QUARTER]);
+}
+
+/** A sample as it is kept: thousandths, or −1 for what there is none of. */
+type Kept = Record<string, number>;
+
+/** The sample of a machine or a host that holds at a moment, and whether it is a minute's or a quarter hour's; null when it was not up. */
+export function sampleAt(
+	db: Db,
+	of: 'machine' | 'host',
+	id: number,
+	at: number
+): { row: Kept; of: 'minute' | 'quarter hour' } | null {
+	const { sampled, quarter } = atMoment(db, at);
+	const step = quarter < 0 ? ('minute' as const) : ('quarter hour' as const);
+	const table = `${of === 'host' ? 'host_' : ''}samples_${quarter < 0 ? '1m' : '15m'}`;
+	const row = one<Kept>(db, `SELECT * FROM ${table} WHERE at = ? AND ${of}_id = ?`, [
+		quarter < 0 ? sampled : quarter,
+		id
+	]);
+	return row ? { row, of: step } : null;
 }
 
 /** A column of the sample of machine `m` that holds at the moment; null when it was not up. */

@@ -5,7 +5,7 @@ import type { Phase } from '$lib/core/watch/phases';
 import type { Load } from '$lib/core/watch/strain';
 import type { Fact } from '$lib/core/why/explained';
 import { all, one, type Db } from '../db';
-import { atMoment, SAMPLED_STRAIN, sampledAt } from '../moment/samples';
+import { atMoment, SAMPLED_STRAIN, minutesSince, sampleAt } from '../moment/samples';
 import { scopeCondition } from '../moment/scope-sql';
 import { BEGUN_SESSIONS, fromOf, MACHINES, SESSIONS } from './lists';
 import { fromJson } from '../db/json';
@@ -217,7 +217,7 @@ export interface SamplePoint {
 export function samplesOf(db: Db, machine: number, from: number, to: number): { step: number; points: SamplePoint[] } {
 	const width = to - from;
 	const [table, step] =
-		width <= 8 * HOUR
+		width <= 8 * HOUR && minutesSince(db, from)
 			? (['samples_1m', MINUTE] as const)
 			: width <= 5 * DAY
 				? (['samples_15m', 15 * MINUTE] as const)
@@ -243,13 +243,14 @@ const toPoint = (r: Record<string, number>): SamplePoint => ({
 	strain: r.strain!
 });
 
-/** The load of a machine in the minute that holds at a moment, or null when it was not up. */
-export function loadAt(db: Db, machine: number, at: number): Load | null {
-	const r = one<Record<string, number>>(db, 'SELECT * FROM samples_1m WHERE at = ? AND machine_id = ?', [
-		sampledAt(at),
-		machine
-	]);
-	return r ? toPoint(r) : null;
+/** The load of a machine by the sample that holds at a moment, or null when it was not up; what is kept of its strain beside it. */
+export function loadAt(
+	db: Db,
+	machine: number,
+	at: number
+): (Load & { strain: number; of: 'minute' | 'quarter hour' }) | null {
+	const sample = sampleAt(db, 'machine', machine, at);
+	return sample && { ...toPoint(sample.row), of: sample.of };
 }
 
 export interface ConnectionRow {
