@@ -2,6 +2,7 @@ import { json, redirect, type Handle, type HandleServerError } from '@sveltejs/k
 import { callerOfSignIn, callerOfToken } from '$lib/server/identity/accounts';
 import { isStorage, STORAGE_WORDS } from '$lib/server/db/storage';
 import { ThreadLost } from '$lib/server/providers/remote';
+import { bearerOf, COOKIES, isPortal } from '$lib/server/identity/presented';
 import { mayRequest } from '$lib/server/identity/routes';
 import {
 	diskFull,
@@ -12,8 +13,6 @@ import {
 	tooLarge
 } from '$lib/server/api/problems';
 import { runtime } from '$lib/server/runtime';
-
-const COOKIES = { console: 'sextant', portal: 'sextant-my' } as const;
 
 /** Routes whose bodies are streamed to a file, each with a cap of its own. */
 const UPLOADS: ReadonlySet<string> = new Set(['/api/v1/packages', '/api/v1/captures/[id]/files/[part]']);
@@ -29,21 +28,20 @@ const BODY = 1 << 19;
 export const handle: Handle = async ({ event, resolve }) => {
 	const { db, health } = runtime();
 	const path = event.url.pathname;
-	const portal = path === '/my' || path.startsWith('/my/');
+	const portal = isPortal(path);
 	const api = path.startsWith('/api/');
 	// Calendars cannot send a header: their feed alone takes its token from the address.
 	const inAddress = path === '/api/v1/calendar.ics' ? event.url.searchParams.get('token') : null;
-	const bearer = /^Bearer (.+)$/.exec(
-		event.request.headers.get('authorization') ?? (inAddress ? `Bearer ${inAddress}` : '')
-	);
+	const bearer = bearerOf(event.request.headers.get('authorization') ?? (inAddress ? `Bearer ${inAddress}` : ''));
 	const cookie = event.cookies.get(portal ? COOKIES.portal : COOKIES.console);
 	// What a page asks for by itself (its data, the live stream) keeps nobody signed in: somebody has to be there.
 	const byItself = event.isDataRequest || path === '/live' || path.endsWith('/progress');
-	event.locals.caller = bearer ? callerOfToken(db, bearer[1]!) : cookie ? callerOfSignIn(db, cookie, !byItself) : null;
+	event.locals.caller =
+		bearer !== null ? callerOfToken(db, bearer) : cookie ? callerOfSignIn(db, cookie, !byItself) : null;
 	event.locals.theme = event.cookies.get('theme') === 'night' ? 'night' : 'day';
 
 	// A cookie is sent along from any page: what changes something must come from our own.
-	if (event.request.method !== 'GET' && event.request.method !== 'HEAD' && !bearer) {
+	if (event.request.method !== 'GET' && event.request.method !== 'HEAD' && bearer === null) {
 		const origin = event.request.headers.get('origin');
 		const host = event.request.headers.get('host');
 		if (!origin || URL.parse(origin)?.host !== host) return secure(problemResponse(strangeOrigin), event.url);

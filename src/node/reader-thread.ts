@@ -11,7 +11,7 @@ import type { Providers } from '$lib/server/providers';
 import { Line } from '$lib/server/providers/remote';
 import { setRuntime, type Bench } from '$lib/server/runtime';
 import { watchDisk } from './disk';
-import { READER_ADDRESS, READER_KEY } from './readers';
+import { READER_ADDRESS, READER_HEADERS, READER_KEY } from './readers';
 import { sayStrays } from './strays';
 
 /** A reader's thread: answers whole requests that may take long, for the thread that talks to everybody. */
@@ -61,7 +61,7 @@ parent.on(
 );
 
 const { handler } = (await import(join(import.meta.dirname, '../handler.js'))) as { handler: RequestListener };
-const server = createServer((request, response) => {
+const server = createServer({ maxHeaderSize: READER_HEADERS }, (request, response) => {
 	const { [READER_KEY]: key, [READER_ADDRESS]: address } = request.headers;
 	if (key !== given.key) return void response.destroy();
 	delete request.headers[READER_KEY];

@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { Agent, request, type ClientRequest, type IncomingMessage, type ServerResponse } from 'node:http';
 import type { Worker } from 'node:worker_threads';
-import { problemAway, problemLong, problemMany, type Problem } from '$lib/server/api/problems';
+import { problemAway, problemLong, problemMany, problemOdd, type Problem } from '$lib/server/api/problems';
 import { Keeper, type Ended } from './threads';
 
 /**
@@ -14,6 +14,8 @@ export interface ReadersOptions {
 	script: string;
 	/** What a reader is given beside its key. */
 	data(): Record<string, unknown>;
+	/** Who asks, signed in or by a token: whose turn it is goes by it. Null for strangers, who are answered where everybody is. */
+	callerOf(request: IncomingMessage): string | null;
 	count?: number;
 	/** Ms that one answer may take. */
 	longest?: number;
@@ -30,6 +32,7 @@ export interface ReadersOptions {
 interface Passed {
 	request: IncomingMessage;
 	response: ServerResponse;
+	caller: string;
 	/** Read whole before a reader is asked: nobody who sends slowly keeps one. */
 	body: Buffer[];
 	tries: number;
@@ -50,8 +53,20 @@ interface Reader {
 /** The headers by which a reader knows its own process, and learns who asks. */
 export const READER_KEY = 'x-reader-key';
 export const READER_ADDRESS = 'x-reader-address';
-/** Headers of one connection, not of what is said on it. */
-const OF_THE_CONNECTION = new Set(['connection', 'keep-alive', 'transfer-encoding', 'upgrade', 'proxy-authorization']);
+/** What a reader takes of a request line and headers, and what is taken of its answer's: more than anybody else can send or be sent. */
+export const READER_HEADERS = 1 << 18;
+/** Headers of one connection, not of what is said on it (RFC 9110, §7.6.1), and those that go with them. */
+const OF_THE_CONNECTION = new Set([
+	'connection',
+	'expect',
+	'keep-alive',
+	'proxy-authorization',
+	'proxy-connection',
+	'te',
+	'trailer',
+	'transfer-encoding',
+	'upgrade'
+]);
 const LONGEST = 30_000;
 /** Ms before one that has ended is started anew: others wait for it. */
 const WAITS = [100, 500, 1000, 3000];
@@ -76,7 +91,7 @@ export class Readers {
 	private readonly queue = new Set<Passed>();
 	private started = false;
 
-	constructor(options: ReadersOptions) {
+	constructor(private readonly options: ReadersOptions) {
 		this.longest = options.longest ?? LONGEST;
 		this.most = options.most ?? 60;
 		this.readers = Array.from({ length: options.count ?? 2 }, (_v, n): Reader => {
@@ -108,6 +123,11 @@ export class Readers {
 		this.timer.unref();
 	}
 
+	/** Whether one has nothing to do. */
+	get free(): boolean {
+		return this.readers.some((r) => r.port !== null && r.at === null) && this.queue.size === 0;
+	}
+
 	/** The threads that run. */
 	get running(): Worker[] {
 		return this.readers.flatMap((r) => r.keeper.running ?? []);
@@ -129,8 +149,9 @@ export class Readers {
 	 */
 	crowds(request: IncomingMessage, response: ServerResponse): boolean {
 		const { method, url = '' } = request;
-		if (!this.started || (method !== 'GET' && method !== 'HEAD') || HERE.test(url)) return false;
-		const caller = callerOf(request);
+		if (!this.started || (method !== 'GET' && method !== 'HEAD') || NEVER.test(url)) return false;
+		const caller = this.options.callerOf(request);
+		if (caller === null) return false;
 		const n = this.here.get(caller) ?? 0;
 		if (n >= AT_ONCE) return true;
 		this.here.set(caller, n + 1);
@@ -142,11 +163,22 @@ export class Readers {
 		return false;
 	}
 
-	/** Hands a request to a reader. False where none has ever been there: it is answered here then. */
+	/** Hands a request to a reader. False for strangers, and where no reader has ever been there: it is answered here then. */
 	pass(request: IncomingMessage, response: ServerResponse): boolean {
-		if (!this.started) return false;
-		const passed: Passed = { request, response, body: [], tries: 0, upstream: null, done: false, closed: false };
-		const caller = callerOf(request);
+		const caller = this.started ? this.options.callerOf(request) : null;
+		if (caller === null) return false;
+		const passed: Passed = {
+			request,
+			response,
+			caller,
+			body: [],
+			tries: 0,
+			upstream: null,
+			done: false,
+			closed: false
+		};
+		// Whoever has gone meanwhile is written to no more; that is no error of anybody's.
+		response.on('error', () => {});
 		const line = this.lines.get(caller) ?? [];
 		if (line.length >= this.most) {
 			this.refuse(passed, problemMany);
@@ -176,7 +208,7 @@ export class Readers {
 	/** Nothing more is done for a request: its caller's next has its turn. */
 	private over(passed: Passed): void {
 		this.queue.delete(passed);
-		const caller = callerOf(passed.request);
+		const { caller } = passed;
 		const line = this.lines.get(caller);
 		const n = line?.indexOf(passed) ?? -1;
 		if (!line || n < 0) return;
@@ -211,21 +243,30 @@ export class Readers {
 		const at = (reader.at = { passed, since: performance.now() });
 		const changes = from.method !== 'GET' && from.method !== 'HEAD';
 		const headers = Object.fromEntries(Object.entries(from.headers).filter(([name]) => !OF_THE_CONNECTION.has(name)));
-		const upstream = (passed.upstream = request({
-			host: '127.0.0.1',
-			port: reader.port!,
-			agent: this.agent,
-			method: from.method,
-			path: from.url,
-			headers: { ...headers, [READER_KEY]: this.key, [READER_ADDRESS]: from.socket.remoteAddress ?? '' }
-		}));
+		let upstream: ClientRequest;
+		try {
+			upstream = request({
+				host: '127.0.0.1',
+				port: reader.port!,
+				agent: this.agent,
+				method: from.method,
+				path: from.url,
+				headers: { ...headers, [READER_KEY]: this.key, [READER_ADDRESS]: from.socket.remoteAddress ?? '' },
+				maxHeaderSize: READER_HEADERS
+			});
+		} catch {
+			// Something in it cannot be said on: the reader has heard nothing of it.
+			reader.at = null;
+			return this.refuse(passed, problemOdd);
+		}
+		passed.upstream = upstream;
 		upstream.on('response', (answer) => {
 			if (passed.done) return void answer.resume();
 			const kept = Object.entries(answer.headers).filter(([name]) => !OF_THE_CONNECTION.has(name));
 			response.writeHead(answer.statusCode ?? 502, Object.fromEntries(kept));
 			// Taken as it comes: nobody who reads slowly keeps a reader, and a caller has one answer waiting at most.
-			answer.on('data', (part: Buffer) => passed.closed || response.write(part));
-			answer.on('end', () => response.end());
+			answer.on('data', (part: Buffer) => response.destroyed || response.write(part));
+			answer.on('end', () => response.destroyed || response.end());
 			answer.on('error', () => response.destroy());
 		});
 		let again = false;
@@ -245,7 +286,13 @@ export class Readers {
 			else if (passed.closed) this.over(passed);
 			this.goOn();
 		});
-		upstream.end(Buffer.concat(passed.body));
+		try {
+			upstream.end(Buffer.concat(passed.body));
+		} catch {
+			this.refuse(passed, problemOdd);
+			upstream.removeAllListeners('error').on('error', () => {});
+			upstream.destroy();
+		}
 	}
 
 	/** Ends readers that have been at one answer for too long. */
@@ -287,16 +334,11 @@ export class Readers {
 	}
 }
 
-/** Who asks, as far as it matters for whose turn it is: a token, a sign-in, or an address. What else is sent along makes nobody another. */
-function callerOf({ headers, socket }: IncomingMessage): string {
-	const token = /^Bearer .+$/.exec(headers.authorization ?? '')?.[0];
-	const signIn = /(?:^|;\s*)(sextant=[^;]+)/.exec(headers.cookie ?? '')?.[1];
-	return token ?? signIn ?? socket.remoteAddress ?? '';
-}
-
-/** Addresses that are answered where everybody is: streams, uploads and downloads, sign-in, and what is next to nothing. */
-const HERE =
-	/^\/(?:_app|live|here|sign-in|sign-out|welcome|my|favicon|robots|api\/v1\/(?:packages|captures|consoles|joinings|lab|icons|notices|openapi\.json|boms))(?:[/.?]|$)|\/progress(?:\?|$)/;
+/** Addresses that are answered where everybody is, whoever asks: streams, uploads and downloads, sign-in, and what is next to nothing. */
+const NEVER =
+	/^\/(?:_app|live|here|(?:my\/)?sign-(?:in|out)|welcome|favicon|robots|api\/v1\/(?:packages|captures|consoles|joinings|lab|icons|notices|openapi\.json|boms))(?:[/.?]|$)|\/progress(?:\?|$)/;
+/** What people see of their own is quick, however large the estate. */
+const OWN = /^\/my(?:[/.?]|$)/;
 /** Plans are worked out from everything that they touch; a sheet may be as long as it likes. */
 const WORKED_OUT =
 	/^\/api\/v1\/(?:plans(?:\/\d+\/(?:commit|recompute))?|changes\/\d+\/undo|sheets\/[^/]+\/check)(?:\?|$)/;
@@ -306,13 +348,21 @@ const SCOPE = { characters: 60, parts: 3 };
 /** Machines, with four people to each, beyond which every page may take long. */
 export const LARGE = 3000;
 
-/** Whether a request may take so long that others should not wait for it. `large`: on this estate every page may. */
-export function mayTakeLong(method: string, url: string, headers: IncomingMessage['headers'], large: boolean): boolean {
-	if (method === 'POST') return WORKED_OUT.test(url) && Number(headers['content-length'] ?? Infinity) <= BODY;
-	if ((method !== 'GET' && method !== 'HEAD') || HERE.test(url)) return false;
-	if (large) return true;
+/**
+ * Whether a request may take so long that others should not wait for it: as long as it likes; or somewhat long, where every page may
+ * (`large`), so that it goes to a reader if one is free.
+ */
+export function mayTakeLong(
+	method: string,
+	url: string,
+	headers: IncomingMessage['headers'],
+	large: boolean
+): 'long' | 'somewhat' | 'no' {
+	if (method === 'POST')
+		return WORKED_OUT.test(url) && Number(headers['content-length'] ?? Infinity) <= BODY ? 'long' : 'no';
+	if ((method !== 'GET' && method !== 'HEAD') || NEVER.test(url) || OWN.test(url)) return 'no';
 	const query = url.indexOf('?');
-	if (query < 0) return false;
-	const scope = new URLSearchParams(url.slice(query)).get('scope') ?? '';
-	return scope.length > SCOPE.characters || scope.split(' ').length > SCOPE.parts;
+	const scope = query < 0 ? '' : (new URLSearchParams(url.slice(query)).get('scope') ?? '');
+	if (scope.length > SCOPE.characters || scope.split(' ').length > SCOPE.parts) return 'long';
+	return large ? 'somewhat' : 'no';
 }

@@ -24,6 +24,7 @@ import { sharedClock, shownClock } from '$lib/server/context';
 import { one, openDb, putSetting, run, setting, type Db } from '$lib/server/db';
 import { addOperator } from '$lib/server/identity/accounts';
 import { sealFactors } from '$lib/server/identity/factor';
+import { callerOfRequest } from '$lib/server/identity/presented';
 import { vaultIn } from '$lib/server/network/vault';
 import type { Packer } from '$lib/server/packages/packer';
 import type { Providers } from '$lib/server/providers';
@@ -257,6 +258,10 @@ async function start(): Promise<void> {
 		script: join(here, 'reader.js'),
 		data: () => ({ path: dbPath, dataDir, memory, turns, demo: setting(db, 'demo') === 'yes' }),
 		memory: MEMORY,
+		callerOf: ({ url = '', headers }) => {
+			const caller = callerOfRequest(db, url.split('?')[0]!, headers);
+			return caller && `${caller.kind}/${caller.id}`;
+		},
 		up: (worker) => {
 			connect(worker, 'lab', true);
 			connect(worker, 'packer', false);
@@ -302,8 +307,9 @@ async function start(): Promise<void> {
 	setInterval(() => (large = isLarge(db)), 60_000).unref();
 	server.on('request', (request, response) => {
 		const { method = '', url = '', headers } = request;
-		const long = mayTakeLong(method, url, headers, large) || readers.crowds(request, response);
-		if (!long || !readers.pass(request, response)) handler(request, response);
+		const long = mayTakeLong(method, url, headers, large);
+		const apart = long === 'long' || (long === 'somewhat' && readers.free) || readers.crowds(request, response);
+		if (!apart || !readers.pass(request, response)) handler(request, response);
 	});
 	// One request that nobody foresaw ends itself, and none beside it.
 	process.on('uncaughtException', (e) => console.error('sextant, uncaught:', e));

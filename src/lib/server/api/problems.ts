@@ -51,6 +51,12 @@ export const problemLong = (longest: number): Problem =>
 		'This takes too long to work out',
 		`It was ended after ${Math.round(longest / 1000)} s, and nothing was changed. Ask for less at once: a shorter scope, or fewer things.`
 	);
+export const problemOdd = problem(
+	400,
+	'odd',
+	'This cannot be asked',
+	'The address or a header of the request holds something that none may hold.'
+);
 export const problemMany = problem(
 	429,
 	'many',

@@ -92,3 +92,29 @@ test.each(Object.keys(INTERVALS))(
 		expect(found).toContain(`${table}: 1 intervals overlap the one before`);
 	}
 );
+
+test.each(Object.entries(INTERVALS).flatMap(([table, { key, within }]) => (within ? [[table, key[0], within]] : [])))(
+	'verifying finds an interval of %s that belongs to nothing, and one that goes on after what it belongs to',
+	(table, key, within) => {
+		db.pragma('foreign_keys = OFF');
+		for (const t of [table, within]) {
+			const columns = (db.pragma(`table_info(${t})`) as { name: string }[]).map((c) => c.name);
+			run(db, `DROP TABLE ${t}`);
+			run(db, `CREATE TABLE ${t}(${columns.join(', ')})`);
+		}
+		run(db, `INSERT INTO ${within}(id, since, until) VALUES (7, 10, 20)`);
+		run(db, `INSERT INTO ${table}(${key}, since, until) VALUES (7, 12, 18), (8, 12, 18)`);
+		expect(intervalProblems(db)).toEqual([`${table}: 1 intervals belong to nothing in ${within}`]);
+		run(db, `DELETE FROM ${table} WHERE ${key} = 8`);
+		run(db, `UPDATE ${table} SET until = 21`);
+		expect(intervalProblems(db)).toEqual([`${table}: 1 intervals go on after what they belong to has ended`]);
+	}
+);
+test('what intervals belong to is all that their tables refer to and that may end', () => {
+	for (const [table, { key, within }] of Object.entries(INTERVALS)) {
+		const refers = (db.pragma(`foreign_key_list(${table})`) as { from: string; table: string }[]).find(
+			(f) => f.from === key[0]
+		)?.table;
+		if (refers && refers in INTERVALS) expect([table, within]).toEqual([table, refers]);
+	}
+});

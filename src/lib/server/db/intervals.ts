@@ -11,7 +11,7 @@ export const INTERVALS = {
 	machine_states: { key: ['machine_id'], within: 'machines' },
 	machine_places: { key: ['machine_id'], within: 'machines' },
 	sessions: { key: ['id'], within: null },
-	session_states: { key: ['session_id'], within: null },
+	session_states: { key: ['session_id'], within: 'sessions' },
 	app_runs: { key: ['id'], within: null },
 	waits: { key: ['person_id', 'publication_id'], within: null },
 	failing_checks: { key: ['machine_id', 'name'], within: 'machines' },

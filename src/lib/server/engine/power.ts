@@ -47,8 +47,6 @@ export function powerMinute(ctx: Context, observer: Observer, now: number): void
 		`SELECT pools, count(*) AS n FROM waits WHERE until = ${FOREVER} GROUP BY pools`
 	).map((w) => ({ pools: fromJson<string[]>('waits.pools', w.pools), n: w.n }));
 	const held = machinesInJobs(ctx);
-	const offIn = new Set([...observer.machines.values()].filter((m) => m.state === 'off').map((m) => m.pool));
-	const isFull = (pool: string) => !offIn.has(pool);
 	for (const pool of poolsAt(ctx.db, now)) {
 		if (pool.assignment !== 'shared') {
 			stopIdlePersonal(ctx, pool.policy.patience, byPool.get(pool.id) ?? [], held, now);
@@ -63,7 +61,7 @@ export function powerMinute(ctx: Context, observer: Observer, now: number): void
 		}));
 		// Somebody who could be served by several pools waits for the first of them, unless that one is at its most.
 		const waiting = waits
-			.filter((w) => w.pools[0] === pool.id || (w.pools.includes(pool.id) && isFull(w.pools[0]!)))
+			.filter((w) => w.pools[0] === pool.id || (w.pools.includes(pool.id) && isFull(w.pools[0]!, byPool)))
 			.reduce((n, w) => n + w.n, 0);
 		const decision = decidePower(pool.policy, pool.zone, now, pool.perMachine, machines, waiting);
 		for (const action of decision.value)
@@ -77,6 +75,9 @@ export function powerMinute(ctx: Context, observer: Observer, now: number): void
 			);
 	}
 }
+
+const isFull = (pool: string, byPool: Map<string, LiveMachine[]>) =>
+	(byPool.get(pool) ?? []).every((m) => m.state !== 'off');
 
 function stopIdlePersonal(
 	ctx: Context,

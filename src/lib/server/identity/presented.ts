@@ -1,0 +1,27 @@
+import type { Db } from '../db';
+import { callerOfSignIn, callerOfToken } from './accounts';
+import type { Caller } from './caller';
+
+/** The cookies of a sign-in, of the console and of the portal. */
+export const COOKIES = { console: 'sextant', portal: 'sextant-my' } as const;
+
+export const isPortal = (path: string): boolean => path === '/my' || path.startsWith('/my/');
+
+/** The token of an `Authorization` header; null where it is none, or of another kind. */
+export const bearerOf = (authorization: string): string | null => /^Bearer (.+)$/.exec(authorization)?.[1] ?? null;
+
+/** Who sends a request, by its token or else the cookie of the part that it goes to; null for a stranger. Keeps nobody signed in. */
+export function callerOfRequest(
+	db: Db,
+	path: string,
+	headers: { authorization?: string | undefined; cookie?: string | undefined }
+): Caller | null {
+	const token = bearerOf(headers.authorization ?? '');
+	if (token !== null) return callerOfToken(db, token);
+	const name = isPortal(path) ? COOKIES.portal : COOKIES.console;
+	const signIn = headers.cookie
+		?.split(';')
+		.map((part) => part.trim())
+		.find((part) => part.startsWith(`${name}=`));
+	return signIn ? callerOfSignIn(db, signIn.slice(name.length + 1), false) : null;
+}
