@@ -20,7 +20,7 @@ import { LabServer } from '$lib/server/simulator/server';
 import { buildBench } from './build';
 import { forecastBench } from './forecast';
 import { growthBench } from './growth';
-import { loadBench } from './load';
+import { flood, loadBench } from './load';
 import { packagesBench } from './packages';
 import { drawCell, drawCells } from '$lib/ui/marks/cells';
 import { machinesPage, sessionsPage, type PageAsk } from '$lib/server/watch/lists';
@@ -48,6 +48,11 @@ function median(work: () => unknown, n = 15): number {
 		return performance.now() - began;
 	}).sort((a, b) => a - b);
 	return times[Math.floor(n / 2)]!;
+}
+
+if (process.argv[2] === 'flood') {
+	await flood(process.argv[3]!);
+	process.exit();
 }
 
 if (process.argv[2] === 'load') {

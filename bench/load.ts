@@ -11,6 +11,8 @@ import { join } from 'node:path';
 const OPERATORS = Number(process.env.BENCH_OPERATORS ?? 200);
 const SECONDS = Number(process.env.BENCH_SECONDS ?? 120);
 const EVERY = 10_000;
+/** Ms that somebody floods. */
+const FLOOD = 15_000;
 const PORT = 4893;
 const BASE = `http://localhost:${PORT}`;
 const PAGES = [
@@ -25,15 +27,17 @@ const PAGES = [
 	'/fix'
 ];
 
+const ROLES = ['owner', 'builder', 'operator', 'helpdesk', 'auditor'];
+
 export type Report = (name: string, value: number, unit: string, aim: string, met: boolean) => void;
 
 export async function loadBench(report: Report): Promise<void> {
 	const data = mkdtempSync(join(tmpdir(), 'sextant-work-load-'));
 	await served(['--port', String(PORT), '--data', data, '--speed', '60'], async (server) => {
-		// Each operator signs in by themselves; the five accounts share them, for one alone may not have so many streams.
-		const logins = ['owner', 'builder', 'operator', 'helpdesk', 'auditor'];
-		const cookies: string[] = [];
-		for (let i = 0; i < OPERATORS; i++) cookies.push(await signIn(BASE, logins[i % logins.length]!));
+		// Each operator has an account of their own, as people have: whose turn it is goes by it.
+		console.log(`${OPERATORS} accounts are made …`);
+		const cookies = [await signIn(BASE, 'owner')];
+		for (let i = 1; i < OPERATORS; i++) cookies.push(await joined(cookies[0]!, i));
 		for (const page of PAGES) await dataOf(BASE, page, cookies[0]!);
 		console.log(`${OPERATORS} operators, ${SECONDS} s …`);
 		const times: number[] = [];
@@ -87,14 +91,18 @@ export async function loadBench(report: Report): Promise<void> {
 	}).finally(() => rmSync(data, { recursive: true, force: true }));
 }
 
-/** How long pages take somebody while somebody else asks for a hundred at a time, none like another; ms, sorted. */
+/**
+ * How long pages take somebody while somebody else asks for a hundred at a time, none like another; ms, sorted. The flood comes from a process
+ * of its own, as that of somebody else would: what is measured does not wait for its own client.
+ */
 async function besideFlood(flooding: string, other: string): Promise<number[]> {
-	const end = performance.now() + 15_000;
-	let n = 0;
-	const flood = Array.from({ length: 100 }, async () => {
-		while (performance.now() < end)
-			await dataOf(BASE, `${PAGES[n % PAGES.length]!.split('?')[0]}?another=${n++}`, flooding).catch(() => {});
+	const flood = spawn(process.execPath, [process.argv[1]!, 'flood', flooding], {
+		stdio: ['ignore', 'pipe', 'inherit']
 	});
+	let said = '';
+	flood.stdout.on('data', (chunk: Buffer) => (said += chunk.toString()));
+	const over = new Promise<void>((done) => flood.on('exit', () => done()));
+	const end = performance.now() + FLOOD;
 	const times: number[] = [];
 	for (let i = 0; performance.now() < end; i++) {
 		const began = performance.now();
@@ -102,8 +110,28 @@ async function besideFlood(flooding: string, other: string): Promise<number[]> {
 		times.push(performance.now() - began);
 		await wait(50);
 	}
-	await Promise.all(flood);
+	await over;
+	console.log(`        the flood: ${said.trim()}`);
 	return times.sort((a, b) => a - b);
+}
+
+/** Asks for a hundred pages at a time until the time is over, and says how they were answered. */
+export async function flood(cookie: string): Promise<void> {
+	const end = performance.now() + FLOOD;
+	const answers = new Map<number, number>();
+	let n = 0;
+	await Promise.all(
+		Array.from({ length: 100 }, async () => {
+			while (performance.now() < end) {
+				const page = `${PAGES[n % PAGES.length]!.split('?')[0]}?another=${n++}`;
+				const { status } = await dataOf(BASE, page, cookie).catch(() => ({ status: 0 }));
+				answers.set(status, (answers.get(status) ?? 0) + 1);
+				// Refused, it would ask as fast as the machine can: that measures the generator.
+				if (status !== 200) await wait(100);
+			}
+		})
+	);
+	console.log([...answers].map(([status, count]) => `${count} × ${status}`).join(', '));
 }
 
 /** Starts the real server as a demo, works with it once it answers, and ends it. */
@@ -125,12 +153,30 @@ export async function served(options: string[], work: (server: ChildProcess) => 
 	}
 }
 
-/** Signs a demo account in; the cookie of the sign-in. */
-export async function signIn(base: string, login: string): Promise<string> {
+/** Makes an account by plan and job, and signs it in. */
+async function joined(owner: string, i: number): Promise<string> {
+	const password = `lead line ${i} of the bench`;
+	const ask = async <T>(path: string, body?: object): Promise<T> => {
+		const answer = await fetch(`${BASE}/api/v1${path}`, {
+			headers: { cookie: owner, origin: BASE, 'content-type': 'application/json' },
+			...(body && { method: 'POST', body: JSON.stringify(body) })
+		});
+		if (!answer.ok) throw new Error(`${path} answered ${answer.status}: ${await answer.text()}`);
+		return (await answer.json()) as T;
+	};
+	const input = { login: `bench-${i}`, name: `Bench ${i}`, role: ROLES[i % ROLES.length], password };
+	const plan = await ask<{ id: number }>('/plans', { kind: 'operator.add', input });
+	const { job } = await ask<{ job: number }>(`/plans/${plan.id}/commit`, {});
+	while ((await ask<{ state: string }>(`/jobs/${job}`)).state !== 'done') await wait(50);
+	return signIn(BASE, input.login, password);
+}
+
+/** Signs an account in; the cookie of the sign-in. */
+export async function signIn(base: string, login: string, password = 'tideline'): Promise<string> {
 	const answer = await fetch(`${base}/sign-in`, {
 		method: 'POST',
 		headers: { origin: base, accept: 'text/html', 'content-type': 'application/x-www-form-urlencoded' },
-		body: `login=${login}&password=tideline`,
+		body: new URLSearchParams({ login, password }).toString(),
 		redirect: 'manual'
 	});
 	const cookie = answer.headers.getSetCookie().find((c) => c.startsWith('sextant='));

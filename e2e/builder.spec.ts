@@ -165,6 +165,7 @@ test.describe('the builder, before Tuesday', () => {
 		await expect(page.locator('main')).toContainText('nobody known vouches for CN=Local authority, OU=Harbour works');
 		await expect(page.locator('main')).toContainText(shown);
 		await page.getByRole('button', { name: 'I have compared it: confirm' }).click();
+		await expect(page.getByLabel('Account')).toBeVisible();
 		// Somebody else could go on from here: what was answered is kept.
 		await page.reload();
 		await page.getByLabel('Account').fill('sextant');

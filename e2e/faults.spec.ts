@@ -1,5 +1,6 @@
 import { execFileSync } from 'node:child_process';
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { connect } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
@@ -16,6 +17,23 @@ async function until(what: () => Promise<boolean>, most = 60_000): Promise<void>
 	}
 	throw new Error(`it did not come to be within ${most} ms: ${what.toString()}`);
 }
+
+/** What a server answers to the bytes of a request, up to the end of its first line that is no interim answer. */
+const raw = (port: number, text: string): Promise<string> =>
+	new Promise((done, wrong) => {
+		const socket = connect(port, 'localhost');
+		let answer = '';
+		socket.setTimeout(20_000, () => socket.destroy(new Error('no answer')));
+		socket.on('error', wrong);
+		socket.on('data', (part) => {
+			answer += part.toString('latin1');
+			const line = answer.replace(/^HTTP\/1\.1 100 .*\r\n\r\n/, '').split('\r\n');
+			if (line.length < 2) return;
+			done(line[0]!);
+			socket.destroy();
+		});
+		socket.write(text);
+	});
 
 test('a full disk: everything is read, writes are refused in words, and it recovers', async ({ page }) => {
 	const disk = mkdtempSync(join(tmpdir(), 'sextant-disk-'));
@@ -91,6 +109,23 @@ test('each thread that ends is started anew; jobs go on where they were, and Tod
 			return plan.id > 0;
 		});
 		expect(server.output).toMatch(/the reader 1 has ended and is started anew/);
+		// No header or address, a stranger's or not, ends a reader or keeps it.
+		const ended = () => server.output.split('has ended and is started anew').length;
+		const before = ended();
+		const odd = [`Trailer: x`, `X-Long: ${'a'.repeat(15_500)}`, `TE: trailers\r\nExpect: 100-continue`];
+		for (const headers of odd)
+			for (const who of ['X-Nobody: 1', `Authorization: Bearer ${server.token}`]) {
+				const answer = await raw(
+					4896,
+					`GET /api/v1${long} HTTP/1.1\r\nHost: localhost\r\n${who}\r\n${headers}\r\n\r\n`
+				);
+				expect(answer).toMatch(who.startsWith('X') ? / 401 / : / 200 /);
+			}
+		expect(await raw(4896, `GET ${long}&to=${'"'.repeat(14_000)} HTTP/1.1\r\nHost: localhost\r\n\r\n`)).toMatch(
+			/ 404 | 303 /
+		);
+		expect((await server.call<{ rows: unknown[] }>('GET', long)).rows).toBeInstanceOf(Array);
+		expect(ended()).toBe(before);
 		const job = await server.begin('image.build', { line: 'desk', number: '1.7.0' });
 		await until(async () => (await server.job(job)).steps.some((s) => s.state === 'done'));
 		await server.call('POST', '/lab/threads', { thread: 'engine' });

@@ -256,9 +256,9 @@ describe('requests that are quick', () => {
 		const many = Array.from({ length: 9 }, (_v, i) => ask(`/n${i}`, 'ann').then((a) => a.status));
 		await new Promise((done) => setTimeout(done, 100));
 		const others = [ask('/other', 'bo'), ask('/_app/x.js', 'ann')].map((a) => a.then((x) => x.status));
-		expect((await Promise.all(many)).sort()).toEqual([200, 200, 200, 200, 200, 200, 201, 201, 201]);
+		expect((await Promise.all(many)).sort()).toEqual([200, ...Array<number>(8).fill(201)]);
 		expect(await Promise.all(others)).toEqual([200, 200]);
-		expect(here).toHaveLength(8);
+		expect(here).toHaveLength(3);
 		// What has been answered counts no more.
 		expect((await ask('/again', 'ann')).status).toBe(200);
 	});

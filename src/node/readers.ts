@@ -73,8 +73,8 @@ const WAITS = [100, 500, 1000, 3000];
 const LOOK = 250;
 /** Bytes of a body: more than this is refused where everybody is. */
 export const BODY = 1 << 19;
-/** Requests of one caller that are answered at the same time where everybody is: as many as a browser sends. */
-const AT_ONCE = 6;
+/** Requests of one caller that are answered at the same time where everybody is: others wait for no more than this. */
+const AT_ONCE = 1;
 
 export class Readers {
 	private readonly key = randomBytes(24).toString('base64url');

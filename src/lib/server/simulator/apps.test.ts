@@ -33,14 +33,20 @@ async function begin(change: (e: Estate) => void = () => {}) {
 	keepPackage(h, 'logline', '3.0.0');
 	await h.live(5 * MINUTE);
 	await h.carryOut('package.deliver', { package: 'logline', version: '3.0.0', pools: ['quay'] });
+	await publish('logline');
+}
+
+/** Puts an app on everybody's shelf. */
+async function publish(name: string) {
+	const title = name[0]!.toUpperCase() + name.slice(1);
 	await h.carryOut('publication.create', {
-		name: 'Logline',
-		internalName: 'Logline',
+		name: title,
+		internalName: title,
 		icon: 'ledger',
-		app: { package: 'logline', target: 'logline-main' },
+		app: { package: name, target: `${name}-main` },
 		pools: ['quay']
 	});
-	await h.carryOut('grant.add', { publication: 'logline', team: 'everybody', channels: [] });
+	await h.carryOut('grant.add', { publication: name, team: 'everybody', channels: [] });
 }
 
 describe('an app from the shelf', () => {
@@ -108,14 +114,7 @@ describe('two apps that want the same port', () => {
 			FOREVER
 		]);
 		await tellAgents(h.ctx);
-		await h.carryOut('publication.create', {
-			name: 'Gaugetalk',
-			internalName: 'Gaugetalk',
-			icon: 'ledger',
-			app: { package: 'gaugetalk', target: 'gaugetalk-main' },
-			pools: ['quay']
-		});
-		await h.carryOut('grant.add', { publication: 'gaugetalk', team: 'everybody', channels: [] });
+		await publish('gaugetalk');
 		const desk = await opened(await connect('bo', 'desk'));
 		await h.live(MINUTE);
 		const there = (name: string) => h.lab.agents.look(desk.machine!)!.present.get(name)?.[0]?.state ?? null;
