@@ -45,6 +45,30 @@ export default ts.config(
 			'@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }]
 		}
 	},
+	{
+		files: ['src/**/*.ts'],
+		ignores: ['**/*.test.ts', 'src/lib/server/db/**'],
+		rules: {
+			'no-restricted-syntax': [
+				'error',
+				...[
+					[
+						String.raw`/INSERT (OR \w+ )?INTO \w+ VALUES/`,
+						'Columns are named (`insertRow`): a column more, or in another place, is no reason for rows to be wrong.'
+					],
+					[
+						String.raw`/(INSERT[^(]* INTO|UPDATE|DELETE FROM) [^;]*\buntil\b *(,|=) *(max|@|\?)/`,
+						'Intervals are opened and closed in `db/intervals`, where it is known what began at the same moment.'
+					]
+				].flatMap(([pattern, message]) =>
+					[`Literal[value=${pattern}]`, `TemplateElement[value.raw=${pattern}]`].map((selector) => ({
+						selector,
+						message
+					}))
+				)
+			]
+		}
+	},
 	forbid(
 		['src/lib/core/**'],
 		['$lib/server/*', '$lib/ui/*', '$app/*', '$env/*', 'better-sqlite3', 'svelte', '**/server/**', '**/ui/**'],
@@ -63,7 +87,7 @@ export default ts.config(
 	forbid(
 		[
 			'src/routes/**',
-			'src/lib/server/{plans,jobs,changes,images,publishing,access,capacity,watch,diagnosis,today,identity,moment,live}/**'
+			'src/lib/server/{access,api,capacity,cards,changes,diagnosis,engine,estate,identity,images,jobs,live,moment,network,packages,plans,publishing,resources,schedules,shelf,today,watch}/**'
 		],
 		['**/server/simulator/**', '$lib/server/simulator/*'],
 		'Sextant learns of the outside only through providers.'

@@ -8,7 +8,7 @@ import { readEstate } from '$lib/core/estate/read';
 import { parseScope } from '$lib/core/scope/scope';
 import { FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
 import { openDb, type Db } from '$lib/server/db';
-import { settleEstate } from '$lib/server/db/settle';
+import { settleEstate } from '$lib/server/estate/settle';
 import { configureBroker } from '$lib/server/engine/broker';
 import { Engine } from '$lib/server/engine/engine';
 import { vaultOf } from '$lib/server/network/vault';

@@ -3,7 +3,7 @@ import { DAY, FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
 import { EVERYTHING, parseScope } from '$lib/core/scope/scope';
 import { openDb, putSetting, run, type Db } from '../db';
 import { vaultOf } from '../network/vault';
-import { settleEstate } from '../db/settle';
+import { settleEstate } from '../estate/settle';
 import { curvesOf, ribbonOf } from '../live/ribbon';
 import { testEstate } from '../testing/harness';
 import { demandCurve, demandForecast } from './demand';

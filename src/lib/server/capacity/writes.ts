@@ -27,7 +27,7 @@ export async function learnWrites(ctx: Context): Promise<void> {
 			// What was written since the last look of the day before belongs to this one.
 			run(
 				db,
-				`INSERT INTO day_writes VALUES (@id, @day, coalesce((SELECT latest FROM day_writes WHERE machine_id = @id AND day < @day ORDER BY day DESC LIMIT 1), 0), @bytes, @sessions)
+				`INSERT INTO day_writes(machine_id, day, began, latest, sessions) VALUES (@id, @day, coalesce((SELECT latest FROM day_writes WHERE machine_id = @id AND day < @day ORDER BY day DESC LIMIT 1), 0), @bytes, @sessions)
 				 ON CONFLICT DO UPDATE SET latest = excluded.latest, sessions = max(sessions, excluded.sessions)`,
 				{ id: m.id, day: wallTime(m.zone, now).day, bytes: w.bytes, sessions: m.sessions }
 			);

@@ -36,7 +36,7 @@ import {
 	type ConnectionRow,
 	type SamplePoint
 } from '../watch/queries';
-import { atMoment, SAMPLED_STRAIN, sampleAt } from '../moment/samples';
+import { atMoment, SAMPLED_STRAIN, sampleAt } from '../samples/read';
 import { machineRow } from '../watch/lists';
 import { fromJson } from '../db/json';
 

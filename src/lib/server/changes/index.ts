@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto';
-import { all, one, run, type Db } from '../db';
+import { all, one, type Db } from '../db';
+import { insertRow } from '../db/rows';
 import { fromJson, fromJsonOrNull } from '../db/json';
 
 export interface ChangeRow {
@@ -59,21 +60,7 @@ export function addChange(db: Db, c: NewChange): number {
 		undo: c.undo ? JSON.stringify(c.undo) : null,
 		before: last?.hash ?? GENESIS
 	};
-	run(db, 'INSERT INTO changes VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
-		row.number,
-		row.at,
-		row.by,
-		row.via,
-		row.kind,
-		row.title,
-		row.objects,
-		row.plan_id,
-		row.job_id,
-		row.outcome,
-		row.undo,
-		row.before,
-		hashOf(row)
-	]);
+	insertRow(db, 'changes', { ...row, hash: hashOf(row) });
 	return row.number;
 }
 

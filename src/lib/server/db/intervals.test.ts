@@ -1,7 +1,7 @@
 import { beforeEach, describe, expect, test } from 'vitest';
 import { FOREVER } from '$lib/core/time/units';
 import { all, openDb, run, type Db } from './index';
-import { changeAt, closeAt, INTERVALS, putAt } from './intervals';
+import { changeAt, closeAllAt, closeAt, INTERVALS, openAt, putAt, rowAt } from './intervals';
 import { intervalProblems } from './verify';
 
 let db: Db;
@@ -68,6 +68,55 @@ describe('what is put at a moment', () => {
 		]);
 		expect(all(db, 'SELECT takes_at FROM follow_rules')).toEqual([{ takes_at: '"now"' }, { takes_at: '"now"' }]);
 	});
+});
+
+describe('what happened', () => {
+	const wait = { person_id: 1, publication_id: 'desk' };
+	const waits = () => all(db, 'SELECT since, until, pools FROM waits ORDER BY since');
+	beforeEach(() => {
+		db.pragma('foreign_keys = OFF');
+	});
+	test('stays on record, for a millisecond at least', () => {
+		openAt(db, 'waits', { ...wait, pools: '[]' }, 10);
+		closeAt(db, 'waits', wait, 10);
+		expect(waits()).toEqual([{ since: 10, until: 11, pools: '[]' }]);
+	});
+	test('is over once: what has ended does not end again, nor begin again at the same moment', () => {
+		openAt(db, 'waits', { ...wait, pools: '[]' }, 10);
+		closeAt(db, 'waits', wait, 20);
+		closeAt(db, 'waits', wait, 15);
+		expect(openAt(db, 'waits', { ...wait, pools: '["a"]' }, 10)).toBeNull();
+		expect(waits()).toEqual([{ since: 10, until: 20, pools: '[]' }]);
+	});
+	test('says at its end how it ended, and its number at its beginning', () => {
+		const opening = { line_id: 'desk', number: '1.0.0', machine: 'm', by: 'bo' };
+		const first = openAt(db, 'openings', opening, 10);
+		closeAt(db, 'openings', { line_id: 'desk' }, 20, { outcome: 'thrown away' });
+		const second = openAt(db, 'openings', opening, 30)!;
+		expect(second).toBeGreaterThan(first!);
+		closeAllAt(db, 'openings', { id: second }, 40, { outcome: 'closed' });
+		expect(all(db, 'SELECT since, until, outcome FROM openings ORDER BY since')).toEqual([
+			{ since: 10, until: 20, outcome: 'thrown away' },
+			{ since: 30, until: 40, outcome: 'closed' }
+		]);
+	});
+	test('never counts longer than what it belongs to: nothing within something else is on record for having begun as that ended', () => {
+		for (const [table, { within, happened }] of Object.entries(INTERVALS))
+			if (within) expect([table, happened]).toEqual([table, false]);
+	});
+});
+
+test('what was in force at a moment is read whole, and all with some values is closed at once', () => {
+	for (const subject of ['pool/a', 'pool/b']) putAt(db, 'follow_rules', rule(subject, '1'), 10);
+	putAt(db, 'follow_rules', { ...rule('pool/c', '1'), rollout_id: null, takes_at: '"later"' }, 10);
+	expect(closeAllAt(db, 'follow_rules', { takes_at: '"now"' }, 20)).toBe(2);
+	expect(rowAt(db, 'follow_rules', { subject: 'pool/a' }, 19)).toEqual({
+		...rule('pool/a', '1'),
+		since: 10,
+		until: 20
+	});
+	expect(rowAt(db, 'follow_rules', { subject: 'pool/a' }, 20)).toBeUndefined();
+	expect(rowAt(db, 'follow_rules', { subject: 'pool/c' }, 20)).toMatchObject({ until: FOREVER });
 });
 
 test.each(Object.keys(INTERVALS))(

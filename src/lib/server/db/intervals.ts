@@ -1,84 +1,121 @@
 import { FOREVER } from '$lib/core/time/units';
 import { one, run, type Db } from './index';
+import { insertRow, type Row } from './rows';
 
 /**
  * Tables of intervals, declared once. A row counts from `since` until just before `until`, ms UTC; what has not ended ends at FOREVER. Of
- * one key at most one row is in force at a moment. `within`: a row counts no longer than the one of that table which its first column of the
- * key names. Verifying derives from this, and whatever is opened, closed or changed at a moment goes through the functions below.
+ * one key at most one row is in force at a moment.
+ *
+ * `within`: a row counts no longer than the one of that table which its first column of the key names. `happened`: a row is something that
+ * took place, and stays on record however short it was, for a millisecond at least; in the other tables a row says what holds, and one that
+ * ends at the moment at which it began never was.
+ *
+ * Verifying derives from this, and whatever is opened, closed or changed at a moment goes through the functions below.
  */
 export const INTERVALS = {
-	machines: { key: ['id'], within: null },
-	machine_states: { key: ['machine_id'], within: 'machines' },
-	machine_places: { key: ['machine_id'], within: 'machines' },
-	sessions: { key: ['id'], within: null },
-	session_states: { key: ['session_id'], within: 'sessions' },
-	app_runs: { key: ['id'], within: null },
-	waits: { key: ['person_id', 'publication_id'], within: null },
-	failing_checks: { key: ['machine_id', 'name'], within: 'machines' },
-	findings: { key: ['id'], within: null },
-	gateway_ports: { key: ['gateway_id', 'protocol'], within: null },
-	pools: { key: ['id'], within: null },
-	publications: { key: ['id'], within: null },
-	grants: { key: ['id'], within: null },
-	fetched: { key: ['person_id', 'publication_id'], within: null },
-	sheets: { key: ['line_id'], within: null },
-	openings: { key: ['line_id'], within: null },
-	version_holds: { key: ['line_id', 'number'], within: null },
-	version_retired: { key: ['line_id', 'number'], within: null },
-	follow_rules: { key: ['subject'], within: null },
-	schedules: { key: ['id'], within: null },
-	site_versions: { key: ['site_id', 'line_id', 'number'], within: null },
-	site_providers: { key: ['site_id'], within: null },
-	site_checks: { key: ['site_id', 'name'], within: null },
-	joinings: { key: ['id'], within: null },
-	captures: { key: ['id'], within: null },
-	deliveries: { key: ['pool_id', 'package'], within: null },
-	attachments: { key: ['machine_id', 'package', 'version'], within: 'machines' },
-	attach_failures: { key: ['machine_id', 'package', 'version'], within: 'machines' },
-	warm_ups: { key: ['name', 'number'], within: null },
-	package_clashes: { key: ['a', 'b'], within: null },
-	package_positions: { key: ['name'], within: null }
-} as const satisfies Record<string, { key: readonly string[]; within: string | null }>;
+	machines: { key: ['id'], within: null, happened: true },
+	machine_states: { key: ['machine_id'], within: 'machines', happened: false },
+	machine_places: { key: ['machine_id'], within: 'machines', happened: false },
+	sessions: { key: ['id'], within: null, happened: true },
+	session_states: { key: ['session_id'], within: 'sessions', happened: false },
+	app_runs: { key: ['id'], within: null, happened: true },
+	waits: { key: ['person_id', 'publication_id'], within: null, happened: true },
+	failing_checks: { key: ['machine_id', 'name'], within: 'machines', happened: false },
+	findings: { key: ['id'], within: null, happened: true },
+	gateway_ports: { key: ['gateway_id', 'protocol'], within: null, happened: false },
+	pools: { key: ['id'], within: null, happened: false },
+	publications: { key: ['id'], within: null, happened: false },
+	grants: { key: ['id'], within: null, happened: false },
+	fetched: { key: ['person_id', 'publication_id'], within: null, happened: false },
+	sheets: { key: ['line_id'], within: null, happened: false },
+	openings: { key: ['line_id'], within: null, happened: true },
+	version_holds: { key: ['line_id', 'number'], within: null, happened: false },
+	version_retired: { key: ['line_id', 'number'], within: null, happened: false },
+	follow_rules: { key: ['subject'], within: null, happened: false },
+	schedules: { key: ['id'], within: null, happened: true },
+	site_versions: { key: ['site_id', 'line_id', 'number'], within: null, happened: false },
+	site_providers: { key: ['site_id'], within: null, happened: false },
+	site_checks: { key: ['site_id', 'name'], within: null, happened: false },
+	joinings: { key: ['id'], within: null, happened: true },
+	captures: { key: ['id'], within: null, happened: true },
+	deliveries: { key: ['pool_id', 'package'], within: null, happened: false },
+	attachments: { key: ['machine_id', 'package', 'version'], within: 'machines', happened: false },
+	attach_failures: { key: ['machine_id', 'package', 'version'], within: 'machines', happened: false },
+	warm_ups: { key: ['name', 'number'], within: null, happened: false },
+	package_clashes: { key: ['a', 'b'], within: null, happened: false },
+	package_positions: { key: ['name'], within: null, happened: false }
+} as const satisfies Record<string, { key: readonly string[]; within: string | null; happened: boolean }>;
 
 export type IntervalTable = keyof typeof INTERVALS;
 
 type KeyOf<T extends IntervalTable> = Record<(typeof INTERVALS)[T]['key'][number], string | number>;
-type Values = Record<string, string | number | null>;
 
-const where = (table: IntervalTable): string =>
-	INTERVALS[table].key.map((column) => `${column} = @${column}`).join(' AND ');
-const keyIn = (table: IntervalTable, row: Values): Values =>
+const where = (columns: readonly string[]): string => columns.map((column) => `${column} = @${column}`).join(' AND ');
+const keyIn = (table: IntervalTable, row: Row): Row =>
 	Object.fromEntries(INTERVALS[table].key.map((column) => [column, row[column]!]));
 
-/** Ends what is in force of a key. What began at that moment or later never was. */
-export function closeAt<T extends IntervalTable>(db: Db, table: T, key: KeyOf<T>, at: number): void {
-	const bound = { ...keyIn(table, key), at };
-	run(db, `DELETE FROM ${table} WHERE ${where(table)} AND since >= @at`, bound);
-	run(db, `UPDATE ${table} SET until = @at WHERE ${where(table)} AND until > @at`, bound);
+/**
+ * Ends what is in force of a key, and sets some of its columns as it ends. Where rows say what holds, those that began at that moment or
+ * later never were.
+ */
+export function closeAt<T extends IntervalTable>(db: Db, table: T, key: KeyOf<T>, at: number, last: Row = {}): void {
+	closeAllAt(db, table, keyIn(table, key), at, last);
 }
 
-/** Puts a row in force from a moment on, in the place of what is in force of its key. Columns are named; what is left out is its default. */
-export function putAt<T extends IntervalTable>(db: Db, table: T, row: KeyOf<T> & Values, at: number): void {
+/** Ends whatever is in force with these values, as `closeAt` does. Returns how many there were. */
+export function closeAllAt(db: Db, table: IntervalTable, having: Row, at: number, last: Row = {}): number {
+	const these = where(Object.keys(having));
+	const bound = {
+		...having,
+		at,
+		...Object.fromEntries(Object.entries(last).map(([c, value]) => [`last_${c}`, value]))
+	};
+	const set = Object.keys(last).map((c) => `, ${c} = @last_${c}`);
+	if (INTERVALS[table].happened)
+		return run(
+			db,
+			`UPDATE ${table} SET until = max(@at, since + 1)${set.join('')} WHERE ${these} AND until = ${FOREVER}`,
+			bound
+		).changes;
+	return (
+		run(db, `DELETE FROM ${table} WHERE ${these} AND since >= @at`, { ...having, at }).changes +
+		run(db, `UPDATE ${table} SET until = @at${set.join('')} WHERE ${these} AND until > @at`, bound).changes
+	);
+}
+
+/**
+ * Puts a row in force from a moment on, where nothing is in force of its key. Columns are named; what is left out is its default. Returns
+ * its number; null where one of that key began at that very moment, which stays.
+ */
+export const openAt = (db: Db, table: IntervalTable, row: Row, at: number): number | null =>
+	insertRow(db, table, { ...row, since: at, until: FOREVER }, INTERVALS[table].happened ? 'keep' : 'fail');
+
+/** Puts a row in force from a moment on, in the place of what is in force of its key. */
+export function putAt<T extends IntervalTable>(db: Db, table: T, row: KeyOf<T> & Row, at: number): void {
 	closeAt(db, table, row, at);
-	const whole: Values = { ...row, since: at, until: FOREVER };
-	const columns = Object.keys(whole);
-	run(db, `INSERT INTO ${table}(${columns.join(', ')}) VALUES (${columns.map((c) => `@${c}`).join(', ')})`, whole);
+	openAt(db, table, row, at);
 }
 
 /** Changes some columns of what is in force of a key, from a moment on. Answers whether anything was. */
-export function changeAt<T extends IntervalTable>(
-	db: Db,
-	table: T,
-	key: KeyOf<T>,
-	values: Values,
-	at: number
-): boolean {
-	const row = one<KeyOf<T> & Values>(
+export function changeAt<T extends IntervalTable>(db: Db, table: T, key: KeyOf<T>, values: Row, at: number): boolean {
+	const row = one<KeyOf<T> & Row>(
 		db,
-		`SELECT * FROM ${table} WHERE ${where(table)} AND until = ${FOREVER}`,
+		`SELECT * FROM ${table} WHERE ${where(INTERVALS[table].key)} AND until = ${FOREVER}`,
 		keyIn(table, key)
 	);
 	if (!row) return false;
 	putAt(db, table, { ...row, ...values }, at);
 	return true;
 }
+
+/** What was in force of a key at a moment, whole. */
+export const rowAt = <T extends IntervalTable>(db: Db, table: T, key: KeyOf<T>, at: number): Row | undefined =>
+	one<Row>(db, `SELECT * FROM ${table} WHERE ${where(INTERVALS[table].key)} AND since <= @at AND until > @at`, {
+		...keyIn(table, key),
+		at
+	});
+
+/** Tables whose rows end with the machine that they are of. */
+export const WITHIN_MACHINES = (Object.keys(INTERVALS) as IntervalTable[]).filter(
+	(table) => INTERVALS[table].within === 'machines'
+);

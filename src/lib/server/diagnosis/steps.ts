@@ -1,7 +1,8 @@
 import { CHECK_WORDS, failingCheck, type CheckName, type Remedy } from '$lib/core/diagnosis/checks';
 import { FOREVER, SECOND } from '$lib/core/time/units';
 import { sleep } from '../context';
-import { one, run } from '../db';
+import { all, one } from '../db';
+import { changeAt, closeAllAt, closeAt, rowAt } from '../db/intervals';
 import { stepHandler, type StepHandler } from '../jobs/step';
 import { ProviderError } from '../providers';
 import { untilReady, versionOf } from '../watch/steps';
@@ -33,12 +34,15 @@ export const repairSteps: Record<string, StepHandler> = {
 				return {
 					stop: true,
 					result: { 'helped by': remedy },
-					write: (db) =>
-						void run(
+					write: (db) => {
+						for (const c of all<{ machine_id: number; name: string }>(
 							db,
-							`UPDATE failing_checks SET until = max(?, since + 1) WHERE machine_id = (SELECT id FROM machines WHERE name = ? AND until = ${FOREVER}) AND name <> 'gateway' AND until = ${FOREVER}`,
-							[now, machine]
-						)
+							`SELECT c.machine_id, c.name FROM failing_checks c JOIN machines m ON m.id = c.machine_id AND m.until = ${FOREVER}
+							 WHERE m.name = ? AND c.name <> 'gateway' AND c.until = ${FOREVER}`,
+							[machine]
+						))
+							closeAt(db, 'failing_checks', c, now);
+					}
 				};
 			}
 			log(`${CHECK_WORDS[still.name].asks} No: ${still.saw}`);
@@ -52,30 +56,10 @@ export const repairSteps: Record<string, StepHandler> = {
 			const now = ctx.clock.now();
 			return {
 				write: (db) => {
-					const row = one<{ listens: number }>(
-						db,
-						`SELECT listens FROM gateway_ports WHERE gateway_id = ? AND protocol = ? AND until = ${FOREVER}`,
-						[input.gateway, input.protocol]
-					)!;
-					run(db, `UPDATE gateway_ports SET until = ? WHERE gateway_id = ? AND protocol = ? AND until = ${FOREVER}`, [
-						now,
-						input.gateway,
-						input.protocol
-					]);
-					run(db, 'INSERT OR REPLACE INTO gateway_ports VALUES (?, ?, ?, ?, ?, ?)', [
-						input.gateway,
-						input.protocol,
-						input.port,
-						row.listens,
-						now,
-						FOREVER
-					]);
-					if (row.listens === input.port)
-						run(
-							db,
-							`UPDATE findings SET until = max(?, since + 1) WHERE kind = 'gateway port' AND subject_id = ? AND until = ${FOREVER}`,
-							[now, input.gateway]
-						);
+					const port = { gateway_id: input.gateway, protocol: input.protocol };
+					changeAt(db, 'gateway_ports', port, { announced: input.port }, now);
+					if (rowAt(db, 'gateway_ports', port, now)!.listens === input.port)
+						closeAllAt(db, 'findings', { kind: 'gateway port', subject_id: input.gateway }, now);
 				}
 			};
 		}

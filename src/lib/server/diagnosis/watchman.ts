@@ -25,6 +25,8 @@ import { leasesOf, type NetworkRow } from '../resources/queries';
 import { poolsAt } from '../capacity/queries';
 import type { Context } from '../context';
 import { all, one, run, type Db } from '../db';
+import { pressedThroughout } from '../samples/read';
+import { closeAt, putAt } from '../db/intervals';
 import { checksAt } from '../network/checks';
 import { deliveryStatesAt, failuresIn } from '../packages/delivery';
 import { blockOf } from '../plans';
@@ -53,23 +55,12 @@ export async function sweepChecks(
 				const name = byId.get(o.machine_id);
 				const still = name !== undefined && failing.get(name)?.name === o.name;
 				if (still) known.add(`${o.machine_id}/${o.name}`);
-				else
-					run(
-						ctx.db,
-						`UPDATE failing_checks SET until = max(?, since + 1) WHERE machine_id = ? AND name = ? AND until = ${FOREVER}`,
-						[now, o.machine_id, o.name]
-					);
+				else closeAt(ctx.db, 'failing_checks', o, now);
 			}
 			for (const m of up) {
 				const f = failing.get(m.name);
 				if (f && !known.has(`${m.id}/${f.name}`))
-					run(ctx.db, 'INSERT OR IGNORE INTO failing_checks VALUES (?, ?, ?, ?, ?)', [
-						m.id,
-						f.name,
-						now,
-						FOREVER,
-						f.saw
-					]);
+					putAt(ctx.db, 'failing_checks', { machine_id: m.id, name: f.name, saw: f.saw }, now);
 			}
 		})
 		.immediate();
@@ -167,7 +158,7 @@ export async function sweepFindings(
 					: o.kind === 'slow sign-ins' || o.kind === 'people give up'
 						? deeper.signIns
 						: true;
-			if (!still && looked) run(db, 'UPDATE findings SET until = max(?, since + 1) WHERE id = ?', [now, o.id]);
+			if (!still && looked) closeAt(db, 'findings', { id: o.id }, now);
 		}
 		for (const f of found) {
 			const since = one<{ since: number }>(
@@ -241,19 +232,8 @@ async function observePorts(ctx: Context, now: number) {
 			[p.gateway, p.protocol]
 		);
 		if (!row || row.announced !== p.announced || row.listens !== p.listens) {
-			run(db, `UPDATE gateway_ports SET until = ? WHERE gateway_id = ? AND protocol = ? AND until = ${FOREVER}`, [
-				now,
-				p.gateway,
-				p.protocol
-			]);
-			run(db, 'INSERT OR REPLACE INTO gateway_ports VALUES (?, ?, ?, ?, ?, ?)', [
-				p.gateway,
-				p.protocol,
-				p.announced,
-				p.listens,
-				now,
-				FOREVER
-			]);
+			const { announced, listens } = p;
+			putAt(db, 'gateway_ports', { gateway_id: p.gateway, protocol: p.protocol, announced, listens }, now);
 			row = { ...p, since: now };
 		}
 		return [
@@ -341,19 +321,14 @@ const median = (values: number[]) =>
 
 /** Machines with nearly all their cores in use for the last 20 minutes without a break. */
 function pressedMachines(ctx: Context, now: number) {
-	// Of eighteen samples in twenty minutes one is of the last three: who was not pressed then need not be looked at.
-	const lately = all<{ id: number }>(
-		ctx.db,
-		'SELECT DISTINCT machine_id AS id FROM samples_1m WHERE at > ? AND at <= ? AND cores >= 930',
-		[now - 3 * MINUTE, now]
-	);
-	if (lately.length === 0) return [];
-	return all<{ name: string; site: string; cores: number; sessions: number; first: number; n: number }>(
-		ctx.db,
-		`SELECT m.name, m.site_id AS site, avg(s.cores) / 1000.0 AS cores, max(s.sessions) AS sessions, min(s.at) AS first, count(*) AS n
-		 FROM samples_1m s JOIN machines m ON m.id = s.machine_id WHERE s.at > ? AND s.at <= ? AND s.machine_id IN (SELECT value FROM json_each(?)) AND NOT EXISTS (SELECT 1 FROM failing_checks f WHERE f.machine_id = m.id AND f.until = ${FOREVER}) GROUP BY s.machine_id HAVING min(s.cores) >= 930 AND n >= 18`,
-		[now - 20 * MINUTE, now, JSON.stringify(lately.map((m) => m.id))]
-	).map((m) => ({ ...m, pressedSince: m.first, now }));
+	return pressedThroughout(ctx.db, 0.93, now - 20 * MINUTE, now, 18).flatMap(({ machine, cores, sessions, since }) => {
+		const m = one<{ name: string; site: string }>(
+			ctx.db,
+			`SELECT name, site_id AS site FROM machines m WHERE id = ? AND NOT EXISTS (SELECT 1 FROM failing_checks f WHERE f.machine_id = m.id AND f.until = ${FOREVER})`,
+			[machine]
+		);
+		return m ? [{ ...m, cores, sessions, pressedSince: since, now }] : [];
+	});
 }
 
 const lastDay = (times: readonly { person: number; at: number }[], now: number) => {

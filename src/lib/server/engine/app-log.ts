@@ -1,6 +1,7 @@
 import { FOREVER } from '$lib/core/time/units';
 import { one, run, type Db } from '../db';
-import { closeAt, putAt } from '../db/intervals';
+import { closeAllAt, closeAt, openAt, putAt } from '../db/intervals';
+import { insertRow } from '../db/rows';
 import type { Observation } from '../providers';
 
 type Seen<K extends Observation['kind']> = Extract<Observation, { kind: K }>;
@@ -21,15 +22,7 @@ export function notePackage(db: Db, machine: number, o: Seen<'package'>): void {
 			[why, ...key, o.cause]
 		).changes;
 		if (same) return;
-		endFailures(db, machine, o.package, o.version, o.at);
-		run(db, 'INSERT OR REPLACE INTO attach_failures VALUES (?, ?, ?, ?, ?, ?, ?, 1)', [
-			...key,
-			o.at,
-			FOREVER,
-			o.cause,
-			why
-		]);
-		return;
+		return putAt(db, 'attach_failures', { ...own, cause: o.cause, why, tries: 1 }, o.at);
 	}
 	if (o.state !== 'detached') putAt(db, 'attachments', { ...own, state: o.state, why }, o.at);
 	if (o.state === 'attached') endFailures(db, machine, o.package, o.version, o.at);
@@ -37,53 +30,36 @@ export function notePackage(db: Db, machine: number, o: Seen<'package'>): void {
 
 /** What failed has ended: it is there, or nobody wants it any more. */
 export function endFailures(db: Db, machine: number, name: string, version: string, at: number): void {
-	run(
-		db,
-		`UPDATE attach_failures SET until = max(?, since + 1) WHERE machine_id = ? AND package = ? AND version = ? AND until = ${FOREVER}`,
-		[at, machine, name, version]
-	);
+	closeAt(db, 'attach_failures', { machine_id: machine, package: name, version }, at);
 }
 
 /** A machine goes off: nothing is attached to it any more. */
 export function nothingAttached(db: Db, machine: number, at: number): void {
-	for (const table of ['attachments', 'attach_failures'])
-		run(db, `UPDATE ${table} SET until = max(?, since + 1) WHERE machine_id = ? AND until = ${FOREVER}`, [at, machine]);
+	for (const table of ['attachments', 'attach_failures'] as const) closeAllAt(db, table, { machine_id: machine }, at);
 }
 
 /** An app opened its window. */
 export function noteApp(db: Db, where: Where, o: Seen<'app'>): void {
 	const at = where(o.session);
 	if (!at) return;
-	run(db, 'INSERT OR IGNORE INTO app_runs VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
-		o.run,
-		o.session,
-		at.person,
-		at.machine,
-		o.package,
-		o.version,
-		o.target,
-		o.at,
-		FOREVER,
-		o.start,
-		Math.round(o.took)
-	]);
+	const { run: id, package: name, version, target, start } = o;
+	const of = { session_id: o.session, person_id: at.person, machine_id: at.machine };
+	openAt(db, 'app_runs', { id, ...of, package: name, version, target, start, took: Math.round(o.took) }, o.at);
 }
 
 export function noteAppClosed(db: Db, o: Seen<'app closed'>): void {
-	run(db, `UPDATE app_runs SET until = max(?, since + 1) WHERE id = ? AND until = ${FOREVER}`, [o.at, o.run]);
+	closeAt(db, 'app_runs', { id: o.run }, o.at);
 }
 
 /** A session has ended, and with it what was open in it. */
 export function appsEnded(db: Db, session: number, at: number): void {
-	run(db, `UPDATE app_runs SET until = max(?, since + 1) WHERE session_id = ? AND until = ${FOREVER}`, [at, session]);
+	closeAllAt(db, 'app_runs', { session_id: session }, at);
 }
 
 export function noteRefusal(db: Db, person: number, machine: number, o: Seen<'app failed'>): void {
-	run(
-		db,
-		'INSERT INTO app_refusals(session_id, person_id, machine_id, at, package, target, cause, words) VALUES (?, ?, ?, ?, ?, ?, ?, ?)',
-		[o.session, person, machine, o.at, o.package, o.target, o.cause, o.words]
-	);
+	const { session: session_id, at, package: name, target, cause, words } = o;
+	const of = { session_id, person_id: person, machine_id: machine };
+	insertRow(db, 'app_refusals', { ...of, at, package: name, target, cause, words });
 }
 
 /** Finds a session's person and machine. */

@@ -3,11 +3,12 @@ import { beforeEach, describe, expect, test } from 'vitest';
 import { FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
 import { all, one, openDb, type Db } from '../db';
 import { vaultOf } from '../network/vault';
-import { settleEstate } from '../db/settle';
+import { settleEstate } from '../estate/settle';
 import { verifyData } from '../db/verify';
 import type { MachineState, Observation } from '../providers';
 import { testEstate } from '../testing/harness';
-import { MINUTES_KEPT, Observer } from './observer';
+import { MINUTES_KEPT } from '../samples/series';
+import { Observer } from './observer';
 
 const QUARTER = 15 * MINUTE;
 /** A quarter hour begins here. */

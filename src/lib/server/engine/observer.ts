@@ -1,10 +1,10 @@
-import type Database from 'better-sqlite3';
-import { FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
-import { strainValue } from '$lib/core/watch/strain';
+import { FOREVER } from '$lib/core/time/units';
 import { phasesTotal } from '$lib/core/watch/phases';
-import { all, one, putSetting, run, setting, type Db } from '../db';
-import { putAt } from '../db/intervals';
-import { HOST_SAMPLE_WIDTH, SAMPLE_WIDTH, type MachineState, type Observation } from '../providers';
+import { all, one, putSetting, setting, type Db } from '../db';
+import { closeAllAt, closeAt, openAt, putAt, WITHIN_MACHINES } from '../db/intervals';
+import { insertRow } from '../db/rows';
+import type { MachineState, Observation } from '../providers';
+import { SampleWriter } from '../samples/write';
 import { appsEnded, noteApp, noteAppClosed, notePackage, noteRefusal, nothingAttached, whereIn } from './app-log';
 
 /** A machine as the engine keeps it in mind between minutes. */
@@ -17,15 +17,6 @@ export interface LiveMachine {
 	idleSince: number;
 }
 
-const QUARTER = 15 * MINUTE;
-/** Minutes are kept this long; then the quarter hours tell. */
-export const MINUTES_KEPT = 48 * HOUR;
-/** Values kept for a sample: see samples_1m. */
-const COLUMNS = 8;
-/** Samples written by one statement, and the values bound for each: time, machine and the columns. */
-const ROWS = 64;
-const BOUND = 2 + COLUMNS;
-
 /**
  * Writes down what the providers observe: states, sessions and connections as intervals, samples as rows with
  * their rollups. Each batch is one transaction together with the number of the last observation in it, so that
@@ -36,11 +27,7 @@ export class Observer {
 	private readonly hostIds: Map<string, number>;
 	private readonly personIds: Map<string, number>;
 	private readonly sessionMachine = new Map<number, string>();
-	private insertMany: Database.Statement<unknown[]> | undefined;
-	private readonly bound = new Array<number>(ROWS * BOUND).fill(0);
-	private quarter = -1;
-	private readonly sums = new Map<number, { n: number; v: number[] }>();
-	private readonly hostSums = new Map<number, { n: number; v: number[] }>();
+	private readonly sampleWriter: SampleWriter;
 	seq: number;
 	/** How often a machine has been made, moved or removed. */
 	placings = 0;
@@ -73,7 +60,10 @@ export class Observer {
 			machine.sessions++;
 			this.sessionMachine.set(s.id, machine.name);
 		}
-		this.resumeQuarter();
+		this.sampleWriter = new SampleWriter(db, {
+			machine: (name) => this.machines.get(name)?.id,
+			host: (name) => this.hostId(name)
+		});
 	}
 
 	/** Takes a batch in. Returns the names of pools whose machines changed. */
@@ -98,7 +88,7 @@ export class Observer {
 		const { db } = this;
 		switch (o.kind) {
 			case 'samples':
-				this.samples(o);
+				this.sampleWriter.take(o, this.keepMinutesFrom);
 				break;
 			case 'made':
 				this.made(o);
@@ -108,13 +98,8 @@ export class Observer {
 				if (!m) break;
 				this.machines.delete(o.machine);
 				this.placings++;
-				nothingAttached(db, m.id, o.at);
-				for (const table of ['machines', 'machine_places', 'machine_states', 'failing_checks']) {
-					const key = table === 'machines' ? 'id' : 'machine_id';
-					// What began in the same millisecond never was.
-					if (table !== 'machines') run(db, `DELETE FROM ${table} WHERE ${key} = ? AND since >= ?`, [m.id, o.at]);
-					run(db, `UPDATE ${table} SET until = ? WHERE ${key} = ? AND until = ${FOREVER}`, [o.at, m.id]);
-				}
+				closeAt(db, 'machines', { id: m.id }, o.at);
+				for (const table of WITHIN_MACHINES) closeAllAt(db, table, { machine_id: m.id }, o.at);
 				break;
 			}
 			case 'machine': {
@@ -132,20 +117,10 @@ export class Observer {
 				break;
 			}
 			case 'waiting':
-				run(db, 'INSERT OR IGNORE INTO waits VALUES (?, ?, ?, ?, ?)', [
-					this.personIds.get(o.person),
-					o.publication,
-					JSON.stringify(o.pools),
-					o.began,
-					FOREVER
-				]);
+				openAt(db, 'waits', { ...this.wait(o), pools: JSON.stringify(o.pools) }, o.began);
 				break;
 			case 'stopped waiting':
-				run(
-					db,
-					`UPDATE waits SET until = max(?, since + 1) WHERE person_id = ? AND publication_id = ? AND until = ${FOREVER}`,
-					[o.at, this.personIds.get(o.person), o.publication]
-				);
+				closeAt(db, 'waits', this.wait(o), o.at);
 				break;
 			case 'connection':
 				this.connection(o);
@@ -182,18 +157,10 @@ export class Observer {
 			[o.pool]
 		)!;
 		if (!m) {
-			const id = Number(
-				run(db, 'INSERT INTO machines(name, pool_id, site_id, since, until) VALUES (?, ?, ?, ?, ?)', [
-					o.machine,
-					o.pool,
-					pool.site_id,
-					o.at,
-					FOREVER
-				]).lastInsertRowid
-			);
+			const id = openAt(db, 'machines', { name: o.machine, pool_id: o.pool, site_id: pool.site_id }, o.at)!;
 			m = { id, name: o.machine, pool: o.pool, state: 'off', sessions: 0, idleSince: o.at };
 			this.machines.set(o.machine, m);
-			run(db, 'INSERT INTO machine_states VALUES (?, ?, ?, ?, ?)', [id, o.at, FOREVER, 'off', 'it has been made']);
+			openAt(db, 'machine_states', { machine_id: id, state: 'off', cause: 'it has been made' }, o.at);
 		}
 		const before = one<Place>(db, `SELECT * FROM machine_places WHERE machine_id = ? AND until = ${FOREVER}`, [m.id]);
 		this.place(m.id, o.at, {
@@ -204,6 +171,10 @@ export class Observer {
 			address: o.address,
 			owner_id: before?.owner_id ?? null
 		});
+	}
+
+	private wait(o: { person: string; publication: string }): { person_id: number; publication_id: string } {
+		return { person_id: this.personIds.get(o.person)!, publication_id: o.publication };
 	}
 
 	private place(machine: number, at: number, p: Place): void {
@@ -219,10 +190,8 @@ export class Observer {
 
 	private state(m: LiveMachine, state: MachineState, at: number, cause: string): void {
 		const { db } = this;
-		// Two changes within the same millisecond: only the last is a state that anybody could have seen.
-		run(db, 'DELETE FROM machine_states WHERE machine_id = ? AND since >= ?', [m.id, at]);
-		run(db, 'UPDATE machine_states SET until = ? WHERE machine_id = ? AND until > ?', [at, m.id, at]);
-		run(db, 'INSERT INTO machine_states VALUES (?, ?, ?, ?, ?)', [m.id, at, FOREVER, state, cause]);
+		// Of two changes within the same millisecond only the last is a state that anybody could have seen.
+		putAt(db, 'machine_states', { machine_id: m.id, state, cause }, at);
 		if (state === 'off' || state === 'failed') nothingAttached(db, m.id, at);
 		if (state === 'ready') m.idleSince = at;
 		m.state = state;
@@ -237,112 +206,51 @@ export class Observer {
 		if (o.result === 'open' && machine && o.session !== null) {
 			const known = one(db, 'SELECT 1 FROM sessions WHERE id = ?', [o.session]);
 			if (!known) {
-				run(db, 'INSERT INTO sessions VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, NULL, ?)', [
-					o.session,
-					person,
-					machine.id,
-					o.publication,
-					o.gateway,
-					o.protocol,
-					o.at,
-					FOREVER,
-					took,
-					o.id
-				]);
-				run(db, 'INSERT INTO session_states VALUES (?, ?, ?, ?, ?)', [o.session, o.at, FOREVER, 'active', 'signed in']);
+				const { session: id, gateway: gateway_id, protocol } = o;
+				const of = { person_id: person, machine_id: machine.id, publication_id: o.publication };
+				openAt(db, 'sessions', { id, ...of, gateway_id, protocol, sign_in: took, connection_id: o.id }, o.at);
+				openAt(db, 'session_states', { session_id: id, state: 'active', cause: 'signed in' }, o.at);
 				machine.sessions++;
 				this.sessionMachine.set(o.session, machine.name);
 			}
 		}
-		run(db, 'INSERT OR IGNORE INTO connections VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
-			o.id,
-			person,
-			o.publication,
-			o.gateway,
-			o.protocol,
-			o.address,
-			o.began,
-			o.at,
-			o.result,
-			machine?.id ?? null,
-			o.session,
-			machine?.pool ?? null,
-			Math.round(waited),
-			Math.round(took),
-			JSON.stringify(o.phases),
-			JSON.stringify(o.cause)
-		]);
+		insertRow(
+			db,
+			'connections',
+			{
+				id: o.id,
+				person_id: person,
+				publication_id: o.publication,
+				gateway_id: o.gateway,
+				protocol: o.protocol,
+				address: o.address,
+				began: o.began,
+				ended: o.at,
+				result: o.result,
+				machine_id: machine?.id ?? null,
+				session_id: o.session,
+				pool_id: machine?.pool ?? null,
+				waited: Math.round(waited),
+				took: Math.round(took),
+				phases: JSON.stringify(o.phases),
+				cause: JSON.stringify(o.cause)
+			},
+			'keep'
+		);
 	}
 
 	private session(o: Extract<Observation, { kind: 'session' }>): void {
 		const { db } = this;
-		run(db, 'DELETE FROM session_states WHERE session_id = ? AND since >= ?', [o.session, o.at]);
-		run(db, 'UPDATE session_states SET until = ? WHERE session_id = ? AND until > ?', [o.at, o.session, o.at]);
-		if (o.state !== 'ended') {
-			run(db, 'INSERT INTO session_states VALUES (?, ?, ?, ?, ?)', [o.session, o.at, FOREVER, o.state, o.cause]);
-			return;
-		}
-		run(db, `UPDATE sessions SET until = max(?, since + 1), ended_by = ? WHERE id = ? AND until = ${FOREVER}`, [
-			o.at,
-			o.cause,
-			o.session
-		]);
+		const { session: id, state, cause } = o;
+		if (state !== 'ended') return putAt(db, 'session_states', { session_id: id, state, cause }, o.at);
+		closeAt(db, 'session_states', { session_id: id }, o.at);
+		closeAt(db, 'sessions', { id }, o.at, { ended_by: cause });
 		appsEnded(db, o.session, o.at);
 		const machine = this.machines.get(this.sessionMachine.get(o.session) ?? '');
 		this.sessionMachine.delete(o.session);
 		if (!machine) return;
 		machine.sessions = Math.max(0, machine.sessions - 1);
 		if (machine.sessions === 0) machine.idleSince = o.at;
-	}
-
-	private samples(o: Extract<Observation, { kind: 'samples' }>): void {
-		const { db } = this;
-		const quarter = Math.floor(o.at / QUARTER) * QUARTER;
-		if (quarter !== this.quarter) this.closeQuarter(quarter);
-		const keep = o.at >= this.keepMinutesFrom;
-		// The busiest statement there is: many rows at a time, and no array made for each.
-		const sql = (rows: number) =>
-			`INSERT OR REPLACE INTO samples_1m VALUES ${Array(rows).fill('(?, ?, ?, ?, ?, ?, ?, ?, ?, ?)').join()}`;
-		const insertMany = (this.insertMany ??= db.prepare(sql(ROWS)));
-		const bound = this.bound;
-		const { values } = o;
-		let rows = 0;
-		for (let i = 0; i < o.machines.length; i++) {
-			const m = this.machines.get(o.machines[i]!);
-			if (!m) continue;
-			const at = i * SAMPLE_WIDTH;
-			const cores = values[at]!;
-			const memory = values[at + 1]!;
-			const disk = values[at + 2]!;
-			const gpu = values[at + 3]!;
-			const input = values[at + 4]!;
-			const trip = values[at + 5]!;
-			const b = rows * BOUND;
-			bound[b] = o.at;
-			bound[b + 1] = m.id;
-			bound[b + 2] = Math.round(cores * 1000);
-			bound[b + 3] = Math.round(memory * 1000);
-			bound[b + 4] = Math.round(disk * 1000);
-			bound[b + 5] = gpu < 0 ? -1 : Math.round(gpu * 1000);
-			bound[b + 6] = Math.round(input * 1000);
-			bound[b + 7] = Math.round(trip * 1000);
-			bound[b + 8] = values[at + 6]!;
-			bound[b + 9] = strainValue(cores, memory, disk, gpu < 0 ? null : gpu, input, trip);
-			addUp(this.sums, m.id, bound, b + 2, COLUMNS);
-			if (keep && ++rows === ROWS) {
-				insertMany.run(bound);
-				rows = 0;
-			}
-		}
-		if (rows > 0) db.prepare(sql(rows)).run(bound.slice(0, rows * BOUND));
-		o.hosts.forEach((name, i) => {
-			const id = this.hostId(name);
-			if (id === undefined) return;
-			const at = i * HOST_SAMPLE_WIDTH;
-			const row = [0, 1, 2].map((k) => (o.hostValues[at + k]! < 0 ? -1 : Math.round(o.hostValues[at + k]! * 1000)));
-			if (keep) run(db, 'INSERT OR REPLACE INTO host_samples_1m VALUES (?, ?, ?, ?, ?)', [o.at, id, ...row]);
-			addUp(this.hostSums, id, row, 0, row.length);
-		});
 	}
 
 	/** A host that was joined up since is found in the database; one that is not ours stays unknown. */
@@ -352,61 +260,6 @@ export class Observer {
 		const row = one<{ id: number }>(this.db, 'SELECT id FROM hosts WHERE name = ?', [name]);
 		if (row) this.hostIds.set(name, row.id);
 		return row?.id;
-	}
-
-	/** Writes the quarter hour that has ended, and the six hours when they have. */
-	private closeQuarter(next: number): void {
-		const { db } = this;
-		const was = this.quarter;
-		this.quarter = next;
-		if (was < 0) return;
-		for (const [id, s] of this.sums) {
-			run(db, 'INSERT OR REPLACE INTO samples_15m VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)', [
-				was,
-				id,
-				...s.v.map((v, i) => (i === COLUMNS - 1 ? v : Math.round(v / s.n)))
-			]);
-		}
-		for (const [id, s] of this.hostSums)
-			run(db, 'INSERT OR REPLACE INTO host_samples_15m VALUES (?, ?, ?, ?, ?)', [
-				was,
-				id,
-				...s.v.map((v) => Math.round(v / s.n))
-			]);
-		this.sums.clear();
-		this.hostSums.clear();
-		const six = Math.floor(was / (6 * HOUR)) * 6 * HOUR;
-		if (Math.floor(next / (6 * HOUR)) * 6 * HOUR !== six) {
-			run(
-				db,
-				`INSERT OR REPLACE INTO samples_6h SELECT ?, machine_id, round(avg(cores)), round(avg(memory)), round(avg(disk)), round(avg(gpu)), round(avg(input)),
-				 round(avg(trip)), round(avg(sessions)), max(strain) FROM samples_15m WHERE at >= ? AND at < ? GROUP BY machine_id`.replaceAll(
-					/round\((avg\(\w+\))\)/g,
-					'CAST(round($1) AS INTEGER)'
-				),
-				[six, six, six + 6 * HOUR]
-			);
-		}
-		run(db, 'DELETE FROM samples_1m WHERE at < ?', [next - MINUTES_KEPT]);
-		run(db, 'DELETE FROM host_samples_1m WHERE at < ?', [next - MINUTES_KEPT]);
-	}
-
-	/** After a restart: the minutes of the running quarter hour count on. */
-	private resumeQuarter(): void {
-		const last = one<{ at: number | null }>(this.db, 'SELECT max(at) AS at FROM samples_1m')?.at;
-		if (last === null || last === undefined) return;
-		this.quarter = Math.floor(last / QUARTER) * QUARTER;
-		for (const r of all<Record<string, number>>(this.db, 'SELECT * FROM samples_1m WHERE at >= ?', [this.quarter])) {
-			addUp(
-				this.sums,
-				r.machine_id!,
-				[r.cores!, r.memory!, r.disk!, r.gpu!, r.input!, r.trip!, r.sessions!, r.strain!],
-				0,
-				COLUMNS
-			);
-		}
-		for (const r of all<Record<string, number>>(this.db, 'SELECT * FROM host_samples_1m WHERE at >= ?', [this.quarter]))
-			addUp(this.hostSums, r.host_id!, [r.cores!, r.memory!, r.gpu!], 0, 3);
 	}
 }
 
@@ -420,21 +273,3 @@ interface Place {
 }
 
 /** Adds the `width` values from `offset` up; the strain, where there is one, keeps its highest. */
-function addUp(
-	sums: Map<number, { n: number; v: number[] }>,
-	id: number,
-	values: number[],
-	offset: number,
-	width: number
-): void {
-	const sum = sums.get(id);
-	if (!sum) {
-		sums.set(id, { n: 1, v: values.slice(offset, offset + width) });
-		return;
-	}
-	sum.n++;
-	for (let i = 0; i < width; i++) {
-		const value = values[offset + i]!;
-		sum.v[i] = i === COLUMNS - 1 ? Math.max(sum.v[i]!, value) : sum.v[i]! + value;
-	}
-}

@@ -1,6 +1,7 @@
 import { decidePower, type PowerMachine } from '$lib/core/capacity/policy';
 import { FOREVER } from '$lib/core/time/units';
-import { all, run } from '../db';
+import { all } from '../db';
+import { insertRow } from '../db/rows';
 import { poolsAt } from '../capacity/queries';
 import type { Context } from '../context';
 import type { LiveMachine, Observer } from './observer';
@@ -102,7 +103,7 @@ export function act(
 	facts: string,
 	now: number
 ): void {
-	run(ctx.db, 'INSERT OR REPLACE INTO power_actions VALUES (?, ?, ?, ?)', [m.id, now, action, facts]);
+	insertRow(ctx.db, 'power_actions', { machine_id: m.id, at: now, action, facts }, 'replace');
 	const why = `${action === 'start' ? 'started' : 'stopped'} by its pool’s policy: ${words.at(-1)}`;
 	const call = action === 'start' ? ctx.providers.compute.start : ctx.providers.compute.stop;
 	// Until the provider reports, the machine counts as on its way, so that the next minute does not ask again.

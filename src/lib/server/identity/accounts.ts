@@ -3,6 +3,7 @@ import { createHash, randomBytes, timingSafeEqual } from 'node:crypto';
 import { ROLES, type Role } from '$lib/core/access/rights';
 import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
 import { all, one, run, setting, type Db } from '../db';
+import { insertRow } from '../db/rows';
 import { isStorage } from '../db/storage';
 import { LRUCache } from 'lru-cache';
 import { addChange } from '../changes';
@@ -244,14 +245,14 @@ export const raiseSignIn = (db: Db, key: string): void =>
 function beginSignIn(db: Db, who: { operator?: number; person?: number }, factor: boolean): string {
 	const token = randomBytes(32).toString('base64url');
 	const now = Date.now();
-	run(db, 'INSERT INTO sign_ins VALUES (?, ?, ?, ?, ?, ?)', [
-		sha256(token),
-		who.operator ?? null,
-		who.person ?? null,
-		factor ? 1 : 0,
-		now,
-		now
-	]);
+	insertRow(db, 'sign_ins', {
+		token: sha256(token),
+		operator_id: who.operator ?? null,
+		person_id: who.person ?? null,
+		factor: factor ? 1 : 0,
+		began: now,
+		seen: now
+	});
 	run(db, 'DELETE FROM sign_ins WHERE seen < ? OR began < ?', [now - IDLE_END, now - ABSOLUTE_END]);
 	return token;
 }

@@ -1,14 +1,16 @@
 import { kindOf } from '$lib/core/images/library/kinds';
 import { stepKey, stepWords, type BuildSheet } from '$lib/core/images/sheet';
 import type { Component } from '$lib/core/images/versions';
-import { durationWords, FOREVER } from '$lib/core/time/units';
+import { durationWords } from '$lib/core/time/units';
 import { sleep, type Context } from '../context';
 import { one, run, setting, type Db } from '../db';
+import { insertRow } from '../db/rows';
 import { putAt } from '../db/intervals';
 import { Cancelled, stepHandler, type StepHandler, type StepRun } from '../jobs/step';
 import { ProviderError } from '../providers';
 import { linksOf, THICK } from './shipping';
 import { keepChunks, noteStores } from './stores';
+import { markVersion } from './version-steps';
 import { fromJson } from '../db/json';
 
 interface BuildInput {
@@ -56,12 +58,7 @@ export function writeVersion(
 			version.basedOn
 		]
 	);
-	run(db, 'INSERT OR IGNORE INTO version_holds VALUES (?, ?, ?, ?)', [
-		version.line,
-		version.number,
-		version.at,
-		FOREVER
-	]);
+	markVersion(db, 'version_holds', version.line, version.number, true, version.at);
 }
 
 export const buildSteps: Record<string, StepHandler> = {
@@ -114,15 +111,9 @@ export const buildSteps: Record<string, StepHandler> = {
 			const took = ctx.clock.now() - began;
 			return {
 				write: (db) => {
-					run(db, 'INSERT INTO step_runs VALUES (?, ?, ?, ?, ?, ?, ?)', [
-						input.line,
-						what.kind,
-						stepKey(what),
-						began,
-						sheet.builder.cores,
-						took,
-						sheet.builder.disk
-					]);
+					const { cores, disk } = sheet.builder;
+					const of = { line_id: input.line, kind: what.kind, words: stepKey(what) };
+					insertRow(db, 'step_runs', { ...of, at: began, cores, took, disk });
 					run(db, 'UPDATE builds SET done_steps = ? WHERE job_id = ?', [input.step + 1, job.id]);
 				}
 			};
@@ -177,16 +168,11 @@ export const buildSteps: Record<string, StepHandler> = {
 			log(passed ? 'it passed: it can be released' : 'it did not pass: it stays held');
 			return {
 				result: { trial: passed ? 'passed' : 'failed' },
-				write: (db) =>
-					run(db, 'INSERT OR REPLACE INTO trials VALUES (?, ?, ?, ?, ?, ?, ?)', [
-						input.line,
-						input.number,
-						ctx.clock.now(),
-						passed ? 1 : 0,
-						Math.round(trial.boot),
-						JSON.stringify(trial.checks),
-						job.id
-					])
+				write: (db) => {
+					const of = { line_id: input.line, number: input.number, at: ctx.clock.now(), job_id: job.id };
+					const saw = { passed: passed ? 1 : 0, boot: Math.round(trial.boot), checks: JSON.stringify(trial.checks) };
+					insertRow(db, 'trials', { ...of, ...saw }, 'replace');
+				}
 			};
 		}
 	}),

@@ -1,5 +1,6 @@
 import type { Context } from '../context';
-import { all, one, run, type Db } from '../db';
+import { all, one, type Db } from '../db';
+import { insertRow } from '../db/rows';
 import { ProviderError } from '../providers';
 import { openingOf } from './queries';
 
@@ -12,14 +13,8 @@ export async function typeAtConsole(ctx: Context, line: string, text: string, by
 		1 +
 		(one<{ n: number | null }>(db, 'SELECT max(n) AS n FROM opening_lines WHERE opening_id = ?', [open.id])!.n ?? 0);
 	const printed = await ctx.providers.builder.type(line, text, `opening-${open.id}-${n}`);
-	run(db, 'INSERT INTO opening_lines VALUES (?, ?, ?, ?, ?, ?)', [
-		open.id,
-		n,
-		ctx.clock.now(),
-		by,
-		text,
-		JSON.stringify(printed)
-	]);
+	const row = { opening_id: open.id, n, at: ctx.clock.now(), by, typed: text, printed: JSON.stringify(printed) };
+	insertRow(db, 'opening_lines', row);
 	return printed;
 }
 

@@ -2,7 +2,8 @@ import { headroomAt } from '$lib/core/capacity/policy';
 import { FOREVER, MINUTE } from '$lib/core/time/units';
 import { poolAt } from '../capacity/queries';
 import { sleep, type Context } from '../context';
-import { all, one, run } from '../db';
+import { all, one } from '../db';
+import { insertRow } from '../db/rows';
 import { Cancelled, stepHandler, type StepHandler, type StepRun } from '../jobs/step';
 import { ProviderError } from '../providers';
 import { DISKS_AT_ONCE } from './expected';
@@ -208,12 +209,8 @@ async function startStandIn(
 	const next = own.find((m) => m.state === 'off' && !open.has(m.name));
 	if (!next) return;
 	const words = 'it stands in while others of its pool are taken out of use';
-	run(ctx.db, 'INSERT OR REPLACE INTO power_actions VALUES (?, ?, ?, ?)', [
-		next.id,
-		now,
-		'start',
-		JSON.stringify([{ words, side: 'for', source: 'plan' }])
-	]);
+	const facts = JSON.stringify([{ words, side: 'for', source: 'plan' }]);
+	insertRow(ctx.db, 'power_actions', { machine_id: next.id, at: now, action: 'start', facts }, 'replace');
 	try {
 		await ctx.providers.compute.start(next.name, words, key(`stand-in ${next.name} ${now}`));
 	} catch (e) {
@@ -227,13 +224,8 @@ function mark(
 	machine: string,
 	error: string | null
 ): void {
-	run(ctx.db, 'INSERT INTO job_items VALUES (?, ?, ?, ?, ?) ON CONFLICT DO NOTHING', [
-		job.id,
-		n,
-		machine,
-		error === null ? 'done' : 'failed',
-		error
-	]);
+	const state = error === null ? 'done' : 'failed';
+	insertRow(ctx.db, 'job_items', { job_id: job.id, n, item: machine, state, error }, 'keep');
 	log(error === null ? `${machine}: done` : `${machine}: ${error}`);
 }
 

@@ -1,5 +1,5 @@
-import { FOREVER } from '$lib/core/time/units';
-import { one, run, setting } from '../db';
+import { one, setting } from '../db';
+import { closeAllAt, closeAt, openAt } from '../db/intervals';
 import { stepHandler, type StepHandler } from '../jobs/step';
 import { writeVersion } from './build-steps';
 import { keepChunks, noteStores } from './stores';
@@ -12,11 +12,8 @@ export const handSteps: Record<string, StepHandler> = {
 			const now = ctx.clock.now();
 			return {
 				write: (db) => {
-					run(
-						db,
-						'INSERT INTO openings(line_id, number, machine, by, operator_id, since, until) VALUES (?, ?, ?, ?, ?, ?, ?)',
-						[input.line, input.number, machine, job.by, job.operator, now, FOREVER]
-					);
+					const of = { line_id: input.line, number: input.number, machine };
+					openAt(db, 'openings', { ...of, by: job.by, operator_id: job.operator }, now);
 				}
 			};
 		}
@@ -35,11 +32,7 @@ export const handSteps: Record<string, StepHandler> = {
 					writeVersion(db, { ...input, at: now, by: job.by, contents, job: job.id, sheet: null, basedOn: open.number });
 					chunks(db);
 					noteStores(db, [setting(db, 'home') ?? ''], input.line, input.number, now);
-					run(db, 'UPDATE openings SET until = max(?, since + 1), outcome = ? WHERE id = ?', [
-						now,
-						`closed as ${input.number}`,
-						input.opening
-					]);
+					closeAllAt(db, 'openings', { id: input.opening }, now, { outcome: `closed as ${input.number}` });
 				}
 			};
 		}
@@ -50,12 +43,7 @@ export const handSteps: Record<string, StepHandler> = {
 			await ctx.providers.builder.throwAway(input.line, key('throw away'));
 			const now = ctx.clock.now();
 			return {
-				write: (db) =>
-					run(
-						db,
-						`UPDATE openings SET until = max(?, since + 1), outcome = 'thrown away' WHERE line_id = ? AND until = ${FOREVER}`,
-						[now, input.line]
-					)
+				write: (db) => closeAt(db, 'openings', { line_id: input.line }, now, { outcome: 'thrown away' })
 			};
 		}
 	})

@@ -3,7 +3,7 @@ import type { BuildSheet } from '$lib/core/images/sheet';
 import { EVERYTHING, type Scope } from '$lib/core/scope/scope';
 import { FOREVER } from '$lib/core/time/units';
 import { all, one, type Db } from '../db';
-import { atMoment } from '../moment/samples';
+import { atMoment } from '../samples/read';
 import { scopeCondition } from '../moment/scope-sql';
 import { fromOf, MACHINES, type Listing } from '../watch/lists';
 import { fromJson } from '../db/json';

@@ -4,6 +4,7 @@ import { countWords, DAY, durationWords, FOREVER, HOUR, MINUTE } from '$lib/core
 import type { Fact } from '$lib/core/why/explained';
 import { sleep, type Context } from '../context';
 import { all, one, run, type Db } from '../db';
+import { insertRow } from '../db/rows';
 import { stepHandler, type StepHandler, type StepRun } from '../jobs/step';
 import { ProviderError } from '../providers';
 import {
@@ -19,7 +20,7 @@ import { AT_ONCE } from './expected';
 import { forgiveMoves } from './following';
 import { makeFresh } from './fresh-steps';
 import { seeToPeople } from './leaving';
-import { writeRule } from './version-steps';
+import { markVersion, writeRule } from './version-steps';
 
 /** Waves and gates look at their machines this often. */
 const LOOK = MINUTE;
@@ -113,13 +114,8 @@ export const rolloutSteps: Record<string, StepHandler> = {
 					await sleep(ctx.clock, 10 * LOOK);
 					continue;
 				}
-				run(db, 'INSERT OR REPLACE INTO rollout_gates VALUES (?, ?, ?, ?, ?)', [
-					r.id,
-					input.wave,
-					now,
-					value,
-					JSON.stringify(facts)
-				]);
+				const gate = { rollout_id: r.id, wave: input.wave, at: now, verdict: value, facts: JSON.stringify(facts) };
+				insertRow(db, 'rollout_gates', gate, 'replace');
 				for (const f of facts) log(f.words);
 				if (value === 'passes') {
 					log('the gate passes');
@@ -146,12 +142,7 @@ export const rolloutSteps: Record<string, StepHandler> = {
 			return {
 				result: { rollout: 'done' },
 				write: (db) => {
-					if (r.settings.then === 'release')
-						run(
-							db,
-							`UPDATE version_holds SET until = max(?, since + 1) WHERE line_id = ? AND number = ? AND until = ${FOREVER}`,
-							[now, r.line, r.number]
-						);
+					if (r.settings.then === 'release') markVersion(db, 'version_holds', r.line, r.number, false, now);
 					else
 						for (const p of input.pools)
 							writeRule(db, `pool/${p}`, { takes: 'exactly', number: r.number }, 'next sign-out', now);
@@ -243,12 +234,8 @@ function judge(db: Db, r: RolloutRow, wave: number, now: number): { value: strin
 }
 
 /** Holds the version, so that nothing takes it as newest. */
-function hold(db: Db, r: RolloutRow, now: number): void {
-	if (
-		!one(db, `SELECT 1 FROM version_holds WHERE line_id = ? AND number = ? AND until = ${FOREVER}`, [r.line, r.number])
-	)
-		run(db, 'INSERT OR REPLACE INTO version_holds VALUES (?, ?, ?, ?)', [r.line, r.number, now, FOREVER]);
-}
+const hold = (db: Db, r: RolloutRow, now: number): void =>
+	markVersion(db, 'version_holds', r.line, r.number, true, now);
 
 /** Takes the rollout's own rules off its machines: they follow their pools again. */
 function letGo(db: Db, r: RolloutRow, now: number): void {

@@ -2,6 +2,8 @@ import { missingChunks } from '$lib/core/images/delta';
 import { FOREVER } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { all, one, run, type Db } from '../db';
+import { closeAt, putAt } from '../db/intervals';
+import { insertRow } from '../db/rows';
 
 /** Asks for a version's chunks; what it answers writes them down. */
 export async function keepChunks(ctx: Context, line: string, number: string): Promise<(db: Db) => void> {
@@ -16,11 +18,8 @@ export async function keepChunks(ctx: Context, line: string, number: string): Pr
 			]);
 			ids.add(one<{ id: number }>(db, 'SELECT id FROM chunks WHERE digest = ?', [c.digest])!.id);
 		}
-		run(db, 'INSERT OR REPLACE INTO version_chunks VALUES (?, ?, ?)', [
-			line,
-			number,
-			Buffer.from(Uint32Array.from(ids).sort().buffer)
-		]);
+		const bytes = Buffer.from(Uint32Array.from(ids).sort().buffer);
+		insertRow(db, 'version_chunks', { line_id: line, number, ids: bytes }, 'replace');
 	};
 }
 
@@ -34,7 +33,7 @@ export function noteStores(db: Db, sites: readonly string[], line: string, numbe
 				number
 			])
 		)
-			run(db, 'INSERT OR REPLACE INTO site_versions VALUES (?, ?, ?, ?, ?)', [site, line, number, at, FOREVER]);
+			putAt(db, 'site_versions', { site_id: site, line_id: line, number }, at);
 }
 
 /**
@@ -60,12 +59,10 @@ export async function learnStores(ctx: Context): Promise<void> {
 		db.transaction(() => {
 			for (const id of there) if (!before.has(id)) noteStores(db, [site], ...split(id), now);
 			for (const id of before)
-				if (!there.has(id))
-					run(
-						db,
-						`UPDATE site_versions SET until = max(?, since + 1) WHERE site_id = ? AND line_id = ? AND number = ? AND until = ${FOREVER}`,
-						[now, site, ...split(id)]
-					);
+				if (!there.has(id)) {
+					const [line_id, number] = split(id);
+					closeAt(db, 'site_versions', { site_id: site, line_id, number }, now);
+				}
 		}).immediate();
 	}
 	const bare = all<{ line: string; number: string }>(

@@ -1,12 +1,12 @@
 import type { FollowRule, FollowWhen } from '$lib/core/images/follow';
 import { FOREVER } from '$lib/core/time/units';
 import { run, type Db } from '../db';
-import { closeAt, putAt } from '../db/intervals';
+import { closeAllAt, closeAt, putAt, rowAt } from '../db/intervals';
 import { forgiveMoves } from './following';
 import { stepHandler, type StepHandler } from '../jobs/step';
 
-/** Opens or closes the interval of a mark on a version. */
-function mark(
+/** Puts a mark on a version, where it has none, or takes it off. */
+export function markVersion(
 	db: Db,
 	table: 'version_holds' | 'version_retired',
 	line: string,
@@ -14,13 +14,9 @@ function mark(
 	on: boolean,
 	now: number
 ): void {
-	if (on) run(db, `INSERT OR REPLACE INTO ${table} VALUES (?, ?, ?, ?)`, [line, number, now, FOREVER]);
-	else
-		run(db, `UPDATE ${table} SET until = max(?, since + 1) WHERE line_id = ? AND number = ? AND until = ${FOREVER}`, [
-			now,
-			line,
-			number
-		]);
+	const version = { line_id: line, number };
+	if (!on) closeAt(db, table, version, now);
+	else if (!rowAt(db, table, version, now)) putAt(db, table, version, now);
 }
 
 /** Puts a rule in force from now on, or takes the subject's own rule away. */
@@ -48,7 +44,7 @@ export const versionSteps: Record<string, StepHandler> = {
 			const now = ctx.clock.now();
 			return {
 				write: (db) => {
-					mark(db, 'version_holds', input.line, input.number, input.held, now);
+					markVersion(db, 'version_holds', input.line, input.number, input.held, now);
 					// A finding that asked for it asks no longer; its sign-ins are as slow as before.
 					if (input.held)
 						run(
@@ -64,7 +60,7 @@ export const versionSteps: Record<string, StepHandler> = {
 	'image.set-retired': stepHandler<{ line: string; number: string; retired: boolean }>({
 		async run({ ctx, input }) {
 			const now = ctx.clock.now();
-			return { write: (db) => mark(db, 'version_retired', input.line, input.number, input.retired, now) };
+			return { write: (db) => markVersion(db, 'version_retired', input.line, input.number, input.retired, now) };
 		}
 	}),
 
@@ -79,11 +75,7 @@ export const versionSteps: Record<string, StepHandler> = {
 						input.line,
 						input.number
 					]);
-					run(
-						db,
-						`UPDATE site_versions SET until = max(?, since + 1) WHERE line_id = ? AND number = ? AND until = ${FOREVER}`,
-						[now, input.line, input.number]
-					);
+					closeAllAt(db, 'site_versions', { line_id: input.line, number: input.number }, now);
 				}
 			};
 		}

@@ -1,6 +1,7 @@
 import { addChange } from '../changes';
 import { sleep, type Context } from '../context';
 import { all, one, run } from '../db';
+import { insertRow } from '../db/rows';
 import { ProviderError } from '../providers';
 import { lookAgain, planById } from '../plans';
 import { ThreadLost } from '../providers/remote';
@@ -246,14 +247,14 @@ export class JobRunner {
 							db.transaction(() => {
 								write?.(db);
 								run(db, 'UPDATE jobs SET process_ends = 0 WHERE id = ?', [job]);
-								run(db, `INSERT INTO job_items VALUES (?, ?, ?, 'done', NULL)`, [job, step.n, name]);
+								insertRow(db, 'job_items', { job_id: job, n: step.n, item: name, state: 'done' });
 							}).immediate();
 							known.set(name, { item: name, state: 'done', error: null });
 						} catch (e) {
 							if (!(e instanceof ProviderError)) throw e;
 							db.transaction(() => {
 								onFail?.(db, name, e);
-								run(db, `INSERT INTO job_items VALUES (?, ?, ?, 'failed', ?)`, [job, step.n, name, e.message]);
+								insertRow(db, 'job_items', { job_id: job, n: step.n, item: name, state: 'failed', error: e.message });
 							}).immediate();
 							log(`${name}: ${e.message}`);
 							known.set(name, { item: name, state: 'failed', error: e.message });

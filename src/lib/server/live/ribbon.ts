@@ -7,7 +7,7 @@ import { steps } from '../capacity/steps-sql';
 import { changesBetween } from '../changes';
 import { all, type Db } from '../db';
 import { BEGUN_SESSIONS, fromOf, MACHINES } from '../watch/lists';
-import { atMoment } from '../moment/samples';
+import { atMoment } from '../samples/read';
 import { scopeCondition } from '../moment/scope-sql';
 
 /** What the tide ribbon shows: 24 hours back, 12 ahead. */

@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest';
 import { MINUTE } from '$lib/core/time/units';
 import { openDb, run } from '../db';
-import { atMoment, sampledAt } from './samples';
+import { atMoment, sampledAt } from '../samples/read';
 import { asKnown, lookOf } from './index';
 
 const NOW = Date.parse('2026-11-17T13:32:20Z');

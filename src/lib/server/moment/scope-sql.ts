@@ -1,6 +1,6 @@
 import type { Facet, Scope, Term } from '$lib/core/scope/scope';
 import { folded } from '$lib/core/text/nearest';
-import { SAMPLED_STRAIN } from './samples';
+import { SAMPLED_STRAIN } from '../samples/read';
 
 /** A condition to put behind WHERE, with its named parameters. */
 export interface Condition {

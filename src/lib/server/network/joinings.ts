@@ -7,6 +7,7 @@ import { knowsZone } from '$lib/core/time/zone';
 import type { Explained } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { all, one, run, type Db } from '../db';
+import { closeAt, openAt } from '../db/intervals';
 import { whole } from '../plans/fields';
 import { InputProblem } from '../plans/kind';
 import { NotFound, parseInput } from '../plans';
@@ -143,15 +144,7 @@ export function beginJoining(ctx: Context, by: string, site: string | null): num
 		const p = providerAt(db, ctx.vault, site, now);
 		if (p) answers = { address: { address: p.address } };
 	}
-	return Number(
-		run(db, 'INSERT INTO joinings(by, site_id, since, until, answers) VALUES (?, ?, ?, ?, ?)', [
-			by,
-			site,
-			now,
-			FOREVER,
-			JSON.stringify(answers)
-		]).lastInsertRowid
-	);
+	return openAt(db, 'joinings', { by, site_id: site, answers: JSON.stringify(answers) }, now)!;
 }
 
 const rowOf = (db: Db, id: number): JoiningRow => {
@@ -224,7 +217,7 @@ export const joiningsAt = (
 /** Ends a joining. Throws NotFound when it is none, or over already. */
 export function endJoining(db: Db, id: number, outcome: string, now: number): void {
 	if (rowOf(db, id).until <= now) throw new NotFound(`joining ${id} that is under way`);
-	run(db, 'UPDATE joinings SET until = ?, outcome = ? WHERE id = ?', [now, outcome, id]);
+	closeAt(db, 'joinings', { id }, now, { outcome });
 }
 
 /**

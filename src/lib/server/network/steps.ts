@@ -1,5 +1,6 @@
-import { FOREVER } from '$lib/core/time/units';
 import { one, run } from '../db';
+import { closeAllAt } from '../db/intervals';
+import { writeHost, writeNetwork, writeSite, writeVolume } from '../estate/sites';
 import { noteStores } from '../images/stores';
 import { stepHandler, type StepHandler } from '../jobs/step';
 import { sweepPlaces } from './checks';
@@ -21,34 +22,12 @@ export const placeSteps: Record<string, StepHandler> = {
 						db,
 						'SELECT coalesce(max(position), -1) + 1 AS position FROM sites'
 					)!;
-					run(db, 'INSERT INTO sites VALUES (?, ?, ?, ?, ?, ?, ?)', [
-						id,
-						place.name,
-						place.kind,
-						place.timeZone,
-						position,
-						JSON.stringify(place.link ? [place.link] : []),
-						now
-					]);
-					for (const n of networks.filter((x) => place.networks.includes(x.id)))
-						run(db, 'INSERT INTO networks VALUES (?, ?, ?, ?, ?)', [n.id, id, n.range, n.first, n.last]);
-					for (const h of hosts)
-						run(db, 'INSERT INTO hosts(name, site_id, cores, memory, gpus, price_hour) VALUES (?, ?, ?, ?, ?, ?)', [
-							h.name,
-							id,
-							h.cores,
-							h.memory,
-							h.gpus,
-							Math.round(joining.prices!.hostHour * 100)
-						]);
-					for (const x of volumes)
-						run(db, 'INSERT INTO volumes VALUES (?, ?, ?, ?, ?)', [
-							x.id,
-							id,
-							x.size,
-							x.iops,
-							Math.round(joining.prices!.volumeMonth * 100)
-						]);
+					const links = place.link ? [place.link] : [];
+					const { name, kind, timeZone } = place;
+					writeSite(db, { id, name, kind, timeZone, links }, position, now);
+					for (const n of networks.filter((x) => place.networks.includes(x.id))) writeNetwork(db, id, n);
+					for (const h of hosts) writeHost(db, id, h, joining.prices!.hostHour);
+					for (const v of volumes) writeVolume(db, id, v, joining.prices!.volumeMonth);
 					writeProvider(db, ctx.vault, id, provider, now);
 					endJoining(db, joining.id, 'joined', now);
 				}
@@ -92,10 +71,7 @@ export const placeSteps: Record<string, StepHandler> = {
 			const now = ctx.clock.now();
 			return {
 				write: (db) => {
-					run(db, `UPDATE findings SET until = max(?, since + 1) WHERE site_id = ? AND until = ${FOREVER}`, [
-						now,
-						input.site
-					]);
+					closeAllAt(db, 'findings', { site_id: input.site }, now);
 					run(db, 'DELETE FROM joinings WHERE site_id = ?', [input.site]);
 					for (const table of ['site_checks', 'site_providers', 'site_versions', 'networks', 'hosts', 'volumes'])
 						run(db, `DELETE FROM ${table} WHERE site_id = ?`, [input.site]);

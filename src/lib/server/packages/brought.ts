@@ -2,9 +2,9 @@ import { randomUUID } from 'node:crypto';
 import { rmSync } from 'node:fs';
 import { join } from 'node:path';
 import * as v from 'valibot';
-import { FOREVER } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { run } from '../db';
+import { openAt } from '../db/intervals';
 import { InputProblem } from '../plans/kind';
 import { NotFound } from '../plans';
 import { ProviderError } from '../providers';
@@ -27,15 +27,7 @@ const MOST = { inventory: 2e9, folder: 16e9 };
 
 /** Begins a capture that is waited for to be brought. Returns its number. */
 export function beginBrought(ctx: Context, by: string, name: string): number {
-	const now = ctx.clock.now();
-	return Number(
-		run(ctx.db, `INSERT INTO captures(name, by, since, until, state) VALUES (?, ?, ?, ?, 'taking')`, [
-			name,
-			by,
-			now,
-			FOREVER
-		]).lastInsertRowid
-	);
+	return openAt(ctx.db, 'captures', { name, by, state: 'taking' }, ctx.clock.now())!;
 }
 
 function openOrThrow(ctx: Context, id: number): CaptureRow {

@@ -1,6 +1,7 @@
 import type { InventoryHeading, SettingEntry } from '$lib/core/packages/inventory';
-import { FOREVER, sizeWords } from '$lib/core/time/units';
+import { sizeWords } from '$lib/core/time/units';
 import { one, run, type Db } from '../db';
+import { closeAt, openAt } from '../db/intervals';
 import { stepHandler, type StepHandler } from '../jobs/step';
 import { ProviderError } from '../providers';
 import type { WhichInventory } from './packer';
@@ -31,12 +32,10 @@ export const captureStepHandlers: Record<string, StepHandler> = {
 			log(`${machine} is ready`);
 			const now = ctx.clock.now();
 			return {
-				write: (db) =>
-					run(
-						db,
-						`INSERT INTO captures(name, line_id, number, installer, job_id, by, since, until, state, machine) VALUES (?, ?, ?, ?, ?, ?, ?, ?, 'taking', ?)`,
-						[input.name, input.line, input.number, input.installer, job.id, job.by, now, FOREVER, machine]
-					)
+				write: (db) => {
+					const of = { name: input.name, line_id: input.line, number: input.number, installer: input.installer };
+					openAt(db, 'captures', { ...of, job_id: job.id, by: job.by, state: 'taking', machine }, now);
+				}
 			};
 		}
 	}),
@@ -135,11 +134,10 @@ export const captureStepHandlers: Record<string, StepHandler> = {
 			await ctx.packer.captures.discard(input.capture);
 			const now = ctx.clock.now();
 			return {
-				write: (db) =>
-					run(db, `UPDATE captures SET state = 'thrown away', until = ?, machine = NULL WHERE id = ?`, [
-						now,
-						input.capture
-					])
+				write: (db) => {
+					run(db, `UPDATE captures SET state = 'thrown away', machine = NULL WHERE id = ?`, [input.capture]);
+					closeAt(db, 'captures', { id: input.capture }, now);
+				}
 			};
 		}
 	})

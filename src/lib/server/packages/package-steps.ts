@@ -5,6 +5,7 @@ import type { WriteRules } from '$lib/core/packages/scope';
 import { FOREVER, sizeWords } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { one, run, type Db } from '../db';
+import { insertRow } from '../db/rows';
 import { closeAt, putAt } from '../db/intervals';
 import { stepHandler, type StepHandler } from '../jobs/step';
 import type { KeptPackage } from './layout';
@@ -22,7 +23,7 @@ export function placePackage(db: Db, name: string, position: number, at: number)
 }
 
 function writeVersion(db: Db, kept: KeptPackage, at: number, by: string, job: number): void {
-	run(db, 'INSERT INTO packages VALUES (?, ?, ?) ON CONFLICT DO NOTHING', [kept.spec.name, at, by]);
+	insertRow(db, 'packages', { name: kept.spec.name, made_at: at, made_by: by }, 'keep');
 	if (!one(db, `SELECT 1 FROM package_positions WHERE name = ? AND until = ${FOREVER}`, [kept.spec.name])) {
 		const last = one<{ n: number | null }>(
 			db,
@@ -173,21 +174,12 @@ export const packageStepHandlers: Record<string, StepHandler> = {
 			const now = ctx.clock.now();
 			const system = JSON.stringify(input.system);
 			return {
-				write: (db) =>
-					input.vouch
-						? run(db, 'INSERT OR REPLACE INTO package_vouches VALUES (?, ?, ?, ?, ?, ?)', [
-								input.name,
-								input.number,
-								system,
-								job.by,
-								now,
-								input.why
-							])
-						: run(db, 'DELETE FROM package_vouches WHERE name = ? AND number = ? AND system = ?', [
-								input.name,
-								input.number,
-								system
-							])
+				write: (db) => {
+					const { name, number, vouch, why } = input;
+					if (vouch) insertRow(db, 'package_vouches', { name, number, system, by: job.by, at: now, why }, 'replace');
+					else
+						run(db, 'DELETE FROM package_vouches WHERE name = ? AND number = ? AND system = ?', [name, number, system]);
+				}
 			};
 		}
 	}),

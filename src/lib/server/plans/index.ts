@@ -396,7 +396,7 @@ function claim(db: Db, objects: string[], plan: number): void {
 	for (const o of objects)
 		run(
 			db,
-			'INSERT INTO revisions VALUES (?, 1, ?) ON CONFLICT(object) DO UPDATE SET number = number + 1, plan_id = excluded.plan_id',
+			'INSERT INTO revisions(object, number, plan_id) VALUES (?, 1, ?) ON CONFLICT(object) DO UPDATE SET number = number + 1, plan_id = excluded.plan_id',
 			[o, plan]
 		);
 }

@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
 import { XMLParser } from 'fast-xml-parser';
-import { one, run, type Db } from '../db';
+import { one, type Db } from '../db';
+import { insertRow } from '../db/rows';
 
 /** Pictures that we draw ourselves, by name. */
 export const DRAWN = ['desktop', 'chart', 'watch', 'wave', 'ledger', 'ship', 'app'] as const;
@@ -80,7 +81,7 @@ export function keepIcon(db: Db, bytes: Uint8Array): { icon: string } | { proble
 	const type = pictureType(bytes);
 	if (type === null) return { problem: 'This is no PNG, JPEG or SVG picture.' };
 	const digest = createHash('sha256').update(bytes).digest('hex');
-	run(db, 'INSERT OR IGNORE INTO icons VALUES (?, ?, ?)', [digest, type, Buffer.from(bytes)]);
+	insertRow(db, 'icons', { digest, type, bytes: Buffer.from(bytes) }, 'keep');
 	return { icon: iconId(digest) };
 }
 

@@ -1,6 +1,8 @@
 import { FOREVER } from '$lib/core/time/units';
 import { poolAt } from '../capacity/queries';
-import { one, run, type Db } from '../db';
+import { one, type Db } from '../db';
+import { insertRow } from '../db/rows';
+import { writeHost } from '../estate/sites';
 import { changeAt } from '../db/intervals';
 import { stepHandler, type StepHandler } from '../jobs/step';
 import type { ExistingMachine } from '../providers';
@@ -15,19 +17,9 @@ export const machineSteps: Record<string, StepHandler> = {
 			return {
 				write: (db) => {
 					for (const m of input.machines) {
-						run(db, 'INSERT OR REPLACE INTO taken_machines VALUES (?, ?, ?, ?, ?)', [
-							m.name,
-							m.kind,
-							m.system,
-							m.users,
-							m.generation
-						]);
-						if (m.kind === 'physical')
-							run(
-								db,
-								'INSERT INTO hosts(name, site_id, cores, memory, gpus, price_hour) VALUES (?, ?, ?, ?, ?, 0) ON CONFLICT DO NOTHING',
-								[m.name, m.site, m.cores, m.memory, m.gpus]
-							);
+						const { name, kind, system, users, generation } = m;
+						insertRow(db, 'taken_machines', { name, kind, system, users, generation }, 'replace');
+						if (kind === 'physical') writeHost(db, m.site, m, 0);
 					}
 				}
 			};

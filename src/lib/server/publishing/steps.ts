@@ -1,6 +1,7 @@
 import { FOREVER, SECOND } from '$lib/core/time/units';
 import { sleep, type Context } from '../context';
 import { one, run, type Db } from '../db';
+import { insertRow } from '../db/rows';
 import { changeAt, closeAt, putAt } from '../db/intervals';
 import { configureBroker } from '../engine/broker';
 import { stepHandler, type StepHandler } from '../jobs/step';
@@ -139,15 +140,8 @@ export const publishingSteps: Record<string, StepHandler> = {
 				},
 				(db, name, error) => {
 					const { host, volume } = places.get(name)!;
-					run(db, 'INSERT OR REPLACE INTO unmade_machines VALUES (?, ?, ?, ?, ?, ?, ?)', [
-						pool.id,
-						name,
-						host,
-						volume,
-						error.message,
-						job.id,
-						ctx.clock.now()
-					]);
+					const why = { reason: error.message, job_id: job.id, at: ctx.clock.now() };
+					insertRow(db, 'unmade_machines', { pool_id: pool.id, name, host, volume, ...why }, 'replace');
 				}
 			);
 			await untilObserved(ctx, done, true);

@@ -1,15 +1,11 @@
 import { addressNumber } from '$lib/core/network/addresses';
-import { FOREVER } from '$lib/core/time/units';
 import { run, type Db } from '../db';
+import { closeAllAt } from '../db/intervals';
 import { stepHandler, type StepHandler } from '../jobs/step';
 
 /** What was running out no longer does: the finding is over, without waiting for the next sweep. */
 const over = (db: Db, kind: string, subject: string, now: number) =>
-	run(db, `UPDATE findings SET until = max(?, since + 1) WHERE kind = ? AND subject_id = ? AND until = ${FOREVER}`, [
-		now,
-		kind,
-		subject
-	]);
+	closeAllAt(db, 'findings', { kind, subject_id: subject }, now);
 
 export const resourceSteps: Record<string, StepHandler> = {
 	'volume.extend': stepHandler<{ volume: string; size: number }>({

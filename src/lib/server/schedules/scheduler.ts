@@ -4,6 +4,7 @@ import { callerNow } from '../identity/accounts';
 import type { Caller } from '../identity/caller';
 import type { Context } from '../context';
 import { run } from '../db';
+import { insertRow } from '../db/rows';
 import { schedulesAt, type Schedule } from './queries';
 
 /** What was due longer ago than this, while nothing ran, is not made up for. */
@@ -26,7 +27,7 @@ export class Scheduler {
 		// Written down first: a time that was met is not met again, whatever happens next.
 		db.transaction(() => {
 			run(db, 'UPDATE schedules SET done_to = ? WHERE id = ?', [due, s.id]);
-			run(db, 'INSERT OR IGNORE INTO schedule_runs VALUES (?, ?, NULL, NULL)', [s.id, due]);
+			insertRow(db, 'schedule_runs', { schedule_id: s.id, due }, 'keep');
 		}).immediate();
 		const note = (job: number | null, refused: string | null) =>
 			run(db, 'UPDATE schedule_runs SET job_id = ?, refused = ? WHERE schedule_id = ? AND due = ?', [

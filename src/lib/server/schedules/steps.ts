@@ -1,6 +1,5 @@
 import type { Recurrence } from '$lib/core/time/recurrence';
-import { FOREVER } from '$lib/core/time/units';
-import { run } from '../db';
+import { closeAt, openAt } from '../db/intervals';
 import { stepHandler, type StepHandler } from '../jobs/step';
 
 export const scheduleSteps: Record<string, StepHandler> = {
@@ -9,23 +8,9 @@ export const scheduleSteps: Record<string, StepHandler> = {
 			const now = ctx.clock.now();
 			return {
 				write: (db) => {
-					run(
-						db,
-						'INSERT INTO schedules(title, kind, input, rule, zone, begins, by, operator_id, since, until, done_to) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)',
-						[
-							input.title,
-							input.kind,
-							JSON.stringify(input.input),
-							input.rule,
-							input.zone,
-							input.begins,
-							job.by,
-							job.operator,
-							now,
-							FOREVER,
-							now
-						]
-					);
+					const { title, kind, rule, zone, begins } = input;
+					const what = { title, kind, input: JSON.stringify(input.input), rule, zone, begins };
+					openAt(db, 'schedules', { ...what, by: job.by, operator_id: job.operator, done_to: now }, now);
 				}
 			};
 		}
@@ -34,12 +19,7 @@ export const scheduleSteps: Record<string, StepHandler> = {
 		async run({ ctx, input }) {
 			const now = ctx.clock.now();
 			return {
-				write: (db) =>
-					run(db, 'UPDATE schedules SET until = max(?, since + 1) WHERE id = ? AND until > ?', [
-						now,
-						input.schedule,
-						now
-					])
+				write: (db) => closeAt(db, 'schedules', { id: input.schedule }, now)
 			};
 		}
 	})

@@ -1,5 +1,5 @@
-import { FOREVER } from '$lib/core/time/units';
 import { run } from '../db';
+import { closeAt, putAt } from '../db/intervals';
 import { stepHandler, type StepHandler } from '../jobs/step';
 
 export const shelfSteps: Record<string, StepHandler> = {
@@ -7,20 +7,7 @@ export const shelfSteps: Record<string, StepHandler> = {
 		async run({ ctx, input }) {
 			const now = ctx.clock.now();
 			return {
-				write: (db) => {
-					run(db, `UPDATE fetched SET until = ? WHERE person_id = ? AND publication_id = ? AND until > ?`, [
-						now,
-						input.person,
-						input.publication,
-						now
-					]);
-					run(db, 'INSERT OR REPLACE INTO fetched VALUES (?, ?, ?, ?)', [
-						input.person,
-						input.publication,
-						now,
-						FOREVER
-					]);
-				}
+				write: (db) => putAt(db, 'fetched', { person_id: input.person, publication_id: input.publication }, now)
 			};
 		}
 	}),
@@ -31,11 +18,7 @@ export const shelfSteps: Record<string, StepHandler> = {
 			return {
 				write: (db) => {
 					for (const person of input.people)
-						run(
-							db,
-							`UPDATE fetched SET until = max(?, since + 1) WHERE person_id = ? AND publication_id = ? AND until = ${FOREVER}`,
-							[now, person, input.publication]
-						);
+						closeAt(db, 'fetched', { person_id: person, publication_id: input.publication }, now);
 				}
 			};
 		}

@@ -7,7 +7,7 @@ import type { Estate } from '$lib/core/estate/schema';
 import type { Caller } from '../identity/caller';
 import type { Context } from '../context';
 import { openDb, run, type Db } from '../db';
-import { settleEstate } from '../db/settle';
+import { settleEstate } from '../estate/settle';
 import { vaultOf } from '../network/vault';
 import { BlobStore } from '../packages/blobs';
 import { definitionOf } from '../packages/reading';

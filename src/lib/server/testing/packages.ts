@@ -1,6 +1,6 @@
 import { bareSpec, type PackageSpec } from '$lib/core/packages/spec';
-import { FOREVER } from '$lib/core/time/units';
-import { one, run } from '../db';
+import { one } from '../db';
+import { insertRow } from '../db/rows';
 import { placePackage } from '../packages/package-steps';
 import type { Harness } from './harness';
 
@@ -32,21 +32,20 @@ export function keepPackage(
 		],
 		...more
 	};
-	run(h.db, 'INSERT OR IGNORE INTO packages VALUES (?, ?, ?)', [name, h.lab.now, 'test']);
+	insertRow(h.db, 'packages', { name, made_at: h.lab.now, made_by: 'test' }, 'keep');
 	const there = one<{ n: number }>(h.db, 'SELECT count(*) AS n FROM package_positions WHERE name <> ?', [name])!.n;
 	placePackage(h.db, name, there + 1, h.lab.now);
-	run(h.db, 'INSERT INTO package_versions VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, NULL)', [
+	insertRow(h.db, 'package_versions', {
 		name,
 		number,
-		`sha256:${name}-${number}`,
-		JSON.stringify(spec),
+		manifest: `sha256:${name}-${number}`,
+		spec: JSON.stringify(spec),
 		size,
-		size,
-		size * 2,
-		40,
-		3,
-		h.lab.now,
-		'test',
-		FOREVER
-	]);
+		added: size,
+		unpacked: size * 2,
+		files: 40,
+		settings: 3,
+		made_at: h.lab.now,
+		made_by: 'test'
+	});
 }

@@ -1,6 +1,6 @@
 import type { Scope, Term } from '$lib/core/scope/scope';
 import { all, one, type Db } from '../db';
-import { atMoment, SAMPLED_STRAIN, sampledHost, sampledShare } from '../moment/samples';
+import { atMoment, SAMPLED_STRAIN, sampledHost, sampledShare } from '../samples/read';
 import { OPEN, scopeCondition, type Subject } from '../moment/scope-sql';
 
 /** A list under scope at a moment, ready to be shown row by row. */

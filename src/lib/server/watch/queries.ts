@@ -1,11 +1,11 @@
 import type { Scope } from '$lib/core/scope/scope';
-import { DAY, FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
+import { DAY, FOREVER } from '$lib/core/time/units';
 import { apdexOf, SIGN_IN_TARGET } from '$lib/core/watch/apdex';
 import type { Phase } from '$lib/core/watch/phases';
 import type { Load } from '$lib/core/watch/strain';
 import type { Fact } from '$lib/core/why/explained';
 import { all, one, type Db } from '../db';
-import { atMoment, SAMPLED_STRAIN, minutesSince, sampleAt } from '../moment/samples';
+import { atMoment, SAMPLED_STRAIN, sampleAt, samplesBetween, type Kept } from '../samples/read';
 import { scopeCondition } from '../moment/scope-sql';
 import { BEGUN_SESSIONS, fromOf, MACHINES, SESSIONS } from './lists';
 import { fromJson } from '../db/json';
@@ -215,23 +215,11 @@ export interface SamplePoint {
 
 /** Samples of a machine over a span, from the finest rollup that keeps it to about 500 points. */
 export function samplesOf(db: Db, machine: number, from: number, to: number): { step: number; points: SamplePoint[] } {
-	const width = to - from;
-	const [table, step] =
-		width <= 8 * HOUR && minutesSince(db, from)
-			? (['samples_1m', MINUTE] as const)
-			: width <= 5 * DAY
-				? (['samples_15m', 15 * MINUTE] as const)
-				: (['samples_6h', 6 * HOUR] as const);
-	// The key leads with the time, so each grid point is sought by itself.
-	const rows = all<Record<string, number>>(
-		db,
-		`WITH RECURSIVE grid(at) AS (SELECT ? UNION ALL SELECT at + ? FROM grid WHERE at + ? < ?) SELECT x.* FROM grid JOIN ${table} x ON x.at = grid.at AND x.machine_id = ?`,
-		[Math.ceil(from / step) * step, step, step, to, machine]
-	);
+	const { step, rows } = samplesBetween(db, 'machine', machine, from, to);
 	return { step, points: rows.map(toPoint) };
 }
 
-const toPoint = (r: Record<string, number>): SamplePoint => ({
+const toPoint = (r: Kept): SamplePoint => ({
 	at: r.at!,
 	cores: r.cores! / 1000,
 	memory: r.memory! / 1000,
@@ -244,11 +232,7 @@ const toPoint = (r: Record<string, number>): SamplePoint => ({
 });
 
 /** The load of a machine by the sample that holds at a moment, or null when it was not up; what is kept of its strain beside it. */
-export function loadAt(
-	db: Db,
-	machine: number,
-	at: number
-): (Load & { strain: number; of: 'minute' | 'quarter hour' }) | null {
+export function loadAt(db: Db, machine: number, at: number): (Load & { strain: number; of: string }) | null {
 	const sample = sampleAt(db, 'machine', machine, at);
 	return sample && { ...toPoint(sample.row), of: sample.of };
 }

@@ -4,7 +4,7 @@ import { DAY } from '$lib/core/time/units';
 import { teamsAbove } from '$lib/server/access/circumstances';
 import { all } from '$lib/server/db';
 import { sharedLoad } from '$lib/server/moment/load';
-import { atMoment } from '$lib/server/moment/samples';
+import { atMoment } from '$lib/server/samples/read';
 import { scopeCondition } from '$lib/server/moment/scope-sql';
 import { fromOf, MACHINES } from '$lib/server/watch/lists';
 import { needsAt } from '$lib/server/today/queries';

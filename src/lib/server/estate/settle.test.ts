@@ -10,10 +10,10 @@ import { FOREVER } from '$lib/core/time/units';
 import { hoursById, poolsAt } from '../capacity/queries';
 import { linesAt, sheetAt } from '../images/queries';
 import { grantsAt, publicationsAt } from '../publishing/queries';
-import { all, one, openDb, run, type Db } from './index';
+import { all, one, openDb, run, type Db } from '../db';
 import { vaultOf } from '../network/vault';
 import { settleEstate } from './settle';
-import { verifyData } from './verify';
+import { verifyData } from '../db/verify';
 
 /** The demo estate as declared, and what of it then stands in the database: nothing lost, nothing bent. */
 

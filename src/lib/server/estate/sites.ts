@@ -1,0 +1,58 @@
+import type { Db } from '../db';
+import { insertRow } from '../db/rows';
+
+/** A site as it is written down: what it is called, of which kind, in which zone, and its links to others. */
+export interface SiteToWrite {
+	id: string;
+	name: string;
+	kind: string;
+	timeZone: string;
+	links: unknown[];
+}
+
+/** Writes a site, `position` in the order of all, joined up at a moment. */
+export function writeSite(db: Db, s: SiteToWrite, position: number, at: number): void {
+	const { id, name, kind, timeZone, links } = s;
+	insertRow(db, 'sites', {
+		id,
+		name,
+		kind,
+		time_zone: timeZone,
+		position,
+		links: JSON.stringify(links),
+		joined_at: at
+	});
+}
+
+/** Writes a network of a site; `first` and `last` are addresses as numbers. */
+export function writeNetwork(
+	db: Db,
+	site: string,
+	n: { id: string; range: string; first: number; last: number }
+): void {
+	const { id, range, first, last } = n;
+	insertRow(db, 'networks', { id, site_id: site, range, first, last });
+}
+
+/** Writes a host of a site, where there is none of that name yet; its memory in bytes, its price for an hour in euros. */
+export function writeHost(
+	db: Db,
+	site: string,
+	h: { name: string; cores: number; memory: number; gpus: number },
+	priceHour: number
+): void {
+	const { name, cores, memory, gpus } = h;
+	const price_hour = Math.round(priceHour * 100);
+	insertRow(db, 'hosts', { name, site_id: site, cores, memory, gpus, price_hour }, 'keep');
+}
+
+/** Writes a volume of a site; its size in bytes, its price for a terabyte and month in euros. */
+export function writeVolume(
+	db: Db,
+	site: string,
+	v: { id: string; size: number; iops: number },
+	priceMonth: number
+): void {
+	const { id, size, iops } = v;
+	insertRow(db, 'volumes', { id, site_id: site, size, iops, price_tb_month: Math.round(priceMonth * 100) });
+}

@@ -1,0 +1,170 @@
+import type Database from 'better-sqlite3';
+import { strainValue } from '$lib/core/watch/strain';
+import { all, one, run, type Db } from '../db';
+import { insertRow } from '../db/rows';
+import { HOST_SAMPLE_WIDTH, SAMPLE_WIDTH, type Observation } from '../providers';
+import { QUARTER, SERIES, type Sampled, type Series } from './series';
+
+type Samples = Extract<Observation, { kind: 'samples' }>;
+
+/** Samples written by one statement, and the values bound for each: its time, whose it is, and the columns. */
+const ROWS = 64;
+const COLUMNS = SERIES.machine.columns.length;
+const BOUND = 2 + COLUMNS;
+
+const insertSql = ({ key, columns, tables }: Series, rows: number): string => {
+	const names = ['at', key, ...columns];
+	const row = `(${names.map(() => '?').join(', ')})`;
+	return `INSERT OR REPLACE INTO ${tables[0].table}(${names.join(', ')}) VALUES ${Array(rows).fill(row).join()}`;
+};
+
+/** Sums up the finest samples of a step into the next coarser one, in memory as they come. */
+class Sums {
+	private readonly of = new Map<number, { n: number; v: number[] }>();
+	private readonly highest: boolean[];
+
+	constructor(private readonly series: Series) {
+		this.highest = series.columns.map((c) => series.highest.includes(c));
+	}
+
+	/** Adds a sample: its values stand at `from`. */
+	add(id: number, values: readonly number[], from: number): void {
+		let sum = this.of.get(id);
+		if (!sum) this.of.set(id, (sum = { n: 0, v: new Array<number>(this.highest.length).fill(0) }));
+		sum.n++;
+		for (let i = 0; i < this.highest.length; i++)
+			sum.v[i] = this.highest[i] ? Math.max(sum.v[i]!, values[from + i]!) : sum.v[i]! + values[from + i]!;
+	}
+
+	/** Writes what has been summed up, and begins anew. */
+	write(db: Db, at: number): void {
+		const { key, columns, tables } = this.series;
+		for (const [id, { n, v }] of this.of) {
+			const values = columns.map((c, i) => [c, this.highest[i] ? v[i]! : Math.round(v[i]! / n)]);
+			insertRow(
+				db,
+				tables[1].table,
+				{ at, [key]: id, ...(Object.fromEntries(values) as Record<string, number>) },
+				'replace'
+			);
+		}
+		this.of.clear();
+	}
+}
+
+/** Sums up the rows of one table within a step of the next coarser one. */
+function sumUp(db: Db, { key, columns, highest, tables }: Series, coarser: number, at: number): void {
+	const [finer, { table, step }] = [tables[coarser - 1]!, tables[coarser]!];
+	const sums = columns.map((c) => (highest.includes(c) ? `max(${c})` : `CAST(round(avg(${c})) AS INTEGER)`));
+	run(
+		db,
+		`INSERT OR REPLACE INTO ${table}(at, ${key}, ${columns.join(', ')})
+		 SELECT @at, ${key}, ${sums.join(', ')} FROM ${finer.table} WHERE at >= @at AND at < @at + @step GROUP BY ${key}`,
+		{ at, step }
+	);
+}
+
+/**
+ * Writes samples down as they are observed: the finest as rows, the quarter hours summed up in memory and written when they have ended,
+ * what is coarser from those. What is older than it is kept goes.
+ */
+export class SampleWriter {
+	private many: Database.Statement<unknown[]> | undefined;
+	private readonly bound = new Array<number>(ROWS * BOUND).fill(0);
+	private readonly sums: Record<Sampled, Sums> = { machine: new Sums(SERIES.machine), host: new Sums(SERIES.host) };
+	private quarter = -1;
+
+	constructor(
+		private readonly db: Db,
+		/** The numbers of machines and hosts; of those that have none nothing is written. */
+		private readonly id: Record<Sampled, (name: string) => number | undefined>
+	) {
+		this.resume();
+	}
+
+	/** Takes samples of one moment in. Those before `keepFrom`, ms UTC, are only summed up. */
+	take(o: Samples, keepFrom: number): void {
+		const quarter = Math.floor(o.at / QUARTER) * QUARTER;
+		if (quarter !== this.quarter) this.close(quarter);
+		this.machines(o, o.at >= keepFrom);
+		this.hosts(o, o.at >= keepFrom);
+	}
+
+	private machines(o: Samples, keep: boolean): void {
+		// The busiest statement there is: many rows at a time, and no array made for each.
+		const many = (this.many ??= this.db.prepare(insertSql(SERIES.machine, ROWS)));
+		const { bound } = this;
+		const { values } = o;
+		let rows = 0;
+		for (let i = 0; i < o.machines.length; i++) {
+			const id = this.id.machine(o.machines[i]!);
+			if (id === undefined) continue;
+			const at = i * SAMPLE_WIDTH;
+			const cores = values[at]!;
+			const memory = values[at + 1]!;
+			const disk = values[at + 2]!;
+			const gpu = values[at + 3]!;
+			const input = values[at + 4]!;
+			const trip = values[at + 5]!;
+			const b = rows * BOUND;
+			bound[b] = o.at;
+			bound[b + 1] = id;
+			bound[b + 2] = Math.round(cores * 1000);
+			bound[b + 3] = Math.round(memory * 1000);
+			bound[b + 4] = Math.round(disk * 1000);
+			bound[b + 5] = gpu < 0 ? -1 : Math.round(gpu * 1000);
+			bound[b + 6] = Math.round(input * 1000);
+			bound[b + 7] = Math.round(trip * 1000);
+			bound[b + 8] = values[at + 6]!;
+			bound[b + 9] = strainValue(cores, memory, disk, gpu < 0 ? null : gpu, input, trip);
+			this.sums.machine.add(id, bound, b + 2);
+			if (keep && ++rows === ROWS) {
+				many.run(bound);
+				rows = 0;
+			}
+		}
+		if (rows > 0) this.db.prepare(insertSql(SERIES.machine, rows)).run(bound.slice(0, rows * BOUND));
+	}
+
+	private hosts(o: Samples, keep: boolean): void {
+		o.hosts.forEach((name, i) => {
+			const id = this.id.host(name);
+			if (id === undefined) return;
+			const at = i * HOST_SAMPLE_WIDTH;
+			const row = [0, 1, 2].map((k) => (o.hostValues[at + k]! < 0 ? -1 : Math.round(o.hostValues[at + k]! * 1000)));
+			if (keep) run(this.db, insertSql(SERIES.host, 1), [o.at, id, ...row]);
+			this.sums.host.add(id, row, 0);
+		});
+	}
+
+	/** Writes the quarter hour that has ended, what is coarser when it has, and forgets what is no longer kept. */
+	private close(next: number): void {
+		const was = this.quarter;
+		this.quarter = next;
+		if (was < 0) return;
+		for (const [of, series] of Object.entries(SERIES) as [Sampled, Series][]) {
+			this.sums[of].write(this.db, was);
+			series.tables.forEach(({ table, step, kept }, i) => {
+				const begun = Math.floor(was / step) * step;
+				if (i > 1 && Math.floor(next / step) * step !== begun) sumUp(this.db, series, i, begun);
+				if (kept !== Infinity) run(this.db, `DELETE FROM ${table} WHERE at < ?`, [next - kept]);
+			});
+		}
+	}
+
+	/** After a restart: the minutes of the running quarter hour count on. */
+	private resume(): void {
+		const last = one<{ at: number | null }>(this.db, `SELECT max(at) AS at FROM ${SERIES.machine.tables[0].table}`)?.at;
+		if (last === null || last === undefined) return;
+		this.quarter = Math.floor(last / QUARTER) * QUARTER;
+		for (const [of, { key, columns, tables }] of Object.entries(SERIES) as [Sampled, Series][])
+			for (const r of all<Record<string, number>>(this.db, `SELECT * FROM ${tables[0].table} WHERE at >= ?`, [
+				this.quarter
+			]))
+				this.sums[of].add(
+					r[key]!,
+					columns.map((c) => r[c]!),
+					0
+				);
+	}
+}
