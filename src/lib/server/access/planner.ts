@@ -199,6 +199,7 @@ const addGrant = planKind({
 	kind: 'grant.add',
 	words: 'Grant a publication to a team or a person',
 	area: 'access',
+	undo: 'back',
 	schema: v.strictObject({
 		id: v.optional(v.number()),
 		publication: v.pipe(v.string(), v.nonEmpty('Choose a publication.')),
@@ -313,6 +314,7 @@ const changeGrant = planKind({
 	kind: 'grant.change',
 	words: 'Change the conditions, channels and kind of a grant',
 	area: 'access',
+	undo: 'back',
 	schema: v.strictObject({
 		grant: v.pipe(v.number(), v.integer()),
 		/** What is not said stays as it is. */
@@ -395,6 +397,7 @@ const removeGrant = planKind({
 	kind: 'grant.remove',
 	words: 'Take a grant back',
 	area: 'access',
+	undo: 'back',
 	schema: v.strictObject({ grant: v.pipe(v.number(), v.integer()) }),
 	async draft(ctx, input): Promise<Draft> {
 		const g = grantOrThrow(ctx, input.grant);

@@ -22,6 +22,7 @@ const setPolicy = planKind({
 	kind: 'policy.set',
 	words: 'Change how a pool keeps capacity; what is left out stays as it is',
 	area: 'capacity',
+	undo: 'back',
 	schema: v.strictObject({
 		pool: v.string(),
 		hours: v.optional(v.string()),

@@ -18,6 +18,7 @@ const runbook = planKind({
 	kind: 'runbook.run',
 	words: 'Try the remedies for a machine’s failing check, mildest first, until one works',
 	area: 'repair',
+	undo: 'never',
 	schema: v.strictObject({ machine: v.string(), check: v.picklist(CHECKS, 'Choose a check.') }),
 	async draft(ctx, input): Promise<Draft> {
 		const now = ctx.clock.now();
@@ -88,6 +89,7 @@ const setPort = planKind({
 	kind: 'gateway.set-port',
 	words: 'Set the port that a gateway announces for a protocol',
 	area: 'network',
+	undo: 'back',
 	schema: v.strictObject({
 		gateway: v.string(),
 		protocol: v.string(),

@@ -62,6 +62,7 @@ const addOperator = planKind({
 	words: 'Add an operator with a first password, which is kept sealed and shown nowhere',
 	secrets: ['password'],
 	area: 'identity',
+	undo: 'back',
 	schema: v.strictObject({
 		login: v.pipe(
 			v.string(),
@@ -96,6 +97,7 @@ const setRole = planKind({
 	kind: 'operator.set-role',
 	words: 'Give an operator another role',
 	area: 'identity',
+	undo: 'back',
 	schema: v.strictObject({ login: v.string(), role: staff }),
 	async draft(ctx, input) {
 		const o = operatorOrThrow(ctx, input.login);
@@ -121,6 +123,7 @@ const disable = planKind({
 	kind: 'operator.disable',
 	words: 'Shut an operator’s account, or open it again',
 	area: 'identity',
+	undo: 'back',
 	schema: v.strictObject({ login: v.string(), disabled: v.boolean() }),
 	async draft(ctx, input) {
 		const o = operatorOrThrow(ctx, input.login);
@@ -147,6 +150,7 @@ const createToken = planKind({
 	words: 'Create an API token; its secret comes as a SHA-256 hash, which is kept sealed',
 	secrets: ['hash'],
 	area: 'identity',
+	undo: 'back',
 	schema: v.strictObject({
 		name: v.pipe(v.string(), v.trim(), v.nonEmpty('Give the token a name.'), v.maxLength(40, 'At most 40 characters.')),
 		role: staff,
@@ -173,6 +177,7 @@ const revokeToken = planKind({
 	kind: 'token.revoke',
 	words: 'Revoke an API token',
 	area: 'identity',
+	undo: 'never',
 	schema: v.strictObject({ name: v.string() }),
 	async draft(ctx, input) {
 		if (!one(ctx.db, 'SELECT 1 FROM tokens WHERE name = ? AND revoked_at IS NULL', [input.name]))
@@ -192,6 +197,7 @@ const heads = planKind({
 	kind: 'record.heads',
 	words: 'Say where signed heads of the change log are sent: by mail, to a web hook, or nowhere',
 	area: 'identity',
+	undo: 'back',
 	schema: v.strictObject({
 		mail: v.pipe(
 			v.string(),

@@ -171,6 +171,7 @@ const buildPlan = planKind({
 	kind: 'image.build',
 	words: 'Build the next version of an image line from its build sheet',
 	area: 'images',
+	undo: 'never',
 	schema: v.strictObject({ line: lineId, number: v.optional(versionNumber), note: noteText }),
 	async draft(ctx, input): Promise<Draft> {
 		const line = lineOrThrow(ctx, input.line);
@@ -220,6 +221,7 @@ const rebuildPlan = planKind({
 	kind: 'image.rebuild',
 	words: 'Build a version again from its own sheet, so that only the system’s updates are new',
 	area: 'images',
+	undo: 'never',
 	schema: v.strictObject({
 		line: lineId,
 		from: v.optional(
@@ -307,6 +309,7 @@ const resumePlan = planKind({
 	kind: 'image.resume',
 	words: 'Take a failed build up again at the step that failed, with the sheet as it was or as it is now',
 	area: 'images',
+	undo: 'never',
 	schema: v.strictObject({
 		build: v.pipe(v.number(), v.integer()),
 		sheet: v.optional(v.picklist(['as it was', 'as it is now'], 'Write “as it was” or “as it is now”.'), 'as it was')
@@ -381,6 +384,7 @@ const abandonPlan = planKind({
 	kind: 'image.abandon',
 	words: 'Give a failed build up and remove its builder machine and staging',
 	area: 'images',
+	undo: 'never',
 	schema: v.strictObject({ build: v.pipe(v.number(), v.integer()) }),
 	async draft(ctx, input): Promise<Draft> {
 		const build = buildById(ctx.db, input.build);
@@ -460,6 +464,7 @@ const sheetPlan = planKind({
 	longTexts: ['text', 'steps'],
 	words: 'Change the build sheet of an image line, given as steps or as text',
 	area: 'images',
+	undo: 'back',
 	schema: sheetInput,
 	async draft(ctx, input): Promise<Draft> {
 		const line = lineOrThrow(ctx, input.line);

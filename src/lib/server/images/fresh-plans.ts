@@ -201,6 +201,7 @@ const resetPlan = planKind({
 	kind: 'machines.reset',
 	words: 'Put every machine of a pool back to its image, all at once or as people leave',
 	area: 'images',
+	undo: 'never',
 	schema: v.strictObject({ pool: v.string(), people, deadline, atOnce }),
 	async draft(ctx, input): Promise<Draft> {
 		const pool = poolOrThrow(ctx, input.pool);
@@ -226,6 +227,7 @@ const movePlan = planKind({
 	kind: 'machines.move',
 	words: 'Move the machines of a pool to a version once, whatever the pool follows',
 	area: 'images',
+	undo: 'sometimes',
 	schema: v.strictObject({
 		pool: v.string(),
 		number: v.pipe(v.string(), v.nonEmpty('Choose a version.')),
@@ -277,6 +279,7 @@ const evenPlan = planKind({
 	kind: 'volumes.even',
 	words: 'Move machine disks between the volumes of a place until none is over a share, moving as little as can be',
 	area: 'images',
+	undo: 'never',
 	schema: v.strictObject({
 		site: v.string(),
 		/** Percent of a volume. */

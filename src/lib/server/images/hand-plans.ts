@@ -12,6 +12,7 @@ const openPlan = planKind({
 	kind: 'image.open',
 	words: 'Open a version on its reference machine, for work by hand',
 	area: 'images',
+	undo: 'back',
 	schema: v.strictObject({ line: lineId, number: v.string() }),
 	async draft(ctx, input): Promise<Draft> {
 		const now = ctx.clock.now();
@@ -57,6 +58,7 @@ const closePlan = planKind({
 	kind: 'image.close',
 	words: 'Close the open version as a new version, with a note',
 	area: 'images',
+	undo: 'back',
 	schema: v.strictObject({
 		line: lineId,
 		number: v.optional(versionNumber),
@@ -106,6 +108,7 @@ const throwAwayPlan = planKind({
 	kind: 'image.throw-away',
 	words: 'Throw away what was done by hand on the reference machine',
 	area: 'images',
+	undo: 'never',
 	schema: v.strictObject({ line: lineId }),
 	async draft(ctx, input): Promise<Draft> {
 		const open = openingOf(ctx.db, input.line, ctx.clock.now());

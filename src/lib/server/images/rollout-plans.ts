@@ -34,6 +34,7 @@ const beginPlan = planKind({
 	kind: 'image.rollout',
 	words: 'Bring a version to machines in waves, with a gate after each that stops or returns it',
 	area: 'images',
+	undo: 'never',
 	schema: v.strictObject({
 		line: lineId,
 		number: v.pipe(v.string(), v.nonEmpty('Choose a version.')),
@@ -286,6 +287,7 @@ const decidePlan = planKind({
 	kind: 'rollout.decide',
 	words: 'Let a paused rollout go on, return its last wave, or stop it where it is',
 	area: 'images',
+	undo: 'never',
 	schema: v.strictObject({
 		rollout: v.pipe(v.number(), v.integer()),
 		decision: v.picklist(['go on', 'return', 'stop'], 'Choose go on, return or stop.')
@@ -331,6 +333,7 @@ const returnPlan = planKind({
 	kind: 'rollout.return',
 	words: 'Bring every machine of a rollout back to the version before, now',
 	area: 'images',
+	undo: 'never',
 	schema: v.strictObject({
 		rollout: v.pipe(v.number(), v.integer()),
 		people: v.optional(v.picklist(['wait', 'now'], 'Choose wait or now.'), 'now')

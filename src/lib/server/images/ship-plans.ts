@@ -18,6 +18,7 @@ const shipPlan = planKind({
 	kind: 'image.ship',
 	words: 'Ship a version to places over their links, in nightly windows, only what they lack',
 	area: 'images',
+	undo: 'never',
 	schema: v.strictObject({
 		line: lineId,
 		number: v.pipe(v.string(), v.nonEmpty('Choose a version.')),

@@ -82,6 +82,7 @@ const holdPlan = planKind({
 	kind: 'image.hold',
 	words: 'Hold a version back from being taken as newest, or release it',
 	area: 'images',
+	undo: 'back',
 	schema: v.strictObject({ line: lineId, number: v.string(), held: v.boolean() }),
 	async draft(ctx, input): Promise<Draft> {
 		const version = versionOrThrow(ctx, input.line, input.number);
@@ -131,6 +132,7 @@ const retirePlan = planKind({
 	kind: 'image.retire',
 	words: 'Retire a version, so that nothing new is made from it, or bring it back',
 	area: 'images',
+	undo: 'back',
 	schema: v.strictObject({ line: lineId, number: v.string(), retired: v.optional(v.boolean(), true) }),
 	async draft(ctx, input): Promise<Draft> {
 		const version = versionOrThrow(ctx, input.line, input.number);
@@ -171,6 +173,7 @@ const deletePlan = planKind({
 	kind: 'image.delete',
 	words: 'Delete a version that nobody needs from every store',
 	area: 'images',
+	undo: 'never',
 	schema: v.strictObject({ line: lineId, number: v.string() }),
 	async draft(ctx, input): Promise<Draft> {
 		const { db } = ctx;
@@ -256,6 +259,7 @@ const followPlan = planKind({
 	kind: 'image.follow',
 	words: 'Say which versions of its line a pool takes and when, or let one machine differ from its pool',
 	area: 'images',
+	undo: 'sometimes',
 	schema: v.strictObject({
 		pool: v.optional(v.string()),
 		machine: v.optional(v.string()),
@@ -340,6 +344,7 @@ const tryAgainPlan = planKind({
 	kind: 'image.try-again',
 	words: 'Let machines that failed to take a version twice try it again',
 	area: 'images',
+	undo: 'never',
 	schema: v.strictObject({ line: lineId, number: v.string() }),
 	async draft(ctx, input): Promise<Draft> {
 		versionOrThrow(ctx, input.line, input.number);

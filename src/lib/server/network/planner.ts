@@ -43,6 +43,7 @@ const joinSite = planKind({
 	kind: 'site.join',
 	words: 'Join up a place whose questions have been answered',
 	area: 'places',
+	undo: 'back',
 	schema: joiningSchema,
 	async draft(ctx, input): Promise<Draft> {
 		const { db } = ctx;
@@ -117,6 +118,7 @@ const renewSite = planKind({
 	kind: 'site.renew',
 	words: 'Change how a place is reached: its address, certificate, account or folder',
 	area: 'places',
+	undo: 'never',
 	schema: joiningSchema,
 	async draft(ctx, input): Promise<Draft> {
 		const { joining, provider } = await answeredProvider(ctx, input.joining);
@@ -153,6 +155,7 @@ const leaveSite = planKind({
 	kind: 'site.leave',
 	words: 'Let go of a place that has no pools',
 	area: 'places',
+	undo: 'never',
 	schema: v.strictObject({ site: v.pipe(v.string(), v.nonEmpty('Choose a place.')) }),
 	async draft(ctx, input): Promise<Draft> {
 		const { db } = ctx;

@@ -30,6 +30,7 @@ const capturePlan = planKind({
 	kind: 'package.capture',
 	words: 'Capture an app: inventories before and after its installer on a machine of its own, and what differs sorted',
 	area: 'publishing',
+	undo: 'never',
 	schema: v.strictObject({
 		name: v.pipe(
 			v.string(),
@@ -143,6 +144,7 @@ const discardPlan = planKind({
 	kind: 'capture.discard',
 	words: 'Throw a capture away, with its inventories and the files that it holds',
 	area: 'publishing',
+	undo: 'never',
 	schema: v.strictObject({ capture: v.pipe(v.number(), v.integer()) }),
 	async draft(ctx, input): Promise<Draft> {
 		const capture = captureOrThrow(ctx, input.capture);

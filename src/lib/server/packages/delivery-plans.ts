@@ -122,6 +122,7 @@ const deliverPlan = planKind({
 	kind: 'package.deliver',
 	words: 'Give pools a version of a package, or another one: it is attached to their machines while people work',
 	area: 'publishing',
+	undo: 'back',
 	schema: v.strictObject({
 		package: v.pipe(v.string(), v.nonEmpty('Choose a package.')),
 		pools: v.optional(pools),
@@ -385,6 +386,7 @@ const withdrawPlan = planKind({
 	kind: 'package.withdraw',
 	words: 'Take a package from pools: it leaves each machine with its last user',
 	area: 'publishing',
+	undo: 'back',
 	schema: v.strictObject({ package: v.string(), pools }),
 	async draft(ctx, input): Promise<Draft> {
 		const states = deliveriesAt(ctx.db, ctx.clock.now()).filter((d) => d.package === input.package);
@@ -402,6 +404,7 @@ const askPlan = planKind({
 	kind: 'package.ask',
 	words: 'Ask people who have an older version of a package open to close it and open it again',
 	area: 'publishing',
+	undo: 'never',
 	schema: v.strictObject({
 		package: v.string(),
 		/** All pools that have it where nothing is said. */

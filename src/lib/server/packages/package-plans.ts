@@ -36,6 +36,7 @@ const makePlan = planKind({
 	kind: 'package.make',
 	words: 'Make a package version of a capture: files, settings, what it starts and where it may write, as an OCI image',
 	area: 'publishing',
+	undo: 'back',
 	schema: v.strictObject({
 		capture: v.pipe(v.number(), v.integer()),
 		name: packageName,
@@ -181,6 +182,7 @@ const importPlan = planKind({
 	kind: 'package.import',
 	words: 'Take a package in that was uploaded and has been found whole',
 	area: 'publishing',
+	undo: 'back',
 	schema: v.strictObject({
 		manifest: v.pipe(v.string(), v.regex(/^sha256:[0-9a-f]{64}$/, 'This is no digest of a manifest.'))
 	}),
@@ -224,6 +226,7 @@ const removePlan = planKind({
 	kind: 'package.remove',
 	words: 'Remove a package version that nobody needs, and the content that no other has',
 	area: 'publishing',
+	undo: 'never',
 	schema: v.strictObject({ name: v.string(), number: v.string() }),
 	async draft(ctx, input): Promise<Draft> {
 		const version = versionOrThrow(ctx, input.name, input.number);
@@ -250,6 +253,7 @@ const orderPlan = planKind({
 	kind: 'package.order',
 	words: 'Say which of two packages wins where they clash: the one that stands earlier',
 	area: 'publishing',
+	undo: 'back',
 	schema: v.strictObject({ order: v.array(v.string()) }),
 	async draft(ctx, input): Promise<Draft> {
 		const packages = packagesAt(ctx.db, ctx.clock.now());
@@ -289,6 +293,7 @@ const vouchPlan = planKind({
 	kind: 'package.vouch',
 	words: 'Vouch for a package on a system that it was not captured on, or take that back',
 	area: 'publishing',
+	undo: 'back',
 	schema: v.strictObject({
 		name: v.string(),
 		number: v.string(),

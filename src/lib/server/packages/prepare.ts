@@ -59,6 +59,7 @@ const tryPlan = planKind({
 	words:
 		'Try a package version as an ordinary person on a machine that is made for it: every launch target has to start',
 	area: 'publishing',
+	undo: 'never',
 	schema: v.strictObject({
 		name: v.string(),
 		number: v.string(),
@@ -139,6 +140,7 @@ const warmUpPlan = planKind({
 	kind: 'package.warm-up',
 	words: 'Read what an app reads at its start ahead, when its package is attached; or no longer',
 	area: 'publishing',
+	undo: 'back',
 	schema: v.strictObject({ name: v.string(), number: v.string(), use: v.optional(v.boolean(), true) }),
 	async draft(ctx, input): Promise<Draft> {
 		const now = ctx.clock.now();
@@ -191,6 +193,7 @@ const overlayPlan = planKind({
 	kind: 'package.empty-overlay',
 	words: 'Throw away what an app of a package has written to its overlay, for one person or for all',
 	area: 'publishing',
+	undo: 'never',
 	schema: v.strictObject({
 		package: v.string(),
 		/** A login; everybody who does not have it open where nothing is said. */

@@ -35,6 +35,8 @@ export interface PlanKind<S extends v.GenericSchema = v.GenericSchema> {
 	/** What it does, for the API's description and the command menu. */
 	words: string;
 	area: Area;
+	/** Whether there is a plan that brings back what was: always, never, or it depends on what was. Each that can has its case in undo.test.ts. */
+	undo: 'back' | 'sometimes' | 'never';
 	schema: S;
 	/** Fields of the input that nobody may read: they are sealed before anything is made of them, and stay so. */
 	secrets?: readonly string[];

@@ -6,8 +6,9 @@ import { all, one, run } from '../db';
 import { verifyData } from '../db/verify';
 import type { Caller } from '../identity/caller';
 import { logOf, stepsOf } from '../jobs';
+import { decided } from '../testing/decided';
 import { Harness, NEW_POOL, OWNER, testEstate } from '../testing/harness';
-import { cancelJob, draftUndo, NotAllowed, PlanRefused, planById, recomputePlan } from './index';
+import { cancelJob, NotAllowed, PlanRefused, planById, recomputePlan } from './index';
 import { InputProblem } from './kind';
 
 let h: Harness;
@@ -17,77 +18,6 @@ beforeEach(async () => {
 });
 
 const pool = NEW_POOL;
-
-/** What operators have decided, as it stands now: what an undo has to bring back. */
-const decided = (harness: Harness) => {
-	const now = harness.lab.now;
-	const at = (table: string, but: string[]) =>
-		all<Record<string, unknown>>(harness.db, `SELECT * FROM ${table} WHERE since <= ? AND until > ? ORDER BY 1`, [
-			now,
-			now
-		]).map((r) =>
-			Object.fromEntries(
-				Object.entries(r)
-					.filter(([k]) => !['since', 'until', ...but].includes(k))
-					.map(([k, v]) => [k, k === 'policy' || k === 'body' ? (JSON.parse(String(v)) as unknown) : v])
-			)
-		);
-	return {
-		pools: at('pools', ['position']),
-		publications: at('publications', []),
-		grants: at('grants', []),
-		sheets: at('sheets', []),
-		holds: at('version_holds', []),
-		machines: at('machines', ['id']),
-		ports: at('gateway_ports', []),
-		accounts: [...harness.lab.world.accounts.keys()].sort()
-	};
-};
-
-describe('a plan and its undo', () => {
-	test.each<[string, unknown]>([
-		['policy.set', { pool: 'quay', headroomIn: 1, most: 5, patience: 40 * MINUTE }],
-		['grant.add', { publication: 'desk', team: 'visitors', channels: ['drives'] }],
-		['grant.change', { grant: 1, conditions: { managedEndpoint: true }, channels: [] }],
-		['grant.remove', { grant: 2 }],
-		['publication.create', { name: 'Second desk', internalName: 'Second', pools: ['quay'] }],
-		['publication.change', { id: 'own', name: 'Mine', internalName: 'Own machine', pools: ['own'] }],
-		['image.hold', { line: 'desk', number: '1.0.0', held: true }],
-		['image.hold', { line: 'desk', number: '1.1.0', held: false }],
-		['gateway.set-port', { gateway: 'isle-gw', protocol: 'stream', port: 4000 }],
-		['pool.create', pool],
-		['pool.grow', { pool: 'isle', count: 2 }]
-	])('%s returns to the same state', async (kind, input) => {
-		const before = decided(h);
-		const job = await h.carryOut(kind, input);
-		expect(job.state).toBe('done');
-		expect(decided(h)).not.toEqual(before);
-		const change = changesBefore(h.db, h.lab.now)[0]!;
-		const undo = await draftUndo(h.ctx, OWNER, change.number, 'test');
-		expect((await h.finish(await h.commit(undo.id))).state).toBe('done');
-		expect(decided(h)).toEqual(before);
-		expect(verifyData(h.db)).toEqual([]);
-	});
-
-	test('a sheet is put back to the letter', async () => {
-		const sheet = JSON.parse(one<{ body: string }>(h.db, 'SELECT body FROM sheets')!.body) as {
-			steps: { words: string }[];
-			limit: number;
-			builder: unknown;
-		};
-		const before = decided(h);
-		const job = await h.carryOut('image.sheet', {
-			line: 'desk',
-			limit: sheet.limit * 2,
-			builder: sheet.builder,
-			steps: sheet.steps
-		});
-		const undo = await draftUndo(h.ctx, OWNER, changesBefore(h.db, h.lab.now)[0]!.number, 'test');
-		expect(job.state).toBe('done');
-		await h.finish(await h.commit(undo.id));
-		expect(decided(h).sheets).toEqual(before.sheets);
-	});
-});
 
 describe('drafting', () => {
 	test('changes nothing', async () => {

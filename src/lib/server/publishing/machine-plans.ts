@@ -22,6 +22,7 @@ const takeOver = planKind({
 	kind: 'pool.take-over',
 	words: 'Make a pool of machines that are there already, from a list (CSV), as they are',
 	area: 'publishing',
+	undo: 'back',
 	schema: v.strictObject({
 		name: poolName,
 		site: v.pipe(v.string(), v.nonEmpty('Choose a site.')),
@@ -205,6 +206,7 @@ const setBoot = planKind({
 	kind: 'pool.boot-servers',
 	words: 'Set what the machines of a pool start from, and in which order servers are tried',
 	area: 'publishing',
+	undo: 'back',
 	schema: v.strictObject({
 		pool: v.pipe(v.string(), v.nonEmpty('Choose a pool.')),
 		/** In the order in which they are tried; none: from their own disks. */
@@ -255,6 +257,7 @@ const give = planKind({
 	kind: 'machine.give',
 	words: 'Give a personal machine to somebody, or take it from whoever keeps it',
 	area: 'publishing',
+	undo: 'back',
 	schema: v.strictObject({
 		machine: v.pipe(v.string(), v.nonEmpty('Choose a machine.')),
 		/** A login; empty takes it from whoever keeps it. */

@@ -329,6 +329,7 @@ const createPool = planKind({
 	kind: 'pool.create',
 	words: 'Make a pool of machines from an image version',
 	area: 'publishing',
+	undo: 'back',
 	schema: poolSchema,
 	async draft(ctx, input): Promise<Draft> {
 		const { db } = ctx;
@@ -472,6 +473,7 @@ const growPool = planKind({
 	kind: 'pool.grow',
 	words: 'Add machines to a pool, or retry those that could not be made',
 	area: 'publishing',
+	undo: 'back',
 	schema: v.strictObject({
 		pool: v.string(),
 		count: v.optional(whole(1, 2000, 'the machines')),
@@ -548,6 +550,7 @@ const removePool = planKind({
 	kind: 'pool.remove',
 	words: 'Remove a pool with its machines and computer accounts',
 	area: 'publishing',
+	undo: 'sometimes',
 	schema: v.strictObject({ pool: v.string() }),
 	async draft(ctx, input): Promise<Draft> {
 		const now = ctx.clock.now();
@@ -651,6 +654,7 @@ const removeMachines = planKind({
 	kind: 'machines.remove',
 	words: 'Remove machines and their computer accounts',
 	area: 'publishing',
+	undo: 'never',
 	schema: v.strictObject({ machines: v.pipe(v.array(v.string()), v.minLength(1, 'Choose machines.')) }),
 	async draft(ctx, input): Promise<Draft> {
 		const machines = all<{ id: number; name: string; pool_id: string }>(

@@ -163,6 +163,7 @@ const createPublication = planKind({
 	kind: 'publication.create',
 	words: 'Publish a desktop, or an app of a package or an image',
 	area: 'publishing',
+	undo: 'back',
 	schema,
 	async draft(ctx, input): Promise<Draft> {
 		const id = input.id ?? slug(input.internalName);
@@ -187,6 +188,7 @@ const createMany = planKind({
 	kind: 'publication.create-many',
 	words: 'Publish several launch targets of a package, or of an image, at once',
 	area: 'publishing',
+	undo: 'back',
 	schema: v.strictObject({
 		package: v.string(),
 		targets: v.pipe(v.array(v.string()), v.minLength(1, 'Choose at least one of what it starts.')),
@@ -270,6 +272,7 @@ const changePublication = planKind({
 	kind: 'publication.change',
 	words: 'Change a publication: names, picture, what it opens and how, who sees it, licences, which pools serve it',
 	area: 'publishing',
+	undo: 'back',
 	schema: v.strictObject({ ...schema.entries, id: v.string() }),
 	async draft(ctx, input): Promise<Draft> {
 		const before = publicationOrThrow(ctx, input.id, 'id');
@@ -294,6 +297,7 @@ const switchPublication = planKind({
 	kind: 'publication.switch',
 	words: 'Switch a publication off for now, or on again; at a time, when it is committed so',
 	area: 'publishing',
+	undo: 'back',
 	schema: v.strictObject({ publication: v.string(), off: v.boolean() }),
 	async draft(ctx, input): Promise<Draft> {
 		const before = publicationOrThrow(ctx, input.publication, 'publication');
@@ -332,6 +336,7 @@ const orderPublications = planKind({
 	kind: 'publication.order',
 	words: 'Say in which order publications stand on shelves',
 	area: 'publishing',
+	undo: 'back',
 	schema: v.strictObject({ order: v.array(v.string()) }),
 	async draft(ctx, input): Promise<Draft> {
 		const names = publicationsAt(ctx.db, ctx.clock.now()).map((p) => p.id);
@@ -382,6 +387,7 @@ const removePublication = planKind({
 	kind: 'publication.remove',
 	words: 'Take a publication off',
 	area: 'publishing',
+	undo: 'back',
 	schema: v.strictObject({ publication: v.string() }),
 	async draft(ctx, input): Promise<Draft> {
 		const p = publicationOrThrow(ctx, input.publication, 'publication');
@@ -400,6 +406,7 @@ const removeMany = planKind({
 	kind: 'publication.remove-many',
 	words: 'Take several publications off at once',
 	area: 'publishing',
+	undo: 'never',
 	schema: v.strictObject({ publications: v.pipe(v.array(v.string()), v.minLength(1, 'Choose at least one.')) }),
 	async draft(ctx, input): Promise<Draft> {
 		const rows = [...new Set(input.publications)].map((id) => publicationOrThrow(ctx, id, 'publications'));

@@ -10,6 +10,7 @@ const extendVolume = planKind({
 	kind: 'volume.extend',
 	words: 'Make a volume larger',
 	area: 'capacity',
+	undo: 'never',
 	schema: v.strictObject({
 		volume: v.pipe(v.string(), v.nonEmpty('Choose a volume.')),
 		size: v.pipe(
@@ -72,6 +73,7 @@ const releaseLeases = planKind({
 	kind: 'network.release',
 	words: 'Release the leases of a network that no machine holds',
 	area: 'network',
+	undo: 'never',
 	schema: v.strictObject({ network: networkId }),
 	async draft(ctx, input): Promise<Draft> {
 		const leases = await leasesOf(ctx, input.network);
@@ -98,6 +100,7 @@ const setRange = planKind({
 	kind: 'network.set-range',
 	words: 'Set the last address that a network leases',
 	area: 'network',
+	undo: 'back',
 	schema: v.strictObject({
 		network: networkId,
 		last: v.pipe(v.string(), v.trim(), v.check(isAddress, 'Write an address such as 10.21.3.250.'))

@@ -14,6 +14,7 @@ const addPlan = planKind({
 	kind: 'schedule.add',
 	words: 'Let a plan come back by itself, by a recurrence rule (RFC 5545)',
 	area: 'images',
+	undo: 'back',
 	schema: v.strictObject({
 		title: v.pipe(v.string(), v.trim(), v.nonEmpty('Give it a name.'), v.maxLength(80, 'At most 80 characters.')),
 		kind: v.picklist(SCHEDULABLE, `Only these come back by themselves: ${SCHEDULABLE.join(', ')}.`),
@@ -74,6 +75,7 @@ const removePlan = planKind({
 	kind: 'schedule.remove',
 	words: 'Take a schedule off',
 	area: 'images',
+	undo: 'back',
 	/** By its number, or by its name among those in force. */
 	schema: v.strictObject({ schedule: v.union([v.pipe(v.number(), v.integer()), v.string()], 'Name a schedule.') }),
 	async draft(ctx, input): Promise<Draft> {

@@ -41,6 +41,7 @@ const fetchPlan = planKind({
 	kind: 'shelf.fetch',
 	words: 'Put an optional publication on somebody’s shelf',
 	area: 'shelf',
+	undo: 'back',
 	schema: v.strictObject({ publication, person }),
 	async draft(ctx, input): Promise<Draft> {
 		const p = publicationOrThrow(ctx, input.publication);
@@ -86,6 +87,7 @@ const dropPlan = planKind({
 	kind: 'shelf.drop',
 	words: 'Take an optional publication off shelves, and its licences back',
 	area: 'shelf',
+	undo: 'sometimes',
 	schema: v.strictObject({ publication, people: v.pipe(v.array(v.string()), v.minLength(1, 'Say whose.')) }),
 	async draft(ctx, input): Promise<Draft> {
 		const p = publicationOrThrow(ctx, input.publication);
@@ -144,6 +146,7 @@ const requestPlan = planKind({
 	kind: 'request.make',
 	words: 'Ask for a publication that is not granted',
 	area: 'shelf',
+	undo: 'never',
 	schema: v.strictObject({
 		publication,
 		person,
@@ -197,6 +200,7 @@ const answerPlan = planKind({
 	kind: 'request.answer',
 	words: 'Approve a request, which grants the publication to whoever asked, or decline it',
 	area: 'shelf',
+	undo: 'sometimes',
 	schema: v.strictObject({
 		request: v.pipe(v.number(), v.integer()),
 		approve: v.boolean(),

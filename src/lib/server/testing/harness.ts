@@ -18,6 +18,7 @@ import { Engine } from '../engine/engine';
 import { jobById } from '../jobs';
 import { JobRunner } from '../jobs/runner';
 import { commitPlan, draftPlan, type PlanRow } from '../plans';
+import { planKindOf } from '../plans/catalogue';
 import { beginning } from '../simulator/genesis';
 import { Lab } from '../simulator/lab';
 import { LabServer } from '../simulator/server';
@@ -132,8 +133,13 @@ export class Harness {
 		}
 	}
 
-	draft(kind: string, input: unknown, caller = OWNER): Promise<PlanRow> {
-		return draftPlan(this.ctx, caller, kind, input, 'test');
+	/** Drafts; what a kind says of being undone holds of each of its plans. */
+	async draft(kind: string, input: unknown, caller = OWNER): Promise<PlanRow> {
+		const plan = await draftPlan(this.ctx, caller, kind, input, 'test');
+		const says = planKindOf(kind)!.undo;
+		if (says !== 'sometimes' && (plan.undo === null) !== (says === 'never'))
+			throw new Error(`${kind} says that it is undone ${says}, and its plan another thing`);
+		return plan;
 	}
 
 	commit(plan: number, at: number | null = null, caller = OWNER): Promise<number> {

@@ -40,6 +40,7 @@ const signOut = planKind({
 	kind: 'session.sign-out',
 	words: 'Sign people out of their sessions',
 	area: 'sessions',
+	undo: 'never',
 	schema: v.strictObject({ sessions: sessionIds }),
 	async draft(ctx, input): Promise<Draft> {
 		const sessions = openSessions(ctx, input.sessions);
@@ -80,6 +81,7 @@ const message = planKind({
 	kind: 'session.message',
 	words: 'Show people a message on their desktop',
 	area: 'sessions',
+	undo: 'never',
 	schema: v.strictObject({
 		sessions: sessionIds,
 		text: v.pipe(v.string(), v.trim(), v.nonEmpty('Write the message.'), v.maxLength(400, 'At most 400 characters.'))
@@ -148,6 +150,7 @@ function powerPlan(
 		kind,
 		words,
 		area: 'sessions',
+		undo: step.undo ? 'back' : 'never',
 		schema: v.strictObject({ machines: machineNames }),
 		async draft(ctx, input): Promise<Draft> {
 			const machines = machinesOrThrow(ctx, input.machines);

@@ -1,0 +1,359 @@
+import { copyFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { describe, expect, test } from 'vitest';
+import { GB, MINUTE } from '$lib/core/time/units';
+import { changesBefore } from '../changes';
+import { one } from '../db';
+import { verifyData } from '../db/verify';
+import { beginJoining, joiningOf, saveAnswer } from '../network/joinings';
+import { packageAt } from '../packages/queries';
+import { decided } from '../testing/decided';
+import { Harness, NEW_POOL, OWNER, QUIET, testEstate } from '../testing/harness';
+import { keepPackage } from '../testing/packages';
+import { PLAN_KINDS } from './catalogue';
+import { draftUndo } from './index';
+
+interface Case {
+	/** What has to be there first. */
+	first?: (h: Harness) => Promise<void> | void;
+	input: unknown;
+	/** What is looked at beside what has been decided. */
+	beside?: (h: Harness) => unknown;
+	/** Tables that an undo leaves otherwise, and rightly: what a package was, stays known. */
+	but?: string[];
+}
+
+const COMPUTER = {
+	site: 'quay',
+	network: 'quay-desks',
+	system: 'Meridian Server 24',
+	users: 'multi',
+	generation: 2,
+	cores: 4,
+	memory: 16 * GB,
+	gpus: 0,
+	disk: 120 * GB
+} as const;
+
+/** Quay and isle, a reef to be joined up, computers to be taken over, boot servers, and something to install. */
+const estate = () =>
+	testEstate('e2e/small.yaml', (e) => {
+		QUIET(e);
+		e.boot_servers = ['boot-1', 'boot-2'].map((id) => ({ id, site: 'quay', address: `${id}.testbay.example` }));
+		e.existing = [
+			{ ...COMPUTER, name: 'old-1', kind: 'virtual', host: 'quay-h1', volume: 'quay-v1', folder: 'desks/quay' }
+		];
+		const isle = e.sites[1]!;
+		const [range] = isle.networks;
+		e.sites.push({
+			...isle,
+			id: 'reef',
+			name: 'Reef',
+			joined: false,
+			provider: { also: ['reef-compute'], account: 'sextant', authority: 'own' },
+			networks: [{ id: 'reef-desks', range: '10.3.0.0/24', first: range!.first + 65536, last: range!.last + 65536 }],
+			links: [{ to: 'quay', mbit: 200, latency_ms: 20, loss: 0 }]
+		});
+		e.hosts.push({ ...e.hosts[0]!, id: 'reef-h1', site: 'reef' });
+		e.volumes.push({ ...e.volumes[0]!, id: 'reef-v1', site: 'reef' });
+		e.installers = ['Logline', 'Soundings'].map((name) => ({
+			id: name.toLowerCase(),
+			name,
+			version: '3.0.0',
+			system: 'Meridian Server 24',
+			users: 'multi' as const,
+			takes: 2 * MINUTE,
+			restarts: 0,
+			folder: `C:/Program Files/${name}`,
+			files: 5,
+			size: 90_000,
+			starts: [
+				{
+					name,
+					command: `${name}.exe`,
+					arguments: '',
+					icon: `${name}.ico`,
+					at: ['menu' as const],
+					opens: [],
+					terminal: false,
+					broken: false,
+					missing: false
+				}
+			],
+			shared: [{ file: 'C:/Program Files/Common/forms.dll', content: name }],
+			settings: []
+		}));
+	});
+
+const states = (h: Harness) => [...h.lab.world.machines.values()].map((m) => [m.name, m.state === 'off']).sort();
+const delivered = async (h: Harness) => {
+	keepPackage(h, 'logline', '3.0.0');
+	keepPackage(h, 'gaugetalk', '1.0.0');
+	await h.carryOut('package.deliver', { package: 'logline', pools: ['quay'] });
+};
+const made =
+	(...names: string[]) =>
+	async (h: Harness) => {
+		for (const [i, name] of names.entries()) {
+			await h.carryOut('package.capture', { name, line: 'desk', installer: name });
+			expect((await h.carryOut('package.make', { capture: i + 1, name })).error).toBeNull();
+		}
+	};
+const APP = { package: 'logline', target: 'logline-main' };
+const published = async (h: Harness) => {
+	await delivered(h);
+	const of = { name: 'Logline', internalName: 'Logline', icon: 'ledger', owner: 'anna' };
+	await h.carryOut('publication.create', { ...of, app: APP, pools: ['quay'] });
+	await h.carryOut('grant.add', { publication: 'logline', team: 'harbour', channels: [], kind: 'optional' });
+};
+const fetched = async (h: Harness) => {
+	await published(h);
+	await h.carryOut('shelf.fetch', { publication: 'logline', person: 'bo' });
+};
+const operator = { login: 'second', name: 'Second', role: 'operator', password: 'a line of ten fathoms' };
+const daily = {
+	title: 'Nightly',
+	kind: 'machines.reset',
+	input: { pool: 'quay' },
+	rule: 'FREQ=DAILY',
+	begins: '2026-11-17T22:00',
+	zone: 'Europe/Oslo'
+};
+const opened = async (h: Harness) => void (await h.carryOut('image.open', { line: 'desk', number: '1.0.0' }));
+
+const CASES: Record<string, Case[]> = {
+	'image.sheet': [
+		{
+			input: (h: Harness) => {
+				const sheet = JSON.parse(one<{ body: string }>(h.db, 'SELECT body FROM sheets')!.body) as { limit: number };
+				return { line: 'desk', ...sheet, limit: sheet.limit * 2 };
+			}
+		}
+	],
+	'image.hold': [
+		{ input: { line: 'desk', number: '1.0.0', held: true } },
+		{ input: { line: 'desk', number: '1.1.0', held: false } }
+	],
+	'image.retire': [{ input: { line: 'desk', number: '1.1.0' } }],
+	'image.follow': [
+		{ input: { pool: 'isle', rule: 'newest 1.0.x', takesAt: 'next start' } },
+		{ input: { machine: 'quay-02', rule: 'exactly 1.0.0' } }
+	],
+	'image.open': [{ input: { line: 'desk', number: '1.0.0' } }],
+	// What was opened stays closed: its undo takes the version away that came of it.
+	'image.close': [{ first: opened, input: { line: 'desk', note: 'by hand' }, but: ['openings', 'version_holds'] }],
+	'machines.move': [{ input: { pool: 'quay', number: '1.1.0', people: 'now' } }],
+	'pool.create': [{ input: NEW_POOL }],
+	'pool.grow': [{ input: { pool: 'isle', count: 2 } }],
+	'pool.remove': [
+		{
+			first: async (h) => {
+				await h.carryOut('pool.create', { ...NEW_POOL, count: 2 });
+			},
+			input: { pool: 'new-desks' }
+		}
+	],
+	'pool.take-over': [
+		{
+			input: {
+				name: 'Old desks',
+				site: 'quay',
+				line: 'desk',
+				folder: 'desks/quay',
+				csv: 'name,kind,owner\nold-1,virtual,bo\n'
+			},
+			but: ['hosts']
+		}
+	],
+	'pool.boot-servers': [{ input: { pool: 'quay', servers: ['boot-2', 'boot-1'] } }],
+	'machine.give': [{ input: { machine: 'own-01', person: 'anna' } }],
+	'publication.create': [{ input: { name: 'Second desk', internalName: 'Second', pools: ['quay'] } }],
+	'publication.create-many': [
+		{ first: delivered, input: { package: 'logline', targets: ['logline-main'], pools: ['quay'] } }
+	],
+	'publication.change': [
+		{ input: { id: 'own', name: 'Mine', internalName: 'Own machine', pools: ['own'] } },
+		{
+			first: published,
+			input: { id: 'logline', name: 'Log', internalName: 'Log', icon: 'ledger', app: APP, pools: ['quay'], off: true }
+		}
+	],
+	'publication.switch': [{ input: { publication: 'own', off: true } }],
+	'publication.order': [{ input: { order: ['own', 'desk'] } }],
+	'publication.remove': [
+		{
+			first: async (h) => {
+				await h.carryOut('publication.create', { name: 'Second desk', internalName: 'Second', pools: ['quay'] });
+			},
+			input: { publication: 'second' }
+		}
+	],
+	'package.make': [
+		{
+			first: async (h) => {
+				await h.carryOut('package.capture', { name: 'Logline', line: 'desk', installer: 'logline' });
+			},
+			input: { capture: 1, name: 'logline' },
+			but: ['package_positions']
+		}
+	],
+	'package.import': [
+		{
+			first: made('logline'),
+			input: async (h: Harness) => {
+				const { manifest } = packageAt(h.db, 'logline', h.lab.now)!.versions[0]!;
+				const kept = join(h.dataDir, 'kept.tar');
+				copyFileSync(await h.ctx.packer.packages.write(manifest, 'logline'), kept);
+				await h.carryOut('package.remove', { name: 'logline', number: '1.0.0' });
+				await h.ctx.packer.packages.take(kept);
+				return { manifest };
+			},
+			but: ['package_positions']
+		}
+	],
+	'package.order': [{ first: made('logline', 'soundings'), input: { order: ['soundings', 'logline'] } }],
+	'package.warm-up': [
+		{
+			first: async (h) => {
+				await made('logline')(h);
+				await h.carryOut('package.deliver', { package: 'logline', pools: ['quay'] });
+				await h.carryOut('package.try', { name: 'logline', number: '1.0.0' });
+			},
+			input: { name: 'logline', number: '1.0.0' },
+			// A list of nothing is as good as none.
+			but: ['warm_ups'],
+			beside: (h) => h.lab.world.packages.wishes.packages[0]?.warmUp
+		}
+	],
+	'package.vouch': [
+		{
+			first: (h) => keepPackage(h, 'logline', '3.0.0'),
+			input: { name: 'logline', number: '3.0.0', system: 'Meridian Desktop 9', users: 'single', why: 'tried' }
+		}
+	],
+	'package.deliver': [
+		{ first: (h) => keepPackage(h, 'logline', '3.0.0'), input: { package: 'logline', pools: ['quay', 'isle'] } },
+		{
+			first: async (h) => {
+				await delivered(h);
+				keepPackage(h, 'logline', '3.1.0');
+			},
+			input: { package: 'logline', pools: ['quay'], version: '3.1.0' }
+		}
+	],
+	'package.withdraw': [{ first: delivered, input: { package: 'logline', pools: ['quay'] } }],
+	'grant.add': [{ input: { publication: 'desk', team: 'visitors', channels: ['drives'] } }],
+	'grant.change': [{ input: { grant: 1, conditions: { managedEndpoint: true }, channels: [] } }],
+	'grant.remove': [{ input: { grant: 2 } }],
+	'shelf.fetch': [{ first: published, input: { publication: 'logline', person: 'bo' } }],
+	'shelf.drop': [{ first: fetched, input: { publication: 'logline', people: ['bo'] } }],
+	'request.answer': [
+		{
+			first: async (h) => {
+				await published(h);
+				await h.carryOut('request.make', { publication: 'logline', person: 'eve', why: 'for the forms' });
+			},
+			input: { request: 1, approve: true }
+		}
+	],
+	'policy.set': [{ input: { pool: 'quay', headroomIn: 1, most: 5, patience: 40 * MINUTE } }],
+	'machine.start': [{ input: { machines: ['own-01'] }, beside: states }],
+	'machine.stop': [
+		{
+			first: async (h) => {
+				await h.carryOut('machine.start', { machines: ['own-01'] });
+			},
+			input: { machines: ['own-01'] },
+			beside: states
+		}
+	],
+	'gateway.set-port': [{ input: { gateway: 'isle-gw', protocol: 'stream', port: 4000 } }],
+	'network.set-range': [{ input: { network: 'isle-desks', last: '10.2.0.100' } }],
+	'site.join': [
+		{
+			first: async (h) => {
+				const id = beginJoining(h.ctx, 'Chidi', null);
+				const save = (step: string, input: unknown) => saveAnswer(h.ctx, id, step, input, 'Chidi');
+				await save('address', { address: 'compute.reef.testbay.example:8443' });
+				await save('certificate', { fingerprint: (await joiningOf(h.ctx, id)).certificate!.fingerprint });
+				await save('account', { account: 'sextant', secret: 'tideline' });
+				await save('place', {
+					name: 'Reef',
+					kind: 'office',
+					timeZone: 'America/Halifax',
+					networks: ['reef-desks'],
+					link: { to: 'quay', mbit: 200, latency_ms: 20, loss: 0 },
+					planned: 12
+				});
+				await save('directory', { folder: 'desks/isle', account: 'svc-join', secret: 'tideline' });
+				await save('prices', { hostHour: 1.5, volumeMonth: 30 });
+			},
+			input: { joining: 1 }
+		}
+	],
+	'operator.add': [{ input: operator }],
+	'operator.set-role': [
+		{
+			first: async (h) => {
+				await h.carryOut('operator.add', operator);
+			},
+			input: { login: 'second', role: 'auditor' }
+		}
+	],
+	'operator.disable': [
+		{
+			first: async (h) => {
+				await h.carryOut('operator.add', operator);
+			},
+			input: { login: 'second', disabled: true }
+		}
+	],
+	'token.create': [{ input: { name: 'night', role: 'auditor', hash: 'a'.repeat(64) } }],
+	'record.heads': [{ input: { mail: 'records@kept.example', hook: '' } }],
+	'schedule.add': [{ input: daily }],
+	'schedule.remove': [
+		{
+			first: async (h) => {
+				await h.carryOut('schedule.add', daily);
+			},
+			input: { schedule: 'Nightly' }
+		}
+	]
+};
+
+describe('every kind of plan', () => {
+	test('that can be undone has its case here', () => {
+		const can = PLAN_KINDS.filter((k) => k.undo !== 'never').map((k) => k.kind);
+		expect(Object.keys(CASES).sort()).toEqual(can.sort());
+	});
+});
+
+describe('a plan and its undo', () => {
+	const cases = Object.entries(CASES).flatMap(([kind, of]) => of.map((c, i) => ({ kind, n: i + 1, c })));
+	test.each(cases)('$kind $n returns to the same state', async ({ kind, c }) => {
+		const h = await Harness.of(estate());
+		await h.live(6 * MINUTE, MINUTE);
+		await c.first?.(h);
+		await h.live(MINUTE);
+		const look = () => ({ ...decided(h), ...(c.beside ? { beside: c.beside(h) } : {}) });
+		const input: unknown = typeof c.input === 'function' ? await (c.input as (h: Harness) => unknown)(h) : c.input;
+		const before: Record<string, unknown> = look();
+		const plan = await h.draft(kind, input);
+		expect(plan.blocks).toEqual([]);
+		expect(look()).toEqual(before);
+		const job = await h.finish(await h.commit(plan.id));
+		expect([job.state, job.error]).toEqual(['done', null]);
+		expect(look()).not.toEqual(before);
+		await h.live(MINUTE);
+		const undo = await draftUndo(h.ctx, OWNER, changesBefore(h.db, h.lab.now)[0]!.number, 'test');
+		expect(undo.blocks).toEqual([]);
+		const back = await h.finish(await h.commit(undo.id));
+		expect([back.state, back.error]).toEqual(['done', null]);
+		await h.live(MINUTE);
+		const after: Record<string, unknown> = look();
+		const without = (state: Record<string, unknown>) =>
+			Object.fromEntries(Object.entries(state).filter(([table]) => !c.but?.includes(table)));
+		expect(without(after)).toEqual(without(before));
+		expect(verifyData(h.db)).toEqual([]);
+	});
+});
