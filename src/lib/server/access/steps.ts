@@ -1,5 +1,5 @@
 import { closeAt, putAt } from '../db/intervals';
-import { stepHandler, type StepHandler } from '../jobs/step';
+import { stepHandler } from '../jobs/step';
 
 interface GrantInput {
 	id: number;
@@ -12,7 +12,7 @@ interface GrantInput {
 	machines: number;
 }
 
-export const accessSteps: Record<string, StepHandler> = {
+export const accessSteps = {
 	'grant.write': stepHandler<GrantInput>({
 		async run({ ctx, input: g }) {
 			const now = ctx.clock.now();

@@ -1,7 +1,7 @@
 import { changePool } from '../publishing/machine-steps';
-import { stepHandler, type StepHandler } from '../jobs/step';
+import { stepHandler } from '../jobs/step';
 
-export const capacitySteps: Record<string, StepHandler> = {
+export const capacitySteps = {
 	'policy.write': stepHandler<{ pool: string; policy: unknown }>({
 		async run({ ctx, input }) {
 			const now = ctx.clock.now();

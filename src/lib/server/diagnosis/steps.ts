@@ -3,11 +3,11 @@ import { FOREVER, SECOND } from '$lib/core/time/units';
 import { sleep } from '../context';
 import { all, one } from '../db';
 import { changeAt, closeAllAt, closeAt, rowAt } from '../db/intervals';
-import { stepHandler, type StepHandler } from '../jobs/step';
+import { stepHandler } from '../jobs/step';
 import { ProviderError } from '../providers';
 import { untilReady, versionOf } from '../watch/steps';
 
-export const repairSteps: Record<string, StepHandler> = {
+export const repairSteps = {
 	'runbook.remedy': stepHandler<{ machine: string; check: CheckName; remedy: Remedy }>({
 		async run({ ctx, input, key, job, log, n }) {
 			const { machine, check, remedy } = input;

@@ -4,7 +4,7 @@ import { noEffects } from '$lib/core/plans/effects';
 import type { Context } from '../context';
 import { HEADS_HOOK, HEADS_MAIL } from '../changes/send';
 import { one, setting } from '../db';
-import { InputProblem, planKind, type Draft } from '../plans/kind';
+import { InputProblem, planKind, stepOf, type Draft, type StepSpec } from '../plans/kind';
 import { isSealed } from '../plans/secrets';
 import { PASSWORD } from './accounts';
 
@@ -18,7 +18,7 @@ const accountDraft = (
 	title: string,
 	reasons: string[],
 	object: string,
-	step: { kind: string; words: string; input: unknown },
+	step: StepSpec,
 	undo: Draft['undo'],
 	undoWords: string,
 	blocks: string[] = []
@@ -29,7 +29,7 @@ const accountDraft = (
 	blocks: blocks.map((words) => ({ words, side: 'against' })),
 	reasons: reasons.map((words) => ({ words, source: 'roles' })),
 	objects: [object],
-	steps: [{ ...step, expected: 200 }],
+	steps: [step],
 	undo,
 	undoWords
 });
@@ -86,7 +86,7 @@ const addOperator = planKind({
 			`Add operator ${input.name} as ${input.role}`,
 			[`${input.name} may then do what the role ${input.role} may`],
 			`operator/${input.login}`,
-			{ kind: 'operator.write', words: 'Write the account', input },
+			stepOf('operator.write', 'Write the account', input, 200),
 			{ kind: 'operator.disable', input: { login: input.login, disabled: true } },
 			'Yes: the account is shut again. It stays on record.'
 		);
@@ -111,7 +111,7 @@ const setRole = planKind({
 			`Make ${o.name} ${input.role}`,
 			[`until now ${o.role}`],
 			`operator/${o.login}`,
-			{ kind: 'operator.role', words: 'Write the role', input },
+			stepOf('operator.role', 'Write the role', input, 200),
 			{ kind: 'operator.set-role', input: { login: o.login, role: o.role } },
 			`Yes: back to ${o.role}.`,
 			blocks
@@ -137,7 +137,7 @@ const disable = planKind({
 			`${input.disabled ? 'Shut' : 'Open'} the account of ${o.name}`,
 			[input.disabled ? 'their sign-ins end at once' : 'they can sign in again'],
 			`operator/${o.login}`,
-			{ kind: 'operator.disable', words: 'Write the account', input },
+			stepOf('operator.disable', 'Write the account', input, 200),
 			{ kind: 'operator.disable', input: { login: o.login, disabled: !input.disabled } },
 			'Yes.',
 			blocks
@@ -166,7 +166,7 @@ const createToken = planKind({
 			`Create API token ${input.name} as ${input.role}`,
 			[`whoever holds the secret may do what the role ${input.role} may`],
 			`token/${input.name}`,
-			{ kind: 'token.write', words: 'Keep the hash of the secret', input },
+			stepOf('token.write', 'Keep the hash of the secret', input, 200),
 			{ kind: 'token.revoke', input: { name: input.name } },
 			'Yes: the token is revoked.'
 		);
@@ -186,7 +186,7 @@ const revokeToken = planKind({
 			`Revoke API token ${input.name}`,
 			['whatever uses it is refused from then on'],
 			`token/${input.name}`,
-			{ kind: 'token.revoke', words: 'Revoke the token', input },
+			stepOf('token.revoke', 'Revoke the token', input, 200),
 			null,
 			'No: create another.'
 		);
@@ -225,7 +225,7 @@ const heads = planKind({
 				'once an hour at most, when the log has grown; verify --against compares the log with what arrived'
 			],
 			'record/heads',
-			{ kind: 'record.heads', words: 'Write where they are sent', input },
+			stepOf('record.heads', 'Write where they are sent', input, 200),
 			{ kind: 'record.heads', input: now },
 			'Yes: they are sent where they were sent before.',
 			now.mail === input.mail && now.hook === input.hook ? ['nothing in it is different'] : []

@@ -2,7 +2,7 @@ import { hash } from '@node-rs/argon2';
 import type { Role } from '$lib/core/access/rights';
 import { HEADS_HOOK, HEADS_MAIL } from '../changes/send';
 import { one, putSetting, run } from '../db';
-import { stepHandler, type StepHandler } from '../jobs/step';
+import { stepHandler } from '../jobs/step';
 import type { Vault } from '../network/vault';
 import { openSecret } from '../plans/secrets';
 import { keepToken } from './accounts';
@@ -14,7 +14,7 @@ function opened(vault: Vault, value: string): string {
 	return secret;
 }
 
-export const identitySteps: Record<string, StepHandler> = {
+export const identitySteps = {
 	'operator.write': stepHandler<{ login: string; name: string; role: Role; password: string }>({
 		run: async ({ ctx, input }) => {
 			const password = await hash(opened(ctx.vault, input.password));

@@ -6,7 +6,7 @@ import { sleep, type Context } from '../context';
 import { one, run, setting, type Db } from '../db';
 import { insertRow } from '../db/rows';
 import { putAt } from '../db/intervals';
-import { Cancelled, stepHandler, type StepHandler, type StepRun } from '../jobs/step';
+import { Cancelled, stepHandler, type StepRun } from '../jobs/step';
 import { ProviderError } from '../providers';
 import { linksOf, THICK } from './shipping';
 import { keepChunks, noteStores } from './stores';
@@ -61,8 +61,10 @@ export function writeVersion(
 	markVersion(db, 'version_holds', version.line, version.number, true, version.at);
 }
 
-export const buildSteps: Record<string, StepHandler> = {
-	'image.begin': stepHandler<BuildInput & { note: string; sheet: BuildSheet; from: number; build?: number }>({
+export const buildSteps = {
+	'image.begin': stepHandler<
+		BuildInput & { note: string; sheet: BuildSheet; from: number; build?: number; basedOn?: string }
+	>({
 		async run({ ctx, input, job, log, cancelled }) {
 			const { db } = ctx;
 			// The build stands in the queue from now on, before anything is waited for.

@@ -4,7 +4,7 @@ import { poolAt } from '../capacity/queries';
 import { sleep, type Context } from '../context';
 import { all, one } from '../db';
 import { insertRow } from '../db/rows';
-import { Cancelled, stepHandler, type StepHandler, type StepRun } from '../jobs/step';
+import { Cancelled, stepHandler, type StepRun } from '../jobs/step';
 import { ProviderError } from '../providers';
 import { DISKS_AT_ONCE } from './expected';
 import type { FreshPeople } from './fresh-plans';
@@ -30,7 +30,7 @@ interface Row {
 	sessions: number;
 }
 
-export const freshSteps: Record<string, StepHandler> = {
+export const freshSteps = {
 	'machines.fresh': stepHandler<FreshInput>({
 		async run(step) {
 			const { input, log } = step;

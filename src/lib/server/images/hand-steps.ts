@@ -1,10 +1,10 @@
 import { one, setting } from '../db';
 import { closeAllAt, closeAt, openAt } from '../db/intervals';
-import { stepHandler, type StepHandler } from '../jobs/step';
+import { stepHandler } from '../jobs/step';
 import { writeVersion } from './build-steps';
 import { keepChunks, noteStores } from './stores';
 
-export const handSteps: Record<string, StepHandler> = {
+export const handSteps = {
 	'image.open': stepHandler<{ line: string; number: string }>({
 		async run({ ctx, input, job, key, log }) {
 			const { machine } = await ctx.providers.builder.open(input.line, input.number, key('open'));

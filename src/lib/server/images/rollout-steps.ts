@@ -5,7 +5,7 @@ import type { Fact } from '$lib/core/why/explained';
 import { sleep, type Context } from '../context';
 import { all, one, run, type Db } from '../db';
 import { insertRow } from '../db/rows';
-import { stepHandler, type StepHandler, type StepRun } from '../jobs/step';
+import { stepHandler, type StepRun } from '../jobs/step';
 import { ProviderError } from '../providers';
 import {
 	countBefore,
@@ -25,8 +25,14 @@ import { markVersion, writeRule } from './version-steps';
 /** Waves and gates look at their machines this often. */
 const LOOK = MINUTE;
 
-export const rolloutSteps: Record<string, StepHandler> = {
-	'rollout.begin': stepHandler<{ line: string; number: string; settings: RolloutSettings; waves: string[][] }>({
+export const rolloutSteps = {
+	'rollout.begin': stepHandler<{
+		line: string;
+		number: string;
+		settings: RolloutSettings;
+		waves: string[][];
+		pools: string[];
+	}>({
 		async run({ ctx, input, job }) {
 			const now = ctx.clock.now();
 			return {

@@ -3,7 +3,7 @@ import { goodput, openings } from '$lib/core/images/shipping';
 import { DAY, MINUTE, sizeWords } from '$lib/core/time/units';
 import { sleep } from '../context';
 import { all, one, run, setting } from '../db';
-import { stepHandler, type StepHandler, type StepRun } from '../jobs/step';
+import { stepHandler, type StepRun } from '../jobs/step';
 import { ProviderError } from '../providers';
 import { heldChunks, shippingOf, type ShipSettings } from './shipping';
 import { chunkIds, noteStores } from './stores';
@@ -20,7 +20,7 @@ const CALL = 3 * MINUTE;
 /** After a break the link is tried again this much later. */
 const BREAK = 5 * MINUTE;
 
-export const shipSteps: Record<string, StepHandler> = {
+export const shipSteps = {
 	'image.ship': stepHandler<ShipInput>({
 		async run(step) {
 			const { ctx, input, job, log } = step;

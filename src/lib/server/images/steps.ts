@@ -1,4 +1,3 @@
-import type { StepHandler } from '../jobs/step';
 import { buildSteps } from './build-steps';
 import { freshSteps } from './fresh-steps';
 import { handSteps } from './hand-steps';
@@ -6,7 +5,7 @@ import { rolloutSteps } from './rollout-steps';
 import { shipSteps } from './ship-steps';
 import { versionSteps } from './version-steps';
 
-export const imageSteps: Record<string, StepHandler> = {
+export const imageSteps = {
 	...buildSteps,
 	...versionSteps,
 	...handSteps,

@@ -3,7 +3,7 @@ import { FOREVER } from '$lib/core/time/units';
 import { run, type Db } from '../db';
 import { closeAllAt, closeAt, putAt, rowAt } from '../db/intervals';
 import { forgiveMoves } from './following';
-import { stepHandler, type StepHandler } from '../jobs/step';
+import { stepHandler } from '../jobs/step';
 
 /** Puts a mark on a version, where it has none, or takes it off. */
 export function markVersion(
@@ -38,7 +38,7 @@ export function writeRule(
 		);
 }
 
-export const versionSteps: Record<string, StepHandler> = {
+export const versionSteps = {
 	'image.set-hold': stepHandler<{ line: string; number: string; held: boolean }>({
 		async run({ ctx, input }) {
 			const now = ctx.clock.now();

@@ -13,8 +13,7 @@ import { shelfSteps } from '../shelf/steps';
 import { sessionSteps } from '../watch/steps';
 import type { StepHandler } from './step';
 
-/** Every kind of step, by name. */
-export const STEP_HANDLERS: Record<string, StepHandler> = {
+const handlers = {
 	...imageSteps,
 	...publishingSteps,
 	...machineSteps,
@@ -29,3 +28,11 @@ export const STEP_HANDLERS: Record<string, StepHandler> = {
 	...identitySteps,
 	...scheduleSteps
 };
+
+/** Every kind of step, by name. */
+export const STEP_HANDLERS: Readonly<Record<string, StepHandler>> = handlers;
+
+type Handlers = typeof handlers;
+export type StepKind = keyof Handlers;
+/** What a step of a kind is given by the plan that makes it. */
+export type StepInput<K extends StepKind> = Handlers[K] extends StepHandler<infer I> ? I : never;

@@ -32,10 +32,10 @@ export interface StepRun<I = unknown> {
 /** What a step leaves: rows to write in the transaction that marks it as done, and words for the job's result. */
 export type StepOutcome = void | { write?: (db: Db) => void; result?: Record<string, unknown>; stop?: boolean };
 
-export interface StepHandler {
-	run(step: StepRun<never>): Promise<StepOutcome>;
+/** What carries out a kind of step; `I` is what a plan gives it. */
+export interface StepHandler<I = never> {
+	run(step: StepRun<I>): Promise<StepOutcome>;
 }
 
-/** Keeps the input's type with its handler. */
-export const stepHandler = <I>(handler: { run(step: StepRun<I>): Promise<StepOutcome> }): StepHandler =>
-	handler as unknown as StepHandler;
+/** Keeps the input's type with its handler: plans that make such a step are held to it. */
+export const stepHandler = <I>(handler: StepHandler<I>): StepHandler<I> => handler;

@@ -7,7 +7,7 @@ import { all, one, setting, type Db } from '../db';
 import { linesAt } from '../images/queries';
 import { newestOf } from '$lib/core/images/follow';
 import { handOutTime, packedSize, THICK } from '../images/shipping';
-import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
+import { InputProblem, planKind, stepOf, type Draft, type StepSpec } from '../plans/kind';
 import { nameOfSite } from './checks';
 import { answeredProvider, checkJoining, type Joining } from './joinings';
 
@@ -61,16 +61,16 @@ const joinSite = planKind({
 			{ kind: 'site.write', words: `Write ${place.name} with its hosts, volumes and networks`, input, expected: 400 },
 			...(versions.length
 				? [
-						{
-							kind: 'site.stock',
-							words: `Hand out the newest version of ${countWords(versions.length, 'image line')}`,
-							input: { site: id, versions },
-							expected: handOutTime(
+						stepOf(
+							'site.stock',
+							`Hand out the newest version of ${countWords(versions.length, 'image line')}`,
+							{ site: id, versions },
+							handOutTime(
 								versions.reduce((n, id) => n + packedSize(db, id), 0),
 								place.link!.mbit,
 								place.link!.loss
 							)
-						}
+						)
 					]
 				: []),
 			{ kind: 'site.check', words: 'Look whether all is right there', input: { site: id }, expected: 2 * SECOND }

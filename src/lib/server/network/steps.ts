@@ -2,12 +2,12 @@ import { one, run } from '../db';
 import { closeAllAt } from '../db/intervals';
 import { writeHost, writeNetwork, writeSite, writeVolume } from '../estate/sites';
 import { noteStores } from '../images/stores';
-import { stepHandler, type StepHandler } from '../jobs/step';
+import { stepHandler } from '../jobs/step';
 import { sweepPlaces } from './checks';
 import { answeredProvider, endJoining } from './joinings';
 import { writeProvider } from './providers';
 
-export const placeSteps: Record<string, StepHandler> = {
+export const placeSteps = {
 	'site.write': stepHandler<{ joining: number }>({
 		async run({ ctx, input }) {
 			const { joining, provider } = await answeredProvider(ctx, input.joining);

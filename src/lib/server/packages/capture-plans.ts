@@ -5,7 +5,7 @@ import { noEffects } from '$lib/core/plans/effects';
 import { MINUTE, SECOND } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { lineOrThrow } from '../images/build-plans';
-import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
+import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
 import { captureById } from './queries';
 
 /** A setting as it is given to a form: its path with the value's name last. */
@@ -69,28 +69,29 @@ const capturePlan = planKind({
 		const fits = fitsSystem(installer.system, [], system);
 		const already = version.contents.find((c) => c.name.toLowerCase() === installer.name.toLowerCase());
 		const begin = { name: input.name, line: input.line, number: version.number, installer: input.installer };
-		const step = (kind: string, words: string, expected: number, more: object = {}): StepSpec => ({
-			kind,
-			words,
-			input: { ...begin, ...more },
-			expected
-		});
 		const steps = [
-			step('capture.prepare', `Make a machine from ${input.line} ${version.number}`, TAKES.prepare),
+			stepOf('capture.prepare', `Make a machine from ${input.line} ${version.number}`, begin, TAKES.prepare),
 			...(input.idle
 				? [
-						step('capture.look', 'Take an inventory, with nothing installed', TAKES.look, { as: 'idle-1' }),
-						step('capture.look', 'Take another one: what differs is noise', TAKES.look, { as: 'idle-2' })
+						stepOf('capture.look', 'Take an inventory, with nothing installed', { ...begin, as: 'idle-1' }, TAKES.look),
+						stepOf('capture.look', 'Take another one: what differs is noise', { ...begin, as: 'idle-2' }, TAKES.look)
 					]
 				: []),
-			step('capture.look', 'Take the inventory before', TAKES.look, { as: 'before' }),
-			step('capture.install', `Install ${installer.name} ${installer.version}`, TAKES.install),
+			stepOf('capture.look', 'Take the inventory before', { ...begin, as: 'before' }, TAKES.look),
+			stepOf('capture.install', `Install ${installer.name} ${installer.version}`, begin, TAKES.install),
 			...(input.settings.length
-				? [step('capture.set', `Set ${input.settings.length} values in it`, TAKES.set, { settings: input.settings })]
+				? [
+						stepOf(
+							'capture.set',
+							`Set ${input.settings.length} values in it`,
+							{ ...begin, settings: input.settings },
+							TAKES.set
+						)
+					]
 				: []),
-			step('capture.look', 'Take the inventory after', TAKES.look, { as: 'after' }),
-			step('capture.compare', 'Compare, sort, and fetch what is new', TAKES.compare),
-			step('capture.dispose', 'Throw the machine away', TAKES.dispose)
+			stepOf('capture.look', 'Take the inventory after', { ...begin, as: 'after' }, TAKES.look),
+			stepOf('capture.compare', 'Compare, sort, and fetch what is new', begin, TAKES.compare),
+			stepOf('capture.dispose', 'Throw the machine away', begin, TAKES.dispose)
 		];
 		const takes = steps.reduce((n, s) => n + s.expected, 0);
 		return {

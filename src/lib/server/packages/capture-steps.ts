@@ -2,7 +2,7 @@ import type { InventoryHeading, SettingEntry } from '$lib/core/packages/inventor
 import { sizeWords } from '$lib/core/time/units';
 import { one, run, type Db } from '../db';
 import { closeAt, openAt } from '../db/intervals';
-import { stepHandler, type StepHandler } from '../jobs/step';
+import { stepHandler } from '../jobs/step';
 import { ProviderError } from '../providers';
 import type { WhichInventory } from './packer';
 
@@ -25,7 +25,7 @@ const machineOf = (db: Db, job: number): { id: number; machine: string } => {
 	return { id, machine };
 };
 
-export const captureStepHandlers: Record<string, StepHandler> = {
+export const captureStepHandlers = {
 	'capture.prepare': stepHandler<CaptureInput>({
 		async run({ ctx, input, job, key, log }) {
 			const { machine } = await ctx.providers.installer.prepare(input.line, input.number, key('prepare'));

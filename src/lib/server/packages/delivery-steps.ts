@@ -4,7 +4,7 @@ import { all, one, type Db } from '../db';
 import { closeAt, putAt } from '../db/intervals';
 import { tellAgents } from '../engine/agents';
 import { endFailures } from '../engine/app-log';
-import { stepHandler, type StepHandler } from '../jobs/step';
+import { stepHandler } from '../jobs/step';
 import type { DeliveryWish } from './delivery-plans';
 
 interface WishInput {
@@ -15,7 +15,7 @@ interface WishInput {
 /** A job waits this long for machines, at most: those that need longer get it without being waited for. */
 const PATIENCE = 30 * MINUTE;
 
-export const deliveryStepHandlers: Record<string, StepHandler> = {
+export const deliveryStepHandlers = {
 	'delivery.write': stepHandler<WishInput>({
 		async run({ ctx, input, job }) {
 			const now = ctx.clock.now();

@@ -7,7 +7,7 @@ import type { Context } from '../context';
 import { one, run, type Db } from '../db';
 import { insertRow } from '../db/rows';
 import { closeAt, putAt } from '../db/intervals';
-import { stepHandler, type StepHandler } from '../jobs/step';
+import { stepHandler } from '../jobs/step';
 import type { KeptPackage } from './layout';
 import { captureById, clashesAt, packageAt, packagesAt } from './queries';
 
@@ -57,7 +57,7 @@ function writeVersion(db: Db, kept: KeptPackage, at: number, by: string, job: nu
 	);
 }
 
-export const packageStepHandlers: Record<string, StepHandler> = {
+export const packageStepHandlers = {
 	'package.build': stepHandler<{
 		capture: number;
 		name: string;

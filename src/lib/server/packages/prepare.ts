@@ -8,7 +8,7 @@ import type { Context } from '../context';
 import { all, one, run, type Db } from '../db';
 import { putAt } from '../db/intervals';
 import { linesAt } from '../images/queries';
-import { stepHandler, type StepHandler } from '../jobs/step';
+import { stepHandler } from '../jobs/step';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { openAppsAt } from './delivery';
 import { packageAt, type PackageVersionRow } from './queries';
@@ -273,7 +273,7 @@ function overlaysByPerson(overlays: { person: string; machine: string | null; by
 
 export const preparePlans = [tryPlan, warmUpPlan, overlayPlan];
 
-export const prepareSteps: Record<string, StepHandler> = {
+export const prepareSteps = {
 	'package.try': stepHandler<{ name: string; number: string; line: string; image: string; person: string }>({
 		async run({ ctx, input, key, job, log }) {
 			const version = versionOrThrow(ctx, input.name, input.number);

@@ -3,15 +3,22 @@ import type { Area } from '$lib/core/access/rights';
 import type { Effects } from '$lib/core/plans/effects';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
+import type { StepInput, StepKind } from '../jobs/catalogue';
 
-/** A step of the job that a plan makes. Its kind names a step handler. */
-export interface StepSpec {
-	kind: string;
-	words: string;
-	input: unknown;
-	/** Ms, from past runs where there are any. */
-	expected: number;
-}
+/** A step of the job that a plan makes: of one of the kinds that there are, with what that kind is given. */
+export type StepSpec = {
+	[K in StepKind]: {
+		kind: K;
+		words: string;
+		input: StepInput<K>;
+		/** Ms, from past runs where there are any. */
+		expected: number;
+	};
+}[StepKind];
+
+/** A step, where its kind is chosen in an expression. `expected` in ms. */
+export const stepOf = <K extends StepKind>(kind: K, words: string, input: StepInput<K>, expected: number): StepSpec =>
+	({ kind, words, input, expected }) as StepSpec;
 
 /** What a planner works out from an input. */
 export interface Draft {

@@ -9,7 +9,7 @@ import type { Context } from '../context';
 import { all, one } from '../db';
 import { lineAt } from '../images/queries';
 import { accountBlocks, blocksAt } from '../network/checks';
-import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
+import { InputProblem, planKind, stepOf, type Draft, type StepSpec } from '../plans/kind';
 import { AS_FOUND } from '$lib/core/images/versions';
 import { testFact, testServers } from './boot';
 import { MACHINES_AT_ONCE, policyOr, policySchema, poolId, poolName } from './planner';
@@ -119,14 +119,12 @@ const takeOver = planKind({
 			},
 			...(machines.some((m) => m.owner !== null)
 				? [
-						{
-							kind: 'machines.give',
-							words: 'Give the machines to the people who keep them',
-							input: {
-								give: machines.flatMap((m) => (m.owner === null ? [] : [{ machine: m.name, person: m.owner }]))
-							},
-							expected: 200
-						}
+						stepOf(
+							'machines.give',
+							'Give the machines to the people who keep them',
+							{ give: machines.flatMap((m) => (m.owner === null ? [] : [{ machine: m.name, person: m.owner }])) },
+							200
+						)
 					]
 				: []),
 			{ kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 }

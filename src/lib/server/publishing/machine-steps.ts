@@ -4,13 +4,13 @@ import { one, type Db } from '../db';
 import { insertRow } from '../db/rows';
 import { writeHost } from '../estate/sites';
 import { changeAt } from '../db/intervals';
-import { stepHandler, type StepHandler } from '../jobs/step';
+import { stepHandler } from '../jobs/step';
 import type { ExistingMachine } from '../providers';
 import { machinesIn } from './machine-plans';
 import { MACHINES_AT_ONCE } from './planner';
 import { untilObserved } from './steps';
 
-export const machineSteps: Record<string, StepHandler> = {
+export const machineSteps = {
 	// Before they are taken over: a physical machine is its own host, and has to be known when it is observed.
 	'machines.note': stepHandler<{ machines: ExistingMachine[] }>({
 		async run({ input }) {

@@ -16,7 +16,7 @@ import { parseRule, ruleWords } from '$lib/core/images/follow';
 import { rulesAt, versionToMake } from '../images/following';
 import { linesAt, sitesWith } from '../images/queries';
 import { whole } from '../plans/fields';
-import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
+import { InputProblem, planKind, stepOf, type Draft, type StepSpec } from '../plans/kind';
 import { AS_FOUND } from '$lib/core/images/versions';
 import { sessionsOn } from '../watch/queries';
 import { testFact, testServers } from './boot';
@@ -579,7 +579,7 @@ const removePool = planKind({
 			},
 			{ kind: 'pool.close', words: 'Remove the pool', input: { pool: pool.id }, expected: 200 },
 			{ kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 },
-			...(packages.length ? [{ kind: 'agents.tell', words: 'Tell the agents', input: {}, expected: 500 }] : [])
+			...(packages.length ? [stepOf('agents.tell', 'Tell the agents', {}, 500)] : [])
 		];
 		return {
 			title: takenOver ? `Let go of pool ${pool.name}` : `Remove pool ${pool.name}`,

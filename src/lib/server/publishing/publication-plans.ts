@@ -7,6 +7,7 @@ import type { Context } from '../context';
 import { one } from '../db';
 import { packageAt } from '../packages/queries';
 import { wholeOrder } from '../plans/fields';
+import type { StepInput } from '../jobs/catalogue';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
 import type { AccessChange } from '$lib/core/access/compare';
 import { openTo } from '../access/door';
@@ -153,10 +154,13 @@ function remarks(
 	};
 }
 
-const steps = (input: unknown): StepSpec[] => [
-	{ kind: 'publication.write', words: 'Write the publication', input, expected: 200 },
+const TELL: StepSpec[] = [
 	{ kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 },
 	{ kind: 'agents.tell', words: 'Tell the agents', input: {}, expected: 500 }
+];
+const steps = (input: StepInput<'publication.write'>): StepSpec[] => [
+	{ kind: 'publication.write', words: 'Write the publication', input, expected: 200 },
+	...TELL
 ];
 
 const createPublication = planKind({
@@ -238,7 +242,7 @@ const createMany = planKind({
 					input: r,
 					expected: 200
 				})),
-				...steps(null).slice(1)
+				...TELL
 			],
 			undo: { kind: 'publication.remove-many', input: { publications: rows.map((r) => r.id) } },
 			undoWords: 'Yes: all of them are taken off again.'
@@ -377,7 +381,7 @@ function removal(ctx: Context, rows: PublicationRow[]): Pick<Draft, 'effects' | 
 				input: { publication: p.id },
 				expected: 200
 			})),
-			...steps(null).slice(1)
+			...TELL
 		]
 	};
 }

@@ -4,7 +4,7 @@ import { one, run, type Db } from '../db';
 import { insertRow } from '../db/rows';
 import { changeAt, closeAt, putAt } from '../db/intervals';
 import { configureBroker } from '../engine/broker';
-import { stepHandler, type StepHandler } from '../jobs/step';
+import { stepHandler } from '../jobs/step';
 import type { MachineSpec } from '../providers';
 import { parseRule } from '$lib/core/images/follow';
 import { poolAt } from '../capacity/queries';
@@ -44,7 +44,7 @@ interface PoolWrite {
 	follows?: string;
 }
 
-export const publishingSteps: Record<string, StepHandler> = {
+export const publishingSteps = {
 	'pool.write': stepHandler<PoolWrite>({
 		async run({ ctx, input: p }) {
 			const now = ctx.clock.now();

@@ -1,13 +1,13 @@
 import { addressNumber } from '$lib/core/network/addresses';
 import { run, type Db } from '../db';
 import { closeAllAt } from '../db/intervals';
-import { stepHandler, type StepHandler } from '../jobs/step';
+import { stepHandler } from '../jobs/step';
 
 /** What was running out no longer does: the finding is over, without waiting for the next sweep. */
 const over = (db: Db, kind: string, subject: string, now: number) =>
 	closeAllAt(db, 'findings', { kind, subject_id: subject }, now);
 
-export const resourceSteps: Record<string, StepHandler> = {
+export const resourceSteps = {
 	'volume.extend': stepHandler<{ volume: string; size: number }>({
 		async run({ ctx, input, key }) {
 			await ctx.providers.compute.extendVolume(input.volume, input.size, key('extend'));

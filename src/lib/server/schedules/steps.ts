@@ -1,8 +1,8 @@
 import type { Recurrence } from '$lib/core/time/recurrence';
 import { closeAt, openAt } from '../db/intervals';
-import { stepHandler, type StepHandler } from '../jobs/step';
+import { stepHandler } from '../jobs/step';
 
-export const scheduleSteps: Record<string, StepHandler> = {
+export const scheduleSteps = {
 	'schedule.write': stepHandler<Recurrence & { title: string; kind: string; input: unknown }>({
 		async run({ ctx, input, job }) {
 			const now = ctx.clock.now();

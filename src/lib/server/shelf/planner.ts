@@ -4,7 +4,7 @@ import { countWords, durationWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { one } from '../db';
-import { InputProblem, planKind, type Draft } from '../plans/kind';
+import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
 import { publicationsAt, type PublicationRow } from '../publishing/queries';
 import { licencesAt, reachedBy } from '../publishing/use';
 import { requestsAt, shelfOf } from './queries';
@@ -239,10 +239,10 @@ const answerPlan = planKind({
 				},
 				...(input.approve
 					? [
-							{
-								kind: 'grant.write',
-								words: 'Write the grant',
-								input: {
+							stepOf(
+								'grant.write',
+								'Write the grant',
+								{
 									id: grant,
 									publication: p.id,
 									teamId: null,
@@ -252,9 +252,9 @@ const answerPlan = planKind({
 									kind: 'required',
 									machines: 1
 								},
-								expected: 200
-							},
-							{ kind: 'broker.tell', words: 'Tell the gateways', input: {}, expected: 500 }
+								200
+							),
+							stepOf('broker.tell', 'Tell the gateways', {}, 500)
 						]
 					: [])
 			],

@@ -1,8 +1,8 @@
 import { run } from '../db';
 import { closeAt, putAt } from '../db/intervals';
-import { stepHandler, type StepHandler } from '../jobs/step';
+import { stepHandler } from '../jobs/step';
 
-export const shelfSteps: Record<string, StepHandler> = {
+export const shelfSteps = {
 	'shelf.fetch': stepHandler<{ publication: string; person: number }>({
 		async run({ ctx, input }) {
 			const now = ctx.clock.now();

@@ -4,7 +4,7 @@ import { noEffects } from '$lib/core/plans/effects';
 import { countWords, FOREVER, MINUTE, SECOND } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { all } from '../db';
-import { InputProblem, planKind, type Draft } from '../plans/kind';
+import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
 import { sessionsOn } from './queries';
 
 interface OpenSession {
@@ -134,7 +134,7 @@ function machinesOrThrow(ctx: Context, names: string[]): PoweredMachine[] {
 
 /** A plan that does the same to each of some machines. */
 function powerPlan(
-	kind: string,
+	kind: 'machine.start' | 'machine.stop' | 'machine.restart' | 'machine.reset',
 	words: string,
 	verb: string,
 	step: {
@@ -191,14 +191,7 @@ function powerPlan(
 					about: { kind: 'machine', id: m.name }
 				})),
 				objects: machines.map((m) => `machine/${m.name}`),
-				steps: [
-					{
-						kind,
-						words: `${verb} ${one}`,
-						input: { machines: machines.map((m) => m.name) },
-						expected: rounds * step.usual
-					}
-				],
+				steps: [stepOf(kind, `${verb} ${one}`, { machines: machines.map((m) => m.name) }, rounds * step.usual)],
 				undo: step.undo ? { kind: step.undo, input } : null,
 				undoWords: step.undoWords
 			};

@@ -1,7 +1,7 @@
 import { FOREVER, MINUTE, SECOND } from '$lib/core/time/units';
 import { sleep, type Context } from '../context';
 import { one } from '../db';
-import { stepHandler, type StepHandler } from '../jobs/step';
+import { stepHandler } from '../jobs/step';
 import { ProviderError } from '../providers';
 
 /** Machines worked on side by side: a volume serves about that many starts without slowing. */
@@ -46,7 +46,7 @@ const forEachMachine = (work: (ctx: Context, machine: string, key: string, by: s
 		}
 	});
 
-export const sessionSteps: Record<string, StepHandler> = {
+export const sessionSteps = {
 	'session.sign-out': stepHandler<{ sessions: number[] }>({
 		async run({ ctx, input, each, job }) {
 			const { done, failed } = await each(input.sessions.map(String), AT_ONCE, (session, key) =>

@@ -1,0 +1,19 @@
+import { expect, test } from 'vitest';
+import { PLAN_KINDS } from './catalogue';
+import { stepOf, type StepSpec } from './kind';
+import { STEP_HANDLERS } from '../jobs/catalogue';
+
+test('steps are held to what their kind is given: what is wrong does not compile', () => {
+	const right: StepSpec = { kind: 'grant.close', words: 'Take it back', input: { id: 1 }, expected: 200 };
+	// @ts-expect-error there is no such kind
+	const typo: StepSpec = { kind: 'grant.clse', words: 'Take it back', input: { id: 1 }, expected: 200 };
+	// @ts-expect-error its input is another one
+	const other: StepSpec = { kind: 'grant.close', words: 'Take it back', input: { grant: 1 }, expected: 200 };
+	// @ts-expect-error the same, made by the function
+	const made = stepOf('grant.close', 'Take it back', { id: 'one' }, 200);
+	expect([right, typo, other, made].map((s) => s.kind in STEP_HANDLERS)).toEqual([true, false, true, true]);
+});
+
+test('each kind of plan is named once', () => {
+	expect(new Set(PLAN_KINDS.map((k) => k.kind)).size).toBe(PLAN_KINDS.length);
+});
