@@ -52,6 +52,7 @@ const version = v.pipe(v.string(), v.check(isVersion, 'expected a version such a
 
 export const hours = v.strictObject({ days, from: clock, until: clock });
 export const PROTOCOLS = ['stream', 'framebuffer', 'spice'] as const;
+export type Protocol = (typeof PROTOCOLS)[number];
 const protocol = v.picklist(PROTOCOLS, `expected one of ${PROTOCOLS.join(', ')}`);
 
 const network = v.strictObject({

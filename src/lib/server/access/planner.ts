@@ -420,7 +420,7 @@ const removeGrant = planKind({
 				input: {
 					id: g.id,
 					publication: g.publication,
-					...(g.toKind === 'team' ? { team: g.toId } : { person: g.toLogin }),
+					...(g.toKind === 'team' ? { team: g.toId } : { person: g.toLogin! }),
 					conditions: g.conditions,
 					channels: g.channels,
 					kind: g.kind,

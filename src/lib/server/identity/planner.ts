@@ -38,7 +38,7 @@ interface OperatorFacts {
 	id: number;
 	name: string;
 	login: string;
-	role: Role;
+	role: Exclude<Role, 'person'>;
 	disabled: number;
 }
 
@@ -79,7 +79,7 @@ const addOperator = planKind({
 			)
 		)
 	}),
-	async draft(ctx, input) {
+	async draft(ctx, input): Promise<Draft> {
 		if (one(ctx.db, 'SELECT 1 FROM operators WHERE login = ?', [input.login]))
 			throw new InputProblem([{ field: 'login', words: 'There is an operator with this login already.' }]);
 		return accountDraft(
@@ -99,7 +99,7 @@ const setRole = planKind({
 	area: 'identity',
 	undo: 'back',
 	schema: v.strictObject({ login: v.string(), role: staff }),
-	async draft(ctx, input) {
+	async draft(ctx, input): Promise<Draft> {
 		const o = operatorOrThrow(ctx, input.login);
 		const blocks = [
 			...(o.role === input.role ? [`${o.name} is ${o.role} already`] : []),
@@ -125,7 +125,7 @@ const disable = planKind({
 	area: 'identity',
 	undo: 'back',
 	schema: v.strictObject({ login: v.string(), disabled: v.boolean() }),
-	async draft(ctx, input) {
+	async draft(ctx, input): Promise<Draft> {
 		const o = operatorOrThrow(ctx, input.login);
 		const blocks = [
 			...((o.disabled === 1) === input.disabled ? [`the account is ${input.disabled ? 'shut' : 'open'} already`] : []),
@@ -159,7 +159,7 @@ const createToken = planKind({
 			v.check((h) => isSealed(h) || /^[0-9a-f]{64}$/.test(h), 'A SHA-256 hash is needed.')
 		)
 	}),
-	async draft(ctx, input) {
+	async draft(ctx, input): Promise<Draft> {
 		if (one(ctx.db, 'SELECT 1 FROM tokens WHERE name = ? AND revoked_at IS NULL', [input.name]))
 			throw new InputProblem([{ field: 'name', words: 'There is a token with this name already.' }]);
 		return accountDraft(
@@ -179,7 +179,7 @@ const revokeToken = planKind({
 	area: 'identity',
 	undo: 'never',
 	schema: v.strictObject({ name: v.string() }),
-	async draft(ctx, input) {
+	async draft(ctx, input): Promise<Draft> {
 		if (!one(ctx.db, 'SELECT 1 FROM tokens WHERE name = ? AND revoked_at IS NULL', [input.name]))
 			throw new InputProblem([{ field: 'name', words: `There is no token ${input.name}.` }]);
 		return accountDraft(
@@ -215,7 +215,7 @@ const heads = planKind({
 			)
 		)
 	}),
-	async draft(ctx, input) {
+	async draft(ctx, input): Promise<Draft> {
 		const now = { mail: setting(ctx.db, HEADS_MAIL) ?? '', hook: setting(ctx.db, HEADS_HOOK) ?? '' };
 		const to = [input.mail, input.hook].filter(Boolean);
 		return accountDraft(

@@ -216,7 +216,7 @@ export const joiningsAt = (
 
 /** Ends a joining. Throws NotFound when it is none, or over already. */
 export function endJoining(db: Db, id: number, outcome: string, now: number): void {
-	if (rowOf(db, id).until <= now) throw new NotFound(`joining ${id} that is under way`);
+	if (rowOf(db, id).until !== FOREVER) throw new NotFound(`joining ${id} that is under way`);
 	closeAt(db, 'joinings', { id }, now, { outcome });
 }
 
@@ -230,7 +230,7 @@ export async function saveAnswer(ctx: Context, id: number, step: string, input: 
 	const steps = stepsOf(row.site_id);
 	const at = steps.indexOf(step as JoiningStep);
 	if (at < 0) throw new NotFound(`question called ${step}`);
-	if (row.until <= ctx.clock.now()) throw new NotFound(`joining ${id} that is under way`);
+	if (row.until !== FOREVER) throw new NotFound(`joining ${id} that is under way`);
 	const before = await joiningOf(ctx, id);
 	if (before.next !== null && steps.indexOf(before.next) < at)
 		throw problem('form', `Answer the question before first: ${before.next}.`);
@@ -337,7 +337,7 @@ export async function answeredProvider(
 	id: number
 ): Promise<{ joining: Joining; provider: SiteProvider & { secret: string; joinSecret: string } }> {
 	const joining = await joiningOf(ctx, id);
-	if (joining.until <= ctx.clock.now()) throw problem('joining', `Joining ${id} is over: ${joining.outcome}.`);
+	if (joining.until !== FOREVER) throw problem('joining', `Joining ${id} is over: ${joining.outcome}.`);
 	if (joining.next !== null) throw problem('joining', `One question is still open: ${joining.next}.`);
 	const a = answersOf(ctx.db, id);
 	const open = (sealed: string, about: string) => {

@@ -11,10 +11,10 @@ import { resourcePlans } from '../resources/planner';
 import { schedulePlans } from '../schedules/planner';
 import { shelfPlans } from '../shelf/planner';
 import { sessionPlans } from '../watch/planner';
+import type * as v from 'valibot';
 import type { PlanKind } from './kind';
 
-/** Every kind of change that there is. */
-export const PLAN_KINDS: PlanKind[] = [
+const kinds = [
 	...imagePlans,
 	...publishingPlans,
 	...machinePlans,
@@ -29,6 +29,14 @@ export const PLAN_KINDS: PlanKind[] = [
 	...identityPlans,
 	...schedulePlans
 ];
+
+/** Every kind of change that there is. */
+export const PLAN_KINDS = kinds as unknown as PlanKind[];
+
+type Kind = (typeof kinds)[number];
+export type PlanName = Kind['kind'];
+/** What a plan of a kind takes. */
+export type PlanInput<K extends PlanName> = v.InferInput<Extract<Kind, { kind: K }>['schema']>;
 
 const byKind = new Map(PLAN_KINDS.map((k) => [k.kind, k]));
 

@@ -4,6 +4,7 @@ import type { Effects } from '$lib/core/plans/effects';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import type { StepInput, StepKind } from '../jobs/catalogue';
+import type { PlanInput, PlanName } from './catalogue';
 
 /** A step of the job that a plan makes: of one of the kinds that there are, with what that kind is given. */
 export type StepSpec = {
@@ -31,14 +32,17 @@ export interface Draft {
 	/** Everything the plan changes, as `kind/id`: two plans that share one cannot both go ahead unseen. */
 	objects: string[];
 	steps: StepSpec[];
-	undo: { kind: string; input: unknown } | null;
+	undo: UndoSpec | null;
 	/** How it is undone, or why it cannot be. */
 	undoWords: string;
 }
 
+/** The plan that brings back what was: of one of the kinds that there are, with what that kind takes. */
+export type UndoSpec = { [K in PlanName]: { kind: K; input: PlanInput<K> } }[PlanName];
+
 /** One kind of change. There is no other way to change the estate. */
-export interface PlanKind<S extends v.GenericSchema = v.GenericSchema> {
-	kind: string;
+export interface PlanKind<K extends string = string, S extends v.GenericSchema = v.GenericSchema> {
+	kind: K;
 	/** What it does, for the API's description and the command menu. */
 	words: string;
 	area: Area;
@@ -53,7 +57,8 @@ export interface PlanKind<S extends v.GenericSchema = v.GenericSchema> {
 }
 
 /** Keeps the input's type tied to the schema. */
-export const planKind = <S extends v.GenericSchema>(kind: PlanKind<S>): PlanKind => kind as unknown as PlanKind;
+export const planKind = <const K extends string, S extends v.GenericSchema>(kind: PlanKind<K, S>): PlanKind<K, S> =>
+	kind;
 
 /** Wrong input, said beside the field it is about. `field` is a path such as `count` or `steps.3.words`. */
 export class InputProblem extends Error {

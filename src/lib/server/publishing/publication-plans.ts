@@ -1,3 +1,4 @@
+import { PROTOCOLS } from '$lib/core/estate/schema';
 import * as v from 'valibot';
 import { noEffects } from '$lib/core/plans/effects';
 import { countWords } from '$lib/core/time/units';
@@ -31,10 +32,7 @@ const schema = v.strictObject({
 	/** What it opens: a launch target of a package, or of an image (`image/<line>`); a desktop where nothing is said. */
 	app: v.optional(v.nullable(v.strictObject({ package: v.string(), target: v.string() })), null),
 	pools: v.pipe(v.array(v.string()), v.minLength(1, 'Choose at least one pool that serves it.')),
-	protocol: v.optional(
-		v.picklist(['stream', 'framebuffer', 'spice'], 'Choose stream, framebuffer or spice.'),
-		'stream'
-	),
+	protocol: v.optional(v.picklist(PROTOCOLS, 'Choose stream, framebuffer or spice.'), 'stream'),
 	look: v.optional(
 		v.strictObject({
 			window: v.optional(v.picklist(['window', 'full'], 'Choose window or full.')),

@@ -1,3 +1,4 @@
+import type { Protocol } from '$lib/core/estate/schema';
 import type { Channel, Conditions } from '$lib/core/access/decide';
 import { all, type Db } from '../db';
 import { fromJson, fromJsonOrNull } from '../db/json';
@@ -8,7 +9,7 @@ export interface PublicationRow {
 	internalName: string;
 	icon: string;
 	pools: string[];
-	protocol: string;
+	protocol: Protocol;
 	/** What it opens of a package, or of an image (`image/<line>`); null for a desktop. */
 	app: AppRef | null;
 	description: string;
@@ -73,7 +74,7 @@ interface RawPublication {
 	internal_name: string;
 	icon: string;
 	pools: string;
-	protocol: string;
+	protocol: Protocol;
 	app: string | null;
 	description: string;
 	look: string;

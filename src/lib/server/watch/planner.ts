@@ -132,9 +132,11 @@ function machinesOrThrow(ctx: Context, names: string[]): PoweredMachine[] {
 	return found;
 }
 
+type PowerKind = 'machine.start' | 'machine.stop' | 'machine.restart' | 'machine.reset';
+
 /** A plan that does the same to each of some machines. */
-function powerPlan(
-	kind: 'machine.start' | 'machine.stop' | 'machine.restart' | 'machine.reset',
+function powerPlan<K extends PowerKind>(
+	kind: K,
 	words: string,
 	verb: string,
 	step: {
@@ -142,7 +144,7 @@ function powerPlan(
 		usual: number;
 		endsSessions: boolean;
 		needs: (m: PoweredMachine) => string | null;
-		undo: string | null;
+		undo: 'machine.start' | 'machine.stop' | null;
 		undoWords: string;
 	}
 ) {
@@ -191,7 +193,9 @@ function powerPlan(
 					about: { kind: 'machine', id: m.name }
 				})),
 				objects: machines.map((m) => `machine/${m.name}`),
-				steps: [stepOf(kind, `${verb} ${one}`, { machines: machines.map((m) => m.name) }, rounds * step.usual)],
+				steps: [
+					stepOf<PowerKind>(kind, `${verb} ${one}`, { machines: machines.map((m) => m.name) }, rounds * step.usual)
+				],
 				undo: step.undo ? { kind: step.undo, input } : null,
 				undoWords: step.undoWords
 			};

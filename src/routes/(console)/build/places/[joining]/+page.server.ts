@@ -2,6 +2,7 @@ import { error } from '@sveltejs/kit';
 import { all, setting } from '$lib/server/db';
 import { homeZone } from '$lib/server/capacity/demand';
 import { joiningOf, stepsOf } from '$lib/server/network/joinings';
+import { FOREVER } from '$lib/core/time/units';
 import { NotFound } from '$lib/server/plans';
 import { runtime } from '$lib/server/runtime';
 
@@ -14,7 +15,7 @@ export const load = async ({ params, depends }) => {
 		return {
 			joining,
 			steps: stepsOf(joining.site),
-			over: joining.until <= ctx.clock.now(),
+			over: joining.until !== FOREVER,
 			home: setting(db, 'home') ?? '',
 			domain: setting(db, 'domain') ?? '',
 			homeZone: homeZone(db),
