@@ -50,37 +50,43 @@ export type IntervalTable = keyof typeof INTERVALS;
 
 type KeyOf<T extends IntervalTable> = Record<(typeof INTERVALS)[T]['key'][number], string | number>;
 
-const where = (columns: readonly string[]): string => columns.map((column) => `${column} = @${column}`).join(' AND ');
-const keyIn = (table: IntervalTable, row: Row): Row =>
+const keyOf = (table: IntervalTable, row: Row): Row =>
 	Object.fromEntries(INTERVALS[table].key.map((column) => [column, row[column]!]));
+
+/** Intervals end by the million: what is said for some columns of a table is put together once. */
+const said = new Map<string, { never: string | null; end: string }>();
+
+function closing(table: IntervalTable, columns: string[], last: string[]): { never: string | null; end: string } {
+	const key = `${table} ${columns.join()} ${last.join()}`;
+	let sql = said.get(key);
+	if (!sql) {
+		const { happened } = INTERVALS[table];
+		const these = columns.map((c) => `${c} = ?`).join(' AND ');
+		const set = [happened ? 'until = max(?, since + 1)' : 'until = ?', ...last.map((c) => `${c} = ?`)].join(', ');
+		sql = {
+			never: happened ? null : `DELETE FROM ${table} WHERE ${these} AND since >= ?`,
+			end: `UPDATE ${table} SET ${set} WHERE ${these} AND until ${happened ? `= ${FOREVER}` : '> ?'}`
+		};
+		said.set(key, sql);
+	}
+	return sql;
+}
 
 /**
  * Ends what is in force of a key, and sets some of its columns as it ends. Where rows say what holds, those that began at that moment or
  * later never were.
  */
 export function closeAt<T extends IntervalTable>(db: Db, table: T, key: KeyOf<T>, at: number, last: Row = {}): void {
-	closeAllAt(db, table, keyIn(table, key), at, last);
+	closeAllAt(db, table, keyOf(table, key), at, last);
 }
 
 /** Ends whatever is in force with these values, as `closeAt` does. Returns how many there were. */
 export function closeAllAt(db: Db, table: IntervalTable, having: Row, at: number, last: Row = {}): number {
-	const these = where(Object.keys(having));
-	const bound = {
-		...having,
-		at,
-		...Object.fromEntries(Object.entries(last).map(([c, value]) => [`last_${c}`, value]))
-	};
-	const set = Object.keys(last).map((c) => `, ${c} = @last_${c}`);
-	if (INTERVALS[table].happened)
-		return run(
-			db,
-			`UPDATE ${table} SET until = max(@at, since + 1)${set.join('')} WHERE ${these} AND until = ${FOREVER}`,
-			bound
-		).changes;
-	return (
-		run(db, `DELETE FROM ${table} WHERE ${these} AND since >= @at`, { ...having, at }).changes +
-		run(db, `UPDATE ${table} SET until = @at${set.join('')} WHERE ${these} AND until > @at`, bound).changes
-	);
+	const { never, end } = closing(table, Object.keys(having), Object.keys(last));
+	const these = Object.values(having);
+	const values = [at, ...Object.values(last), ...these];
+	if (never === null) return run(db, end, values).changes;
+	return run(db, never, [...these, at]).changes + run(db, end, [...values, at]).changes;
 }
 
 /**
@@ -96,12 +102,14 @@ export function putAt<T extends IntervalTable>(db: Db, table: T, row: KeyOf<T> &
 	openAt(db, table, row, at);
 }
 
+const isKey = (table: IntervalTable): string => INTERVALS[table].key.map((c) => `${c} = @${c}`).join(' AND ');
+
 /** Changes some columns of what is in force of a key, from a moment on. Answers whether anything was. */
 export function changeAt<T extends IntervalTable>(db: Db, table: T, key: KeyOf<T>, values: Row, at: number): boolean {
 	const row = one<KeyOf<T> & Row>(
 		db,
-		`SELECT * FROM ${table} WHERE ${where(INTERVALS[table].key)} AND until = ${FOREVER}`,
-		keyIn(table, key)
+		`SELECT * FROM ${table} WHERE ${isKey(table)} AND until = ${FOREVER}`,
+		keyOf(table, key)
 	);
 	if (!row) return false;
 	putAt(db, table, { ...row, ...values }, at);
@@ -110,8 +118,8 @@ export function changeAt<T extends IntervalTable>(db: Db, table: T, key: KeyOf<T
 
 /** What was in force of a key at a moment, whole. */
 export const rowAt = <T extends IntervalTable>(db: Db, table: T, key: KeyOf<T>, at: number): Row | undefined =>
-	one<Row>(db, `SELECT * FROM ${table} WHERE ${where(INTERVALS[table].key)} AND since <= @at AND until > @at`, {
-		...keyIn(table, key),
+	one<Row>(db, `SELECT * FROM ${table} WHERE ${isKey(table)} AND since <= @at AND until > @at`, {
+		...keyOf(table, key),
 		at
 	});
 

@@ -1,7 +1,6 @@
 import type Database from 'better-sqlite3';
 import { strainValue } from '$lib/core/watch/strain';
 import { all, one, run, type Db } from '../db';
-import { insertRow } from '../db/rows';
 import { HOST_SAMPLE_WIDTH, SAMPLE_WIDTH, type Observation } from '../providers';
 import { QUARTER, SERIES, type Sampled, type Series } from './series';
 
@@ -12,11 +11,14 @@ const ROWS = 64;
 const COLUMNS = SERIES.machine.columns.length;
 const BOUND = 2 + COLUMNS;
 
-const insertSql = ({ key, columns, tables }: Series, rows: number): string => {
+const insertSql = ({ key, columns }: Series, table: string, rows: number): string => {
 	const names = ['at', key, ...columns];
 	const row = `(${names.map(() => '?').join(', ')})`;
-	return `INSERT OR REPLACE INTO ${tables[0].table}(${names.join(', ')}) VALUES ${Array(rows).fill(row).join()}`;
+	return `INSERT OR REPLACE INTO ${table}(${names.join(', ')}) VALUES ${Array(rows).fill(row).join()}`;
 };
+
+const MINUTES = SERIES.machine.tables[0].table;
+const HOST_INSERT = insertSql(SERIES.host, SERIES.host.tables[0].table, 1);
 
 /** Sums up the finest samples of a step into the next coarser one, in memory as they come. */
 class Sums {
@@ -38,16 +40,9 @@ class Sums {
 
 	/** Writes what has been summed up, and begins anew. */
 	write(db: Db, at: number): void {
-		const { key, columns, tables } = this.series;
-		for (const [id, { n, v }] of this.of) {
-			const values = columns.map((c, i) => [c, this.highest[i] ? v[i]! : Math.round(v[i]! / n)]);
-			insertRow(
-				db,
-				tables[1].table,
-				{ at, [key]: id, ...(Object.fromEntries(values) as Record<string, number>) },
-				'replace'
-			);
-		}
+		const sql = insertSql(this.series, this.series.tables[1].table, 1);
+		for (const [id, { n, v }] of this.of)
+			run(db, sql, [at, id, ...v.map((sum, i) => (this.highest[i] ? sum : Math.round(sum / n)))]);
 		this.of.clear();
 	}
 }
@@ -92,7 +87,7 @@ export class SampleWriter {
 
 	private machines(o: Samples, keep: boolean): void {
 		// The busiest statement there is: many rows at a time, and no array made for each.
-		const many = (this.many ??= this.db.prepare(insertSql(SERIES.machine, ROWS)));
+		const many = (this.many ??= this.db.prepare(insertSql(SERIES.machine, MINUTES, ROWS)));
 		const { bound } = this;
 		const { values } = o;
 		let rows = 0;
@@ -123,7 +118,7 @@ export class SampleWriter {
 				rows = 0;
 			}
 		}
-		if (rows > 0) this.db.prepare(insertSql(SERIES.machine, rows)).run(bound.slice(0, rows * BOUND));
+		if (rows > 0) this.db.prepare(insertSql(SERIES.machine, MINUTES, rows)).run(bound.slice(0, rows * BOUND));
 	}
 
 	private hosts(o: Samples, keep: boolean): void {
@@ -132,7 +127,7 @@ export class SampleWriter {
 			if (id === undefined) return;
 			const at = i * HOST_SAMPLE_WIDTH;
 			const row = [0, 1, 2].map((k) => (o.hostValues[at + k]! < 0 ? -1 : Math.round(o.hostValues[at + k]! * 1000)));
-			if (keep) run(this.db, insertSql(SERIES.host, 1), [o.at, id, ...row]);
+			if (keep) run(this.db, HOST_INSERT, [o.at, id, ...row]);
 			this.sums.host.add(id, row, 0);
 		});
 	}
