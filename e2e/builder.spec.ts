@@ -369,6 +369,7 @@ test.describe('the builder, before Tuesday', () => {
 		await page.getByRole('button', { name: 'Plan the rollout' }).click();
 		await expect(plan(page)).toContainText(/Roll watch-desk 2\.4\.0 out to \d+ machines in 2 waves/);
 		await page.getByRole('button', { name: 'Commit' }).click();
+		await expect(page.getByRole('button', { name: /^Job \d+$/ })).toBeVisible();
 		await visit(page, '/build/rollouts');
 		const rollout = page.getByRole('region', { name: 'Rollout of watch-desk 2.4.0' });
 		await expect(rollout).toContainText('running');
