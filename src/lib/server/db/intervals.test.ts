@@ -85,7 +85,7 @@ describe('what happened', () => {
 		openAt(db, 'waits', { ...wait, pools: '[]' }, 10);
 		closeAt(db, 'waits', wait, 20);
 		closeAt(db, 'waits', wait, 15);
-		expect(openAt(db, 'waits', { ...wait, pools: '["a"]' }, 10)).toBeNull();
+		expect(openAt(db, 'waits', { ...wait, pools: '["a"]' }, 10, 'keep')).toBeNull();
 		expect(waits()).toEqual([{ since: 10, until: 20, pools: '[]' }]);
 	});
 	test('says at its end how it ended, and its number at its beginning', () => {
@@ -93,6 +93,8 @@ describe('what happened', () => {
 		const first = openAt(db, 'openings', opening, 10);
 		closeAt(db, 'openings', { line_id: 'desk' }, 20, { outcome: 'thrown away' });
 		const second = openAt(db, 'openings', opening, 30)!;
+		// Never two at once, and never in silence.
+		expect(() => openAt(db, 'openings', opening, 35)).toThrow(/UNIQUE/);
 		expect(second).toBeGreaterThan(first!);
 		closeAllAt(db, 'openings', { id: second }, 40, { outcome: 'closed' });
 		expect(all(db, 'SELECT since, until, outcome FROM openings ORDER BY since')).toEqual([

@@ -91,10 +91,15 @@ export function closeAllAt(db: Db, table: IntervalTable, having: Row, at: number
 
 /**
  * Puts a row in force from a moment on, where nothing is in force of its key. Columns are named; what is left out is its default. Returns
- * its number; null where one of that key began at that very moment, which stays.
+ * its number; null where there is such a row already that was to be kept: what is told twice happened once.
  */
-export const openAt = (db: Db, table: IntervalTable, row: Row, at: number): number | null =>
-	insertRow(db, table, { ...row, since: at, until: FOREVER }, INTERVALS[table].happened ? 'keep' : 'fail');
+export const openAt = (
+	db: Db,
+	table: IntervalTable,
+	row: Row,
+	at: number,
+	ifThere: 'fail' | 'keep' = 'fail'
+): number | null => insertRow(db, table, { ...row, since: at, until: FOREVER }, ifThere);
 
 /** Puts a row in force from a moment on, in the place of what is in force of its key. */
 export function putAt<T extends IntervalTable>(db: Db, table: T, row: KeyOf<T> & Row, at: number): void {

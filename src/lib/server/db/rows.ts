@@ -15,7 +15,7 @@ export function insertRow(db: Db, table: string, row: Row, ifThere: IfThere = 'f
 	return changes === 0 ? null : Number(lastInsertRowid);
 }
 
-type IfThere = 'fail' | 'keep' | 'replace';
+export type IfThere = 'fail' | 'keep' | 'replace';
 
 /** Rows are written by the million: what is said for some columns of a table is put together once. */
 const said = new Map<string, string>();

@@ -44,7 +44,7 @@ export function noteApp(db: Db, where: Where, o: Seen<'app'>): void {
 	if (!at) return;
 	const { run: id, package: name, version, target, start } = o;
 	const of = { session_id: o.session, person_id: at.person, machine_id: at.machine };
-	openAt(db, 'app_runs', { id, ...of, package: name, version, target, start, took: Math.round(o.took) }, o.at);
+	openAt(db, 'app_runs', { id, ...of, package: name, version, target, start, took: Math.round(o.took) }, o.at, 'keep');
 }
 
 export function noteAppClosed(db: Db, o: Seen<'app closed'>): void {

@@ -117,7 +117,7 @@ export class Observer {
 				break;
 			}
 			case 'waiting':
-				openAt(db, 'waits', { ...this.wait(o), pools: JSON.stringify(o.pools) }, o.began);
+				openAt(db, 'waits', { ...this.wait(o), pools: JSON.stringify(o.pools) }, o.began, 'keep');
 				break;
 			case 'stopped waiting':
 				closeAt(db, 'waits', this.wait(o), o.at);

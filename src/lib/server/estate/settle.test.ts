@@ -13,6 +13,7 @@ import { grantsAt, publicationsAt } from '../publishing/queries';
 import { all, one, openDb, run, type Db } from '../db';
 import { vaultOf } from '../network/vault';
 import { settleEstate } from './settle';
+import { writeHost } from './sites';
 import { verifyData } from '../db/verify';
 
 /** The demo estate as declared, and what of it then stands in the database: nothing lost, nothing bent. */
@@ -160,4 +161,9 @@ describe('settling', () => {
 		expect(untouched.pragma('user_version', { simple: true })).toBe(999);
 		untouched.close();
 	});
+});
+
+test('a host of a name that another site has is refused, not passed over', () => {
+	const host = { name: one<{ name: string }>(db, 'SELECT name FROM hosts')!.name, cores: 4, memory: 8, gpus: 0 };
+	expect(() => writeHost(db, 'bergen', host, 1)).toThrow(/UNIQUE/);
 });

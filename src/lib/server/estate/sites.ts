@@ -1,5 +1,5 @@
 import type { Db } from '../db';
-import { insertRow } from '../db/rows';
+import { insertRow, type IfThere } from '../db/rows';
 
 /** A site as it is written down: what it is called, of which kind, in which zone, and its links to others. */
 export interface SiteToWrite {
@@ -34,16 +34,17 @@ export function writeNetwork(
 	insertRow(db, 'networks', { id, site_id: site, range, first, last });
 }
 
-/** Writes a host of a site, where there is none of that name yet; its memory in bytes, its price for an hour in euros. */
+/** Writes a host of a site; its memory in bytes, its price for an hour in euros. */
 export function writeHost(
 	db: Db,
 	site: string,
 	h: { name: string; cores: number; memory: number; gpus: number },
-	priceHour: number
+	priceHour: number,
+	ifThere: IfThere = 'fail'
 ): void {
 	const { name, cores, memory, gpus } = h;
 	const price_hour = Math.round(priceHour * 100);
-	insertRow(db, 'hosts', { name, site_id: site, cores, memory, gpus, price_hour }, 'keep');
+	insertRow(db, 'hosts', { name, site_id: site, cores, memory, gpus, price_hour }, ifThere);
 }
 
 /** Writes a volume of a site; its size in bytes, its price for a terabyte and month in euros. */

@@ -6,6 +6,7 @@ import { changesBefore } from '../changes';
 import { all, one } from '../db';
 import { draftUndo } from '../plans';
 import { beginning } from '../simulator/genesis';
+import { addReef, answerReef, REEF, REEF_ADDRESS } from '../testing/estates';
 import { Harness, OWNER, testEstate } from '../testing/harness';
 import { needsAt } from '../today/queries';
 import { readCertificate } from './certificates';
@@ -14,32 +15,12 @@ import { beginJoining, checkJoining, endJoining, joiningOf, joiningsAt, saveAnsw
 import { providerAt } from './providers';
 import { vaultOf } from './vault';
 
-const ADDRESS = 'compute.reef.testbay.example:8443';
+const ADDRESS = REEF_ADDRESS;
+const PLACE = REEF;
 
-/** Quay and isle, and a reef that is still to be joined up; its provider’s certificate is of an authority that nobody knows. */
-const estate = (change: (reef: ReturnType<typeof testEstate>['sites'][number]) => void = () => {}) =>
-	testEstate('e2e/small.yaml', (e) => {
-		const reef: (typeof e.sites)[number] = {
-			...e.sites[1]!,
-			id: 'reef',
-			name: 'Reef',
-			joined: false,
-			provider: { also: ['reef-compute'], account: 'sextant', authority: 'own' },
-			networks: [
-				{
-					id: 'reef-desks',
-					range: '10.3.0.0/24',
-					first: e.sites[1]!.networks[0]!.first + 65536,
-					last: e.sites[1]!.networks[0]!.last + 65536
-				}
-			],
-			links: [{ to: 'quay', mbit: 200, latency_ms: 20, loss: 0 }]
-		};
-		change(reef);
-		e.sites.push(reef);
-		e.hosts.push({ ...e.hosts[0]!, id: 'reef-h1', site: 'reef' });
-		e.volumes.push({ ...e.volumes[0]!, id: 'reef-v1', site: 'reef' });
-	});
+/** Quay and isle, and a reef that is still to be joined up. */
+const estate = (change: Parameters<typeof addReef>[1] = () => {}) =>
+	testEstate('e2e/small.yaml', (e) => addReef(e, change));
 
 let h: Harness;
 let id: number;
@@ -52,25 +33,9 @@ const save = (step: string, input: unknown) => saveAnswer(h.ctx, id, step, input
 const refused = (field: string, words: RegExp) => ({
 	problems: [{ field, words: expect.stringMatching(words) as string }]
 });
-const PLACE = {
-	name: 'Reef',
-	kind: 'office',
-	timeZone: 'America/Halifax',
-	networks: ['reef-desks'],
-	link: { to: 'quay', mbit: 200, latency_ms: 20, loss: 0 },
-	planned: 12
-};
 const fingerprint = async () => (await joiningOf(h.ctx, id)).certificate!.fingerprint;
 
-/** Answers every question rightly. */
-async function answerAll(): Promise<void> {
-	await save('address', { address: ADDRESS });
-	await save('certificate', { fingerprint: await fingerprint() });
-	await save('account', { account: 'sextant', secret: 'tideline' });
-	await save('place', PLACE);
-	await save('directory', { folder: 'desks/isle', account: 'svc-join', secret: 'tideline' });
-	await save('prices', { hostHour: 1.5, volumeMonth: 30 });
-}
+const answerAll = () => answerReef(h.ctx, id);
 
 describe('joining up a place', () => {
 	beforeEach(() => begin());

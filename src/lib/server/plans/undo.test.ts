@@ -1,13 +1,14 @@
 import { copyFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { describe, expect, test } from 'vitest';
-import { GB, MINUTE } from '$lib/core/time/units';
+import { MINUTE } from '$lib/core/time/units';
 import { changesBefore } from '../changes';
 import { one } from '../db';
 import { verifyData } from '../db/verify';
-import { beginJoining, joiningOf, saveAnswer } from '../network/joinings';
+import { beginJoining } from '../network/joinings';
 import { packageAt } from '../packages/queries';
 import { decided } from '../testing/decided';
+import { addReef, answerReef, COMPUTER } from '../testing/estates';
 import { Harness, NEW_POOL, OWNER, QUIET, testEstate } from '../testing/harness';
 import { keepPackage } from '../testing/packages';
 import { PLAN_KINDS } from './catalogue';
@@ -23,18 +24,6 @@ interface Case {
 	but?: string[];
 }
 
-const COMPUTER = {
-	site: 'quay',
-	network: 'quay-desks',
-	system: 'Meridian Server 24',
-	users: 'multi',
-	generation: 2,
-	cores: 4,
-	memory: 16 * GB,
-	gpus: 0,
-	disk: 120 * GB
-} as const;
-
 /** Quay and isle, a reef to be joined up, computers to be taken over, boot servers, and something to install. */
 const estate = () =>
 	testEstate('e2e/small.yaml', (e) => {
@@ -43,19 +32,7 @@ const estate = () =>
 		e.existing = [
 			{ ...COMPUTER, name: 'old-1', kind: 'virtual', host: 'quay-h1', volume: 'quay-v1', folder: 'desks/quay' }
 		];
-		const isle = e.sites[1]!;
-		const [range] = isle.networks;
-		e.sites.push({
-			...isle,
-			id: 'reef',
-			name: 'Reef',
-			joined: false,
-			provider: { also: ['reef-compute'], account: 'sextant', authority: 'own' },
-			networks: [{ id: 'reef-desks', range: '10.3.0.0/24', first: range!.first + 65536, last: range!.last + 65536 }],
-			links: [{ to: 'quay', mbit: 200, latency_ms: 20, loss: 0 }]
-		});
-		e.hosts.push({ ...e.hosts[0]!, id: 'reef-h1', site: 'reef' });
-		e.volumes.push({ ...e.volumes[0]!, id: 'reef-v1', site: 'reef' });
+		addReef(e);
 		e.installers = ['Logline', 'Soundings'].map((name) => ({
 			id: name.toLowerCase(),
 			name,
@@ -272,21 +249,7 @@ const CASES: Record<string, Case[]> = {
 	'site.join': [
 		{
 			first: async (h) => {
-				const id = beginJoining(h.ctx, 'Chidi', null);
-				const save = (step: string, input: unknown) => saveAnswer(h.ctx, id, step, input, 'Chidi');
-				await save('address', { address: 'compute.reef.testbay.example:8443' });
-				await save('certificate', { fingerprint: (await joiningOf(h.ctx, id)).certificate!.fingerprint });
-				await save('account', { account: 'sextant', secret: 'tideline' });
-				await save('place', {
-					name: 'Reef',
-					kind: 'office',
-					timeZone: 'America/Halifax',
-					networks: ['reef-desks'],
-					link: { to: 'quay', mbit: 200, latency_ms: 20, loss: 0 },
-					planned: 12
-				});
-				await save('directory', { folder: 'desks/isle', account: 'svc-join', secret: 'tideline' });
-				await save('prices', { hostHour: 1.5, volumeMonth: 30 });
+				await answerReef(h.ctx, beginJoining(h.ctx, 'Chidi', null));
 			},
 			input: { joining: 1 }
 		}

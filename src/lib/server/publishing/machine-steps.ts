@@ -19,7 +19,7 @@ export const machineSteps = {
 					for (const m of input.machines) {
 						const { name, kind, system, users, generation } = m;
 						insertRow(db, 'taken_machines', { name, kind, system, users, generation }, 'replace');
-						if (kind === 'physical') writeHost(db, m.site, m, 0);
+						if (kind === 'physical') writeHost(db, m.site, m, 0, 'keep');
 					}
 				}
 			};

@@ -10,6 +10,7 @@ import { suppliesOf } from '../images/builds';
 import { followingAt, moveOf } from '../images/following';
 import { draftUndo } from '../plans';
 import { buildStep } from '../simulator/images';
+import { COMPUTER } from '../testing/estates';
 import { Harness, NEW_POOL as POOL, OWNER, testEstate } from '../testing/harness';
 
 /** Quay has boot servers, and three computers that belong to nobody: one virtual, two physical. */
@@ -21,21 +22,10 @@ const estate = () =>
 			site: id === 'boot-3' ? 'isle' : 'quay',
 			address: `${id}.testbay.example`
 		}));
-		const computer = {
-			site: 'quay',
-			network: 'quay-desks',
-			system: 'Meridian Server 24',
-			users: 'multi',
-			generation: 2,
-			cores: 4,
-			memory: 16 * GB,
-			gpus: 0,
-			disk: 120 * GB
-		} as const;
 		e.existing = [
-			{ ...computer, name: 'old-1', kind: 'virtual', host: 'quay-h1', volume: 'quay-v1', folder: 'desks/isle' },
-			{ ...computer, name: 'ws-1', kind: 'physical', folder: 'desks/quay' },
-			{ ...computer, name: 'ws-2', kind: 'physical', users: 'single', generation: 1, system: 'Meridian Desktop 8' }
+			{ ...COMPUTER, name: 'old-1', kind: 'virtual', host: 'quay-h1', volume: 'quay-v1', folder: 'desks/isle' },
+			{ ...COMPUTER, name: 'ws-1', kind: 'physical', folder: 'desks/quay' },
+			{ ...COMPUTER, name: 'ws-2', kind: 'physical', users: 'single', generation: 1, system: 'Meridian Desktop 8' }
 		];
 	});
 
