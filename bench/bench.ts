@@ -8,11 +8,11 @@ import { readEstate } from '$lib/core/estate/read';
 import { parseScope } from '$lib/core/scope/scope';
 import { FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
 import { openDb, type Db } from '$lib/server/db';
-import { settleEstate } from '$lib/server/estate/settle';
-import { configureBroker } from '$lib/server/engine/broker';
+import { settleEstate } from '$lib/server/settle';
+import { configureBroker } from '$lib/server/publishing';
 import { Engine } from '$lib/server/engine/engine';
-import { vaultOf } from '$lib/server/network/vault';
-import { makePacker } from '$lib/server/packages/packer';
+import { vaultOf } from '$lib/server/vault';
+import { makePacker } from '$lib/server/packing/packer';
 import { Observer } from '$lib/server/engine/observer';
 import { beginning } from '$lib/server/simulator/genesis';
 import { Lab } from '$lib/server/simulator/lab';
@@ -23,8 +23,7 @@ import { growthBench } from './growth';
 import { flood, loadBench } from './load';
 import { packagesBench } from './packages';
 import { drawCell, drawCells } from '$lib/ui/marks/cells';
-import { machinesPage, sessionsPage, type PageAsk } from '$lib/server/watch/lists';
-import { cellsAt, figuresAt } from '$lib/server/watch/queries';
+import { cellsAt, figuresAt, machinesPage, type PageAsk, sessionsPage } from '$lib/server/watch';
 
 /** Measures Sextant as ratios in one run: against the same query written bare, the same rows inserted bare. */
 

@@ -6,7 +6,7 @@ import { mustsOf, nearestOrder } from '$lib/core/images/order';
 import { evenOut, type EveningDisk, type EveningVolume } from '$lib/core/pools/evening';
 import { packMachines, type PackHost, type PackMachine } from '$lib/core/pools/packing';
 import type { Db } from '$lib/server/db';
-import { followingAt, whoTakes } from '$lib/server/images/following';
+import { followingAt, whoTakes } from '$lib/server/images';
 import { normal, uniform } from '$lib/server/simulator/random';
 
 type Report = (name: string, value: number, unit: string, aim: string, met: boolean) => void;

@@ -1,4 +1,4 @@
-import { compareInventories } from '$lib/server/packages/compare';
+import { compareInventories } from '$lib/server/packing/compare';
 import { readBoth } from './packages';
 
 /** One measurement in a process of its own: reads two inventories, or compares them. Prints ms and the most memory, as JSON. */

@@ -14,10 +14,10 @@ import { findClashes, type Claim } from '$lib/core/packages/clashes';
 import { systemOf } from '$lib/core/packages/fits';
 import { byKey, inventoryLine, isFile, linesOf, type InventoryEntry } from '$lib/core/packages/inventory';
 import { bareSpec, type Contents } from '$lib/core/packages/spec';
-import { BlobStore } from '$lib/server/packages/blobs';
-import { folderSource } from '$lib/server/packages/capture-files';
-import { buildPackage } from '$lib/server/packages/layout';
-import { entriesOf, takeInventory } from '$lib/server/packages/walk';
+import { BlobStore } from '$lib/server/packing/blobs';
+import { folderSource } from '$lib/server/packing/capture-files';
+import { buildPackage } from '$lib/server/packing/layout';
+import { entriesOf, takeInventory } from '$lib/server/packing/walk';
 import { uniform } from '$lib/server/simulator/random';
 
 type Report = (name: string, value: number, unit: string, aim: string, met: boolean) => void;

@@ -12,12 +12,12 @@ import { systemOf, systemWords } from '$lib/core/packages/fits';
 import { bareSpec, contentsOf, foldersAbove, isPackageName, type PackageSpec } from '$lib/core/packages/spec';
 import type { Choice } from '$lib/core/packages/tree';
 import { sizeWords } from '$lib/core/time/units';
-import { BlobStore } from '$lib/server/packages/blobs';
-import { folderSource, readFrom, registeredBy, takenChanges, targetsOf } from '$lib/server/packages/capture-files';
-import { compareInventories } from '$lib/server/packages/compare';
-import { buildPackage, ContentProblem } from '$lib/server/packages/layout';
-import { exportToFile, importFile, PackageProblem } from '$lib/server/packages/transfer';
-import { foldersOf, takeInventory } from '$lib/server/packages/walk';
+import { BlobStore } from '$lib/server/packing/blobs';
+import { folderSource, readFrom, registeredBy, takenChanges, targetsOf } from '$lib/server/packing/capture-files';
+import { compareInventories } from '$lib/server/packing/compare';
+import { buildPackage, ContentProblem } from '$lib/server/packing/layout';
+import { exportToFile, importFile, PackageProblem } from '$lib/server/packing/transfer';
+import { foldersOf, takeInventory } from '$lib/server/packing/walk';
 
 import { temporaryFolder } from './temporary';
 

@@ -11,7 +11,7 @@ import { backUp, BackupProblem, restore, verifyPackages } from '$lib/server/back
 import { openDb, one, type Db } from '$lib/server/db';
 import { addChange } from '$lib/server/changes';
 import { HEADS_FILE, headProblems } from '$lib/server/changes/heads';
-import { verifyData } from '$lib/server/db/verify';
+import { verifyData } from '$lib/server/verify';
 import { isStaffRole, keepToken, newTokenSecret } from '$lib/server/identity/accounts';
 import { loadEstate } from '$lib/server/history';
 import { sweepTemporary } from './temporary';

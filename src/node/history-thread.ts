@@ -3,8 +3,8 @@ import { join } from 'node:path';
 import { parentPort, workerData } from 'node:worker_threads';
 import { openDb } from '$lib/server/db';
 import { loadEstate, makeHistory } from '$lib/server/history';
-import { vaultIn } from '$lib/server/network/vault';
-import { makePacker } from '$lib/server/packages/packer';
+import { vaultIn } from '$lib/server/vault';
+import { makePacker } from '$lib/server/packing/packer';
 import { LabStore } from '$lib/server/simulator/store';
 
 /** Makes an estate and its history in a folder beside the data folder, then puts it in place whole. */

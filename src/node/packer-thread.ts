@@ -1,5 +1,5 @@
 import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
-import { makePacker } from '$lib/server/packages/packer';
+import { makePacker } from '$lib/server/packing/packer';
 import { answerCalls } from '$lib/server/providers/remote';
 import { sayStrays } from './strays';
 

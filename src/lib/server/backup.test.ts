@@ -15,7 +15,7 @@ import { afterEach, beforeEach, expect, test } from 'vitest';
 import { FOREVER } from '$lib/core/time/units';
 import { backUp, restore, verifyPackages } from './backup';
 import { one, openDb, run, type Db } from './db';
-import { BlobStore } from './packages/blobs';
+import { BlobStore } from './packing/blobs';
 
 let dir: string;
 let db: Db;

@@ -18,8 +18,8 @@ import Database from 'better-sqlite3';
 import { pack, type Pack } from 'tar-stream';
 import { FOREVER } from '$lib/core/time/units';
 import { all, type Db } from './db';
-import { BlobStore, Meter } from './packages/blobs';
-import { blobsOf, PackageProblem, unpackFolder } from './packages/transfer';
+import { BlobStore, Meter } from './packing/blobs';
+import { blobsOf, PackageProblem, unpackFolder } from './packing/transfer';
 import { LabStore } from './simulator/store';
 
 /** Why a copy cannot be made or put back, in words. Nothing of it was kept. */

@@ -1,6 +1,6 @@
 import type { Db } from './db';
-import type { Vault } from './network/vault';
-import type { Packer } from './packages/packer';
+import type { Vault } from './vault';
+import type { Packer } from './packing/packer';
 import type { Providers } from './providers';
 
 /** The time that the estate lives in: the wall's, or a lab's. */

@@ -6,19 +6,18 @@ import { afterAll, beforeAll, describe, expect, test } from 'vitest';
 import type { Estate } from '$lib/core/estate/schema';
 import { parseScope } from '$lib/core/scope/scope';
 import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
-import { demandCurve } from './capacity/demand';
+import { demandCurve } from './capacity';
 import { all, one, openDb, type Db } from './db';
-import { verifyData } from './db/verify';
+import { verifyData } from './verify';
 import { loadEstate, makeHistory } from './history';
-import { usedLinesAt } from './images/queries';
+import { usedLinesAt } from './images';
 import { curvesOf } from './live/ribbon';
-import { vaultOf } from './network/vault';
-import { makePacker } from './packages/packer';
-import { peopleUsing } from './publishing/use';
-import { publicationsAt } from './publishing/queries';
+import { vaultOf } from './vault';
+import { makePacker } from './packing/packer';
+import { peopleUsing } from './publishing';
+import { publicationsAt } from './publications';
 import { needsAt } from './today/queries';
-import { machinesPage, peoplePage, sessionsPage } from './watch/lists';
-import { cellsAt, figuresAt, peopleBySite, poolCounts } from './watch/queries';
+import { cellsAt, figuresAt, machinesPage, peopleBySite, peoplePage, poolCounts, sessionsPage } from './watch';
 
 /**
  * A month on an estate of another kind (`e2e/upland.yaml`), over two changes of clocks, half an hour one of them. Each figure is worked out

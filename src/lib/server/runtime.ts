@@ -1,3 +1,4 @@
+import './areas';
 import type { EventEmitter } from 'node:events';
 import type { Context } from './context';
 import type { LabPlace } from './simulator/places';

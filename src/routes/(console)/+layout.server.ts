@@ -1,20 +1,20 @@
 import { error } from '@sveltejs/kit';
 import { AREAS, may, type Area, type Role } from '$lib/core/access/rights';
 import { FOREVER } from '$lib/core/time/units';
-import { poolsAt } from '$lib/server/capacity/queries';
-import { homeZone } from '$lib/server/capacity/demand';
-import { cardOf } from '$lib/server/cards';
+import { poolsAt } from '$lib/server/pools';
+import { homeZone } from '$lib/server/capacity';
+import { cardOf } from '$lib/server/house/cards';
 import { all, setting, type Db } from '$lib/server/db';
 import { runningJobs } from '$lib/server/jobs';
 import { CURVES_EVERY, curvesOf, ribbonOf } from '$lib/server/live/ribbon';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { shared, standing } from '$lib/server/moment/shared';
 import { planById } from '$lib/server/plans';
-import { PLAN_KINDS } from '$lib/server/plans/catalogue';
-import { publicationsAt } from '$lib/server/publishing/queries';
+import { PLAN_KINDS } from '$lib/server/areas';
+import { publicationsAt } from '$lib/server/publications';
 import { parcel } from '$lib/ui/frame/parcel';
 import { runtime } from '$lib/server/runtime';
-import { figuresAt } from '$lib/server/watch/queries';
+import { figuresAt } from '$lib/server/watch';
 
 export const load = async ({ url, locals, depends }) => {
 	depends('sextant:live');
@@ -41,7 +41,7 @@ export const load = async ({ url, locals, depends }) => {
 	const curves = standing(context, `curves ${scope}`, drawn, () => curvesOf(db, look.scope, drawn));
 	const ribbon = shared(context, `ribbon ${scope}`, look.now, () => parcel(ribbonOf(db, curves, look.now)));
 	const [cardKind, ...cardId] = (url.searchParams.get('card') ?? '').split('/');
-	const card = cardKind ? await cardOf(context, cardKind, cardId.join('/'), at, look.live) : null;
+	const card = cardKind ? await cardOf(context, cardKind, cardId.join('/'), { at, live: look.live }) : null;
 	const planId = url.searchParams.get('plan');
 	const plan = planId ? planById(db, Number(planId)) : null;
 	return {

@@ -1,4 +1,4 @@
-import { cellsAt, peopleBySite } from '$lib/server/watch/queries';
+import { cellsAt, peopleBySite } from '$lib/server/watch';
 import { needsAt } from '$lib/server/today/queries';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { shared } from '$lib/server/moment/shared';

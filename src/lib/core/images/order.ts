@@ -1,6 +1,6 @@
 import type { Fact } from '../why/explained';
 import { kindOf } from './library/kinds';
-import type { SheetStep } from './sheet';
+import type { SheetStep } from './sheet-step';
 
 /** One step has to stand before another; `by` is the step whose rule says so, `rule` numbers that rule. */
 export interface Must {

@@ -6,7 +6,8 @@ import { placeOf, type Place } from '../text/places';
 import { kindOf, KINDS } from './library/kinds';
 import { defaultOf, readParam, writeParam, type Param } from './library/params';
 import { TWEAKS } from './library/tweaks';
-import { makeStep, type BuildSheet, type SheetProblem, type SheetStep, type Supplies } from './sheet';
+import { makeStep, type BuildSheet, type SheetProblem, type Supplies } from './sheet';
+import { type SheetStep } from './sheet-step';
 
 /** Something wrong in a sheet's text, and where. */
 export interface TextProblem extends Place {

@@ -4,19 +4,8 @@ import { ESSENTIAL, kindOf, KINDS, RIGHTS, type Right } from './library/kinds';
 import { readParam, type ParamValues } from './library/params';
 import { chosenTweaks, isTweak, savingsOf } from './library/tweaks';
 import { brokenMusts, circle, mustsOf, nearestOrder, type Nearest } from './order';
+import type { SheetStep } from './sheet-step';
 import { byVersion, isPreRelease, type Component } from './versions';
-
-/** One step of a sheet: a kind with its parameters, all of them said. */
-export interface SheetStep {
-	kind: string;
-	with: ParamValues;
-	/** A name that other steps can refer to. */
-	id?: string;
-	/** Steps, by their names, that have to stand before this one. */
-	after?: string[];
-	/** A remark for people. */
-	note?: string;
-}
 
 /** How a version is made. Durations in ms, sizes in bytes. */
 export interface BuildSheet {

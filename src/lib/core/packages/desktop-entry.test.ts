@@ -1,5 +1,6 @@
 import { describe, expect, test } from 'vitest';
-import { execWords, KeyFile, readMenuEntry, serviceExec } from './desktop-entry';
+import { execWords, readMenuEntry, serviceExec } from './desktop-entry';
+import { KeyFile } from './key-file';
 import { findTargets, type Startable } from './launch';
 
 /** The Desktop Entry Specification 1.5, the D-Bus Specification and the Autostart Specification 0.5, sentence by sentence. */

@@ -1,4 +1,4 @@
-import { KeyFile } from './desktop-entry';
+import { KeyFile } from './key-file';
 
 /** One folder of an icon theme: which sizes its pictures are for. Sizes are in pixels at scale 1. */
 export interface IconFolder {

@@ -2,7 +2,7 @@ import { baseName, climbs, folderOf, isFile, type FileEntry, type SettingEntry, 
 import type { Change } from './difference';
 import { treePath } from './tree';
 import type { Vouched } from './fits';
-import type { LaunchTarget } from './launch';
+import type { LaunchTarget } from './launch-target';
 import { USUAL_WRITES, type WriteRules } from './scope';
 
 /** What a package is, beside its files: kept with it as `sextant/package.json`. */

@@ -2,7 +2,7 @@ import { beforeAll, beforeEach, describe, expect, test } from 'vitest';
 import { HOUR, MINUTE } from '$lib/core/time/units';
 import { all, run } from '../db';
 import { Harness, testEstate } from '../testing/harness';
-import { grantsAt } from '../publishing/queries';
+import { grantsAt } from '../publications';
 import { testAccess } from './circumstances';
 
 /** Before a condition is saved its plan names who loses and who gains: here it is held against what then happens. */

@@ -2,10 +2,11 @@ import { beforeAll, describe, expect, test } from 'vitest';
 import { parseScope } from '$lib/core/scope/scope';
 import { DAY } from '$lib/core/time/units';
 import { isoDate } from '$lib/core/time/zone';
-import { publicationsAt } from '../publishing/queries';
+import { publicationsAt } from '../publications';
 import { Harness, testEstate } from '../testing/harness';
 import { matrixAt, matrixIn, whyCell } from './matrix';
-import { teamsAbove, teamsRelated, testAccess } from './circumstances';
+import { testAccess } from './circumstances';
+import { teamsAbove, teamsRelated } from '../people';
 
 let h: Harness;
 beforeAll(async () => {

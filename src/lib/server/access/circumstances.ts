@@ -1,28 +1,12 @@
 import { decideOpening, type AccessRequest, type Decision, type GrantRule } from '$lib/core/access/decide';
-import type { PersonRequests } from '$lib/core/access/compare';
+import { compareAccess, type AccessChange, type PersonRequests, type Way } from '$lib/core/access/compare';
 import { momentOf } from '$lib/core/time/zone';
 import { DAY, MINUTE } from '$lib/core/time/units';
 import type { Explained } from '$lib/core/why/explained';
-import { all, allColumns, one, type Db } from '../db';
-import { grantsAt, publicationsAt, type GrantRow } from '../publishing/queries';
-import { everybody, personCalled, type DirectoryPerson } from './directory';
-import { doorsAt } from './door';
-
-/** Each team with itself and all those above it. */
-export function teamsAbove(db: Db): Map<string, string[]> {
-	const above = new Map<string, string[]>();
-	for (const n of all<{ team_id: string; above_id: string }>(db, 'SELECT * FROM team_nesting'))
-		above.set(n.team_id, [...(above.get(n.team_id) ?? []), n.above_id]);
-	return above;
-}
-
-/** For each team: itself, all above it and all below it, so that a grant to it is found by any of them. */
-export function teamsRelated(db: Db): Map<string, string[]> {
-	const above = teamsAbove(db);
-	const related = new Map([...above].map(([team, list]) => [team, [...list]]));
-	for (const [team, list] of above) for (const a of list) if (a !== team) related.get(a)?.push(team);
-	return related;
-}
+import { allColumns, one, type Db } from '../db';
+import { type GrantRow, grantsAt, publicationsAt } from '../publications';
+import { type DirectoryPerson, everybody, personCalled, teamsAbove } from '../people';
+import { doorsAt } from '../publishing';
 
 /** A grant as the core decides on it. */
 export const asRule = (
@@ -75,6 +59,20 @@ export function requestsFor(
 	}
 	return reached;
 }
+
+/**
+ * Whom a change of the way into a publication lets in and keeps out, tried on what they really asked for. `on`: the moment on
+ * whose day grants have begun or run out.
+ */
+export const changeOfWay = (
+	db: Db,
+	publication: string,
+	now: number,
+	before: Way,
+	after: Way,
+	on: OnDay = now
+): AccessChange =>
+	compareAccess(requestsFor(db, publication, now, [...before.grants, ...after.grants], on), before, after);
 
 interface SignIn {
 	at: number;

@@ -9,11 +9,9 @@ import {
 import { narrow, unusedTerms, type Scope } from '$lib/core/scope/scope';
 import type { Explained } from '$lib/core/why/explained';
 import { all, type Db } from '../db';
-import { grantsAt, publicationsAt, type PublicationRow } from '../publishing/queries';
-import { publishingAt } from '../publishing/narrowed';
-import { teamsAbove } from './circumstances';
-import { everybody } from './directory';
-import { doorsAt } from './door';
+import { grantsAt, type PublicationRow, publicationsAt } from '../publications';
+import { doorsAt, publishingAt } from '../publishing';
+import { everybody, teamsAbove } from '../people';
 
 const teamsOf = (db: Db): MatrixTeam[] =>
 	all<MatrixTeam>(db, 'SELECT id, name, parent_id AS parent FROM teams ORDER BY name');

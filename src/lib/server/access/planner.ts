@@ -20,11 +20,10 @@ import { one, type Db } from '../db';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { isoDate, isoWords } from '$lib/core/time/zone';
 import { whole } from '../plans/fields';
-import { grantsAt, publicationsAt, type GrantRow, type PublicationRow } from '../publishing/queries';
-import { licenceFacts, reachedBy } from '../publishing/use';
+import { type GrantRow, grantsAt, type PublicationRow, publicationsAt } from '../publications';
+import { changeFacts, doorsAt, effectsOf, licenceFacts, reachedBy } from '../publishing';
 import { asRule, requestsFor, type OnDay } from './circumstances';
-import { doorsAt } from './door';
-import { changeFacts, changeOfWay, effectsOf } from './ways';
+import { changeOfWay } from './circumstances';
 
 const minute = v.pipe(
 	v.number('Write a time of day.'),

@@ -4,7 +4,7 @@ import { mulberry } from '../testing/chance';
 import { Harness, OWNER, testEstate } from '../testing/harness';
 import { keepPackage } from '../testing/packages';
 import { act, actionsOf, API_ROUTES, askApi, askPage, methodsOf, PAGE_ROUTES, serveFrom } from '../testing/pages';
-import { PLAN_KINDS } from '../plans/catalogue';
+import { PLAN_KINDS } from '../areas';
 import { one } from '../db';
 import type { Caller } from '../identity/caller';
 

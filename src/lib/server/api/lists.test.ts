@@ -8,7 +8,7 @@ import { NotAllowed, NotFound, planById, PlanRefused } from '../plans';
 import { ProviderError } from '../providers';
 import { Harness, OWNER, testEstate } from '../testing/harness';
 import { keepPackage } from '../testing/packages';
-import { figuresAt } from '../watch/queries';
+import { figuresAt } from '../watch';
 import { askedOf } from './asked';
 import { CARD_OF, KINDS, type Kind } from './kinds';
 import { cursorOf, listOf, readCursor } from './lists';

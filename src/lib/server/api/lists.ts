@@ -1,17 +1,17 @@
 import { EVERYTHING, FACETS, narrow, type FacetsOf, type Term } from '$lib/core/scope/scope';
 import { changesBefore } from '../changes';
-import { checksAt } from '../network/checks';
+import { checksAt } from '../network';
 import { all, type Db } from '../db';
-import { findingsAt } from '../diagnosis/queries';
-import { deliveryStatesAt } from '../packages/delivery';
-import { requestsIn } from '../shelf/queries';
-import { usedLinesAt } from '../images/queries';
+import { findingsAt } from '../diagnosis';
+import { deliveryStatesAt } from '../packages';
+import { requestsIn } from '../shelf';
+import { usedLinesAt } from '../images';
 import { recentJobs } from '../jobs';
 import type { Kind } from './kinds';
 import { InputProblem } from '../plans/kind';
-import { grantsIn, publishingAt } from '../publishing/narrowed';
-import type { GrantRow } from '../publishing/queries';
-import { hostsPage, machinesPage, peoplePage, sessionsPage, SORTS, type PageAsk } from '../watch/lists';
+import { grantsIn, publishingAt } from '../publishing';
+import type { GrantRow } from '../publications';
+import { hostsPage, machinesPage, type PageAsk, peoplePage, sessionsPage, SORTS } from '../watch';
 
 /** No limit, in SQLite's terms. */
 const ALL = -1;

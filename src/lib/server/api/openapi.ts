@@ -1,9 +1,8 @@
 import { toJsonSchema } from '@valibot/to-json-schema';
 import type * as v from 'valibot';
-import { PLAN_KINDS } from '../plans/catalogue';
-import { JOINING_STEPS, joiningSchemas } from '../network/joinings';
-import { broughtBody, PARTS } from '../packages/brought';
-import { choicesBody } from '../packages/choices';
+import { PLAN_KINDS } from '../areas';
+import { JOINING_STEPS, joiningSchemas } from '../joining';
+import { broughtBody, choicesBody, PARTS } from '../packages';
 import { KINDS } from './kinds';
 import { clockBody, commitBody, faultBody, threadBody } from './schemas';
 

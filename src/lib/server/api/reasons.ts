@@ -4,10 +4,10 @@ import { withFacet, EVERYTHING } from '$lib/core/scope/scope';
 import { countWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import type { Db } from '../db';
-import { usedLinesAt } from '../images/queries';
+import { usedLinesAt } from '../images';
 import { planById } from '../plans';
-import { grantsAt } from '../publishing/queries';
-import { figuresAt } from '../watch/queries';
+import { grantsAt } from '../publications';
+import { figuresAt } from '../watch';
 import type { Kind } from './kinds';
 
 /** Why a thing that has no card is as it is: the facts that go out with its row. */

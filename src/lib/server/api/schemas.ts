@@ -1,6 +1,6 @@
 import * as v from 'valibot';
 import { FAULT_KINDS } from '$lib/core/estate/schema';
-import { PLAN_KINDS } from '../plans/catalogue';
+import { PLAN_KINDS } from '../areas';
 
 /** Bodies of requests, validated at the edge; the API's description is made from the same schemas. */
 

@@ -6,7 +6,7 @@ import type { Fact } from '$lib/core/why/explained';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { demandCurve } from './demand';
 import { STEP } from './kept';
-import { hoursById, machineCount, poolAt } from './queries';
+import { hoursById, machineCount, poolAt } from '../pools';
 
 const whole = (what: string) =>
 	v.optional(

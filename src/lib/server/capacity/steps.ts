@@ -1,4 +1,4 @@
-import { changePool } from '../publishing/machine-steps';
+import { changePool } from '../pools';
 import { stepHandler } from '../jobs/step';
 
 export const capacitySteps = {

@@ -2,7 +2,7 @@ import { beforeEach, describe, expect, test } from 'vitest';
 import { FOREVER } from '$lib/core/time/units';
 import { all, openDb, run, type Db } from './index';
 import { changeAt, closeAllAt, closeAt, INTERVALS, openAt, putAt, rowAt } from './intervals';
-import { intervalProblems } from './verify';
+import { intervalProblems } from '../verify';
 
 let db: Db;
 beforeEach(() => {

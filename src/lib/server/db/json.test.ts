@@ -1,15 +1,15 @@
 import { beforeAll, describe, expect, test } from 'vitest';
 import { FOREVER, HOUR } from '$lib/core/time/units';
 import { Engine } from '../engine/engine';
-import { configureBroker } from '../engine/broker';
-import { tellAgents } from '../engine/agents';
-import { JobRunner } from '../jobs/runner';
+import { configureBroker } from '../publishing';
+import { tellAgents } from '../packages';
+import { JobRunner } from '../engine/runner';
 import { Harness, NEW_POOL, testEstate } from '../testing/harness';
 import { keepPackage } from '../testing/packages';
 import { askPage, PAGE_ROUTES, serveFrom } from '../testing/pages';
 import { all, one, run } from './index';
 import { isReadable, JSON_COLUMNS, unreadable, type JsonColumnName } from './json';
-import { verifyData } from './verify';
+import { verifyData } from '../verify';
 
 /** What a disk, a hand or another version may have left. */
 const ODD = ['{', '5', 'null', '[null]', '{"a":1}', '"x"'];

@@ -6,7 +6,7 @@ import type { Fact } from '$lib/core/why/explained';
 import { all, one } from '../db';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { peopleLostThrough } from './affected';
-import { machineByName, sessionsOn } from '../watch/queries';
+import { machineByName, sessionsOn } from '../watch';
 
 const USUAL: Record<Remedy, number> = {
 	'restart service': 30 * SECOND,

@@ -5,7 +5,7 @@ import { all, one } from '../db';
 import { changeAt, closeAllAt, closeAt, rowAt } from '../db/intervals';
 import { stepHandler } from '../jobs/step';
 import { ProviderError } from '../providers';
-import { untilReady, versionOf } from '../watch/steps';
+import { untilReady, versionOf } from '../watch';
 
 export const repairSteps = {
 	'runbook.remedy': stepHandler<{ machine: string; check: CheckName; remedy: Remedy }>({

@@ -1,16 +1,16 @@
+import '../areas';
 import { DAY, MINUTE } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { unreadable, type Unreadable } from '../db/json';
 import { isStorage } from '../db/storage';
 import type { Observation } from '../providers';
-import { Remedies, sweepChecks, sweepFindings } from '../diagnosis/watchman';
-import { learnWrites } from '../capacity/writes';
-import { sweepPlaces } from '../network/checks';
+import { Remedies, sweepChecks, sweepFindings } from '../diagnosis';
+import { learnWrites } from '../capacity';
+import { sweepPlaces } from '../network';
 import { Observer } from './observer';
-import { Follower } from '../images/follower';
-import { learnStores } from '../images/stores';
-import { Scheduler } from '../schedules/scheduler';
-import { machinesNotToMove, powerMinute } from './power';
+import { Follower, learnStores } from '../images';
+import { Scheduler } from '../schedules';
+import { machinesNotToMove, powerMinute } from '../pools';
 
 /** Checks and findings run this often. */
 const SWEEP = 5 * MINUTE;
@@ -86,7 +86,7 @@ export class Engine {
 			await this.part('what machines have written', () => learnWrites(this.ctx));
 		}
 		await this.part('power policies', () =>
-			this.ctx.db.transaction(() => powerMinute(this.ctx, this.observer, now)).immediate()
+			this.ctx.db.transaction(() => powerMinute(this.ctx, this.observer.machines, now)).immediate()
 		);
 		await this.part('following versions', () => this.follower.minute(now, machinesNotToMove(this.ctx)));
 		await this.part('schedules', () => this.scheduler.minute(now));

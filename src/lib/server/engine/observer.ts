@@ -4,18 +4,9 @@ import { all, one, putSetting, setting, type Db } from '../db';
 import { closeAllAt, closeAt, openAt, putAt, WITHIN_MACHINES } from '../db/intervals';
 import { insertRow } from '../db/rows';
 import type { MachineState, Observation } from '../providers';
+import type { LiveMachine } from '../pools';
 import { SampleWriter } from '../samples/write';
-import { appsEnded, noteApp, noteAppClosed, notePackage, noteRefusal, nothingAttached, whereIn } from './app-log';
-
-/** A machine as the engine keeps it in mind between minutes. */
-export interface LiveMachine {
-	id: number;
-	name: string;
-	pool: string;
-	state: MachineState;
-	sessions: number;
-	idleSince: number;
-}
+import { appsEnded, noteApp, noteAppClosed, notePackage, noteRefusal, nothingAttached, whereIn } from '../packages';
 
 /**
  * Writes down what the providers observe: states, sessions and connections as intervals, samples as rows with

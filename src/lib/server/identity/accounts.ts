@@ -8,7 +8,7 @@ import { isStorage } from '../db/storage';
 import { LRUCache } from 'lru-cache';
 import { addChange } from '../changes';
 import type { Context } from '../context';
-import type { Vault } from '../network/vault';
+import type { Vault } from '../vault';
 import { throttleOf, type TooMany } from './attempts';
 import type { Caller } from './caller';
 import { useCode, type FactorStore } from './factor';

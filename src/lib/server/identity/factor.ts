@@ -1,6 +1,6 @@
 import { Secret, TOTP } from 'otpauth';
 import { one, run, type Db } from '../db';
-import type { Vault } from '../network/vault';
+import type { Vault } from '../vault';
 import { throttleOf } from './attempts';
 import type { Caller } from './caller';
 

@@ -18,7 +18,7 @@ import {
 	signInOperator,
 	signInPerson
 } from './accounts';
-import { vaultOf } from '../network/vault';
+import { vaultOf } from '../vault';
 import { beginFactor, confirmFactor, dropFactor, factorOwner, hasFactor, sealFactors, useCode } from './factor';
 import { ownPath } from './own-path';
 import { mayRequest, ROUTES } from './routes';

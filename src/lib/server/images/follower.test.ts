@@ -1,11 +1,11 @@
 import { describe, expect, test } from 'vitest';
 import { headroomAt } from '$lib/core/capacity/policy';
 import { HOUR, MINUTE } from '$lib/core/time/units';
-import { poolAt } from '../capacity/queries';
+import { poolAt } from '../pools';
 import { all, one, run } from '../db';
-import { verifyData } from '../db/verify';
+import { verifyData } from '../verify';
 import { jobById } from '../jobs';
-import { schedulesAt } from '../schedules/queries';
+import { schedulesAt } from '../schedules';
 import { Harness, testEstate } from '../testing/harness';
 import { anyBehind, followingAt, rulesAt, versionToMake, whoTakes } from './following';
 

@@ -1,11 +1,9 @@
 import { headroomAt } from '$lib/core/capacity/policy';
 import { FOREVER } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
-import { poolsAt } from '../capacity/queries';
+import { act, type Observed, poolsAt } from '../pools';
 import type { Context } from '../context';
 import { all, one, run } from '../db';
-import type { Observer } from '../engine/observer';
-import { act } from '../engine/power';
 import { AT_ONCE } from './expected';
 import { anyBehind, followingAt, moveOf, versionsInUse, type Following, type OnVersion } from './following';
 
@@ -15,13 +13,13 @@ import { anyBehind, followingAt, moveOf, versionsInUse, type Following, type OnV
  */
 export class Follower {
 	private stopped = false;
-	private known: { observer: Observer; placings: number; groups: readonly OnVersion[] } | null = null;
+	private known: { observer: Observed; placings: number; groups: readonly OnVersion[] } | null = null;
 	private resumed = false;
 
 	constructor(
 		private readonly ctx: Context,
 		/** What it knows of machines is what this has observed. */
-		public observer: Observer
+		public observer: Observed
 	) {}
 
 	private get machines() {

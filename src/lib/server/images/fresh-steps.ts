@@ -1,6 +1,6 @@
 import { headroomAt } from '$lib/core/capacity/policy';
 import { FOREVER, MINUTE } from '$lib/core/time/units';
-import { poolAt } from '../capacity/queries';
+import { poolAt } from '../pools';
 import { sleep, type Context } from '../context';
 import { all, one } from '../db';
 import { insertRow } from '../db/rows';

@@ -47,7 +47,7 @@ describe('a pool kept fresh', () => {
 		const { h } = await withSomebody();
 		await h.commit((await h.draft('machines.reset', { pool: 'quay' })).id);
 		await h.live(30 * MINUTE, 30_000);
-		const { machinesInJobs, machinesNotToMove } = await import('../engine/power');
+		const { machinesInJobs, machinesNotToMove } = await import('../pools/power');
 		expect([...machinesInJobs(h.ctx)].filter((m) => m.startsWith('quay'))).toEqual([]);
 		expect([...machinesNotToMove(h.ctx)].filter((m) => m.startsWith('quay'))).toHaveLength(6);
 		expect((await h.draft('machines.reset', { pool: 'quay' })).blocks[0]!.words).toMatch(

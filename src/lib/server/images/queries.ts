@@ -5,7 +5,7 @@ import { FOREVER } from '$lib/core/time/units';
 import { all, one, type Db } from '../db';
 import { atMoment } from '../samples/read';
 import { scopeCondition } from '../moment/scope-sql';
-import { fromOf, MACHINES, type Listing } from '../watch/lists';
+import { fromOf, type Listing, MACHINES } from '../watch';
 import { fromJson } from '../db/json';
 
 export interface VersionRow {

@@ -1,7 +1,8 @@
+import { sectionOf } from '$lib/core/why/card';
 import { beforeEach, describe, expect, test } from 'vitest';
 import { makeStep } from '$lib/core/images/sheet';
 import { GB, HOUR, MINUTE } from '$lib/core/time/units';
-import { cardOf } from '../cards';
+import { cardOf } from '../house/cards';
 import { Harness, testEstate } from '../testing/harness';
 import { billOfMaterials } from './bom';
 import { builderPrice, suppliesOf } from './builds';
@@ -155,10 +156,10 @@ describe('contents', () => {
 
 describe('the card of a version', () => {
 	test('groups who takes it with the reason, and offers what can be done', async () => {
-		const card = (await cardOf(h.ctx, 'version', 'desk/1.1.0', h.lab.now, true))!;
-		expect(card.takes!.title).toBe('Who would take it, and why not');
-		expect(card.takes!.groups.map((g) => [g.machines, g.pill])).toEqual([[11, 'pinned']]);
-		expect(card.takes!.groups[0]!.words).toMatch(/its pool follows exactly 1\.0\.0/);
+		const card = (await cardOf(h.ctx, 'version', 'desk/1.1.0', { at: h.lab.now, live: true }))!;
+		expect(sectionOf(card, 'takes')!.title).toBe('Who would take it, and why not');
+		expect(sectionOf(card, 'takes')!.groups.map((g) => [g.machines, g.pill])).toEqual([[11, 'pinned']]);
+		expect(sectionOf(card, 'takes')!.groups[0]!.words).toMatch(/its pool follows exactly 1\.0\.0/);
 		expect(card.actions.map((a) => a.words)).toEqual([
 			'Release it',
 			'Rebuild with updates',
@@ -166,22 +167,22 @@ describe('the card of a version', () => {
 			'Retire it',
 			'Delete it'
 		]);
-		expect(card.compared!.send).toMatch(/GB to send where 1\.0\.0 is, instead of/);
-		const old = (await cardOf(h.ctx, 'version', 'desk/1.0.0', h.lab.now, true))!;
-		expect(old.takes!.groups.map((g) => [g.machines, g.pill])).toEqual([[11, 'on it']]);
+		expect(sectionOf(card, 'compared')!.send).toMatch(/GB to send where 1\.0\.0 is, instead of/);
+		const old = (await cardOf(h.ctx, 'version', 'desk/1.0.0', { at: h.lab.now, live: true }))!;
+		expect(sectionOf(old, 'takes')!.groups.map((g) => [g.machines, g.pill])).toEqual([[11, 'on it']]);
 		expect(old.facts.map((f) => f.words)).toContain('pool quay follows exactly 1.0.0');
 	});
 	test('of the past offers nothing, and knows what was so then', async () => {
 		const before = h.lab.now;
 		await h.carryOut('image.hold', { line: 'desk', number: '1.1.0', held: false });
-		const then = (await cardOf(h.ctx, 'version', 'desk/1.1.0', before, false))!;
+		const then = (await cardOf(h.ctx, 'version', 'desk/1.1.0', { at: before, live: false }))!;
 		expect(then.actions).toEqual([]);
 		expect(then.sub).toBe('held back from “newest”');
-		expect((await cardOf(h.ctx, 'version', 'desk/1.1.0', h.lab.now, true))!.sub).not.toMatch(/held/);
-		expect(await cardOf(h.ctx, 'version', 'desk/7.7.7', h.lab.now, true)).toBeNull();
+		expect((await cardOf(h.ctx, 'version', 'desk/1.1.0', { at: h.lab.now, live: true }))!.sub).not.toMatch(/held/);
+		expect(await cardOf(h.ctx, 'version', 'desk/7.7.7', { at: h.lab.now, live: true })).toBeNull();
 	});
 	test('of a machine says why it is on its version', async () => {
-		const card = (await cardOf(h.ctx, 'machine', 'quay-01', h.lab.now, true))!;
+		const card = (await cardOf(h.ctx, 'machine', 'quay-01', { at: h.lab.now, live: true }))!;
 		expect(card.facts.map((f) => f.words)).toEqual(
 			expect.arrayContaining(['image 1.0.0: its pool follows exactly 1.0.0', 'image 1.0.0: it is on 1.0.0 already'])
 		);

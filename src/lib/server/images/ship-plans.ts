@@ -1,5 +1,5 @@
 import * as v from 'valibot';
-import { blocksAt } from '../network/checks';
+import { blocksAt } from '../network';
 import { readWindow, skippedNights, waysToFit } from '$lib/core/images/shipping';
 import type { ChunkIds } from '$lib/core/images/delta';
 import { noEffects } from '$lib/core/plans/effects';

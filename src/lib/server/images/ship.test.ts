@@ -138,7 +138,7 @@ describe('shipping', () => {
 		const job = await h.commit(plan.id);
 		await h.live(40 * MINUTE, MINUTE);
 		h.runner.stop();
-		const { JobRunner } = await import('../jobs/runner');
+		const { JobRunner } = await import('../engine/runner');
 		(h as { runner: unknown }).runner = new JobRunner(
 			h.ctx,
 			() => {},

@@ -3,10 +3,9 @@ import { parseRule, ruleWords, TRIES, WILL_TAKE, type FollowRule, type FollowWhe
 import { noEffects, type Effects } from '$lib/core/plans/effects';
 import { countWords, SECOND, sizeWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
-import { poolAt } from '../capacity/queries';
+import { machinesNotToMove, poolAt } from '../pools';
 import type { Context } from '../context';
 import { all, one, type Db } from '../db';
-import { machinesNotToMove } from '../engine/power';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { lineId, lineOrThrow } from './build-plans';
 import { openBuilds } from './builds';

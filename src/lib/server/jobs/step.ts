@@ -39,3 +39,21 @@ export interface StepHandler<I = never> {
 
 /** Keeps the input's type with its handler: plans that make such a step are held to it. */
 export const stepHandler = <I>(handler: StepHandler<I>): StepHandler<I> => handler;
+
+/** The handlers of each area, by its name: areas add theirs in their manifests. */
+// eslint-disable-next-line @typescript-eslint/no-empty-object-type
+export interface AreaSteps {}
+
+type Keys<T> = T extends T ? keyof T & string : never;
+
+/** The kinds of steps that there are. */
+export type StepKind = Keys<AreaSteps[keyof AreaSteps]>;
+
+/** What a step of a kind is given by the plan that makes it. */
+export type StepInput<K extends StepKind> = {
+	[A in keyof AreaSteps]: K extends keyof AreaSteps[A]
+		? AreaSteps[A][K] extends StepHandler<infer I>
+			? I
+			: never
+		: never;
+}[keyof AreaSteps];

@@ -1,12 +1,10 @@
 import type { Scope } from '$lib/core/scope/scope';
 import { countOver } from '$lib/core/time/intervals';
 import { FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
-import { demandForecast, homeZone } from '../capacity/demand';
-import { keptCounts, STEP } from '../capacity/kept';
-import { steps } from '../capacity/steps-sql';
+import { demandForecast, homeZone, keptCounts, STEP, steps } from '../capacity';
 import { changesBetween } from '../changes';
 import { all, type Db } from '../db';
-import { BEGUN_SESSIONS, fromOf, MACHINES } from '../watch/lists';
+import { BEGUN_SESSIONS, fromOf, MACHINES } from '../watch';
 import { atMoment } from '../samples/read';
 import { scopeCondition } from '../moment/scope-sql';
 

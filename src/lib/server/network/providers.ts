@@ -1,6 +1,6 @@
 import { one, type Db } from '../db';
 import { putAt } from '../db/intervals';
-import type { Vault } from './vault';
+import type { Vault } from '../vault';
 
 /** How the compute provider of a place is reached, and by whom its machines join the directory. */
 export interface SiteProvider {

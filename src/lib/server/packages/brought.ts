@@ -9,7 +9,7 @@ import { InputProblem } from '../plans/kind';
 import { NotFound } from '../plans';
 import { ProviderError } from '../providers';
 import { captureOrGone } from './choices';
-import { INVENTORIES, receiveUpload } from './packer';
+import { INVENTORIES, receiveUpload } from '../packing/packer';
 import type { CaptureRow } from './queries';
 
 /** Captures whose inventories somebody brings along, instead of having them taken on a machine of the lab. */

@@ -4,7 +4,7 @@ import { fitsSystem, systemOf, systemWords } from '$lib/core/packages/fits';
 import { noEffects } from '$lib/core/plans/effects';
 import { MINUTE, SECOND } from '$lib/core/time/units';
 import type { Context } from '../context';
-import { lineOrThrow } from '../images/build-plans';
+import { lineOrThrow } from '../images';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
 import { captureById } from './queries';
 

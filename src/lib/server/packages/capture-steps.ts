@@ -4,7 +4,7 @@ import { one, run, type Db } from '../db';
 import { closeAt, openAt } from '../db/intervals';
 import { stepHandler } from '../jobs/step';
 import { ProviderError } from '../providers';
-import type { WhichInventory } from './packer';
+import type { WhichInventory } from '../packing/packer';
 
 interface CaptureInput {
 	name: string;

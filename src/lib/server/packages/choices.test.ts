@@ -1,7 +1,8 @@
+import { sectionOf } from '$lib/core/why/card';
 import { beforeEach, describe, expect, test } from 'vitest';
 import { MINUTE } from '$lib/core/time/units';
 import { Harness, testEstate } from '../testing/harness';
-import { packageCard } from '../cards/package';
+import { packageCard } from './package-card';
 import { captureOrGone, saveChoices, sortedCapture } from './choices';
 import { packageAt } from './queries';
 
@@ -113,7 +114,7 @@ describe('the card of a package', () => {
 		const plan = await h.draft('package.make', { capture: 1, name: 'tide', ...more });
 		expect((await h.finish(await h.commit(plan.id))).state).toBe('done');
 	}
-	const card = () => packageCard(h.db, 'tide', h.lab.now)!;
+	const card = () => packageCard(h.ctx, 'tide', { at: h.lab.now, live: true })!;
 	const value = (name: string) => card().rows.find((r) => r.name === name)?.value;
 
 	test('says what it is, what it starts, where it may write and who may start it', async () => {
@@ -128,7 +129,9 @@ describe('the card of a package', () => {
 		expect(value('may write to')).toBe('its own overlay only');
 		expect(value('its overlay')).toBe('on the machine, emptied at sign-out');
 		expect(value('for')).toBe('harbour');
-		expect(card().list!.rows).toEqual([{ words: 'Tide', note: 'C:/Program Files/Tide/tide.exe /now; opens .tide' }]);
+		expect(sectionOf(card(), 'lines')!.lines).toEqual([
+			{ words: 'Tide', note: 'C:/Program Files/Tide/tide.exe /now; opens .tide' }
+		]);
 		expect(packageAt(h.db, 'tide', h.lab.now)!.versions[0]!.spec.refusal).toBe('Ask the harbour office.');
 	});
 	test('offers every version as a file and to be removed, the newest first', async () => {
@@ -168,8 +171,8 @@ describe('the card of a package', () => {
 	});
 	test('there is none for a package that is not there, or was not yet', async () => {
 		await made();
-		expect(packageCard(h.db, 'moon', h.lab.now)).toBe(null);
+		expect(packageCard(h.ctx, 'moon', { at: h.lab.now, live: true })).toBe(null);
 		// Before it was made there was none.
-		expect(packageCard(h.db, 'tide', h.lab.now - 60 * MINUTE)).toBe(null);
+		expect(packageCard(h.ctx, 'tide', { at: h.lab.now - 60 * MINUTE, live: false })).toBe(null);
 	});
 });

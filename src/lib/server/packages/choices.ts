@@ -6,7 +6,7 @@ import type { Context } from '../context';
 import { run } from '../db';
 import { NotFound } from '../plans';
 import { InputProblem } from '../plans/kind';
-import type { CaptureResult } from './packer';
+import type { CaptureResult } from '../packing/packer';
 import { captureById, type CaptureRow } from './queries';
 
 const PATTERNS_MOST = 100;

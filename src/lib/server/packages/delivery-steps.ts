@@ -2,8 +2,8 @@ import { FOREVER, MINUTE, SECOND } from '$lib/core/time/units';
 import { sleep } from '../context';
 import { all, one, type Db } from '../db';
 import { closeAt, putAt } from '../db/intervals';
-import { tellAgents } from '../engine/agents';
-import { endFailures } from '../engine/app-log';
+import { tellAgents } from './agents';
+import { endFailures } from './app-log';
 import { stepHandler } from '../jobs/step';
 import type { DeliveryWish } from './delivery-plans';
 

@@ -1,11 +1,11 @@
+import { sectionOf } from '$lib/core/why/card';
 import { beforeEach, describe, expect, test } from 'vitest';
 import { ATTACH_CAUSES } from '$lib/core/packages/attaching';
 import { HOUR, MINUTE, SECOND } from '$lib/core/time/units';
 import type { Estate } from '$lib/core/estate/schema';
-import { cardOf } from '../cards';
+import { cardOf } from '../house/cards';
 import { all } from '../db';
-import { sweepFindings } from '../diagnosis/watchman';
-import { findingsAt } from '../diagnosis/queries';
+import { findingsAt, sweepFindings } from '../diagnosis';
 import { Harness, testEstate } from '../testing/harness';
 import { keepPackage } from '../testing/packages';
 import { deliveriesAt, deliveryStatesAt, failuresIn, openAppsAt, packagesOn } from './delivery';
@@ -60,8 +60,8 @@ describe('a package for a pool', () => {
 		expect(state().up).toBe(s.up + 1);
 		expect(state().attached).toBe(s.up + 1);
 		// What is there is told with the reason, and as it was before as well.
-		const card = await cardOf(h.ctx, 'machine', off, h.lab.now, true);
-		expect(card!.packages).toMatchObject([
+		const card = await cardOf(h.ctx, 'machine', off, { at: h.lab.now, live: true });
+		expect(sectionOf(card!, 'lines')!.lines).toMatchObject([
 			{ words: 'logline 3.0.0', note: expect.stringMatching(/^attached/) as string }
 		]);
 		expect(deliveriesAt(h.db, job.began! - 1)).toEqual([]);
@@ -107,7 +107,7 @@ describe('a package for a pool', () => {
 
 	test('its card offers the other versions and ways of being present, and was not there before', async () => {
 		await deliver({ version: '3.0.0' });
-		const card = (id: string, at = h.lab.now) => cardOf(h.ctx, 'delivery', id, at, true);
+		const card = (id: string, at = h.lab.now) => cardOf(h.ctx, 'delivery', id, { at, live: true });
 		expect((await card('quay/logline'))!.actions.map((a) => a.words)).toEqual([
 			'Set to 3.1.0',
 			'Attach it at sign-in',
@@ -118,9 +118,12 @@ describe('a package for a pool', () => {
 		expect(await card('isle/logline')).toBe(null);
 		expect(await card('quay/logline', h.lab.now - HOUR)).toBe(null);
 		// The pool and the package tell of it as well.
-		const pool = await cardOf(h.ctx, 'pool', 'quay', h.lab.now, true);
-		expect(pool!.packages![0]).toMatchObject({ words: 'logline 3.0.0', card: 'delivery/quay/logline' });
-		const rows = (await cardOf(h.ctx, 'package', 'logline', h.lab.now, true))!.rows;
+		const pool = await cardOf(h.ctx, 'pool', 'quay', { at: h.lab.now, live: true });
+		expect(sectionOf(pool!, 'lines')!.lines[0]).toMatchObject({
+			words: 'logline 3.0.0',
+			card: 'delivery/quay/logline'
+		});
+		const rows = (await cardOf(h.ctx, 'package', 'logline', { at: h.lab.now, live: true }))!.rows;
 		expect(rows.find((r) => r.name === 'delivered to')!.value).toMatch(/^Desks Quay: 3.0.0, open for 0 people/);
 		await deliver({ mode: 'launch' });
 		expect((await card('quay/logline'))!.sub).toBe('3.1.0, attached at the first launch');
@@ -245,7 +248,7 @@ describe('a package that cannot be attached', () => {
 			/^Logline does not fit on this machine just now/
 		);
 		// The card says who read what.
-		const card = await cardOf(h.ctx, 'delivery', 'quay/logline', h.lab.now, true);
+		const card = await cardOf(h.ctx, 'delivery', 'quay/logline', { at: h.lab.now, live: true });
 		expect(card!.facts.map((f) => f.words).join()).toMatch(
 			/\d pe\w+ could not start it in the last day, and read: “Logline does not fit on this machine just now/
 		);

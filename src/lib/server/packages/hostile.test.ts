@@ -10,11 +10,12 @@ import type { FileEntry } from '$lib/core/packages/inventory';
 import { bareSpec, contentsOf } from '$lib/core/packages/spec';
 import { systemOf } from '$lib/core/packages/fits';
 import { asFolder, folder, listed, oddArchive, rightSpec, type Entry, type Odd } from '../testing/archives';
-import { BlobStore } from './blobs';
-import { folderSource } from './capture-files';
-import { buildPackage, type Manifest } from './layout';
-import { definitionOf, eachEntry, readJson } from './reading';
-import { importPackage, unpackFolder } from './transfer';
+import { BlobStore } from '../packing/blobs';
+import { folderSource } from '../packing/capture-files';
+import { buildPackage } from '../packing/layout';
+import { type Manifest } from '../packing/oci';
+import { definitionOf, eachEntry, readJson } from '../packing/reading';
+import { importPackage, unpackFolder } from '../packing/transfer';
 
 let dir: string;
 beforeEach(() => (dir = mkdtempSync(join(tmpdir(), 'sextant-hostile-'))));

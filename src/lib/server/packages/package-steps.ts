@@ -8,7 +8,7 @@ import { one, run, type Db } from '../db';
 import { insertRow } from '../db/rows';
 import { closeAt, putAt } from '../db/intervals';
 import { stepHandler } from '../jobs/step';
-import type { KeptPackage } from './layout';
+import type { KeptPackage } from '../packing/layout';
 import { captureById, clashesAt, packageAt, packagesAt } from './queries';
 
 /** Says at which place in the order a package stands from now on; what began in the same millisecond never was. */

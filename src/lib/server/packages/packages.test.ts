@@ -19,7 +19,7 @@ import { afterEach, beforeEach, describe, expect, test } from 'vitest';
 import { isFile, type FileEntry } from '$lib/core/packages/inventory';
 import { systemOf } from '$lib/core/packages/fits';
 import { bareSpec, contentsOf, leads, packagedPath, packageNameFor, type PackageSpec } from '$lib/core/packages/spec';
-import { BlobStore } from './blobs';
+import { BlobStore } from '../packing/blobs';
 import {
 	folderSource,
 	linkedTo,
@@ -29,12 +29,13 @@ import {
 	targetsOf,
 	readFrom,
 	claimsOf
-} from './capture-files';
-import { compareInventories, keepChanges } from './compare';
-import { buildPackage, TYPES, type ImageConfig, type Manifest } from './layout';
-import { bytesOfEntry, definitionOf, eachEntry, readJson } from './reading';
-import { blobsOf, exportToFile, importFile, importPackage, LIMITS, sweep } from './transfer';
-import { entriesOf, headingOf, settingsOf, takeInventory } from './walk';
+} from '../packing/capture-files';
+import { compareInventories, keepChanges } from '../packing/compare';
+import { buildPackage } from '../packing/layout';
+import { TYPES, type ImageConfig, type Manifest } from '../packing/oci';
+import { bytesOfEntry, definitionOf, eachEntry, readJson } from '../packing/reading';
+import { blobsOf, exportToFile, importFile, importPackage, LIMITS, sweep } from '../packing/transfer';
+import { entriesOf, headingOf, settingsOf, takeInventory } from '../packing/walk';
 
 let dir: string;
 beforeEach(() => (dir = mkdtempSync(join(tmpdir(), 'sextant-packages-'))));

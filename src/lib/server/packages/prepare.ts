@@ -7,7 +7,7 @@ import { countWords, MINUTE, SECOND, sizeWords } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { all, one, run, type Db } from '../db';
 import { putAt } from '../db/intervals';
-import { linesAt } from '../images/queries';
+import { linesAt } from '../images';
 import { stepHandler } from '../jobs/step';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { openAppsAt } from './delivery';

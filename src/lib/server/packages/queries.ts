@@ -5,8 +5,8 @@ import type { PackageSpec } from '$lib/core/packages/spec';
 import type { Choice } from '$lib/core/packages/tree';
 import { byVersion } from '$lib/core/images/versions';
 import { all, one, type Db } from '../db';
-import type { ComparedSummary } from './compare';
-import type { KeptPackage } from './layout';
+import type { ComparedSummary } from '../packing/compare';
+import type { KeptPackage } from '../packing/layout';
 import { fromJson, fromJsonOrNull } from '../db/json';
 
 /** A package version that is kept; its spec has the systems that somebody vouched for since. */

@@ -1,7 +1,7 @@
 import { expect, test } from 'vitest';
-import { PLAN_KINDS } from './catalogue';
+import { PLAN_KINDS } from '../areas';
 import { stepOf, type StepSpec, type UndoSpec } from './kind';
-import { STEP_HANDLERS } from '../jobs/catalogue';
+import { STEP_HANDLERS } from '../areas';
 
 test('steps are held to what their kind is given: what is wrong does not compile', () => {
 	const right: StepSpec = { kind: 'grant.close', words: 'Take it back', input: { id: 1 }, expected: 200 };

@@ -3,8 +3,7 @@ import type { Area } from '$lib/core/access/rights';
 import type { Effects } from '$lib/core/plans/effects';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
-import type { StepInput, StepKind } from '../jobs/catalogue';
-import type { PlanInput, PlanName } from './catalogue';
+import type { StepInput, StepKind } from '../jobs/step';
 
 /** A step of the job that a plan makes: of one of the kinds that there are, with what that kind is given. */
 export type StepSpec = {
@@ -55,6 +54,19 @@ export interface PlanKind<K extends string = string, S extends v.GenericSchema =
 	longTexts?: readonly string[];
 	draft(ctx: Context, input: v.InferOutput<S>): Promise<Draft>;
 }
+
+/** The kinds of plans of each area, by its name: areas add theirs in their manifests. */
+// eslint-disable-next-line @typescript-eslint/no-empty-object-type
+export interface AreaPlans {}
+
+type Kind = AreaPlans[keyof AreaPlans] extends readonly (infer K)[] ? K : never;
+type Named = Extract<Kind, { kind: string }>;
+export type PlanName = Named['kind'];
+
+/** What a plan of a kind takes. */
+export type PlanInput<K extends PlanName> = v.InferInput<
+	Extract<Named, { kind: K; schema: v.GenericSchema }>['schema']
+>;
 
 /** Keeps the input's type tied to the schema. */
 export const planKind = <const K extends string, S extends v.GenericSchema>(kind: PlanKind<K, S>): PlanKind<K, S> =>

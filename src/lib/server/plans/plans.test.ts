@@ -1,9 +1,9 @@
 import { beforeEach, describe, expect, test } from 'vitest';
 import { GB, HOUR, MINUTE } from '$lib/core/time/units';
 import { addChange, changesBefore, firstBrokenChange } from '../changes';
-import { poolAt } from '../capacity/queries';
+import { poolAt } from '../pools';
 import { all, one, run } from '../db';
-import { verifyData } from '../db/verify';
+import { verifyData } from '../verify';
 import type { Caller } from '../identity/caller';
 import { logOf, stepsOf } from '../jobs';
 import { decided } from '../testing/decided';

@@ -1,4 +1,4 @@
-import type { Vault } from '../network/vault';
+import type { Vault } from '../vault';
 
 /** What stands in place of a secret, in plans and steps: sealed, for whoever has the key of the vault. */
 const SEALED = 'sealed:';

@@ -4,14 +4,14 @@ import { describe, expect, test } from 'vitest';
 import { MINUTE } from '$lib/core/time/units';
 import { changesBefore } from '../changes';
 import { one } from '../db';
-import { verifyData } from '../db/verify';
-import { beginJoining } from '../network/joinings';
-import { packageAt } from '../packages/queries';
+import { verifyData } from '../verify';
+import { beginJoining } from '../joining';
+import { packageAt } from '../packages';
 import { decided } from '../testing/decided';
 import { addReef, answerReef, COMPUTER } from '../testing/estates';
 import { Harness, NEW_POOL, OWNER, QUIET, testEstate } from '../testing/harness';
 import { keepPackage } from '../testing/packages';
-import { PLAN_KINDS } from './catalogue';
+import { PLAN_KINDS } from '../areas';
 import { draftUndo } from './index';
 
 interface Case {

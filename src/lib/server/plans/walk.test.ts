@@ -3,7 +3,7 @@ import { expect, test } from 'vitest';
 import { MINUTE } from '$lib/core/time/units';
 import { changesBefore, firstBrokenChange } from '../changes';
 import { all } from '../db';
-import { verifyData } from '../db/verify';
+import { verifyData } from '../verify';
 import { Harness, OWNER, testEstate } from '../testing/harness';
 import { draftUndo } from './index';
 

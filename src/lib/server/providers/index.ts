@@ -4,7 +4,7 @@ import type { ParamValues } from '$lib/core/images/library/params';
 import type { Right } from '$lib/core/images/library/kinds';
 import type { StockSystem, StorePackage } from '$lib/core/images/sheet';
 import type { Component } from '$lib/core/images/versions';
-import type { LaunchTarget } from '$lib/core/packages/launch';
+import type { LaunchTarget } from '$lib/core/packages/launch-target';
 import type { SettingEntry, SystemKind } from '$lib/core/packages/inventory';
 import type { Wanted } from '$lib/core/packages/attach';
 import type { AttachCause, PackageNeeds } from '$lib/core/packages/attaching';

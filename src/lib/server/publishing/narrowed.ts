@@ -1,8 +1,8 @@
 import { narrow, type Scope, type Term } from '$lib/core/scope/scope';
-import { teamsAbove, teamsRelated } from '../access/circumstances';
-import { poolsAt, versionsByPool, type PoolRow } from '../capacity/queries';
+import { teamsAbove, teamsRelated } from '../people';
+import { type PoolRow, poolsAt, versionsByPool } from '../pools';
 import { all, type Db } from '../db';
-import { grantsAt, publicationsAt, type GrantRow, type PublicationRow } from './queries';
+import { type GrantRow, grantsAt, type PublicationRow, publicationsAt } from '../publications';
 
 /** Pools and publications within a scope, found by each other and by whom the publications are granted to. */
 export interface PublishingView {

@@ -1,9 +1,9 @@
 import { beforeEach, describe, expect, test } from 'vitest';
 import { FOREVER, MINUTE } from '$lib/core/time/units';
 import { all, one } from '../db';
-import { verifyData } from '../db/verify';
+import { verifyData } from '../verify';
 import { Harness, NEW_POOL, testEstate } from '../testing/harness';
-import { previewNames } from './planner';
+import { previewNames } from '../machines';
 
 let h: Harness;
 beforeEach(async () => {

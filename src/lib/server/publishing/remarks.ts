@@ -1,7 +1,7 @@
 import type { Fact } from '$lib/core/why/explained';
 import { one, type Db } from '../db';
 import { poolsFor } from './serving';
-import type { PublicationRow } from './queries';
+import type { PublicationRow } from '../publications';
 
 /** A publication that is there, or is about to be. */
 type Looked = Pick<PublicationRow, 'app' | 'icon' | 'pools'>;

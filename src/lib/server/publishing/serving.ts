@@ -1,17 +1,28 @@
 import type { Explained, Fact } from '$lib/core/why/explained';
-import { poolsAt } from '../capacity/queries';
+import { poolsAt } from '../pools';
 import { countWords } from '$lib/core/time/units';
 import { all, type Db } from '../db';
-import { deliveriesAt } from '../packages/delivery';
-import { packageAt } from '../packages/queries';
-import type { AppRef } from './queries';
-import { slug } from './slug';
+import { deliveriesAt, packageAt } from '../packages';
+import { publicationsAt, type AppRef } from '../publications';
+import { slug } from '../plans/slug';
 import { fromJson } from '../db/json';
 
 /** Apps of an image are named by its line. */
 const IMAGE = 'image/';
 export const isImageApp = (app: AppRef): boolean => app.package.startsWith(IMAGE);
 export const lineOf = (app: AppRef): string | null => (isImageApp(app) ? app.package.slice(IMAGE.length) : null);
+
+/** What people call an app: as it is published, or as its package calls it. */
+export function appName(db: Db, app: { package: string; target: string }, at: number): string {
+	const published = publicationsAt(db, at).find((p) => p.app?.package === app.package && p.app.target === app.target);
+	if (published) return published.name;
+	if (isImageApp(app)) return app.target;
+	const targets =
+		packageAt(db, app.package, at)
+			?.versions.toReversed()
+			.flatMap((v) => v.spec.targets) ?? [];
+	return targets.find((t) => t.id === app.target)?.name ?? app.package;
+}
 
 /** Image versions that the machines of a pool are on, with their contents. */
 const versionsIn = (db: Db, pool: string, at: number): { number: string; machines: number; contents: string[] }[] =>

@@ -1,8 +1,8 @@
 import type { Context } from '../context';
-import { linesAt } from '../images/queries';
-import { packagesAt } from '../packages/queries';
+import { linesAt } from '../images';
+import { packagesAt } from '../packages';
 import { imageTargetsOf } from './publication-plans';
-import type { AppRef } from './queries';
+import type { AppRef } from '../publications';
 
 export interface Publishable extends AppRef {
 	/** For people. */

@@ -2,9 +2,8 @@ import { inDates, sees } from '$lib/core/access/decide';
 import { countWords, DAY } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { all, type Db } from '../db';
-import { everybody } from '../access/directory';
-import { teamsAbove } from '../access/circumstances';
-import { grantsAt, type GrantRow, type PublicationRow } from './queries';
+import { everybody, teamsAbove } from '../people';
+import { type GrantRow, grantsAt, type PublicationRow } from '../publications';
 
 /** Who uses what, and who holds it. */
 

@@ -4,6 +4,8 @@ import { occurrences, recurrenceProblems, recurrenceWords, skippedTimes } from '
 import { DAY } from '$lib/core/time/units';
 import { knowsZone, momentWords } from '$lib/core/time/zone';
 import type { Fact } from '$lib/core/why/explained';
+import { parseInput } from '../plans';
+import { planKindOf } from '../plans/catalogue';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { scheduleById, schedulesAt } from './queries';
 
@@ -29,8 +31,6 @@ const addPlan = planKind({
 		const now = ctx.clock.now();
 		if (schedulesAt(ctx.db, now).some((s) => s.title === input.title))
 			throw new InputProblem([{ field: 'title', words: `There is a schedule called ${input.title} already.` }]);
-		// The catalogue knows this plan, and this plan the catalogue: it is asked when it is needed.
-		const [{ planKindOf }, { parseInput }] = await Promise.all([import('../plans/catalogue'), import('../plans')]);
 		const kind = planKindOf(input.kind);
 		if (!kind) throw new InputProblem([{ field: 'kind', words: `There is no kind of plan called ${input.kind}.` }]);
 		const first = await kind.draft(ctx, parseInput(kind.schema, input.input));

@@ -2,7 +2,8 @@ import { beforeAll, expect, test } from 'vitest';
 import { MINUTE } from '$lib/core/time/units';
 import { Harness, QUIET, testEstate } from '../testing/harness';
 import { keepPackage } from '../testing/packages';
-import { appName, poolOf, windowsIn } from './desk';
+import { appName } from '../publishing';
+import { poolOf, windowsIn } from './desk';
 
 let h: Harness;
 async function opened(login: string, publication: string) {

@@ -1,8 +1,6 @@
 import { FOREVER } from '$lib/core/time/units';
 import { all, one, type Db } from '../db';
-import { packageAt } from '../packages/queries';
-import { publicationsAt } from '../publishing/queries';
-import { isImageApp } from '../publishing/serving';
+import { appName } from '../publishing';
 
 /** An app that is open in somebody's session, as its window shows it. */
 export interface OpenWindow {
@@ -27,15 +25,3 @@ export const windowsIn = (db: Db, session: number | null, at: number): OpenWindo
 				`SELECT id AS run, package, target, version FROM app_runs WHERE session_id = ? AND until = ${FOREVER} ORDER BY id`,
 				[session]
 			).map((r) => ({ ...r, name: appName(db, r, at) }));
-
-/** What people call an app: as it is published, or as its package calls it. */
-export function appName(db: Db, app: { package: string; target: string }, at: number): string {
-	const published = publicationsAt(db, at).find((p) => p.app?.package === app.package && p.app.target === app.target);
-	if (published) return published.name;
-	if (isImageApp(app)) return app.target;
-	const targets =
-		packageAt(db, app.package, at)
-			?.versions.toReversed()
-			.flatMap((v) => v.spec.targets) ?? [];
-	return targets.find((t) => t.id === app.target)?.name ?? app.package;
-}

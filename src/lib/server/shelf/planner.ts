@@ -5,8 +5,8 @@ import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { one } from '../db';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
-import { publicationsAt, type PublicationRow } from '../publishing/queries';
-import { licencesAt, reachedBy } from '../publishing/use';
+import { type PublicationRow, publicationsAt } from '../publications';
+import { licencesAt, reachedBy } from '../publishing';
 import { requestsAt, shelfOf } from './queries';
 
 const publication = v.pipe(v.string(), v.nonEmpty('Choose a publication.'));

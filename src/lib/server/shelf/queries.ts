@@ -1,10 +1,11 @@
 import { decideOpening, inDates, sees } from '$lib/core/access/decide';
 import type { Fact } from '$lib/core/why/explained';
 import { narrow, type Scope, type Term } from '$lib/core/scope/scope';
-import { asRule, requestOfPerson, teamsAbove } from '../access/circumstances';
-import { doorsAt } from '../access/door';
+import { asRule, requestOfPerson } from '../access';
+import { teamsAbove } from '../people';
+import { doorsAt } from '../publishing';
 import { all, one, type Db } from '../db';
-import { grantsAt, publicationsAt, type GrantRow, type Look, type PublicationRow } from '../publishing/queries';
+import { type GrantRow, grantsAt, type Look, type PublicationRow, publicationsAt } from '../publications';
 import { DAY } from '$lib/core/time/units';
 
 /** How a publication stands on somebody's shelf. */

@@ -1,14 +1,11 @@
 import { beforeEach, describe, expect, test } from 'vitest';
 import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
-import { testAccess } from '../access/circumstances';
-import { matrixAt } from '../access/matrix';
+import { matrixAt, testAccess } from '../access';
 import { all, one, run } from '../db';
-import { grantsAt, publicationsAt } from '../publishing/queries';
-import { poolsFor } from '../publishing/serving';
-import { remarksOn } from '../publishing/remarks';
-import { targetsOf, titleIn } from '../publishing/targets';
+import { grantsAt, publicationsAt } from '../publications';
+import { poolsFor, remarksOn, targetsOf, titleIn } from '../publishing';
 import { licencesAt, peakOf, peopleInUse, reachedBy } from '../publishing/use';
-import { keepIcon, pictureType } from '../publishing/icons';
+import { keepIcon, pictureType } from '../publications/icons';
 import { Harness, testEstate } from '../testing/harness';
 import { keepPackage } from '../testing/packages';
 import { requestsAt, shelfOf } from './queries';

@@ -9,7 +9,7 @@ import {
 	type SettingEntry,
 	type SystemKind
 } from '$lib/core/packages/inventory';
-import type { LaunchTarget } from '$lib/core/packages/launch';
+import type { LaunchTarget } from '$lib/core/packages/launch-target';
 import { systemHome } from '$lib/core/packages/system-places';
 import { DAY, MINUTE } from '$lib/core/time/units';
 import type { TargetRun } from '$lib/core/packages/trial';

@@ -3,7 +3,7 @@ import { gzipSync } from 'node:zlib';
 import { pack } from 'tar-stream';
 import { bareSpec } from '$lib/core/packages/spec';
 import { systemOf } from '$lib/core/packages/fits';
-import { ROLE, TYPES } from '../packages/layout';
+import { ROLE, TYPES } from '../packing/oci';
 
 /** Packages as somebody who means no good would make them by hand: every part as given, every digest right. */
 

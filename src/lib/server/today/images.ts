@@ -1,7 +1,7 @@
 import { countWords, DAY, durationWords, FOREVER, HOUR } from '$lib/core/time/units';
 import { TRIES } from '$lib/core/images/follow';
 import { all, type Db } from '../db';
-import { openingsAt } from '../images/queries';
+import { openingsAt } from '../images';
 import type { Need } from './queries';
 
 /** A version that has been open for longer than a working day has probably been forgotten. */

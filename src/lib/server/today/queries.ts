@@ -4,7 +4,7 @@ import { CHECK_WORDS, type CheckName } from '$lib/core/diagnosis/checks';
 import { countWords, DAY, durationWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { all, type Db } from '../db';
-import { findingsAt, type FindingRow } from '../diagnosis/queries';
+import { type FindingRow, findingsAt } from '../diagnosis';
 import { imageNeeds } from './images';
 import { fromJson } from '../db/json';
 

@@ -3,6 +3,7 @@ import { DAY, FOREVER } from '$lib/core/time/units';
 import { apdexOf, SIGN_IN_TARGET } from '$lib/core/watch/apdex';
 import type { Phase } from '$lib/core/watch/phases';
 import type { Load } from '$lib/core/watch/strain';
+import type { ConnectionRow, SamplePoint } from '$lib/core/watch/records';
 import type { Fact } from '$lib/core/why/explained';
 import { all, one, type Db } from '../db';
 import { atMoment, SAMPLED_STRAIN, sampleAt, samplesBetween, type Kept } from '../samples/read';
@@ -201,18 +202,6 @@ function markOf(state: string, failing: boolean): Cell['mark'] {
 	return state === 'in use' || state === 'leaving' ? 'use' : 'starting';
 }
 
-export interface SamplePoint {
-	at: number;
-	cores: number;
-	memory: number;
-	diskMs: number;
-	gpu: number | null;
-	inputMs: number;
-	rttMs: number;
-	sessions: number;
-	strain: number;
-}
-
 /** Samples of a machine over a span, from the finest rollup that keeps it to about 500 points. */
 export function samplesOf(db: Db, machine: number, from: number, to: number): { step: number; points: SamplePoint[] } {
 	const { step, rows } = samplesBetween(db, 'machine', machine, from, to);
@@ -235,29 +224,6 @@ const toPoint = (r: Kept): SamplePoint => ({
 export function loadAt(db: Db, machine: number, at: number): (Load & { strain: number; of: string }) | null {
 	const sample = sampleAt(db, 'machine', machine, at);
 	return sample && { ...toPoint(sample.row), of: sample.of };
-}
-
-export interface ConnectionRow {
-	id: number;
-	person: string;
-	login: string;
-	publication: string;
-	gateway: string;
-	protocol: string;
-	address: string;
-	began: number;
-	ended: number;
-	result: 'open' | 'refused' | 'lost' | 'gave up';
-	machine: string | null;
-	/** Of the person. */
-	site: string;
-	team: string;
-	pool: string | null;
-	session: number | null;
-	waited: number;
-	took: number;
-	phases: Phase[];
-	cause: Fact[];
 }
 
 /** A person's record of connections up to a moment, newest first, lost ones included. */

@@ -1,10 +1,7 @@
 import { narrow } from '$lib/core/scope/scope';
-import { nextNumber } from '$lib/server/images/build-plans';
-import { buildsAt } from '$lib/server/images/builds';
-import { usedLinesAt, openingOf, sheetAt } from '$lib/server/images/queries';
-import { reportOf } from '$lib/server/images/report';
+import { buildsAt, nextNumber, openingOf, reportOf, sheetAt, usedLinesAt } from '$lib/server/images';
 import { jobById } from '$lib/server/jobs';
-import { sharedLoad } from '$lib/server/moment/load';
+import { sharedLoad } from '$lib/server/load';
 
 export const load = sharedLoad(async ({ url, context, look, at }) => {
 	const { db, clock } = context;

@@ -1,14 +1,13 @@
 import { CHECKS, type CheckName } from '$lib/core/diagnosis/checks';
 import { facetValues, narrow, termWords } from '$lib/core/scope/scope';
 import { DAY } from '$lib/core/time/units';
-import { teamsAbove } from '$lib/server/access/circumstances';
+import { teamsAbove } from '$lib/server/people';
 import { all } from '$lib/server/db';
-import { sharedLoad } from '$lib/server/moment/load';
+import { sharedLoad } from '$lib/server/load';
 import { atMoment } from '$lib/server/samples/read';
 import { scopeCondition } from '$lib/server/moment/scope-sql';
-import { fromOf, MACHINES } from '$lib/server/watch/lists';
+import { connectionsOf, failedConnections, fromOf, MACHINES } from '$lib/server/watch';
 import { needsAt } from '$lib/server/today/queries';
-import { connectionsOf, failedConnections } from '$lib/server/watch/queries';
 import { fromJsonOrNull } from '$lib/server/db/json';
 
 export const load = sharedLoad(({ context, look, at }) => {

@@ -1,17 +1,13 @@
-import { matrixAt } from '$lib/server/access/matrix';
-import { hoursById, poolsAt } from '$lib/server/capacity/queries';
-import { bootServersOf } from '$lib/server/capacity/writes';
+import { matrixAt } from '$lib/server/access';
+import { hoursById, poolsAt } from '$lib/server/pools';
+import { bootServersOf } from '$lib/server/capacity';
 import { all } from '$lib/server/db';
-import { linesAt } from '$lib/server/images/queries';
-import { sharedLoad } from '$lib/server/moment/load';
+import { linesAt } from '$lib/server/images';
+import { sharedLoad } from '$lib/server/load';
 import { unusedTerms } from '$lib/core/scope/scope';
-import { publishingAt } from '$lib/server/publishing/narrowed';
-import { publicationsAt } from '$lib/server/publishing/queries';
-import { poolsFor } from '$lib/server/publishing/serving';
-import { remarksOn } from '$lib/server/publishing/remarks';
-import { targetsOf, titleIn } from '$lib/server/publishing/targets';
-import { licencesAt, peopleUsing } from '$lib/server/publishing/use';
-import { poolCounts } from '$lib/server/watch/queries';
+import { licencesAt, peopleUsing, poolsFor, publishingAt, remarksOn, targetsOf, titleIn } from '$lib/server/publishing';
+import { publicationsAt } from '$lib/server/publications';
+import { poolCounts } from '$lib/server/watch';
 
 export const load = sharedLoad(async ({ url, context, look, at }) => {
 	const { db, providers } = context;

@@ -5,13 +5,13 @@ import { HOUR, MINUTE } from '$lib/core/time/units';
 import { hoursWords } from '$lib/core/time/hours';
 import { momentOf, wallTime } from '$lib/core/time/zone';
 import type { Fact } from '$lib/core/why/explained';
-import { demandBacktest, demandCurve, demandForecast } from '$lib/server/capacity/demand';
-import { hoursById, machineCount } from '$lib/server/capacity/queries';
+import { demandBacktest, demandCurve, demandForecast } from '$lib/server/capacity';
+import { hoursById, machineCount } from '$lib/server/pools';
 import { all, one } from '$lib/server/db';
-import { sharedLoad } from '$lib/server/moment/load';
+import { sharedLoad } from '$lib/server/load';
 import { shared } from '$lib/server/moment/shared';
-import { publishingAt } from '$lib/server/publishing/narrowed';
-import { poolCounts } from '$lib/server/watch/queries';
+import { publishingAt } from '$lib/server/publishing';
+import { poolCounts } from '$lib/server/watch';
 import { fromJson } from '$lib/server/db/json';
 
 const STEP = 5 * MINUTE;

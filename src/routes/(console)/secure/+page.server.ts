@@ -1,11 +1,11 @@
 import { conditionsWords } from '$lib/core/access/decide';
 import { DAY } from '$lib/core/time/units';
-import { testAccess } from '$lib/server/access/circumstances';
+import { testAccess } from '$lib/server/access';
 import { all } from '$lib/server/db';
-import { sharedLoad } from '$lib/server/moment/load';
+import { sharedLoad } from '$lib/server/load';
 import { unusedTerms } from '$lib/core/scope/scope';
-import { grantsIn } from '$lib/server/publishing/narrowed';
-import { publicationsAt } from '$lib/server/publishing/queries';
+import { grantsIn } from '$lib/server/publishing';
+import { publicationsAt } from '$lib/server/publications';
 
 const yesNo = (text: string | null) => (text === 'yes' ? true : text === 'no' ? false : null);
 

@@ -3,7 +3,7 @@ import { shared } from '$lib/server/moment/shared';
 import { termWords } from '$lib/core/scope/scope';
 import { parcel } from '$lib/ui/frame/parcel';
 import { runtime } from '$lib/server/runtime';
-import { hostsPage, machinesPage, peoplePage, sessionsPage } from '$lib/server/watch/lists';
+import { hostsPage, machinesPage, peoplePage, sessionsPage } from '$lib/server/watch';
 
 const LISTS = { machines: machinesPage, sessions: sessionsPage, people: peoplePage, hosts: hostsPage } as const;
 const USUAL = { machines: '-strain', sessions: '-signin', people: 'name', hosts: '-cores' } as const;

@@ -2,8 +2,8 @@ import { fail, redirect } from '@sveltejs/kit';
 import { randomUUID } from 'node:crypto';
 import { FOREVER, MINUTE } from '$lib/core/time/units';
 import { formOf } from '$lib/server/api/body';
-import { testAccess } from '$lib/server/access/circumstances';
-import { startTimes } from '$lib/server/packages/delivery';
+import { testAccess } from '$lib/server/access';
+import { startTimes } from '$lib/server/packages';
 import { all } from '$lib/server/db';
 import type { Caller } from '$lib/server/identity/caller';
 import { endOthers, endSignIn, noteOwn, PASSWORD, raiseSignIn } from '$lib/server/identity/accounts';
@@ -13,9 +13,9 @@ import { factorPicture } from '$lib/server/identity/picture';
 import { jobById } from '$lib/server/jobs';
 import { commitPlan, draftPlan, PlanRefused } from '$lib/server/plans';
 import { InputProblem } from '$lib/server/plans/kind';
-import { publicationsAt } from '$lib/server/publishing/queries';
+import { publicationsAt } from '$lib/server/publications';
 import { runtime } from '$lib/server/runtime';
-import { requestsAt, shelfOf } from '$lib/server/shelf/queries';
+import { requestsAt, shelfOf } from '$lib/server/shelf';
 
 export const load = ({ locals }) => {
 	const { caller } = locals;

@@ -1,5 +1,5 @@
 import { error } from '@sveltejs/kit';
-import { iconByDigest } from '$lib/server/publishing/icons';
+import { iconByDigest } from '$lib/server/publications';
 import { runtime } from '$lib/server/runtime';
 
 /** A picture by its digest: it never changes. Nothing in it runs, wherever it is opened. */

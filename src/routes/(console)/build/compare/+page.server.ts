@@ -1,6 +1,5 @@
 import { compareContents } from '$lib/core/images/versions';
-import { linesAt } from '$lib/server/images/queries';
-import { sendBetween } from '$lib/server/images/stores';
+import { linesAt, sendBetween } from '$lib/server/images';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { runtime } from '$lib/server/runtime';
 

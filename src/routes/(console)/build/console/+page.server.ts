@@ -1,5 +1,4 @@
-import { handChangesOf } from '$lib/server/images/console';
-import { usedLinesAt, linesTyped, openingOf, openingsAt } from '$lib/server/images/queries';
+import { handChangesOf, linesTyped, openingOf, openingsAt, usedLinesAt } from '$lib/server/images';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { runtime } from '$lib/server/runtime';
 

@@ -1,10 +1,9 @@
 import { PLACE_CHECKS, PLACE_CHECK_WORDS } from '$lib/core/network/places';
 import { narrow, unusedTerms } from '$lib/core/scope/scope';
 import { all } from '$lib/server/db';
-import { sharedLoad } from '$lib/server/moment/load';
-import { checksAt } from '$lib/server/network/checks';
-import { joiningsAt } from '$lib/server/network/joinings';
-import { providerAt } from '$lib/server/network/providers';
+import { sharedLoad } from '$lib/server/load';
+import { checksAt, providerAt } from '$lib/server/network';
+import { joiningsAt } from '$lib/server/joining';
 
 export const load = sharedLoad(async ({ context, look, at }) => {
 	const { db, vault, bench } = context;

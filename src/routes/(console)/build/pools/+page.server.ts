@@ -1,13 +1,11 @@
 import { narrow } from '$lib/core/scope/scope';
 import { ruleWords } from '$lib/core/images/follow';
-import { poolsAt } from '$lib/server/capacity/queries';
-import { bootServersOf } from '$lib/server/capacity/writes';
-import { homeZone } from '$lib/server/capacity/demand';
+import { poolsAt } from '$lib/server/pools';
+import { bootServersOf, homeZone } from '$lib/server/capacity';
 import { all } from '$lib/server/db';
-import { rulesAt } from '$lib/server/images/following';
-import { linesAt } from '$lib/server/images/queries';
-import { sharedLoad } from '$lib/server/moment/load';
-import { poolCounts } from '$lib/server/watch/queries';
+import { linesAt, rulesAt } from '$lib/server/images';
+import { sharedLoad } from '$lib/server/load';
+import { poolCounts } from '$lib/server/watch';
 
 export const load = sharedLoad(async ({ context, look, at }) => {
 	const { db, providers } = context;

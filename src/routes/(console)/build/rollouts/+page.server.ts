@@ -1,8 +1,7 @@
 import { waveWords } from '$lib/core/images/waves';
-import { poolsAt } from '$lib/server/capacity/queries';
+import { poolsAt } from '$lib/server/pools';
 import { all } from '$lib/server/db';
-import { usedLinesAt } from '$lib/server/images/queries';
-import { rolloutsAt } from '$lib/server/images/rollouts';
+import { rolloutsAt, usedLinesAt } from '$lib/server/images';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { runtime } from '$lib/server/runtime';
 

@@ -1,10 +1,10 @@
 import { occurrences, recurrenceWords } from '$lib/core/time/recurrence';
 import { DAY } from '$lib/core/time/units';
-import { homeZone } from '$lib/server/capacity/demand';
-import { linesAt } from '$lib/server/images/queries';
+import { homeZone } from '$lib/server/capacity';
+import { linesAt } from '$lib/server/images';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { runtime } from '$lib/server/runtime';
-import { runsOf, schedulesAt } from '$lib/server/schedules/queries';
+import { runsOf, schedulesAt } from '$lib/server/schedules';
 
 export const load = ({ url, depends }) => {
 	depends('sextant:live');

@@ -1,7 +1,5 @@
 import { error } from '@sveltejs/kit';
-import { suppliesOf } from '$lib/server/images/builds';
-import { lineAt, sheetAt } from '$lib/server/images/queries';
-import { reportOf } from '$lib/server/images/report';
+import { lineAt, reportOf, sheetAt, suppliesOf } from '$lib/server/images';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { runtime } from '$lib/server/runtime';
 

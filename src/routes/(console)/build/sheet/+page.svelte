@@ -5,7 +5,7 @@
 	import { writeSheet, readSheet, type TextProblem } from '$lib/core/images/sheet-text';
 	import type { BuildSheet } from '$lib/core/images/sheet';
 	import { durationWords } from '$lib/core/time/units';
-	import type { SheetReport } from '$lib/server/images/report';
+	import type { SheetReport } from '$lib/server/images';
 	import { addressWith } from '$lib/ui/frame/address';
 	import { call } from '$lib/ui/plan/api';
 	import { draftFrom } from '$lib/ui/plan/draft';

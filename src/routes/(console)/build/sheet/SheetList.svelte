@@ -3,16 +3,10 @@
 	import { dragHandle, dragHandleZone, type DndEvent } from 'svelte-dnd-action';
 	import { GROUPS, kindOf, KINDS } from '$lib/core/images/library/kinds';
 	import { readParam, type ParamValue } from '$lib/core/images/library/params';
-	import {
-		makeStep,
-		stepNote,
-		stepWords,
-		type BuildSheet,
-		type SheetStep,
-		type Supplies
-	} from '$lib/core/images/sheet';
+	import { makeStep, stepNote, stepWords, type BuildSheet, type Supplies } from '$lib/core/images/sheet';
+	import { type SheetStep } from '$lib/core/images/sheet-step';
 	import { durationWords, parseDuration, parseSize, sizeWords } from '$lib/core/time/units';
-	import type { SheetReport } from '$lib/server/images/report';
+	import type { SheetReport } from '$lib/server/images';
 	import TextField from '$lib/ui/forms/TextField.svelte';
 	import Field from '$lib/ui/forms/Field.svelte';
 	import ParamField from './ParamField.svelte';

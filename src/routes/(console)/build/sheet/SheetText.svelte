@@ -10,7 +10,7 @@
 	import { EditorView, keymap, lineNumbers } from '@codemirror/view';
 	import { completionsAt, type TextProblem } from '$lib/core/images/sheet-text';
 	import type { Supplies } from '$lib/core/images/sheet';
-	import type { SheetReport } from '$lib/server/images/report';
+	import type { SheetReport } from '$lib/server/images';
 
 	interface Props {
 		text: string;

@@ -1,7 +1,6 @@
 import { all, setting } from '$lib/server/db';
-import { linesAt } from '$lib/server/images/queries';
-import { dueAt, lackingAt, linksOf, shipmentsAt, wholeSites } from '$lib/server/images/shipping';
-import { sharedLoad } from '$lib/server/moment/load';
+import { dueAt, lackingAt, linesAt, linksOf, shipmentsAt, wholeSites } from '$lib/server/images';
+import { sharedLoad } from '$lib/server/load';
 
 export const load = sharedLoad(async ({ url, context, at }) => {
 	const { db } = context;

@@ -1,9 +1,7 @@
 import { narrow, unusedTerms } from '$lib/core/scope/scope';
-import { poolsAt } from '$lib/server/capacity/queries';
-import { sharedLoad } from '$lib/server/moment/load';
-import { deliveryStatesAt } from '$lib/server/packages/delivery';
-import { fitsPool } from '$lib/server/packages/delivery-plans';
-import { packagesAt } from '$lib/server/packages/queries';
+import { poolsAt } from '$lib/server/pools';
+import { sharedLoad } from '$lib/server/load';
+import { deliveryStatesAt, fitsPool, packagesAt } from '$lib/server/packages';
 
 export const load = sharedLoad(({ url, context, look, at }) => {
 	const { db } = context;

@@ -1,8 +1,8 @@
 import { newestOf } from '$lib/core/images/follow';
-import { sharedLoad } from '$lib/server/moment/load';
+import { sharedLoad } from '$lib/server/load';
 import { unusedTerms } from '$lib/core/scope/scope';
-import { linesAt } from '$lib/server/images/queries';
-import { capturesAt, clashesAt, packagesAt } from '$lib/server/packages/queries';
+import { linesAt } from '$lib/server/images';
+import { capturesAt, clashesAt, packagesAt } from '$lib/server/packages';
 
 export const load = sharedLoad(async ({ context, look, at }) => {
 	const { db, providers } = context;

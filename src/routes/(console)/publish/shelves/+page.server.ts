@@ -1,7 +1,7 @@
 import { unusedTerms } from '$lib/core/scope/scope';
-import { sharedLoad } from '$lib/server/moment/load';
+import { sharedLoad } from '$lib/server/load';
 import { one, setting } from '$lib/server/db';
-import { requestsIn, shelfOf } from '$lib/server/shelf/queries';
+import { requestsIn, shelfOf } from '$lib/server/shelf';
 import { isoDate, momentOf, wallTime } from '$lib/core/time/zone';
 
 export const load = sharedLoad(({ url, context, look, at }) => {

@@ -1,5 +1,5 @@
-import { matrixIn, whyCell } from '$lib/server/access/matrix';
-import { sharedLoad } from '$lib/server/moment/load';
+import { matrixIn, whyCell } from '$lib/server/access';
+import { sharedLoad } from '$lib/server/load';
 
 export const load = sharedLoad(({ url, context, look }) => {
 	const { db } = context;

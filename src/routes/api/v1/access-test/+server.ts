@@ -1,5 +1,5 @@
 import { json } from '@sveltejs/kit';
-import { testAccess } from '$lib/server/access/circumstances';
+import { testAccess } from '$lib/server/access';
 import { answer } from '$lib/server/api/problems';
 import { askedOf } from '$lib/server/api/asked';
 import { NotFound } from '$lib/server/plans';

@@ -1,7 +1,7 @@
 import { text } from '@sveltejs/kit';
 import { setting } from '$lib/server/db';
 import { runtime } from '$lib/server/runtime';
-import { calendarFeed } from '$lib/server/schedules/calendar';
+import { calendarFeed } from '$lib/server/schedules';
 
 /** What comes back by itself, for a calendar to subscribe to. */
 export const GET = () => {

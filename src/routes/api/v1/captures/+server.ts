@@ -1,8 +1,7 @@
 import { json } from '@sveltejs/kit';
 import { bodyOf } from '$lib/server/api/body';
 import { answer } from '$lib/server/api/problems';
-import { beginBrought, broughtBody } from '$lib/server/packages/brought';
-import { captureById, capturesAt } from '$lib/server/packages/queries';
+import { beginBrought, broughtBody, captureById, capturesAt } from '$lib/server/packages';
 import { parseInput } from '$lib/server/plans';
 import { runtime } from '$lib/server/runtime';
 

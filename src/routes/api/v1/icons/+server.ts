@@ -1,7 +1,7 @@
 import { json } from '@sveltejs/kit';
 import { answer } from '$lib/server/api/problems';
 import { InputProblem } from '$lib/server/plans/kind';
-import { keepIcon } from '$lib/server/publishing/icons';
+import { keepIcon } from '$lib/server/publications';
 import { runtime } from '$lib/server/runtime';
 
 /** Takes a picture up, to be named in a publication. */

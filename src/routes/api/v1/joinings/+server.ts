@@ -2,7 +2,7 @@ import { json } from '@sveltejs/kit';
 import * as v from 'valibot';
 import { bodyOf } from '$lib/server/api/body';
 import { answer } from '$lib/server/api/problems';
-import { beginJoining, joiningOf, joiningsAt } from '$lib/server/network/joinings';
+import { beginJoining, joiningOf, joiningsAt } from '$lib/server/joining';
 import { parseInput } from '$lib/server/plans';
 import { runtime } from '$lib/server/runtime';
 

@@ -1,6 +1,6 @@
 import { json } from '@sveltejs/kit';
 import { answer } from '$lib/server/api/problems';
-import { previewNames } from '$lib/server/publishing/planner';
+import { previewNames } from '$lib/server/machines';
 import { runtime } from '$lib/server/runtime';
 
 export const GET = ({ url }) =>

@@ -1,8 +1,8 @@
 import { json } from '@sveltejs/kit';
 import * as v from 'valibot';
 import { answer } from '$lib/server/api/problems';
-import { overlayFor } from '$lib/server/capacity/writes';
-import { lineAt } from '$lib/server/images/queries';
+import { overlayFor } from '$lib/server/capacity';
+import { lineAt } from '$lib/server/images';
 import { NotFound, parseInput } from '$lib/server/plans';
 import { whole } from '$lib/server/plans/fields';
 import { runtime } from '$lib/server/runtime';

@@ -1,5 +1,5 @@
 import { json } from '@sveltejs/kit';
-import { matrixIn } from '$lib/server/access/matrix';
+import { matrixIn } from '$lib/server/access';
 import { answer } from '$lib/server/api/problems';
 import { askedOf } from '$lib/server/api/asked';
 import { runtime } from '$lib/server/runtime';

@@ -1,7 +1,7 @@
 import { error } from '@sveltejs/kit';
 import { all, setting } from '$lib/server/db';
-import { homeZone } from '$lib/server/capacity/demand';
-import { joiningOf, stepsOf } from '$lib/server/network/joinings';
+import { homeZone } from '$lib/server/capacity';
+import { joiningOf, stepsOf } from '$lib/server/joining';
 import { FOREVER } from '$lib/core/time/units';
 import { NotFound } from '$lib/server/plans';
 import { runtime } from '$lib/server/runtime';

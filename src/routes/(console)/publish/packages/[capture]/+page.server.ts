@@ -1,8 +1,7 @@
 import { error } from '@sveltejs/kit';
 import { packageNameFor } from '$lib/core/packages/spec';
 import { all } from '$lib/server/db';
-import { sortedCapture } from '$lib/server/packages/choices';
-import { earlierChoices, packageAt } from '$lib/server/packages/queries';
+import { earlierChoices, packageAt, sortedCapture } from '$lib/server/packages';
 import { NotFound } from '$lib/server/plans';
 import { runtime } from '$lib/server/runtime';
 

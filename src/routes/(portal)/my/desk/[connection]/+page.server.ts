@@ -3,13 +3,12 @@ import { randomUUID } from 'node:crypto';
 import { MINUTE } from '$lib/core/time/units';
 import { formOf } from '$lib/server/api/body';
 import { Rate } from '$lib/server/identity/attempts';
-import { testAccess } from '$lib/server/access/circumstances';
-import { startTimes } from '$lib/server/packages/delivery';
-import { publicationsAt } from '$lib/server/publishing/queries';
+import { testAccess } from '$lib/server/access';
+import { startTimes } from '$lib/server/packages';
+import { publicationsAt } from '$lib/server/publications';
 import { runtime } from '$lib/server/runtime';
-import { poolOf, windowsIn } from '$lib/server/shelf/desk';
-import { shelfOf } from '$lib/server/shelf/queries';
-import { usualPhases } from '$lib/server/watch/queries';
+import { poolOf, shelfOf, windowsIn } from '$lib/server/shelf';
+import { usualPhases } from '$lib/server/watch';
 
 /** How often one person may start an app. */
 const STARTS = new Rate(20, MINUTE);

@@ -3,7 +3,7 @@ import { answer } from '$lib/server/api/problems';
 import { reasonsOf } from '$lib/server/api/reasons';
 import { CARD_OF, KINDS, type Kind } from '$lib/server/api/kinds';
 import { listOf } from '$lib/server/api/lists';
-import { cardOf } from '$lib/server/cards';
+import { cardOf } from '$lib/server/house/cards';
 import { askedOf } from '$lib/server/api/asked';
 import { asKnown } from '$lib/server/moment';
 import { NotFound } from '$lib/server/plans';
@@ -19,7 +19,7 @@ export const GET = ({ params, url }) =>
 		const at = asKnown(look);
 		const card = CARD_OF[kind];
 		if (card) {
-			const found = await cardOf(context, card, params.id, at, look.live);
+			const found = await cardOf(context, card, params.id, { at, live: look.live });
 			if (found) return json({ at, ...found });
 		} else {
 			const row = listOf(context.db, kind, {

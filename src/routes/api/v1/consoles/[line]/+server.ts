@@ -3,7 +3,7 @@ import * as v from 'valibot';
 import { may } from '$lib/core/access/rights';
 import { bodyOf } from '$lib/server/api/body';
 import { answer } from '$lib/server/api/problems';
-import { typeAtConsole } from '$lib/server/images/console';
+import { typeAtConsole } from '$lib/server/images';
 import { NotAllowed, parseInput } from '$lib/server/plans';
 import { runtime } from '$lib/server/runtime';
 

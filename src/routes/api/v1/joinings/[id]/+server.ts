@@ -1,6 +1,6 @@
 import { json } from '@sveltejs/kit';
 import { answer } from '$lib/server/api/problems';
-import { endJoining, joiningOf } from '$lib/server/network/joinings';
+import { endJoining, joiningOf } from '$lib/server/joining';
 import { runtime } from '$lib/server/runtime';
 
 export const GET = ({ params }) => answer(async () => json(await joiningOf(runtime(), Number(params.id))));

@@ -1,7 +1,7 @@
 import { text } from '@sveltejs/kit';
 import { writeSheet } from '$lib/core/images/sheet-text';
 import { answer } from '$lib/server/api/problems';
-import { sheetAt } from '$lib/server/images/queries';
+import { sheetAt } from '$lib/server/images';
 import { askedOf } from '$lib/server/api/asked';
 import { asKnown } from '$lib/server/moment';
 import { NotFound } from '$lib/server/plans';

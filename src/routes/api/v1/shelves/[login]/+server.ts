@@ -2,7 +2,7 @@ import { json } from '@sveltejs/kit';
 import { askedOf } from '$lib/server/api/asked';
 import { answer } from '$lib/server/api/problems';
 import { NotFound } from '$lib/server/plans';
-import { shelfOf } from '$lib/server/shelf/queries';
+import { shelfOf } from '$lib/server/shelf';
 import { runtime } from '$lib/server/runtime';
 
 /** Somebody's shelf at a moment, past or to come. */

@@ -1,6 +1,6 @@
 import { json } from '@sveltejs/kit';
 import { runtime } from '$lib/server/runtime';
-import { windowsIn } from '$lib/server/shelf/desk';
+import { windowsIn } from '$lib/server/shelf';
 
 /** How far a person's own connection has come, and which apps are open in it. */
 export const GET = async ({ params, locals }) => {

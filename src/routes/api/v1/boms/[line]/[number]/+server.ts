@@ -1,7 +1,6 @@
 import { text } from '@sveltejs/kit';
 import { answer } from '$lib/server/api/problems';
-import { billOfMaterials } from '$lib/server/images/bom';
-import { lineAt } from '$lib/server/images/queries';
+import { billOfMaterials, lineAt } from '$lib/server/images';
 import { askedOf } from '$lib/server/api/asked';
 import { asKnown } from '$lib/server/moment';
 import { NotFound } from '$lib/server/plans';

@@ -1,7 +1,7 @@
 import { json } from '@sveltejs/kit';
 import type { Sort } from '$lib/core/packages/sorting';
 import { answer } from '$lib/server/api/problems';
-import { captureOrGone } from '$lib/server/packages/choices';
+import { captureOrGone } from '$lib/server/packages';
 import { runtime } from '$lib/server/runtime';
 
 const SORTS: ReadonlySet<string> = new Set(['app', 'noise', 'doubtful']);

@@ -1,7 +1,7 @@
 import { json } from '@sveltejs/kit';
 import { bodyOf } from '$lib/server/api/body';
 import { answer } from '$lib/server/api/problems';
-import { choicesBody, saveChoices } from '$lib/server/packages/choices';
+import { choicesBody, saveChoices } from '$lib/server/packages';
 import { parseInput } from '$lib/server/plans';
 import { runtime } from '$lib/server/runtime';
 

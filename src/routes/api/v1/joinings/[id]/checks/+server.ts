@@ -1,6 +1,6 @@
 import { json } from '@sveltejs/kit';
 import { answer } from '$lib/server/api/problems';
-import { checkJoining } from '$lib/server/network/joinings';
+import { checkJoining } from '$lib/server/joining';
 import { runtime } from '$lib/server/runtime';
 
 /** Runs the checks for a place on its way, now. */

@@ -1,7 +1,7 @@
 import { createReadStream, statSync } from 'node:fs';
 import { Readable } from 'node:stream';
 import { answer } from '$lib/server/api/problems';
-import { packageAt } from '$lib/server/packages/queries';
+import { packageAt } from '$lib/server/packages';
 import { NotFound } from '$lib/server/plans';
 import { runtime } from '$lib/server/runtime';
 

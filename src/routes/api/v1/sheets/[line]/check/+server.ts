@@ -2,11 +2,9 @@ import { json } from '@sveltejs/kit';
 import * as v from 'valibot';
 import { makeStep } from '$lib/core/images/sheet';
 import { SHEET_LIMITS } from '$lib/core/images/sheet-text';
-import { stepFields } from '$lib/server/images/build-plans';
+import { lineAt, reportOf, reportOfText, stepFields } from '$lib/server/images';
 import { bodyOf } from '$lib/server/api/body';
 import { answer } from '$lib/server/api/problems';
-import { reportOf, reportOfText } from '$lib/server/images/report';
-import { lineAt } from '$lib/server/images/queries';
 import { NotFound, parseInput } from '$lib/server/plans';
 import { runtime } from '$lib/server/runtime';
 

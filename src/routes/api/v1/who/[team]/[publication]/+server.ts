@@ -1,10 +1,10 @@
 import { json } from '@sveltejs/kit';
-import { whyCell } from '$lib/server/access/matrix';
+import { whyCell } from '$lib/server/access';
 import { answer } from '$lib/server/api/problems';
 import { askedOf } from '$lib/server/api/asked';
 import { one } from '$lib/server/db';
 import { NotFound } from '$lib/server/plans';
-import { publicationsAt } from '$lib/server/publishing/queries';
+import { publicationsAt } from '$lib/server/publications';
 import { runtime } from '$lib/server/runtime';
 
 /** Why a team has a publication, or has it not. */

@@ -1,0 +1,3 @@
+export { asRule, requestOfPerson, testAccess } from './circumstances';
+export { matrixAt, matrixIn, whyCell } from './matrix';
+export { manifest } from './manifest';

@@ -1,0 +1,5 @@
+export { demandBacktest, demandCurve, demandForecast, homeZone } from './demand';
+export { keptCounts, STEP } from './kept';
+export { steps } from './steps-sql';
+export { bootServerById, bootServersOf, learnWrites, overlayFor } from './writes';
+export { manifest } from './manifest';

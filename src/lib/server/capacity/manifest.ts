@@ -1,0 +1,16 @@
+import type { Manifest } from '../manifest';
+import { capacityPlans } from './planner';
+import { capacitySteps } from './steps';
+
+declare module '../plans/kind' {
+	interface AreaPlans {
+		capacity: typeof capacityPlans;
+	}
+}
+declare module '../jobs/step' {
+	interface AreaSteps {
+		capacity: typeof capacitySteps;
+	}
+}
+
+export const manifest: Manifest = { name: 'capacity', plans: capacityPlans, steps: capacitySteps };

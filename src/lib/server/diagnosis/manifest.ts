@@ -1,0 +1,22 @@
+import type { Manifest } from '../manifest';
+import { findingCard, gatewayCard } from './cards';
+import { repairPlans } from './planner';
+import { repairSteps } from './steps';
+
+declare module '../plans/kind' {
+	interface AreaPlans {
+		diagnosis: typeof repairPlans;
+	}
+}
+declare module '../jobs/step' {
+	interface AreaSteps {
+		diagnosis: typeof repairSteps;
+	}
+}
+
+export const manifest: Manifest = {
+	name: 'diagnosis',
+	plans: repairPlans,
+	steps: repairSteps,
+	cards: { gateway: gatewayCard, finding: findingCard }
+};

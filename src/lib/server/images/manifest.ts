@@ -1,0 +1,22 @@
+import type { Manifest } from '../manifest';
+import { versionCard } from './version-card';
+import { imagePlans } from './planner';
+import { imageSteps } from './steps';
+
+declare module '../plans/kind' {
+	interface AreaPlans {
+		images: typeof imagePlans;
+	}
+}
+declare module '../jobs/step' {
+	interface AreaSteps {
+		images: typeof imageSteps;
+	}
+}
+
+export const manifest: Manifest = {
+	name: 'images',
+	plans: imagePlans,
+	steps: imageSteps,
+	cards: { version: versionCard }
+};

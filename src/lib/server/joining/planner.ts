@@ -1,0 +1,216 @@
+import * as v from 'valibot';
+import { checksFor, PLACE_CHECK_WORDS, type PlaceResult } from '$lib/core/network/places';
+import { noEffects } from '$lib/core/plans/effects';
+import { countWords, FOREVER, SECOND, sizeWords } from '$lib/core/time/units';
+import type { Fact } from '$lib/core/why/explained';
+import { all, one, setting, type Db } from '../db';
+import { handOutTime, linesAt, packedSize, THICK } from '../images';
+import { newestOf } from '$lib/core/images/follow';
+import { InputProblem, planKind, stepOf, type Draft, type StepSpec } from '../plans/kind';
+import { nameOfSite } from '../network';
+import { answeredProvider, checkJoining, type Joining } from './joinings';
+
+const joiningSchema = v.strictObject({
+	joining: v.pipe(v.number('Say which joining.'), v.integer('Say which joining.'))
+});
+
+const checkFacts = (results: PlaceResult[]): { blocks: Fact[]; warnings: Fact[]; reasons: Fact[] } => {
+	const fact = (r: PlaceResult): Fact => ({
+		words: `${PLACE_CHECK_WORDS[r.name].asks} ${r.saw}`,
+		side: r.ok === null ? undefined : r.ok ? 'for' : 'against',
+		source: 'check'
+	});
+	const failing = results.filter((r) => r.ok === false);
+	// Without these nothing can be asked of a place at all: the others block what needs them, later.
+	const vital = checksFor('machines');
+	return {
+		blocks: failing.filter((r) => vital.includes(r.name)).map(fact),
+		warnings: failing.filter((r) => !vital.includes(r.name)).map(fact),
+		reasons: results.filter((r) => r.ok !== false).map(fact)
+	};
+};
+
+const signedBy = (j: Joining): Fact => ({
+	words: j.certificate!.confirmedBy
+		? `certificate ${j.certificate!.fingerprint.slice(0, 23)}…, confirmed by ${j.certificate!.confirmedBy}`
+		: `certificate signed by ${j.certificate!.issuer}`,
+	side: 'for',
+	source: 'certificate'
+});
+
+const joinSite = planKind({
+	kind: 'site.join',
+	words: 'Join up a place whose questions have been answered',
+	area: 'places',
+	undo: 'back',
+	schema: joiningSchema,
+	async draft(ctx, input): Promise<Draft> {
+		const { db } = ctx;
+		const { joining } = await answeredProvider(ctx, input.joining);
+		if (joining.site !== null)
+			throw new InputProblem([{ field: 'joining', words: `${joining.site} is joined up already: renew it instead.` }]);
+		const id = joining.placeId!;
+		if (one(db, 'SELECT 1 FROM sites WHERE id = ?', [id]))
+			throw new InputProblem([{ field: 'joining', words: `${id} has been joined up meanwhile.` }]);
+		const { hosts, volumes } = joining.account!.offer;
+		const place = joining.place!;
+		const thick = place.link !== null && place.link.to === setting(db, 'home') && place.link.mbit >= THICK;
+		const versions = thick ? newestReleased(db, ctx.clock.now()) : [];
+		const steps: StepSpec[] = [
+			{ kind: 'site.write', words: `Write ${place.name} with its hosts, volumes and networks`, input, expected: 400 },
+			...(versions.length
+				? [
+						stepOf(
+							'site.stock',
+							`Hand out the newest version of ${countWords(versions.length, 'image line')}`,
+							{ site: id, versions },
+							handOutTime(
+								versions.reduce((n, id) => n + packedSize(db, id), 0),
+								place.link!.mbit,
+								place.link!.loss
+							)
+						)
+					]
+				: []),
+			{ kind: 'site.check', words: 'Look whether all is right there', input: { site: id }, expected: 2 * SECOND }
+		];
+		const checks = checkFacts(await checkJoining(ctx, joining.id));
+		const expected = steps.reduce((n, s) => n + s.expected, 0);
+		return {
+			title: `Join up ${place.name}: ${countWords(hosts.length, 'host')}, ${countWords(volumes.length, 'volume')}`,
+			effects: {
+				...noEffects(),
+				duration: { middle: expected, ninety: Math.round(expected * 1.4) },
+				cost: { before: 0, after: monthly(joining) }
+			},
+			warnings: [
+				...checks.warnings,
+				...(hosts.length === 0
+					? [{ words: 'its provider shows no host to this account', side: 'against' as const }]
+					: []),
+				...(place.link === null
+					? [{ words: 'without a link no version can be sent there', side: 'against' as const }]
+					: [])
+			],
+			blocks: checks.blocks,
+			reasons: [
+				{
+					words: `${sizeWords(hosts.reduce((n, h) => n + h.memory, 0))} of memory and ${countWords(
+						hosts.reduce((n, h) => n + h.cores, 0),
+						'core'
+					)} on ${hosts.map((h) => h.name).join(', ') || 'no host'}`,
+					source: 'compute provider'
+				},
+				signedBy(joining),
+				...(thick ? [] : [{ words: 'versions come there by shipment: its link is thin', source: 'links' }]),
+				...checks.reasons
+			],
+			objects: [`site/${id}`, `joining/${joining.id}`],
+			steps,
+			undo: { kind: 'site.leave', input: { site: id } },
+			undoWords: 'Yes, as long as no pool stands there.'
+		};
+	}
+});
+
+const renewSite = planKind({
+	kind: 'site.renew',
+	words: 'Change how a place is reached: its address, certificate, account or folder',
+	area: 'places',
+	undo: 'never',
+	schema: joiningSchema,
+	async draft(ctx, input): Promise<Draft> {
+		const { joining, provider } = await answeredProvider(ctx, input.joining);
+		if (joining.site === null)
+			throw new InputProblem([{ field: 'joining', words: 'This is a new place: join it up instead.' }]);
+		const checks = checkFacts(await checkJoining(ctx, joining.id));
+		return {
+			title: `Change how ${nameOfSite(ctx.db, joining.site)} is reached`,
+			effects: { ...noEffects(), duration: { middle: 2 * SECOND, ninety: 4 * SECOND } },
+			warnings: checks.warnings,
+			blocks: checks.blocks,
+			reasons: [
+				{ words: `${provider.account} at ${provider.address}`, source: 'joining' },
+				signedBy(joining),
+				...checks.reasons
+			],
+			objects: [`site/${joining.site}`, `joining/${joining.id}`],
+			steps: [
+				{ kind: 'site.reach', words: 'Keep address, accounts and certificate', input, expected: 300 },
+				{
+					kind: 'site.check',
+					words: 'Look whether all is right there',
+					input: { site: joining.site },
+					expected: 2 * SECOND
+				}
+			],
+			undo: null,
+			undoWords: 'No: the secrets of before are not kept. Answer the questions once more.'
+		};
+	}
+});
+
+const leaveSite = planKind({
+	kind: 'site.leave',
+	words: 'Let go of a place that has no pools',
+	area: 'places',
+	undo: 'never',
+	schema: v.strictObject({ site: v.pipe(v.string(), v.nonEmpty('Choose a place.')) }),
+	async draft(ctx, input): Promise<Draft> {
+		const { db } = ctx;
+		if (!one(db, 'SELECT 1 FROM sites WHERE id = ?', [input.site]))
+			throw new InputProblem([{ field: 'site', words: `There is no place called ${input.site}.` }]);
+		const name = nameOfSite(db, input.site);
+		const against = (words: string): Fact => ({ words, side: 'against' });
+		const pools = all<{ id: string; name: string; until: number }>(
+			db,
+			'SELECT id, name, max(until) AS until FROM pools WHERE site_id = ? GROUP BY id',
+			[input.site]
+		);
+		const people = one<{ n: number }>(db, 'SELECT count(*) AS n FROM people WHERE site_id = ?', [input.site])!.n;
+		const gateways = all<{ id: string }>(db, 'SELECT id FROM gateways WHERE site_id = ?', [input.site]);
+		const boot = all<{ id: string }>(db, 'SELECT id FROM boot_servers WHERE site_id = ?', [input.site]);
+		return {
+			title: `Let go of ${name}`,
+			effects: { ...noEffects(), duration: { middle: SECOND, ninety: 2 * SECOND } },
+			warnings: [],
+			blocks: [
+				...pools.map((p) =>
+					against(
+						p.until === FOREVER
+							? `pool ${p.name} stands there: remove it first`
+							: `pool ${p.name} stood there, and its history speaks of the place`
+					)
+				),
+				...(people ? [against(`${countWords(people, 'person works', 'people work')} there`)] : []),
+				...gateways.map((g) => against(`gateway ${g.id} stands there`)),
+				...boot.map((b) => against(`boot server ${b.id} stands there`))
+			],
+			reasons: [{ words: 'what stands there is left as it is; only Sextant forgets it', source: 'compute provider' }],
+			objects: [`site/${input.site}`],
+			steps: [{ kind: 'site.forget', words: `Forget ${name}`, input, expected: 300 }],
+			undo: null,
+			undoWords: 'Not by itself: join it up again.'
+		};
+	}
+});
+
+/** What the hosts and volumes of a place cost a month, in cents, by the prices that were given. */
+function monthly(j: Joining): number {
+	const { hosts, volumes } = j.account!.offer;
+	const HOURS_A_MONTH = 730;
+	return Math.round(
+		100 *
+			(hosts.length * j.prices!.hostHour * HOURS_A_MONTH +
+				volumes.reduce((n, x) => n + (x.size / 1e12) * j.prices!.volumeMonth, 0))
+	);
+}
+
+/** The newest version of every line, as `line/number`. */
+const newestReleased = (db: Db, now: number): string[] =>
+	linesAt(db, now).flatMap((l) => {
+		const last = newestOf(l.versions);
+		return last ? [`${l.id}/${last.number}`] : [];
+	});
+
+export const joiningPlans = [joinSite, renewSite, leaveSite];

@@ -1,0 +1,82 @@
+import { one, run } from '../db';
+import { closeAllAt } from '../db/intervals';
+import { writeHost, writeNetwork, writeSite, writeVolume } from '../estate';
+import { noteStores } from '../images';
+import { stepHandler } from '../jobs/step';
+import { sweepPlaces, writeProvider } from '../network';
+import { answeredProvider, endJoining } from './joinings';
+
+export const joiningSteps = {
+	'site.write': stepHandler<{ joining: number }>({
+		async run({ ctx, input }) {
+			const { joining, provider } = await answeredProvider(ctx, input.joining);
+			const now = ctx.clock.now();
+			const id = joining.placeId!;
+			const place = joining.place!;
+			const { hosts, volumes, networks } = joining.account!.offer;
+			return {
+				result: { site: id },
+				write: (db) => {
+					const { position } = one<{ position: number }>(
+						db,
+						'SELECT coalesce(max(position), -1) + 1 AS position FROM sites'
+					)!;
+					const links = place.link ? [place.link] : [];
+					const { name, kind, timeZone } = place;
+					writeSite(db, { id, name, kind, timeZone, links }, position, now);
+					for (const n of networks.filter((x) => place.networks.includes(x.id))) writeNetwork(db, id, n);
+					for (const h of hosts) writeHost(db, id, h, joining.prices!.hostHour);
+					for (const v of volumes) writeVolume(db, id, v, joining.prices!.volumeMonth);
+					writeProvider(db, ctx.vault, id, provider, now);
+					endJoining(db, joining.id, 'joined', now);
+				}
+			};
+		}
+	}),
+
+	'site.reach': stepHandler<{ joining: number }>({
+		async run({ ctx, input }) {
+			const { joining, provider } = await answeredProvider(ctx, input.joining);
+			const now = ctx.clock.now();
+			return {
+				result: { site: joining.site },
+				write: (db) => {
+					writeProvider(db, ctx.vault, joining.site!, provider, now);
+					endJoining(db, joining.id, 'renewed', now);
+				}
+			};
+		}
+	}),
+
+	'site.stock': stepHandler<{ site: string; versions: string[] }>({
+		async run({ ctx, input, each, log }) {
+			const { done } = await each(input.versions, 3, async (id, key) => {
+				const [line, number] = id.split('/') as [string, string];
+				await ctx.providers.builder.handOut(line, number, input.site, key);
+				return (db) => noteStores(db, [input.site], line, number, ctx.clock.now());
+			});
+			log(`${done.join(', ') || 'nothing'} stands there whole`);
+		}
+	}),
+
+	'site.check': stepHandler<{ site: string }>({
+		async run({ ctx }) {
+			await sweepPlaces(ctx, ctx.clock.now());
+		}
+	}),
+
+	'site.forget': stepHandler<{ site: string }>({
+		async run({ ctx, input }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) => {
+					closeAllAt(db, 'findings', { site_id: input.site }, now);
+					run(db, 'DELETE FROM joinings WHERE site_id = ?', [input.site]);
+					for (const table of ['site_checks', 'site_providers', 'site_versions', 'networks', 'hosts', 'volumes'])
+						run(db, `DELETE FROM ${table} WHERE site_id = ?`, [input.site]);
+					run(db, 'DELETE FROM sites WHERE id = ?', [input.site]);
+				}
+			};
+		}
+	})
+};

@@ -1,0 +1,2 @@
+export { previewNames } from './pool-plans';
+export { manifest } from './manifest';

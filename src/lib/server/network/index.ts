@@ -1,0 +1,13 @@
+export { lookAt, readCertificate } from './certificates';
+export {
+	accountBlocks,
+	blocksAt,
+	checksAt,
+	checksWords,
+	lookAtPlace,
+	nameOfSite,
+	networksOf,
+	sweepPlaces
+} from './checks';
+export { joinSecret, providerAt, providerSecret, type SiteProvider, writeProvider } from './providers';
+export { manifest } from './manifest';

@@ -1,0 +1,3 @@
+import type { Manifest } from '../manifest';
+
+export const manifest: Manifest = { name: 'network' };

@@ -1,0 +1,24 @@
+import type { Manifest } from '../manifest';
+import { deliveryCard, packageSections } from './delivery-card';
+import { packageCard } from './package-card';
+import { packageAreaPlans } from './planner';
+import { packageSteps } from './steps';
+
+declare module '../plans/kind' {
+	interface AreaPlans {
+		packages: typeof packageAreaPlans;
+	}
+}
+declare module '../jobs/step' {
+	interface AreaSteps {
+		packages: typeof packageSteps;
+	}
+}
+
+export const manifest: Manifest = {
+	name: 'packages',
+	plans: packageAreaPlans,
+	steps: packageSteps,
+	cards: { package: packageCard, delivery: deliveryCard },
+	sections: packageSections
+};

@@ -1,0 +1,59 @@
+import { FOREVER } from '$lib/core/time/units';
+import { doorsAt } from './door';
+import { poolsAt } from '../pools';
+import type { Context } from '../context';
+import { all } from '../db';
+import { deliveriesAt } from '../packages';
+import type { BrokerConfig } from '../providers';
+import { isImageApp } from './serving';
+import { grantsAt, publicationsAt } from '../publications';
+
+/** Pushes to the broker at the gateways what it needs to let people in. */
+export async function configureBroker(ctx: Context): Promise<void> {
+	await ctx.providers.broker.configure(brokerConfig(ctx));
+}
+
+function brokerConfig(ctx: Context): BrokerConfig {
+	const { db } = ctx;
+	const now = ctx.clock.now();
+	const machines = new Map<string, string[]>();
+	const owners: Record<string, string> = {};
+	for (const m of all<{ name: string; pool: string; owner: string | null }>(
+		db,
+		`SELECT m.name, m.pool_id AS pool, p.login AS owner FROM machines m
+		 LEFT JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} LEFT JOIN people p ON p.id = pl.owner_id WHERE m.until = ${FOREVER} ORDER BY m.name`
+	)) {
+		const list = machines.get(m.pool);
+		if (list) list.push(m.name);
+		else machines.set(m.pool, [m.name]);
+		if (m.owner) owners[m.name] = m.owner;
+	}
+	const door = doorsAt(db, now);
+	const has = new Map<string, Set<string>>();
+	for (const d of deliveriesAt(db, now)) has.set(d.package, (has.get(d.package) ?? new Set()).add(d.pool));
+	return {
+		pools: poolsAt(db, now).map((p) => ({
+			id: p.id,
+			assignment: p.assignment,
+			placing: p.policy.placing,
+			machines: machines.get(p.id) ?? [],
+			site: p.site
+		})),
+		publications: publicationsAt(db, now).map((p) => ({
+			id: p.id,
+			pools: p.pools.filter((pool) => !p.app || isImageApp(p.app) || (has.get(p.app.package)?.has(pool) ?? false)),
+			protocol: p.protocol,
+			door: door(p),
+			...(p.app ? { app: p.app } : {})
+		})),
+		grants: grantsAt(db, now).map((g) => ({
+			id: String(g.id),
+			publication: g.publication,
+			to: { kind: g.toKind, id: g.toKind === 'person' ? g.toLogin! : g.toId, name: g.toName },
+			conditions: g.conditions,
+			channels: g.channels,
+			machines: g.machines
+		})),
+		owners
+	};
+}

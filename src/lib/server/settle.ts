@@ -1,0 +1,189 @@
+import { LAB_ACCOUNT, LAB_SECRET, providerAddress } from '$lib/core/estate/providers';
+import type { Estate } from '$lib/core/estate/schema';
+import { stepKey, type BuildSheet } from '$lib/core/images/sheet';
+import { MINUTE } from '$lib/core/time/units';
+import { PLAIN_LOOK } from './publications';
+import { writeProvider } from './network';
+import type { Vault } from './vault';
+import { all, putSetting, type Db } from './db';
+import { openAt } from './db/intervals';
+import { insertRow } from './db/rows';
+import { writeRule } from './images';
+import { writeHost, writeNetwork, writeSite, writeVolume } from './estate';
+
+/** What an estate file does not say: where endpoints are, which the provider knows, and how secrets are kept. */
+export interface Given {
+	addressOf: (login: string) => string;
+	vault: Vault;
+}
+
+/** Writes what an estate file declares into an empty database, as of `at`. One transaction: all of it or nothing. */
+export function settleEstate(db: Db, estate: Estate, at: number, { addressOf, vault }: Given): void {
+	const sites = estate.sites.filter((s) => s.joined);
+	const known = new Set(sites.map((s) => s.id));
+	db.transaction(() => {
+		putSetting(db, 'estate', estate.name);
+		putSetting(db, 'domain', estate.domain);
+		putSetting(db, 'home', estate.home ?? estate.sites[0]?.id ?? '');
+		putSetting(db, 'history began', String(at));
+		sites.forEach((s, i) => {
+			const { id, name, kind, time_zone: timeZone } = s;
+			writeSite(db, { id, name, kind, timeZone, links: s.links.filter((l) => known.has(l.to)) }, i, at);
+			for (const n of s.networks) writeNetwork(db, id, n);
+		});
+		for (const h of estate.hosts.filter((x) => known.has(x.site)))
+			writeHost(db, h.site, { ...h, name: h.id }, h.price_hour);
+		for (const v of estate.volumes.filter((x) => known.has(x.site))) writeVolume(db, v.site, v, v.price_tb_month);
+		for (const g of estate.gateways) {
+			insertRow(db, 'gateways', { id: g.id, site_id: g.site, address: g.address });
+			for (const { name: protocol, announced, listens } of g.protocols)
+				openAt(db, 'gateway_ports', { gateway_id: g.id, protocol, announced, listens }, at);
+		}
+		for (const h of estate.hours)
+			insertRow(db, 'hours', {
+				id: h.id,
+				days: JSON.stringify(h.days),
+				from_minute: h.from,
+				until_minute: h.until
+			});
+		for (const name of estate.directory.folders) insertRow(db, 'folders', { name });
+		for (const s of sites) {
+			const pools = estate.pools.filter((p) => p.site === s.id);
+			writeProvider(
+				db,
+				vault,
+				s.id,
+				{
+					address: providerAddress(estate, s),
+					account: s.provider.account,
+					secret: LAB_SECRET,
+					confirmed: null,
+					confirmedBy: null,
+					folder: pools[0]?.folder ?? estate.directory.folders[0] ?? '',
+					joinAccount: LAB_ACCOUNT,
+					joinSecret: LAB_SECRET,
+					planned: pools.reduce((n, p) => n + p.count, 0)
+				},
+				at
+			);
+		}
+		settlePeople(db, estate, addressOf);
+		settleImages(db, estate, at);
+		for (const b of estate.boot_servers)
+			insertRow(db, 'boot_servers', { id: b.id, site_id: b.site, address: b.address });
+		estate.pools.forEach((p, position) => {
+			const policy = {
+				hours: p.policy.hours,
+				headroomIn: p.policy.headroom_in,
+				headroomOut: p.policy.headroom_out,
+				least: p.policy.least,
+				most: p.policy.most,
+				patience: p.policy.patience,
+				placing: p.policy.placing
+			};
+			const { id, name, version, assignment, cores, memory, gpus, disk, naming, folder, page_file, page_place } = p;
+			openAt(
+				db,
+				'pools',
+				{
+					...{ id, name, version, assignment, cores, memory, gpus, disk, naming, folder, page_file, page_place },
+					site_id: p.site,
+					line_id: p.line,
+					network_id: p.network,
+					per_machine: p.sessions_per_machine,
+					policy: JSON.stringify(policy),
+					price_hour: Math.round(p.price_hour * 100),
+					position,
+					boot_servers: JSON.stringify(p.boot_servers)
+				},
+				at
+			);
+			writeRule(db, `pool/${id}`, p.follows ?? { takes: 'exactly', number: version }, p.takes_at, at);
+		});
+		estate.publications.forEach((p, position) => {
+			const { id, name, internal_name, icon, protocol } = p;
+			const look = JSON.stringify({ ...PLAIN_LOOK, window: 'full' });
+			const pools = JSON.stringify(p.pools);
+			openAt(db, 'publications', { id, name, internal_name, icon, pools, protocol, position, look }, at);
+		});
+		const hours = new Map(estate.hours.map((h) => [h.id, { days: h.days, from: h.from, until: h.until }]));
+		const people = new Map(
+			all<{ id: number; login: string }>(db, 'SELECT id, login FROM people').map((p) => [p.login, p.id])
+		);
+		estate.grants.forEach((g, i) => {
+			const conditions = {
+				...(g.hours ? { hours: hours.get(g.hours) } : {}),
+				...(g.managed_endpoint ? { managedEndpoint: true } : {}),
+				...(g.second_factor ? { secondFactor: true } : {}),
+				...(g.networks ? { networks: g.networks } : {})
+			};
+			openAt(
+				db,
+				'grants',
+				{
+					id: i + 1,
+					publication_id: g.publication,
+					team_id: g.team ?? null,
+					person_id: g.person ? people.get(g.person)! : null,
+					conditions: JSON.stringify(conditions),
+					channels: JSON.stringify(g.channels)
+				},
+				at
+			);
+		});
+	})();
+}
+
+function settlePeople(db: Db, estate: Estate, addressOf: Given['addressOf']): void {
+	// Parents first, whatever the order of the file.
+	const teams = new Map(estate.directory.teams.map((t) => [t.id, t]));
+	const placed = new Set<string>();
+	const place = (id: string) => {
+		if (placed.has(id)) return;
+		placed.add(id);
+		const team = teams.get(id)!;
+		if (team.parent) place(team.parent);
+		insertRow(db, 'teams', { id: team.id, name: team.name, parent_id: team.parent ?? null });
+		for (let up: string | undefined = id; up !== undefined; up = teams.get(up)!.parent)
+			insertRow(db, 'team_nesting', { team_id: id, above_id: up });
+	};
+	for (const t of estate.directory.teams) place(t.id);
+	for (const p of estate.directory.people) {
+		const { login, name, site: site_id, team: team_id, pattern, profile } = p;
+		const managed = p.managed_endpoint ? 1 : 0;
+		insertRow(db, 'people', { login, name, site_id, team_id, pattern, profile, managed, address: addressOf(login) });
+	}
+}
+
+function settleImages(db: Db, estate: Estate, at: number): void {
+	estate.image_lines.forEach((l, position) => {
+		const { id, name, system, users, generation } = l;
+		insertRow(db, 'lines', { id, name, system, users, position, generation });
+		const sheet: BuildSheet = {
+			steps: l.sheet.steps.map((s) => s.step),
+			limit: l.sheet.limit,
+			builder: l.sheet.builder
+		};
+		openAt(db, 'sheets', { line_id: id, body: JSON.stringify(sheet) }, at);
+		for (const v of l.versions) {
+			insertRow(db, 'versions', {
+				line_id: id,
+				number: v.number,
+				built_at: v.built,
+				built_by: v.by,
+				note: v.note,
+				contents: JSON.stringify(v.contents),
+				size: v.contents.reduce((n, c) => n + c.size, 0)
+			});
+			if (v.held) openAt(db, 'version_holds', { line_id: id, number: v.number }, v.built);
+		}
+		for (const b of l.past_builds) {
+			b.minutes.forEach((minutes, n) => {
+				const { step } = l.sheet.steps[n]!;
+				const { cores, disk } = l.sheet.builder;
+				const of = { line_id: id, kind: step.kind, words: stepKey(step) };
+				insertRow(db, 'step_runs', { ...of, at: b.at, cores, took: Math.round(minutes * MINUTE), disk });
+			});
+		}
+	});
+}

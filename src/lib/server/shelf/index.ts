@@ -1,0 +1,3 @@
+export { poolOf, windowsIn } from './desk';
+export { requestsAt, requestsIn, shelfOf } from './queries';
+export { manifest } from './manifest';

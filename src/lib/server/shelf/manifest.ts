@@ -1,0 +1,16 @@
+import type { Manifest } from '../manifest';
+import { shelfPlans } from './planner';
+import { shelfSteps } from './steps';
+
+declare module '../plans/kind' {
+	interface AreaPlans {
+		shelf: typeof shelfPlans;
+	}
+}
+declare module '../jobs/step' {
+	interface AreaSteps {
+		shelf: typeof shelfSteps;
+	}
+}
+
+export const manifest: Manifest = { name: 'shelf', plans: shelfPlans, steps: shelfSteps };

@@ -1,0 +1,29 @@
+export {
+	BEGUN_SESSIONS,
+	fromOf,
+	hostsPage,
+	type Listing,
+	machineRow,
+	MACHINES,
+	machinesPage,
+	type PageAsk,
+	peoplePage,
+	sessionsPage,
+	SORTS
+} from './lists';
+export {
+	cellsAt,
+	connectionOf,
+	connectionsOf,
+	failedConnections,
+	figuresAt,
+	loadAt,
+	machineByName,
+	peopleBySite,
+	poolCounts,
+	samplesOf,
+	sessionsOn,
+	usualPhases
+} from './queries';
+export { untilReady, versionOf } from './steps';
+export { manifest } from './manifest';
