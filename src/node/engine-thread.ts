@@ -64,7 +64,7 @@ parent.on(
 		if (message.stop) {
 			stopping = true;
 			runner.stop();
-			engine.follower.stop();
+			engine.stop();
 			clearInterval(timer);
 			ctx.db.close();
 			parent.postMessage({ stopped: true });

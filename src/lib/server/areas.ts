@@ -1,43 +1,43 @@
-import { manifest as images } from './images';
-import { manifest as machines } from './machines';
-import { manifest as publishing } from './publishing';
-import { manifest as packages } from './packages';
-import { manifest as access } from './access';
-import { manifest as shelf } from './shelf';
-import { manifest as capacity } from './capacity';
-import { manifest as watch } from './watch';
-import { manifest as diagnosis } from './diagnosis';
-import { manifest as estate } from './estate';
-import { manifest as joining } from './joining';
-import { manifest as operators } from './operators';
-import { manifest as schedules } from './schedules';
 import { manifest as network } from './network';
+import { manifest as estate } from './estate';
+import { manifest as watch } from './watch';
 import { manifest as people } from './people';
 import { manifest as pools } from './pools';
 import { manifest as publications } from './publications';
+import { manifest as images } from './images';
+import { manifest as joining } from './joining';
+import { manifest as capacity } from './capacity';
+import { manifest as packages } from './packages';
+import { manifest as publishing } from './publishing';
+import { manifest as access } from './access';
+import { manifest as shelf } from './shelf';
+import { manifest as machines } from './machines';
+import { manifest as diagnosis } from './diagnosis';
+import { manifest as operators } from './operators';
+import { manifest as schedules } from './schedules';
 import { declareSteps } from './jobs/catalogue';
 import type { Manifest } from './manifest';
 import { declarePlans } from './plans/catalogue';
 
-/** Every area: who adds one adds a line here. */
+/** Every area, each below those that stand on it: who adds one adds a line here. */
 export const AREAS: readonly Manifest[] = [
-	images,
-	machines,
-	publishing,
-	packages,
-	access,
-	shelf,
-	capacity,
-	watch,
-	diagnosis,
-	estate,
-	joining,
-	operators,
-	schedules,
 	network,
+	estate,
+	watch,
 	people,
 	pools,
-	publications
+	publications,
+	images,
+	joining,
+	capacity,
+	packages,
+	publishing,
+	access,
+	shelf,
+	machines,
+	diagnosis,
+	operators,
+	schedules
 ];
 
 /** Every kind of change that there is. */

@@ -16,7 +16,7 @@ import { vaultOf } from './vault';
 import { makePacker } from './packing/packer';
 import { peopleUsing } from './publishing';
 import { publicationsAt } from './publications';
-import { needsAt } from './today/queries';
+import { needsAt } from './house/needs';
 import { cellsAt, figuresAt, machinesPage, peopleBySite, peoplePage, poolCounts, sessionsPage } from './watch';
 
 /**

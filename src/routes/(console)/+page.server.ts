@@ -1,5 +1,5 @@
 import { cellsAt, peopleBySite } from '$lib/server/watch';
-import { needsAt } from '$lib/server/today/queries';
+import { needsAt } from '$lib/server/house/needs';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { shared } from '$lib/server/moment/shared';
 import { all } from '$lib/server/db';

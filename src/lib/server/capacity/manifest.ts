@@ -1,4 +1,6 @@
 import type { Manifest } from '../manifest';
+import { capacityComparisons } from './findings';
+import { learnWrites } from './writes';
 import { capacityPlans } from './planner';
 import { capacitySteps } from './steps';
 
@@ -13,4 +15,10 @@ declare module '../jobs/step' {
 	}
 }
 
-export const manifest: Manifest = { name: 'capacity', plans: capacityPlans, steps: capacitySteps };
+export const manifest: Manifest = {
+	name: 'capacity',
+	plans: capacityPlans,
+	steps: capacitySteps,
+	comparisons: capacityComparisons,
+	chores: (ctx) => [{ name: 'what machines have written', every: 'hour', run: () => learnWrites(ctx) }]
+};

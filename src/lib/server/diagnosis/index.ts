@@ -1,3 +1,4 @@
 export { findingById, type FindingRow, findingsAt } from './queries';
-export { Remedies, sweepChecks, sweepFindings } from './watchman';
+export { peopleAffected } from './affected';
+export { sweepChecks } from './machine-checks';
 export { manifest } from './manifest';

@@ -1,4 +1,7 @@
 import type { Manifest } from '../manifest';
+import { gatewayComparisons } from './findings';
+import { sweepChecks } from './machine-checks';
+import { diagnosisNeeds } from './needs';
 import { findingCard, gatewayCard } from './cards';
 import { repairPlans } from './planner';
 import { repairSteps } from './steps';
@@ -18,5 +21,10 @@ export const manifest: Manifest = {
 	name: 'diagnosis',
 	plans: repairPlans,
 	steps: repairSteps,
-	cards: { gateway: gatewayCard, finding: findingCard }
+	cards: { gateway: gatewayCard, finding: findingCard },
+	needs: diagnosisNeeds,
+	comparisons: gatewayComparisons,
+	chores: (ctx, seen) => [
+		{ name: 'checks of machines', every: 'sweep', run: (now) => sweepChecks(ctx, [...seen().machines.values()], now) }
+	]
 };

@@ -1,23 +1,17 @@
-import '../areas';
+import { AREAS } from '../areas';
 import { DAY, MINUTE } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { unreadable, type Unreadable } from '../db/json';
 import { isStorage } from '../db/storage';
 import type { Observation } from '../providers';
-import { Remedies, sweepChecks, sweepFindings } from '../diagnosis';
-import { learnWrites } from '../capacity';
-import { sweepPlaces } from '../network';
+import type { Chore } from '../manifest';
+import { Remedies, sweepFindings } from './findings';
 import { Observer } from './observer';
-import { Follower, learnStores } from '../images';
-import { Scheduler } from '../schedules';
-import { machinesNotToMove, powerMinute } from '../pools';
 
 /** Checks and findings run this often. */
 const SWEEP = 5 * MINUTE;
-/** What image stores hold, and what machines have written, is asked this often. */
-const STORES = 60 * MINUTE;
-/** Sign-ins by version are compared this often. */
-const DEEP = 60 * MINUTE;
+/** What is dear and moves slowly is done this often. */
+const HOURLY = 60 * MINUTE;
 
 /** What runs minute by minute: take in what was observed, let the policies act, run the checks. */
 export class Engine {
@@ -26,18 +20,16 @@ export class Engine {
 	readonly troubles = new Map<string, { words: string; since: number }>();
 	private unreadable: Unreadable[] = [];
 	private lastLook = -Infinity;
-	readonly follower: Follower;
-	private readonly scheduler: Scheduler;
+	private readonly chores: readonly Chore[];
 	private readonly remedies: Remedies;
-	private lastStores = -Infinity;
+	private lastHour = -Infinity;
 	private lastMinute: number;
 	private lastSweep = 0;
 	private lastDeep = 0;
 
 	constructor(readonly ctx: Context) {
 		this.observer = new Observer(ctx.db);
-		this.follower = new Follower(ctx, this.observer);
-		this.scheduler = new Scheduler(ctx);
+		this.chores = AREAS.flatMap((a) => a.chores?.(ctx, () => this.observer) ?? []);
 		this.remedies = new Remedies(ctx);
 		this.lastMinute = Math.floor(ctx.clock.now() / MINUTE);
 	}
@@ -63,7 +55,6 @@ export class Engine {
 		} catch (e) {
 			// What it kept in mind is no longer what stands in the database.
 			this.observer = new Observer(this.ctx.db, this.observer.keepMinutesFrom);
-			this.follower.observer = this.observer;
 			if (isStorage(e)) throw e;
 			if (batch.length === 1) {
 				this.noteTrouble('taking in what is observed', e);
@@ -80,22 +71,16 @@ export class Engine {
 		const minute = Math.floor(now / MINUTE);
 		if (minute === this.lastMinute) return false;
 		this.lastMinute = minute;
-		if (now - this.lastStores >= STORES) {
-			this.lastStores = now;
-			await this.part('what image stores hold', () => learnStores(this.ctx));
-			await this.part('what machines have written', () => learnWrites(this.ctx));
+		if (now - this.lastHour >= HOURLY) {
+			this.lastHour = now;
+			await this.chore('hour', now);
 		}
-		await this.part('power policies', () =>
-			this.ctx.db.transaction(() => powerMinute(this.ctx, this.observer.machines, now)).immediate()
-		);
-		await this.part('following versions', () => this.follower.minute(now, machinesNotToMove(this.ctx)));
-		await this.part('schedules', () => this.scheduler.minute(now));
+		await this.chore('minute', now);
 		if (now - this.lastSweep >= options.sweepEvery) {
 			this.lastSweep = now;
-			const signIns = now - this.lastDeep >= DEEP;
-			if (signIns) this.lastDeep = now;
-			await this.part('checks of sites', () => sweepPlaces(this.ctx, now));
-			await this.part('checks of machines', () => sweepChecks(this.ctx, [...this.observer.machines.values()], now));
+			const hour = now - this.lastDeep >= HOURLY;
+			if (hour) this.lastDeep = now;
+			await this.chore('sweep', now);
 			if (now - this.lastLook >= DAY) {
 				this.lastLook = now;
 				await this.part('looking at what is kept', () => {
@@ -106,13 +91,22 @@ export class Engine {
 				sweepFindings(
 					this.ctx,
 					now,
-					{ forecast: options.forecast, signIns, remedies: options.forecast },
+					{ forecast: options.forecast, hour, remedies: options.forecast },
 					{ troubles: this.troubles, unreadable: this.unreadable },
 					this.remedies
 				)
 			);
 		}
 		return true;
+	}
+
+	/** Nothing more is written: the process ends. */
+	stop(): void {
+		for (const c of this.chores) c.stop?.();
+	}
+
+	private async chore(every: Chore['every'], now: number): Promise<void> {
+		for (const c of this.chores) if (c.every === every) await this.part(c.name, () => c.run(now));
 	}
 
 	/** Runs a part; what it throws ends the part, is kept until the part runs well again, and is a finding meanwhile. */

@@ -4,9 +4,12 @@ import { all, one, putSetting, setting, type Db } from '../db';
 import { closeAllAt, closeAt, openAt, putAt, WITHIN_MACHINES } from '../db/intervals';
 import { insertRow } from '../db/rows';
 import type { MachineState, Observation } from '../providers';
-import type { LiveMachine } from '../pools';
+import { AREAS } from '../areas';
+import type { Known, LiveMachine } from '../manifest';
 import { SampleWriter } from '../samples/write';
-import { appsEnded, noteApp, noteAppClosed, notePackage, noteRefusal, nothingAttached, whereIn } from '../packages';
+
+/** What areas take in themselves. */
+const TAKERS = AREAS.flatMap((a) => a.observes ?? []);
 
 /**
  * Writes down what the providers observe: states, sessions and connections as intervals, samples as rows with
@@ -19,6 +22,10 @@ export class Observer {
 	private readonly personIds: Map<string, number>;
 	private readonly sessionMachine = new Map<number, string>();
 	private readonly sampleWriter: SampleWriter;
+	private readonly known: Known = {
+		machine: (name) => this.machines.get(name)?.id,
+		person: (login) => this.personIds.get(login)
+	};
 	seq: number;
 	/** How often a machine has been made, moved or removed. */
 	placings = 0;
@@ -77,6 +84,7 @@ export class Observer {
 
 	private one(o: Observation): void {
 		const { db } = this;
+		for (const t of TAKERS) (t.take?.[o.kind] as Taker | undefined)?.(db, o, this.known);
 		switch (o.kind) {
 			case 'samples':
 				this.sampleWriter.take(o, this.keepMinutesFrom);
@@ -119,23 +127,6 @@ export class Observer {
 			case 'session':
 				this.session(o);
 				break;
-			case 'package': {
-				const m = this.machines.get(o.machine);
-				if (m) notePackage(db, m.id, o);
-				break;
-			}
-			case 'app':
-				noteApp(db, whereIn(db), o);
-				break;
-			case 'app closed':
-				noteAppClosed(db, o);
-				break;
-			case 'app failed': {
-				const m = this.machines.get(o.machine);
-				const person = this.personIds.get(o.person);
-				if (m && person !== undefined) noteRefusal(db, person, m.id, o);
-				break;
-			}
 		}
 	}
 
@@ -183,7 +174,7 @@ export class Observer {
 		const { db } = this;
 		// Of two changes within the same millisecond only the last is a state that anybody could have seen.
 		putAt(db, 'machine_states', { machine_id: m.id, state, cause }, at);
-		if (state === 'off' || state === 'failed') nothingAttached(db, m.id, at);
+		if (state === 'off' || state === 'failed') for (const t of TAKERS) t.machineOff?.(db, m.id, at);
 		if (state === 'ready') m.idleSince = at;
 		m.state = state;
 	}
@@ -236,7 +227,7 @@ export class Observer {
 		if (state !== 'ended') return putAt(db, 'session_states', { session_id: id, state, cause }, o.at);
 		closeAt(db, 'session_states', { session_id: id }, o.at);
 		closeAt(db, 'sessions', { id }, o.at, { ended_by: cause });
-		appsEnded(db, o.session, o.at);
+		for (const t of TAKERS) t.sessionEnded?.(db, o.session, o.at);
 		const machine = this.machines.get(this.sessionMachine.get(o.session) ?? '');
 		this.sessionMachine.delete(o.session);
 		if (!machine) return;
@@ -254,6 +245,8 @@ export class Observer {
 	}
 }
 
+type Taker = (db: Db, o: Observation, known: Known) => void;
+
 interface Place {
 	host_id: number;
 	volume_id: string;
@@ -262,5 +255,3 @@ interface Place {
 	address: string;
 	owner_id: number | null;
 }
-
-/** Adds the `width` values from `offset` up; the strain, where there is one, keeps its highest. */

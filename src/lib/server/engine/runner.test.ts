@@ -10,7 +10,7 @@ import { askToCancel, failedItems, jobById, logOf, recentJobs, runningJobs, step
 import { EVERYTHING } from '$lib/core/scope/scope';
 import { run } from '../db';
 import { ThreadLost } from '../providers/remote';
-import { needsAt } from '../today/queries';
+import { needsAt } from '../house/needs';
 import { STEP_HANDLERS } from '../areas';
 import { JobRunner } from './runner';
 import type { StepHandler } from '../jobs/step';

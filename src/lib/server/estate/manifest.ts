@@ -1,4 +1,5 @@
 import type { Manifest } from '../manifest';
+import { estateComparisons } from './findings';
 import { hostCard, networkCard, volumeCard } from './cards';
 import { estatePlans } from './planner';
 import { estateSteps } from './steps';
@@ -18,5 +19,6 @@ export const manifest: Manifest = {
 	name: 'estate',
 	plans: estatePlans,
 	steps: estateSteps,
-	cards: { host: hostCard, volume: volumeCard, network: networkCard }
+	cards: { host: hostCard, volume: volumeCard, network: networkCard },
+	comparisons: estateComparisons
 };

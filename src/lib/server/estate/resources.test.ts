@@ -5,7 +5,7 @@ import { cardOf } from '../house/cards';
 import { all, one } from '../db';
 import { draftUndo } from '../plans';
 import { Harness, OWNER } from '../testing/harness';
-import { needsAt } from '../today/queries';
+import { needsAt } from '../house/needs';
 import { parseScope } from '$lib/core/scope/scope';
 import { leasesOf } from './queries';
 

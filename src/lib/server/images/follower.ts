@@ -1,7 +1,8 @@
 import { headroomAt } from '$lib/core/capacity/policy';
 import { FOREVER } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
-import { act, type Observed, poolsAt } from '../pools';
+import type { Observed } from '../manifest';
+import { act, poolsAt } from '../pools';
 import type { Context } from '../context';
 import { all, one, run } from '../db';
 import { AT_ONCE } from './expected';
@@ -19,16 +20,16 @@ export class Follower {
 	constructor(
 		private readonly ctx: Context,
 		/** What it knows of machines is what this has observed. */
-		public observer: Observed
+		private readonly seen: () => Observed
 	) {}
 
 	private get machines() {
-		return this.observer.machines;
+		return this.seen().machines;
 	}
 
 	/** Versions that machines are on, read anew only when a machine has been made, moved or removed. */
 	private inUse(): readonly OnVersion[] {
-		const { observer } = this;
+		const observer = this.seen();
 		if (this.known?.observer !== observer || this.known.placings !== observer.placings)
 			this.known = { observer, placings: observer.placings, groups: versionsInUse(this.ctx.db) };
 		return this.known.groups;

@@ -96,7 +96,7 @@ describe('a release', () => {
 		).toEqual({ n: 2 });
 		const group = whoTakes(followingAt(h.db, h.lab.now), 'desk', '1.1.0').find((g) => g.reason === 'failed twice')!;
 		expect(group.machines.map((m) => m.name)).toEqual(['own-01']);
-		const { needsAt } = await import('../today/queries');
+		const { needsAt } = await import('../house/needs');
 		const { parseScope } = await import('$lib/core/scope/scope');
 		expect(needsAt(h.db, parseScope('').scope, h.lab.now).needs.map((n) => n.title)).toContain(
 			'1 machine failed to take desk 1.1.0 twice'
@@ -116,7 +116,7 @@ describe('a release', () => {
 		machine.line = 'desk';
 		await h.live(HOUR, 20_000);
 		expect(versions(h).get('own-01')).toBe('1.0.0');
-		const { needsAt } = await import('../today/queries');
+		const { needsAt } = await import('../house/needs');
 		const { parseScope } = await import('$lib/core/scope/scope');
 		const needs = () =>
 			needsAt(h.db, parseScope('').scope, h.lab.now).needs.filter((n) => n.title.includes('failed to take'));
@@ -174,7 +174,7 @@ describe('a release', () => {
 		await h.carryOut('image.hold', { line: 'desk', number: '1.1.0', held: false });
 		await h.live(2 * MINUTE, 10_000);
 		expect(all(h.db, 'SELECT 1 FROM moves WHERE ended IS NULL').length).toBeGreaterThan(0);
-		h.engine.follower.stop();
+		h.engine.stop();
 		const { Engine } = await import('../engine/engine');
 		const second = new Engine(h.ctx);
 		(h as { engine: typeof second }).engine = second;
@@ -302,7 +302,7 @@ describe('what a plan says is what happens', () => {
 					expect(m.version, `estate ${seed}: ${m.name}`).not.toBe(number);
 				} else stayed++;
 			}
-			h.engine.follower.stop();
+			h.engine.stop();
 			h.db.close();
 		}
 		expect(took).toBeGreaterThan(300);

@@ -4,7 +4,7 @@ import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
 import { all, one } from '../db';
 import { calendarFeed, runsOf, schedulesAt } from '../schedules';
 import { Harness, testEstate } from '../testing/harness';
-import { needsAt } from '../today/queries';
+import { needsAt } from '../house/needs';
 import { lineAt, openingOf, trialOf } from './queries';
 import { typeAtConsole } from './console';
 

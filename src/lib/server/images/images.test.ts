@@ -6,7 +6,7 @@ import { one, run } from '../db';
 import { jobById, logOf } from '../jobs';
 import { makeStep } from '$lib/core/images/sheet';
 import { Harness, NEW_POOL, testEstate } from '../testing/harness';
-import { needsAt } from '../today/queries';
+import { needsAt } from '../house/needs';
 import { nextNumber } from './build-plans';
 import { buildsAt, openBuilds, stepHistories } from './builds';
 import { usedLinesAt, sheetAt } from './queries';

@@ -1,4 +1,7 @@
 import type { Manifest } from '../manifest';
+import { imageChores } from './chores';
+import { signInComparisons } from './findings';
+import { imageNeeds } from './needs';
 import { versionCard } from './version-card';
 import { imagePlans } from './planner';
 import { imageSteps } from './steps';
@@ -18,5 +21,8 @@ export const manifest: Manifest = {
 	name: 'images',
 	plans: imagePlans,
 	steps: imageSteps,
-	cards: { version: versionCard }
+	cards: { version: versionCard },
+	needs: imageNeeds,
+	comparisons: signInComparisons,
+	chores: imageChores
 };

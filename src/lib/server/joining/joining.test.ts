@@ -9,7 +9,7 @@ import { draftUndo } from '../plans';
 import { beginning } from '../simulator/genesis';
 import { addReef, answerReef, REEF, REEF_ADDRESS } from '../testing/estates';
 import { Harness, OWNER, testEstate } from '../testing/harness';
-import { needsAt } from '../today/queries';
+import { needsAt } from '../house/needs';
 import { blocksAt, checksAt, providerAt, readCertificate } from '../network';
 import { beginJoining, checkJoining, endJoining, joiningOf, joiningsAt, saveAnswer } from './joinings';
 import { vaultOf } from '../vault';

@@ -1,4 +1,6 @@
 import type { Manifest } from '../manifest';
+import { giveUpComparisons } from './findings';
+import { unmadeNeeds } from './needs';
 import { machineCard, poolCard } from './cards';
 import { makingPlans } from './planner';
 import { makingSteps } from './steps';
@@ -18,5 +20,7 @@ export const manifest: Manifest = {
 	name: 'machines',
 	plans: makingPlans,
 	steps: makingSteps,
-	cards: { machine: machineCard, pool: poolCard }
+	cards: { machine: machineCard, pool: poolCard },
+	needs: unmadeNeeds,
+	comparisons: giveUpComparisons
 };

@@ -2,6 +2,7 @@ import { FOREVER } from '$lib/core/time/units';
 import { one, run, type Db } from '../db';
 import { closeAllAt, closeAt, openAt, putAt } from '../db/intervals';
 import { insertRow } from '../db/rows';
+import type { Observes } from '../manifest';
 import type { Observation } from '../providers';
 
 type Seen<K extends Observation['kind']> = Extract<Observation, { kind: K }>;
@@ -71,3 +72,21 @@ export const whereIn =
 			'SELECT person_id AS person, machine_id AS machine FROM sessions WHERE id = ?',
 			[session]
 		) ?? null;
+
+/** What packages take in of what is observed. */
+export const packageObserves: Observes = {
+	take: {
+		package(db, o, known) {
+			const machine = known.machine(o.machine);
+			if (machine !== undefined) notePackage(db, machine, o);
+		},
+		app: (db, o) => noteApp(db, whereIn(db), o),
+		'app closed': noteAppClosed,
+		'app failed'(db, o, known) {
+			const [machine, person] = [known.machine(o.machine), known.person(o.person)];
+			if (machine !== undefined && person !== undefined) noteRefusal(db, person, machine, o);
+		}
+	},
+	machineOff: nothingAttached,
+	sessionEnded: appsEnded
+};

@@ -5,7 +5,8 @@ import { HOUR, MINUTE, SECOND } from '$lib/core/time/units';
 import type { Estate } from '$lib/core/estate/schema';
 import { cardOf } from '../house/cards';
 import { all } from '../db';
-import { findingsAt, sweepFindings } from '../diagnosis';
+import { findingsAt } from '../diagnosis';
+import { sweepFindings } from '../engine/findings';
 import { Harness, testEstate } from '../testing/harness';
 import { keepPackage } from '../testing/packages';
 import { deliveriesAt, deliveryStatesAt, failuresIn, openAppsAt, packagesOn } from './delivery';
@@ -229,7 +230,7 @@ describe('a package for a pool', () => {
 
 describe('a package that cannot be attached', () => {
 	const findings = async () => {
-		await sweepFindings(h.ctx, h.lab.now, { forecast: false, signIns: false, remedies: false });
+		await sweepFindings(h.ctx, h.lab.now, { forecast: false, hour: false, remedies: false });
 		return findingsAt(h.db, h.lab.now).filter((f) => f.kind === 'package not attached');
 	};
 

@@ -1,4 +1,6 @@
 import type { Manifest } from '../manifest';
+import { packageObserves } from './app-log';
+import { deliveryComparisons } from './findings';
 import { deliveryCard, packageSections } from './delivery-card';
 import { packageCard } from './package-card';
 import { packageAreaPlans } from './planner';
@@ -20,5 +22,7 @@ export const manifest: Manifest = {
 	plans: packageAreaPlans,
 	steps: packageSteps,
 	cards: { package: packageCard, delivery: deliveryCard },
-	sections: packageSections
+	sections: packageSections,
+	comparisons: deliveryComparisons,
+	observes: packageObserves
 };

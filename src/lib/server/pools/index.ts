@@ -1,4 +1,4 @@
-export { act, type LiveMachine, machinesNotToMove, type Observed, powerMinute } from './power';
+export { act, machinesNotToMove } from './power';
 export { hoursById, machineCount, poolAt, type PoolRow, poolsAt, versionsByPool } from './queries';
 export { changePool } from './write';
 export { manifest } from './manifest';

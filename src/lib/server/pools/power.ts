@@ -4,28 +4,8 @@ import { all } from '../db';
 import { insertRow } from '../db/rows';
 import { poolsAt } from './queries';
 import type { Context } from '../context';
-import type { MachineState } from '../providers';
+import type { LiveMachine, Observed } from '../manifest';
 import { fromJson } from '../db/json';
-
-/** A machine as the engine keeps it in mind between minutes. */
-export interface LiveMachine {
-	id: number;
-	name: string;
-	pool: string;
-	state: MachineState;
-	sessions: number;
-	idleSince: number;
-}
-
-/** Machines as they are known to be, by name. */
-export type LiveMachines = ReadonlyMap<string, LiveMachine>;
-
-/** What has been observed of machines so far. */
-export interface Observed {
-	machines: LiveMachines;
-	/** How often a machine has been made, moved or removed. */
-	placings: number;
-}
 
 /** Machines that running and queued jobs name, by how they name them. */
 const namedByJobs = (ctx: Context, as: 'machine' | 'fresh'): string[] =>
@@ -55,7 +35,7 @@ export const machinesNotToMove = (ctx: Context): Set<string> =>
  * Lets every shared pool's policy act for this minute. What it starts and stops is written down with its
  * facts before the provider is asked; a call that fails is tried again by the next minute's decision.
  */
-export function powerMinute(ctx: Context, machines: LiveMachines, now: number): void {
+export function powerMinute(ctx: Context, machines: Observed['machines'], now: number): void {
 	const byPool = new Map<string, LiveMachine[]>();
 	for (const m of machines.values()) {
 		const list = byPool.get(m.pool);

@@ -1,4 +1,6 @@
 import type { Manifest } from '../manifest';
+import { Scheduler } from './scheduler';
+import { scheduleNeeds } from './needs';
 import { schedulePlans } from './planner';
 import { scheduleSteps } from './steps';
 
@@ -13,4 +15,13 @@ declare module '../jobs/step' {
 	}
 }
 
-export const manifest: Manifest = { name: 'schedules', plans: schedulePlans, steps: scheduleSteps };
+export const manifest: Manifest = {
+	name: 'schedules',
+	plans: schedulePlans,
+	steps: scheduleSteps,
+	needs: scheduleNeeds,
+	chores: (ctx) => {
+		const scheduler = new Scheduler(ctx);
+		return [{ name: 'schedules', every: 'minute', run: (now) => scheduler.minute(now) }];
+	}
+};

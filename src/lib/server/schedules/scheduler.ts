@@ -5,6 +5,7 @@ import type { Caller } from '../identity/caller';
 import type { Context } from '../context';
 import { run } from '../db';
 import { insertRow } from '../db/rows';
+import { commitPlan, draftPlan } from '../plans';
 import { schedulesAt, type Schedule } from './queries';
 
 /** What was due longer ago than this, while nothing ran, is not made up for. */
@@ -37,8 +38,6 @@ export class Scheduler {
 				due
 			]);
 		if (now - due > LATE) return void note(null, 'it was due while Sextant did not run');
-		// Plans and schedules know each other; see the planner.
-		const { commitPlan, draftPlan } = await import('../plans');
 		if (s.operator !== null && !callerNow(db, 'operator', s.operator))
 			return void note(null, `${s.by}, who set it, has been shut out since`);
 		const caller: Caller = {

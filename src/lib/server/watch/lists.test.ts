@@ -14,7 +14,7 @@ import { makeHistory } from '../history';
 import { openDb, type Db } from '../db';
 import { curvesOf, ribbonOf } from '../live/ribbon';
 import { testEstate } from '../testing/harness';
-import { needsAt } from '../today/queries';
+import { needsAt } from '../house/needs';
 import { machinesPage, sessionsPage, type PageAsk } from './lists';
 import { cellsAt, figuresAt, samplesOf } from './queries';
 

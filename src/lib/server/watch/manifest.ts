@@ -1,4 +1,5 @@
 import type { Manifest } from '../manifest';
+import { pressedComparisons } from './findings';
 import { sessionCard } from './cards';
 import { sessionPlans } from './planner';
 import { sessionSteps } from './steps';
@@ -18,5 +19,6 @@ export const manifest: Manifest = {
 	name: 'watch',
 	plans: sessionPlans,
 	steps: sessionSteps,
-	cards: { session: sessionCard }
+	cards: { session: sessionCard },
+	comparisons: pressedComparisons
 };

@@ -7,7 +7,7 @@ import { sharedLoad } from '$lib/server/load';
 import { atMoment } from '$lib/server/samples/read';
 import { scopeCondition } from '$lib/server/moment/scope-sql';
 import { connectionsOf, failedConnections, fromOf, MACHINES } from '$lib/server/watch';
-import { needsAt } from '$lib/server/today/queries';
+import { needsAt } from '$lib/server/house/needs';
 import { fromJsonOrNull } from '$lib/server/db/json';
 
 export const load = sharedLoad(({ context, look, at }) => {

@@ -4,8 +4,9 @@ import { FOREVER, GB, HOUR, MINUTE } from '$lib/core/time/units';
 import { all, one, run } from '../db';
 import type { FAULT_KINDS } from '$lib/core/estate/schema';
 import { Harness, QUIET, testEstate } from '../testing/harness';
-import { needsAt } from '../today/queries';
-import { sweepChecks, sweepFindings } from './watchman';
+import { needsAt } from '../house/needs';
+import { sweepChecks } from '../diagnosis';
+import { sweepFindings } from './findings';
 
 let h: Harness;
 beforeEach(async () => {
@@ -21,7 +22,7 @@ const failing = () =>
 		'SELECT m.name AS machine, f.name, f.since, f.until FROM failing_checks f JOIN machines m ON m.id = f.machine_id ORDER BY f.since, m.name'
 	);
 const checks = () => sweepChecks(h.ctx, [...h.engine.observer.machines.values()], h.lab.now);
-const findings = (deeper = { forecast: false, signIns: false }) =>
+const findings = (deeper = { forecast: false, hour: false }) =>
 	sweepFindings(h.ctx, h.lab.now, { ...deeper, remedies: true });
 const open = () =>
 	all<{ kind: string; subject_id: string; since: number; title: string; people: number }>(
@@ -159,9 +160,9 @@ describe('findings', () => {
 		);
 		await findings();
 		expect(open().map((f) => f.kind)).toEqual(['pool runs out', 'slow sign-ins']);
-		await findings({ forecast: true, signIns: false });
+		await findings({ forecast: true, hour: false });
 		expect(open().map((f) => f.kind)).toEqual(['slow sign-ins']);
-		await findings({ forecast: false, signIns: true });
+		await findings({ forecast: false, hour: true });
 		expect(open()).toEqual([]);
 	});
 
@@ -209,7 +210,7 @@ describe('slow sign-ins', () => {
 		for (let i = 0; i < 3; i++) for (const login of ['anna', 'bo']) opened(login, 46_000);
 		for (let i = 0; i < 6; i++) opened('dag', 1500);
 		opened('cleo', 46_000, true);
-		await findings({ forecast: false, signIns: true });
+		await findings({ forecast: false, hour: true });
 		const [found] = open();
 		expect(found).toMatchObject({ kind: 'slow sign-ins', subject_id: 'desk/1.0.0', people: 2 });
 		expect(found!.title).toMatch(/drives and printers takes 46 s, usually 1\.5 s/);
@@ -244,7 +245,7 @@ describe('a personal pool that people give up on', () => {
 		);
 		await h.live(MINUTE);
 	};
-	const deep = () => findings({ forecast: false, signIns: true });
+	const deep = () => findings({ forecast: false, hour: true });
 
 	test('is a finding: people and times told apart, with machines for those who have none, and goes when they have', async () => {
 		await begin();

@@ -1,15 +1,15 @@
-import { countWords, DAY, durationWords, FOREVER, HOUR } from '$lib/core/time/units';
+import { countWords, durationWords, FOREVER, HOUR } from '$lib/core/time/units';
 import { TRIES } from '$lib/core/images/follow';
 import { all, type Db } from '../db';
-import { openingsAt } from '../images';
-import type { Need } from './queries';
+import { openingsAt } from './queries';
+import type { Need } from '$lib/core/why/need';
 
 /** A version that has been open for longer than a working day has probably been forgotten. */
 const FORGOTTEN = 10 * HOUR;
 
-/** What the Build stage waits for: forgotten work by hand, versions that ask for release, schedules and moves that failed. */
+/** What the Build stage waits for: forgotten work by hand, versions that ask for release, and moves that failed. */
 export function imageNeeds(db: Db, at: number): Need[] {
-	return [...forgotten(db, at), ...askingForRelease(db, at), ...refusedSchedules(db, at), ...failedMoves(db, at)];
+	return [...forgotten(db, at), ...askingForRelease(db, at), ...failedMoves(db, at)];
 }
 
 const forgotten = (db: Db, at: number): Need[] =>
@@ -68,28 +68,6 @@ const askingForRelease = (db: Db, at: number): Need[] =>
 			: null,
 		since: t.at,
 		about: { line: [t.line], version: [t.number] }
-	}));
-
-const refusedSchedules = (db: Db, at: number): Need[] =>
-	all<{ id: number; title: string; due: number; refused: string; line: string | null }>(
-		db,
-		`SELECT s.id, s.title, r.due, r.refused, json_extract(iif(json_valid(s.input), s.input, '{}'), '$.line') AS line FROM schedule_runs r JOIN schedules s ON s.id = r.schedule_id
-		 WHERE r.refused IS NOT NULL AND r.due <= ?1 AND r.due > ?2 AND s.until > ?1
-		 AND NOT EXISTS (SELECT 1 FROM schedule_runs n WHERE n.schedule_id = r.schedule_id AND n.due > r.due AND n.refused IS NULL)`,
-		{ 1: at, 2: at - 7 * DAY }
-	).map((r) => ({
-		key: `schedule-${r.id}-${r.due}`,
-		people: 0,
-		count: 1,
-		unit: 'not done',
-		tone: 'sand',
-		title: `${r.title} was due and has not been done`,
-		facts: [{ words: r.refused, side: 'against', at: r.due, source: 'plan' }],
-		card: null,
-		href: '/build/schedules',
-		plan: null,
-		since: r.due,
-		about: r.line ? { line: [r.line] } : {}
 	}));
 
 /** Machines that failed to take their version so often that they are left alone, by version. */

@@ -1,0 +1,25 @@
+import type { Facet } from '../scope/scope';
+import type { Fact } from './explained';
+
+/** Something that needs a person, with what would put it right. */
+export interface Need {
+	key: string;
+	/** People it affects: what needs are ranked by. */
+	people: number;
+	/** What stands before the unit: the people, or how many there are of something else. */
+	count: number;
+	/** What is counted: people · plan waits · failed job. */
+	unit: string;
+	tone: 'buoy' | 'sand' | 'plum';
+	title: string;
+	facts: Fact[];
+	card: string | null;
+	href: string | null;
+	/** What would put it right; `blocked` says what stands in the way of that right now. */
+	plan: { kind: string; input: unknown; words: string; blocked?: string } | null;
+	/** Where the figures behind it are spread out, as a path of the console. */
+	breakdown?: string | null;
+	since: number;
+	/** What it is about, by facet: the ids by which a scope finds it. */
+	about: Partial<Record<Facet, string[]>>;
+}

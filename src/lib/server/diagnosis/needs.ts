@@ -1,0 +1,140 @@
+import { CHECK_WORDS, type CheckName } from '$lib/core/diagnosis/checks';
+import { durationWords } from '$lib/core/time/units';
+import type { Need } from '$lib/core/why/need';
+import { all, type Db } from '../db';
+import { findingsAt, type FindingRow } from './queries';
+
+/** The sign-ins on a version (`line/number`), the longest first. */
+const signInsOf = (version: string): string => {
+	const [line, number] = version.split('/');
+	return `/watch?${new URLSearchParams({ list: 'sessions', sort: '-signin', scope: `line:${line} version:${number}` })}`;
+};
+
+/** What findings about Sextant itself are about: nothing that has a card of its own. */
+const OWN: ReadonlySet<string> = new Set(['sextant', 'table']);
+
+/** Findings that are open, and machines with a check that fails. */
+export const diagnosisNeeds = (db: Db, at: number): Need[] => [...findingNeeds(db, at), ...failingNeeds(db, at)];
+
+function findingNeeds(db: Db, at: number): Need[] {
+	return findingsAt(db, at).map((f) => {
+		const soon =
+			f.kind === 'pool runs out' ||
+			f.kind === 'volume nearly full' ||
+			f.kind === 'addresses running out' ||
+			f.kind === 'place not in order';
+		return {
+			key: `finding-${f.id}`,
+			people: f.people,
+			...(OWN.has(f.subjectKind)
+				? { count: 1, unit: 'fault in Sextant' }
+				: { count: f.people, unit: `${f.people === 1 ? 'person' : 'people'}${soon ? ' soon' : ''}` }),
+			tone: soon || OWN.has(f.subjectKind) ? 'sand' : 'buoy',
+			title: f.title,
+			facts: f.facts,
+			card: OWN.has(f.subjectKind) ? `finding/${f.id}` : `${f.subjectKind}/${f.subject}`,
+			href: null,
+			plan: f.remedy,
+			breakdown: f.kind === 'slow sign-ins' ? signInsOf(f.subject) : null,
+			since: f.since,
+			about: aboutFinding(db, f, at)
+		};
+	});
+}
+
+function failingNeeds(db: Db, at: number): Need[] {
+	return all<{
+		name: CheckName;
+		machine: string;
+		site: string;
+		pool: string;
+		line: string;
+		version: string;
+		host: string;
+		since: number;
+		saw: string;
+		people: number;
+	}>(
+		db,
+		`SELECT f.name, m.name AS machine, m.site_id AS site, m.pool_id AS pool, p.line_id AS line, p.version, h.name AS host, f.since, f.saw,
+		 (SELECT count(*) FROM (
+			SELECT s.person_id FROM sessions s WHERE s.machine_id = m.id AND +s.since <= ?1 AND s.until > ?1
+			UNION SELECT c.person_id FROM connections c WHERE c.machine_id = m.id AND c.result <> 'open' AND c.result = 'lost' AND c.ended >= f.since AND c.ended <= ?1
+		 )) AS people
+		 FROM failing_checks f JOIN machines m ON m.id = f.machine_id JOIN machine_places p ON p.machine_id = m.id AND p.since <= ?1 AND p.until > ?1
+		 JOIN hosts h ON h.id = p.host_id WHERE f.since <= ?1 AND f.until > ?1 AND f.name <> 'gateway'`,
+		{ 1: at }
+	).map((f) => ({
+		key: `check-${f.machine}`,
+		people: f.people,
+		count: f.people,
+		unit: f.people === 1 ? 'person' : 'people',
+		tone: 'buoy',
+		title: `${f.machine} is unusable: ${CHECK_WORDS[f.name].fails}`,
+		facts: [
+			{
+				words: `${f.saw}, for ${durationWords(at - f.since)}`,
+				side: 'against',
+				at: f.since,
+				source: 'check',
+				about: { kind: 'machine', id: f.machine }
+			}
+		],
+		card: `machine/${f.machine}`,
+		href: null,
+		plan: { kind: 'runbook.run', input: { machine: f.machine, check: f.name }, words: 'Plan the repair' },
+		since: f.since,
+		about: {
+			site: [f.site],
+			pool: [f.pool],
+			machine: [f.machine],
+			line: [f.line],
+			version: [f.version],
+			host: [f.host]
+		}
+	}));
+}
+
+/** The pools that a finding is about: those on the volume or network, behind the gateway, or of the machine. */
+function aboutFinding(db: Db, f: FindingRow, at: number): Need['about'] {
+	const pools = (sql: string) => all<{ id: string }>(db, sql, { at, id: f.subject, site: f.site }).map((p) => p.id);
+	const site = f.site === null ? [] : [f.site];
+	switch (f.subjectKind) {
+		case 'gateway':
+			return {
+				site,
+				gateway: [f.subject],
+				protocol: [String(f.remedy?.input.protocol)],
+				pool: pools('SELECT id FROM pools WHERE site_id = @site AND since <= @at AND until > @at')
+			};
+		case 'network':
+			return { site, pool: pools('SELECT id FROM pools WHERE network_id = @id AND since <= @at AND until > @at') };
+		case 'volume':
+			return {
+				site,
+				pool: pools(
+					`SELECT DISTINCT m.pool_id AS id FROM machine_places p JOIN machines m ON m.id = p.machine_id
+					 WHERE p.volume_id = @id AND p.since <= @at AND p.until > @at`
+				)
+			};
+		case 'version': {
+			const [line, version] = f.subject.split('/');
+			return {
+				line: [line!],
+				version: [version!],
+				pool: pools(
+					`SELECT DISTINCT m.pool_id AS id FROM machine_places p JOIN machines m ON m.id = p.machine_id
+					 WHERE p.line_id || '/' || p.version = @id AND p.since <= @at AND p.until > @at`
+				)
+			};
+		}
+		case 'machine':
+			return {
+				site,
+				machine: [f.subject],
+				pool: pools('SELECT pool_id AS id FROM machines WHERE name = @id AND since <= @at AND until > @at')
+			};
+		default:
+			return { site, [f.subjectKind]: [f.subject] };
+	}
+}

@@ -1,0 +1,83 @@
+import { signInFindings, type VersionSignIns } from '$lib/core/diagnosis/findings';
+import { quantile } from '$lib/core/images/duration';
+import { DAY } from '$lib/core/time/units';
+import type { Phase, PhaseName } from '$lib/core/watch/phases';
+import type { Context } from '../context';
+import { all } from '../db';
+import { fromJson } from '../db/json';
+import type { Comparison } from '../manifest';
+
+export const signInComparisons: readonly Comparison[] = [
+	{ kinds: ['slow sign-ins'], every: 'hour', look: (ctx, now) => signInFindings(signInsByVersion(ctx, now)) }
+];
+
+/** Medians of the phases of the last day's sign-ins, by version. */
+function signInsByVersion(ctx: Context, now: number): VersionSignIns[] {
+	const rows = all<{ line: string; version: string; phases: string }>(
+		ctx.db,
+		`SELECT p.line_id AS line, p.version, c.phases FROM connections c
+		 JOIN machine_places p ON p.machine_id = c.machine_id AND p.since <= c.ended AND p.until > c.ended
+		 WHERE c.ended > ? AND c.ended <= ? AND c.result = 'open'`,
+		[now - DAY, now]
+	);
+	const groups = new Map<
+		string,
+		{
+			line: string;
+			version: string;
+			count: number;
+			phases: Map<PhaseName, number[]>;
+			parts: Map<PhaseName, Map<string, number[]>>;
+		}
+	>();
+	for (const row of rows) {
+		const phases = fromJson<Phase[]>('connections.phases', row.phases);
+		// A session that was taken up again skips most phases.
+		if (!phases.some((p) => p.name === 'shell')) continue;
+		const key = `${row.line}/${row.version}`;
+		let g = groups.get(key);
+		if (!g)
+			groups.set(key, (g = { line: row.line, version: row.version, count: 0, phases: new Map(), parts: new Map() }));
+		g.count++;
+		for (const p of phases) {
+			push(g.phases, p.name, p.ms);
+			for (const part of p.parts ?? []) {
+				let parts = g.parts.get(p.name);
+				if (!parts) g.parts.set(p.name, (parts = new Map()));
+				push(parts, part.name, part.ms);
+			}
+		}
+	}
+	const held = new Set(
+		all<{ key: string }>(
+			ctx.db,
+			`SELECT line_id || '/' || number AS key FROM version_holds WHERE since <= @now AND until > @now`,
+			{ now }
+		).map((h) => h.key)
+	);
+	return [...groups].map(([key, g]) => ({
+		line: g.line,
+		version: g.version,
+		held: held.has(key),
+		count: g.count,
+		phases: Object.fromEntries([...g.phases].map(([name, ms]) => [name, median(ms)])),
+		worstPart: Object.fromEntries(
+			[...g.parts].map(([name, parts]) => [
+				name,
+				[...parts].map(([part, ms]) => ({ name: part, ms: median(ms) })).reduce((a, b) => (b.ms > a.ms ? b : a))
+			])
+		)
+	}));
+}
+
+function push<K, V>(map: Map<K, V[]>, key: K, value: V): void {
+	const list = map.get(key);
+	if (list) list.push(value);
+	else map.set(key, [value]);
+}
+
+const median = (values: number[]) =>
+	quantile(
+		values.sort((a, b) => a - b),
+		0.5
+	);

@@ -1,0 +1,30 @@
+import { countWords } from '$lib/core/time/units';
+import type { Need } from '$lib/core/why/need';
+import { all, type Db } from '../db';
+
+/** Machines that could not be made, by pool. */
+export const unmadeNeeds = (db: Db, at: number): Need[] =>
+	all<{ pool: string; n: number; at: number }>(
+		db,
+		'SELECT pool_id AS pool, count(*) AS n, min(at) AS at FROM unmade_machines WHERE at <= ? GROUP BY 1',
+		[at]
+	).map((p) => ({
+		key: `unmade-${p.pool}`,
+		people: 0,
+		count: p.n,
+		unit: p.n === 1 ? 'machine' : 'machines',
+		tone: 'sand',
+		title: `${countWords(p.n, 'machine')} of ${p.pool} could not be made`,
+		facts: [
+			{
+				words: 'each is listed with its reason on the pool',
+				source: 'job log',
+				about: { kind: 'pool', id: p.pool }
+			}
+		],
+		card: `pool/${p.pool}`,
+		href: null,
+		plan: { kind: 'pool.grow', input: { pool: p.pool, retry: true }, words: 'Plan the retry' },
+		since: p.at,
+		about: { pool: [p.pool] }
+	}));
