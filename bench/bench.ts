@@ -23,7 +23,8 @@ import { growthBench } from './growth';
 import { flood, loadBench } from './load';
 import { packagesBench } from './packages';
 import { drawCell, drawCells } from '$lib/ui/marks/cells';
-import { cellsAt, figuresAt, machinesPage, type PageAsk, sessionsPage } from '$lib/server/watch';
+import { cellsAt, figuresAt, machinesPage, sessionsPage } from '$lib/server/watch';
+import type { PageAsk } from '$lib/server/lists/kind';
 
 /** Measures Sextant as ratios in one run: against the same query written bare, the same rows inserted bare. */
 

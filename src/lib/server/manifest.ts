@@ -4,6 +4,7 @@ import type { Need } from '$lib/core/why/need';
 import type { Context } from './context';
 import type { Db } from './db';
 import type { StepHandler } from './jobs/step';
+import type { ListKind } from './lists/kind';
 import type { PlanKind } from './plans/kind';
 import type { MachineState, Observation } from './providers';
 
@@ -79,6 +80,7 @@ export interface Manifest {
 	cards?: Readonly<Record<string, CardOf>>;
 	/** Sections that it adds to the cards of other areas, by what those are of. */
 	sections?: Readonly<Record<string, (ctx: Context, id: string, then: Then) => CardSection[]>>;
+	lists?: readonly ListKind[];
 	/** What of it needs a person at a moment: stands on Today, most people first. */
 	needs?(db: Db, at: number): Need[];
 	/** What it compares, and finds. */

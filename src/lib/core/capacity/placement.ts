@@ -11,7 +11,8 @@ export interface Candidate {
 }
 
 /** Fill keeps few machines busy and lets the rest go off; spread gives each person more room. */
-export type Placing = 'fill' | 'spread';
+export const PLACINGS = ['fill', 'spread'] as const;
+export type Placing = (typeof PLACINGS)[number];
 
 /** Strain at which a machine is no longer filled further, while a calmer one is to be had. */
 export const TOO_STRAINED = 85;

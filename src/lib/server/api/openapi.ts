@@ -3,7 +3,7 @@ import type * as v from 'valibot';
 import { PLAN_KINDS } from '../areas';
 import { JOINING_STEPS, joiningSchemas } from '../joining';
 import { broughtBody, choicesBody, PARTS } from '../packages';
-import { KINDS } from './kinds';
+import { LISTS } from '../house/lists';
 import { clockBody, commitBody, faultBody, threadBody } from './schemas';
 
 const schemaOf = (schema: v.GenericSchema) => {
@@ -110,7 +110,7 @@ export function openApi(): Record<string, unknown> {
 			'/{kind}': {
 				get: {
 					summary: 'A list of one kind of object',
-					parameters: [{ ...path('kind', 'What to list'), schema: { enum: KINDS } }, ...listQuery],
+					parameters: [{ ...path('kind', 'What to list'), schema: { enum: [...LISTS.keys()] } }, ...listQuery],
 					responses: {
 						200: json(
 							{
@@ -134,7 +134,7 @@ export function openApi(): Record<string, unknown> {
 				get: {
 					summary: 'One object with its reasons',
 					parameters: [
-						{ ...path('kind', 'Its kind'), schema: { enum: KINDS } },
+						{ ...path('kind', 'Its kind'), schema: { enum: [...LISTS.keys()] } },
 						path('id', 'Its id or name'),
 						query('at', 'A moment')
 					],

@@ -1,4 +1,5 @@
 import type { Manifest } from '../manifest';
+import { diagnosisLists } from './lists';
 import { gatewayComparisons } from './findings';
 import { sweepChecks } from './machine-checks';
 import { diagnosisNeeds } from './needs';
@@ -26,5 +27,6 @@ export const manifest: Manifest = {
 	comparisons: gatewayComparisons,
 	chores: (ctx, seen) => [
 		{ name: 'checks of machines', every: 'sweep', run: (now) => sweepChecks(ctx, [...seen().machines.values()], now) }
-	]
+	],
+	lists: diagnosisLists
 };

@@ -1,4 +1,5 @@
 import type { Manifest } from '../manifest';
+import { imageLines } from './lists';
 import { imageChores } from './chores';
 import { signInComparisons } from './findings';
 import { imageNeeds } from './needs';
@@ -24,5 +25,6 @@ export const manifest: Manifest = {
 	cards: { version: versionCard },
 	needs: imageNeeds,
 	comparisons: signInComparisons,
-	chores: imageChores
+	chores: imageChores,
+	lists: [imageLines]
 };

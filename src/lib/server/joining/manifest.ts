@@ -1,4 +1,5 @@
 import type { Manifest } from '../manifest';
+import { sites } from './lists';
 import { siteCard } from './site-card';
 import { joiningPlans } from './planner';
 import { joiningSteps } from './steps';
@@ -18,5 +19,6 @@ export const manifest: Manifest = {
 	name: 'joining',
 	plans: joiningPlans,
 	steps: joiningSteps,
-	cards: { site: siteCard }
+	cards: { site: siteCard },
+	lists: [sites]
 };

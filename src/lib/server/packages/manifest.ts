@@ -1,4 +1,5 @@
 import type { Manifest } from '../manifest';
+import { deliveries } from './lists';
 import { packageObserves } from './app-log';
 import { deliveryComparisons } from './findings';
 import { deliveryCard, packageSections } from './delivery-card';
@@ -24,5 +25,6 @@ export const manifest: Manifest = {
 	cards: { package: packageCard, delivery: deliveryCard },
 	sections: packageSections,
 	comparisons: deliveryComparisons,
-	observes: packageObserves
+	observes: packageObserves,
+	lists: [deliveries]
 };

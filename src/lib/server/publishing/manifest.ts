@@ -1,4 +1,5 @@
 import type { Manifest } from '../manifest';
+import { publishingLists } from './lists';
 import { publicationCard } from './cards';
 import { publicationPlans } from './publication-plans';
 import { publishingSteps } from './steps';
@@ -18,5 +19,6 @@ export const manifest: Manifest = {
 	name: 'publishing',
 	plans: publicationPlans,
 	steps: publishingSteps,
-	cards: { publication: publicationCard }
+	cards: { publication: publicationCard },
+	lists: publishingLists
 };

@@ -1,4 +1,5 @@
 import type { Manifest } from '../manifest';
+import { requests } from './lists';
 import { shelfPlans } from './planner';
 import { shelfSteps } from './steps';
 
@@ -13,4 +14,4 @@ declare module '../jobs/step' {
 	}
 }
 
-export const manifest: Manifest = { name: 'shelf', plans: shelfPlans, steps: shelfSteps };
+export const manifest: Manifest = { name: 'shelf', plans: shelfPlans, steps: shelfSteps, lists: [requests] };

@@ -6,10 +6,8 @@ export {
 	machineRow,
 	MACHINES,
 	machinesPage,
-	type PageAsk,
 	peoplePage,
-	sessionsPage,
-	SORTS
+	sessionsPage
 } from './lists';
 export {
 	cellsAt,

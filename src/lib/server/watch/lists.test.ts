@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { beforeAll, describe, expect, test } from 'vitest';
 import { parseScope } from '$lib/core/scope/scope';
 import { HOUR, MINUTE } from '$lib/core/time/units';
-import { cursorOf, readCursor } from '../api/lists';
+import { cursorOf, readCursor } from '../house/lists';
 import { demandCurve, demandForecast } from '../capacity';
 import { all } from '../db';
 import { verifyData } from '../verify';
@@ -15,7 +15,8 @@ import { openDb, type Db } from '../db';
 import { curvesOf, ribbonOf } from '../live/ribbon';
 import { testEstate } from '../testing/harness';
 import { needsAt } from '../house/needs';
-import { machinesPage, sessionsPage, type PageAsk } from './lists';
+import { machinesPage, sessionsPage } from './lists';
+import type { PageAsk } from '../lists/kind';
 import { cellsAt, figuresAt, samplesOf } from './queries';
 
 let db: Db;

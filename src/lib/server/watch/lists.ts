@@ -1,24 +1,9 @@
-import type { Scope, Term } from '$lib/core/scope/scope';
+import * as v from 'valibot';
 import { all, one, type Db } from '../db';
+import { moment, share, span, text, whole } from '../lists/columns';
+import { listKind, type ListKind, type Page, type PageAsk } from '../lists/kind';
 import { atMoment, SAMPLED_STRAIN, sampledHost, sampledShare } from '../samples/read';
 import { OPEN, scopeCondition, type Subject } from '../moment/scope-sql';
-
-/** A list under scope at a moment, ready to be shown row by row. */
-export interface Page<T> {
-	rows: T[];
-	total: number;
-	/** Terms of the scope that mean nothing for this list. */
-	left: Term[];
-}
-
-export interface PageAsk {
-	at: number;
-	scope: Scope;
-	sort: string;
-	descending: boolean;
-	limit: number;
-	offset: number;
-}
 
 /** How a list is read: its own table, what else its columns come from, and what it can be sorted by. */
 export interface Listing {
@@ -56,26 +41,27 @@ export function fromOf(listing: Listing, ...used: string[]): string {
 	return `FROM ${listing.table} ${joins.join(' ')} WHERE ${listing.where}`;
 }
 
-export interface MachineRow {
-	id: number;
-	name: string;
-	pool: string;
-	poolName: string;
-	site: string;
-	host: string;
-	line: string;
-	version: string;
-	state: string;
-	stateSince: number;
+const machineRowOf = v.strictObject({
+	id: whole,
+	name: text,
+	pool: text,
+	poolName: text,
+	site: text,
+	host: text,
+	line: text,
+	version: text,
+	state: text,
+	stateSince: moment,
 	/** First failing check, if any: the machine is unusable. */
-	failing: string | null;
-	sessions: number;
-	strain: number | null;
-	cores: number | null;
-	memory: number | null;
-	owner: string | null;
-	address: string;
-}
+	failing: v.nullable(text),
+	sessions: whole,
+	strain: v.nullable(v.number()),
+	cores: v.nullable(share),
+	memory: v.nullable(share),
+	owner: v.nullable(text),
+	address: text
+});
+export type MachineRow = v.InferOutput<typeof machineRowOf>;
 
 export const MACHINES: Listing = {
 	subject: 'machine',
@@ -109,23 +95,24 @@ export const machinesPage = (db: Db, ask: PageAsk): Page<MachineRow> => page<Mac
 export const machineRow = (db: Db, id: number, at: number): MachineRow | undefined =>
 	rowsOf<MachineRow>(db, MACHINES, [id], at)[0];
 
-export interface SessionRow {
-	id: number;
-	person: string;
-	login: string;
-	team: string;
-	machine: string;
-	pool: string;
-	site: string;
-	publication: string;
-	gateway: string;
-	protocol: string;
-	since: number;
-	until: number;
-	state: string;
-	signIn: number;
-	strain: number | null;
-}
+const sessionRowOf = v.strictObject({
+	id: whole,
+	person: text,
+	login: text,
+	team: text,
+	machine: text,
+	pool: text,
+	site: text,
+	publication: text,
+	gateway: text,
+	protocol: text,
+	since: moment,
+	until: moment,
+	state: text,
+	signIn: span,
+	strain: v.nullable(v.number())
+});
+export type SessionRow = v.InferOutput<typeof sessionRowOf>;
 
 export const SESSIONS: Listing = {
 	subject: 'session',
@@ -170,18 +157,19 @@ export const BEGUN_SESSIONS: Listing = {
 /** Sessions open at a moment, under scope. */
 export const sessionsPage = (db: Db, ask: PageAsk): Page<SessionRow> => page<SessionRow>(db, ask, SESSIONS);
 
-export interface PersonRow {
-	id: number;
-	login: string;
-	name: string;
-	team: string;
-	site: string;
-	pattern: string;
-	managed: number;
-	sessions: number;
-	machine: string | null;
-	lastSignIn: number | null;
-}
+const personRowOf = v.strictObject({
+	id: whole,
+	login: text,
+	name: text,
+	team: text,
+	site: text,
+	pattern: text,
+	managed: whole,
+	sessions: whole,
+	machine: v.nullable(text),
+	lastSignIn: v.nullable(moment)
+});
+export type PersonRow = v.InferOutput<typeof personRowOf>;
 
 const LAST_SIGN_IN = '(SELECT max(s.since) FROM sessions s WHERE s.person_id = pe.id AND s.since <= @at)';
 const PEOPLE: Listing = {
@@ -207,20 +195,21 @@ const PEOPLE: Listing = {
 /** People under scope, with what they have open at a moment. */
 export const peoplePage = (db: Db, ask: PageAsk): Page<PersonRow> => page<PersonRow>(db, ask, PEOPLE);
 
-export interface HostRow {
-	id: number;
-	name: string;
-	site: string;
-	coreCount: number;
-	memorySize: number;
-	gpuCount: number;
-	machines: number;
-	up: number;
-	sessions: number;
-	cores: number | null;
-	memory: number | null;
-	gpu: number | null;
-}
+const hostRowOf = v.strictObject({
+	id: whole,
+	name: text,
+	site: text,
+	coreCount: whole,
+	memorySize: v.number(),
+	gpuCount: whole,
+	machines: whole,
+	up: whole,
+	sessions: whole,
+	cores: v.nullable(share),
+	memory: v.nullable(share),
+	gpu: v.nullable(share)
+});
+export type HostRow = v.InferOutput<typeof hostRowOf>;
 
 const onHost = (joins: string) =>
 	`(SELECT count(*) FROM machine_places pl ${joins} WHERE pl.host_id = h.id AND pl.since <= @at AND pl.until > @at)`;
@@ -281,10 +270,40 @@ function rowsOf<T>(db: Db, listing: Listing, ids: number[], at: number): T[] {
 	);
 }
 
-/** Which columns a list can be sorted by. */
-export const SORTS = {
-	machines: Object.keys(MACHINES.sorts),
-	sessions: Object.keys(SESSIONS.sorts),
-	people: Object.keys(PEOPLE.sorts),
-	hosts: Object.keys(HOSTS.sorts)
-};
+export const watchLists: readonly ListKind[] = [
+	listKind({
+		name: 'hosts',
+		words: 'Hosts, with what runs on them',
+		card: 'host',
+		row: hostRowOf,
+		sorts: Object.keys(HOSTS.sorts),
+		page: hostsPage,
+		idOf: (r) => r.name
+	}),
+	listKind({
+		name: 'machines',
+		words: 'Machines with their state, strain and sessions',
+		card: 'machine',
+		row: machineRowOf,
+		sorts: Object.keys(MACHINES.sorts),
+		page: machinesPage,
+		idOf: (r) => r.name
+	}),
+	listKind({
+		name: 'sessions',
+		words: 'Sessions that are open',
+		card: 'session',
+		row: sessionRowOf,
+		sorts: Object.keys(SESSIONS.sorts),
+		page: sessionsPage
+	}),
+	listKind({
+		name: 'people',
+		words: 'People, with what they have open',
+		card: 'person',
+		row: personRowOf,
+		sorts: Object.keys(PEOPLE.sorts),
+		page: peoplePage,
+		idOf: (r) => r.login
+	})
+];

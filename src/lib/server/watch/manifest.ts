@@ -1,4 +1,5 @@
 import type { Manifest } from '../manifest';
+import { watchLists } from './lists';
 import { pressedComparisons } from './findings';
 import { sessionCard } from './cards';
 import { sessionPlans } from './planner';
@@ -20,5 +21,6 @@ export const manifest: Manifest = {
 	plans: sessionPlans,
 	steps: sessionSteps,
 	cards: { session: sessionCard },
-	comparisons: pressedComparisons
+	comparisons: pressedComparisons,
+	lists: watchLists
 };

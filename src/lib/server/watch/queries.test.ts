@@ -3,7 +3,8 @@ import { EVERYTHING, parseScope } from '$lib/core/scope/scope';
 import { HOUR, MINUTE } from '$lib/core/time/units';
 import { all, one } from '../db';
 import { Harness, testEstate } from '../testing/harness';
-import { machinesPage, sessionsPage, type PageAsk } from './lists';
+import { machinesPage, sessionsPage } from './lists';
+import type { PageAsk } from '../lists/kind';
 import {
 	cellsAt,
 	connectionOf,

@@ -63,6 +63,10 @@
 	/** Narrows by a value that was pressed. */
 	const narrow = (facet: Facet, value: unknown) =>
 		addressWith(page.url, { scope: scopeText(withFacet(parseScope(data.look.scopeText).scope, facet, String(value))) });
+	/** The whole list as a file, with this scope, moment and order. */
+	const csv = $derived(
+		`/api/v1/${data.list}?${new URLSearchParams({ format: 'csv', scope: data.look.scopeText, at: String(data.at), sort: data.sort })}`
+	);
 	const percent = (v: unknown) =>
 		v === null || v === undefined || (v as number) < 0 ? '–' : `${Math.round((v as number) * 100)} %`;
 	const since = (v: unknown) => (typeof v === 'number' ? durationWords(Math.max(0, data.at - v)) : 'never');
@@ -91,6 +95,7 @@
 				: ''}
 		</p>
 		<LeftOut left={data.left} of={data.list} />
+		<a class="link text-[13px]" href={csv} download>as CSV</a>
 		<span class="ml-auto flex min-h-[30px] gap-2">
 			{#if chosen.length && data.list === 'sessions'}
 				{#if may('session.message')}<PlanButton

@@ -1,9 +1,7 @@
 import { json } from '@sveltejs/kit';
 import { answer } from '$lib/server/api/problems';
-import { reasonsOf } from '$lib/server/api/reasons';
-import { CARD_OF, KINDS, type Kind } from '$lib/server/api/kinds';
-import { listOf } from '$lib/server/api/lists';
 import { cardOf } from '$lib/server/house/cards';
+import { LISTS } from '$lib/server/house/lists';
 import { askedOf } from '$lib/server/api/asked';
 import { asKnown } from '$lib/server/moment';
 import { NotFound } from '$lib/server/plans';
@@ -13,24 +11,25 @@ import { EVERYTHING } from '$lib/core/scope/scope';
 export const GET = ({ params, url }) =>
 	answer(async () => {
 		const context = runtime();
-		if (!(KINDS as readonly string[]).includes(params.kind)) throw new NotFound(`kind called ${params.kind}`);
-		const kind = params.kind as Kind;
+		const kind = LISTS.get(params.kind);
+		if (!kind) throw new NotFound(`kind called ${params.kind}`);
 		const look = askedOf(url, context);
 		const at = asKnown(look);
-		const card = CARD_OF[kind];
-		if (card) {
-			const found = await cardOf(context, card, params.id, { at, live: look.live });
+		if (kind.card) {
+			const found = await cardOf(context, kind.card, params.id, { at, live: look.live });
 			if (found) return json({ at, ...found });
 		} else {
-			const row = listOf(context.db, kind, {
-				at,
-				scope: EVERYTHING,
-				sort: '',
-				descending: false,
-				limit: Number.MAX_SAFE_INTEGER,
-				offset: 0
-			}).rows.find((r) => String(r.id ?? r.machine) === params.id);
-			if (row) return json({ at, facts: reasonsOf(context.db, kind, row, at), ...row });
+			const row = kind
+				.page(context.db, {
+					at,
+					scope: EVERYTHING,
+					sort: '',
+					descending: false,
+					limit: Number.MAX_SAFE_INTEGER,
+					offset: 0
+				})
+				.rows.find((r) => kind.idOf(r) === params.id);
+			if (row) return json({ at, facts: kind.why?.(context.db, row, at) ?? [], ...row });
 		}
-		throw new NotFound(`${card ?? kind.slice(0, -1)} called ${params.id}`);
+		throw new NotFound(`${kind.card ?? kind.name.slice(0, -1)} called ${params.id}`);
 	});

@@ -1,6 +1,6 @@
 import { json } from '@sveltejs/kit';
 import { answer } from '$lib/server/api/problems';
-import { reasonsOf } from '$lib/server/api/reasons';
+import { LISTS } from '$lib/server/house/lists';
 import { failedItems, jobById, logOf, stepsOf } from '$lib/server/jobs';
 import { NotFound } from '$lib/server/plans';
 import { runtime } from '$lib/server/runtime';
@@ -13,7 +13,7 @@ export const GET = ({ params }) =>
 		if (!job) throw new NotFound(`job ${params.id}`);
 		return json({
 			...job,
-			facts: reasonsOf(db, 'jobs', { ...job }, clock.now()),
+			facts: LISTS.get('jobs')!.why!(db, { ...job }, clock.now()),
 			steps: stepsOf(db, id),
 			failed: failedItems(db, id),
 			log: logOf(db, id)
