@@ -3,7 +3,9 @@ import { callerOfSignIn, callerOfToken } from '$lib/server/identity/accounts';
 import { isStorage, STORAGE_WORDS } from '$lib/server/db/storage';
 import { ThreadLost } from '$lib/server/providers/remote';
 import { bearerOf, COOKIES, isPortal } from '$lib/server/identity/presented';
-import { mayRequest } from '$lib/server/identity/routes';
+import { isStream, mayAsk } from '$lib/server/endpoints/endpoint';
+import { endpointFor } from '$lib/server/house/endpoints';
+import { mayRequest } from '$lib/server/house/routes';
 import {
 	diskFull,
 	notSignedIn,
@@ -14,8 +16,8 @@ import {
 } from '$lib/server/api/problems';
 import { runtime } from '$lib/server/runtime';
 
-/** Routes whose bodies are streamed to a file, each with a cap of its own. */
-const UPLOADS: ReadonlySet<string> = new Set(['/api/v1/packages', '/api/v1/captures/[id]/files/[part]']);
+/** The route that all declared endpoints stand behind. */
+const API = '/api/v1/[...path]';
 /** What a page says while nothing can be written. */
 const FULL = {
 	message: STORAGE_WORDS.title,
@@ -47,7 +49,9 @@ export const handle: Handle = async ({ event, resolve }) => {
 		if (!origin || URL.parse(origin)?.host !== host) return secure(problemResponse(strangeOrigin), event.url);
 	}
 
-	if (!UPLOADS.has(event.route.id ?? '')) {
+	const endpoint = event.route.id === API ? endpointFor(event.request.method, path)?.endpoint : undefined;
+	// What is streamed to a file has a cap of its own.
+	if (!(isStream(endpoint?.body) && endpoint.body.upload)) {
 		const length = event.request.headers.get('content-length');
 		const unknown = length === null && event.request.headers.has('transfer-encoding');
 		// The body is not read: the connection that it would come on ends with the answer.
@@ -63,7 +67,14 @@ export const handle: Handle = async ({ event, resolve }) => {
 
 	// A route that does not exist is told apart from one that is shut.
 	if (event.route.id !== null) {
-		const verdict = mayRequest(event.route.id, event.request.method, event.locals.caller?.role ?? null);
+		const role = event.locals.caller?.role ?? null;
+		// Where the API has nothing, it says so itself.
+		const verdict =
+			event.route.id !== API
+				? mayRequest(event.route.id, event.request.method, role)
+				: endpoint
+					? mayAsk(endpoint.need, role)
+					: 'yes';
 		if (verdict === 'sign in') {
 			if (api || path === '/live') return secure(problemResponse(notSignedIn), event.url);
 			redirect(303, `${portal ? '/my/sign-in' : '/sign-in'}?to=${encodeURIComponent(path + event.url.search)}`);

@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { Agent, request, type ClientRequest, type IncomingMessage, type ServerResponse } from 'node:http';
 import type { Worker } from 'node:worker_threads';
 import { problemAway, problemLong, problemMany, problemOdd, type Problem } from '$lib/server/api/problems';
+import { endpointFor } from '$lib/server/house/endpoints';
 import { Keeper, type Ended } from './threads';
 
 /**
@@ -149,7 +150,8 @@ export class Readers {
 	 */
 	crowds(request: IncomingMessage, response: ServerResponse): boolean {
 		const { method, url = '' } = request;
-		if (!this.started || (method !== 'GET' && method !== 'HEAD') || NEVER.test(url)) return false;
+		if (!this.started || (method !== 'GET' && method !== 'HEAD') || workAt(method, url) === 'here' || NEVER.test(url))
+			return false;
 		const caller = this.options.callerOf(request);
 		if (caller === null) return false;
 		const n = this.here.get(caller) ?? 0;
@@ -336,17 +338,17 @@ export class Readers {
 
 /** Addresses that are answered where everybody is, whoever asks: streams, uploads and downloads, sign-in, and what is next to nothing. */
 const NEVER =
-	/^\/(?:_app|live|here|(?:my\/)?sign-(?:in|out)|welcome|favicon|robots|api\/v1\/(?:packages|captures|consoles|joinings|lab|icons|notices|openapi\.json|boms))(?:[/.?]|$)|\/progress(?:\?|$)/;
+	/^\/(?:_app|live|here|(?:my\/)?sign-(?:in|out)|welcome|favicon|robots|api\/v1\/openapi\.json)(?:[/.?]|$)|\/progress(?:\?|$)/;
 /** What people see of their own is quick, however large the estate. */
 const OWN = /^\/my(?:[/.?]|$)/;
-/** Plans are worked out from everything that they touch; a sheet may be as long as it likes. */
-const WORKED_OUT =
-	/^\/api\/v1\/(?:plans(?:\/\d+\/(?:commit|recompute))?|changes\/\d+\/undo|sheets\/[^/]+\/check)(?:\?|$)/;
 /** A scope is a condition of every query: one of more than this is no longer cheap. */
 const SCOPE = { characters: 60, parts: 3 };
 
 /** Machines, with four people to each, beyond which every page may take long. */
 export const LARGE = 3000;
+
+/** What is declared of how an address of the API is worked out. */
+const workAt = (method: string, url: string) => endpointFor(method, url.split('?')[0]!)?.endpoint.work;
 
 /**
  * Whether a request may take so long that others should not wait for it: as long as it likes; or somewhat long, where every page may
@@ -358,9 +360,11 @@ export function mayTakeLong(
 	headers: IncomingMessage['headers'],
 	large: boolean
 ): 'long' | 'somewhat' | 'no' {
+	const work = workAt(method, url);
 	if (method === 'POST')
-		return WORKED_OUT.test(url) && Number(headers['content-length'] ?? Infinity) <= BODY ? 'long' : 'no';
-	if ((method !== 'GET' && method !== 'HEAD') || NEVER.test(url) || OWN.test(url)) return 'no';
+		return work === 'long' && Number(headers['content-length'] ?? Infinity) <= BODY ? 'long' : 'no';
+	if ((method !== 'GET' && method !== 'HEAD') || work === 'here' || NEVER.test(url) || OWN.test(url)) return 'no';
+	if (work === 'long') return 'long';
 	const query = url.indexOf('?');
 	const scope = query < 0 ? '' : (new URLSearchParams(url.slice(query)).get('scope') ?? '');
 	if (scope.length > SCOPE.characters || scope.split(' ').length > SCOPE.parts) return 'long';

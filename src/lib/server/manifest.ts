@@ -3,6 +3,7 @@ import type { Card, CardSection } from '$lib/core/why/card';
 import type { Need } from '$lib/core/why/need';
 import type { Context } from './context';
 import type { Db } from './db';
+import type { Endpoint } from './endpoints/endpoint';
 import type { StepHandler } from './jobs/step';
 import type { ListKind } from './lists/kind';
 import type { PlanKind } from './plans/kind';
@@ -81,6 +82,8 @@ export interface Manifest {
 	/** Sections that it adds to the cards of other areas, by what those are of. */
 	sections?: Readonly<Record<string, (ctx: Context, id: string, then: Then) => CardSection[]>>;
 	lists?: readonly ListKind[];
+	/** What of it the API answers beside lists, cards and plans. */
+	endpoints?: readonly Endpoint[];
 	/** What of it needs a person at a moment: stands on Today, most people first. */
 	needs?(db: Db, at: number): Need[];
 	/** What it compares, and finds. */

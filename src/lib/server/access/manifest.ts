@@ -1,4 +1,5 @@
 import type { Manifest } from '../manifest';
+import { accessEndpoints } from './endpoints';
 import { grantCard } from './cards';
 import { accessPlans } from './planner';
 import { accessSteps } from './steps';
@@ -18,5 +19,6 @@ export const manifest: Manifest = {
 	name: 'access',
 	plans: accessPlans,
 	steps: accessSteps,
-	cards: { grant: grantCard }
+	cards: { grant: grantCard },
+	endpoints: accessEndpoints
 };

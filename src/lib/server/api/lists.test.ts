@@ -10,7 +10,7 @@ import { Harness, OWNER, testEstate } from '../testing/harness';
 import { keepPackage } from '../testing/packages';
 import { cardOf } from '../house/cards';
 import { figuresAt } from '../watch';
-import { askedOf } from './asked';
+import { askedOf } from '../endpoints/endpoint';
 import * as v from 'valibot';
 import { cursorOf, LISTS, readCursor } from '../house/lists';
 import type { PageAsk } from '../lists/kind';

@@ -57,6 +57,12 @@ export const problemOdd = problem(
 	'This cannot be asked',
 	'The address or a header of the request holds something that none may hold.'
 );
+export const problemMethod = problem(
+	405,
+	'method',
+	'This is not done here',
+	'There is something at the address, but not by this method.'
+);
 export const problemMany = problem(
 	429,
 	'many',

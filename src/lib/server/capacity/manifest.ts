@@ -1,4 +1,5 @@
 import type { Manifest } from '../manifest';
+import { capacityEndpoints } from './endpoints';
 import { capacityComparisons } from './findings';
 import { learnWrites } from './writes';
 import { capacityPlans } from './planner';
@@ -20,5 +21,6 @@ export const manifest: Manifest = {
 	plans: capacityPlans,
 	steps: capacitySteps,
 	comparisons: capacityComparisons,
-	chores: (ctx) => [{ name: 'what machines have written', every: 'hour', run: () => learnWrites(ctx) }]
+	chores: (ctx) => [{ name: 'what machines have written', every: 'hour', run: () => learnWrites(ctx) }],
+	endpoints: capacityEndpoints
 };

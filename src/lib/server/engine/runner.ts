@@ -8,6 +8,7 @@ import { ThreadLost } from '../providers/remote';
 import { countWords } from '$lib/core/time/units';
 import { isStorage } from '../db/storage';
 import { stepHandlers } from '../jobs/catalogue';
+import { addNotice } from '../jobs/notices';
 import { Cancelled, type StepHandler, type StepRun } from '../jobs/step';
 import { fromJsonOrNull } from '../db/json';
 
@@ -318,13 +319,13 @@ export class JobRunner {
 				undo: state === 'done' ? (plan?.undo ?? null) : null
 			});
 			if (row.operator_id !== null)
-				run(db, 'INSERT OR IGNORE INTO notices(operator_id, job_id, at, title, good) VALUES (?, ?, ?, ?, ?)', [
-					row.operator_id,
+				addNotice(db, {
+					operator: row.operator_id,
 					job,
-					now,
-					`${row.title}: ${state}`,
-					state === 'done' ? 1 : 0
-				]);
+					at: now,
+					title: `${row.title}: ${state}`,
+					good: state === 'done'
+				});
 		}).immediate();
 		this.changed(job);
 		this.afterJob().catch(() => {});

@@ -1,7 +1,8 @@
 import * as v from 'valibot';
 import { changesBefore } from '../changes';
+import { jobEntries } from '../endpoints/answers';
 import { recentJobs } from '../jobs';
-import { moment, share, span, text, whole } from '../lists/columns';
+import { moment, text, whole } from '../lists/columns';
 import type { ListKind } from '../lists/kind';
 import { shortList } from '../lists/short';
 import { planById } from '../plans';
@@ -13,24 +14,7 @@ const jobs = shortList({
 	name: 'jobs',
 	words: 'Jobs, the latest first',
 	card: null,
-	row: v.strictObject({
-		id: whole,
-		planId: whole,
-		kind: text,
-		title: text,
-		state: v.picklist(['waiting', 'queued', 'running', 'done', 'failed', 'cancelled']),
-		by: text,
-		madeAt: moment,
-		notBefore: moment,
-		began: v.nullable(moment),
-		ended: v.nullable(moment),
-		expected: span,
-		progress: share,
-		expectedEnd: v.nullable(moment),
-		result: v.record(text, v.unknown()),
-		error: v.nullable(text),
-		cancelling: v.boolean()
-	}),
+	row: v.strictObject(jobEntries),
 	rows: (db, at) => recentJobs(db, at, ALL),
 	why: (db, job) => [
 		...(planById(db, job.planId)?.reasons ?? []),

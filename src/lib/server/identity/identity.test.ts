@@ -21,7 +21,6 @@ import {
 import { vaultOf } from '../vault';
 import { beginFactor, confirmFactor, dropFactor, factorOwner, hasFactor, sealFactors, useCode } from './factor';
 import { ownPath } from './own-path';
-import { mayRequest, ROUTES } from './routes';
 
 let db: Db;
 beforeEach(async () => {
@@ -280,40 +279,5 @@ describe('tokens', () => {
 		expect(callerOfToken(db, secret)).toMatchObject({ kind: 'token', role: 'auditor', name: 'token script' });
 		expect(callerOfToken(db, hash)).toBeNull();
 		expect(JSON.stringify(all(db, 'SELECT * FROM tokens'))).not.toContain(secret);
-	});
-});
-
-describe('the table of routes', () => {
-	test('shuts what it does not name', () => {
-		expect(mayRequest(null, 'GET', 'owner')).toBe('no');
-		expect(mayRequest('/(console)', 'PUT', 'owner')).toBe('no');
-		expect(mayRequest('/(console)', 'HEAD', 'auditor')).toBe('yes');
-	});
-	test('asks everybody unknown to sign in, but for what is open', () => {
-		for (const [id, needs] of Object.entries(ROUTES))
-			for (const [method, need] of Object.entries(needs))
-				expect(mayRequest(id, method, null)).toBe(need === 'open' ? 'yes' : 'sign in');
-	});
-	test('lets people into the portal, and to nothing else that is not open to all', () => {
-		const open = Object.entries(ROUTES).flatMap(([id, needs]) =>
-			Object.entries(needs).flatMap(([method, need]) =>
-				need !== 'open' && need !== 'signed in' && mayRequest(id, method, 'person') === 'yes' ? [id] : []
-			)
-		);
-		expect(open.filter((id) => !id.startsWith('/(portal)/'))).toEqual([]);
-	});
-	test('lets auditors change nothing but their own settings and notices; a sheet is looked over without changing it', () => {
-		const open = Object.entries(ROUTES).flatMap(([id, needs]) =>
-			Object.entries(needs).flatMap(([method, need]) =>
-				method !== 'GET' && need !== 'open' && mayRequest(id, method, 'auditor') === 'yes' ? [id] : []
-			)
-		);
-		expect(open.sort()).toEqual([
-			'/(console)/settings',
-			'/api/v1/notices',
-			'/api/v1/sheets/[line]/check',
-			'/here',
-			'/sign-out'
-		]);
 	});
 });

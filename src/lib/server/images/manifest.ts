@@ -1,4 +1,5 @@
 import type { Manifest } from '../manifest';
+import { imageEndpoints } from './endpoints';
 import { imageLines } from './lists';
 import { imageChores } from './chores';
 import { signInComparisons } from './findings';
@@ -26,5 +27,6 @@ export const manifest: Manifest = {
 	needs: imageNeeds,
 	comparisons: signInComparisons,
 	chores: imageChores,
-	lists: [imageLines]
+	lists: [imageLines],
+	endpoints: imageEndpoints
 };

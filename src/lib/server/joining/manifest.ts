@@ -1,4 +1,5 @@
 import type { Manifest } from '../manifest';
+import { joiningEndpoints } from './endpoints';
 import { sites } from './lists';
 import { siteCard } from './site-card';
 import { joiningPlans } from './planner';
@@ -20,5 +21,6 @@ export const manifest: Manifest = {
 	plans: joiningPlans,
 	steps: joiningSteps,
 	cards: { site: siteCard },
-	lists: [sites]
+	lists: [sites],
+	endpoints: joiningEndpoints
 };

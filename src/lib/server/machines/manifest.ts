@@ -1,4 +1,5 @@
 import type { Manifest } from '../manifest';
+import { machineEndpoints } from './endpoints';
 import { giveUpComparisons } from './findings';
 import { unmadeNeeds } from './needs';
 import { machineCard, poolCard } from './cards';
@@ -22,5 +23,6 @@ export const manifest: Manifest = {
 	steps: makingSteps,
 	cards: { machine: machineCard, pool: poolCard },
 	needs: unmadeNeeds,
-	comparisons: giveUpComparisons
+	comparisons: giveUpComparisons,
+	endpoints: machineEndpoints
 };

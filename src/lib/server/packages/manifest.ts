@@ -1,4 +1,5 @@
 import type { Manifest } from '../manifest';
+import { packageEndpoints } from './endpoints';
 import { deliveries } from './lists';
 import { packageObserves } from './app-log';
 import { deliveryComparisons } from './findings';
@@ -26,5 +27,6 @@ export const manifest: Manifest = {
 	sections: packageSections,
 	comparisons: deliveryComparisons,
 	observes: packageObserves,
-	lists: [deliveries]
+	lists: [deliveries],
+	endpoints: packageEndpoints
 };

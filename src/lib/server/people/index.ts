@@ -1,3 +1,3 @@
 export { type DirectoryPerson, everybody, personCalled } from './directory';
-export { teamsAbove, teamsRelated } from './teams';
+export { isTeam, teamsAbove, teamsRelated } from './teams';
 export { manifest } from './manifest';

@@ -1,4 +1,4 @@
-import { all, type Db } from '../db';
+import { all, one, type Db } from '../db';
 
 /** Each team with itself and all those above it. */
 export function teamsAbove(db: Db): Map<string, string[]> {
@@ -15,3 +15,6 @@ export function teamsRelated(db: Db): Map<string, string[]> {
 	for (const [team, list] of above) for (const a of list) if (a !== team) related.get(a)?.push(team);
 	return related;
 }
+
+/** Whether there is such a team. */
+export const isTeam = (db: Db, id: string): boolean => one(db, 'SELECT 1 FROM teams WHERE id = ?', [id]) !== undefined;

@@ -1,4 +1,5 @@
 import type { Manifest } from '../manifest';
+import { scheduleEndpoints } from './endpoints';
 import { Scheduler } from './scheduler';
 import { scheduleNeeds } from './needs';
 import { schedulePlans } from './planner';
@@ -23,5 +24,6 @@ export const manifest: Manifest = {
 	chores: (ctx) => {
 		const scheduler = new Scheduler(ctx);
 		return [{ name: 'schedules', every: 'minute', run: (now) => scheduler.minute(now) }];
-	}
+	},
+	endpoints: scheduleEndpoints
 };

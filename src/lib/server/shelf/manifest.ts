@@ -1,4 +1,5 @@
 import type { Manifest } from '../manifest';
+import { shelfEndpoints } from './endpoints';
 import { requests } from './lists';
 import { shelfPlans } from './planner';
 import { shelfSteps } from './steps';
@@ -14,4 +15,10 @@ declare module '../jobs/step' {
 	}
 }
 
-export const manifest: Manifest = { name: 'shelf', plans: shelfPlans, steps: shelfSteps, lists: [requests] };
+export const manifest: Manifest = {
+	name: 'shelf',
+	plans: shelfPlans,
+	steps: shelfSteps,
+	lists: [requests],
+	endpoints: shelfEndpoints
+};

@@ -1,10 +1,14 @@
 import { EventEmitter } from 'node:events';
 import { isHttpError, isRedirect } from '@sveltejs/kit';
+import * as v from 'valibot';
+import { answerApi } from '../api/request';
+import { isSchema } from '../endpoints/endpoint';
+import { endpointFor } from '../house/endpoints';
 import type { Caller } from '../identity/caller';
 import { setRuntime } from '../runtime';
 import { OWNER, type Harness } from './harness';
 
-/** The pages and endpoints of the product, asked without a server: for tests that go through all of them. */
+/** The pages and the API of the product, asked without a server: for tests that go through all of them. */
 
 type Event = Record<string, unknown>;
 type Handler = (event: Event) => unknown;
@@ -12,16 +16,14 @@ type Handler = (event: Event) => unknown;
 const PAGES = import.meta.glob<{ load?: Handler; actions?: Record<string, Handler> }>(
 	'/src/routes/**/+{page,layout}.server.ts'
 );
-const ENDPOINTS = import.meta.glob<Record<string, Handler>>('/src/routes/**/+server.ts');
 
-/** The routes that have data, as SvelteKit names them: `/(console)/watch`, `/api/v1/[kind]`. */
+/** The routes that have data, as SvelteKit names them: `/(console)/watch`. */
 const named = (files: Record<string, unknown>) =>
 	Object.keys(files).map((file) => ({
 		file,
 		id: file.replace('/src/routes', '').replace(/\/\+(page|layout)?\.?server\.ts$/, '') || '/'
 	}));
 export const PAGE_ROUTES = named(PAGES);
-export const API_ROUTES = named(ENDPOINTS);
 
 /** What SvelteKit makes of what a handler throws: a status, or null for what nobody foresaw. */
 export interface Asked {
@@ -99,23 +101,30 @@ export async function actionsOf(file: string): Promise<string[]> {
 	return Object.keys((await PAGES[file]!()).actions ?? {});
 }
 
-/** Asks an endpoint. */
+/** Asks the API, as `answerApi` does once it is known who asks; an answer that is not as described counts as one that nobody foresaw. */
 export async function askApi(
-	file: string,
+	h: Harness,
 	method: string,
 	url: string,
-	params: Record<string, string> = {},
 	body?: string | Uint8Array,
 	caller: Caller | null = OWNER
 ): Promise<Asked> {
-	const handler = (await ENDPOINTS[file]!())[method];
-	if (!handler) return { status: 405 };
 	const request = new Request(new URL(url, 'http://localhost'), {
 		method,
 		...(body === undefined ? {} : { body: body as never, headers: { 'content-type': 'application/json' } })
 	});
-	return settle(() => handler(eventOf(url, params, caller, { request })));
-}
-export async function methodsOf(file: string): Promise<string[]> {
-	return Object.keys(await ENDPOINTS[file]!()).filter((m) => /^[A-Z]+$/.test(m));
+	const ctx = { ...h.ctx, dataDir: h.dataDir, wake: () => h.runner.tick() };
+	const asked = await settle(() => answerApi({ url: new URL(request.url), request, caller, ctx }));
+	const endpoint = endpointFor(method, new URL(request.url).pathname)?.endpoint;
+	if (endpoint?.status === asked.status && isSchema(endpoint.answer) && String(asked.body).startsWith('{')) {
+		const issues = v.safeParse(endpoint.answer, JSON.parse(String(asked.body))).issues ?? [];
+		// It is not what the API's description says: nobody foresaw that.
+		if (issues.length)
+			return {
+				status: null,
+				error: issues.map((i) => `${v.getDotPath(i)}: ${i.message}`).join('; '),
+				body: asked.body
+			};
+	}
+	return asked;
 }

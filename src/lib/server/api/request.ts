@@ -1,0 +1,52 @@
+import type { Caller } from '../identity/caller';
+import { askedOf, isSchema, isStream, readFields, type Ask, type Endpoint, type Serving } from '../endpoints/endpoint';
+import { endpointsAt } from '../house/endpoints';
+import { NotFound, parseInput } from '../plans';
+import { bodyOf } from './body';
+import { answer, problemMethod, problemResponse } from './problems';
+
+/** A request of the API, once it is known who asks. */
+export interface ApiRequest {
+	url: URL;
+	request: Request;
+	caller: Caller | null;
+	ctx: Serving;
+}
+
+/** Answers a request of the API by what is declared at its address; whatever goes wrong is answered with a problem document. */
+export function answerApi({ url, request, caller, ctx }: ApiRequest): Promise<Response> {
+	return answer(async () => {
+		const there = endpointsAt(url.pathname);
+		if (there.size === 0) throw new NotFound(`address ${url.pathname} of the API`);
+		const found = there.get(request.method === 'HEAD' ? 'GET' : request.method);
+		if (!found) return problemResponse(problemMethod, { allow: [...there.keys()].join(', ') });
+		const { endpoint } = found;
+		const ask = {
+			ctx,
+			request,
+			caller,
+			via: caller?.kind === 'token' ? 'api' : 'screen',
+			params: readFields(endpoint.params ?? {}, (name) => found.params[name] ?? null),
+			query: readFields(endpoint.query ?? {}, (name) => url.searchParams.get(name)),
+			body: await readBody(endpoint, request),
+			look: () => askedOf(url, ctx)
+		} as Ask<undefined, undefined, unknown>;
+		return responseOf(endpoint, await endpoint.handle(ask));
+	});
+}
+
+async function readBody({ body, instead }: Endpoint, request: Request): Promise<unknown> {
+	if (body === undefined) return undefined;
+	if (isStream(body)) return request.body;
+	return parseInput(body, await bodyOf(request, instead));
+}
+
+function responseOf(endpoint: Endpoint, value: unknown): Response {
+	if (value instanceof Response) return value;
+	if (!isSchema(endpoint.answer)) return new Response(null, { status: endpoint.status });
+	const location = endpoint.location?.(value as never);
+	return Response.json(value, {
+		status: endpoint.status,
+		...(location === undefined ? {} : { headers: { location: `/api/v1${location}` } })
+	});
+}

@@ -1,0 +1,36 @@
+import * as v from 'valibot';
+import { explained } from '../endpoints/answers';
+import { endpoint, read, type Endpoint } from '../endpoints/endpoint';
+import { bytes } from '../lists/columns';
+import { NotFound } from '../plans';
+import { whole } from '../plans/fields';
+import { lineAt } from '../images';
+import { overlayFor } from './writes';
+
+export const capacityEndpoints: readonly Endpoint[] = [
+	endpoint({
+		method: 'GET',
+		path: '/overlay',
+		summary: 'How large the overlay disk of a machine should be, from what a day’s work writes',
+		need: read('publishing'),
+		query: {
+			line: v.pipe(v.string('Name an image line.'), v.description('The image line')),
+			perMachine: v.optional(v.pipe(whole(1, 60, 'the sessions'), v.description('Sessions on a machine')), 1),
+			keeps: v.optional(v.pipe(whole(1, 365, 'the days'), v.description('Days of work until a reset')), 1),
+			pageFile: v.optional(
+				v.pipe(
+					v.number('Write the page file in bytes.'),
+					v.minValue(0, 'Not less than nothing.'),
+					v.description('Bytes of the page file')
+				),
+				0
+			),
+			pagePlace: v.optional(v.picklist(['overlay', 'apart'], 'Choose overlay or apart.'), 'overlay')
+		},
+		answer: explained(bytes),
+		handle({ ctx, query: { pagePlace, ...want } }) {
+			if (!lineAt(ctx.db, want.line, ctx.clock.now())) throw new NotFound(`image line called ${want.line}`);
+			return overlayFor(ctx, { ...want, pageOnOverlay: pagePlace === 'overlay' });
+		}
+	})
+];

@@ -1,0 +1,125 @@
+import * as v from 'valibot';
+import { EVERYTHING, termWords } from '$lib/core/scope/scope';
+import { FOREVER } from '$lib/core/time/units';
+import { card } from '../endpoints/answers';
+import { csvAnswer } from '../endpoints/csv';
+import { endpoint, read, type Endpoint } from '../endpoints/endpoint';
+import { fact, moment, text, whole } from '../lists/columns';
+import type { ListKind } from '../lists/kind';
+import { asKnown } from '../moment';
+import { NotFound } from '../plans';
+import { InputProblem } from '../plans/kind';
+import { cardOf } from './cards';
+import { cursorOf, LISTS, readCursor } from './lists';
+
+/** Rows that one page holds at most, and that one CSV does. */
+const PAGE = 1000;
+const WHOLE = 50_000;
+
+/** Where a page begins: at the cursor of the one before, or so many rows in. */
+function beginOf(cursor: string | undefined, offset: number, at: number): { offset: number; at: number } {
+	const begin = cursor === undefined ? { offset, at } : readCursor(cursor);
+	if (
+		!begin ||
+		!Number.isSafeInteger(begin.offset) ||
+		begin.offset < 0 ||
+		!Number.isSafeInteger(begin.at) ||
+		begin.at < 0 ||
+		begin.at > FOREVER
+	)
+		throw new InputProblem([{ field: 'cursor', words: 'This is not a cursor that a page gave.' }]);
+	return begin;
+}
+
+const pageOf = (kind: ListKind): Endpoint =>
+	endpoint({
+		method: 'GET',
+		path: `/${kind.name}`,
+		summary: `${kind.words}; under a scope, at a moment`,
+		need: read('estate'),
+		looks: 'scope and moment',
+		query: {
+			sort: v.optional(v.pipe(v.string(), v.description('A column; with a minus in front, descending')), ''),
+			limit: v.optional(v.pipe(v.number(), v.description(`Rows a page, at most ${PAGE}; of a CSV, at most ${WHOLE}`))),
+			cursor: v.optional(v.pipe(v.string(), v.description('The cursor of the page before'))),
+			offset: v.optional(v.pipe(v.number(), v.description('Rows before the first one')), 0),
+			format: v.optional(v.picklist(['json', 'csv'], 'There are json and csv.'), 'json')
+		},
+		answer: v.strictObject({
+			rows: v.array(kind.row),
+			total: whole,
+			at: moment,
+			cursor: v.nullable(text),
+			leftOut: v.pipe(v.array(text), v.description('Parts of the scope that say nothing of these'))
+		}),
+		also: ['text/csv'],
+		handle({ ctx, query, look }) {
+			const { scope, ...looked } = look();
+			const csv = query.format === 'csv';
+			const limit = query.limit ?? (csv ? WHOLE : 100);
+			const most = csv ? WHOLE : PAGE;
+			if (!Number.isInteger(limit) || limit < 1 || limit > most)
+				throw new InputProblem([{ field: 'limit', words: `A limit is a whole number from 1 to ${most}.` }]);
+			const begin = beginOf(query.cursor, query.offset, asKnown({ scope, ...looked }));
+			const descending = query.sort.startsWith('-');
+			const sort = descending ? query.sort.slice(1) : query.sort;
+			const { rows, total, left } = kind.page(ctx.db, { ...begin, scope, sort, descending, limit });
+			if (csv) {
+				const columns = Object.keys(kind.row.entries);
+				return csvAnswer(
+					kind.name,
+					columns,
+					rows.map((r) => columns.map((c) => r[c]))
+				);
+			}
+			const next = begin.offset + rows.length;
+			return {
+				rows,
+				total,
+				at: begin.at,
+				cursor: next < total ? cursorOf(next, begin.at) : null,
+				leftOut: left.map((t) => termWords(t))
+			};
+		}
+	});
+
+const oneOf = (kind: ListKind): Endpoint => {
+	const of = kind.card ?? kind.name.slice(0, -1);
+	const common = {
+		method: 'GET' as const,
+		path: `/${kind.name}/{id}`,
+		rest: true,
+		summary: kind.card ? `The card of a ${of}, at a moment` : `One of them, with its reasons, at a moment`,
+		need: read('estate'),
+		looks: 'moment' as const,
+		params: { id: text }
+	};
+	const { card: cardKind } = kind;
+	if (cardKind)
+		return endpoint({
+			...common,
+			answer: card,
+			async handle({ ctx, params, look }) {
+				const looked = look();
+				const at = asKnown(looked);
+				const found = await cardOf(ctx, cardKind, params.id, { at, live: looked.live });
+				if (!found) throw new NotFound(`${of} called ${params.id}`);
+				return { at, ...found };
+			}
+		});
+	return endpoint({
+		...common,
+		// Some lists have a column called `at` themselves.
+		answer: v.strictObject({ at: moment, facts: v.array(fact), ...kind.row.entries }),
+		handle({ ctx, params, look }) {
+			const at = asKnown(look());
+			const whole = { at, scope: EVERYTHING, sort: '', descending: false, limit: Number.MAX_SAFE_INTEGER, offset: 0 };
+			const row = kind.page(ctx.db, whole).rows.find((r) => kind.idOf(r) === params.id);
+			if (!row) throw new NotFound(`${of} called ${params.id}`);
+			return { at, facts: kind.why?.(ctx.db, row, at) ?? [], ...row };
+		}
+	});
+};
+
+/** The list of each kind, and one of it. */
+export const listEndpoints: readonly Endpoint[] = [...LISTS.values()].flatMap((k) => [pageOf(k), oneOf(k)]);

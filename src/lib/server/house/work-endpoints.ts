@@ -1,0 +1,165 @@
+import * as v from 'valibot';
+import { job, plan, rowsOf } from '../endpoints/answers';
+import { draft, endpoint, read, type Endpoint } from '../endpoints/endpoint';
+import { PLAN_KINDS } from '../areas';
+import { failedItems, jobById, logOf, stepsOf } from '../jobs';
+import { whole } from '../lists/columns';
+import { seenNotices } from '../jobs/notices';
+import {
+	cancelJob,
+	commitPlan,
+	discardPlan,
+	draftPlan,
+	draftUndo,
+	NotFound,
+	openDrafts,
+	planById,
+	recomputePlan
+} from '../plans';
+import { LISTS } from './lists';
+
+const ID = { id: whole };
+
+/** What is drafted: a kind, and its own input. */
+const planBody = v.strictObject({
+	kind: v.picklist(
+		PLAN_KINDS.map((k) => k.kind),
+		'There is no such kind of plan.'
+	),
+	input: v.unknown()
+});
+
+const moment = v.pipe(
+	v.string(),
+	v.check((t) => !Number.isNaN(Date.parse(t)), 'Write a moment such as 2026-11-17T22:00:00+01:00.'),
+	v.transform((t) => Date.parse(t))
+);
+
+/** Plans, jobs and changes: how everything is changed, whatever area it is of. */
+export const workEndpoints: readonly Endpoint[] = [
+	endpoint({
+		method: 'GET',
+		path: '/plans',
+		summary: 'Drafts that wait',
+		need: read('record'),
+		answer: rowsOf(plan),
+		handle: ({ ctx }) => ({ rows: openDrafts(ctx.db) })
+	}),
+	endpoint({
+		method: 'POST',
+		path: '/plans',
+		summary: 'Draft a plan',
+		need: draft('repair'),
+		work: 'long',
+		body: planBody,
+		status: 201,
+		answer: plan,
+		location: (p) => `/plans/${p.id}`,
+		handle: ({ ctx, body, caller, via }) => draftPlan(ctx, caller!, body.kind, body.input, via)
+	}),
+	endpoint({
+		method: 'GET',
+		path: '/plans/{id}',
+		summary: 'A plan',
+		need: read('record'),
+		params: ID,
+		answer: plan,
+		handle({ ctx, params }) {
+			const found = planById(ctx.db, params.id);
+			if (!found) throw new NotFound(`plan ${params.id}`);
+			return found;
+		}
+	}),
+	endpoint({
+		method: 'DELETE',
+		path: '/plans/{id}',
+		summary: 'Throw a draft away',
+		need: draft('repair'),
+		params: ID,
+		answer: null,
+		handle: ({ ctx, params, caller }) => discardPlan(ctx, caller!, params.id)
+	}),
+	endpoint({
+		method: 'POST',
+		path: '/plans/{id}/commit',
+		summary: 'Commit a plan, now or at a time',
+		need: draft('repair'),
+		work: 'long',
+		params: ID,
+		body: v.strictObject({ at: v.optional(moment) }),
+		instead: {},
+		status: 202,
+		answer: v.strictObject({ job: whole }),
+		location: (a) => `/jobs/${a.job}`,
+		async handle({ ctx, params, body, caller, via }) {
+			const made = await commitPlan(ctx, caller!, params.id, body.at ?? null, via);
+			ctx.wake();
+			return { job: made };
+		}
+	}),
+	endpoint({
+		method: 'POST',
+		path: '/plans/{id}/recompute',
+		summary: 'Compute a draft again from how things are now',
+		need: draft('repair'),
+		work: 'long',
+		params: ID,
+		answer: plan,
+		handle: ({ ctx, params, caller }) => recomputePlan(ctx, caller!, params.id)
+	}),
+	endpoint({
+		method: 'GET',
+		path: '/jobs/{id}',
+		summary: 'A job with its steps and log',
+		need: read('record'),
+		params: ID,
+		answer: job,
+		handle({ ctx: { db, clock }, params: { id } }) {
+			const found = jobById(db, id, clock.now());
+			if (!found) throw new NotFound(`job ${id}`);
+			return {
+				...found,
+				facts: LISTS.get('jobs')!.why!(db, { ...found }, clock.now()),
+				steps: stepsOf(db, id),
+				failed: failedItems(db, id),
+				log: logOf(db, id)
+			};
+		}
+	}),
+	endpoint({
+		method: 'POST',
+		path: '/jobs/{id}/cancel',
+		summary: 'Ask a job to stop where that is safe',
+		need: draft('repair'),
+		params: ID,
+		status: 202,
+		answer: null,
+		handle({ ctx, params, caller }) {
+			cancelJob(ctx, caller!, params.id);
+			ctx.wake();
+		}
+	}),
+	endpoint({
+		method: 'POST',
+		path: '/changes/{id}/undo',
+		summary: 'Draft the plan that undoes a change',
+		need: draft('repair'),
+		work: 'long',
+		params: ID,
+		status: 201,
+		answer: plan,
+		location: (p) => `/plans/${p.id}`,
+		handle: ({ ctx, params, caller, via }) => draftUndo(ctx, caller!, params.id, via)
+	}),
+	endpoint({
+		method: 'POST',
+		path: '/notices',
+		summary: 'Mark your own notices as seen',
+		need: 'signed in',
+		work: 'here',
+		answer: null,
+		handle({ ctx, caller }) {
+			if (caller?.kind === 'operator') seenNotices(ctx.db, caller.id);
+		}
+	})
+];

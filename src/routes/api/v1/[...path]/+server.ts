@@ -1,0 +1,12 @@
+import { answerApi } from '$lib/server/api/request';
+import { runtime } from '$lib/server/runtime';
+
+/** The API: what is declared at each address answers. */
+const handle = ({ url, request, locals }: { url: URL; request: Request; locals: App.Locals }) =>
+	answerApi({ url, request, caller: locals.caller, ctx: runtime() });
+
+export const GET = handle;
+export const POST = handle;
+export const DELETE = handle;
+export const PUT = handle;
+export const PATCH = handle;
