@@ -84,12 +84,21 @@ export default ts.config(
 		['$lib/server/*', '**/server/**', '**/routes/**'],
 		'Components are given what they show; they do not read the estate.'
 	),
-	forbid(
-		[
-			'src/routes/**',
-			'src/lib/server/{access,api,capacity,cards,changes,diagnosis,engine,estate,identity,images,jobs,live,moment,network,packages,plans,publishing,resources,schedules,shelf,today,watch}/**'
-		],
-		['**/server/simulator/**', '$lib/server/simulator/*'],
-		'Sextant learns of the outside only through providers.'
-	)
+	{
+		files: ['src/routes/**', 'src/hooks.server.ts'],
+		rules: {
+			'no-restricted-imports': [
+				'error',
+				{
+					paths: [
+						{
+							name: '$lib/server/db',
+							importNames: ['all', 'allColumns', 'one', 'run', 'openDb'],
+							message: 'Pages ask areas: what is read of the database has a name there.'
+						}
+					]
+				}
+			]
+		}
+	}
 );

@@ -1,17 +1,16 @@
 import { error } from '@sveltejs/kit';
 import { AREAS, may, type Area, type Role } from '$lib/core/access/rights';
-import { FOREVER } from '$lib/core/time/units';
-import { poolsAt } from '$lib/server/pools';
 import { homeZone } from '$lib/server/capacity';
+import { namesAt } from '$lib/server/house/names';
+import { noticesOf } from '$lib/server/jobs/notices';
 import { cardOf } from '$lib/server/house/cards';
-import { all, setting, type Db } from '$lib/server/db';
+import { setting } from '$lib/server/db';
 import { runningJobs } from '$lib/server/jobs';
 import { CURVES_EVERY, curvesOf, ribbonOf } from '$lib/server/live/ribbon';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { shared, standing } from '$lib/server/moment/shared';
 import { planById } from '$lib/server/plans';
 import { PLAN_KINDS } from '$lib/server/areas';
-import { publicationsAt } from '$lib/server/publications';
 import { parcel } from '$lib/ui/frame/parcel';
 import { runtime } from '$lib/server/runtime';
 import { figuresAt } from '$lib/server/watch';
@@ -67,14 +66,7 @@ export const load = async ({ url, locals, depends }) => {
 		cardMissing: cardKind !== '' && card === null,
 		plan: plan?.state === 'draft' ? plan : null,
 		jobs,
-		notices:
-			caller.kind === 'operator'
-				? all<{ id: number; title: string; good: number; jobId: number }>(
-						db,
-						'SELECT id, title, good, job_id AS jobId FROM notices WHERE operator_id = ? AND seen = 0 ORDER BY id DESC LIMIT 12',
-						[caller.id]
-					).map((n) => ({ ...n, good: n.good === 1 }))
-				: [],
+		notices: caller.kind === 'operator' ? noticesOf(db, caller.id) : [],
 		/** Kinds of plan that this caller may draft, and commit. */
 		...rightsOf(caller.role),
 		lab: context.bench !== null && may(caller.role, 'lab', 'read'),
@@ -95,18 +87,3 @@ const rightsOf = (role: Role) => {
 	return rights;
 };
 const byRole = new Map<Role, { mayDraft: string[]; mayCommit: Area[] }>();
-
-/** What the scope line and the menu call things by. */
-const namesAt = (db: Db, at: number) => ({
-	site: all<{ id: string; name: string }>(db, 'SELECT id, name FROM sites ORDER BY position'),
-	pool: poolsAt(db, at).map((p) => ({ id: p.id, name: p.name })),
-	team: all<{ id: string; name: string }>(db, 'SELECT id, name FROM teams ORDER BY name'),
-	line: all<{ id: string; name: string }>(db, 'SELECT id, name FROM lines ORDER BY position'),
-	publication: publicationsAt(db, at).map((p) => ({ id: p.id, name: p.internalName })),
-	gateway: all<{ id: string; name: string }>(db, 'SELECT id, id AS name FROM gateways ORDER BY id'),
-	protocol: all<{ id: string; name: string }>(
-		db,
-		`SELECT DISTINCT protocol AS id, protocol AS name FROM gateway_ports WHERE until = ${FOREVER} ORDER BY 1`
-	),
-	state: ['off', 'starting', 'agent up', 'ready', 'in use', 'leaving', 'failed'].map((s) => ({ id: s, name: s }))
-});

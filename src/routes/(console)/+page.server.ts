@@ -2,7 +2,7 @@ import { cellsAt, peopleBySite } from '$lib/server/watch';
 import { needsAt } from '$lib/server/house/needs';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { shared } from '$lib/server/moment/shared';
-import { all } from '$lib/server/db';
+import { sitesOf } from '$lib/server/estate';
 import { clockWords } from '$lib/core/time/zone';
 import { packCells } from '$lib/ui/marks/cells';
 import { termWords } from '$lib/core/scope/scope';
@@ -18,14 +18,11 @@ export const load = ({ url, depends }) => {
 	return shared(ctx, `today ${look.scopeText}`, at, () => {
 		const pools = cellsAt(db, scope, at);
 		const people = peopleBySite(db, scope, at);
-		const sites = all<{ id: string; name: string; time_zone: string }>(
-			db,
-			'SELECT id, name, time_zone FROM sites ORDER BY position'
-		)
+		const sites = sitesOf(db)
 			.map((s) => ({
 				id: s.id,
 				name: s.name,
-				clock: clockWords(s.time_zone, at),
+				clock: clockWords(s.zone, at),
 				people: people.get(s.id) ?? 0,
 				pools: pools.filter((p) => p.site === s.id).map((p) => ({ id: p.id, name: p.name, cells: packCells(p.cells) }))
 			}))

@@ -1,7 +1,6 @@
 import { fail, redirect } from '@sveltejs/kit';
 import { formOf } from '$lib/server/api/body';
-import { one } from '$lib/server/db';
-import { signInOperator } from '$lib/server/identity/accounts';
+import { anyOperator, signInOperator } from '$lib/server/identity/accounts';
 import { cookieOf, DEVICE_DAYS } from '$lib/server/identity/cookies';
 import { ownPath } from '$lib/server/identity/own-path';
 import { runtime } from '$lib/server/runtime';
@@ -9,7 +8,7 @@ import { runtime } from '$lib/server/runtime';
 export const load = ({ locals, url }) => {
 	if (locals.caller && locals.caller.role !== 'person') redirect(303, ownPath(url.searchParams.get('to')));
 	const { db, demo } = runtime();
-	if (one<{ n: number }>(db, 'SELECT count(*) AS n FROM operators')!.n === 0) redirect(303, '/welcome');
+	if (!anyOperator(db)) redirect(303, '/welcome');
 	return { demo };
 };
 

@@ -1,11 +1,10 @@
 import { fail, redirect } from '@sveltejs/kit';
 import { formOf } from '$lib/server/api/body';
-import { one } from '$lib/server/db';
-import { addFirstOperator, isFirstCode, PASSWORD } from '$lib/server/identity/accounts';
+import { addFirstOperator, anyOperator, isFirstCode, PASSWORD } from '$lib/server/identity/accounts';
 import { throttleOf } from '$lib/server/identity/attempts';
 import { runtime } from '$lib/server/runtime';
 
-const nobody = () => one<{ n: number }>(runtime().db, 'SELECT count(*) AS n FROM operators')!.n === 0;
+const nobody = () => !anyOperator(runtime().db);
 
 export const load = () => {
 	if (!nobody()) redirect(303, '/sign-in');

@@ -160,7 +160,7 @@ export function openApi(): Json {
 		},
 		servers: [{ url: '/api/v1' }],
 		security: [{ token: [] }],
-		tags: [...new Map(ENDPOINTS.map((e) => [e.path.split('/')[1]!, e.summary]).reverse())]
+		tags: [...new Map(ENDPOINTS.map((e) => [e.path.split('/')[1]!, e.summary] as const).reverse())]
 			.map(([name, description]) => ({ name, description }))
 			.sort((a, b) => a.name.localeCompare(b.name, 'en')),
 		components: { securitySchemes: { token: { type: 'http', scheme: 'bearer' } }, schemas },

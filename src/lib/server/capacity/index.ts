@@ -1,3 +1,4 @@
+export { powerActionsOf, startTimeOf, timesIn, waitsFor } from './day';
 export { demandBacktest, demandCurve, demandForecast, homeZone } from './demand';
 export { keptCounts, STEP } from './kept';
 export { steps } from './steps-sql';

@@ -128,3 +128,7 @@ const fromRaw = (r: RawChange): ChangeRow => ({
 	undo: fromJsonOrNull<NonNullable<ChangeRow['undo']>>('changes.undo', r.undo),
 	hash: r.hash
 });
+
+/** The number of the change that a job left, or null where it has left none. */
+export const changeOfJob = (db: Db, job: number): number | null =>
+	one<{ number: number }>(db, 'SELECT number FROM changes WHERE job_id = ?', [job])?.number ?? null;

@@ -1,3 +1,3 @@
-export { leasesOf, networkById, type NetworkRow } from './queries';
+export { foldersOf, leasesOf, networkById, type NetworkRow, networksOf, sitesOf } from './queries';
 export { writeHost, writeNetwork, writeSite, writeVolume } from './sites';
 export { manifest } from './manifest';

@@ -1,6 +1,6 @@
 import { FOREVER } from '$lib/core/time/units';
 import type { Context } from '../context';
-import { one, type Db } from '../db';
+import { all, one, type Db } from '../db';
 
 export interface NetworkRow {
 	id: string;
@@ -37,3 +37,14 @@ export async function leasesOf(ctx: Context, network: string): Promise<Leases | 
 	)!.n;
 	return { size, free, held, stale: Math.max(0, size - free - held) };
 }
+
+/** The sites, in their order. */
+export const sitesOf = (db: Db): { id: string; name: string; zone: string }[] =>
+	all(db, 'SELECT id, name, time_zone AS zone FROM sites ORDER BY position');
+
+export const networksOf = (db: Db): { id: string; site: string; range: string }[] =>
+	all(db, 'SELECT id, site_id AS site, range FROM networks');
+
+/** Folders of the directory that computer accounts can lie in. */
+export const foldersOf = (db: Db): string[] =>
+	all<{ name: string }>(db, 'SELECT name FROM folders ORDER BY name').map((f) => f.name);

@@ -368,3 +368,12 @@ export function keepToken(db: Db, name: string, role: Role, hash: string, by: st
 /** Whether the text names a role that operators and tokens may have. */
 export const isStaffRole = (text: string): text is Exclude<Role, 'person'> =>
 	text !== 'person' && (ROLES as readonly string[]).includes(text);
+
+/** All tokens, those that work first, newest first; never what they are made of. */
+export const tokensOf = (
+	db: Db
+): { name: string; role: string; made_at: number; made_by: string; revoked_at: number | null }[] =>
+	all(db, 'SELECT name, role, made_at, made_by, revoked_at FROM tokens ORDER BY revoked_at IS NOT NULL, made_at DESC');
+
+/** Whether there is any operator: the first of all is welcomed. */
+export const anyOperator = (db: Db): boolean => one(db, 'SELECT 1 FROM operators LIMIT 1') !== undefined;

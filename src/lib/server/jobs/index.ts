@@ -132,3 +132,16 @@ function fromRaw(r: RawJob, now: number): JobRow {
 		cancelling: r.cancel === 1 && r.ended === null
 	};
 }
+
+/** The latest jobs of a kind made up to a moment, with what came of them. */
+export const jobsOfKind = (
+	db: Db,
+	kind: string,
+	at: number,
+	limit: number
+): (Pick<JobRow, 'id' | 'title' | 'state' | 'ended' | 'error'> & { result: Record<string, unknown> })[] =>
+	all<Pick<RawJob, 'id' | 'title' | 'state' | 'ended' | 'error' | 'result'>>(
+		db,
+		'SELECT id, title, state, ended, result, error FROM jobs WHERE kind = ? AND made_at <= ? ORDER BY id DESC LIMIT ?',
+		[kind, at, limit]
+	).map((j) => ({ ...j, result: fromJsonOrNull<Record<string, unknown>>('jobs.result', j.result) ?? {} }));

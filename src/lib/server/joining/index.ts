@@ -1,12 +1,3 @@
-export {
-	beginJoining,
-	checkJoining,
-	endJoining,
-	JOINING_STEPS,
-	joiningOf,
-	joiningsAt,
-	joiningSchemas,
-	saveAnswer,
-	stepsOf
-} from './joinings';
+export { joinedSites } from './joined';
+export { joiningOf, joiningsAt, stepsOf } from './joinings';
 export { manifest } from './manifest';

@@ -1,2 +1,2 @@
-export { previewNames } from './pool-plans';
+export { unmadeMachines } from './unmade';
 export { manifest } from './manifest';

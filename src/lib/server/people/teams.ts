@@ -18,3 +18,7 @@ export function teamsRelated(db: Db): Map<string, string[]> {
 
 /** Whether there is such a team. */
 export const isTeam = (db: Db, id: string): boolean => one(db, 'SELECT 1 FROM teams WHERE id = ?', [id]) !== undefined;
+
+/** All teams, by their names. */
+export const teamsByName = (db: Db): { id: string; name: string }[] =>
+	all(db, 'SELECT id, name FROM teams ORDER BY name');

@@ -5,7 +5,7 @@ import { MINUTE } from '$lib/core/time/units';
 import { changesBefore } from '../changes';
 import { one } from '../db';
 import { verifyData } from '../verify';
-import { beginJoining } from '../joining';
+import { beginJoining } from '../joining/joinings';
 import { packageAt } from '../packages';
 import { decided } from '../testing/decided';
 import { addReef, answerReef, COMPUTER } from '../testing/estates';

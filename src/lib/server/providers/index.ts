@@ -91,7 +91,8 @@ export interface ExistingMachine {
 	disk: number;
 }
 
-export type MachineState = 'off' | 'starting' | 'agent up' | 'ready' | 'in use' | 'leaving' | 'failed';
+export const MACHINE_STATES = ['off', 'starting', 'agent up', 'ready', 'in use', 'leaving', 'failed'] as const;
+export type MachineState = (typeof MACHINE_STATES)[number];
 
 export interface Compute {
 	create(spec: MachineSpec, key: string): Promise<{ address: string }>;

@@ -3,7 +3,7 @@ import { FOREVER, MINUTE } from '$lib/core/time/units';
 import { all, one } from '../db';
 import { verifyData } from '../verify';
 import { Harness, NEW_POOL, testEstate } from '../testing/harness';
-import { previewNames } from '../machines';
+import { previewNames } from '../machines/pool-plans';
 
 let h: Harness;
 beforeEach(async () => {

@@ -1,7 +1,7 @@
 import { GB } from '$lib/core/time/units';
 import type { Estate } from '$lib/core/estate/schema';
 import type { Context } from '../context';
-import { joiningOf, saveAnswer } from '../joining';
+import { joiningOf, saveAnswer } from '../joining/joinings';
 
 /** A computer at the quay that belongs to nobody, but for its name and kind. */
 export const COMPUTER = {

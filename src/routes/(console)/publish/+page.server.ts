@@ -1,7 +1,9 @@
 import { matrixAt } from '$lib/server/access';
 import { hoursById, poolsAt } from '$lib/server/pools';
 import { bootServersOf } from '$lib/server/capacity';
-import { all } from '$lib/server/db';
+import { foldersOf, networksOf, sitesOf } from '$lib/server/estate';
+import { unmadeMachines } from '$lib/server/machines';
+import { teamsByName } from '$lib/server/people';
 import { linesAt } from '$lib/server/images';
 import { sharedLoad } from '$lib/server/load';
 import { unusedTerms } from '$lib/core/scope/scope';
@@ -12,10 +14,7 @@ import { poolCounts } from '$lib/server/watch';
 export const load = sharedLoad(async ({ url, context, look, at }) => {
 	const { db, providers } = context;
 	const counts = poolCounts(db, at);
-	const unmade = all<{ pool: string; name: string; reason: string }>(
-		db,
-		'SELECT pool_id AS pool, name, reason FROM unmade_machines ORDER BY pool_id, name'
-	);
+	const unmade = unmadeMachines(db);
 	const { pools, publications, grants, poolOf, left } = publishingAt(db, look.scope, at);
 	const targets = await targetsOf(context, at);
 	const using = peopleUsing(db, publications, at);
@@ -46,9 +45,9 @@ export const load = sharedLoad(async ({ url, context, look, at }) => {
 			remarks: remarksOn(db, p, publications, at)
 		})),
 		choices: {
-			sites: all<{ id: string; name: string }>(db, 'SELECT id, name FROM sites ORDER BY position'),
-			networks: all<{ id: string; site: string; range: string }>(db, 'SELECT id, site_id AS site, range FROM networks'),
-			folders: all<{ name: string }>(db, 'SELECT name FROM folders ORDER BY name').map((f) => f.name),
+			sites: sitesOf(db),
+			networks: networksOf(db),
+			folders: foldersOf(db),
 			lines: linesAt(db, at).map((l) => ({
 				id: l.id,
 				users: l.users,
@@ -71,7 +70,7 @@ export const load = sharedLoad(async ({ url, context, look, at }) => {
 							])
 						)
 					: {},
-			teams: all<{ id: string; name: string }>(db, 'SELECT id, name FROM teams ORDER BY name')
+			teams: teamsByName(db)
 		},
 		make: url.searchParams.get('make'),
 		edit

@@ -1,7 +1,7 @@
 import { conditionsWords } from '$lib/core/access/decide';
 import { DAY } from '$lib/core/time/units';
-import { testAccess } from '$lib/server/access';
-import { all } from '$lib/server/db';
+import { refusalsBetween, testAccess } from '$lib/server/access';
+import { firstPeople } from '$lib/server/people';
 import { sharedLoad } from '$lib/server/load';
 import { unusedTerms } from '$lib/core/scope/scope';
 import { grantsIn } from '$lib/server/publishing';
@@ -28,13 +28,7 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 				})
 			: null;
 	const { items: grants, left } = grantsIn(db, look.scope, at);
-	const refused = new Map(
-		all<{ p: string; n: number }>(
-			db,
-			`SELECT publication_id AS p, count(*) AS n FROM connections WHERE result <> 'open' AND result = 'refused' AND ended > ? AND ended <= ? GROUP BY 1`,
-			[at - DAY, at]
-		).map((r) => [r.p, r.n])
-	);
+	const refused = refusalsBetween(db, at - DAY, at);
 	return {
 		left: unusedTerms(left),
 		grants: grants.map((g) => ({
@@ -51,8 +45,6 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 			badTime: Number.isNaN(when),
 			answer: tested
 		},
-		people: login
-			? []
-			: all<{ login: string; name: string }>(db, 'SELECT login, name FROM people ORDER BY name LIMIT 5')
+		people: login ? [] : firstPeople(db, 5)
 	};
 });

@@ -2,8 +2,8 @@ import { fail } from '@sveltejs/kit';
 import { levelOf, AREAS, ROLES, AREA_WORDS, may } from '$lib/core/access/rights';
 import { formOf } from '$lib/server/api/body';
 import { HEADS_HOOK, HEADS_MAIL } from '$lib/server/changes/send';
-import { all, setting } from '$lib/server/db';
-import { changePassword, endOthers, newTokenSecret, noteOwn, operators } from '$lib/server/identity/accounts';
+import { setting } from '$lib/server/db';
+import { changePassword, endOthers, newTokenSecret, noteOwn, operators, tokensOf } from '$lib/server/identity/accounts';
 import type { Caller } from '$lib/server/identity/caller';
 import { beginFactor, CODE_PROBLEM, confirmFactor, dropFactor, factorOwner } from '$lib/server/identity/factor';
 import { factorPicture } from '$lib/server/identity/picture';
@@ -20,12 +20,7 @@ export const load = ({ locals, depends }) => {
 	return {
 		me: all_.find((o) => caller.kind === 'operator' && o.id === caller.id) ?? null,
 		operators: seesAccounts ? all_ : null,
-		tokens: seesAccounts
-			? all<{ name: string; role: string; made_at: number; made_by: string; revoked_at: number | null }>(
-					db,
-					'SELECT name, role, made_at, made_by, revoked_at FROM tokens ORDER BY revoked_at IS NOT NULL, made_at DESC'
-				)
-			: null,
+		tokens: seesAccounts ? tokensOf(db) : null,
 		rights: AREAS.map((a) => ({ area: AREA_WORDS[a], levels: ROLES.map((r) => levelOf(r, a)) })),
 		roles: ROLES,
 		mayManage: may(caller.role, 'identity', 'draft'),

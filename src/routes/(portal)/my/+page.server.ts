@@ -1,10 +1,9 @@
 import { fail, redirect } from '@sveltejs/kit';
 import { randomUUID } from 'node:crypto';
-import { FOREVER, MINUTE } from '$lib/core/time/units';
+import { MINUTE } from '$lib/core/time/units';
 import { formOf } from '$lib/server/api/body';
 import { testAccess } from '$lib/server/access';
 import { startTimes } from '$lib/server/packages';
-import { all } from '$lib/server/db';
 import type { Caller } from '$lib/server/identity/caller';
 import { endOthers, endSignIn, noteOwn, PASSWORD, raiseSignIn } from '$lib/server/identity/accounts';
 import { Rate, throttleOf } from '$lib/server/identity/attempts';
@@ -15,35 +14,17 @@ import { commitPlan, draftPlan, PlanRefused } from '$lib/server/plans';
 import { InputProblem } from '$lib/server/plans/kind';
 import { publicationsAt } from '$lib/server/publications';
 import { runtime } from '$lib/server/runtime';
-import { requestsAt, shelfOf } from '$lib/server/shelf';
+import { appsOf, machinesKeptBy, requestsAt, sessionsOf, shelfOf, usualOpening } from '$lib/server/shelf';
 
 export const load = ({ locals }) => {
 	const { caller } = locals;
 	if (caller?.role !== 'person') redirect(303, '/my/sign-in');
 	const { db, clock } = runtime();
 	const now = clock.now();
-	const sessions = all<{ publication: string; machine: string; state: string }>(
-		db,
-		`SELECT s.publication_id AS publication, m.name AS machine, ss.state FROM sessions s JOIN machines m ON m.id = s.machine_id JOIN session_states ss ON ss.session_id = s.id AND ss.until = ${FOREVER} WHERE s.person_id = ? AND s.until = ${FOREVER}`,
-		[caller.id]
-	);
-	const apps = all<{ package: string; target: string; machine: string }>(
-		db,
-		`SELECT r.package, r.target, m.name AS machine FROM app_runs r JOIN machines m ON m.id = r.machine_id WHERE r.person_id = ? AND r.until = ${FOREVER}`,
-		[caller.id]
-	);
-	const owned = all<{ pool: string; n: number }>(
-		db,
-		`SELECT m.pool_id AS pool, count(*) AS n FROM machine_places pl JOIN machines m ON m.id = pl.machine_id AND m.until = ${FOREVER} WHERE pl.owner_id = ? AND pl.until = ${FOREVER} GROUP BY 1`,
-		[caller.id]
-	).reduce((n, r) => n + r.n, 0);
-	const usual = new Map(
-		all<{ p: string; ms: number }>(
-			db,
-			`SELECT publication_id AS p, avg(took) AS ms FROM (SELECT publication_id, took FROM connections WHERE result = 'open' AND ended <= ? ORDER BY ended DESC LIMIT 600) GROUP BY 1`,
-			[now]
-		).map((r) => [r.p, r.ms])
-	);
+	const sessions = sessionsOf(db, caller.id);
+	const apps = appsOf(db, caller.id);
+	const owned = machinesKeptBy(db, caller.id);
+	const usual = usualOpening(db, now);
 	// On the shelf stands whatever a grant reaches; what its conditions shut right now says so.
 	const shelf = shelfOf(db, caller.login, now, caller.factor)!.map(({ why: _why, by: _by, ...s }) => ({
 		...s,

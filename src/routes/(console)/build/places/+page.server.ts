@@ -1,19 +1,12 @@
 import { PLACE_CHECKS, PLACE_CHECK_WORDS } from '$lib/core/network/places';
 import { narrow, unusedTerms } from '$lib/core/scope/scope';
-import { all } from '$lib/server/db';
 import { sharedLoad } from '$lib/server/load';
 import { checksAt, providerAt } from '$lib/server/network';
-import { joiningsAt } from '$lib/server/joining';
+import { joinedSites, joiningsAt } from '$lib/server/joining';
 
 export const load = sharedLoad(async ({ context, look, at }) => {
 	const { db, vault, bench } = context;
-	const joined = all<{ id: string; name: string; kind: string; zone: string; hosts: number; machines: number }>(
-		db,
-		`SELECT s.id, s.name, s.kind, s.time_zone AS zone, (SELECT count(*) FROM hosts h WHERE h.site_id = s.id) AS hosts,
-		 (SELECT count(*) FROM machines m WHERE m.site_id = s.id AND m.since <= @at AND m.until > @at) AS machines
-		 FROM sites s WHERE s.joined_at <= @at ORDER BY s.position`,
-		{ at }
-	);
+	const joined = joinedSites(db, at);
 	const { items: sites, left } = narrow(look.scope, joined, { site: (s) => [s.id] }, (s) => s.name);
 	return {
 		left: unusedTerms(left),

@@ -1,8 +1,8 @@
 import { narrow } from '$lib/core/scope/scope';
 import { ruleWords } from '$lib/core/images/follow';
-import { poolsAt } from '$lib/server/pools';
+import { poolsAt, versionsByPool } from '$lib/server/pools';
 import { bootServersOf, homeZone } from '$lib/server/capacity';
-import { all } from '$lib/server/db';
+import { sitesOf } from '$lib/server/estate';
 import { linesAt, rulesAt } from '$lib/server/images';
 import { sharedLoad } from '$lib/server/load';
 import { poolCounts } from '$lib/server/watch';
@@ -11,12 +11,7 @@ export const load = sharedLoad(async ({ context, look, at }) => {
 	const { db, providers } = context;
 	const rules = rulesAt(db, at);
 	const counts = poolCounts(db, at);
-	const rows = all<{ pool: string; version: string; n: number }>(
-		db,
-		`SELECT m.pool_id AS pool, pl.version, count(*) AS n
-		 FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= ?1 AND pl.until > ?1 WHERE m.since <= ?1 AND m.until > ?1 GROUP BY 1, 2 ORDER BY 3 DESC`,
-		{ 1: at }
-	);
+	const versions = versionsByPool(db, at);
 	const pools = narrow(
 		look.scope,
 		poolsAt(db, at),
@@ -24,7 +19,7 @@ export const load = sharedLoad(async ({ context, look, at }) => {
 		(p) => p.name
 	).items;
 	const volumes = look.live ? await providers.compute.volumes() : [];
-	const sites = all<{ id: string; name: string }>(db, 'SELECT id, name FROM sites ORDER BY position');
+	const sites = sitesOf(db);
 	return {
 		homeZone: homeZone(db),
 		lines: linesAt(db, at).map((l) => ({
@@ -32,7 +27,7 @@ export const load = sharedLoad(async ({ context, look, at }) => {
 			versions: l.versions.filter((v) => !v.retired && !v.open).map((v) => v.number)
 		})),
 		pools: pools.map((p) => {
-			const own = rows.filter((r) => r.pool === p.id);
+			const own = versions.get(p.id) ?? [];
 			return {
 				id: p.id,
 				name: p.name,

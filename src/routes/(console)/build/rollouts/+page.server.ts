@@ -1,6 +1,6 @@
 import { waveWords } from '$lib/core/images/waves';
 import { poolsAt } from '$lib/server/pools';
-import { all } from '$lib/server/db';
+import { teamsByName } from '$lib/server/people';
 import { rolloutsAt, usedLinesAt } from '$lib/server/images';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { runtime } from '$lib/server/runtime';
@@ -11,7 +11,7 @@ export const load = ({ url, depends }) => {
 	const at = asKnown(lookOf(url, runtime()));
 	const lines = usedLinesAt(db, at);
 	const pools = poolsAt(db, at);
-	const teams = all<{ id: string; name: string }>(db, 'SELECT id, name FROM teams ORDER BY name');
+	const teams = teamsByName(db);
 	const names = (kind: 'pool' | 'team', id: string) =>
 		(kind === 'pool' ? pools.find((p) => p.id === id)?.name : teams.find((t) => t.id === id)?.name) ?? id;
 	return {

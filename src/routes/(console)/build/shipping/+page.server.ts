@@ -1,5 +1,6 @@
-import { all, setting } from '$lib/server/db';
+import { setting } from '$lib/server/db';
 import { dueAt, lackingAt, linesAt, linksOf, shipmentsAt, wholeSites } from '$lib/server/images';
+import { sitesOf } from '$lib/server/estate';
 import { sharedLoad } from '$lib/server/load';
 
 export const load = sharedLoad(async ({ url, context, at }) => {
@@ -19,10 +20,7 @@ export const load = sharedLoad(async ({ url, context, at }) => {
 	const links = linksOf(db);
 	const due = dueAt(db, at);
 	const whole = chosen ? wholeSites(db, chosen.line, chosen.number) : new Set<string>();
-	const sites = all<{ id: string; name: string; zone: string }>(
-		db,
-		'SELECT id, name, time_zone AS zone FROM sites ORDER BY position'
-	);
+	const sites = sitesOf(db);
 	return {
 		versions: versions.map(({ id, words }) => ({ id, words })),
 		chosen,

@@ -1,6 +1,6 @@
 import { error } from '@sveltejs/kit';
 import { may } from '$lib/core/access/rights';
-import { one } from '$lib/server/db';
+import { changeOfJob } from '$lib/server/changes';
 import { failedItems, jobById, logOf, stepsOf } from '$lib/server/jobs';
 import { planById } from '$lib/server/plans';
 import { planKindOf } from '$lib/server/plans/catalogue';
@@ -13,7 +13,7 @@ export const load = ({ params, depends, locals }) => {
 	const job = jobById(db, id, clock.now());
 	if (!job) error(404, `There is no job ${params.id}.`);
 	const plan = planById(db, job.planId)!;
-	const change = one<{ number: number }>(db, 'SELECT number FROM changes WHERE job_id = ?', [id])?.number ?? null;
+	const change = changeOfJob(db, id);
 	return {
 		job,
 		steps: stepsOf(db, id),

@@ -1,6 +1,7 @@
 import { unusedTerms } from '$lib/core/scope/scope';
 import { sharedLoad } from '$lib/server/load';
-import { one, setting } from '$lib/server/db';
+import { setting } from '$lib/server/db';
+import { personWords } from '$lib/server/people';
 import { requestsIn, shelfOf } from '$lib/server/shelf';
 import { isoDate, momentOf, wallTime } from '$lib/core/time/zone';
 
@@ -8,13 +9,7 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 	const { db } = context;
 	const who = (url.searchParams.get('who') ?? '').trim();
 	const on = url.searchParams.get('on') ?? '';
-	const person = who
-		? one<{ name: string; team: string; zone: string }>(
-				db,
-				'SELECT p.name, t.name AS team, s.time_zone AS zone FROM people p JOIN teams t ON t.id = p.team_id JOIN sites s ON s.id = p.site_id WHERE p.login = ?',
-				[who]
-			)
-		: undefined;
+	const person = who ? personWords(db, who) : undefined;
 	const zone = person?.zone ?? 'UTC';
 	// A day is looked at as it is at the present time of day, on the clock of the person's site.
 	const day = /^\d{4}-\d\d-\d\d$/.test(on) ? Date.parse(`${on}T00:00:00Z`) / 86_400_000 : NaN;

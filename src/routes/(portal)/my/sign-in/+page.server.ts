@@ -1,6 +1,6 @@
 import { fail, redirect } from '@sveltejs/kit';
 import { formOf } from '$lib/server/api/body';
-import { one } from '$lib/server/db';
+import { personCalled } from '$lib/server/people';
 import { deviceFor, knownDevice, PASSWORD, signInPerson } from '$lib/server/identity/accounts';
 import { throttleOf } from '$lib/server/identity/attempts';
 import { cookieOf, DEVICE_DAYS } from '$lib/server/identity/cookies';
@@ -26,7 +26,7 @@ export const actions = {
 		});
 		if ('outcome' in guess)
 			return fail(429, { login, problem: `Too many attempts. Wait ${guess.waitMinutes} min, then try again.` });
-		const person = one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [login]);
+		const person = personCalled(db, login);
 		if (!person || password.length > PASSWORD.most || !(await providers.directory.verify(login, password)))
 			return fail(400, { login, problem: 'Login or password is wrong.' });
 		guess.right();

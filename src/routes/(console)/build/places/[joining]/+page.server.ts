@@ -1,5 +1,6 @@
 import { error } from '@sveltejs/kit';
-import { all, setting } from '$lib/server/db';
+import { setting } from '$lib/server/db';
+import { foldersOf, sitesOf } from '$lib/server/estate';
 import { homeZone } from '$lib/server/capacity';
 import { joiningOf, stepsOf } from '$lib/server/joining';
 import { FOREVER } from '$lib/core/time/units';
@@ -19,8 +20,8 @@ export const load = async ({ params, depends }) => {
 			home: setting(db, 'home') ?? '',
 			domain: setting(db, 'domain') ?? '',
 			homeZone: homeZone(db),
-			folders: all<{ name: string }>(db, 'SELECT name FROM folders ORDER BY name').map((f) => f.name),
-			sites: all<{ id: string; name: string }>(db, 'SELECT id, name FROM sites ORDER BY position')
+			folders: foldersOf(db),
+			sites: sitesOf(db)
 		};
 	} catch (e) {
 		if (e instanceof NotFound) error(404, 'There is no such joining.');

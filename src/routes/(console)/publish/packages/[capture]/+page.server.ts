@@ -1,6 +1,6 @@
 import { error } from '@sveltejs/kit';
 import { packageNameFor } from '$lib/core/packages/spec';
-import { all } from '$lib/server/db';
+import { teamsByName } from '$lib/server/people';
 import { earlierChoices, packageAt, sortedCapture } from '$lib/server/packages';
 import { NotFound } from '$lib/server/plans';
 import { runtime } from '$lib/server/runtime';
@@ -20,7 +20,7 @@ export const load = async ({ params, depends }) => {
 				? { number: newest.number, writes: newest.spec.writes, teams: newest.spec.teams, refusal: newest.spec.refusal }
 				: null,
 			earlier: earlierChoices(ctx.db, name, capture.id),
-			teams: all<{ id: string; name: string }>(ctx.db, 'SELECT id, name FROM teams ORDER BY name')
+			teams: teamsByName(ctx.db)
 		};
 	} catch (e) {
 		if (e instanceof NotFound) error(404, 'There is no such capture.');
