@@ -3,6 +3,7 @@ import { parseScope } from '$lib/core/scope/scope';
 import { FOREVER, GB, HOUR, MINUTE } from '$lib/core/time/units';
 import { all, one, run } from '../db';
 import type { FAULT_KINDS } from '$lib/core/estate/schema';
+import { powerOff } from '../simulator/power';
 import { Harness, QUIET, testEstate } from '../testing/harness';
 import { needsAt } from '../house/needs';
 import { sweepChecks } from '../diagnosis';
@@ -92,7 +93,7 @@ describe('checks', () => {
 		fault('agent-stopped', 'quay-01');
 		await checks();
 		await h.carryOut('machine.restart', { machines: ['quay-01'] });
-		h.lab.powerOff(h.lab.world.machines.get('quay-01')!, 'off', 'tests');
+		powerOff(h.lab.stage, h.lab.world.machines.get('quay-01')!, 'off', 'tests');
 		await h.engine.observe();
 		await checks();
 		expect(failing().filter((f) => f.until === FOREVER)).toEqual([]);

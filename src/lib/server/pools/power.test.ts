@@ -1,6 +1,7 @@
 import { beforeEach, describe, expect, test } from 'vitest';
 import { HOUR, MINUTE } from '$lib/core/time/units';
 import { all, one } from '../db';
+import { powerOff } from '../simulator/power';
 import { Harness, testEstate } from '../testing/harness';
 import { machinesInJobs, powerMinute } from './power';
 
@@ -91,7 +92,7 @@ describe('a policy in its hours', () => {
 	test('starts another where a machine has failed', async () => {
 		await h.live(5 * MINUTE);
 		h.lab.apply({ c: 'fault', kind: 'machine-hangs', target: 'quay-01', value: null });
-		h.lab.powerOff(h.lab.world.machines.get('quay-01')!, 'failed', 'its power supply broke');
+		powerOff(h.lab.stage, h.lab.world.machines.get('quay-01')!, 'failed', 'its power supply broke');
 		await h.live(3 * MINUTE);
 		expect(upIn('quay')).toEqual(['quay-02', 'quay-03']);
 	});

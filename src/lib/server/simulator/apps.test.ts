@@ -117,7 +117,7 @@ describe('two apps that want the same port', () => {
 		await publish('gaugetalk');
 		const desk = await opened(await connect('bo', 'desk'));
 		await h.live(MINUTE);
-		const there = (name: string) => h.lab.agents.look(desk.machine!)!.present.get(name)?.[0]?.state ?? null;
+		const there = (name: string) => h.lab.stage.agents.look(desk.machine!)!.present.get(name)?.[0]?.state ?? null;
 		expect([there('logline'), there('gaugetalk')]).toEqual([null, 'attached']);
 		// Nobody has the later one open: it gives way.
 		const log = await opened(await connect('bo', 'logline'));
@@ -255,7 +255,7 @@ describe('the world with packages in it', () => {
 			lab.world.observations.filter((o) => o.kind === 'package' || o.kind === 'app' || o.kind === 'app closed');
 		expect(rows(h.lab).length).toBeGreaterThan(10);
 		expect(rows(copy)).toEqual(rows(h.lab));
-		expect(copy.agents.look('quay-01')).toEqual(h.lab.agents.look('quay-01'));
+		expect(copy.stage.agents.look('quay-01')).toEqual(h.lab.stage.agents.look('quay-01'));
 	});
 });
 

@@ -4,8 +4,7 @@ import {
 	refusalFor,
 	sentenceFor,
 	type AttachCause,
-	type AttachingMachine,
-	type Claims
+	type AttachingMachine
 } from '$lib/core/packages/attaching';
 import { versionToStart, type AttachAction, type AttachEvent } from '$lib/core/packages/attach';
 import { systemOf } from '$lib/core/packages/fits';
@@ -13,12 +12,13 @@ import type { StartKind } from '$lib/core/packages/starting';
 import { HOUR, MINUTE, SECOND } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { ProviderError, type WishedPackage, type Wishes } from '../providers';
-import { schedule } from './genesis';
-import { imageTargets, missingIn, missingWords, systemOfLine, type Needed } from './installers';
-import type { Lab } from './lab';
+import { schedule } from './agenda';
+import { wished } from './claims';
+import { imageTargets, missingIn, missingWords, systemOfLine } from './installers';
+import type { Stage } from './stage';
 import { about, hashText, uniform } from './random';
 import { startTime, type StartReads } from './starting';
-import type { SimMachine, SimSession, World } from './state';
+import type { Needed, SimMachine, SimOverlay, SimRun, SimSession, World } from './state';
 
 /** Bytes a second that come from a package store at the same place. */
 const STORE_PACE = 200e6;
@@ -30,72 +30,10 @@ const USUAL_SESSION = 7 * HOUR;
 /** Room that a machine keeps whatever it has written. */
 const KEPT_FREE = 0.25;
 
-/** An app that is open in a session, or waits to be. */
-export interface SimRun {
-	id: number;
-	session: number;
-	machine: string;
-	package: string;
-	target: string;
-	/** Null while it waits for the package. */
-	version: string | null;
-	since: number;
-	/** Counts up at every change, so that older plans for it are void. */
-	turn: number;
-	/** The sign-in that opens it, or null where it is started in the session. */
-	connection: number | null;
-	/** When it will be closed, or null: until its person closes it. */
-	until: number | null;
-}
-
-/** Packages as the agents know them, at the moment: what pools want, and what is where. */
-export interface SimPackages {
-	wishes: Wishes;
-	/** By digest of the manifest and launch target: what the package does not bring of what it needs. */
-	lacks: Map<string, Record<string, Needed[]>>;
-	/** What the package store of each site holds, by digest of the manifest. */
-	stored: Map<string, Set<string>>;
-	/** Versions that were started on a machine since they were attached: the next start is warm. */
-	warm: Map<string, Set<string>>;
-	runs: Map<number, SimRun>;
-	nextRun: number;
-	/** What apps have written to their overlays, by package, person and machine. */
-	overlays: Map<string, SimOverlay>;
-}
-
-export interface SimOverlay {
-	package: string;
-	person: string;
-	/** The machine on whose disk it lies, or null: on the person's profile disk. */
-	machine: string | null;
-	/** The session that it ends with, or null: it outlasts all. */
-	session: number | null;
-	bytes: number;
-}
-
-export const noPackages = (): SimPackages => ({
-	wishes: { pools: {}, packages: [] },
-	lacks: new Map(),
-	stored: new Map(),
-	warm: new Map(),
-	runs: new Map(),
-	nextRun: 1,
-	overlays: new Map()
-});
-
 const keyOf = (name: string, version: string) => `${name} ${version}`;
 
-export const wished = (w: World, name: string, version: string): WishedPackage | undefined =>
-	w.packages.wishes.packages.find((p) => p.package === name && p.version === version);
-
-/** What a version wants for itself alone; null where that is nothing. */
-export function claimsOf(w: World, name: string, version: string): Claims | null {
-	const p = wished(w, name, version);
-	return p && p.services.length + p.ports.length > 0 ? p : null;
-}
-
 /** Takes in what pools want from now on. */
-export function takeWishes(lab: Lab, wishes: Wishes, lacks: Record<string, Record<string, Needed[]>>): void {
+export function takeWishes(lab: Stage, wishes: Wishes, lacks: Record<string, Record<string, Needed[]>>): void {
 	for (const [manifest, targets] of Object.entries(lacks)) lab.world.packages.lacks.set(manifest, targets);
 	const before = lab.world.packages.wishes;
 	lab.world.packages.wishes = wishes;
@@ -112,7 +50,7 @@ export function takeWishes(lab: Lab, wishes: Wishes, lacks: Record<string, Recor
 }
 
 /** Whoever waits for a package that nobody will attach any more is told so, and waits no longer. */
-function giveUpOnWithdrawn(lab: Lab): void {
+function giveUpOnWithdrawn(lab: Stage): void {
 	const w = lab.world;
 	for (const run of [...w.packages.runs.values()]) {
 		if (run.version !== null) continue;
@@ -126,16 +64,16 @@ function giveUpOnWithdrawn(lab: Lab): void {
 }
 
 /** Tells the agents what has happened, and begins what they decide. */
-export function tell(lab: Lab, event: AttachEvent): void {
+export function tell(lab: Stage, event: AttachEvent): void {
 	for (const order of lab.agents.take(event, lab.now)) begin(lab, order);
 }
 
 /** What has come due by time alone. */
-export function retry(lab: Lab): void {
+export function retry(lab: Stage): void {
 	for (const order of lab.agents.tick(lab.now)) begin(lab, order);
 }
 
-function begin(lab: Lab, o: AttachAction & { machine: string }): void {
+function begin(lab: Stage, o: AttachAction & { machine: string }): void {
 	const w = lab.world;
 	const m = w.machines.get(o.machine)!;
 	const p = wished(w, o.package, o.version);
@@ -156,7 +94,7 @@ function begin(lab: Lab, o: AttachAction & { machine: string }): void {
 }
 
 /** Bytes a second between the package store at home and a site. */
-function paceTo(lab: Lab, site: string): number {
+function paceTo(lab: Stage, site: string): number {
 	const home = lab.estate.home ?? lab.estate.sites[0]!.id;
 	if (site === home) return STORE_PACE;
 	const link = lab.estate.sites
@@ -166,7 +104,7 @@ function paceTo(lab: Lab, site: string): number {
 }
 
 /** What an agent sees of its own machine, when it is to attach something. */
-export function asAgentSees(lab: Lab, m: SimMachine, p: WishedPackage): AttachingMachine {
+export function asAgentSees(lab: Stage, m: SimMachine, p: WishedPackage): AttachingMachine {
 	const w = lab.world;
 	const home = lab.estate.home ?? lab.estate.sites[0]!.id;
 	const present = [...(lab.agents.look(m.name)?.present ?? [])].flatMap(([name, list]) =>
@@ -204,7 +142,7 @@ const agentVersion = (w: World, m: SimMachine): string =>
 
 /** An order has come to its end. */
 export function packageDone(
-	lab: Lab,
+	lab: Stage,
 	h: { machine: string; life: number; package: string; version: string; action: 'attach' | 'detach' }
 ): void {
 	const w = lab.world;
@@ -255,7 +193,7 @@ const waitingOn = (w: World, machine: string, name: string): SimRun[] =>
 	[...w.packages.runs.values()].filter((r) => r.machine === machine && r.package === name && r.version === null);
 
 function observePackage(
-	lab: Lab,
+	lab: Stage,
 	machine: string,
 	name: string,
 	version: string,
@@ -269,7 +207,7 @@ function observePackage(
 // ── Apps ──────────────────────────────────────────────────────────────────────────────────────────────
 
 /** Plans what the person of a new session will start in it, as their team does. */
-export function planApps(lab: Lab, session: SimSession, leaveAt: number | null): void {
+export function planApps(lab: Stage, session: SimSession, leaveAt: number | null): void {
 	const w = lab.world;
 	const person = w.people.get(session.person)!;
 	const apps = lab.estate.directory.teams.find((t) => t.id === person.team)?.apps ?? [];
@@ -288,7 +226,7 @@ export function planApps(lab: Lab, session: SimSession, leaveAt: number | null):
 
 /** Somebody starts an app in their session, of their own accord. Nothing happens where their machine does not have it. */
 export function useApp(
-	lab: Lab,
+	lab: Stage,
 	h: { session: number; package: string; target: string; takes: number; again?: boolean }
 ): void {
 	const w = lab.world;
@@ -319,7 +257,7 @@ function mayUse(w: World, session: SimSession, p: WishedPackage): boolean {
 
 /** Opens an app on the machine of a session: at once where it is there, else as soon as it has been attached. */
 export function openApp(
-	lab: Lab,
+	lab: Stage,
 	session: SimSession,
 	name: string,
 	target: string,
@@ -396,7 +334,7 @@ const readsOf = (p: WishedPackage): StartReads => ({
 	ahead: p.warmUp !== null
 });
 
-function startRun(lab: Lab, run: SimRun, version: string, after: StartKind | null): void {
+function startRun(lab: Stage, run: SimRun, version: string, after: StartKind | null): void {
 	const w = lab.world;
 	const p = wished(w, run.package, version);
 	const key = keyOf(run.package, version);
@@ -424,12 +362,12 @@ function startRun(lab: Lab, run: SimRun, version: string, after: StartKind | nul
 }
 
 /** An app's window is there. */
-export function appOpened(lab: Lab, h: { run: number; turn: number; start: StartKind }): void {
+export function appOpened(lab: Stage, h: { run: number; turn: number; start: StartKind }): void {
 	const w = lab.world;
 	const run = w.packages.runs.get(h.run);
 	if (!run || run.turn !== h.turn) return;
 	// The session of a sign-in that was for this app is known from now on.
-	if (run.connection !== null) lab.appReady(run.connection, run.id, h.start);
+	if (run.connection !== null) lab.does.appReady(run.connection, run.id, h.start);
 	lab.observe({
 		kind: 'app',
 		run: run.id,
@@ -445,7 +383,7 @@ export function appOpened(lab: Lab, h: { run: number; turn: number; start: Start
 		schedule(w, Math.max(w.now + 30 * SECOND, run.until), { k: 'app over', run: run.id, turn: run.turn });
 }
 
-function failRun(lab: Lab, run: SimRun, cause: AttachCause | null, why: Fact[], words?: string): void {
+function failRun(lab: Stage, run: SimRun, cause: AttachCause | null, why: Fact[], words?: string): void {
 	const w = lab.world;
 	w.packages.runs.delete(run.id);
 	const title = w.packages.wishes.packages.find((p) => p.package === run.package)?.title ?? run.package;
@@ -459,11 +397,11 @@ function failRun(lab: Lab, run: SimRun, cause: AttachCause | null, why: Fact[], 
 		cause,
 		words: words ?? sentenceFor(title, cause)
 	});
-	if (run.connection !== null) lab.appFailed(run.connection, why, words ?? sentenceFor(title, cause));
+	if (run.connection !== null) lab.does.appFailed(run.connection, why, words ?? sentenceFor(title, cause));
 }
 
 /** An app is closed, by its person or with its session. */
-export function closeApp(lab: Lab, id: number): void {
+export function closeApp(lab: Stage, id: number): void {
 	const w = lab.world;
 	const run = w.packages.runs.get(id);
 	if (!run) return;
@@ -475,11 +413,11 @@ export function closeApp(lab: Lab, id: number): void {
 	tell(lab, { e: 'close', machine, package: name, version });
 	// A session that was for an app alone ends with its last one.
 	const session = w.sessions.get(run.session);
-	if (session?.app && runsOf(w, session.id).length === 0) lab.signOut(session, 'its last app was closed');
+	if (session?.app && runsOf(w, session.id).length === 0) lab.does.signOut(session, 'its last app was closed');
 }
 
 /** What was open in a session is closed with it. */
-export function closeAll(lab: Lab, session: number): void {
+export function closeAll(lab: Stage, session: number): void {
 	for (const run of runsOf(lab.world, session)) {
 		lab.world.packages.runs.delete(run.id);
 		if (run.version !== null) keepWritten(lab.world, run);
@@ -521,7 +459,7 @@ export const runsOf = (w: World, session: number): SimRun[] =>
 	[...w.packages.runs.values()].filter((r) => r.session === session);
 
 /** Somebody is asked to close an app and open it again: most do within some minutes, some do not. */
-export function askToClose(lab: Lab, session: number, name: string): void {
+export function askToClose(lab: Stage, session: number, name: string): void {
 	const w = lab.world;
 	for (const run of runsOf(w, session).filter((r) => r.package === name)) {
 		if (uniform(lab.seed, run.id, 304) > 0.7) continue;
@@ -538,7 +476,7 @@ export function askToClose(lab: Lab, session: number, name: string): void {
 }
 
 /** A session's app, as whoever sits before it closes it. */
-export function closeOwn(lab: Lab, login: string, id: number): void {
+export function closeOwn(lab: Stage, login: string, id: number): void {
 	const run = lab.world.packages.runs.get(id);
 	const session = run && lab.world.sessions.get(run.session);
 	if (!session || session.person !== login) throw new ProviderError('there is no such app open', false);

@@ -1,14 +1,16 @@
 import { RIGHTS, type Right } from '$lib/core/images/library/kinds';
 import { ProviderError } from '../providers';
-import { schedule } from './genesis';
-import type { Lab } from './lab';
+import { schedule } from './agenda';
+import { powerOff, powerOn } from './power';
+import { serveWaiting } from './sign-in';
+import type { Stage } from './stage';
 import { usedByVolume } from './load';
 import type { SimFault } from './state';
 
 type Wanted = Omit<SimFault, 'id' | 'since' | 'before'>;
 
 /** Switches a fault on. Throws ProviderError when what it is for does not exist. Returns its number. */
-export function applyFault(lab: Lab, fault: Wanted): number {
+export function applyFault(lab: Stage, fault: Wanted): number {
 	const w = lab.world;
 	const id = w.faults.reduce((n, f) => Math.max(n, f.id), 0) + 1;
 	let before: number | null = null;
@@ -20,14 +22,14 @@ export function applyFault(lab: Lab, fault: Wanted): number {
 	switch (fault.kind) {
 		case 'agent-stopped': {
 			const m = machine();
-			if (m.state === 'off') lab.powerOn(m, 'started by the lab, to fail');
+			if (m.state === 'off') powerOn(lab, m, 'started by the lab, to fail');
 			m.agent = false;
 			break;
 		}
 		case 'machine-hangs':
 			machine().hung = true;
 			if (machine().state === 'off') {
-				lab.powerOn(machine(), 'started by the lab, to fail');
+				powerOn(lab, machine(), 'started by the lab, to fail');
 				machine().hung = true;
 			}
 			break;
@@ -45,7 +47,7 @@ export function applyFault(lab: Lab, fault: Wanted): number {
 			if (!host) throw new ProviderError(`the lab has no host ${fault.target}`, false);
 			host.up = false;
 			for (const m of w.machines.values())
-				if (m.host === host.name && m.state !== 'off') lab.powerOff(m, 'failed', `host ${host.name} went down`);
+				if (m.host === host.name && m.state !== 'off') powerOff(lab, m, 'failed', `host ${host.name} went down`);
 			break;
 		}
 		case 'gateway-port': {
@@ -120,7 +122,7 @@ export function applyFault(lab: Lab, fault: Wanted): number {
 }
 
 /** Switches a fault off and puts back what it changed; machines that failed stay as they are until repaired. */
-export function clearFault(lab: Lab, id: number): boolean {
+export function clearFault(lab: Stage, id: number): boolean {
 	const w = lab.world;
 	const fault = w.faults.find((f) => f.id === id);
 	if (!fault) return false;
@@ -176,6 +178,6 @@ export function clearFault(lab: Lab, id: number): boolean {
 			w.images.missing.delete(fault.target as Right);
 			break;
 	}
-	lab.serveWaiting();
+	serveWaiting(lab);
 	return true;
 }

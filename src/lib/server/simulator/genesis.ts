@@ -3,21 +3,12 @@ import type { Estate } from '$lib/core/estate/schema';
 import { addressText } from '$lib/core/network/addresses';
 import { DAY } from '$lib/core/time/units';
 import { knowsZone } from '$lib/core/time/zone';
-import { noPackages } from './apps';
+import { noPackages } from './claims';
 import { imagesOf } from './images';
 import type { ExistingMachine } from '../providers';
 import { hashText } from './random';
-import { pushTimed } from './queue';
-import type { Happening, SimMachine, SimPerson, World } from './state';
-
-/** Spreads the keys of `Omit` over each member of a union. */
-type Without<T, K extends PropertyKey> = T extends unknown ? Omit<T, K> : never;
-export type Due = Without<Happening, 't' | 'n'>;
-
-/** Puts something into the world's queue. */
-export function schedule(world: World, t: number, happening: Due): void {
-	pushTimed(world.queue, { ...happening, t, n: world.nextHappening++ } as Happening);
-}
+import { schedule } from './agenda';
+import type { SimMachine, SimPerson, World } from './state';
 
 /** When the simulated history of an estate begins. */
 export const beginning = (estate: Estate): number => estate.lab.opens - estate.lab.history_days * DAY;

@@ -7,21 +7,7 @@ import type { Estate } from '$lib/core/estate/schema';
 import { MINUTE, SECOND } from '$lib/core/time/units';
 import { ProviderError, type Chunk, type StepResult } from '../providers';
 import { hash, hashText, uniform } from './random';
-import type { World } from './state';
-
-/** What the lab knows of images: what stands in stores, on builders and on reference machines. */
-export interface SimImages {
-	/** Kept versions, as `line/number`. */
-	kept: Map<string, { contents: Component[]; at: number }>;
-	/** Builder machines by line: what a build has come to. */
-	builders: Map<string, { contents: Component[]; paths: string[] }>;
-	/** Reference machines by line. */
-	references: Map<string, { from: string; contents: Component[]; settings: Record<string, string>; restart: boolean }>;
-	/** What the image store of each site holds: whole versions as `line/number`, and chunks on their way. */
-	stores: Map<string, { whole: Set<string>; loose: Set<string> }>;
-	/** Rights that the builder's account has lost. */
-	missing: Set<Right>;
-}
+import type { SimImages, World } from './state';
 
 /** Bytes of a whole chunk. */
 export const CHUNK = 16_000_000;

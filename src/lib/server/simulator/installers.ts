@@ -16,23 +16,7 @@ import type { TargetRun } from '$lib/core/packages/trial';
 import { ProviderError, type TrialAsk } from '../providers';
 import { about, hashText, uniform } from './random';
 import { startTime } from './starting';
-import type { World } from './state';
-
-/** A machine that apps are installed on to be captured; it belongs to no pool, and is thrown away afterwards. */
-export interface SimCaptureMachine {
-	name: string;
-	line: string;
-	version: string;
-	since: number;
-	/** Installers that ran on it, in order. */
-	installed: string[];
-	/** Restarts that wait. */
-	pending: number;
-	/** What somebody set in the apps. */
-	set: SettingEntry[];
-	/** Inventories that were taken of it: every one finds something else in the logs. */
-	looks: number;
-}
+import type { Needed, SimCaptureMachine, World } from './state';
 
 export type SimInstaller = Estate['installers'][number];
 
@@ -120,12 +104,6 @@ export function contentOf(estate: Estate, w: World, machine: string, path: strin
 		if (found) return found.bytes;
 	}
 	throw new ProviderError(`${path} cannot be read on ${machine}`, false);
-}
-
-/** A file that an app loads at its start, beside its own. */
-export interface Needed {
-	path: string;
-	sha256: string;
 }
 
 /** Libraries that what a command starts has to find; settings of the system that its installer changed need not be there. */

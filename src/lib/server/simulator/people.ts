@@ -1,7 +1,9 @@
 import type { Estate } from '$lib/core/estate/schema';
 import { HOUR, MINUTE } from '$lib/core/time/units';
 import { momentOf, wallTime } from '$lib/core/time/zone';
+import { schedule } from './agenda';
 import { hash, normal, uniform } from './random';
+import type { Stage } from './stage';
 import type { SimPerson } from './state';
 
 type Pattern = Estate['directory']['patterns'][number];
@@ -62,3 +64,38 @@ const minuteOf = (zone: string, day: number, minute: number): number =>
 
 /** Local day of a person at a moment. */
 export const localDay = (person: SimPerson, at: number): number => wallTime(person.zone, at).day;
+
+/** Plans what somebody opens on a day, by the habits of their team; the next day is planned before it begins. */
+export function planDay(lab: Stage, person: SimPerson, day: number): void {
+	const w = lab.world;
+	const today = Number.isNaN(day) ? localDay(person, w.now) : day;
+	schedule(w, Math.max(w.now + 1, momentOf(person.zone, today + 1, 0) - 30 * MINUTE), {
+		k: 'day',
+		person: person.login,
+		day: today + 1
+	});
+	const work = workDay(person, lab.patterns.get(person.pattern)!, today, lab.seed);
+	if (!work || work.until < w.now) return;
+	const habits = lab.habits.get(person.team) ?? [];
+	let first = true;
+	habits.forEach((habit, i) => {
+		if (habit.sites && !habit.sites.includes(person.site)) return;
+		if (uniform(lab.seed, person.index, today, 20 + i) > habit.chance) return;
+		// The first use fills the day; others come for a while in between.
+		const from = first
+			? work.from
+			: work.from +
+				Math.round(uniform(lab.seed, person.index, today, 30 + i) * (work.until - work.from) * 0.6) +
+				10 * MINUTE;
+		const until = first
+			? work.until
+			: Math.min(
+					work.until,
+					from + 70 * MINUTE + Math.round(uniform(lab.seed, person.index, today, 40 + i) * 150 * MINUTE)
+				);
+		if (until <= w.now) return;
+		const at = from > w.now ? from : w.now + Math.round(uniform(lab.seed, person.index, today, 50 + i) * 20 * MINUTE);
+		schedule(w, at, { k: 'visit', person: person.login, publication: habit.publication, leaveAt: until, tries: 0 });
+		first = false;
+	});
+}

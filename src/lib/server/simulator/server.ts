@@ -6,13 +6,13 @@ import { PHASES } from '$lib/core/watch/phases';
 import { systemOf } from '$lib/core/packages/fits';
 import { GB, MINUTE, SECOND } from '$lib/core/time/units';
 import { ProviderError, type Providers, type Wishes } from '../providers';
-import { contentOf, imageTargets, inventoryText, lacksOf, type Look, type Needed } from './installers';
+import { contentOf, imageTargets, inventoryText, lacksOf, type Look } from './installers';
 import { chunksOf, handOutTime, offersOf, packedOf, rightsOf, stepTime } from './images';
 import { diskOf, usedByVolume } from './load';
-import { roundTrip } from './sign-in';
+import { roundTrip } from './ways';
 import type { Lab } from './lab';
 import { placesOf, unjoinedPlaces } from './places';
-import type { Command, Effect, Operation, SimFault } from './state';
+import type { Needed, Command, Effect, Operation, SimFault } from './state';
 
 interface PackageContent {
 	spec: { targets: { id: string; command: string }[] };

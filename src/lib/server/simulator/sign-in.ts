@@ -1,184 +1,449 @@
-import type { Estate } from '$lib/core/estate/schema';
-import { GB } from '$lib/core/time/units';
-import type { Phase, PhaseName } from '$lib/core/watch/phases';
+import { mayHaveAnother, servingPools, sharesSession, waitsLonger, type Waiting } from '$lib/core/access/broker';
+import { decideOpening } from '$lib/core/access/decide';
+import { placeSession, type Candidate } from '$lib/core/capacity/placement';
+import { START_WORDS, type StartKind } from '$lib/core/packages/starting';
+import { MINUTE } from '$lib/core/time/units';
+import { PHASES, type PhaseName } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
-import { about } from './random';
-import type { SimConnection, SimMachine, World } from './state';
+import { ProviderError } from '../providers';
+import { schedule } from './agenda';
+import { openApp, planApps, runsOf, tell } from './apps';
+import { phaseCost } from './phase-cost';
+import { powerOn } from './power';
+import { about, uniform } from './random';
+import { endSession, planLeaving } from './sessions';
+import { UP, type Stage } from './stage';
+import type { SimConnection, SimSession } from './state';
+import { roundTrip } from './ways';
 
-/** What a phase takes, or how it fails. */
-export type Cost =
-	{ ms: number; cause?: string; parts?: Phase['parts'] } | { fails: Fact[]; ms: number; advice: string };
+/** People wait this long for a machine before they give up. */
+const PATIENCE = 12 * MINUTE;
 
-/** Settings that every sign-in applies, with what each takes on an idle machine, ms. */
-const POLICY_PARTS = [
-	{ name: 'security baseline', ms: 900 },
-	{ name: 'desktop layout', ms: 450 },
-	{ name: 'app defaults', ms: 700 },
-	{ name: 'browser settings', ms: 380 }
-];
-
-/** Round trip between two sites, ms: the direct link, or by way of the home site. */
-export function roundTrip(estate: Estate, from: string, to: string): number {
-	if (from === to) return 3;
-	const direct = oneLink(estate, from, to);
-	if (direct !== null) return direct;
-	const home = estate.home ?? estate.sites[0]!.id;
-	return (oneLink(estate, from, home) ?? 120) + (oneLink(estate, home, to) ?? 120);
+/** Somebody asks for a publication. `leaveAt` null: they stay until they leave by themselves. */
+export function connect(
+	lab: Stage,
+	login: string,
+	publication: string,
+	leaveAt: number | null,
+	tries: number,
+	secondFactor: boolean | undefined,
+	another = false
+): number {
+	const w = lab.world;
+	const person = w.people.get(login);
+	if (!person) throw new ProviderError(`the directory knows nobody called ${login}`, false);
+	const pub = w.broker.publications.find((p) => p.id === publication);
+	const id = w.nextConnection++;
+	const preferred = pub?.protocol ?? 'stream';
+	// One in six sits at an endpoint that cannot do stream.
+	const protocol = preferred === 'stream' && person.index % 6 === 0 ? 'framebuffer' : preferred;
+	const conn: SimConnection = {
+		id,
+		person: login,
+		publication,
+		gateway: lab.gatewayOf.get(person.site) ?? '',
+		protocol,
+		secondFactor: secondFactor ?? true,
+		began: w.now,
+		phase: 0,
+		phaseBegan: w.now,
+		phases: [],
+		machine: null,
+		resumes: null,
+		session: null,
+		run: null,
+		start: null,
+		sharing: [],
+		...(another ? { another } : {}),
+		result: 'opening',
+		cause: [],
+		advice: null,
+		pools: [],
+		tries,
+		leaveAt,
+		ended: 0
+	};
+	w.connections.set(id, conn);
+	w.signInsThisMinute.set(person.site, (w.signInsThisMinute.get(person.site) ?? 0) + 1);
+	if (!conn.gateway)
+		finish(lab, conn, 'lost', [{ words: 'the estate has no gateway', side: 'against' }], 'Ask the helpdesk.');
+	else beginPhase(lab, conn);
+	return id;
 }
 
-const linkCache = new WeakMap<Estate, Map<string, number | null>>();
-
-function oneLink(estate: Estate, a: string, b: string): number | null {
-	if (a === b) return 3;
-	let cache = linkCache.get(estate);
-	if (!cache) linkCache.set(estate, (cache = new Map()));
-	const key = `${a} ${b}`;
-	if (!cache.has(key)) {
-		const there =
-			estate.sites.find((s) => s.id === a)?.links.find((l) => l.to === b) ??
-			estate.sites.find((s) => s.id === b)?.links.find((l) => l.to === a);
-		cache.set(key, there ? there.latency_ms : null);
+function beginPhase(lab: Stage, conn: SimConnection): void {
+	const w = lab.world;
+	const phase = PHASES[conn.phase]!;
+	conn.phaseBegan = w.now;
+	if (conn.machine && !UP.has(w.machines.get(conn.machine)?.state ?? 'off') && phase !== 'waiting') {
+		finish(
+			lab,
+			conn,
+			'lost',
+			[
+				{
+					words: `${conn.machine} went away during the sign-in`,
+					side: 'against',
+					about: { kind: 'machine', id: conn.machine }
+				}
+			],
+			'Try again: you will be given another machine.'
+		);
+		return;
 	}
-	return cache.get(key)!;
+	if (phase === 'waiting') {
+		seekMachine(lab, conn);
+		return;
+	}
+	// Taking up a session again needs neither sign-in nor desktop: both are still there.
+	if (conn.resumes !== null && conn.phase > PHASES.indexOf('protocol')) {
+		opened(lab, conn);
+		return;
+	}
+	if (phase === 'app') {
+		opened(lab, conn);
+		return;
+	}
+	const cost = phaseCost(lab.estate, w, lab.seed, conn, phase);
+	if ('fails' in cost) {
+		conn.cause = cost.fails;
+		conn.advice = cost.advice;
+	}
+	conn.phases.push({
+		name: phase,
+		ms: Math.round(cost.ms),
+		...('cause' in cost && cost.cause ? { cause: cost.cause } : {}),
+		...('parts' in cost && cost.parts ? { parts: cost.parts } : {})
+	});
+	schedule(w, w.now + Math.round(cost.ms), { k: 'phase', connection: conn.id, phase: conn.phase });
 }
 
-/**
- * What one phase of a sign-in takes now, from what it depends on: distance, load of machine, host, volume and
- * directory, size of the profile, the version's own slowness, and faults. Each has a small scatter of its own.
- */
-export function phaseCost(estate: Estate, world: World, seed: number, conn: SimConnection, phase: PhaseName): Cost {
-	const person = world.people.get(conn.person)!;
-	const gateway = world.gateways.get(conn.gateway)!;
-	const machine = conn.machine ? world.machines.get(conn.machine) : undefined;
-	const scatter = (spread: number) => about(spread, seed, conn.id, phase.length, phase.charCodeAt(0));
-	const toMachine = machine ? roundTrip(estate, person.site, machine.site) : 3;
+export function phaseDone(lab: Stage, id: number, phase: number): void {
+	const conn = lab.world.connections.get(id);
+	if (!conn || conn.result !== 'opening' || conn.phase !== phase) return;
+	if (conn.cause.length) {
+		const machine = conn.machine ? lab.world.machines.get(conn.machine) : undefined;
+		if (machine && ++machine.failures >= 2) {
+			// The broker passes over a machine where sign-ins fail one after the other.
+			machine.asideUntil = lab.world.now + 30 * MINUTE;
+			machine.failures = 0;
+		}
+		finish(lab, conn, 'lost', conn.cause, conn.advice);
+		return;
+	}
+	const name: PhaseName = PHASES[phase]!;
+	if (name === 'brokering' && !broker(lab, conn)) return;
+	conn.phase++;
+	beginPhase(lab, conn);
+}
 
-	switch (phase) {
-		case 'gateway': {
-			const port = gateway.protocols.get(conn.protocol);
-			if (port && port.announced !== port.listens) {
-				return {
-					ms: 21_000,
-					fails: [
-						{
-							words: `${conn.gateway} announces port ${port.announced} for ${conn.protocol}`,
-							side: 'against',
-							source: 'gateway',
-							about: { kind: 'gateway', id: conn.gateway }
-						},
-						{
-							words: `nothing listens there; its ${conn.protocol} listener is on ${port.listens}`,
-							side: 'against',
-							source: 'gateway'
-						}
-					],
-					advice: 'The way in is being repaired. Try again in a few minutes.'
-				};
+/** Lets the person in or refuses; finds a session to take up again. */
+function broker(lab: Stage, conn: SimConnection): boolean {
+	const w = lab.world;
+	const person = w.people.get(conn.person)!;
+	const pub = w.broker.publications.find((p) => p.id === conn.publication);
+	if (!pub) {
+		finish(
+			lab,
+			conn,
+			'refused',
+			[{ words: `nothing called ${conn.publication} is published`, side: 'against', source: 'broker' }],
+			'Ask the helpdesk.'
+		);
+		return false;
+	}
+	const grants = w.broker.grants.filter((g) => g.publication === pub.id);
+	const decision = decideOpening(
+		{
+			personId: person.login,
+			teams: person.teams,
+			at: w.now,
+			zone: person.zone,
+			address: person.address,
+			managedEndpoint: person.managed,
+			secondFactor: conn.secondFactor
+		},
+		pub.door ?? {},
+		grants
+	);
+	if (!decision.value.allowed) {
+		finish(
+			lab,
+			conn,
+			'refused',
+			decision.facts.filter((f) => f.side === 'against'),
+			decision.value.advice
+		);
+		return false;
+	}
+	const pools = w.broker.pools.filter((p) => pub.pools.includes(p.id));
+	conn.pools = servingPools(person.site, pools, (to) => roundTrip(lab.estate, person.site, to)).value.map((p) => p.id);
+	if (conn.another) {
+		const own = pools
+			.filter((p) => p.assignment === 'personal')
+			.flatMap((p) => p.machines.filter((m) => w.broker.owners[m] === person.login));
+		const reaching = grants.filter((g) =>
+			g.to.kind === 'person' ? g.to.id === person.login : person.teams.includes(g.to.id)
+		);
+		const another = mayHaveAnother(
+			own,
+			reaching.map((g) => g.machines ?? 1)
+		);
+		if (!another.value) {
+			finish(
+				lab,
+				conn,
+				'refused',
+				another.facts,
+				`You have as many machines as you may: ${another.most}. Ask the helpdesk for another.`
+			);
+			return false;
+		}
+		return true;
+	}
+	for (const id of person.open) {
+		const session = w.sessions.get(id)!;
+		if (session.publication === conn.publication || (pub.app && mayShare(lab, conn, session))) {
+			conn.resumes = session.id;
+			conn.machine = session.machine;
+		}
+	}
+	return true;
+}
+
+/** Whether an app may open in a session that its person has already. */
+function mayShare(lab: Stage, conn: SimConnection, session: SimSession): boolean {
+	const { name: machine, pool, state } = lab.world.machines.get(session.machine)!;
+	const shares = sharesSession({ machine, pool, known: lab.pools.has(pool), up: UP.has(state) }, conn.pools);
+	conn.sharing.push(...shares.facts);
+	return shares.value;
+}
+
+function seekMachine(lab: Stage, conn: SimConnection): void {
+	if (conn.resumes !== null) {
+		gotMachine(lab, conn, conn.machine!);
+		return;
+	}
+	const machine = freeMachine(lab, conn);
+	if (machine) {
+		gotMachine(lab, conn, machine);
+		return;
+	}
+	lab.world.waiting.add(conn.id);
+	lab.lineOf(conn).add(conn.id);
+	lab.observe({
+		kind: 'waiting',
+		person: conn.person,
+		publication: conn.publication,
+		pools: conn.pools,
+		began: lab.world.now
+	});
+	schedule(lab.world, lab.world.now + PATIENCE, { k: 'patience', connection: conn.id });
+}
+
+export function stopWaiting(lab: Stage, conn: SimConnection): void {
+	if (!lab.world.waiting.delete(conn.id)) return;
+	lab.lineOf(conn).delete(conn.id);
+	lab.observe({ kind: 'stopped waiting', person: conn.person, publication: conn.publication });
+}
+
+/** The machine to use, when one is ready. Starts a personal machine that is off. */
+function freeMachine(lab: Stage, conn: SimConnection): string | null {
+	const w = lab.world;
+	for (const poolId of conn.pools) {
+		const pool = lab.pools.get(poolId);
+		if (!pool) continue;
+		if (pool.assignment === 'personal') {
+			let own = conn.own ?? (conn.another ? undefined : pool.machines.find((m) => w.broker.owners[m] === conn.person));
+			if (!own) {
+				own = pool.machines.find((m) => w.broker.owners[m] === undefined && w.machines.get(m)?.state !== 'failed');
+				if (!own) continue;
+				w.broker.owners[own] = conn.person;
+				conn.own = own;
+				lab.observe({ kind: 'owner', machine: own, person: conn.person });
 			}
-			return { ms: (90 + roundTrip(estate, person.site, gateway.site) * 4) * scatter(0.2) };
+			const machine = w.machines.get(own);
+			if (machine && machine.asideUntil > w.now) return null;
+			if (machine?.state === 'off')
+				powerOn(lab, machine, `started for ${w.people.get(conn.person)!.name}, whose machine it is`);
+			if (machine && UP.has(machine.state) && machine.agent) return own;
+			return null;
 		}
-		case 'brokering':
-			return { ms: (60 + roundTrip(estate, gateway.site, estate.home ?? gateway.site) * 2) * scatter(0.15) };
-		case 'waiting':
-		case 'app':
-			return { ms: 0 };
-		case 'protocol': {
-			if (machine!.hung) return fails(45_000, `${machine!.name} does not answer: it hangs`, machine!);
-			if (!machine!.agent) return fails(30_000, `the agent on ${machine!.name} does not answer`, machine!);
-			if (!machine!.nameOk) return fails(12_000, `the name ${machine!.name} resolves to another address`, machine!);
-			return { ms: (350 + toMachine * 7) * scatter(0.2) };
+		const candidates: Candidate[] = [];
+		for (const m of lab.upOf(poolId)) {
+			const sessions = m.sessions.length + m.coming;
+			if (sessions < m.holds && m.agent && m.asideUntil <= w.now && lab.known.has(m.name))
+				candidates.push({ name: m.name, sessions, holds: m.holds, strain: m.strain });
 		}
-		case 'directory': {
-			if (!machine!.trusted) return fails(9_000, `the directory does not trust ${machine!.name}`, machine!);
-			const slow = world.directorySlow.get(machine!.site) ?? 1;
-			const crowd = world.signInsThisMinute.get(machine!.site) ?? 0;
-			return {
-				ms: 1100 * slow * (1 + crowd / 40) * scatter(0.2),
-				cause:
-					slow > 1
-						? `the directory at ${machine!.site} answers ${Math.round(slow)} times slower than usual`
-						: crowd > 20
-							? `${crowd} people signed in within the same minute`
-							: undefined
-			};
-		}
-		case 'profile': {
-			const volume = world.volumes.get(machine!.volume)!;
-			const size = person.profile / GB;
-			const busy = 1 / (1 - volume.busy);
-			return {
-				ms: (700 + size * 420) * busy * scatter(0.15) + versionSlowness(estate, machine!, 'profile'),
-				cause:
-					busy > 1.5
-						? `volume ${volume.id} is ${Math.round(volume.busy * 100)} % busy`
-						: size > 8
-							? `the profile disk holds ${size.toFixed(1)} GB`
-							: undefined
-			};
-		}
-		case 'policies': {
-			const pressed = contention(world, machine!);
-			const parts = POLICY_PARTS.map((p, i) => ({
-				name: p.name,
-				ms: Math.round(p.ms * pressed * about(0.15, seed, conn.id, i))
-			}));
-			addSlowness(estate, machine!, 'policies', parts);
-			return { ms: total(parts), parts, cause: pressedWords(pressed, machine!) };
-		}
-		case 'drives': {
-			const toFiles = roundTrip(estate, machine!.site, estate.home ?? machine!.site);
-			const parts = [
-				{ name: 'drive H: home folder', ms: Math.round((320 + toFiles * 9) * about(0.2, seed, conn.id, 71)) },
-				{ name: 'drive S: survey data', ms: Math.round((380 + toFiles * 9) * about(0.2, seed, conn.id, 72)) },
-				{ name: 'printers by place', ms: Math.round(620 * about(0.25, seed, conn.id, 73)) }
-			];
-			addSlowness(estate, machine!, 'drives', parts);
-			return {
-				ms: total(parts),
-				parts,
-				cause: toFiles > 200 ? `the file servers are ${Math.round(toFiles)} ms away` : undefined
-			};
-		}
-		case 'shell': {
-			const pressed = contention(world, machine!);
-			const volume = world.volumes.get(machine!.volume)!;
-			return {
-				ms:
-					4200 * pressed * (0.8 + 0.2 / (1 - volume.busy)) * scatter(0.15) + versionSlowness(estate, machine!, 'shell'),
-				cause: pressedWords(pressed, machine!)
-			};
-		}
+		const place = placeSession(candidates, pool.placing);
+		if (place.value) return place.value;
+	}
+	return null;
+}
+
+function gotMachine(lab: Stage, conn: SimConnection, machine: string): void {
+	const w = lab.world;
+	stopWaiting(lab, conn);
+	conn.machine = machine;
+	if (conn.resumes === null) w.machines.get(machine)!.coming++;
+	const ms = w.now - conn.phaseBegan;
+	conn.phases.push({ name: 'waiting', ms, ...(ms > 5000 ? { cause: 'no machine was ready' } : {}) });
+	conn.phase++;
+	beginPhase(lab, conn);
+}
+
+/** Gives machines that have become ready to those who wait longest. */
+export function serveWaiting(lab: Stage): void {
+	const heads = [...lab.lines.values()].flatMap((line) => {
+		const rest = line.values();
+		const first = rest.next();
+		return first.done ? [] : [{ rest, conn: lab.world.connections.get(first.value)! }];
+	});
+	while (heads.length) {
+		const head = heads.reduce((a, b) => (waitsLonger(waitOf(b.conn), waitOf(a.conn)) ? b : a));
+		const { conn } = head;
+		const machine = freeMachine(lab, conn);
+		if (machine) gotMachine(lab, conn, machine);
+		// Where one found nothing, the next who may use the same shared pools finds nothing either.
+		const full = !machine && conn.pools.every((p) => lab.pools.get(p)?.assignment === 'shared');
+		const next = full ? undefined : head.rest.next();
+		if (!next || next.done) heads.splice(heads.indexOf(head), 1);
+		else head.conn = lab.world.connections.get(next.value)!;
 	}
 }
 
-const fails = (ms: number, words: string, machine: SimMachine): Cost => ({
-	ms,
-	fails: [{ words, side: 'against', source: 'gateway', about: { kind: 'machine', id: machine.name } }],
-	advice: 'Try again: you will be given another machine.'
-});
-
-/** How much longer work takes on a machine that is short of cores, itself or through its host. */
-function contention(world: World, machine: SimMachine): number {
-	const host = world.hosts.get(machine.host)!;
-	return 1 + 2.2 * Math.max(0, machine.cpu - 0.6) + 3 * Math.max(0, host.pressure - 0.9);
+function opened(lab: Stage, conn: SimConnection): void {
+	const w = lab.world;
+	const person = w.people.get(conn.person)!;
+	const machine = w.machines.get(conn.machine!)!;
+	const habit = lab.habits.get(person.team)?.find((h) => h.publication === conn.publication);
+	const app = w.broker.publications.find((p) => p.id === conn.publication)?.app ?? null;
+	machine.failures = 0;
+	let session = conn.resumes === null ? undefined : w.sessions.get(conn.resumes);
+	if (session) {
+		session.state = 'active';
+		session.turn++;
+		lab.observe({ kind: 'session', session: session.id, state: 'active', cause: 'the person came back' });
+	} else {
+		session = {
+			id: w.nextSession++,
+			person: conn.person,
+			machine: machine.name,
+			publication: conn.publication,
+			gateway: conn.gateway,
+			protocol: conn.protocol,
+			app: app !== null,
+			since: w.now,
+			state: 'active',
+			cores: (habit?.cores ?? 0.5) * about(0.3, lab.seed, person.index, 61),
+			memory: Math.round((habit?.memory ?? 3e9) * about(0.2, lab.seed, person.index, 62)),
+			gpu: habit?.gpu ?? 0,
+			rtt: roundTrip(lab.estate, person.site, machine.site) + uniform(lab.seed, conn.id, 63) * 4,
+			turn: 0
+		};
+		w.sessions.set(session.id, session);
+		machine.sessions.push(session.id);
+		person.open.push(session.id);
+		machine.coming--;
+		conn.resumes = session.id;
+		tell(lab, { e: 'sign-in', machine: machine.name });
+		if (!app) planApps(lab, session, conn.leaveAt);
+	}
+	conn.session = session.id;
+	if (app === null) finish(lab, conn, 'open', [], null);
+	if (machine.state === 'ready') lab.setState(machine, 'in use', `${person.name} signed in`);
+	planLeaving(lab, session, person, conn.leaveAt);
+	if (app !== null) {
+		const there = runsOf(w, session.id).find((r) => r.package === app.package && r.target === app.target);
+		conn.phase = PHASES.indexOf('app');
+		conn.phaseBegan = w.now;
+		if (there && there.version !== null) appReady(lab, conn.id, there.id, 'warm');
+		else openApp(lab, session, app.package, app.target, conn.id, null);
+	}
 }
 
-const pressedWords = (pressed: number, machine: SimMachine) =>
-	pressed > 1.4 ? `${machine.name} had ${Math.round(machine.cpu * 100)} % of its cores in use` : undefined;
-
-function slowOf(estate: Estate, machine: SimMachine) {
-	return estate.image_lines.find((l) => l.id === machine.line)?.versions.find((v) => v.number === machine.version)
-		?.slow;
+/** The app that a connection is for has its window. */
+export function appReady(lab: Stage, id: number, run: number, start: StartKind): void {
+	const conn = lab.world.connections.get(id);
+	if (!conn || conn.result !== 'opening') return;
+	const ms = lab.world.now - conn.phaseBegan;
+	conn.phases.push({ name: 'app', ms, ...(start === 'warm' ? {} : { cause: START_WORDS[start] }) });
+	conn.run = run;
+	conn.start = start;
+	finish(lab, conn, 'open', [], null);
 }
 
-function versionSlowness(estate: Estate, machine: SimMachine, phase: string): number {
-	const slow = slowOf(estate, machine);
-	return slow?.phase === phase ? slow.by : 0;
+/** The app that a connection is for cannot be started: a session that was for it alone ends. */
+export function appFailed(lab: Stage, id: number, why: Fact[], advice: string): void {
+	const conn = lab.world.connections.get(id);
+	if (!conn || conn.result !== 'opening') return;
+	finish(
+		lab,
+		conn,
+		'lost',
+		why.filter((f) => f.side === 'against'),
+		advice
+	);
+	const session = conn.session === null ? undefined : lab.world.sessions.get(conn.session);
+	if (session?.app && runsOf(lab.world, session.id).length === 0)
+		endSession(lab, session.id, 'its app could not be started');
 }
 
-function addSlowness(estate: Estate, machine: SimMachine, phase: string, parts: { name: string; ms: number }[]): void {
-	const slow = slowOf(estate, machine);
-	if (slow?.phase === phase) parts.push({ name: slow.part, ms: slow.by });
+export function finish(
+	lab: Stage,
+	conn: SimConnection,
+	result: SimConnection['result'],
+	cause: Fact[],
+	advice: string | null
+): void {
+	const w = lab.world;
+	const coming = conn.machine !== null && conn.resumes === null ? w.machines.get(conn.machine) : undefined;
+	if (coming) coming.coming--;
+	conn.result = result;
+	conn.cause = cause;
+	conn.advice = advice;
+	conn.ended = w.now;
+	lab.observe({
+		kind: 'connection',
+		id: conn.id,
+		person: conn.person,
+		publication: conn.publication,
+		gateway: conn.gateway,
+		protocol: conn.protocol,
+		address: w.people.get(conn.person)!.address,
+		began: conn.began,
+		result: result as 'open',
+		machine: conn.machine,
+		session: conn.session,
+		phases: conn.phases,
+		cause
+	});
+	// People try again, a few times, after a while; not when they were refused.
+	if ((result === 'lost' || result === 'gave up') && conn.leaveAt !== null && conn.tries < 3) {
+		const again = w.now + Math.round((1 + uniform(lab.seed, conn.id, 90) * 12) * MINUTE);
+		if (again < conn.leaveAt)
+			schedule(w, again, {
+				k: 'visit',
+				person: conn.person,
+				publication: conn.publication,
+				leaveAt: conn.leaveAt,
+				tries: conn.tries + 1
+			});
+	}
 }
 
-const total = (parts: { ms: number }[]) => parts.reduce((n, p) => n + p.ms, 0);
+/** Gives up for somebody who has waited as long as people do. */
+export function patienceOver(lab: Stage, id: number): void {
+	const c = lab.world.connections.get(id);
+	if (c?.result !== 'opening' || PHASES[c.phase] !== 'waiting') return;
+	stopWaiting(lab, c);
+	finish(
+		lab,
+		c,
+		'gave up',
+		[{ words: `no machine became free within ${PATIENCE / MINUTE} minutes`, side: 'against', source: 'broker' }],
+		'All machines are taken. Try again a little later.'
+	);
+}
+
+const waitOf = (c: SimConnection): Waiting => ({ since: c.phaseBegan, id: c.id });

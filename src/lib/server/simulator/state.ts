@@ -10,13 +10,12 @@ import type {
 	Wishes
 } from '../providers';
 import type { FAULT_KINDS } from '$lib/core/estate/schema';
+import type { Right } from '$lib/core/images/library/kinds';
 import type { ParamValues } from '$lib/core/images/library/params';
+import type { Component } from '$lib/core/images/versions';
 import type { SettingEntry } from '$lib/core/packages/inventory';
-import type { SimImages } from './images';
 import type { AttachBooks } from '$lib/core/packages/attach';
 import type { StartKind } from '$lib/core/packages/starting';
-import type { SimPackages } from './apps';
-import type { Needed, SimCaptureMachine } from './installers';
 import type { Timed } from './queue';
 
 /** The whole of the simulated world at one moment: plain values, so that it can be stored and loaded. */
@@ -284,3 +283,82 @@ export type Command =
 	| { c: 'type'; line: string; text: string; key: string }
 	| { c: 'fault'; kind: SimFault['kind']; target: string; value: number | null }
 	| { c: 'clear fault'; id: number };
+
+/** What the lab knows of images: what stands in stores, on builders and on reference machines. */
+export interface SimImages {
+	/** Kept versions, as `line/number`. */
+	kept: Map<string, { contents: Component[]; at: number }>;
+	/** Builder machines by line: what a build has come to. */
+	builders: Map<string, { contents: Component[]; paths: string[] }>;
+	/** Reference machines by line. */
+	references: Map<string, { from: string; contents: Component[]; settings: Record<string, string>; restart: boolean }>;
+	/** What the image store of each site holds: whole versions as `line/number`, and chunks on their way. */
+	stores: Map<string, { whole: Set<string>; loose: Set<string> }>;
+	/** Rights that the builder's account has lost. */
+	missing: Set<Right>;
+}
+
+/** An app that is open in a session, or waits to be. */
+export interface SimRun {
+	id: number;
+	session: number;
+	machine: string;
+	package: string;
+	target: string;
+	/** Null while it waits for the package. */
+	version: string | null;
+	since: number;
+	/** Counts up at every change, so that older plans for it are void. */
+	turn: number;
+	/** The sign-in that opens it, or null where it is started in the session. */
+	connection: number | null;
+	/** When it will be closed, or null: until its person closes it. */
+	until: number | null;
+}
+
+/** Packages as the agents know them, at the moment: what pools want, and what is where. */
+export interface SimPackages {
+	wishes: Wishes;
+	/** By digest of the manifest and launch target: what the package does not bring of what it needs. */
+	lacks: Map<string, Record<string, Needed[]>>;
+	/** What the package store of each site holds, by digest of the manifest. */
+	stored: Map<string, Set<string>>;
+	/** Versions that were started on a machine since they were attached: the next start is warm. */
+	warm: Map<string, Set<string>>;
+	runs: Map<number, SimRun>;
+	nextRun: number;
+	/** What apps have written to their overlays, by package, person and machine. */
+	overlays: Map<string, SimOverlay>;
+}
+
+export interface SimOverlay {
+	package: string;
+	person: string;
+	/** The machine on whose disk it lies, or null: on the person's profile disk. */
+	machine: string | null;
+	/** The session that it ends with, or null: it outlasts all. */
+	session: number | null;
+	bytes: number;
+}
+
+/** A machine that apps are installed on to be captured; it belongs to no pool, and is thrown away afterwards. */
+export interface SimCaptureMachine {
+	name: string;
+	line: string;
+	version: string;
+	since: number;
+	/** Installers that ran on it, in order. */
+	installed: string[];
+	/** Restarts that wait. */
+	pending: number;
+	/** What somebody set in the apps. */
+	set: SettingEntry[];
+	/** Inventories that were taken of it: every one finds something else in the logs. */
+	looks: number;
+}
+
+/** A file that an app loads at its start, beside its own. */
+export interface Needed {
+	path: string;
+	sha256: string;
+}

@@ -4,7 +4,8 @@ import { GB } from '$lib/core/time/units';
 import { PHASES, type PhaseName } from '$lib/core/watch/phases';
 import { testEstate } from '../testing/harness';
 import { makeWorld } from './genesis';
-import { phaseCost, roundTrip } from './sign-in';
+import { phaseCost } from './phase-cost';
+import { roundTrip } from './ways';
 import type { SimConnection, World } from './state';
 
 /** What a phase takes follows from its causes: each is moved by itself, and the time has to follow. */

@@ -1,0 +1,109 @@
+import { countWords } from '../time/units';
+import type { Explained, Fact } from '../why/explained';
+
+/** The rules by which the broker at the gateways finds somebody a machine, once they are let in. */
+
+/** A round trip up to this, in ms, is not felt. */
+export const SHORT_WAY = 40;
+
+/** A pool that a publication is served by. */
+export interface ServingPool {
+	id: string;
+	name?: string;
+	site: string;
+	assignment: 'shared' | 'personal';
+}
+
+/**
+ * The pools that may serve somebody at a site, in the order in which they are tried: those of their own site, then the others in the
+ * order of the publication. Who has a shared pool at their own site is sent elsewhere only where the way is short: a far desktop is
+ * worse than a wait. Each pool comes with the reason; one that is passed over, too.
+ * @param way round trip from their site to another, ms
+ */
+export function servingPools<P extends ServingPool>(
+	site: string,
+	pools: readonly P[],
+	way: (to: string) => number
+): Explained<P[]> {
+	const near = pools.filter((p) => p.site === site);
+	const waits = near.some((p) => p.assignment === 'shared');
+	const facts: Fact[] = [];
+	const say = (p: P, words: string, side: 'for' | 'against') =>
+		facts.push({ words: `${p.name ?? p.id} ${words}`, side, about: { kind: 'pool', id: p.id }, source: 'broker' });
+	for (const p of near) say(p, 'is where they sit', 'for');
+	const far = pools.filter((p) => {
+		if (p.site === site) return false;
+		const ms = Math.round(way(p.site));
+		const short = ms <= SHORT_WAY;
+		if (!waits) say(p, `comes after: nothing shared serves it where they sit; ${ms} ms away`, 'for');
+		else if (short) say(p, `comes after those where they sit: only ${ms} ms away`, 'for');
+		else say(p, `is passed over: ${ms} ms away, and one that is shared is where they sit`, 'against');
+		return !waits || short;
+	});
+	return { value: [...near, ...far], facts };
+}
+
+/** A session that somebody has open, and the machine that it is on. */
+export interface OpenSession {
+	machine: string;
+	pool: string;
+	/** Whether the pool is known to the broker. */
+	known: boolean;
+	/** Whether the machine is ready or in use. */
+	up: boolean;
+}
+
+/** Whether an app may open in a session that its person has already: where the pool of its machine serves the app too. */
+export function sharesSession(session: OpenSession, serving: readonly string[]): Explained<boolean> {
+	const value = serving.includes(session.pool) && session.up;
+	return {
+		value,
+		facts: [
+			{
+				words: value
+					? `the session on ${session.machine} is shared: its pool serves the app too`
+					: `the session on ${session.machine} is not shared: ${session.known ? `its pool, ${session.pool}, does not serve the app` : 'its pool is unknown'}`,
+				side: value ? 'for' : 'against',
+				about: { kind: 'machine', id: session.machine },
+				source: 'broker'
+			}
+		]
+	};
+}
+
+/**
+ * Whether somebody may have one more personal machine, `owned` being those that they keep and `given` what each grant that reaches
+ * them gives; the most generous one counts, and gives one at least.
+ */
+export function mayHaveAnother(
+	owned: readonly string[],
+	given: readonly number[]
+): Explained<boolean> & { most: number } {
+	const most = Math.max(1, ...given);
+	const value = owned.length < most;
+	return {
+		value,
+		most,
+		facts: [
+			{
+				words: value
+					? `they have ${countWords(owned.length, 'machine')} of ${most} that the grant gives`
+					: `they have ${owned.join(', ')} already; the grant gives ${most}`,
+				side: value ? 'for' : 'against',
+				source: 'grants'
+			}
+		]
+	};
+}
+
+/** Somebody who waits for a machine. */
+export interface Waiting {
+	/** Since when, ms UTC. */
+	since: number;
+	/** The number of the connection, by which two of the same moment come in order. */
+	id: number;
+}
+
+/** Who waits longest is served first. */
+export const waitsLonger = (a: Waiting, b: Waiting): boolean =>
+	a.since < b.since || (a.since === b.since && a.id < b.id);
