@@ -24,6 +24,11 @@ const steps = [
 		'svelte-check/bin/svelte-check',
 		['--tsconfig', './tsconfig.json', '--threshold', 'warning', '--fail-on-warnings']
 	],
+	[
+		'Structure',
+		'dependency-cruiser/bin/dependency-cruise.mjs',
+		['src', '--config', '.dependency-cruiser.js', '--output-type', 'err']
+	],
 	['Unit tests', 'vitest/vitest.mjs', ['run']],
 	['End-to-end tests', '@playwright/test/cli.js', ['test']]
 ];

@@ -8,6 +8,7 @@ import { isTeam } from '../people';
 import { NotFound } from '../plans';
 import { publicationsAt } from '../publications';
 import { testAccess } from './circumstances';
+import { landingOf } from './landing';
 import { matrixIn, whyCell } from './matrix';
 
 const yesNo = (what: string) => v.optional(v.pipe(v.picklist(['yes', 'no'], 'Write yes or no.'), v.description(what)));
@@ -85,6 +86,14 @@ export const accessEndpoints: readonly Endpoint[] = [
 				advice: v.nullable(text)
 			}),
 			facts: v.array(fact),
+			landing: v.nullable(
+				explained(
+					v.strictObject({
+						pools: v.array(v.strictObject({ id: text, name: text })),
+						first: v.nullable(text)
+					})
+				)
+			),
 			request: v.strictObject({
 				personId: text,
 				teams: v.array(text),
@@ -106,7 +115,10 @@ export const accessEndpoints: readonly Endpoint[] = [
 				secondFactor: said(query.factor) ?? true
 			});
 			if (!decision) throw new NotFound(`person with the login ${query.person}`);
-			return decision;
+			return {
+				...decision,
+				landing: landingOf(ctx.db, query.person, query.publication, Math.min(look().at, look().now))
+			};
 		}
 	})
 ];

@@ -1,6 +1,8 @@
 import { FOREVER } from '$lib/core/time/units';
 import type { Context } from '../context';
-import { all, one, type Db } from '../db';
+import { all, one, setting, type Db } from '../db';
+import { fromJson } from '../db/json';
+import { roundTrips } from '$lib/core/network/distance';
 
 export interface NetworkRow {
 	id: string;
@@ -48,3 +50,16 @@ export const networksOf = (db: Db): { id: string; site: string; range: string }[
 /** Folders of the directory that computer accounts can lie in. */
 export const foldersOf = (db: Db): string[] =>
 	all<{ name: string }>(db, 'SELECT name FROM folders ORDER BY name').map((f) => f.name);
+
+/** Round trips between sites, ms, as the links are declared. */
+export function waysOf(db: Db): (from: string, to: string) => number {
+	const rows = all<{ id: string; links: string }>(db, 'SELECT id, links FROM sites ORDER BY position');
+	const links = rows.flatMap((s) =>
+		fromJson<{ to: string; latency_ms: number }[]>('sites.links', s.links).map((l) => ({
+			a: s.id,
+			b: l.to,
+			latency: l.latency_ms
+		}))
+	);
+	return roundTrips(links, setting(db, 'home') ?? rows[0]?.id ?? '');
+}

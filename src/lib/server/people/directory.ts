@@ -6,6 +6,7 @@ export interface DirectoryPerson {
 	login: string;
 	name: string;
 	team: string;
+	site: string;
 	/** Time zone of their site. */
 	zone: string;
 	/** Whether what they sit at is managed. */
@@ -13,7 +14,7 @@ export interface DirectoryPerson {
 	address: string;
 }
 
-const PEOPLE = `SELECT p.id, p.login, p.name, p.team_id AS team, s.time_zone AS zone, p.managed, p.address
+const PEOPLE = `SELECT p.id, p.login, p.name, p.team_id AS team, p.site_id AS site, s.time_zone AS zone, p.managed, p.address
 	FROM people p JOIN sites s ON s.id = p.site_id`;
 type Row = Omit<DirectoryPerson, 'managed'> & { managed: number };
 const fromRow = (p: Row): DirectoryPerson => ({ ...p, managed: p.managed === 1 });

@@ -3,9 +3,8 @@ import { doorsAt } from './door';
 import { poolsAt } from '../pools';
 import type { Context } from '../context';
 import { all } from '../db';
-import { deliveriesAt } from '../packages';
 import type { BrokerConfig } from '../providers';
-import { isImageApp } from './serving';
+import { servedBy } from './serving';
 import { grantsAt, publicationsAt } from '../publications';
 
 /** Pushes to the broker at the gateways what it needs to let people in. */
@@ -29,8 +28,7 @@ function brokerConfig(ctx: Context): BrokerConfig {
 		if (m.owner) owners[m.name] = m.owner;
 	}
 	const door = doorsAt(db, now);
-	const has = new Map<string, Set<string>>();
-	for (const d of deliveriesAt(db, now)) has.set(d.package, (has.get(d.package) ?? new Set()).add(d.pool));
+	const serving = servedBy(db, now);
 	return {
 		pools: poolsAt(db, now).map((p) => ({
 			id: p.id,
@@ -41,7 +39,7 @@ function brokerConfig(ctx: Context): BrokerConfig {
 		})),
 		publications: publicationsAt(db, now).map((p) => ({
 			id: p.id,
-			pools: p.pools.filter((pool) => !p.app || isImageApp(p.app) || (has.get(p.app.package)?.has(pool) ?? false)),
+			pools: serving(p),
 			protocol: p.protocol,
 			door: door(p),
 			...(p.app ? { app: p.app } : {})

@@ -83,3 +83,10 @@ export function poolsFor(
 			: say(false, `${app.package} ${d.version}, which it has, does not start ${app.target}`, 'package');
 	});
 }
+
+/** The pools that serve a publication at a moment, in its order: those that an app of a package is delivered to. */
+export function servedBy(db: Db, at: number): (p: { app: AppRef | null; pools: readonly string[] }) => string[] {
+	const has = new Map<string, Set<string>>();
+	for (const d of deliveriesAt(db, at)) has.set(d.package, (has.get(d.package) ?? new Set()).add(d.pool));
+	return (p) => p.pools.filter((pool) => !p.app || isImageApp(p.app) || (has.get(p.app.package)?.has(pool) ?? false));
+}

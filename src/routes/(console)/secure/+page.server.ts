@@ -1,6 +1,6 @@
 import { conditionsWords } from '$lib/core/access/decide';
 import { DAY } from '$lib/core/time/units';
-import { refusalsBetween, testAccess } from '$lib/server/access';
+import { landingOf, refusalsBetween, testAccess } from '$lib/server/access';
 import { firstPeople } from '$lib/server/people';
 import { sharedLoad } from '$lib/server/load';
 import { unusedTerms } from '$lib/core/scope/scope';
@@ -43,7 +43,9 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 			when: Number.isNaN(when) ? look.at : when,
 			asked: login !== '' && publication !== '',
 			badTime: Number.isNaN(when),
-			answer: tested
+			answer: tested,
+			/** Where they would land now, or then, as far as it is known. */
+			landing: tested?.value.allowed ? landingOf(db, login, publication, at) : null
 		},
 		people: login ? [] : firstPeople(db, 5)
 	};

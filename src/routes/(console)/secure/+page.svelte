@@ -134,6 +134,17 @@
 					Passed through: {a.value.channels.join(', ') || 'nothing'}.
 				</p>{:else}<p class="text-ink2 text-[13px]">They are told: “{a.value.advice}”</p>{/if}
 			<div class="mt-2"><Why facts={a.facts} zone={data.zone} /></div>
+			{#if data.test.landing}
+				{@const l = data.test.landing}
+				<p class="mt-3 text-[13.5px] font-[600]">
+					{l.value.first
+						? `They would be given a machine of ${l.value.first}.`
+						: l.value.pools.length
+							? 'They would wait: no seat is free in any pool that may serve them.'
+							: 'No pool may serve them.'}
+				</p>
+				<div class="mt-1"><Why facts={l.facts} zone={data.zone} /></div>
+			{/if}
 		</section>
 	{/if}
 </div>
