@@ -53,7 +53,7 @@ export default {
 			comment: 'Shared rooms lie below all areas.',
 			severity: 'error',
 			from: {
-				path: `^${SERVER}/(db|samples|providers|moment|changes|identity|jobs|plans|packing|lists|endpoints)/`,
+				path: `^${SERVER}/(db|samples|providers|moment|changes|identity|jobs|plans|packing|lists|endpoints|things)/`,
 				pathNot: TESTS
 			},
 			to: { path: `^${SERVER}/${anyOf([...areas, ...ABOVE])}/` }

@@ -15,9 +15,11 @@ import { manifest as machines } from './machines';
 import { manifest as diagnosis } from './diagnosis';
 import { manifest as operators } from './operators';
 import { manifest as schedules } from './schedules';
+import { changeCard } from './changes/card';
 import { declareSteps } from './jobs/catalogue';
 import type { Manifest } from './manifest';
 import { declarePlans } from './plans/catalogue';
+import { declareCards, type CardOf } from './things/catalogue';
 
 /** Every area, each below those that stand on it: who adds one adds a line here. */
 export const AREAS: readonly Manifest[] = [
@@ -48,3 +50,4 @@ export const STEP_HANDLERS = Object.assign({}, ...AREAS.map((a) => a.steps ?? {}
 
 declarePlans(PLAN_KINDS);
 declareSteps(STEP_HANDLERS);
+declareCards(new Map<string, CardOf>([['change', changeCard], ...AREAS.flatMap((a) => Object.entries(a.cards ?? {}))]));

@@ -1,5 +1,5 @@
 import type { Finding } from '$lib/core/diagnosis/findings';
-import type { Card, CardSection } from '$lib/core/why/card';
+import type { Card } from '$lib/core/why/card';
 import type { Need } from '$lib/core/why/need';
 import type { Context } from './context';
 import type { Db } from './db';
@@ -7,16 +7,8 @@ import type { Endpoint } from './endpoints/endpoint';
 import type { StepHandler } from './jobs/step';
 import type { ListKind } from './lists/kind';
 import type { PlanKind } from './plans/kind';
+import type { CardOf, Then } from './things/catalogue';
 import type { MachineState, Observation } from './providers';
-
-/** The moment that something is looked at, in ms UTC; `live` where it is the present, and providers can be asked as well. */
-export interface Then {
-	at: number;
-	live: boolean;
-}
-
-/** The card of one thing, by its id; null where there is no such thing at that moment. */
-export type CardOf = (ctx: Context, id: string, then: Then) => Card | null | Promise<Card | null>;
 
 /** What is compared again and again: what does not agree is a finding, which is over once it agrees. */
 export interface Comparison {
@@ -79,8 +71,8 @@ export interface Manifest {
 	steps?: Readonly<Record<string, StepHandler>>;
 	/** Cards of what it looks after, by what they are of. */
 	cards?: Readonly<Record<string, CardOf>>;
-	/** Sections that it adds to the cards of other areas, by what those are of. */
-	sections?: Readonly<Record<string, (ctx: Context, id: string, then: Then) => CardSection[]>>;
+	/** What it adds to the cards of other areas: sections and actions. */
+	adds?(ctx: Context, kind: string, id: string, then: Then): Partial<Pick<Card, 'sections' | 'actions'>>;
 	lists?: readonly ListKind[];
 	/** What of it the API answers beside lists, cards and plans. */
 	endpoints?: readonly Endpoint[];

@@ -63,20 +63,9 @@
 	});
 
 	async function find(text: string) {
-		const ask = async (kind: string, card: string, name: (r: Record<string, string>) => string, id: string) => {
-			const quoted = `"${text.replaceAll('"', '')}"`;
-			const answer = await call<{ rows: Record<string, string>[] }>(
-				'GET',
-				`/${kind}?limit=6&scope=${encodeURIComponent(quoted)}`
-			);
-			return answer.ok ? answer.value.rows.map((r) => ({ kind: card, id: r[id]!, name: name(r) })) : [];
-		};
-		return (
-			await Promise.all([
-				ask('machines', 'machine', (r) => r.name!, 'name'),
-				ask('people', 'person', (r) => `${r.name}, ${r.team}`, 'login')
-			])
-		).flat();
+		const query = new URLSearchParams({ q: text, ...(data.look.live ? {} : { at: String(data.look.at) }) });
+		const answer = await call<{ rows: { kind: string; id: string; name: string }[] }>('GET', `/search?${query}`);
+		return answer.ok ? answer.value.rows : [];
 	}
 	const things = $derived([
 		...data.names.pool.map((p) => ({ kind: 'pool', ...p })),

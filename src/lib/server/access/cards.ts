@@ -3,7 +3,7 @@ import { countWords } from '$lib/core/time/units';
 import type { Card } from '$lib/core/why/card';
 import type { Context } from '../context';
 import { one } from '../db';
-import type { Then } from '../manifest';
+import type { Then } from '../things/catalogue';
 import { grantsAt } from '../publications';
 
 export function grantCard({ db }: Context, text: string, { at }: Then): Card | null {

@@ -3,7 +3,7 @@ import type { Card } from '$lib/core/why/card';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { all, one } from '../db';
-import type { Then } from '../manifest';
+import type { Then } from '../things/catalogue';
 import { findingById } from './queries';
 
 export function gatewayCard({ db }: Context, id: string, { at }: Then): Card | null {

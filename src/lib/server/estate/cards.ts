@@ -3,7 +3,7 @@ import { countWords, sizeWords } from '$lib/core/time/units';
 import type { Card } from '$lib/core/why/card';
 import type { Context } from '../context';
 import { all, one } from '../db';
-import type { Then } from '../manifest';
+import type { Then } from '../things/catalogue';
 import { atMoment, sampleAt, SAMPLED_STRAIN } from '../samples/read';
 import { leasesOf, networkById } from './queries';
 

@@ -1,7 +1,7 @@
 import * as v from 'valibot';
 import { EVERYTHING, termWords } from '$lib/core/scope/scope';
 import { FOREVER } from '$lib/core/time/units';
-import { card } from '../endpoints/answers';
+import { card, rowsOf } from '../endpoints/answers';
 import { csvAnswer } from '../endpoints/csv';
 import { endpoint, read, type Endpoint } from '../endpoints/endpoint';
 import { fact, moment, text, whole } from '../lists/columns';
@@ -11,6 +11,7 @@ import { NotFound } from '../plans';
 import { InputProblem } from '../plans/kind';
 import { cardOf } from './cards';
 import { cursorOf, LISTS, readCursor } from './lists';
+import { searchFor } from './search';
 
 /** Rows that one page holds at most, and that one CSV does. */
 const PAGE = 1000;
@@ -121,5 +122,27 @@ const oneOf = (kind: ListKind): Endpoint => {
 	});
 };
 
-/** The list of each kind, and one of it. */
-export const listEndpoints: readonly Endpoint[] = [...LISTS.values()].flatMap((k) => [pageOf(k), oneOf(k)]);
+const search = endpoint({
+	method: 'GET',
+	path: '/search',
+	summary: 'Things that are called so, or say so, at a moment: the first of each kind',
+	need: read('estate'),
+	looks: 'moment',
+	query: {
+		q: v.pipe(
+			v.string('Say what to search for.'),
+			v.trim(),
+			v.nonEmpty('Say what to search for.'),
+			v.maxLength(200, 'At most 200 characters.'),
+			v.description('A text')
+		)
+	},
+	answer: rowsOf(v.strictObject({ kind: text, id: text, name: text })),
+	handle: ({ ctx, query, look }) => ({ rows: searchFor(ctx.db, query.q, asKnown(look())) })
+});
+
+/** The list of each kind, one of it, and search through those whose rows have a name. */
+export const listEndpoints: readonly Endpoint[] = [
+	search,
+	...[...LISTS.values()].flatMap((k) => [pageOf(k), oneOf(k)])
+];

@@ -9,7 +9,7 @@ import { followingAt, rulesNaming, whoTakes } from './following';
 import { sitesWith, trialOf, usedLineAt } from './queries';
 import { sendBetween } from './stores';
 import type { Card } from '$lib/core/why/card';
-import type { Then } from '../manifest';
+import type { Then } from '../things/catalogue';
 
 /** What a reason means on the card, and in which tone. */
 const TAKES: Record<TakeReason, { pill: string; tone: 'sea' | 'sand' | 'buoy' | 'kelp' }> = {

@@ -5,7 +5,7 @@ import { all, one } from '../db';
 import { linksOf } from '../images';
 import { checksAt, checksWords, providerAt } from '../network';
 import type { Card } from '$lib/core/why/card';
-import type { Then } from '../manifest';
+import type { Then } from '../things/catalogue';
 
 /** The card of a place: what stands there, how it is reached, and what its checks saw. */
 export function siteCard(ctx: Context, id: string, { at }: Then): Card | null {

@@ -40,6 +40,8 @@ export interface ListKind<S extends RowSchema = RowSchema> {
 	page(db: Db, ask: PageAsk): Page<v.InferOutput<S>>;
 	/** What a row is called in addresses. */
 	idOf(row: v.InferOutput<S>): string;
+	/** What a row is called where somebody searches for it; absent: its rows are not searched. */
+	called?(row: v.InferOutput<S>): string;
 	/** Why a row is as it is. */
 	why?(db: Db, row: v.InferOutput<S>, at: number): Fact[];
 }

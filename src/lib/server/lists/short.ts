@@ -13,6 +13,7 @@ interface Short<S extends RowSchema> extends Pick<ListKind<S>, 'name' | 'words' 
 	 */
 	rows(db: Db, at: number, scope: Scope): v.InferOutput<S>[] | { items: v.InferOutput<S>[]; left: Term[] };
 	idOf?: ListKind<S>['idOf'];
+	called?: ListKind<S>['called'];
 	why?: ListKind<S>['why'];
 }
 

@@ -10,7 +10,7 @@ import type { Context } from '../context';
 import { all, one } from '../db';
 import { fromJson } from '../db/json';
 import { rulesAt, whyOnVersion } from '../images';
-import type { Then } from '../manifest';
+import type { Then } from '../things/catalogue';
 import { machinesNotToMove, poolAt, versionsByPool } from '../pools';
 import { publicationsAt } from '../publications';
 import { loadAt, machineByName, machineRow, samplesOf } from '../watch';

@@ -9,7 +9,7 @@ import { deliveryStatesAt, failuresIn, openAppsAt, packagesOn, refusedSince, sta
 import { packageAt } from './queries';
 import type { Card, CardAction, CardLine, CardSection } from '$lib/core/why/card';
 import type { Context } from '../context';
-import type { Then } from '../manifest';
+import type { Then } from '../things/catalogue';
 
 /** What a pool has of a package: `pool/package`. */
 export function deliveryCard({ db }: Context, id: string, { at }: Then): Card | null {
@@ -116,22 +116,25 @@ const startFacts = (db: Db, name: string, version: string, at: number): Fact[] =
 	}));
 
 /** What packages add to the cards of other things: what is attached to a machine or a pool, and what is open in a session. */
-export const packageSections = {
-	machine({ db }: Context, name: string, { at }: Then): CardSection[] {
-		const m = one<{ id: number; pool: string }>(
-			db,
-			'SELECT id, pool_id AS pool FROM machines WHERE name = ? AND since <= ? AND until > ?',
-			[name, at, at]
-		);
-		return m ? [{ type: 'lines', title: 'Packages', lines: packagesOfMachine(db, m.id, m.pool, at) }] : [];
-	},
-	pool: ({ db }: Context, id: string, { at }: Then): CardSection[] => [
-		{ type: 'lines', title: 'Packages', lines: packagesOfPool(db, id, at) }
-	],
-	session: ({ db }: Context, id: string, { at }: Then): CardSection[] => [
-		{ type: 'lines', title: 'Apps that are open', lines: appsOpenIn(db, Number(id), at) }
-	]
-};
+export function packageAdds({ db }: Context, kind: string, id: string, { at }: Then): { sections: CardSection[] } {
+	const lines = (title: string, of: CardLine[]) => ({ sections: [{ type: 'lines' as const, title, lines: of }] });
+	switch (kind) {
+		case 'machine': {
+			const m = one<{ id: number; pool: string }>(
+				db,
+				'SELECT id, pool_id AS pool FROM machines WHERE name = ? AND since <= ? AND until > ?',
+				[id, at, at]
+			);
+			return m ? lines('Packages', packagesOfMachine(db, m.id, m.pool, at)) : { sections: [] };
+		}
+		case 'pool':
+			return lines('Packages', packagesOfPool(db, id, at));
+		case 'session':
+			return lines('Apps that are open', appsOpenIn(db, Number(id), at));
+		default:
+			return { sections: [] };
+	}
+}
 
 /** What is attached to a machine, and by what. */
 function packagesOfMachine(db: Db, machine: number, pool: string, at: number): CardLine[] {

@@ -3,7 +3,7 @@ import { packageEndpoints } from './endpoints';
 import { deliveries } from './lists';
 import { packageObserves } from './app-log';
 import { deliveryComparisons } from './findings';
-import { deliveryCard, packageSections } from './delivery-card';
+import { deliveryCard, packageAdds } from './delivery-card';
 import { packageCard } from './package-card';
 import { packageAreaPlans } from './planner';
 import { packageSteps } from './steps';
@@ -24,7 +24,7 @@ export const manifest: Manifest = {
 	plans: packageAreaPlans,
 	steps: packageSteps,
 	cards: { package: packageCard, delivery: deliveryCard },
-	sections: packageSections,
+	adds: packageAdds,
 	comparisons: deliveryComparisons,
 	observes: packageObserves,
 	lists: [deliveries],

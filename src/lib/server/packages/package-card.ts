@@ -11,7 +11,7 @@ import { trialFacts } from '$lib/core/packages/trial';
 import { linesAt } from '../images';
 import type { Card, CardAction } from '$lib/core/why/card';
 import type { Context } from '../context';
-import type { Then } from '../manifest';
+import type { Then } from '../things/catalogue';
 
 /** The card of a package: its newest version, what it starts, where it may write, and whom it clashes with. */
 export function packageCard({ db }: Context, name: string, { at }: Then): Card | null {

@@ -4,7 +4,7 @@ import type { Card } from '$lib/core/why/card';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { all, one } from '../db';
-import type { Then } from '../manifest';
+import type { Then } from '../things/catalogue';
 import { grantsAt } from '../publications';
 import { connectionsOf } from '../watch';
 import { teamsAbove } from './teams';

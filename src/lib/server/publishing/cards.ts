@@ -3,7 +3,7 @@ import { countWords, durationWords } from '$lib/core/time/units';
 import type { Card } from '$lib/core/why/card';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
-import type { Then } from '../manifest';
+import type { Then } from '../things/catalogue';
 import { poolAt } from '../pools';
 import { grantsAt, publicationsAt } from '../publications';
 import { doorsAt } from './door';

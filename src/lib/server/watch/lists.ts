@@ -278,7 +278,8 @@ export const watchLists: readonly ListKind[] = [
 		row: hostRowOf,
 		sorts: Object.keys(HOSTS.sorts),
 		page: hostsPage,
-		idOf: (r) => r.name
+		idOf: (r) => r.name,
+		called: (r) => r.name
 	}),
 	listKind({
 		name: 'machines',
@@ -287,7 +288,8 @@ export const watchLists: readonly ListKind[] = [
 		row: machineRowOf,
 		sorts: Object.keys(MACHINES.sorts),
 		page: machinesPage,
-		idOf: (r) => r.name
+		idOf: (r) => r.name,
+		called: (r) => r.name
 	}),
 	listKind({
 		name: 'sessions',
@@ -304,6 +306,7 @@ export const watchLists: readonly ListKind[] = [
 		row: personRowOf,
 		sorts: Object.keys(PEOPLE.sorts),
 		page: peoplePage,
-		idOf: (r) => r.login
+		idOf: (r) => r.login,
+		called: (r) => `${r.name}, ${r.team}`
 	})
 ];
