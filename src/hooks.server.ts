@@ -3,7 +3,8 @@ import { callerOfSignIn, callerOfToken } from '$lib/server/identity/accounts';
 import { isStorage, STORAGE_WORDS } from '$lib/server/db/storage';
 import { ThreadLost } from '$lib/server/providers/remote';
 import { bearerOf, COOKIES, isPortal } from '$lib/server/identity/presented';
-import { isStream, mayAsk } from '$lib/server/endpoints/endpoint';
+import { isStream } from '$lib/server/endpoints/endpoint';
+import { mayAsk } from '$lib/server/endpoints/need';
 import { endpointFor } from '$lib/server/house/endpoints';
 import { mayRequest } from '$lib/server/house/routes';
 import {

@@ -15,6 +15,7 @@ import { manifest as machines } from './machines';
 import { manifest as diagnosis } from './diagnosis';
 import { manifest as operators } from './operators';
 import { manifest as schedules } from './schedules';
+import { manifest as notes } from './notes';
 import { changeCard } from './changes/card';
 import { declareSteps } from './jobs/catalogue';
 import type { Manifest } from './manifest';
@@ -39,7 +40,8 @@ export const AREAS: readonly Manifest[] = [
 	machines,
 	diagnosis,
 	operators,
-	schedules
+	schedules,
+	notes
 ];
 
 /** Every kind of change that there is. */

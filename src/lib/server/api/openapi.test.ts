@@ -54,6 +54,7 @@ describe('every address of the API', () => {
 		});
 		await h.carryOut('request.make', { publication: 'boat', person: 'eve', why: 'to sail' });
 		await h.carryOut('policy.set', { pool: 'quay', headroomIn: 4 });
+		await h.carryOut('note.write', { about: 'pool/quay', text: 'Ask Bo first' });
 		h.lab.apply({ c: 'fault', kind: 'agent-stopped', target: 'quay-01', value: null });
 		await h.live(7 * MINUTE);
 		job = one<{ id: number }>(h.db, 'SELECT max(id) AS id FROM jobs')!.id;
@@ -94,6 +95,7 @@ describe('every address of the API', () => {
 			['deliveries', 'quay/logline'],
 			['requests', '1'],
 			['checks', 'quay-01'],
+			['notes', '1'],
 			['sessions', String(one<{ id: number }>(h.db, 'SELECT id FROM sessions LIMIT 1')!.id)]
 		])
 			await ok('GET', `/${path}/${id}`);

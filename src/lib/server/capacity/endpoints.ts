@@ -1,6 +1,7 @@
 import * as v from 'valibot';
 import { explained } from '../endpoints/answers';
-import { endpoint, read, type Endpoint } from '../endpoints/endpoint';
+import { endpoint, type Endpoint } from '../endpoints/endpoint';
+import { read } from '../endpoints/need';
 import { bytes } from '../lists/columns';
 import { NotFound } from '../plans';
 import { whole } from '../plans/fields';

@@ -1,48 +1,15 @@
 import Database from 'better-sqlite3';
 import { folded } from '$lib/core/text/nearest';
 import { LRUCache } from 'lru-cache';
-import migration1 from './migrations/0001_estate.sql?raw';
-import migration2 from './migrations/0002_work.sql?raw';
-import migration3 from './migrations/0003_volume_prices.sql?raw';
-import migration4 from './migrations/0004_person_factors.sql?raw';
-import migration5 from './migrations/0005_build.sql?raw';
-import migration6 from './migrations/0006_shipping.sql?raw';
-import migration7 from './migrations/0007_rollouts.sql?raw';
-import migration8 from './migrations/0008_places.sql?raw';
-import migration9 from './migrations/0009_machines.sql?raw';
-import migration10 from './migrations/0010_packages.sql?raw';
-import migration11 from './migrations/0011_delivery.sql?raw';
-import migration12 from './migrations/0012_shelf.sql?raw';
-import migration13 from './migrations/0013_prepare.sql?raw';
-import migration14 from './migrations/0014_clash_history.sql?raw';
-import migration15 from './migrations/0015_refusals.sql?raw';
-import migration16 from './migrations/0016_set_aside.sql?raw';
-import migration17 from './migrations/0017_secrets.sql?raw';
-import migration18 from './migrations/0018_present.sql?raw';
 
 export type Db = Database.Database;
 
-/** In the order in which they are applied; each is applied once, and never edited after it has shipped. */
-const MIGRATIONS = [
-	migration1,
-	migration2,
-	migration3,
-	migration4,
-	migration5,
-	migration6,
-	migration7,
-	migration8,
-	migration9,
-	migration10,
-	migration11,
-	migration12,
-	migration13,
-	migration14,
-	migration15,
-	migration16,
-	migration17,
-	migration18
-];
+const FILES = import.meta.glob<string>('./migrations/*.sql', { query: '?raw', import: 'default', eager: true });
+
+/** In the order of their numbers, in which they are applied; each is applied once, and never edited after it has shipped. */
+const MIGRATIONS = Object.entries(FILES)
+	.sort(([a], [b]) => (a < b ? -1 : 1))
+	.map(([, sql]) => sql);
 
 /**
  * Opens a database and brings it up to date. `:memory:` gives an empty one that is gone when closed.

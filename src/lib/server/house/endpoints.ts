@@ -1,5 +1,6 @@
 import { AREAS } from '../areas';
-import { mayAsk, type Endpoint } from '../endpoints/endpoint';
+import { type Endpoint } from '../endpoints/endpoint';
+import { mayAsk } from '../endpoints/need';
 import type { Role } from '$lib/core/access/rights';
 import { labEndpoints } from './lab-endpoints';
 import { listEndpoints } from './list-endpoints';

@@ -1,7 +1,8 @@
 import * as v from 'valibot';
 import { FAULT_KINDS } from '$lib/core/estate/schema';
 import { rowsOf } from '../endpoints/answers';
-import { commit, endpoint, read, type Endpoint } from '../endpoints/endpoint';
+import { endpoint, type Endpoint } from '../endpoints/endpoint';
+import { commit, read } from '../endpoints/need';
 import { moment, text, whole } from '../lists/columns';
 import { NotFound } from '../plans';
 import { InputProblem } from '../plans/kind';

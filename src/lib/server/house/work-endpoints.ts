@@ -1,6 +1,7 @@
 import * as v from 'valibot';
 import { job, plan, rowsOf } from '../endpoints/answers';
-import { draft, endpoint, read, type Endpoint } from '../endpoints/endpoint';
+import { endpoint, type Endpoint } from '../endpoints/endpoint';
+import { draft, read } from '../endpoints/need';
 import { PLAN_KINDS } from '../areas';
 import { failedItems, jobById, logOf, stepsOf } from '../jobs';
 import { whole } from '../lists/columns';

@@ -1,7 +1,8 @@
 import * as v from 'valibot';
 import { PLACE_CHECKS } from '$lib/core/network/places';
 import { explained, rowsOf } from '../endpoints/answers';
-import { draft, endpoint, read, type Endpoint } from '../endpoints/endpoint';
+import { endpoint, type Endpoint } from '../endpoints/endpoint';
+import { draft, read } from '../endpoints/need';
 import { bytes, cents, moment, text, whole } from '../lists/columns';
 import {
 	beginJoining,

@@ -1,5 +1,6 @@
 import * as v from 'valibot';
-import { endpoint, read, type Endpoint } from '../endpoints/endpoint';
+import { endpoint, type Endpoint } from '../endpoints/endpoint';
+import { read } from '../endpoints/need';
 import { text, whole } from '../lists/columns';
 import { whole as wholeIn } from '../plans/fields';
 import { previewNames } from './pool-plans';

@@ -99,6 +99,19 @@ const daily = {
 const opened = async (h: Harness) => void (await h.carryOut('image.open', { line: 'desk', number: '1.0.0' }));
 
 const CASES: Record<string, Case[]> = {
+	'note.write': [
+		{ input: { about: 'pool/quay', text: 'Ask Bo first' } },
+		{
+			first: async (h) => void (await h.carryOut('note.write', { about: 'pool/quay', text: 'Ask Bo first' })),
+			input: { note: 1, text: 'Ask Anna first' }
+		}
+	],
+	'note.remove': [
+		{
+			first: async (h) => void (await h.carryOut('note.write', { about: 'pool/quay', text: 'Ask Bo first' })),
+			input: { note: 1 }
+		}
+	],
 	'image.sheet': [
 		{
 			input: (h: Harness) => {

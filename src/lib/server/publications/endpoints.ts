@@ -1,5 +1,6 @@
 import * as v from 'valibot';
-import { draft, endpoint, type Endpoint } from '../endpoints/endpoint';
+import { endpoint, type Endpoint } from '../endpoints/endpoint';
+import { draft } from '../endpoints/need';
 import { text } from '../lists/columns';
 import { InputProblem } from '../plans/kind';
 import { keepIcon } from './icons';

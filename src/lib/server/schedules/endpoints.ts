@@ -1,6 +1,7 @@
 import * as v from 'valibot';
 import { setting } from '../db';
-import { endpoint, read, type Endpoint } from '../endpoints/endpoint';
+import { endpoint, type Endpoint } from '../endpoints/endpoint';
+import { read } from '../endpoints/need';
 import { calendarFeed } from './calendar';
 
 export const scheduleEndpoints: readonly Endpoint[] = [

@@ -1,0 +1,1 @@
+export { manifest } from './manifest';

@@ -1,0 +1,96 @@
+import * as v from 'valibot';
+import { noEffects } from '$lib/core/plans/effects';
+import { SECOND } from '$lib/core/time/units';
+import { InputProblem, planKind, type Draft } from '../plans/kind';
+import { thingCalled } from '../things/catalogue';
+import { nextNote, noteAt, type NoteRow } from './queries';
+
+/** The most that a note may hold: what is longer is no note. */
+const MOST = 1000;
+
+const number = v.pipe(v.number('Say which note.'), v.integer('Say which note.'));
+
+const writeNote = planKind({
+	kind: 'note.write',
+	words: 'Leave a note on something, or word one anew',
+	area: 'repair',
+	undo: 'back',
+	schema: v.strictObject({
+		/** A note that there is, or the number that a new one gets. */
+		note: v.optional(number),
+		/** What it is on, as cards are named: `machine/desk-001`. Of a note that there is, it stays what it was. */
+		about: v.optional(v.pipe(v.string(), v.maxLength(300))),
+		text: v.pipe(
+			v.string('Write the note.'),
+			v.trim(),
+			v.nonEmpty('Write the note.'),
+			v.maxLength(MOST, `At most ${MOST} characters.`)
+		)
+	}),
+	async draft(ctx, input): Promise<Draft> {
+		const now = ctx.clock.now();
+		const before = input.note === undefined ? null : noteAt(ctx.db, input.note, now);
+		const about = before ? `${before.kind}/${before.of}` : input.about;
+		if (about === undefined) throw new InputProblem([{ field: 'about', words: 'Say what the note is on.' }]);
+		const called = await thingCalled(ctx, about, now);
+		if (called === null) throw new InputProblem([{ field: 'about', words: `There is no ${about.replace('/', ' ')}.` }]);
+		const id = before?.id ?? input.note ?? nextNote(ctx.db);
+		const cut = about.indexOf('/');
+		return {
+			title: before ? `Word the note on ${called} anew` : `Note on ${called}`,
+			effects: { ...noEffects(), duration: { middle: SECOND, ninety: SECOND } },
+			warnings: [],
+			blocks:
+				before?.text === input.text
+					? [{ words: 'it says so already', side: 'against', about: { kind: 'note', id: String(id) } }]
+					: [],
+			reasons: [
+				...(before ? [{ words: `it said “${before.text}”, by ${before.by}`, at: before.since, source: 'notes' }] : []),
+				{ words: `it says “${input.text}”`, source: 'notes' },
+				{ words: 'it stands on the card, in lists, and is found by search; what it said before stays on record' }
+			],
+			objects: [`note/${id}`],
+			steps: [
+				{
+					kind: 'note.write',
+					words: 'Write the note',
+					input: { id, kind: about.slice(0, cut), of: about.slice(cut + 1), text: input.text },
+					expected: 100
+				}
+			],
+			undo: before
+				? { kind: 'note.write', input: { note: id, text: before.text } }
+				: { kind: 'note.remove', input: { note: id } },
+			undoWords: before ? 'It says again what it said before.' : 'It is taken away.'
+		};
+	}
+});
+
+const removeNote = planKind({
+	kind: 'note.remove',
+	words: 'Take a note away',
+	area: 'repair',
+	undo: 'back',
+	schema: v.strictObject({ note: number }),
+	async draft(ctx, input): Promise<Draft> {
+		const note: NoteRow | null = noteAt(ctx.db, input.note, ctx.clock.now());
+		if (!note) throw new InputProblem([{ field: 'note', words: `There is no note ${input.note}.` }]);
+		const { id, kind, of, text, by, since } = note;
+		return {
+			title: `Take the note on ${of} away`,
+			effects: { ...noEffects(), duration: { middle: SECOND, ninety: SECOND } },
+			warnings: [],
+			blocks: [],
+			reasons: [
+				{ words: `it says “${text}”, by ${by}`, at: since, source: 'notes' },
+				{ words: 'what it said stays on record' }
+			],
+			objects: [`note/${id}`],
+			steps: [{ kind: 'note.remove', words: 'Take the note away', input: { id }, expected: 100 }],
+			undo: { kind: 'note.write', input: { note: id, about: `${kind}/${of}`, text } },
+			undoWords: 'It is put back.'
+		};
+	}
+});
+
+export const notePlans = [writeNote, removeNote];
