@@ -216,7 +216,7 @@ test.describe('an old forms app, from a package to the shelves of people', () =>
 		await expect(page.getByRole('region', { name: 'Reason' })).toContainText(
 			'it is granted to the team itself, optional'
 		);
-		const csv = await (await page.request.get('/api/v1/who?format=csv')).text();
+		const csv = await (await page.request.get('/api/v1/who.csv')).text();
 		expect(csv.split('\r\n')[0]).toContain('Forms of survey');
 		expect(csv).toMatch(/^Software,1,139,.*,139$/m);
 	});

@@ -77,8 +77,12 @@ export class Keeper {
 			end(why);
 			void worker.terminate();
 		};
-		worker.on('error', (e: unknown) => end(e instanceof Error ? (e.stack ?? e.message) : `it threw ${String(e)}`));
-		worker.on('exit', (code) => end(`it ended with ${code}`));
+		// An error may overtake what the thread has said before it; by its exit, all that it said has come.
+		let threw: string | null = null;
+		worker.on('error', (e: unknown) => {
+			threw ??= e instanceof Error ? (e.stack ?? e.message) : `it threw ${String(e)}`;
+		});
+		worker.on('exit', (code) => end(threw ?? `it ended with ${code}`));
 		worker.on('message', (m: { ready?: boolean; refused?: string }) => {
 			if (m.refused !== undefined) refused = m.refused;
 			else if (m.ready) {

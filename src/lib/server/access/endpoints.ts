@@ -19,10 +19,9 @@ export const accessEndpoints: readonly Endpoint[] = [
 	endpoint({
 		method: 'GET',
 		path: '/who',
-		summary: 'Who gets what: teams against publications, as rows or as CSV',
+		summary: 'Who gets what: teams against publications',
 		need: read('publishing'),
 		looks: 'scope and moment',
-		query: { format: v.optional(v.picklist(['json', 'csv'], 'There are json and csv.'), 'json') },
 		answer: v.strictObject({
 			at: moment,
 			publications: v.array(v.strictObject({ id: text, name: text, shown: text, people: whole })),
@@ -38,11 +37,22 @@ export const accessEndpoints: readonly Endpoint[] = [
 				})
 			)
 		}),
-		also: ['text/csv'],
-		handle({ ctx, query, look }) {
+		handle({ ctx, look }) {
 			const { scope, at } = look();
 			const { publications, teams } = matrixIn(ctx.db, scope, at);
-			if (query.format === 'json') return { at, publications, teams };
+			return { at, publications, teams };
+		}
+	}),
+	endpoint({
+		method: 'GET',
+		path: '/who.csv',
+		summary: 'Who gets what: teams against publications, as CSV (RFC 4180)',
+		need: read('publishing'),
+		looks: 'scope and moment',
+		answer: { file: 'text/csv' },
+		handle({ ctx, look }) {
+			const { scope, at } = look();
+			const { publications, teams } = matrixIn(ctx.db, scope, at);
 			return csvAnswer(
 				'who-gets-what',
 				['team', 'above', 'people', ...publications.map((p) => p.name)],

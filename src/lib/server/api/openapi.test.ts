@@ -102,8 +102,7 @@ describe('every address of the API', () => {
 		await h.lab.apply({ c: 'fault', kind: 'volume-full', target: 'isle-v1', value: 0.96 });
 		await h.live(7 * MINUTE);
 		await ok('GET', `/findings/${one<{ id: number }>(h.db, 'SELECT id FROM findings LIMIT 1')!.id}`);
-		await ok('GET', '/machines?format=csv&sort=-strain&limit=2');
-		await ok('GET', '/who?format=csv');
+		await ok('GET', '/machines.csv?sort=-strain&limit=2');
 		expect(await ok('GET', '/search?q=quay-0')).toContain('"kind":"machine","id":"quay-01"');
 		await ok('GET', '/who/harbour/desk');
 		await ok('GET', '/shelves/anna');
@@ -193,6 +192,6 @@ describe('every address of the API', () => {
 		expect(String(wrong.body)).toContain('"field":"id"');
 		expect(await get('/names?naming=a-%23&count=many')).toMatchObject({ status: 422 });
 		expect(await get('/machines?limit=0')).toMatchObject({ status: 422 });
-		expect(await get('/machines?limit=50001&format=csv')).toMatchObject({ status: 422 });
+		expect(await get('/machines.csv?limit=50001')).toMatchObject({ status: 422 });
 	});
 });

@@ -95,14 +95,11 @@ const text = { schema: { type: 'string' } };
 const STATUS_WORDS = { 200: 'The answer', 201: 'It is made', 202: 'It will be done', 204: 'Done' };
 
 function responsesOf(e: Endpoint): Json {
-	const content = {
-		...(isSchema(e.answer)
-			? { 'application/json': { schema: schemaOf(e.answer) } }
-			: e.answer
-				? { [e.answer.file]: text }
-				: {}),
-		...Object.fromEntries((e.also ?? []).map((type) => [type, text]))
-	};
+	const content = isSchema(e.answer)
+		? { 'application/json': { schema: schemaOf(e.answer) } }
+		: e.answer
+			? { [e.answer.file]: text }
+			: {};
 	const refused = (words: string): Json => ({
 		description: words,
 		content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } }

@@ -64,8 +64,6 @@ export interface Endpoint {
 	instead?: unknown;
 	status: 200 | 201 | 202 | 204;
 	answer: Comes;
-	/** Other types that it can answer with. */
-	also?: string[];
 	/** Where what was made is found from now on. */
 	location?: (answer: never) => string;
 	handle(ask: Ask<Fields | undefined, Fields | undefined, unknown>): unknown;

@@ -33,6 +33,25 @@ function beginOf(cursor: string | undefined, offset: number, at: number): { offs
 	return begin;
 }
 
+const SORT = v.optional(v.pipe(v.string(), v.description('A column; with a minus in front, descending')), '');
+const limitOf = (most: number, usual: number) =>
+	v.optional(
+		v.pipe(
+			v.number(`A limit is a whole number from 1 to ${most}.`),
+			v.integer(`A limit is a whole number from 1 to ${most}.`),
+			v.minValue(1, `A limit is a whole number from 1 to ${most}.`),
+			v.maxValue(most, `A limit is a whole number from 1 to ${most}.`),
+			v.description(`Rows, at most ${most}`)
+		),
+		usual
+	);
+
+/** A column to sort by as it is written: with a minus in front, descending. */
+const sortOf = (text: string) => ({
+	sort: text.startsWith('-') ? text.slice(1) : text,
+	descending: text.startsWith('-')
+});
+
 const pageOf = (kind: ListKind): Endpoint =>
 	endpoint({
 		method: 'GET',
@@ -41,11 +60,10 @@ const pageOf = (kind: ListKind): Endpoint =>
 		need: read('estate'),
 		looks: 'scope and moment',
 		query: {
-			sort: v.optional(v.pipe(v.string(), v.description('A column; with a minus in front, descending')), ''),
-			limit: v.optional(v.pipe(v.number(), v.description(`Rows a page, at most ${PAGE}; of a CSV, at most ${WHOLE}`))),
+			sort: SORT,
+			limit: limitOf(PAGE, 100),
 			cursor: v.optional(v.pipe(v.string(), v.description('The cursor of the page before'))),
-			offset: v.optional(v.pipe(v.number(), v.description('Rows before the first one')), 0),
-			format: v.optional(v.picklist(['json', 'csv'], 'There are json and csv.'), 'json')
+			offset: v.optional(v.pipe(v.number(), v.description('Rows before the first one')), 0)
 		},
 		answer: v.strictObject({
 			rows: v.array(kind.row),
@@ -54,26 +72,11 @@ const pageOf = (kind: ListKind): Endpoint =>
 			cursor: v.nullable(text),
 			leftOut: v.pipe(v.array(text), v.description('Parts of the scope that say nothing of these'))
 		}),
-		also: ['text/csv'],
 		handle({ ctx, query, look }) {
-			const { scope, ...looked } = look();
-			const csv = query.format === 'csv';
-			const limit = query.limit ?? (csv ? WHOLE : 100);
-			const most = csv ? WHOLE : PAGE;
-			if (!Number.isInteger(limit) || limit < 1 || limit > most)
-				throw new InputProblem([{ field: 'limit', words: `A limit is a whole number from 1 to ${most}.` }]);
-			const begin = beginOf(query.cursor, query.offset, asKnown({ scope, ...looked }));
-			const descending = query.sort.startsWith('-');
-			const sort = descending ? query.sort.slice(1) : query.sort;
-			const { rows, total, left } = kind.page(ctx.db, { ...begin, scope, sort, descending, limit });
-			if (csv) {
-				const columns = Object.keys(kind.row.entries);
-				return csvAnswer(
-					kind.name,
-					columns,
-					rows.map((r) => columns.map((c) => r[c]))
-				);
-			}
+			const looked = look();
+			const { scope } = looked;
+			const begin = beginOf(query.cursor, query.offset, asKnown(looked));
+			const { rows, total, left } = kind.page(ctx.db, { ...begin, scope, ...sortOf(query.sort), limit: query.limit });
 			const next = begin.offset + rows.length;
 			return {
 				rows,
@@ -82,6 +85,27 @@ const pageOf = (kind: ListKind): Endpoint =>
 				cursor: next < total ? cursorOf(next, begin.at) : null,
 				leftOut: left.map((t) => termWords(t))
 			};
+		}
+	});
+
+const csvOf = (kind: ListKind): Endpoint =>
+	endpoint({
+		method: 'GET',
+		path: `/${kind.name}.csv`,
+		summary: `${kind.words}; as CSV (RFC 4180)`,
+		need: read('estate'),
+		looks: 'scope and moment',
+		query: { sort: SORT, limit: limitOf(WHOLE, WHOLE) },
+		answer: { file: 'text/csv' },
+		handle({ ctx, query, look }) {
+			const looked = look();
+			const ask = { at: asKnown(looked), scope: looked.scope, ...sortOf(query.sort), limit: query.limit, offset: 0 };
+			const columns = Object.keys(kind.row.entries);
+			return csvAnswer(
+				kind.name,
+				columns,
+				kind.page(ctx.db, ask).rows.map((r) => columns.map((c) => r[c]))
+			);
 		}
 	});
 
@@ -142,8 +166,8 @@ const search = endpoint({
 	handle: ({ ctx, query, look }) => ({ rows: searchFor(ctx.db, query.q, asKnown(look())) })
 });
 
-/** The list of each kind, one of it, and search through those whose rows have a name. */
+/** The list of each kind, as CSV too, one of it, and search through those whose rows have a name. */
 export const listEndpoints: readonly Endpoint[] = [
 	search,
-	...[...LISTS.values()].flatMap((k) => [pageOf(k), oneOf(k)])
+	...[...LISTS.values()].flatMap((k) => [pageOf(k), csvOf(k), oneOf(k)])
 ];

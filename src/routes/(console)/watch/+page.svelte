@@ -65,7 +65,7 @@
 		addressWith(page.url, { scope: scopeText(withFacet(parseScope(data.look.scopeText).scope, facet, String(value))) });
 	/** The whole list as a file, with this scope, moment and order. */
 	const csv = $derived(
-		`/api/v1/${data.list}?${new URLSearchParams({ format: 'csv', scope: data.look.scopeText, at: String(data.at), sort: data.sort })}`
+		`/api/v1/${data.list}.csv?${new URLSearchParams({ scope: data.look.scopeText, at: String(data.at), sort: data.sort })}`
 	);
 	const percent = (v: unknown) =>
 		v === null || v === undefined || (v as number) < 0 ? '–' : `${Math.round((v as number) * 100)} %`;

@@ -26,7 +26,7 @@
 	const shown = $derived(items.length ? items.map((i) => i.index) : data.teams.slice(0, 40).map((_t, i) => i));
 	const before = $derived(items[0]?.start ?? 0);
 	const after = $derived(items.length ? $list.getTotalSize() - items.at(-1)!.end : 0);
-	const csv = $derived(addressWith(page.url, { format: 'csv', card: null, plan: null, cell: null }, '/api/v1/who'));
+	const csv = $derived(addressWith(page.url, { card: null, plan: null, cell: null }, '/api/v1/who.csv'));
 	const asked = $derived(
 		data.cell && {
 			...data.cell,
