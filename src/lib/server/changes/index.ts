@@ -86,9 +86,13 @@ export function changesBefore(db: Db, at: number, limit = 200): ChangeRow[] {
 	);
 }
 
-/** Changes within a span of time, oldest first. */
-export const changesBetween = (db: Db, from: number, to: number): ChangeRow[] =>
-	all<RawChange>(db, 'SELECT * FROM changes WHERE at >= ? AND at < ? ORDER BY number', [from, to]).map(fromRaw);
+/** Titles of the changes within a span of time, with whether each failed: no more of them, for every page shows them. */
+export const titlesBetween = (db: Db, from: number, to: number): { at: number; title: string; failed: boolean }[] =>
+	all<{ at: number; title: string; outcome: ChangeRow['outcome'] }>(
+		db,
+		'SELECT at, title, outcome FROM changes WHERE at >= ? AND at < ? ORDER BY number',
+		[from, to]
+	).map(({ at, title, outcome }) => ({ at, title, failed: outcome === 'failed' }));
 
 /** One change, or null. */
 export function changeByNumber(db: Db, number: number): ChangeRow | null {

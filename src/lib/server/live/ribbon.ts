@@ -2,7 +2,8 @@ import type { Scope } from '$lib/core/scope/scope';
 import { countOver } from '$lib/core/time/intervals';
 import { FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
 import { demandForecast, homeZone, keptCounts, STEP, steps } from '../capacity';
-import { changesBetween } from '../changes';
+import { titlesBetween } from '../changes';
+import { gatherFlags, type FlagGroup } from '$lib/core/watch/flags';
 import { all, type Db } from '../db';
 import { BEGUN_SESSIONS, fromOf, MACHINES } from '../watch';
 import { atMoment } from '../samples/read';
@@ -20,7 +21,7 @@ export interface Ribbon {
 	/** Sessions that the machines up could hold, every step up to now. */
 	capacity: number[];
 	ahead: { at: number; middle: number; spread: number }[];
-	flags: { at: number; words: string; number: number | null; failed: boolean; ahead: boolean }[];
+	flags: FlagGroup[];
 	incidents: { from: number; to: number; words: string; finding: number }[];
 }
 
@@ -69,6 +70,9 @@ export function curvesOf(db: Db, scope: Scope, now: number): Curves {
 	return { from, step: STEP, zone: homeZone(db), tide, capacity, ahead };
 }
 
+/** Flags closer than this, ms, would lie upon one another on a screen. */
+const CLOSE = 20 * MINUTE;
+
 /** The ribbon of a scope, around the present, over its curves. */
 export function ribbonOf(db: Db, curves: Curves, now: number): Ribbon {
 	const { from } = curves;
@@ -77,20 +81,17 @@ export function ribbonOf(db: Db, curves: Curves, now: number): Ribbon {
 		...curves,
 		to,
 		now,
-		flags: [
-			...changesBetween(db, from, now + 1).map((c) => ({
-				at: c.at,
-				words: c.title,
-				number: c.number,
-				failed: c.outcome === 'failed',
-				ahead: false
-			})),
-			...all<{ not_before: number; title: string }>(
-				db,
-				`SELECT not_before, title FROM jobs WHERE state = 'waiting' AND not_before < ?`,
-				[to]
-			).map((j) => ({ at: j.not_before, words: j.title, number: null, failed: false, ahead: true }))
-		],
+		flags: gatherFlags(
+			[
+				...titlesBetween(db, from, now + 1).map((c) => ({ at: c.at, words: c.title, failed: c.failed, ahead: false })),
+				...all<{ not_before: number; title: string }>(
+					db,
+					`SELECT not_before, title FROM jobs WHERE state = 'waiting' AND not_before < ?`,
+					[to]
+				).map((j) => ({ at: j.not_before, words: j.title, failed: false, ahead: true }))
+			],
+			CLOSE
+		),
 		incidents: all<{ id: number; since: number; until: number; title: string }>(
 			db,
 			`SELECT id, since, until, title FROM findings WHERE until > ? AND since < ? AND kind IN ('gateway port', 'runaway machine', 'addresses running out') ORDER BY since`,

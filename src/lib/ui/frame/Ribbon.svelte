@@ -2,6 +2,7 @@
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
 	import { clockWords, momentWords } from '$lib/core/time/zone';
+	import type { FlagGroup } from '$lib/core/watch/flags';
 	import { addressWith } from './address';
 
 	interface Props {
@@ -14,7 +15,7 @@
 			tide: number[];
 			capacity: number[];
 			ahead: { at: number; middle: number; spread: number }[];
-			flags: { at: number; words: string; number: number | null; failed: boolean; ahead: boolean }[];
+			flags: FlagGroup[];
 			incidents: { from: number; to: number; words: string; finding: number }[];
 		};
 		at: number;
@@ -165,6 +166,13 @@
 			/>
 			<path d="M{f.x} 6h11l-3 4 3 4h-11z" fill={f.failed ? 'var(--buoy)' : 'var(--plum)'}><title>{f.words}</title></path
 			>
+			{#if f.count > 1}<rect
+					x={f.x}
+					y="14"
+					width={Math.max(2, x(f.until) - f.x)}
+					height="2"
+					fill={f.failed ? 'var(--buoy)' : 'var(--plum)'}
+				/>{/if}
 			<text x={f.x + 15} y="14" fill={f.failed ? 'var(--buoy)' : 'var(--plum)'}>{f.label}</text>
 		{/each}
 		<line
