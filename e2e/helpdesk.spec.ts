@@ -49,6 +49,32 @@ test.describe('the helpdesk, with somebody on the phone', () => {
 		expect(await commitAndFollow(page)).toBe('done');
 	});
 
+	test('leaves a note on a machine, finds it by what it says, words it anew, and sees how it was', async ({ page }) => {
+		await visit(page, '/watch?list=machines&card=machine/bgo-br-006');
+		const card = page.getByRole('complementary', { name: 'Card' });
+		await card.getByRole('button', { name: 'Leave a note' }).click();
+		await card.getByRole('button', { name: 'Leave a note' }).click();
+		await expect(card.getByRole('alert')).toContainText('Write the note.');
+		await card.getByLabel('What the next one should know').fill('Its fan rattles; parts come on Monday');
+		await card.getByRole('button', { name: 'Leave a note' }).click();
+		expect(await commitAndFollow(page)).toBe('done');
+
+		await visit(page, '/watch?list=machines');
+		await page.keyboard.press('Control+k');
+		await page.getByPlaceholder(/Go to a view/).fill('fan rattles');
+		await page.getByRole('option', { name: /Its fan rattles; parts come on Monday \(bgo-br-006\)/ }).click();
+		await expect(card).toContainText('on the machine');
+		await card.getByRole('button', { name: 'Word it anew' }).click();
+		await card.getByLabel('What the next one should know').fill('Its fan is new');
+		await card.getByRole('button', { name: 'Word it anew' }).click();
+		expect(await commitAndFollow(page)).toBe('done');
+
+		await visit(page, '/watch?list=machines&card=machine/bgo-br-006');
+		await card.getByRole('link', { name: 'Its fan is new' }).click();
+		await expect(card).toContainText('wrote “Its fan rattles; parts come on Monday”');
+		await accessible(page);
+	});
+
 	test('narrows by typing, by pressing a value and by facet, and the sentence says it', async ({ page }) => {
 		await visit(page, '/watch?list=machines');
 		await page.keyboard.press('/');

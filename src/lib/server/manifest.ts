@@ -1,5 +1,5 @@
 import type { Finding } from '$lib/core/diagnosis/findings';
-import type { Card } from '$lib/core/why/card';
+import type { Card, CardSection } from '$lib/core/why/card';
 import type { Need } from '$lib/core/why/need';
 import type { Context } from './context';
 import type { Db } from './db';
@@ -71,8 +71,13 @@ export interface Manifest {
 	steps?: Readonly<Record<string, StepHandler>>;
 	/** Cards of what it looks after, by what they are of. */
 	cards?: Readonly<Record<string, CardOf>>;
-	/** What it adds to the cards of other areas: sections and actions. */
-	adds?(ctx: Context, kind: string, id: string, then: Then): Partial<Pick<Card, 'sections' | 'actions'>>;
+	/** What it adds to the cards of other areas: actions, and sections after those of the card, or before its reasons (`lead`). */
+	adds?(
+		ctx: Context,
+		kind: string,
+		id: string,
+		then: Then
+	): Partial<Pick<Card, 'sections' | 'actions'>> & { lead?: CardSection[] };
 	lists?: readonly ListKind[];
 	/** What of it the API answers beside lists, cards and plans. */
 	endpoints?: readonly Endpoint[];

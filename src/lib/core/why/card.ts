@@ -54,6 +54,8 @@ export interface Card {
 	sub: string;
 	rows: { name: string; value: string; card?: string; scope?: string }[];
 	links?: { words: string; href: string }[];
+	/** What stands before the reasons: what somebody should read first. */
+	lead?: CardSection[];
 	facts: Fact[];
 	actions: CardAction[];
 	sections: CardSection[];
@@ -64,7 +66,7 @@ export const sectionOf = <T extends CardSection['type']>(
 	card: Card,
 	type: T
 ): Extract<CardSection, { type: T }> | undefined =>
-	card.sections.find((s): s is Extract<CardSection, { type: T }> => s.type === type);
+	[...(card.lead ?? []), ...card.sections].find((s): s is Extract<CardSection, { type: T }> => s.type === type);
 
 /** Sections that show nothing are none: nothing stands under their title. */
 export function isBare(s: CardSection): boolean {

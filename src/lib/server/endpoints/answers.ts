@@ -190,6 +190,7 @@ export const card = v.strictObject({
 	sub: text,
 	rows: v.array(v.strictObject({ name: text, value: text, card: v.optional(text), scope: v.optional(text) })),
 	links: v.optional(v.array(v.strictObject({ words: text, href: text }))),
+	lead: v.optional(v.array(section)),
 	facts: v.array(fact),
 	actions: v.array(
 		v.strictObject({

@@ -125,7 +125,7 @@ describe('a network without addresses', () => {
 		fault('range-used-up', 'isle-desks');
 		const card = (await cardOf(h.ctx, 'network', 'isle-desks', { at: h.lab.now, live: true }))!;
 		expect(card.facts.map((f) => f.words).join()).toMatch(/held by no machine/);
-		expect(card.actions.map((a) => a.kind)).toEqual(['network.release', 'network.set-range']);
+		expect(card.actions.map((a) => a.kind)).toEqual(['network.release', 'network.set-range', 'note.write']);
 		expect(await cardOf(h.ctx, 'network', 'none', { at: h.lab.now, live: true })).toBeNull();
 	});
 });

@@ -165,7 +165,8 @@ describe('the card of a version', () => {
 			'Rebuild with updates',
 			'Open by hand',
 			'Retire it',
-			'Delete it'
+			'Delete it',
+			'Leave a note'
 		]);
 		expect(sectionOf(card, 'compared')!.send).toMatch(/GB to send where 1\.0\.0 is, instead of/);
 		const old = (await cardOf(h.ctx, 'version', 'desk/1.0.0', { at: h.lab.now, live: true }))!;

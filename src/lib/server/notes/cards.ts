@@ -1,5 +1,5 @@
 import { countWords, durationWords } from '$lib/core/time/units';
-import type { Card } from '$lib/core/why/card';
+import type { Card, CardSection } from '$lib/core/why/card';
 import type { Context } from '../context';
 import type { Then } from '../things/catalogue';
 import { noteAt, notesOn, wordingsOf } from './queries';
@@ -31,11 +31,16 @@ export function noteCard({ db }: Context, id: string, { at }: Then): Card | null
 	};
 }
 
-/** What notes add to the cards of everything else. */
-export function noteAdds({ db }: Context, kind: string, id: string, { at }: Then): Pick<Card, 'sections' | 'actions'> {
-	if (kind === 'note' || kind === 'change') return { sections: [], actions: [] };
+/** What notes add to the cards of everything else: what they say comes first. */
+export function noteAdds(
+	{ db }: Context,
+	kind: string,
+	id: string,
+	{ at }: Then
+): Pick<Card, 'actions'> & { lead: CardSection[] } {
+	if (kind === 'note' || kind === 'change') return { lead: [], actions: [] };
 	return {
-		sections: [
+		lead: [
 			{
 				type: 'lines',
 				title: 'Notes',

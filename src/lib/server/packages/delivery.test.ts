@@ -113,7 +113,8 @@ describe('a package for a pool', () => {
 			'Set to 3.1.0',
 			'Attach it at sign-in',
 			'Attach it at launch',
-			'Withdraw it'
+			'Withdraw it',
+			'Leave a note'
 		]);
 		expect((await card('quay/logline'))!.facts.map((f) => f.words)).toContain('every machine that is up has it');
 		expect(await card('isle/logline')).toBe(null);

@@ -55,9 +55,11 @@
 	</p>
 {/if}
 
+<CardSections sections={card.lead ?? []} {zone} />
+
 {#if card.facts.length}
 	<h3 class="head mt-4" id="why">Why</h3>
 	<div class="mt-1"><Why facts={card.facts} {zone} /></div>
 {/if}
 
-<CardSections {card} {zone} />
+{#key `${card.kind}/${card.id}`}<CardSections sections={card.sections} {zone} />{/key}

@@ -2,21 +2,21 @@
 	import { page } from '$app/state';
 	import { durationWords, sizeWords } from '$lib/core/time/units';
 	import { momentWords } from '$lib/core/time/zone';
-	import type { Card } from '$lib/core/why/card';
+	import type { CardSection } from '$lib/core/why/card';
 	import SampleChart from '$lib/ui/charts/SampleChart.svelte';
 	import { addressWith } from '$lib/ui/frame/address';
 	import PhaseBars from './PhaseBars.svelte';
 
 	interface Props {
-		card: Card;
+		sections: readonly CardSection[];
 		zone: string;
 	}
-	let { card, zone }: Props = $props();
+	let { sections, zone }: Props = $props();
 
 	const to = (id: string) => addressWith(page.url, { card: id });
 </script>
 
-{#each card.sections as s, i (`${card.kind}/${card.id} ${i}`)}
+{#each sections as s, i (i)}
 	{#if s.type === 'takes'}
 		<h3 class="head mt-4">{s.title} <small>{s.sub}</small></h3>
 		<table class="grid-table mt-1">

@@ -69,18 +69,23 @@
 			if (Number(clockWords(ribbon.zone, t).slice(0, 2)) % 3 === 0 && x(t) > 18 && x(t) < width - 18) out.push(t);
 		return out;
 	});
+	const shown = $derived(dragging ?? aimed ?? at);
+	const cursor = $derived(x(shown));
 	// Flags that would lie upon one another lose their words; the line stays.
 	const flags = $derived.by(() => {
 		let free = -Infinity;
 		return ribbon.flags.map((f) => {
 			const at = x(f.at);
-			const words = at > free && at < width - 60 ? f.words.slice(0, 26) : '';
-			if (words) free = at + 24 + words.length * 6;
-			return { ...f, x: at, label: words };
+			const cut = f.words.length > 26 ? `${f.words.slice(0, 25)}…` : f.words;
+			const wide = 9 + cut.length * 6;
+			// The moment stands in a box of its own: words that would lie under it begin beyond it.
+			const under = at + 15 < cursor + 40 && at + 15 + wide > cursor - 40;
+			const begins = under ? Math.max(at + 15, cursor + 42) : at + 15;
+			const fits = begins - 15 > free && begins + wide < width - 60;
+			if (fits) free = begins + wide;
+			return { ...f, x: at, label: fits ? cut : '', labelX: begins };
 		});
 	});
-	const shown = $derived(dragging ?? aimed ?? at);
-	const cursor = $derived(x(shown));
 	const isLive = $derived(live && dragging === null && aimed === null);
 	const label = $derived(isLive ? `now ${clockWords(ribbon.zone, ribbon.now)}` : clockWords(ribbon.zone, shown));
 
@@ -173,7 +178,7 @@
 					height="2"
 					fill={f.failed ? 'var(--buoy)' : 'var(--plum)'}
 				/>{/if}
-			<text x={f.x + 15} y="14" fill={f.failed ? 'var(--buoy)' : 'var(--plum)'}>{f.label}</text>
+			<text x={f.labelX} y="14" fill={f.failed ? 'var(--buoy)' : 'var(--plum)'}>{f.label}</text>
 		{/each}
 		<line
 			x1={x(ribbon.now)}
