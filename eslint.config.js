@@ -95,6 +95,8 @@ export default ts.config(
 		['$lib/server/*', '**/server/**', '**/routes/**'],
 		'Components are given what they show; they do not read the estate.'
 	),
+	// What goes wrong is logged (`server/log.ts`).
+	{ files: ['src/**'], rules: { 'no-console': ['error', { allow: ['log'] }] } },
 	{
 		files: ['src/routes/**', 'src/hooks.server.ts'],
 		rules: {

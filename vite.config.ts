@@ -8,6 +8,8 @@ export default defineConfig({
 	test: {
 		include: ['src/**/*.test.ts'],
 		environment: 'node',
+		// What tests bring about is no news.
+		env: { SEXTANT_LOG: 'silent' },
 		// No test is a race: a slow machine under load gets the time it needs.
 		testTimeout: 240_000,
 		hookTimeout: 240_000

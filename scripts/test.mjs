@@ -24,6 +24,7 @@ const steps = [
 		'svelte-check/bin/svelte-check',
 		['--tsconfig', './tsconfig.json', '--threshold', 'warning', '--fail-on-warnings']
 	],
+	['Unused', 'knip/bin/knip.js', ['--no-progress', '--no-config-hints']],
 	[
 		'Structure',
 		'dependency-cruiser/bin/dependency-cruise.mjs',

@@ -5,6 +5,8 @@ declare global {
 		interface Locals {
 			caller: Caller | null;
 			theme: 'day' | 'night';
+			/** The number that the request has in the log. */
+			number: string;
 		}
 		interface Error {
 			message: string;

@@ -1,3 +1,5 @@
+import { randomUUID } from 'node:crypto';
+import { logOf } from '$lib/server/log';
 import { json, redirect, type Handle, type HandleServerError } from '@sveltejs/kit';
 import { callerOfSignIn, callerOfToken } from '$lib/server/identity/accounts';
 import { isStorage, STORAGE_WORDS } from '$lib/server/db/storage';
@@ -16,6 +18,8 @@ import {
 	tooLarge
 } from '$lib/server/api/problems';
 import { runtime } from '$lib/server/runtime';
+
+const log = logOf('pages');
 
 /** The route that all declared endpoints stand behind. */
 const API = '/api/v1/[...path]';
@@ -41,6 +45,7 @@ export const handle: Handle = async ({ event, resolve }) => {
 	const byItself = event.isDataRequest || path === '/live' || path.endsWith('/progress');
 	event.locals.caller =
 		bearer !== null ? callerOfToken(db, bearer) : cookie ? callerOfSignIn(db, cookie, !byItself) : null;
+	event.locals.number = randomUUID().slice(0, 8);
 	event.locals.theme = event.cookies.get('theme') === 'night' ? 'night' : 'day';
 
 	// A cookie is sent along from any page: what changes something must come from our own.
@@ -107,7 +112,7 @@ function secure(response: Response, url: URL): Response {
 	return response;
 }
 
-export const handleError: HandleServerError = ({ error, status, message }) => {
+export const handleError: HandleServerError = ({ error, event, status, message }) => {
 	if (status === 404)
 		return {
 			message: 'There is nothing at this address.',
@@ -122,10 +127,13 @@ export const handleError: HandleServerError = ({ error, status, message }) => {
 			safe: 'Nothing was changed.',
 			advice: 'Try again in a moment.'
 		};
-	console.error(error);
+	log.error(
+		{ request: event.locals.number, address: event.url.pathname, err: error },
+		'a page met what nobody foresaw'
+	);
 	return {
 		message: status === 500 ? 'Something went wrong on our side.' : message,
 		safe: 'Nothing was changed.',
-		advice: 'Try again; if it happens again, the server’s log has the details.'
+		advice: `Try again; if it happens again, the server’s log has the details, under request ${event.locals.number}.`
 	};
 };

@@ -36,7 +36,7 @@ const USAGE = `usage: npm run sextant -- <command>
   package check FILE                         reads a package, checks every digest, and says what it is`;
 
 function fail(line: string, code = 1): never {
-	console.error(line);
+	process.stderr.write(`${line}\n`);
 	process.exit(code);
 }
 
@@ -139,7 +139,7 @@ function checkEstate(file: string | undefined): void {
 	const read = loadEstate(file);
 	if ('problems' in read) {
 		for (const p of read.problems)
-			console.error(`${p.file}:${p.line}:${p.column}: ${p.path ? `${p.path}: ` : ''}${p.message}`);
+			process.stderr.write(`${p.file}:${p.line}:${p.column}: ${p.path ? `${p.path}: ` : ''}${p.message}\n`);
 		fail(`${read.problems.length} to put right`);
 	}
 	const e = read.estate;
@@ -215,7 +215,7 @@ async function verify(): Promise<void> {
 		if (!code.startsWith('SQLITE_') && !code.startsWith('E')) throw e;
 		problems.push(`database: ${(e as Error).message}: it is damaged, or no database; put a backup back with restore`);
 	}
-	for (const p of problems) console.error(p);
+	for (const p of problems) process.stderr.write(`${p}\n`);
 	if (problems.length) fail(`${problems.length} wrong`);
 	console.log(
 		'The database is whole, the change log is unbroken, every interval has its place, and packages are what they were.'

@@ -1,3 +1,4 @@
+import { logOf } from '$lib/server/log';
 import { rmSync, statfsSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { isStorage } from '$lib/server/db/storage';
@@ -18,10 +19,11 @@ export function watchDisk(folder: string, changed: () => void): Health {
 		const full = isFull(folder);
 		if (full === health.full) return;
 		health.full = full;
-		console.error(
+		logOf('disk').warn(
+			{ folder },
 			full
-				? `sextant: the disk of ${folder} is full: everything can be read, and nothing is changed until there is room`
-				: `sextant: the disk of ${folder} has room again`
+				? 'the disk is full: everything can be read, and nothing is changed until there is room'
+				: 'the disk has room again'
 		);
 		changed();
 	}, EVERY).unref();

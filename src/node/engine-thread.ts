@@ -1,3 +1,4 @@
+import { logOf } from '$lib/server/log';
 import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
 import { sharedClock } from '$lib/server/context';
 import { openDb } from '$lib/server/db';
@@ -93,7 +94,7 @@ async function attempt<T>(part: string, work: () => T | Promise<T>): Promise<T |
 	} catch (e) {
 		const words = e instanceof Error ? e.message : String(e);
 		if (troubles.get(part) !== words && !stopping)
-			console.error(`engine, ${part}:`, isStorage(e) || e instanceof ThreadLost ? words : e);
+			logOf('engine').error({ doing: part, ...(isStorage(e) || e instanceof ThreadLost ? {} : { err: e }) }, words);
 		troubles.set(part, words);
 		return null;
 	}

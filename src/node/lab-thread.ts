@@ -1,3 +1,4 @@
+import { logOf } from '$lib/server/log';
 import { dirname, join } from 'node:path';
 import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
 import { HOUR, MINUTE } from '$lib/core/time/units';
@@ -72,7 +73,7 @@ function step(): void {
 
 function complain(e: unknown): void {
 	const words = e instanceof Error ? e.message : String(e);
-	if (words !== trouble) console.error('lab:', isStorage(e) ? words : e);
+	if (words !== trouble) logOf('lab').error(isStorage(e) ? {} : { err: e }, words);
 	trouble = words;
 	clock.set(lab.now, 0);
 }

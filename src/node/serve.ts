@@ -1,3 +1,4 @@
+import { logOf } from '$lib/server/log';
 import { createHash, randomBytes } from 'node:crypto';
 import { EventEmitter } from 'node:events';
 import {
@@ -38,9 +39,11 @@ import { LARGE, mayTakeLong, Readers } from './readers';
 import { sayStrays } from './strays';
 import { Keeper, type Ended } from './threads';
 
+const log = logOf('server');
+
 /** Says one line and ends, with nothing half made. */
 function fail(line: string): never {
-	console.error(`sextant: ${line}`);
+	process.stderr.write(`sextant: ${line}\n`);
 	process.exit(1);
 }
 
@@ -149,7 +152,7 @@ async function makeEstate(): Promise<void> {
 	if (tty) process.stdout.write('\r'.padEnd(60) + '\r');
 	if (problems) {
 		for (const p of problems.slice(0, 30))
-			console.error(`${p.file}:${p.line}:${p.column}: ${p.path ? `${p.path}: ` : ''}${p.message}`);
+			process.stderr.write(`${p.file}:${p.line}:${p.column}: ${p.path ? `${p.path}: ` : ''}${p.message}\n`);
 		fail(
 			`${options.estate ?? estatePath} has ${problems.length === 1 ? 'a problem' : `${problems.length} problems`}; nothing was made`
 		);
@@ -190,7 +193,7 @@ async function start(): Promise<void> {
 	const health = watchDisk(dataDir, () => events.emit('live', { live: 'estate' }));
 
 	const threadEnded = ({ thread, why, times }: Ended) => {
-		console.error(`sextant: the ${thread} thread ended (${times} within ten minutes) and is started anew: ${why}`);
+		log.error({ thread, times, why }, `the ${thread} thread ended (${times} within ten minutes) and is started anew`);
 		if (thread !== 'engine') {
 			lines[thread as Far].cut();
 			for (const worker of [engine.running, ...readers.running]) worker?.postMessage({ cut: thread });
@@ -203,7 +206,7 @@ async function start(): Promise<void> {
 				if (thread === 'engine') run(db, `UPDATE jobs SET thread_ends = thread_ends + 1 WHERE state = 'running'`);
 			}).immediate();
 		} catch (e) {
-			console.error('sextant: this could not be written down:', (e as Error).message);
+			log.error({ err: e }, 'this could not be written down');
 		}
 		events.emit('live', { live: 'estate' });
 	};
@@ -267,7 +270,7 @@ async function start(): Promise<void> {
 			connect(worker, 'packer', false);
 		},
 		// Whoever asked has been told; it is nobody's trouble any more.
-		ended: ({ thread, why }) => console.error(`sextant: the ${thread} has ended and is started anew: ${why}`),
+		ended: ({ thread, why }) => log.error({ thread, why }, `the ${thread} has ended and is started anew`),
 		told: (m) => {
 			if (m.wake) engine.running?.postMessage({ wake: true });
 			if (m.live) events.emit('live', m);
@@ -312,7 +315,7 @@ async function start(): Promise<void> {
 		if (!apart || !readers.pass(request, response)) handler(request, response);
 	});
 	// One request that nobody foresaw ends itself, and none beside it.
-	process.on('uncaughtException', (e) => console.error('sextant, uncaught:', e));
+	process.on('uncaughtException', (e) => log.error({ err: e }, 'nobody caught this'));
 	sayStrays('sextant');
 	announce(db);
 	void readers.start();
@@ -341,7 +344,7 @@ function shut(folder: string): void {
 		try {
 			if ((statSync(path).mode & 0o777) !== wanted) chmodSync(path, wanted);
 		} catch (e) {
-			console.error(`sextant: cannot shut ${path} for others: ${(e as Error).message}`);
+			log.warn({ path, err: e }, 'this cannot be shut for others');
 		}
 	};
 	close(folder, 0o700);
@@ -377,7 +380,7 @@ function sweepLeftovers(folder: string): void {
 		try {
 			rmSync(path, { recursive: true, force: true });
 		} catch (e) {
-			console.error(`sextant: cannot remove ${path}, which an earlier start left: ${(e as Error).message}`);
+			log.warn({ path, err: e }, 'what an earlier start left cannot be removed');
 		}
 	};
 	remove(join(folder, 'uploads'));

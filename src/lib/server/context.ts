@@ -69,8 +69,6 @@ export interface Context {
 	packer: Packer;
 }
 
-export const wallClock: Clock = { now: () => Date.now(), speed: () => 1 };
-
 /** A clock that another thread keeps in shared memory: [now, speed]. */
 export function sharedClock(memory: SharedArrayBuffer): Clock & { set(now: number, speed: number): void } {
 	const cells = new Float64Array(memory);

@@ -24,9 +24,3 @@ export interface Explained<T> {
 	value: T;
 	facts: Fact[];
 }
-
-/** Pairs a value with its facts. */
-export const explained = <T>(value: T, ...facts: Fact[]): Explained<T> => ({ value, facts });
-
-/** The name to show for a reference: its own, or its id when it has none. */
-export const nameOf = (ref: Ref): string => ref.name ?? ref.id;

@@ -1,4 +1,4 @@
-import { beforeAll, describe, expect, test, vi } from 'vitest';
+import { beforeAll, describe, expect, test } from 'vitest';
 import { HOUR } from '$lib/core/time/units';
 import { mulberry } from '../testing/chance';
 import { Harness, OWNER, testEstate } from '../testing/harness';
@@ -117,7 +117,6 @@ function fieldsOf(schema: unknown): string[] {
 let h: Harness;
 let PERSON: Caller;
 beforeAll(async () => {
-	vi.spyOn(console, 'error').mockImplementation(() => {});
 	h = await Harness.of(testEstate());
 	serveFrom(h);
 	await h.live(HOUR, 20_000);

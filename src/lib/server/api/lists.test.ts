@@ -174,15 +174,18 @@ describe('what goes wrong', () => {
 	});
 	test('an error that nobody foresaw tells the caller nothing of the inside', async () => {
 		expect(problemOf(new Error('secret path'))).toBeNull();
-		const said = console.error;
-		console.error = () => {};
 		const response = await answer(() => {
 			throw new Error('secret path /srv/x');
 		});
-		console.error = said;
 		expect(response.status).toBe(500);
 		expect(response.headers.get('content-type')).toBe('application/problem+json');
 		expect(await response.text()).not.toContain('secret');
+	});
+	test('it is found in the log by the number that the caller is told', async () => {
+		const response = await answer(() => {
+			throw new Error('secret path /srv/x');
+		}, 'a1b2c3d4');
+		expect(((await response.json()) as { detail: string }).detail).toMatch(/under request a1b2c3d4\.$/);
 	});
 	test('an error of another bundle is known by its name', () => {
 		const twin = Object.assign(new Error('busy'), { name: 'ProviderError', retry: true });

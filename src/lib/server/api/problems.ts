@@ -1,8 +1,11 @@
+import { logOf } from '../log';
 import { InputProblem } from '../plans/kind';
 import { NotAllowed, NotFound, PlanRefused } from '../plans';
 import { ProviderError } from '../providers';
 import { ThreadLost } from '../providers/remote';
 import { isStorage, STORAGE_WORDS } from '../db/storage';
+
+const log = logOf('api');
 
 /** A problem document (RFC 9457). `errors` names fields, `reasons` the facts of a refusal. */
 export interface Problem {
@@ -104,20 +107,20 @@ export const problemResponse = (p: Problem, headers: Record<string, string> = {}
 		headers: { ...headers, 'content-type': 'application/problem+json' }
 	});
 
-/** Runs an API handler; what it throws becomes a problem document. */
-export async function answer(work: () => Promise<Response> | Response): Promise<Response> {
+/** Runs an API handler; what it throws becomes a problem document. What nobody foresaw is logged under the number of the request. */
+export async function answer(work: () => Promise<Response> | Response, number = ''): Promise<Response> {
 	try {
 		return await work();
 	} catch (e) {
 		const p = problemOf(e);
 		if (p) return problemResponse(p);
-		console.error(e);
+		log.error({ request: number, err: e }, 'a request met what nobody foresaw');
 		return problemResponse(
 			problem(
 				500,
 				'fault',
 				'Something went wrong on our side',
-				'Nothing was changed. The server’s log has the details.'
+				`Nothing was changed. The server’s log has the details${number ? `, under request ${number}` : ''}.`
 			)
 		);
 	}

@@ -11,10 +11,12 @@ export interface ApiRequest {
 	request: Request;
 	caller: Caller | null;
 	ctx: Serving;
+	/** The number that the request has in the log. */
+	number?: string;
 }
 
 /** Answers a request of the API by what is declared at its address; whatever goes wrong is answered with a problem document. */
-export function answerApi({ url, request, caller, ctx }: ApiRequest): Promise<Response> {
+export function answerApi({ url, request, caller, ctx, number }: ApiRequest): Promise<Response> {
 	return answer(async () => {
 		const there = endpointsAt(url.pathname);
 		if (there.size === 0) throw new NotFound(`address ${url.pathname} of the API`);
@@ -32,7 +34,7 @@ export function answerApi({ url, request, caller, ctx }: ApiRequest): Promise<Re
 			look: () => askedOf(url, ctx)
 		} as Ask<undefined, undefined, unknown>;
 		return responseOf(endpoint, await endpoint.handle(ask));
-	});
+	}, number);
 }
 
 async function readBody({ body, instead }: Endpoint, request: Request): Promise<unknown> {

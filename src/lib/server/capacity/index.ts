@@ -2,5 +2,5 @@ export { powerActionsOf, startTimeOf, timesIn, waitsFor } from './day';
 export { demandBacktest, demandCurve, demandForecast, homeZone } from './demand';
 export { keptCounts, STEP } from './kept';
 export { steps } from './steps-sql';
-export { bootServerById, bootServersOf, learnWrites, overlayFor } from './writes';
+export { bootServerById, bootServersOf, overlayFor } from './writes';
 export { manifest } from './manifest';

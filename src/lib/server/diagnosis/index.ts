@@ -1,4 +1,4 @@
-export { findingById, type FindingRow, findingsAt } from './queries';
+export { type FindingRow, findingsAt } from './queries';
 export { peopleAffected } from './affected';
 export { sweepChecks } from './machine-checks';
 export { failingAt } from './failing';

@@ -1,3 +1,4 @@
+import { logOf } from '../log';
 import { AREAS } from '../areas';
 import { DAY, MINUTE } from '$lib/core/time/units';
 import type { Context } from '../context';
@@ -7,6 +8,8 @@ import type { Observation } from '../providers';
 import type { Chore } from '../manifest';
 import { Remedies, sweepFindings } from './findings';
 import { Observer } from './observer';
+
+const log = logOf('engine');
 
 /** Checks and findings run this often. */
 const SWEEP = 5 * MINUTE;
@@ -124,7 +127,7 @@ export class Engine {
 	private noteTrouble(part: string, e: unknown): void {
 		const words = e instanceof Error ? e.message : String(e);
 		const known = this.troubles.get(part);
-		if (known?.words !== words) console.error(`engine, ${part}:`, e);
+		if (known?.words !== words) log.error({ doing: part, err: e }, 'a part of the engine failed');
 		this.troubles.set(part, { words, since: known?.since ?? this.ctx.clock.now() });
 	}
 }

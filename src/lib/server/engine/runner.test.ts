@@ -221,7 +221,6 @@ describe('what is told of jobs', () => {
 
 describe('a step that goes wrong', () => {
 	// Each of them is said in the log, as it has to be.
-	beforeEach(() => void vi.spyOn(console, 'error').mockImplementation(() => {}));
 	afterEach(() => vi.restoreAllMocks());
 
 	/** A runner in which each kind of step does this instead. */

@@ -11,6 +11,9 @@ import { stepHandlers } from '../jobs/catalogue';
 import { addNotice } from '../jobs/notices';
 import { Cancelled, type StepHandler, type StepRun } from '../jobs/step';
 import { fromJsonOrNull } from '../db/json';
+import { logOf } from '../log';
+
+const log = logOf('jobs');
 
 /** How often a provider call that may be tried again is tried in all. */
 const TRIES = 3;
@@ -74,11 +77,11 @@ export class JobRunner {
 				return await breath();
 			}
 			if (isStorage(e)) return await breath();
-			console.error(`job ${job}:`, e);
+			log.error({ job, err: e }, 'a job met what nobody foresaw');
 			this.end(job, 'failed', e instanceof Error ? e.message : String(e));
 		} catch (again) {
 			// It could not even be written down: it is taken up again, and ends then.
-			if (!isStorage(again)) console.error(`job ${job}:`, again);
+			if (!isStorage(again)) log.error({ job, err: again }, 'a job could not be ended');
 			await breath();
 		}
 	}
@@ -201,7 +204,7 @@ export class JobRunner {
 				this.end(job, 'cancelled', null, step.n);
 				return 'over';
 			}
-			if (!(error instanceof ProviderError)) console.error(`job ${job}, ${step.kind}:`, error);
+			if (!(error instanceof ProviderError)) log.error({ job, step: step.kind, err: error }, 'a step failed');
 			stepRun.log(`failed: ${error.message}`);
 			this.end(job, 'failed', `Step ${step.n + 1}, ${step.words}: ${error.message}`, step.n);
 			return 'over';

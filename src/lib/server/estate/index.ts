@@ -1,3 +1,3 @@
-export { foldersOf, leasesOf, networkById, type NetworkRow, networksOf, sitesOf, waysOf } from './queries';
+export { foldersOf, type NetworkRow, networksOf, sitesOf, waysOf } from './queries';
 export { writeHost, writeNetwork, writeSite, writeVolume } from './sites';
 export { manifest } from './manifest';

@@ -10,7 +10,7 @@ import { countWords, durationWords, FOREVER, MINUTE, SECOND, sizeWords } from '$
 import type { Explained, Fact } from '$lib/core/why/explained';
 import { poolsAt } from '../pools';
 import type { Context } from '../context';
-import { all, one, setting, type Db } from '../db';
+import { all, setting, type Db } from '../db';
 import { linksOf, THICK } from '../images';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
 import { publicationsAt } from '../publications';
@@ -471,6 +471,3 @@ export const deliveriesTo = (db: Db, pool: string) =>
 		`SELECT package, version, mode FROM deliveries WHERE pool_id = ? AND until = ${FOREVER}`,
 		[pool]
 	);
-
-export const isDelivered = (db: Db, name: string): boolean =>
-	one(db, `SELECT 1 FROM deliveries WHERE package = ? AND until = ${FOREVER}`, [name]) !== undefined;

@@ -2,7 +2,7 @@ export { configureBroker } from './broker';
 export { doorsAt } from './door';
 export { grantsIn, publishingAt } from './narrowed';
 export { remarksOn } from './remarks';
-export { appName, isImageApp, poolsFor, servedBy } from './serving';
+export { appName, poolsFor, servedBy } from './serving';
 export { targetsOf, titleIn } from './targets';
 export { licenceFacts, licencesAt, peopleUsing, reachedBy } from './use';
 export { changeFacts, effectsOf } from './ways';

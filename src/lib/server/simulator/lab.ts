@@ -1,3 +1,4 @@
+import { logOf } from '../log';
 import type { CheckResult } from '$lib/core/diagnosis/checks';
 import type { Estate } from '$lib/core/estate/schema';
 import { HOUR, MINUTE } from '$lib/core/time/units';
@@ -29,7 +30,8 @@ export class Lab {
 		estate: Estate,
 		world?: World,
 		/** Told of what could not happen, because the lab itself has a fault. */
-		wrong: (e: unknown, what: Happening) => void = (e, what) => console.error(`lab, ${what.k}:`, e)
+		wrong: (e: unknown, what: Happening) => void = (e, what) =>
+			logOf('lab').error({ what: what.k, err: e }, 'this could not happen')
 	) {
 		const stage = new Stage(estate, world, wrong);
 		stage.does = {

@@ -11,7 +11,6 @@ export {
 } from './lists';
 export {
 	cellsAt,
-	connectionOf,
 	connectionsOf,
 	failedConnections,
 	figuresAt,

@@ -4,6 +4,7 @@
 	import { AS_FOUND } from '$lib/core/images/versions';
 	import { parseScope, scopeText, withFacet, type Facet } from '$lib/core/scope/scope';
 	import { countWords, durationWords } from '$lib/core/time/units';
+	import { HARD_PRESSED } from '$lib/core/watch/strain';
 	import { addressWith } from '$lib/ui/frame/address';
 	import LongList from '$lib/ui/lists/LongList.svelte';
 	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
@@ -169,7 +170,7 @@
 	{:else if key === 'strain'}{#if r.strain === null}<span class="text-ink3">–</span>{:else}{@render level(
 				r.strain as number,
 				String(r.strain),
-				(r.strain as number) >= 70
+				(r.strain as number) >= HARD_PRESSED
 			)}{/if}
 	{:else if key === 'sessions'}{r.sessions}
 	{:else if key === 'pool'}{@render value('pool', r.pool, r.poolName)}

@@ -3,7 +3,7 @@ import { runtime } from '$lib/server/runtime';
 
 /** The API: what is declared at each address answers. */
 const handle = ({ url, request, locals }: { url: URL; request: Request; locals: App.Locals }) =>
-	answerApi({ url, request, caller: locals.caller, ctx: runtime() });
+	answerApi({ url, request, caller: locals.caller, ctx: runtime(), number: locals.number });
 
 export const GET = handle;
 export const POST = handle;
