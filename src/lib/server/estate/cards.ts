@@ -5,7 +5,7 @@ import type { Context } from '../context';
 import { all, one } from '../db';
 import type { Then } from '../things/catalogue';
 import { atMoment, sampleAt, SAMPLED_STRAIN } from '../samples/read';
-import { leasesOf, networkById } from './queries';
+import { leasesOf, networkById, sitesOf } from './queries';
 
 export function hostCard({ db }: Context, name: string, { at }: Then): Card | null {
 	const h = one<{
@@ -135,7 +135,11 @@ export async function networkCard(ctx: Context, id: string, { at }: Then): Promi
 		title: id,
 		sub: `${countWords(leases.free, 'free address', 'free addresses')} now`,
 		rows: [
-			{ name: 'site', value: network.site_id, scope: `site:${network.site_id}` },
+			{
+				name: 'site',
+				value: sitesOf(ctx.db).find((s) => s.id === network.site_id)?.name ?? network.site_id,
+				scope: `site:${network.site_id}`
+			},
 			{ name: 'range', value: network.range },
 			{ name: 'leases', value: `${addressText(network.first)} to ${addressText(network.last)}` },
 			{ name: 'leased now', value: `${leases.size - leases.free} of ${leases.size}` },

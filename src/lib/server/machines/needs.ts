@@ -4,17 +4,18 @@ import { all, type Db } from '../db';
 
 /** Machines that could not be made, by pool. */
 export const unmadeNeeds = (db: Db, at: number): Need[] =>
-	all<{ pool: string; n: number; at: number }>(
+	all<{ pool: string; name: string; n: number; at: number }>(
 		db,
-		'SELECT pool_id AS pool, count(*) AS n, min(at) AS at FROM unmade_machines WHERE at <= ? GROUP BY 1',
-		[at]
+		`SELECT u.pool_id AS pool, coalesce(p.name, u.pool_id) AS name, count(*) AS n, min(u.at) AS at FROM unmade_machines u
+		 LEFT JOIN pools p ON p.id = u.pool_id AND p.since <= ?1 AND p.until > ?1 WHERE u.at <= ?1 GROUP BY 1`,
+		{ 1: at }
 	).map((p) => ({
 		key: `unmade-${p.pool}`,
 		people: 0,
 		count: p.n,
 		unit: p.n === 1 ? 'machine' : 'machines',
 		tone: 'sand',
-		title: `${countWords(p.n, 'machine')} of ${p.pool} could not be made`,
+		title: `${countWords(p.n, 'machine')} of ${p.name} could not be made`,
 		facts: [
 			{
 				words: 'each is listed with its reason on the pool',

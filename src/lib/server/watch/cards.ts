@@ -14,6 +14,7 @@ export function sessionCard({ db }: Context, text: string, { at, live }: Then): 
 		person: string;
 		machine: string;
 		publication_id: string;
+		publication: string;
 		gateway_id: string;
 		protocol: string;
 		since: number;
@@ -22,7 +23,9 @@ export function sessionCard({ db }: Context, text: string, { at, live }: Then): 
 		ended_by: string | null;
 	}>(
 		db,
-		'SELECT s.*, pe.login, pe.name AS person, m.name AS machine FROM sessions s JOIN people pe ON pe.id = s.person_id JOIN machines m ON m.id = s.machine_id WHERE s.id = ?',
+		`SELECT s.*, pe.login, pe.name AS person, m.name AS machine,
+		 coalesce((SELECT internal_name FROM publications p WHERE p.id = s.publication_id AND p.since <= s.since ORDER BY p.since DESC LIMIT 1), s.publication_id) AS publication
+		 FROM sessions s JOIN people pe ON pe.id = s.person_id JOIN machines m ON m.id = s.machine_id WHERE s.id = ?`,
 		[id]
 	);
 	if (!s) return null;
@@ -45,7 +48,7 @@ export function sessionCard({ db }: Context, text: string, { at, live }: Then): 
 		rows: [
 			{ name: 'person', value: s.person, card: `person/${s.login}` },
 			{ name: 'machine', value: s.machine, card: `machine/${s.machine}` },
-			{ name: 'publication', value: s.publication_id, card: `publication/${s.publication_id}` },
+			{ name: 'publication', value: s.publication, card: `publication/${s.publication_id}` },
 			{ name: 'by', value: `${s.protocol} through ${s.gateway_id}`, card: `gateway/${s.gateway_id}` },
 			{ name: 'signed in', value: `${durationWords(s.sign_in)}, ${durationWords(at - s.since)} ago` }
 		],

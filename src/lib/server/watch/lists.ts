@@ -27,6 +27,10 @@ const STATE: [string, string] = [
 	'st',
 	'JOIN machine_states st ON st.machine_id = m.id AND st.since = (SELECT max(since) FROM machine_states x WHERE x.machine_id = m.id AND x.since <= @at)'
 ];
+/** What lists call things by, beside the ids that scopes name. */
+const POOL_NAME =
+	'coalesce((SELECT name FROM pools po WHERE po.id = m.pool_id AND po.since <= @at AND po.until > @at), m.pool_id)';
+const siteName = (id: string) => `(SELECT name FROM sites WHERE id = ${id})`;
 const sessionsWhere = (where: string) => `(SELECT count(*) FROM sessions s WHERE ${where} AND ${OPEN})`;
 
 /** From which tables, and where, with no more joins than what is `used` asks for. */
@@ -47,6 +51,7 @@ const machineRowOf = v.strictObject({
 	pool: text,
 	poolName: text,
 	site: text,
+	siteName: text,
 	host: text,
 	line: text,
 	version: text,
@@ -69,8 +74,8 @@ export const MACHINES: Listing = {
 	table: 'machines m',
 	where: 'm.since <= @at AND m.until > @at',
 	joins: [PLACE, HOST, STATE],
-	columns: `m.id, m.name, m.pool_id AS pool, coalesce((SELECT name FROM pools po WHERE po.id = m.pool_id AND po.since <= @at AND po.until > @at), m.pool_id) AS poolName,
-		m.site_id AS site, h.name AS host, pl.line_id AS line, pl.version, pl.address, st.state, st.since AS stateSince,
+	columns: `m.id, m.name, m.pool_id AS pool, ${POOL_NAME} AS poolName,
+		m.site_id AS site, ${siteName('m.site_id')} AS siteName, h.name AS host, pl.line_id AS line, pl.version, pl.address, st.state, st.since AS stateSince,
 		(SELECT f.name FROM failing_checks f WHERE f.machine_id = m.id AND f.since <= @at AND f.until > @at ORDER BY f.name = 'gateway', f.since LIMIT 1) AS failing,
 		${sessionsWhere('s.machine_id = m.id')} AS sessions, ${SAMPLED_STRAIN} AS strain,
 		${sampledShare('cores')} AS cores, ${sampledShare('memory')} AS memory, (SELECT name FROM people pe WHERE pe.id = pl.owner_id) AS owner`,
@@ -100,9 +105,12 @@ const sessionRowOf = v.strictObject({
 	person: text,
 	login: text,
 	team: text,
+	teamName: text,
 	machine: text,
 	pool: text,
+	poolName: text,
 	site: text,
+	siteName: text,
 	publication: text,
 	gateway: text,
 	protocol: text,
@@ -126,7 +134,8 @@ export const SESSIONS: Listing = {
 		HOST,
 		['ss', 'JOIN session_states ss ON ss.session_id = s.id AND ss.since <= @at AND ss.until > @at']
 	],
-	columns: `s.id, pe.name AS person, pe.login, pe.team_id AS team, m.name AS machine, m.pool_id AS pool, m.site_id AS site, s.publication_id AS publication,
+	columns: `s.id, pe.name AS person, pe.login, pe.team_id AS team, (SELECT name FROM teams WHERE id = pe.team_id) AS teamName, m.name AS machine, m.pool_id AS pool, ${POOL_NAME} AS poolName,
+		m.site_id AS site, ${siteName('m.site_id')} AS siteName, s.publication_id AS publication,
 		s.gateway_id AS gateway, s.protocol, s.since, s.until, ss.state, s.sign_in AS signIn, ${SAMPLED_STRAIN} AS strain`,
 	sorts: {
 		person: 'pe.name',
@@ -163,6 +172,7 @@ const personRowOf = v.strictObject({
 	name: text,
 	team: text,
 	site: text,
+	siteName: text,
 	pattern: text,
 	managed: whole,
 	sessions: whole,
@@ -178,7 +188,7 @@ const PEOPLE: Listing = {
 	table: 'people pe',
 	where: '1',
 	joins: [['t', 'JOIN teams t ON t.id = pe.team_id']],
-	columns: `pe.id, pe.login, pe.name, t.name AS team, pe.site_id AS site, pe.pattern, pe.managed, ${sessionsWhere('s.person_id = pe.id')} AS sessions,
+	columns: `pe.id, pe.login, pe.name, t.name AS team, pe.site_id AS site, ${siteName('pe.site_id')} AS siteName, pe.pattern, pe.managed, ${sessionsWhere('s.person_id = pe.id')} AS sessions,
 		(SELECT m.name FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.person_id = pe.id AND ${OPEN} ORDER BY s.since LIMIT 1) AS machine,
 		${LAST_SIGN_IN} AS lastSignIn`,
 	sorts: {
@@ -199,6 +209,7 @@ const hostRowOf = v.strictObject({
 	id: whole,
 	name: text,
 	site: text,
+	siteName: text,
 	coreCount: whole,
 	memorySize: v.number(),
 	gpuCount: whole,
@@ -229,7 +240,7 @@ const HOSTS: Listing = {
 	table: 'hosts h',
 	where: '1',
 	joins: [],
-	columns: `h.id, h.name, h.site_id AS site, h.cores AS coreCount, h.memory AS memorySize, h.gpus AS gpuCount, ${Object.entries(
+	columns: `h.id, h.name, h.site_id AS site, ${siteName('h.site_id')} AS siteName, h.cores AS coreCount, h.memory AS memorySize, h.gpus AS gpuCount, ${Object.entries(
 		HOST_FIGURES
 	)
 		.map(([name, sql]) => `${sql} AS ${name}`)

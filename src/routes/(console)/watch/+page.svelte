@@ -31,7 +31,7 @@
 			{ key: 'signin', words: 'sign-in took', width: '96px', number: true },
 			{ key: 'machine', words: 'machine', width: '104px' },
 			{ key: 'pool', words: 'pool', width: 'minmax(110px,1fr)' },
-			{ key: 'team', words: 'team', width: '100px' },
+			{ key: 'team', words: 'team', width: 'minmax(100px,0.9fr)' },
 			{ key: 'gateway', words: 'through', width: '90px' },
 			{ key: 'protocol', words: 'by', width: '92px' },
 			{ key: 'since', words: 'for', width: '84px', number: true }
@@ -185,11 +185,13 @@
 		>
 	{:else if key === 'since'}{since(r.since)}
 	{:else if key === 'state'}{r.state}
+	{:else if key === 'pool'}{@render value('pool', r.pool, r.poolName)}
+	{:else if key === 'team'}{@render value('team', r.team, r.teamName)}
 	{:else}{@render value(key as Facet, r[key])}{/if}
 {/snippet}
 {#snippet person(r: Row, key: string)}
 	{#if key === 'name'}{@render open(addressWith(page.url, { card: cards.people(r) }), r.name)}
-	{:else if key === 'site'}{@render value('site', r.site)}
+	{:else if key === 'site'}{@render value('site', r.site, r.siteName)}
 	{:else if key === 'since'}{r.lastSignIn ? `${since(r.lastSignIn)} ago` : 'never'}
 	{:else if key === 'machine'}{#if r.machine}{@render open(
 				addressWith(page.url, { card: `machine/${r.machine}` }),
@@ -199,7 +201,7 @@
 {/snippet}
 {#snippet host(r: Row, key: string)}
 	{#if key === 'name'}{@render open(addressWith(page.url, { card: cards.hosts(r) }), r.name)}
-	{:else if key === 'site'}{@render value('site', r.site)}
+	{:else if key === 'site'}{@render value('site', r.site, r.siteName)}
 	{:else if key === 'cores'}{#if r.cores === null}<span class="text-buoy font-semibold">down</span
 			>{:else}{@render level(
 				(r.cores as number) * 100,
