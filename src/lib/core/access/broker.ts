@@ -29,8 +29,13 @@ export function servingPools<P extends ServingPool>(
 	const waits = near.some((p) => p.assignment === 'shared');
 	const facts: Fact[] = [];
 	const say = (p: P, words: string, side: 'for' | 'against') =>
-		facts.push({ words: `${p.name ?? p.id} ${words}`, side, about: { kind: 'pool', id: p.id }, source: 'broker' });
-	for (const p of near) say(p, 'is where they sit', 'for');
+		facts.push({
+			words: `${p.name ?? p.id} ${words}`,
+			side,
+			about: { kind: 'pool', id: p.id, ...(p.name ? { name: p.name } : {}) },
+			source: 'broker'
+		});
+	for (const p of near) say(p, 'stands where they sit', 'for');
 	const far = pools.filter((p) => {
 		if (p.site === site) return false;
 		const ms = Math.round(way(p.site));

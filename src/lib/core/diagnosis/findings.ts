@@ -1,3 +1,4 @@
+import { median } from '../measures/quantile';
 import { countWords, durationWords, numberWords, sizeWords, TB } from '../time/units';
 import { PLACE_CHECK_WORDS, type PlaceCheck } from '../network/places';
 import { ATTACH_CAUSE_WORDS, type AttachCause } from '../packages/attaching';
@@ -317,7 +318,7 @@ export function signInFindings(versions: VersionSignIns[]): Finding[] {
 				.filter((o) => o !== v && o.count >= 5 && o.phases[phase] !== undefined)
 				.map((o) => o.phases[phase]!);
 			if (others.length === 0) continue;
-			const usual = others.sort((a, b) => a - b)[Math.floor(others.length / 2)]!;
+			const usual = median(others);
 			if (ms - usual < 10_000 || ms < usual * 2) continue;
 			const part = v.worstPart[phase];
 			findings.push({

@@ -1,3 +1,4 @@
+import { quantile } from '../measures/quantile';
 import { GB } from '../time/units';
 
 /** Cores and disk (bytes) of the builder with which usual times are meant. */
@@ -105,16 +106,4 @@ function widening(sorted: number[]): { centre: number; mean: number; factor: num
 	const drawn = square - centre * centre;
 	const toCome = (sorted.reduce((sum, x) => sum + (x - mean) ** 2, 0) / (n - 1)) * (1 + 1 / n);
 	return { centre, mean, factor: drawn > 0 ? Math.sqrt(toCome / drawn) : 1 };
-}
-
-/**
- * Quantile of sorted values, linear between order statistics (Hyndman and Fan's type 7, the usual default).
- * NaN of nothing.
- */
-export function quantile(sorted: number[], q: number): number {
-	if (sorted.length === 0) return Number.NaN;
-	const at = Math.min(1, Math.max(0, q)) * (sorted.length - 1);
-	const low = Math.floor(at);
-	const high = Math.ceil(at);
-	return sorted[low]! + (sorted[high]! - sorted[low]!) * (at - low);
 }

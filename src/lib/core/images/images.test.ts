@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { chanceOver, expectDuration, quantile } from './duration';
+import { chanceOver, expectDuration } from './duration';
+import { quantile } from '../measures/quantile';
 import { byVersion, compareContents, isVersion, proposeNumber } from './versions';
 
 describe('expected duration', () => {

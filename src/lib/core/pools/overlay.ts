@@ -1,4 +1,4 @@
-import { quantile } from '../images/duration';
+import { quantile } from '../measures/quantile';
 import { countWords, GB, sizeWords } from '../time/units';
 import type { Explained, Fact } from '../why/explained';
 

@@ -36,7 +36,7 @@ describe('where somebody would land', () => {
 	});
 	test('says of each pool why it comes there, and how many seats are free', () => {
 		const { value, facts } = landingOf(h.db, 'anna', 'desk', h.lab.now)!;
-		expect(facts[0]).toMatchObject({ words: expect.stringMatching(/is where they sit$/), side: 'for' });
+		expect(facts[0]).toMatchObject({ words: expect.stringMatching(/stands where they sit$/), side: 'for' });
 		for (const p of value.pools)
 			expect(facts.some((f) => f.about?.id === p.id && / free in /.test(f.words))).toBe(true);
 	});

@@ -1,5 +1,5 @@
 import { signInFindings, type VersionSignIns } from '$lib/core/diagnosis/findings';
-import { quantile } from '$lib/core/images/duration';
+import { median } from '$lib/core/measures/quantile';
 import { DAY } from '$lib/core/time/units';
 import type { Phase, PhaseName } from '$lib/core/watch/phases';
 import type { Context } from '../context';
@@ -75,9 +75,3 @@ function push<K, V>(map: Map<K, V[]>, key: K, value: V): void {
 	if (list) list.push(value);
 	else map.set(key, [value]);
 }
-
-const median = (values: number[]) =>
-	quantile(
-		values.sort((a, b) => a - b),
-		0.5
-	);

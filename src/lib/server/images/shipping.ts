@@ -1,3 +1,4 @@
+import { median } from '$lib/core/measures/quantile';
 import { missingChunks, unionOf, type ChunkIds } from '$lib/core/images/delta';
 import {
 	goodput,
@@ -53,7 +54,7 @@ export function expectedHandOut(db: Db, line: string, newest: string | null): nu
 	)
 		.map((r) => r.took)
 		.sort((a, b) => a - b);
-	if (past.length) return past[Math.floor(past.length / 2)]!;
+	if (past.length) return median(past);
 	const home = setting(db, 'home');
 	const thick = linksOf(db).filter((l) => (l.a === home || l.b === home) && l.mbit >= THICK);
 	if (thick.length === 0 || newest === null) return ASSEMBLE;

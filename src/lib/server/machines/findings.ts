@@ -1,5 +1,5 @@
 import { giveUpFindings } from '$lib/core/diagnosis/findings';
-import { quantile } from '$lib/core/images/duration';
+import { median } from '$lib/core/measures/quantile';
 import { DAY } from '$lib/core/time/units';
 import { all, type Db } from '../db';
 import type { Comparison } from '../manifest';
@@ -74,9 +74,3 @@ function push<K, V>(map: Map<K, V[]>, key: K, value: V): void {
 	if (list) list.push(value);
 	else map.set(key, [value]);
 }
-
-const median = (values: number[]) =>
-	quantile(
-		values.sort((a, b) => a - b),
-		0.5
-	);

@@ -1,6 +1,6 @@
 import { ATTACH_CAUSE_WORDS, type AttachCause } from '$lib/core/packages/attaching';
 import type { AttachMode, AttachState } from '$lib/core/packages/attach';
-import { quantile } from '$lib/core/images/duration';
+import { quantile } from '$lib/core/measures/quantile';
 import { DAY, FOREVER, SECOND } from '$lib/core/time/units';
 import type { StartKind } from '$lib/core/packages/starting';
 import type { Fact } from '$lib/core/why/explained';

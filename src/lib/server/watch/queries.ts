@@ -1,3 +1,4 @@
+import { median } from '$lib/core/measures/quantile';
 import type { Scope } from '$lib/core/scope/scope';
 import { DAY, FOREVER } from '$lib/core/time/units';
 import { apdexOf, SIGN_IN_TARGET } from '$lib/core/watch/apdex';
@@ -269,5 +270,5 @@ export function usualPhases(db: Db, at: number, sample = 400): Partial<Record<Ph
 		if (!phases.some((p) => p.name === 'shell')) continue;
 		for (const p of phases) by.set(p.name, [...(by.get(p.name) ?? []), p.ms]);
 	}
-	return Object.fromEntries([...by].map(([name, ms]) => [name, ms.sort((a, b) => a - b)[Math.floor(ms.length / 2)]!]));
+	return Object.fromEntries([...by].map(([name, ms]) => [name, median(ms)]));
 }
