@@ -77,15 +77,18 @@ export class Keeper {
 			end(why);
 			void worker.terminate();
 		};
-		// An error may overtake what the thread has said before it; by its exit, all that it said has come.
+		let ready = false;
 		let threw: string | null = null;
 		worker.on('error', (e: unknown) => {
 			threw ??= e instanceof Error ? (e.stack ?? e.message) : `it threw ${String(e)}`;
+			// An error may overtake what a thread has said before it, that it refuses: by its exit, all of that has come.
+			if (ready) end(threw);
 		});
 		worker.on('exit', (code) => end(threw ?? `it ended with ${code}`));
 		worker.on('message', (m: { ready?: boolean; refused?: string }) => {
 			if (m.refused !== undefined) refused = m.refused;
 			else if (m.ready) {
+				ready = true;
 				kept.up(worker);
 				first?.({ ready: true });
 			} else kept.message?.(m as never);
