@@ -1,6 +1,14 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { mayHaveAnother, servingPools, sharesSession, SHORT_WAY, waitsLonger, type ServingPool } from './broker';
+import {
+	firstWithRoom,
+	mayHaveAnother,
+	servingPools,
+	sharesSession,
+	SHORT_WAY,
+	waitsLonger,
+	type ServingPool
+} from './broker';
 
 const pool = (id: string, site: string, assignment: ServingPool['assignment'] = 'shared'): ServingPool => ({
 	id,
@@ -50,6 +58,26 @@ describe('the pools that may serve somebody', () => {
 				}
 			)
 		);
+	});
+});
+
+describe('the first pool with room', () => {
+	const room = (seats: number, own = 0, unkept = 0) => ({ seats, own, unkept });
+	const mine = pool('mine', 'quay', 'personal');
+	const shared = pool('shared', 'quay');
+	test('has a seat, a machine that they keep, or one that is nobody’s', () => {
+		expect(firstWithRoom([mine, shared], (p) => (p === mine ? room(0) : room(2))).value).toBe(shared);
+		expect(firstWithRoom([mine, shared], (p) => (p === mine ? room(0, 1) : room(2))).value).toBe(mine);
+		expect(firstWithRoom([mine, shared], (p) => (p === mine ? room(0, 0, 3) : room(2))).value).toBe(mine);
+	});
+	test('is none where all are taken, and each says so', () => {
+		const { value, facts } = firstWithRoom([mine, shared], () => room(0));
+		expect(value).toBeNull();
+		expect(facts.map((f) => [f.words, f.side])).toEqual([
+			['mine has no working machine left that nobody keeps', 'against'],
+			['0 seats are free in shared', 'against']
+		]);
+		expect(firstWithRoom([], () => room(1)).value).toBeNull();
 	});
 });
 

@@ -48,6 +48,49 @@ export function servingPools<P extends ServingPool>(
 	return { value: [...near, ...far], facts };
 }
 
+/** What a pool has for somebody at a moment. */
+export interface Room {
+	/** Of a shared pool: seats that are free. */
+	seats: number;
+	/** Of a personal one: machines that they keep in it, and machines that nobody keeps and that work. */
+	own: number;
+	unkept: number;
+}
+
+/**
+ * The first of the pools that may serve somebody, in their order, that has room for them: a free seat, a machine that they keep, or one that
+ * nobody keeps and that they are given. Null where they would wait.
+ */
+export function firstWithRoom<P extends ServingPool>(
+	pools: readonly P[],
+	roomIn: (pool: P) => Room
+): Explained<P | null> {
+	const facts: Fact[] = [];
+	let first: P | null = null;
+	for (const p of pools) {
+		const { seats, own, unkept } = roomIn(p);
+		const name = p.name ?? p.id;
+		const [has, words] =
+			p.assignment === 'shared'
+				? [seats > 0, `${countWords(seats, 'seat is', 'seats are')} free in ${name}`]
+				: own > 0
+					? [
+							true,
+							`they keep ${own === 1 ? 'a machine' : countWords(own, 'machine')} in ${name}; one that is off is started first`
+						]
+					: unkept > 0
+						? [
+								true,
+								`${countWords(unkept, 'machine of', 'machines of')} ${name} ${unkept === 1 ? 'is' : 'are'} nobody’s yet`
+							]
+						: [false, `${name} has no working machine left that nobody keeps`];
+		const about = { kind: 'pool', id: p.id, ...(p.name ? { name: p.name } : {}) };
+		facts.push({ words, side: has ? 'for' : 'against', about, source: 'measured' });
+		if (has) first ??= p;
+	}
+	return { value: first, facts };
+}
+
 /** A session that somebody has open, and the machine that it is on. */
 export interface OpenSession {
 	machine: string;

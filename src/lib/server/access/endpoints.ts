@@ -48,6 +48,7 @@ export const accessEndpoints: readonly Endpoint[] = [
 		path: '/who.csv',
 		summary: 'Who gets what: teams against publications, as CSV (RFC 4180)',
 		need: read('publishing'),
+		work: 'long',
 		looks: 'scope and moment',
 		answer: { file: 'text/csv' },
 		handle({ ctx, look }) {
@@ -101,7 +102,8 @@ export const accessEndpoints: readonly Endpoint[] = [
 				explained(
 					v.strictObject({
 						pools: v.array(v.strictObject({ id: text, name: text })),
-						first: v.nullable(text)
+						first: v.nullable(text),
+						resumes: v.nullable(text)
 					})
 				)
 			),

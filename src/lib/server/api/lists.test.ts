@@ -1,13 +1,12 @@
 import { beforeAll, describe, expect, test } from 'vitest';
 import { verify } from '@node-rs/argon2';
 import { parseScope, termWords } from '$lib/core/scope/scope';
-import { HOUR, MINUTE } from '$lib/core/time/units';
 import { InputProblem } from '../plans/kind';
 import { all, one } from '../db';
 import { NotAllowed, NotFound, planById, PlanRefused } from '../plans';
 import { ProviderError } from '../providers';
-import { Harness, OWNER, testEstate } from '../testing/harness';
-import { keepPackage } from '../testing/packages';
+import { OWNER, type Harness } from '../testing/harness';
+import { livedIn } from '../testing/lived';
 import { cardOf } from '../house/cards';
 import { figuresAt } from '../watch';
 import { askedOf } from '../endpoints/endpoint';
@@ -18,23 +17,7 @@ import { answer, problemOf } from './problems';
 
 let h: Harness;
 beforeAll(async () => {
-	h = await Harness.of(testEstate());
-	await h.live(4 * HOUR, 20_000);
-	keepPackage(h, 'logline', '3.0.0');
-	await h.carryOut('package.deliver', { package: 'logline', pools: ['quay', 'isle'] });
-	await h.carryOut('publication.create', {
-		name: 'Boat',
-		internalName: 'Boat',
-		icon: 'ship',
-		pools: ['quay'],
-		owner: 'bo'
-	});
-	await h.carryOut('request.make', { publication: 'boat', person: 'eve', why: 'to sail' });
-	await h.carryOut('policy.set', { pool: 'quay', headroomIn: 4 });
-	await h.carryOut('note.write', { about: 'pool/quay', text: 'Ask Bo first' });
-	h.lab.apply({ c: 'fault', kind: 'agent-stopped', target: 'quay-01', value: null });
-	h.lab.apply({ c: 'fault', kind: 'volume-full', target: 'isle-v1', value: 0.96 });
-	await h.live(7 * MINUTE);
+	h = await livedIn();
 }, 30_000);
 
 const list = (kind: string, scope = '', more: Partial<PageAsk> = {}) =>

@@ -1,12 +1,12 @@
 import { createConfig, lintFromString } from '@redocly/openapi-core';
 import { beforeAll, describe, expect, test } from 'vitest';
-import { HOUR, MINUTE } from '$lib/core/time/units';
+import { MINUTE } from '$lib/core/time/units';
 import { PLAN_KINDS } from '../areas';
 import { one } from '../db';
 import { ENDPOINTS, endpointFor } from '../house/endpoints';
 import { providerAt } from '../network';
-import { Harness, testEstate } from '../testing/harness';
-import { keepPackage } from '../testing/packages';
+import type { Harness } from '../testing/harness';
+import { livedIn } from '../testing/lived';
 import { askApi, serveFrom } from '../testing/pages';
 import { openApi } from './openapi';
 
@@ -40,23 +40,8 @@ describe('every address of the API', () => {
 	let h: Harness;
 	let job: number;
 	beforeAll(async () => {
-		h = await Harness.of(testEstate());
+		h = await livedIn();
 		serveFrom(h);
-		await h.live(2 * HOUR, 20_000);
-		keepPackage(h, 'logline', '3.0.0');
-		await h.carryOut('package.deliver', { package: 'logline', pools: ['quay', 'isle'] });
-		await h.carryOut('publication.create', {
-			name: 'Boat',
-			internalName: 'Boat',
-			icon: 'ship',
-			pools: ['quay'],
-			owner: 'bo'
-		});
-		await h.carryOut('request.make', { publication: 'boat', person: 'eve', why: 'to sail' });
-		await h.carryOut('policy.set', { pool: 'quay', headroomIn: 4 });
-		await h.carryOut('note.write', { about: 'pool/quay', text: 'Ask Bo first' });
-		h.lab.apply({ c: 'fault', kind: 'agent-stopped', target: 'quay-01', value: null });
-		await h.live(7 * MINUTE);
 		job = one<{ id: number }>(h.db, 'SELECT max(id) AS id FROM jobs')!.id;
 	}, 60_000);
 

@@ -55,11 +55,9 @@ export const foldersOf = (db: Db): string[] =>
 export function waysOf(db: Db): (from: string, to: string) => number {
 	const rows = all<{ id: string; links: string }>(db, 'SELECT id, links FROM sites ORDER BY position');
 	const links = rows.flatMap((s) =>
-		fromJson<{ to: string; latency_ms: number }[]>('sites.links', s.links).map((l) => ({
-			a: s.id,
-			b: l.to,
-			latency: l.latency_ms
-		}))
+		fromJson<{ to: string; latency_ms?: unknown }[]>('sites.links', s.links).flatMap((l) =>
+			typeof l.latency_ms === 'number' ? [{ a: s.id, b: l.to, latency: l.latency_ms }] : []
+		)
 	);
 	return roundTrips(links, setting(db, 'home') ?? rows[0]?.id ?? '');
 }

@@ -95,6 +95,8 @@ const csvOf = (kind: ListKind): Endpoint =>
 		summary: `${kind.words}; as CSV (RFC 4180)`,
 		need: read('estate'),
 		looks: 'scope and moment',
+		// A whole list of a large estate takes its time: nobody else waits for it.
+		work: 'long',
 		query: { sort: SORT, limit: limitOf(WHOLE, WHOLE) },
 		answer: { file: 'text/csv' },
 		handle({ ctx, query, look }) {

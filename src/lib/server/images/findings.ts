@@ -1,4 +1,5 @@
 import { signInFindings, type VersionSignIns } from '$lib/core/diagnosis/findings';
+import { gather } from '$lib/core/measures/gather';
 import { median } from '$lib/core/measures/quantile';
 import { DAY } from '$lib/core/time/units';
 import type { Phase, PhaseName } from '$lib/core/watch/phases';
@@ -40,11 +41,11 @@ function signInsByVersion(ctx: Context, now: number): VersionSignIns[] {
 			groups.set(key, (g = { line: row.line, version: row.version, count: 0, phases: new Map(), parts: new Map() }));
 		g.count++;
 		for (const p of phases) {
-			push(g.phases, p.name, p.ms);
+			gather(g.phases, p.name, p.ms);
 			for (const part of p.parts ?? []) {
 				let parts = g.parts.get(p.name);
 				if (!parts) g.parts.set(p.name, (parts = new Map()));
-				push(parts, part.name, part.ms);
+				gather(parts, part.name, part.ms);
 			}
 		}
 	}
@@ -68,10 +69,4 @@ function signInsByVersion(ctx: Context, now: number): VersionSignIns[] {
 			])
 		)
 	}));
-}
-
-function push<K, V>(map: Map<K, V[]>, key: K, value: V): void {
-	const list = map.get(key);
-	if (list) list.push(value);
-	else map.set(key, [value]);
 }

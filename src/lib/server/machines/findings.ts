@@ -1,4 +1,5 @@
 import { giveUpFindings } from '$lib/core/diagnosis/findings';
+import { gather } from '$lib/core/measures/gather';
 import { median } from '$lib/core/measures/quantile';
 import { DAY } from '$lib/core/time/units';
 import { all, type Db } from '../db';
@@ -51,7 +52,7 @@ function givenUp(db: Db, now: number): Parameters<typeof giveUpFindings>[0] {
 		if (!serving) continue;
 		const own = serving.find((s) => owned.get(s.id)!.has(c.person));
 		const pool = own ?? serving.find((s) => s.site === c.site) ?? serving[0]!;
-		push(byPool, pool.id, { ...c, owns: own !== undefined });
+		gather(byPool, pool.id, { ...c, owns: own !== undefined });
 	}
 	return [...byPool].map(([id, times]) => ({
 		id,
@@ -67,10 +68,4 @@ function givenUp(db: Db, now: number): Parameters<typeof giveUpFindings>[0] {
 		waited: median(times.map((t) => t.waited)),
 		last: times.reduce((last, t) => Math.max(last, t.at), 0)
 	}));
-}
-
-function push<K, V>(map: Map<K, V[]>, key: K, value: V): void {
-	const list = map.get(key);
-	if (list) list.push(value);
-	else map.set(key, [value]);
 }

@@ -64,11 +64,25 @@ describe('a note', () => {
 			await expect(write({ about, text: 'x' }), about).rejects.toMatchObject({ problems: [{ field: 'about' }] });
 		await expect(write({ text: 'x' })).rejects.toMatchObject({ problems: [{ field: 'about' }] });
 		await expect(write({ about: 'pool/quay', text: '  ' })).rejects.toMatchObject({ problems: [{ field: 'text' }] });
+		for (const note of [99, 0, -1, 1e15, 1.5])
+			await expect(write({ note, about: 'pool/quay', text: 'x' }), String(note)).rejects.toMatchObject({
+				problems: [{ field: 'note' }]
+			});
 		await expect(h.carryOut('note.remove', { note: 99 })).rejects.toMatchObject({ problems: [{ field: 'note' }] });
 	});
 
 	test('that says so already is not written again', async () => {
 		await write({ about: 'pool/quay', text: 'Same' });
 		expect((await h.draft('note.write', { note: 1, text: 'Same' })).blocks[0]!.words).toBe('it says so already');
+	});
+
+	test('that was taken away is put back on what it was on, whatever is said', async () => {
+		await write({ about: 'machine/quay-01', text: 'Loud' });
+		await h.carryOut('note.remove', { note: 1 });
+		await write({ note: 1, about: 'pool/quay', text: 'Loud again' });
+		expect(await lines()).toEqual(['Loud again']);
+		await write({ about: 'pool/quay', text: 'Another' });
+		expect(LISTS.get('notes')!.idOf({ id: 2 })).toBe('2');
+		expect(listed()).toEqual(['Another', 'Loud again']);
 	});
 });

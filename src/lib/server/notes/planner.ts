@@ -3,7 +3,7 @@ import { noEffects } from '$lib/core/plans/effects';
 import { SECOND } from '$lib/core/time/units';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { thingCalled } from '../things/catalogue';
-import { nextNote, noteAt, type NoteRow } from './queries';
+import { nextNote, noteAt, wordingsOf, type NoteRow } from './queries';
 
 /** The most that a note may hold: what is longer is no note. */
 const MOST = 1000;
@@ -16,9 +16,9 @@ const writeNote = planKind({
 	area: 'repair',
 	undo: 'back',
 	schema: v.strictObject({
-		/** A note that there is, or the number that a new one gets. */
+		/** A note that there is, or was. */
 		note: v.optional(number),
-		/** What it is on, as cards are named: `machine/desk-001`. Of a note that there is, it stays what it was. */
+		/** What it is on, as cards are named: `machine/desk-001`. A note that there is, or was, stays on what it was on. */
 		about: v.optional(v.pipe(v.string(), v.maxLength(300))),
 		text: v.pipe(
 			v.string('Write the note.'),
@@ -30,11 +30,15 @@ const writeNote = planKind({
 	async draft(ctx, input): Promise<Draft> {
 		const now = ctx.clock.now();
 		const before = input.note === undefined ? null : noteAt(ctx.db, input.note, now);
-		const about = before ? `${before.kind}/${before.of}` : input.about;
+		// A note that was taken away is put back where it was.
+		const last = input.note === undefined ? undefined : wordingsOf(ctx.db, input.note, now)[0];
+		if (input.note !== undefined && !last)
+			throw new InputProblem([{ field: 'note', words: `There is no note ${input.note}.` }]);
+		const about = last ? `${last.kind}/${last.of}` : input.about;
 		if (about === undefined) throw new InputProblem([{ field: 'about', words: 'Say what the note is on.' }]);
 		const called = await thingCalled(ctx, about, now);
 		if (called === null) throw new InputProblem([{ field: 'about', words: `There is no ${about.replace('/', ' ')}.` }]);
-		const id = before?.id ?? input.note ?? nextNote(ctx.db);
+		const id = last?.id ?? nextNote(ctx.db);
 		const cut = about.indexOf('/');
 		return {
 			title: before ? `Word the note on ${called} anew` : `Note on ${called}`,
@@ -75,7 +79,7 @@ const removeNote = planKind({
 	async draft(ctx, input): Promise<Draft> {
 		const note: NoteRow | null = noteAt(ctx.db, input.note, ctx.clock.now());
 		if (!note) throw new InputProblem([{ field: 'note', words: `There is no note ${input.note}.` }]);
-		const { id, kind, of, text, by, since } = note;
+		const { id, of, text, by, since } = note;
 		return {
 			title: `Take the note on ${of} away`,
 			effects: { ...noEffects(), duration: { middle: SECOND, ninety: SECOND } },
@@ -87,7 +91,7 @@ const removeNote = planKind({
 			],
 			objects: [`note/${id}`],
 			steps: [{ kind: 'note.remove', words: 'Take the note away', input: { id }, expected: 100 }],
-			undo: { kind: 'note.write', input: { note: id, about: `${kind}/${of}`, text } },
+			undo: { kind: 'note.write', input: { note: id, text } },
 			undoWords: 'It is put back.'
 		};
 	}

@@ -137,11 +137,13 @@
 			{#if data.test.landing}
 				{@const l = data.test.landing}
 				<p class="mt-3 text-[13.5px] font-[600]">
-					{l.value.first
-						? `They would be given a machine of ${l.value.first}.`
-						: l.value.pools.length
-							? 'They would wait: no seat is free in any pool that may serve them.'
-							: 'No pool may serve them.'}
+					{l.value.resumes
+						? `They would go on where they are, on ${l.value.resumes}.`
+						: l.value.first
+							? `They would be given a machine of ${l.value.first}.`
+							: l.value.pools.length
+								? 'They would wait: no pool that may serve them has room.'
+								: 'No pool may serve them.'}
 				</p>
 				<div class="mt-1"><Why facts={l.facts} zone={data.zone} /></div>
 			{/if}

@@ -1,4 +1,9 @@
-import { json } from '@sveltejs/kit';
 import { openApi } from '$lib/server/api/openapi';
 
-export const GET = () => json(openApi());
+/** It never changes while the process runs, and is dear: anybody may ask for it. */
+let text: string | null = null;
+
+export const GET = () => {
+	text ??= JSON.stringify(openApi());
+	return new Response(text, { headers: { 'content-type': 'application/json' } });
+};

@@ -1,0 +1,25 @@
+import { HOUR, MINUTE } from '$lib/core/time/units';
+import { Harness, testEstate } from './harness';
+import { keepPackage } from './packages';
+
+/** The test estate after a morning that left something in every list: a delivery, a request, a rule that changed, a note, faults. */
+export async function livedIn(): Promise<Harness> {
+	const h = await Harness.of(testEstate());
+	await h.live(4 * HOUR, 20_000);
+	keepPackage(h, 'logline', '3.0.0');
+	await h.carryOut('package.deliver', { package: 'logline', pools: ['quay', 'isle'] });
+	await h.carryOut('publication.create', {
+		name: 'Boat',
+		internalName: 'Boat',
+		icon: 'ship',
+		pools: ['quay'],
+		owner: 'bo'
+	});
+	await h.carryOut('request.make', { publication: 'boat', person: 'eve', why: 'to sail' });
+	await h.carryOut('policy.set', { pool: 'quay', headroomIn: 4 });
+	await h.carryOut('note.write', { about: 'pool/quay', text: 'Ask Bo first' });
+	h.lab.apply({ c: 'fault', kind: 'agent-stopped', target: 'quay-01', value: null });
+	h.lab.apply({ c: 'fault', kind: 'volume-full', target: 'isle-v1', value: 0.96 });
+	await h.live(7 * MINUTE);
+	return h;
+}
