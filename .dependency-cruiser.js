@@ -7,12 +7,12 @@ const TESTS = String.raw`\.test\.ts$|^src/lib/server/testing/|^bench/|^e2e/`;
 
 /** What stands above the areas: it is put together from them, and they know nothing of it. */
 const ABOVE = ['api', 'engine', 'house', 'live', 'simulator'];
-const ABOVE_FILES = ['areas', 'backup', 'history', 'load', 'runtime', 'settle', 'verify'];
+const ABOVE_FILES = ['acts', 'areas', 'backup', 'history', 'load', 'lockstep', 'runtime', 'settle', 'verify'];
 
 /** Who may know the lab: whatever begins one, keeps its files, or is its bench. */
 const LAB = [
 	'src/lib/server/simulator/',
-	'src/lib/server/(history|backup|runtime)\\.ts$',
+	'src/lib/server/(history|lockstep|backup|runtime)\\.ts$',
 	'src/node/(lab-thread|history-thread|serve|cli)\\.ts$'
 ];
 

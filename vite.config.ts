@@ -8,6 +8,8 @@ export default defineConfig({
 	test: {
 		include: ['src/**/*.test.ts'],
 		environment: 'node',
+		// By itself it leaves a processor idle.
+		maxWorkers: '100%',
 		// What tests bring about is no news.
 		env: { SEXTANT_LOG: 'silent' },
 		// No test is a race: a slow machine under load gets the time it needs.

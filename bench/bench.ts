@@ -14,7 +14,7 @@ import { Engine } from '$lib/server/engine/engine';
 import { vaultOf } from '$lib/server/vault';
 import { makePacker } from '$lib/server/packing/packer';
 import { Observer } from '$lib/server/engine/observer';
-import { beginning } from '$lib/server/simulator/genesis';
+import { beginning } from '$lib/core/estate/schema';
 import { Lab } from '$lib/server/simulator/lab';
 import { LabServer } from '$lib/server/simulator/server';
 import { buildBench } from './build';

@@ -1,3 +1,4 @@
+import { randomBytes } from 'node:crypto';
 import { existsSync, readFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
@@ -8,11 +9,11 @@ import { sizeWords } from '$lib/core/time/units';
 import { generateEstate } from '$lib/core/estate/generate';
 import { estateSchema } from '$lib/core/estate/schema';
 import { backUp, BackupProblem, restore, verifyPackages } from '$lib/server/backup';
-import { openDb, one, type Db } from '$lib/server/db';
+import { openDb, one, run, type Db } from '$lib/server/db';
 import { addChange } from '$lib/server/changes';
 import { HEADS_FILE, headProblems } from '$lib/server/changes/heads';
 import { verifyData } from '$lib/server/verify';
-import { isStaffRole, keepToken, newTokenSecret } from '$lib/server/identity/accounts';
+import { givePassword, isStaffRole, keepToken, newTokenSecret } from '$lib/server/identity/accounts';
 import { loadEstate } from '$lib/server/history';
 import { sweepTemporary } from './temporary';
 import { captureCommand, checkPackageCommand, CommandProblem, inventoryCommand } from './cli-packages';
@@ -23,6 +24,7 @@ const USAGE = `usage: npm run sextant -- <command>
   estate schema                              prints the JSON Schema of estate files
   estate generate --people N --machines N --seed S    prints a large estate
   token create --name X --role R [--data DIR]         makes an API token and prints its secret once
+  operator password LOGIN [--data DIR]       gives an operator a new password and prints it once
   backup FILE [--data DIR]                   copies the data while the server runs
   restore FILE [--data DIR]                  puts a copy back; the server must be stopped
   verify [--data DIR] [--against FILE]       checks the database, the change log, all intervals and packages;
@@ -93,6 +95,9 @@ switch ([area, verb].filter(Boolean).join(' ')) {
 	case 'token create':
 		createToken();
 		break;
+	case 'operator password':
+		await newPassword(argument);
+		break;
 	case 'verify':
 		await verify();
 		break;
@@ -146,6 +151,29 @@ function checkEstate(file: string | undefined): void {
 	console.log(
 		`${file} is right: ${e.sites.length} sites, ${e.hosts.length} hosts, ${e.pools.length} pools with ${e.pools.reduce((n, p) => n + p.count, 0)} machines, ${e.directory.people.length} people.`
 	);
+}
+
+async function newPassword(login: string | undefined): Promise<void> {
+	if (!login) fail('sextant: operator password takes the login of an operator', 2);
+	const db = open();
+	const password = randomBytes(15).toString('base64url');
+	if (!(await givePassword(db, login!, password))) fail(`sextant: there is no operator ${login}`);
+	db.transaction(() => {
+		run(db, 'DELETE FROM sign_ins WHERE operator_id = (SELECT id FROM operators WHERE login = ?)', [login]);
+		addChange(db, {
+			at: labNow() ?? Date.now(),
+			by: 'command line',
+			via: 'command line',
+			kind: 'operator.password',
+			title: `Give operator ${login} a new password`,
+			objects: [`operator/${login}`],
+			planId: null,
+			jobId: null,
+			outcome: 'done',
+			undo: null
+		});
+	}).immediate();
+	console.log(password);
 }
 
 function createToken(): void {

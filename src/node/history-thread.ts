@@ -1,10 +1,9 @@
-import { mkdirSync, renameSync, rmSync } from 'node:fs';
+import { existsSync, mkdirSync, renameSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { parentPort, workerData } from 'node:worker_threads';
 import { openDb } from '$lib/server/db';
 import { loadEstate, makeHistory } from '$lib/server/history';
 import { vaultIn } from '$lib/server/vault';
-import { makePacker } from '$lib/server/packing/packer';
 import { LabStore } from '$lib/server/simulator/store';
 
 /** Makes an estate and its history in a folder beside the data folder, then puts it in place whole. */
@@ -23,16 +22,19 @@ if ('problems' in read) {
 	const db = openDb(join(making, 'sextant.db'));
 	// Nothing is lost by a crash here: making starts afresh.
 	db.pragma('synchronous = OFF');
-	const lab = await makeHistory(db, read.estate, vaultIn(dataDir), makePacker(dataDir), (share) =>
-		port.postMessage({ share })
-	);
+	const lab = await makeHistory(db, read.estate, vaultIn(dataDir), making, (told) => port.postMessage({ told }));
 	db.pragma('optimize');
 	db.pragma('wal_checkpoint(TRUNCATE)');
 	db.close();
 	const store = new LabStore(join(making, 'lab.db'));
 	store.snapshot(lab, speed);
 	store.close();
-	for (const file of ['lab.db', 'sextant.db']) renameSync(join(making, file), join(dataDir, file));
+	// The database last: with it the estate is there.
+	for (const made of ['captures', 'packages', 'lab.db', 'sextant.db']) {
+		if (!existsSync(join(making, made))) continue;
+		rmSync(join(dataDir, made), { recursive: true, force: true });
+		renameSync(join(making, made), join(dataDir, made));
+	}
 	rmSync(making, { recursive: true, force: true });
 	port.postMessage({ done: true });
 }

@@ -23,7 +23,7 @@ import type { EstateProblem } from '$lib/core/estate/read';
 import { FOREVER } from '$lib/core/time/units';
 import { sharedClock, shownClock } from '$lib/server/context';
 import { one, openDb, putSetting, run, setting, type Db } from '$lib/server/db';
-import { addOperator } from '$lib/server/identity/accounts';
+import { anyOperator, givePassword, operators } from '$lib/server/identity/accounts';
 import { sealFactors } from '$lib/server/identity/factor';
 import { callerOfRequest } from '$lib/server/identity/presented';
 import { vaultIn } from '$lib/server/vault';
@@ -31,8 +31,9 @@ import type { Packer } from '$lib/server/packing/packer';
 import type { Providers } from '$lib/server/providers';
 import { Line } from '$lib/server/providers/remote';
 import { setRuntime, type Bench } from '$lib/server/runtime';
+import type { Progress } from '$lib/server/history';
 import { LAB_PASSWORD } from '$lib/server/simulator/server';
-import { DEMO_OPERATORS, DEMO_PASSWORD, DEMO_PERSON } from './demo-accounts';
+
 import { watchDisk } from './disk';
 import { readOptions, type Options } from './options';
 import { LARGE, mayTakeLong, Readers } from './readers';
@@ -40,6 +41,9 @@ import { sayStrays } from './strays';
 import { Keeper, type Ended } from './threads';
 
 const log = logOf('server');
+
+/** What everybody of the demo signs in with: there is nothing to protect in it. */
+const DEMO_PASSWORD = 'tideline';
 
 /** Says one line and ends, with nothing half made. */
 function fail(line: string): never {
@@ -130,17 +134,21 @@ async function makeEstate(): Promise<void> {
 	const tty = process.stdout.isTTY;
 	console.log(`Making the estate of ${estatePath.split('/').slice(-2).join('/')} with its history …`);
 	let shown = -1;
+	const began = performance.now();
 	const worker = new Worker(join(here, 'history.js'), {
 		workerData: { estatePath, dataDir, speed: options.speed ?? (options.demo ? 60 : 1) }
 	});
 	const problems = await new Promise<EstateProblem[] | null>((done, wrong) => {
-		worker.on('message', (m: { share?: number; problems?: EstateProblem[]; done?: boolean }) => {
+		worker.on('message', (m: { told?: Progress; problems?: EstateProblem[]; done?: boolean }) => {
 			if (m.problems) done(m.problems);
 			else if (m.done) done(null);
-			else if (m.share !== undefined) {
-				const percent = Math.floor(m.share * 100);
-				if (tty) process.stdout.write(`\r  ${percent} % of the history lived through `);
-				else if (percent >= shown + 20) console.log(`  ${(shown = percent)} %`);
+			else if (m.told) {
+				const { share, at, acts } = m.told;
+				const percent = Math.floor(share * 100);
+				const left = Math.ceil(((performance.now() - began) / 1000) * (1 / Math.max(share, 0.01) - 1));
+				const line = `${percent} % of the history lived through, now at ${new Date(at).toISOString().slice(0, 10)}${acts ? `; ${acts} plans carried out by its people` : ''}${percent >= 5 ? `; about ${left} s to go` : ''}`;
+				if (tty) process.stdout.write(`\r  ${line}`.padEnd(110));
+				else if (percent >= shown + 20) console.log(`  ${((shown = percent), line)}`);
 			}
 		});
 		worker.on('error', wrong);
@@ -149,7 +157,7 @@ async function makeEstate(): Promise<void> {
 		return fail(`could not make the estate: ${e.message}`);
 	});
 	await worker.terminate();
-	if (tty) process.stdout.write('\r'.padEnd(60) + '\r');
+	if (tty) process.stdout.write('\r'.padEnd(110) + '\r');
 	if (problems) {
 		for (const p of problems.slice(0, 30))
 			process.stderr.write(`${p.file}:${p.line}:${p.column}: ${p.path ? `${p.path}: ` : ''}${p.message}\n`);
@@ -163,7 +171,7 @@ async function makeEstate(): Promise<void> {
 	if (options.demo) {
 		const db = openDb(dbPath);
 		putSetting(db, 'demo', 'yes');
-		for (const o of DEMO_OPERATORS) await addOperator(db, o.login, o.name, o.role, DEMO_PASSWORD);
+		for (const o of operators(db)) await givePassword(db, o.login, DEMO_PASSWORD);
 		db.close();
 	}
 }
@@ -436,11 +444,12 @@ function lastMoment(path: string, db: Db): number {
 	return one<{ at: number | null }>(db, 'SELECT max(at) AS at FROM changes')?.at ?? Date.now();
 }
 
-/** The demo's person, or the first of another estate; null where nobody is in it. */
+/** Whom a newcomer may sign in to the portal as: whoever the estate names, or the first of its people; null where there is nobody. */
 function ordinaryPerson(db: Db): string | null {
 	return (
-		one<{ login: string }>(db, 'SELECT login FROM people ORDER BY login <> ?, login LIMIT 1', [DEMO_PERSON])?.login ??
-		null
+		one<{ login: string }>(db, 'SELECT login FROM people ORDER BY login <> ?, login LIMIT 1', [
+			setting(db, 'visitor') ?? ''
+		])?.login ?? null
 	);
 }
 
@@ -449,17 +458,15 @@ function announce(db: Db): void {
 	console.log(`\nSextant looks after ${estate} at http://localhost:${options.port}\n`);
 	if (setting(db, 'demo') === 'yes') {
 		console.log(`Demo accounts, all with the password ${DEMO_PASSWORD}:`);
-		for (const role of ROLES) {
-			const account = DEMO_OPERATORS.find((o) => o.role === role);
-			if (account) console.log(`  ${account.login.padEnd(10)} ${role.padEnd(9)} ${account.name}`);
-		}
+		const staff = operators(db).sort((a, b) => ROLES.indexOf(a.role) - ROLES.indexOf(b.role));
+		for (const o of staff) console.log(`  ${o.login.padEnd(10)} ${o.role.padEnd(9)} ${o.name}`);
 		const person = ordinaryPerson(db);
 		if (person !== null)
 			console.log(
 				`Portal, at http://localhost:${options.port}/my, with the password ${LAB_PASSWORD}:\n  ${person.padEnd(10)} person    an ordinary person\n`
 			);
 		else console.log('');
-	} else if (one<{ n: number }>(db, 'SELECT count(*) AS n FROM operators')!.n === 0) {
+	} else if (!anyOperator(db)) {
 		const code = randomBytes(9).toString('base64url');
 		putSetting(db, 'first code', createHash('sha256').update(code).digest('hex'));
 		console.log(

@@ -9,6 +9,8 @@ export interface Clock {
 	now(): number;
 	/** Estate milliseconds for each millisecond on the wall; 0 while paused. */
 	speed(): number;
+	/** Where time moves in steps, and not with the wall: resolves once it has come to a moment, ms UTC. */
+	comes?(until: number): Promise<void>;
 	/** The moment that is shown as the present: the same for all who ask within two seconds of the wall, or until `next`. */
 	shown?(): number;
 	/** Something has changed that people wait for: the present is shown as of now. */
@@ -36,6 +38,7 @@ export function shownClock(
 	return {
 		now: () => clock.now(),
 		speed: () => clock.speed(),
+		comes: (until) => sleep(clock, until - clock.now()),
 		shown: () => {
 			const turn = Atomics.load(turns, 0);
 			if (turn !== seen || wall() - since >= Math.min(SHOWN_AT_MOST, Math.max(SHOWN_FOR, 4 * busy))) {
@@ -85,6 +88,7 @@ export function sharedClock(memory: SharedArrayBuffer): Clock & { set(now: numbe
 /** Waits until the estate's clock has come `ms` further, however fast it runs; for ever while it is paused. */
 export async function sleep(clock: Clock, ms: number): Promise<void> {
 	const until = clock.now() + ms;
+	if (clock.comes) return clock.comes(until);
 	while (clock.now() < until) {
 		const speed = clock.speed();
 		const wall = speed > 0 ? (until - clock.now()) / speed : 200;

@@ -1,18 +1,19 @@
 import { readFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
-import type { Estate } from '$lib/core/estate/schema';
+import { beginning, type Estate } from '$lib/core/estate/schema';
 import { readEstate, type EstateProblem } from '$lib/core/estate/read';
 import { MINUTE } from '$lib/core/time/units';
+import { actsOf, actProblems, settleOperators } from './acts';
 import type { Db } from './db';
 import type { Vault } from './vault';
-import type { Packer } from './packing/packer';
+import { BlobStore } from './packing/blobs';
+import { makePacker } from './packing/packer';
+import { definitionOf } from './packing/reading';
 import { settleEstate } from './settle';
 import { configureBroker } from './publishing';
-import { Engine } from './engine/engine';
+import { Lockstep } from './lockstep';
 import { MINUTES_KEPT } from './samples/series';
-import { beginning } from './simulator/genesis';
 import { Lab } from './simulator/lab';
-import { LabServer } from './simulator/server';
 
 /** Reads an estate file from disk, with the CSV beside it. */
 export function loadEstate(path: string): { estate: Estate } | { problems: EstateProblem[] } {
@@ -23,36 +24,59 @@ export function loadEstate(path: string): { estate: Estate } | { problems: Estat
 			return null;
 		}
 	};
-	return readEstate(readFileSync(path, 'utf8'), path, beside);
+	return readEstate(readFileSync(path, 'utf8'), path, beside, actProblems);
+}
+
+/** A forecast is made, and remedies are looked for, from so long before the end on: nobody reads what was foreseen before. */
+const FORESEEN = 11 * MINUTE;
+
+/** What is told while a history is made: how much of it has been lived, and what people did in it. */
+export interface Progress {
+	share: number;
+	/** The day that is being lived, ms UTC. */
+	at: number;
+	/** Plans carried out so far. */
+	acts: number;
 }
 
 /**
- * Lives an estate's history through: lab and engine in lockstep, minute by minute, as fast as they can.
- * The database has to be empty. Returns the lab as it is at the end.
+ * Lives an estate's history through, as fast as it goes: lab, engine, and the acts of its people through their plans.
+ * The database and the folder for packages and captures have to be empty. Returns the lab as it is at the end.
  */
 export async function makeHistory(
 	db: Db,
 	estate: Estate,
 	vault: Vault,
-	packer: Packer,
-	progress: (share: number) => void = () => {}
+	folder: string,
+	progress: (told: Progress) => void = () => {}
 ): Promise<Lab> {
 	const lab = new Lab(estate);
-	const server = new LabServer(lab);
 	const from = beginning(estate);
 	settleEstate(db, estate, from, { addressOf: (login) => lab.world.people.get(login)!.address, vault });
-	const ctx = { db, providers: server.providers, clock: { now: () => lab.now, speed: () => 0 }, vault, packer };
-	const engine = new Engine(ctx);
+	settleOperators(db, estate);
+	const packages = new BlobStore(join(folder, 'packages'));
+	const house = new Lockstep(lab, { db, vault, packer: makePacker(folder) }, (manifest) =>
+		definitionOf(packages, manifest)
+	);
+	const { ctx, engine } = house;
 	engine.observer.keepMinutesFrom = estate.lab.opens - MINUTES_KEPT;
 	await engine.observe();
 	await configureBroker(ctx);
 	const end = estate.lab.opens;
-	for (let t = from; t < end;) {
-		t = Math.min(end, (Math.floor(t / MINUTE) + 1) * MINUTE);
-		server.advance(t);
-		await engine.observe();
-		await engine.minute(t, { sweepEvery: 10 * MINUTE, forecast: t > end - 11 * MINUTE });
-		if (t % (60 * MINUTE) === 0) progress((t - from) / (end - from));
+	const acts = actsOf(ctx, estate);
+	while (lab.now < end) {
+		const hour = (Math.floor(lab.now / (60 * MINUTE)) + 1) * 60 * MINUTE;
+		const stops = [end, hour, acts[0]?.at ?? end, end - FORESEEN].filter((t) => t > lab.now);
+		await house.live(Math.min(...stops), MINUTE, {
+			sweepEvery: 10 * MINUTE,
+			forecast: lab.now >= end - FORESEEN
+		});
+		while (acts[0] && acts[0].at <= lab.now) {
+			await acts.shift()!.carryOut();
+			await house.work();
+		}
+		if (lab.now % (60 * MINUTE) === 0)
+			progress({ share: (lab.now - from) / (end - from), at: lab.now, acts: estate.acts.length - acts.length });
 	}
 	await engine.observe();
 	return lab;

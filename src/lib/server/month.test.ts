@@ -13,7 +13,6 @@ import { loadEstate, makeHistory } from './history';
 import { usedLinesAt } from './images';
 import { curvesOf } from './live/ribbon';
 import { vaultOf } from './vault';
-import { makePacker } from './packing/packer';
 import { peopleUsing } from './publishing';
 import { publicationsAt } from './publications';
 import { needsAt } from './house/needs';
@@ -51,7 +50,7 @@ beforeAll(async () => {
 	if ('problems' in read) throw new Error(read.problems.map((p) => p.message).join('\n'));
 	({ estate } = read);
 	db = openDb(':memory:');
-	await makeHistory(db, estate, vaultOf(Buffer.alloc(32, 3)), makePacker(dataDir));
+	await makeHistory(db, estate, vaultOf(Buffer.alloc(32, 3)), dataDir);
 	end = estate.lab.opens;
 	sessions = all(
 		db,

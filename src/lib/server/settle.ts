@@ -25,6 +25,7 @@ export function settleEstate(db: Db, estate: Estate, at: number, { addressOf, va
 		putSetting(db, 'estate', estate.name);
 		putSetting(db, 'domain', estate.domain);
 		putSetting(db, 'home', estate.home ?? estate.sites[0]?.id ?? '');
+		if (estate.visitor !== undefined) putSetting(db, 'visitor', estate.visitor);
 		putSetting(db, 'history began', String(at));
 		sites.forEach((s, i) => {
 			const { id, name, kind, time_zone: timeZone } = s;

@@ -9,6 +9,7 @@ import type { Fact } from '../why/explained';
 export interface Finding {
 	kind:
 		| 'gateway port'
+		| 'gateway relay'
 		| 'volume nearly full'
 		| 'addresses running out'
 		| 'slow sign-ins'
@@ -164,6 +165,56 @@ export function attachFindings(
 									}
 			};
 		});
+}
+
+/**
+ * Gateways that send people outside the offices to a relay where nothing answers.
+ * @param relays what each hands out, where its relay stands, since when (ms UTC); `earlier`: until when it had handed out the same before
+ */
+export function relayFindings(
+	relays: readonly {
+		gateway: string;
+		site: string;
+		siteName: string;
+		announced: string;
+		stands: string;
+		since: number;
+		earlier: number | null;
+	}[]
+): Finding[] {
+	return relays
+		.filter((r) => r.announced !== r.stands)
+		.map((r) => ({
+			kind: 'gateway relay',
+			subject: { kind: 'gateway', id: r.gateway },
+			site: r.site,
+			title: `People outside the offices get no picture through the ${r.siteName} gateway`,
+			facts: [
+				{
+					words: `${r.gateway} hands out the relay ${r.announced}, and nothing answers there`,
+					side: 'against',
+					at: r.since,
+					source: 'gateway',
+					about: { kind: 'gateway', id: r.gateway }
+				},
+				{ words: `its relay stands at ${r.stands}`, source: 'gateway' },
+				...(r.earlier === null
+					? []
+					: [
+							{
+								words: `${r.announced} was handed out before, and given up: an old settings file seems to have been put back`,
+								at: r.earlier,
+								source: 'measured'
+							}
+						]),
+				{ words: 'people in the offices need no relay, and notice nothing', source: 'gateway' }
+			],
+			remedy: {
+				kind: 'gateway.set-relay',
+				input: { gateway: r.gateway, address: r.stands },
+				words: `Hand out ${r.stands} again`
+			}
+		}));
 }
 
 /** Gateways whose announced port is not the one they listen on. */

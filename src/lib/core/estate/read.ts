@@ -7,7 +7,16 @@ import { parsePattern } from '../pools/naming';
 import { yamlBeyond, type Bounds } from '../text/bounds';
 import { placeOf } from '../text/places';
 import { layOut } from './layout';
-import { estateSchema, FAULT_KINDS, personSchema, type Estate, type EstateFile, type EstatePerson } from './schema';
+import {
+	beginning,
+	estateSchema,
+	FAULT_KINDS,
+	personSchema,
+	type Estate,
+	type EstateAct,
+	type EstateFile,
+	type EstatePerson
+} from './schema';
 
 /** An estate file holds no more than this; fifty thousand people and twenty thousand machines fit. */
 const ESTATE_BOUNDS: Bounds = { characters: 100_000_000, depth: 30, nodes: 5_000_000, anchors: true };
@@ -22,14 +31,18 @@ export interface EstateProblem {
 	message: string;
 }
 
+/** What is wrong with an act's kind of plan or its input: `path` leads from the act to it. */
+export type CheckAct = (act: EstateAct) => { path: string[]; message: string }[];
+
 /**
- * Reads an estate file. `fetchFile` gives the text of a file named beside it (the people's CSV), or null.
- * Either the whole estate, or every problem found in it with its position.
+ * Reads an estate file. `fetchFile` gives the text of a file named beside it (the people's CSV), or null; `checkAct` knows the kinds of
+ * plans. Either the whole estate, or every problem found in it with its position.
  */
 export function readEstate(
 	text: string,
 	file: string,
-	fetchFile: (name: string) => string | null
+	fetchFile: (name: string) => string | null,
+	checkAct: CheckAct = () => []
 ): { estate: Estate } | { problems: EstateProblem[] } {
 	const unread = text.indexOf('\uFFFD');
 	if (unread >= 0)
@@ -88,6 +101,7 @@ export function readEstate(
 		laid.machines.map((m) => m.name),
 		complain
 	);
+	checkActs(estate, checkAct, complain);
 	return problems.length ? { problems } : { estate };
 }
 
@@ -363,6 +377,32 @@ function checkNetworks(estate: EstateFile, complain: (path: (string | number)[],
 }
 
 /** What a fault is to happen to has to be there: the lab would stop at it in the middle of its history. */
+function checkActs(
+	estate: Estate,
+	check: CheckAct,
+	complain: (path: (string | number)[], message: string) => void
+): void {
+	const logins = new Set<string>();
+	estate.operators.forEach((o, i) => {
+		if (logins.has(o.login)) complain(['operators', i, 'login'], `a second operator ${o.login}`);
+		logins.add(o.login);
+	});
+	const people = new Set(estate.directory.people.map((p) => p.login));
+	if (estate.visitor !== undefined && !people.has(estate.visitor))
+		complain(['visitor'], `no person with the login ${estate.visitor}`);
+	const begins = beginning(estate);
+	estate.acts.forEach((act, i) => {
+		const say = (path: (string | number)[], message: string) => complain(['acts', i, ...path], message);
+		if (!logins.has(act.by) && !people.has(act.by)) say(['by'], `no operator and no person with the login ${act.by}`);
+		if (act.at <= begins || act.at >= estate.lab.opens)
+			say(['at'], 'an act lies within the history: after it begins, and before the lab opens');
+		if (act.start !== undefined && act.start <= act.at) say(['start'], 'it starts after it is committed');
+		if (act.undo !== undefined && (act.undo <= act.at || act.undo >= estate.lab.opens))
+			say(['undo'], 'it is undone after it is done, and before the lab opens');
+		for (const { path, message } of check(act)) say(path, message);
+	});
+}
+
 function checkFaults(
 	estate: Estate,
 	laid: readonly string[],
@@ -381,6 +421,13 @@ function checkFaults(
 		'gateway-port': {
 			what: 'gateway/protocol',
 			all: new Set(estate.gateways.flatMap((g) => g.protocols.map((p) => `${g.id}/${p.name}`)))
+		},
+		'gateway-relay': {
+			what: 'gateway with a relay',
+			all: named(
+				estate.gateways.filter((g) => g.relay),
+				(g) => g.id
+			)
 		},
 		'volume-full': { what: 'volume', all: named(estate.volumes, (x) => x.id) },
 		'range-used-up': {

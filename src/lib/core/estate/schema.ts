@@ -1,6 +1,6 @@
 import * as v from 'valibot';
 import { parseClock, parseDays } from '../time/hours';
-import { parseDuration, parseSize } from '../time/units';
+import { DAY, parseDuration, parseSize } from '../time/units';
 import { knowsZone } from '../time/zone';
 import { addressNumber, isIpv4Range, isRange, readAddress } from '../network/addresses';
 import { isVersion } from '../images/versions';
@@ -9,6 +9,7 @@ import { makeStep } from '../images/sheet';
 import { kindOf, KINDS } from '../images/library/kinds';
 import { readParam } from '../images/library/params';
 import { CHANNELS } from '../access/decide';
+import { ROLES } from '../access/rights';
 
 /** The estate file: what it may say, with types that follow from the rules. Sizes become bytes, durations ms. */
 
@@ -118,7 +119,9 @@ const gateway = v.strictObject({
 	id,
 	site: id,
 	address: name,
-	protocols: v.array(v.strictObject({ name: protocol, announced: count, listens: count }))
+	protocols: v.array(v.strictObject({ name: protocol, announced: count, listens: count })),
+	/** The relay that people outside the offices are sent to for the picture, and where it stood before. */
+	relay: v.optional(v.strictObject({ address, before: v.optional(v.strictObject({ address, until: moment })) }))
 });
 const component = v.strictObject({ name, version: v.string(), size });
 /** A step of a build sheet with how long it takes here: its parameters stand beside its kind. */
@@ -313,6 +316,7 @@ export const FAULT_KINDS = [
 	'machine-hangs',
 	'host-down',
 	'gateway-port',
+	'gateway-relay',
 	'directory-slow',
 	'runaway',
 	'volume-full',
@@ -336,6 +340,26 @@ const fault = v.strictObject({
 	at: moment,
 	until: v.optional(moment),
 	value: v.optional(v.number())
+});
+
+/** Somebody who looks after the estate. Nobody signs in with an account of a file until it has been given a password. */
+const STAFF = ROLES.filter((r) => r !== 'person');
+const operator = v.strictObject({
+	login: id,
+	name,
+	role: v.picklist(STAFF, `expected one of ${STAFF.join(', ')}`)
+});
+
+/** What somebody did while the history was lived: a plan by its kind and input, committed by an operator or a person. */
+const act = v.strictObject({
+	at: moment,
+	by: name,
+	plan: name,
+	input: v.optional(v.record(v.string(), v.unknown()), {}),
+	/** Committed at `at`, to start then. */
+	start: v.optional(moment),
+	/** What came of it is undone then, by the same. */
+	undo: v.optional(moment)
 });
 
 /** A program that can be installed by hand in the lab, to be captured: what it brings, and where it puts it. */
@@ -394,6 +418,8 @@ export const estateSchema = v.strictObject({
 	name,
 	domain: v.optional(name, 'estate.example'),
 	home: v.optional(id),
+	/** Whom somebody who is new here may sign in to the portal as. */
+	visitor: v.optional(name),
 	lab: v.strictObject({
 		seed: count,
 		opens: moment,
@@ -429,13 +455,19 @@ export const estateSchema = v.strictObject({
 	existing: v.optional(v.array(existing), []),
 	publications: v.optional(v.array(publication), []),
 	grants: v.optional(v.array(grant), []),
-	faults: v.optional(v.array(fault), [])
+	faults: v.optional(v.array(fault), []),
+	operators: v.optional(v.array(operator), []),
+	acts: v.optional(v.pipe(v.array(act), v.maxLength(1000, 'expected at most 1,000 acts')), [])
 });
 
 export const personSchema = person;
 export type EstateFile = v.InferOutput<typeof estateSchema>;
+export type EstateAct = v.InferOutput<typeof act>;
 export type EstatePerson = v.InferOutput<typeof person>;
 /** An estate whose people have been read in from wherever they stood. */
 export type Estate = Omit<EstateFile, 'directory'> & {
 	directory: Omit<EstateFile['directory'], 'people'> & { people: EstatePerson[] };
 };
+
+/** When the history of an estate begins, ms UTC. */
+export const beginning = (estate: Pick<EstateFile, 'lab'>): number => estate.lab.opens - estate.lab.history_days * DAY;

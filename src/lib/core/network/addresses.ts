@@ -23,6 +23,13 @@ export function inRange(address: string, range: string): boolean {
 	}
 }
 
+/** Ranges of networks that are reached from within only: RFC 1918, 4193 and 6598, and those of a single link or machine. */
+const WITHIN = new Set(['private', 'uniqueLocal', 'carrierGradeNat', 'linkLocal', 'loopback']);
+
+/** Whether whoever comes from an address comes from outside the offices: over the public network. False for what is no address. */
+export const fromOutside = (address: string): boolean =>
+	ipaddr.isValid(address) && !WITHIN.has(ipaddr.process(address).range());
+
 /** Tells which of some ranges an address lies in, by their numbers; as `inRange` does, for many addresses. */
 export function rangeFinder(ranges: readonly string[]): (address: string) => number[] {
 	const plain = ranges.map((r) => {

@@ -23,6 +23,7 @@ export const INTERVALS = {
 	failing_checks: { key: ['machine_id', 'name'], within: 'machines', happened: false },
 	findings: { key: ['id'], within: null, happened: true },
 	gateway_ports: { key: ['gateway_id', 'protocol'], within: null, happened: false },
+	gateway_relays: { key: ['gateway_id'], within: null, happened: false },
 	pools: { key: ['id'], within: null, happened: false },
 	publications: { key: ['id'], within: null, happened: false },
 	grants: { key: ['id'], within: null, happened: false },

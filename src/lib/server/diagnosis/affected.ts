@@ -1,4 +1,5 @@
 import type { Finding } from '$lib/core/diagnosis/findings';
+import { fromOutside } from '$lib/core/network/addresses';
 import { DAY, MINUTE } from '$lib/core/time/units';
 import { all, one, type Db } from '../db';
 
@@ -37,6 +38,22 @@ export const peopleLostThrough = (
 		[gateway, protocol, since - BEFORE_THE_SWEEP, at]
 	);
 
+/** Of these, the people who came from outside the offices by the protocol that needs a relay. */
+export function peopleLostOutside(
+	db: Db,
+	gateway: string,
+	since: number,
+	at: number
+): { login: string; name: string }[] {
+	const lost = all<{ login: string; name: string; address: string }>(
+		db,
+		`SELECT DISTINCT pe.login, pe.name, c.address FROM connections c JOIN people pe ON pe.id = c.person_id
+		 WHERE c.gateway_id = ? AND c.protocol = 'stream' AND c.result = 'lost' AND c.ended >= ? AND c.ended <= ? ORDER BY pe.name`,
+		[gateway, since - BEFORE_THE_SWEEP, at]
+	).filter((c) => fromOutside(c.address));
+	return [...new Map(lost.map(({ login, name }) => [login, { login, name }])).values()];
+}
+
 /** How many people a finding affects at a moment. */
 export function peopleAffected(db: Db, finding: CountedFinding, at: number): number {
 	const count = (sql: string, params: unknown[]) => one<{ n: number }>(db, sql, params)!.n;
@@ -44,6 +61,8 @@ export function peopleAffected(db: Db, finding: CountedFinding, at: number): num
 	switch (finding.kind) {
 		case 'gateway port':
 			return peopleLostThrough(db, finding.subject, String(finding.remedy?.input.protocol), finding.since, at).length;
+		case 'gateway relay':
+			return peopleLostOutside(db, finding.subject, finding.since, at).length;
 		case 'slow sign-ins': {
 			const [line, version] = finding.subject.split('/');
 			return count(

@@ -23,12 +23,21 @@ export function gatewayCard({ db }: Context, id: string, { at }: Then): Card | n
 		'SELECT count(*) AS n FROM sessions WHERE gateway_id = ? AND +since <= ? AND until > ?',
 		[id, at, at]
 	)!.n;
+	const relay = one<{ announced: string; stands: string; since: number }>(
+		db,
+		'SELECT * FROM gateway_relays WHERE gateway_id = ? AND +since <= ? AND until > ?',
+		[id, at, at]
+	);
 	const wrong = ports.filter((p) => p.announced !== p.listens);
+	const astray = relay !== undefined && relay.announced !== relay.stands;
 	return {
 		kind: 'gateway',
 		id,
 		title: id,
-		sub: wrong.length ? `${wrong.map((p) => p.protocol).join(', ')} does not get through` : 'all protocols get through',
+		sub: [
+			wrong.length ? `${wrong.map((p) => p.protocol).join(', ')} does not get through` : 'all protocols get through',
+			...(astray ? ['nobody outside the offices gets a picture'] : [])
+		].join('; '),
 		rows: [
 			{ name: 'site', value: g.site, scope: `site:${g.site_id}` },
 			{ name: 'address', value: g.address },
@@ -36,20 +45,52 @@ export function gatewayCard({ db }: Context, id: string, { at }: Then): Card | n
 			...ports.map((p) => ({
 				name: p.protocol,
 				value: p.announced === p.listens ? `port ${p.announced}` : `announces ${p.announced}, listens on ${p.listens}`
-			}))
+			})),
+			...(relay
+				? [
+						{
+							name: 'relay',
+							value: astray ? `hands out ${relay.announced}, stands at ${relay.stands}` : relay.announced
+						}
+					]
+				: [])
 		],
-		facts: ports.map((p): Fact => ({
-			words: `${p.protocol}: announces ${p.announced}, listens on ${p.listens}`,
-			at: p.since,
-			side: p.announced === p.listens ? undefined : 'against',
-			source: 'gateway'
-		})),
-		actions: wrong.map((p) => ({
-			words: `Put ${p.protocol} back to ${p.listens}`,
-			kind: 'gateway.set-port',
-			input: { gateway: id, protocol: p.protocol, port: p.listens },
-			main: true
-		})),
+		facts: [
+			...ports.map((p): Fact => ({
+				words: `${p.protocol}: announces ${p.announced}, listens on ${p.listens}`,
+				at: p.since,
+				side: p.announced === p.listens ? undefined : 'against',
+				source: 'gateway'
+			})),
+			...(relay
+				? [
+						{
+							words: `relay: hands out ${relay.announced}, stands at ${relay.stands}`,
+							at: relay.since,
+							source: 'gateway',
+							...(astray ? { side: 'against' as const } : {})
+						}
+					]
+				: [])
+		],
+		actions: [
+			...wrong.map((p) => ({
+				words: `Put ${p.protocol} back to ${p.listens}`,
+				kind: 'gateway.set-port',
+				input: { gateway: id, protocol: p.protocol, port: p.listens },
+				main: true
+			})),
+			...(astray
+				? [
+						{
+							words: `Hand out ${relay.stands} again`,
+							kind: 'gateway.set-relay',
+							input: { gateway: id, address: relay.stands },
+							main: wrong.length === 0
+						}
+					]
+				: [])
+		],
 		sections: []
 	};
 }

@@ -1,11 +1,12 @@
 import * as v from 'valibot';
+import { fromOutside, isAddress } from '$lib/core/network/addresses';
 import { CHECK_WORDS, CHECKS, runbookFor, type Remedy } from '$lib/core/diagnosis/checks';
 import { noEffects } from '$lib/core/plans/effects';
 import { countWords, durationWords, FOREVER, MINUTE, SECOND } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { all, one } from '../db';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
-import { peopleLostThrough } from './affected';
+import { peopleLostOutside, peopleLostThrough } from './affected';
 import { machineByName, sessionsOn } from '../watch';
 
 const USUAL: Record<Remedy, number> = {
@@ -158,4 +159,74 @@ const setPort = planKind({
 	}
 });
 
-export const repairPlans = [runbook, setPort];
+const setRelay = planKind({
+	kind: 'gateway.set-relay',
+	words: 'Let a gateway hand out another relay to people outside the offices',
+	area: 'network',
+	undo: 'back',
+	schema: v.strictObject({
+		gateway: v.pipe(v.string(), v.nonEmpty('Choose a gateway.')),
+		address: v.pipe(v.string(), v.trim(), v.check(isAddress, 'Write an address such as 203.0.113.20.'))
+	}),
+	async draft(ctx, input): Promise<Draft> {
+		const now = ctx.clock.now();
+		const relay = one<{ announced: string; stands: string; since: number }>(
+			ctx.db,
+			`SELECT * FROM gateway_relays WHERE gateway_id = ? AND until = ${FOREVER}`,
+			[input.gateway]
+		);
+		if (!relay)
+			throw new InputProblem([{ field: 'gateway', words: `There is no gateway ${input.gateway} with a relay.` }]);
+		const right = input.address === relay.stands;
+		const outside = all<{ login: string; name: string; address: string }>(
+			ctx.db,
+			`SELECT DISTINCT pe.login, pe.name, c.address FROM connections c JOIN people pe ON pe.id = c.person_id
+			 WHERE c.gateway_id = ? AND c.protocol = 'stream' AND c.ended > ? AND c.result = 'open'`,
+			[input.gateway, now - 24 * 60 * MINUTE]
+		).filter((c) => fromOutside(c.address));
+		const helped = right ? peopleLostOutside(ctx.db, input.gateway, relay.since, now) : [];
+		const hurt = right ? [] : [...new Map(outside.map((p) => [p.login, p])).values()];
+		return {
+			title: `Let ${input.gateway} hand out the relay ${input.address}`,
+			effects: {
+				...noEffects(),
+				people: [
+					...helped.map((p) => ({ kind: 'person', id: p.login, name: p.name, how: 'can connect again', helped: true })),
+					...hurt.map((p) => ({
+						kind: 'person',
+						id: p.login,
+						name: p.name,
+						how: 'could no longer connect from outside'
+					}))
+				],
+				duration: { middle: 5 * SECOND, ninety: 9 * SECOND }
+			},
+			warnings: right
+				? []
+				: [
+						{
+							words: `nothing answers at ${input.address}: nobody outside the offices would get a picture`,
+							side: 'against'
+						}
+					],
+			blocks:
+				relay.announced === input.address ? [{ words: `it hands out ${input.address} already`, side: 'against' }] : [],
+			reasons: [
+				{
+					words: `${input.gateway} hands out the relay ${relay.announced}`,
+					at: relay.since,
+					source: 'gateway',
+					about: { kind: 'gateway', id: input.gateway }
+				},
+				{ words: `its relay stands at ${relay.stands}`, source: 'gateway' },
+				{ words: 'sessions that are open keep their picture', source: 'gateway' }
+			],
+			objects: [`gateway/${input.gateway}`],
+			steps: [{ kind: 'gateway.set-relay', words: `Hand out ${input.address}`, input, expected: 4000 }],
+			undo: { kind: 'gateway.set-relay', input: { ...input, address: relay.announced } },
+			undoWords: `Yes: it hands out ${relay.announced} again.`
+		};
+	}
+});
+
+export const repairPlans = [runbook, setPort, setRelay];

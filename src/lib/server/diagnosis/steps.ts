@@ -63,5 +63,20 @@ export const repairSteps = {
 				}
 			};
 		}
+	}),
+
+	'gateway.set-relay': stepHandler<{ gateway: string; address: string }>({
+		async run({ ctx, input, key }) {
+			await ctx.providers.network.setRelay(input.gateway, input.address, key('relay'));
+			const now = ctx.clock.now();
+			return {
+				write: (db) => {
+					const relay = { gateway_id: input.gateway };
+					changeAt(db, 'gateway_relays', relay, { announced: input.address }, now);
+					if (rowAt(db, 'gateway_relays', relay, now)!.stands === input.address)
+						closeAllAt(db, 'findings', { kind: 'gateway relay', subject_id: input.gateway }, now);
+				}
+			};
+		}
 	})
 };

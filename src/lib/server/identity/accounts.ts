@@ -67,12 +67,14 @@ export async function addFirstOperator(
 	return db
 		.transaction((): boolean => {
 			if (!isFirstCode(db, code)) return false;
-			if (one<{ n: number }>(db, 'SELECT count(*) AS n FROM operators')!.n > 0) return false;
-			run(db, `INSERT INTO operators(login, name, role, password) VALUES (?, ?, 'owner', ?)`, [
-				who.login,
-				who.name,
-				hash
-			]);
+			if (anyOperator(db)) return false;
+			// One that the estate file names, and that nobody has signed in as, may be the first.
+			run(
+				db,
+				`INSERT INTO operators(login, name, role, password) VALUES (?, ?, 'owner', ?)
+				 ON CONFLICT(login) DO UPDATE SET name = excluded.name, role = excluded.role, password = excluded.password, disabled = 0`,
+				[who.login, who.name, hash]
+			);
 			run(db, `DELETE FROM settings WHERE key = 'first code'`);
 			addChange(db, {
 				at,
@@ -91,13 +93,10 @@ export async function addFirstOperator(
 		.immediate();
 }
 
-/** Adds an operator; the password is kept as an argon2id hash only. */
-export async function addOperator(db: Db, login: string, name: string, role: Role, password: string): Promise<number> {
+/** Gives an operator a password, which is kept as an argon2id hash only. False when there is nobody with this login. */
+export async function givePassword(db: Db, login: string, password: string): Promise<boolean> {
 	const hash = await hashPassword(password);
-	return Number(
-		run(db, 'INSERT INTO operators(login, name, role, password) VALUES (?, ?, ?, ?)', [login, name, role, hash])
-			.lastInsertRowid
-	);
+	return run(db, 'UPDATE operators SET password = ? WHERE login = ?', [hash, login]).changes > 0;
 }
 
 export type SignInAnswer =
@@ -375,5 +374,6 @@ export const tokensOf = (
 ): { name: string; role: string; made_at: number; made_by: string; revoked_at: number | null }[] =>
 	all(db, 'SELECT name, role, made_at, made_by, revoked_at FROM tokens ORDER BY revoked_at IS NOT NULL, made_at DESC');
 
-/** Whether there is any operator: the first of all is welcomed. */
-export const anyOperator = (db: Db): boolean => one(db, 'SELECT 1 FROM operators LIMIT 1') !== undefined;
+/** Whether there is any operator who may sign in: the first of all is welcomed. Those that an estate file names have no password at first. */
+export const anyOperator = (db: Db): boolean =>
+	one(db, `SELECT 1 FROM operators WHERE password <> '' LIMIT 1`) !== undefined;

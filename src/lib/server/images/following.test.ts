@@ -174,10 +174,7 @@ describe('a release', () => {
 		await h.carryOut('image.hold', { line: 'desk', number: '1.1.0', held: false });
 		await h.live(2 * MINUTE, 10_000);
 		expect(all(h.db, 'SELECT 1 FROM moves WHERE ended IS NULL').length).toBeGreaterThan(0);
-		h.engine.stop();
-		const { Engine } = await import('../engine/engine');
-		const second = new Engine(h.ctx);
-		(h as { engine: typeof second }).engine = second;
+		h.lockstep.restart();
 		await h.live(3 * HOUR, 20_000);
 		expect(all(h.db, 'SELECT 1 FROM moves WHERE ended IS NULL')).toEqual([]);
 		expect([...new Set(versions(h).values())]).toEqual(['1.1.0']);

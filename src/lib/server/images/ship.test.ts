@@ -137,13 +137,7 @@ describe('shipping', () => {
 		const plan = await h.draft('image.ship', ship);
 		const job = await h.commit(plan.id);
 		await h.live(40 * MINUTE, MINUTE);
-		h.runner.stop();
-		const { JobRunner } = await import('../engine/runner');
-		(h as { runner: unknown }).runner = new JobRunner(
-			h.ctx,
-			() => {},
-			async () => {}
-		);
+		h.lockstep.restart();
 		expect((await h.finish(job)).state).toBe('done');
 		expect(all(h.db, 'SELECT 1 FROM shipments')).toHaveLength(1);
 		expect(sitesWith(h.db, 'desk', '1.1.0', h.lab.now)).toContain('isle');

@@ -6,7 +6,7 @@ import { cardOf } from '../house/cards';
 import { changesBefore } from '../changes';
 import { all, one } from '../db';
 import { draftUndo } from '../plans';
-import { beginning } from '../simulator/genesis';
+import { beginning } from '$lib/core/estate/schema';
 import { addReef, answerReef, REEF, REEF_ADDRESS } from '../testing/estates';
 import { Harness, OWNER, testEstate } from '../testing/harness';
 import { needsAt } from '../house/needs';

@@ -94,7 +94,7 @@ export function ribbonOf(db: Db, curves: Curves, now: number): Ribbon {
 		),
 		incidents: all<{ id: number; since: number; until: number; title: string }>(
 			db,
-			`SELECT id, since, until, title FROM findings WHERE until > ? AND since < ? AND kind IN ('gateway port', 'runaway machine', 'addresses running out') ORDER BY since`,
+			`SELECT id, since, until, title FROM findings WHERE until > ? AND since < ? AND kind IN ('gateway port', 'gateway relay', 'runaway machine', 'addresses running out') ORDER BY since`,
 			[from, now]
 		).map((f) => ({
 			from: Math.max(from, f.since),

@@ -258,6 +258,7 @@ const CASES: Record<string, Case[]> = {
 		}
 	],
 	'gateway.set-port': [{ input: { gateway: 'isle-gw', protocol: 'stream', port: 4000 } }],
+	'gateway.set-relay': [{ input: { gateway: 'isle-gw', address: '203.0.113.99' } }],
 	'network.set-range': [{ input: { network: 'isle-desks', last: '10.2.0.100' } }],
 	'site.join': [
 		{

@@ -258,6 +258,9 @@ export interface Network {
 	/** What every gateway announces for itself and really listens on. */
 	gateways(): Promise<{ gateway: string; protocol: string; announced: number; listens: number }[]>;
 	setAnnounced(gateway: string, protocol: string, port: number, key: string): Promise<void>;
+	/** The relay that each gateway hands out to people outside the offices, and where its relay really stands. */
+	relays(): Promise<{ gateway: string; announced: string; stands: string }[]>;
+	setRelay(gateway: string, address: string, key: string): Promise<void>;
 }
 
 /** What a compute provider at an address has to offer, to an account that it takes. */

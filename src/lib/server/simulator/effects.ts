@@ -185,6 +185,13 @@ function carryOut(lab: Stage, effect: Effect): unknown {
 			);
 			return null;
 		}
+		case 'hand out relay': {
+			const relay = w.gateways.get(effect.gateway)?.relay;
+			if (!relay) throw new ProviderError(`gateway ${effect.gateway} has no relay`, false);
+			relay.announced = effect.address;
+			w.faults = w.faults.filter((f) => !(f.kind === 'gateway-relay' && f.target === effect.gateway));
+			return null;
+		}
 		case 'extend': {
 			const volume = w.volumes.get(effect.volume);
 			if (!volume) throw new ProviderError(`the compute provider knows no volume ${effect.volume}`, false);

@@ -1,3 +1,4 @@
+import { addressNumber } from '$lib/core/network/addresses';
 import { RIGHTS, type Right } from '$lib/core/images/library/kinds';
 import { ProviderError } from '../providers';
 import { schedule } from './agenda';
@@ -8,6 +9,9 @@ import { usedByVolume } from './load';
 import type { SimFault } from './state';
 
 type Wanted = Omit<SimFault, 'id' | 'since' | 'before'>;
+
+/** An address that nobody has: 192.0.2.1, of a range kept for documents (RFC 5737). */
+const NOBODYS = addressNumber('192.0.2.1');
 
 /** Switches a fault on. Throws ProviderError when what it is for does not exist. Returns its number. */
 export function applyFault(lab: Stage, fault: Wanted): number {
@@ -60,6 +64,13 @@ export function applyFault(lab: Stage, fault: Wanted): number {
 				);
 			before = port.announced;
 			port.announced = fault.value ?? port.listens + 270;
+			break;
+		}
+		case 'gateway-relay': {
+			const relay = w.gateways.get(fault.target)?.relay;
+			if (!relay) throw new ProviderError(`the lab has no gateway ${fault.target} with a relay`, false);
+			before = relay.announced;
+			relay.announced = relay.retired ?? NOBODYS;
 			break;
 		}
 		case 'directory-slow':
@@ -153,6 +164,9 @@ export function clearFault(lab: Stage, id: number): boolean {
 			w.gateways.get(gateway!)!.protocols.get(protocol!)!.announced = fault.before!;
 			break;
 		}
+		case 'gateway-relay':
+			w.gateways.get(fault.target)!.relay!.announced = fault.before!;
+			break;
 		case 'directory-slow':
 			w.directorySlow.delete(fault.target);
 			break;

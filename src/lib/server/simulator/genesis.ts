@@ -1,7 +1,6 @@
 import { layOut } from '$lib/core/estate/layout';
-import type { Estate } from '$lib/core/estate/schema';
+import { beginning, type Estate } from '$lib/core/estate/schema';
 import { addressText } from '$lib/core/network/addresses';
-import { DAY } from '$lib/core/time/units';
 import { knowsZone } from '$lib/core/time/zone';
 import { noPackages } from './claims';
 import { imagesOf } from './images';
@@ -9,9 +8,6 @@ import type { ExistingMachine } from '../providers';
 import { hashText } from './random';
 import { schedule } from './agenda';
 import type { SimMachine, SimPerson, World } from './state';
-
-/** When the simulated history of an estate begins. */
-export const beginning = (estate: Estate): number => estate.lab.opens - estate.lab.history_days * DAY;
 
 /** The world of an estate file at the beginning of its history: every machine off, nobody signed in. */
 export function makeWorld(estate: Estate): World {
@@ -56,7 +52,10 @@ export function makeWorld(estate: Estate): World {
 				g.id,
 				{
 					site: g.site,
-					protocols: new Map(g.protocols.map((p) => [p.name as string, { announced: p.announced, listens: p.listens }]))
+					protocols: new Map(
+						g.protocols.map((p) => [p.name as string, { announced: p.announced, listens: p.listens }])
+					),
+					...(g.relay ? { relay: relayAt(g.relay, now) } : {})
 				}
 			])
 		),
@@ -161,6 +160,9 @@ export function makeWorld(estate: Estate): World {
 		world.people.set(p.login, person);
 		schedule(world, now, { k: 'day', person: p.login, day: Number.NaN });
 	});
+	for (const { id, relay } of estate.gateways)
+		if (relay?.before && relay.before.until > now)
+			schedule(world, relay.before.until, { k: 'relay moves', gateway: id });
 	for (const fault of estate.faults)
 		schedule(world, Math.max(now, fault.at), {
 			k: 'fault',
@@ -168,6 +170,12 @@ export function makeWorld(estate: Estate): World {
 		});
 	schedule(world, Math.ceil(now / 60_000) * 60_000, { k: 'minute' });
 	return world;
+}
+
+/** A relay as it stands at a moment: where it is now, or was until it moved. */
+function relayAt({ address, before }: NonNullable<Estate['gateways'][number]['relay']>, now: number) {
+	const stands = before && before.until > now ? before.address : address;
+	return { announced: stands, stands, retired: before && stands === address ? before.address : null };
 }
 
 const existingOf = ({ folder: _, ...m }: Estate['existing'][number]): ExistingMachine => ({

@@ -65,8 +65,11 @@ export class Lab {
 		return this.stage.linkDown(a, b);
 	}
 
-	/** Lets everything happen that is due up to and including `to` (ms UTC). Going back is not possible. */
-	advance(to: number): void {
+	/**
+	 * Lets everything happen that is due up to and including `to` (ms UTC). Going back is not possible.
+	 * @param stop asked after each thing that happened: true, and the clock stays there
+	 */
+	advance(to: number, stop: (what: Happening) => boolean = () => false): void {
 		const { queue } = this.stage.world;
 		while (queue.length && queue[0]!.t <= to) {
 			const next = popTimed(queue)!;
@@ -77,6 +80,7 @@ export class Lab {
 				// One thing goes wrong: it does not happen, and everything else goes on. The same again, each time.
 				this.stage.wrong(e, next);
 			}
+			if (stop(next)) return;
 		}
 		this.stage.world.now = Math.max(this.stage.world.now, to);
 	}
@@ -84,6 +88,16 @@ export class Lab {
 	/** When the next thing is due, or Infinity. */
 	nextDue(): number {
 		return this.stage.world.queue[0]?.t ?? Infinity;
+	}
+
+	/** A relay moves to its new address, and is announced there. */
+	private moveRelay(gateway: string): void {
+		const told = this.estate.gateways.find((g) => g.id === gateway)?.relay;
+		const relay = this.world.gateways.get(gateway)?.relay;
+		if (!told || !relay) return;
+		relay.retired = relay.stands;
+		relay.stands = told.address;
+		relay.announced = told.address;
 	}
 
 	/** Carries out a request from outside, now. Returns what can be said at once. */
@@ -209,6 +223,8 @@ export class Lab {
 				return;
 			case 'fault':
 				return void applyFault(lab, h.fault);
+			case 'relay moves':
+				return this.moveRelay(h.gateway);
 			case 'fault over':
 				return void clearFault(lab, h.id);
 		}

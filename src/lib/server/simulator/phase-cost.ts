@@ -1,3 +1,4 @@
+import { addressText, fromOutside } from '$lib/core/network/addresses';
 import type { Estate } from '$lib/core/estate/schema';
 import { GB } from '$lib/core/time/units';
 import type { Phase, PhaseName } from '$lib/core/watch/phases';
@@ -62,6 +63,26 @@ export function phaseCost(estate: Estate, world: World, seed: number, conn: SimC
 			if (machine!.hung) return fails(45_000, `${machine!.name} does not answer: it hangs`, machine!);
 			if (!machine!.agent) return fails(30_000, `the agent on ${machine!.name} does not answer`, machine!);
 			if (!machine!.nameOk) return fails(12_000, `the name ${machine!.name} resolves to another address`, machine!);
+			const { relay } = gateway;
+			if (relay && relay.announced !== relay.stands && conn.protocol === 'stream' && fromOutside(person.address)) {
+				const fact = { side: 'against', source: 'gateway' } as const;
+				return {
+					ms: 15_000,
+					fails: [
+						{
+							...fact,
+							words: `${conn.gateway} hands out the relay ${addressText(relay.announced)}, and nothing answers there`,
+							about: { kind: 'gateway', id: conn.gateway }
+						},
+						{ ...fact, words: `its relay stands at ${addressText(relay.stands)}` },
+						{
+							...fact,
+							words: `whoever comes from outside the offices, as from ${person.address}, needs it for the picture`
+						}
+					],
+					advice: 'The way for the picture from outside is being repaired. From an office it works.'
+				};
+			}
 			return { ms: (350 + toMachine * 7) * scatter(0.2) };
 		}
 		case 'directory': {
@@ -83,7 +104,7 @@ export function phaseCost(estate: Estate, world: World, seed: number, conn: SimC
 			const size = person.profile / GB;
 			const busy = 1 / (1 - volume.busy);
 			return {
-				ms: (700 + size * 420) * busy * scatter(0.15) + versionSlowness(estate, machine!, 'profile'),
+				...withSlowness(estate, machine!, 'profile', (700 + size * 420) * busy * scatter(0.15)),
 				cause:
 					busy > 1.5
 						? `volume ${volume.id} is ${Math.round(volume.busy * 100)} % busy`
@@ -119,8 +140,7 @@ export function phaseCost(estate: Estate, world: World, seed: number, conn: SimC
 			const pressed = contention(world, machine!);
 			const volume = world.volumes.get(machine!.volume)!;
 			return {
-				ms:
-					4200 * pressed * (0.8 + 0.2 / (1 - volume.busy)) * scatter(0.15) + versionSlowness(estate, machine!, 'shell'),
+				...withSlowness(estate, machine!, 'shell', 4200 * pressed * (0.8 + 0.2 / (1 - volume.busy)) * scatter(0.15)),
 				cause: pressedWords(pressed, machine!)
 			};
 		}
@@ -147,9 +167,17 @@ function slowOf(estate: Estate, machine: SimMachine) {
 		?.slow;
 }
 
-function versionSlowness(estate: Estate, machine: SimMachine, phase: string): number {
+/** A phase without parts of its own: what the version adds to it is one. */
+function withSlowness(
+	estate: Estate,
+	machine: SimMachine,
+	phase: string,
+	ms: number
+): { ms: number; parts?: { name: string; ms: number }[] } {
 	const slow = slowOf(estate, machine);
-	return slow?.phase === phase ? slow.by : 0;
+	return slow?.phase === phase
+		? { ms: ms + slow.by, parts: [{ name: 'all else', ms: Math.round(ms) }, { name: slow.part, ms: slow.by }] }
+		: { ms };
 }
 
 function addSlowness(estate: Estate, machine: SimMachine, phase: string, parts: { name: string; ms: number }[]): void {

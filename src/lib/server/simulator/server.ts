@@ -1,5 +1,6 @@
 import { randomBytes, scryptSync, timingSafeEqual } from 'node:crypto';
 import { failingCheck } from '$lib/core/diagnosis/checks';
+import { addressNumber, addressText } from '$lib/core/network/addresses';
 import { builderPace } from '$lib/core/images/duration';
 import { stepWords } from '$lib/core/images/sheet';
 import { PHASES } from '$lib/core/watch/phases';
@@ -45,6 +46,12 @@ export class LabServer {
 	/** Advances the lab and answers the calls that have come to their end. */
 	advance(to: number): void {
 		this.lab.advance(to);
+		this.settle();
+	}
+
+	/** Advances the lab to the next answer that somebody waits for, and no further than `to`. */
+	advanceToAnswer(to: number): void {
+		this.lab.advance(to, (h) => h.k === 'operation' && this.waiting.has(h.key));
 		this.settle();
 	}
 
@@ -252,7 +259,13 @@ export class LabServer {
 						[...g.protocols].map(([protocol, p]) => ({ gateway, protocol, ...p }))
 					),
 				setAnnounced: (gateway, protocol, port, key) =>
-					this.operate(key, { e: 'announce', gateway, protocol, port }, 4 * SECOND)
+					this.operate(key, { e: 'announce', gateway, protocol, port }, 4 * SECOND),
+				relays: async () =>
+					[...w.gateways].flatMap(([gateway, { relay }]) =>
+						relay ? [{ gateway, announced: addressText(relay.announced), stands: addressText(relay.stands) }] : []
+					),
+				setRelay: (gateway, address, key) =>
+					this.operate(key, { e: 'hand out relay', gateway, address: addressNumber(address) }, 4 * SECOND)
 			},
 			agent: {
 				probe: async (machine) => lab.probe(machine),

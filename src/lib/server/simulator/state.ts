@@ -30,7 +30,7 @@ export interface World {
 	hosts: Map<string, SimHost>;
 	volumes: Map<string, SimVolume>;
 	networks: Map<string, { first: number; last: number; leased: Map<number, string>; usedUp: boolean }>;
-	gateways: Map<string, { site: string; protocols: Map<string, { announced: number; listens: number }> }>;
+	gateways: Map<string, SimGateway>;
 	machines: Map<string, SimMachine>;
 	/** Machines that belong to no pool, by name. */
 	existing: Map<string, ExistingMachine>;
@@ -180,6 +180,13 @@ export interface SimConnection {
 	ended: number;
 }
 
+export interface SimGateway {
+	site: string;
+	protocols: Map<string, { announced: number; listens: number }>;
+	/** The relay that people outside are sent to, where it stands, and where it stood before. Addresses as numbers. */
+	relay?: { announced: number; stands: number; retired: number | null };
+}
+
 export interface SimFault {
 	id: number;
 	kind: (typeof FAULT_KINDS)[number];
@@ -226,6 +233,7 @@ export type Happening = Timed &
 		| { k: 'operation'; key: string; effect: Effect | null; error: string | null }
 		| { k: 'fault'; fault: Omit<SimFault, 'id' | 'since' | 'before'> }
 		| { k: 'fault over'; id: number }
+		| { k: 'relay moves'; gateway: string }
 	);
 
 /** What an operation does when its time has come. */
@@ -240,6 +248,7 @@ export type Effect =
 	| { e: 'restart service'; machine: string; check: string }
 	| { e: 'sign out'; session: number; why: string }
 	| { e: 'announce'; gateway: string; protocol: string; port: number }
+	| { e: 'hand out relay'; gateway: string; address: number }
 	| { e: 'extend'; volume: string; size: number }
 	| { e: 'release'; network: string }
 	| { e: 'range'; network: string; last: number }

@@ -8,21 +8,22 @@ import type { Caller } from '../identity/caller';
 import type { Context } from '../context';
 import { openDb, run, type Db } from '../db';
 import { settleEstate } from '../settle';
+import { Lockstep } from '../lockstep';
 import { vaultOf } from '../vault';
 import { BlobStore } from '../packing/blobs';
 import { definitionOf } from '../packing/reading';
 import { makePacker } from '../packing/packer';
 import { tellAgents } from '../packages';
 import { configureBroker } from '../publishing';
-import { Engine } from '../engine/engine';
+import type { Engine } from '../engine/engine';
 import { jobById } from '../jobs';
-import { JobRunner } from '../engine/runner';
+import type { JobRunner } from '../engine/runner';
 import { commitPlan, draftPlan, type PlanRow } from '../plans';
 import '../areas';
 import { planKindOf } from '../plans/catalogue';
-import { beginning } from '../simulator/genesis';
+import { beginning } from '$lib/core/estate/schema';
 import { Lab } from '../simulator/lab';
-import { LabServer } from '../simulator/server';
+import type { LabServer } from '../simulator/server';
 
 /** Reads an estate for tests; `change` may alter the plain values first. */
 export function testEstate(file = 'e2e/small.yaml', change: (estate: Estate) => void = () => {}): Estate {
@@ -71,8 +72,7 @@ export class Harness {
 	readonly lab: Lab;
 	readonly server: LabServer;
 	readonly ctx: Context;
-	readonly engine: Engine;
-	readonly runner: JobRunner;
+	readonly lockstep: Lockstep;
 	/** Where captures and packages lie; gone when the process ends. */
 	readonly dataDir: string;
 
@@ -80,12 +80,6 @@ export class Harness {
 		this.dataDir = mkdtempSync(join(tmpdir(), 'sextant-test-'));
 		folders.push(this.dataDir);
 		this.lab = new Lab(estate);
-		const packages = new BlobStore(join(this.dataDir, 'packages'));
-		this.server = new LabServer(
-			this.lab,
-			() => {},
-			(manifest) => definitionOf(packages, manifest)
-		);
 		this.db = openDb(':memory:');
 		const vault = vaultOf(Buffer.alloc(32, 7));
 		settleEstate(this.db, estate, beginning(estate), {
@@ -99,19 +93,19 @@ export class Harness {
 			OWNER.name,
 			OWNER.role
 		]);
-		this.ctx = {
-			db: this.db,
-			providers: this.server.providers,
-			clock: { now: () => this.lab.now, speed: () => 1e9 },
-			vault,
-			packer: makePacker(this.dataDir)
-		};
-		this.engine = new Engine(this.ctx);
-		this.runner = new JobRunner(
-			this.ctx,
-			() => {},
-			async () => {}
+		const packages = new BlobStore(join(this.dataDir, 'packages'));
+		this.lockstep = new Lockstep(this.lab, { db: this.db, vault, packer: makePacker(this.dataDir) }, (manifest) =>
+			definitionOf(packages, manifest)
 		);
+		({ server: this.server, ctx: this.ctx } = this.lockstep);
+	}
+
+	get engine(): Engine {
+		return this.lockstep.engine;
+	}
+
+	get runner(): JobRunner {
+		return this.lockstep.runner;
 	}
 
 	static async of(estate: Estate = testEstate()): Promise<Harness> {
@@ -124,14 +118,7 @@ export class Harness {
 
 	/** Lets the estate live for `ms`, in steps of `step`, engine and jobs along with it. */
 	async live(ms: number, step = 5000): Promise<void> {
-		const end = this.lab.now + ms;
-		while (this.lab.now < end) {
-			this.server.advance(Math.min(end, this.lab.now + step));
-			await this.engine.observe();
-			await this.engine.minute(this.lab.now);
-			this.runner.tick();
-			await new Promise((resolve) => setImmediate(resolve));
-		}
+		await this.lockstep.live(this.lab.now + ms, step);
 	}
 
 	/** Drafts; what a kind says of being undone holds of each of its plans. */
@@ -161,8 +148,6 @@ export class Harness {
 				return row;
 			}
 			await this.live(step, step);
-			// Jobs that wait for the clock look at it every few milliseconds of the wall.
-			await new Promise((resolve) => setTimeout(resolve, 1));
 		}
 		throw new Error(`job ${job} does not end`);
 	}

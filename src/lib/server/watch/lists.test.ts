@@ -8,7 +8,6 @@ import { cursorOf, readCursor } from '../house/lists';
 import { demandCurve, demandForecast } from '../capacity';
 import { all } from '../db';
 import { verifyData } from '../verify';
-import { makePacker } from '../packing/packer';
 import { vaultOf } from '../vault';
 import { makeHistory } from '../history';
 import { openDb, type Db } from '../db';
@@ -37,12 +36,7 @@ const history = async (seed = 7) => {
 		];
 	});
 	const made = openDb(':memory:');
-	const lab = await makeHistory(
-		made,
-		estate,
-		vaultOf(Buffer.alloc(32)),
-		makePacker(mkdtempSync(join(tmpdir(), 'sextant-lists-')))
-	);
+	const lab = await makeHistory(made, estate, vaultOf(Buffer.alloc(32)), mkdtempSync(join(tmpdir(), 'sextant-lists-')));
 	return { made, lab };
 };
 beforeAll(async () => {

@@ -10,6 +10,7 @@ export const FAULTS: { kind: (typeof FAULT_KINDS)[number]; words: string; hint: 
 		words: 'a gateway announces a wrong port',
 		hint: 'gateway/protocol, such as gateway-1/stream'
 	},
+	{ kind: 'gateway-relay', words: 'a gateway hands out a relay that is gone', hint: 'the name of a gateway' },
 	{ kind: 'directory-slow', words: 'the directory of a site is slow', hint: 'a site' },
 	{ kind: 'runaway', words: 'a process runs away', hint: 'the name of a machine' },
 	{ kind: 'volume-full', words: 'a volume is nearly full', hint: 'the name of a volume' },
