@@ -1,5 +1,6 @@
 import { existsSync } from 'node:fs';
 import { defineConfig } from '@playwright/test';
+import { BASE, HALF } from './e2e/site';
 
 const chromium = [process.env.CHROMIUM, '/usr/bin/chromium', '/usr/bin/chromium-browser'].find(
 	(p) => p && existsSync(p)
@@ -7,8 +8,9 @@ const chromium = [process.env.CHROMIUM, '/usr/bin/chromium', '/usr/bin/chromium-
 
 export default defineConfig({
 	testDir: 'e2e',
-	// No test is a race: a slow machine gets the time it needs.
-	timeout: 600_000,
+	// No test is a race, and none hangs for long: what takes longer than this says so itself.
+	timeout: 180_000,
+	outputDir: `test-results/${HALF}`,
 	expect: { timeout: 60_000 },
 	workers: 1,
 	fullyParallel: false,
@@ -24,7 +26,7 @@ export default defineConfig({
 	reporter: [['list']],
 	globalSetup: './e2e/serve.ts',
 	use: {
-		baseURL: 'http://localhost:4899',
+		baseURL: BASE,
 		viewport: { width: 1280, height: 800 },
 		actionTimeout: 60_000,
 		trace: 'retain-on-failure',

@@ -12,8 +12,8 @@ export default defineConfig({
 		maxWorkers: '100%',
 		// What tests bring about is no news.
 		env: { SEXTANT_LOG: 'silent' },
-		// No test is a race: a slow machine under load gets the time it needs.
-		testTimeout: 240_000,
-		hookTimeout: 240_000
+		// No test is a race, and none hangs for long: what takes longer than this says so itself.
+		testTimeout: 60_000,
+		hookTimeout: 120_000
 	}
 });

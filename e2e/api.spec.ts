@@ -4,8 +4,9 @@ import { expect, request as newRequest, test, type APIRequestContext } from '@pl
 import type { Area, Level, Role } from '../src/lib/core/access/rights';
 import { mayAsk, type Need } from '../src/lib/server/endpoints/need';
 import { mayRequest, ROUTES } from '../src/lib/server/house/routes';
+import { BASE } from './site';
 
-const ORIGIN = 'http://localhost:4899';
+const ORIGIN = BASE;
 /** Behind it stands all that is declared of the API. */
 const API = '/api/v1/[...path]';
 
@@ -404,5 +405,5 @@ test('a body that is too large is refused before it is read, but for packages, w
 	expect(((await upload.json()) as { detail: string }).detail).toMatch(/It is refused/);
 	const plan = await context.post('/api/v1/plans', { data: large });
 	expect(plan.status()).toBe(413);
-	expect(await plan.json()).toMatchObject({ type: '/problems/too-large', status: 413 });
+	expect(await plan.json()).toMatchObject({ type: '/api/v1/problems/too-large', status: 413 });
 });

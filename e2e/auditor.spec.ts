@@ -1,5 +1,6 @@
 import { expect, test } from '@playwright/test';
 import { accessible, api, signIn, visit } from './hands';
+import { BASE } from './site';
 
 /** Whoever only reads: everything is there to be seen, then and now, and nothing can be moved. */
 test.describe('the auditor', () => {
@@ -49,7 +50,7 @@ test.describe('the auditor', () => {
 	test('is refused a draft over the API, and told who may', async ({ page }) => {
 		const response = await page.request.post('/api/v1/plans', {
 			data: { kind: 'policy.set', input: { pool: 'payroll', headroomIn: 2 } },
-			headers: { origin: 'http://localhost:4899' }
+			headers: { origin: BASE }
 		});
 		expect(response.status()).toBe(403);
 		expect(((await response.json()) as { detail: string }).detail).toMatch(/may not|owner/);

@@ -4,8 +4,9 @@ import { join } from 'node:path';
 import { expect, request as newRequest, test } from '@playwright/test';
 import openapiTS, { astToString } from 'openapi-typescript';
 import ts from 'typescript';
+import { BASE } from './site';
 
-const ORIGIN = 'http://localhost:4899';
+const ORIGIN = BASE;
 const FOLDER = join(import.meta.dirname, 'client');
 
 /** What a compiler has to say of a program that uses the client. */

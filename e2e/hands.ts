@@ -1,5 +1,6 @@
 import AxeBuilder from '@axe-core/playwright';
 import { expect, type APIRequestContext, type Page } from '@playwright/test';
+import { BASE } from './site';
 
 /** Signs an operator in through the page. */
 export async function signIn(page: Page, login: string): Promise<void> {
@@ -53,7 +54,7 @@ export async function api(
 	path: string,
 	data?: unknown
 ): Promise<unknown> {
-	const response = await request[method](`/api/v1${path}`, { data, headers: { origin: 'http://localhost:4899' } });
+	const response = await request[method](`/api/v1${path}`, { data, headers: { origin: BASE } });
 	expect(response.ok(), `${method} ${path}: ${response.status()} ${response.ok() ? '' : await response.text()}`).toBe(
 		true
 	);
@@ -63,3 +64,12 @@ export async function api(
 /** Moves the lab's clock on by seconds. */
 export const step = (request: APIRequestContext, seconds: number): Promise<unknown> =>
 	api(request, 'post', '/lab/clock', { step: seconds });
+
+/** Picks one of many by its search: types the name, and takes what is offered under it. */
+export async function pick(page: Page, label: string | RegExp, name: string | RegExp, typed?: string): Promise<void> {
+	const field = page.getByRole('combobox', { name: label });
+	await field.click();
+	await field.fill(typed ?? String(name));
+	await page.getByRole('option', { name }).first().click();
+	await expect(page.getByRole('option')).toHaveCount(0);
+}

@@ -1,14 +1,18 @@
 import { spawn } from 'node:child_process';
-import { rmSync } from 'node:fs';
+import { cpSync, existsSync, rmSync } from 'node:fs';
+import { DATA, PORT } from './site';
 
 /** Starts the demo as `npm run demo` does, on a port and in a folder of its own; ends it after the tests. */
 export default async function serve(): Promise<() => Promise<void>> {
 	// For the tests that start a server of their own, one at a time.
 	if (process.env.WITHOUT_DEMO) return async () => {};
-	rmSync('.sextant/e2e', { recursive: true, force: true });
+	rmSync(DATA, { recursive: true, force: true });
+	// Made once for all that ask; whoever finds none makes it.
+	const made = process.env.SEXTANT_MADE;
+	if (made && existsSync(made)) cpSync(made, DATA, { recursive: true });
 	const server = spawn(
 		process.execPath,
-		['build/node/serve.js', '--demo', '--port', '4899', '--data', '.sextant/e2e', '--speed', '60'],
+		['build/node/serve.js', '--demo', '--port', String(PORT), '--data', DATA, '--speed', '60'],
 		{ stdio: ['ignore', 'pipe', 'pipe'] }
 	);
 	let output = '';

@@ -1,8 +1,8 @@
 // npm test: gets everything ready, then lint, types, unit tests and the tests that drive the real interface.
-import { spawnSync } from 'node:child_process';
-import { mkdtempSync, rmSync } from 'node:fs';
+import { spawn } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
-import { join } from 'node:path';
+import { join, relative } from 'node:path';
 import { build, chromium, imageTool, installPackages, proxy } from './prepare.mjs';
 
 const root = join(import.meta.dirname, '..');
@@ -16,34 +16,120 @@ proxy();
 const temporary = mkdtempSync(join(tmpdir(), 'sextant-run-'));
 process.on('exit', () => rmSync(temporary, { recursive: true, force: true, maxRetries: 3 }));
 
+/** The demo's history is made once, beside the steps that need one processor, and copied for each server that needs it. */
+const made = join(root, '.sextant/e2e-made');
+rmSync(made, { recursive: true, force: true });
+const making = spawn(
+	process.execPath,
+	[join(root, 'build/node/serve.js'), '--demo', '--port', '4879', '--data', made, '--speed', '60', '--make'],
+	{ cwd: root, stdio: ['ignore', 'ignore', 'inherit'] }
+);
+const history = new Promise((ready) => making.on('exit', (code) => ready(code)));
+process.on('exit', () => making.kill());
+
+const environment = { ...process.env, CHROMIUM: browser, TMPDIR: temporary, FORCE_COLOR: '0', SEXTANT_MADE: made };
+/** Runs a tool of node_modules; what it says is kept until it ends where `apart`. Answers with its status. */
+const run = (script, args, more = {}, apart = false) =>
+	new Promise((ended) => {
+		const child = spawn(process.execPath, [join(root, 'node_modules', script), ...args], {
+			cwd: root,
+			stdio: ['ignore', apart ? 'pipe' : 'inherit', apart ? 'pipe' : 'inherit'],
+			env: { ...environment, ...more }
+		});
+		let said = '';
+		child.stdout?.on('data', (d) => (said += d));
+		child.stderr?.on('data', (d) => (said += d));
+		child.on('exit', (status) => {
+			if (apart) process.stdout.write(said);
+			ended(status ?? 1);
+		});
+	});
+
+const PLAYWRIGHT = '@playwright/test/cli.js';
+const reports = {
+	unit: join(temporary, 'unit.json'),
+	west: join(temporary, 'west.json'),
+	east: join(temporary, 'east.json')
+};
+const half = (name, projects, apart) =>
+	run(
+		PLAYWRIGHT,
+		['test', ...projects.map((p) => `--project=${p}`), '--reporter=list,json'],
+		{ SEXTANT_HALF: name, PLAYWRIGHT_JSON_OUTPUT_NAME: reports[name] },
+		apart
+	);
 const steps = [
-	['Format', 'prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '.']],
-	['Lint', 'eslint/bin/eslint.js', ['.', '--max-warnings', '0']],
+	['Format', () => run('prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '.'])],
+	['Lint', () => run('eslint/bin/eslint.js', ['.', '--max-warnings', '0'])],
 	[
 		'Types',
-		'svelte-check/bin/svelte-check',
-		['--tsconfig', './tsconfig.json', '--threshold', 'warning', '--fail-on-warnings']
+		() =>
+			run('svelte-check/bin/svelte-check', [
+				'--tsconfig',
+				'./tsconfig.json',
+				'--threshold',
+				'warning',
+				'--fail-on-warnings'
+			])
 	],
-	['Unused', 'knip/bin/knip.js', ['--no-progress', '--no-config-hints']],
+	['Unused', () => run('knip/bin/knip.js', ['--no-progress', '--no-config-hints'])],
 	[
 		'Structure',
-		'dependency-cruiser/bin/dependency-cruise.mjs',
-		['src', '--config', '.dependency-cruiser.js', '--output-type', 'err']
+		() =>
+			run('dependency-cruiser/bin/dependency-cruise.mjs', [
+				'src',
+				'--config',
+				'.dependency-cruiser.js',
+				'--output-type',
+				'err'
+			])
 	],
-	['Unit tests', 'vitest/vitest.mjs', ['run']],
-	['End-to-end tests', '@playwright/test/cli.js', ['test']]
+	[
+		'Unit tests',
+		() =>
+			run('vitest/vitest.mjs', ['run', '--reporter=default', '--reporter=json', `--outputFile.json=${reports.unit}`])
+	],
+	[
+		'End-to-end tests',
+		async () => {
+			const code = await history;
+			if (code !== 0) return code ?? 1;
+			// Two halves side by side, each with a server of its own.
+			const ended = await Promise.all([
+				half('west', ['people', 'day'], false),
+				half('east', ['evening', 'kill'], true)
+			]);
+			return Math.max(...ended);
+		}
+	]
 ];
-for (const [name, script, args] of steps) {
+for (const [name, work] of steps) {
 	const began = Date.now();
 	console.log(`\n── ${name}`);
-	const { status } = spawnSync(process.execPath, [join(root, 'node_modules', script), ...args], {
-		cwd: root,
-		stdio: 'inherit',
-		env: { ...process.env, CHROMIUM: browser, TMPDIR: temporary, FORCE_COLOR: '0' }
-	});
+	const status = await work();
 	if (status !== 0) {
 		console.error(`\n${name} failed.`);
-		process.exit(status ?? 1);
+		process.exit(status);
 	}
 	console.log(`── ${name}: well, ${Math.round((Date.now() - began) / 1000)} s`);
+}
+sayWhatTookLong();
+
+/** The ten that took longest: where `npm test` is to be made quicker next. */
+function sayWhatTookLong() {
+	const read = (path) => JSON.parse(readFileSync(path, 'utf8'));
+	const unit = read(reports.unit).testResults.flatMap((f) =>
+		f.assertionResults.map((a) => ({ ms: a.duration ?? 0, name: `${relative(root, f.name)}: ${a.fullName}` }))
+	);
+	const inSuite = (suite, file) => [
+		...(suite.specs ?? []).map((s) => ({
+			ms: s.tests.flatMap((t) => t.results).reduce((n, r) => n + r.duration, 0),
+			name: `e2e/${file}: ${s.title}`
+		})),
+		...(suite.suites ?? []).flatMap((s) => inSuite(s, file))
+	];
+	const whole = ['west', 'east'].flatMap((h) => read(reports[h]).suites.flatMap((s) => inSuite(s, s.file)));
+	console.log('\nWhat took longest:');
+	for (const t of [...unit, ...whole].sort((a, b) => b.ms - a.ms).slice(0, 10))
+		console.log(`  ${(t.ms / 1000).toFixed(1).padStart(6)} s  ${t.name}`);
 }

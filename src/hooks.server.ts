@@ -1,22 +1,16 @@
+import { PROBLEMS } from '$lib/core/why/problems';
 import { randomUUID } from 'node:crypto';
 import { logOf } from '$lib/server/log';
 import { json, redirect, type Handle, type HandleServerError } from '@sveltejs/kit';
 import { callerOfSignIn, callerOfToken } from '$lib/server/identity/accounts';
-import { isStorage, STORAGE_WORDS } from '$lib/server/db/storage';
+import { isStorage } from '$lib/server/db/storage';
 import { ThreadLost } from '$lib/server/providers/remote';
 import { bearerOf, COOKIES, isPortal } from '$lib/server/identity/presented';
 import { isStream } from '$lib/server/endpoints/endpoint';
 import { mayAsk } from '$lib/server/endpoints/need';
 import { endpointFor } from '$lib/server/house/endpoints';
 import { mayRequest } from '$lib/server/house/routes';
-import {
-	diskFull,
-	notSignedIn,
-	problemResponse,
-	roleTooSmall,
-	strangeOrigin,
-	tooLarge
-} from '$lib/server/api/problems';
+import { problem, problemResponse, roleTooSmall } from '$lib/server/api/problems';
 import { runtime } from '$lib/server/runtime';
 
 const log = logOf('pages');
@@ -25,7 +19,7 @@ const log = logOf('pages');
 const API = '/api/v1/[...path]';
 /** What a page says while nothing can be written. */
 const FULL = {
-	message: STORAGE_WORDS.title,
+	message: PROBLEMS['disk-full'].title,
 	safe: 'Nothing was changed, and everything can be read.',
 	advice: 'Make room on the disk of the data folder, and try again.'
 };
@@ -52,7 +46,7 @@ export const handle: Handle = async ({ event, resolve }) => {
 	if (event.request.method !== 'GET' && event.request.method !== 'HEAD' && bearer === null) {
 		const origin = event.request.headers.get('origin');
 		const host = event.request.headers.get('host');
-		if (!origin || URL.parse(origin)?.host !== host) return secure(problemResponse(strangeOrigin), event.url);
+		if (!origin || URL.parse(origin)?.host !== host) return secure(problemResponse(problem('origin')), event.url);
 	}
 
 	const endpoint = event.route.id === API ? endpointFor(event.request.method, path)?.endpoint : undefined;
@@ -62,13 +56,18 @@ export const handle: Handle = async ({ event, resolve }) => {
 		const unknown = length === null && event.request.headers.has('transfer-encoding');
 		// The body is not read: the connection that it would come on ends with the answer.
 		if (unknown || !(Number(length ?? 0) <= BODY))
-			return secure(problemResponse(tooLarge, { connection: 'close' }), event.url);
+			return secure(
+				problemResponse(problem('too-large', 'A body holds at most 512 KB, and says its length first.'), {
+					connection: 'close'
+				}),
+				event.url
+			);
 	}
 
 	if (health.full && event.request.method !== 'GET' && event.request.method !== 'HEAD') {
 		if (event.request.headers.get('x-sveltekit-action') === 'true')
 			return secure(json({ type: 'error', status: 507, error: FULL }, { status: 507 }), event.url);
-		return secure(problemResponse(diskFull), event.url);
+		return secure(problemResponse(problem('disk-full')), event.url);
 	}
 
 	// A route that does not exist is told apart from one that is shut.
@@ -82,7 +81,7 @@ export const handle: Handle = async ({ event, resolve }) => {
 					? mayAsk(endpoint.need, role)
 					: 'yes';
 		if (verdict === 'sign in') {
-			if (api || path === '/live') return secure(problemResponse(notSignedIn), event.url);
+			if (api || path === '/live') return secure(problemResponse(problem('sign-in')), event.url);
 			redirect(303, `${portal ? '/my/sign-in' : '/sign-in'}?to=${encodeURIComponent(path + event.url.search)}`);
 		}
 		if (verdict === 'no') {

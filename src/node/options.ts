@@ -10,6 +10,8 @@ export interface Options {
 	/** Lab minutes a minute; null goes on at the pace it had. */
 	speed: number | null;
 	fresh: boolean;
+	/** Makes the estate with its history where there is none yet, and ends. */
+	make: boolean;
 	/** How many proxies stand before it, whose `X-Forwarded-*` are believed; 0: none is. */
 	proxy: number;
 	/** The address that people use, such as `https://sextant.example`; null: as each request has it. */
@@ -28,6 +30,7 @@ export function readOptions(argv: string[]): Options {
 			estate: { type: 'string' },
 			speed: { type: 'string' },
 			fresh: { type: 'boolean', default: false },
+			make: { type: 'boolean', default: false },
 			proxy: { type: 'string', default: '0' },
 			url: { type: 'string' }
 		}
@@ -53,6 +56,7 @@ export function readOptions(argv: string[]): Options {
 		estate: values.estate ?? null,
 		speed,
 		fresh: values.fresh ?? false,
+		make: values.make ?? false,
 		proxy,
 		url: url?.origin ?? null
 	};

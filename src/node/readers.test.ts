@@ -85,7 +85,7 @@ describe('requests that may take long', () => {
 	});
 
 	test.each([
-		['/api/hang', 'application/problem+json', { type: '/problems/too-long', status: 503 }],
+		['/api/hang', 'application/problem+json', { type: '/api/v1/problems/too-long', status: 503 }],
 		[
 			'/hang/__data.json',
 			'application/json',
@@ -128,7 +128,7 @@ describe('requests that may take long', () => {
 		const made = await ask('/api/die', 'bo', { method: 'POST', body: '1' });
 		expect([made.status, await made.json()]).toMatchObject([
 			503,
-			{ type: '/problems/away', detail: 'Nothing was changed. Try again in a moment.' }
+			{ type: '/api/v1/problems/away', detail: 'Nothing was changed. Try again in a moment.' }
 		]);
 		// Whatever ends each reader that it meets is not asked for ever.
 		expect((await ask('/die', 'cy')).status).toBe(503);

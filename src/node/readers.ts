@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { Agent, request, type ClientRequest, type IncomingMessage, type ServerResponse } from 'node:http';
 import type { Worker } from 'node:worker_threads';
-import { problemAway, problemLong, problemMany, problemOdd, type Problem } from '$lib/server/api/problems';
+import { problem, problemLong, type Problem } from '$lib/server/api/problems';
 import { endpointFor } from '$lib/server/house/endpoints';
 import { Keeper, type Ended } from './threads';
 
@@ -183,7 +183,7 @@ export class Readers {
 		response.on('error', () => {});
 		const line = this.lines.get(caller) ?? [];
 		if (line.length >= this.most) {
-			this.refuse(passed, problemMany);
+			this.refuse(passed, problem('many'));
 			return true;
 		}
 		this.lines.set(caller, line);
@@ -259,7 +259,7 @@ export class Readers {
 		} catch {
 			// Something in it cannot be said on: the reader has heard nothing of it.
 			reader.at = null;
-			return this.refuse(passed, problemOdd);
+			return this.refuse(passed, problem('odd'));
 		}
 		passed.upstream = upstream;
 		upstream.on('response', (answer) => {
@@ -279,7 +279,7 @@ export class Readers {
 			if (passed.done) return;
 			again = passed.tries < 3 && !changes && !response.headersSent;
 			if (response.headersSent) response.destroy();
-			else if (!again) this.refuse(passed, problemAway);
+			else if (!again) this.refuse(passed, problem('away'));
 		});
 		upstream.on('close', () => {
 			if (reader.at === at) reader.at = null;
@@ -291,7 +291,7 @@ export class Readers {
 		try {
 			upstream.end(Buffer.concat(passed.body));
 		} catch {
-			this.refuse(passed, problemOdd);
+			this.refuse(passed, problem('odd'));
 			upstream.removeAllListeners('error').on('error', () => {});
 			upstream.destroy();
 		}

@@ -75,6 +75,7 @@ await listen();
 prepareFolder();
 if (!existsSync(dbPath)) await makeEstate();
 else if (options.estate) checkSameEstate(options.estate);
+if (options.make) process.exit(0);
 await start();
 
 /** The same command a second time goes on; another estate file over data that are there is refused. */

@@ -1,6 +1,6 @@
 <script lang="ts">
 	import { goto, invalidate } from '$app/navigation';
-	import { navigating, page } from '$app/state';
+	import { page } from '$app/state';
 	import { onMount, type Snippet } from 'svelte';
 	import { Toaster } from 'svelte-sonner';
 	import CardPanel from '$lib/ui/cards/CardPanel.svelte';
@@ -12,8 +12,10 @@
 	import Ribbon from '$lib/ui/frame/Ribbon.svelte';
 	import ScopeLine from '$lib/ui/frame/ScopeLine.svelte';
 	import { tellWhenUsed } from '$lib/ui/frame/here';
+	import { commandsFor, search } from '$lib/ui/frame/commands';
+	import { keysOf } from '$lib/ui/frame/keys';
+	import { follow } from '$lib/ui/frame/live';
 	import { STAGES, stagePath } from '$lib/ui/frame/stages';
-	import { switchTheme } from '$lib/ui/frame/theme';
 	import Tray from '$lib/ui/frame/Tray.svelte';
 	import { call } from '$lib/ui/plan/api';
 	import Effects from '$lib/ui/plan/Effects.svelte';
@@ -40,107 +42,33 @@
 	onMount(() => {
 		document.documentElement.dataset.ready = 'yes';
 		const quiet = tellWhenUsed();
-		const live = new EventSource('/live');
-		let pending: ReturnType<typeof setTimeout> | null = null;
-		const refresh = () => {
-			// Views about the past do not move; live ones are asked again, at most every two seconds.
-			if (pending) return;
-			pending = setTimeout(() => {
-				pending = null;
-				// Asking again would call off a step to another page that is on its way.
-				if (navigating.to) refresh();
-				else if (!document.hidden) void invalidate('sextant:live');
-			}, 2000);
-		};
-		live.addEventListener('estate', () => data.look.live && refresh());
-		live.addEventListener('jobs', refresh);
-		live.addEventListener('clock', (e) => (heard = JSON.parse((e as MessageEvent<string>).data) as typeof heard));
+		const end = follow({ live: () => data.look.live, clock: (told) => (heard = told) });
 		return () => {
 			quiet();
-			live.close();
-			if (pending) clearTimeout(pending);
+			end();
 		};
 	});
 
-	async function find(text: string) {
-		const query = new URLSearchParams({ q: text, ...(data.look.live ? {} : { at: String(data.look.at) }) });
-		const answer = await call<{ rows: { kind: string; id: string; name: string }[] }>('GET', `/search?${query}`);
-		return answer.ok ? answer.value.rows : [];
-	}
-	const things = $derived([
-		...data.names.pool.map((p) => ({ kind: 'pool', ...p })),
-		...data.names.publication.map((p) => ({ kind: 'publication', ...p })),
-		...data.names.gateway.map((g) => ({ kind: 'gateway', ...g }))
-	]);
-	const doThis = $derived([
-		...(data.mayDraft.includes('image.build')
-			? [{ words: 'Build a version', href: addressWith(page.url, {}, '/build') }]
-			: []),
-		...(data.mayDraft.includes('pool.create')
-			? [{ words: 'Make a pool of machines', href: addressWith(page.url, { make: 'pool' }, '/publish') }]
-			: []),
-		...(data.mayDraft.includes('publication.create')
-			? [{ words: 'Publish a desktop or an app', href: addressWith(page.url, { make: 'publication' }, '/publish') }]
-			: []),
-		...(data.mayDraft.includes('package.deliver')
-			? [{ words: 'Deliver a package', href: addressWith(page.url, { make: 'delivery' }, '/publish/delivery') }]
-			: []),
-		...(data.mayDraft.includes('grant.add')
-			? [{ words: 'Grant a publication', href: addressWith(page.url, { make: 'grant' }, '/publish') }]
-			: []),
-		{ words: 'Test access for a person', href: addressWith(page.url, {}, '/secure') },
-		{ words: 'See who gets what', href: addressWith(page.url, {}, '/publish/who') },
-		{ words: 'See the sessions', href: addressWith(page.url, { list: 'sessions' }, '/watch') },
-		...(data.lab ? [{ words: 'Open the lab bench', run: () => (bench = true) }] : []),
-		{ words: 'Day or night theme', run: switchTheme },
-		{ words: 'Show all keys', run: () => (keys = true) }
-	]);
-	function onKey(e: KeyboardEvent) {
-		if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === 'k') {
-			e.preventDefault();
-			menu = !menu;
-			return;
-		}
-		if ((e.ctrlKey || e.metaKey) && e.key === 'Enter' && data.plan) {
-			e.preventDefault();
-			void tray?.commit();
-			return;
-		}
-		const target = e.target as HTMLElement;
-		if (
-			e.ctrlKey ||
-			e.metaKey ||
-			e.altKey ||
-			target.isContentEditable ||
-			/^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) ||
-			menu
-		)
-			return;
-		const stage = STAGES.find((s) => s.key === e.key);
-		if (stage) void goto(addressWith(page.url, {}, stage.path));
-		else if (e.key === '/') {
-			e.preventDefault();
-			scopeLine?.narrow();
-		} else if (e.key === '[') ribbon?.nudge(-1);
-		else if (e.key === ']') ribbon?.nudge(1);
-		else if (e.key === 'l') void goto(addressWith(page.url, { at: null }), { keepFocus: true });
-		else if (e.key === 'w') document.getElementById('why')?.scrollIntoView();
-		else if (e.key === 'p' && data.plan) reviewing = !reviewing;
-		else if (e.key === 'j' || e.key === 'k') rowBy(e.key === 'j' ? 1 : -1);
-		else if (e.key === '?') keys = !keys;
-		else if (e.key === 'Escape') {
+	const commands = $derived(
+		commandsFor(data, {
+			bench: () => (bench = true),
+			keys: () => (keys = true)
+		})
+	);
+	const onKey = keysOf({
+		menu: () => (menu = !menu),
+		menuOpen: () => menu,
+		commit: () => (data.plan ? tray?.commit() : undefined),
+		narrow: () => scopeLine?.narrow(),
+		nudge: (by) => ribbon?.nudge(by),
+		review: () => data.plan && (reviewing = !reviewing),
+		help: () => (keys = !keys),
+		close() {
 			if (keys) keys = false;
 			else if (bench) bench = false;
 			else if (data.card) void goto(addressWith(page.url, { card: null }), { keepFocus: true, noScroll: true });
-		} else return;
-	}
-	/** j and k: to the next or previous thing of a view that is marked as a row. */
-	function rowBy(by: number) {
-		const rows = [...document.querySelectorAll<HTMLElement>('main [role="table"][tabindex="0"], main [data-row]')];
-		if (rows.length === 0) return;
-		const i = rows.indexOf(document.activeElement as HTMLElement);
-		rows[Math.min(rows.length - 1, Math.max(0, i + by))]?.focus();
-	}
+		}
+	});
 	async function seen() {
 		await call('POST', '/notices');
 		await invalidate('sextant:live');
@@ -230,5 +158,10 @@
 </div>
 {#if bench}<LabBench bind:open={bench} zone={data.zone} {now} {speed} may={data.mayLab} />{/if}
 {#if keys}<KeysHelp close={() => (keys = false)} />{/if}
-<CommandMenu bind:open={menu} {things} {doThis} {find} />
+<CommandMenu
+	bind:open={menu}
+	things={commands.things}
+	doThis={commands.acts}
+	find={(text) => search(text, data.look)}
+/>
 <Toaster position="top-right" theme={data.theme === 'night' ? 'dark' : 'light'} />

@@ -1,5 +1,5 @@
 import { MINUTE } from '$lib/core/time/units';
-import { problemResponse, tooManyStreams } from '$lib/server/api/problems';
+import { problem, problemResponse } from '$lib/server/api/problems';
 import { isSignedIn } from '$lib/server/identity/accounts';
 import { runtime } from '$lib/server/runtime';
 
@@ -22,7 +22,7 @@ export const GET = ({ request, locals }) => {
 	const { events, clock, db } = runtime();
 	const caller = locals.caller!;
 	const who = `${caller.kind}/${caller.id}`;
-	if (all >= MOST || (open.get(who) ?? 0) >= MOST_OWN) return problemResponse(tooManyStreams);
+	if (all >= MOST || (open.get(who) ?? 0) >= MOST_OWN) return problemResponse(problem('streams'));
 	let stop = () => {};
 	const stream = new ReadableStream({
 		start(controller) {

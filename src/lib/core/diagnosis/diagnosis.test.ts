@@ -3,6 +3,7 @@ import { TB } from '../time/units';
 import { CHECKS, failingCheck, runbookFor } from './checks';
 import {
 	gatewayFindings,
+	relayFindings,
 	giveUpFindings,
 	networkFindings,
 	offeredFor,
@@ -50,6 +51,21 @@ describe('findings', () => {
 		expect(gatewayFindings([port, { ...port, announced: 3478 }])).toMatchObject([
 			{ remedy: { kind: 'gateway.set-port', input: { port: 3478 } } }
 		]);
+	});
+	test('a relay that is gone, with when it was given up and the plan that hands out the right one', () => {
+		const relay = {
+			...{ gateway: 'g', site: 's', siteName: 'Quay', announced: '192.0.2.9', stands: '203.0.113.9' },
+			...{ since: 50, earlier: 7 }
+		};
+		const [found, ...more] = relayFindings([relay, { ...relay, announced: '203.0.113.9' }]);
+		expect(more).toEqual([]);
+		expect(found).toMatchObject({
+			kind: 'gateway relay',
+			title: 'People outside the offices get no picture through the Quay gateway',
+			remedy: { kind: 'gateway.set-relay', input: { gateway: 'g', address: '203.0.113.9' } }
+		});
+		expect(found!.facts.map((f) => f.at)).toEqual([50, undefined, 7, undefined]);
+		expect(relayFindings([{ ...relay, earlier: null }])[0]!.facts).toHaveLength(3);
 	});
 	test('volumes and networks near their end', () => {
 		expect(

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { addressNumber, addressText, inRange, isRange, rangeFinder } from './addresses';
+import { addressNumber, addressText, inRange, isRange, rangeFinder, fromOutside } from './addresses';
 
 describe('addresses', () => {
 	test('numbers and dots go over into one another', () => {
@@ -42,3 +42,17 @@ describe('a finder of ranges', () => {
 			expect(find(address), address).toEqual(ranges.flatMap((r, i) => (inRange(address, r) ? [i] : [])));
 	});
 });
+
+test.each([
+	['10.21.4.7', false],
+	['172.31.0.9', false],
+	['192.168.1.20', false],
+	['100.64.3.3', false],
+	['127.0.0.1', false],
+	['fd00::7', false],
+	['::ffff:10.0.0.1', false],
+	['198.51.100.7', true],
+	['172.32.0.9', true],
+	['2001:db8::1', true],
+	['nowhere', false]
+])('whoever comes from %s comes from outside: %s', (address, outside) => expect(fromOutside(address)).toBe(outside));

@@ -7,13 +7,24 @@ const flag = (at: number, words = `change at ${at}`, more = {}) => ({
 	words,
 	failed: false,
 	ahead: false,
+	job: null as number | null,
 	...more
 });
 
 test('flags that lie close together become one that says how many', () => {
-	expect(gatherFlags([flag(50, 'Late'), flag(0, 'First'), flag(8), flag(10)], 10)).toEqual([
-		{ at: 0, until: 10, count: 3, words: '3 changes: First, and 2 more', failed: false, ahead: false },
-		{ at: 50, until: 50, count: 1, words: 'Late', failed: false, ahead: false }
+	expect(gatherFlags([flag(50, 'Late', { job: 7 }), flag(0, 'First'), flag(8), flag(10)], 10)).toEqual([
+		{
+			...{ at: 0, until: 10, count: 3, words: '3 changes: First, and 2 more', failed: false, ahead: false, job: null },
+			of: [
+				{ at: 0, words: 'First', job: null },
+				{ at: 8, words: 'change at 8', job: null },
+				{ at: 10, words: 'change at 10', job: null }
+			]
+		},
+		{
+			...{ at: 50, until: 50, count: 1, words: 'Late', failed: false, ahead: false, job: 7 },
+			of: [{ at: 50, words: 'Late', job: 7 }]
+		}
 	]);
 });
 
@@ -34,6 +45,7 @@ test('none is lost, and none twice as near as that begins a group', () => {
 				within
 			);
 			expect(groups.reduce((n, g) => n + g.count, 0)).toBe(times.length);
+			for (const g of groups) expect(g.of).toHaveLength(Math.min(20, g.count));
 			groups.slice(1).forEach((g, i) => expect(g.at - groups[i]!.at).toBeGreaterThan(within));
 		})
 	);

@@ -171,7 +171,7 @@ describe('what goes wrong', () => {
 		expect(((await response.json()) as { detail: string }).detail).toMatch(/under request a1b2c3d4\.$/);
 	});
 	test('an error of another bundle is known by its name', () => {
-		const twin = Object.assign(new Error('busy'), { name: 'ProviderError', retry: true });
+		const twin = Object.assign(new Error('busy'), { name: 'ProviderError', retry: true, problem: 'provider-failed' });
 		expect(problemOf(twin)!.status).toBe(502);
 	});
 });

@@ -101,6 +101,9 @@ describe('every address of the API', () => {
 		await ok('POST', '/sheets/desk/check', { text: 'steps: [' });
 
 		const policy = { kind: 'policy.set', input: { pool: 'quay', headroomIn: 5 } };
+		await ok('GET', '/problems');
+		await ok('GET', '/problems/refused');
+		await ok('POST', '/plans/foresee', policy);
 		const { id } = JSON.parse((await ok('POST', '/plans', policy))!) as { id: number };
 		await ok('GET', `/plans/${id}`);
 		await ok('POST', `/plans/${id}/recompute`);

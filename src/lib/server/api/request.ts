@@ -3,7 +3,7 @@ import { askedOf, isSchema, isStream, readFields, type Ask, type Endpoint, type 
 import { endpointsAt } from '../house/endpoints';
 import { NotFound, parseInput } from '../plans';
 import { bodyOf } from './body';
-import { answer, problemMethod, problemResponse } from './problems';
+import { answer, problem, problemResponse } from './problems';
 
 /** A request of the API, once it is known who asks. */
 export interface ApiRequest {
@@ -21,7 +21,7 @@ export function answerApi({ url, request, caller, ctx, number }: ApiRequest): Pr
 		const there = endpointsAt(url.pathname);
 		if (there.size === 0) throw new NotFound(`address ${url.pathname} of the API`);
 		const found = there.get(request.method === 'HEAD' ? 'GET' : request.method);
-		if (!found) return problemResponse(problemMethod, { allow: [...there.keys()].join(', ') });
+		if (!found) return problemResponse(problem('method'), { allow: [...there.keys()].join(', ') });
 		const { endpoint } = found;
 		const ask = {
 			ctx,

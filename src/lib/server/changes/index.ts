@@ -87,12 +87,16 @@ export function changesBefore(db: Db, at: number, limit = 200): ChangeRow[] {
 }
 
 /** Titles of the changes within a span of time, with whether each failed: no more of them, for every page shows them. */
-export const titlesBetween = (db: Db, from: number, to: number): { at: number; title: string; failed: boolean }[] =>
-	all<{ at: number; title: string; outcome: ChangeRow['outcome'] }>(
+export const titlesBetween = (
+	db: Db,
+	from: number,
+	to: number
+): { at: number; title: string; failed: boolean; job: number | null }[] =>
+	all<{ at: number; title: string; outcome: ChangeRow['outcome']; job: number | null }>(
 		db,
-		'SELECT at, title, outcome FROM changes WHERE at >= ? AND at < ? ORDER BY number',
+		'SELECT at, title, outcome, job_id AS job FROM changes WHERE at >= ? AND at < ? ORDER BY number',
 		[from, to]
-	).map(({ at, title, outcome }) => ({ at, title, failed: outcome === 'failed' }));
+	).map(({ at, title, outcome, job }) => ({ at, title, failed: outcome === 'failed', job }));
 
 /** One change, or null. */
 export function changeByNumber(db: Db, number: number): ChangeRow | null {

@@ -9,10 +9,3 @@ export function isStorage(e: unknown): boolean {
 		(CODES.has(code) || code === 'SQLITE_FULL' || code.startsWith('SQLITE_IOERR') || code === 'SQLITE_READONLY')
 	);
 }
-
-/** What people are told while nothing can be stored. */
-export const STORAGE_WORDS = {
-	title: 'The disk is full',
-	detail:
-		'Nothing can be written to the data folder: its disk is full, or cannot be written to. Nothing was changed, and everything can be read. Make room on it, and try again.'
-} as const;

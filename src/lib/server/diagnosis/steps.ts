@@ -4,7 +4,7 @@ import { sleep } from '../context';
 import { all, one } from '../db';
 import { changeAt, closeAllAt, closeAt, rowAt } from '../db/intervals';
 import { stepHandler } from '../jobs/step';
-import { ProviderError } from '../providers';
+import { Failure, StepFailed } from '../providers';
 import { untilReady, versionOf } from '../watch';
 
 export const repairSteps = {
@@ -23,7 +23,7 @@ export const repairSteps = {
 				}
 			} catch (e) {
 				// A remedy that cannot be carried out has not helped; the next one may.
-				if (!(e instanceof ProviderError)) throw e;
+				if (!(e instanceof Failure)) throw e;
 				log(`could not ${remedy}: ${e.message}`);
 			}
 			const still = failingCheck(await agent.probe(machine));
@@ -46,7 +46,7 @@ export const repairSteps = {
 				};
 			}
 			log(`${CHECK_WORDS[still.name].asks} No: ${still.saw}`);
-			if (last) throw new ProviderError(`no remedy helped: ${still.saw}`, false);
+			if (last) throw new StepFailed(`no remedy helped: ${still.saw}`);
 		}
 	}),
 

@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import { PROBLEMS, type ProblemCode } from '$lib/core/why/problems';
 import { bytes, cents, fact, moment, offer, share, span, text, whole } from '../lists/columns';
 
 /** A value with the facts that led to it. */
@@ -51,6 +52,16 @@ export const plan = v.strictObject({
 	jobId: v.nullable(whole)
 });
 
+/** What a plan would do, kept nowhere. */
+export const foreseen = v.strictObject({
+	title: text,
+	effects,
+	warnings: v.array(fact),
+	blocks: v.array(fact),
+	reasons: v.array(fact),
+	undoWords: text
+});
+
 /** A job as lists have it. */
 export const jobEntries = {
 	id: whole,
@@ -68,6 +79,7 @@ export const jobEntries = {
 	expectedEnd: v.nullable(moment),
 	result: v.record(text, v.unknown()),
 	error: v.nullable(text),
+	problem: v.nullable(v.picklist(Object.keys(PROBLEMS) as [ProblemCode, ...ProblemCode[]])),
 	cancelling: v.boolean()
 };
 
@@ -210,6 +222,9 @@ export const problem = v.strictObject({
 	title: text,
 	status: whole,
 	detail: text,
+	/** What is safe, and what to do. */
+	safe: text,
+	todo: text,
 	errors: v.optional(v.array(v.strictObject({ field: text, words: text }))),
 	reasons: v.optional(v.array(fact))
 });

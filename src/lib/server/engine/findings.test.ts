@@ -2,7 +2,8 @@ import { beforeEach, describe, expect, test } from 'vitest';
 import { parseScope } from '$lib/core/scope/scope';
 import { FOREVER, GB, HOUR, MINUTE } from '$lib/core/time/units';
 import { all, one, run } from '../db';
-import type { FAULT_KINDS } from '$lib/core/estate/schema';
+import { beginning, type FAULT_KINDS } from '$lib/core/estate/schema';
+import { addressNumber } from '$lib/core/network/addresses';
 import { powerOff } from '../simulator/power';
 import { Harness, QUIET, testEstate } from '../testing/harness';
 import { needsAt } from '../house/needs';
@@ -138,6 +139,54 @@ describe('findings', () => {
 			{ announced: 3478, now: 0 },
 			{ announced: 4000, now: 1 }
 		]);
+	});
+
+	test('a relay that was given up and is handed out again loses those who come from outside, and them alone', async () => {
+		const estate = testEstate('e2e/small.yaml', (e) => {
+			QUIET(e);
+			e.directory.people.find((p) => p.login === 'anna')!.managed_endpoint = false;
+			const until = beginning(e) + 5 * MINUTE;
+			e.gateways[0]!.relay = {
+				address: addressNumber('203.0.113.7'),
+				before: { address: addressNumber('192.0.2.7'), until }
+			};
+		});
+		h = await Harness.of(estate);
+		await findings();
+		await h.live(20 * MINUTE);
+		await findings();
+		expect(open()).toEqual([]);
+		fault('gateway-relay', 'quay-gw');
+		// Bo comes from an office, Anna from outside; Cleo, too, but by a protocol that needs no relay.
+		for (const login of ['bo', 'anna', 'cleo'])
+			h.lab.apply({ c: 'connect', login, publication: 'desk', secondFactor: true, key: login });
+		await h.live(10 * MINUTE);
+		await findings();
+		expect(open().map((f) => [f.kind, f.subject_id])).toEqual([['gateway relay', 'quay-gw']]);
+		const [need] = needsAt(h.db, parseScope('').scope, h.lab.now).needs;
+		expect(need).toMatchObject({
+			count: 1,
+			title: 'People outside the offices get no picture through the Quay gateway'
+		});
+		expect(JSON.stringify(one(h.db, `SELECT facts FROM findings WHERE kind = 'gateway relay'`))).toContain(
+			'192.0.2.7 was handed out before, and given up'
+		);
+		const plan = await h.draft('gateway.set-relay', { gateway: 'quay-gw', address: '203.0.113.7' });
+		expect(plan.effects.people).toMatchObject([{ id: 'anna', helped: true }]);
+		expect((await h.finish(await h.commit(plan.id))).state).toBe('done');
+		expect(open()).toEqual([]);
+		const lost = all<{ login: string; cause: string }>(
+			h.db,
+			`SELECT p.login, c.cause FROM connections c JOIN people p ON p.id = c.person_id WHERE c.result = 'lost'`
+		);
+		expect([...new Set(lost.map((c) => c.login))]).toEqual(['anna']);
+		expect(lost[0]!.cause).toContain('its relay stands at 203.0.113.7');
+		await expect(h.draft('gateway.set-relay', { gateway: 'isle', address: '203.0.113.7' })).rejects.toMatchObject({
+			problems: [{ field: 'gateway' }]
+		});
+		await expect(h.draft('gateway.set-relay', { gateway: 'quay-gw', address: 'there' })).rejects.toMatchObject({
+			problems: [{ field: 'address' }]
+		});
 	});
 
 	test('several things wrong at once stand beside each other', async () => {

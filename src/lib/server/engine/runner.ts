@@ -2,9 +2,11 @@ import { addChange } from '../changes';
 import { sleep, type Context } from '../context';
 import { all, one, run } from '../db';
 import { insertRow } from '../db/rows';
-import { ProviderError } from '../providers';
+import { Failure } from '../providers';
 import { lookAgain, planById } from '../plans';
+import { problemCodeOf } from '../providers/failures';
 import { ThreadLost } from '../providers/remote';
+import type { ProblemCode } from '$lib/core/why/problems';
 import { countWords } from '$lib/core/time/units';
 import { isStorage } from '../db/storage';
 import { stepHandlers } from '../jobs/catalogue';
@@ -78,7 +80,7 @@ export class JobRunner {
 			}
 			if (isStorage(e)) return await breath();
 			log.error({ job, err: e }, 'a job met what nobody foresaw');
-			this.end(job, 'failed', e instanceof Error ? e.message : String(e));
+			this.end(job, 'failed', e instanceof Error ? e.message : String(e), undefined, problemCodeOf(e) ?? 'fault');
 		} catch (again) {
 			// It could not even be written down: it is taken up again, and ends then.
 			if (!isStorage(again)) log.error({ job, err: again }, 'a job could not be ended');
@@ -118,7 +120,8 @@ export class JobRunner {
 			job,
 			'failed',
 			`It was set aside: ${what}${step ? `, at step ${step.n + 1}, ${step.words}` : ''}. It is not taken up again; what was done until then stands in its log.`,
-			step?.n
+			step?.n,
+			'set-aside'
 		);
 		return true;
 	}
@@ -141,7 +144,13 @@ export class JobRunner {
 			const why = await lookAgain(this.ctx, id);
 			if (why) {
 				const words = why.map((f) => f.words).join('; ');
-				return this.end(id, 'failed', `It was not carried out, because the plan no longer holds: ${words}`);
+				return this.end(
+					id,
+					'failed',
+					`It was not carried out, because the plan no longer holds: ${words}`,
+					undefined,
+					'refused'
+				);
 			}
 		}
 		run(db, `UPDATE jobs SET state = 'running', began = coalesce(began, ?) WHERE id = ?`, [clock.now(), id]);
@@ -204,9 +213,15 @@ export class JobRunner {
 				this.end(job, 'cancelled', null, step.n);
 				return 'over';
 			}
-			if (!(error instanceof ProviderError)) log.error({ job, step: step.kind, err: error }, 'a step failed');
+			if (!(error instanceof Failure)) log.error({ job, step: step.kind, err: error }, 'a step failed');
 			stepRun.log(`failed: ${error.message}`);
-			this.end(job, 'failed', `Step ${step.n + 1}, ${step.words}: ${error.message}`, step.n);
+			this.end(
+				job,
+				'failed',
+				`Step ${step.n + 1}, ${step.words}: ${error.message}`,
+				step.n,
+				problemCodeOf(error) ?? 'fault'
+			);
 			return 'over';
 		}
 	}
@@ -255,7 +270,7 @@ export class JobRunner {
 							}).immediate();
 							known.set(name, { item: name, state: 'done', error: null });
 						} catch (e) {
-							if (!(e instanceof ProviderError)) throw e;
+							if (!(e instanceof Failure)) throw e;
 							db.transaction(() => {
 								onFail?.(db, name, e);
 								insertRow(db, 'job_items', { job_id: job, n: step.n, item: name, state: 'failed', error: e.message });
@@ -285,7 +300,13 @@ export class JobRunner {
 	}
 
 	/** Ends a job: its state, its line in the change log and the word to whoever started it, in one transaction. */
-	private end(job: number, state: 'done' | 'failed' | 'cancelled', error: string | null, step?: number): void {
+	private end(
+		job: number,
+		state: 'done' | 'failed' | 'cancelled',
+		error: string | null,
+		step?: number,
+		problem: ProblemCode | null = state === 'cancelled' ? 'cancelled' : null
+	): void {
 		const { db, clock } = this.ctx;
 		const now = clock.now();
 		const row = one<{ plan_id: number; title: string; by: string; operator_id: number | null; kind: string }>(
@@ -295,12 +316,11 @@ export class JobRunner {
 		)!;
 		const plan = planById(db, row.plan_id);
 		db.transaction(() => {
-			const open = run(db, `UPDATE jobs SET state = ?, ended = ?, error = ? WHERE id = ? AND ended IS NULL`, [
-				state,
-				now,
-				error,
-				job
-			]);
+			const open = run(
+				db,
+				`UPDATE jobs SET state = ?, ended = ?, error = ?, problem = ? WHERE id = ? AND ended IS NULL`,
+				[state, now, error, problem, job]
+			);
 			if (open.changes === 0) return;
 			if (step !== undefined)
 				run(db, `UPDATE job_steps SET state = 'failed', ended = ?, error = ? WHERE job_id = ? AND n = ?`, [
@@ -369,7 +389,7 @@ async function tryAgain<T>(ctx: Context, work: (attempt: number) => Promise<T>):
 		try {
 			return await work(attempt);
 		} catch (e) {
-			if (!(e instanceof ProviderError) || !e.retry || attempt >= TRIES) throw e;
+			if (!(e instanceof Failure) || !e.retry || attempt >= TRIES) throw e;
 			await sleep(ctx.clock, attempt * 5000);
 		}
 	}

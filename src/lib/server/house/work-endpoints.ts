@@ -1,5 +1,6 @@
 import * as v from 'valibot';
-import { job, plan, rowsOf } from '../endpoints/answers';
+import { isProblemCode, PROBLEMS, type ProblemCode } from '$lib/core/why/problems';
+import { foreseen, job, plan, rowsOf } from '../endpoints/answers';
 import { endpoint, type Endpoint } from '../endpoints/endpoint';
 import { draft, read } from '../endpoints/need';
 import { PLAN_KINDS } from '../areas';
@@ -12,6 +13,7 @@ import {
 	discardPlan,
 	draftPlan,
 	draftUndo,
+	foreseePlan,
 	NotFound,
 	openDrafts,
 	planById,
@@ -20,6 +22,15 @@ import {
 import { LISTS } from './lists';
 
 const ID = { id: whole };
+
+/** An error of the catalogue. */
+const problemKind = v.strictObject({
+	code: v.string(),
+	status: whole,
+	title: v.string(),
+	safe: v.string(),
+	todo: v.string()
+});
 
 /** What is drafted: a kind, and its own input. */
 const planBody = v.strictObject({
@@ -40,6 +51,26 @@ const moment = v.pipe(
 export const workEndpoints: readonly Endpoint[] = [
 	endpoint({
 		method: 'GET',
+		path: '/problems',
+		summary: 'Every error that can be met: its status, what happened, what is safe, and what to do',
+		need: 'open',
+		answer: rowsOf(problemKind),
+		handle: () => ({ rows: (Object.keys(PROBLEMS) as ProblemCode[]).map((code) => ({ code, ...PROBLEMS[code] })) })
+	}),
+	endpoint({
+		method: 'GET',
+		path: '/problems/{code}',
+		summary: 'An error that can be met: the type of a problem document leads here',
+		need: 'open',
+		params: { code: v.string() },
+		answer: problemKind,
+		handle({ params: { code } }) {
+			if (!isProblemCode(code)) throw new NotFound(`problem called ${code}`);
+			return { code, ...PROBLEMS[code] };
+		}
+	}),
+	endpoint({
+		method: 'GET',
 		path: '/plans',
 		summary: 'Drafts that wait',
 		need: read('record'),
@@ -57,6 +88,24 @@ export const workEndpoints: readonly Endpoint[] = [
 		answer: plan,
 		location: (p) => `/plans/${p.id}`,
 		handle: ({ ctx, body, caller, via }) => draftPlan(ctx, caller!, body.kind, body.input, via)
+	}),
+	endpoint({
+		method: 'POST',
+		path: '/plans/foresee',
+		summary: 'What a plan would do, without keeping it',
+		need: draft('repair'),
+		work: 'long',
+		body: planBody,
+		answer: foreseen,
+		async handle({ ctx, body, caller }) {
+			const { title, effects, warnings, blocks, reasons, undoWords } = await foreseePlan(
+				ctx,
+				caller!,
+				body.kind,
+				body.input
+			);
+			return { title, effects, warnings, blocks, reasons, undoWords };
+		}
 	}),
 	endpoint({
 		method: 'GET',

@@ -7,7 +7,7 @@ import { one, run, setting, type Db } from '../db';
 import { insertRow } from '../db/rows';
 import { putAt } from '../db/intervals';
 import { Cancelled, stepHandler, type StepRun } from '../jobs/step';
-import { ProviderError } from '../providers';
+import { StepFailed } from '../providers';
 import { linksOf, THICK } from './shipping';
 import { keepChunks, noteStores } from './stores';
 import { markVersion } from './version-steps';
@@ -212,7 +212,7 @@ async function withinLimit(
 	sheet: BuildSheet,
 	limitAt: number
 ): Promise<void> {
-	const over = () => new ProviderError(`the build has reached its limit of ${durationWords(sheet.limit)}`, false);
+	const over = () => new StepFailed(`the build has reached its limit of ${durationWords(sheet.limit)}`);
 	const left = limitAt - ctx.clock.now();
 	if (left <= 0) throw over();
 	const step = sheet.steps[input.step]!;
@@ -234,10 +234,7 @@ async function withinLimit(
 	for (const line of lines) log(line);
 	const good = goodCodes(step.kind, step.with.codes);
 	if (!good.includes(exitCode))
-		throw new ProviderError(
-			`“${stepWords(step)}” ended with exit code ${exitCode}; good are ${good.join(', ')}`,
-			false
-		);
+		throw new StepFailed(`“${stepWords(step)}” ended with exit code ${exitCode}; good are ${good.join(', ')}`);
 }
 
 const goodCodes = (kind: string, said: unknown): number[] => {

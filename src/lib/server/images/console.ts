@@ -1,14 +1,14 @@
 import type { Context } from '../context';
 import { all, one, type Db } from '../db';
 import { insertRow } from '../db/rows';
-import { ProviderError } from '../providers';
+import { StepFailed } from '../providers';
 import { openingOf } from './queries';
 
 /** Types a line at the console of a line's reference machine, and keeps it with what was printed. Throws ProviderError when none is open. */
 export async function typeAtConsole(ctx: Context, line: string, text: string, by: string): Promise<string[]> {
 	const { db } = ctx;
 	const open = openingOf(db, line, ctx.clock.now());
-	if (!open) throw new ProviderError(`no version of ${line} is open`, false);
+	if (!open) throw new StepFailed(`no version of ${line} is open`);
 	const n =
 		1 +
 		(one<{ n: number | null }>(db, 'SELECT max(n) AS n FROM opening_lines WHERE opening_id = ?', [open.id])!.n ?? 0);

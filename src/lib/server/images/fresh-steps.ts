@@ -5,7 +5,7 @@ import { sleep, type Context } from '../context';
 import { all, one } from '../db';
 import { insertRow } from '../db/rows';
 import { Cancelled, stepHandler, type StepRun } from '../jobs/step';
-import { ProviderError } from '../providers';
+import { Failure } from '../providers';
 import { DISKS_AT_ONCE } from './expected';
 import type { FreshPeople } from './fresh-plans';
 import { seeToPeople } from './leaving';
@@ -214,7 +214,7 @@ async function startStandIn(
 	try {
 		await ctx.providers.compute.start(next.name, words, key(`stand-in ${next.name} ${now}`));
 	} catch (e) {
-		if (!(e instanceof ProviderError)) throw e;
+		if (!(e instanceof Failure)) throw e;
 		log(`${next.name} did not start to stand in: ${e.message}`);
 	}
 }
@@ -247,7 +247,7 @@ async function outOfUse(
 			await work();
 			mark(step, machine, null);
 		} catch (e) {
-			if (!(e instanceof ProviderError)) throw e;
+			if (!(e instanceof Failure)) throw e;
 			mark(step, machine, e.message);
 		}
 	await broker.setAside([machine], false, step.key(`back ${machine} ${at}`)).catch(() => {});

@@ -4,7 +4,7 @@ export { handChangesOf } from './console';
 export { followingAt, rulesAt, versionToMake, whoTakes, whyOnVersion } from './following';
 export { lineAt, linesAt, linesTyped, openingOf, openingsAt, sheetAt, sitesWith, usedLinesAt } from './queries';
 export { reportOf, type SheetReport } from './report';
-export { rolloutsAt } from './rollouts';
+export { gatesBetween, rolloutsAt } from './rollouts';
 export { dueAt, handOutTime, lackingAt, linksOf, packedSize, shipmentsAt, THICK, wholeSites } from './shipping';
 export { noteStores, sendBetween } from './stores';
 export { writeRule } from './version-steps';

@@ -1,7 +1,7 @@
 import { durationWords, FOREVER } from '$lib/core/time/units';
 import { all } from '../db';
 import type { StepRun } from '../jobs/step';
-import { ProviderError } from '../providers';
+import { Failure } from '../providers';
 
 /** What people on machines that are to change are told, and when they are signed out. */
 export interface LeavingWish {
@@ -40,7 +40,7 @@ export async function seeToPeople(
 			else if (wish.people !== 'idle')
 				await ctx.providers.agent.message(s.id, wish.message(durationWords(wish.until - now)), key(`ask ${s.id}`));
 		} catch (e) {
-			if (!(e instanceof ProviderError)) throw e;
+			if (!(e instanceof Failure)) throw e;
 			log(`session ${s.id} on ${s.machine}: ${e.message}`);
 		}
 	}

@@ -130,13 +130,17 @@ const beginPlan = planKind({
 			onFail: input.onFail,
 			then: release ? 'release' : 'pin'
 		};
+		const inWaves = new Set(waves.flat());
 		const sessions = sessionsOn(
 			db,
-			takers.filter((m) => waves.flat().includes(m.name)).map((m) => m.id)
+			takers.filter((m) => inWaves.has(m.name)).map((m) => m.id)
 		);
 		const signedOut = input.people === 'ask' || input.people === 'grace';
 		const open = openRollouts(db, input.line);
 		const ids = new Map(takers.map((m) => [m.name, m.id]));
+		const waveOf = new Map(dealt.flatMap((w, i) => w.machines.map((m) => [m, i] as const)));
+		const peopleOn = dealt.map(() => new Set<string>());
+		for (const s of sessions) peopleOn[waveOf.get(s.machine) ?? -1]?.add(s.login);
 		/** What each wave is expected to take until its machines have changed: their people leave, then they change. */
 		const changing = dealt.map((w) => {
 			const time = moveTime(db, w.machines.length);
@@ -196,7 +200,7 @@ const beginPlan = planKind({
 					: []),
 				...blocksAt(
 					db,
-					inPools.filter((m) => waves.flat().includes(m.name)).map((m) => m.site),
+					inPools.filter((m) => inWaves.has(m.name)).map((m) => m.site),
 					'machines',
 					ctx.clock.now()
 				),
@@ -210,7 +214,7 @@ const beginPlan = planKind({
 			],
 			reasons: [
 				...dealt.map((w, i): Fact => ({
-					words: `wave ${i + 1}, ${words(w.spec)}: ${countWords(w.machines.length, 'machine')}`,
+					words: `wave ${i + 1}, ${words(w.spec)}: ${countWords(w.machines.length, 'machine')}, ${countWords(peopleOn[i]!.size, 'person on them', 'people on them')} now; about ${durationWords(changing[i]!.middle + input.pause)} with its watch`,
 					source: 'waves'
 				})),
 				{ words: peopleWords(settings), source: 'plan' },

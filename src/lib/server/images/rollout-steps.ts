@@ -5,8 +5,8 @@ import type { Fact } from '$lib/core/why/explained';
 import { sleep, type Context } from '../context';
 import { all, one, run, type Db } from '../db';
 import { insertRow } from '../db/rows';
-import { stepHandler, type StepRun } from '../jobs/step';
-import { ProviderError } from '../providers';
+import { Cancelled, stepHandler, type StepRun } from '../jobs/step';
+import {} from '../providers';
 import {
 	countBefore,
 	countOn,
@@ -252,7 +252,7 @@ function letGo(db: Db, r: RolloutRow, now: number): void {
 function release(ctx: Context, r: RolloutRow): never {
 	run(ctx.db, `UPDATE rollouts SET state = 'stopped', ended = ? WHERE id = ?`, [ctx.clock.now(), r.id]);
 	ctx.db.transaction(() => letGo(ctx.db, r, ctx.clock.now()))();
-	throw new ProviderError('stopped; machines stay on the version that they are on', false);
+	throw new Cancelled('stopped; machines stay on the version that they are on');
 }
 
 function stop(ctx: Context, r: RolloutRow) {

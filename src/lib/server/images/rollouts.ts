@@ -191,3 +191,21 @@ export function teamsOfMachines(db: Db, line: string, now: number): Map<string, 
 	for (const r of rows) if (!most.has(r.machine)) most.set(r.machine, above.get(r.team) ?? [r.team]);
 	return most;
 }
+
+/** Verdicts of gates between two moments, in words, for whoever marks them in time. What had too few to tell is no verdict. */
+export const gatesBetween = (
+	db: Db,
+	from: number,
+	to: number
+): { at: number; words: string; failed: boolean; job: number }[] =>
+	all<{ at: number; line: string; number: string; wave: number; verdict: string; job: number }>(
+		db,
+		`SELECT g.at, r.line_id AS line, r.number, g.wave, g.verdict, r.job_id AS job FROM rollout_gates g JOIN rollouts r ON r.id = g.rollout_id
+		 WHERE g.at >= ? AND g.at < ? AND g.verdict IN ('passes', 'fails') ORDER BY g.at`,
+		[from, to]
+	).map((g) => ({
+		at: g.at,
+		words: `Wave ${g.wave + 1} of ${g.line} ${g.number} ${g.verdict === 'passes' ? 'passes its gate' : 'fails at its gate'}`,
+		failed: g.verdict === 'fails',
+		job: g.job
+	}));

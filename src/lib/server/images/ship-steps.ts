@@ -3,8 +3,8 @@ import { goodput, openings } from '$lib/core/images/shipping';
 import { DAY, MINUTE, sizeWords } from '$lib/core/time/units';
 import { sleep } from '../context';
 import { all, one, run, setting } from '../db';
-import { stepHandler, type StepRun } from '../jobs/step';
-import { ProviderError } from '../providers';
+import { Cancelled, stepHandler, type StepRun } from '../jobs/step';
+import { ProviderError, StepFailed } from '../providers';
 import { heldChunks, shippingOf, type ShipSettings } from './shipping';
 import { chunkIds, noteStores } from './stores';
 
@@ -56,12 +56,11 @@ export const shipSteps = {
 						s
 					])
 			);
-			if (outcomes.includes('cancelled')) throw new ProviderError('cancelled; what has arrived stays', false);
+			if (outcomes.includes('cancelled')) throw new Cancelled('cancelled; what has arrived stays');
 			if (late.length) {
 				run(db, `UPDATE shipments SET ended = ?, outcome = 'not in time' WHERE id = ?`, [ctx.clock.now(), id]);
-				throw new ProviderError(
-					`its nights were not enough for ${late.join(', ')}; what has arrived stays, and a new shipment sends the rest`,
-					false
+				throw new StepFailed(
+					`its nights were not enough for ${late.join(', ')}; what has arrived stays, and a new shipment sends the rest`
 				);
 			}
 			log(`whole at ${settings.sites.join(', ')}`);

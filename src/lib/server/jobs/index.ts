@@ -1,3 +1,4 @@
+import type { ProblemCode } from '$lib/core/why/problems';
 import { all, one, run, type Db } from '../db';
 import { fromJsonOrNull } from '../db/json';
 
@@ -22,6 +23,8 @@ export interface JobRow {
 	expectedEnd: number | null;
 	result: Record<string, unknown>;
 	error: string | null;
+	/** Which of the catalogue of errors ended it; null of one that got done, or has not ended. */
+	problem: ProblemCode | null;
 	cancelling: boolean;
 }
 
@@ -52,6 +55,7 @@ interface RawJob {
 	cancel: number;
 	result: string | null;
 	error: string | null;
+	problem: ProblemCode | null;
 	done: number | null;
 	running: number | null;
 	running_since: number | null;
@@ -129,6 +133,7 @@ function fromRaw(r: RawJob, now: number): JobRow {
 					: null,
 		result: fromJsonOrNull<Record<string, unknown>>('jobs.result', r.result) ?? {},
 		error: r.error,
+		problem: r.problem,
 		cancelling: r.cancel === 1 && r.ended === null
 	};
 }

@@ -2,7 +2,9 @@ import type { Context } from '../context';
 import type { Db } from '../db';
 
 /** Somebody has asked the job to stop, and the step has. Throw it from a step; whatever else is thrown is a failure. */
-export class Cancelled extends Error {}
+export class Cancelled extends Error {
+	readonly problem = 'cancelled';
+}
 
 /** What a step is given. */
 export interface StepRun<I = unknown> {

@@ -5,6 +5,7 @@ import { demandForecast, homeZone, keptCounts, STEP, steps } from '../capacity';
 import { titlesBetween } from '../changes';
 import { gatherFlags, type FlagGroup } from '$lib/core/watch/flags';
 import { all, type Db } from '../db';
+import { gatesBetween } from '../images';
 import { BEGUN_SESSIONS, fromOf, MACHINES } from '../watch';
 import { atMoment } from '../samples/read';
 import { scopeCondition } from '../moment/scope-sql';
@@ -83,12 +84,19 @@ export function ribbonOf(db: Db, curves: Curves, now: number): Ribbon {
 		now,
 		flags: gatherFlags(
 			[
-				...titlesBetween(db, from, now + 1).map((c) => ({ at: c.at, words: c.title, failed: c.failed, ahead: false })),
-				...all<{ not_before: number; title: string }>(
+				...titlesBetween(db, from, now + 1).map((c) => ({
+					at: c.at,
+					words: c.title,
+					failed: c.failed,
+					ahead: false,
+					job: c.job
+				})),
+				...gatesBetween(db, from, now + 1).map((g) => ({ ...g, ahead: false })),
+				...all<{ id: number; not_before: number; title: string }>(
 					db,
-					`SELECT not_before, title FROM jobs WHERE state = 'waiting' AND not_before < ?`,
+					`SELECT id, not_before, title FROM jobs WHERE state = 'waiting' AND not_before < ?`,
 					[to]
-				).map((j) => ({ at: j.not_before, words: j.title, failed: false, ahead: true }))
+				).map((j) => ({ at: j.not_before, words: j.title, failed: false, ahead: true, job: j.id }))
 			],
 			CLOSE
 		),

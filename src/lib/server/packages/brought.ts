@@ -7,7 +7,7 @@ import { run } from '../db';
 import { openAt } from '../db/intervals';
 import { InputProblem } from '../plans/kind';
 import { NotFound } from '../plans';
-import { ProviderError } from '../providers';
+import { BrokenFile } from '../providers';
 import { captureOrGone } from './choices';
 import { INVENTORIES, receiveUpload } from '../packing/packer';
 import type { CaptureRow } from './queries';
@@ -59,7 +59,7 @@ export async function takePart(
 				: await ctx.packer.captures.takeInventory(id, part, path);
 		return { part, entries };
 	} catch (e) {
-		if (e instanceof ProviderError) throw new InputProblem([{ field: part, words: `${upper(e.message)}.` }]);
+		if (e instanceof BrokenFile) throw new InputProblem([{ field: part, words: `${upper(e.message)}.` }]);
 		throw e;
 	} finally {
 		rmSync(path, { force: true });
@@ -91,7 +91,7 @@ export async function compareBrought(ctx: Context, id: number): Promise<CaptureR
 			]
 		);
 	} catch (e) {
-		if (e instanceof ProviderError) throw new InputProblem([{ field: 'after', words: `${upper(e.message)}.` }]);
+		if (e instanceof BrokenFile) throw new InputProblem([{ field: 'after', words: `${upper(e.message)}.` }]);
 		throw e;
 	}
 	return captureOrGone(ctx, id);

@@ -3,7 +3,7 @@ import { sizeWords } from '$lib/core/time/units';
 import { one, run, type Db } from '../db';
 import { closeAt, openAt } from '../db/intervals';
 import { stepHandler } from '../jobs/step';
-import { ProviderError } from '../providers';
+import { ProviderError, StepFailed } from '../providers';
 import type { WhichInventory } from '../packing/packer';
 
 interface CaptureInput {
@@ -21,7 +21,7 @@ const captureOf = (db: Db, job: number) =>
 
 const machineOf = (db: Db, job: number): { id: number; machine: string } => {
 	const { id, machine } = captureOf(db, job);
-	if (machine === null) throw new ProviderError('its machine is gone: capture it anew', false);
+	if (machine === null) throw new StepFailed('its machine is gone: capture it anew');
 	return { id, machine };
 };
 
@@ -69,9 +69,8 @@ export const captureStepHandlers = {
 				await ctx.providers.installer.restart(machine, key('restart'));
 				log('restarted, as it asked for');
 			} else if (result.exitCode !== 0)
-				throw new ProviderError(
-					`the installer ended with exit code ${result.exitCode}: ${result.log.at(-1) ?? 'nothing printed'}`,
-					false
+				throw new StepFailed(
+					`the installer ended with exit code ${result.exitCode}: ${result.log.at(-1) ?? 'nothing printed'}`
 				);
 		}
 	}),

@@ -11,7 +11,7 @@ import { bytes, fact, moment, text, whole } from '../lists/columns';
 import { receiveUpload } from '../packing/packer';
 import { NotFound } from '../plans';
 import { InputProblem } from '../plans/kind';
-import { ProviderError } from '../providers';
+import { BrokenFile } from '../providers';
 import { beginBrought, broughtBody, compareBrought, PARTS, takePart } from './brought';
 import { captureOrGone, choicesBody, saveChoices, sortedCapture } from './choices';
 import { captureById, capturesAt, packageAt, packagesAt } from './queries';
@@ -270,8 +270,7 @@ export const packageEndpoints: readonly Endpoint[] = [
 				await receiveUpload(body, path, MOST);
 				return await ctx.packer.packages.take(path);
 			} catch (e) {
-				if (e instanceof ProviderError)
-					throw new InputProblem([{ field: 'file', words: `It is refused: ${e.message}.` }]);
+				if (e instanceof BrokenFile) throw new BrokenFile(`It is refused: ${e.message}.`);
 				throw e;
 			} finally {
 				rmSync(path, { force: true });

@@ -17,7 +17,7 @@ import type { Change } from '$lib/core/packages/difference';
 import { contentsOf, foldersAbove, packagedPath, type PackageSpec } from '$lib/core/packages/spec';
 import { systemPlaces } from '$lib/core/packages/system-places';
 import type { Branch, ChangeTree, Choice } from '$lib/core/packages/tree';
-import { ProviderError } from '../providers';
+import { BrokenFile, StepFailed } from '../providers';
 import { BlobStore } from './blobs';
 import { claimsOf, folderSource, readFrom, registeredBy, targetsOf, treeOf } from './capture-files';
 import { compareInventories, takenOf, type Compared, type ComparedSummary } from './compare';
@@ -122,13 +122,13 @@ export function makePacker(dataDir: string): Packer {
 		const known = loaded.get(capture);
 		if (known) return known;
 		const has = (name: WhichInventory) => existsSync(pathOf(capture, name));
-		if (!has('before') || !has('after')) throw new ProviderError('one of its two inventories is missing', false);
+		if (!has('before') || !has('after')) throw new StepFailed('one of its two inventories is missing');
 		const compared = await compareInventories(
 			pathOf(capture, 'before'),
 			pathOf(capture, 'after'),
 			has('idle-1') && has('idle-2') ? [pathOf(capture, 'idle-1'), pathOf(capture, 'idle-2')] : null
 		).catch((e: Error) => {
-			throw new ProviderError(e.message, false);
+			throw new BrokenFile(e.message);
 		});
 		const fresh: Loaded = { compared, tree: treeOf(compared, []), at: '[]' };
 		loaded.set(capture, fresh);
@@ -179,8 +179,7 @@ export function makePacker(dataDir: string): Packer {
 						if (reader.read(line)) entries++;
 					});
 				} catch (e) {
-					if (e instanceof InventoryProblem)
-						throw new ProviderError(`line ${e.line}, column ${e.column}: ${e.message}`, false);
+					if (e instanceof InventoryProblem) throw new BrokenFile(`line ${e.line}, column ${e.column}: ${e.message}`);
 					throw e;
 				}
 				await mkdir(folderOf(capture), { recursive: true });
@@ -192,7 +191,7 @@ export function makePacker(dataDir: string): Packer {
 				try {
 					return await unpackFolder(path, root(capture));
 				} catch (e) {
-					if (e instanceof PackageProblem) throw new ProviderError(e.message, false);
+					if (e instanceof PackageProblem) throw new BrokenFile(e.message);
 					throw e;
 				}
 			},
@@ -248,14 +247,14 @@ export function makePacker(dataDir: string): Packer {
 				try {
 					return { ...(await buildPackage(store, whole, contents, folderSource(root(capture)), base)), spec: whole };
 				} catch (e) {
-					throw new ProviderError((e as Error).message, false);
+					throw new StepFailed((e as Error).message);
 				}
 			},
 			take: async (file) => {
 				try {
 					return await importFile(store, file);
 				} catch (e) {
-					if (e instanceof PackageProblem) throw new ProviderError(e.message, false);
+					if (e instanceof PackageProblem) throw new BrokenFile(e.message);
 					throw e;
 				}
 			},
@@ -333,7 +332,7 @@ export async function receiveUpload(body: ReadableStream<Uint8Array>, to: string
 	const meter = new Transform({
 		transform(part: Uint8Array, _encoding, callback) {
 			size += part.length;
-			if (size > most) callback(new ProviderError(`the file is larger than ${Math.round(most / 1e6)} MB`, false));
+			if (size > most) callback(new BrokenFile(`the file is larger than ${Math.round(most / 1e6)} MB`));
 			else callback(null, part);
 		}
 	});

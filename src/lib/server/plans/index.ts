@@ -37,6 +37,7 @@ export interface PlanRow {
 
 /** The caller's role does not reach that far. */
 export class NotAllowed extends Error {
+	readonly problem = 'not-allowed';
 	constructor(words: string) {
 		super(words);
 		this.name = 'NotAllowed';
@@ -45,6 +46,7 @@ export class NotAllowed extends Error {
 
 /** The plan no longer holds: what changed since it was computed. */
 export class PlanRefused extends Error {
+	readonly problem = 'refused';
 	constructor(readonly facts: Fact[]) {
 		super(facts.map((f) => f.words).join('; '));
 		this.name = 'PlanRefused';
@@ -53,6 +55,7 @@ export class PlanRefused extends Error {
 
 /** What was asked for is not there. */
 export class NotFound extends Error {
+	readonly problem = 'not-found';
 	constructor(what: string) {
 		super(`There is no ${what}.`);
 		this.name = 'NotFound';
@@ -99,6 +102,16 @@ export async function blockOf(ctx: Context, kind: string, input: unknown): Promi
 		if (e instanceof InputProblem) return e.problems.map((p) => p.words).join(' ');
 		throw e;
 	}
+}
+
+/** What a plan would do, worked out as for a draft and kept nowhere. Throws as `draftPlan` does. */
+export async function foreseePlan(ctx: Context, caller: Caller, kind: string, input: unknown): Promise<Draft> {
+	const k = planKindOf(kind);
+	if (!k) throw new NotFound(`kind of plan called ${kind}`);
+	allow(caller, k.area, 'draft');
+	wordsWithin(input, k.longTexts ?? []);
+	parseInput(k.schema, input);
+	return compute(ctx, kind, parseInput(k.schema, sealSecrets(ctx.vault, input, k.secrets ?? [])));
 }
 
 /** Computes a draft again, from how things are now. */

@@ -74,6 +74,7 @@ export const planKind = <const K extends string, S extends v.GenericSchema>(kind
 
 /** Wrong input, said beside the field it is about. `field` is a path such as `count` or `steps.3.words`. */
 export class InputProblem extends Error {
+	readonly problem = 'input';
 	constructor(readonly problems: { field: string; words: string }[]) {
 		super(problems.map((p) => p.words).join(' '));
 		this.name = 'InputProblem';

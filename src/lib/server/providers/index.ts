@@ -34,21 +34,7 @@ export interface Providers {
 	observations: Observations;
 }
 
-/** A provider said no, and why, in words that can be shown. `retry` tells whether the same call may work later. */
-export class ProviderError extends Error {
-	constructor(
-		message: string,
-		readonly retry = true
-	) {
-		super(message);
-		this.name = 'ProviderError';
-	}
-
-	/** Known by name: the serving process and the routes are bundled apart, and each has this class for itself. */
-	static override [Symbol.hasInstance](e: unknown): boolean {
-		return e instanceof Error && e.name === 'ProviderError';
-	}
-}
+export { BrokenFile, Failure, ProviderError, StepFailed } from './failures';
 
 export interface MachineSpec {
 	name: string;

@@ -1,5 +1,6 @@
 import type { MessagePort } from 'node:worker_threads';
-import { ProviderError, type Providers } from './index';
+import { failureOf, problemCodeOf } from './failures';
+import type { Providers } from './index';
 
 /** A call across threads: `area.method(...args)`. */
 interface Call {
@@ -10,7 +11,7 @@ interface Call {
 }
 type Answer =
 	| { id: number; ok: true; value: unknown }
-	| { id: number; ok: false; message: string; retry: boolean; provider: boolean; code?: string };
+	| { id: number; ok: false; message: string; problem: string | null; code?: string };
 
 type Callable = Record<string, Record<string, (...args: never[]) => Promise<unknown>>>;
 
@@ -26,8 +27,7 @@ export function answerCalls(port: MessagePort, target: Callable): void {
 				id: call.id,
 				ok: false,
 				message: e instanceof Error ? e.message : String(e),
-				retry: e instanceof ProviderError && e.retry,
-				provider: e instanceof ProviderError,
+				problem: problemCodeOf(e),
 				...(typeof (e as { code?: unknown } | null)?.code === 'string' ? { code: (e as { code: string }).code } : {})
 			});
 		if (!method) return refuse(new Error(`no such call: ${call.area}.${call.method}`));
@@ -44,6 +44,7 @@ export function answerCalls(port: MessagePort, target: Callable): void {
  * what ended it.
  */
 export class ThreadLost extends Error {
+	readonly problem = 'away';
 	constructor(
 		readonly thread: string,
 		readonly during: boolean
@@ -108,9 +109,7 @@ export class Line<T extends object> {
 			if (a.ok) caller?.resolve(a.value);
 			else
 				caller?.reject(
-					a.provider
-						? new ProviderError(a.message, a.retry)
-						: Object.assign(new Error(a.message), a.code ? { code: a.code } : {})
+					failureOf(a.problem, a.message) ?? Object.assign(new Error(a.message), a.code ? { code: a.code } : {})
 				);
 		});
 		for (const w of this.waiting) {

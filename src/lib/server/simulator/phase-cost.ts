@@ -176,7 +176,13 @@ function withSlowness(
 ): { ms: number; parts?: { name: string; ms: number }[] } {
 	const slow = slowOf(estate, machine);
 	return slow?.phase === phase
-		? { ms: ms + slow.by, parts: [{ name: 'all else', ms: Math.round(ms) }, { name: slow.part, ms: slow.by }] }
+		? {
+				ms: ms + slow.by,
+				parts: [
+					{ name: 'all else', ms: Math.round(ms) },
+					{ name: slow.part, ms: slow.by }
+				]
+			}
 		: { ms };
 }
 

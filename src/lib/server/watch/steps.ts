@@ -2,14 +2,14 @@ import { FOREVER, MINUTE, SECOND } from '$lib/core/time/units';
 import { sleep, type Context } from '../context';
 import { one } from '../db';
 import { stepHandler } from '../jobs/step';
-import { ProviderError } from '../providers';
+import { StepFailed } from '../providers';
 
 /** Machines worked on side by side: a volume serves about that many starts without slowing. */
 const AT_ONCE = 8;
 /** A machine that is not ready by then has not come up. */
 const LONGEST_START = 15 * MINUTE;
 
-/** Waits until a machine is ready, as observed. Throws ProviderError when it fails or takes too long. */
+/** Waits until a machine is ready, as observed. Throws StepFailed when it fails or takes too long. */
 export async function untilReady(ctx: Context, machine: string): Promise<void> {
 	const limit = ctx.clock.now() + LONGEST_START;
 	for (;;) {
@@ -19,9 +19,9 @@ export async function untilReady(ctx: Context, machine: string): Promise<void> {
 			[machine]
 		)?.state;
 		if (state === 'ready' || state === 'in use') return;
-		if (state === 'failed') throw new ProviderError(`${machine} did not come up`, false);
-		if (state === undefined) throw new ProviderError(`${machine} is no longer there`, false);
-		if (ctx.clock.now() > limit) throw new ProviderError(`${machine} was not ready after 15 min`, false);
+		if (state === 'failed') throw new StepFailed(`${machine} did not come up`);
+		if (state === undefined) throw new StepFailed(`${machine} is no longer there`);
+		if (ctx.clock.now() > limit) throw new StepFailed(`${machine} was not ready after 15 min`);
 		await sleep(ctx.clock, 5 * SECOND);
 	}
 }
@@ -41,7 +41,7 @@ const forEachMachine = (work: (ctx: Context, machine: string, key: string, by: s
 				await work(ctx, machine, key, job.by);
 				log(`${machine}: done`);
 			});
-			if (done.length === 0) throw new ProviderError(failed[0]?.error ?? 'nothing was done', false);
+			if (done.length === 0) throw new StepFailed(failed[0]?.error ?? 'nothing was done');
 			return { result: { done: done.length, failed: failed.length } };
 		}
 	});

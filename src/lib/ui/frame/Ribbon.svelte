@@ -71,21 +71,25 @@
 	});
 	const shown = $derived(dragging ?? aimed ?? at);
 	const cursor = $derived(x(shown));
-	// Flags that would lie upon one another lose their words; the line stays.
-	const flags = $derived.by(() => {
-		let free = -Infinity;
-		return ribbon.flags.map((f) => {
+	// Words take the room up to the next flag, and none that is under the moment's own box; the flag itself always stands.
+	const flags = $derived(
+		ribbon.flags.map((f, i, all) => {
 			const at = x(f.at);
-			const cut = f.words.length > 26 ? `${f.words.slice(0, 25)}…` : f.words;
-			const wide = 9 + cut.length * 6;
-			// The moment stands in a box of its own: words that would lie under it begin beyond it.
-			const under = at + 15 < cursor + 40 && at + 15 + wide > cursor - 40;
-			const begins = under ? Math.max(at + 15, cursor + 42) : at + 15;
-			const fits = begins - 15 > free && begins + wide < width - 60;
-			if (fits) free = begins + wide;
-			return { ...f, x: at, label: fits ? cut : '', labelX: begins };
-		});
-	});
+			const next = Math.min(width - 60, ...all.slice(i + 1).map((n) => x(n.at)));
+			const before = at < cursor && next > cursor - 40 ? cursor - 40 : next;
+			const beyond = at + 15 > cursor - 40 && at < cursor + 40 ? cursor + 42 : at + 13;
+			const room = (beyond > before ? next : before) - beyond - 4;
+			return { ...f, x: at, indent: beyond - at - 13, room: room < 46 ? 0 : Math.min(170, room) };
+		})
+	);
+	/** The group of flags that is open, by its first moment. */
+	let opened: number | null = $state(null);
+	const group = $derived(ribbon.flags.find((f) => f.at === opened && f.count > 1) ?? null);
+	function openFlag(f: FlagGroup) {
+		if (f.count > 1) opened = opened === f.at ? null : f.at;
+		else if (f.job !== null) void goto(`/jobs/${f.job}`);
+		else move(f.at);
+	}
 	const isLive = $derived(live && dragging === null && aimed === null);
 	const label = $derived(isLive ? `now ${clockWords(ribbon.zone, ribbon.now)}` : clockWords(ribbon.zone, shown));
 
@@ -114,7 +118,7 @@
 	}
 </script>
 
-<section aria-label="Time" class="border-hair bg-shade border-t" bind:clientWidth={width}>
+<section aria-label="Time" class="border-hair bg-shade relative border-t" bind:clientWidth={width}>
 	<svg
 		bind:this={svg}
 		width="100%"
@@ -169,8 +173,6 @@
 				stroke={f.failed ? 'var(--buoy)' : 'var(--plum)'}
 				stroke-dasharray={f.ahead ? '3 3' : undefined}
 			/>
-			<path d="M{f.x} 6h11l-3 4 3 4h-11z" fill={f.failed ? 'var(--buoy)' : 'var(--plum)'}><title>{f.words}</title></path
-			>
 			{#if f.count > 1}<rect
 					x={f.x}
 					y="14"
@@ -178,7 +180,6 @@
 					height="2"
 					fill={f.failed ? 'var(--buoy)' : 'var(--plum)'}
 				/>{/if}
-			<text x={f.labelX} y="14" fill={f.failed ? 'var(--buoy)' : 'var(--plum)'}>{f.label}</text>
 		{/each}
 		<line
 			x1={x(ribbon.now)}
@@ -206,4 +207,43 @@
 			font-weight="600">{label}</text
 		>
 	</svg>
+	{#each flags as f (`${f.at} ${f.failed} ${f.ahead}`)}
+		<button
+			class={[
+				'absolute top-[4px] flex h-[14px] items-center text-[11px] leading-none',
+				f.failed ? 'text-buoy' : 'text-plum'
+			]}
+			style="left:{f.x}px"
+			title="{f.words}, {momentWords(ribbon.zone, f.at)}"
+			aria-label="{f.words}, {momentWords(ribbon.zone, f.at)}"
+			aria-expanded={f.count > 1 ? opened === f.at : undefined}
+			onclick={() => openFlag(f)}
+			><svg width="12" height="10" viewBox="0 0 12 10" aria-hidden="true"
+				><path d="M0 1h11l-3 4 3 4h-11z" fill="currentColor" /></svg
+			>{#if f.room}<span class="truncate pl-[2px]" style="max-width:{f.room}px;margin-left:{f.indent}px">{f.words}</span
+				>{/if}</button
+		>
+	{/each}
+	{#if group}
+		<div
+			class="border-hair bg-sheet absolute bottom-full z-20 mb-1 max-h-[300px] w-[360px] overflow-auto rounded-md border p-2 text-[13px] shadow-lg"
+			style="left:{Math.max(8, Math.min(width - 370, x(group.at) - 20))}px"
+			role="dialog"
+			aria-label="{group.count} changes"
+		>
+			<ul>
+				{#each group.of as one, i (i)}
+					<li class="flex gap-2 py-0.5">
+						<span class="text-ink3 w-[42px] shrink-0">{clockWords(ribbon.zone, one.at)}</span>
+						{#if one.job !== null}<a class="link" href="/jobs/{one.job}" onclick={() => (opened = null)}>{one.words}</a
+							>{:else}<span>{one.words}</span>{/if}
+					</li>
+				{/each}
+			</ul>
+			{#if group.count > group.of.length}<p class="text-ink3">
+					and {group.count - group.of.length} more, in the <a class="link" href="/changes">change log</a>
+				</p>{/if}
+			<button class="btn btn-plain mt-1" onclick={() => (opened = null)}>Close</button>
+		</div>
+	{/if}
 </section>

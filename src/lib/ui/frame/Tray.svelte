@@ -1,10 +1,11 @@
 <script lang="ts">
 	import { goto, invalidateAll } from '$app/navigation';
 	import { page } from '$app/state';
-	import { DateTime } from 'luxon';
+	import { instantOf, localMoment } from '$lib/core/time/written';
+	import WhenField from '$lib/ui/forms/WhenField.svelte';
 	import { toast } from 'svelte-sonner';
 	import { effectWords } from '$lib/core/plans/effects';
-	import { call, type Plan } from '$lib/ui/plan/api';
+	import { call, refusalWords, type Plan } from '$lib/ui/plan/api';
 	import { addressWith } from './address';
 
 	interface Props {
@@ -19,6 +20,7 @@
 	let busy = $state(false);
 	let later = $state(false);
 	let when = $state('');
+	const start = $derived(when ? instantOf(when, zone) : null);
 
 	/** Commits the plan, or says why it is refused. Also Ctrl Enter. */
 	export async function commit() {
@@ -27,7 +29,7 @@
 		const answer = await call<{ job: number }>(
 			'POST',
 			`/plans/${plan.id}/commit`,
-			later && when ? { at: DateTime.fromISO(when, { zone }).toUTC().toISO() } : {}
+			later ? { at: start === null ? when : new Date(start).toISOString() } : {}
 		);
 		busy = false;
 		if (answer.ok) {
@@ -39,7 +41,7 @@
 			await goto(addressWith(page.url, { plan: null }), { keepFocus: true, noScroll: true, invalidateAll: true });
 		} else {
 			toast.error(answer.refusal.title, {
-				description: answer.refusal.reasons.map((r) => r.words).join('; ') || answer.refusal.detail
+				description: answer.refusal.reasons.map((r) => r.words).join('; ') || refusalWords(answer.refusal)
 			});
 			await invalidateAll();
 		}
@@ -47,13 +49,13 @@
 	/** Offers a time an hour ahead, on the estate's own clock. */
 	function schedule() {
 		later = !later;
-		if (later && !when) when = DateTime.fromMillis(now + 3_600_000, { zone }).toFormat("yyyy-MM-dd'T'HH:mm");
+		if (later && start === null) when = localMoment(zone, now + 3_600_000);
 	}
 	async function recompute() {
 		busy = true;
 		const answer = await call('POST', `/plans/${plan.id}/recompute`);
 		busy = false;
-		if (!answer.ok) toast.error(answer.refusal.title, { description: answer.refusal.detail });
+		if (!answer.ok) toast.error(answer.refusal.title, { description: refusalWords(answer.refusal) });
 		await invalidateAll();
 	}
 	async function discard() {
@@ -75,14 +77,7 @@
 		</span>
 	</p>
 	{#if later}
-		<label class="text-deck2 flex items-center gap-1.5 text-[13px]"
-			>at, {zone} time
-			<input
-				type="datetime-local"
-				class="text-decktext rounded border border-[#4b5d77] bg-transparent px-1"
-				bind:value={when}
-			/></label
-		>
+		<div class="tray-when w-[230px]"><WhenField label="at" time {zone} {now} bind:value={when} /></div>
 	{/if}
 	<button class="btn" onclick={schedule} aria-pressed={later}>{later ? 'Now' : 'At a time'}</button>
 	<button class="btn" onclick={review} aria-expanded={reviewing}>Review</button>

@@ -5,6 +5,7 @@
 	import type { Snippet } from 'svelte';
 	import { untrack } from 'svelte';
 	import { addressWith } from '$lib/ui/frame/address';
+	import { call } from '$lib/ui/plan/api';
 
 	interface Column {
 		key: string;
@@ -37,11 +38,17 @@
 	// Bookkeeping that nothing is drawn from.
 	// eslint-disable-next-line svelte/prefer-svelte-reactivity
 	const asked = new Set<number>();
+	/** Pages that did not come: each with why, and how often it was asked for. */
+	let failed: Record<number, { why: string; times: number }> = $state({});
+	/** How long until a page that did not come is asked for once more, ms; longer each time. */
+	const AGAIN = 2000;
+	const AGAIN_AT_MOST = 30_000;
 	$effect(() => {
 		const next: (T | undefined)[] = new Array(total);
 		first.forEach((r, i) => (next[i] = r));
 		// A newer picture of the same list: rows out of sight are fetched again when they come into view.
 		asked.clear();
+		failed = {};
 		rows = next;
 	});
 	const template = $derived((picked ? '28px ' : '') + columns.map((c) => c.width).join(' '));
@@ -75,13 +82,27 @@
 			limit: String(CHUNK),
 			offset: String(chunk * CHUNK)
 		});
-		const response = await fetch(`/api/v1/${kind}?${query}`);
-		if (!response.ok) return;
-		const { rows: got } = (await response.json()) as { rows: T[] };
+		const of = [scope, at, sort, total].join();
+		const answer = await call<{ rows: T[] }>('GET', `/${kind}?${query}`);
+		// The list has become another one meanwhile.
+		if (of !== [scope, at, sort, total].join()) return;
+		if (!answer.ok) {
+			const times = (failed[chunk]?.times ?? 0) + 1;
+			failed[chunk] = { why: `${answer.refusal.title}. ${answer.refusal.detail}`, times };
+			setTimeout(() => again(chunk), Math.min(AGAIN_AT_MOST, AGAIN * 2 ** (times - 1)));
+			return;
+		}
+		delete failed[chunk];
 		const next = [...rows];
-		got.forEach((r, i) => (next[chunk * CHUNK + i] = r));
+		answer.value.rows.forEach((r, i) => (next[chunk * CHUNK + i] = r));
 		rows = next;
 	}
+	/** Asks for a page that did not come once more, if it is still missing. */
+	function again(chunk: number) {
+		if (!(chunk in failed) || rows[chunk * CHUNK] !== undefined) return;
+		void fetchChunk(chunk);
+	}
+	const trouble = $derived(Object.entries(failed)[0]);
 	const sortHref = (key: string) => addressWith(page.url, { sort: sort === key ? `-${key}` : key });
 	/** Opens the card of the active row; keys j, k and Enter. */
 	function onKey(e: KeyboardEvent) {
@@ -164,8 +185,21 @@
 					{#each columns as c (c.key)}<span role="cell" class={['truncate px-1.5', c.number && 'text-right']}
 							>{@render cell(row, c.key)}</span
 						>{/each}
-				{:else}<span role="cell" class="text-ink3 px-1.5">…</span>{/if}
+				{:else}<span role="cell" class="text-ink3 px-1.5"
+						>{failed[Math.floor(item.index / CHUNK)] ? 'has not come' : '…'}</span
+					>{/if}
 			</div>
 		{/each}
 	</div>
 </div>
+{#if trouble}
+	<p
+		role="alert"
+		class="border-buoy bg-buoywash text-buoy sticky bottom-0 z-10 flex items-center gap-3 border-t px-3 py-1.5 text-[13px]"
+	>
+		A part of the list has not come: {trouble[1].why} It is asked for again by itself.
+		<button class="btn ml-auto" onclick={() => Object.keys(failed).forEach((c) => again(Number(c)))}
+			>Try again now</button
+		>
+	</p>
+{/if}

@@ -3,7 +3,7 @@
 	import { page } from '$app/state';
 	import { toast } from 'svelte-sonner';
 	import { addressWith } from '$lib/ui/frame/address';
-	import { call, type Plan } from './api';
+	import { call, refusalWords, type Plan } from './api';
 
 	interface Props {
 		kind: string;
@@ -36,7 +36,7 @@
 			problem = '';
 			await goto(addressWith(page.url, { plan: answer.value.id, at: null }), { keepFocus: true, noScroll: true });
 		} else if (ask) problem = answer.refusal.detail;
-		else toast.error(answer.refusal.title, { description: answer.refusal.detail });
+		else toast.error(answer.refusal.title, { description: refusalWords(answer.refusal) });
 	}
 </script>
 

@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest';
-import { call } from './api';
+import { call, refusalWords } from './api';
 
 const fetched = vi.fn<typeof fetch>();
 beforeEach(() => vi.stubGlobal('fetch', fetched));
@@ -35,6 +35,7 @@ describe('a call of the page', () => {
 		says(422, {
 			title: 'The input is not right',
 			detail: 'At least 1.',
+			todo: 'Put it right.',
 			errors: [{ field: 'count', words: 'At least 1.' }]
 		});
 		expect(await call('POST', '/plans', {})).toEqual({
@@ -42,6 +43,7 @@ describe('a call of the page', () => {
 			refusal: {
 				title: 'The input is not right',
 				detail: 'At least 1.',
+				todo: 'Put it right.',
 				errors: [{ field: 'count', words: 'At least 1.' }],
 				reasons: []
 			}
@@ -62,3 +64,10 @@ describe('a call of the page', () => {
 		});
 	});
 });
+
+test.each([
+	['There is no pool called x.', 'Look at the list.', 'There is no pool called x. Look at the list.'],
+	['the link is down', 'Try again.', 'the link is down. Try again.'],
+	['Nothing was changed. Try again.', 'Try again.', 'Nothing was changed. Try again.'],
+	['It is so.', '', 'It is so.']
+])('what is said of %j, with %j', (detail, todo, words) => expect(refusalWords({ detail, todo })).toBe(words));

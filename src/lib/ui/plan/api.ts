@@ -24,20 +24,28 @@ export interface Plan {
 export interface Refusal {
 	title: string;
 	detail: string;
+	/** What to do about it. */
+	todo: string;
 	errors: { field: string; words: string }[];
 	reasons: Fact[];
 }
+
+/** What is said of a refusal where there is one place for all of it: what is so, and what to do. */
+export const refusalWords = ({ detail, todo }: Pick<Refusal, 'detail' | 'todo'>): string =>
+	todo === '' || detail.includes(todo) ? detail : `${detail.replace(/[^.!?”]$/, '$&.')} ${todo}`;
 
 /** Calls the API from the page: the answer, or why not. */
 export async function call<T>(
 	method: string,
 	path: string,
-	body?: unknown
+	body?: unknown,
+	signal?: AbortSignal
 ): Promise<{ ok: true; value: T } | { ok: false; refusal: Refusal }> {
 	try {
 		const response = await fetch(`/api/v1${path}`, {
 			method,
 			headers: { 'content-type': 'application/json' },
+			...(signal ? { signal } : {}),
 			...(body === undefined ? {} : { body: JSON.stringify(body) })
 		});
 		if (response.ok)
@@ -53,6 +61,7 @@ export async function call<T>(
 			refusal: {
 				title: problem.title ?? 'It did not work',
 				detail: problem.detail ?? 'The server gave no reason.',
+				todo: problem.todo ?? '',
 				errors: problem.errors ?? [],
 				reasons: problem.reasons ?? []
 			}
@@ -62,7 +71,8 @@ export async function call<T>(
 			ok: false,
 			refusal: {
 				title: 'The server does not answer',
-				detail: 'Nothing was changed. Check the connection, then try again.',
+				detail: 'Nothing was changed.',
+				todo: 'Check the connection, then try again.',
 				errors: [],
 				reasons: []
 			}

@@ -39,6 +39,7 @@ export const load = sharedLoad(async ({ url, context, look, at }) => {
 			served: p.pools.map((id) => ({ id, name: poolOf.get(id)?.name ?? id })),
 			grants: grants.filter((g) => g.publication === p.id).length,
 			people: who.totals[i]!,
+			personal: p.pools.some((id) => poolOf.get(id)?.assignment === 'personal'),
 			inUse: using.get(p.id)?.size ?? 0,
 			opens: p.app ? `${titleIn(targets, p.app)}` : 'a desktop',
 			holders: p.licences === null ? null : licencesAt(db, p, at).holders,

@@ -51,7 +51,13 @@
 						edit={data.edit}
 						{close}
 					/>{/key}
-			{:else}<GrantForm publications={data.publications} teams={data.choices.teams} {close} />{/if}
+			{:else}<GrantForm
+					publications={data.publications}
+					teams={data.choices.teams}
+					zone={data.zone}
+					now={data.look.known}
+					{close}
+				/>{/if}
 		</section>
 	{/if}
 	<table class="grid-table mt-1">

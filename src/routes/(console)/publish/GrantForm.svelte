@@ -1,17 +1,24 @@
 <script lang="ts">
 	import Field from '$lib/ui/forms/Field.svelte';
-	import { draftFrom } from '$lib/ui/plan/draft';
+	import PickField from '$lib/ui/forms/PickField.svelte';
+	import WhenField from '$lib/ui/forms/WhenField.svelte';
+	import { findPeople } from '$lib/ui/forms/finding';
+	import FormEnd from '$lib/ui/plan/FormEnd.svelte';
+	import { PlanForm } from '$lib/ui/plan/form.svelte';
 	import { untrack } from 'svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
 
 	interface Props {
-		publications: { id: string; internalName: string }[];
+		publications: { id: string; internalName: string; personal: boolean }[];
 		teams: { id: string; name: string }[];
+		zone: string;
+		now: number;
 		close: string;
 	}
-	let { publications, teams, close }: Props = $props();
-	let f = $state(
-		untrack(() => ({
+	let { publications, teams, zone, now, close }: Props = $props();
+	const form = new PlanForm({
+		kind: 'grant.add',
+		start: untrack(() => ({
 			publication: publications[0]?.id ?? '',
 			to: 'team',
 			team: teams[0]?.id ?? '',
@@ -21,48 +28,40 @@
 			until: '',
 			machines: '1',
 			channels: ['clipboard'] as string[]
-		}))
-	);
-	let errors: Record<string, string> = $state({});
-
-	async function plan(e: SubmitEvent) {
-		e.preventDefault();
-		errors = {};
-		errors = await draftFrom(
-			'grant.add',
-			{
-				publication: f.publication,
-				...(f.to === 'team' ? { team: f.team } : { person: f.person.trim() }),
-				kind: f.kind,
-				machines: Number(f.machines),
-				conditions: { ...(f.from ? { from: f.from } : {}), ...(f.until ? { to: f.until } : {}) },
-				channels: f.channels
-			},
-			{ make: null }
-		);
-	}
+		})),
+		input: (f) => ({
+			publication: f.publication,
+			...(f.to === 'team' ? { team: f.team } : { person: f.person.trim() }),
+			kind: f.kind,
+			machines: Number(f.machines),
+			conditions: { ...(f.from ? { from: f.from } : {}), ...(f.until ? { to: f.until } : {}) },
+			channels: f.channels
+		}),
+		wrong: (f) => (f.to === 'person' && !f.person.trim() ? { person: 'Choose somebody.' } : {}),
+		parts: { make: null }
+	});
+	const f = form.f;
+	const errors = $derived(form.errors);
+	const personal = $derived(publications.find((p) => p.id === f.publication)?.personal ?? false);
 </script>
 
 <h3 class="head">Grant a publication <small>further conditions are set in Secure</small></h3>
-<form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={plan} novalidate>
-	<Field label="Publication" problem={errors.publication}
-		>{#snippet children(p)}<select {...p} class="field" bind:value={f.publication}
-				>{#each publications as x (x.id)}<option value={x.id}>{x.internalName}</option>{/each}</select
-			>{/snippet}</Field
-	>
+<form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={form.submit} novalidate>
+	<PickField
+		label="Publication"
+		problem={errors.publication}
+		options={publications.map((x) => ({ id: x.id, name: x.internalName }))}
+		bind:value={f.publication}
+	/>
 	<Field label="To" problem={undefined}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.to}
 				><option value="team">a team</option><option value="person">a person</option></select
 			>{/snippet}</Field
 	>
 	{#if f.to === 'team'}
-		<Field label="Team" problem={errors.team}
-			>{#snippet children(p)}<select {...p} class="field" bind:value={f.team}
-					>{#each teams as t (t.id)}<option value={t.id}>{t.name}</option>{/each}</select
-				>{/snippet}</Field
-		>
+		<PickField label="Team" problem={errors.team} options={teams} bind:value={f.team} />
 	{:else}
-		<TextField label="Login" problem={errors.person} bind:value={f.person} />
+		<PickField label="Person" problem={errors.person} options={findPeople} bind:value={f.person} />
 	{/if}
 	<Field label="It is" problem={errors.kind}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.kind}
@@ -71,13 +70,22 @@
 				></select
 			>{/snippet}</Field
 	>
-	<Field label="From" hint="empty: at once" problem={errors['conditions.from']}
-		>{#snippet children(p)}<input {...p} type="date" class="field" bind:value={f.from} />{/snippet}</Field
-	>
-	<Field label="To the end of" hint="empty: for good" problem={errors['conditions.to']}
-		>{#snippet children(p)}<input {...p} type="date" class="field" bind:value={f.until} />{/snippet}</Field
-	>
-	<TextField label="Machines each" hint="of a personal pool" problem={errors.machines} bind:value={f.machines} />
+	<WhenField label="From" {zone} {now} empty="at once" problem={errors['conditions.from']} bind:value={f.from} />
+	<WhenField
+		label="To the end of"
+		{zone}
+		{now}
+		empty="for good"
+		problem={errors['conditions.to']}
+		bind:value={f.until}
+	/>
+	{#if personal}<TextField
+			label="Machines each"
+			problem={errors.machines}
+			type="number"
+			min="1"
+			bind:value={f.machines}
+		/>{/if}
 	<fieldset>
 		<legend class="text-ink2 text-[12.5px]">Channels</legend>
 		<div class="flex flex-wrap gap-x-3 text-[13px]">
@@ -86,10 +94,5 @@
 				>{/each}
 		</div>
 	</fieldset>
-	<div class="col-span-4 mt-1 flex items-center gap-3">
-		<button class="btn btn-go">Plan the grant</button><a class="btn btn-plain" href={close}>Leave it</a><span
-			class="text-buoy text-[12.5px]"
-			role="alert">{errors.form ?? ''}</span
-		>
-	</div>
+	<div class="col-span-4"><FormEnd {form} words="Plan the grant" {close} /></div>
 </form>

@@ -1,11 +1,15 @@
 <script lang="ts">
-	import { parseSize, sizeWords } from '$lib/core/time/units';
+	import { GB } from '$lib/core/time/units';
 	import type { Fact } from '$lib/core/why/explained';
 	import OrderedChoice from '$lib/ui/forms/OrderedChoice.svelte';
 	import Why from '$lib/ui/why/Why.svelte';
 	import Field from '$lib/ui/forms/Field.svelte';
 	import { call } from '$lib/ui/plan/api';
-	import { draftFrom } from '$lib/ui/plan/draft';
+	import MeasureField from '$lib/ui/forms/MeasureField.svelte';
+	import { SIZE } from '$lib/ui/forms/measures';
+	import { Unread } from '$lib/ui/forms/unread';
+	import FormEnd from '$lib/ui/plan/FormEnd.svelte';
+	import { PlanForm } from '$lib/ui/plan/form.svelte';
 	import { untrack } from 'svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
 
@@ -21,8 +25,11 @@
 		close: string;
 	}
 	let { choices, close }: Props = $props();
-	let f = $state(
-		untrack(() => ({
+	const perMachineOf = (line: string, perMachine: number) =>
+		choices.lines.find((l) => l.id === line)?.users === 'multi' ? perMachine : 1;
+	const form = new PlanForm({
+		kind: 'pool.create',
+		start: untrack(() => ({
 			name: '',
 			site: choices.sites[0]?.id ?? '',
 			line: choices.lines[0]?.id ?? '',
@@ -30,10 +37,10 @@
 			assignment: 'shared',
 			perMachine: 1,
 			cores: 4,
-			memory: '16 GB',
+			memory: (16 * GB) as number | Unread,
 			gpus: 0,
-			disk: '64 GB',
-			pageFile: '4 GB',
+			disk: (64 * GB) as number | Unread,
+			pageFile: (4 * GB) as number | Unread,
 			pagePlace: 'overlay',
 			bootServers: [] as string[],
 			accounts: 'refuse',
@@ -47,18 +54,26 @@
 			over: 'all',
 			spareHost: false,
 			apart: false
-		}))
-	);
+		})),
+		input: ({ follows, over, spareHost, apart, beside, ...rest }) => ({
+			...rest,
+			perMachine: perMachineOf(rest.line, rest.perMachine),
+			follows: follows === 'exactly' ? `exactly ${rest.version}` : follows,
+			place: { over, spareHost, apart, beside }
+		}),
+		beside: (path) => (path === 'policy' || path === 'policy.hours' ? 'form' : path),
+		parts: { make: null }
+	});
+	const f = form.f;
+	const errors = $derived(form.errors);
 	const line = $derived(choices.lines.find((l) => l.id === f.line));
 	const networks = $derived(choices.networks.filter((n) => n.site === f.site));
-	let errors: Record<string, string> = $state({});
 	let preview: {
 		names?: string[];
 		clashes?: { name: string; with: string }[];
 		short?: number;
 		problem?: string;
 	} | null = $state(null);
-	let busy = $state(false);
 
 	$effect(() => {
 		if (line && !line.versions.some((v) => v.number === f.version))
@@ -85,54 +100,26 @@
 	/** What was measured says how large the disk has to be. */
 	let sized: { value: number; facts: Fact[] } | null = $state(null);
 	async function compute() {
-		const pageFile = parseSize(f.pageFile);
-		if (pageFile === null) {
-			errors = { pageFile: 'Write a size such as 4 GB.' };
+		if (f.pageFile instanceof Unread) {
+			form.errors = { pageFile: f.pageFile.problem };
 			return;
 		}
 		const perMachine = line?.users === 'multi' && f.assignment === 'shared' ? f.perMachine : 1;
 		const answer = await call<NonNullable<typeof sized>>(
 			'GET',
-			`/overlay?line=${encodeURIComponent(f.line)}&perMachine=${perMachine}&pageFile=${pageFile}&pagePlace=${f.pagePlace}`
+			`/overlay?line=${encodeURIComponent(f.line)}&perMachine=${perMachine}&pageFile=${f.pageFile}&pagePlace=${f.pagePlace}`
 		);
 		if (!answer.ok) {
-			errors = { disk: answer.refusal.detail };
+			form.errors = { disk: answer.refusal.detail };
 			return;
 		}
 		sized = answer.value;
-		f.disk = sizeWords(sized.value);
-	}
-	async function plan(e: SubmitEvent) {
-		e.preventDefault();
-		errors = {};
-		const memory = parseSize(f.memory);
-		const disk = parseSize(f.disk);
-		if (memory === null) errors.memory = 'Write a size such as 16 GB.';
-		if (disk === null) errors.disk = 'Write a size such as 64 GB.';
-		const pageFile = parseSize(f.pageFile);
-		if (pageFile === null) errors.pageFile = 'Write a size such as 4 GB.';
-		if (memory === null || disk === null || pageFile === null) return;
-		busy = true;
-		const { follows, over, spareHost, apart, beside, ...rest } = f;
-		errors = await draftFrom(
-			'pool.create',
-			{
-				...rest,
-				perMachine: line?.users === 'multi' ? f.perMachine : 1,
-				memory,
-				disk,
-				pageFile,
-				follows: follows === 'exactly' ? `exactly ${f.version}` : follows,
-				place: { over, spareHost, apart, beside }
-			},
-			{ make: null }
-		);
-		busy = false;
+		f.disk = sized.value;
 	}
 </script>
 
 <h3 class="head">Make a pool <small>the plan says whether it fits, before anything is made</small></h3>
-<form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={plan} oninput={() => (errors = {})} novalidate>
+<form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={form.submit} novalidate>
 	<TextField label="Name" problem={errors.name} bind:value={f.name} />
 	<Field label="Site" problem={errors.site}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.site}
@@ -153,16 +140,13 @@
 	>
 	<TextField label="How many" problem={errors.count} type="number" min="1" bind:value={f.count} />
 	<TextField label="Cores" problem={errors.cores} type="number" min="1" bind:value={f.cores} />
-	<TextField label="Memory" problem={errors.memory} bind:value={f.memory} />
+	<MeasureField label="Memory" measure={SIZE} problem={errors.memory} bind:value={f.memory} />
 	<TextField label="GPUs" problem={errors.gpus} type="number" min="0" bind:value={f.gpus} />
-	<Field label="Overlay disk" problem={errors.disk}
-		>{#snippet children(p)}<span class="flex gap-1.5"
-				><input {...p} class="field" bind:value={f.disk} /><button type="button" class="btn" onclick={compute}
-					>Compute</button
-				></span
-			>{/snippet}</Field
-	>
-	<TextField label="Page file" problem={errors.pageFile} bind:value={f.pageFile} />
+	<div class="grid grid-cols-[1fr_auto] items-start gap-1.5">
+		<MeasureField label="Overlay disk" measure={SIZE} problem={errors.disk} bind:value={f.disk} />
+		<button type="button" class="btn mt-[20px]" onclick={compute}>Compute</button>
+	</div>
+	<MeasureField label="Page file" measure={SIZE} problem={errors.pageFile} bind:value={f.pageFile} />
 	<Field label="It lies" problem={errors.pagePlace}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.pagePlace}
 				><option value="overlay">on the overlay disk</option><option value="apart">on a disk of its own</option></select
@@ -175,14 +159,13 @@
 				></select
 			>{/snippet}</Field
 	>
-	<TextField
-		label="Sessions a machine"
-		problem={errors.perMachine}
-		type="number"
-		min="1"
-		bind:value={f.perMachine}
-		disabled={line?.users !== 'multi' || f.assignment === 'personal'}
-	/>
+	{#if line?.users === 'multi' && f.assignment === 'shared'}<TextField
+			label="Sessions a machine"
+			problem={errors.perMachine}
+			type="number"
+			min="1"
+			bind:value={f.perMachine}
+		/>{/if}
 	<Field label="Network" problem={errors.network}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.network}
 				>{#each networks as n (n.id)}<option value={n.id}>{n.id}, {n.range}</option>{/each}</select
@@ -257,11 +240,5 @@
 			{#if preview.short}<p class="text-buoy">{preview.short} too few numbers in the pattern</p>{/if}
 		{/if}
 	</div>
-	<div class="col-span-4 mt-1 flex items-center gap-3">
-		<button class="btn btn-go" disabled={busy}>Plan the pool</button>
-		<a class="btn btn-plain" href={close}>Leave it</a>
-		<span class="text-buoy text-[12.5px]" role="alert"
-			>{errors.form ?? errors.policy ?? errors['policy.hours'] ?? ''}</span
-		>
-	</div>
+	<div class="col-span-4"><FormEnd {form} words="Plan the pool" {close} /></div>
 </form>

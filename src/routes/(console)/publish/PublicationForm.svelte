@@ -4,6 +4,10 @@
 	import ManyField from '$lib/ui/forms/ManyField.svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
 	import { draftFrom } from '$lib/ui/plan/draft';
+	import PickField from '$lib/ui/forms/PickField.svelte';
+	import { findPeople } from '$lib/ui/forms/finding';
+	import FormEnd from '$lib/ui/plan/FormEnd.svelte';
+	import { PlanForm } from '$lib/ui/plan/form.svelte';
 	import PublicationIcon from '$lib/ui/publish/PublicationIcon.svelte';
 
 	interface Publication {
@@ -33,8 +37,10 @@
 	}
 	let { pools, targets, cannot, teams, edit, close }: Props = $props();
 	const ICONS = ['desktop', 'chart', 'watch', 'wave', 'ledger', 'ship', 'app'];
-	let f = $state(
-		untrack(() => ({
+	const openedBy = (opens: string) => targets.find((t) => `${t.package} ${t.target}` === opens) ?? null;
+	const form = new PlanForm({
+		kind: () => (edit ? 'publication.change' : 'publication.create'),
+		start: untrack(() => ({
 			name: edit?.name ?? '',
 			internalName: edit?.internalName ?? '',
 			description: edit?.description ?? '',
@@ -49,10 +55,24 @@
 			owner: edit?.owner ?? '',
 			licences: edit?.licences === null || edit === null ? '' : String(edit.licences),
 			beyond: edit?.beyond ?? 'warn'
-		}))
-	);
-	let errors: Record<string, string> = $state({});
-	const opened = $derived(targets.find((t) => `${t.package} ${t.target}` === f.opens) ?? null);
+		})),
+		input: ({ opens, window, monitors, group, licences, owner, ...rest }) => {
+			const of = openedBy(opens);
+			return {
+				...rest,
+				app: of ? { package: of.package, target: of.target } : opens && edit ? edit.app : null,
+				look: { window, monitors, group },
+				// What is no number goes as it was written, and is said to be wrong.
+				licences: licences.trim() === '' ? null : Number.isNaN(Number(licences)) ? licences : Number(licences),
+				owner: owner.trim() || null,
+				...(edit ? { id: edit.id, off: edit.off } : {})
+			};
+		},
+		parts: { make: null, edit: null }
+	});
+	const f = form.f;
+	const errors = $derived(form.errors);
+	const opened = $derived(openedBy(f.opens));
 	const no = $derived(cannot[f.opens] ?? {});
 
 	/** What is opened gives the names and the picture, as long as nobody wrote others. */
@@ -74,32 +94,17 @@
 		});
 		const answer = (await response.json()) as { icon?: string; detail?: string };
 		if (answer.icon) f.icon = answer.icon;
-		errors = { ...errors, icon: answer.icon ? '' : (answer.detail ?? 'It could not be taken up.') };
+		form.errors = { ...form.errors, icon: answer.icon ? '' : (answer.detail ?? 'It could not be taken up.') };
 	}
 
 	/** All that the same package, or image, starts. */
 	const siblings = $derived(opened ? targets.filter((t) => t.package === opened.package) : []);
 	async function planAll() {
-		errors = await draftFrom(
+		form.errors = await draftFrom(
 			'publication.create-many',
 			{ package: opened!.package, targets: siblings.map((t) => t.target), pools: f.pools, group: f.group },
 			{ make: null, edit: null }
 		);
-	}
-
-	async function plan(e: SubmitEvent) {
-		e.preventDefault();
-		const { opens, window, monitors, group, licences, owner, ...rest } = f;
-		const input = {
-			...rest,
-			app: opened ? { package: opened.package, target: opened.target } : opens && edit ? edit.app : null,
-			look: { window, monitors, group },
-			// What is no number goes as it was written, and is said to be wrong.
-			licences: licences.trim() === '' ? null : Number.isNaN(Number(licences)) ? licences : Number(licences),
-			owner: owner.trim() || null,
-			...(edit ? { id: edit.id, off: edit.off } : {})
-		};
-		errors = await draftFrom(edit ? 'publication.change' : 'publication.create', input, { make: null, edit: null });
 	}
 </script>
 
@@ -107,7 +112,7 @@
 	{#if edit}Change {edit.internalName} <small>sessions that are open stay open</small>
 	{:else}Publish a desktop or an app <small>nobody sees it until it is granted</small>{/if}
 </h3>
-<form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={plan} novalidate>
+<form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={form.submit} novalidate>
 	<Field label="Opens" problem={errors.app}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.opens} onchange={choose}
 				><option value="">a desktop</option>
@@ -166,12 +171,18 @@
 		bind:value={f.visible}
 	/>
 	<TextField label="Licences" hint="how many people may hold it" problem={errors.licences} bind:value={f.licences} />
-	<Field label="Beyond them" problem={errors.beyond}
-		>{#snippet children(p)}<select {...p} class="field" bind:value={f.beyond}
-				><option value="warn">warn</option><option value="block">block</option></select
-			>{/snippet}</Field
-	>
-	<TextField label="Requests go to" hint="a login; empty: none" problem={errors.owner} bind:value={f.owner} />
+	{#if f.licences.trim()}<Field label="Beyond them" problem={errors.beyond}
+			>{#snippet children(p)}<select {...p} class="field" bind:value={f.beyond}
+					><option value="warn">warn</option><option value="block">block</option></select
+				>{/snippet}</Field
+		>{/if}
+	<PickField
+		label="Requests go to"
+		none="nobody: it cannot be asked for"
+		problem={errors.owner}
+		options={findPeople}
+		bind:value={f.owner}
+	/>
 	<fieldset class="col-span-4">
 		<legend class="text-ink2 text-[12.5px]">Served by, in this order</legend>
 		<div class="flex flex-wrap gap-x-5 gap-y-1 text-[13px]">
@@ -184,12 +195,14 @@
 			</p>{/if}
 		<p class="text-buoy text-[12.5px]" role="alert">{errors.pools ?? ''}</p>
 	</fieldset>
-	<div class="col-span-4 mt-1 flex items-center gap-3">
-		<button class="btn btn-go">Plan the {edit ? 'change' : 'publication'}</button
-		>{#if !edit && siblings.length > 1}<button type="button" class="btn" onclick={planAll}
-				>Plan all {siblings.length} of {opened!.of}, by their own names</button
-			>{/if}<a class="btn btn-plain" href={close}>Leave it</a><span class="text-buoy text-[12.5px]" role="alert"
-			>{errors.form ?? errors.targets ?? errors.package ?? ''}</span
-		>
+	<div class="col-span-4">
+		<FormEnd {form} words="Plan the {edit ? 'change' : 'publication'}" {close}>
+			{#if !edit && siblings.length > 1}<button type="button" class="btn" onclick={planAll}
+					>Plan all {siblings.length} of {opened!.of}, by their own names</button
+				>{/if}
+		</FormEnd>
+		{#if errors.targets ?? errors.package}<p class="text-buoy text-[12.5px]" role="alert">
+				{errors.targets ?? errors.package}
+			</p>{/if}
 	</div>
 </form>

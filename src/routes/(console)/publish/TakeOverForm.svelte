@@ -2,7 +2,8 @@
 	import { untrack } from 'svelte';
 	import Field from '$lib/ui/forms/Field.svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
-	import { draftFrom } from '$lib/ui/plan/draft';
+	import FormEnd from '$lib/ui/plan/FormEnd.svelte';
+	import { PlanForm } from '$lib/ui/plan/form.svelte';
 
 	interface Props {
 		choices: {
@@ -14,8 +15,9 @@
 		close: string;
 	}
 	let { choices, close }: Props = $props();
-	let f = $state(
-		untrack(() => ({
+	const form = new PlanForm({
+		kind: 'pool.take-over',
+		start: untrack(() => ({
 			name: '',
 			site: choices.existing[0]?.site ?? choices.sites[0]?.id ?? '',
 			line: choices.lines[0]?.id ?? '',
@@ -24,10 +26,13 @@
 			folder: choices.folders[0] ?? '',
 			accounts: 'adopt',
 			csv: ''
-		}))
-	);
-	let errors: Record<string, string> = $state({});
-	let busy = $state(false);
+		})),
+		input: (x) => ({ ...x, perMachine: x.assignment === 'personal' ? 1 : x.perMachine }),
+		beside: (path) => (path === 'policy.hours' ? 'form' : path),
+		parts: { make: null }
+	});
+	const f = form.f;
+	const errors = $derived(form.errors);
 	const there = $derived(choices.existing.filter((m) => m.site === f.site));
 	/** What is wrong with the list, line by line. */
 	const lines = $derived(
@@ -35,27 +40,17 @@
 			.filter(([field]) => field.startsWith('csv'))
 			.map(([, words]) => words)
 	);
-	async function plan(e: SubmitEvent) {
-		e.preventDefault();
-		busy = true;
-		errors = await draftFrom(
-			'pool.take-over',
-			{ ...f, perMachine: f.assignment === 'personal' ? 1 : f.perMachine },
-			{ make: null }
-		);
-		busy = false;
-	}
 	async function read(e: Event & { currentTarget: HTMLInputElement }) {
 		const file = e.currentTarget.files?.[0];
 		if (file && file.size <= 1_000_000) f.csv = await file.text();
-		else if (file) errors = { csv: 'The file is larger than a megabyte.' };
+		else if (file) form.errors = { csv: 'The file is larger than a megabyte.' };
 	}
 </script>
 
 <h3 class="head">
 	Take machines over <small>virtual or physical, as they are: they follow no version until you give them a rule</small>
 </h3>
-<form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={plan} oninput={() => (errors = {})} novalidate>
+<form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={form.submit} novalidate>
 	<TextField label="Name" problem={errors.name} bind:value={f.name} />
 	<Field label="Site" problem={errors.site}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.site}
@@ -74,14 +69,13 @@
 				></select
 			>{/snippet}</Field
 	>
-	<TextField
-		label="Sessions a machine"
-		problem={errors.perMachine}
-		type="number"
-		min="1"
-		bind:value={f.perMachine}
-		disabled={f.assignment === 'personal'}
-	/>
+	{#if f.assignment === 'shared'}<TextField
+			label="Sessions a machine"
+			problem={errors.perMachine}
+			type="number"
+			min="1"
+			bind:value={f.perMachine}
+		/>{/if}
 	<Field label="Folder for accounts" problem={errors.folder}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.folder}
 				>{#each choices.folders as x (x)}<option>{x}</option>{/each}</select
@@ -125,9 +119,5 @@
 				>List them all</button
 			>{/if}
 	</div>
-	<div class="col-span-4 mt-1 flex items-center gap-3">
-		<button class="btn btn-go" disabled={busy}>Plan to take them over</button>
-		<a class="btn btn-plain" href={close}>Leave it</a>
-		<span class="text-buoy text-[12.5px]" role="alert">{errors.form ?? errors['policy.hours'] ?? ''}</span>
-	</div>
+	<div class="col-span-4"><FormEnd {form} words="Plan to take them over" {close} /></div>
 </form>

@@ -1,8 +1,11 @@
 <script lang="ts">
 	import type { PowerPolicy } from '$lib/core/capacity/policy';
-	import { durationWords, parseDuration } from '$lib/core/time/units';
 	import Field from '$lib/ui/forms/Field.svelte';
-	import { draftFrom } from '$lib/ui/plan/draft';
+	import MeasureField from '$lib/ui/forms/MeasureField.svelte';
+	import { SPAN } from '$lib/ui/forms/measures';
+	import type { Unread } from '$lib/ui/forms/unread';
+	import FormEnd from '$lib/ui/plan/FormEnd.svelte';
+	import { PlanForm } from '$lib/ui/plan/form.svelte';
 	import { untrack } from 'svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
 
@@ -12,33 +15,25 @@
 		may: boolean;
 	}
 	let { pool, hours, may }: Props = $props();
-	let f = $state(
-		untrack(() => ({
+	const form = new PlanForm({
+		kind: 'policy.set',
+		start: untrack(() => ({
 			hours: pool.hoursId,
 			headroomIn: pool.policy.headroomIn,
 			headroomOut: pool.policy.headroomOut,
 			least: pool.policy.least,
 			most: pool.policy.most,
-			placing: pool.policy.placing
-		}))
-	);
-	let patience = $state(untrack(() => durationWords(pool.policy.patience)));
-	let errors: Record<string, string> = $state({});
-
-	async function plan(e: SubmitEvent) {
-		e.preventDefault();
-		errors = {};
-		const ms = parseDuration(patience);
-		if (ms === null) {
-			errors.patience = 'Write a duration such as 25 min.';
-			return;
-		}
-		errors = await draftFrom('policy.set', { pool: pool.id, ...f, patience: ms });
-	}
+			placing: pool.policy.placing,
+			patience: pool.policy.patience as number | Unread
+		})),
+		input: (f) => ({ pool: pool.id, ...f })
+	});
+	const f = form.f;
+	const errors = $derived(form.errors);
 </script>
 
 <h2 class="head">Policy <small>acts from the next minute on</small></h2>
-<form class="mt-1 flex flex-col" onsubmit={plan} novalidate>
+<form class="mt-1 flex flex-col" onsubmit={form.submit} novalidate>
 	<fieldset disabled={!may} class="contents">
 		<Field label="Working hours" problem={errors.hours}
 			>{#snippet children(p)}<select {...p} class="field" bind:value={f.hours}
@@ -47,7 +42,7 @@
 		>
 		<div class="grid grid-cols-2 gap-x-3">
 			<TextField
-				label="Places ready in hours"
+				label="Seats ready in hours"
 				problem={errors.headroomIn}
 				type="number"
 				min="0"
@@ -69,7 +64,12 @@
 				min="0"
 				bind:value={f.most}
 			/>
-			<TextField label="Switch off after idle for" problem={errors.patience} bind:value={patience} />
+			<MeasureField
+				label="Switch off after idle for"
+				measure={SPAN}
+				problem={errors.patience}
+				bind:value={f.patience}
+			/>
 			<Field label="New sessions go" problem={errors.placing}
 				>{#snippet children(p)}<select {...p} class="field" bind:value={f.placing}
 						><option value="fill">fill: fewer machines up</option><option value="spread">spread: more room each</option
@@ -78,9 +78,5 @@
 			>
 		</div>
 	</fieldset>
-	{#if may}<div class="mt-1 flex items-center gap-3">
-			<button class="btn btn-go">Plan this policy</button><span class="text-buoy text-[12.5px]" role="alert"
-				>{errors.form ?? ''}</span
-			>
-		</div>{/if}
+	{#if may}<FormEnd {form} words="Plan this policy" />{/if}
 </form>

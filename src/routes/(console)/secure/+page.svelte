@@ -53,7 +53,10 @@
 					>
 				</tr>
 				{#if editing === g.id}
-					<tr><td colspan="7" class="bg-sheet"><ConditionsForm grant={g} /></td></tr>
+					<tr
+						><td colspan="7" class="bg-sheet"><ConditionsForm grant={g} zone={data.zone} now={data.look.known} /></td
+						></tr
+					>
 				{/if}
 			{:else}
 				<tr><td colspan="7" class="text-ink2 py-4">No grant lies in this scope. Grants are made in Publish.</td></tr>

@@ -1,18 +1,25 @@
 <script lang="ts">
 	import type { Conditions } from '$lib/core/access/decide';
 	import { parseClock } from '$lib/core/time/hours';
-	import { draftFrom } from '$lib/ui/plan/draft';
+	import WhenField from '$lib/ui/forms/WhenField.svelte';
+	import FormEnd from '$lib/ui/plan/FormEnd.svelte';
+	import { PlanForm } from '$lib/ui/plan/form.svelte';
 	import { untrack } from 'svelte';
 
 	let {
-		grant
+		grant,
+		zone,
+		now
 	}: {
 		grant: { id: number; conditions: Conditions; channels: string[]; kind: 'required' | 'optional' };
+		zone: string;
+		now: number;
 	} = $props();
 	const DAYS = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'];
 	const clock = (m: number) => `${String(Math.floor(m / 60)).padStart(2, '0')}:${String(m % 60).padStart(2, '0')}`;
-	let f = $state(
-		untrack(() => ({
+	const form = new PlanForm({
+		kind: 'grant.change',
+		start: untrack(() => ({
 			limited: grant.conditions.hours !== undefined,
 			days: grant.conditions.hours?.days.map(String) ?? ['1', '2', '3', '4', '5'],
 			from: clock(grant.conditions.hours?.from ?? 420),
@@ -24,44 +31,35 @@
 			kind: grant.kind,
 			first: grant.conditions.from ?? '',
 			last: grant.conditions.to ?? ''
-		}))
-	);
-	let errors: Record<string, string> = $state({});
-
-	async function plan(e: SubmitEvent) {
-		e.preventDefault();
-		errors = {};
-		const from = parseClock(f.from);
-		const until = parseClock(f.until);
-		if (f.limited && (from === null || until === null)) {
-			errors.hours = 'Write times of day such as 07:00 and 19:00.';
-			return;
-		}
-		const networks = f.networks.split(/[\s,]+/).filter(Boolean);
-		const found = await draftFrom(
-			'grant.change',
-			{
-				grant: grant.id,
-				channels: f.channels,
-				kind: f.kind,
-				conditions: {
-					...(f.first ? { from: f.first } : {}),
-					...(f.last ? { to: f.last } : {}),
-					...(f.limited ? { hours: { days: f.days.map(Number), from, until } } : {}),
-					managedEndpoint: f.managed,
-					secondFactor: f.factor,
-					networks
-				}
-			},
-			{ grant: null }
-		);
+		})),
+		input: (f) => ({
+			grant: grant.id,
+			channels: f.channels,
+			kind: f.kind,
+			conditions: {
+				...(f.first ? { from: f.first } : {}),
+				...(f.last ? { to: f.last } : {}),
+				...(f.limited
+					? { hours: { days: f.days.map(Number), from: parseClock(f.from), until: parseClock(f.until) } }
+					: {}),
+				managedEndpoint: f.managed,
+				secondFactor: f.factor,
+				networks: f.networks.split(/[\s,]+/).filter(Boolean)
+			}
+		}),
+		wrong: (f) =>
+			f.limited && (parseClock(f.from) === null || parseClock(f.until) === null)
+				? { hours: 'Write times of day such as 07:00 and 19:00.' }
+				: {},
 		// A range or a day is one of a list: what is wrong with it stands with the whole field.
-		for (const [field, words] of Object.entries(found))
-			errors[/networks|hours|conditions\.(from|to)/.exec(field)?.[0] ?? 'form'] = words;
-	}
+		beside: (path) => /networks|hours|conditions\.(from|to)/.exec(path)?.[0] ?? 'form',
+		parts: { grant: null }
+	});
+	const f = form.f;
+	const errors = $derived(form.errors);
 </script>
 
-<form class="grid grid-cols-[1fr_1fr] gap-x-6 gap-y-2 py-2 text-[13px]" onsubmit={plan}>
+<form class="grid grid-cols-[1fr_1fr] gap-x-6 gap-y-2 py-2 text-[13px]" onsubmit={form.submit} novalidate>
 	<fieldset>
 		<legend class="head">Hours</legend>
 		<label class="flex items-center gap-1.5"
@@ -102,24 +100,18 @@
 			<label class="flex items-center gap-1"
 				><input type="radio" value="optional" bind:group={f.kind} />optional: they fetch it</label
 			>
-			<label
-				>from <input
-					type="date"
-					class="field inline-block w-auto"
-					bind:value={f.first}
-					aria-invalid={errors['conditions.from'] !== undefined}
-				/></label
-			>
-			<label
-				>to the end of <input
-					type="date"
-					class="field inline-block w-auto"
-					bind:value={f.last}
-					aria-invalid={errors['conditions.to'] !== undefined}
-				/></label
-			>
 		</div>
-		<p class="text-buoy text-[12.5px]" role="alert">{errors['conditions.from'] ?? errors['conditions.to'] ?? ''}</p>
+		<div class="mt-1 grid grid-cols-2 gap-x-4">
+			<WhenField label="From" {zone} {now} empty="at once" problem={errors['conditions.from']} bind:value={f.first} />
+			<WhenField
+				label="To the end of"
+				{zone}
+				{now}
+				empty="for good"
+				problem={errors['conditions.to']}
+				bind:value={f.last}
+			/>
+		</div>
 	</fieldset>
 	<fieldset class="col-span-2">
 		<legend class="head">Channels passed through</legend>
@@ -129,9 +121,5 @@
 				>{/each}
 		</div>
 	</fieldset>
-	<div class="flex items-center gap-3">
-		<button class="btn btn-go">Plan the change</button><span class="text-buoy text-[12.5px]" role="alert"
-			>{errors.form ?? ''}</span
-		>
-	</div>
+	<div class="col-span-2"><FormEnd {form} words="Plan the change" /></div>
 </form>

@@ -142,7 +142,7 @@
 									<form method="POST" action="?/ask" use:enhance class="mt-2 flex flex-wrap items-end gap-2">
 										<input type="hidden" name="publication" value={p.id} />
 										<label class="text-ink2 flex-1 text-[13px]"
-											>What do you need it for?<input
+											>What do you need {p.name} for?<input
 												class="field"
 												name="why"
 												aria-invalid={refused(p.id) !== ''}

@@ -6,7 +6,7 @@
 	import BuildNav from '$lib/ui/build/BuildNav.svelte';
 	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
 	import { addressWith } from '$lib/ui/frame/address';
-	import { call } from '$lib/ui/plan/api';
+	import { call, refusalWords } from '$lib/ui/plan/api';
 
 	let { data } = $props();
 	const may = $derived(data.look.live && data.mayDraft.includes('site.join'));
@@ -16,7 +16,7 @@
 		const answer = await call<{ id: number }>('POST', '/joinings', { site });
 		busy = false;
 		if (answer.ok) await goto(`/build/places/${answer.value.id}`);
-		else toast.error(answer.refusal.title, { description: answer.refusal.detail });
+		else toast.error(answer.refusal.title, { description: refusalWords(answer.refusal) });
 	}
 </script>
 

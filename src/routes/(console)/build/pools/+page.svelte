@@ -6,10 +6,13 @@
 	import Field from '$lib/ui/forms/Field.svelte';
 	import { imageWords } from '$lib/core/images/versions';
 	import OrderedChoice from '$lib/ui/forms/OrderedChoice.svelte';
-	import TextField from '$lib/ui/forms/TextField.svelte';
 	import { addressWith } from '$lib/ui/frame/address';
-	import { draftFrom } from '$lib/ui/plan/draft';
-	import Turns, { draftTurns, turnsForm } from './Turns.svelte';
+	import MeasureField from '$lib/ui/forms/MeasureField.svelte';
+	import { SHARE } from '$lib/ui/forms/measures';
+	import type { Unread } from '$lib/ui/forms/unread';
+	import Foreseen from '$lib/ui/plan/Foreseen.svelte';
+	import { PlanForm } from '$lib/ui/plan/form.svelte';
+	import Turns, { turning, turnsInput } from './Turns.svelte';
 
 	let { data } = $props();
 	const may = (kind: string) => data.look.live && data.mayDraft.includes(kind);
@@ -17,48 +20,60 @@
 	const pool = $derived(data.pools.find((p) => p.id === chosen) ?? null);
 	let kind = $state('machines.reset');
 	let number = $state('');
-	const turns = (atOnce: number) => untrack(() => turnsForm(atOnce, data.look.known, data.homeZone));
-	let fresh = $state(turns(8));
-	let errors: Record<string, string> = $state({});
+	const turns = (atOnce: number) => untrack(() => turning(atOnce, data.look.known, data.homeZone));
+	const form = new PlanForm({
+		kind: (x) => (x.again ? 'schedule.add' : kind),
+		start: turns(8),
+		input: (x) =>
+			turnsInput(
+				x,
+				kind,
+				{ pool: pool?.id ?? '', ...(kind === 'machines.move' ? { number } : {}) },
+				`${kind === 'machines.move' ? 'Move' : 'Reset'} ${pool?.name ?? ''}`,
+				data.homeZone
+			),
+		// Of a schedule, what is wrong within its plan stands beside the field it is about.
+		beside: (path) => path.replace(/^input\./, '')
+	});
+	const fresh = form.f;
+	const errors = $derived(form.errors);
 	const versions = $derived(data.lines.find((l) => l.id === pool?.line)?.versions ?? []);
 	$effect(() => {
 		if (!versions.includes(number)) number = versions.at(-1) ?? '';
 	});
-	async function plan(e: SubmitEvent) {
-		e.preventDefault();
-		if (!pool) return;
-		errors = await draftTurns(
-			fresh,
-			kind,
-			{ pool: pool.id, ...(kind === 'machines.move' ? { number } : {}) },
-			`${kind === 'machines.move' ? 'Move' : 'Reset'} ${pool.name}`,
-			data.homeZone
-		);
-	}
 	let servers: string[] = $derived(pool?.bootServers ?? []);
-	let bootErrors: Record<string, string> = $state({});
-	async function planBoot(e: SubmitEvent) {
-		e.preventDefault();
-		bootErrors = await draftFrom('pool.boot-servers', { pool: pool!.id, servers });
-	}
-	let share = $state('80');
-	let disks = $state(turns(3));
-	let evenErrors: Record<string, string> = $state({});
-	const even = async (site: { id: string; name: string }) =>
-		(evenErrors = await draftTurns(
-			disks,
-			'volumes.even',
-			{ site: site.id, share: Number(share) },
-			`Even out ${site.name}`,
-			data.homeZone
-		));
+	const boot = new PlanForm({
+		kind: 'pool.boot-servers',
+		start: {},
+		input: () => ({ pool: pool?.id ?? '', servers }),
+		foresee: false
+	});
+	let evened = $state('');
+	const disks = new PlanForm({
+		kind: (x) => (x.again ? 'schedule.add' : 'volumes.even'),
+		start: { ...turns(3), share: 80 as number | Unread },
+		input: ({ share, ...x }) =>
+			turnsInput(
+				x,
+				'volumes.even',
+				{ site: evened, share },
+				`Even out ${data.places.find((s) => s.id === evened)?.name ?? evened}`,
+				data.homeZone
+			),
+		beside: (path) => path.replace(/^input\./, ''),
+		foresee: false
+	});
+	const even = (site: string) => {
+		evened = site;
+		return disks.submit();
+	};
 </script>
 
 <h1 class="sr-only">Pools kept fresh</h1>
 <div class="px-[18px] py-3">
 	<BuildNav />
 	{#if data.pools.length}
-		<form onsubmit={plan} oninput={() => (errors = {})} novalidate>
+		<form onsubmit={form.submit} novalidate>
 			<table class="grid-table">
 				<thead
 					><tr
@@ -104,18 +119,19 @@
 								></select
 							>{/snippet}</Field
 					>
-					{#if kind === 'machines.move'}<Field label="Version" problem={errors.number ?? errors['input.number']}
+					{#if kind === 'machines.move'}<Field label="Version" problem={errors.number}
 							>{#snippet children(p)}<select {...p} class="field" bind:value={number}
 									>{#each versions.toReversed() as v (v)}<option>{v}</option>{/each}</select
 								>{/snippet}</Field
 						>{/if}
-					<Turns bind:f={fresh} {errors} zone={data.homeZone} />
+					<Turns f={fresh} {errors} zone={data.homeZone} now={data.look.known} />
 				</div>
+				<Foreseen {form} />
 				<div class="flex items-center gap-4 text-[13px]">
 					<label class="flex items-center gap-1.5"
 						><input type="checkbox" bind:checked={fresh.again} /> again and again, by a rule</label
 					>
-					<button class="btn btn-go"
+					<button class="btn btn-go" disabled={form.busy}
 						>{fresh.again ? 'Plan the schedule' : kind === 'machines.move' ? 'Plan the move' : 'Plan the reset'}</button
 					>
 					{#if errors.form || errors.pool || errors.title}<p class="text-buoy" role="alert">
@@ -130,14 +146,14 @@
 		<h2 class="head mt-5">
 			What {pool.name} starts from <small>machines that are up run on; nothing is built anew</small>
 		</h2>
-		<form class="mt-1 flex items-end gap-6" onsubmit={planBoot} novalidate>
+		<form class="mt-1 flex items-end gap-6" onsubmit={boot.submit} novalidate>
 			<div class="w-[320px]">
 				<OrderedChoice
 					label="Boot servers, tried in this order"
 					none="none: each starts from its own disk"
 					choices={data.bootServers.map((b) => b.id)}
 					bind:value={servers}
-					problem={bootErrors.servers ?? bootErrors.form}
+					problem={boot.errors.servers ?? boot.errors.form}
 				/>
 			</div>
 			<button class="btn mb-[18px]">Plan this order</button>
@@ -152,14 +168,14 @@
 				role="group"
 				aria-label="How volumes are evened out"
 			>
-				<TextField label="None over, %" problem={evenErrors.share} bind:value={share} inputmode="numeric" />
-				<Turns bind:f={disks} errors={evenErrors} zone={data.homeZone} />
+				<MeasureField label="None over" measure={SHARE} problem={disks.errors.share} bind:value={disks.f.share} />
+				<Turns f={disks.f} errors={disks.errors} zone={data.homeZone} now={data.look.known} />
 			</div>
 			<label class="flex items-center gap-1.5 text-[13px]"
-				><input type="checkbox" bind:checked={disks.again} /> again and again, by a rule</label
+				><input type="checkbox" bind:checked={disks.f.again} /> again and again, by a rule</label
 			>
-			{#if evenErrors.form || evenErrors.title}<p class="text-buoy text-[12.5px]" role="alert">
-					{evenErrors.form ?? evenErrors.title}
+			{#if disks.errors.form || disks.errors.title}<p class="text-buoy text-[12.5px]" role="alert">
+					{disks.errors.form ?? disks.errors.title}
 				</p>{/if}
 		{/if}
 		<table class="grid-table mt-1">
@@ -185,8 +201,10 @@
 							</div></td
 						>
 						<td class="num"
-							>{#if may('volumes.even') && s.volumes.length > 1}<button class="btn" onclick={() => even(s)}
-									>{disks.again ? 'Schedule it for' : 'Even out'} {s.name}</button
+							>{#if may('volumes.even') && s.volumes.length > 1}<button
+									class="btn"
+									disabled={disks.busy}
+									onclick={() => even(s.id)}>{disks.f.again ? 'Schedule it for' : 'Even out'} {s.name}</button
 								>{/if}</td
 						>
 					</tr>

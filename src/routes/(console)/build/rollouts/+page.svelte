@@ -1,11 +1,17 @@
 <script lang="ts">
 	import { untrack } from 'svelte';
-	import { countWords, parseDuration } from '$lib/core/time/units';
+	import { countWords, HOUR } from '$lib/core/time/units';
 	import { momentWords } from '$lib/core/time/zone';
 	import BuildNav from '$lib/ui/build/BuildNav.svelte';
 	import Field from '$lib/ui/forms/Field.svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
-	import { draftFrom } from '$lib/ui/plan/draft';
+	import MeasureField from '$lib/ui/forms/MeasureField.svelte';
+	import { findMachines } from '$lib/ui/forms/finding';
+	import PickManyField from '$lib/ui/forms/PickManyField.svelte';
+	import { SHARE, SPAN } from '$lib/ui/forms/measures';
+	import type { Unread } from '$lib/ui/forms/unread';
+	import FormEnd from '$lib/ui/plan/FormEnd.svelte';
+	import { PlanForm } from '$lib/ui/plan/form.svelte';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 	import Why from '$lib/ui/why/Why.svelte';
 
@@ -14,83 +20,83 @@
 	type By = 'share' | 'pools' | 'teams' | 'machines';
 	interface Wave {
 		by: By;
-		text: string;
+		/** Percent, of a wave that goes by share. */
+		share: number | Unread;
+		/** What is named, of the others. */
+		named: string[];
 	}
 	const first = untrack(() => data.lines.find((l) => l.id === data.wanted.line) ?? data.lines[0]);
-	let f = $state({
-		line: first?.id ?? '',
-		number: untrack(() => data.wanted.number) ?? '',
-		pools: [] as string[],
-		waves: [
-			{ by: 'share', text: '10' },
-			{ by: 'share', text: '40' },
-			{ by: 'share', text: '100' }
-		] as Wave[],
-		people: 'wait',
-		deadline: '4 h',
-		from: '00:00',
-		until: '00:00',
-		pause: '4 h',
-		longest: '2 d',
-		failedStarts: '5',
-		apdex: '0.85',
-		failing: '10',
-		least: '10',
-		onFail: 'return'
+	const waveOf = (w: Wave) => (w.by === 'share' ? { by: 'share', percent: w.share } : { by: w.by, [w.by]: w.named });
+	const MISSING: Record<By, string> = {
+		share: 'Write a share.',
+		pools: 'Choose at least one pool.',
+		teams: 'Choose at least one team.',
+		machines: 'Choose at least one machine.'
+	};
+	const form = new PlanForm({
+		kind: 'image.rollout',
+		start: {
+			line: first?.id ?? '',
+			number: untrack(() => data.wanted.number) ?? '',
+			pools: [] as string[],
+			waves: [
+				{ by: 'share', share: 10, named: [] },
+				{ by: 'share', share: 40, named: [] },
+				{ by: 'share', share: 100, named: [] }
+			] as Wave[],
+			people: 'wait',
+			deadline: (4 * HOUR) as number | Unread,
+			hours: 'any',
+			from: '20:00',
+			until: '05:00',
+			pause: (4 * HOUR) as number | Unread,
+			longest: (48 * HOUR) as number | Unread,
+			failedStarts: 5 as number | Unread,
+			apdex: '0.85',
+			failing: 10 as number | Unread,
+			least: '10',
+			onFail: 'return'
+		},
+		input: (x) => ({
+			line: x.line,
+			number: x.number,
+			...(x.pools.length ? { pools: x.pools } : {}),
+			waves: x.waves.map(waveOf),
+			people: x.people,
+			...(x.people === 'ask' || x.people === 'grace' ? { deadline: x.deadline } : {}),
+			// Any hour is a window as long as the day.
+			...(x.hours === 'any' ? {} : { from: x.from, until: x.until }),
+			pause: x.pause,
+			longest: x.longest,
+			failedStarts: x.failedStarts,
+			apdex: Number(x.apdex),
+			failing: x.failing,
+			least: Number(x.least),
+			onFail: x.onFail
+		}),
+		wrong: (x) =>
+			Object.fromEntries(
+				x.waves.flatMap((w, i) => (w.by !== 'share' && !w.named.length ? [[`waves.${i}`, MISSING[w.by]]] : []))
+			)
 	});
-	let errors: Record<string, string> = $state({});
+	const f = form.f;
+	const errors = $derived(form.errors);
 	const line = $derived(data.lines.find((l) => l.id === f.line));
 	$effect(() => {
 		if (line && !line.versions.some((v) => v.number === f.number)) f.number = line.versions.at(-1)?.number ?? '';
 	});
-	/** What is typed for a wave, as the plan takes it: names by their ids where there are such. */
-	function waveOf(w: Wave) {
-		const list = w.text
-			.split(',')
-			.map((s) => s.trim())
-			.filter(Boolean);
-		const ids = (all: { id: string; name: string }[]) =>
-			list.map((x) => all.find((a) => a.name === x || a.id === x)?.id ?? x);
-		if (w.by === 'share') return { by: 'share', percent: Number(w.text.replace('%', '')) };
-		if (w.by === 'pools') return { by: 'pools', pools: ids(line?.pools ?? []) };
-		if (w.by === 'teams') return { by: 'teams', teams: ids(data.teams) };
-		return { by: 'machines', machines: list };
-	}
-	async function plan(e: SubmitEvent) {
-		e.preventDefault();
-		const bad: Record<string, string> = {};
-		const lasting = (key: 'deadline' | 'pause' | 'longest') => {
-			const ms = parseDuration(f[key]);
-			if (ms === null) bad[key] = 'Write a duration such as 4 h.';
-			return ms ?? 0;
-		};
-		const input = {
-			line: f.line,
-			number: f.number,
-			...(f.pools.length ? { pools: f.pools } : {}),
-			waves: f.waves.map(waveOf),
-			people: f.people,
-			deadline: lasting('deadline'),
-			from: f.from,
-			until: f.until,
-			pause: lasting('pause'),
-			longest: lasting('longest'),
-			failedStarts: Number(f.failedStarts),
-			apdex: Number(f.apdex),
-			failing: Number(f.failing),
-			least: Number(f.least),
-			onFail: f.onFail
-		};
-		errors = Object.keys(bad).length ? bad : await draftFrom('image.rollout', input);
-	}
+	/** What each wave would be, as far as it is foreseen: waves without a machine are not dealt. */
+	const foreseen = $derived(
+		new Map(
+			(form.foreseen?.reasons ?? []).flatMap((r) => {
+				const colon = r.words.indexOf(': ');
+				const wave = /^wave (\d+)/.exec(r.words)?.[1];
+				return r.source === 'waves' && wave ? [[Number(wave), r.words.slice(colon + 2)]] : [];
+			})
+		)
+	);
 	const waveError = (i: number) =>
 		Object.entries(errors).find(([key]) => key === `waves.${i}` || key.startsWith(`waves.${i}.`))?.[1];
-	const hint: Record<By, string> = {
-		share: 'percent of all machines, earlier waves included',
-		pools: 'names of pools, with commas',
-		teams: 'names of teams, with commas',
-		machines: 'names of pilot machines, with commas'
-	};
 	const tone: Record<string, string> = {
 		running: 'pill-sea',
 		paused: 'pill-sand',
@@ -173,7 +179,7 @@
 
 	{#if may('image.rollout') && data.lines.length}
 		<h2 class="head mt-5">Roll a version out</h2>
-		<form class="mt-2" onsubmit={plan} oninput={() => (errors = {})} novalidate>
+		<form class="mt-2" onsubmit={form.submit} novalidate>
 			<div class="grid grid-cols-4 gap-x-4">
 				<Field label="Image line" problem={errors.line}
 					>{#snippet children(p)}<select {...p} class="field" bind:value={f.line} onchange={() => (f.pools = [])}
@@ -195,8 +201,9 @@
 							></select
 						>{/snippet}</Field
 				>
-				{#if f.people === 'ask' || f.people === 'grace'}<TextField
+				{#if f.people === 'ask' || f.people === 'grace'}<MeasureField
 						label="Signed out after"
+						measure={SPAN}
 						problem={errors.deadline}
 						bind:value={f.deadline}
 					/>{/if}
@@ -215,20 +222,30 @@
 				{#each f.waves as w, i (i)}
 					<div class="flex items-start gap-2 py-0.5">
 						<span class="text-ink3 w-5 pt-1.5 text-right text-[12px]">{i + 1}</span>
-						<select class="field w-[150px]" aria-label="Wave {i + 1} goes by" bind:value={w.by}
+						<select
+							class="field w-[150px]"
+							aria-label="Wave {i + 1} goes by"
+							bind:value={w.by}
+							onchange={() => (w.named = [])}
 							><option value="share">share</option><option value="pools">pools</option><option value="teams"
 								>teams</option
 							><option value="machines">pilot machines</option></select
 						>
-						<div class="w-[340px]">
-							<input
-								class="field"
-								aria-label="Wave {i + 1}: {hint[w.by]}"
-								placeholder={hint[w.by]}
-								aria-invalid={waveError(i) !== undefined}
-								bind:value={w.text}
-							/>
-							{#if waveError(i)}<p class="text-buoy text-[12.5px]" role="alert">{waveError(i)}</p>{/if}
+						<div class="w-[300px]">
+							{#if w.by === 'share'}<MeasureField
+									label="Wave {i + 1}: share of all machines, earlier waves included"
+									bare
+									measure={SHARE}
+									problem={waveError(i)}
+									bind:value={w.share}
+								/>
+							{:else}<PickManyField
+									label="Wave {i + 1}: {w.by}"
+									none={w.by === 'machines' ? 'search for machines' : `choose ${w.by}`}
+									options={w.by === 'machines' ? findMachines : w.by === 'teams' ? data.teams : (line?.pools ?? [])}
+									problem={waveError(i)}
+									bind:value={w.named}
+								/>{/if}
 						</div>
 						<button
 							type="button"
@@ -240,28 +257,42 @@
 						{#if i === f.waves.length - 1}<button
 								type="button"
 								class="btn btn-plain"
-								onclick={() => f.waves.push({ by: 'share', text: '' })}>Add a wave</button
+								onclick={() => f.waves.push({ by: 'share', share: 100, named: [] })}>Add a wave</button
 							>{/if}
+						<span class="text-ink2 pt-1.5 text-[13px]">{foreseen.get(i + 1) ?? ''}</span>
 					</div>
 				{/each}
 			</fieldset>
 			<div class="mt-1 grid grid-cols-4 gap-x-4">
-				<TextField label="Machines change from" hint="local time" problem={errors.from} bind:value={f.from} />
-				<TextField label="until" problem={errors.until} bind:value={f.until} />
-				<TextField label="Each wave is watched for" problem={errors.pause} bind:value={f.pause} />
-				<TextField label="Waits for numbers at most" problem={errors.longest} bind:value={f.longest} />
-				<TextField
-					label="Gate: failed starts over, %"
+				<Field label="Machines change" problem={undefined}
+					>{#snippet children(p)}<select {...p} class="field" bind:value={f.hours}
+							><option value="any">at any hour</option><option value="within">within hours of their site</option
+							></select
+						>{/snippet}</Field
+				>
+				{#if f.hours === 'within'}
+					<TextField label="From" problem={errors.from} bind:value={f.from} />
+					<TextField label="Until" problem={errors.until} bind:value={f.until} />
+				{/if}
+				<MeasureField label="Each wave is watched for" measure={SPAN} problem={errors.pause} bind:value={f.pause} />
+				<MeasureField
+					label="Waits for numbers at most"
+					measure={SPAN}
+					problem={errors.longest}
+					bind:value={f.longest}
+				/>
+				<MeasureField
+					label="Gate: failed starts over"
+					measure={SHARE}
 					problem={errors.failedStarts}
 					bind:value={f.failedStarts}
-					inputmode="decimal"
 				/>
 				<TextField label="Gate: sign-in Apdex under" problem={errors.apdex} bind:value={f.apdex} inputmode="decimal" />
-				<TextField
-					label="Gate: failing machines over, %"
+				<MeasureField
+					label="Gate: failing machines over"
+					measure={SHARE}
 					problem={errors.failing}
 					bind:value={f.failing}
-					inputmode="decimal"
 				/>
 				<TextField
 					label="Fewer than this tell nothing"
@@ -276,13 +307,7 @@
 						>{/snippet}</Field
 				>
 			</div>
-			<div class="mt-1 flex items-center gap-3">
-				<button class="btn btn-go">Plan the rollout</button>
-				<span class="text-ink2 text-[13px]"
-					>The plan says which machine is in which wave, and who is asked to leave.</span
-				>
-				{#if errors.form}<p class="text-buoy text-[13px]" role="alert">{errors.form}</p>{/if}
-			</div>
+			<FormEnd {form} words="Plan the rollout" />
 		</form>
 	{/if}
 </div>

@@ -1,11 +1,14 @@
 <script lang="ts">
 	import { untrack } from 'svelte';
-	import { DateTime } from 'luxon';
+	import { DAY } from '$lib/core/time/units';
+	import { localMoment } from '$lib/core/time/written';
 	import { momentWords } from '$lib/core/time/zone';
 	import BuildNav from '$lib/ui/build/BuildNav.svelte';
 	import Field from '$lib/ui/forms/Field.svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
-	import { draftFrom } from '$lib/ui/plan/draft';
+	import WhenField from '$lib/ui/forms/WhenField.svelte';
+	import FormEnd from '$lib/ui/plan/FormEnd.svelte';
+	import { PlanForm } from '$lib/ui/plan/form.svelte';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 
 	let { data } = $props();
@@ -19,27 +22,27 @@
 		{ words: 'every week on Sunday', rule: 'FREQ=WEEKLY;BYDAY=SU' },
 		{ words: 'every day', rule: 'FREQ=DAILY' }
 	];
-	let f = $state(
-		untrack(() => ({
+	const form = new PlanForm({
+		kind: 'schedule.add',
+		start: untrack(() => ({
 			title: '',
 			line: data.lines[0]?.id ?? '',
 			rule: usual[0]!.rule,
-			begins: `${DateTime.fromMillis(data.look.known, { zone: data.homeZone }).plus({ days: 1 }).toFormat('yyyy-MM-dd')}T22:00`,
+			begins: `${localMoment(data.homeZone, data.look.known + DAY).slice(0, 10)}T22:00`,
 			zone: data.homeZone
-		}))
-	);
-	let errors: Record<string, string> = $state({});
-	async function plan(e: SubmitEvent) {
-		e.preventDefault();
-		errors = await draftFrom('schedule.add', {
+		})),
+		input: (f) => ({
 			title: f.title,
 			kind: 'image.rebuild',
 			input: { line: f.line },
 			rule: f.rule,
 			begins: f.begins,
 			zone: f.zone
-		});
-	}
+		}),
+		beside: (path) => (path === 'input.line' ? 'line' : path)
+	});
+	const f = form.f;
+	const errors = $derived(form.errors);
 </script>
 
 <h1 class="sr-only">Schedules</h1>
@@ -94,9 +97,9 @@
 
 	{#if may('schedule.add')}
 		<h2 class="head mt-6">Rebuild a line with updates, again and again</h2>
-		<form class="mt-2 grid max-w-[900px] grid-cols-3 gap-x-4" onsubmit={plan} oninput={() => (errors = {})} novalidate>
+		<form class="mt-2 grid max-w-[900px] grid-cols-3 gap-x-4" onsubmit={form.submit} novalidate>
 			<TextField label="Name" problem={errors.title} bind:value={f.title} placeholder="Patch night" />
-			<Field label="Image line" problem={errors.line ?? errors['input.line']}
+			<Field label="Image line" problem={errors.line}
 				>{#snippet children(p)}<select {...p} class="field" bind:value={f.line}
 						>{#each data.lines as l (l.id)}<option value={l.id}>{l.name}</option>{/each}</select
 					>{/snippet}</Field
@@ -113,12 +116,16 @@
 					>{/snippet}</Field
 			>
 			<TextField label="Rule" hint="RFC 5545" problem={errors.rule} bind:value={f.rule} />
-			<TextField label="First time" hint="local" problem={errors.begins} bind:value={f.begins} type="datetime-local" />
+			<WhenField
+				label="First time"
+				time
+				zone={f.zone}
+				now={data.look.known}
+				problem={errors.begins}
+				bind:value={f.begins}
+			/>
 			<TextField label="Time zone" problem={errors.zone} bind:value={f.zone} />
-			<div class="col-span-full mt-2 flex items-center gap-3">
-				<button class="btn btn-go">Plan the schedule</button>
-				{#if errors.form}<p class="text-buoy text-[13px]" role="alert">{errors.form}</p>{/if}
-			</div>
+			<div class="col-span-full"><FormEnd {form} words="Plan the schedule" /></div>
 		</form>
 	{/if}
 </div>

@@ -6,28 +6,33 @@
 	import BuildNav from '$lib/ui/build/BuildNav.svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
 	import { addressWith } from '$lib/ui/frame/address';
-	import { draftFrom } from '$lib/ui/plan/draft';
+	import MeasureField from '$lib/ui/forms/MeasureField.svelte';
+	import { SHARE } from '$lib/ui/forms/measures';
+	import type { Unread } from '$lib/ui/forms/unread';
+	import Foreseen from '$lib/ui/plan/Foreseen.svelte';
+	import { PlanForm } from '$lib/ui/plan/form.svelte';
 
 	let { data } = $props();
 	const may = $derived(data.look.live && data.mayDraft.includes('image.ship'));
 	let chosen: string[] = $state([]);
-	let f = $state({ from: '01:00', until: '05:00', share: '50', nights: '7' });
-	let errors: Record<string, string> = $state({});
 	const waiting = $derived(data.places.filter((p) => !p.whole && !p.underway));
 	const picked = $derived(chosen.filter((c) => waiting.some((p) => p.id === c)));
-	async function plan(e: SubmitEvent) {
-		e.preventDefault();
-		if (!data.chosen) return;
-		errors = await draftFrom('image.ship', {
-			line: data.chosen.line,
-			number: data.chosen.number,
+	const form = new PlanForm({
+		kind: 'image.ship',
+		start: { from: '01:00', until: '05:00', share: 50 as number | Unread, nights: '7' },
+		input: (f) => ({
+			line: data.chosen?.line ?? '',
+			number: data.chosen?.number ?? '',
 			sites: picked,
 			from: f.from,
 			until: f.until,
-			share: Number(f.share),
+			share: f.share,
 			nights: Number(f.nights)
-		});
-	}
+		}),
+		wrong: () => (picked.length ? {} : { sites: 'Choose at least one site.' })
+	});
+	const f = form.f;
+	const errors = $derived(form.errors);
 </script>
 
 <h1 class="sr-only">Shipping</h1>
@@ -50,7 +55,7 @@
 				versions is not sent again.
 			</p>
 		</div>
-		<form onsubmit={plan} oninput={() => (errors = {})} novalidate>
+		<form onsubmit={form.submit} novalidate>
 			<table class="grid-table mt-2">
 				<thead
 					><tr
@@ -102,12 +107,15 @@
 				<div class="mt-3 grid max-w-[900px] grid-cols-[130px_130px_150px_130px_1fr] items-end gap-x-4">
 					<TextField label="Every night from" hint="local" problem={errors.from} bind:value={f.from} />
 					<TextField label="until" problem={errors.until} bind:value={f.until} />
-					<TextField label="% of the link" problem={errors.share} bind:value={f.share} inputmode="numeric" />
+					<MeasureField label="Share of the link" measure={SHARE} problem={errors.share} bind:value={f.share} />
 					<TextField label="Nights at most" problem={errors.nights} bind:value={f.nights} inputmode="numeric" />
 					<div class="pb-[22px]">
-						<button class="btn btn-go">Plan to ship{picked.length > 1 ? ` to ${picked.length} places` : ''}</button>
+						<button class="btn btn-go" disabled={form.busy}
+							>Plan to ship{picked.length > 1 ? ` to ${picked.length} places` : ''}</button
+						>
 					</div>
 				</div>
+				<Foreseen {form} />
 				{#if errors.form || errors.number}<p class="text-buoy text-[13px]" role="alert">
 						{errors.form ?? errors.number}
 					</p>{/if}

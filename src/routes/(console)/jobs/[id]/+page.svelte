@@ -3,9 +3,10 @@
 	import { page } from '$app/state';
 	import { toast } from 'svelte-sonner';
 	import { durationWords } from '$lib/core/time/units';
+	import { PROBLEMS } from '$lib/core/why/problems';
 	import { clockWords, momentWords } from '$lib/core/time/zone';
 	import { addressWith } from '$lib/ui/frame/address';
-	import { call } from '$lib/ui/plan/api';
+	import { call, refusalWords } from '$lib/ui/plan/api';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 
 	let { data } = $props();
@@ -14,7 +15,7 @@
 	async function cancel() {
 		const answer = await call('POST', `/jobs/${job.id}/cancel`);
 		if (answer.ok) toast.success('It stops where that is safe.');
-		else toast.error(answer.refusal.title, { description: answer.refusal.detail });
+		else toast.error(answer.refusal.title, { description: refusalWords(answer.refusal) });
 		await invalidateAll();
 	}
 	const tone = {
@@ -48,7 +49,11 @@
 		>
 			<span class="bg-sea block h-2 rounded" style="width:{job.progress * 100}%"></span>
 		</div>{/if}
-	{#if job.error}<p class="bg-buoywash text-buoy mt-2 rounded px-3 py-2">{job.error}</p>{/if}
+	{#if job.error || job.problem}<div class="bg-buoywash mt-2 rounded px-3 py-2">
+			{#if job.error}<p class="text-buoy">{job.error}</p>{/if}
+			{#if job.problem}{@const { title, safe, todo } = PROBLEMS[job.problem]}
+				<p class="text-ink2 text-[13px]"><b class="font-[620]">{title}.</b> {safe} {todo}</p>{/if}
+		</div>{/if}
 	{#if Object.keys(job.result).length}<p class="text-ink2 mt-2">
 			{Object.entries(job.result)
 				.map(([k, v]) => `${k}: ${v}`)

@@ -1,7 +1,8 @@
 <script lang="ts">
 	import { untrack } from 'svelte';
 	import Field from '$lib/ui/forms/Field.svelte';
-	import { draftFrom } from '$lib/ui/plan/draft';
+	import FormEnd from '$lib/ui/plan/FormEnd.svelte';
+	import { PlanForm } from '$lib/ui/plan/form.svelte';
 
 	interface Props {
 		packages: { name: string; versions: { number: string; no: Record<string, string> }[] }[];
@@ -10,17 +11,23 @@
 		close: string;
 	}
 	let { packages, pools, deliveries, close }: Props = $props();
-	let f = $state(
-		untrack(() => ({
+	const noOf = (name: string, number: string) =>
+		packages.find((p) => p.name === name)?.versions.find((v) => v.number === number)?.no ?? {};
+	const form = new PlanForm({
+		kind: 'package.deliver',
+		start: untrack(() => ({
 			package: packages[0]?.name ?? '',
 			version: packages[0]?.versions[0]?.number ?? '',
 			mode: 'start',
 			pools: [] as string[]
-		}))
-	);
-	let errors: Record<string, string> = $state({});
+		})),
+		input: (x) => ({ ...x, pools: x.pools.filter((p) => !(p in noOf(x.package, x.version))) }),
+		parts: { make: null }
+	});
+	const f = form.f;
+	const errors = $derived(form.errors);
 	const versions = $derived(packages.find((p) => p.name === f.package)?.versions ?? []);
-	const no = $derived(versions.find((v) => v.number === f.version)?.no ?? {});
+	const no = $derived(noOf(f.package, f.version));
 	/** Pools that cannot have it, by the reason. */
 	const reasons = $derived(
 		[...new Set(Object.values(no))].map((why) => ({
@@ -29,15 +36,10 @@
 		}))
 	);
 	const has = (pool: string) => deliveries.find((d) => d.package === f.package && d.pool === pool)?.version;
-
-	async function plan(e: SubmitEvent) {
-		e.preventDefault();
-		errors = await draftFrom('package.deliver', { ...f, pools: f.pools.filter((p) => !(p in no)) }, { make: null });
-	}
 </script>
 
 <h3 class="head">Deliver a package <small>nobody is signed out; who has another version open keeps it</small></h3>
-<form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={plan} novalidate>
+<form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={form.submit} novalidate>
 	<Field label="Package" problem={errors.package}
 		>{#snippet children(p)}<select
 				{...p}
@@ -76,10 +78,5 @@
 		{/each}
 		<p class="text-buoy text-[12.5px]" role="alert">{errors.pools ?? ''}</p>
 	</fieldset>
-	<div class="col-span-4 mt-1 flex items-center gap-3">
-		<button class="btn btn-go">Plan the delivery</button><a class="btn btn-plain" href={close}>Leave it</a><span
-			class="text-buoy text-[12.5px]"
-			role="alert">{errors.form ?? ''}</span
-		>
-	</div>
+	<div class="col-span-4"><FormEnd {form} words="Plan the delivery" {close} /></div>
 </form>

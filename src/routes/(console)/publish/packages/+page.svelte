@@ -8,6 +8,8 @@
 	import TextField from '$lib/ui/forms/TextField.svelte';
 	import { addressWith } from '$lib/ui/frame/address';
 	import { draftFrom } from '$lib/ui/plan/draft';
+	import FormEnd from '$lib/ui/plan/FormEnd.svelte';
+	import { PlanForm } from '$lib/ui/plan/form.svelte';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 	import BringForm from './BringForm.svelte';
 	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
@@ -33,45 +35,51 @@
 			l.holds.length;
 		return [...data.lines].sort((a, b) => odd(a) - odd(b))[0]?.id ?? '';
 	}
-	let f = $state(
-		untrack(() => ({
-			name: '',
-			installer: data.installers[0]?.id ?? '',
-			line: cleanest(data.installers[0]?.id ?? ''),
-			number: '',
-			idle: true,
-			settings: ''
-		}))
-	);
-	const versions = $derived(data.lines.find((l) => l.id === f.line)?.versions ?? []);
-	let errors: Record<string, string> = $state({});
-	async function capture(e: SubmitEvent) {
-		e.preventDefault();
+	/** What is set in the app beside its installer, a line each; `odd`: the first line that is written otherwise. */
+	function settingsIn(text: string) {
 		const settings: { setting: string; name: string; value: string }[] = [];
-		for (const line of f.settings.split('\n').map((l) => l.trim())) {
+		for (const line of text.split('\n').map((l) => l.trim())) {
 			if (!line) continue;
 			const cut = line.indexOf('=');
 			const slash = line.lastIndexOf('/', cut);
-			if (cut < 1 || slash < 1) {
-				errors = { settings: `“${line}” is not written as Machine/Software/App/Name = value.` };
-				return;
-			}
+			if (cut < 1 || slash < 1) return { settings, odd: line };
 			settings.push({
 				setting: line.slice(0, slash).trim(),
 				name: line.slice(slash + 1, cut).trim(),
 				value: line.slice(cut + 1).trim()
 			});
 		}
-		const offer = data.installers.find((i) => i.id === f.installer);
-		errors = await draftFrom('package.capture', {
-			name: f.name.trim() || (offer ? `${offer.name} ${offer.version}` : ''),
-			line: f.line,
-			...(f.number ? { number: f.number } : {}),
-			installer: f.installer,
-			idle: f.idle,
-			settings
-		});
+		return { settings, odd: null };
 	}
+	const form = new PlanForm({
+		kind: 'package.capture',
+		start: untrack(() => ({
+			name: '',
+			installer: data.installers[0]?.id ?? '',
+			line: cleanest(data.installers[0]?.id ?? ''),
+			number: '',
+			idle: true,
+			settings: ''
+		})),
+		input: (x) => {
+			const offer = data.installers.find((i) => i.id === x.installer);
+			return {
+				name: x.name.trim() || (offer ? `${offer.name} ${offer.version}` : ''),
+				line: x.line,
+				...(x.number ? { number: x.number } : {}),
+				installer: x.installer,
+				idle: x.idle,
+				settings: settingsIn(x.settings).settings
+			};
+		},
+		wrong: (x) => {
+			const { odd } = settingsIn(x.settings);
+			return odd === null ? {} : { settings: `“${odd}” is not written as Machine/Software/App/Name = value.` };
+		}
+	});
+	const f = form.f;
+	const errors = $derived(form.errors);
+	const versions = $derived(data.lines.find((l) => l.id === f.line)?.versions ?? []);
 
 	let uploading = $state('');
 	let uploadProblem = $state('');
@@ -290,12 +298,7 @@
 		<h2 class="head mt-5">
 			Capture an app <small>on a machine made for it; it is thrown away afterwards</small>
 		</h2>
-		<form
-			class="mt-2 grid max-w-[1000px] grid-cols-4 gap-x-4"
-			onsubmit={capture}
-			oninput={() => (errors = {})}
-			novalidate
-		>
+		<form class="mt-2 grid max-w-[1000px] grid-cols-4 gap-x-4" onsubmit={form.submit} novalidate>
 			<Field label="Installer" problem={errors.installer}
 				>{#snippet children(p)}<select
 						{...p}
@@ -326,10 +329,7 @@
 			<label class="flex items-center gap-1.5 text-[13px]"
 				><input type="checkbox" bind:checked={f.idle} /> learn noise first, from the idle machine</label
 			>
-			<div class="col-span-full flex items-center gap-3">
-				<button class="btn btn-go">Plan the capture</button>
-				{#if errors.form}<p class="text-buoy text-[13px]" role="alert">{errors.form}</p>{/if}
-			</div>
+			<div class="col-span-full"><FormEnd {form} words="Plan the capture" /></div>
 		</form>
 	{/if}
 	{#if data.look.live && data.mayDraft.includes('package.make')}

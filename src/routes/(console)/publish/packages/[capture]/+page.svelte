@@ -15,7 +15,8 @@
 	import ManyField from '$lib/ui/forms/ManyField.svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
 	import { call } from '$lib/ui/plan/api';
-	import { draftFrom } from '$lib/ui/plan/draft';
+	import FormEnd from '$lib/ui/plan/FormEnd.svelte';
+	import { PlanForm } from '$lib/ui/plan/form.svelte';
 	import ChangeTree, { type TreeBranch } from '$lib/ui/publish/ChangeTree.svelte';
 	import PublishNav from '$lib/ui/publish/PublishNav.svelte';
 	import Why from '$lib/ui/why/Why.svelte';
@@ -81,56 +82,49 @@
 		data.earlier?.choices.filter((x) => !c.choices.some((y) => choiceWords(y) === choiceWords(x))) ?? []
 	);
 
-	let f = $state(
-		untrack(() => ({
-			name: data.proposed,
-			number: '',
-			note: '',
-			...givenBefore()
-		}))
-	);
 	let starts: Record<string, boolean> = $state({});
 	const isChosen = (id: string, fine: boolean) => starts[id] ?? fine;
-	let errors: Record<string, string> = $state({});
 	/** Branches with a scope of their own, one a line: `C:/Surveys = anywhere`. */
-	const branches = $derived(
-		f.branches
+	const branchesIn = (text: string) =>
+		text
 			.split('\n')
 			.map((l) => l.trim())
 			.filter(Boolean)
 			.map((l) => {
 				const cut = l.lastIndexOf('=');
 				return { branch: l.slice(0, cut < 0 ? l.length : cut).trim(), scope: l.slice(cut + 1).trim() as WriteScope };
-			})
-	);
-	const oddBranch = $derived(branches.find((b) => !WRITE_SCOPES.includes(b.scope)));
-	const writes = $derived({
-		usual: f.writes,
-		branches: branches.filter((b) => WRITE_SCOPES.includes(b.scope)),
-		overlay: { lives: f.lives, outlasts: f.outlasts }
+			});
+	const writesOf = (x: Pick<ReturnType<typeof givenBefore>, 'writes' | 'lives' | 'outlasts' | 'branches'>) => ({
+		usual: x.writes,
+		branches: branchesIn(x.branches).filter((b) => WRITE_SCOPES.includes(b.scope)),
+		overlay: { lives: x.lives, outlasts: x.outlasts }
 	});
-	const branchProblem = $derived(
-		errors.branches ?? Object.entries(errors).find(([field]) => field.startsWith('writes.branches'))?.[1]
-	);
-	async function make(e: SubmitEvent) {
-		e.preventDefault();
-		if (oddBranch) {
-			errors = {
-				branches: `“${oddBranch.branch}” needs a scope: ${WRITE_SCOPES.join(', ')}, as in C:/Surveys = anywhere.`
-			};
-			return;
-		}
-		errors = await draftFrom('package.make', {
+	const form = new PlanForm({
+		kind: 'package.make',
+		start: untrack(() => ({ name: data.proposed, number: '', note: '', ...givenBefore() })),
+		input: (x) => ({
 			capture: c.id,
-			name: f.name.trim(),
-			...(f.number.trim() ? { number: f.number.trim() } : {}),
-			note: f.note,
-			targets: result!.targets.filter((t) => isChosen(t.best.id, t.problems.length === 0)).map((t) => t.best.id),
-			writes,
-			teams: f.teams,
-			refusal: f.refusal
-		});
-	}
+			name: x.name.trim(),
+			...(x.number.trim() ? { number: x.number.trim() } : {}),
+			note: x.note,
+			targets: (result?.targets ?? [])
+				.filter((t) => isChosen(t.best.id, t.problems.length === 0))
+				.map((t) => t.best.id),
+			writes: writesOf(x),
+			teams: x.teams,
+			refusal: x.refusal
+		}),
+		wrong: (x) => {
+			const odd = branchesIn(x.branches).find((b) => !WRITE_SCOPES.includes(b.scope));
+			return odd
+				? { branches: `“${odd.branch}” needs a scope: ${WRITE_SCOPES.join(', ')}, as in C:/Surveys = anywhere.` }
+				: {};
+		},
+		beside: (path) => (path.startsWith('writes.branches') ? 'branches' : path)
+	});
+	const f = form.f;
+	const errors = $derived(form.errors);
+	const writes = $derived(writesOf(f));
 	let tested = $state('');
 	const landing = $derived(tested.trim() ? whereWrites(tested, writes, c.system) : null);
 </script>
@@ -282,7 +276,7 @@
 		</div>
 		{#if may}
 			<h2 class="head mt-4">Make a package of it</h2>
-			<form class="mt-1.5 grid grid-cols-4 gap-x-4" onsubmit={make} oninput={() => (errors = {})} novalidate>
+			<form class="mt-1.5 grid grid-cols-4 gap-x-4" onsubmit={form.submit} novalidate>
 				<TextField label="Package" problem={errors.name} bind:value={f.name} />
 				<TextField
 					label="Version"
@@ -317,7 +311,7 @@
 					placeholder="Ask the helpdesk for it."
 				/>
 				<div class="col-span-2">
-					<Field label="Other branches" hint="one a line, such as C:/Surveys = anywhere" problem={branchProblem}
+					<Field label="Other branches" hint="one a line, such as C:/Surveys = anywhere" problem={errors.branches}
 						>{#snippet children(p)}<textarea {...p} class="field" rows="2" bind:value={f.branches}
 							></textarea>{/snippet}</Field
 					>
@@ -338,12 +332,10 @@
 				<label class="flex items-center gap-1.5"
 					><input type="checkbox" bind:checked={f.outlasts} /> its overlay is there again next time</label
 				>
-				<div class="flex items-center gap-3">
-					<button class="btn btn-go">Plan the package</button>
-					{#if errors.form || errors.capture || errors.targets}<p class="text-buoy" role="alert">
-							{errors.form ?? errors.capture ?? errors.targets}
-						</p>{/if}
-				</div>
+				<div class="col-span-4"><FormEnd {form} words="Plan the package" /></div>
+				{#if errors.capture ?? errors.targets}<p class="text-buoy col-span-4 text-[12.5px]" role="alert">
+						{errors.capture ?? errors.targets}
+					</p>{/if}
 			</form>
 		{/if}
 	{/if}
