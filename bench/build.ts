@@ -141,7 +141,7 @@ function placement(solve: (lp: string) => number, report: Report, median: Median
 		gpus: i % 4 === 0 ? 8 : 0
 	}));
 	const packed = packMachines(machines, hosts, { over: 'few', spareHost: false }).value;
-	if (packed.left.length) throw new Error(`${packed.left.length} machines found no place`);
+	if (packed.left.length) throw new Error(`${packed.left.length} machines found no spot`);
 	// The linear relaxation: how many of each type on each host, and how much of each host.
 	const count = types.map((t) => machines.filter((m) => m.cores === t.cores && m.memory === t.memory * GB).length);
 	const lines = ['Minimize', ` obj: ${hosts.map((_h, h) => `y${h}`).join(' + ')}`, 'Subject To'];

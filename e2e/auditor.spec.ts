@@ -16,7 +16,7 @@ test.describe('the auditor', () => {
 			'/build/rollouts',
 			'/build/shipping',
 			'/build/pools',
-			'/build/places',
+			'/build/sites',
 			'/build/console',
 			'/build/compare',
 			'/build/schedules',

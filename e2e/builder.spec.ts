@@ -152,7 +152,7 @@ test.describe('the builder, before Tuesday', () => {
 
 	test('joins up a place: certificate confirmed, every answer tried out, checks that go on', async ({ page }) => {
 		test.setTimeout(900_000);
-		await visit(page, '/build/places');
+		await visit(page, '/build/sites');
 		await accessible(page);
 		const told = await page.getByRole('complementary', { name: 'The lab' }).textContent();
 		const shown = /([0-9A-F]{2}:){31}[0-9A-F]{2}/.exec(told!)![0];
@@ -200,7 +200,7 @@ test.describe('the builder, before Tuesday', () => {
 		await page.getByRole('button', { name: 'Plan to join it up' }).click();
 		await expect(plan(page)).toContainText('Join up Vardø: 2 hosts, 1 volume');
 		expect(await commitAndFollow(page)).toBe('done');
-		await visit(page, '/build/places');
+		await visit(page, '/build/sites');
 		await expect(page.getByRole('row', { name: /Vardø/ })).toContainText('8 of 8 pass');
 		await api(page.request, 'post', '/lab/faults', { kind: 'clock-off', target: 'vardo' });
 		await expect(page.getByRole('row', { name: /Vardø/ })).toContainText(/ahead/, { timeout: 240_000 });

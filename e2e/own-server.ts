@@ -112,7 +112,7 @@ export class Server {
 			runs: all('SELECT line_id, words, count(*) AS n FROM step_runs GROUP BY 1, 2 ORDER BY 1, 2'),
 			machines: all('SELECT name, pool_id FROM machines WHERE until > 9e15 ORDER BY name'),
 			places: all(
-				'SELECT m.name, p.host_id, p.version FROM machine_places p JOIN machines m ON m.id = p.machine_id WHERE p.until > 9e15 ORDER BY 1'
+				'SELECT m.name, p.host_id, p.version FROM machine_spots p JOIN machines m ON m.id = p.machine_id WHERE p.until > 9e15 ORDER BY 1'
 			),
 			failing: all(
 				'SELECT m.name, f.name FROM failing_checks f JOIN machines m ON m.id = f.machine_id WHERE f.until > 9e15'

@@ -56,8 +56,8 @@ for (const [name, path] of [
 	await visit(path);
 	await shot(name);
 }
-await visit('/build/places');
-await shot('places');
+await visit('/build/sites');
+await shot('sites');
 await visit('/watch?list=sessions&sort=-signin&scope=pool:watch-hobart');
 await page.getByRole('rowgroup', { name: 'Rows' }).getByRole('link').first().click();
 await page.getByText('drives and printers').first().waitFor();

@@ -11,6 +11,7 @@ describe('what the server is started with', () => {
 			estate: null,
 			speed: null,
 			fresh: false,
+			make: false,
 			proxy: 0,
 			url: null
 		});

@@ -238,7 +238,7 @@ describe('fitting machines', () => {
 				fc.integer({ min: 0, max: 40 }),
 				(count, hosts, addresses) => {
 					const size = { cores: 4, memory: 16 * GB, gpus: 0, disk: 40 * GB };
-					const { places, shortages } = fitMachines(
+					const { spots, shortages } = fitMachines(
 						size,
 						count,
 						hosts.map((h, i) => ({
@@ -253,8 +253,8 @@ describe('fitting machines', () => {
 						[{ id: 'v', size: TB, used: 0 }],
 						addresses
 					).value;
-					expect(places.length).toBeLessThanOrEqual(count);
-					expect(shortages.length === 0).toBe(places.length === count);
+					expect(spots.length).toBeLessThanOrEqual(count);
+					expect(shortages.length === 0).toBe(spots.length === count);
 					// What is named as short really is: the largest shortage cannot exceed what is missing by more than all.
 					for (const s of shortages) expect(s.missing).toBeLessThanOrEqual(count);
 				}

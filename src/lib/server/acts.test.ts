@@ -125,7 +125,7 @@ describe('the acts of an estate file', () => {
 			'acts.0.undo',
 			'undone after it is done'
 		]
-	])('%s is refused at its place', (act, path, words) => {
+	])('%s is refused at its line', (act, path, words) => {
 		const read = estateWith(`  - ${act}`);
 		const problems = 'problems' in read ? read.problems : [];
 		expect(problems.find((p) => p.path === path)?.message).toContain(words);

@@ -1,7 +1,7 @@
 import './areas';
 import type { EventEmitter } from 'node:events';
 import type { Context } from './context';
-import type { LabPlace } from './simulator/places';
+import type { LabSite } from './simulator/sites';
 import type { SimFault } from './simulator/state';
 
 /** What only the lab bench may ask of the lab. Absent when no lab is attached. */
@@ -15,8 +15,8 @@ export interface Bench {
 	faults(): Promise<SimFault[]>;
 	addFault(kind: SimFault['kind'], target: string, value: number | null): Promise<number>;
 	clearFault(id: number): Promise<boolean>;
-	/** Places that the lab has but did not begin with, and what it takes to join them up. */
-	places(): Promise<LabPlace[]>;
+	/** Sites that the lab has but did not begin with, and what it takes to join them up. */
+	sites(): Promise<LabSite[]>;
 	outbox(): Promise<{ to: string; subject: string; body: string; at: number }[]>;
 }
 

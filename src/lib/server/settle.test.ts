@@ -61,7 +61,7 @@ describe('the demo estate', () => {
 		expect(verifyData(db)).toEqual([]);
 	});
 
-	test('keeps each pool with its size, policy and place in the order', () => {
+	test('keeps each pool with its size, policy and position', () => {
 		const pools = poolsAt(db, AT);
 		for (const declared of estate.pools) {
 			const pool = pools.find((p) => p.id === declared.id)!;

@@ -82,12 +82,12 @@ export function settleEstate(db: Db, estate: Estate, at: number, { addressOf, va
 				patience: p.policy.patience,
 				placing: p.policy.placing
 			};
-			const { id, name, version, assignment, cores, memory, gpus, disk, naming, folder, page_file, page_place } = p;
+			const { id, name, version, assignment, cores, memory, gpus, disk, naming, folder, page_file, page_file_on } = p;
 			openAt(
 				db,
 				'pools',
 				{
-					...{ id, name, version, assignment, cores, memory, gpus, disk, naming, folder, page_file, page_place },
+					...{ id, name, version, assignment, cores, memory, gpus, disk, naming, folder, page_file, page_file_on },
 					site_id: p.site,
 					line_id: p.line,
 					network_id: p.network,
@@ -138,17 +138,17 @@ export function settleEstate(db: Db, estate: Estate, at: number, { addressOf, va
 function settlePeople(db: Db, estate: Estate, addressOf: Given['addressOf']): void {
 	// Parents first, whatever the order of the file.
 	const teams = new Map(estate.directory.teams.map((t) => [t.id, t]));
-	const placed = new Set<string>();
-	const place = (id: string) => {
-		if (placed.has(id)) return;
-		placed.add(id);
+	const written = new Set<string>();
+	const write = (id: string) => {
+		if (written.has(id)) return;
+		written.add(id);
 		const team = teams.get(id)!;
-		if (team.parent) place(team.parent);
+		if (team.parent) write(team.parent);
 		insertRow(db, 'teams', { id: team.id, name: team.name, parent_id: team.parent ?? null });
 		for (let up: string | undefined = id; up !== undefined; up = teams.get(up)!.parent)
 			insertRow(db, 'team_nesting', { team_id: id, above_id: up });
 	};
-	for (const t of estate.directory.teams) place(t.id);
+	for (const t of estate.directory.teams) write(t.id);
 	for (const p of estate.directory.people) {
 		const { login, name, site: site_id, team: team_id, pattern, profile } = p;
 		const managed = p.managed_endpoint ? 1 : 0;

@@ -14,7 +14,7 @@ export const AREAS = [
 	'sessions',
 	'repair',
 	'network',
-	'places',
+	'sites',
 	'identity',
 	'record',
 	'lab',
@@ -37,7 +37,7 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		sessions: 'commit',
 		repair: 'commit',
 		network: 'commit',
-		places: 'commit',
+		sites: 'commit',
 		identity: 'commit',
 		record: 'read',
 		lab: 'commit'
@@ -52,7 +52,7 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		sessions: 'draft',
 		repair: 'commit',
 		network: 'draft',
-		places: 'commit',
+		sites: 'commit',
 		record: 'read',
 		lab: 'commit'
 	},
@@ -66,7 +66,7 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		sessions: 'commit',
 		repair: 'commit',
 		network: 'commit',
-		places: 'draft',
+		sites: 'draft',
 		record: 'read',
 		lab: 'commit'
 	},
@@ -80,7 +80,7 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		sessions: 'commit',
 		repair: 'commit',
 		network: 'draft',
-		places: 'read',
+		sites: 'read',
 		record: 'read',
 		lab: 'read'
 	},
@@ -94,7 +94,7 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		sessions: 'read',
 		repair: 'read',
 		network: 'read',
-		places: 'read',
+		sites: 'read',
 		identity: 'read',
 		record: 'read',
 		lab: 'read'
@@ -122,7 +122,7 @@ export const AREA_WORDS: Record<Area, string> = {
 	sessions: 'sessions and machines',
 	repair: 'repairs',
 	network: 'gateways and networks',
-	places: 'places and how they are reached',
+	sites: 'sites and how they are reached',
 	identity: 'operators and tokens',
 	record: 'the change log and jobs',
 	lab: 'the lab',

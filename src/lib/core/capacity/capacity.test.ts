@@ -30,7 +30,7 @@ describe('a power policy', () => {
 	test('starts what is missing of the headroom, by name', () => {
 		const d = decidePower(policy, 'UTC', TUESDAY, 2, off(8), 0);
 		expect(d.value.map((a) => `${a.action} ${a.machine}`)).toEqual(['start m0', 'start m1']);
-		expect(d.value[0]!.why.at(-1)!.words).toMatch(/4 places missing/);
+		expect(d.value[0]!.why.at(-1)!.words).toMatch(/4 seats missing/);
 	});
 
 	test('keeps less outside its hours', () => {

@@ -16,7 +16,7 @@ export interface PowerPolicy {
 	placing: Placing;
 }
 
-/** Places that a policy keeps ready at a moment. */
+/** Seats that a policy keeps ready at a moment. */
 export const headroomAt = (policy: PowerPolicy, zone: string, now: number): number =>
 	inHours(policy.hours, zone, now) ? policy.headroomIn : policy.headroomOut;
 
@@ -40,7 +40,7 @@ export interface PowerAction {
 const UP = new Set(['starting', 'agent up', 'ready', 'in use', 'leaving']);
 
 /**
- * What the policy does with a shared pool at this minute. Starts enough machines that free places, counting
+ * What the policy does with a shared pool at this minute. Starts enough machines that free seats, counting
  * those on the way up, reach the headroom plus the people waiting; stops machines that have been idle for
  * longer than the patience while the headroom still holds without them. Never stops a machine under anyone,
  * never goes below `least` or above `most`.
@@ -72,10 +72,10 @@ export function decidePower(
 			source: 'policy'
 		},
 		{
-			words: `${countWords(free, 'place')} free on ${countWords(usable.length, 'machine')} up or starting, ${inUse} in use`,
+			words: `${countWords(free, 'seat')} free on ${countWords(usable.length, 'machine')} up or starting, ${inUse} in use`,
 			source: 'measured'
 		},
-		{ words: `${countWords(headroom, 'place')} are to be kept ready`, source: 'policy' }
+		{ words: `${countWords(headroom, 'seat')} are to be kept ready`, source: 'policy' }
 	];
 	if (waiting)
 		facts.push({ words: `${countWords(waiting, 'person', 'people')} waiting for a machine`, source: 'broker' });
@@ -110,7 +110,7 @@ export function decidePower(
 					{
 						words:
 							free < wanted
-								? `${countWords(wanted - free, 'place')} missing`
+								? `${countWords(wanted - free, 'seat')} missing`
 								: `fewer than ${policy.least} machines were up`,
 						side: 'for'
 					}

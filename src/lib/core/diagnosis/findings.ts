@@ -1,6 +1,6 @@
 import { median } from '../measures/quantile';
 import { countWords, durationWords, numberWords, sizeWords, TB } from '../time/units';
-import { PLACE_CHECK_WORDS, type PlaceCheck } from '../network/places';
+import { SITE_CHECK_WORDS, type SiteCheck } from '../network/site-checks';
 import { ATTACH_CAUSE_WORDS, type AttachCause } from '../packages/attaching';
 import { PHASE_WORDS, type PhaseName } from '../watch/phases';
 import type { Fact } from '../why/explained';
@@ -16,7 +16,7 @@ export interface Finding {
 		| 'pool runs out'
 		| 'people give up'
 		| 'runaway machine'
-		| 'place not in order'
+		| 'site not in order'
 		| 'package not attached'
 		| 'part of Sextant'
 		| 'unreadable data';
@@ -424,18 +424,18 @@ export function pressedFindings(
 }
 
 /** Places where a check fails: what is planned for them is blocked until it passes. */
-export function placeFindings(
-	places: { id: string; name: string; failing: { name: PlaceCheck; saw: string; remedy: string; since: number }[] }[]
+export function siteFindings(
+	places: { id: string; name: string; failing: { name: SiteCheck; saw: string; remedy: string; since: number }[] }[]
 ): Finding[] {
 	return places
 		.filter((p) => p.failing.length > 0)
 		.map((p) => ({
-			kind: 'place not in order',
+			kind: 'site not in order',
 			subject: { kind: 'site', id: p.id },
 			site: p.id,
-			title: `${p.name}: ${PLACE_CHECK_WORDS[p.failing[0]!.name].fails}${p.failing.length > 1 ? `, and ${countWords(p.failing.length - 1, 'more check fails', 'more checks fail')}` : ''}`,
+			title: `${p.name}: ${SITE_CHECK_WORDS[p.failing[0]!.name].fails}${p.failing.length > 1 ? `, and ${countWords(p.failing.length - 1, 'more check fails', 'more checks fail')}` : ''}`,
 			facts: p.failing.flatMap((c): Fact[] => [
-				{ words: `${PLACE_CHECK_WORDS[c.name].asks} ${c.saw}`, side: 'against', at: c.since, source: 'check' },
+				{ words: `${SITE_CHECK_WORDS[c.name].asks} ${c.saw}`, side: 'against', at: c.since, source: 'check' },
 				...(c.remedy ? [{ words: c.remedy.replace(/\.$/, ''), source: 'remedy' }] : [])
 			]),
 			remedy: null

@@ -12,7 +12,7 @@ export interface LaidMachine {
 }
 
 /**
- * Places the machines of every declared pool on the hosts and volumes of their sites, in the order of the file.
+ * Lays the machines of every declared pool on the hosts and volumes of their sites, in the order of the file.
  * Problems name the pool (by its index) that does not fit, and what is short.
  */
 export function layOut(estate: Estate): { machines: LaidMachine[]; problems: { pool: number; message: string }[] } {
@@ -51,7 +51,7 @@ export function layOut(estate: Estate): { machines: LaidMachine[]; problems: { p
 		const fit = fitMachines(pool, pool.count, here, space, network.last - network.next + 1).value;
 		for (const s of fit.shortages)
 			problems.push({ pool: index, message: `pool ${pool.id} does not fit at ${pool.site}: ${s.words}` });
-		fit.places.forEach((place, i) => {
+		fit.spots.forEach((spot, i) => {
 			const name = nameAt(pattern, i + 1);
 			if (names.has(name))
 				problems.push({
@@ -59,12 +59,12 @@ export function layOut(estate: Estate): { machines: LaidMachine[]; problems: { p
 					message: `pool ${pool.id} would make a second ${name}; ${names.get(name)} has one`
 				});
 			names.set(name, pool.id);
-			const host = hosts.get(place.host)!;
+			const host = hosts.get(spot.host)!;
 			host.coresPromised += pool.cores;
 			host.memoryPromised += pool.memory;
 			host.gpusPromised += pool.gpus;
-			volumes.get(place.volume)!.used += pool.disk;
-			machines.push({ name, pool: pool.id, host: place.host, volume: place.volume, address: network.next++ });
+			volumes.get(spot.volume)!.used += pool.disk;
+			machines.push({ name, pool: pool.id, host: spot.host, volume: spot.volume, address: network.next++ });
 		});
 	});
 	return { machines, problems };

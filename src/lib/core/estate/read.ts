@@ -5,7 +5,7 @@ import { kindOf, RIGHTS } from '../images/library/kinds';
 import { rangeEnds } from '../network/addresses';
 import { parsePattern } from '../pools/naming';
 import { yamlBeyond, type Bounds } from '../text/bounds';
-import { placeOf } from '../text/places';
+import { positionOf } from '../text/positions';
 import { layOut } from './layout';
 import {
 	beginning,
@@ -71,7 +71,7 @@ export function readEstate(
 	}
 	const problems: EstateProblem[] = [];
 	const complain = (path: (string | number)[], message: string) =>
-		problems.push({ file, ...placeOf(document, lines, path), path: path.join('.'), message });
+		problems.push({ file, ...positionOf(document, lines, path), path: path.join('.'), message });
 
 	let value: unknown;
 	try {

@@ -72,7 +72,7 @@ const link = v.strictObject({
 		0
 	)
 });
-/** The compute provider of a place, as the lab plays it. */
+/** The compute provider of a site, as the lab plays it. */
 const provider = v.strictObject({
 	/** Host and port; `compute.SITE.DOMAIN:8443` where nothing is said. */
 	address: v.optional(
@@ -92,7 +92,7 @@ const provider = v.strictObject({
 const site = v.strictObject({
 	id,
 	name,
-	/** Whether Sextant knows the place already, or it is still to be joined up. */
+	/** Whether Sextant knows the site already, or it is still to be joined up. */
 	joined: v.optional(v.boolean(), true),
 	provider: v.optional(provider, {}),
 	kind: v.optional(v.picklist(['office', 'ship', 'rented']), 'office'),
@@ -222,33 +222,38 @@ const policy = v.strictObject({
 	patience: duration,
 	placing: v.optional(v.picklist(['fill', 'spread']), 'fill')
 });
-const pool = v.strictObject({
-	id,
-	name,
-	site: id,
-	line: id,
-	version,
-	/** Which versions its machines take; exactly the one that it is made from where nothing is said. */
-	follows: v.optional(rule),
-	takes_at: v.optional(v.picklist(['next start', 'next sign-out']), 'next sign-out'),
-	assignment: v.picklist(['shared', 'personal']),
-	sessions_per_machine: v.optional(v.pipe(count, v.minValue(1, 'expected at least 1')), 1),
-	cores: v.pipe(count, v.minValue(1, 'expected at least 1')),
-	memory: size,
-	gpus: v.optional(count, 0),
-	disk: size,
-	page_file: v.optional(size, '4 GB'),
-	/** On the overlay disk, or on a disk apart. */
-	page_place: v.optional(v.picklist(['overlay', 'apart']), 'overlay'),
-	/** Servers that its machines start from, in the order in which they are tried; none: from their own disks. */
-	boot_servers: v.optional(v.array(id), []),
-	count,
-	naming: name,
-	folder: name,
-	network: id,
-	policy,
-	price_hour: v.pipe(v.number(), v.minValue(0))
-});
+const pool = v.pipe(
+	v.strictObject({
+		id,
+		name,
+		site: id,
+		line: id,
+		version,
+		/** Which versions its machines take; exactly the one that it is made from where nothing is said. */
+		follows: v.optional(rule),
+		takes_at: v.optional(v.picklist(['next start', 'next sign-out']), 'next sign-out'),
+		assignment: v.picklist(['shared', 'personal']),
+		sessions_per_machine: v.optional(v.pipe(count, v.minValue(1, 'expected at least 1')), 1),
+		cores: v.pipe(count, v.minValue(1, 'expected at least 1')),
+		memory: size,
+		gpus: v.optional(count, 0),
+		disk: size,
+		page_file: v.optional(size, '4 GB'),
+		/** On the overlay disk, or on a disk apart. */
+		page_file_on: v.optional(v.picklist(['overlay', 'apart'])),
+		/** The same, as it was called before. */
+		page_place: v.optional(v.picklist(['overlay', 'apart'])),
+		/** Servers that its machines start from, in the order in which they are tried; none: from their own disks. */
+		boot_servers: v.optional(v.array(id), []),
+		count,
+		naming: name,
+		folder: name,
+		network: id,
+		policy,
+		price_hour: v.pipe(v.number(), v.minValue(0))
+	}),
+	v.transform(({ page_place, ...p }) => ({ ...p, page_file_on: p.page_file_on ?? page_place ?? ('overlay' as const) }))
+);
 const publication = v.strictObject({
 	id,
 	name,

@@ -111,9 +111,9 @@ export function circle(n: number, musts: readonly Must[]): number[] | null {
 }
 
 export interface Nearest {
-	/** Steps by their old place, in the new order. */
+	/** Steps by their old position, in the new order. */
 	order: number[];
-	/** Steps that have to be moved, by their old place: as few as there can be. */
+	/** Steps that have to be moved, by their old position: as few as there can be. */
 	moved: number[];
 }
 
@@ -124,7 +124,7 @@ export interface Nearest {
  * wrong way round (a later one that must precede an earlier one). “Must precede, and stands later” is itself a partial
  * order, so the largest set that may stay is a largest antichain of it: by Dilworth's theorem (1950) the number of
  * chains in a least chain cover, found by bipartite matching (Fulkerson 1956) with the antichain read off König's
- * vertex cover. The moved steps go as near to their old places as the order lets them.
+ * vertex cover. The moved steps go as near to their old positions as the order lets them.
  */
 export function nearestOrder(n: number, musts: readonly Must[]): Nearest | null {
 	if (circle(n, musts)) return null;

@@ -2,7 +2,7 @@ import { isScalar, stringify, visit, YAMLSeq, Document, type LineCounter } from 
 import type { Bounds } from '../text/bounds';
 import { readYaml } from '../text/yaml';
 import { parseDuration, parseSize } from '../time/units';
-import { placeOf, type Place } from '../text/places';
+import { positionOf, type Position } from '../text/positions';
 import { kindOf, KINDS } from './library/kinds';
 import { defaultOf, readParam, writeParam, type Param } from './library/params';
 import { TWEAKS } from './library/tweaks';
@@ -10,7 +10,7 @@ import { makeStep, type BuildSheet, type SheetProblem, type Supplies } from './s
 import { type SheetStep } from './sheet-step';
 
 /** Something wrong in a sheet's text, and where. */
-export interface TextProblem extends Place {
+export interface TextProblem extends Position {
 	message: string;
 }
 
@@ -19,7 +19,7 @@ export interface ReadSheet {
 	sheet: BuildSheet;
 	/** Nothing wrong, but worth knowing: what will not be kept. */
 	remarks: TextProblem[];
-	placeOf: (problem: SheetProblem) => Place;
+	positionOf: (problem: SheetProblem) => Position;
 }
 
 /** A sheet holds no more than this, as text or as steps. */
@@ -77,7 +77,7 @@ export function readSheet(text: string): ReadSheet | { problems: TextProblem[] }
 	if ('problems' in read) return read;
 	const { document, lines, value: given } = read;
 	const problems: TextProblem[] = [];
-	const at = (path: (string | number)[]) => placeOf(document, lines, path);
+	const at = (path: (string | number)[]) => positionOf(document, lines, path);
 	const complain = (path: (string | number)[], message: string) => {
 		// Enough to go on with: each has to be looked up in the text.
 		if (problems.length < 200) problems.push({ ...at(path), message });
@@ -123,7 +123,7 @@ export function readSheet(text: string): ReadSheet | { problems: TextProblem[] }
 	return {
 		sheet,
 		remarks: commentsIn(document, lines),
-		placeOf: ({ step, field }) =>
+		positionOf: ({ step, field }) =>
 			step >= 0 ? at(['steps', step, ...(field ? [field] : [])]) : at(field ? field.split('.') : ['steps'])
 	};
 }
@@ -184,7 +184,7 @@ function commentsIn(document: Document, lines: LineCounter): TextProblem[] {
 	return found.slice(0, 1);
 }
 
-/** Something that can be written at a place. */
+/** Something that can be written at a position. */
 export interface Completion {
 	label: string;
 	detail: string;

@@ -234,7 +234,7 @@ describe('the nearest order', () => {
 		const s = sheet('source', 'trim', 'updates', 'profile client', 'agent', 'seal');
 		expect(betterOrder(s)).toMatchObject({
 			order: [0, 2, 1, 3, 4, 5],
-			words: [expect.stringMatching(/to place [23]$/)]
+			words: [expect.stringMatching(/to position [23]$/)]
 		});
 		expect(betterOrder(sheet('source', 'updates', 'agent', 'seal'))).toBeNull();
 	});
@@ -401,7 +401,7 @@ describe('a sheet as text', () => {
 		);
 		if ('problems' in read) throw new Error('it is well formed');
 		const wrong = checkSheet(read.sheet).find((p) => /must be last:/.test(p.fact.words))!;
-		expect(read.placeOf(wrong)).toEqual({ line: 7, column: 5 });
+		expect(read.positionOf(wrong)).toEqual({ line: 7, column: 5 });
 		expect(read.remarks).toHaveLength(1);
 	});
 	test('completes kinds, parameters and values', () => {

@@ -24,7 +24,7 @@ export interface BuildSheet {
 
 const GENERATIONS = { 1: 'generation 1 (BIOS)', 2: 'generation 2 (UEFI)' } as const;
 
-/** A system that a place offers to start from. */
+/** A system that a site offers to start from. */
 export interface StockSystem {
 	id: string;
 	name: string;
@@ -64,7 +64,7 @@ export interface Supplies {
 export interface SheetProblem {
 	/** Index of the step that is wrong; -1 when it is about the whole sheet. */
 	step: number;
-	/** Which part: a parameter's name, `builder.disk`, `limit`; absent when it is about its place. */
+	/** Which part: a parameter's name, `builder.disk`, `limit`; absent when it is about its site. */
 	field?: string;
 	fact: Fact;
 }
@@ -361,7 +361,7 @@ export function betterOrder(sheet: BuildSheet): (Nearest & { words: string[] }) 
 	if (!nearest) return null;
 	return {
 		...nearest,
-		words: nearest.moved.map((i) => `“${stepWords(sheet.steps[i]!)}” to place ${nearest.order.indexOf(i) + 1}`)
+		words: nearest.moved.map((i) => `“${stepWords(sheet.steps[i]!)}” to position ${nearest.order.indexOf(i) + 1}`)
 	};
 }
 

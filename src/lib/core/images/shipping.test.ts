@@ -9,7 +9,7 @@ import {
 	waysToFit,
 	type NightWindow,
 	type ShipLink,
-	type ShipPlace
+	type ShipSite
 } from './shipping';
 
 const NOW = Date.UTC(2026, 10, 17, 12);
@@ -18,13 +18,13 @@ const ALWAYS: NightWindow = { from: 0, until: 0, zone: 'Etc/UTC' };
 const ids = (...list: number[]) => Uint32Array.from(list);
 const MB = 1_000_000;
 const link = (a: string, b: string, mbit: number, loss = 0): ShipLink => ({ a, b, mbit, loss });
-const place = (site: string, change: Partial<ShipPlace> = {}): [string, ShipPlace] => [
+const site = (site: string, change: Partial<ShipSite> = {}): [string, ShipSite] => [
 	site,
 	{ site, holds: ids(), window: ALWAYS, share: 1, ...change }
 ];
 const request = (
 	to: string[],
-	places: [string, ShipPlace][],
+	sites: [string, ShipSite][],
 	links: ShipLink[],
 	wanted = ids(1, 2, 3, 4),
 	packed = 10 * MB
@@ -32,7 +32,7 @@ const request = (
 	planShipping({
 		origin: 'home',
 		to,
-		places: new Map([place('home', { holds: wanted }), ...places]),
+		sites: new Map([site('home', { holds: wanted }), ...sites]),
 		links,
 		wanted,
 		packed: () => packed,
@@ -69,10 +69,10 @@ describe('a window', () => {
 });
 
 describe('a way', () => {
-	test('sends what the place lacks, at the share of the link, what is lost again', () => {
+	test('sends what the site lacks, at the share of the link, what is lost again', () => {
 		const { legs } = request(
 			['ship'],
-			[place('ship', { holds: ids(2, 9), share: 0.5 })],
+			[site('ship', { holds: ids(2, 9), share: 0.5 })],
 			[link('home', 'ship', 8, 0.2)]
 		);
 		// 3 chunks of 10 MB at 8 Mbit/s × 0.5 × 0.8 = 0.4 MB/s.
@@ -83,7 +83,7 @@ describe('a way', () => {
 		// 4 h at 1 Mbit/s carry 1.8 GB; 4 chunks of 600 MB need 2.4 GB.
 		const { legs } = request(
 			['ship'],
-			[place('ship', { window: night() })],
+			[site('ship', { window: night() })],
 			[link('home', 'ship', 1)],
 			ids(1, 2, 3, 4),
 			600 * MB
@@ -93,7 +93,7 @@ describe('a way', () => {
 	});
 	test('over a shared link carries each chunk once', () => {
 		const links = [link('home', 'hub', 8), link('hub', 'one', 80), link('hub', 'two', 80)];
-		const { legs } = request(['one', 'two'], [place('hub'), place('one'), place('two', { holds: ids(1) })], links);
+		const { legs } = request(['one', 'two'], [site('hub'), site('one'), site('two', { holds: ids(1) })], links);
 		expect(legs.map((l) => [l.to, l.bytes / MB])).toEqual([
 			['hub', 40],
 			['one', 40],
@@ -104,11 +104,7 @@ describe('a way', () => {
 	});
 	test('takes the fastest way, and says where none leads', () => {
 		const links = [link('home', 'far', 1), link('home', 'hub', 100), link('hub', 'far', 100), link('home', 'dead', 0)];
-		const plan = request(
-			['far', 'dead', 'island'],
-			[place('far'), place('hub'), place('dead'), place('island')],
-			links
-		);
+		const plan = request(['far', 'dead', 'island'], [site('far'), site('hub'), site('dead'), site('island')], links);
 		expect(plan.legs.map((l) => `${l.from}→${l.to}`)).toEqual(['home→hub', 'hub→far']);
 		expect(plan.unreachable).toEqual(['dead', 'island']);
 	});
@@ -116,7 +112,7 @@ describe('a way', () => {
 		const { legs } = planShipping({
 			origin: 'home',
 			to: ['ship'],
-			places: new Map([place('home'), place('ship', { window: night(), share: 0.5 })]),
+			sites: new Map([site('home'), site('ship', { window: night(), share: 0.5 })]),
 			links: [link('home', 'ship', 2)],
 			wanted: ids(1, 2, 3, 4),
 			packed: () => 1000 * MB,
@@ -147,7 +143,7 @@ describe('a way', () => {
 		expect(ways[0]).toBe('4 nights instead of 3');
 		expect(ways.at(-1)).toMatch(/instead of 4 h$/);
 	});
-	test('carries no less than is missing and never more than the links can, for any places', () => {
+	test('carries no less than is missing and never more than the links can, for any sites', () => {
 		const holds = fc.uniqueArray(fc.nat(30), { maxLength: 20 }).map((l) => Uint32Array.from(l).sort());
 		fc.assert(
 			fc.property(
@@ -157,8 +153,8 @@ describe('a way', () => {
 				fc.integer({ min: 1, max: 50 }),
 				fc.integer({ min: 1, max: 50 }),
 				(a, b, wanted, m1, m2) => {
-					const places = [place('hub', { holds: a }), place('end', { holds: b })];
-					const { legs } = request(['end'], places, [link('home', 'hub', m1), link('hub', 'end', m2)], wanted);
+					const sites = [site('hub', { holds: a }), site('end', { holds: b })];
+					const { legs } = request(['end'], sites, [link('home', 'hub', m1), link('hub', 'end', m2)], wanted);
 					const lacks = [...wanted].filter((c) => !b.includes(c));
 					const end = legs.find((l) => l.to === 'end')!;
 					expect([...end.chunks]).toEqual(lacks);
@@ -169,8 +165,8 @@ describe('a way', () => {
 			)
 		);
 	});
-	test('to a place that has everything is over at once', () => {
-		const { legs } = request(['ship'], [place('ship', { holds: ids(1, 2, 3, 4) })], [link('home', 'ship', 1)]);
+	test('to a site that has everything is over at once', () => {
+		const { legs } = request(['ship'], [site('ship', { holds: ids(1, 2, 3, 4) })], [link('home', 'ship', 1)]);
 		expect(legs).toMatchObject([{ bytes: 0, done: NOW }]);
 	});
 });

@@ -3,7 +3,7 @@ import { DAY, durationWords, MINUTE, sizeWords } from '../time/units';
 import { momentOf, wallTime } from '../time/zone';
 import { missingChunks, unionOf, type ChunkIds } from './delta';
 
-/** A connection between two places, in both directions. */
+/** A connection between two sites, in both directions. */
 export interface ShipLink {
 	a: string;
 	b: string;
@@ -13,7 +13,7 @@ export interface ShipLink {
 	loss: number;
 }
 
-/** When a link may be used for shipping: every night from a time to a time, in the zone of the place that receives. */
+/** When a link may be used for shipping: every night from a time to a time, in the zone of the site that receives. */
 export interface NightWindow {
 	/** Minutes of the local day; an end before the beginning lies on the next day. Both the same: all day. */
 	from: number;
@@ -71,7 +71,7 @@ export function skippedNights(
 /** Bytes a second that shipping gets of a link: what is lost is sent again, on average 1 / (1 − loss) times. */
 export const goodput = (link: ShipLink, share: number): number => ((link.mbit * 1e6) / 8) * share * (1 - link.loss);
 
-export interface ShipPlace {
+export interface ShipSite {
 	site: string;
 	/** Chunks that its store holds already, whatever version brought them. */
 	holds: ChunkIds;
@@ -82,9 +82,9 @@ export interface ShipPlace {
 
 export interface ShipRequest {
 	origin: string;
-	/** The places that are to have the version; every place on the way has to be named in `places` too. */
+	/** The sites that are to have the version; every site on the way has to be named in `sites` too. */
 	to: readonly string[];
-	places: ReadonlyMap<string, ShipPlace>;
+	sites: ReadonlyMap<string, ShipSite>;
 	links: readonly ShipLink[];
 	/** Chunks of the version. */
 	wanted: ChunkIds;
@@ -95,7 +95,7 @@ export interface ShipRequest {
 	horizon: number;
 }
 
-/** What goes over one link, and when the place at its end has all of it. */
+/** What goes over one link, and when the site at its end has all of it. */
 export interface ShipLeg {
 	from: string;
 	to: string;
@@ -112,14 +112,14 @@ export interface ShipLeg {
 
 export interface ShipPlan {
 	legs: ShipLeg[];
-	/** Places that no link leads to. */
+	/** Sites that no link leads to. */
 	unreachable: string[];
 }
 
 /**
- * The way of a version to several places. Links form a tree from the origin along the fastest ways (Dijkstra 1959, by
- * seconds a byte); a place on the way keeps what passes through it, so that a link that several places share carries each
- * chunk once. A chunk goes on as soon as it is there: each leg sends first what the place before it has had longest.
+ * The way of a version to several sites. Links form a tree from the origin along the fastest ways (Dijkstra 1959, by
+ * seconds a byte); a site on the way keeps what passes through it, so that a link that several sites share carries each
+ * chunk once. A chunk goes on as soon as it is there: each leg sends first what the site before it has had longest.
  */
 export function planShipping(r: ShipRequest): ShipPlan {
 	const before = fastestTree(r);
@@ -134,12 +134,12 @@ export function planShipping(r: ShipRequest): ShipPlan {
 			if (list) list.push(at);
 			else children.set(from, [at]);
 		}
-	// What has to come to each place: what it lacks itself, where it is to have the version, and what those behind it lack.
+	// What has to come to each site: what it lacks itself, where it is to have the version, and what those behind it lack.
 	const needs = new Map<string, ChunkIds>();
 	const needOf = (site: string): ChunkIds => {
 		const behind = (children.get(site) ?? []).map(needOf);
 		const own = r.to.includes(site) ? [r.wanted] : [];
-		const all = missingChunks(unionOf([...own, ...behind]), r.places.get(site)!.holds);
+		const all = missingChunks(unionOf([...own, ...behind]), r.sites.get(site)!.holds);
 		needs.set(site, all);
 		return all;
 	};
@@ -148,13 +148,13 @@ export function planShipping(r: ShipRequest): ShipPlan {
 	const legs: ShipLeg[] = [];
 	const send = (from: string, arrivals: Map<number, number> | null) => {
 		for (const to of children.get(from) ?? []) {
-			const place = r.places.get(to)!;
+			const site = r.sites.get(to)!;
 			const { link } = before.get(to)!;
-			const rate = goodput(link, place.share);
+			const rate = goodput(link, site.share);
 			const chunks = needs.get(to)!;
 			const there = (chunk: number) => arrivals?.get(chunk) ?? r.from;
 			const order = [...chunks].sort((a, b) => there(a) - there(b) || a - b);
-			const windows = openings(place.window, r.from, r.horizon);
+			const windows = openings(site.window, r.from, r.horizon);
 			const mine = new Map<number, number>();
 			let w = 0;
 			let at = r.from;
@@ -209,7 +209,7 @@ export function planShipping(r: ShipRequest): ShipPlan {
 	return { legs, unreachable };
 }
 
-/** The link into each place, and the place before it, on the fastest way from the origin. */
+/** The link into each site, and the site before it, on the fastest way from the origin. */
 function fastestTree(r: ShipRequest): Map<string, { site: string; link: ShipLink }> {
 	const cost = new Map([[r.origin, 0]]);
 	const before = new Map<string, { site: string; link: ShipLink }>();
@@ -220,9 +220,9 @@ function fastestTree(r: ShipRequest): Map<string, { site: string; link: ShipLink
 		open.delete(best);
 		for (const link of r.links) {
 			const to = link.a === best ? link.b : link.b === best ? link.a : null;
-			const place = to === null ? undefined : r.places.get(to);
-			if (to === null || !place) continue;
-			const rate = goodput(link, place.share);
+			const site = to === null ? undefined : r.sites.get(to);
+			if (to === null || !site) continue;
+			const rate = goodput(link, site.share);
 			if (!(rate > 0)) continue;
 			const c = cost.get(best)! + 1 / rate;
 			if (c < (cost.get(to) ?? Infinity)) {

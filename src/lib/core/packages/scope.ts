@@ -1,6 +1,6 @@
 import type { Explained, Fact } from '../why/explained';
 import type { SystemKind } from './inventory';
-import { systemPlaces } from './system-places';
+import { systemFolders } from './system-folders';
 
 /** Where a packaged app may write: its own overlay, the person's folders as well, or anywhere but the system. */
 export const WRITE_SCOPES = ['overlay', 'person', 'anywhere'] as const;
@@ -73,7 +73,7 @@ export function whereWrites(path: string, rules: WriteRules, system: SystemKind 
 		say(
 			`the overlay lies on the ${rules.overlay.lives === 'machine' ? 'disk of the machine' : 'profile disk'} and ${rules.overlay.outlasts ? 'is there again at the next session' : 'is emptied at sign-out'}`
 		);
-	if (systemPlaces(system).file(plain) || SHARED.test(plain)) {
+	if (systemFolders(system).file(plain) || SHARED.test(plain)) {
 		say('it belongs to the system', 'against');
 		if (scope === 'anywhere') {
 			say('anywhere but the system: the write is refused', 'against');

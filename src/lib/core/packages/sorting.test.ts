@@ -1,8 +1,8 @@
 import { describe, expect, test } from 'vitest';
 import { differenceOf } from './fixtures';
 import type { FileEntry, InventoryEntry } from './inventory';
-import { Learned, ownPlaces, placeWords, sortChanges, totalsOf, type Sort } from './sorting';
-import { systemPlaces } from './system-places';
+import { Learned, ownFolders, folderWords, sortChanges, totalsOf, type Sort } from './sorting';
+import { systemFolders } from './system-folders';
 import { ChangeTree, treePath, type Choice } from './tree';
 
 const file = (path: string, size = 1000, more: Partial<FileEntry> = {}): FileEntry => ({
@@ -93,10 +93,10 @@ describe('sorting', () => {
 		// The app’s own files are never noise for where they lie.
 		expect(sortOf('C:/Program Files/Logline/logline.exe', learned).sort).toBe('app');
 	});
-	test('the app’s own places, the largest first, in words', () => {
-		const places = ownPlaces(changes, systemPlaces(SYSTEM));
-		expect(places.map((p) => p.path)).toEqual(['C:/Program Files/Logline', 'Machine/Software/Harbour Forms/Logline']);
-		expect(placeWords(places[0]!)).toBe('C:/Program Files/Logline, 503 KB in 4 entries');
+	test('the app’s own folders, the largest first, in words', () => {
+		const folders = ownFolders(changes, systemFolders(SYSTEM));
+		expect(folders.map((p) => p.path)).toEqual(['C:/Program Files/Logline', 'Machine/Software/Harbour Forms/Logline']);
+		expect(folderWords(folders[0]!)).toBe('C:/Program Files/Logline, 503 KB in 4 entries');
 	});
 	test('a package of a Unix system: what lies under its folders, its menu entry, and links into it', () => {
 		const real = differenceOf(
@@ -149,8 +149,8 @@ describe('sorting', () => {
 		expect(by['C:/Users/anna/Documents/hello.txt']).toBe('doubtful');
 		expect(by['C:/Users/anna/AppData/Local/Logline/forms.dat']).toBe('app');
 	});
-	test('a system has a folder and a key of its name; without one the usual places alone are its own', () => {
-		const [own, none] = [systemPlaces(SYSTEM), systemPlaces(null)];
+	test('a system has a folder and a key of its name; without one the usual folders alone are its own', () => {
+		const [own, none] = [systemFolders(SYSTEM), systemFolders(null)];
 		for (const path of ['C:/Meridian/System/x.dll', 'c:/meridian']) {
 			expect(own.file(path)).toBe(true);
 			expect(none.file(path)).toBe(false);
@@ -163,7 +163,7 @@ describe('sorting', () => {
 		expect(none.software('Machine/Software/Meridian/Update state')).toBe(false);
 		expect(own.software('Machine/Software/Meridian Tools')).toBe(false);
 		// A name is no pattern.
-		expect(systemPlaces({ ...SYSTEM, name: '.* Desktop' }).file('C:/anything')).toBe(false);
+		expect(systemFolders({ ...SYSTEM, name: '.* Desktop' }).file('C:/anything')).toBe(false);
 	});
 	test('totals add up to the whole', () => {
 		const { sorted } = sortChanges(changes, new Learned([]), SYSTEM);

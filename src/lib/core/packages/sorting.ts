@@ -1,7 +1,7 @@
 import { countWords, sizeWords } from '../time/units';
 import { bytesOf, type Change } from './difference';
 import { baseName, entryKey, folderOf, isFile, type InventoryEntry, type SystemKind } from './inventory';
-import { systemPlaces, type SystemPlaces } from './system-places';
+import { systemFolders, type SystemFolders } from './system-folders';
 
 /** What a change is taken for: part of the app, something that would have happened anyway, or not to be told. */
 export type Sort = 'app' | 'noise' | 'doubtful';
@@ -109,8 +109,8 @@ const SEVERAL = 3;
 const parentOf = (e: InventoryEntry): string => (isFile(e) ? folderOf(e.file) : `\0${e.setting}`);
 const shown = (parent: string): string => parent.replaceAll('\0', '') || 'the root';
 
-/** A place that the app made for itself. */
-export interface OwnPlace {
+/** A folder that the app made for itself. */
+export interface OwnFolder {
 	of: 'files' | 'settings';
 	path: string;
 	/** Changes in it, and their bytes. */
@@ -119,10 +119,10 @@ export interface OwnPlace {
 }
 
 /**
- * Places that the installer made for the app: the topmost of the folders that are new, and the keys right below those under
+ * Folders that the installer made for the app: the topmost of the folders that are new, and the keys right below those under
  * which programs have their own.
  */
-export function ownPlaces(changes: readonly Change[], system: SystemPlaces = systemPlaces(null)): OwnPlace[] {
+export function ownFolders(changes: readonly Change[], system: SystemFolders = systemFolders(null)): OwnFolder[] {
 	const added = new Set<string>();
 	for (const c of changes)
 		if (c.what === 'added') {
@@ -130,7 +130,7 @@ export function ownPlaces(changes: readonly Change[], system: SystemPlaces = sys
 				if (c.entry.kind === 'folder') added.add(c.entry.file);
 			} else added.add(`\0${c.entry.setting}`);
 		}
-	const places = new Map<string, OwnPlace>();
+	const folders = new Map<string, OwnFolder>();
 	const known = new Map<string, string | null>();
 	for (const c of changes) {
 		if (c.what !== 'added' && c.what !== 'moved') continue;
@@ -141,19 +141,19 @@ export function ownPlaces(changes: readonly Change[], system: SystemPlaces = sys
 		if (top === undefined) known.set(memo, (top = isFile(e) ? topFolder(path, added, system) : topKey(path, system)));
 		if (top === null) continue;
 		const key = `${isFile(e) ? 'f' : 's'}${top}`;
-		let place = places.get(key);
-		if (!place) places.set(key, (place = { of: isFile(e) ? 'files' : 'settings', path: top, changes: 0, bytes: 0 }));
-		place.changes++;
-		place.bytes += bytesOf(c);
+		let folder = folders.get(key);
+		if (!folder) folders.set(key, (folder = { of: isFile(e) ? 'files' : 'settings', path: top, changes: 0, bytes: 0 }));
+		folder.changes++;
+		folder.bytes += bytesOf(c);
 	}
-	return [...places.values()].sort((a, b) => b.bytes - a.bytes || (a.path < b.path ? -1 : 1));
+	return [...folders.values()].sort((a, b) => b.bytes - a.bytes || (a.path < b.path ? -1 : 1));
 }
 
 /**
  * The topmost new folder on the way to a path: nobody else has anything in it. One right in a folder of the system is no
- * place of an app, unless programs have their own there.
+ * folder of an app, unless programs have their own there.
  */
-function topFolder(path: string, added: ReadonlySet<string>, system: SystemPlaces): string | null {
+function topFolder(path: string, added: ReadonlySet<string>, system: SystemFolders): string | null {
 	const parts = path.split('/');
 	for (let i = 1; i <= parts.length; i++) {
 		const at = parts.slice(0, i).join('/');
@@ -162,7 +162,7 @@ function topFolder(path: string, added: ReadonlySet<string>, system: SystemPlace
 			.slice(0, i - 1)
 			.join('/')
 			.toLowerCase();
-		// A person's own folders come with the first sign-in; an app has its places below some of them.
+		// A person's own folders come with the first sign-in; an app has its folders below some of them.
 		if (PERSONS.test(`${at.toLowerCase()}/`)) {
 			if (PERSONS_PROGRAM_ROOTS.test(parent)) return at;
 			continue;
@@ -174,7 +174,7 @@ function topFolder(path: string, added: ReadonlySet<string>, system: SystemPlace
 }
 
 /** The key right under a root of settings: of `Machine/Software/Harbour works/Logline/Paths` the program’s own. */
-function topKey(path: string, system: SystemPlaces): string | null {
+function topKey(path: string, system: SystemFolders): string | null {
 	if (system.software(path)) return null;
 	const parts = path.split('/');
 	for (let i = Math.min(parts.length - 1, 3); i >= 1; i--) {
@@ -185,20 +185,20 @@ function topKey(path: string, system: SystemPlaces): string | null {
 }
 
 /**
- * Sorts changes: noise by what was learned and by rules; the app by the places that it made and by what points into them;
- * the rest is doubtful, because something outside the app’s own places was changed.
+ * Sorts changes: noise by what was learned and by rules; the app by the folders that it made and by what points into them;
+ * the rest is doubtful, because something outside the app’s own folders was changed.
  */
 export function sortChanges(
 	changes: readonly Change[],
 	learned: Learned = new Learned([]),
 	/** The system that the changes were made on. */
 	system: SystemKind | null = null
-): { sorted: Sorted[]; places: OwnPlace[] } {
+): { sorted: Sorted[]; folders: OwnFolder[] } {
 	const candidates = changes.filter((c) => noiseOf(c.entry, learned) === null);
-	const its = systemPlaces(system);
-	const places = ownPlaces(candidates, its);
-	const files = places.filter((p) => p.of === 'files').map((p) => p.path);
-	const keys = places.filter((p) => p.of === 'settings').map((p) => p.path);
+	const its = systemFolders(system);
+	const folders = ownFolders(candidates, its);
+	const files = folders.filter((p) => p.of === 'files').map((p) => p.path);
+	const keys = folders.filter((p) => p.of === 'settings').map((p) => p.path);
 	const inFiles = insideOf(files);
 	const inKeys = insideOf(keys);
 	const needles = files.map((f) => f.toLowerCase());
@@ -208,7 +208,7 @@ export function sortChanges(
 		const noise = noiseOf(e, learned);
 		if (isFile(e)) {
 			const own = inFiles(e.file);
-			// In the app’s own places only what was learned is noise: an app may ship a folder called cache.
+			// In the app’s own folders only what was learned is noise: an app may ship a folder called cache.
 			if (own !== null) {
 				const why = learned.why(e);
 				return why && c.what !== 'added'
@@ -241,7 +241,7 @@ export function sortChanges(
 		return { sort: 'doubtful', why: doubt(c, its) };
 	});
 	emptyOfApp(changes, sorted);
-	return { sorted, places };
+	return { sorted, folders };
 }
 
 /** New folders that hold nothing but noise are noise themselves. */
@@ -274,32 +274,32 @@ function noiseOf(e: InventoryEntry, learned: Learned): string | null {
 	return null;
 }
 
-function doubt(c: Change, its: SystemPlaces): string {
+function doubt(c: Change, its: SystemFolders): string {
 	const e = c.entry;
 	const path = isFile(e) ? e.file : e.setting;
 	const system = isFile(e) && its.file(path);
 	switch (c.what) {
 		case 'removed':
-			return 'it was removed, and lay outside the app’s own places: something else may need it';
+			return 'it was removed, and lay outside the app’s own folders: something else may need it';
 		case 'mode':
-			return 'its permissions were changed, outside the app’s own places';
+			return 'its permissions were changed, outside the app’s own folders';
 		case 'moved':
-			return 'it was moved, outside the app’s own places';
+			return 'it was moved, outside the app’s own folders';
 		case 'changed':
 			return system
 				? 'a file of the system was changed: other programs use it, too'
-				: 'it was there before, outside the app’s own places, and was changed';
+				: 'it was there before, outside the app’s own folders, and was changed';
 		case 'added':
 			return system
 				? 'it was put into a folder of the system: other programs may find it there'
-				: 'it is new, outside the app’s own places';
+				: 'it is new, outside the app’s own folders';
 	}
 }
 
 /** Which of some folders a path lies in, or null; asked by looking up each part of the path once. */
-function insideOf(places: readonly string[]): (path: string) => string | null {
-	const set = new Set(places);
-	const lengths = [...new Set(places.map((p) => p.split('/').length))].sort((a, b) => a - b);
+function insideOf(folders: readonly string[]): (path: string) => string | null {
+	const set = new Set(folders);
+	const lengths = [...new Set(folders.map((p) => p.split('/').length))].sort((a, b) => a - b);
 	return (path) => {
 		if (set.size === 0) return null;
 		let at = 0;
@@ -319,7 +319,7 @@ function insideOf(places: readonly string[]): (path: string) => string | null {
 	};
 }
 
-/** The place that a text names, or null. */
+/** The folder that a text names, or null. */
 function pointsInto(text: string, needles: readonly string[]): string | null {
 	if (needles.length === 0 || text.length < 4) return null;
 	const lower = text.toLowerCase();
@@ -344,6 +344,6 @@ export function totalsOf(
 	return totals;
 }
 
-/** The app’s places in words. */
-export const placeWords = (p: OwnPlace): string =>
+/** The app’s folders in words. */
+export const folderWords = (p: OwnFolder): string =>
 	`${p.path}, ${p.of === 'files' ? `${sizeWords(p.bytes)} in ${countWords(p.changes, 'entry', 'entries')}` : countWords(p.changes, 'setting')}`;

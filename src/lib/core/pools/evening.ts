@@ -24,13 +24,13 @@ export interface DiskMove {
 }
 
 /**
- * Moves disks between the volumes of one place so that none is filled beyond a share (0–1), moving as few bytes as can be
+ * Moves disks between the volumes of one site so that none is filled beyond a share (0–1), moving as few bytes as can be
  * found. From each volume that is over, disks are chosen whose sum is just enough: the least sum of a subset not under a
  * bound (a subset-sum problem, solved by reachable sums on a grid of 4,096 steps, then tightened). The chosen disks go to
  * the volumes with the least room that still takes them, largest disks first (best fit decreasing); where that leaves one
- * without a place, it is tried with smaller disks.
+ * without a volume, it is tried with smaller disks.
  *
- * Refused, with the reason, when the place has not room enough, or when no disk can be moved where it is over.
+ * Refused, with the reason, when the site has not room enough, or when no disk can be moved where it is over.
  */
 export function evenOut(
 	volumes: readonly EveningVolume[],
@@ -76,9 +76,9 @@ export function evenOut(
 			);
 			return { value: null, facts };
 		}
-		const placed = placeJust(own, excess, room);
+		const placed = fitJust(own, excess, room);
 		if (!placed) {
-			say(`no disks of ${v.id} that are enough find a place on the others`, 'against');
+			say(`no disks of ${v.id} that are enough find room on the others`, 'against');
 			return { value: null, facts };
 		}
 		for (const { disk, to } of placed) {
@@ -94,8 +94,8 @@ export function evenOut(
 
 const percent = (share: number) => `${Math.round(share * 100)} %`;
 
-/** Disks that are enough together, as little over as can be found, with a place for each; null when there are none. */
-function placeJust(
+/** Disks that are enough together, as little over as can be found, with a volume for each; null when there are none. */
+function fitJust(
 	disks: readonly EveningDisk[],
 	excess: number,
 	room: ReadonlyMap<string, number>
@@ -105,7 +105,7 @@ function placeJust(
 	for (let tries = 0; tries < 12; tries++) {
 		const chosen = justEnough(open, excess);
 		if (!chosen) return null;
-		const placed = placeAll(chosen, room);
+		const placed = fitAll(chosen, room);
 		if ('placed' in placed) return placed.placed;
 		// Too large for what room is left: without the likes of it.
 		open = open.filter((d) => d.bytes < placed.without.bytes);
@@ -113,7 +113,7 @@ function placeJust(
 	return null;
 }
 
-function placeAll(
+function fitAll(
 	chosen: readonly EveningDisk[],
 	room: ReadonlyMap<string, number>
 ): { placed: { disk: EveningDisk; to: string }[] } | { without: EveningDisk } {

@@ -20,7 +20,7 @@ describe('fitting machines', () => {
 	test('spreads over hosts and says where each goes', () => {
 		const { value } = fitMachines(size, 4, [host('a'), host('b')], [volume], 100);
 		expect(value.shortages).toEqual([]);
-		expect(value.places.map((p) => p.host).sort()).toEqual(['a', 'a', 'b', 'b']);
+		expect(value.spots.map((p) => p.host).sort()).toEqual(['a', 'a', 'b', 'b']);
 	});
 
 	test.each([
@@ -32,12 +32,12 @@ describe('fitting machines', () => {
 	])('names the shortage of %s', (_name, wanted, count, addresses, of) => {
 		const { value } = fitMachines(wanted, count, [host('a'), host('b')], [volume], addresses);
 		expect(value.shortages.map((s) => s.of)).toContain(of);
-		expect(value.places.length).toBeLessThan(count);
+		expect(value.spots.length).toBeLessThan(count);
 	});
 
 	test('machines with a GPU get their cores outright', () => {
 		const g = host('g', { gpus: 16, cores: 32 });
-		expect(fitMachines({ ...size, gpus: 1, cores: 8 }, 5, [g], [volume], 100).value.places).toHaveLength(4);
+		expect(fitMachines({ ...size, gpus: 1, cores: 8 }, 5, [g], [volume], 100).value.spots).toHaveLength(4);
 	});
 
 	test('never promises more than there is', () => {
@@ -50,15 +50,15 @@ describe('fitting machines', () => {
 				(count, cores, memory, disk) => {
 					const hosts = [host('a'), host('b', { coresPromised: 50, memoryPromised: 100 * GB })];
 					const wanted = { cores, memory: memory * GB, gpus: 0, disk: disk * GB };
-					const { places, shortages } = fitMachines(wanted, count, hosts, [volume], 30).value;
+					const { spots, shortages } = fitMachines(wanted, count, hosts, [volume], 30).value;
 					for (const h of hosts) {
-						const n = places.filter((p) => p.host === h.name).length;
+						const n = spots.filter((p) => p.host === h.name).length;
 						expect(h.coresPromised + n * cores).toBeLessThanOrEqual(h.cores * CORE_OVERCOMMIT);
 						expect(h.memoryPromised + n * memory * GB).toBeLessThanOrEqual(h.memory);
 					}
-					expect(places.length * disk * GB).toBeLessThanOrEqual(volume.size * (1 - VOLUME_RESERVE));
-					expect(places.length).toBeLessThanOrEqual(30);
-					expect(shortages.length > 0).toBe(places.length < count);
+					expect(spots.length * disk * GB).toBeLessThanOrEqual(volume.size * (1 - VOLUME_RESERVE));
+					expect(spots.length).toBeLessThanOrEqual(30);
+					expect(shortages.length > 0).toBe(spots.length < count);
 				}
 			)
 		);

@@ -28,7 +28,7 @@ export interface VolumeRoom {
 
 export interface Fit {
 	/** Host and volume for each machine, in the order of the machines; shorter than `count` when room runs out. */
-	places: { host: string; volume: string }[];
+	spots: { host: string; volume: string }[];
 	shortages: { of: 'cores' | 'memory' | 'GPUs' | 'volume space' | 'addresses'; missing: number; words: string }[];
 }
 
@@ -39,7 +39,7 @@ export const CORE_OVERCOMMIT = 4;
 export const VOLUME_RESERVE = 0.1;
 
 /**
- * Places `count` equal machines: each on the host with the largest free share of whatever it is shortest of,
+ * Lays `count` equal machines: each on the host with the largest free share of whatever it is shortest of,
  * and on the volume with the most free space. Says which resource runs out, and by how much.
  */
 export function fitMachines(
@@ -52,7 +52,7 @@ export function fitMachines(
 	const room = hosts.map((h) => ({ ...h }));
 	const space = volumes.map((v) => ({ ...v }));
 	const over = size.gpus > 0 ? 1 : CORE_OVERCOMMIT;
-	const fit: Fit = { places: [], shortages: [] };
+	const fit: Fit = { spots: [], shortages: [] };
 	const usable = (v: VolumeRoom) => v.size * (1 - VOLUME_RESERVE) - v.used;
 	const before = total(room, space, over);
 
@@ -72,10 +72,10 @@ export function fitMachines(
 		best.memoryPromised += size.memory;
 		best.gpusPromised += size.gpus;
 		volume.used += size.disk;
-		fit.places.push({ host: best.name, volume: volume.id });
+		fit.spots.push({ host: best.name, volume: volume.id });
 	}
 
-	const missing = count - fit.places.length;
+	const missing = count - fit.spots.length;
 	if (missing > 0) {
 		const holds = (free: (h: HostRoom) => number, each: number) =>
 			each === 0 ? Infinity : hosts.reduce((n, h) => n + Math.max(0, Math.floor(free(h) / each)), 0);

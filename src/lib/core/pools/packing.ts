@@ -25,25 +25,25 @@ export interface PackHost {
 
 export interface Packing {
 	/** Host by machine. */
-	places: Map<string, string>;
-	/** Machines without a place, each with the reason. */
+	spots: Map<string, string>;
+	/** Machines without a spot, each with the reason. */
 	left: { machine: string; why: string }[];
 	hosts: number;
 	/** No placement uses fewer hosts. */
 	bound: number;
-	/** A host whose machines would find no place if it failed; null when there is none, or when nobody asked. */
+	/** A host whose machines would find no spot if it failed; null when there is none, or when nobody asked. */
 	stuck: string | null;
 }
 
 export interface PackWish {
 	/** Fill few hosts, or spread over all. */
 	over: 'few' | 'all';
-	/** Keep room so that the machines of any one host find a place on the others. */
+	/** Keep room so that the machines of any one host find a spot on the others. */
 	spareHost: boolean;
 }
 
 /**
- * Places machines on hosts by several resources at once. Machines that belong together are one; the largest go first, by
+ * Lays machines on hosts by several resources at once. Machines that belong together are one; the largest go first, by
  * their share of the hosts' scarcest resource. To use few hosts, each goes where what is left after it is most in line with
  * what it takes (dot product of demand and room, after Panigrahy, Talwar, Uyeda and Wieder 2011); to spread, where the
  * most is left. Then hosts that are little used are emptied onto the others, as far as that goes.
@@ -96,8 +96,8 @@ export function packMachines(
 	const at = new Map(left.length ? machines.map((m, i) => [m.name, i]) : []);
 	left.sort((a, b) => at.get(a.machine)! - at.get(b.machine)!);
 	const used = room.filter((r) => r.groups.length);
-	const places = new Map<string, string>();
-	for (const r of used) for (const g of r.groups) for (const m of g.machines) places.set(m.name, r.name);
+	const spots = new Map<string, string>();
+	for (const r of used) for (const g of r.groups) for (const m of g.machines) spots.set(m.name, r.name);
 	const facts: Fact[] = [];
 	const bound = boundOf(asked, hosts);
 	facts.push({
@@ -108,20 +108,20 @@ export function packMachines(
 	if (wish.spareHost && left.length === 0) {
 		if (stuck)
 			facts.push({
-				words: `if ${stuck.name} fails, its ${countWords(machinesOn(stuck), 'machine')} do not all find a place on the others`,
+				words: `if ${stuck.name} fails, its ${countWords(machinesOn(stuck), 'machine')} do not all fit on the others`,
 				side: 'against',
 				source: 'placement'
 			});
 		else
 			facts.push({
-				words: 'any one host may fail: its machines find a place on the others',
+				words: 'any one host may fail: its machines fit on the others',
 				side: 'for',
 				source: 'placement'
 			});
 	}
 	return {
 		value: {
-			places,
+			spots,
 			left,
 			hosts: used.length,
 			bound,
@@ -242,7 +242,7 @@ function emptyHosts(rooms: Room[], wish: PackWish, weight: (r: Resource) => numb
  * Fills one host after the other, the roomiest first. Machines that are alike count as one kind. Of the kinds that still fit,
  * the largest goes first that leaves the host its proportions; the last part of a host is filled by the best combination of a few, found by trying them all. As every host ends nearly full of
  * all resources, what remains keeps the proportions that hosts have. Machines that ask for what only some hosts have go there
- * before anything else does. Returns what finds no place.
+ * before anything else does. Returns what finds no spot.
  */
 function fillHosts(groups: readonly Group[], rooms: readonly Room[], scarcity: (r: Resource) => number): Group[] {
 	const byMemory = new Map<number, Group[][]>();
@@ -375,7 +375,7 @@ const EVEN = 2;
 
 const machinesOn = (r: Room) => r.groups.reduce((n, g) => n + g.machines.length, 0);
 
-/** Whether the machines of a host find a place on the others. */
+/** Whether the machines of a host find a spot on the others. */
 function survives(r: Room, rooms: readonly Room[]): boolean {
 	const others = rooms
 		.filter((x) => x !== r)

@@ -28,7 +28,7 @@ describe('evening volumes out', () => {
 			/only 5 GB in machine disks/
 		);
 		expect(evenOut([vol('v1', 100, 95), vol('v2', 100, 70)], [disk('a', 'v1', 60)], 0.85).facts.at(-1)!.words).toMatch(
-			/no disks of v1 that are enough find a place/
+			/no disks of v1 that are enough find room/
 		);
 	});
 	test('brings every volume under the share, and moves little more than has to be: against every choice, in small', () => {
@@ -90,7 +90,7 @@ describe('placing machines', () => {
 			over: 'all',
 			spareHost: false
 		});
-		const counts = ['h1', 'h2', 'h3'].map((h) => [...value.places.values()].filter((x) => x === h).length);
+		const counts = ['h1', 'h2', 'h3'].map((h) => [...value.spots.values()].filter((x) => x === h).length);
 		expect(counts).toEqual([2, 2, 2]);
 	});
 	test('keeps together and apart', () => {
@@ -102,8 +102,8 @@ describe('placing machines', () => {
 			machine('x3', 4, 8, { apart: 'x' })
 		];
 		const { value } = packMachines(machines, [host('h1', 16, 64), host('h2', 16, 64)], FEW);
-		expect(value.places.get('a1')).toBe(value.places.get('a2'));
-		expect(value.places.get('x1')).not.toBe(value.places.get('x2'));
+		expect(value.spots.get('a1')).toBe(value.spots.get('a2'));
+		expect(value.spots.get('x1')).not.toBe(value.spots.get('x2'));
 		expect(value.left).toEqual([{ machine: 'x3', why: 'every host has a machine that it is to be kept apart from' }]);
 	});
 	test('says what a machine finds nowhere', () => {
@@ -121,7 +121,7 @@ describe('placing machines', () => {
 		const machines = Array.from({ length: 8 }, (_v, i) => machine(`m${i}`, 4, 16));
 		const spare = { over: 'all', spareHost: true } as const;
 		expect(packMachines(machines, [host('h1', 16, 64), host('h2', 16, 64)], spare).facts[1]!.words).toMatch(
-			/if h\d fails, its 4 machines do not all find a place/
+			/if h\d fails, its 4 machines do not all fit/
 		);
 		expect(
 			packMachines(machines, [host('h1', 16, 64), host('h2', 16, 64), host('h3', 16, 64), host('h4', 16, 64)], spare)
@@ -139,11 +139,11 @@ describe('placing machines', () => {
 				const hosts = Array.from({ length: 5 }, (_v, i) => host(`h${i}`, 64, 256, 8));
 				const { value } = packMachines(machines, hosts, { over, spareHost: false });
 				for (const h of hosts) {
-					const on = machines.filter((m) => value.places.get(m.name) === h.name);
+					const on = machines.filter((m) => value.spots.get(m.name) === h.name);
 					for (const r of ['cores', 'memory', 'gpus'] as const)
 						expect(on.reduce((n, m) => n + m[r], 0)).toBeLessThanOrEqual(h[r]);
 				}
-				expect(value.places.size + value.left.length).toBe(machines.length);
+				expect(value.spots.size + value.left.length).toBe(machines.length);
 				expect(value.hosts).toBeGreaterThanOrEqual(value.left.length ? 0 : value.bound);
 			})
 		);

@@ -1,20 +1,20 @@
 import { isMap, isScalar, LineCounter, parseDocument, visit, type Document } from 'yaml';
 import { yamlBeyond, type Bounds } from './bounds';
-import type { Place } from './places';
+import type { Position } from './positions';
 
 /** A YAML text, read; or everything that is wrong with its form, with lines and columns. */
 export type ReadYaml =
-	{ document: Document.Parsed; lines: LineCounter; value: unknown } | { problems: (Place & { message: string })[] };
+	{ document: Document.Parsed; lines: LineCounter; value: unknown } | { problems: (Position & { message: string })[] };
 
 /**
- * Reads a YAML text within bounds. A key that stands twice is named at its second place.
+ * Reads a YAML text within bounds. A key that stands twice is named at its second position.
  * @param plain whether every scalar stays the text that was written: version 13.10 is not the number 13.1
  */
 export function readYaml(text: string, bounds: Bounds, plain: boolean): ReadYaml {
 	const much = yamlBeyond(text, bounds);
 	if (much !== null) return { problems: [{ line: 1, column: 1, message: much }] };
 	const lines = new LineCounter();
-	const at = (offset: number): Place => {
+	const at = (offset: number): Position => {
 		const { line, col } = lines.linePos(offset);
 		return { line, column: col };
 	};
@@ -27,7 +27,7 @@ export function readYaml(text: string, bounds: Bounds, plain: boolean): ReadYaml
 	});
 	if (document.errors.length)
 		return { problems: document.errors.slice(0, 100).map((e) => ({ ...at(e.pos[0]), message: e.message })) };
-	const wrong: (Place & { message: string })[] = [];
+	const wrong: (Position & { message: string })[] = [];
 	visit(document, {
 		Map(_key, node) {
 			if (!isMap(node)) return;

@@ -1,6 +1,6 @@
 import { wallTime } from './zone';
 
-/** A calendar of working time, read on the wall clock of a place. */
+/** A calendar of working time, read on the wall clock of a site. */
 export interface Hours {
 	/** 1 Monday … 7 Sunday. */
 	days: number[];

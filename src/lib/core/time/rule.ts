@@ -63,7 +63,7 @@ export function readRule(text: string): Rule | { wrong: string } {
 	const byMonth = list('BYMONTH', 12);
 	if (byMonth === null || byMonth.some((m) => m < 1)) return { wrong: 'BYMONTH lists months from 1 to 12.' };
 	const bySetPos = list('BYSETPOS', 366);
-	if (bySetPos === null) return { wrong: 'BYSETPOS lists places from 1 to 366, or −1 for the last.' };
+	if (bySetPos === null) return { wrong: 'BYSETPOS lists positions from 1 to 366, or −1 for the last.' };
 	const byDay: Rule['byDay'] = [];
 	for (const text of parts
 		.get('BYDAY')

@@ -70,7 +70,7 @@ const keptIn = (db: Db, pool: string, person: number, at: number): { own: number
 	one(
 		db,
 		`SELECT coalesce(sum(pl.owner_id = @person), 0) AS own, coalesce(sum(pl.owner_id IS NULL AND st.state <> 'failed'), 0) AS unkept FROM machines m
-		 JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at
+		 JOIN machine_spots pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at
 		 JOIN machine_states st ON st.machine_id = m.id AND st.since <= @at AND st.until > @at
 		 WHERE m.pool_id = @pool AND m.since <= @at AND m.until > @at`,
 		{ pool, person, at }

@@ -84,7 +84,7 @@ const TEXTS = [
 const KEYS = [
 	'scope', 'at', 'sort', 'limit', 'offset', 'cursor', 'list', 'pool', 'line', 'version', 'number', 'card', 'plan', 'make', 'edit', 'cell', 'who',
 	'on', 'person', 'publication', 'address', 'managed', 'factor', 'count', 'from', 'naming', 'adopt', 'format', 'path', 'q', 'a', 'b', 'to', 'kind',
-	'perMachine', 'keeps', 'pageFile', 'pagePlace', 'wave', 'site', 'stock'
+	'perMachine', 'keeps', 'pageFile', 'pageFileOn', 'wave', 'site', 'stock'
 ]; // prettier-ignore
 
 const oddText = (): string =>

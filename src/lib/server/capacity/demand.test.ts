@@ -22,7 +22,7 @@ function machine(name: string, pool: string, site: string): number {
 		[name, pool, site, NOW - 20 * DAY, FOREVER]
 	);
 	const m = Number(lastInsertRowid);
-	run(db, 'INSERT INTO machine_places VALUES (?, ?, ?, 1, ?, ?, ?, ?, NULL)', [
+	run(db, 'INSERT INTO machine_spots VALUES (?, ?, ?, 1, ?, ?, ?, ?, NULL)', [
 		m,
 		NOW - 20 * DAY,
 		FOREVER,

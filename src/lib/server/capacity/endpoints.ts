@@ -26,12 +26,12 @@ export const capacityEndpoints: readonly Endpoint[] = [
 				),
 				0
 			),
-			pagePlace: v.optional(v.picklist(['overlay', 'apart'], 'Choose overlay or apart.'), 'overlay')
+			pageFileOn: v.optional(v.picklist(['overlay', 'apart'], 'Choose overlay or apart.'), 'overlay')
 		},
 		answer: explained(bytes),
-		handle({ ctx, query: { pagePlace, ...want } }) {
+		handle({ ctx, query: { pageFileOn, ...want } }) {
 			if (!lineAt(ctx.db, want.line, ctx.clock.now())) throw new NotFound(`image line called ${want.line}`);
-			return overlayFor(ctx, { ...want, pageOnOverlay: pagePlace === 'overlay' });
+			return overlayFor(ctx, { ...want, pageOnOverlay: pageFileOn === 'overlay' });
 		}
 	})
 ];

@@ -67,8 +67,8 @@ const setPolicy = planKind({
 		const holds = after.most * pool.perMachine;
 		const names: Record<string, string> = {
 			hours: 'hours',
-			headroomIn: 'places ready in hours',
-			headroomOut: 'places ready outside them',
+			headroomIn: 'seats ready in hours',
+			headroomOut: 'seats ready outside them',
 			least: 'never fewer than',
 			most: 'never more than',
 			patience: 'switch off after idle for',

@@ -15,7 +15,7 @@ import { insertRow, type Row } from './rows';
 export const INTERVALS = {
 	machines: { key: ['id'], within: null, happened: true },
 	machine_states: { key: ['machine_id'], within: 'machines', happened: false },
-	machine_places: { key: ['machine_id'], within: 'machines', happened: false },
+	machine_spots: { key: ['machine_id'], within: 'machines', happened: false },
 	sessions: { key: ['id'], within: null, happened: true },
 	session_states: { key: ['session_id'], within: 'sessions', happened: false },
 	app_runs: { key: ['id'], within: null, happened: true },

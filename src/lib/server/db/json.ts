@@ -156,7 +156,7 @@ export const JSON_COLUMNS = {
 	'captures.system': schema(systemSchema, nothing),
 	'captures.summary': objectOr(
 		nothing,
-		(x) => isObject(x.what) && isObject(x.sorts) && isObject(x.entries) && Array.isArray(x.places)
+		(x) => isObject(x.what) && isObject(x.sorts) && isObject(x.entries) && Array.isArray(x.folders)
 	),
 	'captures.notes': listOf('string'),
 	'captures.choices': some(

@@ -66,7 +66,7 @@ export function peopleAffected(db: Db, finding: CountedFinding, at: number): num
 		case 'slow sign-ins': {
 			const [line, version] = finding.subject.split('/');
 			return count(
-				`SELECT count(DISTINCT c.person_id) AS n FROM connections c JOIN machine_places p ON p.machine_id = c.machine_id AND p.since <= c.ended AND p.until > c.ended
+				`SELECT count(DISTINCT c.person_id) AS n FROM connections c JOIN machine_spots p ON p.machine_id = c.machine_id AND p.since <= c.ended AND p.until > c.ended
 				 WHERE c.ended > ? AND c.ended <= ? AND c.result = 'open' AND c.phases LIKE '%"shell"%' AND p.line_id = ? AND p.version = ?`,
 				[at - DAY, at, line, version]
 			);
@@ -78,11 +78,11 @@ export function peopleAffected(db: Db, finding: CountedFinding, at: number): num
 			);
 		case 'volume nearly full':
 			return count(
-				`SELECT count(DISTINCT s.person_id) AS n FROM sessions s JOIN machine_places p ON p.machine_id = s.machine_id AND ${on}
+				`SELECT count(DISTINCT s.person_id) AS n FROM sessions s JOIN machine_spots p ON p.machine_id = s.machine_id AND ${on}
 				 WHERE p.volume_id = ? AND s.until > ? AND +s.since <= ?`,
 				[finding.subject, at, at]
 			);
-		case 'place not in order':
+		case 'site not in order':
 			return count(
 				`SELECT count(DISTINCT s.person_id) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE m.site_id = ? AND s.until > ? AND +s.since <= ?`,
 				[finding.subject, at, at]

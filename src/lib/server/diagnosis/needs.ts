@@ -22,7 +22,7 @@ function findingNeeds(db: Db, at: number): Need[] {
 			f.kind === 'pool runs out' ||
 			f.kind === 'volume nearly full' ||
 			f.kind === 'addresses running out' ||
-			f.kind === 'place not in order';
+			f.kind === 'site not in order';
 		return {
 			key: `finding-${f.id}`,
 			people: f.people,
@@ -61,7 +61,7 @@ function failingNeeds(db: Db, at: number): Need[] {
 			SELECT s.person_id FROM sessions s WHERE s.machine_id = m.id AND +s.since <= ?1 AND s.until > ?1
 			UNION SELECT c.person_id FROM connections c WHERE c.machine_id = m.id AND c.result <> 'open' AND c.result = 'lost' AND c.ended >= f.since AND c.ended <= ?1
 		 )) AS people
-		 FROM failing_checks f JOIN machines m ON m.id = f.machine_id JOIN machine_places p ON p.machine_id = m.id AND p.since <= ?1 AND p.until > ?1
+		 FROM failing_checks f JOIN machines m ON m.id = f.machine_id JOIN machine_spots p ON p.machine_id = m.id AND p.since <= ?1 AND p.until > ?1
 		 JOIN hosts h ON h.id = p.host_id WHERE f.since <= ?1 AND f.until > ?1 AND f.name <> 'gateway'`,
 		{ 1: at }
 	).map((f) => ({
@@ -113,7 +113,7 @@ function aboutFinding(db: Db, f: FindingRow, at: number): Need['about'] {
 			return {
 				site,
 				pool: pools(
-					`SELECT DISTINCT m.pool_id AS id FROM machine_places p JOIN machines m ON m.id = p.machine_id
+					`SELECT DISTINCT m.pool_id AS id FROM machine_spots p JOIN machines m ON m.id = p.machine_id
 					 WHERE p.volume_id = @id AND p.since <= @at AND p.until > @at`
 				)
 			};
@@ -123,7 +123,7 @@ function aboutFinding(db: Db, f: FindingRow, at: number): Need['about'] {
 				line: [line!],
 				version: [version!],
 				pool: pools(
-					`SELECT DISTINCT m.pool_id AS id FROM machine_places p JOIN machines m ON m.id = p.machine_id
+					`SELECT DISTINCT m.pool_id AS id FROM machine_spots p JOIN machines m ON m.id = p.machine_id
 					 WHERE p.line_id || '/' || p.version = @id AND p.since <= @at AND p.until > @at`
 				)
 			};

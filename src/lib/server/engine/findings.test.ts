@@ -255,7 +255,7 @@ describe('slow sign-ins', () => {
 	test('count the people whose sign-ins were slow, not those who took a session up again', async () => {
 		run(
 			h.db,
-			`UPDATE machine_places SET version = '1.1.0' WHERE machine_id = (SELECT id FROM machines WHERE name = 'isle-01')`
+			`UPDATE machine_spots SET version = '1.1.0' WHERE machine_id = (SELECT id FROM machines WHERE name = 'isle-01')`
 		);
 		for (let i = 0; i < 3; i++) for (const login of ['anna', 'bo']) opened(login, 46_000);
 		for (let i = 0; i < 6; i++) opened('dag', 1500);

@@ -99,20 +99,20 @@ describe('machines', () => {
 		tell(made('quay-01'), state('quay-01', START + 10, 'starting'));
 		tell({ kind: 'unmade', at: START + 1000, machine: 'quay-01' });
 		expect(one<{ n: number }>(db, `SELECT count(*) AS n FROM machine_states WHERE until = ${FOREVER}`)!.n).toBe(0);
-		expect(one<{ n: number }>(db, `SELECT count(*) AS n FROM machine_places WHERE until = ${FOREVER}`)!.n).toBe(0);
+		expect(one<{ n: number }>(db, `SELECT count(*) AS n FROM machine_spots WHERE until = ${FOREVER}`)!.n).toBe(0);
 		expect(observer.machines.has('quay-01')).toBe(false);
 		tell(made('quay-01', START + 2000));
 		expect(all(db, `SELECT 1 FROM machines WHERE name = 'quay-01'`)).toHaveLength(2);
 		expect(verifyData(db)).toEqual([]);
 	});
 
-	test('a reset keeps the owner and leaves the place before on record', () => {
+	test('a reset keeps the owner and leaves the spot before on record', () => {
 		tell(made('quay-01'), { kind: 'owner', at: START + 5, machine: 'quay-01', person: 'eve' });
 		tell({ ...made('quay-01', START + 1000), version: '1.1.0' } as Told);
 		expect(
 			all(
 				db,
-				`SELECT p.version, pe.login AS owner, p.until = ${FOREVER} AS now FROM machine_places p LEFT JOIN people pe ON pe.id = p.owner_id ORDER BY p.since`
+				`SELECT p.version, pe.login AS owner, p.until = ${FOREVER} AS now FROM machine_spots p LEFT JOIN people pe ON pe.id = p.owner_id ORDER BY p.since`
 			)
 		).toEqual([
 			{ version: '1.0.0', owner: null, now: 0 },

@@ -109,10 +109,8 @@ export class Observer {
 			case 'owner': {
 				const m = this.machines.get(o.machine);
 				if (!m) break;
-				const place = one<Place>(db, `SELECT * FROM machine_places WHERE machine_id = ? AND until = ${FOREVER}`, [
-					m.id
-				])!;
-				this.place(m.id, o.at, { ...place, owner_id: this.personIds.get(o.person) ?? null });
+				const spot = one<Spot>(db, `SELECT * FROM machine_spots WHERE machine_id = ? AND until = ${FOREVER}`, [m.id])!;
+				this.spot(m.id, o.at, { ...spot, owner_id: this.personIds.get(o.person) ?? null });
 				break;
 			}
 			case 'waiting':
@@ -144,8 +142,8 @@ export class Observer {
 			this.machines.set(o.machine, m);
 			openAt(db, 'machine_states', { machine_id: id, state: 'off', cause: 'it has been made' }, o.at);
 		}
-		const before = one<Place>(db, `SELECT * FROM machine_places WHERE machine_id = ? AND until = ${FOREVER}`, [m.id]);
-		this.place(m.id, o.at, {
+		const before = one<Spot>(db, `SELECT * FROM machine_spots WHERE machine_id = ? AND until = ${FOREVER}`, [m.id]);
+		this.spot(m.id, o.at, {
 			host_id: this.hostId(o.host)!,
 			volume_id: o.volume,
 			line_id: pool.line_id,
@@ -159,12 +157,12 @@ export class Observer {
 		return { person_id: this.personIds.get(o.person)!, publication_id: o.publication };
 	}
 
-	private place(machine: number, at: number, p: Place): void {
+	private spot(machine: number, at: number, p: Spot): void {
 		this.placings++;
 		const { host_id, volume_id, line_id, version, address, owner_id } = p;
 		putAt(
 			this.db,
-			'machine_places',
+			'machine_spots',
 			{ machine_id: machine, host_id, volume_id, line_id, version, address, owner_id },
 			at
 		);
@@ -247,7 +245,7 @@ export class Observer {
 
 type Taker = (db: Db, o: Observation, known: Known) => void;
 
-interface Place {
+interface Spot {
 	host_id: number;
 	volume_id: string;
 	line_id: string;

@@ -20,7 +20,7 @@ export function hostCard({ db }: Context, name: string, { at }: Then): Card | nu
 	if (!h) return null;
 	const machines = all<{ name: string; state: string; strain: number | null }>(
 		db,
-		`SELECT m.name, st.state, ${SAMPLED_STRAIN} AS strain FROM machine_places pl JOIN machines m ON m.id = pl.machine_id
+		`SELECT m.name, st.state, ${SAMPLED_STRAIN} AS strain FROM machine_spots pl JOIN machines m ON m.id = pl.machine_id
 		 JOIN machine_states st ON st.machine_id = m.id AND st.since <= @at AND st.until > @at WHERE pl.host_id = @host AND pl.since <= @at AND pl.until > @at ORDER BY strain DESC, m.name`,
 		{ ...atMoment(db, at), host: h.id }
 	);
@@ -85,7 +85,7 @@ export async function volumeCard(ctx: Context, id: string, { at }: Then): Promis
 	const used = (await ctx.providers.compute.volumes()).find((x) => x.id === id)?.used ?? 0;
 	const machines = one<{ n: number }>(
 		ctx.db,
-		'SELECT count(*) AS n FROM machine_places WHERE volume_id = ? AND since <= ? AND until > ?',
+		'SELECT count(*) AS n FROM machine_spots WHERE volume_id = ? AND since <= ? AND until > ?',
 		[id, at, at]
 	)!.n;
 	const larger = Math.ceil(v.size * 1.25);

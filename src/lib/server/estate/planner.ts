@@ -34,7 +34,7 @@ const extendVolume = planKind({
 		const { people } = one<{ people: number }>(
 			ctx.db,
 			`SELECT count(DISTINCT s.person_id) AS people FROM sessions s
-			 JOIN machine_places p ON p.machine_id = s.machine_id AND p.until = ${FOREVER} WHERE s.until = ${FOREVER} AND p.volume_id = ?`,
+			 JOIN machine_spots p ON p.machine_id = s.machine_id AND p.until = ${FOREVER} WHERE s.until = ${FOREVER} AND p.volume_id = ?`,
 			[input.volume]
 		)!;
 		const share = (size: number) => `${Math.round((100 * facts.used) / size)} %`;
@@ -121,7 +121,7 @@ const setRange = planKind({
 		const size = last - network.first + 1;
 		const beyond = all<{ name: string; address: string }>(
 			ctx.db,
-			`SELECT m.name, p.address FROM machine_places p JOIN machines m ON m.id = p.machine_id JOIN pools po ON po.id = m.pool_id AND po.until = ${FOREVER}
+			`SELECT m.name, p.address FROM machine_spots p JOIN machines m ON m.id = p.machine_id JOIN pools po ON po.id = m.pool_id AND po.until = ${FOREVER}
 			 WHERE p.until = ${FOREVER} AND m.until = ${FOREVER} AND po.network_id = ?`,
 			[input.network]
 		).filter((m) => addressNumber(m.address) > last);

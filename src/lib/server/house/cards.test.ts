@@ -41,7 +41,7 @@ describe('cards', () => {
 			`SELECT m.name, a.at FROM power_actions a JOIN machines m ON m.id = a.machine_id WHERE a.action = 'start' ORDER BY a.at LIMIT 1`
 		)!;
 		const c = (await card('machine', started.name, started.at + MINUTE, false))!;
-		expect(c.facts.map((f) => f.words).join('; ')).toMatch(/places? (are|is) to be kept ready/);
+		expect(c.facts.map((f) => f.words).join('; ')).toMatch(/seats? (are|is) to be kept ready/);
 	});
 
 	test('of the past offer nothing to do, and tell the state of then', async () => {

@@ -53,7 +53,7 @@ export const workEndpoints: readonly Endpoint[] = [
 		method: 'GET',
 		path: '/problems',
 		summary: 'Every error that can be met: its status, what happened, what is safe, and what to do',
-		need: 'open',
+		need: 'signed in',
 		answer: rowsOf(problemKind),
 		handle: () => ({ rows: (Object.keys(PROBLEMS) as ProblemCode[]).map((code) => ({ code, ...PROBLEMS[code] })) })
 	}),
@@ -61,7 +61,7 @@ export const workEndpoints: readonly Endpoint[] = [
 		method: 'GET',
 		path: '/problems/{code}',
 		summary: 'An error that can be met: the type of a problem document leads here',
-		need: 'open',
+		need: 'signed in',
 		params: { code: v.string() },
 		answer: problemKind,
 		handle({ params: { code } }) {

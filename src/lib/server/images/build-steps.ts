@@ -158,7 +158,7 @@ export const buildSteps = {
 				await ctx.providers.builder.handOut(input.line, input.number, site, key);
 				return (db) => noteStores(db, [site], input.line, input.number, ctx.clock.now());
 			});
-			log(done.length ? `whole at ${done.join(', ')}` : 'no other place has a thick link');
+			log(done.length ? `whole at ${done.join(', ')}` : 'no other site has a thick link');
 		}
 	}),
 

@@ -95,7 +95,7 @@ export async function suppliesOf(ctx: Context): Promise<Supplies> {
 	}>(
 		ctx.db,
 		`SELECT m.name, pl.line_id AS line, pl.version, p.disk, t.system, t.users, t.generation FROM machines m
-		 JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER}
+		 JOIN machine_spots pl ON pl.machine_id = m.id AND pl.until = ${FOREVER}
 		 JOIN pools p ON p.id = m.pool_id AND p.until = ${FOREVER}
 		 LEFT JOIN taken_machines t ON t.name = m.name AND pl.version = '${AS_FOUND}'
 		 WHERE m.until = ${FOREVER} AND p.assignment = 'personal' ORDER BY m.name`

@@ -17,7 +17,7 @@ function signInsByVersion(ctx: Context, now: number): VersionSignIns[] {
 	const rows = all<{ line: string; version: string; phases: string }>(
 		ctx.db,
 		`SELECT p.line_id AS line, p.version, c.phases FROM connections c
-		 JOIN machine_places p ON p.machine_id = c.machine_id AND p.since <= c.ended AND p.until > c.ended
+		 JOIN machine_spots p ON p.machine_id = c.machine_id AND p.since <= c.ended AND p.until > c.ended
 		 WHERE c.ended > ? AND c.ended <= ? AND c.result = 'open'`,
 		[now - DAY, now]
 	);

@@ -44,7 +44,7 @@ describe('while machines follow', () => {
 				lowest = Math.min(lowest, up.n * pool.perMachine - (up.s ?? 0) - headroomAt(pool.policy, pool.zone, h.lab.now));
 		}
 		expect(
-			one(h.db, `SELECT count(*) AS n FROM machine_places WHERE version = '1.1.0' AND until = 9007199254740991`)
+			one(h.db, `SELECT count(*) AS n FROM machine_spots WHERE version = '1.1.0' AND until = 9007199254740991`)
 		).toEqual({ n: 11 });
 		expect(lowest).toBeGreaterThanOrEqual(-2);
 		// Somebody may wait for a machine to start, as on any morning; nobody gives up.
@@ -79,7 +79,7 @@ describe('while machines follow', () => {
 		expect(
 			one(
 				h.db,
-				`SELECT pl.version FROM machines m JOIN machine_places pl ON pl.machine_id = m.id WHERE m.name = 'quay-07'`
+				`SELECT pl.version FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id WHERE m.name = 'quay-07'`
 			)
 		).toEqual({ version: '1.1.0' });
 		await h.carryOut('image.follow', { pool: 'quay', rule: 'nothing' });
@@ -112,7 +112,7 @@ describe('while machines follow', () => {
 		const on = (name: string) =>
 			one<{ version: string }>(
 				h.db,
-				'SELECT pl.version FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = 9007199254740991 WHERE m.name = ?',
+				'SELECT pl.version FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.until = 9007199254740991 WHERE m.name = ?',
 				[name]
 			)!.version;
 		const stillUp = up.filter((name) => h.lab.world.machines.get(name)!.state !== 'off');

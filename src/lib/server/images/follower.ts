@@ -52,7 +52,7 @@ export class Follower {
 			'SELECT m.site_id AS site, count(*) AS n FROM moves mv JOIN machines m ON m.id = mv.machine_id WHERE mv.ended IS NULL GROUP BY 1'
 		))
 			running.set(r.site, r.n);
-		/** Free places of a shared pool beyond its headroom: what can be taken out without anybody waiting. */
+		/** Free seats of a shared pool beyond its headroom: what can be taken out without anybody waiting. */
 		const spare = new Map<string, number>();
 		const spareOf = (pool: string) => {
 			let n = spare.get(pool);
@@ -71,22 +71,22 @@ export class Follower {
 			if (!move.value.now || move.value.to === null) continue;
 			const there = running.get(m.site) ?? 0;
 			if (there >= AT_ONCE) continue;
-			// A machine that people could come to is only taken where enough places stay free for them.
-			const places = pools.get(m.pool)?.perMachine ?? 1;
+			// A machine that people could come to is only taken where enough seats stay free for them.
+			const seats = pools.get(m.pool)?.perMachine ?? 1;
 			if (m.on && !m.personal) {
-				if (spareOf(m.pool) < places) {
+				if (spareOf(m.pool) < seats) {
 					if (!standIns.has(m.pool)) this.startStandIn(f, m.pool, pools.get(m.pool)?.policy.most ?? 0, busy, now);
 					standIns.add(m.pool);
 					continue;
 				}
-				spare.set(m.pool, spareOf(m.pool) - places);
+				spare.set(m.pool, spareOf(m.pool) - seats);
 			}
 			running.set(m.site, there + 1);
 			this.begin(m, move.value.to, move.facts, now);
 		}
 	}
 
-	/** Where every place is needed, a machine that is as its rule asks stands in for the next one to change: it is started first. */
+	/** Where every seat is needed, a machine that is as its rule asks stands in for the next one to change: it is started first. */
 	private startStandIn(f: Following, pool: string, most: number, busy: ReadonlySet<string>, now: number): void {
 		const own = [...this.machines.values()].filter((m) => m.pool === pool);
 		if (

@@ -11,7 +11,7 @@ const versions = (h: Harness) =>
 	new Map(
 		all<{ name: string; version: string }>(
 			h.db,
-			'SELECT m.name, pl.version FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = 9007199254740991'
+			'SELECT m.name, pl.version FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.until = 9007199254740991'
 		).map((m) => [m.name, m.version])
 	);
 
@@ -71,7 +71,7 @@ describe('a release', () => {
 		expect(versions(h).get(machine!)).toBe('1.1.0');
 	});
 
-	test('is not taken where the place does not have it, which is said', async () => {
+	test('is not taken where the site does not have it, which is said', async () => {
 		const h = await Harness.of(following());
 		h.lab.world.images.stores.get('isle')!.whole.delete('desk/1.1.0');
 		await h.live(5 * MINUTE);

@@ -138,7 +138,7 @@ export function followingAt(
 			: allColumns<[string, string, string, string, string, string]>(
 					db,
 					`SELECT m.pool_id, group_concat(m.id), group_concat(m.name, char(10)), group_concat(m.site_id), group_concat(pl.line_id), group_concat(pl.version)
-					 FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at
+					 FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at
 					 WHERE ${asked} GROUP BY m.pool_id`,
 					{ at, only }
 				);
@@ -245,7 +245,7 @@ export interface OnVersion {
 export const versionsInUse = (db: Db): OnVersion[] =>
 	all(
 		db,
-		`SELECT m.pool_id AS pool, pl.line_id AS line, pl.version FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER}
+		`SELECT m.pool_id AS pool, pl.line_id AS line, pl.version FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.until = ${FOREVER}
 		 WHERE m.until = ${FOREVER} GROUP BY 1, 2, 3`
 	);
 
@@ -275,7 +275,7 @@ const referenceMachines = (db: Db, at: number): Set<string> =>
 		)
 	);
 
-/** A place that lacks a version: on its way, on its way but not in time, or not on its way at all. */
+/** A site that lacks a version: on its way, on its way but not in time, or not on its way at all. */
 function lacking(site: string, zone: string, version: string, due: number | null | undefined): AtSite {
 	if (due === undefined)
 		return { whole: false, why: 'site lacks it', words: `${site} does not have ${version} yet: ship it there` };

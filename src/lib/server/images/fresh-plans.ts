@@ -38,7 +38,7 @@ interface PoolMachine {
 const machinesOf = (ctx: Context, pool: string): PoolMachine[] =>
 	all<PoolMachine>(
 		ctx.db,
-		`SELECT m.id, m.name, pl.version, st.state FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER}
+		`SELECT m.id, m.name, pl.version, st.state FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.until = ${FOREVER}
 		 JOIN machine_states st ON st.machine_id = m.id AND st.until = ${FOREVER} WHERE m.pool_id = ? AND m.until = ${FOREVER} ORDER BY m.name`,
 		[pool]
 	);
@@ -277,7 +277,7 @@ const movePlan = planKind({
 
 const evenPlan = planKind({
 	kind: 'volumes.even',
-	words: 'Move machine disks between the volumes of a place until none is over a share, moving as little as can be',
+	words: 'Move machine disks between the volumes of a site until none is over a share, moving as little as can be',
 	area: 'images',
 	undo: 'never',
 	schema: v.strictObject({
@@ -295,8 +295,8 @@ const evenPlan = planKind({
 		const volumes = (await ctx.providers.compute.volumes()).filter((x) => x.site === input.site);
 		const disks = all<{ id: number; machine: string; volume: string; bytes: number }>(
 			db,
-			`SELECT m.id, m.name AS machine, pl.volume_id AS volume, p.disk + CASE p.page_place WHEN 'apart' THEN p.page_file ELSE 0 END AS bytes
-			 FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} JOIN pools p ON p.id = m.pool_id AND p.until = ${FOREVER}
+			`SELECT m.id, m.name AS machine, pl.volume_id AS volume, p.disk + CASE p.page_file_on WHEN 'apart' THEN p.page_file ELSE 0 END AS bytes
+			 FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} JOIN pools p ON p.id = m.pool_id AND p.until = ${FOREVER}
 			 WHERE m.until = ${FOREVER} AND m.site_id = ? ORDER BY m.name`,
 			[input.site]
 		);

@@ -164,30 +164,30 @@ const rowsOf = (ctx: Context, machines: string[]): Row[] =>
 	all<Row>(
 		ctx.db,
 		`SELECT m.name, m.pool_id AS pool, pl.version, st.state <> 'off' AS "on", (SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.until = ${FOREVER}) AS sessions
-		 FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} JOIN machine_states st ON st.machine_id = m.id AND st.until = ${FOREVER}
+		 FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} JOIN machine_states st ON st.machine_id = m.id AND st.until = ${FOREVER}
 		 WHERE m.until = ${FOREVER} AND m.name IN (SELECT value FROM json_each(?)) ORDER BY m.name`,
 		[JSON.stringify(machines)]
 	);
 
-/** Free places of a pool beyond its headroom, and how many one machine has. A personal pool can spare whatever is free. */
+/** Free seats of a pool beyond its headroom, and how many one machine has. A personal pool can spare whatever is free. */
 function spareOf(ctx: Context, id: string): { free: number; each: number } {
 	const now = ctx.clock.now();
 	const pool = poolAt(ctx.db, id, now);
 	if (!pool || pool.assignment === 'personal') return { free: Infinity, each: 1 };
-	const row = one<{ places: number | null; sessions: number | null }>(
+	const row = one<{ seats: number | null; sessions: number | null }>(
 		ctx.db,
-		`SELECT count(*) * ?2 AS places, sum((SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.until = ${FOREVER})) AS sessions
+		`SELECT count(*) * ?2 AS seats, sum((SELECT count(*) FROM sessions s WHERE s.machine_id = m.id AND s.until = ${FOREVER})) AS sessions
 		 FROM machines m JOIN machine_states st ON st.machine_id = m.id AND st.until = ${FOREVER} AND st.state IN ('ready', 'in use') WHERE m.pool_id = ?1 AND m.until = ${FOREVER}`,
 		{ 1: id, 2: pool.perMachine }
 	)!;
 	return {
-		free: (row.places ?? 0) - (row.sessions ?? 0) - headroomAt(pool.policy, pool.zone, now),
+		free: (row.seats ?? 0) - (row.sessions ?? 0) - headroomAt(pool.policy, pool.zone, now),
 		each: pool.perMachine
 	};
 }
 
 /**
- * Where every place that is up is needed, a machine that is done already, or has nothing to be done to it, is started to
+ * Where every seat that is up is needed, a machine that is done already, or has nothing to be done to it, is started to
  * stand in for the next one, within the most that the pool may have up.
  */
 async function startStandIn(

@@ -62,24 +62,24 @@ describe('a pool kept fresh', () => {
 		await h.live(30 * MINUTE, MINUTE);
 		expect(h.lab.world.sessions.has(session)).toBe(false);
 	});
-	test('where every place that is up is needed, a machine that is done stands in: capacity holds, and nobody waits for the evening', async () => {
+	test('where every seat that is up is needed, a machine that is done stands in: capacity holds, and nobody waits for the evening', async () => {
 		const { h } = await withSomebody();
-		const places = () =>
+		const seats = () =>
 			[...h.lab.world.machines.values()].filter(
 				(m) => m.pool === 'quay' && (m.state === 'ready' || m.state === 'in use')
 			).length * 2;
-		const before = places();
+		const before = seats();
 		expect(before).toBeLessThan(12);
 		const job = await h.commit((await h.draft('machines.reset', { pool: 'quay', people: 'ask', deadline: 0 })).id);
 		let least = Number.POSITIVE_INFINITY;
 		const row = () => one<{ ended: number | null }>(h.db, 'SELECT ended FROM jobs WHERE id = ?', [job])!;
 		for (let i = 0; i < 240 && row().ended === null; i++) {
 			await h.live(MINUTE, 15_000);
-			least = Math.min(least, places());
+			least = Math.min(least, seats());
 		}
 		expect(row().ended).not.toBe(null);
 		expect(all(h.db, 'SELECT 1 FROM job_items WHERE job_id = ?', [job])).toHaveLength(6);
-		// The headroom of the hour is three places.
+		// The headroom of the hour is three seats.
 		expect(least).toBeGreaterThanOrEqual(3);
 		const why = all<{ facts: string }>(h.db, `SELECT facts FROM power_actions WHERE action = 'start'`).map(
 			(a) => a.facts
@@ -93,11 +93,11 @@ describe('a pool kept fresh', () => {
 		expect(plan.undo).toMatchObject({ kind: 'machines.move', input: { pool: 'quay', number: '1.0.0' } });
 		await h.finish(await h.commit(plan.id));
 		await h.live(MINUTE);
-		expect(one(h.db, `SELECT count(*) AS n FROM machine_places WHERE version = '1.1.0'`)).toEqual({ n: 6 });
+		expect(one(h.db, `SELECT count(*) AS n FROM machine_spots WHERE version = '1.1.0'`)).toEqual({ n: 6 });
 		// The pool follows exactly 1.0.0: it is followed again.
 		await h.live(4 * HOUR, MINUTE);
 		expect(
-			one(h.db, `SELECT count(*) AS n FROM machine_places WHERE version = '1.1.0' AND until = 9007199254740991`)
+			one(h.db, `SELECT count(*) AS n FROM machine_spots WHERE version = '1.1.0' AND until = 9007199254740991`)
 		).toEqual({ n: 0 });
 	});
 	test.each([

@@ -77,7 +77,7 @@ const failedMoves = (db: Db, at: number): Need[] =>
 		`SELECT line, version, count(*) AS n, group_concat(name, ', ') AS machines, min(since) AS since, max(error) AS error FROM (
 			SELECT mv.line_id AS line, mv.to_version AS version, m.name, min(mv.ended) AS since, max(mv.error) AS error FROM moves mv
 			JOIN machines m ON m.id = mv.machine_id AND m.until = ${FOREVER}
-			JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} AND pl.version <> mv.to_version
+			JOIN machine_spots pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} AND pl.version <> mv.to_version
 			WHERE mv.error IS NOT NULL AND mv.forgiven = 0 AND mv.ended <= ? GROUP BY 1, 2, 3 HAVING count(*) >= ${TRIES}
 		 ) GROUP BY 1, 2`,
 		[at]

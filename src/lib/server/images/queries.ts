@@ -224,7 +224,7 @@ export function trialOf(db: Db, line: string, number: string, at: number): Trial
 export const machinesOn = (db: Db, line: string, number: string): string[] =>
 	all<{ name: string }>(
 		db,
-		`SELECT m.name FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER}
+		`SELECT m.name FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.until = ${FOREVER}
 		 WHERE m.until = ${FOREVER} AND pl.line_id = ? AND pl.version = ? ORDER BY m.name`,
 		[line, number]
 	).map((r) => r.name);

@@ -144,7 +144,7 @@ describe('contents', () => {
 		});
 		expect(chunkIds(h.db, 'desk', '9.9.9')).toHaveLength(0);
 	});
-	test('stores: what a place loses is no longer counted there', async () => {
+	test('stores: what a site loses is no longer counted there', async () => {
 		expect(sitesWith(h.db, 'desk', '1.0.0', h.lab.now).sort()).toEqual(['isle', 'quay']);
 		h.lab.world.images.stores.get('isle')!.whole.clear();
 		await h.live(MINUTE);

@@ -95,7 +95,7 @@ export async function reportOfText(
 	if ('problems' in read) return { wrong: read.problems };
 	const report = await reportOf(ctx, line, read.sheet);
 	return {
-		report: { ...report, problems: report.problems.map((p) => ({ ...p, ...read.placeOf(p) })) },
+		report: { ...report, problems: report.problems.map((p) => ({ ...p, ...read.positionOf(p) })) },
 		remarks: read.remarks
 	};
 }

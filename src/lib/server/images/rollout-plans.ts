@@ -180,7 +180,7 @@ const beginPlan = planKind({
 				...(lacking.length
 					? [
 							{
-								words: `${countWords(lacking.length, 'machine')} at ${[...new Set(lacking.map((m) => m.site))].join(', ')} do not have the version at their place: ship it there first`,
+								words: `${countWords(lacking.length, 'machine')} at ${[...new Set(lacking.map((m) => m.site))].join(', ')} do not have the version at their site: ship it there first`,
 								side: 'against' as const
 							}
 						]

@@ -221,7 +221,7 @@ export const rolloutSteps = {
 const versionsNow = (db: Db): [string, string][] =>
 	all<{ name: string; version: string }>(
 		db,
-		`SELECT m.name, pl.version FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} WHERE m.until = ${FOREVER}`
+		`SELECT m.name, pl.version FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} WHERE m.until = ${FOREVER}`
 	).map((m) => [m.name, m.version]);
 
 /** The wave's figures since its machines moved, against the same hours before and the machines that have not moved. */

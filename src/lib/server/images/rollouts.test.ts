@@ -33,7 +33,7 @@ const input = {
 const versions = (h: Harness, pool = 'quay') =>
 	all<{ version: string }>(
 		h.db,
-		`SELECT pl.version FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = 9007199254740991 WHERE m.pool_id = ? ORDER BY m.name`,
+		`SELECT pl.version FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.until = 9007199254740991 WHERE m.pool_id = ? ORDER BY m.name`,
 		[pool]
 	).map((r) => r.version);
 async function until(h: Harness, what: () => boolean, most = 6 * DAY): Promise<void> {

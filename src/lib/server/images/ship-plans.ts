@@ -16,13 +16,13 @@ import { versionOrThrow } from './version-plans';
 
 const shipPlan = planKind({
 	kind: 'image.ship',
-	words: 'Ship a version to places over their links, in nightly windows, only what they lack',
+	words: 'Ship a version to sites over their links, in nightly windows, only what they lack',
 	area: 'images',
 	undo: 'never',
 	schema: v.strictObject({
 		line: lineId,
 		number: v.pipe(v.string(), v.nonEmpty('Choose a version.')),
-		sites: v.pipe(v.array(v.string()), v.minLength(1, 'Choose at least one place.')),
+		sites: v.pipe(v.array(v.string()), v.minLength(1, 'Choose at least one site.')),
 		from: v.optional(v.string(), '01:00'),
 		until: v.optional(v.string(), '05:00'),
 		/** Percent of each link. */
@@ -123,7 +123,7 @@ const shipPlan = planKind({
 			reasons: [
 				...reasons,
 				{
-					words: `the whole version is ${sizeWords(all_)} over a link; what a place has of other versions is not sent again`,
+					words: `the whole version is ${sizeWords(all_)} over a link; what a site has of other versions is not sent again`,
 					source: 'content chunks'
 				},
 				{

@@ -40,7 +40,7 @@ export const shipSteps = {
 					for (const leg of plan.legs)
 						run(
 							db,
-							'INSERT INTO shipment_places(shipment_id, site_id, target, bytes, sent, due) VALUES (?, ?, ?, ?, 0, ?) ON CONFLICT DO NOTHING',
+							'INSERT INTO shipment_sites(shipment_id, site_id, target, bytes, sent, due) VALUES (?, ?, ?, ?, 0, ?) ON CONFLICT DO NOTHING',
 							[row.id, leg.to, settings.sites.includes(leg.to) ? 1 : 0, leg.bytes, leg.done]
 						);
 					return row.id;
@@ -51,7 +51,7 @@ export const shipSteps = {
 			const outcomes = await Promise.all(plan.legs.map((leg) => sendLeg(step, id, leg, behind)));
 			const late = settings.sites.filter(
 				(s) =>
-					!one(db, 'SELECT 1 FROM shipment_places WHERE shipment_id = ? AND site_id = ? AND whole_at IS NOT NULL', [
+					!one(db, 'SELECT 1 FROM shipment_sites WHERE shipment_id = ? AND site_id = ? AND whole_at IS NOT NULL', [
 						id,
 						s
 					])
@@ -70,7 +70,7 @@ export const shipSteps = {
 	})
 };
 
-/** Sends over one link whatever the place at its end, and those behind it, lack and the place before it has. */
+/** Sends over one link whatever the site at its end, and those behind it, lack and the site before it has. */
 async function sendLeg(
 	{ ctx, input, key, log, cancelled }: StepRun<ShipInput>,
 	shipment: number,
@@ -90,7 +90,7 @@ async function sendLeg(
 			[JSON.stringify([...chunkIds(db, line, number)])]
 		).map((c) => [c.id, c])
 	);
-	/** What has to come to the place: what it lacks, and what those behind it lack. */
+	/** What has to come to the site: what it lacks, and what those behind it lack. */
 	const lacking = async (site: string): Promise<ChunkIds> => {
 		const own = settings.sites.includes(site) ? [chunkIds(db, line, number)] : [];
 		const further = await Promise.all((behind.get(site) ?? []).map(lacking));
@@ -119,7 +119,7 @@ async function sendLeg(
 			bytes += c.packed;
 		}
 		if (batch.length === 0) {
-			// The place before it has nothing new for it yet.
+			// The site before it has nothing new for it yet.
 			await sleep(ctx.clock, MINUTE);
 			continue;
 		}
@@ -130,7 +130,7 @@ async function sendLeg(
 		}
 		try {
 			await ctx.providers.builder.send(leg.from, leg.to, batch, settings.share, key(`${leg.to} ${now} ${call++}`));
-			run(db, 'UPDATE shipment_places SET sent = sent + ?, due = ? WHERE shipment_id = ? AND site_id = ?', [
+			run(db, 'UPDATE shipment_sites SET sent = sent + ?, due = ? WHERE shipment_id = ? AND site_id = ?', [
 				bytes,
 				dueOf(window, rate, missing, digests, bytes, ctx.clock.now()),
 				shipment,
@@ -138,7 +138,7 @@ async function sendLeg(
 			]);
 		} catch (e) {
 			if (!(e instanceof ProviderError)) throw e;
-			run(db, 'UPDATE shipment_places SET breaks = breaks + 1 WHERE shipment_id = ? AND site_id = ?', [
+			run(db, 'UPDATE shipment_sites SET breaks = breaks + 1 WHERE shipment_id = ? AND site_id = ?', [
 				shipment,
 				leg.to
 			]);
@@ -153,7 +153,7 @@ async function sendLeg(
 			noteStores(db, [leg.to], line, number, now);
 			run(
 				db,
-				'UPDATE shipment_places SET whole_at = ?, due = ? WHERE shipment_id = ? AND site_id = ? AND whole_at IS NULL',
+				'UPDATE shipment_sites SET whole_at = ?, due = ? WHERE shipment_id = ? AND site_id = ? AND whole_at IS NULL',
 				[now, now, shipment, leg.to]
 			);
 		})();

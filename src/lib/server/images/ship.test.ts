@@ -6,7 +6,7 @@ import { followingAt, moveOf } from './following';
 import { sitesWith } from './queries';
 import { shipmentsAt } from './shipping';
 
-/** Quay is home; isle hangs on a link of 10 Mbit/s, and a far place behind isle. */
+/** Quay is home; isle hangs on a link of 10 Mbit/s, and a far site behind isle. */
 const estate = (loss = 0) =>
 	testEstate('e2e/small.yaml', (e) => {
 		for (const p of e.directory.people) p.pattern = 'none';
@@ -24,10 +24,10 @@ const estate = (loss = 0) =>
 	});
 const ship = { line: 'desk', number: '1.1.0', sites: ['isle'], from: '00:00', until: '00:00', share: 100, nights: 5 };
 const sentTo = (h: Harness, site: string) =>
-	one<{ sent: number }>(h.db, 'SELECT sent FROM shipment_places WHERE site_id = ?', [site])!.sent;
+	one<{ sent: number }>(h.db, 'SELECT sent FROM shipment_sites WHERE site_id = ?', [site])!.sent;
 
 describe('shipping', () => {
-	test('sends only what the place lacks, and machines there take it once it is whole', async () => {
+	test('sends only what the site lacks, and machines there take it once it is whole', async () => {
 		const h = await Harness.of(estate());
 		await h.live(5 * MINUTE);
 		const plan = await h.draft('image.ship', ship);
@@ -48,7 +48,7 @@ describe('shipping', () => {
 		expect(sitesWith(h.db, 'desk', '1.1.0', h.lab.now)).toContain('isle');
 		await h.live(2 * HOUR, MINUTE);
 		expect(
-			one(h.db, `SELECT count(*) AS n FROM machine_places WHERE version = '1.1.0' AND until = 9007199254740991`)
+			one(h.db, `SELECT count(*) AS n FROM machine_spots WHERE version = '1.1.0' AND until = 9007199254740991`)
 		).toEqual({ n: 11 });
 		expect((await h.draft('image.ship', ship)).blocks[0]!.words).toBe('Isle has desk 1.1.0 already');
 	});
@@ -73,7 +73,7 @@ describe('shipping', () => {
 			next.setUTCHours(hour, 0, 0, 0);
 			return next.getTime() > h.lab.now ? next.getTime() - h.lab.now : next.getTime() + DAY - h.lab.now;
 		};
-		for (let i = 0; i < 2000 && !(one(h.db, 'SELECT 1 FROM shipment_places') && sentTo(h, 'isle') > 0); i++)
+		for (let i = 0; i < 2000 && !(one(h.db, 'SELECT 1 FROM shipment_sites') && sentTo(h, 'isle') > 0); i++)
 			await h.live(5 * MINUTE, 5 * MINUTE);
 		const sent = sentTo(h, 'isle');
 		expect(sent).toBeGreaterThan(0);
@@ -87,10 +87,10 @@ describe('shipping', () => {
 		expect(sentTo(h, 'isle')).toBe(noon);
 		expect((await h.finish(job, 5 * MINUTE)).state).toBe('done');
 		expect(sentTo(h, 'isle')).toBe(plan.effects.bytes);
-		expect(shipmentsAt(h.db, h.lab.now)[0]!.places[0]!.breaks).toBeGreaterThan(0);
+		expect(shipmentsAt(h.db, h.lab.now)[0]!.sites[0]!.breaks).toBeGreaterThan(0);
 	});
 
-	test('to two places over one link carries each chunk once', async () => {
+	test('to two sites over one link carries each chunk once', async () => {
 		const h = await Harness.of(estate());
 		await h.live(5 * MINUTE);
 		const [one_, both] = [

@@ -5,7 +5,7 @@ import {
 	planShipping,
 	type NightWindow,
 	type ShipLink,
-	type ShipPlace,
+	type ShipSite,
 	type ShipPlan
 } from '$lib/core/images/shipping';
 import { FOREVER, SECOND } from '$lib/core/time/units';
@@ -16,9 +16,9 @@ import { fromJson } from '../db/json';
 
 /** What was agreed to for a shipment. */
 export interface ShipSettings {
-	/** Places that are to have the version. */
+	/** Sites that are to have the version. */
 	sites: string[];
-	/** Minutes of the local day of each place. */
+	/** Minutes of the local day of each site. */
 	from: number;
 	until: number;
 	share: number;
@@ -62,7 +62,7 @@ export function expectedHandOut(db: Db, line: string, newest: string | null): nu
 	return Math.max(...thick.map((l) => handOutTime(bytes, l.mbit, l.loss)));
 }
 
-/** Links between places, each once. */
+/** Links between sites, each once. */
 export function linksOf(db: Db): ShipLink[] {
 	const links: ShipLink[] = [];
 	for (const s of all<{ id: string; links: string }>(db, 'SELECT id, links FROM sites ORDER BY position'))
@@ -102,7 +102,7 @@ export interface SiteShipping {
 	packed: Map<number, number>;
 }
 
-/** The way of a version to places, from what their stores hold now. Times beyond `until` are not looked at. */
+/** The way of a version to sites, from what their stores hold now. Times beyond `until` are not looked at. */
 export async function shippingOf(
 	ctx: Context,
 	line: string,
@@ -115,16 +115,16 @@ export async function shippingOf(
 	const wanted = chunkIds(db, line, number);
 	const packed = packedSizes(db, wanted);
 	const windows = new Map<string, NightWindow>();
-	const places = new Map<string, ShipPlace>();
+	const sites = new Map<string, ShipSite>();
 	for (const s of all<{ id: string; zone: string }>(db, 'SELECT id, time_zone AS zone FROM sites')) {
 		const window: NightWindow = { from: settings.from, until: settings.until, zone: s.zone };
 		windows.set(s.id, window);
-		places.set(s.id, { site: s.id, holds: await heldChunks(ctx, s.id), window, share: settings.share });
+		sites.set(s.id, { site: s.id, holds: await heldChunks(ctx, s.id), window, share: settings.share });
 	}
 	const plan = planShipping({
 		origin: setting(db, 'home') ?? '',
 		to: settings.sites,
-		places,
+		sites,
 		links: linksOf(db),
 		wanted,
 		packed: (c) => packed.get(c) ?? 0,
@@ -145,7 +145,7 @@ export interface ShipmentRow {
 	until: number;
 	ended: number | null;
 	outcome: string | null;
-	places: {
+	sites: {
 		site: string;
 		target: boolean;
 		bytes: number;
@@ -158,7 +158,7 @@ export interface ShipmentRow {
 
 /** Shipments begun up to a moment, newest first. */
 export function shipmentsAt(db: Db, at: number, limit = 20): ShipmentRow[] {
-	return all<Omit<ShipmentRow, 'settings' | 'places'> & { settings: string }>(
+	return all<Omit<ShipmentRow, 'settings' | 'sites'> & { settings: string }>(
 		db,
 		`SELECT s.id, s.job_id AS jobId, s.line_id AS line, s.number, s.settings, s.by, s.began, s.until, coalesce(s.ended, j.ended) AS ended,
 		 CASE WHEN s.outcome IS NULL AND j.state IN ('failed', 'cancelled') THEN j.state ELSE s.outcome END AS outcome
@@ -167,7 +167,7 @@ export function shipmentsAt(db: Db, at: number, limit = 20): ShipmentRow[] {
 	).map((s) => ({
 		...s,
 		settings: fromJson<ShipSettings>('shipments.settings', s.settings),
-		places: all<{
+		sites: all<{
 			site: string;
 			target: number;
 			bytes: number;
@@ -177,18 +177,18 @@ export function shipmentsAt(db: Db, at: number, limit = 20): ShipmentRow[] {
 			breaks: number;
 		}>(
 			db,
-			'SELECT site_id AS site, target, bytes, sent, due, whole_at AS wholeAt, breaks FROM shipment_places WHERE shipment_id = ?',
+			'SELECT site_id AS site, target, bytes, sent, due, whole_at AS wholeAt, breaks FROM shipment_sites WHERE shipment_id = ?',
 			[s.id]
 		).map((p) => ({ ...p, target: p.target === 1 }))
 	}));
 }
 
-/** When places that lack a version are to have it, by `site/line/number`: of shipments that run. Null when its nights are not enough. */
+/** When sites that lack a version are to have it, by `site/line/number`: of shipments that run. Null when its nights are not enough. */
 export function dueAt(db: Db, at: number): Map<string, number | null> {
 	return new Map(
 		all<{ key: string; due: number | null; until: number }>(
 			db,
-			`SELECT p.site_id || '/' || s.line_id || '/' || s.number AS key, p.due, s.until FROM shipment_places p JOIN shipments s ON s.id = p.shipment_id
+			`SELECT p.site_id || '/' || s.line_id || '/' || s.number AS key, p.due, s.until FROM shipment_sites p JOIN shipments s ON s.id = p.shipment_id
 			 JOIN jobs j ON j.id = s.job_id WHERE p.target = 1 AND p.whole_at IS NULL AND s.began <= ? AND s.ended IS NULL AND j.ended IS NULL`,
 			[at]
 		).map((r) => [r.key, r.due !== null && r.due <= r.until ? r.due : null])

@@ -96,7 +96,7 @@ export function bytesOf(db: Db, ids: Uint32Array): { size: number; packed: numbe
 	) as { size: number; packed: number };
 }
 
-/** What has to be sent to a place that has one version so that it has another, too. */
+/** What has to be sent to a site that has one version so that it has another, too. */
 export function sendBetween(
 	db: Db,
 	from: { line: string; number: string },

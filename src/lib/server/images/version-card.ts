@@ -67,7 +67,7 @@ export function versionCard(ctx: Context, id: string, { at, live }: Then): Card 
 			{ name: 'system', value: `${line.system}, generation ${line.generation}` },
 			{ name: 'machines', value: `${v.machines} of ${line.machines} on this line`, scope },
 			{ name: 'people on it', value: countWords(v.people, 'person', 'people'), scope },
-			{ name: 'at', value: sites.length ? sites.map((s) => names.get(s) ?? s).join(', ') : 'no place' },
+			{ name: 'at', value: sites.length ? sites.map((s) => names.get(s) ?? s).join(', ') : 'no site' },
 			...(trial
 				? [
 						{

@@ -220,7 +220,7 @@ const deletePlan = planKind({
 			blocks,
 			reasons: [
 				{
-					words: `it is at ${sites.length ? sites.join(', ') : 'no place'}, ${sizeWords(version.size)}; what other versions share stays`,
+					words: `it is at ${sites.length ? sites.join(', ') : 'no site'}, ${sizeWords(version.size)}; what other versions share stays`,
 					source: 'image stores'
 				}
 			],

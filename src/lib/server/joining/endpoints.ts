@@ -1,5 +1,5 @@
 import * as v from 'valibot';
-import { PLACE_CHECKS } from '$lib/core/network/places';
+import { SITE_CHECKS } from '$lib/core/network/site-checks';
 import { explained, rowsOf } from '../endpoints/answers';
 import { endpoint, type Endpoint } from '../endpoints/endpoint';
 import { draft, read } from '../endpoints/need';
@@ -24,7 +24,7 @@ const joining = v.strictObject({
 	until: moment,
 	outcome: v.nullable(text),
 	site: v.nullable(text),
-	placeId: v.nullable(text),
+	siteId: v.nullable(text),
 	next: v.nullable(v.picklist(JOINING_STEPS)),
 	address: v.nullable(text),
 	certificate: v.nullable(
@@ -43,7 +43,7 @@ const joining = v.strictObject({
 		v.strictObject({
 			account: text,
 			offer: v.strictObject({
-				place: text,
+				site: text,
 				hosts: v.array(v.strictObject({ name: text, cores: whole, memory: bytes, gpus: whole })),
 				volumes: v.array(v.strictObject({ id: text, size: bytes, iops: v.number() })),
 				networks: v.array(v.strictObject({ id: text, range: text, first: whole, last: whole, free: whole })),
@@ -51,7 +51,7 @@ const joining = v.strictObject({
 			})
 		})
 	),
-	place: v.nullable(
+	particulars: v.nullable(
 		v.strictObject({
 			name: text,
 			kind: v.picklist(['office', 'ship', 'rented']),
@@ -72,7 +72,7 @@ export const joiningEndpoints: readonly Endpoint[] = [
 		method: 'GET',
 		path: '/joinings',
 		summary: 'Sites on their way to being joined up',
-		need: read('places'),
+		need: read('sites'),
 		work: 'here',
 		answer: rowsOf(v.strictObject({ id: whole, by: text, since: moment, site: v.nullable(text), words: text })),
 		handle: ({ ctx }) => ({ rows: joiningsAt(ctx.db, ctx.clock.now()) })
@@ -81,7 +81,7 @@ export const joiningEndpoints: readonly Endpoint[] = [
 		method: 'POST',
 		path: '/joinings',
 		summary: 'Begin to join up a site, or to change how one is reached; the site itself is made by a plan',
-		need: draft('places'),
+		need: draft('sites'),
 		work: 'here',
 		body: v.strictObject({ site: v.optional(v.nullable(v.string()), null) }),
 		instead: {},
@@ -94,7 +94,7 @@ export const joiningEndpoints: readonly Endpoint[] = [
 		method: 'GET',
 		path: '/joinings/{id}',
 		summary: 'What has been answered so far, and the certificate that was seen; no secrets',
-		need: read('places'),
+		need: read('sites'),
 		work: 'here',
 		params: ID,
 		answer: joining,
@@ -104,7 +104,7 @@ export const joiningEndpoints: readonly Endpoint[] = [
 		method: 'DELETE',
 		path: '/joinings/{id}',
 		summary: 'Give it up',
-		need: draft('places'),
+		need: draft('sites'),
 		params: ID,
 		answer: null,
 		handle: ({ ctx, params }) => endJoining(ctx.db, params.id, 'given up', ctx.clock.now())
@@ -113,13 +113,13 @@ export const joiningEndpoints: readonly Endpoint[] = [
 		method: 'POST',
 		path: '/joinings/{id}/checks',
 		summary: 'Run the checks for a site on its way',
-		need: draft('places'),
+		need: draft('sites'),
 		work: 'here',
 		params: ID,
 		answer: v.strictObject({
 			checks: v.array(
 				v.strictObject({
-					name: v.picklist(PLACE_CHECKS),
+					name: v.picklist(SITE_CHECKS),
 					ok: v.nullable(v.boolean()),
 					saw: text,
 					remedy: text
@@ -133,7 +133,7 @@ export const joiningEndpoints: readonly Endpoint[] = [
 			method: 'POST',
 			path: `/joinings/{id}/${step}`,
 			summary: `Save the answer to the question of its ${step}, after trying it out`,
-			need: draft('places'),
+			need: draft('sites'),
 			work: 'here',
 			params: ID,
 			body: v.unknown(),

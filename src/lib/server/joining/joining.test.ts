@@ -15,7 +15,7 @@ import { beginJoining, checkJoining, endJoining, joiningOf, joiningsAt, saveAnsw
 import { vaultOf } from '../vault';
 
 const ADDRESS = REEF_ADDRESS;
-const PLACE = REEF;
+const PARTICULARS = REEF;
 
 /** Quay and isle, and a reef that is still to be joined up. */
 const estate = (change: Parameters<typeof addReef>[1] = () => {}) =>
@@ -36,10 +36,10 @@ const fingerprint = async () => (await joiningOf(h.ctx, id)).certificate!.finger
 
 const answerAll = () => answerReef(h.ctx, id);
 
-describe('joining up a place', () => {
+describe('joining up a site', () => {
 	beforeEach(() => begin());
 
-	test('question by question, each kept, until a plan makes the place', async () => {
+	test('question by question, each kept, until a plan makes the site', async () => {
 		expect((await joiningOf(h.ctx, id)).next).toBe('address');
 		expect((await save('address', { address: ADDRESS })).next).toBe('certificate');
 		const seen = (await joiningOf(h.ctx, id)).certificate!;
@@ -53,13 +53,13 @@ describe('joining up a place', () => {
 		expect((await save('certificate', { fingerprint: seen.fingerprint })).next).toBe('account');
 		const told = await save('account', { account: 'sextant', secret: 'tideline' });
 		expect(told.account!.offer).toMatchObject({
-			place: 'reef',
+			site: 'reef',
 			hosts: [{ name: 'reef-h1', cores: 32 }],
 			volumes: [{ id: 'reef-v1' }],
 			networks: [{ id: 'reef-desks' }],
 			links: [{ to: 'quay', mbit: 200 }]
 		});
-		expect((await save('place', PLACE)).next).toBe('directory');
+		expect((await save('particulars', PARTICULARS)).next).toBe('directory');
 		expect((await save('directory', { folder: 'desks/isle', account: 'svc-join', secret: 'tideline' })).next).toBe(
 			'prices'
 		);
@@ -129,9 +129,7 @@ describe('joining up a place', () => {
 		expect((await h.draft('site.leave', { site: 'isle' })).blocks.map((b) => b.words).join()).toMatch(
 			/pool .* stands there/
 		);
-		await expect(h.draft('site.leave', { site: 'reef' })).rejects.toMatchObject(
-			refused('site', /no place called reef/)
-		);
+		await expect(h.draft('site.leave', { site: 'reef' })).rejects.toMatchObject(refused('site', /no site called reef/));
 	});
 
 	test('an address that answers nothing is said beside it, and nothing is kept', async () => {
@@ -178,7 +176,7 @@ describe('joining up a place', () => {
 		await expect(h.commit(plan.id)).rejects.toThrow();
 	});
 
-	test('an account that is not taken, and a place that is joined already, are said beside it', async () => {
+	test('an account that is not taken, and a site that is joined already, are said beside it', async () => {
 		await save('address', { address: ADDRESS });
 		await save('certificate', { fingerprint: await fingerprint() });
 		await expect(save('account', { account: 'sextant', secret: 'no' })).rejects.toMatchObject(
@@ -195,22 +193,22 @@ describe('joining up a place', () => {
 	});
 
 	test.each([
-		[{ name: ' ' }, 'name', /Give the place a name/],
+		[{ name: ' ' }, 'name', /Give the site a name/],
 		[{ name: 'Isle' }, 'name', /with this name already/],
 		[{ timeZone: 'Mars/Olympus' }, 'timeZone', /such as Europe\/Oslo/],
 		[{ networks: [] }, 'networks', /at least one/],
 		[{ networks: ['sea'] }, 'networks', /no network called sea/],
 		[{ link: { to: 'quay', mbit: 0, latency_ms: 1, loss: 0 } }, 'link.mbit', /no speed carries nothing/],
-		[{ link: { to: 'moon', mbit: 1, latency_ms: 1, loss: 0 } }, 'link.to', /no place called moon/],
+		[{ link: { to: 'moon', mbit: 1, latency_ms: 1, loss: 0 } }, 'link.to', /no site called moon/],
 		[{ link: { to: 'quay', mbit: 1, latency_ms: 1, loss: 1 } }, 'link.loss', /At most 95/],
 		[{ planned: 1.5 }, 'planned', /whole number/],
 		[{ kind: 'cave' }, 'kind', /office, ship or rented/]
-	])('a place with %j is refused beside %s', async (change, field, words) => {
+	])('a site with %j is refused beside %s', async (change, field, words) => {
 		await save('address', { address: ADDRESS });
 		await save('certificate', { fingerprint: await fingerprint() });
 		await save('account', { account: 'sextant', secret: 'tideline' });
-		await expect(save('place', { ...PLACE, ...change })).rejects.toMatchObject(refused(field, words));
-		expect((await joiningOf(h.ctx, id)).place).toBeNull();
+		await expect(save('particulars', { ...PARTICULARS, ...change })).rejects.toMatchObject(refused(field, words));
+		expect((await joiningOf(h.ctx, id)).site).toBeNull();
 	});
 
 	test('a folder that is not there, or where nothing may be made, is said beside it', async () => {
@@ -225,7 +223,7 @@ describe('joining up a place', () => {
 	});
 
 	test('questions are answered in order; one given up takes no answer and makes no plan', async () => {
-		await expect(save('place', PLACE)).rejects.toMatchObject(refused('form', /before first: address/));
+		await expect(save('particulars', PARTICULARS)).rejects.toMatchObject(refused('form', /before first: address/));
 		await expect(save('weather', {})).rejects.toThrow(/question called weather/);
 		await expect(h.draft('site.join', { joining: id })).rejects.toMatchObject(
 			refused('joining', /still open: address/)
@@ -239,8 +237,12 @@ describe('joining up a place', () => {
 
 	test('a network that is named twice counts once', async () => {
 		await answerAll();
-		const { place } = await save('place', { ...PLACE, networks: ['reef-desks', 'reef-desks'], planned: 40 });
-		expect(place!.networks).toEqual(['reef-desks']);
+		const { particulars } = await save('particulars', {
+			...PARTICULARS,
+			networks: ['reef-desks', 'reef-desks'],
+			planned: 40
+		});
+		expect(particulars!.networks).toEqual(['reef-desks']);
 		const addresses = (await checkJoining(h.ctx, id)).find((c) => c.name === 'addresses')!;
 		expect(addresses).toMatchObject({ ok: false, saw: '31 addresses free, 40 machines still planned' });
 		// Too few addresses are known beforehand, and hold nobody up: plans for machines count for themselves.
@@ -254,12 +256,12 @@ describe('joining up a place', () => {
 		await Promise.all([
 			save('prices', { hostHour: 9, volumeMonth: 9 }),
 			save('directory', { folder: 'desks/quay', account: 'svc-join', secret: 'tideline' }),
-			save('place', { ...PLACE, planned: 3 })
+			save('particulars', { ...PARTICULARS, planned: 3 })
 		]);
 		expect(await joiningOf(h.ctx, id)).toMatchObject({
 			prices: { hostHour: 9 },
 			directory: { folder: 'desks/quay' },
-			place: { planned: 3 }
+			particulars: { planned: 3 }
 		});
 	});
 
@@ -267,19 +269,19 @@ describe('joining up a place', () => {
 		await answerAll();
 		expect((await save('address', { address: ADDRESS })).account).not.toBeNull();
 		expect((await save('address', { address: 'reef-compute:8443' })).account).toBeNull();
-		expect((await joiningOf(h.ctx, id)).place).toMatchObject({ name: 'Reef' });
+		expect((await joiningOf(h.ctx, id)).particulars).toMatchObject({ name: 'Reef' });
 	});
 
 	test('of a thin link takes no version by itself', async () => {
 		await answerAll();
-		await save('place', { ...PLACE, link: { ...PLACE.link, mbit: 12 } });
+		await save('particulars', { ...PARTICULARS, link: { ...PARTICULARS.link, mbit: 12 } });
 		const plan = await h.draft('site.join', { joining: id });
 		expect(plan.steps.map((s) => s.kind)).toEqual(['site.write', 'site.check']);
 		expect(plan.reasons.map((r) => r.words)).toContain('versions come there by shipment: its link is thin');
 	});
 });
 
-test('an expired certificate cannot be confirmed, and fails the check of a place that is joined', async () => {
+test('an expired certificate cannot be confirmed, and fails the check of a site that is joined', async () => {
 	const expired = testEstate('e2e/small.yaml');
 	expired.sites[1]!.provider.until = expired.lab.opens - DAY;
 	h = await Harness.of(expired);
@@ -297,18 +299,18 @@ test('an expired certificate cannot be confirmed, and fails the check of a place
 
 test('certificates are real, and the same in every run', async () => {
 	h = await Harness.of(estate());
-	const { places } = h.ctx.providers;
-	const [pem] = await places.authorities();
+	const { sites } = h.ctx.providers;
+	const [pem] = await sites.authorities();
 	expect(readCertificate(pem!)).toMatchObject({
 		subject: 'CN=Root authority, O=Test Bay',
 		issuer: 'CN=Root authority, O=Test Bay'
 	});
-	const again = (await Harness.of(estate())).ctx.providers.places;
+	const again = (await Harness.of(estate())).ctx.providers.sites;
 	expect(await again.certificate('compute.isle.testbay.example:8443')).toBe(
-		await places.certificate('compute.isle.testbay.example:8443')
+		await sites.certificate('compute.isle.testbay.example:8443')
 	);
-	expect(await places.certificate('compute.isle.testbay.example:8443')).not.toBe(
-		await places.certificate('compute.quay.testbay.example:8443')
+	expect(await sites.certificate('compute.isle.testbay.example:8443')).not.toBe(
+		await sites.certificate('compute.quay.testbay.example:8443')
 	);
 });
 
@@ -323,7 +325,7 @@ describe('the checks that run for ever', () => {
 			.map((c) => c.name);
 	const grow = async () => (await h.draft('pool.grow', { pool: 'isle', count: 1 })).blocks.map((b) => b.words);
 
-	test('pass at every place of an estate that is in order', () => {
+	test('pass at every site of an estate that is in order', () => {
 		expect(failing('quay')).toEqual([]);
 		expect(failing('isle')).toEqual([]);
 	});
@@ -381,9 +383,9 @@ describe('the checks that run for ever', () => {
 		expired.sites[1]!.provider.until = beginning(expired) + 5 * MINUTE;
 		h = await Harness.of(expired);
 		const shown: string[] = [];
-		const { places } = h.ctx.providers;
-		const offer = places.offer.bind(places);
-		places.offer = (address, account, secret) => {
+		const { sites } = h.ctx.providers;
+		const offer = sites.offer.bind(sites);
+		sites.offer = (address, account, secret) => {
 			shown.push(address);
 			return offer(address, account, secret);
 		};
@@ -395,7 +397,7 @@ describe('the checks that run for ever', () => {
 		expect(new Set(shown)).toEqual(new Set(['compute.quay.testbay.example:8443']));
 	});
 
-	test('a link that is down takes the place out of reach', async () => {
+	test('a link that is down takes the site out of reach', async () => {
 		h.lab.apply({ c: 'fault', kind: 'link-down', target: 'quay/isle', value: null });
 		await h.live(6 * MINUTE, MINUTE);
 		expect(failing('isle')).toContain('certificate');
@@ -405,7 +407,7 @@ describe('the checks that run for ever', () => {
 	test('answers can be renewed, and take the place of those before', async () => {
 		const renewal = beginJoining(h.ctx, 'Chidi', 'isle');
 		expect(beginJoining(h.ctx, 'Chidi', 'isle')).toBe(renewal);
-		expect(() => beginJoining(h.ctx, 'Chidi', 'moon')).toThrow(/no place called moon/);
+		expect(() => beginJoining(h.ctx, 'Chidi', 'moon')).toThrow(/no site called moon/);
 		const answer = (step: string, input: unknown) => saveAnswer(h.ctx, renewal, step, input, 'Chidi');
 		expect((await joiningOf(h.ctx, renewal)).address).toBe('compute.isle.testbay.example:8443');
 		await answer('address', { address: 'compute.quay.testbay.example:8443' });

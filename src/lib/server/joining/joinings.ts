@@ -1,7 +1,7 @@
 import * as v from 'valibot';
 import { readAddress } from '$lib/core/network/addresses';
 import type { Certificate, Standing } from '$lib/core/network/certificates';
-import type { PlaceResult } from '$lib/core/network/places';
+import type { SiteResult } from '$lib/core/network/site-checks';
 import { FOREVER } from '$lib/core/time/units';
 import { knowsZone } from '$lib/core/time/zone';
 import type { Explained } from '$lib/core/why/explained';
@@ -11,11 +11,11 @@ import { closeAt, openAt } from '../db/intervals';
 import { whole } from '../plans/fields';
 import { InputProblem } from '../plans/kind';
 import { NotFound, parseInput } from '../plans';
-import { ProviderError, type PlaceOffer } from '../providers';
+import { ProviderError, type SiteOffer } from '../providers';
 import {
 	joinSecret,
 	lookAt,
-	lookAtPlace,
+	lookAtSite,
 	nameOfSite,
 	networksOf,
 	providerAt,
@@ -25,20 +25,20 @@ import {
 } from '../network';
 import { fromJson } from '../db/json';
 
-/** The questions on the way to a joined place, in order: each is saved by itself, and can be answered again. */
-export const JOINING_STEPS = ['address', 'certificate', 'account', 'place', 'directory', 'prices'] as const;
+/** The questions on the way to a joined site, in order: each is saved by itself, and can be answered again. */
+export const JOINING_STEPS = ['address', 'certificate', 'account', 'particulars', 'directory', 'prices'] as const;
 export type JoiningStep = (typeof JOINING_STEPS)[number];
-/** A place that is joined keeps its name, networks and prices. */
+/** A site that is joined keeps its name, networks and prices. */
 const RENEWING: readonly JoiningStep[] = ['address', 'certificate', 'account', 'directory'];
-/** The questions that are asked of a new place, or of one that is joined already. */
+/** The questions that are asked of a new site, or of one that is joined already. */
 export const stepsOf = (site: string | null): readonly JoiningStep[] => (site === null ? JOINING_STEPS : RENEWING);
 
 /** What has been answered so far; secrets are sealed. */
 interface Answers {
 	address?: { address: string };
 	certificate?: { pem: string; confirmed: string | null; confirmedBy: string | null };
-	account?: { account: string; secret: string; offer: PlaceOffer };
-	place?: {
+	account?: { account: string; secret: string; offer: SiteOffer };
+	particulars?: {
 		name: string;
 		kind: 'office' | 'ship' | 'rented';
 		timeZone: string;
@@ -60,23 +60,23 @@ interface JoiningRow {
 	answers: string;
 }
 
-/** A place on its way to being joined up, as it may be shown: without secrets. */
+/** A site on its way to being joined up, as it may be shown: without secrets. */
 export interface Joining {
 	id: number;
 	by: string;
 	since: number;
 	until: number;
 	outcome: string | null;
-	/** The place that is given new answers, or null for a new one. */
+	/** The site that is given new answers, or null for a new one. */
 	site: string | null;
-	/** What the provider calls the place, once it has said so. */
-	placeId: string | null;
+	/** What the provider calls the site, once it has said so. */
+	siteId: string | null;
 	/** The first question that has no answer yet; null when all have one. */
 	next: JoiningStep | null;
 	address: string | null;
 	certificate: (Certificate & { standing: Explained<Standing>; confirmedBy: string | null }) | null;
-	account: { account: string; offer: PlaceOffer } | null;
-	place: NonNullable<Answers['place']> | null;
+	account: { account: string; offer: SiteOffer } | null;
+	particulars: NonNullable<Answers['particulars']> | null;
 	directory: { folder: string; account: string } | null;
 	prices: NonNullable<Answers['prices']> | null;
 }
@@ -103,8 +103,8 @@ const SCHEMAS = {
 		fingerprint: text('Say which fingerprint you confirm.')
 	}),
 	account: v.strictObject({ account: text('Write the account.'), secret: wanted('Write its secret.') }),
-	place: v.strictObject({
-		name: v.pipe(text('Give the place a name.'), v.maxLength(60, 'At most 60 characters.')),
+	particulars: v.strictObject({
+		name: v.pipe(text('Give the site a name.'), v.maxLength(60, 'At most 60 characters.')),
 		kind: v.picklist(['office', 'ship', 'rented'], 'Choose office, ship or rented.'),
 		timeZone: v.pipe(v.string(), v.check(knowsZone, 'Write a time zone such as Europe/Oslo.')),
 		networks: v.pipe(v.array(v.string()), v.nonEmpty('Choose at least one network.')),
@@ -139,14 +139,13 @@ export const joiningSchemas: Record<JoiningStep, v.GenericSchema> = SCHEMAS;
 
 const problem = (field: string, words: string) => new InputProblem([{ field, words }]);
 
-/** Begins to join up a new place, or to give one that is joined new answers. Returns its number. */
+/** Begins to join up a new site, or to give one that is joined new answers. Returns its number. */
 export function beginJoining(ctx: Context, by: string, site: string | null): number {
 	const { db } = ctx;
 	const now = ctx.clock.now();
 	let answers: Answers = {};
 	if (site !== null) {
-		if (!one(db, 'SELECT 1 FROM sites WHERE id = ?', [site]))
-			throw problem('site', `There is no place called ${site}.`);
+		if (!one(db, 'SELECT 1 FROM sites WHERE id = ?', [site])) throw problem('site', `There is no site called ${site}.`);
 		const open = one<{ id: number }>(db, `SELECT id FROM joinings WHERE site_id = ? AND until = ${FOREVER}`, [site]);
 		if (open) return open.id;
 		const p = providerAt(db, ctx.vault, site, now);
@@ -173,7 +172,7 @@ export async function joiningOf(ctx: Context, id: number): Promise<Joining> {
 			? lookAt(
 					a.certificate.pem,
 					readAddress(a.address.address)!.host,
-					await ctx.providers.places.authorities(),
+					await ctx.providers.sites.authorities(),
 					a.certificate.confirmed,
 					ctx.clock.now()
 				)
@@ -182,7 +181,7 @@ export async function joiningOf(ctx: Context, id: number): Promise<Joining> {
 		address: a.address !== undefined && seen !== null,
 		certificate: seen?.standing.value === 'trusted',
 		account: a.account !== undefined,
-		place: a.place !== undefined,
+		particulars: a.particulars !== undefined,
 		directory: a.directory !== undefined,
 		prices: a.prices !== undefined
 	};
@@ -193,14 +192,14 @@ export async function joiningOf(ctx: Context, id: number): Promise<Joining> {
 		until: row.until,
 		outcome: row.outcome,
 		site: row.site_id,
-		placeId: a.account?.offer.place ?? row.site_id,
+		siteId: a.account?.offer.site ?? row.site_id,
 		next: stepsOf(row.site_id).find((s) => !done[s]) ?? null,
 		address: a.address?.address ?? null,
 		certificate: seen
 			? { ...seen.certificate, standing: seen.standing, confirmedBy: a.certificate!.confirmedBy }
 			: null,
 		account: a.account ? { account: a.account.account, offer: a.account.offer } : null,
-		place: a.place ?? null,
+		particulars: a.particulars ?? null,
 		directory: a.directory ? { folder: a.directory.folder, account: a.directory.account } : null,
 		prices: a.prices ?? null
 	};
@@ -218,7 +217,7 @@ export const joiningsAt = (
 			by: r.by,
 			since: r.since,
 			site: r.site_id,
-			words: a.place?.name ?? a.account?.offer.place ?? a.address?.address ?? r.site_id ?? 'nothing answered yet'
+			words: a.particulars?.name ?? a.account?.offer.site ?? a.address?.address ?? r.site_id ?? 'nothing answered yet'
 		};
 	});
 
@@ -264,26 +263,26 @@ const ANSWER: {
 		const { address } = parseInput(SCHEMAS.address, input);
 		let pem: string;
 		try {
-			pem = await ctx.providers.places.certificate(address);
+			pem = await ctx.providers.sites.certificate(address);
 		} catch (e) {
 			if (!(e instanceof ProviderError)) throw e;
-			const known = await ctx.providers.places.resolve(readAddress(address)!.host, null);
+			const known = await ctx.providers.sites.resolve(readAddress(address)!.host, null);
 			throw problem(
 				'address',
 				known.length ? `${sentence(e.message)}.` : `${readAddress(address)!.host} does not resolve.`
 			);
 		}
 		if (address === before.address && readCertificate(pem).fingerprint === before.certificate?.fingerprint) return {};
-		// Another provider may be another place.
+		// Another provider may be another site.
 		return { address: { address }, certificate: { pem, confirmed: null, confirmedBy: null }, account: undefined };
 	},
 
 	async certificate({ ctx, before, by }, input) {
 		// Tools write them in capitals or not, with colons or without.
 		const fingerprint = fingerprintOf(parseInput(SCHEMAS.certificate, input).fingerprint);
-		const pem = await ctx.providers.places.certificate(before.address!);
+		const pem = await ctx.providers.sites.certificate(before.address!);
 		const host = readAddress(before.address!)!.host;
-		const authorities = await ctx.providers.places.authorities();
+		const authorities = await ctx.providers.sites.authorities();
 		const { certificate, standing } = lookAt(pem, host, authorities, fingerprint, ctx.clock.now());
 		if (certificate.fingerprint !== fingerprint)
 			throw problem('fingerprint', 'The provider shows another certificate now. Look at the address again.');
@@ -294,40 +293,40 @@ const ANSWER: {
 
 	async account({ ctx, before }, input) {
 		const { account, secret } = parseInput(SCHEMAS.account, input);
-		let offer: PlaceOffer;
+		let offer: SiteOffer;
 		try {
-			offer = await ctx.providers.places.offer(before.address!, account, secret);
+			offer = await ctx.providers.sites.offer(before.address!, account, secret);
 		} catch (e) {
 			if (!(e instanceof ProviderError)) throw e;
 			throw problem('account', `${sentence(e.message)}.`);
 		}
-		const known = one(ctx.db, 'SELECT 1 FROM sites WHERE id = ?', [offer.place]);
-		if (before.site === null && known) throw problem('account', `This is ${offer.place}, which is joined up already.`);
-		if (before.site !== null && before.site !== offer.place)
-			throw problem('account', `This is ${offer.place}, not ${before.site}.`);
+		const known = one(ctx.db, 'SELECT 1 FROM sites WHERE id = ?', [offer.site]);
+		if (before.site === null && known) throw problem('account', `This is ${offer.site}, which is joined up already.`);
+		if (before.site !== null && before.site !== offer.site)
+			throw problem('account', `This is ${offer.site}, not ${before.site}.`);
 		return { account: { account, secret: ctx.vault.seal(secret, providerSecret(before.address!)), offer } };
 	},
 
-	async place({ ctx, before }, input) {
-		const place = parseInput(SCHEMAS.place, input);
+	async particulars({ ctx, before }, input) {
+		const particulars = parseInput(SCHEMAS.particulars, input);
 		const { offer } = before.account!;
 		const problems: { field: string; words: string }[] = [];
-		for (const n of place.networks)
+		for (const n of particulars.networks)
 			if (!offer.networks.some((o) => o.id === n))
 				problems.push({ field: 'networks', words: `The provider has no network called ${n}.` });
-		if (place.link && !one(ctx.db, 'SELECT 1 FROM sites WHERE id = ?', [place.link.to]))
-			problems.push({ field: 'link.to', words: `There is no place called ${place.link.to}.` });
-		if (one(ctx.db, 'SELECT 1 FROM sites WHERE name = ? AND id <> ?', [place.name, before.placeId]))
-			problems.push({ field: 'name', words: 'There is a place with this name already.' });
+		if (particulars.link && !one(ctx.db, 'SELECT 1 FROM sites WHERE id = ?', [particulars.link.to]))
+			problems.push({ field: 'link.to', words: `There is no site called ${particulars.link.to}.` });
+		if (one(ctx.db, 'SELECT 1 FROM sites WHERE name = ? AND id <> ?', [particulars.name, before.siteId]))
+			problems.push({ field: 'name', words: 'There is a site with this name already.' });
 		if (problems.length) throw new InputProblem(problems);
-		return { place: { ...place, networks: [...new Set(place.networks)] } };
+		return { particulars: { ...particulars, networks: [...new Set(particulars.networks)] } };
 	},
 
 	async directory({ ctx }, input) {
 		const { folder, account, secret } = parseInput(SCHEMAS.directory, input);
 		if (!one(ctx.db, 'SELECT 1 FROM folders WHERE name = ?', [folder]))
 			throw problem('folder', `The directory has no folder ${folder}.`);
-		const may = await ctx.providers.places.mayCreate(account, secret, folder);
+		const may = await ctx.providers.sites.mayCreate(account, secret, folder);
 		if (!may.ok) throw problem(may.wrong, `${sentence(may.saw)}.`);
 		return { directory: { folder, account, secret: ctx.vault.seal(secret, joinSecret(folder)) } };
 	},
@@ -339,7 +338,7 @@ const ANSWER: {
 
 const sentence = (words: string) => words.charAt(0).toUpperCase() + words.slice(1);
 
-/** How the place would be reached by what has been answered. Throws InputProblem while a question is open. */
+/** How the site would be reached by what has been answered. Throws InputProblem while a question is open. */
 export async function answeredProvider(
 	ctx: Context,
 	id: number
@@ -364,27 +363,27 @@ export async function answeredProvider(
 			folder: a.directory!.folder,
 			joinAccount: a.directory!.account,
 			joinSecret: open(a.directory!.secret, joinSecret(a.directory!.folder)),
-			planned: a.place?.planned ?? providerAt(ctx.db, ctx.vault, joining.site!, ctx.clock.now())?.planned ?? 0
+			planned: a.particulars?.planned ?? providerAt(ctx.db, ctx.vault, joining.site!, ctx.clock.now())?.planned ?? 0
 		}
 	};
 }
 
-/** Runs the checks for a place that is on its way, with what has been answered so far. */
-export async function checkJoining(ctx: Context, id: number): Promise<PlaceResult[]> {
+/** Runs the checks for a site that is on its way, with what has been answered so far. */
+export async function checkJoining(ctx: Context, id: number): Promise<SiteResult[]> {
 	const { joining, provider } = await answeredProvider(ctx, id);
-	const place = joining.placeId!;
+	const site = joining.siteId!;
 	const there = one<{ n: number }>(
 		ctx.db,
 		`SELECT count(*) AS n FROM machines WHERE site_id = ? AND until = ${FOREVER}`,
-		[place]
+		[site]
 	)!.n;
-	return lookAtPlace(ctx, {
-		id: place,
-		name: joining.place?.name ?? nameOfSite(ctx.db, place),
+	return lookAtSite(ctx, {
+		id: site,
+		name: joining.particulars?.name ?? nameOfSite(ctx.db, site),
 		provider,
-		networks: joining.place?.networks ?? networksOf(ctx.db, place),
+		networks: joining.particulars?.networks ?? networksOf(ctx.db, site),
 		planned: Math.max(0, provider.planned - there),
-		whole: (await ctx.providers.builder.held(place)).whole.length
+		whole: (await ctx.providers.builder.held(site)).whole.length
 	});
 }
 

@@ -1,5 +1,5 @@
 import * as v from 'valibot';
-import { checksFor, PLACE_CHECK_WORDS, type PlaceResult } from '$lib/core/network/places';
+import { checksFor, SITE_CHECK_WORDS, type SiteResult } from '$lib/core/network/site-checks';
 import { noEffects } from '$lib/core/plans/effects';
 import { countWords, FOREVER, SECOND, sizeWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
@@ -14,14 +14,14 @@ const joiningSchema = v.strictObject({
 	joining: v.pipe(v.number('Say which joining.'), v.integer('Say which joining.'))
 });
 
-const checkFacts = (results: PlaceResult[]): { blocks: Fact[]; warnings: Fact[]; reasons: Fact[] } => {
-	const fact = (r: PlaceResult): Fact => ({
-		words: `${PLACE_CHECK_WORDS[r.name].asks} ${r.saw}`,
+const checkFacts = (results: SiteResult[]): { blocks: Fact[]; warnings: Fact[]; reasons: Fact[] } => {
+	const fact = (r: SiteResult): Fact => ({
+		words: `${SITE_CHECK_WORDS[r.name].asks} ${r.saw}`,
 		side: r.ok === null ? undefined : r.ok ? 'for' : 'against',
 		source: 'check'
 	});
 	const failing = results.filter((r) => r.ok === false);
-	// Without these nothing can be asked of a place at all: the others block what needs them, later.
+	// Without these nothing can be asked of a site at all: the others block what needs them, later.
 	const vital = checksFor('machines');
 	return {
 		blocks: failing.filter((r) => vital.includes(r.name)).map(fact),
@@ -40,8 +40,8 @@ const signedBy = (j: Joining): Fact => ({
 
 const joinSite = planKind({
 	kind: 'site.join',
-	words: 'Join up a place whose questions have been answered',
-	area: 'places',
+	words: 'Join up a site whose questions have been answered',
+	area: 'sites',
 	undo: 'back',
 	schema: joiningSchema,
 	async draft(ctx, input): Promise<Draft> {
@@ -49,15 +49,21 @@ const joinSite = planKind({
 		const { joining } = await answeredProvider(ctx, input.joining);
 		if (joining.site !== null)
 			throw new InputProblem([{ field: 'joining', words: `${joining.site} is joined up already: renew it instead.` }]);
-		const id = joining.placeId!;
+		const id = joining.siteId!;
 		if (one(db, 'SELECT 1 FROM sites WHERE id = ?', [id]))
 			throw new InputProblem([{ field: 'joining', words: `${id} has been joined up meanwhile.` }]);
 		const { hosts, volumes } = joining.account!.offer;
-		const place = joining.place!;
-		const thick = place.link !== null && place.link.to === setting(db, 'home') && place.link.mbit >= THICK;
+		const particulars = joining.particulars!;
+		const thick =
+			particulars.link !== null && particulars.link.to === setting(db, 'home') && particulars.link.mbit >= THICK;
 		const versions = thick ? newestReleased(db, ctx.clock.now()) : [];
 		const steps: StepSpec[] = [
-			{ kind: 'site.write', words: `Write ${place.name} with its hosts, volumes and networks`, input, expected: 400 },
+			{
+				kind: 'site.write',
+				words: `Write ${particulars.name} with its hosts, volumes and networks`,
+				input,
+				expected: 400
+			},
 			...(versions.length
 				? [
 						stepOf(
@@ -66,8 +72,8 @@ const joinSite = planKind({
 							{ site: id, versions },
 							handOutTime(
 								versions.reduce((n, id) => n + packedSize(db, id), 0),
-								place.link!.mbit,
-								place.link!.loss
+								particulars.link!.mbit,
+								particulars.link!.loss
 							)
 						)
 					]
@@ -77,7 +83,7 @@ const joinSite = planKind({
 		const checks = checkFacts(await checkJoining(ctx, joining.id));
 		const expected = steps.reduce((n, s) => n + s.expected, 0);
 		return {
-			title: `Join up ${place.name}: ${countWords(hosts.length, 'host')}, ${countWords(volumes.length, 'volume')}`,
+			title: `Join up ${particulars.name}: ${countWords(hosts.length, 'host')}, ${countWords(volumes.length, 'volume')}`,
 			effects: {
 				...noEffects(),
 				duration: { middle: expected, ninety: Math.round(expected * 1.4) },
@@ -88,7 +94,7 @@ const joinSite = planKind({
 				...(hosts.length === 0
 					? [{ words: 'its provider shows no host to this account', side: 'against' as const }]
 					: []),
-				...(place.link === null
+				...(particulars.link === null
 					? [{ words: 'without a link no version can be sent there', side: 'against' as const }]
 					: [])
 			],
@@ -115,14 +121,14 @@ const joinSite = planKind({
 
 const renewSite = planKind({
 	kind: 'site.renew',
-	words: 'Change how a place is reached: its address, certificate, account or folder',
-	area: 'places',
+	words: 'Change how a site is reached: its address, certificate, account or folder',
+	area: 'sites',
 	undo: 'never',
 	schema: joiningSchema,
 	async draft(ctx, input): Promise<Draft> {
 		const { joining, provider } = await answeredProvider(ctx, input.joining);
 		if (joining.site === null)
-			throw new InputProblem([{ field: 'joining', words: 'This is a new place: join it up instead.' }]);
+			throw new InputProblem([{ field: 'joining', words: 'This is a new particulars: join it up instead.' }]);
 		const checks = checkFacts(await checkJoining(ctx, joining.id));
 		return {
 			title: `Change how ${nameOfSite(ctx.db, joining.site)} is reached`,
@@ -152,14 +158,14 @@ const renewSite = planKind({
 
 const leaveSite = planKind({
 	kind: 'site.leave',
-	words: 'Let go of a place that has no pools',
-	area: 'places',
+	words: 'Let go of a site that has no pools',
+	area: 'sites',
 	undo: 'never',
-	schema: v.strictObject({ site: v.pipe(v.string(), v.nonEmpty('Choose a place.')) }),
+	schema: v.strictObject({ site: v.pipe(v.string(), v.nonEmpty('Choose a site.')) }),
 	async draft(ctx, input): Promise<Draft> {
 		const { db } = ctx;
 		if (!one(db, 'SELECT 1 FROM sites WHERE id = ?', [input.site]))
-			throw new InputProblem([{ field: 'site', words: `There is no place called ${input.site}.` }]);
+			throw new InputProblem([{ field: 'site', words: `There is no site called ${input.site}.` }]);
 		const name = nameOfSite(db, input.site);
 		const against = (words: string): Fact => ({ words, side: 'against' });
 		const pools = all<{ id: string; name: string; until: number }>(
@@ -179,7 +185,7 @@ const leaveSite = planKind({
 					against(
 						p.until === FOREVER
 							? `pool ${p.name} stands there: remove it first`
-							: `pool ${p.name} stood there, and its history speaks of the place`
+							: `pool ${p.name} stood there, and its history speaks of the site`
 					)
 				),
 				...(people ? [against(`${countWords(people, 'person works', 'people work')} there`)] : []),
@@ -195,7 +201,7 @@ const leaveSite = planKind({
 	}
 });
 
-/** What the hosts and volumes of a place cost a month, in cents, by the prices that were given. */
+/** What the hosts and volumes of a site cost a month, in cents, by the prices that were given. */
 function monthly(j: Joining): number {
 	const { hosts, volumes } = j.account!.offer;
 	const HOURS_A_MONTH = 730;

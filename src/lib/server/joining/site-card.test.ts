@@ -1,6 +1,6 @@
 import { sectionOf } from '$lib/core/why/card';
 import { beforeEach, describe, expect, test } from 'vitest';
-import { PLACE_CHECKS } from '$lib/core/network/places';
+import { SITE_CHECKS } from '$lib/core/network/site-checks';
 import { MINUTE } from '$lib/core/time/units';
 import { run } from '../db';
 import { Harness } from '../testing/harness';
@@ -13,7 +13,7 @@ beforeEach(async () => {
 });
 const card = (id: string, at = h.lab.now, live = true) => cardOf(h.ctx, 'site', id, { at, live });
 
-describe('the card of a place', () => {
+describe('the card of a site', () => {
 	test('says what stands there, how it is reached, and every check in its order', async () => {
 		const quay = (await card('quay'))!;
 		expect(quay.sub).toBe('office, all 8 checks pass');
@@ -23,7 +23,7 @@ describe('the card of a place', () => {
 		expect(row('network')).toEqual(['quay-desks']);
 		expect(row('provider')).toEqual(['compute.quay.testbay.example:8443']);
 		expect(Number(row('machines')[0])).toBe([...h.lab.world.machines.values()].filter((m) => m.site === 'quay').length);
-		expect(sectionOf(quay, 'checks')!.checks).toHaveLength(PLACE_CHECKS.length);
+		expect(sectionOf(quay, 'checks')!.checks).toHaveLength(SITE_CHECKS.length);
 		expect(sectionOf(quay, 'checks')!.checks.every((c) => c.ok && c.since === null)).toBe(true);
 		expect(quay.facts.map((f) => f.words)).toEqual(['all 8 checks pass']);
 	});
@@ -47,7 +47,7 @@ describe('the card of a place', () => {
 		expect((await card('isle', before, false))!.sub).toBe('office, all 8 checks pass');
 	});
 
-	test('offers to let go only of a place that no pool stood at, and nothing in the past', async () => {
+	test('offers to let go only of a site that no pool stood at, and nothing in the past', async () => {
 		expect((await card('isle'))!.actions.map((a) => a.kind)).toEqual(['note.write']);
 		run(h.db, `INSERT INTO sites VALUES ('reef', 'Reef', 'ship', 'UTC', 9, '[]', ?)`, [h.lab.now]);
 		const reef = (await card('reef'))!;
@@ -57,7 +57,7 @@ describe('the card of a place', () => {
 		expect((await card('reef', h.lab.now, false))!.actions).toEqual([]);
 	});
 
-	test('is not there before the place was joined up, nor for a place that is none', async () => {
+	test('is not there before the site was joined up, nor for a site that is none', async () => {
 		run(h.db, `INSERT INTO sites VALUES ('reef', 'Reef', 'ship', 'UTC', 9, '[]', ?)`, [h.lab.now]);
 		expect(await card('reef', h.lab.now - 1)).toBeNull();
 		expect(await card('moon')).toBeNull();

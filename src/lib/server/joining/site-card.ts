@@ -1,4 +1,4 @@
-import { PLACE_CHECKS, PLACE_CHECK_WORDS } from '$lib/core/network/places';
+import { SITE_CHECKS, SITE_CHECK_WORDS } from '$lib/core/network/site-checks';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { all, one } from '../db';
@@ -7,7 +7,7 @@ import { checksAt, checksWords, providerAt } from '../network';
 import type { Card } from '$lib/core/why/card';
 import type { Then } from '../things/catalogue';
 
-/** The card of a place: what stands there, how it is reached, and what its checks saw. */
+/** The card of a particulars: what stands there, how it is reached, and what its checks saw. */
 export function siteCard(ctx: Context, id: string, { at }: Then): Card | null {
 	const { db } = ctx;
 	const s = one<{ name: string; kind: string; time_zone: string; joined_at: number }>(
@@ -54,21 +54,21 @@ export function siteCard(ctx: Context, id: string, { at }: Then): Card | null {
 			...checks
 				.filter((c) => c.ok === false)
 				.flatMap((c): Fact[] => [
-					{ words: `${PLACE_CHECK_WORDS[c.name].fails}: ${c.saw}`, side: 'against', at: c.since, source: 'check' },
+					{ words: `${SITE_CHECK_WORDS[c.name].fails}: ${c.saw}`, side: 'against', at: c.since, source: 'check' },
 					{ words: c.remedy.replace(/\.$/, ''), source: 'remedy' }
 				])
 		],
 		actions: pools === 0 ? [{ words: 'Let go of it', kind: 'site.leave', input: { site: id } }] : [],
-		links: [{ words: 'all places', href: '/build/places' }],
+		links: [{ words: 'all sites', href: '/build/sites' }],
 		sections: [
 			{
 				type: 'checks',
 				title: 'Checks',
 				sub: 'every five minutes',
-				checks: PLACE_CHECKS.flatMap((name) => {
+				checks: SITE_CHECKS.flatMap((name) => {
 					const c = checks.find((x) => x.name === name);
 					return c
-						? [{ asks: PLACE_CHECK_WORDS[name].asks, ok: c.ok, saw: c.saw, since: c.ok === false ? c.since : null }]
+						? [{ asks: SITE_CHECK_WORDS[name].asks, ok: c.ok, saw: c.saw, since: c.ok === false ? c.since : null }]
 						: [];
 				})
 			}

@@ -3,7 +3,7 @@ import { closeAllAt } from '../db/intervals';
 import { writeHost, writeNetwork, writeSite, writeVolume } from '../estate';
 import { noteStores } from '../images';
 import { stepHandler } from '../jobs/step';
-import { sweepPlaces, writeProvider } from '../network';
+import { sweepSites, writeProvider } from '../network';
 import { answeredProvider, endJoining } from './joinings';
 
 export const joiningSteps = {
@@ -11,8 +11,8 @@ export const joiningSteps = {
 		async run({ ctx, input }) {
 			const { joining, provider } = await answeredProvider(ctx, input.joining);
 			const now = ctx.clock.now();
-			const id = joining.placeId!;
-			const place = joining.place!;
+			const id = joining.siteId!;
+			const particulars = joining.particulars!;
 			const { hosts, volumes, networks } = joining.account!.offer;
 			return {
 				result: { site: id },
@@ -21,10 +21,10 @@ export const joiningSteps = {
 						db,
 						'SELECT coalesce(max(position), -1) + 1 AS position FROM sites'
 					)!;
-					const links = place.link ? [place.link] : [];
-					const { name, kind, timeZone } = place;
+					const links = particulars.link ? [particulars.link] : [];
+					const { name, kind, timeZone } = particulars;
 					writeSite(db, { id, name, kind, timeZone, links }, position, now);
-					for (const n of networks.filter((x) => place.networks.includes(x.id))) writeNetwork(db, id, n);
+					for (const n of networks.filter((x) => particulars.networks.includes(x.id))) writeNetwork(db, id, n);
 					for (const h of hosts) writeHost(db, id, h, joining.prices!.hostHour);
 					for (const v of volumes) writeVolume(db, id, v, joining.prices!.volumeMonth);
 					writeProvider(db, ctx.vault, id, provider, now);
@@ -61,7 +61,7 @@ export const joiningSteps = {
 
 	'site.check': stepHandler<{ site: string }>({
 		async run({ ctx }) {
-			await sweepPlaces(ctx, ctx.clock.now());
+			await sweepSites(ctx, ctx.clock.now());
 		}
 	}),
 

@@ -1,4 +1,4 @@
-import type { Seen } from '$lib/core/network/places';
+import type { Seen } from '$lib/core/network/site-checks';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 

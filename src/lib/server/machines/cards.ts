@@ -200,7 +200,7 @@ export function poolCard({ db }: Context, id: string, { at }: Then): Card | null
 				? [
 						{
 							name: 'page file',
-							value: `${sizeWords(p.pageFile)}, ${p.pagePlace === 'apart' ? 'on a disk of its own' : 'on the overlay'}`
+							value: `${sizeWords(p.pageFile)}, ${p.pageFileOn === 'apart' ? 'on a disk of its own' : 'on the overlay'}`
 						}
 					]
 				: []),
@@ -220,7 +220,7 @@ export function poolCard({ db }: Context, id: string, { at }: Then): Card | null
 				side: s.state === 'failed' ? 'against' : undefined
 			})),
 			{
-				words: `its hours are ${hoursWords(p.policy.hours)}; it keeps ${countWords(p.policy.headroomIn, 'place')} ready in them, ${p.policy.headroomOut} outside`,
+				words: `its hours are ${hoursWords(p.policy.hours)}; it keeps ${countWords(p.policy.headroomIn, 'seat')} ready in them, ${p.policy.headroomOut} outside`,
 				source: 'policy'
 			},
 			...unmade.map((u): Fact => ({

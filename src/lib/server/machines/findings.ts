@@ -31,7 +31,7 @@ function givenUp(db: Db, now: number): Parameters<typeof giveUpFindings>[0] {
 	for (const id of new Set([...personal.values()].flatMap((serving) => serving.map((s) => s.id)))) {
 		const rows = all<{ owner: number | null; state: string }>(
 			db,
-			`SELECT pl.owner_id AS owner, s.state FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= @now AND pl.until > @now
+			`SELECT pl.owner_id AS owner, s.state FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.since <= @now AND pl.until > @now
 			 JOIN machine_states s ON s.machine_id = m.id AND s.since <= @now AND s.until > @now WHERE m.pool_id = @id AND m.since <= @now AND m.until > @now`,
 			{ id, now }
 		);

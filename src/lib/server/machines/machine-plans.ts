@@ -266,7 +266,7 @@ const give = planKind({
 		const now = ctx.clock.now();
 		const m = one<{ id: number; pool: string; owner: string | null }>(
 			db,
-			`SELECT m.id, m.pool_id AS pool, pe.login AS owner FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER}
+			`SELECT m.id, m.pool_id AS pool, pe.login AS owner FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.until = ${FOREVER}
 			 LEFT JOIN people pe ON pe.id = pl.owner_id WHERE m.name = ? AND m.until = ${FOREVER}`,
 			[input.machine]
 		);
@@ -281,7 +281,7 @@ const give = planKind({
 			person &&
 			one<{ name: string }>(
 				db,
-				`SELECT m.name FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} JOIN people pe ON pe.id = pl.owner_id
+				`SELECT m.name FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} JOIN people pe ON pe.id = pl.owner_id
 				 WHERE m.pool_id = ? AND pe.login = ? AND m.until = ${FOREVER} AND m.id <> ?`,
 				[m.pool, person.login, m.id]
 			);

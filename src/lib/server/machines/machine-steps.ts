@@ -70,5 +70,5 @@ function giveTo(db: Db, machine: string, person: string | null, now: number): vo
 	const m = one<{ id: number }>(db, `SELECT id FROM machines WHERE name = ? AND until = ${FOREVER}`, [machine]);
 	if (!m) return;
 	const owner = person === null ? null : one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [person])!.id;
-	changeAt(db, 'machine_places', { machine_id: m.id }, { owner_id: owner }, now);
+	changeAt(db, 'machine_spots', { machine_id: m.id }, { owner_id: owner }, now);
 }

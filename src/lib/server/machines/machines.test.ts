@@ -70,7 +70,7 @@ describe('machines taken over', () => {
 		expect(
 			all(
 				h.db,
-				`SELECT m.name, pl.version, o.name AS host, pe.login FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = 9007199254740991
+				`SELECT m.name, pl.version, o.name AS host, pe.login FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.until = 9007199254740991
 				JOIN hosts o ON o.id = pl.host_id LEFT JOIN people pe ON pe.id = pl.owner_id WHERE m.pool_id = 'old-desks' ORDER BY m.name`
 			)
 		).toEqual([
@@ -178,7 +178,7 @@ describe('whose a machine is', () => {
 	const owner = (name: string) =>
 		one<{ login: string | null }>(
 			h.db,
-			`SELECT pe.login FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = 9007199254740991 LEFT JOIN people pe ON pe.id = pl.owner_id WHERE m.name = ?`,
+			`SELECT pe.login FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.until = 9007199254740991 LEFT JOIN people pe ON pe.id = pl.owner_id WHERE m.name = ?`,
 			[name]
 		)!.login;
 
@@ -235,12 +235,12 @@ describe('boot servers', () => {
 
 	test('are changed on a running pool without building anything anew, and tried in their order', async () => {
 		await h.carryOut('policy.set', { pool: 'quay', headroomIn: 0, headroomOut: 0, least: 0 });
-		const versions = all(h.db, 'SELECT machine_id, version FROM machine_places ORDER BY 1');
+		const versions = all(h.db, 'SELECT machine_id, version FROM machine_spots ORDER BY 1');
 		const plan = await h.draft('pool.boot-servers', { pool: 'quay', servers: ['boot-1', 'boot-2'] });
 		expect(plan.effects.sessionsEnded).toEqual([]);
 		expect(plan.reasons.map((r) => r.words).join()).toMatch(/boot-1 answered in \d+ ms,boot-2 answered/);
 		await h.finish(await h.commit(plan.id));
-		expect(all(h.db, 'SELECT machine_id, version FROM machine_places ORDER BY 1')).toEqual(versions);
+		expect(all(h.db, 'SELECT machine_id, version FROM machine_spots ORDER BY 1')).toEqual(versions);
 		await h.live(40 * MINUTE, MINUTE);
 		const [first, second] = off();
 		const quick = await start(first!);
@@ -306,7 +306,7 @@ describe('overlay disks', () => {
 			/a disk of 21 GB is smaller than what a day’s work asks for, 39 GB/
 		);
 		const before = (await h.ctx.providers.compute.volumes()).find((x) => x.id === 'quay-v1')!.used;
-		await h.carryOut('pool.create', { ...POOL, count: 2, disk: 40 * GB, pageFile: 8 * GB, pagePlace: 'apart' });
+		await h.carryOut('pool.create', { ...POOL, count: 2, disk: 40 * GB, pageFile: 8 * GB, pageFileOn: 'apart' });
 		const after = (await h.ctx.providers.compute.volumes()).find((x) => x.id === 'quay-v1')!.used;
 		expect(after - before).toBe(2 * 48 * GB);
 	});
@@ -327,13 +327,13 @@ describe('accounts that wait in the folder', () => {
 
 	test('beside the machines of another pool, only their hosts are used', async () => {
 		const on = new Set([...h.lab.world.machines.values()].filter((m) => m.pool === 'quay').map((m) => m.host));
-		const plan = await h.draft('pool.create', { ...POOL, count: 2, place: { beside: 'quay' } });
+		const plan = await h.draft('pool.create', { ...POOL, count: 2, spots: { beside: 'quay' } });
 		expect(plan.effects.machines.every((m) => on.has(m.how!.replace('made on ', '')))).toBe(true);
-		await expect(h.draft('pool.create', { ...POOL, place: { beside: 'moon' } })).rejects.toMatchObject(
-			refused('place.beside', /pool moon stands anywhere/)
+		await expect(h.draft('pool.create', { ...POOL, spots: { beside: 'moon' } })).rejects.toMatchObject(
+			refused('spots.beside', /pool moon stands anywhere/)
 		);
-		await expect(h.draft('pool.create', { ...POOL, place: { beside: 'isle' } })).rejects.toMatchObject(
-			refused('place.beside', /no machine at this site/)
+		await expect(h.draft('pool.create', { ...POOL, spots: { beside: 'isle' } })).rejects.toMatchObject(
+			refused('spots.beside', /no machine at this site/)
 		);
 	});
 });

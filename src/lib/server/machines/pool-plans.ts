@@ -44,7 +44,7 @@ export const poolName = v.pipe(
 	v.maxLength(60, 'At most 60 characters.')
 );
 
-const placeSchema = v.optional(
+const spotsSchema = v.optional(
 	v.strictObject({
 		/** Fill few hosts, or spread over all. */
 		over: v.optional(v.picklist(['few', 'all'], 'Choose few or all.'), 'all'),
@@ -57,7 +57,7 @@ const placeSchema = v.optional(
 	}),
 	{}
 );
-type PlaceWish = v.InferOutput<typeof placeSchema>;
+type SpotWish = v.InferOutput<typeof spotsSchema>;
 
 const poolSchema = v.strictObject({
 	id: v.optional(v.string()),
@@ -81,7 +81,7 @@ const poolSchema = v.strictObject({
 		),
 		0
 	),
-	pagePlace: v.optional(v.picklist(['overlay', 'apart'], 'Choose overlay or apart.'), 'overlay'),
+	pageFileOn: v.optional(v.picklist(['overlay', 'apart'], 'Choose overlay or apart.'), 'overlay'),
 	/** Servers that its machines start from, in the order in which they are tried; none: from their own disks. */
 	bootServers: v.optional(v.array(v.string()), []),
 	/** What is done with accounts that stand in the folder and belong to no machine: passed over, or used. */
@@ -98,7 +98,7 @@ const poolSchema = v.strictObject({
 			v.check((t) => parseRule(t) !== null, 'Write newest, newest 3.x, exactly 3.1.4 or nothing.')
 		)
 	),
-	place: placeSchema,
+	spots: spotsSchema,
 	policy: v.optional(policySchema)
 });
 
@@ -135,13 +135,13 @@ const hostsOf = (ctx: Context, pool: string): Set<string> =>
 	new Set(
 		all<{ name: string }>(
 			ctx.db,
-			`SELECT DISTINCT h.name FROM machines m JOIN machine_places p ON p.machine_id = m.id AND p.until = ${FOREVER} JOIN hosts h ON h.id = p.host_id
+			`SELECT DISTINCT h.name FROM machines m JOIN machine_spots p ON p.machine_id = m.id AND p.until = ${FOREVER} JOIN hosts h ON h.id = p.host_id
 			 WHERE m.pool_id = ? AND m.until = ${FOREVER}`,
 			[pool]
 		).map((h) => h.name)
 	);
 
-/** Names, places and shortages for `count` more machines of one size at a site. */
+/** Names, spots and shortages for `count` more machines of one size at a site. */
 async function layMachines(
 	ctx: Context,
 	site: string,
@@ -150,29 +150,29 @@ async function layMachines(
 	count: number,
 	naming: string,
 	from: number,
-	place: PlaceWish,
+	spot: SpotWish,
 	adopt: string | null = null
 ) {
 	const names = await previewNames(ctx, naming, count, from, adopt);
 	if ('problem' in names) throw new InputProblem([{ field: 'naming', words: names.problem }]);
-	const beside = place.beside ? hostsOf(ctx, place.beside) : null;
+	const beside = spot.beside ? hostsOf(ctx, spot.beside) : null;
 	if (beside && beside.size === 0)
-		throw new InputProblem([{ field: 'place.beside', words: `No machine of pool ${place.beside} stands anywhere.` }]);
+		throw new InputProblem([{ field: 'spots.beside', words: `No machine of pool ${spot.beside} stands anywhere.` }]);
 	const up = (await ctx.providers.compute.hosts()).filter((h) => h.site === site && h.up);
 	const hosts = up.filter((h) => beside?.has(h.name) ?? true);
 	if (hosts.length === 0 && up.length > 0)
-		throw new InputProblem([{ field: 'place.beside', words: `Pool ${place.beside} has no machine at this site.` }]);
+		throw new InputProblem([{ field: 'spots.beside', words: `Pool ${spot.beside} has no machine at this site.` }]);
 	const volumes = (await ctx.providers.compute.volumes()).filter((x) => x.site === site);
 	const free = await ctx.providers.network.free(network);
 	const fit = fitMachines(size, count, hosts, volumes, free);
-	const apart = names.names.slice(0, fit.value.places.length);
+	const apart = names.names.slice(0, fit.value.spots.length);
 	const over = size.gpus > 0 ? 1 : CORE_OVERCOMMIT;
 	const machines = apart.map((name) => ({
 		name,
 		cores: size.cores,
 		memory: size.memory,
 		gpus: size.gpus,
-		...(place.apart ? { apart: naming } : {})
+		...(spot.apart ? { apart: naming } : {})
 	}));
 	const room = hosts.map((h) => ({
 		name: h.name,
@@ -188,11 +188,11 @@ async function layMachines(
 			? packMachines(
 					machines,
 					room.filter((h) => plain.includes(h.name)),
-					place
+					spot
 				)
 			: null;
-	const packed = first && first.value.left.length === 0 ? first : packMachines(machines, room, place);
-	const places = fit.value.places.map((p, i) => ({ ...p, host: packed.value.places.get(apart[i]!) ?? p.host }));
+	const packed = first && first.value.left.length === 0 ? first : packMachines(machines, room, spot);
+	const spots = fit.value.spots.map((p, i) => ({ ...p, host: packed.value.spots.get(apart[i]!) ?? p.host }));
 	const now = ctx.clock.now();
 	const blocks: Fact[] = [
 		...blocksAt(ctx.db, [site], 'accounts', now),
@@ -214,7 +214,7 @@ async function layMachines(
 			blocks.push({ words: `${l.machine} finds no host: ${l.why}`, side: 'against', source: 'placement' });
 		if (packed.value.stuck !== null)
 			blocks.push({
-				words: `there is no room for one host to fail: the machines of ${packed.value.stuck} would find no place on the others`,
+				words: `there is no room for one host to fail: the machines of ${packed.value.stuck} would not fit on the others`,
 				side: 'against',
 				source: 'placement'
 			});
@@ -223,7 +223,7 @@ async function layMachines(
 		...(beside
 			? [
 					{
-						words: `only hosts with machines of ${place.beside} are looked at: ${hosts.map((h) => h.name).join(', ')}`,
+						words: `only hosts with machines of ${spot.beside} are looked at: ${hosts.map((h) => h.name).join(', ')}`,
 						source: 'placement'
 					}
 				]
@@ -231,7 +231,7 @@ async function layMachines(
 		...fit.facts,
 		...packed.facts
 	];
-	return { names, fit, places, blocks, volumes, facts };
+	return { names, fit, spots, blocks, volumes, facts };
 }
 
 const MAKE = (disk: number) => 50 * SECOND + (disk / GB) * 1.7 * SECOND;
@@ -359,11 +359,11 @@ const createPool = planKind({
 			ctx,
 			input.site,
 			input.network,
-			{ ...input, disk: input.disk + (input.pagePlace === 'apart' ? input.pageFile : 0) },
+			{ ...input, disk: input.disk + (input.pageFileOn === 'apart' ? input.pageFile : 0) },
 			input.count,
 			input.naming,
 			input.from,
-			input.place,
+			input.spots,
 			input.accounts === 'adopt' ? input.folder : null
 		);
 		const accounts = new Set((await ctx.providers.directory.accounts()).map((a) => a.name));
@@ -374,11 +374,9 @@ const createPool = planKind({
 			perMachine: input.perMachine,
 			keeps: 1,
 			pageFile: input.pageFile,
-			pageOnOverlay: input.pagePlace === 'overlay'
+			pageOnOverlay: input.pageFileOn === 'overlay'
 		});
-		const machines = laid.places
-			.slice(0, laid.names.names.length)
-			.map((p, i) => ({ name: laid.names.names[i]!, ...p }));
+		const machines = laid.spots.slice(0, laid.names.names.length).map((p, i) => ({ name: laid.names.names[i]!, ...p }));
 		const steps: StepSpec[] = [
 			{
 				kind: 'pool.write',
@@ -476,7 +474,7 @@ const growPool = planKind({
 		pool: v.string(),
 		count: v.optional(whole(1, 2000, 'the machines')),
 		retry: v.optional(v.boolean(), false),
-		place: placeSchema
+		spots: spotsSchema
 	}),
 	async draft(ctx, input): Promise<Draft> {
 		const pool = poolAt(ctx.db, input.pool, ctx.clock.now());
@@ -499,14 +497,14 @@ const growPool = planKind({
 			ctx,
 			pool.site,
 			pool.network,
-			{ ...pool, disk: pool.disk + (pool.pagePlace === 'apart' ? pool.pageFile : 0) },
+			{ ...pool, disk: pool.disk + (pool.pageFileOn === 'apart' ? pool.pageFile : 0) },
 			Math.max(1, count),
 			pool.naming,
 			1,
-			input.place
+			input.spots
 		);
 		const names = input.retry ? unmade.map((u) => u.name) : laid.names.names;
-		const machines = laid.places.slice(0, names.length).map((p, i) => ({ name: names[i]!, ...p }));
+		const machines = laid.spots.slice(0, names.length).map((p, i) => ({ name: names[i]!, ...p }));
 		const steps = makeSteps(pool.id, machines, pool.disk);
 		const version = versionToMake(ctx.db, pool, ctx.clock.now());
 		const size =
@@ -631,7 +629,7 @@ const removePool = planKind({
 							gpus: pool.gpus,
 							disk: pool.disk,
 							pageFile: pool.pageFile,
-							pagePlace: pool.pagePlace,
+							pageFileOn: pool.pageFileOn,
 							bootServers: pool.bootServers,
 							count: Math.max(1, machines.length),
 							naming: pool.naming,

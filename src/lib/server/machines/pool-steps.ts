@@ -35,7 +35,7 @@ interface PoolWrite {
 	policy: unknown;
 	priceHour: number;
 	pageFile?: number;
-	pagePlace?: string;
+	pageFileOn?: string;
 	bootServers?: string[];
 	follows?: string;
 }
@@ -69,7 +69,7 @@ export const poolSteps = {
 							price_hour: p.priceHour,
 							position,
 							page_file: p.pageFile ?? 0,
-							page_place: p.pagePlace ?? 'overlay',
+							page_file_on: p.pageFileOn ?? 'overlay',
 							boot_servers: JSON.stringify(p.bootServers ?? [])
 						},
 						now
@@ -102,12 +102,12 @@ export const poolSteps = {
 				pool.line
 			])!.users;
 			const version = versionToMake(ctx.db, pool, ctx.clock.now());
-			const places = new Map(input.machines.map((m) => [m.name, m]));
+			const spots = new Map(input.machines.map((m) => [m.name, m]));
 			const { done, failed } = await each(
 				input.machines.map((m) => m.name),
 				MACHINES_AT_ONCE,
 				async (name, key) => {
-					const { host, volume } = places.get(name)!;
+					const { host, volume } = spots.get(name)!;
 					const spec: MachineSpec = {
 						name,
 						pool: pool.id,
@@ -123,7 +123,7 @@ export const poolSteps = {
 						gpus: pool.gpus,
 						disk: pool.disk,
 						pageFile: pool.pageFile,
-						pageApart: pool.pagePlace === 'apart',
+						pageApart: pool.pageFileOn === 'apart',
 						bootServers: pool.bootServers
 					};
 					// An attempt before this one may have come as far as the account.
@@ -135,7 +135,7 @@ export const poolSteps = {
 						void run(db, 'DELETE FROM unmade_machines WHERE pool_id = ? AND name = ?', [pool.id, name]);
 				},
 				(db, name, error) => {
-					const { host, volume } = places.get(name)!;
+					const { host, volume } = spots.get(name)!;
 					const why = { reason: error.message, job_id: job.id, at: ctx.clock.now() };
 					insertRow(db, 'unmade_machines', { pool_id: pool.id, name, host, volume, ...why }, 'replace');
 				}

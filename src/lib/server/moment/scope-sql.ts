@@ -19,13 +19,13 @@ export const OPEN = '+s.since <= @at AND s.until > @at';
 const onMachine = (where: string) =>
 	`EXISTS (SELECT 1 FROM sessions s JOIN people pe ON pe.id = s.person_id WHERE s.machine_id = m.id AND ${OPEN} AND ${where})`;
 const ofPerson = (where: string) =>
-	`EXISTS (SELECT 1 FROM sessions s JOIN machines m ON m.id = s.machine_id JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at WHERE s.person_id = pe.id AND ${OPEN} AND ${where})`;
+	`EXISTS (SELECT 1 FROM sessions s JOIN machines m ON m.id = s.machine_id JOIN machine_spots pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at WHERE s.person_id = pe.id AND ${OPEN} AND ${where})`;
 const onHost = (where: string) =>
-	`EXISTS (SELECT 1 FROM machine_places pl JOIN machines m ON m.id = pl.machine_id WHERE pl.host_id = h.id AND pl.since <= @at AND pl.until > @at AND ${where})`;
+	`EXISTS (SELECT 1 FROM machine_spots pl JOIN machines m ON m.id = pl.machine_id WHERE pl.host_id = h.id AND pl.since <= @at AND pl.until > @at AND ${where})`;
 
 const strain = `coalesce(${SAMPLED_STRAIN}, 0)`;
 
-/** One facet as SQL over a subject's aliases: m machine, pl place, st state, h host, pe person, s session. `$` is the list of values. */
+/** One facet as SQL over a subject's aliases: m machine, pl spot, st state, h host, pe person, s session. `$` is the list of values. */
 const FACET_SQL: Record<Subject, Partial<Record<Facet, string>>> = {
 	machine: {
 		site: 'm.site_id IN $',

@@ -1,6 +1,6 @@
 import { beforeEach, describe, expect, test } from 'vitest';
 import { DAY } from '$lib/core/time/units';
-import type { Places } from '../providers';
+import type { Sites } from '../providers';
 import { Lab } from '../simulator/lab';
 import { LabServer } from '../simulator/server';
 import { testEstate } from '../testing/harness';
@@ -9,21 +9,21 @@ import { lookAt, readCertificate } from './certificates';
 const HOST = 'compute.quay.testbay.example';
 const estate = (change: (provider: ReturnType<typeof testEstate>['sites'][number]['provider']) => void = () => {}) =>
 	testEstate('e2e/small.yaml', (e) => change(e.sites[0]!.provider));
-let places: Places;
+let sites: Sites;
 let now: number;
 const begin = (of = estate()) => {
 	const lab = new Lab(of);
 	now = lab.now;
-	places = new LabServer(lab).providers.places;
+	sites = new LabServer(lab).providers.sites;
 };
 const look = async (host = HOST, confirmed: string | null = null, at = now) =>
-	lookAt(await places.certificate(`${HOST}:8443`), host, await places.authorities(), confirmed, at).standing;
+	lookAt(await sites.certificate(`${HOST}:8443`), host, await sites.authorities(), confirmed, at).standing;
 
 describe('a real certificate', () => {
 	beforeEach(() => begin());
 
 	test('is read with its names, its dates and its fingerprint', async () => {
-		const c = readCertificate(await places.certificate(`${HOST}:8443`));
+		const c = readCertificate(await sites.certificate(`${HOST}:8443`));
 		expect(c).toMatchObject({
 			subject: `CN=${HOST}, O=Test Bay`,
 			issuer: 'CN=Root authority, O=Test Bay',
@@ -49,8 +49,8 @@ describe('a real certificate', () => {
 
 	test('whose signature is of another key is not vouched for, though it names the authority', async () => {
 		const forged = testEstate('e2e/small.yaml', (e) => (e.lab.seed = 8));
-		const others = new LabServer(new Lab(forged)).providers.places;
-		const { standing } = lookAt(await others.certificate(`${HOST}:8443`), HOST, await places.authorities(), null, now);
+		const others = new LabServer(new Lab(forged)).providers.sites;
+		const { standing } = lookAt(await others.certificate(`${HOST}:8443`), HOST, await sites.authorities(), null, now);
 		expect(standing.value).toBe('to confirm');
 	});
 
@@ -61,7 +61,7 @@ describe('a real certificate', () => {
 
 test('a certificate that nobody knows is trusted by its fingerprint, until it is another one', async () => {
 	begin(estate((p) => (p.authority = 'own')));
-	const { fingerprint } = readCertificate(await places.certificate(`${HOST}:8443`));
+	const { fingerprint } = readCertificate(await sites.certificate(`${HOST}:8443`));
 	expect((await look()).value).toBe('to confirm');
 	expect((await look(HOST, fingerprint)).value).toBe('trusted');
 	begin(

@@ -1,11 +1,11 @@
 import {
-	checkPlace,
-	placeBlocks,
-	type PlaceCheck,
-	type PlaceFacts,
-	type PlaceNeed,
-	type PlaceResult
-} from '$lib/core/network/places';
+	checkSite,
+	siteBlocks,
+	type SiteCheck,
+	type SiteFacts,
+	type SiteNeed,
+	type SiteResult
+} from '$lib/core/network/site-checks';
 import { readAddress } from '$lib/core/network/addresses';
 import { countWords, FOREVER } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
@@ -16,7 +16,7 @@ import { ProviderError } from '../providers';
 import { lookAt } from './certificates';
 import { providerAt, type SiteProvider } from './providers';
 
-/** A place as it is looked at: one that is joined, or one on its way. */
+/** A site as it is looked at: one that is joined, or one on its way. */
 interface LookedAt {
 	id: string;
 	name: string;
@@ -29,44 +29,44 @@ interface LookedAt {
 	whole: number;
 }
 
-/** Looks at a place, and judges what was seen. */
-export async function lookAtPlace(ctx: Context, place: LookedAt): Promise<PlaceResult[]> {
-	const { places, network } = ctx.providers;
-	const { provider } = place;
+/** Looks at a site, and judges what was seen. */
+export async function lookAtSite(ctx: Context, site: LookedAt): Promise<SiteResult[]> {
+	const { sites, network } = ctx.providers;
+	const { provider } = site;
 	const host = readAddress(provider.address)!.host;
-	const directory = await places.directory(place.id);
+	const directory = await sites.directory(site.id);
 	const names = await Promise.all(
 		[host, directory.name].map(async (name) => {
-			const [address] = await places.resolve(name, place.id);
-			return { name, address: address ?? null, back: address ? await places.namesOf(address, place.id) : [] };
+			const [address] = await sites.resolve(name, site.id);
+			return { name, address: address ?? null, back: address ? await sites.namesOf(address, site.id) : [] };
 		})
 	);
 	const now = ctx.clock.now();
 	const certificate = await certificateOf(ctx, provider.address, provider.confirmed);
-	const facts: PlaceFacts = {
-		name: place.name,
+	const facts: SiteFacts = {
+		name: site.name,
 		host,
-		here: await places.resolve(host, null),
-		there: await places.resolve(host, place.id),
-		reach: await places.reach(provider.address, place.id),
+		here: await sites.resolve(host, null),
+		there: await sites.resolve(host, site.id),
+		reach: await sites.reach(provider.address, site.id),
 		account: certificate.standing === 'trusted' ? await takesAccount(ctx, provider) : null,
 		certificate,
 		names,
 		directory: directory.answers,
-		clocks: (await places.clocks(place.id)).map((c) => ({ of: c.of, off: c.at - now })),
+		clocks: (await sites.clocks(site.id)).map((c) => ({ of: c.of, off: c.at - now })),
 		accounts: await mayCreate(ctx, provider),
-		networks: await Promise.all(place.networks.map(async (id) => ({ id, free: await network.free(id) }))),
-		planned: place.planned,
-		whole: place.whole,
-		from: place.whole > 0 ? null : await imageSource(ctx, place.id)
+		networks: await Promise.all(site.networks.map(async (id) => ({ id, free: await network.free(id) }))),
+		planned: site.planned,
+		whole: site.whole,
+		from: site.whole > 0 ? null : await imageSource(ctx, site.id)
 	};
-	return checkPlace(facts);
+	return checkSite(facts);
 }
 
-async function takesAccount(ctx: Context, p: SiteProvider): Promise<PlaceFacts['account']> {
+async function takesAccount(ctx: Context, p: SiteProvider): Promise<SiteFacts['account']> {
 	if (p.secret === null) return { ok: false, saw: 'the secret that is kept cannot be opened: the key is another one' };
 	try {
-		await ctx.providers.places.offer(p.address, p.account, p.secret);
+		await ctx.providers.sites.offer(p.address, p.account, p.secret);
 		return { ok: true, value: true };
 	} catch (e) {
 		if (!(e instanceof ProviderError)) throw e;
@@ -78,12 +78,12 @@ async function certificateOf(
 	ctx: Context,
 	address: string,
 	confirmed: string | null
-): Promise<PlaceFacts['certificate']> {
+): Promise<SiteFacts['certificate']> {
 	try {
 		const { standing } = lookAt(
-			await ctx.providers.places.certificate(address),
+			await ctx.providers.sites.certificate(address),
 			readAddress(address)!.host,
-			await ctx.providers.places.authorities(),
+			await ctx.providers.sites.authorities(),
 			confirmed,
 			ctx.clock.now()
 		);
@@ -94,27 +94,27 @@ async function certificateOf(
 	}
 }
 
-async function mayCreate(ctx: Context, p: SiteProvider): Promise<PlaceFacts['accounts']> {
+async function mayCreate(ctx: Context, p: SiteProvider): Promise<SiteFacts['accounts']> {
 	if (p.joinSecret === null)
 		return { ok: false, saw: 'the secret that is kept cannot be opened: the key is another one' };
-	const may = await ctx.providers.places.mayCreate(p.joinAccount, p.joinSecret, p.folder);
+	const may = await ctx.providers.sites.mayCreate(p.joinAccount, p.joinSecret, p.folder);
 	return may.ok ? { ok: true, value: { folder: p.folder, account: p.joinAccount } } : may;
 }
 
-/** A place that has versions, and whose provider a place can reach. */
-async function imageSource(ctx: Context, place: string): Promise<string | null> {
+/** A site that has versions, and whose provider a site can reach. */
+async function imageSource(ctx: Context, site: string): Promise<string | null> {
 	for (const s of all<{ id: string; name: string; address: string }>(
 		ctx.db,
 		`SELECT s.id, s.name, p.address FROM sites s JOIN site_providers p ON p.site_id = s.id AND p.until = ${FOREVER}
 		 WHERE s.id <> ? AND EXISTS (SELECT 1 FROM site_versions v WHERE v.site_id = s.id AND v.until = ${FOREVER}) ORDER BY s.position`,
-		[place]
+		[site]
 	))
-		if ((await ctx.providers.places.reach(s.address, place)).ok) return s.name;
+		if ((await ctx.providers.sites.reach(s.address, site)).ok) return s.name;
 	return null;
 }
 
-/** Looks at every place that is joined, and keeps what the checks saw as intervals. */
-export async function sweepPlaces(ctx: Context, now: number): Promise<void> {
+/** Looks at every site that is joined, and keeps what the checks saw as intervals. */
+export async function sweepSites(ctx: Context, now: number): Promise<void> {
 	const { db } = ctx;
 	for (const site of all<{ id: string; name: string; there: number; unmade: number; whole: number }>(
 		db,
@@ -124,7 +124,7 @@ export async function sweepPlaces(ctx: Context, now: number): Promise<void> {
 	)) {
 		const provider = providerAt(db, ctx.vault, site.id, now);
 		if (!provider) continue;
-		const results = await lookAtPlace(ctx, {
+		const results = await lookAtSite(ctx, {
 			id: site.id,
 			name: site.name,
 			provider,
@@ -136,16 +136,16 @@ export async function sweepPlaces(ctx: Context, now: number): Promise<void> {
 	}
 }
 
-/** Networks of a place, by id. */
+/** Networks of a site, by id. */
 export const networksOf = (db: Db, site: string): string[] =>
 	all<{ id: string }>(db, 'SELECT id FROM networks WHERE site_id = ? ORDER BY id', [site]).map((n) => n.id);
 
-/** The name of a place; its id where it is not known. */
+/** The name of a site; its id where it is not known. */
 export const nameOfSite = (db: Db, site: string): string =>
 	one<{ name: string }>(db, 'SELECT name FROM sites WHERE id = ?', [site])?.name ?? site;
 
 /** Keeps what checks saw: a new interval where one passes that failed, or the other way round. */
-function noteChecks(db: Db, site: string, results: PlaceResult[], now: number): void {
+function noteChecks(db: Db, site: string, results: SiteResult[], now: number): void {
 	const open = new Map(checksAt(db, site, now).map((c) => [c.name, c]));
 	for (const r of results) {
 		const was = open.get(r.name);
@@ -164,18 +164,18 @@ function noteChecks(db: Db, site: string, results: PlaceResult[], now: number): 
 	}
 }
 
-/** The checks of a place as they stood at a moment, with since when. */
-export const checksAt = (db: Db, site: string, at: number): (PlaceResult & { since: number })[] =>
-	all<{ name: PlaceCheck; ok: number | null; saw: string; remedy: string; since: number }>(
+/** The checks of a site as they stood at a moment, with since when. */
+export const checksAt = (db: Db, site: string, at: number): (SiteResult & { since: number })[] =>
+	all<{ name: SiteCheck; ok: number | null; saw: string; remedy: string; since: number }>(
 		db,
 		'SELECT name, ok, saw, remedy, since FROM site_checks WHERE site_id = ? AND since <= ? AND until > ?',
 		[site, at, at]
 	).map((c) => ({ ...c, ok: c.ok === null ? null : c.ok === 1 }));
 
-/** What stands in the way at places, for a plan that needs something of them. */
-export function blocksAt(db: Db, sites: Iterable<string>, need: PlaceNeed, now: number): Fact[] {
+/** What stands in the way at sites, for a plan that needs something of them. */
+export function blocksAt(db: Db, sites: Iterable<string>, need: SiteNeed, now: number): Fact[] {
 	return [...new Set(sites)].flatMap((id) => {
-		return placeBlocks(
+		return siteBlocks(
 			{ id, name: nameOfSite(db, id) },
 			checksAt(db, id, now).filter((c) => c.ok === false),
 			need
@@ -183,7 +183,7 @@ export function blocksAt(db: Db, sites: Iterable<string>, need: PlaceNeed, now: 
 	});
 }
 
-/** Why the account of a place may make no computer accounts in a folder of a pool; nothing while it may. */
+/** Why the account of a site may make no computer accounts in a folder of a pool; nothing while it may. */
 export async function accountBlocks(ctx: Context, site: string, folder: string, now: number): Promise<Fact[]> {
 	const provider = providerAt(ctx.db, ctx.vault, site, now);
 	if (!provider || provider.folder === folder) return [];
@@ -191,8 +191,8 @@ export async function accountBlocks(ctx: Context, site: string, folder: string, 
 	return may.ok ? [] : [{ words: may.saw, side: 'against', source: 'directory' }];
 }
 
-/** How a place fares, in a clause. */
-export const checksWords = (checks: PlaceResult[]): string => {
+/** How a site fares, in a clause. */
+export const checksWords = (checks: SiteResult[]): string => {
 	const failing = checks.filter((c) => c.ok === false).length;
 	return checks.length === 0
 		? 'not looked at yet'

@@ -4,10 +4,10 @@ export {
 	blocksAt,
 	checksAt,
 	checksWords,
-	lookAtPlace,
+	lookAtSite,
 	nameOfSite,
 	networksOf,
-	sweepPlaces
+	sweepSites
 } from './checks';
 export { joinSecret, providerAt, providerSecret, type SiteProvider, writeProvider } from './providers';
 export { manifest } from './manifest';

@@ -2,7 +2,7 @@ import { one, type Db } from '../db';
 import { putAt } from '../db/intervals';
 import type { Vault } from '../vault';
 
-/** How the compute provider of a place is reached, and by whom its machines join the directory. */
+/** How the compute provider of a site is reached, and by whom its machines join the directory. */
 export interface SiteProvider {
 	/** `host:port`. */
 	address: string;
@@ -16,7 +16,7 @@ export interface SiteProvider {
 	folder: string;
 	joinAccount: string;
 	joinSecret: string | null;
-	/** Machines that the place is meant for. */
+	/** Machines that the site is meant for. */
 	planned: number;
 }
 
@@ -24,7 +24,7 @@ export interface SiteProvider {
 export const providerSecret = (address: string): string => `provider ${address}`;
 export const joinSecret = (folder: string): string => `directory ${folder}`;
 
-/** How a place is reached at a moment, or null when nothing is kept for it. */
+/** How a site is reached at a moment, or null when nothing is kept for it. */
 export function providerAt(db: Db, vault: Vault, site: string, at: number): SiteProvider | null {
 	const r = one<{
 		address: string;
@@ -52,7 +52,7 @@ export function providerAt(db: Db, vault: Vault, site: string, at: number): Site
 		: null;
 }
 
-/** Keeps how a place is reached from `now` on; secrets are sealed. */
+/** Keeps how a site is reached from `now` on; secrets are sealed. */
 export function writeProvider(
 	db: Db,
 	vault: Vault,

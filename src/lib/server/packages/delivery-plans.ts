@@ -366,7 +366,7 @@ function oldAgents(db: Db, pool: { id: string; name: string }, to: PackageVersio
 	if (!to.spec.agent) return [];
 	const old = all<{ n: number; contents: string }>(
 		db,
-		`SELECT count(*) AS n, ve.contents FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= ?1 AND pl.until > ?1
+		`SELECT count(*) AS n, ve.contents FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.since <= ?1 AND pl.until > ?1
 		 JOIN versions ve ON ve.line_id = pl.line_id AND ve.number = pl.version WHERE m.pool_id = ?2 AND m.until > ?1 AND m.since <= ?1 GROUP BY ve.line_id, ve.number`,
 		{ 1: at, 2: pool.id }
 	).flatMap((r) => {

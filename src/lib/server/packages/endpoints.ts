@@ -57,7 +57,7 @@ const captureEntries = {
 			changes: whole,
 			what: v.record(text, whole),
 			sorts: bySort(v.strictObject({ changes: whole, bytes })),
-			places: v.array(text),
+			folders: v.array(text),
 			learned: whole
 		})
 	),

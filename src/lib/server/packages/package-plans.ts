@@ -276,7 +276,7 @@ const orderPlan = planKind({
 							source: 'clashes'
 						};
 					})
-				: [{ words: 'no two that clash change places', source: 'clashes' }],
+				: [{ words: 'no two that clash change ranks', source: 'clashes' }],
 			objects: ['packages/order'],
 			steps: [
 				{ kind: 'package.order', words: 'Write the order', input: { order }, expected: 200 },

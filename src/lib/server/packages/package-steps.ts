@@ -11,8 +11,8 @@ import { stepHandler } from '../jobs/step';
 import type { KeptPackage } from '../packing/layout';
 import { captureById, clashesAt, packageAt, packagesAt } from './queries';
 
-/** Says at which place in the order a package stands from now on; what began in the same millisecond never was. */
-export function placePackage(db: Db, name: string, position: number, at: number): void {
+/** Says at which rank a package stands from now on; what began in the same millisecond never was. */
+export function rankPackage(db: Db, name: string, position: number, at: number): void {
 	const now = one<{ position: number }>(
 		db,
 		`SELECT position FROM package_positions WHERE name = ? AND until = ${FOREVER}`,
@@ -29,7 +29,7 @@ function writeVersion(db: Db, kept: KeptPackage, at: number, by: string, job: nu
 			db,
 			`SELECT max(position) AS n FROM package_positions WHERE until = ${FOREVER}`
 		)!.n;
-		placePackage(db, kept.spec.name, (last ?? 0) + 1, at);
+		rankPackage(db, kept.spec.name, (last ?? 0) + 1, at);
 	}
 	run(db, 'DELETE FROM package_versions WHERE name = ? AND number = ? AND gone_at <= ?', [
 		kept.spec.name,
@@ -158,7 +158,7 @@ export const packageStepHandlers = {
 		async run({ ctx, input }) {
 			const now = ctx.clock.now();
 			return {
-				write: (db) => input.order.forEach((name, i) => placePackage(db, name, i + 1, now))
+				write: (db) => input.order.forEach((name, i) => rankPackage(db, name, i + 1, now))
 			};
 		}
 	}),

@@ -1,6 +1,6 @@
 import { byKey, type InventoryHeading } from '$lib/core/packages/inventory';
 import { bytesOf, Difference, type Change, type What } from '$lib/core/packages/difference';
-import { Learned, placeWords, sortChanges, totalsOf, type Sort, type Sorted } from '$lib/core/packages/sorting';
+import { Learned, folderWords, sortChanges, totalsOf, type Sort, type Sorted } from '$lib/core/packages/sorting';
 import { readInventory, writeLines } from './walk';
 
 /** The difference of two inventories that lie in files, sorted. */
@@ -18,8 +18,8 @@ export interface ComparedSummary {
 	changes: number;
 	what: Record<What, number>;
 	sorts: Record<Sort, { changes: number; bytes: number }>;
-	/** The app’s own places, in words. */
-	places: string[];
+	/** The app’s own folders, in words. */
+	folders: string[];
 	/** Entries that were learned to change by themselves. */
 	learned: number;
 }
@@ -32,7 +32,7 @@ export async function compareInventories(
 ): Promise<Compared & { summary: ComparedSummary }> {
 	const learned = new Learned(idle ? (await differenceOf(idle[0], idle[1])).changes : []);
 	const difference = await differenceOf(before, after);
-	const { sorted, places } = sortChanges(difference.changes, learned, difference.after.system);
+	const { sorted, folders } = sortChanges(difference.changes, learned, difference.after.system);
 	const what: Record<What, number> = { added: 0, changed: 0, moved: 0, mode: 0, removed: 0 };
 	for (const c of difference.changes) what[c.what]++;
 	return {
@@ -43,7 +43,7 @@ export async function compareInventories(
 			changes: difference.changes.length,
 			what,
 			sorts: totalsOf(difference.changes, sorted),
-			places: places.slice(0, 12).map(placeWords),
+			folders: folders.slice(0, 12).map(folderWords),
 			learned: learned.size
 		}
 	};

@@ -15,7 +15,7 @@ import type { TargetGroup } from '$lib/core/packages/launch';
 import type { Sort, Sorted } from '$lib/core/packages/sorting';
 import type { Change } from '$lib/core/packages/difference';
 import { contentsOf, foldersAbove, packagedPath, type PackageSpec } from '$lib/core/packages/spec';
-import { systemPlaces } from '$lib/core/packages/system-places';
+import { systemFolders } from '$lib/core/packages/system-folders';
 import type { Branch, ChangeTree, Choice } from '$lib/core/packages/tree';
 import { BrokenFile, StepFailed } from '../providers';
 import { BlobStore } from './blobs';
@@ -306,7 +306,7 @@ function thereBefore(compared: Compared): (path: string) => boolean {
 		)
 	);
 	// What the inventories have in common is not kept: a path of the system is taken to be there.
-	const system = systemPlaces(compared.after.system);
+	const system = systemFolders(compared.after.system);
 	return (path) => !fresh.has(path) && system.file(path);
 }
 

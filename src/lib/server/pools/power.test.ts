@@ -39,7 +39,7 @@ describe('a policy in its hours', () => {
 		expect(upIn('quay')).toEqual(['quay-01', 'quay-02']);
 		const first = actions().filter((a) => a.name.startsWith('quay'));
 		expect(first.map((a) => a.action)).toEqual(['start', 'start']);
-		expect(first[0]!.words).toMatch(/3 places are to be kept ready; 3 places missing/);
+		expect(first[0]!.words).toMatch(/3 seats are to be kept ready; 3 seats missing/);
 	});
 
 	test('asks for no more while what it asked for is on its way', async () => {

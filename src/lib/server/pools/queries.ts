@@ -20,7 +20,7 @@ export interface PoolRow {
 	disk: number;
 	/** Bytes of its page file, and where it lies. */
 	pageFile: number;
-	pagePlace: 'overlay' | 'apart';
+	pageFileOn: 'overlay' | 'apart';
 	/** Servers that its machines start from, in the order in which they are tried. */
 	bootServers: string[];
 	naming: string;
@@ -47,7 +47,7 @@ interface RawPool {
 	gpus: number;
 	disk: number;
 	page_file: number;
-	page_place: 'overlay' | 'apart';
+	page_file_on: 'overlay' | 'apart';
 	boot_servers: string;
 	naming: string;
 	folder: string;
@@ -99,7 +99,7 @@ export function poolsAt(db: Db, at: number): PoolRow[] {
 			gpus: p.gpus,
 			disk: p.disk,
 			pageFile: p.page_file,
-			pagePlace: p.page_place,
+			pageFileOn: p.page_file_on,
 			bootServers: fromJson<string[]>('pools.boot_servers', p.boot_servers),
 			naming: p.naming,
 			folder: p.folder,
@@ -124,7 +124,7 @@ export function versionsByPool(
 	const rows = all<{ pool: string; version: string; n: number }>(
 		db,
 		`SELECT m.pool_id AS pool, pl.version, count(*) AS n FROM machines m
-		 JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= ?1 AND pl.until > ?1
+		 JOIN machine_spots pl ON pl.machine_id = m.id AND pl.since <= ?1 AND pl.until > ?1
 		 WHERE m.since <= ?1 AND m.until > ?1 ${pool === null ? '' : 'AND m.pool_id = ?2'} GROUP BY 1, 2 ORDER BY 3 DESC, 2 DESC`,
 		pool === null ? { 1: at } : { 1: at, 2: pool }
 	);

@@ -12,7 +12,7 @@ import type { WriteRules } from '$lib/core/packages/scope';
 import type { TargetRun } from '$lib/core/packages/trial';
 import type { StartKind } from '$lib/core/packages/starting';
 import type { CheckName, CheckResult } from '$lib/core/diagnosis/checks';
-import type { Seen } from '$lib/core/network/places';
+import type { Seen } from '$lib/core/network/site-checks';
 import type { Phase } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
 
@@ -27,7 +27,7 @@ export interface Providers {
 	installer: Installer;
 	directory: Directory;
 	network: Network;
-	places: Places;
+	sites: Sites;
 	agent: Agent;
 	broker: Broker;
 	mail: Mail;
@@ -88,7 +88,7 @@ export interface Compute {
 	restart(machine: string, why: string, key: string): Promise<void>;
 	/** Puts the machine's disk back to the image version, off or running. */
 	reset(machine: string, version: string, key: string): Promise<void>;
-	/** Moves the machine's disk to another volume of its place; a machine that is on is stopped for it and started again. */
+	/** Moves the machine's disk to another volume of its site; a machine that is on is stopped for it and started again. */
 	moveDisk(machine: string, volume: string, key: string): Promise<void>;
 	hosts(): Promise<HostFacts[]>;
 	volumes(): Promise<VolumeFacts[]>;
@@ -183,11 +183,11 @@ export interface Builds {
 	throwAway(line: string, key: string): Promise<void>;
 	/** Whole versions that the image store of a site holds, as `line/number`, and digests that came without their version. */
 	held(site: string): Promise<{ whole: string[]; loose: string[] }>;
-	/** Sends chunks from one place to another that a link joins, using at most a share of it (over 0 to 1). */
+	/** Sends chunks from one site to another that a link joins, using at most a share of it (over 0 to 1). */
 	send(from: string, to: string, digests: string[], share: number, key: string): Promise<void>;
 	/** Makes a version of chunks that have all arrived at a site. */
 	assemble(line: string, version: string, site: string, key: string): Promise<void>;
-	/** Copies a version between two places with a thick link. */
+	/** Copies a version between two sites with a thick link. */
 	handOut(line: string, version: string, site: string, key: string): Promise<void>;
 }
 
@@ -250,34 +250,34 @@ export interface Network {
 }
 
 /** What a compute provider at an address has to offer, to an account that it takes. */
-export interface PlaceOffer {
-	/** What the provider calls the place. */
-	place: string;
+export interface SiteOffer {
+	/** What the provider calls the site. */
+	site: string;
 	hosts: { name: string; cores: number; memory: number; gpus: number }[];
 	volumes: { id: string; size: number; iops: number }[];
 	networks: { id: string; range: string; first: number; last: number; free: number }[];
-	/** Links from there to places that are known, as measured. */
+	/** Links from there to sites that are known, as measured. */
 	links: { to: string; mbit: number; latency_ms: number; loss: number }[];
 }
 
-/** Looks around at places: before they are joined up, and ever after. `from`: a place, or null for Sextant itself. */
-export interface Places {
+/** Looks around at sites: before they are joined up, and ever after. `from`: a site, or null for Sextant itself. */
+export interface Sites {
 	/** Certificates (PEM) of authorities that the directory vouches for. */
 	authorities(): Promise<string[]>;
 	/** The certificate (PEM) of what listens at an address, written `host:port`. Fails when nothing does. */
 	certificate(address: string): Promise<string>;
 	/** What a provider has. Fails when it does not take the account. */
-	offer(address: string, account: string, secret: string): Promise<PlaceOffer>;
+	offer(address: string, account: string, secret: string): Promise<SiteOffer>;
 	/** Addresses that a name resolves to; none when it does not. */
 	resolve(name: string, from: string | null): Promise<string[]>;
 	/** Names that an address resolves to. */
 	namesOf(address: string, from: string | null): Promise<string[]>;
 	/** Ms until what listens at an address answers. */
 	reach(address: string, from: string | null): Promise<Seen<number>>;
-	/** A directory server as a place finds it: its name, its address, ms until it answers. */
+	/** A directory server as a site finds it: its name, its address, ms until it answers. */
 	directory(from: string): Promise<{ name: string; answers: Seen<number> }>;
-	/** What clocks show at a place, ms UTC. */
-	clocks(place: string): Promise<{ of: string; at: number }[]>;
+	/** What clocks show at a site, ms UTC. */
+	clocks(site: string): Promise<{ of: string; at: number }[]>;
 	/** Whether a directory account may create computer accounts in a folder. */
 	mayCreate(
 		account: string,

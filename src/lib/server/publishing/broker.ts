@@ -20,7 +20,7 @@ function brokerConfig(ctx: Context): BrokerConfig {
 	for (const m of all<{ name: string; pool: string; owner: string | null }>(
 		db,
 		`SELECT m.name, m.pool_id AS pool, p.login AS owner FROM machines m
-		 LEFT JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} LEFT JOIN people p ON p.id = pl.owner_id WHERE m.until = ${FOREVER} ORDER BY m.name`
+		 LEFT JOIN machine_spots pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} LEFT JOIN people p ON p.id = pl.owner_id WHERE m.until = ${FOREVER} ORDER BY m.name`
 	)) {
 		const list = machines.get(m.pool);
 		if (list) list.push(m.name);

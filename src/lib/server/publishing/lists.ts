@@ -28,7 +28,7 @@ const pools = shortList({
 		gpus: whole,
 		disk: bytes,
 		pageFile: bytes,
-		pagePlace: v.picklist(['overlay', 'apart']),
+		pageFileOn: v.picklist(['overlay', 'apart']),
 		bootServers: v.array(text),
 		naming: text,
 		folder: text,

@@ -38,7 +38,7 @@ describe('pools and publications under a scope', () => {
 	test('are on the versions that their machines are on, whatever they were made from', async () => {
 		const moved = await Harness.of(testEstate());
 		moved.db.exec(
-			"UPDATE machine_places SET version = '1.1.0' WHERE machine_id IN (SELECT id FROM machines WHERE pool_id = 'quay' ORDER BY id LIMIT 4)"
+			"UPDATE machine_spots SET version = '1.1.0' WHERE machine_id IN (SELECT id FROM machines WHERE pool_id = 'quay' ORDER BY id LIMIT 4)"
 		);
 		const at = (scope: string) =>
 			publishingAt(moved.db, parseScope(scope).scope, moved.lab.now).pools.map((p) => [p.id, p.version]);

@@ -114,12 +114,12 @@ describe('where machines go', () => {
 		expect(all.reasons.map((r) => r.words).join()).toMatch(
 			/3 machines on \d hosts?; with fewer than 1 it cannot be done/
 		);
-		const apart = await h.draft('pool.create', { ...NEW_POOL, count: 40, place: { apart: true } });
+		const apart = await h.draft('pool.create', { ...NEW_POOL, count: 40, spots: { apart: true } });
 		expect(apart.blocks.map((b) => b.words).join()).toMatch(
 			/finds no host: every host has a machine that it is to be kept apart from/
 		);
 		const hosts = (await h.server.providers.compute.hosts()).filter((x) => x.site === 'quay');
-		const spare = await h.draft('pool.create', { ...NEW_POOL, place: { spareHost: true } });
+		const spare = await h.draft('pool.create', { ...NEW_POOL, spots: { spareHost: true } });
 		if (hosts.length === 1) expect(spare.blocks.map((b) => b.words).join()).toMatch(/no room for one host to fail/);
 		else expect(spare.reasons.map((r) => r.words).join()).toMatch(/any one host may fail|no room for one host/);
 	});

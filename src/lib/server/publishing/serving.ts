@@ -28,7 +28,7 @@ export function appName(db: Db, app: { package: string; target: string }, at: nu
 const versionsIn = (db: Db, pool: string, at: number): { number: string; machines: number; contents: string[] }[] =>
 	all<{ number: string; machines: number; contents: string }>(
 		db,
-		`SELECT v.number, count(*) AS machines, v.contents FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= ?1 AND pl.until > ?1
+		`SELECT v.number, count(*) AS machines, v.contents FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.since <= ?1 AND pl.until > ?1
 		 JOIN versions v ON v.line_id = pl.line_id AND v.number = pl.version WHERE m.pool_id = ?2 AND m.since <= ?1 AND m.until > ?1 GROUP BY v.number, v.contents`,
 		{ 1: at, 2: pool }
 	).map((v) => ({

@@ -23,7 +23,7 @@ export const appsOf = (db: Db, person: number): { package: string; target: strin
 export const machinesKeptBy = (db: Db, person: number): number =>
 	one<{ n: number }>(
 		db,
-		`SELECT count(*) AS n FROM machine_places pl JOIN machines m ON m.id = pl.machine_id AND m.until = ${FOREVER} WHERE pl.owner_id = ? AND pl.until = ${FOREVER}`,
+		`SELECT count(*) AS n FROM machine_spots pl JOIN machines m ON m.id = pl.machine_id AND m.until = ${FOREVER} WHERE pl.owner_id = ? AND pl.until = ${FOREVER}`,
 		[person]
 	)!.n;
 

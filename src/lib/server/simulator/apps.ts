@@ -20,7 +20,7 @@ import { about, hashText, uniform } from './random';
 import { startTime, type StartReads } from './starting';
 import type { Needed, SimMachine, SimOverlay, SimRun, SimSession, World } from './state';
 
-/** Bytes a second that come from a package store at the same place. */
+/** Bytes a second that come from a package store at the same site. */
 const STORE_PACE = 200e6;
 /** What agents take for attaching and detaching, beside fetching. */
 const ATTACH = 1.6 * SECOND;

@@ -107,7 +107,7 @@ export function makeWorld(estate: Estate): World {
 			gpus: pool.gpus,
 			disk: pool.disk,
 			pageFile: pool.page_file,
-			pageApart: pool.page_place === 'apart',
+			pageApart: pool.page_file_on === 'apart',
 			bootServers: pool.boot_servers,
 			site: pool.site,
 			address: laid.address,

@@ -215,7 +215,7 @@ describe('content chunks', () => {
 		expect(isle.loose.size).toBe(0);
 	});
 
-	test('that a place does not have cannot be sent from there, and nothing is put together from nothing', () => {
+	test('that a site does not have cannot be sent from there, and nothing is put together from nothing', () => {
 		expect(() => receive(w, 'isle', 'quay', ['00'])).toThrow(/at isle does not have chunk 00/);
 		expect(() => receive(w, 'quay', 'moon', [])).toThrow(/no image store at moon/);
 		expect(() => assemble(w, 'desk', '9.9.9', 'isle')).toThrow(/no desk 9\.9\.9/);

@@ -10,7 +10,7 @@ import {
 	type SystemKind
 } from '$lib/core/packages/inventory';
 import type { LaunchTarget } from '$lib/core/packages/launch-target';
-import { systemHome } from '$lib/core/packages/system-places';
+import { systemHome } from '$lib/core/packages/system-folders';
 import { DAY, MINUTE } from '$lib/core/time/units';
 import type { TargetRun } from '$lib/core/packages/trial';
 import { ProviderError, type TrialAsk } from '../providers';
@@ -331,15 +331,15 @@ function filesOf(installer: SimInstaller): Map<string, Made> {
 		const icon = s.icon === '' ? '' : s.icon.includes('/') || !s.icon.includes('.') ? s.icon : `${folder}/${s.icon}`;
 		if (icon.startsWith(`${folder}/`) && !s.missing && !files.has(icon))
 			put(icon, icon.endsWith('.svg') ? drawingOf(s.name) : textOf(icon, 2_000));
-		for (const place of s.at) {
-			const where = place === 'menu' ? 'C:/Users/Public/Start Menu' : 'C:/Users/Public/Desktop';
+		for (const at of s.at) {
+			const where = at === 'menu' ? 'C:/Users/Public/Start Menu' : 'C:/Users/Public/Desktop';
 			const lines = [
 				'[Desktop Entry]',
 				'Type=Application',
 				`Name=${s.name}`,
 				`Exec="${s.broken ? `${folder}/gone.exe` : command}"${s.arguments ? ` ${s.arguments}` : ''}`,
 				`Path=${folder}`,
-				...(icon && place === 'menu' ? [`Icon=${icon}`] : []),
+				...(icon && at === 'menu' ? [`Icon=${icon}`] : []),
 				...(s.terminal ? ['Terminal=true'] : []),
 				...(s.opens.length ? [`MimeType=${s.opens.join(';')};`] : [])
 			];

@@ -1,6 +1,6 @@
 import { beforeAll, describe, expect, test } from 'vitest';
 import { systemOf } from '$lib/core/packages/fits';
-import { systemPlaces } from '$lib/core/packages/system-places';
+import { systemFolders } from '$lib/core/packages/system-folders';
 import { loadEstate } from '../history';
 import { testEstate } from '../testing/harness';
 import {
@@ -99,15 +99,15 @@ describe('the system’s own folder', () => {
 		['Tideway-OS 7', 'TidewayOS']
 	])('of %s is where the lab writes, and what a capture takes for the system', (name, folder) => {
 		const entries = entriesOn(name);
-		const places = systemPlaces(systemOf(name, 'multi'));
+		const folders = systemFolders(systemOf(name, 'multi'));
 		const files = entries.flatMap((e) => e.file ?? []);
 		expect(files.filter((f) => f.startsWith('C:/Meridian'))).toEqual([]);
 		const its = files.filter((f) => f.startsWith(`C:/${folder}/`));
 		expect(its.length).toBeGreaterThan(2000);
-		expect(its.filter((f) => !places.file(f))).toEqual([]);
+		expect(its.filter((f) => !folders.file(f))).toEqual([]);
 		const keys = entries.flatMap((e) => e.setting ?? []).filter((k) => k.startsWith(`Machine/Software/${folder}/`));
 		expect(keys.length).toBeGreaterThan(1);
-		expect(keys.filter((k) => !places.software(k))).toEqual([]);
+		expect(keys.filter((k) => !folders.software(k))).toEqual([]);
 	});
 });
 

@@ -84,7 +84,7 @@ describe('a working day', () => {
 				workDay(person('Europe/Oslo', 5), pattern, day, 1)
 			);
 	});
-	test('keeps to the days and about the hours of its pattern, on the wall clock of the place', () => {
+	test('keeps to the days and about the hours of its pattern, on the wall clock of the site', () => {
 		for (const zone of ['Europe/Oslo', 'Australia/Hobart']) {
 			for (let index = 0; index < 40; index++) {
 				for (const day of days) {

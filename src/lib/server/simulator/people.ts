@@ -29,9 +29,9 @@ export function workDay(person: SimPerson, pattern: Pattern, day: number, seed: 
 	if (pattern.kind === 'shifts') {
 		// Four groups on a fourteen-day round: two days each of early, late and night, the rest off.
 		const group = person.index % 4;
-		const place = (day + group * 3) % 12;
-		if (place >= 9) return null;
-		const shift = Math.floor(place / 3);
+		const turn = (day + group * 3) % 12;
+		if (turn >= 9) return null;
+		const shift = Math.floor(turn / 3);
 		const from = momentOf(person.zone, day, shift * 480) - 8 * MINUTE + Math.round(bell(2) * scatter * MINUTE * 0.5);
 		return { from, until: from + 8 * HOUR + 10 * MINUTE + Math.round(draw(3) * 15 * MINUTE), lunch: null };
 	}

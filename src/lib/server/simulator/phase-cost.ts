@@ -127,7 +127,7 @@ export function phaseCost(estate: Estate, world: World, seed: number, conn: SimC
 			const parts = [
 				{ name: 'drive H: home folder', ms: Math.round((320 + toFiles * 9) * about(0.2, seed, conn.id, 71)) },
 				{ name: 'drive S: survey data', ms: Math.round((380 + toFiles * 9) * about(0.2, seed, conn.id, 72)) },
-				{ name: 'printers by place', ms: Math.round(620 * about(0.25, seed, conn.id, 73)) }
+				{ name: 'printers by site', ms: Math.round(620 * about(0.25, seed, conn.id, 73)) }
 			];
 			addSlowness(estate, machine!, 'drives', parts);
 			return {

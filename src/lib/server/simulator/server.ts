@@ -12,7 +12,7 @@ import { chunksOf, handOutTime, offersOf, packedOf, rightsOf, stepTime } from '.
 import { diskOf, usedByVolume } from './load';
 import { roundTrip } from './ways';
 import type { Lab } from './lab';
-import { placesOf, unjoinedPlaces } from './places';
+import { sitesOf, unjoinedSites } from './sites';
 import type { Needed, Command, Effect, Operation, SimFault } from './state';
 
 interface PackageContent {
@@ -121,9 +121,9 @@ export class LabServer {
 						promised.set(m.host, { cores: p.cores + m.cores, memory: p.memory + m.memory, gpus: p.gpus + m.gpus });
 					}
 					// A physical machine is its own host, and takes no other.
-					const places = new Set(lab.estate.hosts.map((h) => h.id));
+					const declared = new Set(lab.estate.hosts.map((h) => h.id));
 					return [...w.hosts.values()]
-						.filter((h) => places.has(h.name))
+						.filter((h) => declared.has(h.name))
 						.map((h) => {
 							const p = promised.get(h.name);
 							return {
@@ -141,9 +141,9 @@ export class LabServer {
 				},
 				volumes: async () => {
 					const used = usedByVolume(w);
-					const places = new Set(lab.estate.volumes.map((v) => v.id));
+					const declared = new Set(lab.estate.volumes.map((v) => v.id));
 					return [...w.volumes.values()]
-						.filter((v) => places.has(v.id))
+						.filter((v) => declared.has(v.id))
 						.map((v) => ({ id: v.id, site: v.site, size: v.size, used: used.get(v.id)! }));
 				},
 				existing: async () => [...w.existing.values()],
@@ -324,7 +324,7 @@ export class LabServer {
 				},
 				setAside: async (machines, aside, key) => this.command({ c: 'aside', machines, aside, key }) as string[]
 			},
-			places: placesOf(lab),
+			sites: sitesOf(lab),
 			mail: {
 				send: async (to, subject, body, key) => {
 					this.command({ c: 'mail', to, subject, body, key });
@@ -347,7 +347,7 @@ export class LabServer {
 		faults: async (): Promise<SimFault[]> => this.lab.world.faults,
 		addFault: async (kind: SimFault['kind'], target: string, value: number | null): Promise<number> =>
 			this.command({ c: 'fault', kind, target, value }) as number,
-		places: async () => unjoinedPlaces(this.lab.estate, this.providers),
+		sites: async () => unjoinedSites(this.lab.estate, this.providers),
 		clearFault: async (id: number): Promise<boolean> => this.command({ c: 'clear fault', id }) as boolean
 	};
 }

@@ -275,8 +275,8 @@ function freeMachine(lab: Stage, conn: SimConnection): string | null {
 			if (sessions < m.holds && m.agent && m.asideUntil <= w.now && lab.known.has(m.name))
 				candidates.push({ name: m.name, sessions, holds: m.holds, strain: m.strain });
 		}
-		const place = placeSession(candidates, pool.placing);
-		if (place.value) return place.value;
+		const seat = placeSession(candidates, pool.placing);
+		if (seat.value) return seat.value;
 	}
 	return null;
 }

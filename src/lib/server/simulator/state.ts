@@ -96,7 +96,7 @@ export interface SimMachine extends MachineSpec {
 	nameOk: boolean;
 	runaway: boolean;
 	sessions: number[];
-	/** Sign-ins on their way to it: each takes a place already. */
+	/** Sign-ins on their way to it: each takes a seat already. */
 	coming: number;
 	/** The broker sends nobody here until then. */
 	asideUntil: number;

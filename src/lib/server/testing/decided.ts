@@ -13,7 +13,7 @@ const OBSERVED = new Set([
 	'joinings',
 	'machine_states',
 	'machines',
-	'machine_places',
+	'machine_spots',
 	'session_states',
 	'sessions',
 	'site_checks',
@@ -48,7 +48,7 @@ export function decided(h: Harness): Record<string, unknown> {
 		...Object.fromEntries(inForce),
 		machines: all(
 			h.db,
-			`SELECT m.name, m.pool_id AS pool, p.version, pe.login AS owner FROM machines m JOIN machine_places p ON p.machine_id = m.id AND p.since <= @at AND p.until > @at
+			`SELECT m.name, m.pool_id AS pool, p.version, pe.login AS owner FROM machines m JOIN machine_spots p ON p.machine_id = m.id AND p.since <= @at AND p.until > @at
 			 LEFT JOIN people pe ON pe.id = p.owner_id WHERE m.since <= @at AND m.until > @at ORDER BY m.name`,
 			at
 		),

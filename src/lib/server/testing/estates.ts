@@ -53,7 +53,7 @@ export async function answerReef(ctx: Context, id: number): Promise<void> {
 	await save('address', { address: REEF_ADDRESS });
 	await save('certificate', { fingerprint: (await joiningOf(ctx, id)).certificate!.fingerprint });
 	await save('account', { account: 'sextant', secret: 'tideline' });
-	await save('place', REEF);
+	await save('particulars', REEF);
 	await save('directory', { folder: 'desks/isle', account: 'svc-join', secret: 'tideline' });
 	await save('prices', { hostHour: 1.5, volumeMonth: 30 });
 }

@@ -1,7 +1,7 @@
 import { bareSpec, type PackageSpec } from '$lib/core/packages/spec';
 import { one } from '../db';
 import { insertRow } from '../db/rows';
-import { placePackage } from '../packages/package-steps';
+import { rankPackage } from '../packages/package-steps';
 import type { Harness } from './harness';
 
 /** The system of the machines of the small estate. */
@@ -34,7 +34,7 @@ export function keepPackage(
 	};
 	insertRow(h.db, 'packages', { name, made_at: h.lab.now, made_by: 'test' }, 'keep');
 	const there = one<{ n: number }>(h.db, 'SELECT count(*) AS n FROM package_positions WHERE name <> ?', [name])!.n;
-	placePackage(h.db, name, there + 1, h.lab.now);
+	rankPackage(h.db, name, there + 1, h.lab.now);
 	insertRow(h.db, 'package_versions', {
 		name,
 		number,

@@ -58,7 +58,7 @@ const names = (scope: string, at = now) => machinesPage(db, ask(scope, at)).rows
 const TABLES = [
 	'machines',
 	'machine_states',
-	'machine_places',
+	'machine_spots',
 	'sessions',
 	'session_states',
 	'connections',

@@ -18,9 +18,9 @@ export interface Listing {
 	usual: string;
 }
 
-const PLACE: [string, string] = [
+const SPOT: [string, string] = [
 	'pl',
-	'JOIN machine_places pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at'
+	'JOIN machine_spots pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at'
 ];
 const HOST: [string, string] = ['h', 'JOIN hosts h ON h.id = pl.host_id'];
 const STATE: [string, string] = [
@@ -73,7 +73,7 @@ export const MACHINES: Listing = {
 	id: 'm.id',
 	table: 'machines m',
 	where: 'm.since <= @at AND m.until > @at',
-	joins: [PLACE, HOST, STATE],
+	joins: [SPOT, HOST, STATE],
 	columns: `m.id, m.name, m.pool_id AS pool, ${POOL_NAME} AS poolName,
 		m.site_id AS site, ${siteName('m.site_id')} AS siteName, h.name AS host, pl.line_id AS line, pl.version, pl.address, st.state, st.since AS stateSince,
 		(SELECT f.name FROM failing_checks f WHERE f.machine_id = m.id AND f.since <= @at AND f.until > @at ORDER BY f.name = 'gateway', f.since LIMIT 1) AS failing,
@@ -130,7 +130,7 @@ export const SESSIONS: Listing = {
 	joins: [
 		['pe', 'JOIN people pe ON pe.id = s.person_id'],
 		['m', 'JOIN machines m ON m.id = s.machine_id'],
-		PLACE,
+		SPOT,
 		HOST,
 		['ss', 'JOIN session_states ss ON ss.session_id = s.id AND ss.since <= @at AND ss.until > @at']
 	],
@@ -153,7 +153,7 @@ export const SESSIONS: Listing = {
 	usual: 'pe.name'
 };
 
-/** All sessions there have been: places as they were when each began, the state that the moment finds it in, if any. */
+/** All sessions there have been: spots as they were when each began, the state that the moment finds it in, if any. */
 export const BEGUN_SESSIONS: Listing = {
 	...SESSIONS,
 	where: '1',
@@ -223,7 +223,7 @@ const hostRowOf = v.strictObject({
 export type HostRow = v.InferOutput<typeof hostRowOf>;
 
 const onHost = (joins: string) =>
-	`(SELECT count(*) FROM machine_places pl ${joins} WHERE pl.host_id = h.id AND pl.since <= @at AND pl.until > @at)`;
+	`(SELECT count(*) FROM machine_spots pl ${joins} WHERE pl.host_id = h.id AND pl.since <= @at AND pl.until > @at)`;
 const HOST_FIGURES = {
 	machines: onHost(''),
 	up: onHost(

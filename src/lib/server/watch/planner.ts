@@ -123,7 +123,7 @@ function machinesOrThrow(ctx: Context, names: string[]): PoweredMachine[] {
 	const found = all<PoweredMachine>(
 		ctx.db,
 		`SELECT m.id, m.name, st.state, pl.version, pl.line_id AS line FROM machines m
-		 JOIN machine_states st ON st.machine_id = m.id AND st.until = ${FOREVER} JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER}
+		 JOIN machine_states st ON st.machine_id = m.id AND st.until = ${FOREVER} JOIN machine_spots pl ON pl.machine_id = m.id AND pl.until = ${FOREVER}
 		 WHERE m.until = ${FOREVER} AND m.name IN (SELECT value FROM json_each(?)) ORDER BY m.name`,
 		[JSON.stringify(names)]
 	);

@@ -30,7 +30,7 @@ export async function untilReady(ctx: Context, machine: string): Promise<void> {
 export const versionOf = (ctx: Context, machine: string): string =>
 	one<{ version: string }>(
 		ctx.db,
-		`SELECT pl.version FROM machines m JOIN machine_places pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} WHERE m.name = ? AND m.until = ${FOREVER}`,
+		`SELECT pl.version FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.until = ${FOREVER} WHERE m.name = ? AND m.until = ${FOREVER}`,
 		[machine]
 	)!.version;
 

@@ -4,7 +4,7 @@
 
 	/** The parts of the Build stage, in the order in which they are used. */
 	const parts = [
-		{ name: 'Places', path: '/build/places' },
+		{ name: 'Sites', path: '/build/sites' },
 		{ name: 'Lines', path: '/build' },
 		{ name: 'Rollouts', path: '/build/rollouts' },
 		{ name: 'Shipping', path: '/build/shipping' },
@@ -13,9 +13,9 @@
 		{ name: 'Compare', path: '/build/compare' },
 		{ name: 'Schedules', path: '/build/schedules' }
 	];
-	// A line's sheet belongs to its line, a joining to its place.
+	// A line's sheet belongs to its line, a joining to its site.
 	const here = (path: string) =>
-		path === '/build/places' ? page.url.pathname.startsWith(path) : page.url.pathname.replace(/\/sheet$/, '') === path;
+		path === '/build/sites' ? page.url.pathname.startsWith(path) : page.url.pathname.replace(/\/sheet$/, '') === path;
 </script>
 
 <StageNav label="Build" {parts} {here} without={{ line: page.url.searchParams.get('line') }} />

@@ -69,9 +69,13 @@
 		searching = true;
 		clearTimeout(timer);
 		timer = setTimeout(() => void look(text), 150);
-		// Whoever knows the name or the number writes it and goes on.
-		const exact = offered.find((o) => o.id === text.trim() || folded(o.name) === folded(text.trim()));
-		set(exact?.id ?? (typeof options === 'function' ? text.trim() : ''));
+		set(written());
+	}
+	/** What is meant by what is written: whatever is called just so; else the text itself where the server is to know, and nothing where all are known. */
+	function written(): string {
+		const wanted = folded(text.trim());
+		const exact = offered.find((o) => folded(o.id) === wanted || folded(o.name) === wanted);
+		return exact?.id ?? (typeof options === 'function' ? text.trim() : '');
 	}
 	function set(id: string) {
 		shown = id;
@@ -91,8 +95,11 @@
 		searching = false;
 	}
 	function leave() {
+		if (!searching) return;
 		searching = false;
-		if (value !== '' && typeof options !== 'function') text = nameOf(value);
+		const meant = written();
+		if (meant !== '' && offered.some((o) => o.id === meant)) take(meant);
+		else set(meant);
 	}
 </script>
 
@@ -100,7 +107,7 @@
 	>{#snippet children(p)}
 		<Combobox.Root
 			type="single"
-			{value}
+			value={searching ? '' : value}
 			onValueChange={take}
 			inputValue={text}
 			{disabled}

@@ -1,6 +1,6 @@
 import type { FAULT_KINDS } from '$lib/core/estate/schema';
 
-/** Faults that the lab bench offers, in words, with what to name as the place. */
+/** Faults that the lab bench offers, in words, with what to name as its target. */
 export const FAULTS: { kind: (typeof FAULT_KINDS)[number]; words: string; hint: string }[] = [
 	{ kind: 'agent-stopped', words: 'the agent of a machine stops', hint: 'the name of a machine' },
 	{ kind: 'machine-hangs', words: 'a machine hangs', hint: 'the name of a machine' },

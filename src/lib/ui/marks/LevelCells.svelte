@@ -2,7 +2,7 @@
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
 	import { addressWith } from '$lib/ui/frame/address';
-	import { drawCells, type CellMark } from './cells';
+	import { drawCells, type CellMark, type KeptCells } from './cells';
 
 	interface Props {
 		cells: (CellMark & { name: string })[];
@@ -10,7 +10,9 @@
 		theme: string;
 	}
 	let { cells, label, theme }: Props = $props();
-	const kept = {};
+	let kept: KeptCells = {};
+	/** The cell that was under the pointer when it was drawn last: its frame goes with the next drawing. */
+	let framed = -1;
 	const SIZE = 9;
 	const GAP = 2;
 	let width = $state(0);
@@ -34,10 +36,15 @@
 		const style = getComputedStyle(document.documentElement);
 		const c = (name: string) => style.getPropertyValue(name).trim();
 		const ratio = devicePixelRatio || 1;
-		canvas.width = width * ratio;
-		canvas.height = height * ratio;
+		// Setting the size empties a canvas: it is set when it has become another.
+		const [w, h] = [Math.floor(width * ratio), Math.floor(height * ratio)];
+		if (canvas.width !== w || canvas.height !== h) {
+			canvas.width = w;
+			canvas.height = h;
+			kept = {};
+		}
 		const g = canvas.getContext('2d')!;
-		g.scale(ratio, ratio);
+		g.setTransform(ratio, 0, 0, ratio, 0, 0);
 		const paint = {
 			sheet: c('--sheet'),
 			sea: c('--sea'),
@@ -46,7 +53,10 @@
 			buoy: c('--buoy'),
 			off: c('--hair')
 		};
+		// What stood around the framed cell is drawn anew.
+		if (framed >= 0) kept = { ...(kept.image ? { image: kept.image } : {}) };
 		drawCells(g, cells, { columns, size: SIZE, gap: GAP, ratio }, paint, kept);
+		framed = over;
 		if (over >= 0 && over < cells.length) {
 			g.strokeStyle = c('--ink');
 			g.lineWidth = 1.5;

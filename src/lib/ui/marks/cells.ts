@@ -127,18 +127,27 @@ export function drawCell(
 	}
 }
 
+/** What a canvas holds, carried over from one drawing to the next. */
+export interface KeptCells {
+	image?: ImageData;
+	/** How each cell looks there, by the key of its look. */
+	looks?: Int16Array;
+	/** What the looks were drawn with: another grid or other paint makes all of them new. */
+	drawnWith?: string;
+}
+
 /**
  * Draws cells row by row on a canvas. Returns the height used, in CSS pixels. Few looks are different: each is drawn
- * once, and its pixels are then copied line by line, which takes 20,000 cells through in one frame without a GPU.
+ * once, and its pixels are then copied line by line; of a picture that is kept only the cells that look otherwise than before.
  *
- * @param kept carries the pixels over to the next drawing: fresh memory costs as much as drawing does
+ * @param kept what the canvas holds; it has to be the same canvas, of the same size
  */
 export function drawCells(
 	g: CanvasRenderingContext2D,
-	cells: CellMark[],
+	cells: readonly CellMark[],
 	grid: CellGrid,
 	paint: CellPaint,
-	kept: { image?: ImageData } = {},
+	kept: KeptCells = {},
 	draw = drawCell
 ): number {
 	const { columns, ratio, size, gap } = grid;
@@ -147,49 +156,60 @@ export function drawCells(
 	const height = rows * (size + gap);
 	if (cells.length === 0) return height;
 
-	// A look: a mark, and for a machine in use its strain.
+	// At a ratio that is no whole number, cells keep to whole device pixels and the gaps take up the rest.
+	const edge = (n: number) => Math.round(n * (size + gap) * ratio);
+	const line = edge(columns);
+	const stamp = Math.ceil((size + 1) * ratio);
+	// Memory of its own for as many cells, and for looks of the same grid and paint.
+	const drawnWith = [columns, ratio, size, gap, ...Object.values(paint)].join();
+	const fresh =
+		kept.drawnWith !== drawnWith || kept.image?.height !== edge(rows) || kept.looks?.length !== cells.length;
+	if (kept.image?.width !== line || kept.image.height !== edge(rows)) kept.image = g.createImageData(line, edge(rows));
+	else if (fresh) new Uint32Array(kept.image.data.buffer).fill(0, edge(rows - 1) * line);
+	const before = fresh ? null : kept.looks!;
+	const now = new Int16Array(cells.length);
+	kept.looks = now;
+	kept.drawnWith = drawnWith;
+
+	// A look: a mark, and for a machine in use its strain. What looks as before is passed over.
 	const looks = new Map<number, number>();
 	const examples: CellMark[] = [];
-	const lookOf = new Uint16Array(cells.length);
+	const changed: number[] = [];
+	const lookOf: number[] = [];
 	for (let i = 0; i < cells.length; i++) {
 		const cell = cells[i]!;
 		const key = cell.mark === 'use' ? cell.strain : -1 - PLAIN.indexOf(cell.mark);
+		now[i] = key;
+		if (before !== null && before[i] === key) continue;
 		let look = looks.get(key);
 		if (look === undefined) {
 			looks.set(key, (look = examples.length));
 			examples.push(cell);
 		}
-		lookOf[i] = look;
+		changed.push(i);
+		lookOf.push(look);
 	}
-	const stamp = Math.ceil((size + 1) * ratio);
-	const stamps = new OffscreenCanvas(stamp * examples.length, stamp).getContext('2d', { willReadFrequently: true })!;
-	stamps.scale(ratio, ratio);
-	examples.forEach((cell, k) => draw(stamps, cell, (k * stamp) / ratio, 0, grid, paint));
-	const wide = stamp * examples.length;
-	const from = new Uint32Array(stamps.getImageData(0, 0, wide, stamp).data.buffer);
-
-	// At a ratio that is no whole number, cells keep to whole device pixels and the gaps take up the rest.
-	const place = (n: number) => Math.round(n * (size + gap) * ratio);
-	const lefts = Uint32Array.from({ length: columns }, (_v, column) => place(column));
-	const line = place(columns);
-	if (kept.image?.width !== line || kept.image.height !== place(rows))
-		kept.image = g.createImageData(line, place(rows));
 	const { image } = kept;
-	const to = new Uint32Array(image.data.buffer);
-	// Of another number of cells, the last row may still show some.
-	to.fill(0, place(rows - 1) * line);
-	for (let row = 0; row < rows; row++) {
-		const first = row * columns;
-		const last = Math.min(cells.length, first + columns);
-		for (let y = 0; y < stamp; y++) {
-			const target = (place(row) + y) * line;
-			for (let i = first; i < last; i++) {
-				const t = target + lefts[i - first]!;
-				const s = y * wide + lookOf[i]! * stamp;
-				for (let x = 0; x < stamp; x++) to[t + x] = from[s + x]!;
-			}
+	if (changed.length > 0) {
+		const stamps = new OffscreenCanvas(stamp * examples.length, stamp).getContext('2d', { willReadFrequently: true })!;
+		stamps.scale(ratio, ratio);
+		examples.forEach((cell, k) => draw(stamps, cell, (k * stamp) / ratio, 0, grid, paint));
+		const wide = stamp * examples.length;
+		const from = new Uint32Array(stamps.getImageData(0, 0, wide, stamp).data.buffer);
+		const lefts = Uint32Array.from({ length: columns }, (_v, column) => edge(column));
+		const to = new Uint32Array(image.data.buffer);
+		for (let k = 0; k < changed.length; k++) {
+			const i = changed[k]!;
+			const row = Math.floor(i / columns);
+			let t = edge(row) * line + lefts[i - row * columns]!;
+			let s = lookOf[k]! * stamp;
+			for (let y = 0; y < stamp; y++, t += line, s += wide) for (let x = 0; x < stamp; x++) to[t + x] = from[s + x]!;
 		}
 	}
-	g.putImageData(image, 0, 0);
+	// Rows that nothing has changed in stay as they are on the canvas.
+	const first = changed.length ? Math.floor(changed[0]! / columns) : 0;
+	const last = changed.length ? Math.floor(changed.at(-1)! / columns) : -1;
+	if (fresh) g.putImageData(image, 0, 0);
+	else if (last >= first) g.putImageData(image, 0, 0, 0, edge(first), line, edge(last + 1) - edge(first));
 	return height;
 }

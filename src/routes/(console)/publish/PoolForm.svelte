@@ -41,7 +41,7 @@
 			gpus: 0,
 			disk: (64 * GB) as number | Unread,
 			pageFile: (4 * GB) as number | Unread,
-			pagePlace: 'overlay',
+			pageFileOn: 'overlay',
 			bootServers: [] as string[],
 			accounts: 'refuse',
 			beside: '',
@@ -59,7 +59,7 @@
 			...rest,
 			perMachine: perMachineOf(rest.line, rest.perMachine),
 			follows: follows === 'exactly' ? `exactly ${rest.version}` : follows,
-			place: { over, spareHost, apart, beside }
+			spots: { over, spareHost, apart, beside }
 		}),
 		beside: (path) => (path === 'policy' || path === 'policy.hours' ? 'form' : path),
 		parts: { make: null }
@@ -107,7 +107,7 @@
 		const perMachine = line?.users === 'multi' && f.assignment === 'shared' ? f.perMachine : 1;
 		const answer = await call<NonNullable<typeof sized>>(
 			'GET',
-			`/overlay?line=${encodeURIComponent(f.line)}&perMachine=${perMachine}&pageFile=${f.pageFile}&pagePlace=${f.pagePlace}`
+			`/overlay?line=${encodeURIComponent(f.line)}&perMachine=${perMachine}&pageFile=${f.pageFile}&pageFileOn=${f.pageFileOn}`
 		);
 		if (!answer.ok) {
 			form.errors = { disk: answer.refusal.detail };
@@ -147,8 +147,8 @@
 		<button type="button" class="btn mt-[20px]" onclick={compute}>Compute</button>
 	</div>
 	<MeasureField label="Page file" measure={SIZE} problem={errors.pageFile} bind:value={f.pageFile} />
-	<Field label="It lies" problem={errors.pagePlace}
-		>{#snippet children(p)}<select {...p} class="field" bind:value={f.pagePlace}
+	<Field label="It lies" problem={errors.pageFileOn}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.pageFileOn}
 				><option value="overlay">on the overlay disk</option><option value="apart">on a disk of its own</option></select
 			>{/snippet}</Field
 	>
@@ -197,12 +197,12 @@
 				></select
 			>{/snippet}</Field
 	>
-	<Field label="On hosts" problem={errors['place.over']}
+	<Field label="On hosts" problem={errors['spots.over']}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.over}
 				><option value="all">spread over all</option><option value="few">fill as few as can be</option></select
 			>{/snippet}</Field
 	>
-	<Field label="Beside the machines of" problem={errors['place.beside']}
+	<Field label="Beside the machines of" problem={errors['spots.beside']}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.beside}
 				><option value="">anywhere at the site</option>{#each choices.pools as x (x.id)}<option value={x.id}
 						>{x.name}</option

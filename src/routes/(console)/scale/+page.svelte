@@ -82,7 +82,7 @@
 			<table class="grid-table mt-1">
 				<thead
 					><tr
-						><th>pool</th><th>site</th><th class="num">sessions</th><th class="num">places free</th><th class="num"
+						><th>pool</th><th>site</th><th class="num">sessions</th><th class="num">seats free</th><th class="num"
 							>to be kept ready</th
 						><th class="num">machines up</th></tr
 					></thead

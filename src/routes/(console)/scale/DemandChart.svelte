@@ -105,7 +105,7 @@
 	</svg>
 	<p class="text-ink2 flex flex-wrap gap-4 pl-9 text-[12px]" aria-hidden="true">
 		<span><span class="bg-sea2/50 inline-block h-2 w-3"></span> in use</span><span
-			><span class="border-sand inline-block w-4 border-t align-middle"></span> places on machines that are up</span
+			><span class="border-sand inline-block w-4 border-t align-middle"></span> seats on machines that are up</span
 		><span
 			><span class="border-sand inline-block w-4 border-t border-dashed align-middle"></span> with those starting</span
 		><span

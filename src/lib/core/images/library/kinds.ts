@@ -50,7 +50,7 @@ export interface Kind {
 
 export const GROUPS = [
 	'system',
-	'languages and places',
+	'languages and regions',
 	'programs',
 	'files and settings',
 	'people and limits',
@@ -232,10 +232,10 @@ const kinds: Kind[] = [
 		rules: [],
 		usual: 2 * MINUTE
 	},
-	// ── languages and places ──
+	// ── languages and regions ──
 	{
 		kind: 'language',
-		group: 'languages and places',
+		group: 'languages and regions',
 		says: 'Language packs for the system',
 		params: {
 			packs: {
@@ -253,7 +253,7 @@ const kinds: Kind[] = [
 	},
 	{
 		kind: 'keyboard',
-		group: 'languages and places',
+		group: 'languages and regions',
 		says: 'Keyboard layouts, the first one being the usual',
 		params: {
 			layouts: {
@@ -269,7 +269,7 @@ const kinds: Kind[] = [
 	},
 	{
 		kind: 'region',
-		group: 'languages and places',
+		group: 'languages and regions',
 		says: 'Formats for dates, numbers and paper',
 		params: {
 			region: { type: 'text', label: 'region', shape: /^[a-z]{2,3}-[A-Z]{2}$/, shapeWords: 'a tag such as nb-NO' }
@@ -283,7 +283,7 @@ const kinds: Kind[] = [
 	},
 	{
 		kind: 'time zone',
-		group: 'languages and places',
+		group: 'languages and regions',
 		says: 'The time zone, fixed or that of the endpoint',
 		params: {
 			zone: { type: 'text', label: 'zone', hint: 'endpoint, or a zone such as Europe/Oslo', default: 'endpoint' }
@@ -294,7 +294,7 @@ const kinds: Kind[] = [
 	},
 	{
 		kind: 'fonts',
-		group: 'languages and places',
+		group: 'languages and regions',
 		says: 'Fonts from the file share',
 		params: { folder: path('folder') },
 		words: (p) => `Fonts from ${s(p.folder)}`,

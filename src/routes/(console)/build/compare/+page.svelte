@@ -53,7 +53,7 @@
 		{/if}
 		{#if data.send}
 			<p class="text-ink2 mt-3 max-w-[760px] text-[13.5px]">
-				A place that has {data.a.words} lacks {data.send.lacking} of the {countWords(data.send.chunks, 'chunk')} of {data
+				A site that has {data.a.words} lacks {data.send.lacking} of the {countWords(data.send.chunks, 'chunk')} of {data
 					.b.words}:
 				{sizeWords(data.send.packed)} to send, instead of {sizeWords(data.send.whole)}.
 			</p>

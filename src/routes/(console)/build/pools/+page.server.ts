@@ -42,7 +42,7 @@ export const load = sharedLoad(async ({ context, look, at }) => {
 			};
 		}),
 		bootServers: bootServersOf(db),
-		places: sites
+		sites: sites
 			.map((s) => ({ ...s, volumes: volumes.filter((v) => v.site === s.id) }))
 			.filter((s) => s.volumes.length > 0)
 	};

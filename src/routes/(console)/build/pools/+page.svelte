@@ -57,7 +57,7 @@
 				x,
 				'volumes.even',
 				{ site: evened, share },
-				`Even out ${data.places.find((s) => s.id === evened)?.name ?? evened}`,
+				`Even out ${data.sites.find((s) => s.id === evened)?.name ?? evened}`,
 				data.homeZone
 			),
 		beside: (path) => path.replace(/^input\./, ''),
@@ -77,7 +77,7 @@
 			<table class="grid-table">
 				<thead
 					><tr
-						><th class="w-8"><span class="sr-only">chosen</span></th><th>pool</th><th>place</th><th>versions</th><th
+						><th class="w-8"><span class="sr-only">chosen</span></th><th>pool</th><th>site</th><th>versions</th><th
 							>follows</th
 						><th class="num">machines</th><th class="num">people on it</th></tr
 					></thead
@@ -160,7 +160,7 @@
 		</form>
 	{/if}
 
-	{#if data.places.length}
+	{#if data.sites.length}
 		<h2 class="head mt-6">Volumes <small>evened out by moving as few bytes as can be</small></h2>
 		{#if may('volumes.even')}
 			<div
@@ -180,7 +180,7 @@
 		{/if}
 		<table class="grid-table mt-1">
 			<tbody>
-				{#each data.places as s (s.id)}
+				{#each data.sites as s (s.id)}
 					<tr>
 						<td class="w-[150px] font-semibold">{s.name}</td>
 						<td

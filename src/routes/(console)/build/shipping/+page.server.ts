@@ -24,7 +24,7 @@ export const load = sharedLoad(async ({ url, context, at }) => {
 	return {
 		versions: versions.map(({ id, words }) => ({ id, words })),
 		chosen,
-		places: chosen
+		sites: chosen
 			? await Promise.all(
 					sites.map(async (s) => {
 						const link =
@@ -45,7 +45,7 @@ export const load = sharedLoad(async ({ url, context, at }) => {
 			: [],
 		shipments: shipmentsAt(db, at, 12).map((s) => ({
 			...s,
-			places: s.places.map((p) => ({
+			sites: s.sites.map((p) => ({
 				...p,
 				name: sites.find((x) => x.id === p.site)?.name ?? p.site,
 				zone: sites.find((x) => x.id === p.site)?.zone ?? 'Etc/UTC'

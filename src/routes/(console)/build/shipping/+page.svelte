@@ -15,7 +15,7 @@
 	let { data } = $props();
 	const may = $derived(data.look.live && data.mayDraft.includes('image.ship'));
 	let chosen: string[] = $state([]);
-	const waiting = $derived(data.places.filter((p) => !p.whole && !p.underway));
+	const waiting = $derived(data.sites.filter((p) => !p.whole && !p.underway));
 	const picked = $derived(chosen.filter((c) => waiting.some((p) => p.id === c)));
 	const form = new PlanForm({
 		kind: 'image.ship',
@@ -51,20 +51,21 @@
 				></label
 			>
 			<p class="text-ink2 pb-1 text-[13px]">
-				{data.places.filter((p) => p.whole).length} of {data.places.length} places have it whole. What a place has of other
-				versions is not sent again.
+				{data.sites.filter((p) => p.whole).length} of {data.sites.length} sites have it whole. What a site has of other versions
+				is not sent again.
 			</p>
 		</div>
 		<form onsubmit={form.submit} novalidate>
 			<table class="grid-table mt-2">
 				<thead
 					><tr
-						><th class="w-8"><span class="sr-only">ship there</span></th><th>place</th><th>link</th><th>has of it</th
-						><th class="num">to send</th><th>state</th></tr
+						><th class="w-8"><span class="sr-only">ship there</span></th><th>site</th><th>link</th><th>has of it</th><th
+							class="num">to send</th
+						><th>state</th></tr
 					></thead
 				>
 				<tbody>
-					{#each data.places as p (p.id)}
+					{#each data.sites as p (p.id)}
 						{@const share = p.whole ? 1 : p.of ? 1 - p.lacks / p.of : 0}
 						<tr>
 							<td
@@ -111,7 +112,7 @@
 					<TextField label="Nights at most" problem={errors.nights} bind:value={f.nights} inputmode="numeric" />
 					<div class="pb-[22px]">
 						<button class="btn btn-go" disabled={form.busy}
-							>Plan to ship{picked.length > 1 ? ` to ${picked.length} places` : ''}</button
+							>Plan to ship{picked.length > 1 ? ` to ${picked.length} sites` : ''}</button
 						>
 					</div>
 				</div>
@@ -128,14 +129,14 @@
 		<table class="grid-table mt-1">
 			<thead
 				><tr
-					><th>version</th><th>begun</th><th>place</th><th>sent</th><th>whole there</th><th class="num">breaks</th><th
+					><th>version</th><th>begun</th><th>site</th><th>sent</th><th>whole there</th><th class="num">breaks</th><th
 						>state</th
 					></tr
 				></thead
 			>
 			<tbody>
 				{#each data.shipments as s (s.id)}
-					{#each s.places.filter((p) => p.target) as p, i (p.site)}
+					{#each s.sites.filter((p) => p.target) as p, i (p.site)}
 						<tr>
 							<td
 								>{#if i === 0}<a class="link" href="/jobs/{s.jobId}">{s.line} {s.number}</a>{/if}</td

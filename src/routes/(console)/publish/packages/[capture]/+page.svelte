@@ -266,10 +266,10 @@
 						</li>
 					{:else}<li class="text-ink2">Nothing that is taken can be started.</li>{/each}
 				</ul>
-				{#if c.summary.places.length}
-					<h2 class="head mt-3">Its own places</h2>
+				{#if c.summary.folders.length}
+					<h2 class="head mt-3">Its own folders</h2>
 					<ul class="text-ink2 mt-1 text-[12.5px]">
-						{#each c.summary.places.slice(0, 5) as p (p)}<li class="break-words">{p}</li>{/each}
+						{#each c.summary.folders.slice(0, 5) as p (p)}<li class="break-words">{p}</li>{/each}
 					</ul>
 				{/if}
 			</div>

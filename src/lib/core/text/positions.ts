@@ -1,13 +1,13 @@
 import type { Document, LineCounter } from 'yaml';
 
-/** A place in a text: lines and columns count from 1. */
-export interface Place {
+/** A position in a text: lines and columns count from 1. */
+export interface Position {
 	line: number;
 	column: number;
 }
 
 /** Where the deepest part of `path` that there is stands in a YAML text. */
-export function placeOf(document: Document, lines: LineCounter, path: readonly (string | number)[]): Place {
+export function positionOf(document: Document, lines: LineCounter, path: readonly (string | number)[]): Position {
 	for (let depth = path.length; depth >= 0; depth--) {
 		const node = document.getIn(path.slice(0, depth), true) as { range?: [number, number, number] } | undefined;
 		if (node?.range) {

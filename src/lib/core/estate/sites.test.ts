@@ -88,7 +88,7 @@ describe('boot servers and computers that were there', () => {
 			['ws-1', 'physical', 2],
 			['old-1', 'virtual', 2]
 		]);
-		expect(r.estate.pools[0]).toMatchObject({ boot_servers: ['boot-1'], page_file: 4e9, page_place: 'overlay' });
+		expect(r.estate.pools[0]).toMatchObject({ boot_servers: ['boot-1'], page_file: 4e9, page_file_on: 'overlay' });
 		expect(r.estate.pools[1]!.boot_servers).toEqual([]);
 	});
 

@@ -4,17 +4,17 @@ import * as x509 from '@peculiar/x509';
 import { LAB_ACCOUNT, LAB_SECRET, providerAddress } from '$lib/core/estate/providers';
 import type { Estate } from '$lib/core/estate/schema';
 import { addressNumber, addressText, readAddress } from '$lib/core/network/addresses';
-import type { Seen } from '$lib/core/network/places';
+import type { Seen } from '$lib/core/network/site-checks';
 import { DAY, MINUTE } from '$lib/core/time/units';
-import { ProviderError, type Places } from '../providers';
+import { ProviderError, type Sites } from '../providers';
 import type { Lab } from './lab';
 import { hashText, uniform } from './random';
 import type { SimFault } from './state';
 
 type Site = Estate['sites'][number];
 
-/** The lab's places: name service, providers with real certificates, directory servers and clocks. */
-export function placesOf(lab: Lab): Places {
+/** The lab's sites: name service, providers with real certificates, directory servers and clocks. */
+export function sitesOf(lab: Lab): Sites {
 	const { estate } = lab;
 	const certificates = new CertificateOffice(estate);
 	const sites = estate.sites.map((site) => {
@@ -39,7 +39,7 @@ export function placesOf(lab: Lab): Places {
 				joined(from ?? home, s.site.id)
 		);
 	};
-	/** Whether links that are up lead from one place to another. */
+	/** Whether links that are up lead from one site to another. */
 	function joined(from: string, to: string): boolean {
 		const seen = new Set([from]);
 		for (const a of seen)
@@ -66,7 +66,7 @@ export function placesOf(lab: Lab): Places {
 		Math.round(2 + 18 * uniform(estate.lab.seed, hashText(site), hashText(what), Math.floor(lab.now / (15 * MINUTE))));
 	const known = (id: string): Site => {
 		const site = estate.sites.find((s) => s.id === id);
-		if (!site) throw new ProviderError(`there is no place ${id}`, false);
+		if (!site) throw new ProviderError(`there is no site ${id}`, false);
 		return site;
 	};
 	const silent = (address: string): Seen<never> => ({ ok: false, saw: `nothing answers at ${address} within 10 s` });
@@ -86,7 +86,7 @@ export function placesOf(lab: Lab): Places {
 			const { id } = at.site;
 			const others = new Set(estate.sites.filter((s) => s.joined && s.id !== id).map((s) => s.id));
 			return {
-				place: id,
+				site: id,
 				hosts: estate.hosts
 					.filter((h) => h.site === id)
 					.map((h) => ({ name: h.id, cores: h.cores, memory: h.memory, gpus: h.gpus })),
@@ -130,13 +130,13 @@ export function placesOf(lab: Lab): Places {
 				? silent(`${directoryName(from)}:636`)
 				: { ok: true, value: Math.round(ms(from, 'directory') * (lab.world.directorySlow.get(from) ?? 1)) }
 		}),
-		clocks: async (place) => {
-			const fault = down('clock-off', known(place).id);
-			const drift = Math.round(1500 * (uniform(estate.lab.seed, hashText(place), 31) - 0.5));
+		clocks: async (site) => {
+			const fault = down('clock-off', known(site).id);
+			const drift = Math.round(1500 * (uniform(estate.lab.seed, hashText(site), 31) - 0.5));
 			const off = fault ? (fault.value ?? 7) * MINUTE : 0;
 			return [
-				{ of: `the provider at ${known(place).name}`, at: lab.now + drift + off },
-				{ of: directoryName(place), at: lab.now }
+				{ of: `the provider at ${known(site).name}`, at: lab.now + drift + off },
+				{ of: directoryName(site), at: lab.now }
 			];
 		},
 		mayCreate: async (account, secret, folder) => {
@@ -155,8 +155,8 @@ export function placesOf(lab: Lab): Places {
 	};
 }
 
-/** A place that is not joined up from the beginning, with all that somebody who stood beside it would know. */
-export interface LabPlace {
+/** A site that is not joined up from the beginning, with all that somebody who stood beside it would know. */
+export interface LabSite {
 	id: string;
 	name: string;
 	address: string;
@@ -167,13 +167,13 @@ export interface LabPlace {
 	fingerprint: string;
 }
 
-export const unjoinedPlaces = (estate: Estate, { places }: { places: Places }): Promise<LabPlace[]> =>
+export const unjoinedSites = (estate: Estate, { sites }: { sites: Sites }): Promise<LabSite[]> =>
 	Promise.all(
 		estate.sites
 			.filter((s) => !s.joined)
 			.map(async (s) => {
 				const address = providerAddress(estate, s);
-				const pem = await places.certificate(address).catch(() => null);
+				const pem = await sites.certificate(address).catch(() => null);
 				return {
 					id: s.id,
 					name: s.name,

@@ -1,7 +1,7 @@
 <script lang="ts">
 	import { goto, invalidate } from '$app/navigation';
 	import { untrack } from 'svelte';
-	import { PLACE_CHECK_WORDS, type PlaceResult } from '$lib/core/network/places';
+	import { SITE_CHECK_WORDS, type SiteResult } from '$lib/core/network/site-checks';
 	import { countWords, sizeWords } from '$lib/core/time/units';
 	import { dateWords, momentWords } from '$lib/core/time/zone';
 	import BuildNav from '$lib/ui/build/BuildNav.svelte';
@@ -18,7 +18,7 @@
 		address: 'Provider',
 		certificate: 'Certificate',
 		account: 'Account',
-		place: 'Place',
+		particulars: 'Site',
 		directory: 'Directory',
 		prices: 'Prices',
 		checks: 'Checks'
@@ -31,22 +31,22 @@
 
 	let errors: Record<string, string> = $state({});
 	let busy = $state(false);
-	let checks: PlaceResult[] | null = $state(null);
+	let checks: SiteResult[] | null = $state(null);
 	let f = $state(
 		untrack(() => ({
 			address: data.joining.address ?? '',
 			account: data.joining.account?.account ?? '',
 			secret: '',
-			name: data.joining.place?.name ?? '',
-			kind: data.joining.place?.kind ?? 'office',
-			timeZone: data.joining.place?.timeZone ?? data.homeZone,
-			networks: data.joining.place?.networks ?? [],
-			to: data.joining.place?.link?.to ?? data.home,
-			mbit: String(data.joining.place?.link?.mbit ?? ''),
-			latency: String(data.joining.place?.link?.latency_ms ?? ''),
-			loss: String((data.joining.place?.link?.loss ?? 0) * 100),
-			linked: data.joining.place?.link !== null,
-			planned: String(data.joining.place?.planned ?? ''),
+			name: data.joining.particulars?.name ?? '',
+			kind: data.joining.particulars?.kind ?? 'office',
+			timeZone: data.joining.particulars?.timeZone ?? data.homeZone,
+			networks: data.joining.particulars?.networks ?? [],
+			to: data.joining.particulars?.link?.to ?? data.home,
+			mbit: String(data.joining.particulars?.link?.mbit ?? ''),
+			latency: String(data.joining.particulars?.link?.latency_ms ?? ''),
+			loss: String((data.joining.particulars?.link?.loss ?? 0) * 100),
+			linked: data.joining.particulars?.link !== null,
+			planned: String(data.joining.particulars?.planned ?? ''),
 			folder: data.joining.directory?.folder ?? '',
 			joinAccount: data.joining.directory?.account ?? '',
 			joinSecret: '',
@@ -92,8 +92,8 @@
 		if (open === 'address') void save('address', { address: f.address });
 		if (open === 'certificate') void save('certificate', { fingerprint: j.certificate!.fingerprint });
 		if (open === 'account') void save('account', { account: f.account, secret: f.secret });
-		if (open === 'place')
-			void save('place', {
+		if (open === 'particulars')
+			void save('particulars', {
 				name: f.name,
 				kind: f.kind,
 				timeZone: f.timeZone,
@@ -110,23 +110,23 @@
 
 	async function look() {
 		busy = true;
-		const answer = await call<{ checks: PlaceResult[] }>('POST', `/joinings/${j.id}/checks`);
+		const answer = await call<{ checks: SiteResult[] }>('POST', `/joinings/${j.id}/checks`);
 		busy = false;
 		if (answer.ok) checks = answer.value.checks;
 		else errors = { form: answer.refusal.detail };
 	}
 	async function giveUp() {
 		await call('DELETE', `/joinings/${j.id}`);
-		await goto('/build/places');
+		await goto('/build/sites');
 	}
 </script>
 
-<h1 class="sr-only">Join up a place</h1>
+<h1 class="sr-only">Join up a site</h1>
 <div class="px-[18px] py-3">
 	<BuildNav />
 	<div class="flex items-baseline">
 		<h2 class="head">
-			{j.site ? `Change how ${j.site} is reached` : 'Join up a place'}
+			{j.site ? `Change how ${j.site} is reached` : 'Join up a site'}
 			<small
 				>begun by {j.by}, {momentWords(data.zone, j.since)}; every answer is kept, and can be gone on with later</small
 			>
@@ -134,7 +134,7 @@
 		{#if may}<button class="btn ml-auto" onclick={giveUp}>Give it up</button>{/if}
 	</div>
 	{#if data.over}<p class="bg-shade mt-2 rounded-md px-3 py-2 text-[13.5px]">
-			This is over: {j.outcome}. <a class="link" href="/build/places">All places</a>
+			This is over: {j.outcome}. <a class="link" href="/build/sites">All sites</a>
 		</p>{/if}
 	<div class="@container mt-3">
 		<div
@@ -176,7 +176,7 @@
 							hint="host and port"
 							problem={errors.address}
 							bind:value={f.address}
-							placeholder="compute.place.example:8443"
+							placeholder="compute.site.example:8443"
 							autocomplete="off"
 						/>
 					{:else if open === 'certificate' && j.certificate}
@@ -218,7 +218,7 @@
 							bind:value={f.secret}
 							autocomplete="new-password"
 						/>
-					{:else if open === 'place' && j.account}
+					{:else if open === 'particulars' && j.account}
 						<div class="grid grid-cols-2 gap-x-4">
 							<TextField label="Name" problem={errors.name} bind:value={f.name} />
 							<Field label="Kind" problem={errors.kind}
@@ -253,7 +253,7 @@
 							{#if errors.networks}<p class="text-buoy text-[12.5px]" role="alert">{errors.networks}</p>{/if}
 						</fieldset>
 						<label class="text-[13.5px]"
-							><input type="checkbox" bind:checked={f.linked} /> a link leads from there to another place</label
+							><input type="checkbox" bind:checked={f.linked} /> a link leads from there to another site</label
 						>
 						{#if f.linked}
 							<div class="mt-1 grid grid-cols-4 gap-x-4">
@@ -314,7 +314,7 @@
 						</div>
 					{:else if open === 'checks'}
 						<p class="text-ink2 mb-2 text-[13.5px]">
-							Everything is answered. The same checks run every five minutes once the place is joined up.
+							Everything is answered. The same checks run every five minutes once the site is joined up.
 						</p>
 						<button type="button" class="btn" onclick={look}>{checks ? 'Look again' : 'Look now'}</button>
 						{#if checks}
@@ -328,7 +328,7 @@
 											]}>{c.ok === null ? 'open' : c.ok ? 'passes' : 'fails'}</span
 										>
 										<span
-											>{PLACE_CHECK_WORDS[c.name].asks}<span class="text-ink2 block text-[13px]">{c.saw}</span
+											>{SITE_CHECK_WORDS[c.name].asks}<span class="text-ink2 block text-[13px]">{c.saw}</span
 											>{#if c.remedy}<b class="block text-[13px] font-semibold">{c.remedy}</b>{/if}</span
 										>
 									</li>
@@ -368,7 +368,7 @@
 			<aside class="col-start-2 text-[13px] @5xl:col-start-3" aria-label="What is known so far">
 				{#if j.account}
 					{@const o = j.account.offer}
-					<h3 class="head">What the provider has <small>it calls the place {o.place}</small></h3>
+					<h3 class="head">What the provider has <small>it calls the site {o.site}</small></h3>
 					<ul class="mt-1">
 						{#each o.hosts as h (h.name)}<li class="border-hair2 border-b py-1">
 								{h.name}

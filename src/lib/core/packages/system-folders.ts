@@ -1,7 +1,7 @@
 import type { SystemKind } from './inventory';
 
 /** What belongs to a system itself, by path; capitals do not matter. */
-export interface SystemPlaces {
+export interface SystemFolders {
 	/** A folder or file: `C:/System/x.dll`, `usr/bin/x`. */
 	file(path: string): boolean;
 	/** A key of settings that the system keeps among those of programs. */
@@ -18,8 +18,8 @@ export function systemHome(system: SystemKind | null | undefined): { folder: str
 	return { folder: `C:/${own}`, key: `Machine/Software/${own}` };
 }
 
-/** The places of a system: the usual ones, and its own home. Without a system the usual ones alone are known. */
-export function systemPlaces(system: SystemKind | null | undefined): SystemPlaces {
+/** The folders of a system: the usual ones, and its own home. Without a system the usual ones alone are known. */
+export function systemFolders(system: SystemKind | null | undefined): SystemFolders {
 	const own = ownName(system);
 	const or = own === '' ? '' : `|${own}`;
 	const file = new RegExp(

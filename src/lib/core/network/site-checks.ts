@@ -2,8 +2,8 @@ import { countWords, durationWords, MINUTE } from '../time/units';
 import type { Fact } from '../why/explained';
 import type { Standing } from './certificates';
 
-/** What has to be right at a place so that machines can be made and kept there, each looked at again and again. */
-export const PLACE_CHECKS = [
+/** What has to be right at a site so that machines can be made and kept there, each looked at again and again. */
+export const SITE_CHECKS = [
 	'provider',
 	'certificate',
 	'names',
@@ -13,9 +13,9 @@ export const PLACE_CHECKS = [
 	'addresses',
 	'image'
 ] as const;
-export type PlaceCheck = (typeof PLACE_CHECKS)[number];
+export type SiteCheck = (typeof SITE_CHECKS)[number];
 
-export const PLACE_CHECK_WORDS: Record<PlaceCheck, { asks: string; fails: string }> = {
+export const SITE_CHECK_WORDS: Record<SiteCheck, { asks: string; fails: string }> = {
 	provider: {
 		asks: 'Does its compute provider answer, seen from there?',
 		fails: 'its compute provider is out of reach'
@@ -35,11 +35,11 @@ export const PLACE_CHECK_WORDS: Record<PlaceCheck, { asks: string; fails: string
 	image: { asks: 'Can it get at an image?', fails: 'it cannot get at any image' }
 };
 
-/** What a plan asks of a place. */
-export type PlaceNeed = 'machines' | 'accounts' | 'images';
+/** What a plan asks of a site. */
+export type SiteNeed = 'machines' | 'accounts' | 'images';
 
 /** Which checks have to pass for what. Too few addresses are counted by the plan itself, machine by machine. */
-const NEEDED_FOR: Record<PlaceNeed, readonly PlaceCheck[]> = {
+const NEEDED_FOR: Record<SiteNeed, readonly SiteCheck[]> = {
 	machines: ['provider', 'certificate'],
 	accounts: ['provider', 'certificate', 'names', 'directory', 'clock', 'accounts'],
 	images: ['provider', 'certificate']
@@ -48,36 +48,36 @@ const NEEDED_FOR: Record<PlaceNeed, readonly PlaceCheck[]> = {
 /** The outcome of a look that can fail: what was seen, or why nothing was. */
 export type Seen<T> = { ok: true; value: T } | { ok: false; saw: string };
 
-/** What was seen of a place, to be judged. */
-export interface PlaceFacts {
+/** What was seen of a site, to be judged. */
+export interface SiteFacts {
 	name: string;
 	/** Host of the provider's address. */
 	host: string;
-	/** Addresses that the host resolves to, for Sextant itself and for machines at the place. */
+	/** Addresses that the host resolves to, for Sextant itself and for machines at the site. */
 	here: string[];
 	there: string[];
-	/** Ms for an answer of the provider, from the place. */
+	/** Ms for an answer of the provider, from the site. */
 	reach: Seen<number>;
 	/** Whether the provider takes the account that is kept for it; null where its certificate is not trusted: it is shown no secret. */
 	account: Seen<true> | null;
 	certificate: { standing: Standing; saw: string };
-	/** Names that resolve to an address but not back to the same name, or not at all; seen from the place. */
+	/** Names that resolve to an address but not back to the same name, or not at all; seen from the site. */
 	names: { name: string; address: string | null; back: string[] }[];
 	/** Ms for an answer of the directory. */
 	directory: Seen<number>;
-	/** What the clocks at the place showed, as differences to Sextant's own, ms. */
+	/** What the clocks at the site showed, as differences to Sextant's own, ms. */
 	clocks: { of: string; off: number }[];
 	accounts: Seen<{ folder: string; account: string }>;
 	/** Free addresses by network, and machines that are still to be made. */
 	networks: { id: string; free: number }[];
 	planned: number;
-	/** Versions that stand whole at the place, and a place that has some and that a working link leads to. */
+	/** Versions that stand whole at the site, and a site that has some and that a working link leads to. */
 	whole: number;
 	from: string | null;
 }
 
-export interface PlaceResult {
-	name: PlaceCheck;
+export interface SiteResult {
+	name: SiteCheck;
 	/** Null where an earlier failure makes it pointless to ask. */
 	ok: boolean | null;
 	saw: string;
@@ -88,9 +88,9 @@ export interface PlaceResult {
 /** A ticket is refused when clocks are further apart than the skew allowed (RFC 4120 §1.6); five minutes is the usual skew. */
 export const CLOCK_SKEW = 5 * MINUTE;
 
-/** Judges what was seen of a place. Answers with every check, in order. */
-export function checkPlace(f: PlaceFacts): PlaceResult[] {
-	const result = (name: PlaceCheck, ok: boolean, saw: string, remedy = ''): PlaceResult => ({
+/** Judges what was seen of a site. Answers with every check, in order. */
+export function checkSite(f: SiteFacts): SiteResult[] {
+	const result = (name: SiteCheck, ok: boolean, saw: string, remedy = ''): SiteResult => ({
 		name,
 		ok,
 		saw,
@@ -123,13 +123,13 @@ export function checkPlace(f: PlaceFacts): PlaceResult[] {
 						)
 						.join('; ')
 				: `${f.names.map((n) => n.name).join(', ')}: there and back`,
-			'Put the records and their reverse records right in the name service of this place.'
+			'Put the records and their reverse records right in the name service of this site.'
 		),
 		result(
 			'directory',
 			f.directory.ok,
 			f.directory.ok ? `answered in ${f.directory.value} ms` : f.directory.saw,
-			'Let the machines’ network reach a directory server, or have one at this place.'
+			'Let the machines’ network reach a directory server, or have one at this site.'
 		),
 		result(
 			'clock',
@@ -162,13 +162,13 @@ export function checkPlace(f: PlaceFacts): PlaceResult[] {
 				? `${countWords(f.whole, 'version')} there`
 				: f.from !== null
 					? `none there yet; ${f.from} can send one`
-					: 'none there, and no working link leads to a place that has one',
-			'Give the place a link to one that has images, or bring the link up.'
+					: 'none there, and no working link leads to a site that has one',
+			'Give the site a link to one that has images, or bring the link up.'
 		)
 	];
 }
 
-function checkProvider(f: PlaceFacts): Omit<PlaceResult, 'name'> {
+function checkProvider(f: SiteFacts): Omit<SiteResult, 'name'> {
 	if (f.there.length === 0)
 		return {
 			ok: false,
@@ -191,26 +191,26 @@ function checkProvider(f: PlaceFacts): Omit<PlaceResult, 'name'> {
 			remedy: ''
 		};
 	if (!f.account.ok)
-		return { ok: false, saw: f.account.saw, remedy: 'Renew the account and its secret on the page of this place.' };
+		return { ok: false, saw: f.account.saw, remedy: 'Renew the account and its secret on the page of this site.' };
 	return { ok: true, saw: `answered in ${f.reach.value} ms, and takes the account`, remedy: '' };
 }
 
 /** The checks that have to pass for what a plan needs. */
-export const checksFor = (need: PlaceNeed): readonly PlaceCheck[] => NEEDED_FOR[need];
+export const checksFor = (need: SiteNeed): readonly SiteCheck[] => NEEDED_FOR[need];
 
-/** Failing checks that stand in the way of what a plan needs of a place, as its blocks. */
-export function placeBlocks(
-	place: { id: string; name: string },
-	failing: { name: PlaceCheck; saw: string; since: number }[],
-	need: PlaceNeed
+/** Failing checks that stand in the way of what a plan needs of a site, as its blocks. */
+export function siteBlocks(
+	site: { id: string; name: string },
+	failing: { name: SiteCheck; saw: string; since: number }[],
+	need: SiteNeed
 ): Fact[] {
 	return failing
 		.filter((c) => NEEDED_FOR[need].includes(c.name))
 		.map((c) => ({
-			words: `${place.name}: ${PLACE_CHECK_WORDS[c.name].fails} (${c.saw})`,
+			words: `${site.name}: ${SITE_CHECK_WORDS[c.name].fails} (${c.saw})`,
 			side: 'against',
 			at: c.since,
 			source: 'check',
-			about: { kind: 'site', id: place.id, name: place.name }
+			about: { kind: 'site', id: site.id, name: site.name }
 		}));
 }

@@ -1,8 +1,8 @@
 import { describe, expect, test } from 'vitest';
 import { MINUTE } from '../time/units';
-import { CLOCK_SKEW, checkPlace, placeBlocks, PLACE_CHECKS, type PlaceCheck, type PlaceFacts } from './places';
+import { CLOCK_SKEW, checkSite, siteBlocks, SITE_CHECKS, type SiteCheck, type SiteFacts } from './site-checks';
 
-const right: PlaceFacts = {
+const right: SiteFacts = {
 	name: 'Quay',
 	host: 'compute.quay.example',
 	here: ['10.1.0.5'],
@@ -19,16 +19,16 @@ const right: PlaceFacts = {
 	whole: 3,
 	from: null
 };
-const failing = (f: Partial<PlaceFacts>) => checkPlace({ ...right, ...f }).filter((c) => c.ok === false);
+const failing = (f: Partial<SiteFacts>) => checkSite({ ...right, ...f }).filter((c) => c.ok === false);
 
-describe('the checks of a place', () => {
+describe('the checks of a site', () => {
 	test('all pass where everything is right, in their order, without remedies', () => {
-		const results = checkPlace(right);
-		expect(results.map((r) => r.name)).toEqual([...PLACE_CHECKS]);
+		const results = checkSite(right);
+		expect(results.map((r) => r.name)).toEqual([...SITE_CHECKS]);
 		expect(results.every((r) => r.ok && r.remedy === '' && r.saw !== '')).toBe(true);
 	});
 
-	const cases: [string, Partial<PlaceFacts>, PlaceCheck, RegExp][] = [
+	const cases: [string, Partial<SiteFacts>, SiteCheck, RegExp][] = [
 		[
 			'an address that only the server can resolve',
 			{ there: [] },
@@ -84,7 +84,7 @@ describe('the checks of a place', () => {
 	});
 
 	test('where the directory does not answer, it is not asked about accounts', () => {
-		const results = checkPlace({
+		const results = checkSite({
 			...right,
 			directory: { ok: false, saw: 'silence' },
 			accounts: { ok: false, saw: 'silence' }
@@ -99,18 +99,18 @@ describe('the checks of a place', () => {
 	test('a provider whose certificate is not trusted is shown no account, and fails by its certificate alone', () => {
 		const wrong = failing({ account: null, certificate: { standing: 'to confirm', saw: 'unknown' } });
 		expect(wrong.map((w) => w.name)).toEqual(['certificate']);
-		expect(checkPlace({ ...right, account: null })[0]!.saw).toMatch(/shown no secret/);
+		expect(checkSite({ ...right, account: null })[0]!.saw).toMatch(/shown no secret/);
 	});
 
-	test('a place without versions that a link reaches is in order', () => {
+	test('a site without versions that a link reaches is in order', () => {
 		expect(failing({ whole: 0, from: 'Isle' })).toEqual([]);
 	});
 });
 
 describe('what a failing check stands in the way of', () => {
-	const blocks = (name: PlaceCheck) =>
+	const blocks = (name: SiteCheck) =>
 		(['machines', 'accounts', 'images'] as const).filter(
-			(need) => placeBlocks({ id: 'quay', name: 'Quay' }, [{ name, saw: 'so', since: 5 }], need).length > 0
+			(need) => siteBlocks({ id: 'quay', name: 'Quay' }, [{ name, saw: 'so', since: 5 }], need).length > 0
 		);
 	test.each([
 		['provider', ['machines', 'accounts', 'images']],
@@ -121,13 +121,13 @@ describe('what a failing check stands in the way of', () => {
 		['accounts', ['accounts']],
 		['addresses', []],
 		['image', []]
-	] as [PlaceCheck, string[]][])('%s: %j', (name, needs) => {
+	] as [SiteCheck, string[]][])('%s: %j', (name, needs) => {
 		expect(blocks(name)).toEqual(needs);
 	});
 
-	test('the block names the place, what was seen, and since when', () => {
+	test('the block names the site, what was seen, and since when', () => {
 		expect(
-			placeBlocks({ id: 'quay', name: 'Quay' }, [{ name: 'clock', saw: '7 min ahead', since: 5 }], 'accounts')
+			siteBlocks({ id: 'quay', name: 'Quay' }, [{ name: 'clock', saw: '7 min ahead', since: 5 }], 'accounts')
 		).toEqual([
 			expect.objectContaining({
 				words: 'Quay: its clock is off (7 min ahead)',

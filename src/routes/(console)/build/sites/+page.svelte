@@ -15,33 +15,32 @@
 		busy = true;
 		const answer = await call<{ id: number }>('POST', '/joinings', { site });
 		busy = false;
-		if (answer.ok) await goto(`/build/places/${answer.value.id}`);
+		if (answer.ok) await goto(`/build/sites/${answer.value.id}`);
 		else toast.error(answer.refusal.title, { description: refusalWords(answer.refusal) });
 	}
 </script>
 
-<h1 class="sr-only">Places</h1>
+<h1 class="sr-only">Sites</h1>
 <div class="px-[18px] py-3">
 	<BuildNav />
-	<LeftOut left={data.left} of="places" />
+	<LeftOut left={data.left} of="sites" />
 	<div class="flex items-baseline">
 		<h2 class="head">
-			Places that run machines <small>looked at every five minutes, from where the machines are</small>
+			Sites that run machines <small>looked at every five minutes, from where the machines are</small>
 		</h2>
-		{#if may}<button class="btn btn-go ml-auto" disabled={busy} onclick={() => begin(null)}>Join up a place</button
-			>{/if}
+		{#if may}<button class="btn btn-go ml-auto" disabled={busy} onclick={() => begin(null)}>Join up a site</button>{/if}
 	</div>
-	{#if data.places.length}
+	{#if data.sites.length}
 		<table class="grid-table mt-1">
 			<thead
 				><tr
-					><th>place</th><th>provider</th><th class="num">hosts</th><th class="num">machines</th><th>checks</th><th
+					><th>site</th><th>provider</th><th class="num">hosts</th><th class="num">machines</th><th>checks</th><th
 						>what fails</th
 					><th><span class="sr-only">actions</span></th></tr
 				></thead
 			>
 			<tbody>
-				{#each data.places as p (p.id)}
+				{#each data.sites as p (p.id)}
 					{@const failing = p.checks.filter((c) => c.ok === false)}
 					<tr>
 						<td
@@ -77,7 +76,7 @@
 			</tbody>
 		</table>
 	{:else}<p class="text-ink2 mt-1 text-[13.5px]">
-			No place is joined up yet. A place is where hosts run machines: its compute provider, its networks, and the folder
+			No site is joined up yet. A site is where hosts run machines: its compute provider, its networks, and the folder
 			for its computer accounts.
 		</p>{/if}
 
@@ -88,10 +87,10 @@
 			<tbody>
 				{#each data.joinings as j (j.id)}
 					<tr>
-						<td>{j.site ? `Renewal of ${j.site}` : 'New place'}: {j.words}</td>
+						<td>{j.site ? `Renewal of ${j.site}` : 'New site'}: {j.words}</td>
 						<td>{momentWords(data.zone, j.since)}</td>
 						<td>{j.by}</td>
-						<td class="num"><a class="link" href="/build/places/{j.id}">{may ? 'Go on' : 'Look'}</a></td>
+						<td class="num"><a class="link" href="/build/sites/{j.id}">{may ? 'Go on' : 'Look'}</a></td>
 					</tr>
 				{/each}
 			</tbody>
@@ -101,7 +100,7 @@
 	{#if data.lab.length}
 		<aside class="bg-plumwash mt-5 max-w-[760px] rounded-md px-3 py-2 text-[13px]" aria-label="The lab">
 			{#each data.lab as p (p.id)}<p>
-					The lab has one more place, {p.name}, that nobody has joined up: its provider answers at
+					The lab has one more site, {p.name}, that nobody has joined up: its provider answers at
 					<span class="font-mono text-[12px]">{p.address}</span>, to the account
 					<span class="font-mono text-[12px]">{p.account}</span>; the directory lets
 					<span class="font-mono text-[12px]">{p.joinAccount}</span> make computer accounts. Every secret is
