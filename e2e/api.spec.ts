@@ -223,7 +223,7 @@ test.describe('over the API alone', () => {
 		expect((await owner.get('/api/v1/sites/atlantis')).status()).toBe(404);
 	});
 
-	test('a place is joined up question by question; secrets never come back', async () => {
+	test('a site is joined up question by question; secrets never come back', async () => {
 		const begun = await owner.post('/api/v1/joinings', { data: {} });
 		expect(begun.status()).toBe(201);
 		const { id } = (await begun.json()) as { id: number };

@@ -30,7 +30,7 @@ test.describe('the builder, before Tuesday', () => {
 		await page.getByRole('button', { name: 'Nearest right order: 1 move' }).click();
 		await expect(page.getByText('Its order is right')).toBeVisible();
 
-		// Dragged by its handle, from the second place to the third.
+		// Dragged by its handle, from the second position to the third.
 		await expect(steps.locator('li').nth(1)).toContainText('System updates');
 		const from = (await steps
 			.locator('li')
@@ -150,13 +150,13 @@ test.describe('the builder, before Tuesday', () => {
 		await accessible(page);
 	});
 
-	test('joins up a place: certificate confirmed, every answer tried out, checks that go on', async ({ page }) => {
+	test('joins up a site: certificate confirmed, every answer tried out, checks that go on', async ({ page }) => {
 		test.setTimeout(900_000);
 		await visit(page, '/build/sites');
 		await accessible(page);
 		const told = await page.getByRole('complementary', { name: 'The lab' }).textContent();
 		const shown = /([0-9A-F]{2}:){31}[0-9A-F]{2}/.exec(told!)![0];
-		await page.getByRole('button', { name: 'Join up a place' }).click();
+		await page.getByRole('button', { name: 'Join up a site' }).click();
 		await page.getByLabel('Address').fill('compute.vardo.kittiwake.example:22');
 		await page.getByRole('button', { name: 'Fetch its certificate' }).click();
 		await expect(page.getByRole('alert')).toContainText('Nothing answers at compute.vardo.kittiwake.example:22');
@@ -232,7 +232,7 @@ test.describe('the builder, before Tuesday', () => {
 		await expect(card(page).getByText('kept by')).toBeVisible();
 
 		await visit(page, '/publish?make=pool');
-		await page.getByRole('button', { name: 'Compute' }).click();
+		await page.getByRole('button', { name: 'Compute', exact: true }).click();
 		await expect(page.getByText(/99 of 100 machine-days wrote under/)).toBeVisible();
 		await page.getByLabel('Add to: Boot servers').selectOption('bgo-boot-1');
 		await page.getByLabel('Add to: Boot servers').selectOption('bgo-boot-2');

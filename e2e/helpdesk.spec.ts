@@ -121,6 +121,29 @@ test.describe('the helpdesk, with somebody on the phone', () => {
 		await expect(page.getByText(/as it was/)).toHaveCount(0);
 	});
 
+	test('a part of a list that does not come is said, and comes when it is asked for again', async ({ page }) => {
+		let shut = true;
+		await page.route(/\/api\/v1\/people\?.*offset=[1-9]/, (route) => (shut ? route.abort() : route.continue()));
+		await visit(page, '/watch?list=people&at=2026-11-17T13:00:00.000Z');
+		const table = page.getByRole('table', { name: 'people' });
+		await table.evaluate((box) => box.scrollTo(0, 20_000));
+		const told = page.getByRole('alert').filter({ hasText: 'A part of the list has not come' });
+		await expect(told).toContainText('The server does not answer');
+		await accessible(page);
+		shut = false;
+		await told.getByRole('button', { name: 'Try again now' }).click();
+		await expect(told).toHaveCount(0);
+		await expect(table.getByText('has not come')).toHaveCount(0);
+	});
+
+	test('flags of the ribbon lead to their jobs; of several that lie close, each is listed', async ({ page }) => {
+		await visit(page, '/');
+		const ribbon = page.getByRole('region', { name: 'Time' });
+		await ribbon.getByRole('button', { name: /^Repair hfx-wd-06/ }).click();
+		await expect(page.getByRole('heading', { name: /^Repair hfx-wd-06/ })).toBeVisible();
+		await expect(page.locator('main')).toContainText('Tuva Brekke');
+	});
+
 	test('the figures of a scope are the same on every screen', async ({ page }) => {
 		const at = new Date(Date.parse('2026-11-17T14:00:00+01:00')).toISOString();
 		const scope = 'site:halifax';

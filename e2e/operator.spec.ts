@@ -122,7 +122,7 @@ test.describe.serial('the operator, adding joiners', () => {
 		await api(page.request, 'post', '/lab/clock', { step: 300 });
 		await visit(page, '/scale?pool=survey-annexe');
 		await expect(
-			page.getByText(/started: fewer than 3 machines were up|started: \d places? missing/).first()
+			page.getByText(/started: fewer than 3 machines were up|started: \d seats? missing/).first()
 		).toBeVisible();
 	});
 

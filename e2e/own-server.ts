@@ -111,7 +111,7 @@ export class Server {
 			versions: all('SELECT line_id, number, size FROM versions ORDER BY 1, 2'),
 			runs: all('SELECT line_id, words, count(*) AS n FROM step_runs GROUP BY 1, 2 ORDER BY 1, 2'),
 			machines: all('SELECT name, pool_id FROM machines WHERE until > 9e15 ORDER BY name'),
-			places: all(
+			spots: all(
 				'SELECT m.name, p.host_id, p.version FROM machine_spots p JOIN machines m ON m.id = p.machine_id WHERE p.until > 9e15 ORDER BY 1'
 			),
 			failing: all(

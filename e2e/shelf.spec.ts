@@ -292,8 +292,19 @@ test.describe('an old forms app, from a package to the shelves of people', () =>
 			.click();
 		await expect(my.getByRole('main', { name: /^Desktop of bgo-br-/ })).toBeVisible({ timeout: 300_000 });
 		await my.getByRole('button', { name: 'Start Logline' }).click();
-		await expect(my.getByRole('region', { name: 'Logline' })).toContainText(/3\.[01]\.0/);
+		const opened = my.getByRole('region', { name: 'Logline' });
+		await expect(opened).toContainText(/3\.[01]\.0/);
 		await accessible(my);
+		// Windows are moved by their bar, and come to the front when they are called.
+		const was = (await opened.boundingBox())!;
+		await my.getByRole('group', { name: /^Bar of Logline/ }).focus();
+		await my.keyboard.press('ArrowDown');
+		expect((await opened.boundingBox())!.y).toBeGreaterThan(was.y);
+		await my.getByRole('button', { name: 'Bring to the front: Notes' }).click();
+		await expect(my.getByRole('button', { name: 'Bring to the front: Notes' })).toHaveAttribute('aria-pressed', 'true');
+		await my.getByRole('button', { name: 'Bring to the front: Logline' }).click();
+		await my.getByText(/^passes through/).click();
+		await expect(my.getByText(/clipboard/).first()).toBeVisible();
 		await my.getByRole('button', { name: 'Close Logline' }).click();
 		await expect(my.getByRole('region', { name: 'Logline' })).toHaveCount(0);
 		await my.goto('/my');

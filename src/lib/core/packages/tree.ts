@@ -60,7 +60,7 @@ export class ChangeTree {
 		private readonly list: readonly Change[],
 		private readonly sorted: readonly Sorted[],
 		choices: readonly Choice[] = [],
-		/** Makes a test of a pattern; given from outside, so that the core needs no library for it. */
+		/** Makes a test of a pattern; without one no pattern fits anything. */
 		private readonly matcher: (pattern: string) => (path: string) => boolean = () => () => false
 	) {
 		this.nodeOf = new Int32Array(list.length);

@@ -7,7 +7,7 @@ import { settleEstate } from '../settle';
 import { curvesOf, ribbonOf } from '../live/ribbon';
 import { testEstate } from '../testing/harness';
 import { demandCurve, demandForecast } from './demand';
-import { STEP } from './kept';
+import { STEP } from './kept-counts';
 
 /** A Tuesday, 10:00 in Quay; a fortnight of weekdays lies behind it, each from 08:00 to 16:00 with `level` sessions. */
 const NOW = Date.parse('2026-11-17T10:00:00+01:00');

@@ -4,7 +4,7 @@ import { countOver } from '$lib/core/time/intervals';
 import { STEPS } from './steps-sql';
 import { DAY, HOUR } from '$lib/core/time/units';
 import { all, setting, type Db } from '../db';
-import { keptCounts, STEP } from './kept';
+import { keptCounts, STEP } from './kept-counts';
 
 const LOOK_BACK = 15;
 

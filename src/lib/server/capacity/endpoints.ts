@@ -6,7 +6,7 @@ import { bytes } from '../lists/columns';
 import { NotFound } from '../plans';
 import { whole } from '../plans/fields';
 import { lineAt } from '../images';
-import { overlayFor } from './writes';
+import { overlayFor } from './overlays';
 
 export const capacityEndpoints: readonly Endpoint[] = [
 	endpoint({

@@ -1,6 +1,6 @@
 export { powerActionsOf, startTimeOf, timesIn, waitsFor } from './day';
 export { demandBacktest, demandCurve, demandForecast, homeZone } from './demand';
-export { keptCounts, STEP } from './kept';
+export { keptCounts, STEP } from './kept-counts';
 export { steps } from './steps-sql';
-export { bootServerById, bootServersOf, overlayFor } from './writes';
+export { bootServerById, bootServersOf, overlayFor } from './overlays';
 export { manifest } from './manifest';

@@ -1,7 +1,7 @@
 import type { Manifest } from '../manifest';
 import { capacityEndpoints } from './endpoints';
 import { capacityComparisons } from './findings';
-import { learnWrites } from './writes';
+import { learnWrites } from './overlays';
 import { capacityPlans } from './planner';
 import { capacitySteps } from './steps';
 

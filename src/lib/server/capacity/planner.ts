@@ -5,7 +5,7 @@ import { hoursWords, inHours } from '$lib/core/time/hours';
 import type { Fact } from '$lib/core/why/explained';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { demandCurve } from './demand';
-import { STEP } from './kept';
+import { STEP } from './kept-counts';
 import { hoursById, machineCount, poolAt } from '../pools';
 
 const whole = (what: string) =>

@@ -64,7 +64,7 @@ export class Observer {
 		});
 	}
 
-	/** Takes a batch in. Returns the names of pools whose machines changed. */
+	/** Takes a batch in, in one transaction: all of it or nothing. */
 	take(observations: Observation[]): void {
 		if (observations.length === 0) return;
 		this.db

@@ -45,7 +45,7 @@ export class JobRunner {
 		private readonly ctx: Context,
 		/** Told of every visible move of a job. */
 		private readonly changed: (job: number) => void,
-		/** Run after a job that changed what people may open. */
+		/** Run after every job, however it ended. */
 		private readonly afterJob: () => Promise<void>,
 		private readonly handlers: Readonly<Record<string, StepHandler>> = stepHandlers()
 	) {}

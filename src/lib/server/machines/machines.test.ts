@@ -2,7 +2,7 @@ import { beforeEach, describe, expect, test } from 'vitest';
 import { AS_FOUND } from '$lib/core/images/versions';
 import { DAY, GB, MINUTE } from '$lib/core/time/units';
 import { poolAt } from '../pools';
-import { dayWrites, overlayFor } from '../capacity/writes';
+import { dayWrites, overlayFor } from '../capacity/overlays';
 import { cardOf } from '../house/cards';
 import { changesBefore } from '../changes';
 import { all, one } from '../db';

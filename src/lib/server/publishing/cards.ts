@@ -8,7 +8,7 @@ import { poolAt } from '../pools';
 import { grantsAt, publicationsAt } from '../publications';
 import { doorsAt } from './door';
 import { appName, isImageApp } from './serving';
-import { licencesAt } from './use';
+import { licencesAt } from './people-using';
 
 export function publicationCard({ db }: Context, id: string, { at }: Then): Card | null {
 	const p = publicationsAt(db, at).find((x) => x.id === id);

@@ -5,7 +5,7 @@ import { Harness, testEstate } from '../testing/harness';
 import { keepPackage } from '../testing/packages';
 import { requestsFor } from '../access/circumstances';
 import { doorsAt, openTo } from './door';
-import { changeFacts, effectsOf } from './ways';
+import { changeFacts, effectsOf } from './access-change';
 import { changeOfWay } from '../access/circumstances';
 
 let h: Harness;

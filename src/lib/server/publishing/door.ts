@@ -4,7 +4,7 @@ import { all, type Db } from '../db';
 import { deliveriesAt, packagesAt } from '../packages';
 import type { PublicationRow } from '../publications';
 import { isImageApp } from './serving';
-import { reachedBy } from './use';
+import { reachedBy } from './people-using';
 
 /** What of a publication makes its door. */
 export type Doored = Pick<PublicationRow, 'name' | 'off' | 'visible' | 'app' | 'pools'>;

@@ -4,6 +4,6 @@ export { grantsIn, publishingAt } from './narrowed';
 export { remarksOn } from './remarks';
 export { appName, poolsFor, servedBy } from './serving';
 export { targetsOf, titleIn } from './targets';
-export { licenceFacts, licencesAt, peopleUsing, reachedBy } from './use';
-export { changeFacts, effectsOf } from './ways';
+export { licenceFacts, licencesAt, peopleUsing, reachedBy } from './people-using';
+export { changeFacts, effectsOf } from './access-change';
 export { manifest } from './manifest';

@@ -4,7 +4,7 @@ import { matrixAt, testAccess } from '../access';
 import { all, one, run } from '../db';
 import { grantsAt, publicationsAt } from '../publications';
 import { poolsFor, remarksOn, targetsOf, titleIn } from '../publishing';
-import { licencesAt, peakOf, peopleInUse, reachedBy } from '../publishing/use';
+import { licencesAt, peakOf, peopleInUse, reachedBy } from '../publishing/people-using';
 import { keepIcon, pictureType } from '../publications/icons';
 import { Harness, testEstate } from '../testing/harness';
 import { keepPackage } from '../testing/packages';

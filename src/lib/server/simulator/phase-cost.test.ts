@@ -5,7 +5,7 @@ import { PHASES, type PhaseName } from '$lib/core/watch/phases';
 import { testEstate } from '../testing/harness';
 import { makeWorld } from './genesis';
 import { phaseCost } from './phase-cost';
-import { roundTrip } from './ways';
+import { roundTrip } from './round-trip';
 import type { SimConnection, World } from './state';
 
 /** What a phase takes follows from its causes: each is moved by itself, and the time has to follow. */

@@ -4,7 +4,7 @@ import { GB } from '$lib/core/time/units';
 import type { Phase, PhaseName } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
 import { about } from './random';
-import { roundTrip } from './ways';
+import { roundTrip } from './round-trip';
 import type { SimConnection, SimMachine, World } from './state';
 
 /** What a phase takes, or how it fails. */

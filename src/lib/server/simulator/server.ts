@@ -10,7 +10,7 @@ import { ProviderError, type Providers, type Wishes } from '../providers';
 import { contentOf, imageTargets, inventoryText, lacksOf, type Look } from './installers';
 import { chunksOf, handOutTime, offersOf, packedOf, rightsOf, stepTime } from './images';
 import { diskOf, usedByVolume } from './load';
-import { roundTrip } from './ways';
+import { roundTrip } from './round-trip';
 import type { Lab } from './lab';
 import { sitesOf, unjoinedSites } from './sites';
 import type { Needed, Command, Effect, Operation, SimFault } from './state';

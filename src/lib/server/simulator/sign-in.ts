@@ -14,7 +14,7 @@ import { about, uniform } from './random';
 import { endSession, planLeaving } from './sessions';
 import { UP, type Stage } from './stage';
 import type { SimConnection, SimSession } from './state';
-import { roundTrip } from './ways';
+import { roundTrip } from './round-trip';
 
 /** People wait this long for a machine before they give up. */
 const PATIENCE = 12 * MINUTE;

@@ -5,7 +5,7 @@ import type { Fact } from '$lib/core/why/explained';
 import type { MachineState, Observation } from '../providers';
 import { claimsOf } from './claims';
 import { makeWorld } from './genesis';
-import { roundTrip } from './ways';
+import { roundTrip } from './round-trip';
 import type { Happening, SimConnection, SimMachine, SimSession, World } from './state';
 
 /** States in which somebody can be on a machine. */

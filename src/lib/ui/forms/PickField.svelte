@@ -39,6 +39,7 @@
 		typeof options === 'function' ? (id === '' ? '' : (called ?? id)) : (options.find((o) => o.id === id)?.name ?? id);
 	let text = $state(untrack(() => nameOf(value)));
 	let searching = $state(false);
+	let open = $state(false);
 	let found: Pickable[] = $state([]);
 	let turn = 0;
 	let timer: ReturnType<typeof setTimeout> | undefined;
@@ -67,6 +68,7 @@
 	function type(e: Event) {
 		text = (e.currentTarget as HTMLInputElement).value;
 		searching = true;
+		open = true;
 		clearTimeout(timer);
 		timer = setTimeout(() => void look(text), 150);
 		set(written());
@@ -111,7 +113,8 @@
 			onValueChange={take}
 			inputValue={text}
 			{disabled}
-			onOpenChange={(open) => open && void look(searching ? text : '')}
+			bind:open
+			onOpenChange={(now) => now && void look(searching ? text : '')}
 		>
 			<div class="relative">
 				<Combobox.Input
@@ -121,6 +124,10 @@
 					placeholder={none ?? 'search …'}
 					oninput={type}
 					onblur={leave}
+					onclick={() => {
+						if (!open) void look('');
+						open = true;
+					}}
 					onfocus={(e) => (e.currentTarget as HTMLInputElement).select()}
 				/>
 				{#if name}<input type="hidden" {name} {value} />{/if}
@@ -139,7 +146,7 @@
 						label={o.name}
 						class="data-highlighted:bg-seawash flex cursor-default items-baseline gap-2 px-2 py-1 text-[13.5px]"
 						>{#snippet children({ selected })}<span class="text-sea w-3" aria-hidden="true">{selected ? '✓' : ''}</span
-							><span>{o.name}</span>{#if o.sub}<span class="text-ink3 text-[12.5px]">{o.sub}</span
+							><span class="whitespace-nowrap">{o.name}</span>{#if o.sub}<span class="text-ink3 text-[12.5px]">{o.sub}</span
 								>{/if}{/snippet}</Combobox.Item
 					>
 				{:else}<p class="text-ink3 px-2 py-1 text-[13px]">Nothing is called so.</p>{/each}

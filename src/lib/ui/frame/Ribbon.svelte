@@ -3,6 +3,7 @@
 	import { page } from '$app/state';
 	import { clockWords, momentWords } from '$lib/core/time/zone';
 	import type { FlagGroup } from '$lib/core/watch/flags';
+	import { bandPath, linePath, stepPath } from '$lib/ui/charts/paths';
 	import { addressWith } from './address';
 
 	interface Props {
@@ -37,30 +38,14 @@
 		Math.max(4, ...ribbon.tide, ...ribbon.capacity, ...ribbon.ahead.map((a) => a.middle + a.spread))
 	);
 	const y = (v: number) => BASE - (v / peak) * (BASE - TOP);
-	const line = (values: number[]) =>
-		values.map((v, i) => `${i ? 'L' : 'M'}${x(ribbon.from + i * ribbon.step).toFixed(1)} ${y(v).toFixed(1)}`).join('');
-	const tide = $derived(line(ribbon.tide));
+	const pointsOf = (values: readonly number[]) =>
+		values.map((v, i) => [x(ribbon.from + i * ribbon.step), y(v)] as const);
+	const tide = $derived(linePath(pointsOf(ribbon.tide)));
 	const last = $derived(x(ribbon.from + (ribbon.tide.length - 1) * ribbon.step));
-	const steps = $derived(
-		ribbon.capacity
-			.map(
-				(v, i) =>
-					`${i ? `H${x(ribbon.from + i * ribbon.step).toFixed(1)}V` : `M${x(ribbon.from).toFixed(1)} `}${y(v).toFixed(1)}`
-			)
-			.join('')
-	);
-	const ahead = $derived(
-		ribbon.ahead.map((a, i) => `${i ? 'L' : 'M'}${x(a.at).toFixed(1)} ${y(a.middle).toFixed(1)}`).join('')
-	);
+	const steps = $derived(stepPath(pointsOf(ribbon.capacity)));
+	const ahead = $derived(linePath(ribbon.ahead.map((a) => [x(a.at), y(a.middle)] as const)));
 	const band = $derived(
-		ribbon.ahead.length
-			? `${ribbon.ahead.map((a, i) => `${i ? 'L' : 'M'}${x(a.at).toFixed(1)} ${y(a.middle + a.spread).toFixed(1)}`).join('')}${[
-					...ribbon.ahead
-				]
-					.reverse()
-					.map((a) => `L${x(a.at).toFixed(1)} ${y(Math.max(0, a.middle - a.spread)).toFixed(1)}`)
-					.join('')}Z`
-			: ''
+		bandPath(ribbon.ahead.map((a) => [x(a.at), y(Math.max(0, a.middle - a.spread)), y(a.middle + a.spread)] as const))
 	);
 	const HOUR = 3_600_000;
 	const hours = $derived.by(() => {

@@ -22,6 +22,6 @@
 		<button class="btn btn-go" disabled={form.busy} aria-busy={form.busy}>{words}</button>
 		{@render children?.()}
 		{#if close}<a class="btn btn-plain" href={close}>Leave it</a>{/if}
-		<span class="text-buoy text-[12.5px]" role="alert">{form.errors.form ?? ''}</span>
+		<span class="text-buoy text-[12.5px]" role={form.errors.form ? 'alert' : undefined}>{form.errors.form ?? ''}</span>
 	</div>
 </div>

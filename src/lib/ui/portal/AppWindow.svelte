@@ -1,7 +1,8 @@
 <script lang="ts">
 	import type { Snippet } from 'svelte';
+	import DeskWindow from './DeskWindow.svelte';
 
-	/** A window of the simulated desktop: plain, of our own drawing, and another for each kind of app. */
+	/** What an app of the simulated desktop shows: plain, of our own drawing, and another for each kind of app. */
 	interface Props {
 		/** What people call the app. */
 		name: string;
@@ -10,11 +11,13 @@
 		person: string;
 		/** Over the whole of what is there. */
 		full?: boolean;
-		offset?: number;
+		nth?: number;
+		front?: boolean;
+		used?: () => void;
 		/** What closes it. */
 		close?: Snippet;
 	}
-	let { name, version, person, full = false, offset = 0, close }: Props = $props();
+	let { name, version, person, full = false, nth = 0, front = true, used, close }: Props = $props();
 	const KINDS = ['chart', 'console', 'form', 'sheet'] as const;
 	const seed = $derived([...name].reduce((n, c) => n + c.charCodeAt(0), 0));
 	const kind = $derived(KINDS[seed % KINDS.length]!);
@@ -25,78 +28,64 @@
 	);
 </script>
 
-<section
-	class={[
-		'flex flex-col rounded-md bg-[#fbfaf5] text-[#15253b] shadow-2xl',
-		full ? 'absolute inset-0 rounded-none' : 'absolute w-[520px] max-w-[84%]'
-	]}
-	style={full
-		? ''
-		: `top: calc(9% + ${offset * 46}px); left: min(calc(8% + ${offset * 58}px), max(2%, calc(98% - 520px)))`}
-	aria-label={name}
->
-	<div class={['flex items-center bg-[#dfe6ea] px-3 py-1.5 text-[13px] font-semibold', !full && 'rounded-t-md']}>
-		{name}<span class="ml-2 font-normal text-[#4a5a6e]">{version}</span><span class="ml-auto">{@render close?.()}</span>
-	</div>
-	<div class="flex-1 p-4 text-[14px]">
-		{#if kind === 'form'}
-			<div class="grid grid-cols-[130px_1fr] items-center gap-x-3 gap-y-2">
-				{#each ['Line', 'Sheet', 'Depth in m', 'Remarks'] as label (label)}
-					<label class="contents"
-						><span class="text-[13px] text-[#4a5a6e]">{label}</span><input
-							class="rounded border border-[#c9c3b2] bg-white px-2 py-1"
-						/></label
-					>
-				{/each}
-			</div>
-			<p class="mt-3 text-[13px] text-[#4a5a6e]">A form of {name}, filled in by {person}. Nothing in it is kept.</p>
-		{:else if kind === 'console'}
-			<form
-				class="rounded bg-[#15253b] p-3 font-mono text-[13px] text-[#cfe3d8]"
-				onsubmit={(e) => {
-					e.preventDefault();
-					lines = [...lines.slice(-8), `> ${typed}`, `${name.toLowerCase()}: ${typed.length} characters understood`];
-					typed = '';
-				}}
-			>
-				<div>{name} {version}, {person}</div>
-				{#each lines as l, i (i)}<div>{l}</div>{/each}
-				<label class="flex gap-1"
-					><span aria-hidden="true">&gt;</span><span class="sr-only">Command</span><input
-						class="flex-1 border-0 bg-transparent text-inherit outline-offset-2"
-						bind:value={typed}
-						autocomplete="off"
+<DeskWindow {name} detail={version} {full} {nth} {front} {close} {...used ? { used } : {}}>
+	{#if kind === 'form'}
+		<div class="grid grid-cols-[130px_1fr] items-center gap-x-3 gap-y-2">
+			{#each ['Line', 'Sheet', 'Depth in m', 'Remarks'] as label (label)}
+				<label class="contents"
+					><span class="text-[13px] text-[#4a5a6e]">{label}</span><input
+						class="rounded border border-[#c9c3b2] bg-white px-2 py-1"
 					/></label
 				>
-			</form>
-		{:else if kind === 'sheet'}
-			<table class="w-full border-collapse text-[13px]">
-				<thead
-					><tr
-						><td class="border border-[#ddd8cb]"></td>{#each ['A', 'B', 'C'] as h (h)}<th
-								class="border border-[#ddd8cb] px-2 py-1">{h}</th
-							>{/each}</tr
-					></thead
-				>
-				<tbody>
-					{#each [1, 2, 3, 4, 5] as r (r)}<tr
-							><th class="border border-[#ddd8cb] px-2 py-1 text-[#4a5a6e]">{r}</th>{#each [1, 2, 3] as c (c)}<td
-									class="border border-[#ddd8cb] px-2 py-1 text-right">{((seed * r * c) % 97) / 10}</td
-								>{/each}</tr
-						>{/each}
-				</tbody>
-			</table>
-			<p class="mt-3 text-[13px] text-[#4a5a6e]">A sheet of {name}, opened by {person}.</p>
-		{:else}
-			<svg viewBox="0 0 230 70" class="w-full" role="img" aria-label="A line of soundings"
-				><rect width="230" height="70" fill="#eef3f2" /><polyline
-					{points}
-					fill="none"
-					stroke="#0a5c7d"
-					stroke-width="1.5"
-				/></svg
+			{/each}
+		</div>
+		<p class="mt-3 text-[13px] text-[#4a5a6e]">A form of {name}, filled in by {person}. Nothing in it is kept.</p>
+	{:else if kind === 'console'}
+		<form
+			class="rounded bg-[#15253b] p-3 font-mono text-[13px] text-[#cfe3d8]"
+			onsubmit={(e) => {
+				e.preventDefault();
+				lines = [...lines.slice(-8), `> ${typed}`, `${name.toLowerCase()}: ${typed.length} characters understood`];
+				typed = '';
+			}}
+		>
+			<div>{name} {version}, {person}</div>
+			{#each lines as l, i (i)}<div>{l}</div>{/each}
+			<label class="flex gap-1"
+				><span aria-hidden="true">&gt;</span><span class="sr-only">Command</span><input
+					class="flex-1 border-0 bg-transparent text-inherit outline-offset-2"
+					bind:value={typed}
+					autocomplete="off"
+				/></label
 			>
-			<p class="mt-3 text-[13px] text-[#4a5a6e]">A chart of {name}, drawn for {person}.</p>
-		{/if}
-	</div>
-</section>
+		</form>
+	{:else if kind === 'sheet'}
+		<table class="w-full border-collapse text-[13px]">
+			<thead
+				><tr
+					><td class="border border-[#ddd8cb]"></td>{#each ['A', 'B', 'C'] as h (h)}<th
+							class="border border-[#ddd8cb] px-2 py-1">{h}</th
+						>{/each}</tr
+				></thead
+			>
+			<tbody>
+				{#each [1, 2, 3, 4, 5] as r (r)}<tr
+						><th class="border border-[#ddd8cb] px-2 py-1 text-[#4a5a6e]">{r}</th>{#each [1, 2, 3] as c (c)}<td
+								class="border border-[#ddd8cb] px-2 py-1 text-right">{((seed * r * c) % 97) / 10}</td
+							>{/each}</tr
+					>{/each}
+			</tbody>
+		</table>
+		<p class="mt-3 text-[13px] text-[#4a5a6e]">A sheet of {name}, opened by {person}.</p>
+	{:else}
+		<svg viewBox="0 0 230 70" class="w-full" role="img" aria-label="A line of soundings"
+			><rect width="230" height="70" fill="#eef3f2" /><polyline
+				{points}
+				fill="none"
+				stroke="#0a5c7d"
+				stroke-width="1.5"
+			/></svg
+		>
+		<p class="mt-3 text-[13px] text-[#4a5a6e]">A chart of {name}, drawn for {person}.</p>
+	{/if}
+</DeskWindow>

@@ -126,7 +126,7 @@
 <!-- The tree itself takes the keys; its rows are told apart by aria-activedescendant. -->
 <div
 	bind:this={box}
-	class="border-hair bg-sheet h-[430px] overflow-auto rounded border text-[13px]"
+	class="border-hair bg-sheet h-[clamp(170px,calc(100vh-640px),430px)] overflow-auto rounded border text-[13px]"
 	role="tree"
 	tabindex="0"
 	aria-label={label}

@@ -2,6 +2,7 @@
 	import { clockWords } from '$lib/core/time/zone';
 	import type { WaitSummary } from '$lib/core/capacity/waits';
 	import { countWords, durationWords } from '$lib/core/time/units';
+	import { bandPath, linePath, stepPath } from '$lib/ui/charts/paths';
 
 	interface Props {
 		day: { from: number; to: number; step: number; demand: number[]; capacity: number[]; starting: number[] };
@@ -21,33 +22,13 @@
 	const scale = $derived(peak <= 10 ? 2 : peak <= 25 ? 5 : peak <= 60 ? 10 : peak <= 150 ? 25 : 100);
 	const y = (v: number) => BASE - (v / peak) * (BASE - 16);
 	const at = (i: number) => day.from + i * day.step;
-	const demand = $derived(
-		day.demand.map((v, i) => `${i ? 'L' : 'M'}${x(at(i)).toFixed(1)} ${y(v).toFixed(1)}`).join('')
-	);
-	const capacity = $derived(
-		day.capacity
-			.map((v, i) => `${i ? `H${x(at(i)).toFixed(1)}V` : `M${x(at(i)).toFixed(1)} `}${y(v).toFixed(1)}`)
-			.join('')
-	);
-	const coming = $derived(
-		day.starting
-			.map(
-				(v, i) => `${i ? `H${x(at(i)).toFixed(1)}V` : `M${x(at(i)).toFixed(1)} `}${y(v + day.capacity[i]!).toFixed(1)}`
-			)
-			.join('')
-	);
-	const future = $derived(
-		ahead.map((a, i) => `${i ? 'L' : 'M'}${x(a.at).toFixed(1)} ${y(a.middle).toFixed(1)}`).join('')
-	);
+	const pointsOf = (values: readonly number[]) => values.map((v, i) => [x(at(i)), y(v)] as const);
+	const demand = $derived(linePath(pointsOf(day.demand)));
+	const capacity = $derived(stepPath(pointsOf(day.capacity)));
+	const coming = $derived(stepPath(pointsOf(day.starting.map((v, i) => v + day.capacity[i]!))));
+	const future = $derived(linePath(ahead.map((a) => [x(a.at), y(a.middle)] as const)));
 	const band = $derived(
-		ahead.length
-			? `${ahead.map((a, i) => `${i ? 'L' : 'M'}${x(a.at).toFixed(1)} ${y(a.middle + a.spread).toFixed(1)}`).join('')}${[
-					...ahead
-				]
-					.reverse()
-					.map((a) => `L${x(a.at).toFixed(1)} ${y(Math.max(0, a.middle - a.spread)).toFixed(1)}`)
-					.join('')}Z`
-			: ''
+		bandPath(ahead.map((a) => [x(a.at), y(Math.max(0, a.middle - a.spread)), y(a.middle + a.spread)] as const))
 	);
 	const last = $derived(day.demand.length ? x(at(day.demand.length - 1)) : LEFT);
 	const levelAt = (t: number) =>

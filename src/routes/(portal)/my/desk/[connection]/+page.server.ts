@@ -5,6 +5,7 @@ import { formOf } from '$lib/server/api/body';
 import { Rate } from '$lib/server/identity/attempts';
 import { testAccess } from '$lib/server/access';
 import { startTimes } from '$lib/server/packages';
+import { personWords } from '$lib/server/people';
 import { publicationsAt } from '$lib/server/publications';
 import { runtime } from '$lib/server/runtime';
 import { poolOf, shelfOf, windowsIn } from '$lib/server/shelf';
@@ -53,6 +54,9 @@ export const load = async ({ params, locals }) => {
 						publicationsAt(db, now).some((p) => p.id === s.id && here !== undefined && p.pools.includes(here))
 				),
 		channels: decision?.value.channels ?? [],
+		/** The clock of the person's site. */
+		now,
+		zone: personWords(db, caller.login)?.zone ?? 'Etc/UTC',
 		theme: locals.theme
 	};
 };

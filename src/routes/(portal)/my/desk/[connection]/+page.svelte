@@ -6,7 +6,9 @@
 	import { START_WORDS } from '$lib/core/packages/starting';
 	import { durationWords } from '$lib/core/time/units';
 	import { PHASES, type PhaseName } from '$lib/core/watch/phases';
+	import { clockWords, dayWords } from '$lib/core/time/zone';
 	import AppWindow from '$lib/ui/portal/AppWindow.svelte';
+	import DeskWindow from '$lib/ui/portal/DeskWindow.svelte';
 
 	let { data } = $props();
 	let progress = $state(untrack(() => data.progress));
@@ -37,6 +39,26 @@
 			.join(', ')
 	);
 	let note = $state('');
+	let now = $state(untrack(() => data.now));
+	/** Windows by the order in which they were used: the last stands in front. The notes are number 0. */
+	let used: number[] = $state([0]);
+	const inFront = $derived(used.filter((run) => run === 0 || windows.some((w) => w.run === run)).at(-1) ?? 0);
+	const use = (run: number) => {
+		if (inFront !== run) used = [...used.filter((x) => x !== run), run];
+	};
+	// What has just been opened comes to the front.
+	$effect(() => {
+		const newest = windows.find((w) => !used.includes(w.run));
+		if (newest) used = [...used, newest.run];
+	});
+	const CHANNEL_WORDS: Record<string, string> = {
+		clipboard: 'what is copied here can be pasted on your own device, and the other way round',
+		drives: 'the drives of your own device are there',
+		printers: 'your own printers are there',
+		cameras: 'your camera can be used here',
+		microphones: 'your microphone can be used here',
+		downloads: 'files can be taken to your own device'
+	};
 
 	onMount(() => {
 		document.documentElement.dataset.ready = 'yes';
@@ -44,10 +66,11 @@
 			if (progress.result !== 'opening' && progress.result !== 'open') return;
 			const response = await fetch(`${page.url.pathname}/progress`);
 			if (!response.ok) return;
-			const next = (await response.json()) as typeof progress & { windows: typeof windows };
+			const next = (await response.json()) as typeof progress & { windows: typeof windows; now: number };
 			const turned = next.result !== progress.result;
 			progress = next;
 			windows = next.windows;
+			now = next.now;
 			// What can be started there is known once there is a machine.
 			if (turned) await invalidateAll();
 		}, 400);
@@ -104,7 +127,11 @@
 					>{START_WORDS[progress.start]}, {durationWords(done.get('app') ?? 0)}</span
 				>{/if}
 			<span class="text-deck2 ml-auto text-[13px]"
-				>{data.channels.length ? `passes through ${data.channels.join(', ')}` : 'passes nothing through'}</span
+				>{data.app === null
+					? ''
+					: data.channels.length
+						? `passes through ${data.channels.join(', ')}`
+						: 'passes nothing through'}</span
 			>
 			{#if data.app === null}
 				<form method="POST" action="?/disconnect"><button class="btn">Disconnect</button></form>
@@ -133,28 +160,37 @@
 						{data.name} has been closed. <a class="underline" href="/my">Back to my shelf</a>
 					</p>{/if}
 			{:else}
-				<section
-					class="absolute top-[9%] left-[8%] w-[440px] max-w-[84%] rounded-md bg-[#fbfaf5] text-[#15253b] shadow-2xl"
-					aria-label="Notes"
-				>
-					<div class="rounded-t-md bg-[#dfe6ea] px-3 py-1.5 text-[13px] font-semibold">Notes</div>
-					<label class="block p-3 text-[14px]"
+				<DeskWindow name="Notes" width={440} front={inFront === 0} used={() => use(0)}>
+					<label class="block"
 						><span class="text-[13px] text-[#4a5a6e]"
 							>Signed in as {data.person}. This desktop is simulated: type here, and it stays until you leave.</span
 						><textarea
 							class="mt-2 h-28 w-full resize-none rounded border border-[#ddd8cb] bg-white p-2 text-[#15253b]"
 							bind:value={note}></textarea></label
 					>
-				</section>
+				</DeskWindow>
 				{#each windows as w, i (w.run)}
-					<AppWindow name={w.name} version={w.version} person={data.person} offset={i + 2}>
+					<AppWindow
+						name={w.name}
+						version={w.version}
+						person={data.person}
+						nth={i + 2}
+						front={inFront === w.run}
+						used={() => use(w.run)}
+					>
 						{#snippet close()}{@render closing(w.run, w.name)}{/snippet}
 					</AppWindow>
 				{/each}
 				<div
-					class="absolute bottom-0 flex w-full flex-wrap items-center gap-3 bg-[#0f1e2c]/85 px-4 py-2 text-[13px] text-[#dce5ec]"
+					class="absolute bottom-0 z-30 flex w-full flex-wrap items-center gap-3 bg-[#0f1e2c]/85 px-4 py-2 text-[13px] text-[#dce5ec]"
 				>
-					<span class="rounded bg-[#2c4a60] px-2 py-0.5">Notes</span>
+					{#each [{ run: 0, name: 'Notes' }, ...windows] as w (w.run)}
+						<button
+							class={['rounded px-2 py-0.5', inFront === w.run ? 'bg-[#2c4a60]' : 'hover:bg-[#22394c]']}
+							aria-pressed={inFront === w.run}
+							onclick={() => use(w.run)}><span class="sr-only">Bring to the front: </span>{w.name}</button
+						>
+					{/each}
 					{#each data.startable as s (s.id)}
 						<form method="POST" action="?/start" use:enhance>
 							<input type="hidden" name="publication" value={s.id} /><button
@@ -162,7 +198,22 @@
 							>
 						</form>
 					{/each}
-					<span class="ml-auto">{progress.machine}</span>
+					<details class="relative ml-auto">
+						<summary class="cursor-pointer"
+							>{data.channels.length ? `passes through ${data.channels.join(', ')}` : 'passes nothing through'}</summary
+						>
+						<ul
+							class="absolute right-0 bottom-full mb-2 w-[300px] rounded-md bg-[#fbfaf5] p-3 text-[13px] text-[#15253b] shadow-2xl"
+						>
+							{#each data.channels as c (c)}<li class="py-0.5">
+									<b>{c}</b>: {CHANNEL_WORDS[c] ?? 'is passed through'}
+								</li>{:else}<li>Nothing passes between this desktop and your own device.</li>{/each}
+						</ul>
+					</details>
+					<span>{progress.machine}</span>
+					<time class="tabular-nums" datetime={new Date(now).toISOString()}
+						>{dayWords(data.zone, now)} {clockWords(data.zone, now)}</time
+					>
 				</div>
 			{/if}
 		</main>

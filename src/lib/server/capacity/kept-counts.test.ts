@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import { beforeEach, describe, expect, test } from 'vitest';
 import { DAY, HOUR } from '$lib/core/time/units';
 import { openDb, type Db } from '../db';
-import { keptCounts, STEP } from './kept';
+import { keptCounts, STEP } from './kept-counts';
 
 /** A past whose counts are known: each step counts its own place. */
 const truth = (from: number, bins: number) => Array.from({ length: bins }, (_v, i) => from / STEP + i);
