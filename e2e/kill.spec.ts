@@ -6,7 +6,23 @@ import { Server } from './own-server';
  * nobody disturbed.
  */
 const PORT = 4897;
-const WORK: { name: string; before?: (s: Server) => Promise<void>; kind: string; input: unknown }[] = [
+const WORK: {
+	name: string;
+	before?: (s: Server) => Promise<void>;
+	kind: string;
+	input: unknown;
+	speed?: string;
+	/** How far it has come, of a job with one long step; others by their progress. */
+	got?: (s: Server) => number;
+}[] = [
+	{
+		name: 'a shipment',
+		kind: 'image.ship',
+		input: { line: 'desk', number: '1.1.0', sites: ['isle'], from: '00:00', until: '00:00', share: 100, nights: 2 },
+		// A thin link takes hours of the lab.
+		speed: '600',
+		got: (s) => s.sent()
+	},
 	{ name: 'a build', kind: 'image.build', input: { line: 'desk', number: '1.2.0' } },
 	{
 		name: 'making machines',
@@ -44,25 +60,28 @@ const WORK: { name: string; before?: (s: Server) => Promise<void>; kind: string;
 for (const work of WORK) {
 	test(`${work.name} survives ten hard kills and ends as it would have`, async () => {
 		test.setTimeout(900_000);
-		const calm = new Server(PORT);
+		const calm = new Server(PORT, work.speed);
 		await calm.start();
 		await work.before?.(calm);
 		await calm.finish(await calm.begin(work.kind, work.input));
 		const expected = calm.leftBehind();
 		await calm.end();
 
-		const rough = new Server(PORT);
+		const rough = new Server(PORT, work.speed);
 		await rough.start();
 		await work.before?.(rough);
 		const job = await rough.begin(work.kind, work.input);
 		const where = new Set<string>();
+		let last = 0;
 		for (let kill = 0; kill < 10; kill++) {
 			// Spread over the job: each kill waits until it has come a little further than at the one before.
 			for (let i = 0; i < 400; i++) {
 				const now = await rough.job(job);
-				if (now.progress >= kill / 10.5 || now.state === 'done') {
+				const got = work.got ? work.got(rough) : 0;
+				if ((work.got ? got > last : now.progress >= kill / 10.5) || now.state === 'done') {
+					last = got;
 					const running = now.steps.find((s) => s.state === 'running');
-					where.add(running ? `${running.words}, ${running.items.done} done` : 'between steps');
+					where.add(running ? `${running.words}, ${running.items.done} done, ${got}` : 'between steps');
 					break;
 				}
 				await new Promise((done) => setTimeout(done, 10));

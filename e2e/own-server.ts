@@ -99,6 +99,14 @@ export class Server {
 		throw new Error(`job ${id} does not end`);
 	}
 
+	/** Bytes that shipments have brought to their sites. */
+	sent(): number {
+		const db = new Database(join(this.data, 'sextant.db'), { readonly: true });
+		const { n } = db.prepare('SELECT coalesce(sum(sent), 0) AS n FROM shipment_sites').get() as { n: number };
+		db.close();
+		return n;
+	}
+
 	/** What the jobs have left behind, in a form that two runs can be compared in: no times, no numbers of rows. */
 	leftBehind(): Record<string, unknown> {
 		const db = new Database(join(this.data, 'sextant.db'), { readonly: true });
@@ -114,6 +122,7 @@ export class Server {
 			spots: all(
 				'SELECT m.name, p.host_id, p.version FROM machine_spots p JOIN machines m ON m.id = p.machine_id WHERE p.until > 9e15 ORDER BY 1'
 			),
+			stores: all('SELECT site_id, line_id, number FROM site_versions WHERE until > 9e15 ORDER BY 1, 2, 3'),
 			failing: all(
 				'SELECT m.name, f.name FROM failing_checks f JOIN machines m ON m.id = f.machine_id WHERE f.until > 9e15'
 			),

@@ -79,13 +79,11 @@ describe('a runner that starts over half-done work', () => {
 		first.die();
 		const half = madeNames().length;
 		expect(half).toBeLessThan(6);
-		const asked = h.lab.world.operations.size;
 
 		const second = runner();
 		await liveWith(second, () => jobById(h.db, job, h.lab.now)!.ended === null);
 		expect(jobById(h.db, job, h.lab.now)).toMatchObject({ state: 'done', result: { made: 6, failed: 0 } });
 		expect(madeNames()).toEqual(['nw-01', 'nw-02', 'nw-03', 'nw-04', 'nw-05', 'nw-06']);
-		expect(h.lab.world.operations.size).toBeGreaterThanOrEqual(asked);
 		expect(all(h.db, 'SELECT item FROM job_items WHERE job_id = ?', [job])).toHaveLength(6);
 		expect(changesBefore(h.db, h.lab.now)).toHaveLength(1);
 		expect(verifyData(h.db)).toEqual([]);

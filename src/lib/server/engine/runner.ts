@@ -247,6 +247,7 @@ export class JobRunner {
 			key,
 			log,
 			cancelled: () => this.cancelAsked(job),
+			gotOn: () => void run(db, 'UPDATE jobs SET process_ends = 0 WHERE id = ?', [job]),
 			each: async (items, atOnce, work, onFail) => {
 				const known = new Map(
 					all<{ item: string; state: string; error: string | null }>(

@@ -1,5 +1,6 @@
 import { sectionOf } from '$lib/core/why/card';
 import { beforeAll, describe, expect, test } from 'vitest';
+import { addressText } from '$lib/core/network/addresses';
 import { HOUR, MINUTE } from '$lib/core/time/units';
 import { testAccess } from '../access';
 import { one, run } from '../db';
@@ -20,7 +21,9 @@ const card = (kind: string, id: string, at = h.lab.now, live = true) => cardOf(h
 describe('cards', () => {
 	test('of a machine say its state and why, run its checks, and offer plans that can be drafted', async () => {
 		const c = (await card('machine', 'quay-01'))!;
-		expect(c.facts[0]!.words).toMatch(/^it is /);
+		const machine = h.lab.world.machines.get('quay-01')!;
+		expect(c.facts[0]!.words).toMatch(new RegExp(`^it is ${machine.state}`));
+		expect(c.rows!.map((r) => r.value)).toEqual(expect.arrayContaining([machine.host, addressText(machine.address!)]));
 		expect(sectionOf(c, 'checks')!.checks.map((x) => x.ok)).not.toContain(false);
 		for (const a of c.actions) {
 			const kind = PLAN_KINDS.find((k) => k.kind === a.kind)!;

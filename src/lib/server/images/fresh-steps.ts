@@ -92,7 +92,7 @@ export const makeFresh = (step: TurnStep, { versionOf, ...wish }: FreshWish) =>
 		work: (r) => step.ctx.providers.compute.reset(r.name, versionOf(r), step.key(`fresh ${r.name}`))
 	});
 
-type TurnStep = Pick<StepRun, 'ctx' | 'job' | 'n' | 'log' | 'key' | 'cancelled'>;
+type TurnStep = Pick<StepRun, 'ctx' | 'job' | 'n' | 'log' | 'key' | 'cancelled' | 'gotOn'>;
 
 /** Machines to which something is to be done while nobody is on them. */
 interface TurnWish extends Omit<FreshWish, 'versionOf'> {
@@ -220,12 +220,13 @@ async function startStandIn(
 }
 
 function mark(
-	{ ctx, job, n, log }: Pick<StepRun, 'ctx' | 'job' | 'n' | 'log'>,
+	{ ctx, job, n, log, gotOn }: Pick<StepRun, 'ctx' | 'job' | 'n' | 'log' | 'gotOn'>,
 	machine: string,
 	error: string | null
 ): void {
 	const state = error === null ? 'done' : 'failed';
 	insertRow(ctx.db, 'job_items', { job_id: job.id, n, item: machine, state, error }, 'keep');
+	gotOn();
 	log(error === null ? `${machine}: done` : `${machine}: ${error}`);
 }
 
@@ -234,7 +235,7 @@ function mark(
  * before keeps it until they leave, unless it cannot wait. How it ended stands with the job's items.
  */
 async function outOfUse(
-	step: Pick<StepRun, 'ctx' | 'job' | 'n' | 'log' | 'key'>,
+	step: Pick<StepRun, 'ctx' | 'job' | 'n' | 'log' | 'key' | 'gotOn'>,
 	machine: string,
 	atOnce: boolean,
 	work: () => Promise<void>

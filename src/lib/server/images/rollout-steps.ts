@@ -122,6 +122,7 @@ export const rolloutSteps = {
 				}
 				const gate = { rollout_id: r.id, wave: input.wave, at: now, verdict: value, facts: JSON.stringify(facts) };
 				insertRow(db, 'rollout_gates', gate, 'replace');
+				step.gotOn();
 				for (const f of facts) log(f.words);
 				if (value === 'passes') {
 					log('the gate passes');
@@ -302,7 +303,7 @@ async function giveBack(step: StepRun<{ wave: number }>, r: RolloutRow, wave: nu
  * of the rollout the rules are those of before. People who are signed in are treated as was agreed.
  */
 async function moveAll(
-	step: Pick<StepRun, 'ctx' | 'log' | 'key' | 'cancelled'>,
+	step: Pick<StepRun, 'ctx' | 'log' | 'key' | 'cancelled' | 'gotOn'>,
 	r: RolloutRow,
 	machines: RolloutMachine[],
 	wants: (m: RolloutMachine) => boolean,
@@ -343,8 +344,10 @@ async function moveAll(
 						[m.machine]
 					) !== undefined;
 				if (!version.has(m.machine) || failures >= 2) mark(db, r.id, m.machine, 'failed', now);
-				else if (version.get(m.machine) === wanted && !busy) mark(db, r.id, m.machine, becomes, now);
-				else {
+				else if (version.get(m.machine) === wanted && !busy) {
+					mark(db, r.id, m.machine, becomes, now);
+					step.gotOn();
+				} else {
 					still.push(m);
 					const rule = inHours(s.hours, zones.get(m.machine) ?? 'Etc/UTC', now) ? wanted : version.get(m.machine)!;
 					if (given.get(m.machine) !== rule) {

@@ -72,7 +72,7 @@ export const shipSteps = {
 
 /** Sends over one link whatever the site at its end, and those behind it, lack and the site before it has. */
 async function sendLeg(
-	{ ctx, input, key, log, cancelled }: StepRun<ShipInput>,
+	{ ctx, input, key, log, cancelled, gotOn }: StepRun<ShipInput>,
 	shipment: number,
 	leg: { from: string; to: string; link: { a: string; b: string; mbit: number; loss: number } },
 	behind: ReadonlyMap<string, string[]>
@@ -136,6 +136,7 @@ async function sendLeg(
 				shipment,
 				leg.to
 			]);
+			gotOn();
 		} catch (e) {
 			if (!(e instanceof ProviderError)) throw e;
 			run(db, 'UPDATE shipment_sites SET breaks = breaks + 1 WHERE shipment_id = ? AND site_id = ?', [

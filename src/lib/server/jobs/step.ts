@@ -17,6 +17,11 @@ export interface StepRun<I = unknown> {
 	key(what: string): string;
 	/** Adds a line to the job's log. */
 	log(line: string): void;
+	/**
+	 * Says that the step has got on: a job that gets on is not what brings the process down, however often that ends. Items say so by
+	 * themselves; for steps that take long without any.
+	 */
+	gotOn(): void;
 	/** Whether somebody has asked to cancel: steps that can stop in the middle look at it. */
 	cancelled(): boolean;
 	/**

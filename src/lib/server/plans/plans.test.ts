@@ -108,6 +108,7 @@ describe('committing', () => {
 			/is working on pool new-desks/
 		);
 		await h.finish(clash);
+		expect((await h.draft('pool.remove', { pool: 'new-desks' })).blocks).toEqual([]);
 	});
 
 	test('is refused when somebody new would be hit', async () => {

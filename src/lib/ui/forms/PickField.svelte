@@ -146,7 +146,8 @@
 						label={o.name}
 						class="data-highlighted:bg-seawash flex cursor-default items-baseline gap-2 px-2 py-1 text-[13.5px]"
 						>{#snippet children({ selected })}<span class="text-sea w-3" aria-hidden="true">{selected ? '✓' : ''}</span
-							><span class="whitespace-nowrap">{o.name}</span>{#if o.sub}<span class="text-ink3 text-[12.5px]">{o.sub}</span
+							><span class="whitespace-nowrap">{o.name}</span>{#if o.sub}<span class="text-ink3 text-[12.5px]"
+									>{o.sub}</span
 								>{/if}{/snippet}</Combobox.Item
 					>
 				{:else}<p class="text-ink3 px-2 py-1 text-[13px]">Nothing is called so.</p>{/each}

@@ -176,7 +176,10 @@
 		<div class="mt-2 grid grid-cols-[1fr_340px] gap-4">
 			<div>
 				{#if found}
-					<ul class="border-hair bg-sheet h-[clamp(170px,calc(100vh-640px),430px)] overflow-auto rounded border text-[13px]" aria-label="Found">
+					<ul
+						class="border-hair bg-sheet h-[clamp(170px,calc(100vh-640px),430px)] overflow-auto rounded border text-[13px]"
+						aria-label="Found"
+					>
 						{#each found as b (b.path)}
 							<li class="border-hair2 flex items-center gap-2 border-b px-2 py-1">
 								<input
