@@ -5,6 +5,7 @@ import { openDb, all, one, putSetting, type Db } from '../db';
 import { insertRow } from '../db/rows';
 import {
 	addFirstOperator,
+	anyOperator,
 	callerOfSignIn,
 	changePassword,
 	callerOfToken,
@@ -227,6 +228,26 @@ describe('a password of one’s own', () => {
 			title: 'Ines Haugland has changed their password'
 		});
 	});
+});
+
+test('whom an estate file names signs in with no password at all, until one is given; the first owner may be one of them', async () => {
+	const fresh = openDb(':memory:');
+	insertRow(fresh, 'operators', { login: 'ida', name: 'Ida Rask', role: 'operator', password: '' });
+	expect(anyOperator(fresh)).toBe(false);
+	const as = (password: string) =>
+		signInOperator(
+			{ db: fresh, vault },
+			{ login: 'ida', password, code: '', ticket: '', address: '::1', device: null }
+		);
+	expect(await as('')).toEqual({ outcome: 'no' });
+	expect(await as('tideline')).toEqual({ outcome: 'no' });
+	const first = createHash('sha256').update('once').digest('hex');
+	putSetting(fresh, 'first code', first);
+	const who = { login: 'ida', name: 'Ida R.', password: 'a long password' };
+	expect(await addFirstOperator(fresh, 'once', who, 0)).toBe(true);
+	expect(anyOperator(fresh)).toBe(true);
+	expect(operators(fresh)).toMatchObject([{ login: 'ida', name: 'Ida R.', role: 'owner' }]);
+	expect(await as('a long password')).toMatchObject({ outcome: 'in' });
 });
 
 test('the code of the first start makes one owner, however many come with it at once', async () => {

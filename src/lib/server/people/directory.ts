@@ -44,7 +44,3 @@ export const personWords = (db: Db, login: string): { name: string; team: string
 		'SELECT p.name, t.name AS team, s.time_zone AS zone FROM people p JOIN teams t ON t.id = p.team_id JOIN sites s ON s.id = p.site_id WHERE p.login = ?',
 		[login]
 	);
-
-/** The first people by name: whom to try something with. */
-export const firstPeople = (db: Db, n: number): { login: string; name: string }[] =>
-	all(db, 'SELECT login, name FROM people ORDER BY name LIMIT ?', [n]);

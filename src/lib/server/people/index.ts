@@ -1,3 +1,3 @@
-export { type DirectoryPerson, everybody, firstPeople, personCalled, personWords } from './directory';
+export { type DirectoryPerson, everybody, personCalled, personWords } from './directory';
 export { isTeam, teamsAbove, teamsByName, teamsRelated } from './teams';
 export { manifest } from './manifest';

@@ -58,7 +58,9 @@ export class PlanForm<F extends object> {
 		if (how.foresee !== false)
 			$effect(() => {
 				const kind = this.kind;
-				const input = $state.snapshot(this.how.input(this.f)) as unknown;
+				const input = this.how.input(this.f);
+				// All of it is read here, however deep, so that this follows it.
+				JSON.stringify(input);
 				return untrack(() => this.look(kind, input));
 			});
 	}

@@ -1,7 +1,9 @@
 import { conditionsWords } from '$lib/core/access/decide';
 import { DAY } from '$lib/core/time/units';
+import { instantOf, localMoment } from '$lib/core/time/written';
+import { homeZone } from '$lib/server/capacity';
 import { landingOf, refusalsBetween, testAccess } from '$lib/server/access';
-import { firstPeople } from '$lib/server/people';
+import { personWords } from '$lib/server/people';
 import { sharedLoad } from '$lib/server/load';
 import { unusedTerms } from '$lib/core/scope/scope';
 import { grantsIn } from '$lib/server/publishing';
@@ -15,7 +17,11 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 	const login = q.get('who') ?? '';
 	const publication = q.get('what') ?? '';
 	// The tester may ask about a time of its own, the future included: conditions are known for every hour.
-	const when = q.get('when') ? Date.parse(q.get('when')!) : look.at;
+	const asked = q.get('when') ?? '';
+	const zone = homeZone(db);
+	// With its zone, as in an address that somebody made; else as the form has it, on the clock at home.
+	const zoned = /[zZ]$|[+-]\d\d:?\d\d$/.test(asked);
+	const when = asked === '' ? look.at : zoned ? Date.parse(asked) : (instantOf(asked, zone) ?? Number.NaN);
 	const tested =
 		login && publication
 			? testAccess(db, {
@@ -39,14 +45,17 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 		publications: publicationsAt(db, at).map((p) => ({ id: p.id, name: p.internalName })),
 		test: {
 			login,
+			name: personWords(db, login)?.name ?? login,
 			publication,
 			when: Number.isNaN(when) ? look.at : when,
 			asked: login !== '' && publication !== '',
 			badTime: Number.isNaN(when),
+			/** As the form shows it. */
+			written: asked === '' || Number.isNaN(when) ? asked : localMoment(zone, when),
+			zone,
 			answer: tested,
 			/** Where they would land now, or then, as far as it is known. */
 			landing: tested?.value.allowed ? landingOf(db, login, publication, at) : null
-		},
-		people: login ? [] : firstPeople(db, 5)
+		}
 	};
 });

@@ -3,10 +3,13 @@
 	import { momentWords } from '$lib/core/time/zone';
 	import Field from '$lib/ui/forms/Field.svelte';
 	import { addressWith } from '$lib/ui/frame/address';
+	import { findPeople } from '$lib/ui/forms/finding';
+	import PickField from '$lib/ui/forms/PickField.svelte';
 	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
 	import Why from '$lib/ui/why/Why.svelte';
 	import ConditionsForm from './ConditionsForm.svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
+	import WhenField from '$lib/ui/forms/WhenField.svelte';
 
 	let { data } = $props();
 	const may = (kind: string) => data.look.live && data.mayDraft.includes(kind);
@@ -66,18 +69,19 @@
 
 	<h2 class="head mt-6">Try it out <small>this person, that publication, from there, at that time</small></h2>
 	<form
-		class="mt-1 grid grid-cols-[repeat(6,minmax(0,1fr))_auto] items-start gap-x-3"
+		class="mt-1 grid grid-cols-[1.2fr_1.2fr_1fr_1.5fr_1fr_1fr_auto] items-start gap-x-3"
 		method="GET"
 		data-sveltekit-keepfocus
 		data-sveltekit-noscroll
 	>
 		{#each kept as [k, v] (k)}<input type="hidden" name={k} value={v} />{/each}
-		<TextField
-			label="Person’s login"
+		<PickField
+			label="Person"
+			options={findPeople}
+			called={data.test.name}
 			problem={data.test.asked && !data.test.answer ? 'The directory knows nobody of that login.' : undefined}
 			name="who"
 			value={data.test.login}
-			placeholder={data.people[0]?.login ?? ''}
 		/>
 		<Field label="Publication" problem={undefined}
 			>{#snippet children(p)}<select {...p} class="field" name="what"
@@ -93,13 +97,15 @@
 			value={q.get('from') ?? ''}
 			placeholder="10.21.4.20"
 		/>
-		<TextField
+		<WhenField
 			label="When"
-			hint="else now"
-			problem={data.test.badTime ? 'Write 2026-11-17T21:00Z.' : undefined}
+			time
+			zone={data.test.zone}
+			now={data.look.known}
+			empty="now"
+			problem={data.test.badTime ? 'Write a moment such as Tue 17 Nov 14:30.' : undefined}
 			name="when"
-			value={q.get('when') ?? ''}
-			placeholder="2026-11-17T21:00Z"
+			value={data.test.written}
 		/>
 		<Field label="Endpoint" problem={undefined}
 			>{#snippet children(p)}<select {...p} class="field" name="managed"

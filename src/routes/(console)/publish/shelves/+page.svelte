@@ -2,6 +2,9 @@
 	import { page } from '$app/state';
 	import { countWords } from '$lib/core/time/units';
 	import { dayWords } from '$lib/core/time/zone';
+	import { findPeople } from '$lib/ui/forms/finding';
+	import PickField from '$lib/ui/forms/PickField.svelte';
+	import WhenField from '$lib/ui/forms/WhenField.svelte';
 	import { addressWith } from '$lib/ui/frame/address';
 	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
@@ -95,12 +98,20 @@
 				name={k}
 				value={v}
 			/>{/each}
-		<label class="text-ink2 text-[12.5px]"
-			>Login<input class="field" name="who" value={data.who} aria-invalid={data.problem !== ''} /></label
-		>
-		<label class="text-ink2 text-[12.5px]">Day<input class="field" type="date" name="on" value={data.on} /></label>
-		<button class="btn">Look</button>
-		{#if data.problem}<p class="text-buoy text-[12.5px]" role="alert">{data.problem}</p>{/if}
+		<div class="w-[280px]">
+			<PickField
+				label="Person"
+				options={findPeople}
+				called={data.person?.name ?? data.who}
+				problem={data.problem || undefined}
+				name="who"
+				value={data.who}
+			/>
+		</div>
+		<div class="w-[260px]">
+			<WhenField label="Day" zone={data.zone} now={data.look.known} name="on" value={data.on} />
+		</div>
+		<button class="btn mb-[22px]">Look</button>
 	</form>
 	{#if data.person}
 		<h3 class="head mt-4">
