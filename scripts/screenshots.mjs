@@ -63,7 +63,7 @@ await page.getByRole('rowgroup', { name: 'Rows' }).getByRole('link').first().cli
 await page.getByText('drives and printers').first().waitFor();
 await shot('session');
 await visit('/');
-await page.getByRole('button', { name: 'Put the port back to 3478' }).click();
+await page.getByRole('button', { name: 'Hand out 203.0.113.22 again' }).click();
 await page.getByRole('region', { name: 'Plan' }).waitFor();
 await shot('plan');
 
