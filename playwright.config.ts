@@ -9,7 +9,7 @@ const chromium = [process.env.CHROMIUM, '/usr/bin/chromium', '/usr/bin/chromium-
 export default defineConfig({
 	testDir: 'e2e',
 	// No test is a race, and none hangs for long: what takes longer than this says so itself.
-	timeout: 180_000,
+	timeout: 300_000,
 	outputDir: `test-results/${HALF}`,
 	expect: { timeout: 60_000 },
 	workers: 1,

@@ -70,6 +70,6 @@ export async function pick(page: Page, label: string | RegExp, name: string | Re
 	const field = page.getByRole('combobox', { name: label });
 	await field.click();
 	await field.fill(typed ?? String(name));
-	await page.getByRole('option', { name }).first().click();
+	await page.getByRole('option', { name, exact: typeof name === 'string' }).click();
 	await expect(page.getByRole('listbox')).toHaveCount(0);
 }

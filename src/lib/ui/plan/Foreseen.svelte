@@ -17,7 +17,7 @@
 <div class="min-h-[38px] text-[12.5px]" aria-live="polite" aria-label="What it would do" role="status">
 	{#if form.foreseen}
 		{@const { title, effects, blocks, warnings } = form.foreseen}
-		<p class={['text-ink2', form.looking && 'opacity-60']}>
+		<p class={form.looking ? 'text-ink3' : 'text-ink2'} aria-busy={form.looking}>
 			<b class="font-[620]">{title}</b
 			>{#each effectWords(effects) as words, i (i)}{` · ${words}`}{/each}{#if names}<span class="text-ink3"
 					>{` · ${names}${more > 0 ? ` and ${more} more` : ''}`}</span
