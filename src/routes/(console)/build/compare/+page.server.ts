@@ -3,7 +3,9 @@ import { linesAt, sendBetween } from '$lib/server/images';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { runtime } from '$lib/server/runtime';
 
-export const load = ({ url }) => {
+export const load = ({ url, depends }) => {
+	// A version that has just come is compared as soon as it is known.
+	depends('sextant:live');
 	const { db } = runtime();
 	const lines = linesAt(db, asKnown(lookOf(url, runtime())));
 	const all = lines.flatMap((l) => l.versions.map((v) => ({ ...v, id: `${l.id}/${v.number}` })));
