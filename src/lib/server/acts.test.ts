@@ -6,7 +6,7 @@ import { readEstate } from '$lib/core/estate/read';
 import type { Estate } from '$lib/core/estate/schema';
 import { actProblems } from './acts';
 import { all, openDb, type Db } from './db';
-import { makeHistory } from './history';
+import { makeHistory, type Progress } from './history';
 import { verifyData } from './verify';
 import { vaultOf } from './vault';
 
@@ -27,17 +27,17 @@ ${acts}`,
 		actProblems
 	);
 
-async function lived(acts: string): Promise<Db> {
+async function lived(acts: string, told?: (p: Progress) => void): Promise<Db> {
 	const read = estateWith(acts);
 	if ('problems' in read) throw new Error(read.problems.map((p) => `${p.line}: ${p.path}: ${p.message}`).join('\n'));
-	return livedBy(read.estate);
+	return livedBy(read.estate, told);
 }
 
-async function livedBy(estate: Estate): Promise<Db> {
+async function livedBy(estate: Estate, told?: (p: Progress) => void): Promise<Db> {
 	const folder = mkdtempSync(join(tmpdir(), 'sextant-acts-'));
 	folders.push(folder);
 	const db = openDb(':memory:');
-	await makeHistory(db, estate, vaultOf(Buffer.alloc(32)), folder);
+	await makeHistory(db, estate, vaultOf(Buffer.alloc(32)), folder, told);
 	return db;
 }
 
@@ -56,7 +56,11 @@ const changes = (db: Db) =>
 
 describe('the acts of an estate file', () => {
 	test('go through their plans while the history is lived: done, undone, refused, and at a time of their own', async () => {
-		const db = await lived(ACTS);
+		const told: Progress[] = [];
+		const db = await lived(ACTS, (p) => told.push(p));
+		// Two are refused, and one is undone.
+		expect([told[0]!.acts, told.at(-1)!.acts]).toEqual([0, 4]);
+		expect(told.map((p) => p.share)).toEqual(told.map((p) => p.share).toSorted((a, b) => a - b));
 		expect(changes(db).map((c) => [new Date(c.at).toISOString().slice(11, 13), c.by, c.kind, c.outcome])).toEqual([
 			['08', 'Ida Rask', 'policy.set', 'done'],
 			['09', 'Ida Rask', 'pool.grow', 'done'],

@@ -1,4 +1,3 @@
-import type { Role } from '$lib/core/access/rights';
 import type { CheckAct } from '$lib/core/estate/read';
 import type { Estate, EstateAct } from '$lib/core/estate/schema';
 import { PLAN_KINDS } from './areas';
@@ -29,14 +28,14 @@ export const actProblems: CheckAct = (act) => {
 
 /** Writes the operators of an estate file. They have no password: nobody signs in as one until a password is given. */
 export function settleOperators(db: Db, estate: Estate): void {
-	for (const { login, name, role } of estate.operators)
-		insertRow(db, 'operators', { login, name, role: role satisfies Role, password: '' });
+	for (const { login, name, role } of estate.operators) insertRow(db, 'operators', { login, name, role, password: '' });
 }
 
 /** Something that is done at a moment of the history, ms UTC. */
 export interface Due {
 	at: number;
-	carryOut(): Promise<void>;
+	/** Drafts its plan and commits it; true when it was committed. */
+	carryOut(): Promise<boolean>;
 }
 
 /**
@@ -54,6 +53,7 @@ export function actsOf(ctx: Context, estate: Estate): Due[] {
 						const plan = await draftPlan(ctx, by, act.plan, act.input, via(by));
 						return commitPlan(ctx, by, plan.id, act.start ?? null, via(by));
 					});
+					return job !== null;
 				}
 			};
 			if (act.undo === undefined) return [committed];
@@ -61,12 +61,15 @@ export function actsOf(ctx: Context, estate: Estate): Due[] {
 				at: act.undo,
 				carryOut: async () => {
 					const change = job === null ? null : changeOfJob(ctx.db, job);
-					if (change === null)
-						return log.warn({ act: act.plan, at: act.at }, 'an act left no change that could be undone');
-					await attempt(act, async (by) => {
+					if (change === null) {
+						log.warn({ act: act.plan, at: act.at }, 'an act left no change that could be undone');
+						return false;
+					}
+					const undoing = await attempt(act, async (by) => {
 						const plan = await draftUndo(ctx, by, change, via(by));
 						return commitPlan(ctx, by, plan.id, null, via(by));
 					});
+					return undoing !== null;
 				}
 			};
 			return [committed, undone];

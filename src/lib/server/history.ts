@@ -35,7 +35,7 @@ export interface Progress {
 	share: number;
 	/** The day that is being lived, ms UTC. */
 	at: number;
-	/** Plans carried out so far. */
+	/** Plans committed so far. */
 	acts: number;
 }
 
@@ -64,6 +64,7 @@ export async function makeHistory(
 	await configureBroker(ctx);
 	const end = estate.lab.opens;
 	const acts = actsOf(ctx, estate);
+	let done = 0;
 	while (lab.now < end) {
 		const hour = (Math.floor(lab.now / (60 * MINUTE)) + 1) * 60 * MINUTE;
 		const stops = [end, hour, acts[0]?.at ?? end, end - FORESEEN].filter((t) => t > lab.now);
@@ -72,11 +73,10 @@ export async function makeHistory(
 			forecast: lab.now >= end - FORESEEN
 		});
 		while (acts[0] && acts[0].at <= lab.now) {
-			await acts.shift()!.carryOut();
+			if (await acts.shift()!.carryOut()) done++;
 			await house.work();
 		}
-		if (lab.now % (60 * MINUTE) === 0)
-			progress({ share: (lab.now - from) / (end - from), at: lab.now, acts: estate.acts.length - acts.length });
+		if (lab.now % (60 * MINUTE) === 0) progress({ share: (lab.now - from) / (end - from), at: lab.now, acts: done });
 	}
 	await engine.observe();
 	return lab;

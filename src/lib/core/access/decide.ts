@@ -178,9 +178,9 @@ export function decideOpening(request: AccessRequest, door: Door, grants: GrantR
 function checkConditions(request: AccessRequest, conditions: Conditions): { facts: Fact[]; advice: string | null } {
 	const facts: Fact[] = [];
 	let advice: string | null = null;
-	const judge = (holds: boolean, yes: string, no: string, todo: string, source: string) => {
+	const judge = (holds: boolean, yes: string, no: string, ifNot: string, source: string) => {
 		facts.push({ words: holds ? yes : no, side: holds ? 'for' : 'against', source });
-		if (!holds) advice ??= todo;
+		if (!holds) advice ??= ifNot;
 	};
 	if (conditions.from !== undefined || conditions.to !== undefined) {
 		const from = isoWords(conditions.from ?? '');

@@ -46,6 +46,36 @@ export function effectWords(effects: Effects): string[] {
 	return words;
 }
 
+/** What a plan would do, in short: as a form shows it while it is filled in. */
+export interface Outline {
+	title: string;
+	/** Its effects, in short clauses. */
+	effects: string[];
+	people: { count: number; first: string[] };
+	warnings: Fact[];
+	blocks: Fact[];
+	reasons: Fact[];
+	undoWords: string;
+}
+
+/** So many facts of a kind an outline has at most: a plan may have one for each of 20,000 machines. */
+const FACTS = 50;
+const PEOPLE = 10;
+
+/** A plan in short. Counts are of all of it; names and facts are the first. */
+export const outlineOf = (plan: Omit<Outline, 'effects' | 'people'> & { effects: Effects }): Outline => ({
+	title: plan.title,
+	effects: effectWords(plan.effects),
+	people: {
+		count: plan.effects.people.length,
+		first: plan.effects.people.slice(0, PEOPLE).map((p) => p.name ?? p.id)
+	},
+	warnings: plan.warnings.slice(0, FACTS),
+	blocks: plan.blocks.slice(0, FACTS),
+	reasons: plan.reasons.slice(0, FACTS),
+	undoWords: plan.undoWords
+});
+
 /**
  * What has become worse between the plan as reviewed and as recomputed, in words; empty when it still holds.
  * Somebody new who is touched (and not helped), a session more that ends, another machine, or a fifth more bytes, time or cost

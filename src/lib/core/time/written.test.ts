@@ -52,6 +52,7 @@ describe('a moment that somebody writes', () => {
 	test('is shown with its weekday, and stands for an instant in its zone', () => {
 		expect(momentText('2026-11-17T14:30')).toBe('Tue 17 Nov 2026 14:30');
 		expect(localMoment('Australia/Adelaide', Date.UTC(2026, 10, 17, 4, 0))).toBe('2026-11-17T14:30');
+		expect(localMoment('Austr', Date.UTC(2026, 10, 17, 4, 0))).toBe('2026-11-17T04:00');
 		expect(instantOf('2026-11-17T14:30', 'Australia/Adelaide')).toBe(Date.UTC(2026, 10, 17, 4, 0));
 		expect(instantOf('soon', 'Europe/Oslo')).toBeNull();
 		expect(momentText('soon')).toBe('soon');

@@ -79,9 +79,11 @@ export function momentText(moment: string): string {
 	return d.isValid ? d.toFormat('ccc d LLL yyyy HH:mm') : moment;
 }
 
-/** The moment that it is in a zone, as a form keeps it. */
-export const localMoment = (zone: string, at: number): string =>
-	DateTime.fromMillis(at, { zone }).toFormat("yyyy-MM-dd'T'HH:mm");
+/** The moment that it is in a zone, as a form keeps it; in UTC while the zone is none, as one that is half typed. */
+export function localMoment(zone: string, at: number): string {
+	const there = DateTime.fromMillis(at, { zone });
+	return (there.isValid ? there : DateTime.fromMillis(at, ENGLISH)).toFormat("yyyy-MM-dd'T'HH:mm");
+}
 
 /** A form's moment in a zone as ms UTC; null for what is no moment. */
 export function instantOf(moment: string, zone: string): number | null {

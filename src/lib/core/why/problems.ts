@@ -4,7 +4,7 @@ export interface ProblemWords {
 	status: number;
 	title: string;
 	safe: string;
-	todo: string;
+	advice: string;
 }
 
 const NOTHING_CHANGED = 'Nothing was changed.';
@@ -18,133 +18,133 @@ export const PROBLEMS = {
 		status: 422,
 		title: 'The input is not right',
 		safe: 'Nothing was changed, and what was typed is kept.',
-		todo: 'Put right what stands beside each field, then send it again.'
+		advice: 'Put right what stands beside each field, then send it again.'
 	},
 	'broken-file': {
 		status: 422,
 		title: 'The file cannot be used',
 		safe: 'Nothing of it was kept.',
-		todo: 'Make the file anew where it comes from, or choose another.'
+		advice: 'Make the file anew where it comes from, or choose another.'
 	},
 	refused: {
 		status: 409,
 		title: 'The plan no longer holds',
 		safe: NOTHING_CHANGED,
-		todo: 'Recompute the plan, look at what has become different, and commit it again.'
+		advice: 'Recompute the plan, look at what has become different, and commit it again.'
 	},
 	'provider-refused': {
 		status: 502,
 		title: 'What lies outside said no',
 		safe: 'What was done before it stays, and stands in the log.',
-		todo: 'Put right what it names, then begin again.'
+		advice: 'Put right what it names, then begin again.'
 	},
 	'provider-failed': {
 		status: 502,
 		title: 'What lies outside did not carry it out',
 		safe: 'What was done before it stays, and stands in the log.',
-		todo: 'Try again: the same may work later.'
+		advice: 'Try again: the same may work later.'
 	},
 	'step-failed': {
 		status: 502,
 		title: 'It did not come about',
 		safe: 'What was done before it stays, and stands in the log.',
-		todo: 'The log says how far it came; begin again from there.'
+		advice: 'The log says how far it came; begin again from there.'
 	},
 	cancelled: {
 		status: 409,
 		title: 'It was cancelled',
 		safe: 'What was done before it stays, and stands in the log.',
-		todo: 'Begin it again when it is wanted after all.'
+		advice: 'Begin it again when it is wanted after all.'
 	},
 	'set-aside': {
 		status: 500,
 		title: 'It was set aside',
 		safe: 'Everything else goes on. What was done until then stands in its log.',
-		todo: 'Look at the log of the server, then begin it again.'
+		advice: 'Look at the log of the server, then begin it again.'
 	},
 	'not-allowed': {
 		status: 403,
 		title: 'Your role does not reach that far',
 		safe: NOTHING_CHANGED,
-		todo: 'Ask somebody whose role does.'
+		advice: 'Ask somebody whose role does.'
 	},
 	'sign-in': {
 		status: 401,
 		title: 'Sign in first',
 		safe: NOTHING_CHANGED,
-		todo: 'Send a token as “Authorization: Bearer …”, or sign in on the screen.'
+		advice: 'Send a token as “Authorization: Bearer …”, or sign in on the screen.'
 	},
 	origin: {
 		status: 403,
 		title: 'The request comes from another site',
 		safe: NOTHING_CHANGED,
-		todo: 'Send it from Sextant’s own pages, or with a token.'
+		advice: 'Send it from Sextant’s own pages, or with a token.'
 	},
 	'not-found': {
 		status: 404,
 		title: 'It is not there',
 		safe: NOTHING_CHANGED,
-		todo: 'Look at the list that it was in: it may have another name, or have ended.'
+		advice: 'Look at the list that it was in: it may have another name, or have ended.'
 	},
 	method: {
 		status: 405,
 		title: 'This is not done here',
 		safe: NOTHING_CHANGED,
-		todo: 'There is something at the address, but not by this method: see the API’s description.'
+		advice: 'There is something at the address, but not by this method: see the API’s description.'
 	},
 	json: {
 		status: 400,
 		title: 'The body is not JSON',
 		safe: NOTHING_CHANGED,
-		todo: 'Send JSON in UTF-8.'
+		advice: 'Send JSON in UTF-8.'
 	},
 	odd: {
 		status: 400,
 		title: 'This cannot be asked',
 		safe: NOTHING_CHANGED,
-		todo: 'Take out of the address or the headers what none may hold.'
+		advice: 'Take out of the address or the headers what none may hold.'
 	},
 	'too-large': {
 		status: 413,
 		title: 'The body is too large',
 		safe: NOTHING_CHANGED,
-		todo: 'Send less at once, with its length first.'
+		advice: 'Send less at once, with its length first.'
 	},
 	many: {
 		status: 429,
 		title: 'Too much is asked for at once',
 		safe: NOTHING_CHANGED,
-		todo: 'Wait until some of what you have asked for has been answered, then ask again.'
+		advice: 'Wait until some of what you have asked for has been answered, then ask again.'
 	},
 	streams: {
 		status: 429,
 		title: 'Too many live streams are open',
 		safe: NOTHING_CHANGED,
-		todo: 'Close some of your pages, then try again.'
+		advice: 'Close some of your pages, then try again.'
 	},
 	away: {
 		status: 503,
 		title: 'A part of Sextant is being started anew',
 		safe: NOTHING_CHANGED,
-		todo: 'Try again in a moment.'
+		advice: 'Try again in a moment.'
 	},
 	'too-long': {
 		status: 503,
 		title: 'This takes too long to work out',
 		safe: NOTHING_CHANGED,
-		todo: 'Ask for less at once: a shorter scope, or fewer things.'
+		advice: 'Ask for less at once: a shorter scope, or fewer things.'
 	},
 	'disk-full': {
 		status: 507,
 		title: 'The disk is full',
 		safe: 'Nothing was changed, and everything can be read.',
-		todo: 'Make room on the disk of the data folder, and try again.'
+		advice: 'Make room on the disk of the data folder, and try again.'
 	},
 	fault: {
 		status: 500,
 		title: 'Something went wrong on our side',
 		safe: NOTHING_CHANGED,
-		todo: 'The server’s log has the details, under the number of the request.'
+		advice: 'The server’s log has the details, under the number of the request.'
 	}
 } as const satisfies Record<string, ProblemWords>;
 

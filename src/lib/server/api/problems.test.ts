@@ -15,7 +15,9 @@ describe('the catalogue of errors', () => {
 			.split('\n')
 			.filter((l) => l.startsWith('| `'));
 		expect(rows).toEqual(
-			Object.entries(PROBLEMS).map(([code, p]) => `| \`${code}\` | ${p.status} | ${p.title} | ${p.safe} | ${p.todo} |`)
+			Object.entries(PROBLEMS).map(
+				([code, p]) => `| \`${code}\` | ${p.status} | ${p.title} | ${p.safe} | ${p.advice} |`
+			)
 		);
 	});
 
@@ -23,7 +25,7 @@ describe('the catalogue of errors', () => {
 		for (const [code, p] of Object.entries(PROBLEMS)) {
 			expect(p.status, code).toBeGreaterThanOrEqual(400);
 			expect(p.title, code).not.toMatch(/[.!]$/);
-			for (const sentence of [p.safe, p.todo]) expect(sentence, code).toMatch(/^[A-Z].*\.$/);
+			for (const sentence of [p.safe, p.advice]) expect(sentence, code).toMatch(/^[A-Z].*\.$/);
 		}
 		expect(new Set(Object.values(PROBLEMS).map((p) => p.title)).size).toBe(Object.keys(PROBLEMS).length);
 	});
@@ -47,7 +49,7 @@ describe('an error', () => {
 	test.each(cases)('%s is %s', (e, code) => {
 		const p = problemOf(e)!;
 		expect(p).toMatchObject({ type: `/api/v1/problems/${code}`, status: PROBLEMS[code as 'input'].status });
-		expect(p.safe + p.todo).not.toBe('');
+		expect(p.safe + p.advice).not.toBe('');
 	});
 
 	test('that nobody foresaw is none of them, and is answered under the number of its request', async () => {

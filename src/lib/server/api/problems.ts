@@ -7,22 +7,30 @@ import { isStorage } from '../db/storage';
 
 const log = logOf('api');
 
-/** A problem document (RFC 9457). `errors` names fields, `reasons` the facts of a refusal; `safe` and `todo` are of the catalogue. */
+/** A problem document (RFC 9457). `errors` names fields, `reasons` the facts of a refusal; `safe` and `advice` are of the catalogue. */
 export interface Problem {
 	type: string;
 	title: string;
 	status: number;
 	detail: string;
 	safe: string;
-	todo: string;
+	advice: string;
 	errors?: { field: string; words: string }[];
 	reasons?: { words: string }[];
 }
 
 /** A problem of the catalogue. `detail`: what is so about this one; what is safe and what to do, where nothing more is to be said. */
 export function problem(code: ProblemCode, detail?: string, more: Partial<Problem> = {}): Problem {
-	const { status, title, safe, todo } = PROBLEMS[code];
-	return { type: `/api/v1/problems/${code}`, title, status, detail: detail ?? `${safe} ${todo}`, safe, todo, ...more };
+	const { status, title, safe, advice } = PROBLEMS[code];
+	return {
+		type: `/api/v1/problems/${code}`,
+		title,
+		status,
+		detail: detail ?? `${safe} ${advice}`,
+		safe,
+		advice,
+		...more
+	};
 }
 
 /** The problem of an error that a caller can meet. Null for one that nobody foresaw. */
@@ -43,7 +51,7 @@ export function problemOf(e: unknown): Problem | null {
 export const problemLong = (longest: number): Problem =>
 	problem(
 		'too-long',
-		`It was ended after ${Math.round(longest / 1000)} s, and nothing was changed. ${PROBLEMS['too-long'].todo}`
+		`It was ended after ${Math.round(longest / 1000)} s, and nothing was changed. ${PROBLEMS['too-long'].advice}`
 	);
 
 export const roleTooSmall = (role: string): Problem => problem('not-allowed', `As ${role} you may not do this.`);

@@ -23,36 +23,37 @@ export const COUNTED_WHEN_FOUND: ReadonlySet<Finding['kind']> = new Set([
 /** A sweep finds a fault some minutes after it began: connections lost in between count as well. */
 const BEFORE_THE_SWEEP = 10 * MINUTE;
 
-/** People who lost a connection through a gateway by a protocol since it went wrong, up to a moment. */
-export const peopleLostThrough = (
-	db: Db,
-	gateway: string,
-	protocol: string,
-	since: number,
-	at: number
-): { login: string; name: string }[] =>
-	all(
+interface Somebody {
+	login: string;
+	name: string;
+}
+
+const each = (people: readonly Somebody[]): Somebody[] => [
+	...new Map(people.map(({ login, name }) => [login, { login, name }])).values()
+];
+
+/** The people whose connections through a gateway by a protocol ended in one way within a span, and from which addresses. */
+const through = (db: Db, gateway: string, protocol: string, result: 'open' | 'lost', from: number, to: number) =>
+	all<Somebody & { address: string }>(
 		db,
-		`SELECT DISTINCT pe.login, pe.name FROM connections c JOIN people pe ON pe.id = c.person_id
-		 WHERE c.gateway_id = ? AND c.protocol = ? AND c.result <> 'open' AND c.result = 'lost' AND c.ended >= ? AND c.ended <= ? ORDER BY pe.name`,
-		[gateway, protocol, since - BEFORE_THE_SWEEP, at]
+		// Said twice, so that an index of the connections that failed serves.
+		`SELECT DISTINCT pe.login, pe.name, c.address FROM connections c JOIN people pe ON pe.id = c.person_id
+		 WHERE c.gateway_id = ? AND c.protocol = ? AND c.result = ? ${result === 'lost' ? `AND c.result <> 'open'` : ''}
+			AND c.ended >= ? AND c.ended <= ? ORDER BY pe.name`,
+		[gateway, protocol, result, from, to]
 	);
 
-/** Of these, the people who came from outside the offices by the protocol that needs a relay. */
-export function peopleLostOutside(
-	db: Db,
-	gateway: string,
-	since: number,
-	at: number
-): { login: string; name: string }[] {
-	const lost = all<{ login: string; name: string; address: string }>(
-		db,
-		`SELECT DISTINCT pe.login, pe.name, c.address FROM connections c JOIN people pe ON pe.id = c.person_id
-		 WHERE c.gateway_id = ? AND c.protocol = 'stream' AND c.result = 'lost' AND c.ended >= ? AND c.ended <= ? ORDER BY pe.name`,
-		[gateway, since - BEFORE_THE_SWEEP, at]
-	).filter((c) => fromOutside(c.address));
-	return [...new Map(lost.map(({ login, name }) => [login, { login, name }])).values()];
-}
+/** People who lost a connection through a gateway by a protocol since it went wrong, up to a moment. */
+export const peopleLostThrough = (db: Db, gateway: string, protocol: string, since: number, at: number): Somebody[] =>
+	each(through(db, gateway, protocol, 'lost', since - BEFORE_THE_SWEEP, at));
+
+/** Those of them who came from outside the offices by the protocol that needs a relay. */
+export const peopleLostOutside = (db: Db, gateway: string, since: number, at: number): Somebody[] =>
+	each(through(db, gateway, 'stream', 'lost', since - BEFORE_THE_SWEEP, at).filter((c) => fromOutside(c.address)));
+
+/** People who came through a gateway by a protocol in the day before a moment; only those from outside the offices, if so asked. */
+export const peopleThrough = (db: Db, gateway: string, protocol: string, at: number, outside: boolean): Somebody[] =>
+	each(through(db, gateway, protocol, 'open', at - DAY, at).filter((c) => !outside || fromOutside(c.address)));
 
 /** How many people a finding affects at a moment. */
 export function peopleAffected(db: Db, finding: CountedFinding, at: number): number {

@@ -1,12 +1,12 @@
 import * as v from 'valibot';
-import { fromOutside, isAddress } from '$lib/core/network/addresses';
+import { isAddress } from '$lib/core/network/addresses';
 import { CHECK_WORDS, CHECKS, runbookFor, type Remedy } from '$lib/core/diagnosis/checks';
 import { noEffects } from '$lib/core/plans/effects';
 import { countWords, durationWords, FOREVER, MINUTE, SECOND } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
-import { all, one } from '../db';
+import { one } from '../db';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
-import { peopleLostOutside, peopleLostThrough } from './affected';
+import { peopleLostOutside, peopleLostThrough, peopleThrough } from './affected';
 import { machineByName, sessionsOn } from '../watch';
 
 const USUAL: Record<Remedy, number> = {
@@ -113,13 +113,7 @@ const setPort = planKind({
 				{ field: 'gateway', words: `There is no gateway ${input.gateway} with ${input.protocol}.` }
 			]);
 		const right = input.port === port.listens;
-		const hurt = right
-			? []
-			: all<{ login: string; name: string }>(
-					ctx.db,
-					`SELECT DISTINCT pe.login, pe.name FROM connections c JOIN people pe ON pe.id = c.person_id WHERE c.gateway_id = ? AND c.protocol = ? AND c.ended > ? AND c.result = 'open'`,
-					[input.gateway, input.protocol, now - 24 * 60 * MINUTE]
-				);
+		const hurt = right ? [] : peopleThrough(ctx.db, input.gateway, input.protocol, now, false);
 		const helped = right ? peopleLostThrough(ctx.db, input.gateway, input.protocol, port.since, now) : [];
 		const reasons: Fact[] = [
 			{
@@ -178,14 +172,8 @@ const setRelay = planKind({
 		if (!relay)
 			throw new InputProblem([{ field: 'gateway', words: `There is no gateway ${input.gateway} with a relay.` }]);
 		const right = input.address === relay.stands;
-		const outside = all<{ login: string; name: string; address: string }>(
-			ctx.db,
-			`SELECT DISTINCT pe.login, pe.name, c.address FROM connections c JOIN people pe ON pe.id = c.person_id
-			 WHERE c.gateway_id = ? AND c.protocol = 'stream' AND c.ended > ? AND c.result = 'open'`,
-			[input.gateway, now - 24 * 60 * MINUTE]
-		).filter((c) => fromOutside(c.address));
 		const helped = right ? peopleLostOutside(ctx.db, input.gateway, relay.since, now) : [];
-		const hurt = right ? [] : [...new Map(outside.map((p) => [p.login, p])).values()];
+		const hurt = right ? [] : peopleThrough(ctx.db, input.gateway, 'stream', now, true);
 		return {
 			title: `Let ${input.gateway} hand out the relay ${input.address}`,
 			effects: {

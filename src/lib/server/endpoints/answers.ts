@@ -52,10 +52,11 @@ export const plan = v.strictObject({
 	jobId: v.nullable(whole)
 });
 
-/** What a plan would do, kept nowhere. */
+/** What a plan would do, kept nowhere: asked for as one types, so it is in short what the plan itself lists in full. */
 export const foreseen = v.strictObject({
 	title: text,
-	effects,
+	effects: v.array(text),
+	people: v.strictObject({ count: whole, first: v.array(text) }),
 	warnings: v.array(fact),
 	blocks: v.array(fact),
 	reasons: v.array(fact),
@@ -224,7 +225,7 @@ export const problem = v.strictObject({
 	detail: text,
 	/** What is safe, and what to do. */
 	safe: text,
-	todo: text,
+	advice: text,
 	errors: v.optional(v.array(v.strictObject({ field: text, words: text }))),
 	reasons: v.optional(v.array(fact))
 });

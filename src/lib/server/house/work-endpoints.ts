@@ -29,7 +29,7 @@ const problemKind = v.strictObject({
 	status: whole,
 	title: v.string(),
 	safe: v.string(),
-	todo: v.string()
+	advice: v.string()
 });
 
 /** What is drafted: a kind, and its own input. */
@@ -92,20 +92,12 @@ export const workEndpoints: readonly Endpoint[] = [
 	endpoint({
 		method: 'POST',
 		path: '/plans/foresee',
-		summary: 'What a plan would do, without keeping it',
+		summary: 'What a plan would do, in short and without keeping it',
 		need: draft('repair'),
 		work: 'long',
 		body: planBody,
 		answer: foreseen,
-		async handle({ ctx, body, caller }) {
-			const { title, effects, warnings, blocks, reasons, undoWords } = await foreseePlan(
-				ctx,
-				caller!,
-				body.kind,
-				body.input
-			);
-			return { title, effects, warnings, blocks, reasons, undoWords };
-		}
+		handle: ({ ctx, body, caller }) => foreseePlan(ctx, caller!, body.kind, body.input)
 	}),
 	endpoint({
 		method: 'GET',

@@ -100,7 +100,7 @@ const beginPlan = planKind({
 			input.waves as WaveSpec[]
 		);
 		const dealt = waves
-			.map((machines, i) => ({ machines, spec: input.waves[i]! as WaveSpec }))
+			.map((machines, asked) => ({ machines, asked, spec: input.waves[asked]! as WaveSpec }))
 			.filter((w) => w.machines.length > 0);
 		const poolNames = new Map(pools.map((p) => [p.id, p.name]));
 		const teamNames = new Map(
@@ -213,10 +213,17 @@ const beginPlan = planKind({
 				}))
 			],
 			reasons: [
-				...dealt.map((w, i): Fact => ({
-					words: `wave ${i + 1}, ${words(w.spec)}: ${countWords(w.machines.length, 'machine')}, ${countWords(peopleOn[i]!.size, 'person on them', 'people on them')} now; about ${durationWords(changing[i]!.middle + input.pause)} with its watch`,
-					source: 'waves'
-				})),
+				...waves.map((machines, asked): Fact => {
+					const spec = input.waves[asked]! as WaveSpec;
+					const i = dealt.findIndex((w) => w.asked === asked);
+					return {
+						words:
+							i < 0
+								? `${words(spec)}: no machine is left for it, so there is no such wave`
+								: `wave ${i + 1}, ${words(spec)}: ${countWords(machines.length, 'machine')}, ${countWords(peopleOn[i]!.size, 'person on them', 'people on them')} now; about ${durationWords(changing[i]!.middle + input.pause)} with its watch`,
+						source: 'waves'
+					};
+				}),
 				{ words: peopleWords(settings), source: 'plan' },
 				{
 					words: `each wave is watched for ${durationWords(input.pause)}; its gate ${input.onFail === 'return' ? 'returns it to the version before' : 'pauses'} when more than ${input.failedStarts} % of starts fail, sign-in Apdex falls under ${input.apdex}, or more than ${input.failing} % of machines have a failing check, and that is clearly worse than before and elsewhere`,

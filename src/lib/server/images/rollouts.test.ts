@@ -81,6 +81,25 @@ describe('a rollout', () => {
 		expect(all(h.db, `SELECT 1 FROM sessions WHERE ended_by LIKE '%new version%'`)).toEqual([]);
 	});
 
+	test('says of each wave that is asked for what it comes to, and of one without a machine that there is no such', async () => {
+		const h = await Harness.of(estate());
+		await h.live(MINUTE);
+		const plan = await h.draft('image.rollout', {
+			...input,
+			waves: [
+				{ by: 'share', percent: 50 },
+				{ by: 'pools', pools: ['isle'] },
+				{ by: 'share', percent: 100 }
+			]
+		});
+		const said = plan.reasons.filter((r) => r.source === 'waves').map((r) => r.words);
+		expect(said).toEqual([
+			expect.stringMatching(/^wave 1, 50 %: 3 machines/),
+			expect.stringMatching(/: no machine is left for it/),
+			expect.stringMatching(/^wave 2, .*: 3 machines/)
+		]);
+	});
+
 	test('whose pools are all that would take it is released at its end', async () => {
 		const h = await Harness.of(estate());
 		await h.live(MINUTE);

@@ -208,7 +208,7 @@ describe('joining up a site', () => {
 		await save('certificate', { fingerprint: await fingerprint() });
 		await save('account', { account: 'sextant', secret: 'tideline' });
 		await expect(save('particulars', { ...PARTICULARS, ...change })).rejects.toMatchObject(refused(field, words));
-		expect((await joiningOf(h.ctx, id)).site).toBeNull();
+		expect((await joiningOf(h.ctx, id)).particulars).toBeNull();
 	});
 
 	test('a folder that is not there, or where nothing may be made, is said beside it', async () => {

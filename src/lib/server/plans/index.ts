@@ -1,6 +1,6 @@
 import * as v from 'valibot';
 import { may, whoMay, AREA_WORDS } from '$lib/core/access/rights';
-import { whatGotWorse, type Effects } from '$lib/core/plans/effects';
+import { outlineOf, whatGotWorse, type Effects, type Outline } from '$lib/core/plans/effects';
 import type { Fact } from '$lib/core/why/explained';
 import { callerNow } from '../identity/accounts';
 import type { Caller } from '../identity/caller';
@@ -104,14 +104,14 @@ export async function blockOf(ctx: Context, kind: string, input: unknown): Promi
 	}
 }
 
-/** What a plan would do, worked out as for a draft and kept nowhere. Throws as `draftPlan` does. */
-export async function foreseePlan(ctx: Context, caller: Caller, kind: string, input: unknown): Promise<Draft> {
+/** What a plan would do in short, worked out as for a draft and kept nowhere. Throws as `draftPlan` does. */
+export async function foreseePlan(ctx: Context, caller: Caller, kind: string, input: unknown): Promise<Outline> {
 	const k = planKindOf(kind);
 	if (!k) throw new NotFound(`kind of plan called ${kind}`);
 	allow(caller, k.area, 'draft');
 	wordsWithin(input, k.longTexts ?? []);
 	parseInput(k.schema, input);
-	return compute(ctx, kind, parseInput(k.schema, sealSecrets(ctx.vault, input, k.secrets ?? [])));
+	return outlineOf(await compute(ctx, kind, parseInput(k.schema, sealSecrets(ctx.vault, input, k.secrets ?? []))));
 }
 
 /** Computes a draft again, from how things are now. */

@@ -2,7 +2,7 @@
 	import { Combobox } from 'bits-ui';
 	import { untrack } from 'svelte';
 	import Field from './Field.svelte';
-	import type { Pickable } from './finding';
+	import { folded, meantBy, type Pickable } from './finding';
 
 	/** Picks one of many by a search: of some that are known, or of what a search on the server finds. */
 	interface Props {
@@ -52,7 +52,6 @@
 		text = found.find((o) => o.id === value)?.name ?? nameOf(value);
 	});
 
-	const folded = (t: string) => t.toLocaleLowerCase('en').normalize('NFKD').replace(/\p{M}/gu, '');
 	const offered = $derived.by(() => {
 		if (typeof options === 'function') return found;
 		const wanted = searching ? folded(text) : '';
@@ -75,8 +74,7 @@
 	}
 	/** What is meant by what is written: whatever is called just so; else the text itself where the server is to know, and nothing where all are known. */
 	function written(): string {
-		const wanted = folded(text.trim());
-		const exact = offered.find((o) => folded(o.id) === wanted || folded(o.name) === wanted);
+		const exact = meantBy(text, offered);
 		return exact?.id ?? (typeof options === 'function' ? text.trim() : '');
 	}
 	function set(id: string) {

@@ -26,7 +26,7 @@
 	let open = $state(false);
 	let left = $state(true);
 	const local = $derived(localMoment(zone, now));
-	const read = (written: string) => (time ? readMoment(written, local) : readDay(written, local.slice(0, 10)));
+	const read = (written: string) => (time ? readMoment(written, local) : readDay(written, today));
 	$effect(() => {
 		const given = value;
 		untrack(() => {
@@ -43,8 +43,10 @@
 		text = show(value);
 	}
 	const unread = $derived(left && value !== '' && show(value) === value);
-	const chosen = $derived(/^\d{4}-\d\d-\d\d/.test(value) ? parseDate(value.slice(0, 10)) : undefined);
-	const today = $derived(parseDate(local.slice(0, 10)));
+	const today = $derived(local.slice(0, 10));
+	/** The day of what is kept; none for one that no calendar has. */
+	const kept = $derived(/^\d{4}-\d\d-\d\d/.test(value) ? readDay(value.slice(0, 10), today) : null);
+	const chosen = $derived(kept === null ? undefined : parseDate(kept));
 	function take(day: CalendarDate | undefined) {
 		if (!day) return;
 		value = time ? `${day.toString()}T${value.slice(11, 16) || '09:00'}` : day.toString();
@@ -83,7 +85,7 @@
 						weekStartsOn={1}
 						locale="en-GB"
 						value={chosen}
-						placeholder={chosen ?? today}
+						placeholder={chosen ?? parseDate(today)}
 						onValueChange={(day) => take(day as CalendarDate | undefined)}
 						calendarLabel={label}
 					>
@@ -110,7 +112,7 @@
 															class={[
 																'hover:bg-seawash data-selected:bg-sea data-outside-month:text-ink3 flex h-7 w-8 items-center justify-center rounded data-selected:text-white',
 																// The estate's today, which need not be the wall's.
-																date.toString() === local.slice(0, 10) && 'font-bold underline'
+																date.toString() === today && 'font-bold underline'
 															]}>{date.day}</Calendar.Day
 														></Calendar.Cell
 													>{/each}</Calendar.GridRow

@@ -7,6 +7,18 @@ export interface Pickable {
 	sub?: string;
 }
 
+/** Text as it is compared: without case and marks. */
+export const folded = (text: string): string => text.toLocaleLowerCase('en').normalize('NFKD').replace(/\p{M}/gu, '');
+
+/** What of these is meant by a text that names one: by what it is kept as, or by its name if no other is called so. */
+export function meantBy(text: string, of: readonly Pickable[]): Pickable | undefined {
+	const wanted = folded(text.trim());
+	const kept = of.find((o) => folded(o.id) === wanted);
+	if (kept) return kept;
+	const named = of.filter((o) => folded(o.name) === wanted);
+	return named.length === 1 ? named[0] : undefined;
+}
+
 /** So many are offered at once. */
 const OFFERED = 20;
 

@@ -7,7 +7,9 @@ export interface Measure {
 	problem: string;
 }
 
-const plain = (text: string): number | null => (/^\d+([.,]\d+)?$/.test(text) ? Number(text.replace(',', '.')) : null);
+/** So many digits at most: more are no measure of anything, and would be no whole number of bytes or ms. */
+const plain = (text: string): number | null =>
+	/^\d{1,6}([.,]\d{1,6})?$/.test(text) ? Number(text.replace(',', '.')) : null;
 
 /** Ms. A number alone is minutes. */
 export const SPAN: Measure = {

@@ -1,11 +1,11 @@
 <script lang="ts">
 	import type { Snippet } from 'svelte';
 	import Foreseen from './Foreseen.svelte';
-	import type { Foreseen as Seen } from './form.svelte';
+	import type { Outline } from '$lib/core/plans/effects';
 
 	/** What every plan form ends with: what it would do, the button that drafts it, and what belongs to no field. */
 	interface Props {
-		form: { errors: Record<string, string>; busy: boolean; foreseen: Seen | null; looking: boolean };
+		form: { errors: Record<string, string>; busy: boolean; foreseen: Outline | null; looking: boolean };
 		words: string;
 		/** Where leaving it leads, for a form that was opened. */
 		close?: string;

@@ -35,7 +35,7 @@ describe('a call of the page', () => {
 		says(422, {
 			title: 'The input is not right',
 			detail: 'At least 1.',
-			todo: 'Put it right.',
+			advice: 'Put it right.',
 			errors: [{ field: 'count', words: 'At least 1.' }]
 		});
 		expect(await call('POST', '/plans', {})).toEqual({
@@ -43,7 +43,7 @@ describe('a call of the page', () => {
 			refusal: {
 				title: 'The input is not right',
 				detail: 'At least 1.',
-				todo: 'Put it right.',
+				advice: 'Put it right.',
 				errors: [{ field: 'count', words: 'At least 1.' }],
 				reasons: []
 			}
@@ -70,4 +70,4 @@ test.each([
 	['the link is down', 'Try again.', 'the link is down. Try again.'],
 	['Nothing was changed. Try again.', 'Try again.', 'Nothing was changed. Try again.'],
 	['It is so.', '', 'It is so.']
-])('what is said of %j, with %j', (detail, todo, words) => expect(refusalWords({ detail, todo })).toBe(words));
+])('what is said of %j, with %j', (detail, advice, words) => expect(refusalWords({ detail, advice })).toBe(words));

@@ -25,14 +25,14 @@ export interface Refusal {
 	title: string;
 	detail: string;
 	/** What to do about it. */
-	todo: string;
+	advice: string;
 	errors: { field: string; words: string }[];
 	reasons: Fact[];
 }
 
 /** What is said of a refusal where there is one place for all of it: what is so, and what to do. */
-export const refusalWords = ({ detail, todo }: Pick<Refusal, 'detail' | 'todo'>): string =>
-	todo === '' || detail.includes(todo) ? detail : `${detail.replace(/[^.!?”]$/, '$&.')} ${todo}`;
+export const refusalWords = ({ detail, advice }: Pick<Refusal, 'detail' | 'advice'>): string =>
+	advice === '' || detail.includes(advice) ? detail : `${detail.replace(/[^.!?”]$/, '$&.')} ${advice}`;
 
 /** Calls the API from the page: the answer, or why not. */
 export async function call<T>(
@@ -61,7 +61,7 @@ export async function call<T>(
 			refusal: {
 				title: problem.title ?? 'It did not work',
 				detail: problem.detail ?? 'The server gave no reason.',
-				todo: problem.todo ?? '',
+				advice: problem.advice ?? '',
 				errors: problem.errors ?? [],
 				reasons: problem.reasons ?? []
 			}
@@ -72,7 +72,7 @@ export async function call<T>(
 			refusal: {
 				title: 'The server does not answer',
 				detail: 'Nothing was changed.',
-				todo: 'Check the connection, then try again.',
+				advice: 'Check the connection, then try again.',
 				errors: [],
 				reasons: []
 			}

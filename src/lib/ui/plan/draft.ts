@@ -1,7 +1,7 @@
 import { goto } from '$app/navigation';
 import { page } from '$app/state';
 import { addressWith, type Parts } from '$lib/ui/frame/address';
-import { call, refusalWords, type Plan } from './api';
+import { call, refusalWords, type Plan, type Refusal } from './api';
 
 /**
  * Drafts a plan from a form. When it stands, it comes up in the tray (`parts` of the address change along with it) and
@@ -13,8 +13,11 @@ export async function draftFrom(kind: string, input: unknown, parts: Parts = {})
 		await goto(addressWith(page.url, { plan: answer.value.id, card: null, ...parts }), { noScroll: true });
 		return {};
 	}
-	const { errors } = answer.refusal;
-	return errors.length
-		? Object.fromEntries(errors.map((e) => [e.field, e.words]))
-		: { form: refusalWords(answer.refusal) };
+	return wrongIn(answer.refusal);
 }
+
+/** What is wrong by field, of a refusal; under `form` what belongs to none. */
+export const wrongIn = (refusal: Refusal): Record<string, string> =>
+	refusal.errors.length
+		? Object.fromEntries(refusal.errors.map((e) => [e.field, e.words]))
+		: { form: refusalWords(refusal) };

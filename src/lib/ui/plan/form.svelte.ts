@@ -1,20 +1,9 @@
-import { goto } from '$app/navigation';
-import { page } from '$app/state';
 import { untrack } from 'svelte';
-import type { Effects } from '$lib/core/plans/effects';
-import type { Fact } from '$lib/core/why/explained';
+import type { Outline } from '$lib/core/plans/effects';
 import { unreadIn } from '$lib/ui/forms/unread';
-import { addressWith, type Parts } from '$lib/ui/frame/address';
-import { call, refusalWords, type Plan, type Refusal } from './api';
-
-/** What a plan would do, computed before it is drafted. */
-export interface Foreseen {
-	title: string;
-	effects: Effects;
-	warnings: Fact[];
-	blocks: Fact[];
-	reasons: Fact[];
-}
+import type { Parts } from '$lib/ui/frame/address';
+import { call } from './api';
+import { draftFrom, wrongIn } from './draft';
 
 /** How long nothing is typed before what it comes to is computed, ms. */
 const STILL = 450;
@@ -45,7 +34,7 @@ export class PlanForm<F extends object> {
 	/** By field; what belongs to none stands under `form`. */
 	errors: Record<string, string> = $state({});
 	busy = $state(false);
-	foreseen: Foreseen | null = $state(null);
+	foreseen: Outline | null = $state(null);
 	/** Whether what is foreseen is being computed anew. */
 	looking = $state(false);
 	private turn = 0;
@@ -78,15 +67,14 @@ export class PlanForm<F extends object> {
 		this.errors = this.sorted(this.unready(input));
 		if (Object.keys(this.errors).length) return false;
 		this.busy = true;
-		const answer = await call<Plan>('POST', '/plans', { kind: this.kind, input });
-		if (answer.ok) {
-			this.tried = false;
-			await goto(addressWith(page.url, { plan: answer.value.id, card: null, ...this.how.parts }), { noScroll: true });
-		} else {
-			this.errors = this.said(answer.refusal);
+		try {
+			this.errors = this.sorted(await draftFrom(this.kind, input, this.how.parts));
+		} finally {
+			this.busy = false;
 		}
-		this.busy = false;
-		return answer.ok;
+		const stands = Object.keys(this.errors).length === 0;
+		if (stands) this.tried = false;
+		return stands;
 	};
 
 	/** What keeps it from being asked about at all, by field. */
@@ -98,16 +86,12 @@ export class PlanForm<F extends object> {
 		};
 	}
 
-	private said(refusal: Refusal): Record<string, string> {
-		const { errors } = refusal;
-		return errors.length
-			? this.sorted(Object.fromEntries(errors.map((x) => [x.field, x.words])))
-			: { form: refusalWords(refusal) };
-	}
-
+	/** Each beside its field; what belongs to none stays with the form. */
 	private sorted(errors: Record<string, string>): Record<string, string> {
-		const { beside } = this.how;
-		return beside ? Object.fromEntries(Object.entries(errors).map(([path, words]) => [beside(path), words])) : errors;
+		const beside = this.how.beside ?? ((path: string) => path);
+		return Object.fromEntries(
+			Object.entries(errors).map(([path, words]) => [path === 'form' ? path : beside(path), words])
+		);
 	}
 
 	/** Asks what it would come to, once nothing has been typed for a moment. What is unfinished says nothing yet. */
@@ -116,17 +100,18 @@ export class PlanForm<F extends object> {
 		const unready = this.unready(input);
 		if (Object.keys(unready).length) {
 			this.foreseen = null;
+			this.looking = false;
 			if (this.tried) this.errors = this.sorted(unready);
 			return undefined;
 		}
 		const off = new AbortController();
 		const timer = setTimeout(() => {
 			this.looking = true;
-			void call<Foreseen>('POST', '/plans/foresee', { kind, input }, off.signal).then((answer) => {
+			void call<Outline>('POST', '/plans/foresee', { kind, input }, off.signal).then((answer) => {
 				if (mine !== this.turn) return;
 				this.looking = false;
 				this.foreseen = answer.ok ? answer.value : null;
-				if (this.tried) this.errors = answer.ok ? {} : this.said(answer.refusal);
+				if (this.tried) this.errors = answer.ok ? {} : this.sorted(wrongIn(answer.refusal));
 			});
 		}, STILL);
 		return () => {

@@ -1,7 +1,8 @@
 <script lang="ts">
 	import Field from '$lib/ui/forms/Field.svelte';
 	import PickField from '$lib/ui/forms/PickField.svelte';
-	import WhenField from '$lib/ui/forms/WhenField.svelte';
+	import Channels from '$lib/ui/forms/Channels.svelte';
+	import GrantSpan from '$lib/ui/forms/GrantSpan.svelte';
 	import { findPeople } from '$lib/ui/forms/finding';
 	import FormEnd from '$lib/ui/plan/FormEnd.svelte';
 	import { PlanForm } from '$lib/ui/plan/form.svelte';
@@ -70,15 +71,7 @@
 				></select
 			>{/snippet}</Field
 	>
-	<WhenField label="From" {zone} {now} empty="at once" problem={errors['conditions.from']} bind:value={f.from} />
-	<WhenField
-		label="To the end of"
-		{zone}
-		{now}
-		empty="for good"
-		problem={errors['conditions.to']}
-		bind:value={f.until}
-	/>
+	<GrantSpan {zone} {now} {errors} bind:from={f.from} bind:to={f.until} />
 	{#if personal}<TextField
 			label="Machines each"
 			problem={errors.machines}
@@ -88,11 +81,7 @@
 		/>{/if}
 	<fieldset>
 		<legend class="text-ink2 text-[12.5px]">Channels</legend>
-		<div class="flex flex-wrap gap-x-3 text-[13px]">
-			{#each ['clipboard', 'drives', 'printers', 'cameras', 'downloads'] as c (c)}<label class="flex items-center gap-1"
-					><input type="checkbox" value={c} bind:group={f.channels} />{c}</label
-				>{/each}
-		</div>
+		<Channels bind:channels={f.channels} />
 	</fieldset>
 	<div class="col-span-4"><FormEnd {form} words="Plan the grant" {close} /></div>
 </form>

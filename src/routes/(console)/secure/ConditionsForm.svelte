@@ -1,7 +1,8 @@
 <script lang="ts">
 	import type { Conditions } from '$lib/core/access/decide';
 	import { parseClock } from '$lib/core/time/hours';
-	import WhenField from '$lib/ui/forms/WhenField.svelte';
+	import Channels from '$lib/ui/forms/Channels.svelte';
+	import GrantSpan from '$lib/ui/forms/GrantSpan.svelte';
 	import FormEnd from '$lib/ui/plan/FormEnd.svelte';
 	import { PlanForm } from '$lib/ui/plan/form.svelte';
 	import { untrack } from 'svelte';
@@ -102,24 +103,12 @@
 			>
 		</div>
 		<div class="mt-1 grid grid-cols-2 gap-x-4">
-			<WhenField label="From" {zone} {now} empty="at once" problem={errors['conditions.from']} bind:value={f.first} />
-			<WhenField
-				label="To the end of"
-				{zone}
-				{now}
-				empty="for good"
-				problem={errors['conditions.to']}
-				bind:value={f.last}
-			/>
+			<GrantSpan {zone} {now} {errors} bind:from={f.first} bind:to={f.last} />
 		</div>
 	</fieldset>
 	<fieldset class="col-span-2">
 		<legend class="head">Channels passed through</legend>
-		<div class="flex gap-4">
-			{#each ['clipboard', 'drives', 'printers', 'cameras', 'downloads'] as c (c)}<label class="flex items-center gap-1"
-					><input type="checkbox" value={c} bind:group={f.channels} />{c}</label
-				>{/each}
-		</div>
+		<Channels bind:channels={f.channels} />
 	</fieldset>
 	<div class="col-span-2"><FormEnd {form} words="Plan the change" /></div>
 </form>

@@ -85,15 +85,11 @@
 	$effect(() => {
 		if (line && !line.versions.some((v) => v.number === f.number)) f.number = line.versions.at(-1)?.number ?? '';
 	});
-	/** What each wave would be, as far as it is foreseen: waves without a machine are not dealt. */
+	/** What each wave would be, in the order in which they are asked for. */
 	const foreseen = $derived(
-		new Map(
-			(form.foreseen?.reasons ?? []).flatMap((r) => {
-				const colon = r.words.indexOf(': ');
-				const wave = /^wave (\d+)/.exec(r.words)?.[1];
-				return r.source === 'waves' && wave ? [[Number(wave), r.words.slice(colon + 2)]] : [];
-			})
-		)
+		(form.foreseen?.reasons ?? [])
+			.filter((r) => r.source === 'waves')
+			.map((r) => r.words.slice(r.words.lastIndexOf(': ') + 2))
 	);
 	const waveError = (i: number) =>
 		Object.entries(errors).find(([key]) => key === `waves.${i}` || key.startsWith(`waves.${i}.`))?.[1];
@@ -259,7 +255,7 @@
 								class="btn btn-plain"
 								onclick={() => f.waves.push({ by: 'share', share: 100, named: [] })}>Add a wave</button
 							>{/if}
-						<span class="text-ink2 pt-1.5 text-[13px]">{foreseen.get(i + 1) ?? ''}</span>
+						<span class="text-ink2 pt-1.5 text-[13px]">{foreseen[i] ?? ''}</span>
 					</div>
 				{/each}
 			</fieldset>

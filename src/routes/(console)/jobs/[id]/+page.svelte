@@ -51,8 +51,8 @@
 		</div>{/if}
 	{#if job.error || job.problem}<div class="bg-buoywash mt-2 rounded px-3 py-2">
 			{#if job.error}<p class="text-buoy">{job.error}</p>{/if}
-			{#if job.problem}{@const { title, safe, todo } = PROBLEMS[job.problem]}
-				<p class="text-ink2 text-[13px]"><b class="font-[620]">{title}.</b> {safe} {todo}</p>{/if}
+			{#if job.problem}{@const { title, safe, advice } = PROBLEMS[job.problem]}
+				<p class="text-ink2 text-[13px]"><b class="font-[620]">{title}.</b> {safe} {advice}</p>{/if}
 		</div>{/if}
 	{#if Object.keys(job.result).length}<p class="text-ink2 mt-2">
 			{Object.entries(job.result)
