@@ -423,11 +423,11 @@ export function pressedFindings(
 	}));
 }
 
-/** Places where a check fails: what is planned for them is blocked until it passes. */
+/** Sites where a check fails: what is planned for them is blocked until it passes. */
 export function siteFindings(
-	places: { id: string; name: string; failing: { name: SiteCheck; saw: string; remedy: string; since: number }[] }[]
+	sites: { id: string; name: string; failing: { name: SiteCheck; saw: string; remedy: string; since: number }[] }[]
 ): Finding[] {
-	return places
+	return sites
 		.filter((p) => p.failing.length > 0)
 		.map((p) => ({
 			kind: 'site not in order',

@@ -36,7 +36,7 @@ const problems = (change: (raw: Raw) => void): string[] => {
 	return 'problems' in r ? r.problems.map((p) => `${p.path}: ${p.message}`) : [];
 };
 
-describe('places in an estate file', () => {
+describe('sites in an estate file', () => {
 	test('have a provider of their own name, or the one that is written', () => {
 		const r = read((raw) => {
 			raw.sites[0]!.provider = { address: 'rack.quay.example:9443' };

@@ -6,7 +6,6 @@ import { sleep, type Context } from '../context';
 import { all, one, run, type Db } from '../db';
 import { insertRow } from '../db/rows';
 import { Cancelled, stepHandler, type StepRun } from '../jobs/step';
-import {} from '../providers';
 import {
 	countBefore,
 	countOn,

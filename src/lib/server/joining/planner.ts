@@ -128,7 +128,7 @@ const renewSite = planKind({
 	async draft(ctx, input): Promise<Draft> {
 		const { joining, provider } = await answeredProvider(ctx, input.joining);
 		if (joining.site === null)
-			throw new InputProblem([{ field: 'joining', words: 'This is a new particulars: join it up instead.' }]);
+			throw new InputProblem([{ field: 'joining', words: 'This is a new site: join it up instead.' }]);
 		const checks = checkFacts(await checkJoining(ctx, joining.id));
 		return {
 			title: `Change how ${nameOfSite(ctx.db, joining.site)} is reached`,

@@ -7,7 +7,7 @@ import { checksAt, checksWords, providerAt } from '../network';
 import type { Card } from '$lib/core/why/card';
 import type { Then } from '../things/catalogue';
 
-/** The card of a particulars: what stands there, how it is reached, and what its checks saw. */
+/** The card of a site: what stands there, how it is reached, and what its checks saw. */
 export function siteCard(ctx: Context, id: string, { at }: Then): Card | null {
 	const { db } = ctx;
 	const s = one<{ name: string; kind: string; time_zone: string; joined_at: number }>(
