@@ -42,6 +42,25 @@ test('a person who may not open something is told why and what to do, in their o
 	await my.context().close();
 });
 
+test('what is typed into a sign-in before all of its page has come stays there', async ({ browser }) => {
+	const slow = await (await browser.newContext()).newPage();
+	for (const path of ['/my/sign-in', '/sign-in']) {
+		let come = () => {};
+		const late = new Promise<void>((r) => (come = r));
+		await slow.route(/\.js$/, async (route) => {
+			await late;
+			await route.continue();
+		});
+		await slow.goto(path, { waitUntil: 'commit' });
+		await slow.getByLabel('Login').fill('somebody');
+		come();
+		await slow.waitForLoadState('networkidle');
+		await expect(slow.getByLabel('Login')).toHaveValue('somebody');
+		await slow.unrouteAll();
+	}
+	await slow.context().close();
+});
+
 test('a person changes their password: what is wrong stands beside its field, and the old one lets nobody in', async ({
 	page,
 	browser
