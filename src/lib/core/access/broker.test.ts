@@ -2,11 +2,14 @@ import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import {
 	firstWithRoom,
+	goesOnIn,
+	landAll,
 	mayHaveAnother,
 	servingPools,
-	sharesSession,
 	SHORT_WAY,
 	waitsLonger,
+	type Crowd,
+	type OpenSession,
 	type ServingPool
 } from './broker';
 
@@ -81,12 +84,110 @@ describe('the first pool with room', () => {
 	});
 });
 
-test('an app opens in a session whose pool serves it, on a machine that is up', () => {
-	const session = { machine: 'quay-01', pool: 'quay', known: true, up: true };
-	expect(sharesSession(session, ['quay']).value).toBe(true);
-	expect(sharesSession({ ...session, up: false }, ['quay']).value).toBe(false);
-	expect(sharesSession(session, ['isle']).facts[0]!.words).toMatch(/its pool, quay, does not serve the app/);
-	expect(sharesSession({ ...session, known: false }, []).facts[0]!.words).toMatch(/its pool is unknown/);
+describe('the session in which somebody goes on', () => {
+	const desk = { publication: 'desk', machine: 'quay-01', pool: 'quay', known: true, up: true };
+	const forApp = (session: OpenSession, serving: string[]) => goesOnIn([session], 'charts', true, serving);
+	test('is for an app one whose pool serves it, on a machine that is up', () => {
+		expect(forApp(desk, ['quay']).value).toBe(desk);
+		const down = forApp({ ...desk, up: false }, ['quay']);
+		expect(down).toMatchObject({ value: null, facts: [{ words: expect.stringMatching(/its machine is not up$/) }] });
+		expect(forApp(desk, ['isle']).facts[0]!.words).toMatch(/its pool, quay, does not serve the app/);
+		expect(forApp({ ...desk, known: false }, []).facts[0]!.words).toMatch(/its pool is unknown/);
+	});
+	test('is for a desktop one of the same publication alone', () => {
+		expect(goesOnIn([desk], 'desk', false, [])).toMatchObject({ value: desk, facts: [{ side: 'for' }] });
+		expect(goesOnIn([desk], 'other', false, ['quay'])).toEqual({ value: null, facts: [] });
+	});
+	test('is the newest of several', () => {
+		const later = { ...desk, machine: 'quay-02' };
+		expect(goesOnIn([desk, later], 'desk', false, []).value).toBe(later);
+		expect(goesOnIn([later, { ...desk, publication: 'else' }], 'desk', false, []).value).toBe(later);
+	});
+});
+
+describe('where many land at once', () => {
+	const way = () => 200;
+	const crowd = (site: string, people: number, keep: [string, number][] = []): Crowd => ({
+		site,
+		name: site.toUpperCase(),
+		people,
+		keep: new Map(keep)
+	});
+	test('those at one site fill their pools in the order of the broker, and the rest waits', () => {
+		const pools = [pool('b', 'quay'), pool('a', 'quay')];
+		const { value, facts } = landAll([crowd('quay', 9)], pools, way, (p) => ({
+			seats: p.id === 'b' ? 5 : 2,
+			own: 0,
+			unkept: 0
+		}));
+		expect(value).toEqual([
+			{
+				site: 'quay',
+				lands: [
+					{ pool: 'b', people: 5 },
+					{ pool: 'a', people: 2 }
+				],
+				wait: 2
+			}
+		]);
+		expect(facts).toMatchObject([
+			{ words: 'were all 9 people at QUAY to open it now: 5 in b, 2 in a, 2 would wait', side: 'against' }
+		]);
+	});
+	test('those of several sites compete for the seats of a pool that serves both', () => {
+		const { value } = landAll([crowd('isle', 4), crowd('mole', 4)], [pool('a', 'quay')], way, () => ({
+			seats: 6,
+			own: 0,
+			unkept: 0
+		}));
+		expect(value.map((l) => l.wait)).toEqual([0, 2]);
+	});
+	test('a personal pool has a machine for those who keep one, and for as many more as nobody keeps', () => {
+		const mine = [pool('mine', 'quay', 'personal')];
+		const room = () => ({ seats: 0, own: 0, unkept: 2 });
+		expect(landAll([crowd('quay', 5, [['mine', 2]])], mine, way, room).value[0]).toMatchObject({ wait: 1 });
+		expect(landAll([crowd('quay', 1)], mine, way, room).facts[0]!.words).toBe(
+			'were the one person at QUAY to open it now: a machine of mine'
+		);
+		expect(landAll([crowd('quay', 1)], [], way, room).facts[0]!.words).toMatch(/: they would wait$/);
+	});
+	test('is what comes of it when they come one by one', () => {
+		const site = fc.constantFrom('a', 'b', 'c');
+		fc.assert(
+			fc.property(
+				fc.uniqueArray(fc.record({ id: fc.constantFrom('p', 'q', 'r', 's'), site, seats: fc.nat(8) }), {
+					selector: (p) => p.id
+				}),
+				fc.uniqueArray(fc.record({ site, people: fc.integer({ min: 1, max: 9 }) }), { selector: (c) => c.site }),
+				fc.nat(80),
+				(given, people, ms) => {
+					const pools = given.map((p) => ({ ...pool(p.id, p.site), seats: p.seats }));
+					const at = (p: (typeof pools)[number]) => ({ seats: p.seats, own: 0, unkept: 0 });
+					const { value } = landAll(
+						people.map((c) => crowd(c.site, c.people)),
+						pools,
+						() => ms,
+						at
+					);
+					const left = pools.map((p) => ({ ...p }));
+					people.forEach((c, i) => {
+						const lands = new Map<string, number>();
+						let wait = 0;
+						for (let n = 0; n < c.people; n++) {
+							const serving = servingPools(c.site, left, () => ms).value;
+							const p = firstWithRoom(serving, at).value;
+							if (p) {
+								p.seats--;
+								lands.set(p.id, (lands.get(p.id) ?? 0) + 1);
+							} else wait++;
+						}
+						expect(value[i]!.wait).toBe(wait);
+						expect(new Map(value[i]!.lands.map((l) => [l.pool, l.people]))).toEqual(lands);
+					});
+				}
+			)
+		);
+	});
 });
 
 test('another machine is had up to what the most generous grant gives, and one at least', () => {

@@ -91,26 +91,133 @@ export function firstWithRoom<P extends ServingPool>(
 	return { value: first, facts };
 }
 
+/** People of one site who would all open the same thing at once. */
+export interface Crowd {
+	site: string;
+	/** What the site is called. */
+	name: string;
+	people: number;
+	/** How many of them keep a machine in a personal pool, by the pool's id. */
+	keep: ReadonlyMap<string, number>;
+}
+
+/** What becomes of a crowd: how many land in each pool, and how many wait. */
+export interface Landed {
+	site: string;
+	lands: { pool: string; people: number }[];
+	wait: number;
+}
+
+/**
+ * Where the people of several sites would land were all of them to open something at one moment, by the rules that hold for each of them.
+ * Crowds take their seats in the order given, and compete for those of a pool that serves several. People are counted, not told
+ * apart: within a crowd, those who keep a machine of their own are reckoned to come last, so that no fewer find room than would.
+ * One reason for each crowd.
+ * @param roomIn what a pool has for somebody who keeps nothing in it (`own` is not looked at)
+ */
+export function landAll<P extends ServingPool>(
+	crowds: readonly Crowd[],
+	pools: readonly P[],
+	way: (from: string, to: string) => number,
+	roomIn: (pool: P) => Room
+): Explained<Landed[]> {
+	const left = new Map(
+		pools.map((p) => {
+			const { seats, unkept } = roomIn(p);
+			return [p.id, p.assignment === 'shared' ? seats : unkept];
+		})
+	);
+	const value = crowds.map(({ site, people, keep }): Landed => {
+		const lands: Landed['lands'] = [];
+		let wait = people;
+		for (const p of servingPools(site, pools, (to) => way(site, to)).value) {
+			const own = p.assignment === 'personal' ? Math.min(wait, keep.get(p.id) ?? 0) : 0;
+			const free = Math.min(wait - own, left.get(p.id)!);
+			left.set(p.id, left.get(p.id)! - free);
+			wait -= own + free;
+			if (own + free) lands.push({ pool: p.id, people: own + free });
+		}
+		return { site, lands, wait };
+	});
+	const nameOf = new Map(pools.map((p) => [p.id, p.name ?? p.id]));
+	const facts = value.map(({ lands, wait }, i): Fact => {
+		const { name, people } = crowds[i]!;
+		const some = lands.map((l) => `${l.people === people ? 'all' : l.people} in ${nameOf.get(l.pool)}`);
+		if (wait) some.push(`${wait === people ? 'all' : wait} would wait`);
+		return {
+			words: `were ${people === 1 ? 'the one person' : `all ${people} people`} at ${name} to open it now: ${people === 1 ? (wait ? 'they would wait' : `a machine of ${nameOf.get(lands[0]!.pool)}`) : some.join(', ')}`,
+			side: wait ? 'against' : 'for',
+			about: { kind: 'site', id: crowds[i]!.site, name },
+			source: 'broker'
+		};
+	});
+	return { value, facts };
+}
+
 /** A session that somebody has open, and the machine that it is on. */
 export interface OpenSession {
+	publication: string;
 	machine: string;
 	pool: string;
 	/** Whether the pool is known to the broker. */
 	known: boolean;
 	/** Whether the machine is ready or in use. */
 	up: boolean;
+	/** Since when, ms UTC, where it is known. */
+	since?: number;
 }
 
+/**
+ * The session in which somebody who opens a publication goes on, of those that they have open, oldest first: one of the same publication
+ * is taken up again, and an app opens in one whose pool serves it too. Of several the newest; null where they are given a machine.
+ * @param serving the pools that may serve them
+ */
+export function goesOnIn<S extends OpenSession>(
+	open: readonly S[],
+	publication: string,
+	app: boolean,
+	serving: readonly string[]
+): Explained<S | null> {
+	let value: S | null = null;
+	const facts: Fact[] = [];
+	for (const session of open) {
+		const same = session.publication === publication;
+		if (!same && !app) continue;
+		const shares = same ? takenUp(session) : sharesSession(session, serving);
+		facts.push(...shares.facts);
+		if (shares.value) value = session;
+	}
+	return { value, facts };
+}
+
+const takenUp = ({ machine, since }: OpenSession): Explained<boolean> => ({
+	value: true,
+	facts: [
+		{
+			words: `they have it open on ${machine}: that session is taken up again`,
+			side: 'for',
+			...(since === undefined ? {} : { at: since }),
+			about: { kind: 'machine', id: machine },
+			source: 'broker'
+		}
+	]
+});
+
 /** Whether an app may open in a session that its person has already: where the pool of its machine serves the app too. */
-export function sharesSession(session: OpenSession, serving: readonly string[]): Explained<boolean> {
+function sharesSession(session: OpenSession, serving: readonly string[]): Explained<boolean> {
 	const value = serving.includes(session.pool) && session.up;
+	const no = !session.known
+		? 'its pool is unknown'
+		: serving.includes(session.pool)
+			? 'its machine is not up'
+			: `its pool, ${session.pool}, does not serve the app`;
 	return {
 		value,
 		facts: [
 			{
 				words: value
 					? `the session on ${session.machine} is shared: its pool serves the app too`
-					: `the session on ${session.machine} is not shared: ${session.known ? `its pool, ${session.pool}, does not serve the app` : 'its pool is unknown'}`,
+					: `the session on ${session.machine} is not shared: ${no}`,
 				side: value ? 'for' : 'against',
 				about: { kind: 'machine', id: session.machine },
 				source: 'broker'

@@ -9,7 +9,7 @@ import { isTeam } from '../people';
 import { NotFound } from '../plans';
 import { publicationsAt } from '../publications';
 import { testAccess } from './circumstances';
-import { landingOf } from './landing';
+import { landingOf } from '../publishing';
 import { matrixIn, whyCell } from './matrix';
 
 const yesNo = (what: string) => v.optional(v.pipe(v.picklist(['yes', 'no'], 'Write yes or no.'), v.description(what)));

@@ -21,7 +21,7 @@ import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { isoDate, isoWords } from '$lib/core/time/zone';
 import { whole } from '../plans/fields';
 import { type GrantRow, grantsAt, type PublicationRow, publicationsAt } from '../publications';
-import { changeFacts, doorsAt, effectsOf, licenceFacts, reachedBy } from '../publishing';
+import { changeFacts, doorsAt, effectsOf, landingFacts, licenceFacts, reachedBy } from '../publishing';
 import { asRule, requestsFor, type OnDay } from './circumstances';
 import { changeOfWay } from './circumstances';
 
@@ -227,6 +227,7 @@ const addGrant = planKind({
 		const begins = beginOf(next, now);
 		const change = changeOf(ctx, pub, null, rule, begins);
 		const { warnings, reasons } = changeFacts(change);
+		const landing = landingFacts(ctx.db, pub, change.gains, now);
 		const licences = licenceFacts(ctx.db, pub, begunEverywhere(begins), [
 			...grantsAt(ctx.db, now).filter((g) => g.publication === pub.id),
 			{
@@ -250,6 +251,7 @@ const addGrant = planKind({
 			warnings: [
 				...warnings,
 				...licences.warnings,
+				...landing.warnings,
 				...doorFacts(ctx, pub, rule),
 				...(change.gains.length === 0
 					? [{ words: 'everybody it reaches has the publication already', side: 'against' as const }]
@@ -276,7 +278,8 @@ const addGrant = planKind({
 				...beginFacts(next, now, 'this is what it does from then on'),
 				...hadFacts(ctx, pub, null, rule),
 				...licences.reasons,
-				...reasons
+				...reasons,
+				...landing.reasons
 			],
 			objects: [`grant/${id}`, `publication/${pub.id}`],
 			steps: [
@@ -339,6 +342,7 @@ const changeGrant = planKind({
 		const rule = { ...asRule(g), conditions: next, channels };
 		const change = changeOf(ctx, pub, g.id, rule);
 		const { warnings, reasons } = changeFacts(change);
+		const landing = landingFacts(ctx.db, pub, change.gains, now);
 		const effects = effectsOf(change);
 		const told = new Set(effects.people.map((p) => p.id));
 		const shelves = kindEffects(ctx.db, pub, now, after).filter((p) => !told.has(p.id));
@@ -350,7 +354,7 @@ const changeGrant = planKind({
 		return {
 			title: `Change the grant of ${g.publicationName} to ${g.toName}`,
 			effects: { ...effects, people: [...effects.people, ...shelves] },
-			warnings: [...warnings, ...licences.warnings, ...doorFacts(ctx, pub, rule)],
+			warnings: [...warnings, ...licences.warnings, ...landing.warnings, ...doorFacts(ctx, pub, rule)],
 			blocks: same ? [{ words: 'nothing in it is different', side: 'against' }] : licences.blocks,
 			reasons: [
 				{ words: `conditions before: ${conditionsWords(g.conditions)}`, source: 'grant' },
@@ -362,7 +366,8 @@ const changeGrant = planKind({
 				},
 				...(kind === g.kind ? [] : [{ words: `it was ${g.kind}, and is ${kind}`, source: 'grant' }]),
 				...licences.reasons,
-				...reasons
+				...reasons,
+				...landing.reasons
 			],
 			objects: [`grant/${g.id}`, `publication/${g.publication}`],
 			steps: [

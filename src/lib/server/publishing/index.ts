@@ -1,6 +1,7 @@
 export { configureBroker } from './broker';
 export { doorsAt } from './door';
 export { grantsIn, publishingAt } from './narrowed';
+export { type Landing, landingFacts, landingOf, landingsAt } from './landing';
 export { remarksOn } from './remarks';
 export { appName, poolsFor, servedBy } from './serving';
 export { targetsOf, titleIn } from './targets';

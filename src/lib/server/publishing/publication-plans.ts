@@ -15,6 +15,7 @@ import { openTo } from './door';
 import { changeFacts, effectsOf } from './access-change';
 import { licenceFacts, peopleInUse } from './people-using';
 import { type AppRef, grantsAt, keepIcon, knowsIcon, type PublicationRow, publicationsAt } from '../publications';
+import { landingFacts, movedFacts } from './landing';
 import { mistakable, servingOf } from './remarks';
 import { lineOf } from './serving';
 import { slug } from '../plans/slug';
@@ -247,7 +248,7 @@ const createMany = planKind({
 	}
 });
 
-/** Whom a publication that is changed lets in and keeps out, by its own door, and what its licences come to. */
+/** Whom a publication that is changed lets in and keeps out, by its own door, where they land, and what its licences come to. */
 function doorChange(ctx: Context, before: PublicationRow, after: PublicationRow) {
 	const now = ctx.clock.now();
 	const [had, has] = [openTo(ctx.db, before, now), openTo(ctx.db, after, now)];
@@ -259,11 +260,13 @@ function doorChange(ctx: Context, before: PublicationRow, after: PublicationRow)
 	const { warnings, reasons } = changeFacts(change);
 	const gains = change.gains.length ? reasons.slice(0, 1) : [];
 	const licences = licenceFacts(ctx.db, after, now);
+	const landing = landingFacts(ctx.db, after, change.gains, now);
+	const stays = [...has.keys()].filter((login) => had.has(login));
 	return {
 		effects: effectsOf(change),
 		// Fewer licences than holders are a fact, not a wish: said, whatever happens to those who come after.
-		warnings: [...warnings, ...licences.warnings, ...licences.blocks],
-		reasons: [...gains, ...licences.reasons]
+		warnings: [...warnings, ...licences.warnings, ...licences.blocks, ...landing.warnings],
+		reasons: [...gains, ...licences.reasons, ...landing.reasons, ...movedFacts(ctx.db, before, after, stays, now)]
 	};
 }
 

@@ -1,4 +1,4 @@
-import { mayHaveAnother, servingPools, sharesSession, waitsLonger, type Waiting } from '$lib/core/access/broker';
+import { goesOnIn, mayHaveAnother, servingPools, waitsLonger, type Waiting } from '$lib/core/access/broker';
 import { decideOpening } from '$lib/core/access/decide';
 import { placeSession, type Candidate } from '$lib/core/capacity/placement';
 import { START_WORDS, type StartKind } from '$lib/core/packages/starting';
@@ -201,22 +201,19 @@ function broker(lab: Stage, conn: SimConnection): boolean {
 		}
 		return true;
 	}
-	for (const id of person.open) {
-		const session = w.sessions.get(id)!;
-		if (session.publication === conn.publication || (pub.app && mayShare(lab, conn, session))) {
-			conn.resumes = session.id;
-			conn.machine = session.machine;
-		}
+	const open = person.open.map((id) => {
+		const { publication, machine } = w.sessions.get(id)!;
+		const { name, pool, state } = w.machines.get(machine)!;
+		return { id, at: machine, publication, machine: name, pool, known: lab.pools.has(pool), up: UP.has(state) };
+	});
+	const on = goesOnIn(open, conn.publication, pub.app !== null, conn.pools);
+	// What an app shares is told of with the connection.
+	if (pub.app) conn.sharing.push(...on.facts);
+	if (on.value) {
+		conn.resumes = on.value.id;
+		conn.machine = on.value.at;
 	}
 	return true;
-}
-
-/** Whether an app may open in a session that its person has already. */
-function mayShare(lab: Stage, conn: SimConnection, session: SimSession): boolean {
-	const { name: machine, pool, state } = lab.world.machines.get(session.machine)!;
-	const shares = sharesSession({ machine, pool, known: lab.pools.has(pool), up: UP.has(state) }, conn.pools);
-	conn.sharing.push(...shares.facts);
-	return shares.value;
 }
 
 function seekMachine(lab: Stage, conn: SimConnection): void {

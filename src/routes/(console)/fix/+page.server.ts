@@ -5,6 +5,9 @@ import { personCalled, teamsAbove } from '$lib/server/people';
 import { failingAt } from '$lib/server/diagnosis';
 import { jobsOfKind } from '$lib/server/jobs';
 import { sharedLoad } from '$lib/server/load';
+import type { Db } from '$lib/server/db';
+import { landingsAt } from '$lib/server/publishing';
+import { shelfOf } from '$lib/server/shelf';
 import { connectionsOf, failedConnections } from '$lib/server/watch';
 import { needsAt } from '$lib/server/house/needs';
 
@@ -46,9 +49,32 @@ export const load = sharedLoad(({ context, look, at }) => {
 		},
 		findings: needs.filter((n) => n.key.startsWith('finding-')),
 		person: person?.name ?? null,
+		tries: person && !look.future ? triesOf(db, person.login, at) : [],
 		narrowed: look.scope.terms.length > 0,
 		connections: failed.slice(0, 60),
 		moreConnections: Math.max(0, failed.length - 60),
 		repairs: jobsOfKind(db, 'runbook.run', at, 8)
 	};
 });
+
+/** What would come of it were somebody to open what stands on their shelf at a moment, by the rules that the broker goes by. */
+function triesOf(db: Db, login: string, at: number) {
+	const landing = landingsAt(db, at);
+	const stands = (shelfOf(db, login, at, true) ?? []).filter(
+		(p) => p.standing === 'required' || p.standing === 'fetched'
+	);
+	return stands.map((p) => {
+		const lands = p.allowed ? landing(login, p.id) : null;
+		const outcome = !p.allowed
+			? { good: false, words: p.off ? 'switched off' : 'refused' }
+			: lands?.value.resumes
+				? { good: true, words: `goes on on ${lands.value.resumes}` }
+				: lands?.value.first
+					? { good: true, words: `a machine of ${lands.value.first}` }
+					: { good: false, words: lands?.value.pools.length ? 'waits for a machine' : 'nothing serves it' };
+		const facts = lands?.facts ?? p.why;
+		const side = outcome.good ? 'for' : 'against';
+		const told = facts.filter((f) => f.side === side);
+		return { id: p.id, name: p.name, outcome, because: told.length ? told : facts };
+	});
+}

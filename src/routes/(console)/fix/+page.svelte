@@ -77,6 +77,33 @@
 			</p>
 		{/each}
 
+		{#if data.person}
+			<h2 class="head mt-6">
+				Were {data.person} to open it {data.look.live ? 'now' : 'then'}
+				<small>by the rules of the broker, from where they usually sit, with the second factor given</small>
+			</h2>
+			<table class="grid-table mt-1">
+				<thead><tr><th>publication</th><th>what comes of it</th><th>because</th></tr></thead>
+				<tbody>
+					{#each data.tries as t (t.id)}
+						<tr>
+							<td class="whitespace-nowrap"
+								><a class="link" data-row href={addressWith(page.url, { card: `publication/${t.id}` })}>{t.name}</a></td
+							>
+							<td><span class={['pill', t.outcome.good ? 'pill-kelp' : 'pill-buoy']}>{t.outcome.words}</span></td>
+							<td class="text-ink2">{t.because.map((f) => f.words).join('; ')}</td>
+						</tr>
+					{:else}
+						<tr
+							><td colspan="3" class="text-ink2 py-3"
+								>Nothing stands on their shelf. What is granted to them, or fetched by them, would stand here.</td
+							></tr
+						>
+					{/each}
+				</tbody>
+			</table>
+		{/if}
+
 		<h2 class="head mt-6">
 			{data.person ? `Record of ${data.person}’s connections` : 'Connections that came to nothing'}
 			<small>{data.person ? 'newest first' : 'the last 24 hours; narrow to a person for their whole record'}</small>

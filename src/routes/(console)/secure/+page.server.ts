@@ -2,11 +2,11 @@ import { conditionsWords } from '$lib/core/access/decide';
 import { DAY } from '$lib/core/time/units';
 import { instantOf, localMoment } from '$lib/core/time/written';
 import { homeZone } from '$lib/server/capacity';
-import { landingOf, refusalsBetween, testAccess } from '$lib/server/access';
+import { refusalsBetween, testAccess } from '$lib/server/access';
 import { personWords } from '$lib/server/people';
 import { sharedLoad } from '$lib/server/load';
 import { unusedTerms } from '$lib/core/scope/scope';
-import { grantsIn } from '$lib/server/publishing';
+import { grantsIn, landingOf } from '$lib/server/publishing';
 import { publicationsAt } from '$lib/server/publications';
 
 const yesNo = (text: string | null) => (text === 'yes' ? true : text === 'no' ? false : null);

@@ -1,7 +1,8 @@
 import { beforeAll, describe, expect, test } from 'vitest';
 import { HOUR } from '$lib/core/time/units';
-import { one } from '../db';
-import { Harness, testEstate } from '../testing/harness';
+import { all, one } from '../db';
+import { publicationsAt } from '../publications';
+import { Harness, QUIET, testEstate } from '../testing/harness';
 import { landingOf } from './landing';
 
 let h: Harness;
@@ -69,3 +70,54 @@ describe('where somebody would land', () => {
 		expect(landingOf(h.db, 'anna', 'moon', h.lab.now)).toBeNull();
 	});
 });
+
+describe('what a plan foresees of it', () => {
+	test('is how many would find no machine, and so many then find none', async () => {
+		const own = await Harness.of(testEstate('e2e/small.yaml', (e) => QUIET(e)));
+		await own.live(HOUR);
+		const plan = await own.draft('grant.add', { publication: 'own', team: 'everybody', channels: [] });
+		const gains = plan.effects.people.filter((p) => p.how === 'gains access').map((p) => p.id);
+		expect(gains.length).toBeGreaterThan(2);
+		// Two machines, and nobody keeps one.
+		const none = gains.length - 2;
+		expect(plan.warnings.map((w) => w.words)).toContain(
+			`${none} people find no machine: every one is somebody’s, or has failed`
+		);
+		expect(plan.reasons.filter((f) => / to open it now: /.test(f.words)).map((f) => f.about!.kind)).toContain('site');
+		expect((await own.finish(await own.commit(plan.id))).state).toBe('done');
+		for (const login of gains)
+			own.lab.apply({ c: 'connect', key: `all-${login}`, login, publication: 'own', secondFactor: true });
+		await own.live(HOUR);
+		const rows = all<{ found: number }>(
+			own.db,
+			`SELECT machine_id IS NOT NULL AS found FROM connections c JOIN people p ON p.id = c.person_id
+			 WHERE c.publication_id = 'own' AND p.login IN (SELECT value FROM json_each(?))`,
+			[JSON.stringify(gains)]
+		);
+		expect(rows.filter((r) => !r.found)).toHaveLength(none);
+		expect(rows).toHaveLength(gains.length);
+	});
+	test('is nothing where nobody gains it, and where there is a seat for everybody no warning', async () => {
+		const again = await h.draft('publication.change', input('desk', ['quay', 'isle']));
+		expect(again.reasons.some((f) => /open it now|tried in/.test(f.words))).toBe(false);
+		const seats = await h.draft('grant.add', { publication: 'desk', team: 'visitors', channels: [] });
+		expect(seats.warnings.some((w) => /no machine/.test(w.words))).toBe(false);
+	});
+	test('is who is sent elsewhere when other pools serve it', async () => {
+		const plan = await h.draft('publication.change', input('desk', ['isle']));
+		expect(plan.reasons).toContainEqual(
+			expect.objectContaining({
+				words: expect.stringMatching(/ at Quay (is|are) tried in Desks Isle first, no longer in Desks Quay$/),
+				about: { kind: 'site', id: 'quay', name: 'Quay' }
+			})
+		);
+		// Those on the isle are tried where they were.
+		expect(plan.reasons.some((f) => / at Isle .* tried in/.test(f.words))).toBe(false);
+	});
+});
+
+/** A publication as it is, served by other pools. */
+function input(id: string, pools: string[]) {
+	const { since: _since, ...p } = publicationsAt(h.db, h.lab.now).find((x) => x.id === id)!;
+	return { ...p, pools };
+}
