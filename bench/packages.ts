@@ -189,7 +189,7 @@ function attaching(report: Report): void {
 		for (const o of engine.take(e, now))
 			take(
 				{
-					e: o.action === 'attach' ? 'attached' : 'detached',
+					kind: o.action === 'attach' ? 'attached' : 'detached',
 					machine: o.machine,
 					package: o.package,
 					version: o.version
@@ -204,30 +204,30 @@ function attaching(report: Report): void {
 			version,
 			mode: (['start', 'sign-in', 'launch'] as const)[i % 3]!
 		}));
-	for (let p = 0; p < 10; p++) take({ e: 'want', pool: `pool${p}`, wanted: wanted('1') }, 0);
-	machines.forEach((m, i) => take({ e: 'up', machine: m, pool: `pool${i % 10}` }, 0));
+	for (let p = 0; p < 10; p++) take({ kind: 'want', pool: `pool${p}`, wanted: wanted('1') }, 0);
+	machines.forEach((m, i) => take({ kind: 'up', machine: m, pool: `pool${i % 10}` }, 0));
 	for (let t = 0; t < 100_000; t++) {
 		const machine = machines[Math.floor(uniform(7, t) * machines.length)]!;
 		const name = packages[Math.floor(uniform(8, t) * packages.length)]!;
 		const what = t % 4;
-		if (what === 0) take({ e: 'sign-in', machine }, t);
+		if (what === 0) take({ kind: 'sign-in', machine }, t);
 		else if (what === 1) {
-			take({ e: 'wait', machine, package: name }, t);
+			take({ kind: 'wait', machine, package: name }, t);
 			const there = engine
 				.look(machine)!
 				.present.get(name)
 				?.find((x) => x.state === 'attached');
-			if (there) take({ e: 'open', machine, package: name, version: there.version }, t);
-			take({ e: 'waited', machine, package: name }, t);
+			if (there) take({ kind: 'open', machine, package: name, version: there.version }, t);
+			take({ kind: 'waited', machine, package: name }, t);
 		} else if (what === 2) {
 			const open = engine
 				.look(machine)!
 				.present.get(name)
 				?.find((x) => x.open > 0);
-			if (open) take({ e: 'close', machine, package: name, version: open.version }, t);
-		} else take({ e: 'sign-out', machine }, t);
+			if (open) take({ kind: 'close', machine, package: name, version: open.version }, t);
+		} else take({ kind: 'sign-out', machine }, t);
 		if (t % 20_000 === 0)
-			take({ e: 'want', pool: `pool${(t / 20_000) % 10}`, wanted: wanted(String(2 + t / 20_000)) }, t);
+			take({ kind: 'want', pool: `pool${(t / 20_000) % 10}`, wanted: wanted(String(2 + t / 20_000)) }, t);
 	}
 	const rate = events / ((performance.now() - began) / 1000);
 	report('attach engine', rate, 'events/s', 'over 10,000', rate > 10_000);

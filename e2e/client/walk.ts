@@ -14,7 +14,7 @@ export async function walk(baseUrl: string, token: string): Promise<string[]> {
 
 	const { data: card } = await api.GET('/machines/{id}', { params: { path: { id: machine.name } } });
 	said.push(card!.title === machine.name ? 'its card' : 'another card', `${card!.facts.length > 0}`);
-	for (const section of card!.sections) if (section.type === 'samples') said.push(`${section.points.length > 1}`);
+	for (const section of card!.sections) if (section.kind === 'samples') said.push(`${section.points.length > 1}`);
 
 	const { data: plan } = await api.POST('/plans', {
 		body: { kind: 'note.write', input: { about: `machine/${machine.name}`, text: 'Left by a script' } }

@@ -289,7 +289,7 @@ function checkReferences(
 		l.sheet.steps.forEach(({ step }, j) => {
 			for (const [key, param] of Object.entries(kindOf(step.kind)?.params ?? {})) {
 				const value = step.with[key];
-				if (param.type !== 'from' || typeof value !== 'string') continue;
+				if (param.kind !== 'from' || typeof value !== 'string') continue;
 				const path = ['image_lines', i, 'sheet', 'steps', j, key];
 				if (param.list === 'stock') need(stock, value, path, 'stock system');
 				else if (param.list === 'package') need(packages, value, path, 'package in the package store');

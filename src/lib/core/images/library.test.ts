@@ -69,7 +69,7 @@ describe('every kind of the library', () => {
 			expect(stepNote(step)).not.toMatch(/undefined|NaN/);
 			expect(stepKey(step).length).toBeGreaterThan(2);
 			for (const right of kind.rights?.(step.with) ?? []) expect(RIGHTS).toHaveProperty(right);
-			const company = kind.rules.flatMap((r) => (r.is === 'needs' ? [makeStep(r.kind, sample(r.kind))] : []));
+			const company = kind.rules.flatMap((r) => (r.kind === 'needs' ? [makeStep(r.step, sample(r.step))] : []));
 			const steps = ['source', 'agent', 'seal'].includes(name)
 				? sheet().steps
 				: name === 'generalise'
@@ -85,7 +85,7 @@ describe('every kind of the library', () => {
 			if (value !== undefined) expect(readParam(p, writeParam(p, value))).toEqual({ value });
 		}
 	);
-	test.each(KINDS.filter((k) => k.rules.some((r) => r.is === 'once')).map((k) => [k.kind] as const))(
+	test.each(KINDS.filter((k) => k.rules.some((r) => r.kind === 'once')).map((k) => [k.kind] as const))(
 		'%s twice is named',
 		(name) => {
 			const words = checkSheet(sheet(makeStep(name, sample(name)), makeStep(name, sample(name)))).map(
@@ -96,7 +96,7 @@ describe('every kind of the library', () => {
 	);
 	test.each(
 		KINDS.flatMap((k) =>
-			k.rules.flatMap((r) => (r.is === 'before' && k.kind !== r.kind ? [[k.kind, r.kind] as const] : []))
+			k.rules.flatMap((r) => (r.kind === 'before' && k.kind !== r.step ? [[k.kind, r.step] as const] : []))
 		)
 	)('%s after %s is named, and put right', (kind, other) => {
 		const steps = [

@@ -29,7 +29,7 @@ export function mustsOf(steps: readonly SheetStep[]): Must[] {
 				if (i === j) return;
 				// Two of a kind that may stand once are another complaint: neither can be made to be first.
 				if (other.kind === step.kind) return;
-				switch (rule.is) {
+				switch (rule.kind) {
 					case 'first':
 						must(i, j, 'must be first');
 						break;
@@ -40,11 +40,11 @@ export function mustsOf(steps: readonly SheetStep[]): Must[] {
 						if (!closes[j]) must(j, i, 'must be last but for what closes the image');
 						break;
 					case 'before':
-						if (other.kind === rule.kind) must(i, j, `must come before ${quoted(other)}`);
+						if (other.kind === rule.step) must(i, j, `must come before ${quoted(other)}`);
 						break;
 					case 'after':
 					case 'needs':
-						if (other.kind === rule.kind) must(j, i, `must come after ${quoted(other)}`);
+						if (other.kind === rule.step) must(j, i, `must come after ${quoted(other)}`);
 						break;
 				}
 			});

@@ -33,8 +33,8 @@ const STEP_KEYS = ['kind', 'id', 'after', 'note'];
  * Reading it again gives the same sheet, and writing that the same bytes.
  */
 export function writeSheet(sheet: BuildSheet): string {
-	const size = (n: number) => writeParam({ type: 'size', label: '', least: 0, most: 0, default: 0 }, n);
-	const duration = (n: number) => writeParam({ type: 'duration', label: '', least: 0, most: 0, default: 0 }, n);
+	const size = (n: number) => writeParam({ kind: 'size', label: '', least: 0, most: 0, default: 0 }, n);
+	const duration = (n: number) => writeParam({ kind: 'duration', label: '', least: 0, most: 0, default: 0 }, n);
 	const document = new Document({
 		'build-sheet': 1,
 		limit: duration(sheet.limit),
@@ -299,7 +299,7 @@ function pairIn(line: string): { key: string; value: number } | null {
 }
 
 function valuesOf(param: Param, supplies: Supplies | null): Completion[] {
-	switch (param.type) {
+	switch (param.kind) {
 		case 'choice':
 			return param.options.map((label) => ({ label, detail: param.label }));
 		case 'flag':

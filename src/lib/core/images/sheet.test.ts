@@ -80,7 +80,7 @@ describe('the library', () => {
 	});
 	test('rules speak of kinds that there are', () => {
 		const names = new Set(KINDS.map((k) => k.kind));
-		for (const k of KINDS) for (const r of k.rules) if ('kind' in r) expect(names).toContain(r.kind);
+		for (const k of KINDS) for (const r of k.rules) if ('step' in r) expect(names).toContain(r.step);
 	});
 	test('some sixty tweaks, with names of their own; the safe ones break nothing; savings add up', () => {
 		expect(new Set(TWEAKS.map((t) => t.id)).size).toBe(TWEAKS.length);
@@ -92,20 +92,20 @@ describe('the library', () => {
 		expect(chosenTweaks(['hibernation', 'nothing like it'])).toHaveLength(1);
 	});
 	test.each([
-		['codes', { type: 'codes', label: 'codes', default: [0] }, '0, 3010', [0, 3010]],
-		['duration', { type: 'duration', label: 'd', least: 1, most: HOUR, default: 1 }, '25 min', 1_500_000],
-		['size', { type: 'size', label: 's', least: 1, most: GB * 99, default: 1 }, '8 GB', 8 * GB],
-		['list', { type: 'list', label: 'l' }, 'nb, fr-CA', ['nb', 'fr-CA']],
-		['flag', { type: 'flag', label: 'f', default: false }, 'yes', true]
+		['codes', { kind: 'codes', label: 'codes', default: [0] }, '0, 3010', [0, 3010]],
+		['duration', { kind: 'duration', label: 'd', least: 1, most: HOUR, default: 1 }, '25 min', 1_500_000],
+		['size', { kind: 'size', label: 's', least: 1, most: GB * 99, default: 1 }, '8 GB', 8 * GB],
+		['list', { kind: 'list', label: 'l' }, 'nb, fr-CA', ['nb', 'fr-CA']],
+		['flag', { kind: 'flag', label: 'f', default: false }, 'yes', true]
 	] as const)('reads %s as people write it', (_n, param, given, value) =>
 		expect(readParam(param as never, given)).toEqual({ value })
 	);
 	test.each([
-		['codes', { type: 'codes', label: 'codes', default: [0] }, 'zero'],
-		['duration', { type: 'duration', label: 'd', least: 1, most: HOUR, default: 1 }, '2 h'],
-		['number', { type: 'number', label: 'n', least: 1, most: 5, default: 1 }, 'many'],
-		['choice', { type: 'choice', label: 'c', options: ['a'], default: 'a' }, 'b'],
-		['text', { type: 'text', label: 't' }, '']
+		['codes', { kind: 'codes', label: 'codes', default: [0] }, 'zero'],
+		['duration', { kind: 'duration', label: 'd', least: 1, most: HOUR, default: 1 }, '2 h'],
+		['number', { kind: 'number', label: 'n', least: 1, most: 5, default: 1 }, 'many'],
+		['choice', { kind: 'choice', label: 'c', options: ['a'], default: 'a' }, 'b'],
+		['text', { kind: 'text', label: 't' }, '']
 	] as const)('says what is wrong with %s', (_n, param, given) =>
 		expect(readParam(param as never, given)).toHaveProperty('wrong')
 	);

@@ -211,18 +211,18 @@ export function checkSheet(
 
 		for (const rule of kind.rules) {
 			const others = steps.flatMap((other, j) => (j === i ? [] : [{ other, j }]));
-			switch (rule.is) {
+			switch (rule.kind) {
 				case 'once':
 					if (others.some((o) => o.j < i && o.other.kind === step.kind))
 						add(i, `the ${step.kind} step stands twice: ${rule.why}`);
 					break;
 				case 'needs':
-					if (!others.some((o) => o.other.kind === rule.kind))
-						add(i, `${quoted(i)} needs a ${rule.kind} step: ${rule.why}`);
+					if (!others.some((o) => o.other.kind === rule.step))
+						add(i, `${quoted(i)} needs a ${rule.step} step: ${rule.why}`);
 					break;
 				case 'not with': {
 					const found = others.find(
-						(o) => o.other.kind === rule.kind && (rule.when?.(step.with, o.other.with) ?? true)
+						(o) => o.other.kind === rule.step && (rule.when?.(step.with, o.other.with) ?? true)
 					);
 					if (found) add(i, `${quoted(i)} cannot stand with ${quoted(found.j)}: ${rule.why}`);
 					break;

@@ -118,7 +118,7 @@ class World {
 				if (this.life.get(m) !== life) return;
 				if (this.random() < this.failing) {
 					there.delete(version);
-					return this.tell({ e: 'attach failed', machine: m, package: p, version });
+					return this.tell({ kind: 'attach failed', machine: m, package: p, version });
 				}
 				there.set(version, 'attached');
 				// Whoever waited is let in first: it must not be seen as unused in between.
@@ -127,18 +127,18 @@ class World {
 				);
 				for (const l of waiting) {
 					l.version = version;
-					this.tell({ e: 'open', machine: m, package: p, version });
+					this.tell({ kind: 'open', machine: m, package: p, version });
 				}
-				this.tell({ e: 'attached', machine: m, package: p, version });
-				for (let i = 0; i < waiting.length; i++) this.tell({ e: 'waited', machine: m, package: p });
+				this.tell({ kind: 'attached', machine: m, package: p, version });
+				for (let i = 0; i < waiting.length; i++) this.tell({ kind: 'waited', machine: m, package: p });
 			});
 		} else
 			this.later(100 + this.random() * 2000, () => {
 				if (this.life.get(m) !== life) return;
 				// The agent has the last word: what was opened meanwhile stays.
-				if (this.openOf(m, version) > 0) return this.tell({ e: 'detach refused', machine: m, package: p, version });
+				if (this.openOf(m, version) > 0) return this.tell({ kind: 'detach refused', machine: m, package: p, version });
 				there.delete(version);
-				this.tell({ e: 'detached', machine: m, package: p, version });
+				this.tell({ kind: 'detached', machine: m, package: p, version });
 			});
 	}
 	openOf(m: string, version: string): number {
@@ -150,13 +150,13 @@ class World {
 		this.life.set(m, (this.life.get(m) ?? 0) + 1);
 		this.present.set(m, new Map());
 		this.sessions.set(m, 0);
-		this.tell({ e: 'up', machine: m, pool: 'pool' });
+		this.tell({ kind: 'up', machine: m, pool: 'pool' });
 	}
 	down(m: string): void {
 		this.life.set(m, (this.life.get(m) ?? 0) + 1);
 		this.present.set(m, new Map());
 		for (const [id, l] of this.launches) if (l.machine === m) this.launches.delete(id);
-		this.tell({ e: 'down', machine: m });
+		this.tell({ kind: 'down', machine: m });
 	}
 	start(m: string): void {
 		this.starts++;
@@ -165,16 +165,16 @@ class World {
 		const { value } = versionToStart(there, wish);
 		const id = this.next++;
 		this.launches.set(id, { machine: m, version: value, life: this.life.get(m)! });
-		if (value !== null) this.tell({ e: 'open', machine: m, package: 'p', version: value });
-		else this.tell({ e: 'wait', machine: m, package: 'p' });
+		if (value !== null) this.tell({ kind: 'open', machine: m, package: 'p', version: value });
+		else this.tell({ kind: 'wait', machine: m, package: 'p' });
 		this.check();
 	}
 	close(id: number): void {
 		const l = this.launches.get(id);
 		if (!l) return;
 		this.launches.delete(id);
-		if (l.version === null) this.tell({ e: 'waited', machine: l.machine, package: 'p' });
-		else this.tell({ e: 'close', machine: l.machine, package: 'p', version: l.version });
+		if (l.version === null) this.tell({ kind: 'waited', machine: l.machine, package: 'p' });
+		else this.tell({ kind: 'close', machine: l.machine, package: 'p', version: l.version });
 	}
 	check(): void {
 		for (const l of this.launches.values()) {
@@ -203,7 +203,7 @@ describe('the engine', () => {
 					const random = () => (s = (s * 48271) % 2147483647) / 2147483647;
 					const w = new World(['m1', 'm2', 'm3'], random, 0);
 					w.wanted = [{ package: 'p', version: '1', mode }];
-					w.tell({ e: 'want', pool: 'pool', wanted: w.wanted });
+					w.tell({ kind: 'want', pool: 'pool', wanted: w.wanted });
 					for (const m of w.machines) w.up(m);
 					w.pass(10_000);
 					for (const { do: what, a, b } of steps) {
@@ -211,24 +211,24 @@ describe('the engine', () => {
 						if (what === 'start') {
 							if (w.sessions.get(m) === 0) {
 								w.sessions.set(m, 1);
-								w.tell({ e: 'sign-in', machine: m });
+								w.tell({ kind: 'sign-in', machine: m });
 							}
 							w.start(m);
 						} else if (what === 'close') w.close([...w.launches.keys()][a % Math.max(1, w.launches.size)] ?? -1);
 						else if (what === 'in') {
 							w.sessions.set(m, w.sessions.get(m)! + 1);
-							w.tell({ e: 'sign-in', machine: m });
+							w.tell({ kind: 'sign-in', machine: m });
 						} else if (what === 'out' && w.sessions.get(m)! > 0) {
 							// The last to sign out closes what is open.
 							if (w.sessions.get(m) === 1) for (const [id, l] of [...w.launches]) if (l.machine === m) w.close(id);
 							w.sessions.set(m, w.sessions.get(m)! - 1);
-							w.tell({ e: 'sign-out', machine: m });
+							w.tell({ kind: 'sign-out', machine: m });
 						} else if (what === 'fall') {
 							w.down(m);
 							w.up(m);
 						} else if (what === 'version') {
 							w.wanted = [{ package: 'p', version: String(1 + (a % 4)), mode }];
-							w.tell({ e: 'want', pool: 'pool', wanted: w.wanted });
+							w.tell({ kind: 'want', pool: 'pool', wanted: w.wanted });
 						}
 						w.pass(b);
 					}
@@ -258,12 +258,12 @@ describe('the engine', () => {
 	test('a version that cannot be attached is tried again, later each time, and the old one serves meanwhile', () => {
 		const w = new World(['m'], () => 0.5, 0);
 		w.wanted = want('1');
-		w.tell({ e: 'want', pool: 'pool', wanted: w.wanted });
+		w.tell({ kind: 'want', pool: 'pool', wanted: w.wanted });
 		w.up('m');
 		w.pass(10_000);
 		(w as { failing: number }).failing = 1;
 		w.wanted = want('2');
-		w.tell({ e: 'want', pool: 'pool', wanted: w.wanted });
+		w.tell({ kind: 'want', pool: 'pool', wanted: w.wanted });
 		w.pass(10_000);
 		expect([...w.present.get('m')!.keys()]).toEqual(['1']);
 		w.start('m');
@@ -282,61 +282,61 @@ describe('the engine', () => {
 });
 
 describe('the books of an engine', () => {
-	const up = (engine: AttachEngine, m = 'm') => engine.take({ e: 'up', machine: m, pool: 'pool' }, 0);
+	const up = (engine: AttachEngine, m = 'm') => engine.take({ kind: 'up', machine: m, pool: 'pool' }, 0);
 	const fresh = () => {
 		const books: AttachBooks = { machines: new Map(), wanted: new Map() };
 		return { books, engine: new AttachEngine(books) };
 	};
 	test('let another engine go on where one stopped', () => {
 		const { books, engine } = fresh();
-		engine.take({ e: 'want', pool: 'pool', wanted: want('1') }, 0);
+		engine.take({ kind: 'want', pool: 'pool', wanted: want('1') }, 0);
 		up(engine);
-		engine.take({ e: 'attached', machine: 'm', package: 'p', version: '1' }, 1);
-		engine.take({ e: 'open', machine: 'm', package: 'p', version: '1' }, 2);
+		engine.take({ kind: 'attached', machine: 'm', package: 'p', version: '1' }, 1);
+		engine.take({ kind: 'open', machine: 'm', package: 'p', version: '1' }, 2);
 		const next = new AttachEngine(structuredClone(books));
 		// It knows whose pool the machine is of, and what is open on it.
-		expect(short(next.take({ e: 'want', pool: 'pool', wanted: want('2') }, 3))).toEqual(['attach 2']);
-		next.take({ e: 'attached', machine: 'm', package: 'p', version: '2' }, 4);
-		expect(short(next.take({ e: 'close', machine: 'm', package: 'p', version: '1' }, 5))).toEqual(['detach 1']);
+		expect(short(next.take({ kind: 'want', pool: 'pool', wanted: want('2') }, 3))).toEqual(['attach 2']);
+		next.take({ kind: 'attached', machine: 'm', package: 'p', version: '2' }, 4);
+		expect(short(next.take({ kind: 'close', machine: 'm', package: 'p', version: '1' }, 5))).toEqual(['detach 1']);
 		expect(engine.look('m')!.present.get('p')).toHaveLength(1);
 	});
 	test('forget a machine that is gone, and nothing is asked of it any more', () => {
 		const { books, engine } = fresh();
 		up(engine);
 		up(engine, 'other');
-		expect(engine.take({ e: 'gone', machine: 'm' }, 1)).toEqual([]);
-		expect(engine.take({ e: 'want', pool: 'pool', wanted: want('1') }, 2).map((o) => o.machine)).toEqual(['other']);
+		expect(engine.take({ kind: 'gone', machine: 'm' }, 1)).toEqual([]);
+		expect(engine.take({ kind: 'want', pool: 'pool', wanted: want('1') }, 2).map((o) => o.machine)).toEqual(['other']);
 		expect([...books.machines.keys()]).toEqual(['other']);
 	});
 	test('a machine that goes over to another pool is asked for what that one wants', () => {
 		const { engine } = fresh();
 		up(engine);
-		engine.take({ e: 'up', machine: 'm', pool: 'second' }, 1);
-		expect(engine.take({ e: 'want', pool: 'pool', wanted: want('1') }, 2)).toEqual([]);
-		expect(short(engine.take({ e: 'want', pool: 'second', wanted: want('3') }, 3))).toEqual(['attach 3']);
+		engine.take({ kind: 'up', machine: 'm', pool: 'second' }, 1);
+		expect(engine.take({ kind: 'want', pool: 'pool', wanted: want('1') }, 2)).toEqual([]);
+		expect(short(engine.take({ kind: 'want', pool: 'second', wanted: want('3') }, 3))).toEqual(['attach 3']);
 	});
 	test('a version that failed is left alone until its time, or until somebody says that it is worth another try', () => {
 		const { engine } = fresh();
-		engine.take({ e: 'want', pool: 'pool', wanted: want('1') }, 0);
+		engine.take({ kind: 'want', pool: 'pool', wanted: want('1') }, 0);
 		up(engine);
-		const fail = (now: number) => engine.take({ e: 'attach failed', machine: 'm', package: 'p', version: '1' }, now);
+		const fail = (now: number) => engine.take({ kind: 'attach failed', machine: 'm', package: 'p', version: '1' }, now);
 		expect(fail(0)).toEqual([]);
 		expect(engine.tick(59_999)).toEqual([]);
 		expect(short(engine.tick(60_000))).toEqual(['attach 1']);
 		// Twice as long the second time.
 		fail(60_000);
 		expect(engine.tick(179_999)).toEqual([]);
-		expect(engine.take({ e: 'retry', machine: 'm', package: 'another' }, 100_000)).toEqual([]);
-		expect(short(engine.take({ e: 'retry', machine: 'm', package: 'p' }, 100_000))).toEqual(['attach 1']);
+		expect(engine.take({ kind: 'retry', machine: 'm', package: 'another' }, 100_000)).toEqual([]);
+		expect(short(engine.take({ kind: 'retry', machine: 'm', package: 'p' }, 100_000))).toEqual(['attach 1']);
 	});
 	test('a detach that was refused leaves the version as it was', () => {
 		const { engine } = fresh();
-		engine.take({ e: 'want', pool: 'pool', wanted: want('1') }, 0);
+		engine.take({ kind: 'want', pool: 'pool', wanted: want('1') }, 0);
 		up(engine);
-		engine.take({ e: 'attached', machine: 'm', package: 'p', version: '1' }, 1);
-		expect(short(engine.take({ e: 'want', pool: 'pool', wanted: [] }, 2))).toEqual(['detach 1']);
-		engine.take({ e: 'open', machine: 'm', package: 'p', version: '1' }, 3);
-		expect(engine.take({ e: 'detach refused', machine: 'm', package: 'p', version: '1' }, 4)).toEqual([]);
+		engine.take({ kind: 'attached', machine: 'm', package: 'p', version: '1' }, 1);
+		expect(short(engine.take({ kind: 'want', pool: 'pool', wanted: [] }, 2))).toEqual(['detach 1']);
+		engine.take({ kind: 'open', machine: 'm', package: 'p', version: '1' }, 3);
+		expect(engine.take({ kind: 'detach refused', machine: 'm', package: 'p', version: '1' }, 4)).toEqual([]);
 		expect(engine.look('m')!.present.get('p')).toEqual([on('1', 1)]);
 	});
 });
@@ -369,11 +369,11 @@ describe('two that want the same port', () => {
 						list.some((x) => x.state === 'attached' && (x.open > 0 || claims[name]!.order < claims[o.package]!.order))
 				);
 				const on = { machine: 'm', package: o.package, version: '1' };
-				if (o.action === 'detach') tell({ e: 'detached', ...on });
+				if (o.action === 'detach') tell({ kind: 'detached', ...on });
 				else if (taken) {
 					log.push(`refused ${o.package}`);
-					tell({ e: 'attach failed', ...on });
-				} else tell({ e: 'attached', ...on });
+					tell({ kind: 'attach failed', ...on });
+				} else tell({ kind: 'attached', ...on });
 			}
 			const both = ['first', 'second'].every((name) =>
 				engine
@@ -384,30 +384,30 @@ describe('two that want the same port', () => {
 			expect(both).toBe(false);
 		};
 		const start = (name: string) => {
-			tell({ e: 'wait', machine: 'm', package: name });
+			tell({ kind: 'wait', machine: 'm', package: name });
 			const there =
 				engine
 					.look('m')!
 					.present.get(name)
 					?.some((x) => x.state === 'attached') ?? false;
-			if (there) tell({ e: 'open', machine: 'm', package: name, version: '1' });
-			tell({ e: 'waited', machine: 'm', package: name });
+			if (there) tell({ kind: 'open', machine: 'm', package: name, version: '1' });
+			tell({ kind: 'waited', machine: 'm', package: name });
 			return there;
 		};
-		const close = (name: string) => tell({ e: 'close', machine: 'm', package: name, version: '1' });
-		tell({ e: 'want', pool: 'pool', wanted: wishes });
-		tell({ e: 'up', machine: 'm', pool: 'pool' });
+		const close = (name: string) => tell({ kind: 'close', machine: 'm', package: name, version: '1' });
+		tell({ kind: 'want', pool: 'pool', wanted: wishes });
+		tell({ kind: 'up', machine: 'm', pool: 'pool' });
 		return { engine, log, tell, start, close, pass: (ms: number) => (now += ms) };
 	}
 
 	test('what comes first in the order takes it from what was there first, once nobody has that open', () => {
 		const w = world();
 		w.tell({
-			e: 'want',
+			kind: 'want',
 			pool: 'pool',
 			wanted: wishes.map((x) => ({ ...x, mode: x.package === 'first' ? 'launch' : 'sign-in' }))
 		});
-		w.tell({ e: 'sign-in', machine: 'm' });
+		w.tell({ kind: 'sign-in', machine: 'm' });
 		expect(w.log).toEqual(['attach second', 'attach apart']);
 		expect(w.start('first')).toBe(true);
 		expect(w.log.slice(2, 4)).toEqual(['detach second', 'attach first']);
@@ -462,11 +462,12 @@ describe('two that want the same port', () => {
 
 test('what is told late of a machine that has been removed brings it back to nobody', () => {
 	const engine = new AttachEngine();
-	engine.take({ e: 'up', machine: 'm', pool: 'p' }, 0);
-	engine.take({ e: 'want', pool: 'p', wanted: [{ package: 'a', version: '1.0.0', mode: 'start' }] }, 0);
-	engine.take({ e: 'gone', machine: 'm' }, 1);
+	engine.take({ kind: 'up', machine: 'm', pool: 'p' }, 0);
+	engine.take({ kind: 'want', pool: 'p', wanted: [{ package: 'a', version: '1.0.0', mode: 'start' }] }, 0);
+	engine.take({ kind: 'gone', machine: 'm' }, 1);
 	for (const e of ['attached', 'attach failed', 'detached'] as const)
-		expect(engine.take({ e, machine: 'm', package: 'a', version: '1.0.0' }, 2)).toEqual([]);
-	for (const e of ['sign-in', 'sign-out', 'down'] as const) expect(engine.take({ e, machine: 'm' }, 3)).toEqual([]);
+		expect(engine.take({ kind: e, machine: 'm', package: 'a', version: '1.0.0' }, 2)).toEqual([]);
+	for (const e of ['sign-in', 'sign-out', 'down'] as const)
+		expect(engine.take({ kind: e, machine: 'm' }, 3)).toEqual([]);
 	expect(engine.look('m')).toBeNull();
 });

@@ -202,18 +202,18 @@ export function versionToStart(present: readonly Attached[], wanted: string | nu
 
 /** What happens to machines, as the agent on each reports it. */
 export type AttachEvent =
-	| { e: 'up'; machine: string; pool: string }
-	| { e: 'down' | 'gone'; machine: string }
-	| { e: 'sign-in' | 'sign-out'; machine: string }
-	| { e: 'open' | 'close'; machine: string; package: string; version: string }
-	| { e: 'wait' | 'waited' | 'retry'; machine: string; package: string }
+	| { kind: 'up'; machine: string; pool: string }
+	| { kind: 'down' | 'gone'; machine: string }
+	| { kind: 'sign-in' | 'sign-out'; machine: string }
+	| { kind: 'open' | 'close'; machine: string; package: string; version: string }
+	| { kind: 'wait' | 'waited' | 'retry'; machine: string; package: string }
 	| {
-			e: 'attached' | 'attach failed' | 'detached' | 'detach refused';
+			kind: 'attached' | 'attach failed' | 'detached' | 'detach refused';
 			machine: string;
 			package: string;
 			version: string;
 	  }
-	| { e: 'want'; pool: string; wanted: Wanted[] };
+	| { kind: 'want'; pool: string; wanted: Wanted[] };
 
 /** What is known of one machine: plain values, so that it can be stored. */
 export interface Known {
@@ -264,22 +264,22 @@ export class AttachEngine {
 
 	/** Takes an event in; `now` in ms UTC. Returns the orders that follow, by machine. */
 	take(event: AttachEvent, now: number): (AttachAction & { machine: string })[] {
-		if (event.e === 'want') {
+		if (event.kind === 'want') {
 			this.wanted.set(event.pool, event.wanted);
 			// Somebody has chosen anew: what failed is worth another try.
 			const own = [...(this.pools.get(event.pool) ?? [])];
 			for (const name of own) this.machines.get(name)!.failed.clear();
 			return own.flatMap((name) => this.orders(name, now));
 		}
-		if (event.e === 'gone') {
+		if (event.kind === 'gone') {
 			this.pools.get(this.machines.get(event.machine)?.pool ?? '')?.delete(event.machine);
 			this.machines.delete(event.machine);
 			return [];
 		}
 		// Only a machine that comes up is a new one: what is told late of one that has been removed brings it back to nobody.
-		if (event.e !== 'up' && !this.machines.has(event.machine)) return [];
-		const m = this.known(event.machine, event.e === 'up' ? event.pool : undefined);
-		switch (event.e) {
+		if (event.kind !== 'up' && !this.machines.has(event.machine)) return [];
+		const m = this.known(event.machine, event.kind === 'up' ? event.pool : undefined);
+		switch (event.kind) {
 			case 'up':
 				Object.assign(m, { up: true, sessions: 0 });
 				m.present.clear();
@@ -312,7 +312,7 @@ export class AttachEngine {
 			case 'open':
 			case 'close': {
 				const p = this.find(m, event.package, event.version);
-				if (p) p.open = Math.max(0, p.open + (event.e === 'open' ? 1 : -1));
+				if (p) p.open = Math.max(0, p.open + (event.kind === 'open' ? 1 : -1));
 				if (p?.open === 0) this.wake(m, event.package, event.version);
 				break;
 			}

@@ -35,7 +35,7 @@ const setting = (key: string, name: string, value: string): InventoryEntry => ({
 	value
 });
 const said = (changes: Change[]) =>
-	changes.map((c) => `${c.what} ${entryKey(c.entry).replaceAll('\0', '|').replace('\uffff', '')}`);
+	changes.map((c) => `${c.kind} ${entryKey(c.entry).replaceAll('\0', '|').replace('\uffff', '')}`);
 
 describe('the difference of two inventories', () => {
 	test('tells added, changed, removed, moved and permissions apart, for files and settings', () => {
@@ -85,7 +85,7 @@ describe('the difference of two inventories', () => {
 			[file('x/one', 'same'), file('x/two', 'same'), file('x/empty', '')],
 			[file('y/two', 'same'), file('y/empty', '')]
 		);
-		const moved = changes.find((c) => c.what === 'moved')!;
+		const moved = changes.find((c) => c.kind === 'moved')!;
 		expect(moved).toMatchObject({ entry: { file: 'y/two' }, was: { file: 'x/two' } });
 		expect(said(changes)).toEqual(['removed x/empty', 'removed x/one', 'added y/empty', 'moved y/two']);
 	});
@@ -128,9 +128,9 @@ describe('the difference of two inventories', () => {
 				const state = new Map(before.map((e) => [e.file, e]));
 				for (const c of differenceOf(before, after)) {
 					const e = c.entry as FileEntry;
-					if (c.what === 'removed') state.delete(e.file);
+					if (c.kind === 'removed') state.delete(e.file);
 					else {
-						if (c.what === 'moved') {
+						if (c.kind === 'moved') {
 							expect(c.was.sha256).toBe(e.sha256);
 							state.delete(c.was.file);
 						}

@@ -10,16 +10,16 @@ import {
 
 /** What became of one entry between two inventories. */
 export type Change =
-	| { what: 'added'; entry: InventoryEntry }
+	| { kind: 'added'; entry: InventoryEntry }
 	/** Other content, another kind, or another value. */
-	| { what: 'changed'; entry: InventoryEntry; was: InventoryEntry }
+	| { kind: 'changed'; entry: InventoryEntry; was: InventoryEntry }
 	/** The same content at another path. */
-	| { what: 'moved'; entry: FileEntry; was: FileEntry }
+	| { kind: 'moved'; entry: FileEntry; was: FileEntry }
 	/** Permissions only. */
-	| { what: 'mode'; entry: FileEntry; was: FileEntry }
-	| { what: 'removed'; entry: InventoryEntry };
+	| { kind: 'mode'; entry: FileEntry; was: FileEntry }
+	| { kind: 'removed'; entry: InventoryEntry };
 
-export type What = Change['what'];
+export type What = Change['kind'];
 
 /**
  * The difference of two inventories, in one pass over each: first every line of the one before, then every line of the one
@@ -68,7 +68,7 @@ export class Difference {
 		for (const [key, entry] of this.fresh) {
 			const was = rest.get(key);
 			rest.delete(key);
-			const change = was === undefined ? ({ what: 'added', entry } as const) : changeOf(was, entry);
+			const change = was === undefined ? ({ kind: 'added', entry } as const) : changeOf(was, entry);
 			if (change) found.push(change);
 		}
 		this.fresh.clear();
@@ -84,10 +84,10 @@ function changeOf(was: InventoryEntry, entry: InventoryEntry): Change | null {
 	if (isFile(entry) && isFile(was)) {
 		const same = was.kind === entry.kind && contentOf(was) === contentOf(entry);
 		if (same && was.mode === entry.mode) return null;
-		return { what: same ? 'mode' : 'changed', entry, was };
+		return { kind: same ? 'mode' : 'changed', entry, was };
 	}
 	const [a, b] = [was as SettingEntry, entry as SettingEntry];
-	return a.type === b.type && a.value === b.value ? null : { what: 'changed', entry, was };
+	return a.type === b.type && a.value === b.value ? null : { kind: 'changed', entry, was };
 }
 
 /** SHA-256 of a file, target of a link, nothing for a folder. */
@@ -107,17 +107,17 @@ function pairMoved(found: Change[], removed: InventoryEntry[]): Change[] {
 	}
 	const taken = new Set<InventoryEntry>();
 	const changes = found.map((c): Change => {
-		if (c.what !== 'added' || !isFile(c.entry) || c.entry.kind !== 'file') return c;
+		if (c.kind !== 'added' || !isFile(c.entry) || c.entry.kind !== 'file') return c;
 		const from = byContent.get(c.entry.sha256!)?.filter((e) => !taken.has(e));
 		if (!from?.length) return c;
 		const was = from.find((e) => baseName(e.file) === baseName((c.entry as FileEntry).file)) ?? from[0]!;
 		taken.add(was);
-		return { what: 'moved', entry: c.entry, was };
+		return { kind: 'moved', entry: c.entry, was };
 	});
-	for (const entry of removed) if (!taken.has(entry)) changes.push({ what: 'removed', entry });
+	for (const entry of removed) if (!taken.has(entry)) changes.push({ kind: 'removed', entry });
 	return changes;
 }
 
 /** Bytes that a change adds to a package that takes it. */
 export const bytesOf = (c: Change): number =>
-	c.what === 'removed' ? 0 : isFile(c.entry) ? c.entry.size : c.entry.value.length;
+	c.kind === 'removed' ? 0 : isFile(c.entry) ? c.entry.size : c.entry.value.length;

@@ -10,10 +10,10 @@ export const PATTERN_MOST = 500;
 const ALTERNATIVES_MOST = 64;
 
 type Piece =
-	| { is: 'star' }
-	| { is: 'any' }
-	| { is: 'char'; char: string }
-	| { is: 'class'; not: boolean; ranges: [string, string][] };
+	| { kind: 'star' }
+	| { kind: 'any' }
+	| { kind: 'char'; char: string }
+	| { kind: 'class'; not: boolean; ranges: [string, string][] };
 type Part = '**' | Piece[];
 
 /**
@@ -64,17 +64,17 @@ function piecesOf(part: string): Piece[] {
 	for (let i = 0; i < chars.length; i++) {
 		const c = chars[i]!;
 		if (c === '*') {
-			if (pieces.at(-1)?.is !== 'star') pieces.push({ is: 'star' });
-		} else if (c === '?') pieces.push({ is: 'any' });
-		else if (c === '\\' && i + 1 < chars.length) pieces.push({ is: 'char', char: chars[++i]! });
+			if (pieces.at(-1)?.kind !== 'star') pieces.push({ kind: 'star' });
+		} else if (c === '?') pieces.push({ kind: 'any' });
+		else if (c === '\\' && i + 1 < chars.length) pieces.push({ kind: 'char', char: chars[++i]! });
 		else if (c === '[') {
 			const close = chars.indexOf(']', i + 2);
-			if (close < 0) pieces.push({ is: 'char', char: c });
+			if (close < 0) pieces.push({ kind: 'char', char: c });
 			else {
 				pieces.push(classOf(chars.slice(i + 1, close)));
 				i = close;
 			}
-		} else pieces.push({ is: 'char', char: c });
+		} else pieces.push({ kind: 'char', char: c });
 	}
 	return pieces;
 }
@@ -89,12 +89,12 @@ function classOf(chars: string[]): Piece {
 			i += 2;
 		} else ranges.push([within[i]!, within[i]!]);
 	}
-	return { is: 'class', not, ranges };
+	return { kind: 'class', not, ranges };
 }
 
 const pieceFits = (piece: Piece, char: string): boolean => {
-	if (piece.is === 'char') return piece.char === char;
-	if (piece.is === 'class') return piece.ranges.some(([from, to]) => char >= from && char <= to) !== piece.not;
+	if (piece.kind === 'char') return piece.char === char;
+	if (piece.kind === 'class') return piece.ranges.some(([from, to]) => char >= from && char <= to) !== piece.not;
 	return true;
 };
 
@@ -122,7 +122,8 @@ function fits<P, T>(
 	return p === pattern.length;
 }
 
-const partFits = (pieces: Piece[], part: string): boolean => fits(pieces, [...part], (p) => p.is === 'star', pieceFits);
+const partFits = (pieces: Piece[], part: string): boolean =>
+	fits(pieces, [...part], (p) => p.kind === 'star', pieceFits);
 
 const partsFit = (pattern: readonly Part[], parts: readonly string[]): boolean =>
 	fits(

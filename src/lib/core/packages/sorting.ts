@@ -125,7 +125,7 @@ export interface OwnFolder {
 export function ownFolders(changes: readonly Change[], system: SystemFolders = systemFolders(null)): OwnFolder[] {
 	const added = new Set<string>();
 	for (const c of changes)
-		if (c.what === 'added') {
+		if (c.kind === 'added') {
 			if (isFile(c.entry)) {
 				if (c.entry.kind === 'folder') added.add(c.entry.file);
 			} else added.add(`\0${c.entry.setting}`);
@@ -133,7 +133,7 @@ export function ownFolders(changes: readonly Change[], system: SystemFolders = s
 	const folders = new Map<string, OwnFolder>();
 	const known = new Map<string, string | null>();
 	for (const c of changes) {
-		if (c.what !== 'added' && c.what !== 'moved') continue;
+		if (c.kind !== 'added' && c.kind !== 'moved') continue;
 		const e = c.entry;
 		const path = isFile(e) ? (e.kind === 'folder' ? e.file : folderOf(e.file)) : e.setting;
 		const memo = `${isFile(e) ? 'f' : 's'}${path}`;
@@ -211,18 +211,18 @@ export function sortChanges(
 			// In the app’s own folders only what was learned is noise: an app may ship a folder called cache.
 			if (own !== null) {
 				const why = learned.why(e);
-				return why && c.what !== 'added'
+				return why && c.kind !== 'added'
 					? { sort: 'noise', why }
 					: { sort: 'app', why: `it lies in ${own}, which the installer made` };
 			}
 			if (noise !== null) return { sort: 'noise', why: noise };
-			const moved = c.what === 'moved' ? inFiles(c.was.file) : null;
+			const moved = c.kind === 'moved' ? inFiles(c.was.file) : null;
 			if (moved !== null) return { sort: 'app', why: `it was moved out of ${moved}` };
-			if (c.what === 'added' && e.kind === 'link' && e.target !== undefined && pointsInto(e.target, needles))
+			if (c.kind === 'added' && e.kind === 'link' && e.target !== undefined && pointsInto(e.target, needles))
 				return { sort: 'app', why: `it is a link to ${pointsInto(e.target, needles)!}` };
-			if (c.what === 'added' && MENUS.test(e.file.toLowerCase()) && !/^(dev|proc)\//.test(e.file))
+			if (c.kind === 'added' && MENUS.test(e.file.toLowerCase()) && !/^(dev|proc)\//.test(e.file))
 				return { sort: 'app', why: 'it is a new entry of a menu, an icon or a page about it' };
-			if (c.what === 'added' && names.has(stem(e.file)))
+			if (c.kind === 'added' && names.has(stem(e.file)))
 				return { sort: 'app', why: `it bears the name of ${ownNamed(stem(e.file), files)}` };
 			return { sort: 'doubtful', why: doubt(c, its) };
 		}
@@ -236,7 +236,7 @@ export function sortChanges(
 				sort: 'app',
 				why: registers ? `it ${registers.what}: it points into ${target}` : `its value points into ${target}`
 			};
-		if (c.what === 'added' && registers && keys.some((k) => mentions(`${e.setting} ${e.name} ${e.value}`, baseName(k))))
+		if (c.kind === 'added' && registers && keys.some((k) => mentions(`${e.setting} ${e.name} ${e.value}`, baseName(k))))
 			return { sort: 'app', why: `it ${registers.what}` };
 		return { sort: 'doubtful', why: doubt(c, its) };
 	});
@@ -253,7 +253,7 @@ function emptyOfApp(changes: readonly Change[], sorted: Sorted[]): void {
 		for (let at = folderOf(c.entry.file); at !== '' && !set.has(at); at = folderOf(at)) set.add(at);
 	});
 	changes.forEach((c, i) => {
-		if (c.what !== 'added' || !isFile(c.entry) || c.entry.kind !== 'folder') return;
+		if (c.kind !== 'added' || !isFile(c.entry) || c.entry.kind !== 'folder') return;
 		if (holdsNoise.has(c.entry.file) && !holdsMore.has(c.entry.file))
 			sorted[i] = { sort: 'noise', why: 'nothing but noise lies in it' };
 	});
@@ -278,7 +278,7 @@ function doubt(c: Change, its: SystemFolders): string {
 	const e = c.entry;
 	const path = isFile(e) ? e.file : e.setting;
 	const system = isFile(e) && its.file(path);
-	switch (c.what) {
+	switch (c.kind) {
 		case 'removed':
 			return 'it was removed, and lay outside the app’s own folders: something else may need it';
 		case 'mode':

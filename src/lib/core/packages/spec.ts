@@ -78,7 +78,7 @@ export function contentsOf(taken: readonly Change[], above: ReadonlyMap<string, 
 	const settings: SettingEntry[] = [];
 	const left: Contents['left'] = [];
 	for (const c of taken) {
-		if (c.what === 'removed') {
+		if (c.kind === 'removed') {
 			left.push({ path: treePath(c), why: 'it takes away what the system has, and a package only adds' });
 			continue;
 		}
@@ -115,7 +115,7 @@ export function contentsOf(taken: readonly Change[], above: ReadonlyMap<string, 
 
 /** Paths of folders above taken files that no change made: their permissions are asked of the inventory. */
 export function foldersAbove(taken: readonly Change[]): Set<string> {
-	const own = new Set(taken.flatMap((c) => (isFile(c.entry) && c.what !== 'removed' ? [c.entry.file] : [])));
+	const own = new Set(taken.flatMap((c) => (isFile(c.entry) && c.kind !== 'removed' ? [c.entry.file] : [])));
 	const above = new Set<string>();
 	for (const path of own)
 		for (let at = folderOf(path); at !== '' && !above.has(at); at = folderOf(at)) if (!own.has(at)) above.add(at);

@@ -19,11 +19,11 @@ describe('a typed scope', () => {
 		const { scope, problems } = parseScope('site:bergen pool:"Chart Studio" signin>60s -team:contractors fulmar');
 		expect(problems).toEqual([]);
 		expect(scope.terms).toEqual([
-			{ type: 'facet', facet: 'site', values: ['bergen'], not: false },
-			{ type: 'facet', facet: 'pool', values: ['Chart Studio'], not: false },
-			{ type: 'measure', measure: 'signin', compare: '>', value: 60_000, text: '60s', not: false },
-			{ type: 'facet', facet: 'team', values: ['contractors'], not: true },
-			{ type: 'text', text: 'fulmar', not: false }
+			{ kind: 'facet', facet: 'site', values: ['bergen'], not: false },
+			{ kind: 'facet', facet: 'pool', values: ['Chart Studio'], not: false },
+			{ kind: 'measure', measure: 'signin', compare: '>', value: 60_000, text: '60s', not: false },
+			{ kind: 'facet', facet: 'team', values: ['contractors'], not: true },
+			{ kind: 'text', text: 'fulmar', not: false }
 		]);
 	});
 	test.each([
@@ -43,21 +43,21 @@ describe('a typed scope', () => {
 	const value = fc.stringMatching(/^[a-zA-Z0-9][a-zA-Z0-9 .,/-]{0,11}[a-z0-9]$/);
 	const term = fc.oneof(
 		fc.record({
-			type: fc.constant('facet' as const),
+			kind: fc.constant('facet' as const),
 			facet: fc.constantFrom(...(Object.keys(FACETS) as Facet[])),
 			values: fc.array(value, { minLength: 1, maxLength: 3 }),
 			not: fc.boolean()
 		}),
 		fc
 			.record({
-				type: fc.constant('measure' as const),
+				kind: fc.constant('measure' as const),
 				measure: fc.constant('strain' as const),
 				compare: fc.constantFrom('>' as const, '<=' as const),
 				value: fc.nat(),
 				not: fc.boolean()
 			})
 			.map((t) => ({ ...t, text: String(t.value) })),
-		fc.record({ type: fc.constant('text' as const), text: value, not: fc.boolean() })
+		fc.record({ kind: fc.constant('text' as const), text: value, not: fc.boolean() })
 	);
 	test('written out reads back as the same scope', () => {
 		fc.assert(
@@ -120,7 +120,7 @@ describe('narrowing plain things', () => {
 	test('leaves out what says nothing, and lists it', () => {
 		const { items, left } = under('site:bergen strain>50 team:charts');
 		expect(items).toHaveLength(2);
-		expect(left.map((t) => t.type)).toEqual(['measure', 'facet']);
+		expect(left.map((t) => t.kind)).toEqual(['measure', 'facet']);
 	});
 	test('a view leaves out only what none of its parts can use', () => {
 		const a = under('strain>50 team:charts').left;

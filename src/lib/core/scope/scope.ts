@@ -29,10 +29,10 @@ export type Measure = keyof typeof MEASURES;
 export type Comparison = '>' | '>=' | '<' | '<=' | '=';
 
 export type Term =
-	| { type: 'facet'; facet: Facet; values: string[]; not: boolean }
+	| { kind: 'facet'; facet: Facet; values: string[]; not: boolean }
 	/** `value` in ms for durations. */
-	| { type: 'measure'; measure: Measure; compare: Comparison; value: number; text: string; not: boolean }
-	| { type: 'text'; text: string; not: boolean };
+	| { kind: 'measure'; measure: Measure; compare: Comparison; value: number; text: string; not: boolean }
+	| { kind: 'text'; text: string; not: boolean };
 
 export interface Scope {
 	terms: Term[];
@@ -67,8 +67,8 @@ export function parseScope(text: string): { scope: Scope; problems: ScopeProblem
 	const said = new Set<string>();
 	const add = (term: Term) => {
 		const key = JSON.stringify({ ...term, text: undefined });
-		if (!said.has(term.type === 'text' ? `${key}${term.text}` : key)) terms.push(term);
-		said.add(term.type === 'text' ? `${key}${term.text}` : key);
+		if (!said.has(term.kind === 'text' ? `${key}${term.text}` : key)) terms.push(term);
+		said.add(term.kind === 'text' ? `${key}${term.text}` : key);
 	};
 	for (const { word, at } of words(text)) {
 		if (terms.length >= SCOPE_LIMITS.terms) {
@@ -88,7 +88,7 @@ export function parseScope(text: string): { scope: Scope; problems: ScopeProblem
 					problems.push({ at, words: `Say which ${FACETS[facet[1] as Facet].words}: ${facet[1]}:name.` });
 				else if (values.length > SCOPE_LIMITS.values)
 					problems.push({ at, words: `A part of a scope names at most ${SCOPE_LIMITS.values} things.` });
-				else add({ type: 'facet', facet: facet[1] as Facet, values, not });
+				else add({ kind: 'facet', facet: facet[1] as Facet, values, not });
 			}
 		} else if (measure) {
 			const key = measure[1] as Measure;
@@ -109,7 +109,7 @@ export function parseScope(text: string): { scope: Scope; problems: ScopeProblem
 					});
 				else
 					add({
-						type: 'measure',
+						kind: 'measure',
 						measure: key,
 						compare: measure[2] as Comparison,
 						value,
@@ -119,7 +119,7 @@ export function parseScope(text: string): { scope: Scope; problems: ScopeProblem
 			}
 		} else {
 			const plain = unquote(body);
-			if (plain) add({ type: 'text', text: plain, not });
+			if (plain) add({ kind: 'text', text: plain, not });
 		}
 	}
 	return { scope: { terms }, problems };
@@ -130,8 +130,8 @@ export function scopeText(scope: Scope): string {
 	return scope.terms
 		.map((t) => {
 			const sign = t.not ? '-' : '';
-			if (t.type === 'facet') return `${sign}${t.facet}:${t.values.map(quote).join(',')}`;
-			if (t.type === 'measure') return `${sign}${t.measure}${t.compare}${t.text}`;
+			if (t.kind === 'facet') return `${sign}${t.facet}:${t.values.map(quote).join(',')}`;
+			if (t.kind === 'measure') return `${sign}${t.measure}${t.compare}${t.text}`;
 			return sign + (/[:<>=]/.test(t.text) ? `"${t.text}"` : quote(t.text));
 		})
 		.join(' ');
@@ -139,12 +139,12 @@ export function scopeText(scope: Scope): string {
 
 /** One term as words of the sentence in the scope line; `nameOf` turns ids into names. */
 export function termWords(term: Term, nameOf: (facet: Facet, id: string) => string = (_f, id) => id): string {
-	if (term.type === 'facet') {
+	if (term.kind === 'facet') {
 		const names = term.values.map((v) => nameOf(term.facet, v));
 		const list = names.length > 1 ? `${names.slice(0, -1).join(', ')} or ${names.at(-1)}` : names[0]!;
 		return `${term.not ? 'not ' : ''}${FACETS[term.facet].words} ${list}`;
 	}
-	if (term.type === 'measure') {
+	if (term.kind === 'measure') {
 		const compare = { '>': 'over', '>=': 'at least', '<': 'under', '<=': 'at most', '=': 'exactly' }[term.compare];
 		return `${term.not ? 'not ' : ''}${MEASURES[term.measure].words} ${compare} ${term.text}`;
 	}
@@ -153,8 +153,8 @@ export function termWords(term: Term, nameOf: (facet: Facet, id: string) => stri
 
 /** The scope with one facet set to one value (replacing what it said of that facet), or dropped for null. */
 export function withFacet(scope: Scope, facet: Facet, value: string | null): Scope {
-	const rest = scope.terms.filter((t) => !(t.type === 'facet' && t.facet === facet && !t.not));
-	return { terms: value === null ? rest : [...rest, { type: 'facet', facet, values: [value], not: false }] };
+	const rest = scope.terms.filter((t) => !(t.kind === 'facet' && t.facet === facet && !t.not));
+	return { terms: value === null ? rest : [...rest, { kind: 'facet', facet, values: [value], not: false }] };
 }
 
 /** The scope without its term number `index`. */
@@ -164,8 +164,8 @@ export const withoutTerm = (scope: Scope, index: number): Scope => ({
 
 /** Values that a facet is narrowed to, or null when it says nothing of the facet. */
 export function facetValues(scope: Scope, facet: Facet): string[] | null {
-	const term = scope.terms.find((t) => t.type === 'facet' && t.facet === facet && !t.not);
-	return term?.type === 'facet' ? term.values : null;
+	const term = scope.terms.find((t) => t.kind === 'facet' && t.facet === facet && !t.not);
+	return term?.kind === 'facet' ? term.values : null;
 }
 
 /** How things of a kind answer to facets: the id, or the ids, that each has. */
@@ -184,11 +184,11 @@ export function narrow<T>(
 	const left: Term[] = [];
 	const tests: ((item: T) => boolean)[] = [];
 	for (const term of scope.terms) {
-		const idOf = term.type === 'facet' ? facets[term.facet] : undefined;
-		if (term.type === 'text') {
+		const idOf = term.kind === 'facet' ? facets[term.facet] : undefined;
+		if (term.kind === 'text') {
 			const wanted = folded(term.text);
 			tests.push((item) => folded(text(item)).includes(wanted) !== term.not);
-		} else if (term.type === 'facet' && idOf)
+		} else if (term.kind === 'facet' && idOf)
 			tests.push((item) => [idOf(item)].flat().some((id) => term.values.includes(id)) !== term.not);
 		else left.push(term);
 	}

@@ -24,26 +24,26 @@ export interface CardLine {
 export type CardSection =
 	/** Who takes a version, in groups of the same reason. */
 	| {
-			type: 'takes';
+			kind: 'takes';
 			title: string;
 			sub: string;
 			groups: { machines: number; words: string; pill: string; tone: string; will: boolean; first: string[] }[];
 	  }
 	/** The phases of a sign-in against the usual ones, in ms. */
-	| { type: 'phases'; phases: Phase[]; usual: Record<string, number>; total: number }
+	| { kind: 'phases'; phases: Phase[]; usual: Record<string, number>; total: number }
 	| {
-			type: 'checks';
+			kind: 'checks';
 			title: string;
 			sub: string;
 			/** `ok` null: not asked. */
 			checks: { asks: string; ok: boolean | null; saw: string; since: number | null }[];
 	  }
 	/** `step`, `from` and `to` in ms. */
-	| { type: 'samples'; step: number; from: number; to: number; points: SamplePoint[] }
-	| { type: 'lines'; title: string; lines: CardLine[] }
-	| { type: 'connections'; connections: ConnectionRow[] }
-	| { type: 'compared'; with: string; changes: ContentsChange[]; send?: string }
-	| { type: 'contents'; contents: { name: string; version: string; size: number }[] };
+	| { kind: 'samples'; step: number; from: number; to: number; points: SamplePoint[] }
+	| { kind: 'lines'; title: string; lines: CardLine[] }
+	| { kind: 'connections'; connections: ConnectionRow[] }
+	| { kind: 'compared'; with: string; changes: ContentsChange[]; send?: string }
+	| { kind: 'contents'; contents: { name: string; version: string; size: number }[] };
 
 /** All that is known of one thing at a moment, with the reasons: what every card says, and sections of its own. */
 export interface Card {
@@ -62,15 +62,15 @@ export interface Card {
 }
 
 /** The section of a type that a card has, or undefined. */
-export const sectionOf = <T extends CardSection['type']>(
+export const sectionOf = <T extends CardSection['kind']>(
 	card: Card,
 	type: T
-): Extract<CardSection, { type: T }> | undefined =>
-	[...(card.lead ?? []), ...card.sections].find((s): s is Extract<CardSection, { type: T }> => s.type === type);
+): Extract<CardSection, { kind: T }> | undefined =>
+	[...(card.lead ?? []), ...card.sections].find((s): s is Extract<CardSection, { kind: T }> => s.kind === type);
 
 /** Sections that show nothing are none: nothing stands under their title. */
 export function isBare(s: CardSection): boolean {
-	switch (s.type) {
+	switch (s.kind) {
 		case 'lines':
 			return s.lines.length === 0;
 		case 'checks':

@@ -77,7 +77,7 @@ describe('the plan of a change and what comes of it', () => {
 
 	test('somebody who is shut out is refused at the gateway, with the same reason the tester gives', async () => {
 		await h.carryOut('grant.change', { grant: 1, conditions: { managedEndpoint: true }, channels: [] });
-		h.lab.apply({ c: 'connect', login: 'cleo', publication: 'desk', secondFactor: true, key: 'c' });
+		h.lab.apply({ kind: 'connect', login: 'cleo', publication: 'desk', secondFactor: true, key: 'c' });
 		await h.live(MINUTE);
 		const refused = all<{ cause: string }>(h.db, `SELECT cause FROM connections WHERE result = 'refused'`);
 		const tested = testAccess(h.db, {

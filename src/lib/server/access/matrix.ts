@@ -61,7 +61,7 @@ export function matrixIn(db: Db, scope: Scope, at: number) {
 	});
 	const teams = narrow(scope, rows, { team: (t) => above.get(t.id) ?? [] }, (t) => t.name);
 	// What a scope asks of anything but teams narrows the publications alone.
-	const asksTeam = scope.terms.some((t) => t.type === 'facet' && t.facet === 'team');
+	const asksTeam = scope.terms.some((t) => t.kind === 'facet' && t.facet === 'team');
 	return {
 		publications: publications.map((p, i) => ({ id: p.id, name: p.internalName, shown: p.name, people: m.totals[i]! })),
 		teams: asksTeam ? teams.items : rows,

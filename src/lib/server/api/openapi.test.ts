@@ -84,7 +84,7 @@ describe('every address of the API', () => {
 			['sessions', String(one<{ id: number }>(h.db, 'SELECT id FROM sessions LIMIT 1')!.id)]
 		])
 			await ok('GET', `/${path}/${id}`);
-		await h.lab.apply({ c: 'fault', kind: 'volume-full', target: 'isle-v1', value: 0.96 });
+		await h.lab.apply({ kind: 'fault', fault: 'volume-full', target: 'isle-v1', value: 0.96 });
 		await h.live(7 * MINUTE);
 		await ok('GET', `/findings/${one<{ id: number }>(h.db, 'SELECT id FROM findings LIMIT 1')!.id}`);
 		await ok('GET', '/machines.csv?sort=-strain&limit=2');

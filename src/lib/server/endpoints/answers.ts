@@ -113,9 +113,9 @@ const phase = v.strictObject({
 	parts: v.optional(v.array(v.strictObject({ name: text, ms: span })))
 });
 
-const section = v.variant('type', [
+const section = v.variant('kind', [
 	v.strictObject({
-		type: v.literal('takes'),
+		kind: v.literal('takes'),
 		title: text,
 		sub: text,
 		groups: v.array(
@@ -129,15 +129,15 @@ const section = v.variant('type', [
 			})
 		)
 	}),
-	v.strictObject({ type: v.literal('phases'), phases: v.array(phase), usual: v.record(text, span), total: span }),
+	v.strictObject({ kind: v.literal('phases'), phases: v.array(phase), usual: v.record(text, span), total: span }),
 	v.strictObject({
-		type: v.literal('checks'),
+		kind: v.literal('checks'),
 		title: text,
 		sub: text,
 		checks: v.array(v.strictObject({ asks: text, ok: v.nullable(v.boolean()), saw: text, since: v.nullable(moment) }))
 	}),
 	v.strictObject({
-		type: v.literal('samples'),
+		kind: v.literal('samples'),
 		step: span,
 		from: moment,
 		to: moment,
@@ -155,9 +155,9 @@ const section = v.variant('type', [
 			})
 		)
 	}),
-	v.strictObject({ type: v.literal('lines'), title: text, lines: v.array(line) }),
+	v.strictObject({ kind: v.literal('lines'), title: text, lines: v.array(line) }),
 	v.strictObject({
-		type: v.literal('connections'),
+		kind: v.literal('connections'),
 		connections: v.array(
 			v.strictObject({
 				id: whole,
@@ -183,13 +183,13 @@ const section = v.variant('type', [
 		)
 	}),
 	v.strictObject({
-		type: v.literal('compared'),
+		kind: v.literal('compared'),
 		with: text,
 		changes: v.array(v.strictObject({ name: text, before: v.nullable(text), after: v.nullable(text), bytes })),
 		send: v.optional(text)
 	}),
 	v.strictObject({
-		type: v.literal('contents'),
+		kind: v.literal('contents'),
 		contents: v.array(v.strictObject({ name: text, version: text, size: bytes }))
 	})
 ]);

@@ -17,7 +17,7 @@ beforeEach(async () => {
 });
 
 const fault = (kind: (typeof FAULT_KINDS)[number], target: string, value: number | null = null) =>
-	h.lab.apply({ c: 'fault', kind, target, value }) as number;
+	h.lab.apply({ kind: 'fault', fault: kind, target, value }) as number;
 const failing = () =>
 	all<{ machine: string; name: string; since: number; until: number }>(
 		h.db,
@@ -41,7 +41,7 @@ describe('checks', () => {
 		await h.live(2 * MINUTE);
 		await checks();
 		expect(failing()).toEqual([{ machine: 'quay-01', name: 'agent', since, until: FOREVER }]);
-		h.lab.apply({ c: 'clear fault', id });
+		h.lab.apply({ kind: 'clear fault', id });
 		await h.live(2 * MINUTE);
 		await checks();
 		expect(failing()).toEqual([{ machine: 'quay-01', name: 'agent', since, until: h.lab.now }]);
@@ -58,7 +58,7 @@ describe('checks', () => {
 		const id = fault('agent-stopped', 'quay-01');
 		fault('trust-lost', 'quay-01');
 		await checks();
-		h.lab.apply({ c: 'clear fault', id });
+		h.lab.apply({ kind: 'clear fault', id });
 		await h.live(MINUTE);
 		await checks();
 		expect(failing().map((f) => [f.name, f.until === FOREVER])).toEqual([
@@ -120,7 +120,7 @@ describe('findings', () => {
 		await h.live(3 * MINUTE);
 		await findings();
 		expect(open()).toMatchObject([{ since: first!.since }]);
-		h.lab.apply({ c: 'clear fault', id });
+		h.lab.apply({ kind: 'clear fault', id });
 		await h.live(MINUTE);
 		await findings();
 		expect(open()).toEqual([]);
@@ -159,7 +159,7 @@ describe('findings', () => {
 		fault('gateway-relay', 'quay-gw');
 		// Bo comes from an office, Anna from outside; Cleo, too, but by a protocol that needs no relay.
 		for (const login of ['bo', 'anna', 'cleo'])
-			h.lab.apply({ c: 'connect', login, publication: 'desk', secondFactor: true, key: login });
+			h.lab.apply({ kind: 'connect', login, publication: 'desk', secondFactor: true, key: login });
 		await h.live(10 * MINUTE);
 		await findings();
 		expect(open().map((f) => [f.kind, f.subject_id])).toEqual([['gateway relay', 'quay-gw']]);

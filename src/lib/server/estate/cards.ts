@@ -63,7 +63,7 @@ export function hostCard({ db }: Context, name: string, { at }: Then): Card | nu
 		actions: [],
 		sections: [
 			{
-				type: 'lines',
+				kind: 'lines',
 				title: 'Machines on it',
 				lines: machines.slice(0, 40).map((m) => ({
 					words: m.name,

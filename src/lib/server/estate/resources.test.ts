@@ -16,7 +16,7 @@ beforeEach(async () => {
 
 const needs = () => needsAt(h.db, parseScope('').scope, h.lab.now).needs;
 const fault = (kind: 'volume-full' | 'range-used-up', target: string, value: number | null = null) =>
-	h.lab.apply({ c: 'fault', kind, target, value });
+	h.lab.apply({ kind: 'fault', fault: kind, target, value });
 
 describe('a volume that fills', () => {
 	test('stands on Today with the plan that extends it, and is gone once that has run', async () => {

@@ -13,7 +13,7 @@ const OF_EACH = 6;
 
 /** What is called so, or says so, at a moment: of every list whose rows are searched. */
 export function searchFor(db: Db, text: string, at: number): Hit[] {
-	const scope = { terms: [{ type: 'text' as const, text, not: false }] };
+	const scope = { terms: [{ kind: 'text' as const, text, not: false }] };
 	return [...LISTS.values()].flatMap((kind) => {
 		const { called, card } = kind;
 		if (!called || !card) return [];

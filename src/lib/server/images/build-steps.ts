@@ -239,5 +239,5 @@ async function withinLimit(
 
 const goodCodes = (kind: string, said: unknown): number[] => {
 	const param = kindOf(kind)?.params.codes;
-	return Array.isArray(said) ? said.map(Number) : param?.type === 'codes' ? param.default : [0];
+	return Array.isArray(said) ? said.map(Number) : param?.kind === 'codes' ? param.default : [0];
 };

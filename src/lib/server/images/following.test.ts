@@ -46,7 +46,7 @@ describe('a release', () => {
 		const h = await Harness.of(following());
 		await h.live(20 * MINUTE);
 		const id = h.lab.apply({
-			c: 'connect',
+			kind: 'connect',
 			login: 'anna',
 			publication: 'desk',
 			secondFactor: true,
@@ -267,7 +267,7 @@ describe('what a plan says is what happens', () => {
 			for (const [i, login] of ['anna', 'bo', 'eve'].entries())
 				if (uniform(seed, 20, i) < 0.5)
 					h.lab.apply({
-						c: 'connect',
+						kind: 'connect',
 						login,
 						publication: login === 'eve' ? 'own' : 'desk',
 						secondFactor: true,

@@ -14,7 +14,13 @@ const lives = (h: Harness, pool: string) =>
 async function withSomebody(): Promise<{ h: Harness; session: number; machine: string }> {
 	const h = await Harness.of(estate());
 	await h.live(15 * MINUTE);
-	const id = h.lab.apply({ c: 'connect', login: 'anna', publication: 'desk', secondFactor: true, key: 'a' }) as number;
+	const id = h.lab.apply({
+		kind: 'connect',
+		login: 'anna',
+		publication: 'desk',
+		secondFactor: true,
+		key: 'a'
+	}) as number;
 	await h.live(10 * MINUTE);
 	const { session, machine } = h.lab.world.connections.get(id)!;
 	return { h, session: session!, machine: machine! };
@@ -147,7 +153,7 @@ describe('volumes evened out', () => {
 		await h.live(30 * MINUTE, 30_000);
 		const sessions: number[] = [];
 		for (const login of ['anna', 'bo', 'cleo']) {
-			const id = h.lab.apply({ c: 'connect', login, publication: 'desk', secondFactor: true, key: login }) as number;
+			const id = h.lab.apply({ kind: 'connect', login, publication: 'desk', secondFactor: true, key: login }) as number;
 			await h.live(10 * MINUTE, MINUTE);
 			const session = h.lab.world.connections.get(id)?.session;
 			if (session) sessions.push(session);
@@ -170,7 +176,7 @@ describe('volumes evened out', () => {
 	test('is refused with the reason where there is no room', async () => {
 		const h = await Harness.of(estate());
 		await h.live(5 * MINUTE);
-		h.lab.apply({ c: 'fault', kind: 'volume-full', target: 'quay-v1', value: 0.95 });
+		h.lab.apply({ kind: 'fault', fault: 'volume-full', target: 'quay-v1', value: 0.95 });
 		expect((await h.draft('volumes.even', { site: 'quay', share: 80 })).blocks[0]!.words).toMatch(
 			/more are in use than 80 % of all volumes together/
 		);

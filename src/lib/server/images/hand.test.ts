@@ -138,7 +138,7 @@ describe('a schedule', () => {
 
 	test('that is blocked when it is due is not done, and Today says so; taken off it is never due again', async () => {
 		await h.carryOut('schedule.add', nightly);
-		h.lab.apply({ c: 'fault', kind: 'right-taken', target: 'updates', value: null });
+		h.lab.apply({ kind: 'fault', fault: 'right-taken', target: 'updates', value: null });
 		await h.live(26 * HOUR, 2 * MINUTE);
 		expect(needs().find((n) => n.unit === 'not done')!.facts[0]!.words).toMatch(/may not reach the update service/);
 		await expect(h.draft('schedule.add', nightly)).rejects.toThrow(/There is a schedule called .* already/);
@@ -196,7 +196,7 @@ describe('retiring and deleting', () => {
 
 describe('what the builder may do', () => {
 	test('a right that is missing blocks the build, and says which step needs it', async () => {
-		h.lab.apply({ c: 'fault', kind: 'right-taken', target: 'packages', value: null });
+		h.lab.apply({ kind: 'fault', fault: 'right-taken', target: 'packages', value: null });
 		const plan = await h.draft('image.build', { line: 'desk' });
 		expect(plan.blocks.map((b) => b.words)).toEqual([
 			'the builder’s account may not read from the package store, which “Install Paperlane” and “Install Crewbook” and “Desktop agent newest” need'

@@ -18,10 +18,10 @@ beforeEach(async () => {
 	);
 	await h.live(10 * MINUTE);
 	for (const login of ['anna', 'bo'])
-		h.lab.apply({ c: 'connect', login, publication: 'desk', secondFactor: true, key: login });
+		h.lab.apply({ kind: 'connect', login, publication: 'desk', secondFactor: true, key: login });
 	await h.live(10 * MINUTE);
 	const bo = [...h.lab.world.sessions.values()].find((s) => s.person === 'bo')!;
-	h.lab.apply({ c: 'disconnect', session: bo.id });
+	h.lab.apply({ kind: 'disconnect', session: bo.id });
 	await h.live(MINUTE);
 	machines = [...new Set([...h.lab.world.sessions.values()].map((s) => s.machine))];
 	logged.length = asked.length = 0;

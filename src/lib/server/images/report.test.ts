@@ -54,7 +54,7 @@ describe('the report of a sheet', () => {
 		expect(problem!.fact.words).toBe('the package store has no package called Paperplane');
 	});
 	test('a right that was taken is shown as missing', async () => {
-		h.lab.apply({ c: 'fault', kind: 'right-taken', target: 'updates', value: null });
+		h.lab.apply({ kind: 'fault', fault: 'right-taken', target: 'updates', value: null });
 		const r = await reportOf(h.ctx, 'desk', sheet());
 		expect(r.rights.filter((x) => !x.granted)).toEqual([
 			{

@@ -209,7 +209,13 @@ describe('a rollout', () => {
 			})
 		);
 		await h.live(10 * MINUTE);
-		const id = h.lab.apply({ c: 'connect', login: 'p1', publication: 'desk', secondFactor: true, key: 'a' }) as number;
+		const id = h.lab.apply({
+			kind: 'connect',
+			login: 'p1',
+			publication: 'desk',
+			secondFactor: true,
+			key: 'a'
+		}) as number;
 		await h.live(10 * MINUTE);
 		const { machine } = h.lab.world.connections.get(id)!;
 		const plan = await h.draft('image.rollout', {

@@ -77,10 +77,10 @@ describe('shipping', () => {
 			await h.live(5 * MINUTE, 5 * MINUTE);
 		const sent = sentTo(h, 'isle');
 		expect(sent).toBeGreaterThan(0);
-		const fault = h.lab.apply({ c: 'fault', kind: 'link-down', target: 'isle/quay', value: null }) as number;
+		const fault = h.lab.apply({ kind: 'fault', fault: 'link-down', target: 'isle/quay', value: null }) as number;
 		await h.live(HOUR, MINUTE);
 		expect(sentTo(h, 'isle')).toBeLessThan(sent * 1.2);
-		h.lab.apply({ c: 'clear fault', id: fault });
+		h.lab.apply({ kind: 'clear fault', id: fault });
 		await h.live(until(12), 5 * MINUTE);
 		const noon = sentTo(h, 'isle');
 		await h.live(6 * HOUR, 10 * MINUTE);

@@ -116,7 +116,7 @@ export function versionCard(ctx: Context, id: string, { at, live }: Then): Card 
 		],
 		sections: [
 			{
-				type: 'takes',
+				kind: 'takes',
 				title: v.held ? 'Who would take it, and why not' : 'Who takes it, and why not',
 				sub: `${countWords(line.machines, 'machine')} on this line`,
 				groups: groups.map((g) => ({
@@ -130,7 +130,7 @@ export function versionCard(ctx: Context, id: string, { at, live }: Then): Card 
 			...(before
 				? [
 						{
-							type: 'compared' as const,
+							kind: 'compared' as const,
 							with: before.number,
 							changes: compareContents(before.contents, v.contents),
 							...(send
@@ -141,7 +141,7 @@ export function versionCard(ctx: Context, id: string, { at, live }: Then): Card 
 						}
 					]
 				: []),
-			{ type: 'contents', contents: v.contents }
+			{ kind: 'contents', contents: v.contents }
 		]
 	};
 }

@@ -217,7 +217,7 @@ describe('joining up a site', () => {
 			save('directory', { folder, account: 'svc-join', secret });
 		await expect(directory('desks/moon')).rejects.toMatchObject(refused('folder', /no folder desks\/moon/));
 		await expect(directory('desks/quay', 'no')).rejects.toMatchObject(refused('account', /does not take the account/));
-		h.lab.apply({ c: 'fault', kind: 'join-refused', target: 'desks/quay', value: null });
+		h.lab.apply({ kind: 'fault', fault: 'join-refused', target: 'desks/quay', value: null });
 		await expect(directory('desks/quay')).rejects.toMatchObject(refused('folder', /may not create computer accounts/));
 		expect((await joiningOf(h.ctx, id)).directory).toEqual({ folder: 'desks/isle', account: 'svc-join' });
 	});
@@ -341,7 +341,7 @@ describe('the checks that run for ever', () => {
 		async (kind, target, name, words) => {
 			expect(await grow()).toEqual([]);
 			const began = h.lab.now;
-			const fault = h.lab.apply({ c: 'fault', kind, target, value: null }) as number;
+			const fault = h.lab.apply({ kind: 'fault', fault: kind, target, value: null }) as number;
 			await h.live(6 * MINUTE, MINUTE);
 			expect(failing('isle')).toContain(name);
 			expect((await grow()).join()).toMatch(words);
@@ -351,7 +351,7 @@ describe('the checks that run for ever', () => {
 			expect(sectionOf(card, 'checks')!.checks.find((c) => c.ok === false)!.since).toBeGreaterThanOrEqual(began);
 			// As of before, nothing was wrong.
 			expect(checksAt(h.db, 'isle', began).filter((c) => c.ok === false)).toEqual([]);
-			h.lab.apply({ c: 'clear fault', id: fault });
+			h.lab.apply({ kind: 'clear fault', id: fault });
 			await h.live(6 * MINUTE, MINUTE);
 			expect(failing('isle')).toEqual([]);
 			expect(await grow()).toEqual([]);
@@ -360,7 +360,7 @@ describe('the checks that run for ever', () => {
 	);
 
 	test('a reset and a shipment are blocked by a silent provider, too', async () => {
-		h.lab.apply({ c: 'fault', kind: 'provider-silent', target: 'isle', value: null });
+		h.lab.apply({ kind: 'fault', fault: 'provider-silent', target: 'isle', value: null });
 		await h.live(6 * MINUTE, MINUTE);
 		expect((await h.draft('machines.reset', { pool: 'isle' })).blocks.map((b) => b.words).join()).toMatch(
 			/out of reach/
@@ -398,7 +398,7 @@ describe('the checks that run for ever', () => {
 	});
 
 	test('a link that is down takes the site out of reach', async () => {
-		h.lab.apply({ c: 'fault', kind: 'link-down', target: 'quay/isle', value: null });
+		h.lab.apply({ kind: 'fault', fault: 'link-down', target: 'quay/isle', value: null });
 		await h.live(6 * MINUTE, MINUTE);
 		expect(failing('isle')).toContain('certificate');
 		expect(failing('quay')).toEqual([]);

@@ -36,7 +36,7 @@ describe('the card of a site', () => {
 
 	test('says what fails, since when, and what helps; as of before, that nothing did', async () => {
 		const before = h.lab.now;
-		h.lab.apply({ c: 'fault', kind: 'clock-off', target: 'isle', value: null });
+		h.lab.apply({ kind: 'fault', fault: 'clock-off', target: 'isle', value: null });
 		await h.live(6 * MINUTE, MINUTE);
 		const isle = (await card('isle'))!;
 		expect(isle.sub).toBe('office, 1 check fails');

@@ -62,7 +62,7 @@ export function siteCard(ctx: Context, id: string, { at }: Then): Card | null {
 		links: [{ words: 'all sites', href: '/build/sites' }],
 		sections: [
 			{
-				type: 'checks',
+				kind: 'checks',
 				title: 'Checks',
 				sub: 'every five minutes',
 				checks: SITE_CHECKS.flatMap((name) => {

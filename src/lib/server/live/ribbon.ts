@@ -115,6 +115,6 @@ export function ribbonOf(db: Db, curves: Curves, now: number): Ribbon {
 
 /** Names a scope for the counts that are kept, or null when what it held in the past depends on the present. */
 const keyOf = (scope: Scope): string | null =>
-	scope.terms.some((t) => t.type === 'measure' || (t.type === 'facet' && t.facet === 'state'))
+	scope.terms.some((t) => t.kind === 'measure' || (t.kind === 'facet' && t.facet === 'state'))
 		? null
 		: JSON.stringify(scope.terms);

@@ -133,7 +133,7 @@ export async function machineCard(ctx: Context, name: string, { at, live }: Then
 		actions,
 		sections: [
 			{
-				type: 'checks',
+				kind: 'checks',
 				title: 'Checks on the way to it',
 				sub: 'asked just now',
 				checks: results.map((r) => ({
@@ -143,9 +143,9 @@ export async function machineCard(ctx: Context, name: string, { at, live }: Then
 					since: failing.find((f) => f.name === r.name)?.since ?? null
 				}))
 			},
-			{ type: 'samples', ...samplesOf(db, found.id, at - 6 * HOUR, at), from: at - 6 * HOUR, to: at },
+			{ kind: 'samples', ...samplesOf(db, found.id, at - 6 * HOUR, at), from: at - 6 * HOUR, to: at },
 			{
-				type: 'lines',
+				kind: 'lines',
 				title: countWords(sessions.length, 'session'),
 				lines: sessions.map((s) => ({ words: s.name, card: `session/${s.id}`, note: durationWords(at - s.since) }))
 			}

@@ -214,7 +214,7 @@ describe('whose a machine is', () => {
 describe('boot servers', () => {
 	const set = (servers: string[]) => h.carryOut('pool.boot-servers', { pool: 'quay', servers });
 	const fault = (target: string) =>
-		h.lab.apply({ c: 'fault', kind: 'boot-server-down', target, value: null }) as number;
+		h.lab.apply({ kind: 'fault', fault: 'boot-server-down', target, value: null }) as number;
 	/** Starts a machine of the pool that is off; answers with the cause of its last state, and how long it took. */
 	const start = async (name: string) => {
 		const began = h.lab.now;

@@ -37,7 +37,7 @@ export function knownScope(db: Db, scope: Scope): { scope: Scope; problems: Scop
 			words: `There is no ${facet} “${value.slice(0, 60)}”${near === null ? '' : `; the nearest is “${near}”`}.`
 		});
 	const terms = scope.terms.map((term) => {
-		if (term.type !== 'facet') return term;
+		if (term.kind !== 'facet') return term;
 		const { facet } = term;
 		const sql = NAMED[facet];
 		const sought = SOUGHT[facet];

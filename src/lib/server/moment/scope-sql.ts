@@ -117,10 +117,10 @@ export function scopeCondition(scope: Scope, subject: Subject): Condition & { le
 	scope.terms.forEach((term, i) => {
 		const key = `k${i}`;
 		let sql: string | undefined;
-		if (term.type === 'facet') {
+		if (term.kind === 'facet') {
 			sql = FACET_SQL[subject][term.facet]?.replaceAll('$', `(SELECT value FROM json_each(@${key}))`);
 			if (sql) params[key] = JSON.stringify(term.values);
-		} else if (term.type === 'measure') {
+		} else if (term.kind === 'measure') {
 			const measured = MEASURE_SQL[subject][term.measure];
 			// Several bounds of one value are looked at together, so that it is worked out once for each row.
 			if (measured?.endsWith(' ? $')) {

@@ -42,7 +42,7 @@ export function noteAdds(
 	return {
 		lead: [
 			{
-				type: 'lines',
+				kind: 'lines',
 				title: 'Notes',
 				lines: notesOn(db, kind, id, at).map((n) => ({
 					words: n.text,

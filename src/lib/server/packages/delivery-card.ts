@@ -89,7 +89,7 @@ export function deliveryCard({ db }: Context, id: string, { at }: Then): Card | 
 		actions,
 		sections: [
 			{
-				type: 'lines',
+				kind: 'lines',
 				title: old.length ? `On an older version` : 'Nobody is on an older version',
 				lines: old.map((o) => ({
 					words: o.person,
@@ -117,7 +117,7 @@ const startFacts = (db: Db, name: string, version: string, at: number): Fact[] =
 
 /** What packages add to the cards of other things: what is attached to a machine or a pool, and what is open in a session. */
 export function packageAdds({ db }: Context, kind: string, id: string, { at }: Then): { sections: CardSection[] } {
-	const lines = (title: string, of: CardLine[]) => ({ sections: [{ type: 'lines' as const, title, lines: of }] });
+	const lines = (title: string, of: CardLine[]) => ({ sections: [{ kind: 'lines' as const, title, lines: of }] });
 	switch (kind) {
 		case 'machine': {
 			const m = one<{ id: number; pool: string }>(

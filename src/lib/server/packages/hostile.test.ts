@@ -228,16 +228,16 @@ describe('packing', () => {
 	});
 
 	test('folders that are only on the way keep the permissions of the inventory', () => {
-		const change = { what: 'added', entry: entry('opt/a/x', 'x') } as const;
+		const change = { kind: 'added', entry: entry('opt/a/x', 'x') } as const;
 		const above = new Map([['opt/a', { ...folder('opt/a'), mode: '1777' } as FileEntry]]);
 		const { files } = contentsOf([change], above);
 		expect(files.find((f) => f.file === 'opt/a')!.mode).toBe('1777');
-		expect(contentsOf([{ what: 'added', entry: entry('opt/.wh.x', 'x') }]).left).toHaveLength(1);
+		expect(contentsOf([{ kind: 'added', entry: entry('opt/.wh.x', 'x') }]).left).toHaveLength(1);
 	});
 });
 
 test('what a capture takes away from the system is told of: a package only adds', () => {
-	const { left } = contentsOf([{ what: 'removed', entry: entry('opt/system', 'x') }]);
+	const { left } = contentsOf([{ kind: 'removed', entry: entry('opt/system', 'x') }]);
 	expect(left).toEqual([{ path: 'opt/system', why: expect.stringMatching(/takes away/) }]);
 });
 

@@ -112,7 +112,7 @@ export function packageCard({ db }: Context, name: string, { at }: Then): Card |
 		})),
 		sections: [
 			{
-				type: 'lines',
+				kind: 'lines',
 				title: 'It starts',
 				lines: spec.targets.map((t) => ({
 					words: t.name,

@@ -263,13 +263,13 @@ describe('a captured package', () => {
 	});
 	test('links that lead out are left out, with the reason; folders above a file are there', () => {
 		const link = (file: string, target: string) =>
-			({ what: 'added', entry: { file, kind: 'link', size: 0, mode: '0777', mtime: 1, target } }) as const;
+			({ kind: 'added', entry: { file, kind: 'link', size: 0, mode: '0777', mtime: 1, target } }) as const;
 		const { files, left } = contentsOf([
 			link('opt/a/out', '../../../etc/passwd'),
 			link('opt/a/abs', '/etc/passwd'),
 			link('opt/a/in', '../b/x'),
 			{
-				what: 'added',
+				kind: 'added',
 				entry: { file: 'opt/b/x', kind: 'file', size: 0, mode: '0644', mtime: 1, sha256: '0'.repeat(64) }
 			}
 		]);

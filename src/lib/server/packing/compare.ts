@@ -34,7 +34,7 @@ export async function compareInventories(
 	const difference = await differenceOf(before, after);
 	const { sorted, folders } = sortChanges(difference.changes, learned, difference.after.system);
 	const what: Record<What, number> = { added: 0, changed: 0, moved: 0, mode: 0, removed: 0 };
-	for (const c of difference.changes) what[c.what]++;
+	for (const c of difference.changes) what[c.kind]++;
 	return {
 		...difference,
 		sorted,
@@ -69,7 +69,7 @@ export const keepChanges = (path: string, changes: readonly Change[], sorted: re
 
 /** Bytes of what is taken, and its keys: what a package is made of. */
 export const takenOf = (changes: readonly Change[], takes: Uint8Array): { changes: Change[]; bytes: number } => {
-	const taken = changes.filter((c, i) => takes[i] === 1 && c.what !== 'removed');
+	const taken = changes.filter((c, i) => takes[i] === 1 && c.kind !== 'removed');
 	return {
 		changes: taken.sort((a, b) => byKey(a.entry, b.entry)),
 		bytes: taken.reduce((n, c) => n + bytesOf(c), 0)

@@ -28,7 +28,7 @@ import { foldersOf, headingOf, readInventory } from './walk';
 
 /** A branch of a capture's tree, with what a page shows of the change that it stands for. */
 export interface ShownBranch extends Branch {
-	what: Change['what'] | null;
+	what: Change['kind'] | null;
 	sort: Sort | null;
 	why: string | null;
 	/** Bytes, value or target of what is there now, in words for a line. */
@@ -149,7 +149,7 @@ export function makePacker(dataDir: string): Packer {
 		const sorted: Sorted | null = b.change === undefined ? null : l.compared.sorted[b.change]!;
 		return {
 			...b,
-			what: change?.what ?? null,
+			what: change?.kind ?? null,
 			sort: sorted?.sort ?? null,
 			why: sorted?.why ?? null,
 			shows: change ? shownOf(change) : null
@@ -205,7 +205,7 @@ export function makePacker(dataDir: string): Packer {
 			wanted: async (capture) => {
 				const { changes, sorted } = (await load(capture)).compared;
 				return changes.flatMap((c, i) =>
-					isFile(c.entry) && c.entry.kind === 'file' && c.what !== 'removed' && sorted[i]!.sort !== 'noise'
+					isFile(c.entry) && c.entry.kind === 'file' && c.kind !== 'removed' && sorted[i]!.sort !== 'noise'
 						? [{ path: c.entry.file, size: c.entry.size }]
 						: []
 				);
@@ -302,7 +302,7 @@ export function makePacker(dataDir: string): Packer {
 function thereBefore(compared: Compared): (path: string) => boolean {
 	const fresh = new Set(
 		compared.changes.flatMap((c) =>
-			isFile(c.entry) && c.what !== 'changed' && c.what !== 'mode' ? [c.entry.file] : []
+			isFile(c.entry) && c.kind !== 'changed' && c.kind !== 'mode' ? [c.entry.file] : []
 		)
 	);
 	// What the inventories have in common is not kept: a path of the system is taken to be there.
@@ -319,9 +319,9 @@ function shownOf(c: Change): string {
 					? 'folder'
 					: ''
 			: e.value.replaceAll('\n', ', ');
-	if (c.what === 'changed' && !isFile(c.entry)) return `${value(c.was)} → ${value(c.entry)}`;
-	if (c.what === 'moved') return `from ${c.was.file}`;
-	if (c.what === 'mode') return `${c.was.mode} → ${c.entry.mode}`;
+	if (c.kind === 'changed' && !isFile(c.entry)) return `${value(c.was)} → ${value(c.entry)}`;
+	if (c.kind === 'moved') return `from ${c.was.file}`;
+	if (c.kind === 'mode') return `${c.was.mode} → ${c.entry.mode}`;
 	return value(c.entry);
 }
 

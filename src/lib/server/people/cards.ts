@@ -82,6 +82,6 @@ export function personCard({ db }: Context, login: string, { at }: Then): Card |
 					{ words: 'Sign out', kind: 'session.sign-out', input: { sessions: open.map((s) => s.id) } }
 				]
 			: [],
-		sections: [{ type: 'connections', connections }]
+		sections: [{ kind: 'connections', connections }]
 	};
 }

@@ -130,7 +130,7 @@ describe('committing', () => {
 	});
 
 	test('holds when only more people would be helped by it', async () => {
-		h.lab.apply({ c: 'fault', kind: 'gateway-port', target: 'quay-gw/stream', value: 4000 });
+		h.lab.apply({ kind: 'fault', fault: 'gateway-port', target: 'quay-gw/stream', value: 4000 });
 		await h.live(6 * MINUTE);
 		const lost = (login: string) =>
 			run(
@@ -236,14 +236,14 @@ describe('jobs', () => {
 	});
 
 	test('a failing step names itself; the build is resumed from there and no step runs twice', async () => {
-		const fault = h.lab.apply({ c: 'fault', kind: 'build-step-fails', target: 'Paperlane', value: null }) as number;
+		const fault = h.lab.apply({ kind: 'fault', fault: 'build-step-fails', target: 'Paperlane', value: null }) as number;
 		const failed = await h.carryOut('image.build', { line: 'desk' });
 		expect(failed).toMatchObject({
 			state: 'failed',
 			error: expect.stringMatching(/Install Paperlane: the step ended with exit code 1603/)
 		});
 		expect(logOf(h.db, failed.id).at(-1)!.line).toMatch(/failed/);
-		h.lab.apply({ c: 'clear fault', id: fault });
+		h.lab.apply({ kind: 'clear fault', id: fault });
 		const resumed = await h.carryOut('image.resume', { build: 1 });
 		expect(resumed.state).toBe('done');
 		expect(stepsOf(h.db, resumed.id).map((s) => s.words)).not.toContain('System updates, all outstanding');
@@ -279,7 +279,7 @@ describe('jobs', () => {
 
 	test('a runbook stops at the first remedy that works', async () => {
 		await h.live(10 * MINUTE);
-		h.lab.apply({ c: 'fault', kind: 'agent-stopped', target: 'quay-01', value: null });
+		h.lab.apply({ kind: 'fault', fault: 'agent-stopped', target: 'quay-01', value: null });
 		await h.live(12 * MINUTE);
 		expect(all<{ name: string }>(h.db, `SELECT name FROM failing_checks WHERE until > ${h.lab.now}`)).toEqual([
 			{ name: 'agent' }
@@ -291,7 +291,7 @@ describe('jobs', () => {
 	});
 
 	test('a runbook goes on to the strongest remedy where the milder do not help', async () => {
-		h.lab.apply({ c: 'fault', kind: 'trust-lost', target: 'quay-01', value: null });
+		h.lab.apply({ kind: 'fault', fault: 'trust-lost', target: 'quay-01', value: null });
 		await h.live(12 * MINUTE);
 		const job = await h.carryOut('runbook.run', { machine: 'quay-01', check: 'trust' });
 		expect(job.result).toEqual({ 'helped by': 'reset to image' });

@@ -72,7 +72,7 @@ describe('a policy in its hours', () => {
 
 	test('never stops a machine under somebody', async () => {
 		await h.live(5 * MINUTE);
-		h.lab.apply({ c: 'connect', login: 'anna', publication: 'desk', secondFactor: false, key: 'k' });
+		h.lab.apply({ kind: 'connect', login: 'anna', publication: 'desk', secondFactor: false, key: 'k' });
 		await h.live(3 * MINUTE);
 		const machine = one<{ name: string }>(
 			h.db,
@@ -91,7 +91,7 @@ describe('a policy in its hours', () => {
 
 	test('starts another where a machine has failed', async () => {
 		await h.live(5 * MINUTE);
-		h.lab.apply({ c: 'fault', kind: 'machine-hangs', target: 'quay-01', value: null });
+		h.lab.apply({ kind: 'fault', fault: 'machine-hangs', target: 'quay-01', value: null });
 		powerOff(h.lab.stage, h.lab.world.machines.get('quay-01')!, 'failed', 'its power supply broke');
 		await h.live(3 * MINUTE);
 		expect(upIn('quay')).toEqual(['quay-02', 'quay-03']);
@@ -102,7 +102,7 @@ describe('people who wait', () => {
 	test('have a machine started for them although the headroom asks for none', async () => {
 		await policy('isle', { headroomIn: 0, headroomOut: 0, least: 0 });
 		expect(upIn('isle')).toEqual([]);
-		h.lab.apply({ c: 'connect', login: 'dag', publication: 'desk', secondFactor: false, key: 'dag' });
+		h.lab.apply({ kind: 'connect', login: 'dag', publication: 'desk', secondFactor: false, key: 'dag' });
 		await h.live(6 * MINUTE);
 		expect(upIn('isle')).toHaveLength(1);
 		expect(actions().find((a) => a.name.startsWith('isle'))!.words).toMatch(/wait/);
@@ -124,7 +124,7 @@ describe('personal machines', () => {
 	test('are not started by headroom, and go off when idle longer than the patience', async () => {
 		await h.live(10 * MINUTE);
 		expect(upIn('own')).toEqual([]);
-		h.lab.apply({ c: 'connect', login: 'eve', publication: 'own', secondFactor: false, key: 'eve' });
+		h.lab.apply({ kind: 'connect', login: 'eve', publication: 'own', secondFactor: false, key: 'eve' });
 		await h.live(5 * MINUTE);
 		const [own] = upIn('own');
 		expect(own).toBeDefined();

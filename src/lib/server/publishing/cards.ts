@@ -86,7 +86,7 @@ export function publicationCard({ db }: Context, id: string, { at }: Then): Card
 		],
 		sections: [
 			{
-				type: 'lines',
+				kind: 'lines',
 				title: licences.giveBack.length
 					? `${countWords(licences.giveBack.length, 'person', 'people')} could give it back`
 					: 'Everybody who holds it has used it',

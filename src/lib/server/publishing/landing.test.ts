@@ -21,7 +21,7 @@ describe('where somebody would land', () => {
 		] as const) {
 			const foreseen = landingOf(h.db, login, publication, h.lab.now)!;
 			const id = h.lab.apply({
-				c: 'connect',
+				kind: 'connect',
 				key: `landing-${login}`,
 				login,
 				publication,
@@ -50,7 +50,7 @@ describe('where somebody would land', () => {
 	});
 	test('is nowhere, once every machine of a personal pool has somebody who keeps it', async () => {
 		const connect = async (login: string) => {
-			const id = h.lab.apply({ c: 'connect', key: login, login, publication: 'own', secondFactor: true }) as number;
+			const id = h.lab.apply({ kind: 'connect', key: login, login, publication: 'own', secondFactor: true }) as number;
 			await h.live(HOUR / 4);
 			return one<{ machine: number | null }>(h.db, 'SELECT machine_id AS machine FROM connections WHERE id = ?', [id])!
 				.machine;
@@ -86,7 +86,7 @@ describe('what a plan foresees of it', () => {
 		expect(plan.reasons.filter((f) => / to open it now: /.test(f.words)).map((f) => f.about!.kind)).toContain('site');
 		expect((await own.finish(await own.commit(plan.id))).state).toBe('done');
 		for (const login of gains)
-			own.lab.apply({ c: 'connect', key: `all-${login}`, login, publication: 'own', secondFactor: true });
+			own.lab.apply({ kind: 'connect', key: `all-${login}`, login, publication: 'own', secondFactor: true });
 		await own.live(HOUR);
 		const rows = all<{ found: number }>(
 			own.db,

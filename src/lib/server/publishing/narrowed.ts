@@ -96,7 +96,7 @@ export function grantsIn(db: Db, scope: Scope, at: number): { items: GrantRow[];
 }
 
 function personsAsked(db: Db, scope: Scope): { login: string; team: string }[] {
-	const logins = scope.terms.flatMap((t) => (t.type === 'facet' && t.facet === 'person' ? t.values : []));
+	const logins = scope.terms.flatMap((t) => (t.kind === 'facet' && t.facet === 'person' ? t.values : []));
 	return all(db, 'SELECT login, team_id AS team FROM people WHERE login IN (SELECT value FROM json_each(?))', [
 		JSON.stringify(logins)
 	]);

@@ -45,7 +45,7 @@ export function takeWishes(lab: Stage, wishes: Wishes, lacks: Record<string, Rec
 		]);
 	for (const pool of new Set([...Object.keys(before.pools), ...Object.keys(wishes.pools)]))
 		if (JSON.stringify(asked(before, pool)) !== JSON.stringify(asked(wishes, pool)))
-			tell(lab, { e: 'want', pool, wanted: wishes.pools[pool] ?? [] });
+			tell(lab, { kind: 'want', pool, wanted: wishes.pools[pool] ?? [] });
 	giveUpOnWithdrawn(lab);
 }
 
@@ -59,7 +59,7 @@ function giveUpOnWithdrawn(lab: Stage): void {
 		const there = lab.agents.look(run.machine)?.present.get(run.package);
 		if (there?.some((x) => x.state !== 'detaching')) continue;
 		failRun(lab, run, null, [{ words: 'its pool no longer has the package', side: 'against', source: 'delivery' }]);
-		tell(lab, { e: 'waited', machine: run.machine, package: run.package });
+		tell(lab, { kind: 'waited', machine: run.machine, package: run.package });
 	}
 }
 
@@ -84,7 +84,7 @@ function begin(lab: Stage, o: AttachAction & { machine: string }): void {
 		((o.action === 'attach' ? ATTACH : DETACH) + fetched) *
 		about(0.2, lab.seed, hashText(o.machine), hashText(keyOf(o.package, o.version)), m.life);
 	schedule(w, w.now + Math.round(took), {
-		k: 'package',
+		kind: 'package',
 		machine: o.machine,
 		life: m.life,
 		package: o.package,
@@ -159,11 +159,11 @@ export function packageDone(
 			observePackage(lab, machine, name, version, 'attached', null, [
 				{ words: 'somebody has opened it meanwhile', side: 'for', source: 'agent' }
 			]);
-			return tell(lab, { e: 'detach refused', machine, package: name, version });
+			return tell(lab, { kind: 'detach refused', machine, package: name, version });
 		}
 		w.packages.warm.get(machine)?.delete(keyOf(name, version));
 		observePackage(lab, machine, name, version, 'detached', null, []);
-		return tell(lab, { e: 'detached', machine, package: name, version });
+		return tell(lab, { kind: 'detached', machine, package: name, version });
 	}
 	const p = wished(w, name, version);
 	const answer = p
@@ -176,7 +176,7 @@ export function packageDone(
 			?.present.get(name)
 			?.some((x) => x.state === 'attached');
 		if (!other) for (const run of waitingOn(w, machine, name)) failRun(lab, run, answer.value, answer.facts);
-		return tell(lab, { e: 'attach failed', machine, package: name, version });
+		return tell(lab, { kind: 'attach failed', machine, package: name, version });
 	}
 	const stored = w.packages.stored.get(m.site);
 	if (stored) stored.add(p!.manifest);
@@ -185,8 +185,8 @@ export function packageDone(
 	// Whoever waited is let in first: it must not look unused in between.
 	const waiting = waitingOn(w, machine, name);
 	for (const run of waiting) startRun(lab, run, version, 'attached');
-	tell(lab, { e: 'attached', machine, package: name, version });
-	for (let i = 0; i < waiting.length; i++) tell(lab, { e: 'waited', machine, package: name });
+	tell(lab, { kind: 'attached', machine, package: name, version });
+	for (let i = 0; i < waiting.length; i++) tell(lab, { kind: 'waited', machine, package: name });
 }
 
 const waitingOn = (w: World, machine: string, name: string): SimRun[] =>
@@ -219,7 +219,7 @@ export function planApps(lab: Stage, session: SimSession, leaveAt: number | null
 			const at = w.now + Math.round((k + uniform(lab.seed, session.id, i, k, 302) * 0.8) * every) + 20 * SECOND;
 			const takes = Math.round(app.takes * about(0.35, lab.seed, session.id, i, k));
 			if (at + MINUTE < end)
-				schedule(w, at, { k: 'app', session: session.id, package: app.package, target: app.target ?? '', takes });
+				schedule(w, at, { kind: 'app', session: session.id, package: app.package, target: app.target ?? '', takes });
 		}
 	});
 }
@@ -309,15 +309,15 @@ export function openApp(
 	}
 	if (value !== null) startRun(lab, run, value, null);
 	else if (wish) {
-		tell(lab, { e: 'wait', machine: m.name, package: name });
+		tell(lab, { kind: 'wait', machine: m.name, package: name });
 		if (!lab.agents.look(m.name)!.present.get(name)?.length) {
 			// A version that failed is tried again in its own time, or at once where nothing stands in its way any more.
 			const p = wished(w, name, wish.version);
 			const answer = p && mayAttach(p, asAgentSees(lab, m, p));
-			if (answer?.value === null) tell(lab, { e: 'retry', machine: m.name, package: name });
+			if (answer?.value === null) tell(lab, { kind: 'retry', machine: m.name, package: name });
 			else {
 				failRun(lab, run, answer?.value ?? 'store', answer?.facts ?? []);
-				tell(lab, { e: 'waited', machine: m.name, package: name });
+				tell(lab, { kind: 'waited', machine: m.name, package: name });
 			}
 		}
 	} else
@@ -357,8 +357,8 @@ function startRun(lab: Stage, run: SimRun, version: string, after: StartKind | n
 	warm.add(key);
 	run.version = version;
 	run.turn++;
-	tell(lab, { e: 'open', machine: run.machine, package: run.package, version });
-	schedule(w, w.now + Math.round(took - waited), { k: 'app open', run: run.id, turn: run.turn, start });
+	tell(lab, { kind: 'open', machine: run.machine, package: run.package, version });
+	schedule(w, w.now + Math.round(took - waited), { kind: 'app open', run: run.id, turn: run.turn, start });
 }
 
 /** An app's window is there. */
@@ -380,7 +380,7 @@ export function appOpened(lab: Stage, h: { run: number; turn: number; start: Sta
 		took: w.now - run.since
 	});
 	if (run.until !== null)
-		schedule(w, Math.max(w.now + 30 * SECOND, run.until), { k: 'app over', run: run.id, turn: run.turn });
+		schedule(w, Math.max(w.now + 30 * SECOND, run.until), { kind: 'app over', run: run.id, turn: run.turn });
 }
 
 function failRun(lab: Stage, run: SimRun, cause: AttachCause | null, why: Fact[], words?: string): void {
@@ -407,10 +407,10 @@ export function closeApp(lab: Stage, id: number): void {
 	if (!run) return;
 	w.packages.runs.delete(id);
 	const { machine, package: name, version } = run;
-	if (version === null) return tell(lab, { e: 'waited', machine, package: name });
+	if (version === null) return tell(lab, { kind: 'waited', machine, package: name });
 	keepWritten(w, run);
 	lab.observe({ kind: 'app closed', run: id });
-	tell(lab, { e: 'close', machine, package: name, version });
+	tell(lab, { kind: 'close', machine, package: name, version });
 	// A session that was for an app alone ends with its last one.
 	const session = w.sessions.get(run.session);
 	if (session?.app && runsOf(w, session.id).length === 0) lab.does.signOut(session, 'its last app was closed');
@@ -422,8 +422,8 @@ export function closeAll(lab: Stage, session: number): void {
 		lab.world.packages.runs.delete(run.id);
 		if (run.version !== null) keepWritten(lab.world, run);
 		const { machine, package: name, version } = run;
-		if (version === null) tell(lab, { e: 'waited', machine, package: name });
-		else tell(lab, { e: 'close', machine, package: name, version });
+		if (version === null) tell(lab, { kind: 'waited', machine, package: name });
+		else tell(lab, { kind: 'close', machine, package: name, version });
 	}
 }
 
@@ -464,9 +464,9 @@ export function askToClose(lab: Stage, session: number, name: string): void {
 	for (const run of runsOf(w, session).filter((r) => r.package === name)) {
 		if (uniform(lab.seed, run.id, 304) > 0.7) continue;
 		const at = w.now + Math.round((0.5 + 6 * uniform(lab.seed, run.id, 305)) * MINUTE);
-		schedule(w, at, { k: 'app over', run: run.id, turn: run.turn });
+		schedule(w, at, { kind: 'app over', run: run.id, turn: run.turn });
 		schedule(w, at + 20 * SECOND, {
-			k: 'app',
+			kind: 'app',
 			session,
 			package: name,
 			target: run.target,

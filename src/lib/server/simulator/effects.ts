@@ -24,18 +24,19 @@ export function begin(lab: Stage, key: string, effect: Effect, usual: number, sc
 	const busy = 'spec' in effect ? 1 / (1 - Math.min(0.9, w.volumes.get(effect.spec.volume)?.busy ?? 0)) : 1;
 	const took = usual * busy * about(scatter, lab.seed, draw, 12);
 	const stepFault =
-		effect.e === 'build step' && w.faults.some((f) => f.kind === 'build-step-fails' && effect.words.includes(f.target));
+		effect.kind === 'build step' &&
+		w.faults.some((f) => f.kind === 'build-step-fails' && effect.words.includes(f.target));
 	const error = stepFault
 		? `the step ended with exit code 1603 after ${Math.round((took * 0.6) / 1000)} s`
 		: fails
 			? failureWords(effect)
 			: null;
-	schedule(w, w.now + Math.max(1, Math.round(error ? took * 0.6 : took)), { k: 'operation', key, effect, error });
+	schedule(w, w.now + Math.max(1, Math.round(error ? took * 0.6 : took)), { kind: 'operation', key, effect, error });
 	return key;
 }
 
 /** What was asked for is done, or has failed. */
-export function operationDone(lab: Stage, h: Extract<Happening, { k: 'operation' }>): void {
+export function operationDone(lab: Stage, h: Extract<Happening, { kind: 'operation' }>): void {
 	const op = lab.world.operations.get(h.key);
 	if (!op) return;
 	op.done = true;
@@ -58,11 +59,11 @@ export function operationDone(lab: Stage, h: Extract<Happening, { k: 'operation'
 /** Quick calls rarely fail; making a machine moves gigabytes, and fails as often as the estate says. */
 function failureOf(lab: Stage, effect: Effect): number {
 	const p = lab.estate.lab.failure;
-	return effect.e === 'create'
+	return effect.kind === 'create'
 		? p * 2
-		: effect.e === 'start' || effect.e === 'stop'
+		: effect.kind === 'start' || effect.kind === 'stop'
 			? p / 4
-			: effect.e === 'build step'
+			: effect.kind === 'build step'
 				? p / 3
 				: 0;
 }
@@ -74,7 +75,7 @@ function carryOut(lab: Stage, effect: Effect): unknown {
 		if (!m) throw new ProviderError(`the compute provider knows no machine ${name}`, false);
 		return m;
 	};
-	switch (effect.e) {
+	switch (effect.kind) {
 		case 'create':
 			return create(lab, effect.spec);
 		case 'remove': {
@@ -83,7 +84,7 @@ function carryOut(lab: Stage, effect: Effect): unknown {
 			if (m.state !== 'off') powerOff(lab, m, 'off', 'the machine is removed');
 			w.machines.delete(m.name);
 			emptyOverlays(w, (o) => o.machine === m.name);
-			tell(lab, { e: 'gone', machine: m.name });
+			tell(lab, { kind: 'gone', machine: m.name });
 			if (m.address !== null) w.networks.get(m.network)!.leased.delete(m.address);
 			lab.observe({ kind: 'unmade', machine: m.name });
 			return null;
@@ -376,7 +377,7 @@ function letGo(lab: Stage, name: string): void {
 	if (!declared) throw new ProviderError(`${name} was not taken over`, false);
 	if (m.state !== 'off') powerOff(lab, m, 'off', 'it is let go');
 	w.machines.delete(name);
-	tell(lab, { e: 'gone', machine: name });
+	tell(lab, { kind: 'gone', machine: name });
 	const { folder: _folder, ...rest } = declared;
 	w.existing.set(name, { ...rest, host: declared.host ?? null, volume: declared.volume ?? null });
 	if (declared.kind === 'physical') {
@@ -388,7 +389,7 @@ function letGo(lab: Stage, name: string): void {
 
 function create(
 	lab: Stage,
-	spec: Effect extends infer E ? (E extends { e: 'create'; spec: infer S } ? S : never) : never
+	spec: Effect extends infer E ? (E extends { kind: 'create'; spec: infer S } ? S : never) : never
 ): {
 	address: string;
 } {
@@ -415,7 +416,7 @@ function create(
 }
 
 function failureWords(effect: Effect): string {
-	switch (effect.e) {
+	switch (effect.kind) {
 		case 'create':
 			return `volume ${effect.spec.volume} did not finish the copy in time`;
 		case 'build step':

@@ -128,7 +128,7 @@ export function applyFault(lab: Stage, fault: Wanted): number {
 			break;
 	}
 	w.faults.push({ ...fault, id, since: w.now, before });
-	if (fault.until !== null) schedule(w, fault.until, { k: 'fault over', id });
+	if (fault.until !== null) schedule(w, fault.until, { kind: 'fault over', id });
 	return id;
 }
 

@@ -158,17 +158,17 @@ export function makeWorld(estate: Estate): World {
 					: `198.51.100.${index % 250}`
 		};
 		world.people.set(p.login, person);
-		schedule(world, now, { k: 'day', person: p.login, day: Number.NaN });
+		schedule(world, now, { kind: 'day', person: p.login, day: Number.NaN });
 	});
 	for (const { id, relay } of estate.gateways)
 		if (relay?.before && relay.before.until > now)
-			schedule(world, relay.before.until, { k: 'relay moves', gateway: id });
+			schedule(world, relay.before.until, { kind: 'relay moves', gateway: id });
 	for (const fault of estate.faults)
 		schedule(world, Math.max(now, fault.at), {
-			k: 'fault',
+			kind: 'fault',
 			fault: { kind: fault.kind, target: fault.target, until: fault.until ?? null, value: fault.value ?? null }
 		});
-	schedule(world, Math.ceil(now / 60_000) * 60_000, { k: 'minute' });
+	schedule(world, Math.ceil(now / 60_000) * 60_000, { kind: 'minute' });
 	return world;
 }
 

@@ -20,7 +20,7 @@ function lab(change = () => {}) {
 	change();
 	const it = new Lab(estate);
 	it.apply({
-		c: 'configure',
+		kind: 'configure',
 		config: {
 			pools: [
 				{
@@ -58,7 +58,7 @@ function lab(change = () => {}) {
 	return it;
 }
 const start = (l: Lab, machine: string) =>
-	l.apply({ c: 'operation', key: `start ${machine}`, effect: { e: 'start', machine, why: 'test' }, usual: 1000 });
+	l.apply({ kind: 'operation', key: `start ${machine}`, effect: { kind: 'start', machine, why: 'test' }, usual: 1000 });
 const of = <K extends Observation['kind']>(l: Lab, kind: K) =>
 	l.world.observations.filter((o): o is Extract<Observation, { kind: K }> => o.kind === kind);
 const rows = (l: Lab) =>
@@ -90,7 +90,7 @@ describe('the lab', () => {
 	test('another seed, another history', () => {
 		const a = lab();
 		const b = new Lab({ ...a.estate, lab: { ...a.estate.lab, seed: 8 } });
-		b.apply({ c: 'configure', config: a.world.broker });
+		b.apply({ kind: 'configure', config: a.world.broker });
 		for (const l of [a, b]) {
 			start(l, 'quay-01');
 			l.advance(l.now + day);
@@ -134,7 +134,7 @@ describe('the lab', () => {
 
 	test('somebody without a machine waits, is served when one comes up, or gives up', () => {
 		const l = lab();
-		l.apply({ c: 'connect', login: 'anna', publication: 'desk', secondFactor: true, key: 'k1' });
+		l.apply({ kind: 'connect', login: 'anna', publication: 'desk', secondFactor: true, key: 'k1' });
 		l.advance(l.now + MINUTE);
 		expect(of(l, 'waiting')).toHaveLength(1);
 		start(l, 'quay-01');
@@ -144,14 +144,14 @@ describe('the lab', () => {
 		expect(first.phases.find((p) => p.name === 'waiting')!.ms).toBeGreaterThan(30_000);
 
 		const m = lab();
-		m.apply({ c: 'connect', login: 'anna', publication: 'desk', secondFactor: true, key: 'k1' });
+		m.apply({ kind: 'connect', login: 'anna', publication: 'desk', secondFactor: true, key: 'k1' });
 		m.advance(m.now + 15 * MINUTE);
 		expect(of(m, 'connection')[0]).toMatchObject({ result: 'gave up' });
 	});
 
 	test('a personal machine that is off is started for its person, and kept for them', () => {
 		const l = lab();
-		l.apply({ c: 'connect', login: 'eve', publication: 'own', secondFactor: true, key: 'k' });
+		l.apply({ kind: 'connect', login: 'eve', publication: 'own', secondFactor: true, key: 'k' });
 		l.advance(l.now + 5 * MINUTE);
 		expect(of(l, 'owner')).toMatchObject([{ machine: 'own-01', person: 'eve' }]);
 		expect(of(l, 'connection')[0]).toMatchObject({ result: 'open', machine: 'own-01' });
@@ -159,7 +159,7 @@ describe('the lab', () => {
 
 	test('whoever has no grant is refused with the fact', () => {
 		const l = lab();
-		l.apply({ c: 'connect', login: 'eve', publication: 'desk', secondFactor: true, key: 'k' });
+		l.apply({ kind: 'connect', login: 'eve', publication: 'desk', secondFactor: true, key: 'k' });
 		l.advance(l.now + MINUTE);
 		expect(of(l, 'connection')[0]).toMatchObject({
 			result: 'refused',
@@ -186,12 +186,12 @@ describe('faults', () => {
 		return l;
 	};
 	const connect = (l: Lab) => {
-		l.apply({ c: 'connect', login: 'anna', publication: 'desk', secondFactor: true, key: `k${l.now}` });
+		l.apply({ kind: 'connect', login: 'anna', publication: 'desk', secondFactor: true, key: `k${l.now}` });
 		l.advance(l.now + 2 * MINUTE);
 		return of(l, 'connection').at(-1)!;
 	};
 	const fault = (l: Lab, kind: 'agent-stopped', target: string, value: number | null = null) =>
-		l.apply({ c: 'fault', kind, target, value }) as number;
+		l.apply({ kind: 'fault', fault: kind, target, value }) as number;
 
 	test.each([
 		['machine-hangs', /hangs/],
@@ -209,12 +209,12 @@ describe('faults', () => {
 		const ids = ['stream', 'framebuffer'].map((p) => fault(l, 'gateway-port' as 'agent-stopped', `quay-gw/${p}`, 999));
 		expect(l.probe('quay-01').at(-1)).toMatchObject({ name: 'gateway', ok: false });
 		for (const login of ['bo', 'cleo'])
-			l.apply({ c: 'connect', login, publication: 'desk', secondFactor: true, key: login });
+			l.apply({ kind: 'connect', login, publication: 'desk', secondFactor: true, key: login });
 		l.advance(l.now + MINUTE);
 		const ended = of(l, 'connection');
 		expect(ended.map((c) => c.result)).toEqual(['lost', 'lost']);
 		for (const c of ended) expect(c.cause[0]!.words).toMatch(/announces port 999/);
-		for (const id of ids) l.apply({ c: 'clear fault', id });
+		for (const id of ids) l.apply({ kind: 'clear fault', id });
 		expect(l.probe('quay-01').at(-1)).toMatchObject({ name: 'gateway', ok: true });
 		expect(connect(l).result).toBe('open');
 	});
@@ -237,7 +237,7 @@ describe('faults', () => {
 		const id = fault(l, 'host-down' as 'agent-stopped', host);
 		expect(l.world.machines.get('quay-01')!.state).toBe('failed');
 		expect(of(l, 'session').at(-1)).toMatchObject({ state: 'ended', cause: expect.stringMatching(/went down/) });
-		l.apply({ c: 'clear fault', id });
+		l.apply({ kind: 'clear fault', id });
 		expect(l.world.machines.get('quay-01')!.state).toBe('off');
 	});
 

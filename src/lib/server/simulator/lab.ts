@@ -31,7 +31,7 @@ export class Lab {
 		world?: World,
 		/** Told of what could not happen, because the lab itself has a fault. */
 		wrong: (e: unknown, what: Happening) => void = (e, what) =>
-			logOf('lab').error({ what: what.k, err: e }, 'this could not happen')
+			logOf('lab').error({ what: what.kind, err: e }, 'this could not happen')
 	) {
 		const stage = new Stage(estate, world, wrong);
 		stage.does = {
@@ -103,7 +103,7 @@ export class Lab {
 	/** Carries out a request from outside, now. Returns what can be said at once. */
 	apply(command: Command): unknown {
 		const w = this.stage.world;
-		switch (command.c) {
+		switch (command.kind) {
 			case 'operation':
 				return begin(this.stage, command.key, command.effect, command.usual, command.scatter);
 			case 'configure':
@@ -170,7 +170,7 @@ export class Lab {
 				return null;
 			case 'fault':
 				return applyFault(this.stage, {
-					kind: command.kind,
+					kind: command.fault,
 					target: command.target,
 					value: command.value,
 					until: null
@@ -183,10 +183,10 @@ export class Lab {
 	private happen(h: Happening): void {
 		const lab = this.stage;
 		const w = lab.world;
-		switch (h.k) {
+		switch (h.kind) {
 			case 'minute':
 				// The next one comes whatever this one comes to.
-				schedule(w, h.t + MINUTE, { k: 'minute' });
+				schedule(w, h.t + MINUTE, { kind: 'minute' });
 				lab.observe({ kind: 'samples', ...workOneMinute(w, lab.seed) });
 				tidy(w);
 				return retry(lab);

@@ -70,7 +70,7 @@ export function planDay(lab: Stage, person: SimPerson, day: number): void {
 	const w = lab.world;
 	const today = Number.isNaN(day) ? localDay(person, w.now) : day;
 	schedule(w, Math.max(w.now + 1, momentOf(person.zone, today + 1, 0) - 30 * MINUTE), {
-		k: 'day',
+		kind: 'day',
 		person: person.login,
 		day: today + 1
 	});
@@ -95,7 +95,7 @@ export function planDay(lab: Stage, person: SimPerson, day: number): void {
 				);
 		if (until <= w.now) return;
 		const at = from > w.now ? from : w.now + Math.round(uniform(lab.seed, person.index, today, 50 + i) * 20 * MINUTE);
-		schedule(w, at, { k: 'visit', person: person.login, publication: habit.publication, leaveAt: until, tries: 0 });
+		schedule(w, at, { kind: 'visit', person: person.login, publication: habit.publication, leaveAt: until, tries: 0 });
 		first = false;
 	});
 }

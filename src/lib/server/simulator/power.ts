@@ -43,13 +43,13 @@ export function powerOn(lab: Stage, machine: SimMachine, why: string): void {
 		base * busy * pressed * about(0.12, lab.seed, hashText(machine.name), machine.life) + tried.length * BOOT_PATIENCE;
 	const stalls = uniform(lab.seed, hashText(machine.name), machine.life, 5) < 0.0008;
 	schedule(w, w.now + Math.round(took * 0.8), {
-		k: 'boot',
+		kind: 'boot',
 		machine: machine.name,
 		life: machine.life,
 		stage: stalls ? 'failed' : 'agent up'
 	});
 	if (!stalls)
-		schedule(w, w.now + Math.round(took), { k: 'boot', machine: machine.name, life: machine.life, stage: 'ready' });
+		schedule(w, w.now + Math.round(took), { kind: 'boot', machine: machine.name, life: machine.life, stage: 'ready' });
 }
 
 export function bootStage(lab: Stage, name: string, life: number, stage: 'agent up' | 'ready' | 'failed'): void {
@@ -64,7 +64,7 @@ export function bootStage(lab: Stage, name: string, life: number, stage: 'agent 
 		machine.agent = false;
 		lab.setState(machine, 'failed', 'its agent did not come up after the start');
 		schedule(w, w.now + Math.round((2 + 5 * uniform(lab.seed, hashText(name), life, 6)) * HOUR), {
-			k: 'watchdog',
+			kind: 'watchdog',
 			machine: name,
 			life
 		});
@@ -72,7 +72,7 @@ export function bootStage(lab: Stage, name: string, life: number, stage: 'agent 
 	}
 	if (stage === 'agent up') {
 		lab.setState(machine, 'agent up', 'its agent answers');
-		tell(lab, { e: 'up', machine: machine.name, pool: machine.pool });
+		tell(lab, { kind: 'up', machine: machine.name, pool: machine.pool });
 	} else {
 		lab.setState(
 			machine,
@@ -100,7 +100,7 @@ export function powerOff(lab: Stage, machine: SimMachine, state: 'off' | 'failed
 	machine.cpu = 0;
 	machine.strain = 0;
 	w.packages.warm.delete(machine.name);
-	tell(lab, { e: 'down', machine: machine.name });
+	tell(lab, { kind: 'down', machine: machine.name });
 	lab.setState(machine, state, why);
 }
 

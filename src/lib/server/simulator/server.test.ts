@@ -86,7 +86,7 @@ describe('a call', () => {
 	});
 
 	test('on a host that is down is refused, and may be tried again', async () => {
-		h.lab.apply({ c: 'fault', kind: 'host-down', target: 'quay-h1', value: null });
+		h.lab.apply({ kind: 'fault', fault: 'host-down', target: 'quay-h1', value: null });
 		const { error } = await answered(server.providers.compute.create(spec('q-1'), 'k'));
 		expect(error).toMatchObject({ message: 'host quay-h1 is down', retry: true });
 	});

@@ -51,7 +51,7 @@ export class LabServer {
 
 	/** Advances the lab to the next answer that somebody waits for, and no further than `to`. */
 	advanceToAnswer(to: number): void {
-		this.lab.advance(to, (h) => h.k === 'operation' && this.waiting.has(h.key));
+		this.lab.advance(to, (h) => h.kind === 'operation' && this.waiting.has(h.key));
 		this.settle();
 	}
 
@@ -70,7 +70,7 @@ export class LabServer {
 
 	/** Begins an operation, or finds the one with this key, and waits until it has ended. */
 	private operate<T>(key: string, effect: Effect, usual: number, scatter = 0.18): Promise<T> {
-		if (!this.lab.world.operations.has(key)) this.command({ c: 'operation', key, effect, usual, scatter });
+		if (!this.lab.world.operations.has(key)) this.command({ kind: 'operation', key, effect, usual, scatter });
 		const op: Operation = this.lab.world.operations.get(key)!;
 		if (op.done)
 			return op.error
@@ -93,7 +93,7 @@ export class LabServer {
 			const files = new Map(content.files.map((f) => [f.file, f.sha256]));
 			lacks[manifest] = lacksOf(this.lab.estate, content.spec.targets, files);
 		}
-		this.command({ c: 'deliver', wishes, lacks });
+		this.command({ kind: 'deliver', wishes, lacks });
 	}
 
 	private makeProviders(): Providers {
@@ -101,16 +101,17 @@ export class LabServer {
 		const w = lab.world;
 		return {
 			compute: {
-				create: (spec, key) => this.operate(key, { e: 'create', spec }, 45 * SECOND + (spec.disk / GB) * 1.6 * SECOND),
-				remove: (machine, key) => this.operate(key, { e: 'remove', machine }, 8 * SECOND),
-				start: (machine, why, key) => this.operate(key, { e: 'start', machine, why }, 3 * SECOND),
-				stop: (machine, why, key) => this.operate(key, { e: 'stop', machine, why }, 6 * SECOND),
-				restart: (machine, why, key) => this.operate(key, { e: 'restart', machine, why }, 12 * SECOND),
-				reset: (machine, version, key) => this.operate(key, { e: 'reset', machine, version }, 70 * SECOND),
+				create: (spec, key) =>
+					this.operate(key, { kind: 'create', spec }, 45 * SECOND + (spec.disk / GB) * 1.6 * SECOND),
+				remove: (machine, key) => this.operate(key, { kind: 'remove', machine }, 8 * SECOND),
+				start: (machine, why, key) => this.operate(key, { kind: 'start', machine, why }, 3 * SECOND),
+				stop: (machine, why, key) => this.operate(key, { kind: 'stop', machine, why }, 6 * SECOND),
+				restart: (machine, why, key) => this.operate(key, { kind: 'restart', machine, why }, 12 * SECOND),
+				reset: (machine, version, key) => this.operate(key, { kind: 'reset', machine, version }, 70 * SECOND),
 				moveDisk: (machine, volume, key) =>
 					this.operate(
 						key,
-						{ e: 'move disk', machine, volume },
+						{ kind: 'move disk', machine, volume },
 						20 * SECOND + (diskOf(w.machines.get(machine) ?? NO_DISK) / 300e6) * SECOND
 					),
 				hosts: async () => {
@@ -148,8 +149,8 @@ export class LabServer {
 				},
 				existing: async () => [...w.existing.values()],
 				takeOver: (machine, pool, line, holds, key) =>
-					this.operate(key, { e: 'take over', machine, pool, line, holds }, 9 * SECOND),
-				letGo: (machine, key) => this.operate(key, { e: 'let go', machine }, 9 * SECOND),
+					this.operate(key, { kind: 'take over', machine, pool, line, holds }, 9 * SECOND),
+				letGo: (machine, key) => this.operate(key, { kind: 'let go', machine }, 9 * SECOND),
 				testBoot: async (server, site) => {
 					const known = lab.estate.boot_servers.find((b) => b.id === server);
 					if (!known) return { ok: false, saw: `there is no boot server ${server}` };
@@ -157,9 +158,9 @@ export class LabServer {
 						return { ok: false, saw: `nothing answers at ${known.address} within 10 s` };
 					return { ok: true, value: Math.round(3 + roundTrip(lab.estate, known.site, site)) };
 				},
-				setBoot: (machines, servers, key) => this.operate(key, { e: 'boot servers', machines, servers }, 2 * SECOND),
+				setBoot: (machines, servers, key) => this.operate(key, { kind: 'boot servers', machines, servers }, 2 * SECOND),
 				written: async () => [...w.machines.values()].map((m) => ({ machine: m.name, bytes: m.written })),
-				extendVolume: (volume, size, key) => this.operate(key, { e: 'extend', volume, size }, 25 * SECOND)
+				extendVolume: (volume, size, key) => this.operate(key, { kind: 'extend', volume, size }, 25 * SECOND)
 			},
 			builder: {
 				offers: async () => offersOf(lab.estate),
@@ -167,23 +168,23 @@ export class LabServer {
 				runStep: (line, step, builder, key) =>
 					this.operate(
 						key,
-						{ e: 'build step', line, step, words: stepWords(step) },
+						{ kind: 'build step', line, step, words: stepWords(step) },
 						stepTime(lab.estate, line, step) * builderPace(builder)
 					),
-				keep: (line, version, key) => this.operate(key, { e: 'keep', line, version }, 40 * SECOND),
-				discard: (line, key) => this.operate(key, { e: 'discard', line }, 15 * SECOND),
+				keep: (line, version, key) => this.operate(key, { kind: 'keep', line, version }, 40 * SECOND),
+				discard: (line, key) => this.operate(key, { kind: 'discard', line }, 15 * SECOND),
 				chunks: async (line, version) => {
 					const image = w.images.kept.get(`${line}/${version}`);
 					if (!image) throw new ProviderError(`the image store has no ${line} ${version}`, false);
 					return chunksOf(image.contents);
 				},
 				targets: async (line, version) => imageTargets(w, line, version),
-				tryOut: (line, version, key) => this.operate(key, { e: 'try out', line, version }, 5 * MINUTE),
-				remove: (line, version, key) => this.operate(key, { e: 'remove version', line, version }, 20 * SECOND),
-				open: (line, version, key) => this.operate(key, { e: 'open reference', line, version }, 95 * SECOND),
-				type: async (line, text, key) => this.command({ c: 'type', line, text, key }) as string[],
-				close: (line, version, key) => this.operate(key, { e: 'close reference', line, version }, 14 * MINUTE),
-				throwAway: (line, key) => this.operate(key, { e: 'throw away', line }, 12 * SECOND),
+				tryOut: (line, version, key) => this.operate(key, { kind: 'try out', line, version }, 5 * MINUTE),
+				remove: (line, version, key) => this.operate(key, { kind: 'remove version', line, version }, 20 * SECOND),
+				open: (line, version, key) => this.operate(key, { kind: 'open reference', line, version }, 95 * SECOND),
+				type: async (line, text, key) => this.command({ kind: 'type', line, text, key }) as string[],
+				close: (line, version, key) => this.operate(key, { kind: 'close reference', line, version }, 14 * MINUTE),
+				throwAway: (line, key) => this.operate(key, { kind: 'throw away', line }, 12 * SECOND),
 				held: async (site) => {
 					const store = w.images.stores.get(site);
 					return { whole: [...(store?.whole ?? [])], loose: [...(store?.loose ?? [])] };
@@ -197,13 +198,19 @@ export class LabServer {
 						return Promise.reject(new ProviderError(`the link between ${from} and ${to} is down`));
 					const bytes = digests.reduce((n, d) => n + packedOf(w, d), 0);
 					const rate = ((link.mbit * 1e6) / 8) * share * (1 - link.loss);
-					return this.operate(key, { e: 'send', from, to, digests }, (bytes / rate) * 1000 + link.latency_ms * 2, 0.03);
+					return this.operate(
+						key,
+						{ kind: 'send', from, to, digests },
+						(bytes / rate) * 1000 + link.latency_ms * 2,
+						0.03
+					);
 				},
-				assemble: (line, version, site, key) => this.operate(key, { e: 'assemble', line, version, site }, 90 * SECOND),
+				assemble: (line, version, site, key) =>
+					this.operate(key, { kind: 'assemble', line, version, site }, 90 * SECOND),
 				handOut: (line, version, site, key) =>
 					this.operate(
 						key,
-						{ e: 'hand out', line, version, site },
+						{ kind: 'hand out', line, version, site },
 						handOutTime(lab.estate, w, line, version, site),
 						0.05
 					)
@@ -216,27 +223,27 @@ export class LabServer {
 						version: i.version,
 						system: systemOf(i.system, i.users)
 					})),
-				prepare: (line, version, key) => this.operate(key, { e: 'prepare capture', line, version }, 95 * SECOND),
+				prepare: (line, version, key) => this.operate(key, { kind: 'prepare capture', line, version }, 95 * SECOND),
 				look: async (machine, key) =>
-					inventoryText(lab.estate, w, await this.operate<Look>(key, { e: 'look', machine }, 75 * SECOND)),
+					inventoryText(lab.estate, w, await this.operate<Look>(key, { kind: 'look', machine }, 75 * SECOND)),
 				install: (machine, installer, key) =>
 					this.operate(
 						key,
-						{ e: 'install', machine, installer },
+						{ kind: 'install', machine, installer },
 						lab.estate.installers.find((i) => i.id === installer)?.takes ?? MINUTE
 					),
-				restart: (machine, key) => this.operate(key, { e: 'restart capture', machine }, 50 * SECOND),
-				set: (machine, settings, key) => this.operate(key, { e: 'set', machine, settings }, 6 * SECOND),
+				restart: (machine, key) => this.operate(key, { kind: 'restart capture', machine }, 50 * SECOND),
+				set: (machine, settings, key) => this.operate(key, { kind: 'set', machine, settings }, 6 * SECOND),
 				read: async (machine, path) => contentOf(lab.estate, w, machine, path),
 				tryOut: (ask, key) =>
-					this.operate(key, { e: 'try package', ask }, 115 * SECOND + ask.targets.length * 25 * SECOND),
-				dispose: (machine, key) => this.operate(key, { e: 'dispose capture', machine }, 8 * SECOND)
+					this.operate(key, { kind: 'try package', ask }, 115 * SECOND + ask.targets.length * 25 * SECOND),
+				dispose: (machine, key) => this.operate(key, { kind: 'dispose capture', machine }, 8 * SECOND)
 			},
 			directory: {
 				accounts: async () => [...w.accounts].map(([name, folder]) => ({ name, folder })),
-				createAccount: (name, folder, key) => this.operate(key, { e: 'account', name, folder }, 1500),
-				moveAccount: (name, folder, key) => this.operate(key, { e: 'account', name, folder, moved: true }, 1500),
-				removeAccount: (name, key) => this.operate(key, { e: 'account', name, folder: null }, 1500),
+				createAccount: (name, folder, key) => this.operate(key, { kind: 'account', name, folder }, 1500),
+				moveAccount: (name, folder, key) => this.operate(key, { kind: 'account', name, folder, moved: true }, 1500),
+				removeAccount: (name, key) => this.operate(key, { kind: 'account', name, folder: null }, 1500),
 				verify: async (login, password) => {
 					if (!w.people.has(login)) return false;
 					const own = w.passwords?.get(login);
@@ -244,7 +251,7 @@ export class LabServer {
 				},
 				setPassword: async (login, password, key) => {
 					// Nobody's password stands in the journal.
-					this.command({ c: 'password', login, hash: hashed(password), key });
+					this.command({ kind: 'password', login, hash: hashed(password), key });
 				}
 			},
 			network: {
@@ -252,20 +259,20 @@ export class LabServer {
 					const n = w.networks.get(network);
 					return !n || n.usedUp ? 0 : n.last - n.first + 1 - n.leased.size;
 				},
-				release: (network, key) => this.operate(key, { e: 'release', network }, 6 * SECOND),
-				setLast: (network, last, key) => this.operate(key, { e: 'range', network, last }, 4 * SECOND),
+				release: (network, key) => this.operate(key, { kind: 'release', network }, 6 * SECOND),
+				setLast: (network, last, key) => this.operate(key, { kind: 'range', network, last }, 4 * SECOND),
 				gateways: async () =>
 					[...w.gateways].flatMap(([gateway, g]) =>
 						[...g.protocols].map(([protocol, p]) => ({ gateway, protocol, ...p }))
 					),
 				setAnnounced: (gateway, protocol, port, key) =>
-					this.operate(key, { e: 'announce', gateway, protocol, port }, 4 * SECOND),
+					this.operate(key, { kind: 'announce', gateway, protocol, port }, 4 * SECOND),
 				relays: async () =>
 					[...w.gateways].flatMap(([gateway, { relay }]) =>
 						relay ? [{ gateway, announced: addressText(relay.announced), stands: addressText(relay.stands) }] : []
 					),
 				setRelay: (gateway, address, key) =>
-					this.operate(key, { e: 'hand out relay', gateway, address: addressNumber(address) }, 4 * SECOND)
+					this.operate(key, { kind: 'hand out relay', gateway, address: addressNumber(address) }, 4 * SECOND)
 			},
 			agent: {
 				probe: async (machine) => lab.probe(machine),
@@ -275,29 +282,29 @@ export class LabServer {
 						return failing ? [{ machine, failing }] : [];
 					}),
 				restartService: (machine, check, key) =>
-					this.operate(key, { e: 'restart service', machine, check }, 20 * SECOND),
+					this.operate(key, { kind: 'restart service', machine, check }, 20 * SECOND),
 				message: (session, text, key) =>
-					this.operate(key, { e: 'log', log: [`session ${session}: ${text}`] }, 800).then(() => {}),
+					this.operate(key, { kind: 'log', log: [`session ${session}: ${text}`] }, 800).then(() => {}),
 				askToClose: (session, name, text, key) =>
-					this.operate(key, { e: 'ask to close', session, package: name, text }, 800),
+					this.operate(key, { kind: 'ask to close', session, package: name, text }, 800),
 				// One after the other: what is wished last is what counts.
 				deliver: (wishes) => (this.delivered = this.delivered.catch(() => {}).then(() => this.deliver(wishes))),
 				overlays: async (name) =>
 					[...w.packages.overlays.values()]
 						.filter((o) => o.package === name)
 						.map(({ person, machine, bytes }) => ({ person, machine, bytes })),
-				emptyOverlay: (name, person, key) => this.operate(key, { e: 'empty overlay', package: name, person }, 1500),
+				emptyOverlay: (name, person, key) => this.operate(key, { kind: 'empty overlay', package: name, person }, 1500),
 				closeApp: async (login, run) => {
-					this.command({ c: 'close app', login, run });
+					this.command({ kind: 'close app', login, run });
 				},
-				signOut: (session, why, key) => this.operate(key, { e: 'sign out', session, why }, 9 * SECOND)
+				signOut: (session, why, key) => this.operate(key, { kind: 'sign out', session, why }, 9 * SECOND)
 			},
 			broker: {
 				configure: async (config) => {
-					this.command({ c: 'configure', config });
+					this.command({ kind: 'configure', config });
 				},
 				connect: async (login, publication, secondFactor, key, another = false) => ({
-					connection: this.command({ c: 'connect', login, publication, secondFactor, key, another }) as number
+					connection: this.command({ kind: 'connect', login, publication, secondFactor, key, another }) as number
 				}),
 				connection: async (id) => {
 					const c = w.connections.get(id);
@@ -320,14 +327,14 @@ export class LabServer {
 					};
 				},
 				disconnect: async (session) => {
-					this.command({ c: 'disconnect', session });
+					this.command({ kind: 'disconnect', session });
 				},
-				setAside: async (machines, aside, key) => this.command({ c: 'aside', machines, aside, key }) as string[]
+				setAside: async (machines, aside, key) => this.command({ kind: 'aside', machines, aside, key }) as string[]
 			},
 			sites: sitesOf(lab),
 			mail: {
 				send: async (to, subject, body, key) => {
-					this.command({ c: 'mail', to, subject, body, key });
+					this.command({ kind: 'mail', to, subject, body, key });
 				},
 				sent: async () => w.outbox.slice(-200)
 			},
@@ -346,9 +353,9 @@ export class LabServer {
 	readonly bench = {
 		faults: async (): Promise<SimFault[]> => this.lab.world.faults,
 		addFault: async (kind: SimFault['kind'], target: string, value: number | null): Promise<number> =>
-			this.command({ c: 'fault', kind, target, value }) as number,
+			this.command({ kind: 'fault', fault: kind, target, value }) as number,
 		sites: async () => unjoinedSites(this.lab.estate, this.providers),
-		clearFault: async (id: number): Promise<boolean> => this.command({ c: 'clear fault', id }) as boolean
+		clearFault: async (id: number): Promise<boolean> => this.command({ kind: 'clear fault', id }) as boolean
 	};
 }
 

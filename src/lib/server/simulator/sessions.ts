@@ -15,22 +15,22 @@ export function planLeaving(lab: Stage, session: SimSession, person: SimPerson, 
 	const work = workDay(person, lab.patterns.get(person.pattern)!, localDay(person, w.now), lab.seed);
 	const lunch = work?.lunch;
 	if (lunch && lunch.from > w.now && lunch.until < leaveAt)
-		schedule(w, lunch.from, { k: 'lunch', session: session.id, turn: session.turn, back: lunch.until, leaveAt });
+		schedule(w, lunch.from, { kind: 'lunch', session: session.id, turn: session.turn, back: lunch.until, leaveAt });
 	const how = uniform(lab.seed, session.id, 80) < 0.78 ? 'sign out' : 'disconnect';
-	schedule(w, Math.max(leaveAt, w.now + 2 * MINUTE), { k: 'leave', session: session.id, turn: session.turn, how });
+	schedule(w, Math.max(leaveAt, w.now + 2 * MINUTE), { kind: 'leave', session: session.id, turn: session.turn, how });
 }
 
 export function setAside(lab: Stage, session: SimSession, cause: string): void {
 	session.state = 'disconnected';
 	session.turn++;
 	lab.observe({ kind: 'session', session: session.id, state: 'disconnected', cause });
-	schedule(lab.world, lab.world.now + DISCONNECTED_LIMIT, { k: 'limit', session: session.id, turn: session.turn });
+	schedule(lab.world, lab.world.now + DISCONNECTED_LIMIT, { kind: 'limit', session: session.id, turn: session.turn });
 }
 
 export function signOut(lab: Stage, session: SimSession, cause: string): void {
 	session.turn++;
 	schedule(lab.world, lab.world.now + Math.round((6 + uniform(lab.seed, session.id, 81) * 12) * SECOND), {
-		k: 'ended',
+		kind: 'ended',
 		session: session.id,
 		cause
 	});
@@ -53,12 +53,12 @@ export function endSession(lab: Stage, id: number, cause: string): void {
 	lab.observe({ kind: 'session', session: id, state: 'ended', cause });
 	const machine = w.machines.get(session.machine);
 	if (!machine) return;
-	tell(lab, { e: 'sign-out', machine: machine.name });
+	tell(lab, { kind: 'sign-out', machine: machine.name });
 	machine.sessions = machine.sessions.filter((s) => s !== id);
 	if (machine.sessions.length === 0 && machine.state === 'in use') {
 		if (machine.users === 'single') {
 			lab.setState(machine, 'leaving', 'its person has signed out');
-			schedule(w, w.now + 25 * SECOND, { k: 'boot', machine: machine.name, life: machine.life, stage: 'ready' });
+			schedule(w, w.now + 25 * SECOND, { kind: 'boot', machine: machine.name, life: machine.life, stage: 'ready' });
 		} else lab.setState(machine, 'ready', 'its last person has signed out');
 	}
 	if (w.waiting.size) lab.does.serveWaiting();
@@ -78,7 +78,7 @@ export function lunch(lab: Stage, h: { session: number; turn: number; back: numb
 	if (!s || s.turn !== h.turn) return;
 	setAside(lab, s, 'the person is away');
 	schedule(lab.world, h.back, {
-		k: 'visit',
+		kind: 'visit',
 		person: s.person,
 		publication: s.publication,
 		leaveAt: h.leaveAt,

@@ -13,7 +13,7 @@ import { powerOn } from './power';
 import { about, uniform } from './random';
 import { endSession, planLeaving } from './sessions';
 import { UP, type Stage } from './stage';
-import type { SimConnection, SimSession } from './state';
+import type { SimConnection } from './state';
 import { roundTrip } from './round-trip';
 
 /** People wait this long for a machine before they give up. */
@@ -115,7 +115,7 @@ function beginPhase(lab: Stage, conn: SimConnection): void {
 		...('cause' in cost && cost.cause ? { cause: cost.cause } : {}),
 		...('parts' in cost && cost.parts ? { parts: cost.parts } : {})
 	});
-	schedule(w, w.now + Math.round(cost.ms), { k: 'phase', connection: conn.id, phase: conn.phase });
+	schedule(w, w.now + Math.round(cost.ms), { kind: 'phase', connection: conn.id, phase: conn.phase });
 }
 
 export function phaseDone(lab: Stage, id: number, phase: number): void {
@@ -235,7 +235,7 @@ function seekMachine(lab: Stage, conn: SimConnection): void {
 		pools: conn.pools,
 		began: lab.world.now
 	});
-	schedule(lab.world, lab.world.now + PATIENCE, { k: 'patience', connection: conn.id });
+	schedule(lab.world, lab.world.now + PATIENCE, { kind: 'patience', connection: conn.id });
 }
 
 export function stopWaiting(lab: Stage, conn: SimConnection): void {
@@ -343,7 +343,7 @@ function opened(lab: Stage, conn: SimConnection): void {
 		person.open.push(session.id);
 		machine.coming--;
 		conn.resumes = session.id;
-		tell(lab, { e: 'sign-in', machine: machine.name });
+		tell(lab, { kind: 'sign-in', machine: machine.name });
 		if (!app) planApps(lab, session, conn.leaveAt);
 	}
 	conn.session = session.id;
@@ -420,7 +420,7 @@ export function finish(
 		const again = w.now + Math.round((1 + uniform(lab.seed, conn.id, 90) * 12) * MINUTE);
 		if (again < conn.leaveAt)
 			schedule(w, again, {
-				k: 'visit',
+				kind: 'visit',
 				person: conn.person,
 				publication: conn.publication,
 				leaveAt: conn.leaveAt,

@@ -22,7 +22,7 @@ const fault = (
 	kind: 'provider-silent' | 'directory-silent' | 'names-wrong' | 'clock-off',
 	target: string,
 	value: number | null = null
-) => lab.apply({ c: 'fault', kind, target, value }) as number;
+) => lab.apply({ kind: 'fault', fault: kind, target, value }) as number;
 
 describe('names in the lab', () => {
 	test('of providers, directories and machines resolve both ways, from everywhere', async () => {
@@ -48,7 +48,7 @@ describe('names in the lab', () => {
 		expect(await sites.resolve(QUAY, 'isle')).not.toEqual(before);
 		expect(await sites.namesOf(before[0]!, 'isle')).toEqual([]);
 		expect(await sites.resolve(QUAY, 'quay')).toEqual(before);
-		lab.apply({ c: 'clear fault', id });
+		lab.apply({ kind: 'clear fault', id });
 		expect(await sites.resolve(QUAY, 'isle')).toEqual(before);
 	});
 });
@@ -84,8 +84,8 @@ describe('a compute provider in the lab', () => {
 	test('is out of reach while it is silent, or while no link leads there', async () => {
 		const silent = fault('provider-silent', 'isle');
 		expect((await sites.reach(`${ISLE}:8443`, 'isle')).ok).toBe(false);
-		lab.apply({ c: 'clear fault', id: silent });
-		lab.apply({ c: 'fault', kind: 'link-down', target: 'isle/quay', value: null });
+		lab.apply({ kind: 'clear fault', id: silent });
+		lab.apply({ kind: 'fault', fault: 'link-down', target: 'isle/quay', value: null });
 		expect((await sites.reach(`${ISLE}:8443`, 'quay')).ok).toBe(false);
 		expect((await sites.reach(`${ISLE}:8443`, null)).ok).toBe(false);
 		expect((await sites.reach(`${ISLE}:8443`, 'isle')).ok).toBe(true);
@@ -95,7 +95,7 @@ describe('a compute provider in the lab', () => {
 describe('directory and clocks in the lab', () => {
 	test('the directory answers, more slowly while it is slow, and not while it is silent', async () => {
 		const usual = (await sites.directory('quay')).answers;
-		lab.apply({ c: 'fault', kind: 'directory-slow', target: 'quay', value: 8 });
+		lab.apply({ kind: 'fault', fault: 'directory-slow', target: 'quay', value: 8 });
 		const slow = (await sites.directory('quay')).answers;
 		expect(usual.ok && slow.ok && slow.value / usual.value).toBe(8);
 		fault('directory-silent', 'quay');
@@ -112,7 +112,7 @@ describe('directory and clocks in the lab', () => {
 		expect(Math.abs(await off())).toBeLessThan(1000);
 		const id = fault('clock-off', 'quay', -12);
 		expect(Math.abs((await off()) + 12 * MINUTE)).toBeLessThan(1000);
-		lab.apply({ c: 'clear fault', id });
+		lab.apply({ kind: 'clear fault', id });
 		fault('clock-off', 'quay');
 		expect(Math.abs((await off()) - 7 * MINUTE)).toBeLessThan(1000);
 	});
@@ -123,7 +123,7 @@ describe('directory and clocks in the lab', () => {
 		expect(await may('svc-join', 'no', 'desks/quay')).toMatchObject({ ok: false, wrong: 'account' });
 		expect(await may('root', 'tideline', 'desks/quay')).toMatchObject({ ok: false, wrong: 'account' });
 		expect(await may('svc-join', 'tideline', 'desks/moon')).toMatchObject({ ok: false, wrong: 'folder' });
-		lab.apply({ c: 'fault', kind: 'join-refused', target: 'desks/quay', value: null });
+		lab.apply({ kind: 'fault', fault: 'join-refused', target: 'desks/quay', value: null });
 		expect(await may('svc-join', 'tideline', 'desks/quay')).toMatchObject({ ok: false, wrong: 'folder' });
 		expect(await may('svc-join', 'tideline', 'desks/isle')).toEqual({ ok: true });
 	});
@@ -134,7 +134,7 @@ describe('directory and clocks in the lab', () => {
 		['join-refused', 'moon', /no folder moon/],
 		['boot-server-down', 'moon', /no boot server moon/]
 	] as const)('%s of %s cannot be', (kind, target, words) => {
-		expect(() => lab.apply({ c: 'fault', kind, target, value: null })).toThrow(words);
+		expect(() => lab.apply({ kind: 'fault', fault: kind, target, value: null })).toThrow(words);
 	});
 });
 

@@ -208,90 +208,90 @@ export interface Operation {
 
 export type Happening = Timed &
 	(
-		| { k: 'day'; person: string; day: number }
-		| { k: 'visit'; person: string; publication: string; leaveAt: number; tries: number }
-		| { k: 'leave'; session: number; turn: number; how: 'sign out' | 'disconnect' }
-		| { k: 'lunch'; session: number; turn: number; back: number; leaveAt: number }
-		| { k: 'ended'; session: number; cause: string }
-		| { k: 'limit'; session: number; turn: number }
-		| { k: 'phase'; connection: number; phase: number }
-		| { k: 'patience'; connection: number }
-		| { k: 'boot'; machine: string; life: number; stage: 'agent up' | 'ready' | 'failed' }
-		| { k: 'watchdog'; machine: string; life: number }
-		| { k: 'minute' }
+		| { kind: 'day'; person: string; day: number }
+		| { kind: 'visit'; person: string; publication: string; leaveAt: number; tries: number }
+		| { kind: 'leave'; session: number; turn: number; how: 'sign out' | 'disconnect' }
+		| { kind: 'lunch'; session: number; turn: number; back: number; leaveAt: number }
+		| { kind: 'ended'; session: number; cause: string }
+		| { kind: 'limit'; session: number; turn: number }
+		| { kind: 'phase'; connection: number; phase: number }
+		| { kind: 'patience'; connection: number }
+		| { kind: 'boot'; machine: string; life: number; stage: 'agent up' | 'ready' | 'failed' }
+		| { kind: 'watchdog'; machine: string; life: number }
+		| { kind: 'minute' }
 		| {
-				k: 'package';
+				kind: 'package';
 				machine: string;
 				life: number;
 				package: string;
 				version: string;
 				action: 'attach' | 'detach';
 		  }
-		| { k: 'app'; session: number; package: string; target: string; takes: number }
-		| { k: 'app open'; run: number; turn: number; start: StartKind }
-		| { k: 'app over'; run: number; turn: number }
-		| { k: 'operation'; key: string; effect: Effect | null; error: string | null }
-		| { k: 'fault'; fault: Omit<SimFault, 'id' | 'since' | 'before'> }
-		| { k: 'fault over'; id: number }
-		| { k: 'relay moves'; gateway: string }
+		| { kind: 'app'; session: number; package: string; target: string; takes: number }
+		| { kind: 'app open'; run: number; turn: number; start: StartKind }
+		| { kind: 'app over'; run: number; turn: number }
+		| { kind: 'operation'; key: string; effect: Effect | null; error: string | null }
+		| { kind: 'fault'; fault: Omit<SimFault, 'id' | 'since' | 'before'> }
+		| { kind: 'fault over'; id: number }
+		| { kind: 'relay moves'; gateway: string }
 	);
 
 /** What an operation does when its time has come. */
 export type Effect =
-	| { e: 'create'; spec: MachineSpec }
-	| { e: 'remove'; machine: string }
-	| { e: 'start'; machine: string; why: string }
-	| { e: 'stop'; machine: string; why: string }
-	| { e: 'restart'; machine: string; why: string }
-	| { e: 'reset'; machine: string; version: string }
-	| { e: 'move disk'; machine: string; volume: string }
-	| { e: 'restart service'; machine: string; check: string }
-	| { e: 'sign out'; session: number; why: string }
-	| { e: 'announce'; gateway: string; protocol: string; port: number }
-	| { e: 'hand out relay'; gateway: string; address: number }
-	| { e: 'extend'; volume: string; size: number }
-	| { e: 'release'; network: string }
-	| { e: 'range'; network: string; last: number }
-	| { e: 'account'; name: string; folder: string | null; moved?: boolean }
-	| { e: 'take over'; machine: string; pool: string; line: string; holds: number }
-	| { e: 'let go'; machine: string }
-	| { e: 'boot servers'; machines: string[]; servers: string[] }
-	| { e: 'build step'; line: string; step: { kind: string; with: ParamValues }; words: string }
-	| { e: 'keep'; line: string; version: string }
-	| { e: 'discard'; line: string }
-	| { e: 'try out'; line: string; version: string }
-	| { e: 'remove version'; line: string; version: string }
-	| { e: 'send'; from: string; to: string; digests: string[] }
-	| { e: 'assemble'; line: string; version: string; site: string }
-	| { e: 'hand out'; line: string; version: string; site: string }
-	| { e: 'open reference'; line: string; version: string }
-	| { e: 'close reference'; line: string; version: string }
-	| { e: 'throw away'; line: string }
-	| { e: 'prepare capture'; line: string; version: string }
-	| { e: 'install'; machine: string; installer: string }
-	| { e: 'restart capture'; machine: string }
-	| { e: 'set'; machine: string; settings: SettingEntry[] }
-	| { e: 'look'; machine: string }
-	| { e: 'dispose capture'; machine: string }
-	| { e: 'try package'; ask: TrialAsk }
-	| { e: 'empty overlay'; package: string; person: string }
-	| { e: 'ask to close'; session: number; package: string; text: string }
-	| { e: 'log'; log: string[] };
+	| { kind: 'create'; spec: MachineSpec }
+	| { kind: 'remove'; machine: string }
+	| { kind: 'start'; machine: string; why: string }
+	| { kind: 'stop'; machine: string; why: string }
+	| { kind: 'restart'; machine: string; why: string }
+	| { kind: 'reset'; machine: string; version: string }
+	| { kind: 'move disk'; machine: string; volume: string }
+	| { kind: 'restart service'; machine: string; check: string }
+	| { kind: 'sign out'; session: number; why: string }
+	| { kind: 'announce'; gateway: string; protocol: string; port: number }
+	| { kind: 'hand out relay'; gateway: string; address: number }
+	| { kind: 'extend'; volume: string; size: number }
+	| { kind: 'release'; network: string }
+	| { kind: 'range'; network: string; last: number }
+	| { kind: 'account'; name: string; folder: string | null; moved?: boolean }
+	| { kind: 'take over'; machine: string; pool: string; line: string; holds: number }
+	| { kind: 'let go'; machine: string }
+	| { kind: 'boot servers'; machines: string[]; servers: string[] }
+	| { kind: 'build step'; line: string; step: { kind: string; with: ParamValues }; words: string }
+	| { kind: 'keep'; line: string; version: string }
+	| { kind: 'discard'; line: string }
+	| { kind: 'try out'; line: string; version: string }
+	| { kind: 'remove version'; line: string; version: string }
+	| { kind: 'send'; from: string; to: string; digests: string[] }
+	| { kind: 'assemble'; line: string; version: string; site: string }
+	| { kind: 'hand out'; line: string; version: string; site: string }
+	| { kind: 'open reference'; line: string; version: string }
+	| { kind: 'close reference'; line: string; version: string }
+	| { kind: 'throw away'; line: string }
+	| { kind: 'prepare capture'; line: string; version: string }
+	| { kind: 'install'; machine: string; installer: string }
+	| { kind: 'restart capture'; machine: string }
+	| { kind: 'set'; machine: string; settings: SettingEntry[] }
+	| { kind: 'look'; machine: string }
+	| { kind: 'dispose capture'; machine: string }
+	| { kind: 'try package'; ask: TrialAsk }
+	| { kind: 'empty overlay'; package: string; person: string }
+	| { kind: 'ask to close'; session: number; package: string; text: string }
+	| { kind: 'log'; log: string[] };
 
 /** A request from outside that changes the world: kept in a journal, so that history can be replayed. */
 export type Command =
-	| { c: 'operation'; key: string; effect: Effect; usual: number; scatter?: number }
-	| { c: 'configure'; config: BrokerConfig }
-	| { c: 'connect'; login: string; publication: string; secondFactor: boolean; key: string; another?: boolean }
-	| { c: 'disconnect'; session: number }
-	| { c: 'deliver'; wishes: Wishes; lacks: Record<string, Record<string, Needed[]>> }
-	| { c: 'close app'; login: string; run: number }
-	| { c: 'password'; login: string; hash: string; key: string }
-	| { c: 'mail'; to: string; subject: string; body: string; key: string }
-	| { c: 'aside'; machines: string[]; aside: boolean; key: string }
-	| { c: 'type'; line: string; text: string; key: string }
-	| { c: 'fault'; kind: SimFault['kind']; target: string; value: number | null }
-	| { c: 'clear fault'; id: number };
+	| { kind: 'operation'; key: string; effect: Effect; usual: number; scatter?: number }
+	| { kind: 'configure'; config: BrokerConfig }
+	| { kind: 'connect'; login: string; publication: string; secondFactor: boolean; key: string; another?: boolean }
+	| { kind: 'disconnect'; session: number }
+	| { kind: 'deliver'; wishes: Wishes; lacks: Record<string, Record<string, Needed[]>> }
+	| { kind: 'close app'; login: string; run: number }
+	| { kind: 'password'; login: string; hash: string; key: string }
+	| { kind: 'mail'; to: string; subject: string; body: string; key: string }
+	| { kind: 'aside'; machines: string[]; aside: boolean; key: string }
+	| { kind: 'type'; line: string; text: string; key: string }
+	| { kind: 'fault'; fault: SimFault['kind']; target: string; value: number | null }
+	| { kind: 'clear fault'; id: number };
 
 /** What the lab knows of images: what stands in stores, on builders and on reference machines. */
 export interface SimImages {

@@ -18,8 +18,8 @@ export async function livedIn(): Promise<Harness> {
 	await h.carryOut('request.make', { publication: 'boat', person: 'eve', why: 'to sail' });
 	await h.carryOut('policy.set', { pool: 'quay', headroomIn: 4 });
 	await h.carryOut('note.write', { about: 'pool/quay', text: 'Ask Bo first' });
-	h.lab.apply({ c: 'fault', kind: 'agent-stopped', target: 'quay-01', value: null });
-	h.lab.apply({ c: 'fault', kind: 'volume-full', target: 'isle-v1', value: 0.96 });
+	h.lab.apply({ kind: 'fault', fault: 'agent-stopped', target: 'quay-01', value: null });
+	h.lab.apply({ kind: 'fault', fault: 'volume-full', target: 'isle-v1', value: 0.96 });
 	await h.live(7 * MINUTE);
 	return h;
 }

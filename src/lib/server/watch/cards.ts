@@ -73,7 +73,7 @@ export function sessionCard({ db }: Context, text: string, { at, live }: Then): 
 					]
 				: [],
 		sections: connection
-			? [{ type: 'phases', phases: connection.phases, usual: usual as Record<string, number>, total: connection.took }]
+			? [{ kind: 'phases', phases: connection.phases, usual: usual as Record<string, number>, total: connection.took }]
 			: []
 	};
 }

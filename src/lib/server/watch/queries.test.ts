@@ -25,7 +25,7 @@ let now: number;
 beforeAll(async () => {
 	h = await Harness.of(testEstate());
 	await h.live(3 * HOUR, 20_000);
-	h.lab.apply({ c: 'fault', kind: 'agent-stopped', target: 'isle-01', value: null });
+	h.lab.apply({ kind: 'fault', fault: 'agent-stopped', target: 'isle-01', value: null });
 	await h.live(7 * MINUTE);
 	now = h.lab.now;
 }, 30_000);

@@ -74,7 +74,7 @@ export function figuresAt(db: Db, scope: Scope, at: number): Figures {
 	)!;
 	// Lost connections have no session; they count where the scope can tell.
 	const lost = scope.terms.every(
-		(t) => t.type === 'facet' && (t.facet === 'site' || t.facet === 'pool' || t.facet === 'team')
+		(t) => t.kind === 'facet' && (t.facet === 'site' || t.facet === 'pool' || t.facet === 'team')
 	)
 		? lostWithin(db, scope, at - DAY, at)
 		: 0;
@@ -141,7 +141,7 @@ function lostWithin(db: Db, scope: Scope, from: number, to: number): number {
 	const parts: string[] = [];
 	const params: Record<string, unknown> = { from, to };
 	scope.terms.forEach((t, i) => {
-		if (t.type !== 'facet') return;
+		if (t.kind !== 'facet') return;
 		params[`k${i}`] = JSON.stringify(t.values);
 		const list = `(SELECT value FROM json_each(@k${i}))`;
 		const sql =

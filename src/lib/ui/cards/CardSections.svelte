@@ -17,7 +17,7 @@
 </script>
 
 {#each sections as s, i (i)}
-	{#if s.type === 'takes'}
+	{#if s.kind === 'takes'}
 		<h3 class="head mt-4">{s.title} <small>{s.sub}</small></h3>
 		<table class="grid-table mt-1">
 			<thead><tr><th>machines</th><th>because</th><th><span class="sr-only">what it does</span></th></tr></thead>
@@ -42,10 +42,10 @@
 				{/each}
 			</tbody>
 		</table>
-	{:else if s.type === 'phases'}
+	{:else if s.kind === 'phases'}
 		<h3 class="head mt-4">Sign-in <small>{durationWords(s.total)}; the thin line is the usual time</small></h3>
 		<PhaseBars phases={s.phases} usual={s.usual} />
-	{:else if s.type === 'checks'}
+	{:else if s.kind === 'checks'}
 		<h3 class="head mt-4">{s.title} <small>{s.sub}</small></h3>
 		<ul class="mt-1 text-[13px]">
 			{#each s.checks as c (c.asks)}
@@ -60,10 +60,10 @@
 				</li>
 			{/each}
 		</ul>
-	{:else if s.type === 'samples'}
+	{:else if s.kind === 'samples'}
 		<h3 class="head mt-4">Samples <small>{durationWords(s.to - s.from)}, every {durationWords(s.step)}</small></h3>
 		<SampleChart points={s.points} {zone} />
-	{:else if s.type === 'lines'}
+	{:else if s.kind === 'lines'}
 		<h3 class="head mt-4">{s.title}</h3>
 		<ul class="mt-1 text-[13px]">
 			{#each s.lines as l, n (n)}
@@ -73,7 +73,7 @@
 				</li>
 			{/each}
 		</ul>
-	{:else if s.type === 'connections'}
+	{:else if s.kind === 'connections'}
 		<h3 class="head mt-4">Record of connections <small>newest first</small></h3>
 		<ul class="mt-1 text-[13px]">
 			{#each s.connections as c (c.id)}
@@ -89,7 +89,7 @@
 				</li>
 			{/each}
 		</ul>
-	{:else if s.type === 'compared'}
+	{:else if s.kind === 'compared'}
 		<h3 class="head mt-4">Compared with {s.with}</h3>
 		{#if s.send}<p class="text-ink2 text-[13px]">{s.send}</p>{/if}
 		<table class="grid-table mt-1">
@@ -104,7 +104,7 @@
 				{:else}<tr><td colspan="4" class="text-ink3">nothing differs</td></tr>{/each}
 			</tbody>
 		</table>
-	{:else if s.type === 'contents'}
+	{:else if s.kind === 'contents'}
 		<h3 class="head mt-4">Contents</h3>
 		<table class="grid-table mt-1">
 			<thead><tr><th>part</th><th>version</th><th class="num">size</th></tr></thead>

@@ -52,7 +52,7 @@
 	const offered = $derived<Facet[]>(
 		menu === 'site' ? ['site'] : ['pool', 'team', 'line', 'state', 'gateway', 'protocol', 'publication']
 	);
-	const site = $derived(scope.terms.find((t) => t.type === 'facet' && t.facet === 'site' && !t.not));
+	const site = $derived(scope.terms.find((t) => t.kind === 'facet' && t.facet === 'site' && !t.not));
 
 	/** Opens the line for typing; also the key `/`. */
 	export function narrow() {
@@ -113,7 +113,7 @@
 			aria-expanded={menu === 'site'}
 			onclick={() => (menu = menu === 'site' ? null : 'site')}
 		>
-			{site?.type === 'facet' ? site.values.map((v) => nameOf('site', v)).join(', ') : 'all sites'}
+			{site?.kind === 'facet' ? site.values.map((v) => nameOf('site', v)).join(', ') : 'all sites'}
 			<span class="text-ink3 text-[12px] font-normal" aria-hidden="true">▾</span>
 		</button>
 		{#each scope.terms as term, i (i)}

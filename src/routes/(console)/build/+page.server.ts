@@ -7,7 +7,7 @@ export const load = sharedLoad(async ({ url, context, look, at }) => {
 	const { db, clock } = context;
 	const all = usedLinesAt(db, at, look.scope);
 	// A line that nothing runs on stands in the list unless the scope asks for machines, people or sites.
-	const lines = look.scope.terms.every((t) => t.type === 'facet' && t.facet === 'line')
+	const lines = look.scope.terms.every((t) => t.kind === 'facet' && t.facet === 'line')
 		? narrow(look.scope, all, { line: (l) => l.id }, (l) => l.name).items
 		: all.filter((l) => l.machines > 0);
 	const chosen = lines.find((l) => l.id === url.searchParams.get('line')) ?? lines[0] ?? null;

@@ -4,16 +4,16 @@ import { chosenTweaks, TWEAKS } from './tweaks';
 
 /** Where a kind of step has to stand, what it needs and what it cannot stand beside; each with the reason. */
 export type Rule =
-	| { is: 'first' | 'last' | 'once'; why: string }
+	| { kind: 'first' | 'last' | 'once'; why: string }
 	/** After everything but the steps that close the image. */
-	| { is: 'last but closing'; why: string }
-	| { is: 'before' | 'after'; kind: string; why: string }
+	| { kind: 'last but closing'; why: string }
+	| { kind: 'before' | 'after'; step: string; why: string }
 	/** One of that kind has to stand somewhere before it. */
-	| { is: 'needs'; kind: string; why: string }
-	| { is: 'not with'; kind: string; why: string; when?: (own: ParamValues, other: ParamValues) => boolean }
-	| { is: 'only on'; users: 'single' | 'multi'; why: string }
+	| { kind: 'needs'; step: string; why: string }
+	| { kind: 'not with'; step: string; why: string; when?: (own: ParamValues, other: ParamValues) => boolean }
+	| { kind: 'only on'; users: 'single' | 'multi'; why: string }
 	/** Two steps with this much in common would undo or repeat each other. */
-	| { is: 'no two alike'; by: (p: ParamValues) => string; why: string };
+	| { kind: 'no two alike'; by: (p: ParamValues) => string; why: string };
 
 /** What the builder's account has to be allowed for a step. */
 export const RIGHTS = {
@@ -67,18 +67,18 @@ const large = (v: unknown) => (typeof v === 'number' ? sizeWords(v) : s(v));
 const NAME = /^[\p{L}\p{N}][\p{L}\p{N} ._+-]*$/u;
 const PATH = /^([A-Za-z]:\\|\/|~|%[A-Za-z]+%)/;
 const path = (label: string): Param => ({
-	type: 'text',
+	kind: 'text',
 	label,
 	shape: PATH,
 	shapeWords: 'write a whole path, such as C:\\Tools or /opt/tools'
 });
-const UPDATES_BRING_BACK: Rule = { is: 'before', kind: 'trim', why: 'updates bring back what was removed' };
+const UPDATES_BRING_BACK: Rule = { kind: 'before', step: 'trim', why: 'updates bring back what was removed' };
 const PROGRAMS_ADD: Rule = {
-	is: 'before',
-	kind: 'clean',
+	kind: 'before',
+	step: 'clean',
 	why: 'what is installed after the cleaning leaves its own remains'
 };
-const KEEPS_OFF: Rule = { is: 'after', kind: 'updates', why: 'updates put system settings back' };
+const KEEPS_OFF: Rule = { kind: 'after', step: 'updates', why: 'updates put system settings back' };
 
 const kinds: Kind[] = [
 	// ── system ──
@@ -87,11 +87,11 @@ const kinds: Kind[] = [
 		group: 'system',
 		says: 'What the version starts from: a stock system, an earlier version, or a machine prepared by hand',
 		params: {
-			from: { type: 'choice', label: 'from', options: ['stock', 'version', 'machine'], default: 'stock' },
-			system: { type: 'from', list: 'stock', label: 'stock system', optional: true },
-			line: { type: 'from', list: 'line', label: 'image line', optional: true },
-			number: { type: 'text', label: 'version', hint: 'a number, or newest', optional: true },
-			machine: { type: 'from', list: 'machine', label: 'machine', optional: true }
+			from: { kind: 'choice', label: 'from', options: ['stock', 'version', 'machine'], default: 'stock' },
+			system: { kind: 'from', list: 'stock', label: 'stock system', optional: true },
+			line: { kind: 'from', list: 'line', label: 'image line', optional: true },
+			number: { kind: 'text', label: 'version', hint: 'a number, or newest', optional: true },
+			machine: { kind: 'from', list: 'machine', label: 'machine', optional: true }
 		},
 		words: (p) =>
 			p.from === 'stock'
@@ -101,8 +101,8 @@ const kinds: Kind[] = [
 					: `Start from machine ${s(p.machine)}`,
 		key: (p) => `Start from ${p.from === 'stock' ? s(p.system) : p.from === 'version' ? s(p.line) : 'a machine'}`,
 		rules: [
-			{ is: 'first', why: 'everything else is installed on it' },
-			{ is: 'once', why: 'a version has one source' }
+			{ kind: 'first', why: 'everything else is installed on it' },
+			{ kind: 'once', why: 'a version has one source' }
 		],
 		rights: (p) =>
 			p.from === 'stock'
@@ -117,9 +117,9 @@ const kinds: Kind[] = [
 		group: 'system',
 		says: 'System updates from the update service',
 		params: {
-			which: { type: 'choice', label: 'which', options: ['all', 'security', 'named'], default: 'all' },
-			names: { type: 'list', label: 'named updates', optional: true },
-			restarts: { type: 'number', label: 'at most this many restarts', least: 0, most: 9, default: 4 }
+			which: { kind: 'choice', label: 'which', options: ['all', 'security', 'named'], default: 'all' },
+			names: { kind: 'list', label: 'named updates', optional: true },
+			restarts: { kind: 'number', label: 'at most this many restarts', least: 0, most: 9, default: 4 }
 		},
 		words: (p) =>
 			p.which === 'named'
@@ -130,8 +130,8 @@ const kinds: Kind[] = [
 		note: () => 'reboots as needed',
 		rules: [
 			UPDATES_BRING_BACK,
-			{ is: 'before', kind: 'agent', why: 'the agent is built for the system as it is after its updates' },
-			{ is: 'before', kind: 'clean', why: 'updates leave what the cleaning takes away' }
+			{ kind: 'before', step: 'agent', why: 'the agent is built for the system as it is after its updates' },
+			{ kind: 'before', step: 'clean', why: 'updates leave what the cleaning takes away' }
 		],
 		rights: () => ['updates'],
 		usual: 50 * MINUTE
@@ -142,7 +142,7 @@ const kinds: Kind[] = [
 		says: 'A role of the system, such as serving many sessions',
 		params: {
 			role: {
-				type: 'choice',
+				kind: 'choice',
 				label: 'role',
 				options: ['session host', 'print services', 'file services', 'licence client'],
 				default: 'session host'
@@ -150,9 +150,9 @@ const kinds: Kind[] = [
 		},
 		words: (p) => `Role: ${s(p.role)}`,
 		rules: [
-			{ is: 'before', kind: 'agent', why: 'the agent looks for system roles when it is installed' },
-			{ is: 'before', kind: 'updates', why: 'a role has updates of its own' },
-			{ is: 'no two alike', by: (p) => s(p.role), why: 'a role is there once it is installed' }
+			{ kind: 'before', step: 'agent', why: 'the agent looks for system roles when it is installed' },
+			{ kind: 'before', step: 'updates', why: 'a role has updates of its own' },
+			{ kind: 'no two alike', by: (p) => s(p.role), why: 'a role is there once it is installed' }
 		],
 		usual: 7 * MINUTE
 	},
@@ -161,13 +161,17 @@ const kinds: Kind[] = [
 		group: 'system',
 		says: 'An optional part of the system, put in or taken out',
 		params: {
-			feature: { type: 'text', label: 'part', shape: NAME, shapeWords: 'letters, digits, spaces and . _ + -' },
-			make: { type: 'choice', label: 'make it', options: ['present', 'absent'], default: 'present' }
+			feature: { kind: 'text', label: 'part', shape: NAME, shapeWords: 'letters, digits, spaces and . _ + -' },
+			make: { kind: 'choice', label: 'make it', options: ['present', 'absent'], default: 'present' }
 		},
 		words: (p) => `${p.make === 'absent' ? 'Take out' : 'Put in'} ${s(p.feature)}`,
 		rules: [
-			{ is: 'before', kind: 'updates', why: 'a part that comes later lacks its updates' },
-			{ is: 'no two alike', by: (p) => s(p.feature).toLowerCase(), why: 'the later one undoes or repeats the earlier' }
+			{ kind: 'before', step: 'updates', why: 'a part that comes later lacks its updates' },
+			{
+				kind: 'no two alike',
+				by: (p) => s(p.feature).toLowerCase(),
+				why: 'the later one undoes or repeats the earlier'
+			}
 		],
 		usual: 4 * MINUTE
 	},
@@ -177,17 +181,17 @@ const kinds: Kind[] = [
 		says: 'A device driver, such as that of a GPU',
 		params: {
 			device: {
-				type: 'choice',
+				kind: 'choice',
 				label: 'device',
 				options: ['GPU', 'network', 'storage', 'sound', 'printer'],
 				default: 'GPU'
 			},
-			package: { type: 'from', list: 'package', label: 'package' }
+			package: { kind: 'from', list: 'package', label: 'package' }
 		},
 		words: (p) => `Driver for ${s(p.device)}: ${s(p.package)}`,
 		rules: [
-			{ is: 'before', kind: 'agent', why: 'the agent chooses its screen encoder by the driver it finds' },
-			{ is: 'no two alike', by: (p) => s(p.device), why: 'two drivers would claim the same device' }
+			{ kind: 'before', step: 'agent', why: 'the agent chooses its screen encoder by the driver it finds' },
+			{ kind: 'no two alike', by: (p) => s(p.device), why: 'two drivers would claim the same device' }
 		],
 		rights: () => ['packages'],
 		usual: 6 * MINUTE
@@ -197,11 +201,11 @@ const kinds: Kind[] = [
 		group: 'system',
 		says: 'Where the page file lies and how large it is',
 		params: {
-			place: { type: 'choice', label: 'on', options: ['system disk', 'overlay disk', 'none'], default: 'overlay disk' },
-			size: { type: 'size', label: 'size', least: 256 * MB, most: 256 * GB, default: 8 * GB }
+			place: { kind: 'choice', label: 'on', options: ['system disk', 'overlay disk', 'none'], default: 'overlay disk' },
+			size: { kind: 'size', label: 'size', least: 256 * MB, most: 256 * GB, default: 8 * GB }
 		},
 		words: (p) => (p.place === 'none' ? 'No page file' : `Page file of ${large(p.size)} on the ${s(p.place)}`),
-		rules: [{ is: 'once', why: 'the later one replaces the earlier' }],
+		rules: [{ kind: 'once', why: 'the later one replaces the earlier' }],
 		usual: 30 * SECOND
 	},
 	{
@@ -210,14 +214,14 @@ const kinds: Kind[] = [
 		says: 'What the system does when it idles',
 		params: {
 			plan: {
-				type: 'choice',
+				kind: 'choice',
 				label: 'plan',
 				options: ['never sleep, full speed', 'never sleep, balanced'],
 				default: 'never sleep, full speed'
 			}
 		},
 		words: (p) => `Power plan: ${s(p.plan)}`,
-		rules: [{ is: 'once', why: 'the later one replaces the earlier' }, KEEPS_OFF],
+		rules: [{ kind: 'once', why: 'the later one replaces the earlier' }, KEEPS_OFF],
 		usual: 20 * SECOND
 	},
 	{
@@ -225,7 +229,7 @@ const kinds: Kind[] = [
 		group: 'system',
 		says: 'A restart between two steps',
 		params: {
-			wait: { type: 'duration', label: 'wait at most', least: MINUTE, most: HOUR, default: 10 * MINUTE }
+			wait: { kind: 'duration', label: 'wait at most', least: MINUTE, most: HOUR, default: 10 * MINUTE }
 		},
 		words: () => 'Restart',
 		note: (p) => `waits at most ${lasts(p.wait)}`,
@@ -239,7 +243,7 @@ const kinds: Kind[] = [
 		says: 'Language packs for the system',
 		params: {
 			packs: {
-				type: 'list',
+				kind: 'list',
 				label: 'languages',
 				shape: /^[a-z]{2,3}(-[A-Z]{2})?$/,
 				shapeWords: 'a language tag such as nb or fr-CA'
@@ -247,7 +251,7 @@ const kinds: Kind[] = [
 		},
 		words: (p) => `Language packs: ${list(p.packs)}`,
 		key: () => 'Language packs',
-		rules: [{ is: 'before', kind: 'keyboard', why: 'layouts come with their language' }],
+		rules: [{ kind: 'before', step: 'keyboard', why: 'layouts come with their language' }],
 		rights: () => ['updates'],
 		usual: 20 * MINUTE
 	},
@@ -257,14 +261,14 @@ const kinds: Kind[] = [
 		says: 'Keyboard layouts, the first one being the usual',
 		params: {
 			layouts: {
-				type: 'list',
+				kind: 'list',
 				label: 'layouts',
 				shape: /^[a-z]{2,3}(-[A-Z]{2})?$/,
 				shapeWords: 'a language tag such as nb or en-CA'
 			}
 		},
 		words: (p) => `Keyboards: ${list(p.layouts)}`,
-		rules: [{ is: 'once', why: 'the later list replaces the earlier' }],
+		rules: [{ kind: 'once', why: 'the later list replaces the earlier' }],
 		usual: 20 * SECOND
 	},
 	{
@@ -272,12 +276,12 @@ const kinds: Kind[] = [
 		group: 'languages and regions',
 		says: 'Formats for dates, numbers and paper',
 		params: {
-			region: { type: 'text', label: 'region', shape: /^[a-z]{2,3}-[A-Z]{2}$/, shapeWords: 'a tag such as nb-NO' }
+			region: { kind: 'text', label: 'region', shape: /^[a-z]{2,3}-[A-Z]{2}$/, shapeWords: 'a tag such as nb-NO' }
 		},
 		words: (p) => `Formats of ${s(p.region)}`,
 		rules: [
-			{ is: 'once', why: 'the later one replaces the earlier' },
-			{ is: 'after', kind: 'language', why: 'formats come with their language' }
+			{ kind: 'once', why: 'the later one replaces the earlier' },
+			{ kind: 'after', step: 'language', why: 'formats come with their language' }
 		],
 		usual: 15 * SECOND
 	},
@@ -286,10 +290,10 @@ const kinds: Kind[] = [
 		group: 'languages and regions',
 		says: 'The time zone, fixed or that of the endpoint',
 		params: {
-			zone: { type: 'text', label: 'zone', hint: 'endpoint, or a zone such as Europe/Oslo', default: 'endpoint' }
+			zone: { kind: 'text', label: 'zone', hint: 'endpoint, or a zone such as Europe/Oslo', default: 'endpoint' }
 		},
 		words: (p) => (p.zone === 'endpoint' ? 'Time zone follows the endpoint' : `Time zone ${s(p.zone)}`),
-		rules: [{ is: 'once', why: 'the later one replaces the earlier' }],
+		rules: [{ kind: 'once', why: 'the later one replaces the earlier' }],
 		usual: 10 * SECOND
 	},
 	{
@@ -308,25 +312,29 @@ const kinds: Kind[] = [
 		group: 'programs',
 		says: 'A program from the package store',
 		params: {
-			package: { type: 'from', list: 'package', label: 'package' },
+			package: { kind: 'from', list: 'package', label: 'package' },
 			version: {
-				type: 'text',
+				kind: 'text',
 				label: 'version',
 				hint: 'newest, 13, or 13.1',
 				default: 'newest',
 				shape: /^(newest|\d+(\.\d+)*)$/,
 				shapeWords: 'newest, or a number such as 13 or 13.1'
 			},
-			codes: { type: 'codes', label: 'exit codes that are good', default: [0, 3010] }
+			codes: { kind: 'codes', label: 'exit codes that are good', default: [0, 3010] }
 		},
 		words: (p) => `Install ${s(p.package)}${p.version === 'newest' ? '' : ` ${s(p.version)}`}`,
 		note: () => 'from the package store',
 		key: (p) => `Install ${s(p.package)}`,
 		rules: [
 			PROGRAMS_ADD,
-			{ is: 'after', kind: 'role', why: 'programs set themselves up for one person where they find no role for many' },
 			{
-				is: 'no two alike',
+				kind: 'after',
+				step: 'role',
+				why: 'programs set themselves up for one person where they find no role for many'
+			},
+			{
+				kind: 'no two alike',
 				by: (p) => s(p.package).toLowerCase(),
 				why: 'the second one finds the program there already'
 			}
@@ -340,14 +348,14 @@ const kinds: Kind[] = [
 		says: 'An installer fetched from an address, checked by its SHA-256',
 		params: {
 			address: {
-				type: 'text',
+				kind: 'text',
 				label: 'address',
 				shape: /^https:\/\/\S+$/,
 				shapeWords: 'write an address that begins with https://'
 			},
-			sha256: { type: 'text', label: 'SHA-256', shape: /^[0-9a-f]{64}$/i, shapeWords: '64 hexadecimal digits' },
-			arguments: { type: 'text', label: 'arguments', optional: true },
-			codes: { type: 'codes', label: 'exit codes that are good', default: [0] }
+			sha256: { kind: 'text', label: 'SHA-256', shape: /^[0-9a-f]{64}$/i, shapeWords: '64 hexadecimal digits' },
+			arguments: { kind: 'text', label: 'arguments', optional: true },
+			codes: { kind: 'codes', label: 'exit codes that are good', default: [0] }
 		},
 		words: (p) => `Install from ${s(p.address)}`,
 		rules: [PROGRAMS_ADD],
@@ -359,10 +367,10 @@ const kinds: Kind[] = [
 		group: 'programs',
 		says: 'Takes a program out that the source brought along',
 		params: {
-			program: { type: 'text', label: 'program', shape: NAME, shapeWords: 'letters, digits, spaces and . _ + -' }
+			program: { kind: 'text', label: 'program', shape: NAME, shapeWords: 'letters, digits, spaces and . _ + -' }
 		},
 		words: (p) => `Take out ${s(p.program)}`,
-		rules: [{ is: 'before', kind: 'clean', why: 'what is taken out leaves remains' }],
+		rules: [{ kind: 'before', step: 'clean', why: 'what is taken out leaves remains' }],
 		usual: 3 * MINUTE
 	},
 	{
@@ -370,12 +378,12 @@ const kinds: Kind[] = [
 		group: 'programs',
 		says: 'A script of your own, with the exit codes that are good',
 		params: {
-			name: { type: 'text', label: 'name', shape: NAME, shapeWords: 'letters, digits, spaces and . _ + -' },
-			shell: { type: 'choice', label: 'shell', options: ['system shell', 'sh', 'python'], default: 'system shell' },
-			text: { type: 'lines', label: 'script' },
-			as: { type: 'choice', label: 'runs as', options: ['system', 'builder account'], default: 'system' },
-			codes: { type: 'codes', label: 'exit codes that are good', default: [0] },
-			limit: { type: 'duration', label: 'stopped after', least: SECOND, most: 12 * HOUR, default: 30 * MINUTE }
+			name: { kind: 'text', label: 'name', shape: NAME, shapeWords: 'letters, digits, spaces and . _ + -' },
+			shell: { kind: 'choice', label: 'shell', options: ['system shell', 'sh', 'python'], default: 'system shell' },
+			text: { kind: 'lines', label: 'script' },
+			as: { kind: 'choice', label: 'runs as', options: ['system', 'builder account'], default: 'system' },
+			codes: { kind: 'codes', label: 'exit codes that are good', default: [0] },
+			limit: { kind: 'duration', label: 'stopped after', least: SECOND, most: 12 * HOUR, default: 30 * MINUTE }
 		},
 		words: (p) => `Script ${s(p.name)}`,
 		note: (p) => `exit code ${list(p.codes)}`,
@@ -386,11 +394,11 @@ const kinds: Kind[] = [
 		kind: 'start layout',
 		group: 'programs',
 		says: 'What the start menu and the task bar show',
-		params: { pins: { type: 'list', label: 'pinned programs' } },
+		params: { pins: { kind: 'list', label: 'pinned programs' } },
 		words: (p) => `Start menu: ${list(p.pins)}`,
 		rules: [
-			{ is: 'once', why: 'the later one replaces the earlier' },
-			{ is: 'after', kind: 'package', why: 'what is not installed yet cannot be pinned' }
+			{ kind: 'once', why: 'the later one replaces the earlier' },
+			{ kind: 'after', step: 'package', why: 'what is not installed yet cannot be pinned' }
 		],
 		usual: 20 * SECOND
 	},
@@ -400,7 +408,7 @@ const kinds: Kind[] = [
 		says: 'Which program opens which files',
 		params: {
 			opens: {
-				type: 'list',
+				kind: 'list',
 				label: 'file types',
 				hint: '.pdf=Viewer',
 				shape: /^\.[\w-]+=.+$/,
@@ -409,8 +417,8 @@ const kinds: Kind[] = [
 		},
 		words: (p) => `Files open with: ${list(p.opens)}`,
 		rules: [
-			{ is: 'once', why: 'the later list replaces the earlier' },
-			{ is: 'after', kind: 'package', why: 'a program that is not installed yet opens nothing' }
+			{ kind: 'once', why: 'the later list replaces the earlier' },
+			{ kind: 'after', step: 'package', why: 'a program that is not installed yet opens nothing' }
 		],
 		usual: 20 * SECOND
 	},
@@ -420,10 +428,10 @@ const kinds: Kind[] = [
 		group: 'files and settings',
 		says: 'Copies a file or folder from the file share',
 		params: {
-			from: { type: 'text', label: 'from' },
+			from: { kind: 'text', label: 'from' },
 			to: path('to'),
 			sha256: {
-				type: 'text',
+				kind: 'text',
 				label: 'SHA-256',
 				optional: true,
 				shape: /^[0-9a-f]{64}$/i,
@@ -431,7 +439,7 @@ const kinds: Kind[] = [
 			}
 		},
 		words: (p) => `Copy ${s(p.from)} to ${s(p.to)}`,
-		rules: [{ is: 'no two alike', by: (p) => s(p.to).toLowerCase(), why: 'the second copy overwrites the first' }],
+		rules: [{ kind: 'no two alike', by: (p) => s(p.to).toLowerCase(), why: 'the second copy overwrites the first' }],
 		rights: () => ['files'],
 		usual: 2 * MINUTE
 	},
@@ -439,7 +447,7 @@ const kinds: Kind[] = [
 		kind: 'folder',
 		group: 'files and settings',
 		says: 'Makes a folder, and says who may write in it',
-		params: { path: path('path'), writers: { type: 'list', label: 'who may write', default: ['administrators'] } },
+		params: { path: path('path'), writers: { kind: 'list', label: 'who may write', default: ['administrators'] } },
 		words: (p) => `Folder ${s(p.path)}`,
 		rules: [],
 		usual: 5 * SECOND
@@ -450,19 +458,19 @@ const kinds: Kind[] = [
 		says: 'One setting of the system',
 		params: {
 			key: {
-				type: 'text',
+				kind: 'text',
 				label: 'key',
 				shape: /^[^\s\\/][^\\]*([\\/][^\\/]+)+$/,
 				shapeWords: 'a path of keys such as Machine\\Software\\Viewer\\Home'
 			},
-			type: { type: 'choice', label: 'type', options: ['text', 'number', 'yes or no', 'list'], default: 'text' },
-			value: { type: 'text', label: 'value' }
+			type: { kind: 'choice', label: 'type', options: ['text', 'number', 'yes or no', 'list'], default: 'text' },
+			value: { kind: 'text', label: 'value' }
 		},
 		words: (p) => `Set ${s(p.key)} to ${s(p.value)}`,
 		key: (p) => `Set ${s(p.key)}`,
 		rules: [
 			KEEPS_OFF,
-			{ is: 'no two alike', by: (p) => s(p.key).toLowerCase(), why: 'the later one overwrites the earlier' }
+			{ kind: 'no two alike', by: (p) => s(p.key).toLowerCase(), why: 'the later one overwrites the earlier' }
 		],
 		usual: 5 * SECOND
 	},
@@ -471,11 +479,11 @@ const kinds: Kind[] = [
 		group: 'files and settings',
 		says: 'An environment variable for every session',
 		params: {
-			name: { type: 'text', label: 'name', shape: /^[A-Za-z_][A-Za-z0-9_]*$/, shapeWords: 'letters, digits and _' },
-			value: { type: 'text', label: 'value' }
+			name: { kind: 'text', label: 'name', shape: /^[A-Za-z_][A-Za-z0-9_]*$/, shapeWords: 'letters, digits and _' },
+			value: { kind: 'text', label: 'value' }
 		},
 		words: (p) => `Variable ${s(p.name)}=${s(p.value)}`,
-		rules: [{ is: 'no two alike', by: (p) => s(p.name).toUpperCase(), why: 'the later one overwrites the earlier' }],
+		rules: [{ kind: 'no two alike', by: (p) => s(p.name).toUpperCase(), why: 'the later one overwrites the earlier' }],
 		usual: 5 * SECOND
 	},
 	{
@@ -483,16 +491,18 @@ const kinds: Kind[] = [
 		group: 'files and settings',
 		says: 'How a service starts',
 		params: {
-			service: { type: 'text', label: 'service', shape: NAME, shapeWords: 'letters, digits, spaces and . _ + -' },
+			service: { kind: 'text', label: 'service', shape: NAME, shapeWords: 'letters, digits, spaces and . _ + -' },
 			start: {
-				type: 'choice',
+				kind: 'choice',
 				label: 'starts',
 				options: ['by itself', 'by itself, later', 'when asked', 'never'],
 				default: 'by itself'
 			}
 		},
 		words: (p) => `Service ${s(p.service)} starts ${s(p.start)}`,
-		rules: [{ is: 'no two alike', by: (p) => s(p.service).toLowerCase(), why: 'the later one overwrites the earlier' }],
+		rules: [
+			{ kind: 'no two alike', by: (p) => s(p.service).toLowerCase(), why: 'the later one overwrites the earlier' }
+		],
 		usual: 10 * SECOND
 	},
 	{
@@ -500,13 +510,13 @@ const kinds: Kind[] = [
 		group: 'files and settings',
 		says: 'Switches a scheduled task on or off',
 		params: {
-			task: { type: 'text', label: 'task' },
-			make: { type: 'choice', label: 'make it', options: ['on', 'off'], default: 'off' }
+			task: { kind: 'text', label: 'task' },
+			make: { kind: 'choice', label: 'make it', options: ['on', 'off'], default: 'off' }
 		},
 		words: (p) => `Scheduled task ${s(p.task)} ${s(p.make)}`,
 		rules: [
 			KEEPS_OFF,
-			{ is: 'no two alike', by: (p) => s(p.task).toLowerCase(), why: 'the later one undoes or repeats the earlier' }
+			{ kind: 'no two alike', by: (p) => s(p.task).toLowerCase(), why: 'the later one undoes or repeats the earlier' }
 		],
 		usual: 5 * SECOND
 	},
@@ -515,11 +525,11 @@ const kinds: Kind[] = [
 		group: 'files and settings',
 		says: 'A drive that every session gets',
 		params: {
-			drive: { type: 'text', label: 'drive', shape: /^[A-Z]$/, shapeWords: 'one letter from A to Z' },
-			share: { type: 'text', label: 'share' }
+			drive: { kind: 'text', label: 'drive', shape: /^[A-Z]$/, shapeWords: 'one letter from A to Z' },
+			share: { kind: 'text', label: 'share' }
 		},
 		words: (p) => `Drive ${s(p.drive)}: from ${s(p.share)}`,
-		rules: [{ is: 'no two alike', by: (p) => s(p.drive), why: 'a letter names one drive' }],
+		rules: [{ kind: 'no two alike', by: (p) => s(p.drive), why: 'a letter names one drive' }],
 		usual: 5 * SECOND
 	},
 	// ── people and limits ──
@@ -529,7 +539,7 @@ const kinds: Kind[] = [
 		says: 'The client that attaches profile disks',
 		params: {
 			version: {
-				type: 'text',
+				kind: 'text',
 				label: 'version',
 				default: 'newest',
 				shape: /^(newest|\d+(\.\d+)*)$/,
@@ -539,8 +549,8 @@ const kinds: Kind[] = [
 		words: (p) => `Profile disk client ${s(p.version)}`,
 		key: () => 'Profile disk client',
 		rules: [
-			{ is: 'once', why: 'one client attaches all profile disks' },
-			{ is: 'before', kind: 'agent', why: 'the agent binds to the profile disk client it finds' }
+			{ kind: 'once', why: 'one client attaches all profile disks' },
+			{ kind: 'before', step: 'agent', why: 'the agent binds to the profile disk client it finds' }
 		],
 		rights: () => ['packages'],
 		usual: 3 * MINUTE
@@ -551,29 +561,29 @@ const kinds: Kind[] = [
 		says: 'When idle sessions are disconnected, and disconnected ones signed out',
 		params: {
 			idle: {
-				type: 'duration',
+				kind: 'duration',
 				label: 'disconnect after idling',
 				least: MINUTE,
 				most: 7 * 24 * HOUR,
 				default: 25 * MINUTE
 			},
-			disconnected: { type: 'duration', label: 'sign out after', least: MINUTE, most: 7 * 24 * HOUR, default: 3 * HOUR }
+			disconnected: { kind: 'duration', label: 'sign out after', least: MINUTE, most: 7 * 24 * HOUR, default: 3 * HOUR }
 		},
 		words: (p) => `Disconnect after ${lasts(p.idle)} idle, sign out after ${lasts(p.disconnected)}`,
 		key: () => 'Limits of sessions',
-		rules: [{ is: 'once', why: 'the later one replaces the earlier' }],
+		rules: [{ kind: 'once', why: 'the later one replaces the earlier' }],
 		usual: MINUTE
 	},
 	{
 		kind: 'sessions',
 		group: 'people and limits',
 		says: 'How many sessions one machine takes',
-		params: { most: { type: 'number', label: 'sessions at most', least: 1, most: 200, default: 12 } },
+		params: { most: { kind: 'number', label: 'sessions at most', least: 1, most: 200, default: 12 } },
 		words: (p) => `At most ${s(p.most)} sessions`,
 		rules: [
-			{ is: 'once', why: 'the later one replaces the earlier' },
-			{ is: 'only on', users: 'multi', why: 'a single-user machine takes one session' },
-			{ is: 'needs', kind: 'role', why: 'without the role of a session host there is one session' }
+			{ kind: 'once', why: 'the later one replaces the earlier' },
+			{ kind: 'only on', users: 'multi', why: 'a single-user machine takes one session' },
+			{ kind: 'needs', step: 'role', why: 'without the role of a session host there is one session' }
 		],
 		usual: 20 * SECOND
 	},
@@ -582,15 +592,15 @@ const kinds: Kind[] = [
 		group: 'people and limits',
 		says: 'Frames a second, codec and resolution of sessions',
 		params: {
-			frames: { type: 'number', label: 'frames a second', least: 5, most: 120, default: 30 },
-			codec: { type: 'choice', label: 'codec', options: ['H.264', 'VP9', 'AV1', 'still pictures'], default: 'H.264' },
-			screens: { type: 'number', label: 'screens at most', least: 1, most: 8, default: 4 }
+			frames: { kind: 'number', label: 'frames a second', least: 5, most: 120, default: 30 },
+			codec: { kind: 'choice', label: 'codec', options: ['H.264', 'VP9', 'AV1', 'still pictures'], default: 'H.264' },
+			screens: { kind: 'number', label: 'screens at most', least: 1, most: 8, default: 4 }
 		},
 		words: (p) => `Display: ${s(p.frames)} frames/s, ${s(p.codec)}, ${s(p.screens)} screens`,
 		key: () => 'Display',
 		rules: [
-			{ is: 'once', why: 'the later one replaces the earlier' },
-			{ is: 'after', kind: 'driver', why: 'what the encoder can do depends on the driver' }
+			{ kind: 'once', why: 'the later one replaces the earlier' },
+			{ kind: 'after', step: 'driver', why: 'what the encoder can do depends on the driver' }
 		],
 		usual: 30 * SECOND
 	},
@@ -599,8 +609,8 @@ const kinds: Kind[] = [
 		group: 'people and limits',
 		says: 'Puts a group of the directory into a local group',
 		params: {
-			group: { type: 'text', label: 'local group' },
-			member: { type: 'text', label: 'group of the directory' }
+			group: { kind: 'text', label: 'local group' },
+			member: { kind: 'text', label: 'group of the directory' }
 		},
 		words: (p) => `${s(p.member)} into ${s(p.group)}`,
 		rules: [],
@@ -611,9 +621,9 @@ const kinds: Kind[] = [
 		kind: 'certificate',
 		group: 'security',
 		says: 'A root certificate that machines trust',
-		params: { name: { type: 'text', label: 'name' }, pem: { type: 'lines', label: 'certificate (PEM)' } },
+		params: { name: { kind: 'text', label: 'name' }, pem: { kind: 'lines', label: 'certificate (PEM)' } },
 		words: (p) => `Trust certificate ${s(p.name)}`,
-		rules: [{ is: 'no two alike', by: (p) => s(p.name).toLowerCase(), why: 'it is trusted once it is there' }],
+		rules: [{ kind: 'no two alike', by: (p) => s(p.name).toLowerCase(), why: 'it is trusted once it is there' }],
 		usual: 5 * SECOND
 	},
 	{
@@ -621,14 +631,14 @@ const kinds: Kind[] = [
 		group: 'security',
 		says: 'A port that machines let in or refuse',
 		params: {
-			port: { type: 'number', label: 'port', least: 1, most: 65_535, default: 3478 },
-			protocol: { type: 'choice', label: 'protocol', options: ['TCP', 'UDP', 'both'], default: 'both' },
-			make: { type: 'choice', label: 'make it', options: ['open', 'closed'], default: 'open' }
+			port: { kind: 'number', label: 'port', least: 1, most: 65_535, default: 3478 },
+			protocol: { kind: 'choice', label: 'protocol', options: ['TCP', 'UDP', 'both'], default: 'both' },
+			make: { kind: 'choice', label: 'make it', options: ['open', 'closed'], default: 'open' }
 		},
 		words: (p) => `Port ${s(p.port)} ${s(p.protocol)} ${s(p.make)}`,
 		rules: [
 			{
-				is: 'no two alike',
+				kind: 'no two alike',
 				by: (p) => `${s(p.port)} ${s(p.protocol)}`,
 				why: 'the later one undoes or repeats the earlier'
 			}
@@ -639,9 +649,9 @@ const kinds: Kind[] = [
 		kind: 'scan exclusions',
 		group: 'security',
 		says: 'What the malware scanner leaves alone',
-		params: { paths: { type: 'list', label: 'paths', shape: PATH, shapeWords: 'a whole path' } },
+		params: { paths: { kind: 'list', label: 'paths', shape: PATH, shapeWords: 'a whole path' } },
 		words: (p) => `Scanner leaves alone: ${list(p.paths)}`,
-		rules: [{ is: 'once', why: 'the later list replaces the earlier' }],
+		rules: [{ kind: 'once', why: 'the later list replaces the earlier' }],
 		usual: 10 * SECOND
 	},
 	{
@@ -651,8 +661,8 @@ const kinds: Kind[] = [
 		params: {},
 		words: () => 'Scan the image for malware',
 		rules: [
-			{ is: 'after', kind: 'package', why: 'what comes later would not be scanned' },
-			{ is: 'once', why: 'one scan at the end is enough' }
+			{ kind: 'after', step: 'package', why: 'what comes later would not be scanned' },
+			{ kind: 'once', why: 'one scan at the end is enough' }
 		],
 		usual: 18 * MINUTE
 	},
@@ -661,11 +671,11 @@ const kinds: Kind[] = [
 		group: 'security',
 		says: 'A set of security settings from a file',
 		params: {
-			file: { type: 'text', label: 'file on the share' },
-			level: { type: 'choice', label: 'level', options: ['usual', 'strict'], default: 'usual' }
+			file: { kind: 'text', label: 'file on the share' },
+			level: { kind: 'choice', label: 'level', options: ['usual', 'strict'], default: 'usual' }
 		},
 		words: (p) => `Security baseline ${s(p.file)}, ${s(p.level)}`,
-		rules: [{ is: 'once', why: 'two baselines contradict each other' }, KEEPS_OFF],
+		rules: [{ kind: 'once', why: 'two baselines contradict each other' }, KEEPS_OFF],
 		rights: () => ['files'],
 		usual: 2 * MINUTE
 	},
@@ -676,8 +686,8 @@ const kinds: Kind[] = [
 		params: {},
 		words: () => 'Built-in accounts off',
 		rules: [
-			{ is: 'once', why: 'they are off after the first time' },
-			{ is: 'after', kind: 'script', why: 'scripts may still need them' }
+			{ kind: 'once', why: 'they are off after the first time' },
+			{ kind: 'after', step: 'script', why: 'scripts may still need them' }
 		],
 		usual: 5 * SECOND
 	},
@@ -686,10 +696,10 @@ const kinds: Kind[] = [
 		kind: 'trim',
 		group: 'tidy up',
 		says: 'Removes what shared desktops do not need',
-		params: { tweaks: { type: 'tweaks', label: 'tweaks' } },
+		params: { tweaks: { kind: 'tweaks', label: 'tweaks' } },
 		words: () => 'Remove what shared desktops do not need',
 		note: (p) => `${chosenTweaks(p.tweaks as 'safe').length} of ${TWEAKS.length} tweaks`,
-		rules: [{ is: 'once', why: 'all tweaks are chosen in one step' }],
+		rules: [{ kind: 'once', why: 'all tweaks are chosen in one step' }],
 		usual: 8 * MINUTE
 	},
 	{
@@ -699,9 +709,9 @@ const kinds: Kind[] = [
 		params: {},
 		words: () => 'Compile frameworks',
 		rules: [
-			{ is: 'once', why: 'there is nothing left to compile' },
-			{ is: 'after', kind: 'package', why: 'programs bring frameworks along' },
-			{ is: 'after', kind: 'updates', why: 'updates replace frameworks' }
+			{ kind: 'once', why: 'there is nothing left to compile' },
+			{ kind: 'after', step: 'package', why: 'programs bring frameworks along' },
+			{ kind: 'after', step: 'updates', why: 'updates replace frameworks' }
 		],
 		usual: 9 * MINUTE
 	},
@@ -709,9 +719,9 @@ const kinds: Kind[] = [
 		kind: 'clean',
 		group: 'tidy up',
 		says: 'Removes caches, logs and replaced parts',
-		params: { replaced: { type: 'flag', label: 'replaced parts of the system too', default: true } },
+		params: { replaced: { kind: 'flag', label: 'replaced parts of the system too', default: true } },
 		words: (p) => (p.replaced ? 'Clean up, replaced parts too' : 'Clean up'),
-		rules: [{ is: 'once', why: 'there is nothing left to clean' }],
+		rules: [{ kind: 'once', why: 'there is nothing left to clean' }],
 		usual: 7 * MINUTE
 	},
 	{
@@ -721,9 +731,9 @@ const kinds: Kind[] = [
 		params: {},
 		words: () => 'Compact the disk',
 		rules: [
-			{ is: 'after', kind: 'clean', why: 'what the cleaning frees would not be given back' },
-			{ is: 'after', kind: 'remove', why: 'what is taken out later would not be given back' },
-			{ is: 'once', why: 'there is nothing left to give back' }
+			{ kind: 'after', step: 'clean', why: 'what the cleaning frees would not be given back' },
+			{ kind: 'after', step: 'remove', why: 'what is taken out later would not be given back' },
+			{ kind: 'once', why: 'there is nothing left to give back' }
 		],
 		usual: 11 * MINUTE
 	},
@@ -732,8 +742,8 @@ const kinds: Kind[] = [
 		group: 'tidy up',
 		says: 'Stops the build unless a file, service or port is there',
 		params: {
-			what: { type: 'choice', label: 'there is', options: ['file', 'service', 'port'], default: 'file' },
-			name: { type: 'text', label: 'which' }
+			what: { kind: 'choice', label: 'there is', options: ['file', 'service', 'port'], default: 'file' },
+			name: { kind: 'text', label: 'which' }
 		},
 		words: (p) => `Make sure of ${s(p.what)} ${s(p.name)}`,
 		rules: [],
@@ -746,7 +756,7 @@ const kinds: Kind[] = [
 		says: 'The desktop agent, through which machines are reached',
 		params: {
 			version: {
-				type: 'text',
+				kind: 'text',
 				label: 'version',
 				default: 'newest',
 				shape: /^(newest|\d+(\.\d+)*)$/,
@@ -757,8 +767,8 @@ const kinds: Kind[] = [
 		key: () => 'Desktop agent',
 		note: () => 'last but for what closes the image',
 		rules: [
-			{ is: 'last but closing', why: 'steps after it would change what it has registered' },
-			{ is: 'once', why: 'a machine has one agent' }
+			{ kind: 'last but closing', why: 'steps after it would change what it has registered' },
+			{ kind: 'once', why: 'a machine has one agent' }
 		],
 		rights: () => ['packages'],
 		usual: 5 * MINUTE
@@ -770,11 +780,11 @@ const kinds: Kind[] = [
 		params: {},
 		words: () => 'Generalise',
 		rules: [
-			{ is: 'after', kind: 'agent', why: 'the agent would take up an identity again' },
-			{ is: 'once', why: 'an image is generalised once' },
+			{ kind: 'after', step: 'agent', why: 'the agent would take up an identity again' },
+			{ kind: 'once', why: 'an image is generalised once' },
 			{
-				is: 'not with',
-				kind: 'seal',
+				kind: 'not with',
+				step: 'seal',
 				why: 'that seal generalises too',
 				when: (_own, other) => other.generalise === true
 			}
@@ -786,11 +796,11 @@ const kinds: Kind[] = [
 		kind: 'seal',
 		group: 'close',
 		says: 'Closes the image: no logs, no identity, powered off',
-		params: { generalise: { type: 'flag', label: 'generalise first', default: true } },
+		params: { generalise: { kind: 'flag', label: 'generalise first', default: true } },
 		words: (p) => (p.generalise ? 'Generalise and seal' : 'Seal'),
 		rules: [
-			{ is: 'last', why: 'whatever comes after it would not be sealed' },
-			{ is: 'once', why: 'an image is sealed once' }
+			{ kind: 'last', why: 'whatever comes after it would not be sealed' },
+			{ kind: 'once', why: 'an image is sealed once' }
 		],
 		rights: () => ['images'],
 		usual: 22 * MINUTE,

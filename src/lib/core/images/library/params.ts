@@ -3,18 +3,18 @@ import { durationWords, parseDuration, parseSize, sizeWords } from '../../time/u
 
 /** One parameter of a kind of step: what it may be, and what it is when nothing is said. */
 export type Param = { label: string; hint?: string } & (
-	| { type: 'text'; default?: string; optional?: boolean; shape?: RegExp; shapeWords?: string }
-	| { type: 'lines'; default?: string }
-	| { type: 'choice'; options: readonly string[]; default: string }
-	| { type: 'list'; default?: string[]; shape?: RegExp; shapeWords?: string; optional?: boolean }
-	| { type: 'number'; least: number; most: number; default: number; unit?: string }
-	| { type: 'codes'; default: number[] }
-	| { type: 'duration'; least: number; most: number; default: number; optional?: boolean }
-	| { type: 'size'; least: number; most: number; default: number }
-	| { type: 'flag'; default: boolean }
+	| { kind: 'text'; default?: string; optional?: boolean; shape?: RegExp; shapeWords?: string }
+	| { kind: 'lines'; default?: string }
+	| { kind: 'choice'; options: readonly string[]; default: string }
+	| { kind: 'list'; default?: string[]; shape?: RegExp; shapeWords?: string; optional?: boolean }
+	| { kind: 'number'; least: number; most: number; default: number; unit?: string }
+	| { kind: 'codes'; default: number[] }
+	| { kind: 'duration'; least: number; most: number; default: number; optional?: boolean }
+	| { kind: 'size'; least: number; most: number; default: number }
+	| { kind: 'flag'; default: boolean }
 	/** Chosen from what the estate has: the lab's stock systems, the package store, versions, machines. */
-	| { type: 'from'; list: 'stock' | 'package' | 'line' | 'machine'; optional?: boolean }
-	| { type: 'tweaks' }
+	| { kind: 'from'; list: 'stock' | 'package' | 'line' | 'machine'; optional?: boolean }
+	| { kind: 'tweaks' }
 );
 
 /** The most that a parameter may hold. */
@@ -25,7 +25,7 @@ export type ParamValues = Record<string, ParamValue>;
 
 /** What a parameter is when nothing is said; undefined where something has to be said. */
 export function defaultOf(param: Param): ParamValue | undefined {
-	switch (param.type) {
+	switch (param.kind) {
 		case 'from':
 			return undefined;
 		case 'tweaks':
@@ -46,14 +46,14 @@ export function readParam(param: Param, given: unknown): { value: ParamValue | u
 		const value = defaultOf(param);
 		return value !== undefined || optional(param) ? { value } : { wrong: `“${param.label}” is missing` };
 	}
-	switch (param.type) {
+	switch (param.kind) {
 		case 'text':
 		case 'lines': {
 			if (typeof given !== 'string' && typeof given !== 'number') return { wrong: `“${param.label}” has to be a text` };
 			const text = String(given);
-			const most = param.type === 'text' ? PARAM_LIMITS.text : PARAM_LIMITS.lines;
+			const most = param.kind === 'text' ? PARAM_LIMITS.text : PARAM_LIMITS.lines;
 			if (text.length > most) return { wrong: `“${param.label}” has at most ${most} characters` };
-			if (param.type === 'text' && param.shape && !param.shape.test(text))
+			if (param.kind === 'text' && param.shape && !param.shape.test(text))
 				return { wrong: `“${param.label}”: ${param.shapeWords ?? 'not in the form that is expected'}` };
 			return { value: text };
 		}
@@ -124,11 +124,11 @@ export function readParam(param: Param, given: unknown): { value: ParamValue | u
 
 /** A parameter's value as it stands in a file: with units, as short as it can be said without loss. */
 export function writeParam(param: Param, value: ParamValue): unknown {
-	if (param.type === 'duration') {
+	if (param.kind === 'duration') {
 		const words = durationWords(value as number);
 		return parseDuration(words) === value ? words : `${String(value)} ms`;
 	}
-	if (param.type === 'size') {
+	if (param.kind === 'size') {
 		const words = sizeWords(value as number);
 		return parseSize(words) === value ? words : `${String(value)} B`;
 	}

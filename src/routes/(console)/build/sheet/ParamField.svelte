@@ -20,13 +20,13 @@
 	/** As people write it: with units, lists with commas. */
 	const shown = $derived.by(() => {
 		if (value === undefined) return '';
-		if (param.type === 'duration' && typeof value === 'number') return durationWords(value);
-		if (param.type === 'size' && typeof value === 'number') return sizeWords(value);
+		if (param.kind === 'duration' && typeof value === 'number') return durationWords(value);
+		if (param.kind === 'size' && typeof value === 'number') return sizeWords(value);
 		return Array.isArray(value) ? value.join(', ') : String(value);
 	});
 	const options = $derived.by(() => {
-		if (param.type === 'choice') return param.options.map((o) => ({ value: o, words: o }));
-		if (param.type !== 'from') return [];
+		if (param.kind === 'choice') return param.options.map((o) => ({ value: o, words: o }));
+		if (param.kind !== 'from') return [];
 		const list =
 			param.list === 'stock'
 				? supplies.stock.map((x) => ({
@@ -48,7 +48,7 @@
 	});
 	const text = (e: Event) => change((e.currentTarget as HTMLInputElement).value || undefined);
 	const tweaks = $derived(
-		param.type === 'tweaks' ? new Set(chosenTweaks(value as 'safe').map((t) => t.id)) : new Set<string>()
+		param.kind === 'tweaks' ? new Set(chosenTweaks(value as 'safe').map((t) => t.id)) : new Set<string>()
 	);
 	const saved = $derived(savingsOf(TWEAKS.filter((t) => tweaks.has(t.id))));
 	function toggle(id: string, on: boolean) {
@@ -65,7 +65,7 @@
 			.join(', ');
 </script>
 
-{#if param.type === 'tweaks'}
+{#if param.kind === 'tweaks'}
 	<fieldset class="col-span-full" disabled={readonly}>
 		<legend class="text-ink2 text-[12.5px]">{param.label}</legend>
 		<div class="flex items-center gap-3 text-[13px]">
@@ -102,7 +102,7 @@
 		</details>
 		{#if problem}<p class="text-buoy text-[12.5px]" role="alert">{problem}</p>{/if}
 	</fieldset>
-{:else if param.type === 'flag'}
+{:else if param.kind === 'flag'}
 	<label class="flex items-center gap-2 self-end pb-1 text-[13px]"
 		><input
 			type="checkbox"
@@ -113,23 +113,23 @@
 		{param.label}</label
 	>
 {:else}
-	<div class={param.type === 'lines' ? 'col-span-full' : ''}>
+	<div class={param.kind === 'lines' ? 'col-span-full' : ''}>
 		<Field label={param.label} {problem} {...param.hint ? { hint: param.hint } : {}}
-			>{#snippet children(p)}{#if param.type === 'lines'}<textarea
+			>{#snippet children(p)}{#if param.kind === 'lines'}<textarea
 						{...p}
 						class="field font-mono text-[12.5px]"
 						rows="5"
 						{name}
 						disabled={readonly}
 						value={shown}
-						oninput={text}></textarea>{:else if param.type === 'choice' || param.type === 'from'}<select
+						oninput={text}></textarea>{:else if param.kind === 'choice' || param.kind === 'from'}<select
 						{...p}
 						class="field"
 						{name}
 						disabled={readonly}
 						value={value === undefined ? '' : String(value)}
 						onchange={text}
-						>{#if param.type === 'from'}<option value="">choose</option>{/if}{#each options as o (o.value)}<option
+						>{#if param.kind === 'from'}<option value="">choose</option>{/if}{#each options as o (o.value)}<option
 								value={o.value}>{o.words}</option
 							>{/each}</select
 					>{:else}<input
