@@ -2,7 +2,7 @@ import { existsSync } from 'node:fs';
 import { defineConfig } from '@playwright/test';
 import { BASE, HALF } from './e2e/site';
 
-const chromium = [process.env.CHROMIUM, '/usr/bin/chromium', '/usr/bin/chromium-browser'].find(
+const chromium = [process.env.CHROMIUM, '/usr/bin/chromium-headless-shell', '/usr/bin/chromium'].find(
 	(p) => p && existsSync(p)
 );
 
@@ -29,7 +29,8 @@ export default defineConfig({
 		baseURL: BASE,
 		viewport: { width: 1280, height: 800 },
 		actionTimeout: 60_000,
-		trace: 'retain-on-failure',
+		// A trace costs a fifth of the time: it is taken where somebody wants to look at one.
+		trace: process.env.TRACE ? 'retain-on-failure' : 'off',
 		launchOptions: {
 			executablePath: chromium,
 			args: [

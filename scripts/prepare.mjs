@@ -80,15 +80,20 @@ export function build() {
 	stamp('build', hash);
 }
 
-/** Finds Chromium, or installs Debian's. */
+const SHELL = '/usr/bin/chromium-headless-shell';
+
+/**
+ * Finds Chromium, or installs Debian's: the one without windows, where Debian has it. Pages take half the time in it, since nothing of a
+ * browser's own surface is drawn.
+ */
 export function chromium() {
-	const found = [process.env.CHROMIUM, '/usr/bin/chromium', '/usr/bin/chromium-browser'].find(
-		(p) => p && existsSync(p)
-	);
+	const found = [process.env.CHROMIUM, SHELL].find((p) => p && existsSync(p));
 	if (found) return found;
 	console.log('Installing Chromium for the tests (about a minute) …');
-	debian('chromium');
-	return '/usr/bin/chromium';
+	run('apt-get', ['update', '-q']);
+	const shell = spawnSync('apt-cache', ['show', 'chromium-headless-shell']).status === 0;
+	install(shell ? 'chromium-headless-shell' : 'chromium');
+	return shell ? SHELL : '/usr/bin/chromium';
 }
 
 /** Sees that there is a tool for OCI images, which the tests let read what Sextant packs. */
@@ -112,7 +117,10 @@ export function proxy() {
 
 function debian(name) {
 	run('apt-get', ['update', '-q']);
+	install(name);
+}
+
+const install = (name) =>
 	run('apt-get', ['install', '-y', '-q', '--no-install-recommends', name], {
 		env: { DEBIAN_FRONTEND: 'noninteractive' }
 	});
-}

@@ -10,7 +10,7 @@ import { insertRow, type Row } from './rows';
  * took place, and stays on record however short it was, for a millisecond at least; in the other tables a row says what holds, and one that
  * ends at the moment at which it began never was.
  *
- * Verifying derives from this, and whatever is opened, closed or changed at a moment goes through the functions below.
+ * Verifying derives from this, and what is opened, closed, changed or read at a moment goes through the functions below.
  */
 export const INTERVALS = {
 	machines: { key: ['id'], within: null, happened: true },
@@ -49,6 +49,25 @@ export const INTERVALS = {
 } as const satisfies Record<string, { key: readonly string[]; within: string | null; happened: boolean }>;
 
 export type IntervalTable = keyof typeof INTERVALS;
+
+/** A table, and what it is called in a statement where that is something else. */
+type Rows = IntervalTable | `${IntervalTable} ${string}`;
+
+/**
+ * What of a table is in force at a moment, as a condition of SQL, such as `asOf('pools p')`.
+ * @param at the parameter that holds the moment, ms UTC
+ */
+export const asOf = (rows: Rows, at = '@at'): string => inForce(rows, at, '');
+
+/** The same where few rows go on at any moment: they are found by when they end. */
+export const asOfByEnd = (rows: Rows, at = '@at'): string => inForce(rows, at, '+');
+
+/** With a plus before it, a column is kept from the choice of an index. */
+function inForce(rows: Rows, at: string, kept: '' | '+'): string {
+	const [, alias] = rows.split(' ');
+	const of = alias === undefined ? '' : `${alias}.`;
+	return `${kept}${of}since <= ${at} AND ${of}until > ${at}`;
+}
 
 type KeyOf<T extends IntervalTable> = Record<(typeof INTERVALS)[T]['key'][number], string | number>;
 

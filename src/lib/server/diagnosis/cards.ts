@@ -2,6 +2,7 @@ import { countWords, durationWords, FOREVER } from '$lib/core/time/units';
 import type { Card } from '$lib/core/why/card';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
+import { asOfByEnd } from '../db/intervals';
 import { all, one } from '../db';
 import type { Then } from '../things/catalogue';
 import { findingById } from './queries';
@@ -15,17 +16,17 @@ export function gatewayCard({ db }: Context, id: string, { at }: Then): Card | n
 	if (!g) return null;
 	const ports = all<{ protocol: string; announced: number; listens: number; since: number }>(
 		db,
-		'SELECT * FROM gateway_ports WHERE gateway_id = ? AND +since <= ? AND until > ?',
+		`SELECT * FROM gateway_ports WHERE gateway_id = ? AND ${asOfByEnd('gateway_ports', '?')}`,
 		[id, at, at]
 	);
 	const sessions = one<{ n: number }>(
 		db,
-		'SELECT count(*) AS n FROM sessions WHERE gateway_id = ? AND +since <= ? AND until > ?',
+		`SELECT count(*) AS n FROM sessions WHERE gateway_id = ? AND ${asOfByEnd('sessions', '?')}`,
 		[id, at, at]
 	)!.n;
 	const relay = one<{ announced: string; stands: string; since: number }>(
 		db,
-		'SELECT * FROM gateway_relays WHERE gateway_id = ? AND +since <= ? AND until > ?',
+		`SELECT * FROM gateway_relays WHERE gateway_id = ? AND ${asOfByEnd('gateway_relays', '?')}`,
 		[id, at, at]
 	);
 	const wrong = ports.filter((p) => p.announced !== p.listens);

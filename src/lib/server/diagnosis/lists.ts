@@ -1,5 +1,6 @@
 import * as v from 'valibot';
 import { CHECKS, CHECK_WORDS } from '$lib/core/diagnosis/checks';
+import { asOf } from '../db/intervals';
 import { all } from '../db';
 import { fact, moment, offer, text, whole } from '../lists/columns';
 import type { ListKind } from '../lists/kind';
@@ -44,7 +45,7 @@ const checks = shortList({
 	rows: (db, at) =>
 		all<v.InferOutput<typeof check>>(
 			db,
-			'SELECT m.name AS machine, m.pool_id AS pool, m.site_id AS site, f.name, f.since, f.until, f.saw FROM failing_checks f JOIN machines m ON m.id = f.machine_id WHERE f.since <= ? AND f.until > ? ORDER BY f.since',
+			`SELECT m.name AS machine, m.pool_id AS pool, m.site_id AS site, f.name, f.since, f.until, f.saw FROM failing_checks f JOIN machines m ON m.id = f.machine_id WHERE ${asOf('failing_checks f', '?')} ORDER BY f.since`,
 			[at, at]
 		),
 	idOf: (c) => c.machine,

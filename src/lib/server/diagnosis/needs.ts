@@ -1,6 +1,7 @@
 import { CHECK_WORDS, type CheckName } from '$lib/core/diagnosis/checks';
 import { durationWords } from '$lib/core/time/units';
 import type { Need } from '$lib/core/why/need';
+import { asOf, asOfByEnd } from '../db/intervals';
 import { all, type Db } from '../db';
 import { findingsAt, type FindingRow } from './queries';
 
@@ -58,11 +59,11 @@ function failingNeeds(db: Db, at: number): Need[] {
 		db,
 		`SELECT f.name, m.name AS machine, m.site_id AS site, m.pool_id AS pool, p.line_id AS line, p.version, h.name AS host, f.since, f.saw,
 		 (SELECT count(*) FROM (
-			SELECT s.person_id FROM sessions s WHERE s.machine_id = m.id AND +s.since <= ?1 AND s.until > ?1
+			SELECT s.person_id FROM sessions s WHERE s.machine_id = m.id AND ${asOfByEnd('sessions s', '?1')}
 			UNION SELECT c.person_id FROM connections c WHERE c.machine_id = m.id AND c.result <> 'open' AND c.result = 'lost' AND c.ended >= f.since AND c.ended <= ?1
 		 )) AS people
-		 FROM failing_checks f JOIN machines m ON m.id = f.machine_id JOIN machine_spots p ON p.machine_id = m.id AND p.since <= ?1 AND p.until > ?1
-		 JOIN hosts h ON h.id = p.host_id WHERE f.since <= ?1 AND f.until > ?1 AND f.name <> 'gateway'`,
+		 FROM failing_checks f JOIN machines m ON m.id = f.machine_id JOIN machine_spots p ON p.machine_id = m.id AND ${asOf('machine_spots p', '?1')}
+		 JOIN hosts h ON h.id = p.host_id WHERE ${asOf('failing_checks f', '?1')} AND f.name <> 'gateway'`,
 		{ 1: at }
 	).map((f) => ({
 		key: `check-${f.machine}`,
@@ -105,16 +106,16 @@ function aboutFinding(db: Db, f: FindingRow, at: number): Need['about'] {
 				site,
 				gateway: [f.subject],
 				protocol: [String(f.remedy?.input.protocol)],
-				pool: pools('SELECT id FROM pools WHERE site_id = @site AND since <= @at AND until > @at')
+				pool: pools(`SELECT id FROM pools WHERE site_id = @site AND ${asOf('pools')}`)
 			};
 		case 'network':
-			return { site, pool: pools('SELECT id FROM pools WHERE network_id = @id AND since <= @at AND until > @at') };
+			return { site, pool: pools(`SELECT id FROM pools WHERE network_id = @id AND ${asOf('pools')}`) };
 		case 'volume':
 			return {
 				site,
 				pool: pools(
 					`SELECT DISTINCT m.pool_id AS id FROM machine_spots p JOIN machines m ON m.id = p.machine_id
-					 WHERE p.volume_id = @id AND p.since <= @at AND p.until > @at`
+					 WHERE p.volume_id = @id AND ${asOf('machine_spots p')}`
 				)
 			};
 		case 'version': {
@@ -124,7 +125,7 @@ function aboutFinding(db: Db, f: FindingRow, at: number): Need['about'] {
 				version: [version!],
 				pool: pools(
 					`SELECT DISTINCT m.pool_id AS id FROM machine_spots p JOIN machines m ON m.id = p.machine_id
-					 WHERE p.line_id || '/' || p.version = @id AND p.since <= @at AND p.until > @at`
+					 WHERE p.line_id || '/' || p.version = @id AND ${asOf('machine_spots p')}`
 				)
 			};
 		}
@@ -132,7 +133,7 @@ function aboutFinding(db: Db, f: FindingRow, at: number): Need['about'] {
 			return {
 				site,
 				machine: [f.subject],
-				pool: pools('SELECT pool_id AS id FROM machines WHERE name = @id AND since <= @at AND until > @at')
+				pool: pools(`SELECT pool_id AS id FROM machines WHERE name = @id AND ${asOf('machines')}`)
 			};
 		default:
 			return { site, [f.subjectKind]: [f.subject] };

@@ -1,5 +1,6 @@
 import type { Finding, Remedy } from '$lib/core/diagnosis/findings';
 import type { Fact } from '$lib/core/why/explained';
+import { asOf } from '../db/intervals';
 import { all, one, type Db } from '../db';
 import { COUNTED_WHEN_FOUND, peopleAffected } from './affected';
 import { fromJson, fromJsonOrNull } from '../db/json';
@@ -36,7 +37,7 @@ interface RawFinding {
 
 /** Findings that were open at a moment. */
 export const findingsAt = (db: Db, at: number): FindingRow[] =>
-	all<RawFinding>(db, 'SELECT * FROM findings WHERE since <= ? AND until > ?', [at, at]).map((f) => fromRaw(db, f, at));
+	all<RawFinding>(db, `SELECT * FROM findings WHERE ${asOf('findings', '?')}`, [at, at]).map((f) => fromRaw(db, f, at));
 
 /** One finding, open or over, as of a moment; null when there is none. */
 export function findingById(db: Db, id: number, at: number): FindingRow | null {

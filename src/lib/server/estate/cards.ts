@@ -2,6 +2,7 @@ import { addressText, rangeEnds } from '$lib/core/network/addresses';
 import { countWords, sizeWords } from '$lib/core/time/units';
 import type { Card } from '$lib/core/why/card';
 import type { Context } from '../context';
+import { asOf } from '../db/intervals';
 import { all, one } from '../db';
 import type { Then } from '../things/catalogue';
 import { atMoment, sampleAt, SAMPLED_STRAIN } from '../samples/read';
@@ -21,7 +22,7 @@ export function hostCard({ db }: Context, name: string, { at }: Then): Card | nu
 	const machines = all<{ name: string; state: string; strain: number | null }>(
 		db,
 		`SELECT m.name, st.state, ${SAMPLED_STRAIN} AS strain FROM machine_spots pl JOIN machines m ON m.id = pl.machine_id
-		 JOIN machine_states st ON st.machine_id = m.id AND st.since <= @at AND st.until > @at WHERE pl.host_id = @host AND pl.since <= @at AND pl.until > @at ORDER BY strain DESC, m.name`,
+		 JOIN machine_states st ON st.machine_id = m.id AND ${asOf('machine_states st')} WHERE pl.host_id = @host AND ${asOf('machine_spots pl')} ORDER BY strain DESC, m.name`,
 		{ ...atMoment(db, at), host: h.id }
 	);
 	const found = sampleAt(db, 'host', h.id, at);
@@ -85,7 +86,7 @@ export async function volumeCard(ctx: Context, id: string, { at }: Then): Promis
 	const used = (await ctx.providers.compute.volumes()).find((x) => x.id === id)?.used ?? 0;
 	const machines = one<{ n: number }>(
 		ctx.db,
-		'SELECT count(*) AS n FROM machine_spots WHERE volume_id = ? AND since <= ? AND until > ?',
+		`SELECT count(*) AS n FROM machine_spots WHERE volume_id = ? AND ${asOf('machine_spots', '?')}`,
 		[id, at, at]
 	)!.n;
 	const larger = Math.ceil(v.size * 1.25);
@@ -125,8 +126,8 @@ export async function networkCard(ctx: Context, id: string, { at }: Then): Promi
 	const end = rangeEnds(network.range).last;
 	const machines = one<{ n: number }>(
 		ctx.db,
-		`SELECT count(*) AS n FROM machines m JOIN pools p ON p.id = m.pool_id AND p.since <= @at AND p.until > @at
-		 WHERE p.network_id = @id AND m.since <= @at AND m.until > @at`,
+		`SELECT count(*) AS n FROM machines m JOIN pools p ON p.id = m.pool_id AND ${asOf('pools p')}
+		 WHERE p.network_id = @id AND ${asOf('machines m')}`,
 		{ id, at }
 	)!.n;
 	return {

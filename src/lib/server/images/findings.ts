@@ -4,6 +4,7 @@ import { median } from '$lib/core/measures/quantile';
 import { DAY } from '$lib/core/time/units';
 import type { Phase, PhaseName } from '$lib/core/watch/phases';
 import type { Context } from '../context';
+import { asOf } from '../db/intervals';
 import { all } from '../db';
 import { fromJson } from '../db/json';
 import type { Comparison } from '../manifest';
@@ -52,7 +53,7 @@ function signInsByVersion(ctx: Context, now: number): VersionSignIns[] {
 	const held = new Set(
 		all<{ key: string }>(
 			ctx.db,
-			`SELECT line_id || '/' || number AS key FROM version_holds WHERE since <= @now AND until > @now`,
+			`SELECT line_id || '/' || number AS key FROM version_holds WHERE ${asOf('version_holds', '@now')}`,
 			{ now }
 		).map((h) => h.key)
 	);

@@ -17,6 +17,7 @@ import {
 import { FOREVER } from '$lib/core/time/units';
 import { momentWords } from '$lib/core/time/zone';
 import type { Explained } from '$lib/core/why/explained';
+import { asOf } from '../db/intervals';
 import { all, allColumns, one, run, type Db } from '../db';
 import { dueAt } from './shipping';
 import { fromJson } from '../db/json';
@@ -36,7 +37,7 @@ export function rulesAt(db: Db, at: number): Map<string, RuleRow> {
 	return new Map(
 		all<{ subject: string; since: number; rule: string; takes_at: string; rollout_id: number | null }>(
 			db,
-			'SELECT subject, since, rule, takes_at, rollout_id FROM follow_rules WHERE since <= ? AND until > ?',
+			`SELECT subject, since, rule, takes_at, rollout_id FROM follow_rules WHERE ${asOf('follow_rules', '?')}`,
 			[at, at]
 		).map((r) => [
 			r.subject,
@@ -107,7 +108,7 @@ export function followingAt(
 	const sites = new Map<string, Set<string>>();
 	for (const s of all<{ site: string; line: string; number: string }>(
 		db,
-		'SELECT site_id AS site, line_id AS line, number FROM site_versions WHERE since <= ? AND until > ?',
+		`SELECT site_id AS site, line_id AS line, number FROM site_versions WHERE ${asOf('site_versions', '?')}`,
 		[at, at]
 	)) {
 		const set = sites.get(s.site);
@@ -138,7 +139,7 @@ export function followingAt(
 			: allColumns<[string, string, string, string, string, string]>(
 					db,
 					`SELECT m.pool_id, group_concat(m.id), group_concat(m.name, char(10)), group_concat(m.site_id), group_concat(pl.line_id), group_concat(pl.version)
-					 FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at
+					 FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND ${asOf('machine_spots pl')}
 					 WHERE ${asked} GROUP BY m.pool_id`,
 					{ at, only }
 				);
@@ -161,7 +162,7 @@ export function followingAt(
 	const pools = new Map(
 		all<{ id: string; assignment: string; line: string }>(
 			db,
-			'SELECT id, assignment, line_id AS line FROM pools WHERE since <= ? AND until > ?',
+			`SELECT id, assignment, line_id AS line FROM pools WHERE ${asOf('pools', '?')}`,
 			[at, at]
 		).map((p) => [p.id, { ...p, rule: ruleOf(`pool/${p.id}`) }])
 	);
@@ -268,7 +269,7 @@ export function anyBehind(db: Db, now: number, groups: readonly OnVersion[] = ve
 /** Machines that the sheet of a line starts from: they are prepared by hand, and kept as they are. */
 const referenceMachines = (db: Db, at: number): Set<string> =>
 	new Set(
-		all<{ body: string }>(db, 'SELECT body FROM sheets WHERE since <= ? AND until > ?', [at, at]).flatMap((s) =>
+		all<{ body: string }>(db, `SELECT body FROM sheets WHERE ${asOf('sheets', '?')}`, [at, at]).flatMap((s) =>
 			fromJson<BuildSheet>('sheets.body', s.body)
 				.steps.filter((step) => step.kind === 'source' && step.with.from === 'machine')
 				.map((step) => String(step.with.machine))

@@ -1,5 +1,6 @@
 import { countWords, durationWords, FOREVER, HOUR } from '$lib/core/time/units';
 import { TRIES } from '$lib/core/images/follow';
+import { asOf } from '../db/intervals';
 import { all, type Db } from '../db';
 import { openingsAt } from './queries';
 import type { Need } from '$lib/core/why/need';
@@ -42,7 +43,7 @@ const askingForRelease = (db: Db, at: number): Need[] =>
 		db,
 		`SELECT t.line_id AS line, t.number, t.at, t.passed, t.job_id AS job FROM trials t
 		 JOIN versions v ON v.line_id = t.line_id AND v.number = t.number AND v.gone_at > ?1
-		 JOIN version_holds h ON h.line_id = t.line_id AND h.number = t.number AND h.since <= ?1 AND h.until > ?1
+		 JOIN version_holds h ON h.line_id = t.line_id AND h.number = t.number AND ${asOf('version_holds h', '?1')}
 		 WHERE t.at <= ?1 AND NOT EXISTS (SELECT 1 FROM trials n WHERE n.line_id = t.line_id AND n.number = t.number AND n.at > t.at AND n.at <= ?1)`,
 		{ 1: at }
 	).map((t) => ({

@@ -2,6 +2,7 @@ import { byVersion, type Component } from '$lib/core/images/versions';
 import type { BuildSheet } from '$lib/core/images/sheet';
 import { EVERYTHING, type Scope } from '$lib/core/scope/scope';
 import { FOREVER } from '$lib/core/time/units';
+import { asOf, asOfByEnd } from '../db/intervals';
 import { all, one, type Db } from '../db';
 import { atMoment } from '../samples/read';
 import { scopeCondition } from '../moment/scope-sql';
@@ -120,7 +121,7 @@ export function usedLinesAt(db: Db, at: number, scope: Scope = EVERYTHING): Used
 /** Machines with each session that is open on them. */
 const WITH_SESSIONS: Listing = {
 	...MACHINES,
-	joins: [...MACHINES.joins, ['os', 'JOIN sessions os ON os.machine_id = m.id AND +os.since <= @at AND os.until > @at']]
+	joins: [...MACHINES.joins, ['os', `JOIN sessions os ON os.machine_id = m.id AND ${asOfByEnd('sessions os')}`]]
 };
 
 /** One line as it is at a moment, or null. */
@@ -133,7 +134,7 @@ export const usedLineAt = (db: Db, line: string, at: number): UsedLine | null =>
 
 /** The build sheet of a line as it was at a moment, or null. */
 export function sheetAt(db: Db, line: string, at: number): BuildSheet | null {
-	const row = one<{ body: string }>(db, 'SELECT body FROM sheets WHERE line_id = ? AND since <= ? AND until > ?', [
+	const row = one<{ body: string }>(db, `SELECT body FROM sheets WHERE line_id = ? AND ${asOf('sheets', '?')}`, [
 		line,
 		at,
 		at
@@ -189,7 +190,7 @@ export const linesTyped = (
 export const sitesWith = (db: Db, line: string, number: string, at: number): string[] =>
 	all<{ site: string }>(
 		db,
-		'SELECT site_id AS site FROM site_versions WHERE line_id = ? AND number = ? AND since <= ? AND until > ?',
+		`SELECT site_id AS site FROM site_versions WHERE line_id = ? AND number = ? AND ${asOf('site_versions', '?')}`,
 		[line, number, at, at]
 	).map((r) => r.site);
 

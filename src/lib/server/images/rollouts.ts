@@ -3,6 +3,7 @@ import type { WaveSpec } from '$lib/core/images/waves';
 import { SIGN_IN_TARGET } from '$lib/core/watch/apdex';
 import { DAY, FOREVER } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
+import { asOf } from '../db/intervals';
 import { all, one, type Db } from '../db';
 import { fromJson } from '../db/json';
 
@@ -136,7 +137,7 @@ export function countOn(db: Db, machines: readonly string[], from: number, until
 	)!;
 	const failing = one<{ n: number }>(
 		db,
-		`SELECT count(DISTINCT machine_id) AS n FROM failing_checks WHERE machine_id IN (${ids}) AND since <= @until AND until > @until`,
+		`SELECT count(DISTINCT machine_id) AS n FROM failing_checks WHERE machine_id IN (${ids}) AND ${asOf('failing_checks', '@until')}`,
 		bind
 	)!.n;
 	return {

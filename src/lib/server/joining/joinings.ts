@@ -7,7 +7,7 @@ import { knowsZone } from '$lib/core/time/zone';
 import type { Explained } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { all, one, run, type Db } from '../db';
-import { closeAt, openAt } from '../db/intervals';
+import { asOf, closeAt, openAt } from '../db/intervals';
 import { whole } from '../plans/fields';
 import { InputProblem } from '../plans/kind';
 import { NotFound, parseInput } from '../plans';
@@ -210,7 +210,7 @@ export const joiningsAt = (
 	db: Db,
 	at: number
 ): { id: number; by: string; since: number; site: string | null; words: string }[] =>
-	all<JoiningRow>(db, 'SELECT * FROM joinings WHERE since <= ? AND until > ? ORDER BY id DESC', [at, at]).map((r) => {
+	all<JoiningRow>(db, `SELECT * FROM joinings WHERE ${asOf('joinings', '?')} ORDER BY id DESC`, [at, at]).map((r) => {
 		const a = fromJson<Answers>('joinings.answers', r.answers);
 		return {
 			id: r.id,

@@ -1,6 +1,7 @@
 import { SITE_CHECKS, SITE_CHECK_WORDS } from '$lib/core/network/site-checks';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
+import { asOf } from '../db/intervals';
 import { all, one } from '../db';
 import { linksOf } from '../images';
 import { checksAt, checksWords, providerAt } from '../network';
@@ -20,7 +21,7 @@ export function siteCard(ctx: Context, id: string, { at }: Then): Card | null {
 		one<{ n: number }>(db, `SELECT count(*) AS n FROM ${table} WHERE site_id = ?`, [id])!.n;
 	const machines = one<{ n: number }>(
 		db,
-		'SELECT count(*) AS n FROM machines WHERE site_id = ? AND since <= ? AND until > ?',
+		`SELECT count(*) AS n FROM machines WHERE site_id = ? AND ${asOf('machines', '?')}`,
 		[id, at, at]
 	)!.n;
 	const checks = checksAt(db, id, at);

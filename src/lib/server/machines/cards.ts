@@ -7,6 +7,7 @@ import { strainOf } from '$lib/core/watch/strain';
 import type { Card, CardAction } from '$lib/core/why/card';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
+import { asOf, asOfByEnd } from '../db/intervals';
 import { all, one } from '../db';
 import { fromJson } from '../db/json';
 import { rulesAt, whyOnVersion } from '../images';
@@ -45,7 +46,7 @@ export async function machineCard(ctx: Context, name: string, { at, live }: Then
 	const strain = load ? strainOf(load) : null;
 	const failing = all<{ name: CheckName; since: number; saw: string }>(
 		db,
-		'SELECT * FROM failing_checks WHERE machine_id = ? AND since <= ? AND until > ? ORDER BY since',
+		`SELECT * FROM failing_checks WHERE machine_id = ? AND ${asOf('failing_checks', '?')} ORDER BY since`,
 		[found.id, at, at]
 	);
 	const facts: Fact[] = [
@@ -107,7 +108,7 @@ export async function machineCard(ctx: Context, name: string, { at, live }: Then
 	const results: CheckResult[] = live && row.state !== 'off' ? await ctx.providers.agent.probe(name) : [];
 	const sessions = all<{ id: number; name: string; since: number }>(
 		db,
-		'SELECT s.id, pe.name, s.since FROM sessions s JOIN people pe ON pe.id = s.person_id WHERE s.machine_id = ? AND s.since <= ? AND s.until > ? ORDER BY s.since',
+		`SELECT s.id, pe.name, s.since FROM sessions s JOIN people pe ON pe.id = s.person_id WHERE s.machine_id = ? AND ${asOf('sessions s', '?')} ORDER BY s.since`,
 		[found.id, at, at]
 	);
 	return {
@@ -158,7 +159,7 @@ export function poolCard({ db }: Context, id: string, { at }: Then): Card | null
 	if (!p) return null;
 	const states = all<{ state: string; n: number }>(
 		db,
-		`SELECT st.state, count(*) AS n FROM machines m JOIN machine_states st ON st.machine_id = m.id AND st.since <= ?1 AND st.until > ?1 WHERE m.pool_id = ?2 AND m.since <= ?1 AND m.until > ?1 GROUP BY 1`,
+		`SELECT st.state, count(*) AS n FROM machines m JOIN machine_states st ON st.machine_id = m.id AND ${asOf('machine_states st', '?1')} WHERE m.pool_id = ?2 AND ${asOf('machines m', '?1')} GROUP BY 1`,
 		{ 1: at, 2: id }
 	);
 	const unmade = all<{ name: string; reason: string }>(
@@ -168,7 +169,7 @@ export function poolCard({ db }: Context, id: string, { at }: Then): Card | null
 	);
 	const sessions = one<{ n: number }>(
 		db,
-		'SELECT count(*) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE m.pool_id = ? AND +s.since <= ? AND s.until > ?',
+		`SELECT count(*) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE m.pool_id = ? AND ${asOfByEnd('sessions s', '?')}`,
 		[id, at, at]
 	)!.n;
 	const total = states.reduce((n, s) => n + s.n, 0);

@@ -2,6 +2,7 @@ import { giveUpFindings } from '$lib/core/diagnosis/findings';
 import { gather } from '$lib/core/measures/gather';
 import { median } from '$lib/core/measures/quantile';
 import { DAY } from '$lib/core/time/units';
+import { asOf } from '../db/intervals';
 import { all, type Db } from '../db';
 import type { Comparison } from '../manifest';
 import { poolsAt } from '../pools';
@@ -31,8 +32,8 @@ function givenUp(db: Db, now: number): Parameters<typeof giveUpFindings>[0] {
 	for (const id of new Set([...personal.values()].flatMap((serving) => serving.map((s) => s.id)))) {
 		const rows = all<{ owner: number | null; state: string }>(
 			db,
-			`SELECT pl.owner_id AS owner, s.state FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.since <= @now AND pl.until > @now
-			 JOIN machine_states s ON s.machine_id = m.id AND s.since <= @now AND s.until > @now WHERE m.pool_id = @id AND m.since <= @now AND m.until > @now`,
+			`SELECT pl.owner_id AS owner, s.state FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND ${asOf('machine_spots pl', '@now')}
+			 JOIN machine_states s ON s.machine_id = m.id AND ${asOf('machine_states s', '@now')} WHERE m.pool_id = @id AND ${asOf('machines m', '@now')}`,
 			{ id, now }
 		);
 		owned.set(id, new Set(rows.flatMap((r) => r.owner ?? [])));

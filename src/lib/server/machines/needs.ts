@@ -1,5 +1,6 @@
 import { countWords } from '$lib/core/time/units';
 import type { Need } from '$lib/core/why/need';
+import { asOf } from '../db/intervals';
 import { all, type Db } from '../db';
 
 /** Machines that could not be made, by pool. */
@@ -7,7 +8,7 @@ export const unmadeNeeds = (db: Db, at: number): Need[] =>
 	all<{ pool: string; name: string; n: number; at: number }>(
 		db,
 		`SELECT u.pool_id AS pool, coalesce(p.name, u.pool_id) AS name, count(*) AS n, min(u.at) AS at FROM unmade_machines u
-		 LEFT JOIN pools p ON p.id = u.pool_id AND p.since <= ?1 AND p.until > ?1 WHERE u.at <= ?1 GROUP BY 1`,
+		 LEFT JOIN pools p ON p.id = u.pool_id AND ${asOf('pools p', '?1')} WHERE u.at <= ?1 GROUP BY 1`,
 		{ 1: at }
 	).map((p) => ({
 		key: `unmade-${p.pool}`,

@@ -1,3 +1,4 @@
+import { asOf } from '../db/intervals';
 import type { Facet, Scope, Term } from '$lib/core/scope/scope';
 import { folded } from '$lib/core/text/nearest';
 import { SAMPLED_STRAIN } from '../samples/read';
@@ -19,9 +20,9 @@ export const OPEN = '+s.since <= @at AND s.until > @at';
 const onMachine = (where: string) =>
 	`EXISTS (SELECT 1 FROM sessions s JOIN people pe ON pe.id = s.person_id WHERE s.machine_id = m.id AND ${OPEN} AND ${where})`;
 const ofPerson = (where: string) =>
-	`EXISTS (SELECT 1 FROM sessions s JOIN machines m ON m.id = s.machine_id JOIN machine_spots pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at WHERE s.person_id = pe.id AND ${OPEN} AND ${where})`;
+	`EXISTS (SELECT 1 FROM sessions s JOIN machines m ON m.id = s.machine_id JOIN machine_spots pl ON pl.machine_id = m.id AND ${asOf('machine_spots pl')} WHERE s.person_id = pe.id AND ${OPEN} AND ${where})`;
 const onHost = (where: string) =>
-	`EXISTS (SELECT 1 FROM machine_spots pl JOIN machines m ON m.id = pl.machine_id WHERE pl.host_id = h.id AND pl.since <= @at AND pl.until > @at AND ${where})`;
+	`EXISTS (SELECT 1 FROM machine_spots pl JOIN machines m ON m.id = pl.machine_id WHERE pl.host_id = h.id AND ${asOf('machine_spots pl')} AND ${where})`;
 
 const strain = `coalesce(${SAMPLED_STRAIN}, 0)`;
 

@@ -11,7 +11,7 @@ import { countWords, FOREVER } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { all, one, run, type Db } from '../db';
-import { putAt } from '../db/intervals';
+import { asOf, putAt } from '../db/intervals';
 import { ProviderError } from '../providers';
 import { lookAt } from './certificates';
 import { providerAt, type SiteProvider } from './providers';
@@ -168,7 +168,7 @@ function noteChecks(db: Db, site: string, results: SiteResult[], now: number): v
 export const checksAt = (db: Db, site: string, at: number): (SiteResult & { since: number })[] =>
 	all<{ name: SiteCheck; ok: number | null; saw: string; remedy: string; since: number }>(
 		db,
-		'SELECT name, ok, saw, remedy, since FROM site_checks WHERE site_id = ? AND since <= ? AND until > ?',
+		`SELECT name, ok, saw, remedy, since FROM site_checks WHERE site_id = ? AND ${asOf('site_checks', '?')}`,
 		[site, at, at]
 	).map((c) => ({ ...c, ok: c.ok === null ? null : c.ok === 1 }));
 

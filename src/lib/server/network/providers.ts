@@ -1,5 +1,5 @@
 import { one, type Db } from '../db';
-import { putAt } from '../db/intervals';
+import { asOf, putAt } from '../db/intervals';
 import type { Vault } from '../vault';
 
 /** How the compute provider of a site is reached, and by whom its machines join the directory. */
@@ -36,7 +36,7 @@ export function providerAt(db: Db, vault: Vault, site: string, at: number): Site
 		join_account: string;
 		join_secret: string;
 		planned: number;
-	}>(db, 'SELECT * FROM site_providers WHERE site_id = ? AND since <= ? AND until > ?', [site, at, at]);
+	}>(db, `SELECT * FROM site_providers WHERE site_id = ? AND ${asOf('site_providers', '?')}`, [site, at, at]);
 	return r
 		? {
 				address: r.address,

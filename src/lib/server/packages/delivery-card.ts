@@ -4,6 +4,7 @@ import { ATTACH_MODE_WORDS } from '$lib/core/packages/attach';
 import { START_WORDS, type StartKind } from '$lib/core/packages/starting';
 import { countWords, DAY, durationWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
+import { asOf } from '../db/intervals';
 import { all, one, type Db } from '../db';
 import { deliveryStatesAt, failuresIn, openAppsAt, packagesOn, refusedSince, startTimes } from './delivery';
 import { packageAt } from './queries';
@@ -122,7 +123,7 @@ export function packageAdds({ db }: Context, kind: string, id: string, { at }: T
 		case 'machine': {
 			const m = one<{ id: number; pool: string }>(
 				db,
-				'SELECT id, pool_id AS pool FROM machines WHERE name = ? AND since <= ? AND until > ?',
+				`SELECT id, pool_id AS pool FROM machines WHERE name = ? AND ${asOf('machines', '?')}`,
 				[id, at, at]
 			);
 			return m ? lines('Packages', packagesOfMachine(db, m.id, m.pool, at)) : { sections: [] };
@@ -169,7 +170,7 @@ const appsOpenIn = (db: Db, session: number, at: number): CardLine[] =>
 	}>(
 		db,
 		`SELECT r.package, r.version, r.target, r.since, r.start, r.took, m.pool_id AS pool FROM app_runs r JOIN machines m ON m.id = r.machine_id
-		 WHERE r.session_id = ? AND r.since <= ? AND r.until > ? ORDER BY r.since`,
+		 WHERE r.session_id = ? AND ${asOf('app_runs r', '?')} ORDER BY r.since`,
 		[session, at, at]
 	).map((r) => ({
 		words: `${r.package} ${r.version}`,

@@ -10,6 +10,7 @@ import { countWords, durationWords, FOREVER, MINUTE, SECOND, sizeWords } from '$
 import type { Explained, Fact } from '$lib/core/why/explained';
 import { poolsAt } from '../pools';
 import type { Context } from '../context';
+import { asOf } from '../db/intervals';
 import { all, setting, type Db } from '../db';
 import { linksOf, THICK } from '../images';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
@@ -366,7 +367,7 @@ function oldAgents(db: Db, pool: { id: string; name: string }, to: PackageVersio
 	if (!to.spec.agent) return [];
 	const old = all<{ n: number; contents: string }>(
 		db,
-		`SELECT count(*) AS n, ve.contents FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.since <= ?1 AND pl.until > ?1
+		`SELECT count(*) AS n, ve.contents FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND ${asOf('machine_spots pl', '?1')}
 		 JOIN versions ve ON ve.line_id = pl.line_id AND ve.number = pl.version WHERE m.pool_id = ?2 AND m.until > ?1 AND m.since <= ?1 GROUP BY ve.line_id, ve.number`,
 		{ 1: at, 2: pool.id }
 	).flatMap((r) => {

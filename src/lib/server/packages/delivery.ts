@@ -4,6 +4,7 @@ import { quantile } from '$lib/core/measures/quantile';
 import { DAY, FOREVER, SECOND } from '$lib/core/time/units';
 import type { StartKind } from '$lib/core/packages/starting';
 import type { Fact } from '$lib/core/why/explained';
+import { asOf } from '../db/intervals';
 import { all, one, type Db } from '../db';
 import { fromJson } from '../db/json';
 
@@ -25,8 +26,8 @@ export const deliveriesAt = (db: Db, at: number): DeliveryRow[] =>
 	all<DeliveryRow>(
 		db,
 		`SELECT d.pool_id AS pool, p.name AS poolName, p.site_id AS site, s.name AS siteName, d.package, d.version, d.mode, d.since, d.by
-		 FROM deliveries d JOIN pools p ON p.id = d.pool_id AND p.since <= ?1 AND p.until > ?1 JOIN sites s ON s.id = p.site_id
-		 WHERE d.since <= ?1 AND d.until > ?1 ORDER BY d.package, p.position, p.name`,
+		 FROM deliveries d JOIN pools p ON p.id = d.pool_id AND ${asOf('pools p', '?1')} JOIN sites s ON s.id = p.site_id
+		 WHERE ${asOf('deliveries d', '?1')} ORDER BY d.package, p.position, p.name`,
 		{ 1: at }
 	);
 
@@ -51,8 +52,8 @@ export function deliveryStatesAt(db: Db, at: number): DeliveryState[] {
 	const up = new Map(
 		all<{ pool: string; n: number }>(
 			db,
-			`SELECT m.pool_id AS pool, count(*) AS n FROM machines m JOIN machine_states st ON st.machine_id = m.id AND st.since <= ?1 AND st.until > ?1
-			 WHERE m.since <= ?1 AND m.until > ?1 AND st.state NOT IN ('off', 'starting', 'failed') GROUP BY 1`,
+			`SELECT m.pool_id AS pool, count(*) AS n FROM machines m JOIN machine_states st ON st.machine_id = m.id AND ${asOf('machine_states st', '?1')}
+			 WHERE ${asOf('machines m', '?1')} AND st.state NOT IN ('off', 'starting', 'failed') GROUP BY 1`,
 			{ 1: at }
 		).map((r) => [r.pool, r.n])
 	);

@@ -6,7 +6,7 @@ import { noEffects } from '$lib/core/plans/effects';
 import { countWords, MINUTE, SECOND, sizeWords } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { all, one, run, type Db } from '../db';
-import { putAt } from '../db/intervals';
+import { asOf, putAt } from '../db/intervals';
 import { linesAt } from '../images';
 import { stepHandler } from '../jobs/step';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
@@ -42,7 +42,7 @@ export function lastTrial(db: Db, name: string, number: string, at: number): Tri
 export function warmUpOf(db: Db, v: PackageVersionRow, at: number): { path: string; bytes: number }[] {
 	const row = one<{ files: string }>(
 		db,
-		'SELECT files FROM warm_ups WHERE name = ? AND number = ? AND since <= ? AND until > ?',
+		`SELECT files FROM warm_ups WHERE name = ? AND number = ? AND ${asOf('warm_ups', '?')}`,
 		[v.name, v.number, at, at]
 	);
 	return row ? fromJson<{ path: string; bytes: number }[]>('warm_ups.files', row.files) : v.spec.warmUp;

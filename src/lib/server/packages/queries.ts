@@ -4,6 +4,7 @@ import type { SystemKind } from '$lib/core/packages/inventory';
 import type { PackageSpec } from '$lib/core/packages/spec';
 import type { Choice } from '$lib/core/packages/tree';
 import { byVersion } from '$lib/core/images/versions';
+import { asOf } from '../db/intervals';
 import { all, one, type Db } from '../db';
 import type { ComparedSummary } from '../packing/compare';
 import type { KeptPackage } from '../packing/layout';
@@ -67,7 +68,7 @@ export function packagesAt(db: Db, at: number): PackageRow[] {
 	});
 	return all<{ name: string; position: number }>(
 		db,
-		'SELECT name, position FROM package_positions WHERE since <= ? AND until > ? ORDER BY position, name',
+		`SELECT name, position FROM package_positions WHERE ${asOf('package_positions', '?')} ORDER BY position, name`,
 		[at, at]
 	)
 		.map((p) => ({
@@ -96,7 +97,7 @@ export interface ClashRow {
 export const clashesAt = (db: Db, at: number): ClashRow[] =>
 	all<{ a: string; b: string; total: number; counts: string; clashes: string }>(
 		db,
-		'SELECT a, b, total, counts, clashes FROM package_clashes WHERE since <= ? AND until > ? ORDER BY total DESC, a, b',
+		`SELECT a, b, total, counts, clashes FROM package_clashes WHERE ${asOf('package_clashes', '?')} ORDER BY total DESC, a, b`,
 		[at, at]
 	).map((r) => ({
 		...r,

@@ -3,6 +3,7 @@ import { countWords } from '$lib/core/time/units';
 import type { Card } from '$lib/core/why/card';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
+import { asOf } from '../db/intervals';
 import { all, one } from '../db';
 import type { Then } from '../things/catalogue';
 import { grantsAt } from '../publications';
@@ -34,7 +35,7 @@ export function personCard({ db }: Context, login: string, { at }: Then): Card |
 	);
 	const open = all<{ id: number; machine: string; since: number }>(
 		db,
-		'SELECT s.id, m.name AS machine, s.since FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.person_id = ? AND s.since <= ? AND s.until > ?',
+		`SELECT s.id, m.name AS machine, s.since FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.person_id = ? AND ${asOf('sessions s', '?')}`,
 		[p.id, at, at]
 	);
 	const connections = connectionsOf(db, p.id, at, 25);

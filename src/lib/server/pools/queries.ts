@@ -1,5 +1,6 @@
 import type { PowerPolicy } from '$lib/core/capacity/policy';
 import type { Hours } from '$lib/core/time/hours';
+import { asOf } from '../db/intervals';
 import { all, one, type Db } from '../db';
 import { fromJson } from '../db/json';
 
@@ -77,7 +78,7 @@ export function poolsAt(db: Db, at: number): PoolRow[] {
 	return all<RawPool>(
 		db,
 		`SELECT p.*, s.name AS site_name, s.time_zone AS zone FROM pools p JOIN sites s ON s.id = p.site_id
-		 WHERE p.since <= ? AND p.until > ? ORDER BY s.position, p.position`,
+		 WHERE ${asOf('pools p', '?')} ORDER BY s.position, p.position`,
 		[at, at]
 	).map((p) => {
 		const { hours: hoursId, ...policy } = fromJson<Omit<PowerPolicy, 'hours'> & { hours: string }>(
@@ -124,8 +125,8 @@ export function versionsByPool(
 	const rows = all<{ pool: string; version: string; n: number }>(
 		db,
 		`SELECT m.pool_id AS pool, pl.version, count(*) AS n FROM machines m
-		 JOIN machine_spots pl ON pl.machine_id = m.id AND pl.since <= ?1 AND pl.until > ?1
-		 WHERE m.since <= ?1 AND m.until > ?1 ${pool === null ? '' : 'AND m.pool_id = ?2'} GROUP BY 1, 2 ORDER BY 3 DESC, 2 DESC`,
+		 JOIN machine_spots pl ON pl.machine_id = m.id AND ${asOf('machine_spots pl', '?1')}
+		 WHERE ${asOf('machines m', '?1')} ${pool === null ? '' : 'AND m.pool_id = ?2'} GROUP BY 1, 2 ORDER BY 3 DESC, 2 DESC`,
 		pool === null ? { 1: at } : { 1: at, 2: pool }
 	);
 	const byPool = new Map<string, typeof rows>();
@@ -139,7 +140,7 @@ export function versionsByPool(
 
 /** How many machines a pool has at a moment. */
 export const machineCount = (db: Db, pool: string, at: number): number =>
-	one<{ n: number }>(db, 'SELECT count(*) AS n FROM machines WHERE pool_id = ? AND since <= ? AND until > ?', [
+	one<{ n: number }>(db, `SELECT count(*) AS n FROM machines WHERE pool_id = ? AND ${asOf('machines', '?')}`, [
 		pool,
 		at,
 		at

@@ -1,5 +1,6 @@
 import type { Protocol } from '$lib/core/estate/schema';
 import type { Channel, Conditions } from '$lib/core/access/decide';
+import { asOf } from '../db/intervals';
 import { all, type Db } from '../db';
 import { fromJson, fromJsonOrNull } from '../db/json';
 
@@ -42,10 +43,11 @@ export const PLAIN_LOOK: Look = { window: 'window', monitors: 'one', group: '' }
 
 /** The publications as they were at a moment, in their order. */
 export function publicationsAt(db: Db, at: number): PublicationRow[] {
-	return all<RawPublication>(db, 'SELECT * FROM publications WHERE since <= ? AND until > ? ORDER BY position, name', [
-		at,
-		at
-	]).map((p) => ({
+	return all<RawPublication>(
+		db,
+		`SELECT * FROM publications WHERE ${asOf('publications', '?')} ORDER BY position, name`,
+		[at, at]
+	).map((p) => ({
 		id: p.id,
 		name: p.name,
 		internalName: p.internal_name,
@@ -121,9 +123,9 @@ export function grantsAt(db: Db, at: number): GrantRow[] {
 	}>(
 		db,
 		`SELECT g.id, g.publication_id, pub.name AS publication_name, g.team_id, g.person_id, p.login, coalesce(t.name, p.name) AS to_name, g.conditions, g.channels, g.kind, g.machines, g.since
-		 FROM grants g JOIN publications pub ON pub.id = g.publication_id AND pub.since <= ?1 AND pub.until > ?1
+		 FROM grants g JOIN publications pub ON pub.id = g.publication_id AND ${asOf('publications pub', '?1')}
 		 LEFT JOIN teams t ON t.id = g.team_id LEFT JOIN people p ON p.id = g.person_id
-		 WHERE g.since <= ?1 AND g.until > ?1 ORDER BY pub.position, g.id`,
+		 WHERE ${asOf('grants g', '?1')} ORDER BY pub.position, g.id`,
 		{ 1: at }
 	).flatMap((g): GrantRow[] => {
 		const conditions = fromJson<Conditions | null>('grants.conditions', g.conditions);

@@ -9,6 +9,7 @@ import {
 } from '$lib/core/access/broker';
 import { countWords } from '$lib/core/time/units';
 import type { Explained, Fact } from '$lib/core/why/explained';
+import { asOf } from '../db/intervals';
 import { all, one, type Db } from '../db';
 import { waysOf } from '../estate';
 import { personCalled } from '../people';
@@ -78,9 +79,9 @@ const sessionsOpen = (db: Db, person: number, at: number): (OpenSession & { pool
 	all<Omit<OpenSession, 'up' | 'known'> & { poolName: string | null; state: string }>(
 		db,
 		`SELECT s.publication_id AS publication, m.name AS machine, m.pool_id AS pool, p.name AS poolName, st.state, s.since
-		 FROM sessions s JOIN machines m ON m.id = s.machine_id LEFT JOIN pools p ON p.id = m.pool_id AND p.since <= @at AND p.until > @at
-		 JOIN machine_states st ON st.machine_id = m.id AND st.since <= @at AND st.until > @at
-		 WHERE s.person_id = @person AND s.since <= @at AND s.until > @at ORDER BY s.since, s.id`,
+		 FROM sessions s JOIN machines m ON m.id = s.machine_id LEFT JOIN pools p ON p.id = m.pool_id AND ${asOf('pools p')}
+		 JOIN machine_states st ON st.machine_id = m.id AND ${asOf('machine_states st')}
+		 WHERE s.person_id = @person AND ${asOf('sessions s')} ORDER BY s.since, s.id`,
 		{ person, at }
 	).map(({ state, poolName, ...s }) => ({
 		...s,
@@ -114,9 +115,9 @@ const keptIn = (db: Db, pool: string, person: number | null, at: number): { own:
 	one(
 		db,
 		`SELECT coalesce(sum(pl.owner_id = @person), 0) AS own, coalesce(sum(pl.owner_id IS NULL AND st.state <> 'failed'), 0) AS unkept FROM machines m
-		 JOIN machine_spots pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at
-		 JOIN machine_states st ON st.machine_id = m.id AND st.since <= @at AND st.until > @at
-		 WHERE m.pool_id = @pool AND m.since <= @at AND m.until > @at`,
+		 JOIN machine_spots pl ON pl.machine_id = m.id AND ${asOf('machine_spots pl')}
+		 JOIN machine_states st ON st.machine_id = m.id AND ${asOf('machine_states st')}
+		 WHERE m.pool_id = @pool AND ${asOf('machines m')}`,
 		{ pool, person, at }
 	)!;
 
@@ -140,7 +141,7 @@ export function landingFacts(
 	const kept = all<{ site: string; pool: string; n: number }>(
 		db,
 		`SELECT p.site_id AS site, m.pool_id AS pool, count(DISTINCT p.id) AS n FROM people p
-		 JOIN machine_spots pl ON pl.owner_id = p.id AND pl.since <= @at AND pl.until > @at JOIN machines m ON m.id = pl.machine_id
+		 JOIN machine_spots pl ON pl.owner_id = p.id AND ${asOf('machine_spots pl')} JOIN machines m ON m.id = pl.machine_id
 		 WHERE p.login IN (SELECT value FROM json_each(@logins)) AND m.pool_id IN (SELECT value FROM json_each(@pools)) GROUP BY 1, 2`,
 		{ at, logins, pools: JSON.stringify(pools.filter((p) => p.assignment === 'personal').map((p) => p.id)) }
 	);

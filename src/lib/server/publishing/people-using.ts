@@ -1,6 +1,7 @@
 import { inDates, sees } from '$lib/core/access/decide';
 import { countWords, DAY } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
+import { asOf, asOfByEnd } from '../db/intervals';
 import { all, type Db } from '../db';
 import { everybody, teamsAbove } from '../people';
 import { type GrantRow, grantsAt, type PublicationRow } from '../publications';
@@ -49,7 +50,7 @@ export function peopleUsing(
 	const using = new Map(publications.map((p) => [p.id, new Set<number>()]));
 	for (const s of all<{ publication: string; person: number }>(
 		db,
-		'SELECT publication_id AS publication, person_id AS person FROM sessions WHERE +since <= @at AND until > @at',
+		`SELECT publication_id AS publication, person_id AS person FROM sessions WHERE ${asOfByEnd('sessions')}`,
 		{ at }
 	))
 		using.get(s.publication)?.add(s.person);
@@ -120,7 +121,7 @@ export const fetchersOf = (db: Db, publication: string, at: number): Set<number>
 	new Set(
 		all<{ id: number }>(
 			db,
-			'SELECT person_id AS id FROM fetched WHERE publication_id = ? AND since <= ? AND until > ?',
+			`SELECT person_id AS id FROM fetched WHERE publication_id = ? AND ${asOf('fetched', '?')}`,
 			[publication, at, at]
 		).map((r) => r.id)
 	);

@@ -1,4 +1,5 @@
 import type { Fact } from '$lib/core/why/explained';
+import { asOf } from '../db/intervals';
 import { one, type Db } from '../db';
 import { poolsFor } from './serving';
 import type { PublicationRow } from '../publications';
@@ -56,7 +57,7 @@ export function remarksOn(db: Db, p: PublicationRow, all: readonly PublicationRo
 			p,
 			all.filter((x) => x.id !== p.id)
 		),
-		...(one(db, 'SELECT 1 FROM grants WHERE publication_id = ? AND since <= ? AND until > ?', [p.id, at, at])
+		...(one(db, `SELECT 1 FROM grants WHERE publication_id = ? AND ${asOf('grants', '?')}`, [p.id, at, at])
 			? []
 			: [remark('nobody has been granted it')])
 	];

@@ -1,6 +1,7 @@
 import type { Explained, Fact } from '$lib/core/why/explained';
 import { poolsAt } from '../pools';
 import { countWords } from '$lib/core/time/units';
+import { asOf } from '../db/intervals';
 import { all, type Db } from '../db';
 import { deliveriesAt, packageAt } from '../packages';
 import { publicationsAt, type AppRef } from '../publications';
@@ -28,8 +29,8 @@ export function appName(db: Db, app: { package: string; target: string }, at: nu
 const versionsIn = (db: Db, pool: string, at: number): { number: string; machines: number; contents: string[] }[] =>
 	all<{ number: string; machines: number; contents: string }>(
 		db,
-		`SELECT v.number, count(*) AS machines, v.contents FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND pl.since <= ?1 AND pl.until > ?1
-		 JOIN versions v ON v.line_id = pl.line_id AND v.number = pl.version WHERE m.pool_id = ?2 AND m.since <= ?1 AND m.until > ?1 GROUP BY v.number, v.contents`,
+		`SELECT v.number, count(*) AS machines, v.contents FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND ${asOf('machine_spots pl', '?1')}
+		 JOIN versions v ON v.line_id = pl.line_id AND v.number = pl.version WHERE m.pool_id = ?2 AND ${asOf('machines m', '?1')} GROUP BY v.number, v.contents`,
 		{ 1: at, 2: pool }
 	).map((v) => ({
 		...v,

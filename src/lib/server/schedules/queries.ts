@@ -1,4 +1,5 @@
 import type { Recurrence } from '$lib/core/time/recurrence';
+import { asOf } from '../db/intervals';
 import { all, one, type Db } from '../db';
 import { fromJson } from '../db/json';
 
@@ -26,7 +27,7 @@ const fromRaw = (r: Raw): Schedule => ({ ...r, input: fromJson<unknown>('schedul
 
 /** Schedules in force at a moment, in the order in which they were set. */
 export const schedulesAt = (db: Db, at: number): Schedule[] =>
-	all<Raw>(db, `SELECT ${COLUMNS} FROM schedules WHERE since <= ? AND until > ? ORDER BY id`, [at, at]).map(fromRaw);
+	all<Raw>(db, `SELECT ${COLUMNS} FROM schedules WHERE ${asOf('schedules', '?')} ORDER BY id`, [at, at]).map(fromRaw);
 
 /** One schedule, or null. */
 export function scheduleById(db: Db, id: number): Schedule | null {

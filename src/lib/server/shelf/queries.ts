@@ -4,6 +4,7 @@ import { narrow, type Scope, type Term } from '$lib/core/scope/scope';
 import { asRule, requestOfPerson } from '../access';
 import { teamsAbove } from '../people';
 import { doorsAt } from '../publishing';
+import { asOf } from '../db/intervals';
 import { all, one, type Db } from '../db';
 import { type GrantRow, grantsAt, type Look, type PublicationRow, publicationsAt } from '../publications';
 import { DAY } from '$lib/core/time/units';
@@ -43,7 +44,7 @@ export function shelfOf(db: Db, login: string, at: number, secondFactor: boolean
 	const fetched = new Set(
 		all<{ id: string }>(
 			db,
-			'SELECT publication_id AS id FROM fetched WHERE person_id = ? AND since <= ? AND until > ?',
+			`SELECT publication_id AS id FROM fetched WHERE person_id = ? AND ${asOf('fetched', '?')}`,
 			[person.id, at, at]
 		).map((r) => r.id)
 	);
@@ -100,7 +101,7 @@ function newsOf(db: Db, p: PublicationRow, reaching: GrantRow[], at: number): Sh
 	if (!p.app) return null;
 	const changed = one<{ since: number; version: string }>(
 		db,
-		`SELECT max(d.since) AS since, d.version FROM deliveries d WHERE d.package = ?1 AND d.since <= ?2 AND d.until > ?2 AND d.since > ?3
+		`SELECT max(d.since) AS since, d.version FROM deliveries d WHERE d.package = ?1 AND ${asOf('deliveries d', '?2')} AND d.since > ?3
 		 AND EXISTS (SELECT 1 FROM deliveries b WHERE b.pool_id = d.pool_id AND b.package = d.package AND b.until = d.since AND b.version <> d.version)`,
 		{ 1: p.app.package, 2: at, 3: at - NEW_FOR }
 	);
@@ -135,7 +136,7 @@ export const requestsAt = (db: Db, at: number): RequestRow[] =>
 		`SELECT r.id, p.login, p.name AS person, t.name AS team, t.id AS teamId, r.publication_id AS publication, pub.internal_name AS name, r.at, r.why,
 			CASE WHEN r.answered_at <= ?1 THEN r.answer END AS answer, r.answered_at AS answeredAt, r.answered_by AS answeredBy, r.words, pub.owner
 		 FROM requests r JOIN people p ON p.id = r.person_id JOIN teams t ON t.id = p.team_id
-		 JOIN publications pub ON pub.id = r.publication_id AND pub.since <= ?1 AND pub.until > ?1
+		 JOIN publications pub ON pub.id = r.publication_id AND ${asOf('publications pub', '?1')}
 		 WHERE r.at <= ?1 ORDER BY (r.answer IS NOT NULL AND r.answered_at <= ?1), r.at DESC`,
 		{ 1: at }
 	);

@@ -1,5 +1,5 @@
 import { all } from '../db';
-import { INTERVALS } from '../db/intervals';
+import { asOf, INTERVALS } from '../db/intervals';
 import type { Harness } from './harness';
 
 /** What is observed, and what happened: it is not decided, and no undo brings it back. */
@@ -48,8 +48,8 @@ export function decided(h: Harness): Record<string, unknown> {
 		...Object.fromEntries(inForce),
 		machines: all(
 			h.db,
-			`SELECT m.name, m.pool_id AS pool, p.version, pe.login AS owner FROM machines m JOIN machine_spots p ON p.machine_id = m.id AND p.since <= @at AND p.until > @at
-			 LEFT JOIN people pe ON pe.id = p.owner_id WHERE m.since <= @at AND m.until > @at ORDER BY m.name`,
+			`SELECT m.name, m.pool_id AS pool, p.version, pe.login AS owner FROM machines m JOIN machine_spots p ON p.machine_id = m.id AND ${asOf('machine_spots p')}
+			 LEFT JOIN people pe ON pe.id = p.owner_id WHERE ${asOf('machines m')} ORDER BY m.name`,
 			at
 		),
 		operators: all(h.db, 'SELECT login, role FROM operators WHERE disabled = 0 ORDER BY login'),

@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import { asOf } from '../db/intervals';
 import { all, one, type Db } from '../db';
 import { moment, share, span, text, whole } from '../lists/columns';
 import { listKind, type ListKind, type Page, type PageAsk } from '../lists/kind';
@@ -18,18 +19,14 @@ export interface Listing {
 	usual: string;
 }
 
-const SPOT: [string, string] = [
-	'pl',
-	'JOIN machine_spots pl ON pl.machine_id = m.id AND pl.since <= @at AND pl.until > @at'
-];
+const SPOT: [string, string] = ['pl', `JOIN machine_spots pl ON pl.machine_id = m.id AND ${asOf('machine_spots pl')}`];
 const HOST: [string, string] = ['h', 'JOIN hosts h ON h.id = pl.host_id'];
 const STATE: [string, string] = [
 	'st',
 	'JOIN machine_states st ON st.machine_id = m.id AND st.since = (SELECT max(since) FROM machine_states x WHERE x.machine_id = m.id AND x.since <= @at)'
 ];
 /** What lists call things by, beside the ids that scopes name. */
-const POOL_NAME =
-	'coalesce((SELECT name FROM pools po WHERE po.id = m.pool_id AND po.since <= @at AND po.until > @at), m.pool_id)';
+const POOL_NAME = `coalesce((SELECT name FROM pools po WHERE po.id = m.pool_id AND ${asOf('pools po')}), m.pool_id)`;
 const siteName = (id: string) => `(SELECT name FROM sites WHERE id = ${id})`;
 const sessionsWhere = (where: string) => `(SELECT count(*) FROM sessions s WHERE ${where} AND ${OPEN})`;
 
@@ -76,7 +73,7 @@ export const MACHINES: Listing = {
 	joins: [SPOT, HOST, STATE],
 	columns: `m.id, m.name, m.pool_id AS pool, ${POOL_NAME} AS poolName,
 		m.site_id AS site, ${siteName('m.site_id')} AS siteName, h.name AS host, pl.line_id AS line, pl.version, pl.address, st.state, st.since AS stateSince,
-		(SELECT f.name FROM failing_checks f WHERE f.machine_id = m.id AND f.since <= @at AND f.until > @at ORDER BY f.name = 'gateway', f.since LIMIT 1) AS failing,
+		(SELECT f.name FROM failing_checks f WHERE f.machine_id = m.id AND ${asOf('failing_checks f')} ORDER BY f.name = 'gateway', f.since LIMIT 1) AS failing,
 		${sessionsWhere('s.machine_id = m.id')} AS sessions, ${SAMPLED_STRAIN} AS strain,
 		${sampledShare('cores')} AS cores, ${sampledShare('memory')} AS memory, (SELECT name FROM people pe WHERE pe.id = pl.owner_id) AS owner`,
 	sorts: {
@@ -132,7 +129,7 @@ export const SESSIONS: Listing = {
 		['m', 'JOIN machines m ON m.id = s.machine_id'],
 		SPOT,
 		HOST,
-		['ss', 'JOIN session_states ss ON ss.session_id = s.id AND ss.since <= @at AND ss.until > @at']
+		['ss', `JOIN session_states ss ON ss.session_id = s.id AND ${asOf('session_states ss')}`]
 	],
 	columns: `s.id, pe.name AS person, pe.login, pe.team_id AS team, (SELECT name FROM teams WHERE id = pe.team_id) AS teamName, m.name AS machine, m.pool_id AS pool, ${POOL_NAME} AS poolName,
 		m.site_id AS site, ${siteName('m.site_id')} AS siteName, s.publication_id AS publication,
@@ -223,11 +220,11 @@ const hostRowOf = v.strictObject({
 export type HostRow = v.InferOutput<typeof hostRowOf>;
 
 const onHost = (joins: string) =>
-	`(SELECT count(*) FROM machine_spots pl ${joins} WHERE pl.host_id = h.id AND pl.since <= @at AND pl.until > @at)`;
+	`(SELECT count(*) FROM machine_spots pl ${joins} WHERE pl.host_id = h.id AND ${asOf('machine_spots pl')})`;
 const HOST_FIGURES = {
 	machines: onHost(''),
 	up: onHost(
-		`JOIN machine_states st ON st.machine_id = pl.machine_id AND st.since <= @at AND st.until > @at AND st.state NOT IN ('off', 'failed')`
+		`JOIN machine_states st ON st.machine_id = pl.machine_id AND ${asOf('machine_states st')} AND st.state NOT IN ('off', 'failed')`
 	),
 	sessions: onHost(`JOIN sessions s ON s.machine_id = pl.machine_id AND ${OPEN}`),
 	cores: sampledHost('cores'),

@@ -6,6 +6,7 @@ import type { Phase } from '$lib/core/watch/phases';
 import type { Load } from '$lib/core/watch/strain';
 import type { ConnectionRow, SamplePoint } from '$lib/core/watch/records';
 import type { Fact } from '$lib/core/why/explained';
+import { asOf } from '../db/intervals';
 import { all, one, type Db } from '../db';
 import { atMoment, SAMPLED_STRAIN, sampleAt, samplesBetween, type Kept } from '../samples/read';
 import { scopeCondition } from '../moment/scope-sql';
@@ -55,7 +56,7 @@ export function figuresAt(db: Db, scope: Scope, at: number): Figures {
 	const pools = all<{ n: number; up: number; unusable: number; price: number | null }>(
 		db,
 		`SELECT count(*) AS n, sum(state NOT IN ('off', 'failed')) AS up, sum(state = 'failed' OR failing) AS unusable,
-		 (SELECT price_hour FROM pools po WHERE po.id = pool AND po.since <= @at AND po.until > @at) AS price
+		 (SELECT price_hour FROM pools po WHERE po.id = pool AND ${asOf('pools po')}) AS price
 		 FROM (SELECT m.pool_id AS pool, ${STATE} AS state, ${FAILING} AS failing ${fromOf(MACHINES, m.sql)} AND ${m.sql}) GROUP BY pool`,
 		{ ...base, ...m.params }
 	);
@@ -180,7 +181,7 @@ export function cellsAt(db: Db, scope: Scope, at: number): PoolCells[] {
 	// One row a pool: handing over a row for each of many thousand machines takes longer than finding them.
 	return all<{ site: string; pool: string; name: string | null; cells: string }>(
 		db,
-		`SELECT site, pool, cells, (SELECT name FROM pools po WHERE po.id = pool AND po.since <= @at AND po.until > @at) AS name FROM (
+		`SELECT site, pool, cells, (SELECT name FROM pools po WHERE po.id = pool AND ${asOf('pools po')}) AS name FROM (
 			SELECT m.site_id AS site, m.pool_id AS pool, json_group_array(json_array(m.name, ${STATE}, ${FAILING}, ${SAMPLED_STRAIN}) ORDER BY m.name) AS cells
 			${fromOf(MACHINES, condition.sql)} AND ${condition.sql} GROUP BY m.pool_id, m.site_id
 		) ORDER BY (SELECT position FROM sites WHERE id = site), pool`,

@@ -33,7 +33,8 @@
 		left = true;
 		if (!(value instanceof Unread)) text = measure.words(value);
 	}
-	const own = $derived(left && value instanceof Unread ? value.problem : undefined);
+	// An empty field is no mistake until the form is sent.
+	const own = $derived(left && value instanceof Unread && value.written.trim() !== '' ? value.problem : undefined);
 	const understood = $derived(
 		!left && !(value instanceof Unread) && measure.words(value) !== text.trim() ? measure.words(value) : undefined
 	);

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { SHARE, SIZE, SPAN, type Measure } from './measures';
+import { DELAY, MONEY, SHARE, SIZE, SPAN, SPEED, type Measure } from './measures';
 
 describe('what somebody types as', () => {
 	test.each<[string, Measure, [string, number | null][]]>([
@@ -40,6 +40,43 @@ describe('what somebody types as', () => {
 				['%', null],
 				['9'.repeat(400), null]
 			]
+		],
+		[
+			'an amount',
+			MONEY,
+			[
+				['1.4', 1.4],
+				['€ 34', 34],
+				['1,40 €', 1.4],
+				['12 EUR', 12],
+				['', null],
+				['two', null],
+				['-1', null]
+			]
+		],
+		[
+			'a speed',
+			SPEED,
+			[
+				['250', 250],
+				['250 Mbit/s', 250],
+				['2.5 Gbit/s', 2500],
+				['512k', 0.512],
+				['0', 0],
+				['fast', null],
+				['', null]
+			]
+		],
+		[
+			'a delay',
+			DELAY,
+			[
+				['46', 46],
+				['46 ms', 46],
+				['0.4 s', 400],
+				['', null],
+				['long', null]
+			]
 		]
 	])('%s', (_, measure, cases) => {
 		for (const [text, value] of cases) expect([text, measure.read(text)]).toEqual([text, value]);
@@ -48,15 +85,21 @@ describe('what somebody types as', () => {
 	test.each([
 		['a duration', SPAN],
 		['a size', SIZE],
-		['a share', SHARE]
+		['a share', SHARE],
+		['an amount', MONEY],
+		['a speed', SPEED],
+		['a delay', DELAY]
 	])('%s is a finite number or nothing, and reads back as it is shown', (_, measure) =>
 		fc.assert(
-			fc.property(fc.oneof(fc.string(), fc.stringMatching(/^\d{1,9}([.,]\d{1,3})? ?(h|min|GB|TB|%)?$/)), (text) => {
-				const read = measure.read(text);
-				if (read === null) return;
-				expect(Number.isFinite(read)).toBe(true);
-				expect(measure.read(measure.words(read))).not.toBeNull();
-			})
+			fc.property(
+				fc.oneof(fc.string(), fc.stringMatching(/^\d{1,9}([.,]\d{1,3})? ?(h|min|s|ms|GB|TB|%|€|k|G|Mbit\/s)?$/)),
+				(text) => {
+					const read = measure.read(text);
+					if (read === null) return;
+					expect(Number.isFinite(read)).toBe(true);
+					expect(measure.read(measure.words(read))).not.toBeNull();
+				}
+			)
 		)
 	);
 });

@@ -37,3 +37,32 @@ export const SHARE: Measure = {
 	words: (value) => `${value} %`,
 	problem: 'Write a share such as 50 %.'
 };
+
+/** Euros. */
+export const MONEY: Measure = {
+	read: (text) => plain(text.replace(/€|EUR/i, '').trim()),
+	// As exactly as it was typed: two places after the point, or as many as it takes.
+	words: (value) => {
+		const places = String(value).split('.')[1]?.length ?? 0;
+		return `€ ${value.toFixed(places && Math.max(2, places))}`;
+	},
+	problem: 'Write an amount such as € 1.40.'
+};
+
+/** Mbit/s. */
+export const SPEED: Measure = {
+	read: (text) => {
+		const [, number, unit = 'm'] = /^([\d.,]+) *(?:([kmg])(?:bit\/s|bps)?)?$/i.exec(text) ?? [];
+		const n = (plain(number ?? '') ?? Number.NaN) * { k: 0.001, m: 1, g: 1000 }[unit.toLowerCase() as 'k' | 'm' | 'g'];
+		return n < 1e6 ? Math.round(n * 1e6) / 1e6 : null;
+	},
+	words: (value) => (value >= 1000 && Number.isInteger(value) ? `${value / 1000} Gbit/s` : `${value} Mbit/s`),
+	problem: 'Write a speed such as 250 Mbit/s.'
+};
+
+/** Ms, of what takes less than a second or two. A number alone is milliseconds. */
+export const DELAY: Measure = {
+	read: (text) => plain(text) ?? parseDuration(text),
+	words: (value) => (value < 1e6 ? `${value} ms` : durationWords(value)),
+	problem: 'Write a delay such as 46 ms.'
+};

@@ -3,12 +3,10 @@ import { levelOf, AREAS, ROLES, AREA_WORDS, may } from '$lib/core/access/rights'
 import { formOf } from '$lib/server/api/body';
 import { HEADS_HOOK, HEADS_MAIL } from '$lib/server/changes/send';
 import { setting } from '$lib/server/db';
-import { changePassword, endOthers, newTokenSecret, noteOwn, operators, tokensOf } from '$lib/server/identity/accounts';
+import { changePassword, endOthers, noteOwn, operators, tokensOf } from '$lib/server/identity/accounts';
 import type { Caller } from '$lib/server/identity/caller';
 import { beginFactor, CODE_PROBLEM, confirmFactor, dropFactor, factorOwner } from '$lib/server/identity/factor';
 import { factorPicture } from '$lib/server/identity/picture';
-import { draftPlan, NotAllowed } from '$lib/server/plans';
-import { InputProblem } from '$lib/server/plans/kind';
 import { runtime } from '$lib/server/runtime';
 
 export const load = ({ locals, depends }) => {
@@ -31,46 +29,7 @@ export const load = ({ locals, depends }) => {
 
 const text = (form: { get(name: string): string }, key: string) => form.get(key).trim();
 
-/** What a refused draft says, by field. */
-function refused(e: unknown, kept: Record<string, string>) {
-	if (e instanceof InputProblem)
-		return fail(422, { errors: Object.fromEntries(e.problems.map((p) => [p.field, p.words])), kept });
-	if (e instanceof NotAllowed) return fail(403, { errors: { form: e.message }, kept });
-	throw e;
-}
-
 export const actions = {
-	operator: async ({ request, locals }) => {
-		const form = await formOf(request);
-		const kept = { login: text(form, 'login'), name: text(form, 'name'), role: text(form, 'role') };
-		const password = form.get('password');
-		if (!may(locals.caller!.role, 'identity', 'draft'))
-			return fail(403, { errors: { form: 'Your role may not add operators.' }, kept });
-		try {
-			// The plan keeps it sealed; the account, once it is written, by its hash alone.
-			const plan = await draftPlan(runtime(), locals.caller!, 'operator.add', { ...kept, password }, 'screen');
-			return { plan: plan.id };
-		} catch (e) {
-			return refused(e, kept);
-		}
-	},
-	token: async ({ request, locals }) => {
-		const form = await formOf(request);
-		const kept = { token: text(form, 'token'), tokenRole: text(form, 'tokenRole') };
-		const { secret, hash: digest } = newTokenSecret();
-		try {
-			const plan = await draftPlan(
-				runtime(),
-				locals.caller!,
-				'token.create',
-				{ name: kept.token, role: kept.tokenRole, hash: digest },
-				'screen'
-			);
-			return { plan: plan.id, secret };
-		} catch (e) {
-			return refused(e, kept);
-		}
-	},
 	password: async ({ request, locals }) => {
 		const form = await formOf(request);
 		const wrong = await changePassword(runtime(), locals.caller!, form.get('before'), form.get('next'));

@@ -1,29 +1,17 @@
 <script lang="ts">
-	import { untrack } from 'svelte';
 	import { enhance } from '$app/forms';
-	import { goto } from '$app/navigation';
-	import { page } from '$app/state';
 	import { momentWords } from '$lib/core/time/zone';
-	import Field from '$lib/ui/forms/Field.svelte';
-	import { addressWith } from '$lib/ui/frame/address';
 	import { switchTheme } from '$lib/ui/frame/theme';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 	import PasswordForm from '$lib/ui/forms/PasswordForm.svelte';
-	import TextField from '$lib/ui/forms/TextField.svelte';
 	import CodeField from '$lib/ui/forms/CodeField.svelte';
+	import HeadsForm from '$lib/ui/settings/HeadsForm.svelte';
+	import OperatorForm from '$lib/ui/settings/OperatorForm.svelte';
+	import TokenForm from '$lib/ui/settings/TokenForm.svelte';
 
 	let { data, form } = $props();
 	const errors = $derived((form && 'errors' in form ? form.errors : {}) as Record<string, string>);
-	const kept = $derived((form && 'kept' in form ? form.kept : {}) as Record<string, string>);
 	const staff = $derived(data.roles.filter((r) => r !== 'person'));
-	// As it stood when the page was opened: what is being typed is nobody else's to change.
-	const heads = $state(untrack(() => ({ mail: data.heads?.mail ?? '', hook: data.heads?.hook ?? '' })));
-	// A drafted plan comes up in the tray.
-	$effect(() => {
-		const id = form && 'plan' in form ? form.plan : null;
-		if (id && page.url.searchParams.get('plan') !== String(id))
-			void goto(addressWith(page.url, { plan: id }), { keepFocus: true, noScroll: true });
-	});
 </script>
 
 <h1 class="sr-only">Settings</h1>
@@ -105,37 +93,7 @@
 				</tbody>
 			</table>
 			{#if data.mayManage}
-				<h3 class="head mt-3">Add an operator</h3>
-				<form
-					method="POST"
-					action="?/operator"
-					use:enhance={() =>
-						({ update }) =>
-							update({ reset: false })}
-					class="grid grid-cols-2 gap-x-3"
-				>
-					<TextField label="Login" problem={errors.login} name="login" value={kept.login ?? ''} autocomplete="off" />
-					<TextField
-						label="Name"
-						problem={kept.token === undefined ? errors.name : undefined}
-						name="name"
-						value={kept.name ?? ''}
-						autocomplete="off"
-					/>
-					<Field label="Role" problem={errors.role}
-						>{#snippet children(p)}<select {...p} class="field" name="role"
-								>{#each staff as r (r)}<option selected={r === kept.role}>{r}</option>{/each}</select
-							>{/snippet}</Field
-					>
-					<TextField
-						label="First password"
-						problem={errors.password}
-						type="password"
-						name="password"
-						autocomplete="new-password"
-					/>
-					<button class="btn justify-self-start">Plan the operator</button>
-				</form>
+				<OperatorForm roles={staff} />
 			{/if}
 		</section>
 		<section>
@@ -165,36 +123,8 @@
 				</tbody>
 			</table>
 			{#if data.mayManage}
-				{#if form && 'secret' in form && form.secret}
-					<p class="bg-sandwash mt-2 rounded px-3 py-2 text-[13px]">
-						The secret, shown this once; it works as soon as the plan is committed: <code class="font-mono break-all"
-							>{form.secret}</code
-						>
-					</p>
-				{/if}
-				<form
-					method="POST"
-					action="?/token"
-					use:enhance={() =>
-						({ update }) =>
-							update({ reset: false })}
-					class="mt-2 flex items-start justify-start gap-2"
-				>
-					<TextField
-						label="Name"
-						problem={errors.name && kept.token !== undefined ? errors.name : undefined}
-						name="token"
-						value={kept.token ?? ''}
-					/>
-					<Field label="Role" problem={undefined}
-						>{#snippet children(p)}<select {...p} class="field" name="tokenRole"
-								>{#each staff as r (r)}<option>{r}</option>{/each}</select
-							>{/snippet}</Field
-					>
-					<button class="btn mt-[20px]">Plan a token</button>
-				</form>
+				<TokenForm roles={staff} />
 			{/if}
-			<p class="text-buoy text-[12.5px]" role="alert">{errors.form ?? ''}</p>
 		</section>
 	{/if}
 	{#if data.heads && data.mayManage}
@@ -203,15 +133,7 @@
 				Change log <small>signed heads of it, kept elsewhere, show that nothing was cut off; once an hour at most</small
 				>
 			</h2>
-			<div class="mt-1 grid grid-cols-2 gap-x-3">
-				<Field label="By mail to" hint="empty: to nobody" problem={undefined}
-					>{#snippet children(p)}<input {...p} class="field" bind:value={heads.mail} />{/snippet}</Field
-				>
-				<Field label="To a web hook" hint="https://…; empty: to none" problem={undefined}
-					>{#snippet children(p)}<input {...p} class="field" bind:value={heads.hook} />{/snippet}</Field
-				>
-			</div>
-			<PlanButton kind="record.heads" input={{ ...heads }} words="Plan where they are sent" />
+			<HeadsForm heads={data.heads} />
 		</section>
 	{/if}
 </div>

@@ -6,7 +6,11 @@
 	import { dateWords, momentWords } from '$lib/core/time/zone';
 	import BuildNav from '$lib/ui/build/BuildNav.svelte';
 	import Field from '$lib/ui/forms/Field.svelte';
+	import MeasureField from '$lib/ui/forms/MeasureField.svelte';
+	import PickField from '$lib/ui/forms/PickField.svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
+	import { DELAY, MONEY, SHARE, SPEED, type Measure } from '$lib/ui/forms/measures';
+	import { Unread, unreadIn } from '$lib/ui/forms/unread';
 	import { call } from '$lib/ui/plan/api';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 	import Why from '$lib/ui/why/Why.svelte';
@@ -29,9 +33,14 @@
 	const open = $derived(chosen ?? j.next ?? 'checks');
 	const reach = $derived(j.next === null ? steps.length : steps.indexOf(j.next) + 1);
 
+	const ZONES = Intl.supportedValuesOf('timeZone').map((id) => ({ id, name: id.replaceAll('_', ' ') }));
+
 	let errors: Record<string, string> = $state({});
 	let busy = $state(false);
 	let checks: SiteResult[] | null = $state(null);
+	/** What a field holds before anything is written in it. */
+	const nothing = (m: Measure): number | Unread => new Unread('', m.problem);
+	const percent = (share: number) => Math.round(share * 1e6) / 1e4;
 	let f = $state(
 		untrack(() => ({
 			address: data.joining.address ?? '',
@@ -42,20 +51,22 @@
 			timeZone: data.joining.particulars?.timeZone ?? data.homeZone,
 			networks: data.joining.particulars?.networks ?? [],
 			to: data.joining.particulars?.link?.to ?? data.home,
-			mbit: String(data.joining.particulars?.link?.mbit ?? ''),
-			latency: String(data.joining.particulars?.link?.latency_ms ?? ''),
-			loss: String((data.joining.particulars?.link?.loss ?? 0) * 100),
+			mbit: data.joining.particulars?.link?.mbit ?? nothing(SPEED),
+			latency: data.joining.particulars?.link?.latency_ms ?? nothing(DELAY),
+			loss: percent(data.joining.particulars?.link?.loss ?? 0) as number | Unread,
 			linked: data.joining.particulars?.link !== null,
 			planned: String(data.joining.particulars?.planned ?? ''),
 			folder: data.joining.directory?.folder ?? '',
 			joinAccount: data.joining.directory?.account ?? '',
 			joinSecret: '',
-			hostHour: String(data.joining.prices?.hostHour ?? ''),
-			volumeMonth: String(data.joining.prices?.volumeMonth ?? '')
+			hostHour: data.joining.prices?.hostHour ?? nothing(MONEY),
+			volumeMonth: data.joining.prices?.volumeMonth ?? nothing(MONEY)
 		}))
 	);
 
 	async function save(step: string, input: unknown) {
+		errors = unreadIn(input);
+		if (Object.keys(errors).length) return;
 		busy = true;
 		const answer = await call('POST', `/joinings/${j.id}/${step}`, input);
 		busy = false;
@@ -77,11 +88,11 @@
 		if (!offer) return;
 		if (f.networks.length === 0) f.networks = offer.networks.map((n) => n.id);
 		const link = offer.links.find((l) => l.to === f.to) ?? offer.links[0];
-		if (link && f.mbit === '') {
+		if (link && f.mbit instanceof Unread && f.mbit.written === '') {
 			f.to = link.to;
-			f.mbit = String(link.mbit);
-			f.latency = String(link.latency_ms);
-			f.loss = String(link.loss * 100);
+			f.mbit = link.mbit;
+			f.latency = link.latency_ms;
+			f.loss = percent(link.loss);
 		}
 	}
 	// Whoever goes on where another stopped finds the same proposed.
@@ -99,13 +110,18 @@
 				timeZone: f.timeZone,
 				networks: f.networks,
 				link: f.linked
-					? { to: f.to, mbit: number(f.mbit), latency_ms: number(f.latency), loss: number(f.loss) / 100 }
+					? {
+							to: f.to,
+							mbit: f.mbit,
+							latency_ms: f.latency,
+							loss: f.loss instanceof Unread ? f.loss : f.loss / 100
+						}
 					: null,
 				planned: number(f.planned)
 			});
 		if (open === 'directory')
 			void save('directory', { folder: f.folder, account: f.joinAccount, secret: f.joinSecret });
-		if (open === 'prices') void save('prices', { hostHour: number(f.hostHour), volumeMonth: number(f.volumeMonth) });
+		if (open === 'prices') void save('prices', { hostHour: f.hostHour, volumeMonth: f.volumeMonth });
 	};
 
 	async function look() {
@@ -228,7 +244,7 @@
 										></select
 									>{/snippet}</Field
 							>
-							<TextField label="Time zone" problem={errors.timeZone} bind:value={f.timeZone} />
+							<PickField label="Time zone" options={ZONES} problem={errors.timeZone} bind:value={f.timeZone} />
 							<TextField
 								label="Machines planned there"
 								problem={errors.planned}
@@ -262,14 +278,14 @@
 											>{#each data.sites as s (s.id)}<option value={s.id}>{s.name}</option>{/each}</select
 										>{/snippet}</Field
 								>
-								<TextField label="Mbit/s" problem={errors['link.mbit']} bind:value={f.mbit} inputmode="decimal" />
-								<TextField
-									label="Delay, ms"
+								<MeasureField label="Speed" measure={SPEED} problem={errors['link.mbit']} bind:value={f.mbit} />
+								<MeasureField
+									label="Delay"
+									measure={DELAY}
 									problem={errors['link.latency_ms']}
 									bind:value={f.latency}
-									inputmode="decimal"
 								/>
-								<TextField label="Lost, %" problem={errors['link.loss']} bind:value={f.loss} inputmode="decimal" />
+								<MeasureField label="Lost" measure={SHARE} problem={errors['link.loss']} bind:value={f.loss} />
 							</div>
 						{/if}
 					{:else if open === 'directory'}
@@ -299,17 +315,12 @@
 					{:else if open === 'prices'}
 						<p class="text-ink2 mb-2 text-[13.5px]">What it costs to run there: plans count with it.</p>
 						<div class="grid grid-cols-2 gap-x-4">
-							<TextField
-								label="A host, € an hour"
-								problem={errors.hostHour}
-								bind:value={f.hostHour}
-								inputmode="decimal"
-							/>
-							<TextField
-								label="A terabyte, € a month"
+							<MeasureField label="A host, an hour" measure={MONEY} problem={errors.hostHour} bind:value={f.hostHour} />
+							<MeasureField
+								label="A terabyte, a month"
+								measure={MONEY}
 								problem={errors.volumeMonth}
 								bind:value={f.volumeMonth}
-								inputmode="decimal"
 							/>
 						</div>
 					{:else if open === 'checks'}

@@ -1,0 +1,43 @@
+<script lang="ts">
+	import Field from '$lib/ui/forms/Field.svelte';
+	import TextField from '$lib/ui/forms/TextField.svelte';
+	import FormEnd from '$lib/ui/plan/FormEnd.svelte';
+	import { PlanForm } from '$lib/ui/plan/form.svelte';
+	import { newTokenSecret } from './token-secret';
+
+	let { roles }: { roles: readonly string[] } = $props();
+	let made = newTokenSecret();
+	/** The secret of the plan that was drafted last. */
+	let shown = $state('');
+	const form = new PlanForm({
+		kind: 'token.create',
+		start: { name: '', role: 'helpdesk' },
+		input: (f) => ({ ...f, hash: made.hash })
+	});
+	const f = form.f;
+	const errors = $derived(form.errors);
+
+	async function submit(e: SubmitEvent) {
+		if (!(await form.submit(e))) return;
+		shown = made.secret;
+		// No two tokens have the same.
+		made = newTokenSecret();
+	}
+</script>
+
+{#if shown}
+	<p class="bg-sandwash mt-2 rounded px-3 py-2 text-[13px]" role="status">
+		The secret, shown this once; it works as soon as the plan is committed: <code class="font-mono break-all"
+			>{shown}</code
+		>
+	</p>
+{/if}
+<form class="mt-2 grid grid-cols-2 gap-x-3" onsubmit={submit} novalidate>
+	<TextField label="Name" problem={errors.name} autocomplete="off" bind:value={f.name} />
+	<Field label="Role" problem={errors.role}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.role}
+				>{#each roles as r (r)}<option>{r}</option>{/each}</select
+			>{/snippet}</Field
+	>
+	<div class="col-span-2"><FormEnd {form} words="Plan a token" /></div>
+</form>
