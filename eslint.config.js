@@ -70,6 +70,10 @@ export default ts.config(
 					[
 						String.raw`/(INSERT[^(]* INTO|UPDATE|DELETE FROM) [^;]*\buntil\b *(,|=) *(max|@|\?)/`,
 						'Intervals are opened and closed in `db/intervals`, where it is known what began at the same moment.'
+					],
+					[
+						String.raw`/since <= ([@?:]\w*) AND (\w+\.)?until > \1/`,
+						'What is in force at a moment is `asOf` of `db/intervals`: of a table that is declared there.'
 					]
 				].flatMap(([pattern, message]) =>
 					[`Literal[value=${pattern}]`, `TemplateElement[value.raw=${pattern}]`].map((selector) => ({

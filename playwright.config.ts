@@ -9,7 +9,7 @@ const chromium = [process.env.CHROMIUM, '/usr/bin/chromium-headless-shell', '/us
 export default defineConfig({
 	testDir: 'e2e',
 	// No test is a race, and none hangs for long: what takes longer than this says so itself.
-	timeout: 300_000,
+	timeout: 180_000,
 	outputDir: `test-results/${HALF}`,
 	expect: { timeout: 60_000 },
 	workers: 1,
@@ -21,7 +21,9 @@ export default defineConfig({
 		{ name: 'people', testMatch: /portal\.spec/ },
 		{ name: 'day', testIgnore: /(portal|builder|kill|faults|proxy)\.spec/ },
 		{ name: 'evening', testMatch: /builder\.spec/ },
-		{ name: 'kill', testMatch: /(kill|faults|proxy)\.spec/ }
+		// With servers of their own.
+		{ name: 'faults', testMatch: /(faults|proxy)\.spec/ },
+		{ name: 'kill', testMatch: /kill\.spec/ }
 	],
 	reporter: [['list']],
 	globalSetup: './e2e/serve.ts',

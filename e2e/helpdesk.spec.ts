@@ -92,6 +92,24 @@ test.describe('the helpdesk, with somebody on the phone', () => {
 		await expect(page.getByText('40 machines', { exact: true })).toBeVisible();
 	});
 
+	test('somebody asks what happens when they try again: each of their publications says where they would land, and why', async ({
+		page
+	}) => {
+		const { rows } = (await api(page.request, 'get', '/people?scope=team:software%20site:bergen&limit=1')) as {
+			rows: { login: string; name: string }[];
+		};
+		const { login, name } = rows[0]!;
+		await visit(page, `/fix?scope=person:${login}`);
+		await expect(page.getByRole('heading', { name: new RegExp(`^Were ${name} to open it now`) })).toBeVisible();
+		const row = page.getByRole('row', { name: /^My desk/ });
+		const test = (await api(page.request, 'get', `/access-test?person=${login}&publication=bridge-desk`)) as {
+			landing: { value: { first: string | null; resumes: string | null } };
+		};
+		const { first, resumes } = test.landing.value;
+		await expect(row).toContainText(resumes ? `goes on on ${resumes}` : `a machine of ${first}`);
+		await accessible(page);
+	});
+
 	test('may draft a grant but not commit it, and is told who may', async ({ page }) => {
 		await visit(page, '/publish?make=grant');
 		await pick(page, 'Publication', 'Payroll close');

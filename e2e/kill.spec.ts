@@ -1,3 +1,7 @@
+import { execFileSync } from 'node:child_process';
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
 import { Server } from './own-server';
 
@@ -14,6 +18,8 @@ const WORK: {
 	speed?: string;
 	/** How far it has come, of a job with one long step; others by their progress. */
 	got?: (s: Server) => number;
+	/** What somebody answers when it asks. */
+	answer?: (s: Server) => Promise<void>;
 }[] = [
 	{
 		name: 'a shipment',
@@ -54,16 +60,46 @@ const WORK: {
 		},
 		kind: 'runbook.run',
 		input: { machine: 'quay-01', check: 'trust' }
+	},
+	{
+		name: 'a rollout',
+		kind: 'image.rollout',
+		input: {
+			line: 'desk',
+			number: '1.1.0',
+			pools: ['quay'],
+			waves: [
+				{ by: 'share', percent: 50 },
+				{ by: 'share', percent: 100 }
+			],
+			people: 'grace',
+			deadline: 600_000,
+			// Nobody signs in meanwhile: too few numbers, and so it asks.
+			pause: 60_000,
+			longest: 120_000,
+			least: 1000
+		},
+		got: (s) => s.moved(),
+		answer: async (s) => {
+			const rollout = s.asks();
+			if (rollout !== null) await s.begin('rollout.decide', { rollout, decision: 'go on' }).catch(() => undefined);
+		}
+	},
+	{
+		name: 'a delivery',
+		before: bringPackage,
+		kind: 'package.deliver',
+		input: { package: 'gaugetalk', pools: ['quay', 'isle'] }
 	}
 ];
 
 for (const work of WORK) {
 	test(`${work.name} survives ten hard kills and ends as it would have`, async () => {
-		test.setTimeout(900_000);
+		test.setTimeout(300_000);
 		const calm = new Server(PORT, work.speed);
 		await calm.start();
 		await work.before?.(calm);
-		await calm.finish(await calm.begin(work.kind, work.input));
+		await calm.finish(await calm.begin(work.kind, work.input), work.answer);
 		const expected = calm.leftBehind();
 		await calm.end();
 
@@ -76,6 +112,7 @@ for (const work of WORK) {
 		for (let kill = 0; kill < 10; kill++) {
 			// Spread over the job: each kill waits until it has come a little further than at the one before.
 			for (let i = 0; i < 400; i++) {
+				await work.answer?.(rough);
 				const now = await rough.job(job);
 				const got = work.got ? work.got(rough) : 0;
 				if ((work.got ? got > last : now.progress >= kill / 10.5) || now.state === 'done') {
@@ -89,11 +126,31 @@ for (const work of WORK) {
 			await rough.kill();
 			await rough.start();
 		}
-		await rough.finish(job);
+		await rough.finish(job, work.answer);
 		const left = rough.leftBehind();
 		await rough.end();
 		expect(left).toEqual(expected);
-		expect((left.jobs as { state: string }[])[0]!.state).toBe('done');
+		expect((left.jobs as { kind: string; state: string }[]).find((j) => j.kind === work.kind)!.state).toBe('done');
 		expect(where.size).toBeGreaterThan(1);
 	});
+}
+
+/** A small package, made from the command line and brought to the server's packages. */
+async function bringPackage(s: Server): Promise<void> {
+	const dir = mkdtempSync(join(tmpdir(), 'sextant-kill-'));
+	const cli = (...args: string[]) =>
+		execFileSync(process.execPath, [join(process.cwd(), 'build/node/cli.js'), ...args], { cwd: dir });
+	const system = ['--system', 'Meridian Server 24', '--users', 'multi'];
+	mkdirSync(join(dir, 'root/opt'), { recursive: true });
+	cli('inventory', 'root', ...system, '-o', 'before.jsonl');
+	mkdirSync(join(dir, 'root/opt/gauge'));
+	writeFileSync(join(dir, 'root/opt/gauge/gauge'), '#!/bin/sh\nexit 0\n', { mode: 0o755 });
+	cli('inventory', 'root', ...system, '-o', 'after.jsonl');
+	cli(
+		...['capture', '--before', 'before.jsonl', '--after', 'after.jsonl', '--folder', 'root', '--name', 'gaugetalk'],
+		...['--take', '**', '-o', 'gaugetalk.tar']
+	);
+	const manifest = await s.upload(readFileSync(join(dir, 'gaugetalk.tar')));
+	rmSync(dir, { recursive: true });
+	await s.finish(await s.begin('package.import', { manifest }));
 }

@@ -1,8 +1,23 @@
 import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
-import { existsSync, mkdtempSync, rmSync } from 'node:fs';
+import { cpSync, existsSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import Database from 'better-sqlite3';
+
+/** The small estate with its history and a token, made once for all the servers of a file of tests, and copied. */
+let made: { data: string; token: string } | null = null;
+
+function makeOnce(): { data: string; token: string } {
+	if (made) return made;
+	const data = mkdtempSync(join(tmpdir(), 'sextant-made-'));
+	const node = (...args: string[]) => execFileSync(process.execPath, [...args, '--data', data], { encoding: 'utf8' });
+	node('build/node/serve.js', '--estate', SMALL, '--make');
+	const token = node('build/node/cli.js', 'token', 'create', '--name', 'tests', '--role', 'owner').trim();
+	process.on('exit', () => rmSync(data, { recursive: true, force: true }));
+	return (made = { data, token });
+}
+
+const SMALL = 'e2e/small.yaml';
 
 /** A server of a test's own, over the small estate. */
 export class Server {
@@ -15,7 +30,7 @@ export class Server {
 		readonly port: number,
 		private readonly speed = '120',
 		readonly data = mkdtempSync(join(tmpdir(), 'sextant-own-')),
-		private readonly estate = 'e2e/small.yaml',
+		private readonly estate = SMALL,
 		private readonly more: readonly string[] = []
 	) {}
 
@@ -30,7 +45,14 @@ export class Server {
 			this.speed,
 			...this.more
 		];
-		if (!existsSync(join(this.data, 'sextant.db'))) args.push('--estate', this.estate);
+		if (!existsSync(join(this.data, 'sextant.db'))) {
+			if (this.estate !== SMALL) args.push('--estate', this.estate);
+			else {
+				const { data, token } = makeOnce();
+				cpSync(data, this.data, { recursive: true });
+				this.token = token;
+			}
+		}
 		const server = spawn(process.execPath, args, { stdio: ['ignore', 'pipe', 'pipe'] });
 		this.process = server;
 		let output = '';
@@ -90,8 +112,10 @@ export class Server {
 			error: string | null;
 		}>('GET', `/jobs/${id}`);
 
-	async finish(id: number): Promise<void> {
+	/** Waits for the end of a job; `answer` is what somebody does when it asks. */
+	async finish(id: number, answer?: (s: Server) => Promise<void>): Promise<void> {
 		for (let i = 0; i < 1200; i++) {
+			await answer?.(this);
 			const job = await this.job(id);
 			if (['done', 'failed', 'cancelled'].includes(job.state)) return;
 			await new Promise((done) => setTimeout(done, 50));
@@ -99,12 +123,37 @@ export class Server {
 		throw new Error(`job ${id} does not end`);
 	}
 
+	/** Takes a package up; answers with its manifest. */
+	async upload(body: Buffer): Promise<string> {
+		const response = await fetch(`http://localhost:${this.port}/api/v1/packages`, {
+			method: 'POST',
+			headers: { authorization: `Bearer ${this.token}`, 'content-type': 'application/octet-stream' },
+			body: new Uint8Array(body)
+		});
+		const answer = (await response.json()) as { manifest?: string };
+		if (!answer.manifest) throw new Error(`the package is not taken: ${JSON.stringify(answer)}`);
+		return answer.manifest;
+	}
+
 	/** Bytes that shipments have brought to their sites. */
-	sent(): number {
+	sent = (): number => this.number('SELECT coalesce(sum(sent), 0) FROM shipment_sites')!;
+	/** Machines that rollouts have moved, and gates that they have passed. */
+	moved = (): number =>
+		this.number(
+			`SELECT (SELECT count(*) FROM rollout_machines WHERE state = 'moved') + (SELECT coalesce(sum(wave), 0) FROM rollouts)`
+		)!;
+	/** A rollout that waits for somebody to decide, and whom nobody has told anything yet. */
+	asks = (): number | null =>
+		this.number(
+			`SELECT id FROM rollouts WHERE state = 'paused' AND decision IS NULL
+			 AND NOT EXISTS (SELECT 1 FROM jobs WHERE kind = 'rollout.decide' AND state NOT IN ('done', 'failed', 'cancelled'))`
+		);
+
+	private number(sql: string): number | null {
 		const db = new Database(join(this.data, 'sextant.db'), { readonly: true });
-		const { n } = db.prepare('SELECT coalesce(sum(sent), 0) AS n FROM shipment_sites').get() as { n: number };
+		const n = db.prepare(sql).pluck().get() as number | undefined;
 		db.close();
-		return n;
+		return n ?? null;
 	}
 
 	/** What the jobs have left behind, in a form that two runs can be compared in: no times, no numbers of rows. */
@@ -126,7 +175,11 @@ export class Server {
 			failing: all(
 				'SELECT m.name, f.name FROM failing_checks f JOIN machines m ON m.id = f.machine_id WHERE f.until > 9e15'
 			),
-			unmade: all('SELECT pool_id, name FROM unmade_machines')
+			unmade: all('SELECT pool_id, name FROM unmade_machines'),
+			rollouts: all(
+				'SELECT r.number, r.state, m.machine, m.wave, m.state AS moved FROM rollouts r JOIN rollout_machines m ON m.rollout_id = r.id ORDER BY 3'
+			),
+			deliveries: all('SELECT pool_id, package, version, mode FROM deliveries WHERE until > 9e15 ORDER BY 1, 2')
 		};
 		db.close();
 		return left;

@@ -31,7 +31,7 @@ test.describe('an app, from its installer to a package', () => {
 	test('captured: app, noise and doubtful told apart, chosen by key and by pattern, made into a package', async ({
 		page
 	}) => {
-		test.setTimeout(900_000);
+		test.setTimeout(300_000);
 		await visit(page, '/publish/packages');
 		await accessible(page);
 		await page.getByLabel('Set in the app').fill('nonsense');
@@ -91,7 +91,7 @@ test.describe('an app, from its installer to a package', () => {
 	});
 
 	test('a clash is found and settled by order', async ({ page }) => {
-		test.setTimeout(900_000);
+		test.setTimeout(300_000);
 		await capture(page, 'soundings-2.2', 'Soundings 2.2.0');
 		await page.getByRole('button', { name: /^doubtful/ }).click();
 		await page.getByLabel('By pattern').fill('**/forms-runtime.dll');

@@ -1,6 +1,7 @@
-import { expect, test } from '@playwright/test';
+import { expect, test, type Page } from '@playwright/test';
 import { Secret, TOTP } from 'otpauth';
-import { signIn, visit } from './hands';
+import { commitAndFollow, signIn, visit } from './hands';
+import { BASE } from './site';
 
 test('an operator’s second factor is asked for at the next sign-in', async ({ page, browser }) => {
 	await signIn(page, 'builder');
@@ -29,4 +30,66 @@ test('an operator’s second factor is asked for at the next sign-in', async ({ 
 	await page.getByLabel('Code', { exact: true }).fill(code(1));
 	await page.getByRole('button', { name: 'Switch it off' }).click();
 	await expect(page.getByText(/It is off/)).toBeVisible();
+});
+
+test.describe('accounts, under Settings', () => {
+	test.beforeEach(async ({ page }) => {
+		await signIn(page, 'owner');
+		await visit(page, '/settings');
+	});
+	const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });
+
+	test('an operator is added: what is wrong stands beside its field, what was typed stays, and they sign in', async ({
+		page,
+		browser
+	}) => {
+		await page.getByLabel('Login').fill('N K');
+		await page.getByLabel('Name').first().fill('Nils Kai');
+		await page.getByLabel('First password').fill('short');
+		await page.getByRole('button', { name: 'Plan the operator' }).click();
+		await expect(page.getByText('Small letters, digits, dots and hyphens, 2 to 31 of them.')).toBeVisible();
+		await expect(page.getByText('From 10 to 200 characters.')).toBeVisible();
+		await expect(page.getByLabel('Login')).toHaveValue('N K');
+		await page.getByLabel('Login').fill('nkai');
+		await page.getByLabel('First password').fill('slack water at six');
+		await page.getByLabel('Role').first().selectOption('auditor');
+		await page.getByRole('button', { name: 'Plan the operator' }).click();
+		await expect(plan(page)).toContainText('Add operator Nils Kai as auditor');
+		expect(await commitAndFollow(page)).toBe('done');
+		const other = await (await browser.newContext()).newPage();
+		await other.goto('/sign-in');
+		await other.getByLabel('Login').fill('nkai');
+		await other.getByLabel('Password').fill('slack water at six');
+		await other.getByRole('button', { name: 'Sign in' }).click();
+		await expect(other.getByRole('navigation', { name: 'Stages' })).toBeVisible();
+		await other.context().close();
+	});
+
+	test('a token works once its plan is committed, with the secret that was shown once', async ({
+		page,
+		playwright
+	}) => {
+		const tokens = page.locator('section').filter({ has: page.getByRole('heading', { name: /API tokens/ }) });
+		await tokens.getByLabel('Name').fill('harbour script');
+		await tokens.getByLabel('Role').selectOption('auditor');
+		await tokens.getByRole('button', { name: 'Plan a token' }).click();
+		await expect(plan(page)).toContainText('Create API token harbour script as auditor');
+		const secret = (await tokens.getByRole('status').locator('code').textContent())!.trim();
+		expect(secret).toMatch(/^sxt_[\w-]{43}$/);
+		const by = await playwright.request.newContext({ extraHTTPHeaders: { authorization: `Bearer ${secret}` } });
+		expect((await by.get(`${BASE}/api/v1/sites`)).status()).toBe(401);
+		expect(await commitAndFollow(page)).toBe('done');
+		expect((await by.get(`${BASE}/api/v1/sites`)).status()).toBe(200);
+		await by.dispose();
+	});
+
+	test('where heads of the change log go is a plan, refused beside its field', async ({ page }) => {
+		await page.getByLabel('To a web hook').fill('nowhere');
+		await page.getByRole('button', { name: 'Plan where they are sent' }).click();
+		await expect(page.getByText('Write an address that begins with https://.')).toBeVisible();
+		await page.getByLabel('To a web hook').fill('');
+		await page.getByLabel('By mail to').fill('records@kept.example');
+		await page.getByRole('button', { name: 'Plan where they are sent' }).click();
+		await expect(plan(page)).toContainText('Send heads of the change log to records@kept.example');
+	});
 });

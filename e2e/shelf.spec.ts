@@ -69,7 +69,7 @@ function example(token: string, ...args: string[]): Promise<{ code: number | nul
 }
 
 test.describe('an old forms app, from a package to the shelves of people', () => {
-	test.describe.configure({ mode: 'serial', timeout: 900_000 });
+	test.describe.configure({ mode: 'serial', timeout: 300_000 });
 	test.beforeEach(async ({ page }) => {
 		await signIn(page, 'owner');
 	});

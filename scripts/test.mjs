@@ -96,7 +96,7 @@ const steps = [
 			if (code !== 0) return code ?? 1;
 			// Two halves side by side, each with a server of its own.
 			const ended = await Promise.all([
-				half('west', ['people', 'day'], false),
+				half('west', ['people', 'day', 'faults'], false),
 				half('east', ['evening', 'kill'], true)
 			]);
 			return Math.max(...ended);

@@ -42,8 +42,9 @@ export const DETAILS = 500;
 
 /**
  * The clashes of all packages with all others: the same path, setting, file type, service or port with different content.
- * One pass over all claims with one table of who claimed a thing first; the rare further claimants are kept beside it. Of two,
- * the one earlier in the order wins; of the same order, the one of the lower id.
+ * Most files lie in folders that one package alone has anything in: those are passed over. Of the others, and of all that is no file, one
+ * table says who claimed a thing first; the rare further claimants are kept beside it. Of two, the one earlier in the order wins; of the
+ * same order, the one of the lower id.
  */
 export function findClashes(claimants: readonly Claimant[]): ClashPair[] {
 	const first = new Map<string, number>();
@@ -77,26 +78,86 @@ export function findClashes(claimants: readonly Claimant[]): ClashPair[] {
 			loses: aWins ? b.id : a.id
 		});
 	};
-	claimants.forEach((claimant, x) => {
-		for (const claim of claimant.claims) {
-			const key = claim.kind === 'file' ? claim.what : `${claim.kind}\0${claim.what}`;
-			const at = first.get(key);
-			if (at === undefined) {
-				first.set(key, owner.length);
-				owner.push(x);
-				content.push(claim.content);
-				continue;
+	const all = claimants.map((c) => {
+		const claims = [...c.claims];
+		return { claims, runs: runsOf(claims) };
+	});
+	const shared = sharedFolders(all.map((c) => c.runs));
+	all.forEach(({ claims, runs }, x) => {
+		const taken = runs.filter((r) => r.folder === null || shared.has(r.folder));
+		for (const { from, to } of taken)
+			for (let i = from; i < to; i++) {
+				const claim = claims[i]!;
+				const key = claim.kind === 'file' ? claim.what : `${claim.kind}\0${claim.what}`;
+				const at = first.get(key);
+				if (at === undefined) {
+					first.set(key, owner.length);
+					owner.push(x);
+					content.push(claim.content);
+					continue;
+				}
+				if (owner[at] === x) continue;
+				if (content[at] !== claim.content) clash(owner[at]!, x, claim);
+				const others = more.get(at);
+				if (others) {
+					for (const o of others) if (o.owner !== x && o.content !== claim.content) clash(o.owner, x, claim);
+					others.push({ owner: x, content: claim.content });
+				} else more.set(at, [{ owner: x, content: claim.content }]);
 			}
-			if (owner[at] === x) continue;
-			if (content[at] !== claim.content) clash(owner[at]!, x, claim);
-			const others = more.get(at);
-			if (others) {
-				for (const o of others) if (o.owner !== x && o.content !== claim.content) clash(o.owner, x, claim);
-				others.push({ owner: x, content: claim.content });
-			} else more.set(at, [{ owner: x, content: claim.content }]);
+	});
+	// By the rank of their names among all: comparing two names costs more than finding what they clash over.
+	const rank = new Array<number>(n);
+	claimants
+		.map((_c, i) => i)
+		.sort((x, y) => looseOrder(claimants[x]!.id, claimants[y]!.id))
+		.forEach((x, position) => (rank[x] = position));
+	const rankOf = (key: number) => rank[Math.floor(key / n)]! * n + rank[key % n]!;
+	return [...pairs]
+		.map(([key, pair]) => ({ pair, rank: rankOf(key) }))
+		.sort((p, q) => q.pair.total - p.pair.total || p.rank - q.rank)
+		.map(({ pair }) => pair);
+}
+
+/** Claims that come one after the other and lie in the same folder, or are no files (null). */
+interface Run {
+	folder: string | null;
+	/** The first of them, and the one after the last. */
+	from: number;
+	to: number;
+}
+
+/** A package's claims by folder: its files come folder by folder, so that most lie where the one before does. */
+function runsOf(claims: readonly Claim[]): Run[] {
+	const runs: Run[] = [];
+	let last: Run | undefined;
+	claims.forEach(({ kind, what }, i) => {
+		const stays = last && (kind === 'file' ? last.folder !== null && liesIn(last.folder, what) : last.folder === null);
+		if (!stays) {
+			const folder = kind === 'file' ? what.slice(0, Math.max(0, what.lastIndexOf('/'))) : null;
+			runs.push((last = { folder, from: i, to: i }));
+		}
+		last!.to = i + 1;
+	});
+	return runs;
+}
+
+const SLASH = 47;
+const liesIn = (folder: string, file: string): boolean =>
+	file.charCodeAt(folder.length) === SLASH && file.startsWith(folder) && !file.includes('/', folder.length + 1);
+
+/** Folders that more than one package has a file in. */
+function sharedFolders(all: readonly (readonly Run[])[]): ReadonlySet<string> {
+	const owners = new Map<string, number>();
+	const shared = new Set<string>();
+	all.forEach((runs, x) => {
+		for (const { folder } of runs) {
+			if (folder === null) continue;
+			const owner = owners.get(folder);
+			if (owner === undefined) owners.set(folder, x);
+			else if (owner !== x) shared.add(folder);
 		}
 	});
-	return [...pairs.values()].sort((p, q) => q.total - p.total || looseOrder(p.a, q.a) || looseOrder(p.b, q.b));
+	return shared;
 }
 
 /** Clashes in words: `3 files and 1 file type`. */

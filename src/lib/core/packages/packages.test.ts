@@ -284,8 +284,13 @@ describe('clashes', () => {
 		).toEqual([]);
 	});
 	test('agrees with comparing every pair by hand; counts all, names some', () => {
+		// In folders of which one begins like another, in no order.
+		const folders = ['', 'a/', 'a/b/', 'a/bc/', 'a/b/c/'];
 		const claims = (seed: number) =>
-			Array.from({ length: 1200 }, (_v, i) => claim(`f${(i * seed) % 1300}`, String((i * seed) % 3)));
+			Array.from({ length: 1200 }, (_v, i) => {
+				const f = (i * seed) % 1300;
+				return claim(`${folders[f % 5]}f${f}`, String((i * seed) % 3));
+			});
 		const packages = [3, 7, 11, 17].map((s, i) => ({ id: `p${i}`, order: i, claims: claims(s) }));
 		const found = findClashes(packages);
 		for (const p of packages)

@@ -1,7 +1,7 @@
 import { beforeEach, describe, expect, test } from 'vitest';
 import { FOREVER } from '$lib/core/time/units';
 import { all, openDb, run, type Db } from './index';
-import { changeAt, closeAllAt, closeAt, INTERVALS, openAt, putAt, rowAt } from './intervals';
+import { asOf, asOfByEnd, changeAt, closeAllAt, closeAt, INTERVALS, openAt, putAt, rowAt } from './intervals';
 import { intervalProblems } from '../verify';
 
 let db: Db;
@@ -168,4 +168,12 @@ test('what intervals belong to is all that their tables refer to and that may en
 		)?.table;
 		if (refers && refers in INTERVALS) expect([table, within]).toEqual([table, refers]);
 	}
+});
+
+test('what is in force at a moment is asked of tables that are declared', () => {
+	expect(asOf('pools')).toBe('since <= @at AND until > @at');
+	expect(asOf('pools p', '?1')).toBe('p.since <= ?1 AND p.until > ?1');
+	expect(asOfByEnd('sessions s')).toBe('+s.since <= @at AND s.until > @at');
+	// @ts-expect-error: there is no such table of intervals
+	asOf('boats b');
 });

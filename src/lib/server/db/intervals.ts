@@ -144,7 +144,7 @@ export function changeAt<T extends IntervalTable>(db: Db, table: T, key: KeyOf<T
 
 /** What was in force of a key at a moment, whole. */
 export const rowAt = <T extends IntervalTable>(db: Db, table: T, key: KeyOf<T>, at: number): Row | undefined =>
-	one<Row>(db, `SELECT * FROM ${table} WHERE ${isKey(table)} AND since <= @at AND until > @at`, {
+	one<Row>(db, `SELECT * FROM ${table} WHERE ${isKey(table)} AND ${asOf(table)}`, {
 		...keyOf(table, key),
 		at
 	});

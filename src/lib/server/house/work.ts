@@ -1,6 +1,7 @@
 import { FACETS, type Facet } from '$lib/core/scope/scope';
 import { countWords, DAY } from '$lib/core/time/units';
 import type { Need } from '$lib/core/why/need';
+import { asOf } from '../db/intervals';
 import { all, type Db } from '../db';
 import { fromJson } from '../db/json';
 
@@ -96,7 +97,7 @@ function aboutObjects(db: Db, touches: string, at: number): Need['about'] {
 	about.site = all<{ site: string }>(
 		db,
 		`SELECT DISTINCT site_id AS site FROM (
-			SELECT site_id FROM pools WHERE id IN (SELECT value FROM json_each(@pools)) AND since <= @at AND until > @at
+			SELECT site_id FROM pools WHERE id IN (SELECT value FROM json_each(@pools)) AND ${asOf('pools')}
 			UNION ALL SELECT site_id FROM machines WHERE name IN (SELECT value FROM json_each(@machines)) AND since <= @at)`,
 		{ at, pools: JSON.stringify(about.pool ?? []), machines: JSON.stringify(about.machine ?? []) }
 	).map((r) => r.site);

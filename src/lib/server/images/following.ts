@@ -17,7 +17,7 @@ import {
 import { FOREVER } from '$lib/core/time/units';
 import { momentWords } from '$lib/core/time/zone';
 import type { Explained } from '$lib/core/why/explained';
-import { asOf } from '../db/intervals';
+import { asOf, type IntervalTable } from '../db/intervals';
 import { all, allColumns, one, run, type Db } from '../db';
 import { dueAt } from './shipping';
 import { fromJson } from '../db/json';
@@ -88,8 +88,8 @@ export function followingAt(
 		'SELECT id, users, generation FROM lines'
 	))
 		lines.set(l.id, { ...l, versions: [] });
-	const within = (table: string) =>
-		`EXISTS (SELECT 1 FROM ${table} h WHERE h.line_id = v.line_id AND h.number = v.number AND h.since <= ?1 AND h.until > ?1)`;
+	const within = (table: IntervalTable) =>
+		`EXISTS (SELECT 1 FROM ${table} h WHERE h.line_id = v.line_id AND h.number = v.number AND ${asOf(`${table} h`, '?1')})`;
 	for (const v of all<{ line: string; number: string; held: number; retired: number; open: number }>(
 		db,
 		`SELECT v.line_id AS line, v.number, ${within('version_holds')} AS held, ${within('version_retired')} AS retired, ${within('openings')} AS open
@@ -132,7 +132,7 @@ export function followingAt(
 		failures.set(`${f.name}/${f.version}`, f.n);
 	const only = typeof which === 'object' ? which.machine : null;
 	// A row for each pool, its machines in one text each: twenty thousand rows take longer to hand over than to find.
-	const asked = 'm.since <= @at AND m.until > @at AND (@only IS NULL OR m.name = @only)';
+	const asked = `${asOf('machines m')} AND (@only IS NULL OR m.name = @only)`;
 	const groups =
 		which === 'none'
 			? []
@@ -151,13 +151,11 @@ export function followingAt(
 	const onlyId = '(@only IS NULL OR machine_id IN (SELECT m.id FROM machines m WHERE m.name = @only))';
 	const up = new Set(
 		numbers(
-			`SELECT group_concat(machine_id) FROM machine_states WHERE until > @at AND since <= @at AND state <> 'off' AND ${onlyId}`
+			`SELECT group_concat(machine_id) FROM machine_states WHERE ${asOf('machine_states')} AND state <> 'off' AND ${onlyId}`
 		)
 	);
 	const sessions = new Map<number, number>();
-	for (const id of numbers(
-		`SELECT group_concat(machine_id) FROM sessions WHERE until > @at AND since <= @at AND ${onlyId}`
-	))
+	for (const id of numbers(`SELECT group_concat(machine_id) FROM sessions WHERE ${asOf('sessions')} AND ${onlyId}`))
 		sessions.set(id, (sessions.get(id) ?? 0) + 1);
 	const pools = new Map(
 		all<{ id: string; assignment: string; line: string }>(

@@ -2,7 +2,7 @@ import { byVersion, type Component } from '$lib/core/images/versions';
 import type { BuildSheet } from '$lib/core/images/sheet';
 import { EVERYTHING, type Scope } from '$lib/core/scope/scope';
 import { FOREVER } from '$lib/core/time/units';
-import { asOf, asOfByEnd } from '../db/intervals';
+import { asOf, asOfByEnd, type IntervalTable } from '../db/intervals';
 import { all, one, type Db } from '../db';
 import { atMoment } from '../samples/read';
 import { scopeCondition } from '../moment/scope-sql';
@@ -45,8 +45,8 @@ export interface UsedLine extends LineRow {
 	versions: UsedVersion[];
 }
 
-const within = (table: string) =>
-	`EXISTS (SELECT 1 FROM ${table} h WHERE h.line_id = v.line_id AND h.number = v.number AND h.since <= ?1 AND h.until > ?1)`;
+const within = (table: IntervalTable) =>
+	`EXISTS (SELECT 1 FROM ${table} h WHERE h.line_id = v.line_id AND h.number = v.number AND ${asOf(`${table} h`, '?1')})`;
 
 /** Image lines with their versions as they were at a moment. */
 export function linesAt(db: Db, at: number): LineRow[] {
@@ -169,11 +169,11 @@ const OPENINGS =
 
 /** The version of a line that is open for work by hand at a moment, or null. */
 export const openingOf = (db: Db, line: string, at: number): Opening | null =>
-	one<Opening>(db, `${OPENINGS} WHERE line_id = ? AND since <= ? AND until > ?`, [line, at, at]) ?? null;
+	one<Opening>(db, `${OPENINGS} WHERE line_id = ? AND ${asOf('openings', '?')}`, [line, at, at]) ?? null;
 
 /** Everything that is open at a moment, longest first. */
 export const openingsAt = (db: Db, at: number): Opening[] =>
-	all<Opening>(db, `${OPENINGS} WHERE since <= ? AND until > ? ORDER BY since`, [at, at]);
+	all<Opening>(db, `${OPENINGS} WHERE ${asOf('openings', '?')} ORDER BY since`, [at, at]);
 
 /** What has been typed at the console of an opening. */
 export const linesTyped = (

@@ -1,4 +1,4 @@
-import { asOf } from '../db/intervals';
+import { asOf, asOfByEnd } from '../db/intervals';
 import type { Facet, Scope, Term } from '$lib/core/scope/scope';
 import { folded } from '$lib/core/text/nearest';
 import { SAMPLED_STRAIN } from '../samples/read';
@@ -16,7 +16,7 @@ export type Subject = 'machine' | 'session' | 'person' | 'host';
  * Sessions `s` that are open at @at. By their end, of which few lie ahead of a moment that is about now: all that have begun before it are
  * nearly all that there were. The planner cannot tell, so the sign keeps it from the index of beginnings.
  */
-export const OPEN = '+s.since <= @at AND s.until > @at';
+export const OPEN = asOfByEnd('sessions s');
 const onMachine = (where: string) =>
 	`EXISTS (SELECT 1 FROM sessions s JOIN people pe ON pe.id = s.person_id WHERE s.machine_id = m.id AND ${OPEN} AND ${where})`;
 const ofPerson = (where: string) =>

@@ -129,7 +129,7 @@ export const openAppsAt = (db: Db, at: number, name: string, pool: string | null
 		db,
 		`SELECT r.id AS run, r.session_id AS session, pe.login, pe.name AS person, m.name AS machine, m.pool_id AS pool, r.package, r.version, r.target, r.since
 		 FROM app_runs r JOIN people pe ON pe.id = r.person_id JOIN machines m ON m.id = r.machine_id
-		 WHERE r.until > ?1 AND r.since <= ?1 AND r.package = ?2 AND (?3 IS NULL OR m.pool_id = ?3) ORDER BY r.since, r.id`,
+		 WHERE ${asOf('app_runs r', '?1')} AND r.package = ?2 AND (?3 IS NULL OR m.pool_id = ?3) ORDER BY r.since, r.id`,
 		{ 1: at, 2: name, 3: pool }
 	);
 

@@ -65,7 +65,8 @@ function sumUp(db: Db, { key, columns, highest, tables }: Series, coarser: numbe
  */
 export class SampleWriter {
 	private many: Database.Statement<unknown[]> | undefined;
-	private readonly bound = new Array<number>(ROWS * BOUND).fill(0);
+	// Begun with nulls: it then holds whole numbers as they are. An array of doubles would make each of them anew to be bound.
+	private readonly bound = new Array<number | null>(ROWS * BOUND).fill(null) as number[];
 	private readonly sums: Record<Sampled, Sums> = { machine: new Sums(SERIES.machine), host: new Sums(SERIES.host) };
 	private quarter = -1;
 

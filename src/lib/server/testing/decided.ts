@@ -1,5 +1,5 @@
 import { all } from '../db';
-import { asOf, INTERVALS } from '../db/intervals';
+import { asOf, INTERVALS, type IntervalTable } from '../db/intervals';
 import type { Harness } from './harness';
 
 /** What is observed, and what happened: it is not decided, and no undo brings it back. */
@@ -26,11 +26,11 @@ const NUMBERED = new Set(['openings', 'schedules', 'grants']);
 /** Everything that has been decided about an estate and holds now, by table. */
 export function decided(h: Harness): Record<string, unknown> {
 	const at = { at: h.lab.now };
-	const inForce = Object.keys(INTERVALS)
+	const inForce = (Object.keys(INTERVALS) as IntervalTable[])
 		.filter((table) => !OBSERVED.has(table))
 		.map((table) => [
 			table,
-			all<Record<string, unknown>>(h.db, `SELECT * FROM ${table} WHERE since <= @at AND until > @at`, at)
+			all<Record<string, unknown>>(h.db, `SELECT * FROM ${table} WHERE ${asOf(table)}`, at)
 				.map((r) =>
 					Object.fromEntries(
 						Object.entries(r)

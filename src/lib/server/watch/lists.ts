@@ -69,7 +69,7 @@ export const MACHINES: Listing = {
 	subject: 'machine',
 	id: 'm.id',
 	table: 'machines m',
-	where: 'm.since <= @at AND m.until > @at',
+	where: asOf('machines m'),
 	joins: [SPOT, HOST, STATE],
 	columns: `m.id, m.name, m.pool_id AS pool, ${POOL_NAME} AS poolName,
 		m.site_id AS site, ${siteName('m.site_id')} AS siteName, h.name AS host, pl.line_id AS line, pl.version, pl.address, st.state, st.since AS stateSince,

@@ -135,7 +135,7 @@ export function poolCounts(db: Db, at: number): Map<string, PoolCounts> {
 const STATE =
 	'(SELECT x.state FROM machine_states x WHERE x.machine_id = m.id AND x.since <= @at ORDER BY x.since DESC LIMIT 1)';
 /** Machines with a failing check of their own: a gateway that passes nothing is not the machine's fault. */
-const FAILING = `m.id IN (SELECT f.machine_id FROM failing_checks f WHERE f.until > @at AND f.since <= @at AND f.name <> 'gateway')`;
+const FAILING = `m.id IN (SELECT f.machine_id FROM failing_checks f WHERE ${asOf('failing_checks f')} AND f.name <> 'gateway')`;
 
 /** Connections lost within a span, by site and team of the person or the pool that they were for. */
 function lostWithin(db: Db, scope: Scope, from: number, to: number): number {
