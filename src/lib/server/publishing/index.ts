@@ -3,7 +3,7 @@ export { doorsAt } from './door';
 export { grantsIn, publishingAt } from './narrowed';
 export { type Landing, landingFacts, landingOf, landingsAt } from './landing';
 export { remarksOn } from './remarks';
-export { appName, poolsFor, servedBy } from './serving';
+export { appName, poolsFor } from './serving';
 export { targetsOf, titleIn } from './targets';
 export { licenceFacts, licencesAt, peopleUsing, reachedBy } from './people-using';
 export { changeFacts, effectsOf } from './access-change';

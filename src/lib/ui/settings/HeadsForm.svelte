@@ -18,5 +18,5 @@
 <form class="mt-1 grid grid-cols-2 gap-x-3" onsubmit={form.submit} novalidate>
 	<TextField label="By mail to" hint="empty: to nobody" problem={errors.mail} bind:value={f.mail} />
 	<TextField label="To a web hook" hint="https://…; empty: to none" problem={errors.hook} bind:value={f.hook} />
-	<div class="col-span-2"><FormEnd {form} words="Plan where they are sent" /></div>
+	<div class="col-span-2"><FormEnd {form} main={false} words="Plan where they are sent" /></div>
 </form>

@@ -30,5 +30,5 @@
 		autocomplete="new-password"
 		bind:value={f.password}
 	/>
-	<div class="col-span-2"><FormEnd {form} words="Plan the operator" /></div>
+	<div class="col-span-2"><FormEnd {form} main={false} words="Plan the operator" /></div>
 </form>

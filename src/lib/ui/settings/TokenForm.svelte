@@ -39,5 +39,5 @@
 				>{#each roles as r (r)}<option>{r}</option>{/each}</select
 			>{/snippet}</Field
 	>
-	<div class="col-span-2"><FormEnd {form} words="Plan a token" /></div>
+	<div class="col-span-2"><FormEnd {form} main={false} words="Plan a token" /></div>
 </form>

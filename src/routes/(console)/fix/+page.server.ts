@@ -68,13 +68,17 @@ function triesOf(db: Db, login: string, at: number) {
 		const outcome = !p.allowed
 			? { good: false, words: p.off ? 'switched off' : 'refused' }
 			: lands?.value.resumes
-				? { good: true, words: `goes on on ${lands.value.resumes}` }
+				? { good: true, words: `on ${lands.value.resumes}, where they are` }
 				: lands?.value.first
 					? { good: true, words: `a machine of ${lands.value.first}` }
 					: { good: false, words: lands?.value.pools.length ? 'waits for a machine' : 'nothing serves it' };
+		// Of what was weighed, what decided.
 		const facts = lands?.facts ?? p.why;
-		const side = outcome.good ? 'for' : 'against';
-		const told = facts.filter((f) => f.side === side);
-		return { id: p.id, name: p.name, outcome, because: told.length ? told : facts };
+		const decided = facts.filter((f) =>
+			outcome.good
+				? f.about?.id === lands?.value.resumes || (!lands?.value.resumes && f.about?.name === lands?.value.first)
+				: f.side === 'against'
+		);
+		return { id: p.id, name: p.name, outcome, because: decided.length ? decided : facts };
 	});
 }
