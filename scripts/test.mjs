@@ -39,7 +39,7 @@ const run = (script, args, more = {}, apart = false) =>
 		let said = '';
 		child.stdout?.on('data', (d) => (said += d));
 		child.stderr?.on('data', (d) => (said += d));
-		child.on('exit', (status) => {
+		child.on('close', (status) => {
 			if (apart) process.stdout.write(said);
 			ended(status ?? 1);
 		});
@@ -58,32 +58,34 @@ const half = (name, projects, apart) =>
 		{ SEXTANT_HALF: name, PLAYWRIGHT_JSON_OUTPUT_NAME: reports[name] },
 		apart
 	);
+const tool = (script, ...args) => run(script, args, {}, true);
+/** What looks at the files alone: two lines of work side by side, while the history is made. */
+const looks = [
+	[
+		['Format', () => tool('prettier/bin/prettier.cjs', '--check', '--log-level', 'warn', '.')],
+		['Lint', () => tool('eslint/bin/eslint.js', '.', '--max-warnings', '0')]
+	],
+	[
+		[
+			'Types',
+			() =>
+				tool(
+					'svelte-check/bin/svelte-check',
+					...['--tsconfig', './tsconfig.json', '--threshold', 'warning', '--fail-on-warnings']
+				)
+		],
+		['Unused', () => tool('knip/bin/knip.js', '--no-progress', '--no-config-hints')],
+		[
+			'Structure',
+			() =>
+				tool(
+					'dependency-cruiser/bin/dependency-cruise.mjs',
+					...['src', '--config', '.dependency-cruiser.js', '--output-type', 'err']
+				)
+		]
+	]
+];
 const steps = [
-	['Format', () => run('prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '.'])],
-	['Lint', () => run('eslint/bin/eslint.js', ['.', '--max-warnings', '0'])],
-	[
-		'Types',
-		() =>
-			run('svelte-check/bin/svelte-check', [
-				'--tsconfig',
-				'./tsconfig.json',
-				'--threshold',
-				'warning',
-				'--fail-on-warnings'
-			])
-	],
-	['Unused', () => run('knip/bin/knip.js', ['--no-progress', '--no-config-hints'])],
-	[
-		'Structure',
-		() =>
-			run('dependency-cruiser/bin/dependency-cruise.mjs', [
-				'src',
-				'--config',
-				'.dependency-cruiser.js',
-				'--output-type',
-				'err'
-			])
-	],
 	[
 		'Unit tests',
 		() =>
@@ -103,16 +105,21 @@ const steps = [
 		}
 	]
 ];
-for (const [name, work] of steps) {
-	const began = Date.now();
-	console.log(`\n── ${name}`);
-	const status = await work();
-	if (status !== 0) {
-		console.error(`\n${name} failed.`);
-		process.exit(status);
+/** Does one after the other, and says how each went. Ends the run at the first that fails. */
+async function inTurn(works) {
+	for (const [name, work] of works) {
+		const began = Date.now();
+		console.log(`\n── ${name}`);
+		const status = await work();
+		if (status !== 0) {
+			console.error(`\n${name} failed.`);
+			process.exit(status);
+		}
+		console.log(`── ${name}: well, ${Math.round((Date.now() - began) / 1000)} s`);
 	}
-	console.log(`── ${name}: well, ${Math.round((Date.now() - began) / 1000)} s`);
 }
+await Promise.all(looks.map(inTurn));
+await inTurn(steps);
 sayWhatTookLong();
 
 /** The ten that took longest: where `npm test` is to be made quicker next. */
