@@ -138,12 +138,15 @@ export function landingFacts(
 	const pools = poolsOf(db, at)(pub);
 	if (people.length === 0 || pools.length === 0) return { warnings: [], reasons: [] };
 	const logins = JSON.stringify(people.map((p) => p.id));
+	// From the machines to their owners: nothing finds the machines of somebody but looking at all of them.
+	const personal = pools.filter((p) => p.assignment === 'personal');
 	const kept = all<{ site: string; pool: string; n: number }>(
 		db,
-		`SELECT p.site_id AS site, m.pool_id AS pool, count(DISTINCT p.id) AS n FROM people p
-		 JOIN machine_spots pl ON pl.owner_id = p.id AND ${asOf('machine_spots pl')} JOIN machines m ON m.id = pl.machine_id
-		 WHERE p.login IN (SELECT value FROM json_each(@logins)) AND m.pool_id IN (SELECT value FROM json_each(@pools)) GROUP BY 1, 2`,
-		{ at, logins, pools: JSON.stringify(pools.filter((p) => p.assignment === 'personal').map((p) => p.id)) }
+		`SELECT p.site_id AS site, m.pool_id AS pool, count(DISTINCT p.id) AS n
+		 FROM machines m CROSS JOIN machine_spots pl ON pl.machine_id = m.id AND ${asOf('machine_spots pl')} CROSS JOIN people p ON p.id = pl.owner_id
+		 WHERE m.pool_id IN (SELECT value FROM json_each(@pools)) AND ${asOf('machines m')} AND p.login IN (SELECT value FROM json_each(@logins))
+		 GROUP BY 1, 2`,
+		{ at, logins, pools: JSON.stringify(personal.map((p) => p.id)) }
 	);
 	const crowds = sitesOf(db, logins).map((s): Crowd => ({
 		...s,
@@ -151,11 +154,10 @@ export function landingFacts(
 	}));
 	const { value, facts } = landAll(crowds, pools, waysOf(db), roomAt(db, at)(null));
 	const without = value.reduce((n, l) => n + l.wait, 0);
-	const personal = pools.every((p) => p.assignment === 'personal');
 	const more = facts.length - SITES;
 	return {
 		warnings:
-			personal && without
+			personal.length === pools.length && without
 				? [
 						{
 							words: `${countWords(without, 'person finds', 'people find')} no machine: every one is somebody’s, or has failed`,

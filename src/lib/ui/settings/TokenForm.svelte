@@ -7,8 +7,8 @@
 
 	let { roles }: { roles: readonly string[] } = $props();
 	let made = newTokenSecret();
-	/** The secret of the plan that was drafted last. */
-	let shown = $state('');
+	/** Of the plan that was drafted last. */
+	let shown: { name: string; secret: string } | null = $state(null);
 	const form = new PlanForm({
 		kind: 'token.create',
 		start: { name: '', role: 'helpdesk' },
@@ -19,7 +19,7 @@
 
 	async function submit(e: SubmitEvent) {
 		if (!(await form.submit(e))) return;
-		shown = made.secret;
+		shown = { name: f.name.trim(), secret: made.secret };
 		// No two tokens have the same.
 		made = newTokenSecret();
 	}
@@ -27,9 +27,8 @@
 
 {#if shown}
 	<p class="bg-sandwash mt-2 rounded px-3 py-2 text-[13px]" role="status">
-		The secret, shown this once; it works as soon as the plan is committed: <code class="font-mono break-all"
-			>{shown}</code
-		>
+		The secret of {shown.name}, shown this once; it works as soon as the plan is committed:
+		<code class="font-mono break-all">{shown.secret}</code>
 	</p>
 {/if}
 <form class="mt-2 grid grid-cols-2 gap-x-3" onsubmit={submit} novalidate>
