@@ -189,6 +189,23 @@ describe('findings', () => {
 		});
 	});
 
+	test('a relay that moves while an old address is handed out is handed out where it stands once the fault is cleared', async () => {
+		const moves = { address: addressNumber('192.0.2.7'), until: 0 };
+		h = await Harness.of(
+			testEstate('e2e/small.yaml', (e) => {
+				QUIET(e);
+				moves.until = beginning(e) + 5 * MINUTE;
+				e.gateways[0]!.relay = { address: addressNumber('203.0.113.7'), before: moves };
+			})
+		);
+		const id = fault('gateway-relay', 'quay-gw');
+		await h.live(10 * MINUTE);
+		h.lab.apply({ kind: 'clear fault', id });
+		await h.live(MINUTE);
+		const relay = (await h.ctx.providers.network.relays()).find((r) => r.gateway === 'quay-gw');
+		expect(relay).toMatchObject({ announced: '203.0.113.7', stands: '203.0.113.7' });
+	});
+
 	test('several things wrong at once stand beside each other', async () => {
 		fault('gateway-port', 'quay-gw/stream', 4000);
 		fault('volume-full', 'isle-v1', 0.97);

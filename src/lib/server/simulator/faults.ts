@@ -69,7 +69,6 @@ export function applyFault(lab: Stage, fault: Wanted): number {
 		case 'gateway-relay': {
 			const relay = w.gateways.get(fault.target)?.relay;
 			if (!relay) throw new ProviderError(`the lab has no gateway ${fault.target} with a relay`, false);
-			before = relay.announced;
 			relay.announced = relay.retired ?? NOBODYS;
 			break;
 		}
@@ -164,9 +163,12 @@ export function clearFault(lab: Stage, id: number): boolean {
 			w.gateways.get(gateway!)!.protocols.get(protocol!)!.announced = fault.before!;
 			break;
 		}
-		case 'gateway-relay':
-			w.gateways.get(fault.target)!.relay!.announced = fault.before!;
+		case 'gateway-relay': {
+			// Where it stands now: it may have moved since the fault began.
+			const relay = w.gateways.get(fault.target)!.relay!;
+			relay.announced = relay.stands;
 			break;
+		}
 		case 'directory-slow':
 			w.directorySlow.delete(fault.target);
 			break;

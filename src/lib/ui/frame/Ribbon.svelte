@@ -56,15 +56,20 @@
 	});
 	const shown = $derived(dragging ?? aimed ?? at);
 	const cursor = $derived(x(shown));
-	// Words take the room up to the next flag, and none that is under the moment's own box; the flag itself always stands.
+	/** The moment's own words stand in a box at the top, which no flag covers. */
+	const BOX = { width: 72, height: 18 };
+	const boxed = $derived(Math.min(width - BOX.width, Math.max(0, cursor - BOX.width / 2)));
+	// Words take the room up to the next flag, and none that is under the moment's box. A flag that would lie on the box hangs below it.
 	const flags = $derived(
 		ribbon.flags.map((f, i, all) => {
 			const at = x(f.at);
 			const next = Math.min(width - 60, ...all.slice(i + 1).map((n) => x(n.at)));
-			const before = at < cursor && next > cursor - 40 ? cursor - 40 : next;
-			const beyond = at + 15 > cursor - 40 && at < cursor + 40 ? cursor + 42 : at + 13;
-			const room = (beyond > before ? next : before) - beyond - 4;
-			return { ...f, x: at, indent: beyond - at - 13, room: room < 46 ? 0 : Math.min(170, room) };
+			const below = at + 12 > boxed && at < boxed + BOX.width;
+			const crossed = at < cursor && at + 15 > cursor;
+			const begin = below && crossed ? cursor + 4 : at + 13;
+			const end = !below && at < boxed ? Math.min(next, boxed) : next;
+			const room = end - begin - 4;
+			return { ...f, x: at, below, indent: begin - at - 13, room: room < 46 ? 0 : Math.min(170, room) };
 		})
 	);
 	/** The group of flags that is open, by its first moment. */
@@ -153,14 +158,14 @@
 			<line
 				x1={f.x}
 				x2={f.x}
-				y1="16"
+				y1={f.below ? BOX.height + 14 : 16}
 				y2={BASE}
 				stroke={f.failed ? 'var(--buoy)' : 'var(--plum)'}
 				stroke-dasharray={f.ahead ? '3 3' : undefined}
 			/>
 			{#if f.count > 1}<rect
 					x={f.x}
-					y="14"
+					y={f.below ? BOX.height + 12 : 14}
 					width={Math.max(2, x(f.until) - f.x)}
 					height="2"
 					fill={f.failed ? 'var(--buoy)' : 'var(--plum)'}
@@ -176,16 +181,9 @@
 			stroke-dasharray={isLive ? undefined : '2 3'}
 		/>
 		<line x1={cursor} x2={cursor} y1="0" y2={BASE} stroke={isLive ? 'var(--ink)' : 'var(--buoy)'} stroke-width="1.5" />
-		<rect
-			x={Math.min(width - 72, Math.max(0, cursor - 36))}
-			y="0"
-			width="72"
-			height="18"
-			rx="4"
-			fill={isLive ? 'var(--deck)' : 'var(--buoy)'}
-		/>
+		<rect x={boxed} y="0" width={BOX.width} height={BOX.height} rx="4" fill={isLive ? 'var(--deck)' : 'var(--buoy)'} />
 		<text
-			x={Math.min(width - 36, Math.max(36, cursor))}
+			x={boxed + BOX.width / 2}
 			y="13"
 			text-anchor="middle"
 			fill={isLive ? '#fff' : 'var(--paper)'}
@@ -195,7 +193,8 @@
 	{#each flags as f (`${f.at} ${f.failed} ${f.ahead}`)}
 		<button
 			class={[
-				'absolute top-[4px] flex h-[14px] items-center text-[11px] leading-none',
+				'absolute flex h-[14px] items-center text-[11px] leading-none',
+				f.below ? 'top-[20px]' : 'top-[4px]',
 				f.failed ? 'text-buoy' : 'text-plum'
 			]}
 			style="left:{f.x}px"
@@ -205,7 +204,9 @@
 			onclick={() => openFlag(f)}
 			><svg width="12" height="10" viewBox="0 0 12 10" aria-hidden="true"
 				><path d="M0 1h11l-3 4 3 4h-11z" fill="currentColor" /></svg
-			>{#if f.room}<span class="truncate pl-[2px]" style="max-width:{f.room}px;margin-left:{f.indent}px">{f.words}</span
+			>{#if f.room}<span
+					class={['truncate pl-[2px]', f.below && 'bg-shade']}
+					style="max-width:{f.room}px;margin-left:{f.indent}px">{f.words}</span
 				>{/if}</button
 		>
 	{/each}
