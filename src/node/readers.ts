@@ -134,6 +134,11 @@ export class Readers {
 		return this.readers.flatMap((r) => r.keeper.running ?? []);
 	}
 
+	/** Those that have said that they are ready. */
+	get up(): Worker[] {
+		return this.readers.flatMap((r) => r.keeper.up ?? []);
+	}
+
 	async start(): Promise<void> {
 		await Promise.all(this.readers.map((r) => r.keeper.start()));
 	}

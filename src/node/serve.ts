@@ -226,7 +226,8 @@ async function start(): Promise<void> {
 		return port2;
 	};
 	const connect = (to: Worker | null, far: Far, withBench: boolean) => {
-		const worker = keepers[far].running;
+		// Of two that come up side by side, the later one finds the other: they are connected once.
+		const worker = keepers[far].up;
 		if (!worker || !to) return;
 		const port = portTo(worker, withBench);
 		to.postMessage({ connect: far, port }, [port]);
@@ -239,8 +240,8 @@ async function start(): Promise<void> {
 			memory: MEMORY,
 			up: (worker) => {
 				lines[name].connect(portTo(worker, name === 'lab'));
-				connect(engine.running, name, false);
-				for (const reader of readers.running) connect(reader, name, name === 'lab');
+				connect(engine.up, name, false);
+				for (const reader of readers.up) connect(reader, name, name === 'lab');
 			},
 			ended: threadEnded
 		});
@@ -285,10 +286,13 @@ async function start(): Promise<void> {
 			if (m.live) events.emit('live', m);
 		}
 	});
-	const lab = await keepers.lab.start();
+	// Packages are larger than what the adapter takes; hooks.server.ts has the limits.
+	process.env.BODY_SIZE_LIMIT ??= 'Infinity';
+	behindProxy(options);
+	// What the pages are made of is read while the threads come up; each waits for the others where it needs them.
+	const pages = import(join(here, '../handler.js')) as Promise<{ handler: RequestListener }>;
+	const [lab] = await Promise.all([keepers.lab.start(), keepers.packer.start(), engine.start()]);
 	if (!lab.ready && lab.refused !== null) fail(`cannot read ${options.data}: ${lab.refused}`);
-	await keepers.packer.start();
-	await engine.start();
 	const shown = shownClock(clock, undefined, new Int32Array(turns));
 	// A job has moved: whoever asks next sees what it did.
 	events.on('live', (m: { live: string }) => (m.live === 'jobs' || clock.speed() === 0) && shown.next());
@@ -310,10 +314,7 @@ async function start(): Promise<void> {
 		demo: setting(db, 'demo') === 'yes'
 	});
 
-	// Packages are larger than what the adapter takes; hooks.server.ts has the limits.
-	process.env.BODY_SIZE_LIMIT ??= 'Infinity';
-	behindProxy(options);
-	const { handler } = (await import(join(here, '../handler.js'))) as { handler: RequestListener };
+	const { handler } = await pages;
 	server.off('request', notYet);
 	let large = isLarge(db);
 	setInterval(() => (large = isLarge(db)), 60_000).unref();

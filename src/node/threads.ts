@@ -33,6 +33,7 @@ const LONG_AGO = 10 * 60_000;
  */
 export class Keeper {
 	private worker: Worker | null = null;
+	private isUp = false;
 	private giveUp: ((why: string) => void) | null = null;
 	private stopping = false;
 	private readonly ends: number[] = [];
@@ -52,6 +53,7 @@ export class Keeper {
 			if (over) return;
 			over = true;
 			this.worker = null;
+			this.isUp = false;
 			this.giveUp = null;
 			if (this.stopping) return;
 			const now = performance.now();
@@ -89,6 +91,7 @@ export class Keeper {
 			if (m.refused !== undefined) refused = m.refused;
 			else if (m.ready) {
 				ready = true;
+				this.isUp = true;
 				kept.up(worker);
 				first?.({ ready: true });
 			} else kept.message?.(m as never);
@@ -98,6 +101,11 @@ export class Keeper {
 	/** The thread, while it runs. */
 	get running(): Worker | null {
 		return this.worker;
+	}
+
+	/** The thread, once it has said that it is ready. */
+	get up(): Worker | null {
+		return this.isUp ? this.worker : null;
 	}
 
 	/** Ends it at once, whatever it is at: it is started anew as if it had ended by itself. */

@@ -160,11 +160,11 @@ describe('a release', () => {
 		await h.live(5 * MINUTE);
 		const whole = followingAt(h.db, h.lab.now);
 		for (const m of whole.machines) {
-			const alone = followingAt(h.db, h.lab.now, new Set(), {}, { machine: m.name });
+			const alone = followingAt(h.db, h.lab.now, new Set(), {}, m.name);
 			expect(alone.machines).toHaveLength(1);
 			expect(moveOf(alone, alone.machines[0]!)).toEqual(moveOf(whole, m));
 		}
-		expect(followingAt(h.db, h.lab.now, new Set(), {}, { machine: 'moon' }).machines).toEqual([]);
+		expect(followingAt(h.db, h.lab.now, new Set(), {}, 'moon').machines).toEqual([]);
 		expect(whyOnVersion(h.db, 'moon', h.lab.now, new Set())).toBeNull();
 	});
 

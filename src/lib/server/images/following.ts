@@ -66,22 +66,8 @@ export interface WhatIf {
 	rules?: Map<string, { rule: FollowRule; when: FollowWhen } | null>;
 }
 
-/**
- * Gathers what decides about versions at a moment. `busy`: machines that jobs work on. With `whatIf`, as it would be
- * after a change. `which`: for every machine, for none, or for one by its name.
- */
-export function followingAt(
-	db: Db,
-	at: number,
-	busy: ReadonlySet<string> = new Set(),
-	whatIf: WhatIf = {},
-	which: 'all' | 'none' | { machine: string } = 'all'
-): Following {
-	const rules = rulesAt(db, at);
-	const ruleOf = (subject: string) => {
-		const asked = whatIf.rules?.get(subject);
-		return asked === null ? undefined : (asked ?? rules.get(subject));
-	};
+/** The lines with their versions at a moment, or as they would be after a change to one version. */
+function followedLines(db: Db, at: number, changed?: WhatIf['version']): Map<string, FollowedLine> {
 	const lines = new Map<string, FollowedLine>();
 	for (const l of all<{ id: string; users: 'single' | 'multi'; generation: 1 | 2 }>(
 		db,
@@ -97,7 +83,7 @@ export function followingAt(
 		{ 1: at }
 	)) {
 		const own: { held?: boolean; retired?: boolean } =
-			whatIf.version?.line === v.line && whatIf.version.number === v.number ? whatIf.version : {};
+			changed?.line === v.line && changed.number === v.number ? changed : {};
 		(lines.get(v.line)!.versions as { number: string; held: boolean; retired: boolean; open: boolean }[]).push({
 			number: v.number,
 			held: own.held ?? v.held === 1,
@@ -105,6 +91,26 @@ export function followingAt(
 			open: v.open === 1
 		});
 	}
+	return lines;
+}
+
+/**
+ * Gathers what decides about versions at a moment. `busy`: machines that jobs work on. With `whatIf`, as it would be
+ * after a change. `only`: for one machine alone, by its name.
+ */
+export function followingAt(
+	db: Db,
+	at: number,
+	busy: ReadonlySet<string> = new Set(),
+	whatIf: WhatIf = {},
+	only: string | null = null
+): Following {
+	const rules = rulesAt(db, at);
+	const ruleOf = (subject: string) => {
+		const asked = whatIf.rules?.get(subject);
+		return asked === null ? undefined : (asked ?? rules.get(subject));
+	};
+	const lines = followedLines(db, at, whatIf.version);
 	const sites = new Map<string, Set<string>>();
 	for (const s of all<{ site: string; line: string; number: string }>(
 		db,
@@ -130,22 +136,18 @@ export function followingAt(
 		[at]
 	))
 		failures.set(`${f.name}/${f.version}`, f.n);
-	const only = typeof which === 'object' ? which.machine : null;
 	// A row for each pool, its machines in one text each: twenty thousand rows take longer to hand over than to find.
 	const asked = `${asOf('machines m')} AND (@only IS NULL OR m.name = @only)`;
-	const groups =
-		which === 'none'
-			? []
-			: allColumns<[string, string, string, string, string, string]>(
-					db,
-					`SELECT m.pool_id, group_concat(m.id), group_concat(m.name, char(10)), group_concat(m.site_id), group_concat(pl.line_id), group_concat(pl.version)
+	const groups = allColumns<[string, string, string, string, string, string]>(
+		db,
+		`SELECT m.pool_id, group_concat(m.id), group_concat(m.name, char(10)), group_concat(m.site_id), group_concat(pl.line_id), group_concat(pl.version)
 					 FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND ${asOf('machine_spots pl')}
 					 WHERE ${asked} GROUP BY m.pool_id`,
-					{ at, only }
-				);
+		{ at, only }
+	);
 	/** Numbers of machines, once for each row. */
 	const numbers = (sql: string): number[] => {
-		const ids = which === 'none' ? null : (allColumns<[string | null]>(db, sql, { at, only })[0]?.[0] ?? null);
+		const ids = allColumns<[string | null]>(db, sql, { at, only })[0]?.[0] ?? null;
 		return ids === null ? [] : ids.split(',').map(Number);
 	};
 	const onlyId = '(@only IS NULL OR machine_id IN (SELECT m.id FROM machines m WHERE m.name = @only))';
@@ -255,11 +257,11 @@ export const versionsInUse = (db: Db): OnVersion[] =>
 export function anyBehind(db: Db, now: number, groups: readonly OnVersion[] = versionsInUse(db)): boolean {
 	const rules = rulesAt(db, now);
 	if ([...rules.keys()].some((subject) => subject.startsWith('machine/'))) return true;
-	const f = followingAt(db, now, new Set(), {}, 'none');
+	const lines = followedLines(db, now);
 	return groups.some((g) => {
 		const rule = rules.get(`pool/${g.pool}`)?.rule;
 		if (!rule || rule.takes === 'nothing') return false;
-		const to = wanted(rule, f.lines.get(g.line)?.versions ?? []);
+		const to = wanted(rule, lines.get(g.line)?.versions ?? []);
 		return to !== null && to !== g.version;
 	});
 }
@@ -348,7 +350,7 @@ export function forgiveMoves(db: Db, machine: string, number: string, before: nu
 
 /** Why a machine is on the version it is on: what its rule asks for, and the move that brought it there. */
 export function whyOnVersion(db: Db, name: string, at: number, busy: ReadonlySet<string>): Explained<Move> | null {
-	const f = followingAt(db, at, busy, {}, { machine: name });
+	const f = followingAt(db, at, busy, {}, name);
 	const m = f.machines[0];
 	if (!m) return null;
 	const move = moveOf(f, m);
@@ -371,7 +373,7 @@ export function whyOnVersion(db: Db, name: string, at: number, busy: ReadonlySet
 /** The version that new machines of a pool are made from: what its rule asks for, else the one that the pool was made from. */
 export function versionToMake(db: Db, pool: { id: string; line: string; version: string }, at: number): string {
 	const rule = rulesAt(db, at).get(`pool/${pool.id}`)?.rule;
-	const versions = followingAt(db, at, new Set(), {}, 'none').lines.get(pool.line)?.versions ?? [];
+	const versions = followedLines(db, at).get(pool.line)?.versions ?? [];
 	const to = rule ? wanted(rule, versions) : null;
 	return to ?? pool.version;
 }

@@ -1,25 +1,51 @@
 import { isIP } from 'node:net';
 import { X509Certificate } from 'node:crypto';
+import { LRUCache } from 'lru-cache';
 import { judgeCertificate, type Certificate, type Standing } from '$lib/core/network/certificates';
 import type { Explained } from '$lib/core/why/explained';
 
 const oneLine = (name: string) => name.split('\n').join(', ');
 
-/** Reads a certificate from its PEM form. Throws an Error when it is none. */
-export function readCertificate(pem: string): Certificate {
+interface Read {
+	x: X509Certificate;
+	certificate: Certificate;
+}
+/** Certificates are looked at again and again, and each is what it is: those of late are read, and their signatures checked, once. */
+const KEPT_AT_MOST = 20_000;
+const known = new LRUCache<string, Read>({ max: 200 });
+const issued = new LRUCache<string, boolean>({ max: 1000 });
+
+/** Throws an Error when it is none. */
+function read(pem: string): Read {
+	const before = known.get(pem);
+	if (before) return before;
 	const x = new X509Certificate(pem);
-	return {
+	const names = (x.subjectAltName ?? '').split(', ').filter(Boolean);
+	const certificate = {
 		subject: oneLine(x.subject),
 		issuer: oneLine(x.issuer),
 		from: Date.parse(x.validFrom),
 		until: Date.parse(x.validTo),
 		fingerprint: x.fingerprint256,
-		names: (x.subjectAltName ?? '')
-			.split(', ')
-			.filter(Boolean)
-			.map((n) => n.slice(n.indexOf(':') + 1))
+		names: names.map((n) => n.slice(n.indexOf(':') + 1))
 	};
+	const now = { x, certificate };
+	if (pem.length <= KEPT_AT_MOST) known.set(pem, now);
+	return now;
 }
+
+/** Whether `by` signed `of`, whatever the day. */
+function signs(by: Read, of: Read): boolean {
+	const pair = `${by.certificate.fingerprint} ${of.certificate.fingerprint}`;
+	const before = issued.get(pair);
+	if (before !== undefined) return before;
+	const now = of.x.checkIssued(by.x) && of.x.verify(by.x.publicKey);
+	issued.set(pair, now);
+	return now;
+}
+
+/** Reads a certificate from its PEM form. Throws an Error when it is none. */
+export const readCertificate = (pem: string): Certificate => structuredClone(read(pem).certificate);
 
 /** Judges the certificate that a host presents, `authorities` being those that the directory vouches for, as PEM. */
 export function lookAt(
@@ -29,18 +55,15 @@ export function lookAt(
 	confirmed: string | null,
 	now: number
 ): { certificate: Certificate; standing: Explained<Standing> } {
-	const x = new X509Certificate(pem);
-	const certificate = readCertificate(pem);
-	const signer = authorities
-		.map((a) => new X509Certificate(a))
-		.find((a) => now < Date.parse(a.validTo) && x.checkIssued(a) && x.verify(a.publicKey));
+	const own = read(pem);
+	const signer = authorities.map(read).find((a) => now < a.certificate.until && signs(a, own));
 	return {
-		certificate,
-		standing: judgeCertificate(certificate, {
+		certificate: readCertificate(pem),
+		standing: judgeCertificate(own.certificate, {
 			host,
 			now,
-			matches: (isIP(host) ? x.checkIP(host) : x.checkHost(host)) !== undefined,
-			authority: signer ? oneLine(signer.subject) : null,
+			matches: (isIP(host) ? own.x.checkIP(host) : own.x.checkHost(host)) !== undefined,
+			authority: signer ? signer.certificate.subject : null,
 			confirmed
 		})
 	};

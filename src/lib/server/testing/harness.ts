@@ -25,12 +25,20 @@ import { beginning } from '$lib/core/estate/schema';
 import { Lab } from '../simulator/lab';
 import type { LabServer } from '../simulator/server';
 
-/** Reads an estate for tests; `change` may alter the plain values first. */
-export function testEstate(file = 'e2e/small.yaml', change: (estate: Estate) => void = () => {}): Estate {
+/** Estate files, each read once: hundreds of tests begin with the same one. */
+const estates = new Map<string, Estate>();
+function read(file: string): Estate {
 	const read = readEstate(readFileSync(file, 'utf8'), file, () => null);
 	if ('problems' in read) throw new Error(read.problems.map((p) => `${p.line}: ${p.message}`).join('\n'));
-	change(read.estate);
+	estates.set(file, read.estate);
 	return read.estate;
+}
+
+/** An estate for tests, the caller's own; `change` may alter the plain values first. */
+export function testEstate(file = 'e2e/small.yaml', change: (estate: Estate) => void = () => {}): Estate {
+	const estate = structuredClone(estates.get(file) ?? read(file));
+	change(estate);
+	return estate;
 }
 
 /** Nobody comes by themselves. */
