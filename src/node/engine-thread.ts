@@ -18,6 +18,8 @@ import { sayStrays } from './strays';
 /** The engine's thread: takes in what is observed, lets policies act, runs the checks, carries jobs out. */
 
 const BEAT = 100;
+/** What a beat may still take once the thread is told to stop, ms of the wall. */
+const LAST_BEAT = 1500;
 
 const { path, dataDir, memory } = workerData as { path: string; dataDir: string; memory: SharedArrayBuffer };
 const parent = parentPort!;
@@ -67,19 +69,23 @@ parent.on(
 			runner.stop();
 			engine.stop();
 			clearInterval(timer);
-			ctx.db.close();
-			parent.postMessage({ stopped: true });
+			// What is under way ends first, unless it waits for somebody who is ending as well.
+			void Promise.race([beating, new Promise((late) => setTimeout(late, LAST_BEAT))]).then(() => {
+				ctx.db.close();
+				parent.postMessage({ stopped: true });
+			});
 		}
 	}
 );
 parent.postMessage({ ready: true });
 
 let busy = false;
+let beating: Promise<void> = Promise.resolve();
 const timer = setInterval(soon, BEAT);
 function soon(): void {
 	if (busy || stopping) return;
 	busy = true;
-	beat().finally(() => (busy = false));
+	beating = beat().finally(() => (busy = false));
 }
 
 /** What went wrong in the last beat, by part: the same trouble beat after beat is said once. */
