@@ -108,15 +108,22 @@ for (const work of WORK) {
 		await work.before?.(rough);
 		const job = await rough.begin(work.kind, work.input);
 		const where = new Set<string>();
-		let last = 0;
+		let last = -1;
+		/** What is done for good, and how often it was killed there: a job that ends Sextant five times at one spot is set aside. */
+		let done = '';
+		let there = 0;
 		for (let kill = 0; kill < 10; kill++) {
-			// Spread over the job: each kill waits until it has come a little further than at the one before.
-			for (let i = 0; i < 400; i++) {
+			// Spread over the job: each kill waits until it has come a little further than at the one before, for a while.
+			for (let i = 0; i < 1000; i++) {
 				await work.answer?.(rough);
 				const now = await rough.job(job);
-				const got = work.got ? work.got(rough) : 0;
-				if ((work.got ? got > last : now.progress >= kill / 10.5) || now.state === 'done') {
+				const got = work.got ? work.got(rough) : now.progress;
+				const doneNow = now.steps.map((s) => `${s.state === 'done'} ${s.items.done} ${work.got ? got : ''}`).join();
+				if (doneNow !== done) [done, there] = [doneNow, 0];
+				const further = got > last && there < 4 && (work.got !== undefined || got >= kill / 10.5);
+				if (further || now.state === 'done') {
 					last = got;
+					there++;
 					const running = now.steps.find((s) => s.state === 'running');
 					where.add(running ? `${running.words}, ${running.items.done} done, ${got}` : 'between steps');
 					break;
