@@ -254,7 +254,8 @@ function matrix(report: Report, median: Median): void {
 	];
 	const people: MatrixPerson[] = Array.from({ length: 50_000 }, (_v, i) => ({
 		login: `p${i}`,
-		team: `t${Math.floor(uniform(31, i) * 500)}`,
+		// One in five is of a second team.
+		memberOf: [31, ...(uniform(38, i) < 0.2 ? [39] : [])].map((n) => `t${Math.floor(uniform(n, i) * 500)}`),
 		zone: zones[Math.floor(uniform(32, i) * zones.length)]!,
 		managed: uniform(33, i) < 0.8,
 		// Worse than it is: anybody may sit in any network.

@@ -282,6 +282,24 @@ test('every other view is accessible, by day and by night', async ({ page }) => 
 	}
 });
 
+test('somebody who went to another team was of the other before, on their card and in every list', async ({ page }) => {
+	await signIn(page, 'operator');
+	const card = page.getByRole('complementary', { name: 'Card' });
+	await visit(page, '/watch?list=people&scope=team:charts person:ykvamme&card=person/ykvamme');
+	await expect(page.locator('main')).toContainText('Yngve Kvamme');
+	await expect(card).toContainText(/home team\s*Chart Production/);
+	await expect(card).toContainText('Teams, now and before');
+	await expect(card).toContainText(/Hydrography, home team.*until Mon 9 Nov 07:30/);
+	await expect(card).toContainText('Chart Studio, by the grant to Chart Production');
+	await visit(
+		page,
+		'/watch?list=people&scope=team:hydrography person:ykvamme&card=person/ykvamme&at=2026-11-08T12:00:00Z'
+	);
+	await expect(page.locator('main')).toContainText('Yngve Kvamme');
+	await expect(card).toContainText(/home team\s*Hydrography/);
+	await expect(card).not.toContainText('by the grant to Chart Production');
+});
+
 test('the lab bench pauses, steps and breaks things, plainly apart', async ({ page }) => {
 	await signIn(page, 'operator');
 	await page.getByRole('button', { name: /^lab/ }).click();

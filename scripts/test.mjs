@@ -98,8 +98,8 @@ const steps = [
 			if (code !== 0) return code ?? 1;
 			// Two halves side by side, each with a server of its own.
 			const ended = await Promise.all([
-				half('west', ['people', 'day', 'faults'], false),
-				half('east', ['evening', 'kill'], true)
+				half('west', ['people', 'day'], false),
+				half('east', ['evening', 'faults', 'kill'], true)
 			]);
 			return Math.max(...ended);
 		}

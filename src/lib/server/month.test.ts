@@ -54,7 +54,7 @@ beforeAll(async () => {
 	end = estate.lab.opens;
 	sessions = all(
 		db,
-		`SELECT s.id, s.person_id AS person, p.login, p.team_id AS team, s.machine_id AS machine, m.pool_id AS pool, m.site_id AS site, s.publication_id AS publication, s.since, s.until
+		`SELECT s.id, s.person_id AS person, p.login, (SELECT team_id FROM memberships WHERE person_id = p.id AND home = 1) AS team, s.machine_id AS machine, m.pool_id AS pool, m.site_id AS site, s.publication_id AS publication, s.since, s.until
 		 FROM sessions s JOIN people p ON p.id = s.person_id JOIN machines m ON m.id = s.machine_id`
 	);
 	states = all(db, 'SELECT machine_id AS machine, since, until, state FROM machine_states');

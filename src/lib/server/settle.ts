@@ -150,9 +150,20 @@ function settlePeople(db: Db, estate: Estate, addressOf: Given['addressOf']): vo
 	};
 	for (const t of estate.directory.teams) write(t.id);
 	for (const p of estate.directory.people) {
-		const { login, name, site: site_id, team: team_id, pattern, profile } = p;
+		const { login, name, site: site_id, pattern, profile } = p;
 		const managed = p.managed_endpoint ? 1 : 0;
-		insertRow(db, 'people', { login, name, site_id, team_id, pattern, profile, managed, address: addressOf(login) });
+		const person_id = insertRow(db, 'people', {
+			login,
+			name,
+			site_id,
+			pattern,
+			profile,
+			managed,
+			address: addressOf(login)
+		});
+		// From before anything that is on record.
+		for (const team_id of new Set([p.team, ...p.teams]))
+			openAt(db, 'memberships', { person_id: person_id!, team_id, home: team_id === p.team ? 1 : 0 }, 0);
 	}
 }
 

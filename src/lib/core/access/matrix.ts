@@ -1,5 +1,6 @@
 import { rangeFinder } from '../network/addresses';
 import { inHours } from '../time/hours';
+import { countWords } from '../time/units';
 import type { Explained, Fact } from '../why/explained';
 import { conditionsWords, inDates, mayStart, namesOf, sees, type Conditions, type Door } from './decide';
 
@@ -10,10 +11,11 @@ export interface MatrixTeam {
 	parent: string | null;
 }
 
-/** People who are alike as far as grants go: of a team, in a zone, with or without a managed endpoint, at an address. */
+/** Somebody as far as grants go: of some teams, in a zone, with or without a managed endpoint, at an address. */
 export interface MatrixPerson {
 	login: string;
-	team: string;
+	/** Teams that they are members of; those above them follow. */
+	memberOf: readonly string[];
 	zone: string;
 	managed: boolean;
 	address: string;
@@ -37,19 +39,20 @@ export interface MatrixPublication {
 export interface Matrix {
 	teams: { id: string; name: string; depth: number; people: number }[];
 	publications: string[];
-	/** People of a team (teams below counted in) who see it and whom a grant reaches: `team * publications + publication`. */
+	/** People of a team (teams below counted in, each person once) who see it and whom a grant reaches: `team * publications + publication`. */
 	has: Int32Array;
 	/** Of them, those who could open it at the moment by its conditions and its door; a second factor is taken as given. */
 	now: Int32Array;
 	/** Of them, those to whom it is required. */
 	required: Int32Array;
-	/** People in all, by publication. */
+	/** People in all, each once, by publication. */
 	totals: Int32Array;
 }
 
 /**
  * Who gets what at a moment, with nesting and conditions. People who are alike (zone, endpoint, address ranges) are counted
- * together: what a set of grants answers to each kind of person is worked out once, wherever in the tree that set reaches.
+ * together: what a set of grants answers to each kind of person is worked out once, wherever in the tree that set reaches. People of
+ * several teams, none of them above another, are counted by the set of their teams, and once in each team above any of them.
  */
 export function whoGetsWhat(
 	at: number,
@@ -82,14 +85,18 @@ export function whoGetsWhat(
 	const rangesAt = new Map<string, number[]>();
 	const zones: string[] = [];
 	const named = new Set(grants.flatMap((g) => (g.to.kind === 'person' ? [g.to.id] : [])));
-	const alone = new Map<string, { row: number; kind: number }>();
+	const alone = new Map<string, Spread>();
+	/** People of several teams, by their teams and kind. */
+	const several = new Map<string, Spread & { n: number }>();
 	const counts = new Int32Array(ordered.length);
 	const rows: number[] = [];
 	const kinds: number[] = [];
 	for (const p of people) {
-		const row = rowOf.get(p.team);
-		if (row === undefined) continue;
-		counts[row]!++;
+		const own = lowest(
+			p.memberOf.flatMap((t) => rowOf.get(t) ?? []),
+			ordered
+		);
+		if (own.length === 0) continue;
 		let within = rangesAt.get(p.address);
 		if (!within) rangesAt.set(p.address, (within = rangesOf(p.address)));
 		const key = `${p.zone} ${p.managed ? 1 : 0} ${within.join()}`;
@@ -100,8 +107,16 @@ export function whoGetsWhat(
 			alikeOf.set(key, (kind = alike.push({ zone, managed: p.managed, ranges: within }) - 1));
 		}
 		// Who is granted something by name is looked at alone.
-		if (named.has(p.login)) alone.set(p.login, { row, kind });
-		rows.push(row);
+		if (named.has(p.login)) alone.set(p.login, { rows: own, kind });
+		if (own.length > 1) {
+			const set = `${own.join()} ${kind}`;
+			const group = several.get(set);
+			if (group) group.n++;
+			else several.set(set, { rows: own, kind, n: 1 });
+			continue;
+		}
+		counts[own[0]!]!++;
+		rows.push(own[0]!);
 		kinds.push(kind);
 	}
 	// How many of each kind a team has: only those that it has, one after the other.
@@ -123,6 +138,19 @@ export function whoGetsWhat(
 
 	const make = () => new Int32Array(ordered.length * width);
 	const [has, now, required] = [make(), make(), make()];
+	// What people of several teams come to, in each row that they count in: it is added when teams below have been.
+	const spread = several.size
+		? { has: make(), now: make(), required: make(), counts: new Int32Array(ordered.length) }
+		: null;
+	const linesOver = new Map<string, number[]>();
+	/** The rows of some teams and of all above them, each once. */
+	const linesOf = (of: readonly number[]): number[] => {
+		const key = of.join();
+		let lines = linesOver.get(key);
+		if (!lines) linesOver.set(key, (lines = rowsOver(of, ordered)));
+		return lines;
+	};
+	for (const g of several.values()) for (const row of linesOf(g.rows)) spread!.counts[row]! += g.n;
 	const totals = new Int32Array(width);
 	const ofPublication = new Map(
 		publications.map((p, i) => [p.id, { column: i, door: p.door, grants: [] as MatrixGrant[] }])
@@ -131,12 +159,12 @@ export function whoGetsWhat(
 	// By row, what the door leaves of an answer.
 	const above: string[][] = [];
 	for (const { team, parent } of ordered) above.push(parent < 0 ? [team.id] : [...above[parent]!, team.id]);
-	const leaves = (door: Door) => {
-		if (!door.off && !door.visible?.length && !door.starters?.length) return null;
-		return Uint8Array.from(above, (line) =>
-			!sees(door, line) ? 0 : door.off || !mayStart(door, line) ? HOLDS | MUST : HOLDS | OPEN | MUST
-		);
-	};
+	const left = (door: Door, line: string[]): number =>
+		!sees(door, line) ? 0 : door.off || !mayStart(door, line) ? HOLDS | MUST : HOLDS | OPEN | MUST;
+	const leaves = (door: Door) =>
+		!door.off && !door.visible?.length && !door.starters?.length
+			? null
+			: Uint8Array.from(above, (line) => left(door, line));
 	for (const { column, door, grants: own } of ofPublication.values()) {
 		if (own.length === 0) continue;
 		const mask = leaves(door);
@@ -157,6 +185,29 @@ export function whoGetsWhat(
 			if (answer & MUST) required[cell]! += n;
 			totals[column]! += n;
 		};
+		/** People of several teams who got `before` and get `after`, in each row that they count in. */
+		const addSpread = (of: readonly number[], before: number, after: number, n: number) => {
+			const gained = after & ~before;
+			if (gained & HOLDS) totals[column]! += n;
+			if ((after & HOLDS) === 0 || gained === 0) return;
+			for (const row of linesOf(of)) {
+				const cell = row * width + column;
+				if (gained & HOLDS) spread!.has[cell]! += n;
+				if (gained & OPEN) spread!.now[cell]! += n;
+				if (gained & MUST) spread!.required[cell]! += n;
+			}
+		};
+		/** What grants to their teams answer to people of several teams, and what the door leaves of any answer. */
+		const spreadAnswer = ({ rows: of, kind }: Spread): { answer: number; left: number } => {
+			const leaves = mask
+				? left(
+						door,
+						linesOf(of).map((row) => ordered[row]!.team.id)
+					)
+				: HOLDS | OPEN | MUST;
+			const answer = of.reduce((all, row) => all | (reaching[row]?.answers[kind] ?? 0), 0) & leaves;
+			return { answer: answer & HOLDS ? answer : 0, left: leaves };
+		};
 		// Grants that reach a team, its own and those of all above it, with what they answer to each kind of person.
 		const reaching: (Reach | null)[] = [];
 		for (let row = 0; row < ordered.length; row++) {
@@ -167,18 +218,25 @@ export function whoGetsWhat(
 			if (!reach) continue;
 			for (let i = start[row]!; i < start[row + 1]!; i++) add(row, reach.answers[kindAt[i]!]!, countAt[i]!);
 		}
+		for (const group of several.values()) addSpread(group.rows, 0, spreadAnswer(group).answer, group.n);
 		for (const [login, list] of byLogin) {
 			const person = alone.get(login);
 			if (!person) continue;
-			const left = mask ? mask[person.row]! : HOLDS | OPEN | MUST;
-			const before = (reaching[person.row]?.answers[person.kind] ?? 0) & left;
-			const cell = person.row * width + column;
-			// Counted with their team already: what the grant by name adds.
-			const after = (before | answerTo(list, alike[person.kind]!)) & left;
+			// Counted with their teams already: what the grant by name adds.
+			if (person.rows.length > 1) {
+				const { answer, left: leaves } = spreadAnswer(person);
+				addSpread(person.rows, answer, (answer | answerTo(list, alike[person.kind]!)) & leaves, 1);
+				continue;
+			}
+			const [row] = person.rows as [number];
+			const leaves = mask ? mask[row]! : HOLDS | OPEN | MUST;
+			const before = (reaching[row]?.answers[person.kind] ?? 0) & leaves;
+			const cell = row * width + column;
+			const after = (before | answerTo(list, alike[person.kind]!)) & leaves;
 			if (before & HOLDS) {
 				if (after & OPEN && !(before & OPEN)) now[cell]!++;
 				if (after & MUST && !(before & MUST)) required[cell]!++;
-			} else add(person.row, after, 1);
+			} else add(row, after, 1);
 		}
 	}
 	// Teams below count in: from the last row to the first, each adds itself to the one above.
@@ -192,6 +250,14 @@ export function whoGetsWhat(
 			required[up * width + c]! += required[row * width + c]!;
 		}
 	}
+	if (spread)
+		for (const [into, more] of [
+			[counts, spread.counts],
+			[has, spread.has],
+			[now, spread.now],
+			[required, spread.required]
+		] as const)
+			more.forEach((n, i) => (into[i]! += n));
 	return {
 		teams: ordered.map((o, i) => ({ id: o.team.id, name: o.team.name, depth: o.depth, people: counts[i]! })),
 		publications: publications.map((p) => p.id),
@@ -200,6 +266,33 @@ export function whoGetsWhat(
 		required,
 		totals
 	};
+}
+
+/** Somebody by the rows of their teams, none of them above another, and by what kind of person they are. */
+interface Spread {
+	rows: readonly number[];
+	kind: number;
+}
+
+type Rows = readonly { parent: number }[];
+
+/** Some rows and all above them, each once. */
+function rowsOver(rows: readonly number[], tree: Rows): number[] {
+	const over = new Set<number>();
+	for (const own of rows) for (let row = own; row >= 0 && !over.has(row); row = tree[row]!.parent) over.add(row);
+	return [...over];
+}
+
+/** Those of some rows that are above none of the others, each once, from the first to the last. */
+function lowest(rows: readonly number[], tree: Rows): readonly number[] {
+	if (rows.length < 2) return rows;
+	const over = new Set(
+		rows.flatMap((row) => {
+			const { parent } = tree[row]!;
+			return parent < 0 ? [] : rowsOver([parent], tree);
+		})
+	);
+	return [...new Set(rows)].filter((row) => !over.has(row)).sort((a, b) => a - b);
 }
 
 /** What grants answer to somebody: they hold it, could open it now, have to have it. */
@@ -267,7 +360,7 @@ export function whyInMatrix(
 	team: string,
 	{ id: publication, door }: MatrixPublication,
 	teams: readonly MatrixTeam[],
-	people: readonly Pick<MatrixPerson, 'login' | 'team'>[],
+	people: readonly Pick<MatrixPerson, 'login' | 'memberOf'>[],
 	grants: readonly MatrixGrant[]
 ): Explained<boolean> {
 	const byId = new Map(teams.map((t) => [t.id, t]));
@@ -277,7 +370,11 @@ export function whyInMatrix(
 		return line;
 	};
 	const above = lineOf(team);
-	const teamOf = new Map(people.map((p) => [p.login, p.team]));
+	/** People of the team who are of others, too: all teams that they count in. */
+	const members = people
+		.map((p) => ({ login: p.login, several: p.memberOf.length > 1, lines: [...new Set(p.memberOf.flatMap(lineOf))] }))
+		.filter((p) => p.lines.includes(team));
+	const logins = new Set(members.map((m) => m.login));
 	const facts: Fact[] = [];
 	for (const g of grants.filter((x) => x.publication === publication)) {
 		const say = (words: string) =>
@@ -288,19 +385,26 @@ export function whyInMatrix(
 				source: 'grants'
 			});
 		if (g.to.kind === 'person') {
-			const own = teamOf.get(g.to.id);
-			if (own !== undefined && lineOf(own).includes(team)) say(`${g.to.name} has it by name`);
+			if (logins.has(g.to.id)) say(`${g.to.name} has it by name`);
 		} else if (g.to.id === team) say('it is granted to the team itself');
 		else if (above.includes(g.to.id)) say(`it is granted to ${g.to.name}, above it`);
 		else if (byId.has(g.to.id) && lineOf(g.to.id).includes(team)) say(`it is granted to ${g.to.name}, below it`);
+		else {
+			const also = members.filter((m) => m.lines.includes(g.to.id)).length;
+			if (also)
+				say(`${countWords(also, 'person of it is', 'people of it are')} of ${g.to.name}, too, which it is granted to`);
+		}
 	}
 	if (facts.length === 0)
 		return {
 			value: false,
 			facts: [{ words: 'no grant reaches this team or anybody in it', side: 'against', source: 'grants' }]
 		};
-	// Somebody in a team below may be of a team that the door lets in.
-	const inside = teams.filter((t) => lineOf(t.id).includes(team)).map((t) => lineOf(t.id));
+	// Somebody in a team below, or in another team besides, may be of a team that the door lets in.
+	const inside = [
+		...teams.filter((t) => lineOf(t.id).includes(team)).map((t) => lineOf(t.id)),
+		...members.filter((m) => m.several).map((m) => m.lines)
+	];
 	const judge = (all: boolean, words: string, source: string) =>
 		facts.push({ words, side: all ? 'for' : 'against', source });
 	if (door.visible?.length)

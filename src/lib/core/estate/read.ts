@@ -176,6 +176,8 @@ function readPeople(
 				if (says === undefined) return void say(line, 'managed_endpoint', 'write yes or no');
 				given.managed_endpoint = says;
 			}
+			// Several in one field, apart by blanks or semicolons.
+			if (typeof given.teams === 'string') given.teams = given.teams.split(/[;\s]+/).filter(Boolean);
 			const parsed = v.safeParse(personSchema, given);
 			if (!parsed.success)
 				return void say(line, String(parsed.issues[0].path?.[0]?.key ?? ''), plainMessage(parsed.issues[0]));
@@ -275,9 +277,18 @@ function checkReferences(
 		if (logins.has(p.login)) aboutPerson(i, 'login', `a second person with the login ${p.login}`);
 		logins.add(p.login);
 		known(teams, 'team', 'team');
+		for (const t of p.teams) if (!teams.has(t)) aboutPerson(i, 'teams', `no team called ${t}`);
 		known(sites, 'site', 'site');
 		if (sites.get(p.site)?.joined === false) aboutPerson(i, 'site', `${p.site} is still to be joined up`);
 		known(patterns, 'pattern', 'work pattern');
+	});
+	estate.directory.changes.forEach((c, i) => {
+		const path = ['directory', 'changes', i];
+		if (!logins.has(c.person)) complain([...path, 'person'], `nobody with the login ${c.person}`);
+		if (c.at <= beginning(estate)) complain([...path, 'at'], 'it lies before the history begins');
+		if (c.team === undefined && c.teams === undefined) complain(path, 'expected team or teams');
+		if (c.team !== undefined) need(teams, c.team, [...path, 'team'], 'team');
+		c.teams?.forEach((t, k) => need(teams, t, [...path, 'teams', k], 'team'));
 	});
 	estate.image_lines.forEach((l, i) => {
 		const seen = new Set<string>();

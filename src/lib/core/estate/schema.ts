@@ -301,12 +301,16 @@ const team = v.strictObject({
 const person = v.strictObject({
 	login: id,
 	name,
+	/** Their home team, and others that they are of. */
 	team: id,
+	teams: v.optional(v.array(id), []),
 	site: id,
 	pattern: id,
 	profile: v.optional(size, '2 GB'),
 	managed_endpoint: v.optional(v.boolean(), true)
 });
+/** Somebody goes to another home team, or becomes a member of other teams than before. */
+const memberChange = v.strictObject({ at: moment, person: id, team: v.optional(id), teams: v.optional(v.array(id)) });
 const pattern = v.strictObject({
 	id,
 	kind: v.picklist(['day', 'shifts', 'field']),
@@ -447,7 +451,9 @@ export const estateSchema = v.strictObject({
 					'expected a list of people, or csv: with a file beside this one'
 				),
 				[]
-			)
+			),
+			/** What changes in it while the lab lives. */
+			changes: v.optional(v.array(memberChange), [])
 		}),
 		{}
 	),

@@ -74,17 +74,21 @@ export function strainValue(
 	inputMs: number,
 	rttMs: number
 ): number {
-	let worst = 0;
-	let sum = 0;
-	for (let i = 0; i < 6; i++) {
-		const value = i === 0 ? cores : i === 1 ? memory : i === 2 ? diskMs : i === 3 ? gpu : i === 4 ? inputMs : rttMs;
-		if (value === null) continue;
-		const cause = CAUSES[i]!;
-		const points = 100 * Math.min(1, Math.max(0, (value - cause.calm) / (cause.hard - cause.calm)));
-		sum += points;
-		if (points > worst) worst = points;
-	}
-	return Math.round(Math.min(100, Math.max(30 * cores, worst) + (sum - worst) / 10));
+	const ofCores = pointsOf(0, cores);
+	const ofMemory = pointsOf(1, memory);
+	const ofDisk = pointsOf(2, diskMs);
+	const ofGpu = gpu === null ? 0 : pointsOf(3, gpu);
+	const ofInput = pointsOf(4, inputMs);
+	const ofTrip = pointsOf(5, rttMs);
+	const worst = Math.max(ofCores, ofMemory, ofDisk, ofGpu, ofInput, ofTrip);
+	const others = ofCores + ofMemory + ofDisk + ofGpu + ofInput + ofTrip - worst;
+	return Math.round(Math.min(100, Math.max(30 * cores, worst) + others / 10));
+}
+
+/** What a cause gives by itself, 0–100. */
+function pointsOf(cause: number, value: number): number {
+	const { calm, hard } = CAUSES[cause]!;
+	return value <= calm ? 0 : value >= hard ? 100 : (100 * (value - calm)) / (hard - calm);
 }
 
 /** Strain from which something is hard pressed: shown in sand, and counted as such. */

@@ -3,6 +3,7 @@ import { countWords } from '$lib/core/time/units';
 import type { Card } from '$lib/core/why/card';
 import type { Context } from '../context';
 import { one } from '../db';
+import { ofTeams } from '../moment/membership-sql';
 import type { Then } from '../things/catalogue';
 import { grantsAt } from '../publications';
 
@@ -12,11 +13,10 @@ export function grantCard({ db }: Context, text: string, { at }: Then): Card | n
 	const reach =
 		g.toKind === 'person'
 			? 1
-			: one<{ n: number }>(
-					db,
-					'SELECT count(*) AS n FROM people p JOIN team_nesting n ON n.team_id = p.team_id WHERE n.above_id = ?',
-					[g.toId]
-				)!.n;
+			: one<{ n: number }>(db, `SELECT count(*) AS n FROM people p WHERE p.id IN ${ofTeams('(@team)')}`, {
+					team: g.toId,
+					at
+				})!.n;
 	return {
 		kind: 'grant',
 		id: text,

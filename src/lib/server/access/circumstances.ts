@@ -5,7 +5,7 @@ import { DAY, MINUTE } from '$lib/core/time/units';
 import type { Explained } from '$lib/core/why/explained';
 import { allColumns, one, type Db } from '../db';
 import { type GrantRow, grantsAt, publicationsAt } from '../publications';
-import { type DirectoryPerson, everybody, personCalled, teamsAbove } from '../people';
+import { type DirectoryPerson, everybody, personCalled } from '../people';
 import { doorsAt } from '../publishing';
 
 /** A grant as the core decides on it. */
@@ -19,8 +19,16 @@ export const asRule = (
 });
 
 /** A request as a person would make it: from where they sit, with what they sit at, at a time. */
-function requestOf(p: DirectoryPerson, teams: string[], at: number, address = p.address): AccessRequest {
-	return { personId: p.login, teams, at, zone: p.zone, address, managedEndpoint: p.managed, secondFactor: true };
+function requestOf(p: DirectoryPerson, at: number, address = p.address): AccessRequest {
+	return {
+		personId: p.login,
+		teams: [...p.teams],
+		at,
+		zone: p.zone,
+		address,
+		managedEndpoint: p.managed,
+		secondFactor: true
+	};
 }
 
 /** A moment, on whose day grants count; or a day, such as 2026-12-01, which begins for each person when it does at their site. */
@@ -41,20 +49,18 @@ export function requestsFor(
 	reaching: GrantRule[],
 	on: OnDay = now
 ): PersonRequests[] {
-	const above = teamsAbove(db);
 	const teams = new Set(reaching.flatMap((g) => (g.to.kind === 'team' ? [g.to.id] : [])));
 	const logins = new Set(reaching.flatMap((g) => (g.to.kind === 'person' ? [g.to.id] : [])));
 	const past = lastSignIns(db, publication, now);
 	const reached: PersonRequests[] = [];
-	for (const p of everybody(db)) {
-		const own = above.get(p.team) ?? [];
-		if (!logins.has(p.login) && !own.some((t) => teams.has(t))) continue;
+	for (const p of everybody(db, now)) {
+		if (!logins.has(p.login) && !p.teams.some((t) => teams.has(t))) continue;
 		const day = onDay(on, p.zone, now);
 		const signIns = past.get(p.id) ?? [{ at: now, address: p.address }];
 		reached.push({
 			id: p.login,
 			name: p.name,
-			requests: signIns.map((s) => ({ ...requestOf(p, own, s.at, s.address), on: day }))
+			requests: signIns.map((s) => ({ ...requestOf(p, s.at, s.address), on: day }))
 		});
 	}
 	return reached;
@@ -119,16 +125,16 @@ export interface AccessQuestion {
 
 /** What a person would ask with, where they sit and with what they sit at. Null when there is no such person. */
 export function requestOfPerson(db: Db, login: string, at: number, secondFactor: boolean): AccessRequest | null {
-	const p = personCalled(db, login);
-	return p ? { ...requestOf(p, teamsAbove(db).get(p.team) ?? [], at), secondFactor } : null;
+	const p = personCalled(db, login, at);
+	return p ? { ...requestOf(p, at), secondFactor } : null;
 }
 
 /** May this person open that publication, from there, at that time? Null when there is no such person. */
 export function testAccess(db: Db, q: AccessQuestion): (Explained<Decision> & { request: AccessRequest }) | null {
-	const p = personCalled(db, q.login);
+	const p = personCalled(db, q.login, q.at);
 	if (!p) return null;
 	const request: AccessRequest = {
-		...requestOf(p, teamsAbove(db).get(p.team) ?? [], q.at, q.address ?? p.address),
+		...requestOf(p, q.at, q.address ?? p.address),
 		managedEndpoint: q.managed ?? p.managed,
 		secondFactor: q.secondFactor
 	};

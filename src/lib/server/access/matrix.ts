@@ -31,7 +31,7 @@ export const matrixAt = (db: Db, at: number, publications: readonly PublicationR
 	return whoGetsWhat(
 		at,
 		teamsOf(db),
-		everybody(db),
+		everybody(db, at),
 		publications.map((p): MatrixPublication => ({ id: p.id, door: door(p) })),
 		matrixGrants(db, at)
 	);
@@ -73,5 +73,5 @@ export function matrixIn(db: Db, scope: Scope, at: number) {
 export function whyCell(db: Db, at: number, team: string, publication: string): Explained<boolean> {
 	const p = publicationsAt(db, at).find((x) => x.id === publication);
 	const column = { id: publication, door: p ? doorsAt(db, at)(p) : {} };
-	return whyInMatrix(team, column, teamsOf(db), everybody(db), matrixGrants(db, at));
+	return whyInMatrix(team, column, teamsOf(db), everybody(db, at), matrixGrants(db, at));
 }

@@ -1,3 +1,4 @@
+import { homeTeam } from '../moment/membership-sql';
 import type { Counted, GateLimits } from '$lib/core/images/gate';
 import type { WaveSpec } from '$lib/core/images/waves';
 import { SIGN_IN_TARGET } from '$lib/core/watch/apdex';
@@ -175,7 +176,7 @@ export function countBefore(db: Db, machines: readonly string[], from: number, u
 export function teamsOfMachines(db: Db, line: string, now: number): Map<string, string[]> {
 	const rows = all<{ machine: string; team: string; n: number }>(
 		db,
-		`SELECT m.name AS machine, pe.team_id AS team, count(*) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id AND m.until = ${FOREVER}
+		`SELECT m.name AS machine, ${homeTeam('pe.id', 's.since')} AS team, count(*) AS n FROM sessions s JOIN machines m ON m.id = s.machine_id AND m.until = ${FOREVER}
 		 JOIN pools p ON p.id = m.pool_id AND p.until = ${FOREVER} AND p.line_id = ? JOIN people pe ON pe.id = s.person_id WHERE s.since > ? GROUP BY 1, 2 ORDER BY 1, 3 DESC`,
 		[line, now - 14 * DAY]
 	);

@@ -2,6 +2,7 @@ import { asOf, asOfByEnd } from '../db/intervals';
 import type { Facet, Scope, Term } from '$lib/core/scope/scope';
 import { folded } from '$lib/core/text/nearest';
 import { SAMPLED_STRAIN } from '../samples/read';
+import { ofTeams } from './membership-sql';
 
 /** A condition to put behind WHERE, with its named parameters. */
 export interface Condition {
@@ -36,7 +37,7 @@ const FACET_SQL: Record<Subject, Partial<Record<Facet, string>>> = {
 		line: 'pl.line_id IN $',
 		version: 'pl.version IN $',
 		state: 'st.state IN $',
-		team: onMachine('pe.team_id IN (SELECT team_id FROM team_nesting WHERE above_id IN $)'),
+		team: onMachine(`pe.id IN ${ofTeams('$')}`),
 		person: onMachine('pe.login IN $'),
 		gateway: onMachine('s.gateway_id IN $'),
 		protocol: onMachine('s.protocol IN $'),
@@ -50,7 +51,7 @@ const FACET_SQL: Record<Subject, Partial<Record<Facet, string>>> = {
 		line: 'pl.line_id IN $',
 		version: 'pl.version IN $',
 		state: 'ss.state IN $',
-		team: 'pe.team_id IN (SELECT team_id FROM team_nesting WHERE above_id IN $)',
+		team: `pe.id IN ${ofTeams('$')}`,
 		person: 'pe.login IN $',
 		gateway: 's.gateway_id IN $',
 		protocol: 's.protocol IN $',
@@ -58,7 +59,7 @@ const FACET_SQL: Record<Subject, Partial<Record<Facet, string>>> = {
 	},
 	person: {
 		site: 'pe.site_id IN $',
-		team: 'pe.team_id IN (SELECT team_id FROM team_nesting WHERE above_id IN $)',
+		team: `pe.id IN ${ofTeams('$')}`,
 		person: 'pe.login IN $',
 		pool: ofPerson('m.pool_id IN $'),
 		machine: ofPerson('m.name IN $'),

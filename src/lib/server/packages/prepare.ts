@@ -1,3 +1,4 @@
+import { ofTeams } from '../moment/membership-sql';
 import { newestOf } from '$lib/core/images/follow';
 import * as v from 'valibot';
 import { sameSystem, systemOf, systemWords } from '$lib/core/packages/fits';
@@ -92,8 +93,8 @@ const tryPlan = planKind({
 			input.person !== undefined
 				? 'SELECT login, name FROM people WHERE login = ?1'
 				: `SELECT p.login, p.name FROM people p WHERE json_array_length(?1) = 0
-				   OR EXISTS (SELECT 1 FROM team_nesting n WHERE n.team_id = p.team_id AND n.above_id IN (SELECT value FROM json_each(?1))) ORDER BY p.login LIMIT 1`,
-			{ 1: input.person ?? JSON.stringify(spec.teams) }
+				   OR p.id IN ${ofTeams('(SELECT value FROM json_each(?1))', '?2')} ORDER BY p.login LIMIT 1`,
+			{ 1: input.person ?? JSON.stringify(spec.teams), ...(input.person === undefined ? { 2: ctx.clock.now() } : {}) }
 		);
 		if (!person)
 			throw new InputProblem([

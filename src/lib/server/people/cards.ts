@@ -1,6 +1,7 @@
 import { conditionsWords } from '$lib/core/access/decide';
 import { countWords } from '$lib/core/time/units';
-import type { Card } from '$lib/core/why/card';
+import { momentWords } from '$lib/core/time/zone';
+import type { Card, CardLine } from '$lib/core/why/card';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { asOf } from '../db/intervals';
@@ -8,28 +9,24 @@ import { all, one } from '../db';
 import type { Then } from '../things/catalogue';
 import { grantsAt } from '../publications';
 import { connectionsOf } from '../watch';
-import { teamsAbove } from './teams';
+import { personCalled } from './directory';
+import { type Membership, membershipsOf } from './teams';
 
 export function personCard({ db }: Context, login: string, { at }: Then): Card | null {
 	const p = one<{
 		id: number;
 		name: string;
 		login: string;
-		team: string;
 		site: string;
 		pattern: string;
 		managed: number;
 		profile: number;
 		address: string;
-		team_id: string;
 		site_id: string;
-	}>(
-		db,
-		'SELECT pe.*, t.name AS team, s.name AS site FROM people pe JOIN teams t ON t.id = pe.team_id JOIN sites s ON s.id = pe.site_id WHERE pe.login = ?',
-		[login]
-	);
+	}>(db, 'SELECT pe.*, s.name AS site FROM people pe JOIN sites s ON s.id = pe.site_id WHERE pe.login = ?', [login]);
 	if (!p) return null;
-	const above = teamsAbove(db).get(p.team_id) ?? [];
+	const { teams: above, zone } = personCalled(db, login, at)!;
+	const memberships = membershipsOf(db, p.id, at);
 	const grants = grantsAt(db, at).filter((g) =>
 		g.toKind === 'team' ? above.includes(g.toId) : g.toId === String(p.id)
 	);
@@ -46,7 +43,9 @@ export function personCard({ db }: Context, login: string, { at }: Then): Card |
 		title: p.name,
 		sub: open.length ? `on ${open.map((s) => s.machine).join(', ')}` : 'not signed in',
 		rows: [
-			{ name: 'team', value: p.team, scope: `team:${p.team_id}` },
+			...memberships
+				.filter((m) => m.until > at)
+				.map((m) => ({ name: m.home ? 'home team' : 'also in', value: m.name, scope: `team:${m.team}` })),
 			{ name: 'site', value: p.site, scope: `site:${p.site_id}` },
 			{ name: 'works', value: p.pattern },
 			{ name: 'endpoint', value: `${p.managed ? 'managed' : 'their own'}, ${p.address}` },
@@ -83,6 +82,23 @@ export function personCard({ db }: Context, login: string, { at }: Then): Card |
 					{ words: 'Sign out', kind: 'session.sign-out', input: { sessions: open.map((s) => s.id) } }
 				]
 			: [],
-		sections: [{ kind: 'connections', connections }]
+		sections: [
+			...(memberships.length > 1
+				? [
+						{
+							kind: 'lines' as const,
+							title: 'Teams, now and before',
+							lines: memberships.map((m) => membershipLine(m, at, zone))
+						}
+					]
+				: []),
+			{ kind: 'connections', connections }
+		]
 	};
+}
+
+function membershipLine(m: Membership, at: number, zone: string): CardLine {
+	const from = m.since > 0 ? `since ${momentWords(zone, m.since)}` : '';
+	const note = m.until <= at ? `until ${momentWords(zone, m.until)}` : from;
+	return { words: m.home ? `${m.name}, home team` : m.name, ...(note ? { note } : {}) };
 }

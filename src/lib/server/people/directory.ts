@@ -1,11 +1,20 @@
+import { LRUCache } from 'lru-cache';
 import { all, one, type Db } from '../db';
+import { asOf } from '../db/intervals';
+import { homeTeam } from '../moment/membership-sql';
+import { directoryRevision, teamsAbove } from './teams';
 
 /** Somebody in the directory, as grants look at them. */
 export interface DirectoryPerson {
 	id: number;
 	login: string;
 	name: string;
+	/** Their home team. */
 	team: string;
+	/** Every team that they are of, the home team first. */
+	memberOf: readonly string[];
+	/** Those, and all above them. */
+	teams: readonly string[];
 	site: string;
 	/** Time zone of their site. */
 	zone: string;
@@ -14,33 +23,59 @@ export interface DirectoryPerson {
 	address: string;
 }
 
-const PEOPLE = `SELECT p.id, p.login, p.name, p.team_id AS team, p.site_id AS site, s.time_zone AS zone, p.managed, p.address
-	FROM people p JOIN sites s ON s.id = p.site_id`;
-type Row = Omit<DirectoryPerson, 'managed'> & { managed: number };
-const fromRow = (p: Row): DirectoryPerson => ({ ...p, managed: p.managed === 1 });
+type Row = Omit<DirectoryPerson, 'managed' | 'team' | 'memberOf' | 'teams'> & { managed: number; members: string };
 
-/** Somebody by their login; null where there is nobody. */
-export function personCalled(db: Db, login: string): DirectoryPerson | null {
-	const row = one<Row>(db, `${PEOPLE} WHERE p.login = ?`, [login]);
-	return row ? fromRow(row) : null;
+/** People with the teams that they are of at a moment, the home team first. */
+const PEOPLE = `SELECT p.id, p.login, p.name, p.site_id AS site, s.time_zone AS zone, p.managed, p.address,
+	(SELECT json_group_array(mb.team_id ORDER BY mb.home DESC, mb.team_id) FROM memberships mb WHERE mb.person_id = p.id AND ${asOf('memberships mb')}) AS members
+	FROM people p JOIN sites s ON s.id = p.site_id`;
+
+function fromRow({ members, ...p }: Row, above: ReadonlyMap<string, string[]>): DirectoryPerson {
+	const memberOf = JSON.parse(members) as string[];
+	const teams = [...new Set(memberOf.flatMap((t) => above.get(t) ?? [t]))];
+	return { ...p, managed: p.managed === 1, team: memberOf[0] ?? '', memberOf, teams };
 }
 
-const known = new WeakMap<Db, { revision: number; people: readonly DirectoryPerson[] }>();
+/** Somebody by their login, as they were at a moment; null where there is nobody. */
+export function personCalled(db: Db, login: string, at: number): DirectoryPerson | null {
+	const row = one<Row>(db, `${PEOPLE} WHERE p.login = @login`, { login, at });
+	return row ? fromRow(row, teamsAbove(db)) : null;
+}
 
-/** Everybody in the directory, read again when somebody in it has changed. Shared: nobody may change it. */
-export function everybody(db: Db): readonly DirectoryPerson[] {
-	const revision = one<{ number: number }>(db, 'SELECT number FROM directory_revision')!.number;
-	const kept = known.get(db);
-	if (kept?.revision === revision) return kept.people;
-	const people = all<Row>(db, `${PEOPLE} ORDER BY p.id`).map(fromRow);
-	known.set(db, { revision, people });
+/** What was read last for a database: the present, and a past moment or two that somebody looks at. */
+const known = new WeakMap<Db, LRUCache<string, readonly DirectoryPerson[]>>();
+const MOMENTS = 3;
+
+/** Everybody in the directory as they were at a moment, read again when somebody in it has changed. Shared: nobody may change it. */
+export function everybody(db: Db, at: number): readonly DirectoryPerson[] {
+	const revision = directoryRevision(db);
+	// All moments between two changes of memberships are alike.
+	const { since, until } = one<{ since: number | null; until: number | null }>(
+		db,
+		'SELECT (SELECT max(since) FROM memberships WHERE since <= @at) AS since, (SELECT max(until) FROM memberships WHERE until <= @at) AS until',
+		{ at }
+	)!;
+	const key = `${revision} ${Math.max(since ?? 0, until ?? 0)}`;
+	let kept = known.get(db);
+	if (!kept) known.set(db, (kept = new LRUCache({ max: MOMENTS })));
+	let people = kept.get(key);
+	if (!people) {
+		const above = teamsAbove(db);
+		people = all<Row>(db, `${PEOPLE} ORDER BY p.id`, { at }).map((p) => fromRow(p, above));
+		kept.set(key, people);
+	}
 	return people;
 }
 
-/** Somebody as they are spoken of: their name, their team's, and the time zone of their site; undefined where there is nobody. */
-export const personWords = (db: Db, login: string): { name: string; team: string; zone: string } | undefined =>
-	one(
+/** Somebody as they are spoken of: their name, their home team's, and the time zone of their site; undefined where there is nobody. */
+export function personWords(
+	db: Db,
+	login: string,
+	at: number
+): { name: string; team: string; zone: string } | undefined {
+	return one(
 		db,
-		'SELECT p.name, t.name AS team, s.time_zone AS zone FROM people p JOIN teams t ON t.id = p.team_id JOIN sites s ON s.id = p.site_id WHERE p.login = ?',
-		[login]
+		`SELECT p.name, t.name AS team, s.time_zone AS zone FROM people p JOIN teams t ON t.id = ${homeTeam('p.id')} JOIN sites s ON s.id = p.site_id WHERE p.login = @login`,
+		{ login, at }
 	);
+}

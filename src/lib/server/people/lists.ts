@@ -2,6 +2,7 @@ import * as v from 'valibot';
 import { countWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { all } from '../db';
+import { asOf } from '../db/intervals';
 import { text, whole } from '../lists/columns';
 import { shortList } from '../lists/short';
 import { grantsAt } from '../publications';
@@ -13,10 +14,11 @@ export const teams = shortList({
 	words: 'Teams, with their people, those of teams below counted in',
 	card: null,
 	row,
-	rows: (db) =>
+	rows: (db, at) =>
 		all<v.InferOutput<typeof row>>(
 			db,
-			'SELECT t.id, t.id AS team, t.name, t.parent_id AS parent, (SELECT count(*) FROM people p JOIN team_nesting n ON n.team_id = p.team_id WHERE n.above_id = t.id) AS people FROM teams t ORDER BY t.name'
+			`SELECT t.id, t.id AS team, t.name, t.parent_id AS parent, (SELECT count(*) FROM (SELECT DISTINCT mb.person_id FROM memberships mb JOIN team_nesting n ON n.team_id = mb.team_id WHERE n.above_id = t.id AND ${asOf('memberships mb')})) AS people FROM teams t ORDER BY t.name`,
+			{ at }
 		),
 	why: (db, team, at) => [
 		{ words: `${countWords(team.people, 'person', 'people')}, teams below counted in`, source: 'directory' },

@@ -221,7 +221,19 @@ export interface Installer {
 	dispose(machine: string, key: string): Promise<void>;
 }
 
+/** Somebody is of these teams from a moment on: the home team first. */
+export interface MemberChange {
+	at: number;
+	login: string;
+	memberOf: string[];
+}
+
 export interface Directory {
+	/**
+	 * What has changed of who is of which team, in order, after the changes that a cursor stands for; 0 stands for what the directory began
+	 * with. At most some thousand at a time: who is told of any asks again, from the cursor that came with them.
+	 */
+	changes(after: number): Promise<{ cursor: number; changes: MemberChange[] }>;
 	/** Computer accounts that the directory knows, with the folder each stands in. */
 	accounts(): Promise<{ name: string; folder: string }[]>;
 	createAccount(name: string, folder: string, key: string): Promise<void>;

@@ -37,7 +37,7 @@ export function landingsAt(db: Db, at: number): (login: string, publication: str
 	const way = waysOf(db);
 	const room = roomAt(db, at);
 	return (login, publication) => {
-		const person = personCalled(db, login);
+		const person = personCalled(db, login, at);
 		const pub = publications.find((p) => p.id === publication);
 		return person && pub ? landing(db, at, person, pub, serving(pub), way, room) : null;
 	};

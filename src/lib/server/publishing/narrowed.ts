@@ -1,7 +1,7 @@
 import { narrow, type Scope, type Term } from '$lib/core/scope/scope';
-import { teamsAbove, teamsRelated } from '../people';
+import { type DirectoryPerson, personCalled, teamsRelated } from '../people';
 import { type PoolRow, poolsAt, versionsByPool } from '../pools';
-import { all, type Db } from '../db';
+import type { Db } from '../db';
 import { type GrantRow, grantsAt, type PublicationRow, publicationsAt } from '../publications';
 
 /** Pools and publications within a scope, found by each other and by whom the publications are granted to. */
@@ -24,9 +24,8 @@ export function publishingAt(db: Db, scope: Scope, at: number): PublishingView {
 	const allPublications = publicationsAt(db, at);
 	const grants = grantsAt(db, at);
 	const poolOf = new Map(allPools.map((p) => [p.id, p]));
-	const above = teamsAbove(db);
 	const related = teamsRelated(db);
-	const asked = personsAsked(db, scope);
+	const asked = personsAsked(db, scope, at);
 
 	const grantsOf = (p: PublicationRow) => grants.filter((g) => g.publication === p.id);
 	const teamsOf = (p: PublicationRow) =>
@@ -34,9 +33,7 @@ export function publishingAt(db: Db, scope: Scope, at: number): PublishingView {
 	// Whom it is granted to by name, and those that the scope asks about whom a team's grant reaches.
 	const personsOf = (p: PublicationRow) =>
 		grantsOf(p).flatMap((g) =>
-			g.toKind === 'person'
-				? [g.toLogin!]
-				: asked.filter((a) => above.get(a.team)?.includes(g.toId)).map((a) => a.login)
+			g.toKind === 'person' ? [g.toLogin!] : asked.filter((a) => a.teams.includes(g.toId)).map((a) => a.login)
 		);
 	const served = (of: (p: PoolRow) => string | string[]) => (p: PublicationRow) =>
 		p.pools.flatMap((id) => (poolOf.has(id) ? of(poolOf.get(id)!) : []));
@@ -95,9 +92,7 @@ export function grantsIn(db: Db, scope: Scope, at: number): { items: GrantRow[];
 	);
 }
 
-function personsAsked(db: Db, scope: Scope): { login: string; team: string }[] {
-	const logins = scope.terms.flatMap((t) => (t.kind === 'facet' && t.facet === 'person' ? t.values : []));
-	return all(db, 'SELECT login, team_id AS team FROM people WHERE login IN (SELECT value FROM json_each(?))', [
-		JSON.stringify(logins)
-	]);
-}
+const personsAsked = (db: Db, scope: Scope, at: number): DirectoryPerson[] =>
+	scope.terms
+		.flatMap((t) => (t.kind === 'facet' && t.facet === 'person' ? t.values : []))
+		.flatMap((login) => personCalled(db, login, at) ?? []);

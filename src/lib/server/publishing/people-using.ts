@@ -3,7 +3,7 @@ import { countWords, DAY } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { asOf, asOfByEnd } from '../db/intervals';
 import { all, type Db } from '../db';
-import { everybody, teamsAbove } from '../people';
+import { everybody } from '../people';
 import { type GrantRow, grantsAt, type PublicationRow } from '../publications';
 
 /** Who uses what, and who holds it. */
@@ -82,8 +82,8 @@ export type Having = 'required' | 'fetched' | 'can fetch';
 
 interface Reached {
 	person: Person;
-	/** Their team and all above it. */
-	teams: string[];
+	/** The teams that they are of, and all above those. */
+	teams: readonly string[];
 	having: Having;
 	by: GrantRow;
 }
@@ -97,11 +97,10 @@ export function reachedBy(
 ): Map<string, Reached> {
 	const reached = new Map<string, Reached>();
 	if (grants.length === 0) return reached;
-	const above = teamsAbove(db);
 	const fetched = fetchersOf(db, publication.id, at);
 	const door = { visible: publication.visible.map((id) => ({ id, name: id })) };
-	for (const p of everybody(db)) {
-		const own = above.get(p.team) ?? [];
+	for (const p of everybody(db, at)) {
+		const own = p.teams;
 		if (!sees(door, own)) continue;
 		const by = grants.filter(
 			(g) =>

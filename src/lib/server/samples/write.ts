@@ -20,31 +20,64 @@ const insertSql = ({ key, columns }: Series, table: string, rows: number): strin
 const MINUTES = SERIES.machine.tables[0].table;
 const HOST_INSERT = insertSql(SERIES.host, SERIES.host.tables[0].table, 1);
 
-/** Sums up the finest samples of a step into the next coarser one, in memory as they come. */
+/** Sums up the finest samples of a step into the next coarser one, in memory as they come: one row of numbers for each that gives any. */
 class Sums {
-	private readonly of = new Map<number, { n: number; v: number[] }>();
-	private readonly highest: boolean[];
+	private readonly rowOf = new Map<number, number>();
+	private readonly ids: number[] = [];
+	private readonly width: number;
+	/** Columns before this one are summed, the others kept as the highest. */
+	private readonly summed: number;
+	private counts: Float64Array<ArrayBuffer> = new Float64Array(64);
+	private values: Float64Array<ArrayBuffer>;
 
 	constructor(private readonly series: Series) {
-		this.highest = series.columns.map((c) => series.highest.includes(c));
+		this.width = series.columns.length;
+		this.summed = this.width - series.highest.length;
+		if (series.columns.slice(this.summed).some((c) => !series.highest.includes(c)))
+			throw new Error(`what is kept as the highest of a step comes last among the columns of ${series.key}`);
+		this.values = new Float64Array(64 * this.width);
 	}
 
 	/** Adds a sample: its values stand at `from`. */
 	add(id: number, values: readonly number[], from: number): void {
-		let sum = this.of.get(id);
-		if (!sum) this.of.set(id, (sum = { n: 0, v: new Array<number>(this.highest.length).fill(0) }));
-		sum.n++;
-		for (let i = 0; i < this.highest.length; i++)
-			sum.v[i] = this.highest[i] ? Math.max(sum.v[i]!, values[from + i]!) : sum.v[i]! + values[from + i]!;
+		const row = this.rowOf.get(id) ?? this.begin(id);
+		const to = row * this.width;
+		const sums = this.values;
+		this.counts[row]!++;
+		for (let i = 0; i < this.summed; i++) sums[to + i]! += values[from + i]!;
+		for (let i = this.summed; i < this.width; i++)
+			if (values[from + i]! > sums[to + i]!) sums[to + i] = values[from + i]!;
+	}
+
+	private begin(id: number): number {
+		const row = this.ids.push(id) - 1;
+		this.rowOf.set(id, row);
+		if (row === this.counts.length) {
+			this.counts = grown(this.counts);
+			this.values = grown(this.values);
+		}
+		return row;
 	}
 
 	/** Writes what has been summed up, and begins anew. */
 	write(db: Db, at: number): void {
 		const sql = insertSql(this.series, this.series.tables[1].table, 1);
-		for (const [id, { n, v }] of this.of)
-			run(db, sql, [at, id, ...v.map((sum, i) => (this.highest[i] ? sum : Math.round(sum / n)))]);
-		this.of.clear();
+		this.ids.forEach((id, row) => {
+			const n = this.counts[row]!;
+			const own = this.values.subarray(row * this.width, (row + 1) * this.width);
+			run(db, sql, [at, id, ...Array.from(own, (sum, i) => (i < this.summed ? Math.round(sum / n) : sum))]);
+		});
+		this.rowOf.clear();
+		this.ids.length = 0;
+		this.counts.fill(0);
+		this.values.fill(0);
 	}
+}
+
+function grown(from: Float64Array): Float64Array<ArrayBuffer> {
+	const to = new Float64Array(from.length * 2);
+	to.set(from);
+	return to;
 }
 
 /** Sums up the rows of one table within a step of the next coarser one. */

@@ -2,7 +2,8 @@ import { decideOpening, inDates, sees } from '$lib/core/access/decide';
 import type { Fact } from '$lib/core/why/explained';
 import { narrow, type Scope, type Term } from '$lib/core/scope/scope';
 import { asRule, requestOfPerson } from '../access';
-import { teamsAbove } from '../people';
+import { homeTeam } from '../moment/membership-sql';
+import { personCalled } from '../people';
 import { doorsAt } from '../publishing';
 import { asOf } from '../db/intervals';
 import { all, one, type Db } from '../db';
@@ -135,7 +136,7 @@ export const requestsAt = (db: Db, at: number): RequestRow[] =>
 		db,
 		`SELECT r.id, p.login, p.name AS person, t.name AS team, t.id AS teamId, r.publication_id AS publication, pub.internal_name AS name, r.at, r.why,
 			CASE WHEN r.answered_at <= ?1 THEN r.answer END AS answer, r.answered_at AS answeredAt, r.answered_by AS answeredBy, r.words, pub.owner
-		 FROM requests r JOIN people p ON p.id = r.person_id JOIN teams t ON t.id = p.team_id
+		 FROM requests r JOIN people p ON p.id = r.person_id JOIN teams t ON t.id = ${homeTeam('p.id', '?1')}
 		 JOIN publications pub ON pub.id = r.publication_id AND ${asOf('publications pub', '?1')}
 		 WHERE r.at <= ?1 ORDER BY (r.answer IS NOT NULL AND r.answered_at <= ?1), r.at DESC`,
 		{ 1: at }
@@ -143,11 +144,14 @@ export const requestsAt = (db: Db, at: number): RequestRow[] =>
 
 /** The requests within a scope: of people of a team, of one person, for a publication. */
 export function requestsIn(db: Db, scope: Scope, at: number): { items: RequestRow[]; left: Term[] } {
-	const above = teamsAbove(db);
 	return narrow(
 		scope,
 		requestsAt(db, at),
-		{ team: (r) => above.get(r.teamId) ?? [], person: (r) => r.login, publication: (r) => r.publication },
+		{
+			team: (r) => [...(personCalled(db, r.login, at)?.teams ?? [])],
+			person: (r) => r.login,
+			publication: (r) => r.publication
+		},
 		(r) => `${r.person} ${r.name} ${r.why}`
 	);
 }

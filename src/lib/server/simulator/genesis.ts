@@ -1,3 +1,4 @@
+import { teamsOver } from './directory';
 import { layOut } from '$lib/core/estate/layout';
 import { beginning, type Estate } from '$lib/core/estate/schema';
 import { addressText } from '$lib/core/network/addresses';
@@ -60,6 +61,7 @@ export function makeWorld(estate: Estate): World {
 			])
 		),
 		machines: new Map(),
+		directoryChanges: [],
 		existing: new Map(estate.existing.map((m) => [m.name, existingOf(m)])),
 		accounts: new Map(),
 		people: new Map(),
@@ -130,11 +132,8 @@ export function makeWorld(estate: Estate): World {
 	}
 
 	const zones = new Map(estate.sites.map((s) => [s.id, s.time_zone]));
-	const teams = new Map(estate.directory.teams.map((t) => [t.id, t]));
 	const nets = new Map(estate.sites.map((s) => [s.id, s.networks[0]]));
 	estate.directory.people.forEach((p) => {
-		const above: string[] = [];
-		for (let t: string | undefined = p.team; t !== undefined; t = teams.get(t)?.parent) above.push(t);
 		const zone = zones.get(p.site)!;
 		if (!knowsZone(zone)) throw new RangeError(`unknown time zone ${zone}`);
 		const index = hashText(p.login);
@@ -146,7 +145,8 @@ export function makeWorld(estate: Estate): World {
 			site: p.site,
 			zone,
 			team: p.team,
-			teams: above,
+			others: p.teams.filter((t) => t !== p.team),
+			teams: teamsOver(estate.directory.teams, [p.team, ...p.teams]),
 			pattern: p.pattern,
 			profile: p.profile,
 			managed: p.managed_endpoint,
@@ -160,6 +160,8 @@ export function makeWorld(estate: Estate): World {
 		world.people.set(p.login, person);
 		schedule(world, now, { kind: 'day', person: p.login, day: Number.NaN });
 	});
+	for (const { at, ...change } of estate.directory.changes)
+		if (at > now) schedule(world, at, { kind: 'member changes', ...change });
 	for (const { id, relay } of estate.gateways)
 		if (relay?.before && relay.before.until > now)
 			schedule(world, relay.before.until, { kind: 'relay moves', gateway: id });

@@ -1,3 +1,4 @@
+import { changeMember } from './directory';
 import { logOf } from '../log';
 import type { CheckResult } from '$lib/core/diagnosis/checks';
 import type { Estate } from '$lib/core/estate/schema';
@@ -223,6 +224,8 @@ export class Lab {
 				return;
 			case 'fault':
 				return void applyFault(lab, h.fault);
+			case 'member changes':
+				return changeMember(w, this.estate.directory.teams, h);
 			case 'relay moves':
 				return this.moveRelay(h.gateway);
 			case 'fault over':

@@ -60,6 +60,7 @@ describe('a working day', () => {
 		site: 's',
 		zone,
 		team: 't',
+		others: [],
 		teams: ['t'],
 		pattern: 'day',
 		profile: 1,

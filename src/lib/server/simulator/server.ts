@@ -240,6 +240,10 @@ export class LabServer {
 				dispose: (machine, key) => this.operate(key, { kind: 'dispose capture', machine }, 8 * SECOND)
 			},
 			directory: {
+				changes: async (after) => {
+					const changes = w.directoryChanges.slice(after, after + CHANGES_AT_ONCE);
+					return { cursor: after + changes.length, changes };
+				},
 				accounts: async () => [...w.accounts].map(([name, folder]) => ({ name, folder })),
 				createAccount: (name, folder, key) => this.operate(key, { kind: 'account', name, folder }, 1500),
 				moveAccount: (name, folder, key) => this.operate(key, { kind: 'account', name, folder, moved: true }, 1500),
@@ -360,6 +364,9 @@ export class LabServer {
 }
 
 const NO_DISK = { disk: 0, pageFile: 0, pageApart: false };
+
+/** As a directory would answer: a page of them. */
+const CHANGES_AT_ONCE = 2000;
 
 /** Everybody in a lab's directory begins with this password: there is nothing to protect. */
 export const LAB_PASSWORD = 'tideline';

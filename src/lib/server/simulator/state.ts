@@ -1,3 +1,4 @@
+import type { MemberChange } from '../providers';
 import type { Phase } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
 import type {
@@ -32,6 +33,8 @@ export interface World {
 	networks: Map<string, { first: number; last: number; leased: Map<number, string>; usedUp: boolean }>;
 	gateways: Map<string, SimGateway>;
 	machines: Map<string, SimMachine>;
+	/** What has changed in the directory, in order: whoever follows it asks for those after the ones that it knows. */
+	directoryChanges: MemberChange[];
 	/** Machines that belong to no pool, by name. */
 	existing: Map<string, ExistingMachine>;
 	accounts: Map<string, string>;
@@ -117,7 +120,9 @@ export interface SimPerson {
 	site: string;
 	zone: string;
 	team: string;
-	/** The team and all above it. */
+	/** Other teams that they are of. */
+	others: string[];
+	/** The teams that they are of, and all above those. */
 	teams: string[];
 	pattern: string;
 	profile: number;
@@ -234,6 +239,7 @@ export type Happening = Timed &
 		| { kind: 'fault'; fault: Omit<SimFault, 'id' | 'since' | 'before'> }
 		| { kind: 'fault over'; id: number }
 		| { kind: 'relay moves'; gateway: string }
+		| { kind: 'member changes'; person: string; team?: string; teams?: string[] }
 	);
 
 /** What an operation does when its time has come. */

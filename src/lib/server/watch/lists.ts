@@ -1,3 +1,4 @@
+import { homeTeam } from '../moment/membership-sql';
 import * as v from 'valibot';
 import { asOf } from '../db/intervals';
 import { all, one, type Db } from '../db';
@@ -131,14 +132,14 @@ export const SESSIONS: Listing = {
 		HOST,
 		['ss', `JOIN session_states ss ON ss.session_id = s.id AND ${asOf('session_states ss')}`]
 	],
-	columns: `s.id, pe.name AS person, pe.login, pe.team_id AS team, (SELECT name FROM teams WHERE id = pe.team_id) AS teamName, m.name AS machine, m.pool_id AS pool, ${POOL_NAME} AS poolName,
+	columns: `s.id, pe.name AS person, pe.login, ${homeTeam('pe.id')} AS team, (SELECT name FROM teams WHERE id = ${homeTeam('pe.id')}) AS teamName, m.name AS machine, m.pool_id AS pool, ${POOL_NAME} AS poolName,
 		m.site_id AS site, ${siteName('m.site_id')} AS siteName, s.publication_id AS publication,
 		s.gateway_id AS gateway, s.protocol, s.since, s.until, ss.state, s.sign_in AS signIn, ${SAMPLED_STRAIN} AS strain`,
 	sorts: {
 		person: 'pe.name',
 		machine: 'm.name',
 		pool: 'm.pool_id',
-		team: 'pe.team_id',
+		team: homeTeam('pe.id'),
 		site: 'm.site_id',
 		protocol: 's.protocol',
 		gateway: 's.gateway_id',
@@ -184,14 +185,14 @@ const PEOPLE: Listing = {
 	id: 'pe.id',
 	table: 'people pe',
 	where: '1',
-	joins: [['t', 'JOIN teams t ON t.id = pe.team_id']],
+	joins: [['t', `JOIN teams t ON t.id = ${homeTeam('pe.id')}`]],
 	columns: `pe.id, pe.login, pe.name, t.name AS team, pe.site_id AS site, ${siteName('pe.site_id')} AS siteName, pe.pattern, pe.managed, ${sessionsWhere('s.person_id = pe.id')} AS sessions,
 		(SELECT m.name FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.person_id = pe.id AND ${OPEN} ORDER BY s.since LIMIT 1) AS machine,
 		${LAST_SIGN_IN} AS lastSignIn`,
 	sorts: {
 		name: 'pe.name',
 		login: 'pe.login',
-		team: 'pe.team_id',
+		team: homeTeam('pe.id'),
 		site: 'pe.site_id',
 		sessions: sessionsWhere('s.person_id = pe.id'),
 		since: LAST_SIGN_IN

@@ -66,7 +66,7 @@
 			const next = Math.min(width - 60, ...all.slice(i + 1).map((n) => x(n.at)));
 			const below = at + 12 > boxed && at < boxed + BOX.width;
 			const crossed = at < cursor && at + 15 > cursor;
-			const begin = below && crossed ? cursor + 4 : at + 13;
+			const begin = below && crossed ? Math.max(cursor + 4, at + 13) : at + 13;
 			const end = !below && at < boxed ? Math.min(next, boxed) : next;
 			const room = end - begin - 4;
 			return { ...f, x: at, below, indent: begin - at - 13, room: room < 46 ? 0 : Math.min(170, room) };

@@ -1,7 +1,7 @@
 import { CHECKS } from '$lib/core/diagnosis/checks';
 import { facetValues, narrow, termWords } from '$lib/core/scope/scope';
 import { DAY } from '$lib/core/time/units';
-import { personCalled, teamsAbove } from '$lib/server/people';
+import { personCalled, everybody } from '$lib/server/people';
 import { failingAt } from '$lib/server/diagnosis';
 import { jobsOfKind } from '$lib/server/jobs';
 import { sharedLoad } from '$lib/server/load';
@@ -16,14 +16,15 @@ export const load = sharedLoad(({ context, look, at }) => {
 	const persons = facetValues(look.scope, 'person');
 	const { checks: failing, left: leftOfMachines } = failingAt(db, look.scope, at);
 	const gateway = failing.filter((f) => f.name === 'gateway');
-	const person = persons?.length === 1 ? personCalled(db, persons[0]!) : null;
-	const above = teamsAbove(db);
+	const person = persons?.length === 1 ? personCalled(db, persons[0]!, at) : null;
+	const members = new Map(everybody(db, at).map((p) => [p.login, p.teams]));
+	const teamsOf = (login: string) => [...(members.get(login) ?? [])];
 	const { items: failed, left: leftOfConnections } = narrow(
 		look.scope,
 		person ? connectionsOf(db, person.id, at, 400) : failedConnections(db, at - DAY, at, 2000),
 		{
 			person: (c) => c.login,
-			team: (c) => above.get(c.team) ?? [],
+			team: (c) => teamsOf(c.login),
 			site: (c) => c.site,
 			pool: (c) => c.pool ?? [],
 			machine: (c) => c.machine ?? [],

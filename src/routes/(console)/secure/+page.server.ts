@@ -45,7 +45,7 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 		publications: publicationsAt(db, at).map((p) => ({ id: p.id, name: p.internalName })),
 		test: {
 			login,
-			name: personWords(db, login)?.name ?? login,
+			name: personWords(db, login, at)?.name ?? login,
 			publication,
 			when: Number.isNaN(when) ? look.at : when,
 			asked: login !== '' && publication !== '',

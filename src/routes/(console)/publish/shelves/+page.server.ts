@@ -9,7 +9,7 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 	const { db } = context;
 	const who = (url.searchParams.get('who') ?? '').trim();
 	const on = url.searchParams.get('on') ?? '';
-	const person = who ? personWords(db, who) : undefined;
+	const person = who ? personWords(db, who, at) : undefined;
 	const zone = person?.zone ?? 'UTC';
 	// A day is looked at as it is at the present time of day, on the clock of the person's site.
 	const day = /^\d{4}-\d\d-\d\d$/.test(on) ? Date.parse(`${on}T00:00:00Z`) / 86_400_000 : NaN;

@@ -13,7 +13,7 @@ export const load = ({ locals }) => {
 
 export const actions = {
 	default: async ({ request, cookies, url, getClientAddress }) => {
-		const { db, providers, vault } = runtime();
+		const { clock, db, providers, vault } = runtime();
 		const form = await formOf(request);
 		const login = form.get('login').trim().toLowerCase();
 		const password = form.get('password');
@@ -26,7 +26,7 @@ export const actions = {
 		});
 		if ('outcome' in guess)
 			return fail(429, { login, problem: `Too many attempts. Wait ${guess.waitMinutes} min, then try again.` });
-		const person = personCalled(db, login);
+		const person = personCalled(db, login, clock.now());
 		if (!person || password.length > PASSWORD.most || !(await providers.directory.verify(login, password)))
 			return fail(400, { login, problem: 'Login or password is wrong.' });
 		guess.right();

@@ -56,7 +56,7 @@ export const load = async ({ params, locals }) => {
 		channels: decision?.value.channels ?? [],
 		/** The clock of the person's site. */
 		now,
-		zone: personWords(db, caller.login)?.zone ?? 'Etc/UTC',
+		zone: personWords(db, caller.login, now)?.zone ?? 'Etc/UTC',
 		theme: locals.theme
 	};
 };

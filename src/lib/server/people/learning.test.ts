@@ -1,0 +1,146 @@
+import { beforeAll, describe, expect, test } from 'vitest';
+import { parseScope } from '$lib/core/scope/scope';
+import { beginning } from '$lib/core/estate/schema';
+import { FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
+import { matrixAt, testAccess } from '../access';
+import { all, one } from '../db';
+import { Harness, QUIET, testEstate } from '../testing/harness';
+import { publicationsAt } from '../publications';
+import { shelfOf } from '../shelf';
+import { peoplePage } from '../watch';
+import { everybody, personCalled, personWords } from './directory';
+import { personCard } from './cards';
+import { membershipsOf } from './teams';
+
+/** Eve goes from the visitors to the harbour at two; Bo is a visitor, too, from the beginning, and no longer from three on. */
+let h: Harness;
+let begun: number;
+let moved: number;
+const estate = () =>
+	testEstate('e2e/small.yaml', (e) => {
+		QUIET(e);
+		e.directory.people.find((p) => p.login === 'bo')!.teams = ['visitors'];
+		e.directory.changes = [
+			{ at: beginning(e) + 2 * HOUR, person: 'eve', team: 'harbour', teams: ['visitors'] },
+			{ at: beginning(e) + 3 * HOUR, person: 'bo', teams: [] },
+			{ at: beginning(e) + 4 * HOUR, person: 'eve', teams: [] }
+		];
+	});
+beforeAll(async () => {
+	const e = estate();
+	begun = beginning(e);
+	moved = begun + 2 * HOUR;
+	h = await Harness.of(e);
+	await h.live(5 * HOUR, 30_000);
+});
+
+const inTeam = (team: string, at: number) =>
+	peoplePage(h.db, {
+		scope: parseScope(`team:${team}`).scope,
+		at,
+		sort: 'name',
+		descending: false,
+		offset: 0,
+		limit: 50
+	})
+		.rows.map((p) => p.login)
+		.sort();
+const asks = (login: string, at: number) =>
+	testAccess(h.db, { login, publication: 'desk', at, address: null, managed: null, secondFactor: true })!.value.allowed;
+
+describe('somebody who goes to another team', () => {
+	test('is of it from that moment on, and of the other before', () => {
+		expect(personCalled(h.db, 'eve', moved - 1)).toMatchObject({ team: 'visitors', memberOf: ['visitors'] });
+		expect(personCalled(h.db, 'eve', moved)).toMatchObject({ team: 'harbour', memberOf: ['harbour', 'visitors'] });
+		expect(personCalled(h.db, 'eve', h.lab.now)).toMatchObject({ team: 'harbour', memberOf: ['harbour'] });
+		expect(personWords(h.db, 'eve', moved - 1)!.team).toBe('Visitors');
+		expect(personWords(h.db, 'eve', moved)!.team).toBe('Harbour');
+		expect(everybody(h.db, moved - 1).find((p) => p.login === 'eve')!.team).toBe('visitors');
+		expect(everybody(h.db, moved).find((p) => p.login === 'eve')!.team).toBe('harbour');
+	});
+
+	test('is found in lists by every team that they were of then, with those above', () => {
+		expect(inTeam('harbour', moved - 1)).toEqual(['anna', 'bo', 'cleo', 'dag']);
+		expect(inTeam('harbour', moved)).toEqual(['anna', 'bo', 'cleo', 'dag', 'eve']);
+		expect(inTeam('visitors', moved)).toEqual(['bo', 'eve']);
+		expect(inTeam('visitors', begun + 3 * HOUR)).toEqual(['eve']);
+		expect(inTeam('visitors', h.lab.now)).toEqual([]);
+		expect(inTeam('everybody', moved)).toHaveLength(5);
+	});
+
+	test('gets what the new team gets, wherever it is asked, and the lab lets them in by it', () => {
+		expect(asks('eve', moved - 1)).toBe(false);
+		expect(asks('eve', moved)).toBe(true);
+		const on = (at: number) =>
+			shelfOf(h.db, 'eve', at, true)!
+				.map((s) => s.id)
+				.sort();
+		expect(on(moved - 1)).toEqual(['own']);
+		expect(on(moved)).toEqual(['desk', 'own']);
+		const desk = publicationsAt(h.db, moved).filter((p) => p.id === 'desk');
+		const total = (at: number) => matrixAt(h.db, at, desk).totals[0];
+		expect([total(moved - 1), total(moved)]).toEqual([4, 5]);
+	});
+
+	test('counts once in a team above two of theirs', () => {
+		const m = matrixAt(h.db, moved, publicationsAt(h.db, moved));
+		const people = new Map(m.teams.map((t) => [t.id, t.people]));
+		expect([people.get('everybody'), people.get('harbour'), people.get('visitors')]).toEqual([5, 5, 2]);
+	});
+
+	test('has it on their card, what is over included', () => {
+		const card = personCard(h.ctx, 'eve', { at: h.lab.now, live: true } as never)!;
+		expect(card.rows.filter((r) => r.name.endsWith('team')).map((r) => r.value)).toEqual(['Harbour']);
+		const teams = card.sections.find((s) => s.kind === 'lines')!;
+		expect(teams).toMatchObject({ title: 'Teams, now and before' });
+		expect('lines' in teams && teams.lines.map((l) => l.words)).toEqual([
+			'Harbour, home team',
+			'Visitors',
+			'Visitors, home team'
+		]);
+	});
+
+	test('opens what the new team has', async () => {
+		h.lab.apply({ kind: 'connect', login: 'eve', publication: 'desk', secondFactor: true, key: 'eve moved' });
+		await h.live(15 * MINUTE, 10_000);
+		expect(
+			all(h.db, `SELECT s.id FROM sessions s JOIN people p ON p.id = s.person_id WHERE p.login = 'eve'`)
+		).toHaveLength(1);
+	});
+});
+
+describe('changes of the directory', () => {
+	test('leave one home team at any moment, and are taken in once', async () => {
+		const before = all(h.db, 'SELECT * FROM memberships ORDER BY 1, 2, 3');
+		for (const p of all<{ id: number }>(h.db, 'SELECT id FROM people'))
+			for (const at of [begun, moved, begun + 3 * HOUR, begun + 4 * HOUR, h.lab.now])
+				expect(membershipsOf(h.db, p.id, at).filter((m) => m.home && m.until > at)).toHaveLength(1);
+		await h.live(5 * MINUTE);
+		expect(all(h.db, 'SELECT * FROM memberships ORDER BY 1, 2, 3')).toEqual(before);
+	});
+
+	test('that name nobody, or no team, are left out, and those beside them taken', async () => {
+		const h2 = await Harness.of(testEstate('e2e/small.yaml', QUIET));
+		const at = h2.lab.now;
+		h2.lab.world.directoryChanges.push(
+			{ at, login: 'nobody', memberOf: ['harbour'] },
+			{ at, login: 'anna', memberOf: ['moon'] },
+			{ at, login: 'anna', memberOf: ['harbour', 'moon', 'visitors'] }
+		);
+		await h2.live(2 * MINUTE);
+		expect(personCalled(h2.db, 'anna', h2.lab.now)!.memberOf).toEqual(['harbour', 'visitors']);
+		expect(one<{ n: number }>(h2.db, `SELECT count(*) AS n FROM memberships WHERE until = ${FOREVER}`)!.n).toBe(6);
+	});
+
+	test('are taken in by the page', async () => {
+		const big = await Harness.of(testEstate('e2e/small.yaml', QUIET));
+		const at = big.lab.now;
+		for (let i = 0; i < 4501; i++)
+			big.lab.world.directoryChanges.push({ at: at + i, login: 'dag', memberOf: [i % 2 ? 'harbour' : 'visitors'] });
+		await big.live(2 * MINUTE);
+		expect(personCalled(big.db, 'dag', big.lab.now)!.team).toBe('visitors');
+		big.lab.world.directoryChanges.push({ at: big.lab.now, login: 'dag', memberOf: ['harbour'] });
+		await big.live(2 * MINUTE);
+		expect(personCalled(big.db, 'dag', big.lab.now)!.team).toBe('harbour');
+	});
+});
