@@ -21,7 +21,8 @@ test.describe('the helpdesk, with somebody on the phone', () => {
 
 	test('finds an unusable machine, repairs it by runbook, and is told the result', async ({ page }) => {
 		await visit(page, '/fix');
-		const row = page.getByRole('row', { name: /bgo-br-004/ });
+		// The row of the check that fails: people who did not get through to the machine stand in rows of their own.
+		const row = page.getByRole('row', { name: /^bgo-br-004 its agent/ });
 		await expect(row).toContainText('its agent does not answer');
 		await row.getByRole('button', { name: 'Repair' }).click();
 		await expect(page.getByRole('region', { name: 'Plan' })).toContainText('Repair bgo-br-004');
@@ -29,7 +30,7 @@ test.describe('the helpdesk, with somebody on the phone', () => {
 		expect(await commitAndFollow(page)).toBe('done');
 		await expect(page.getByText('helped by: restart service')).toBeVisible();
 		await visit(page, '/fix');
-		await expect(page.getByRole('row', { name: /bgo-br-004/ })).toHaveCount(0);
+		await expect(row).toHaveCount(0);
 		await expect(page.getByRole('button', { name: /new notices/ })).not.toHaveAccessibleName('0 new notices');
 	});
 

@@ -92,4 +92,21 @@ test.describe('accounts, under Settings', () => {
 		await page.getByRole('button', { name: 'Plan where they are sent' }).click();
 		await expect(plan(page)).toContainText('Send heads of the change log to records@kept.example');
 	});
+
+	test('how many people the directory may move at once is a plan, in percent as it is typed', async ({ page }) => {
+		const share = page.getByLabel('May move at once, of all people');
+		await expect(share).toHaveValue('5 %');
+		await share.fill('most');
+		await page.getByRole('button', { name: 'Plan the share' }).click();
+		await expect(page.getByText('Write a share such as 50 %.')).toBeVisible();
+		await share.fill('120');
+		await page.getByRole('button', { name: 'Plan the share' }).click();
+		await expect(page.getByText('At most everybody.')).toBeVisible();
+		await share.fill('8 %');
+		await page.getByRole('button', { name: 'Plan the share' }).click();
+		await expect(plan(page)).toContainText('Let the directory move 8 % of people before somebody looks');
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/settings');
+		await expect(share).toHaveValue('8 %');
+	});
 });

@@ -3,6 +3,7 @@ import { parseScope } from '$lib/core/scope/scope';
 import { beginning } from '$lib/core/estate/schema';
 import { FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
 import { matrixAt, testAccess } from '../access';
+import { needsAt } from '../house/needs';
 import { all, one } from '../db';
 import { Harness, QUIET, testEstate } from '../testing/harness';
 import { publicationsAt } from '../publications';
@@ -142,5 +143,81 @@ describe('changes of the directory', () => {
 		big.lab.world.directoryChanges.push({ at: big.lab.now, login: 'dag', memberOf: ['harbour'] });
 		await big.live(2 * MINUTE);
 		expect(personCalled(big.db, 'dag', big.lab.now)!.team).toBe('harbour');
+	});
+});
+
+describe('changes that move very many', () => {
+	/** Forty more people of the harbour, of whom the directory sends fifteen to the visitors. */
+	async function many() {
+		const crowd = Array.from({ length: 40 }, (_v, i) => `crowd${String(i).padStart(2, '0')}`);
+		const own = await Harness.of(
+			testEstate('e2e/small.yaml', (e) => {
+				QUIET(e);
+				const like = e.directory.people.find((p) => p.login === 'bo')!;
+				for (const login of crowd) e.directory.people.push({ ...like, login, name: `Crowd ${login}` });
+			})
+		);
+		const send = (logins: string[], ...memberOf: string[]) =>
+			logins.forEach((login) => own.lab.world.directoryChanges.push({ at: own.lab.now, login, memberOf }));
+		const needs = () =>
+			needsAt(own.db, parseScope('').scope, own.lab.now).needs.filter((n) => n.key.startsWith('directory'));
+		const of = (login: string) => personCalled(own.db, login, own.lab.now)!.team;
+		return { own, crowd, send, needs, of };
+	}
+
+	test('are held, stand on Today with who would go where, and are taken in by a plan', async () => {
+		const { own, crowd, send, needs, of } = await many();
+		send(crowd.slice(0, 15), 'visitors');
+		await own.live(3 * MINUTE);
+		expect(of('crowd00')).toBe('harbour');
+		expect(needs()).toMatchObject([
+			{ people: 15, title: 'The directory moves 15 people to other teams at once', plan: { kind: 'directory.take' } }
+		]);
+		const since = needs()[0]!.since;
+		send(['crowd20'], 'visitors');
+		await own.live(3 * MINUTE);
+		expect(needs()).toMatchObject([{ people: 16, since }]);
+
+		const plan = await own.draft('directory.take', {});
+		expect(plan.effects.people).toHaveLength(16);
+		expect(plan.effects.people[0]).toMatchObject({ id: 'crowd00', how: 'from Harbour to Visitors' });
+		expect(plan.reasons[0]!.words).toBe('16 people: from Harbour to Visitors');
+		// What comes meanwhile makes another plan of it: it is refused.
+		send(['crowd21'], 'visitors');
+		await expect(own.commit(plan.id)).rejects.toThrow();
+		expect((await own.carryOut('directory.take', {})).state).toBe('done');
+		expect([of('crowd00'), of('crowd20'), of('crowd21'), of('crowd22')]).toEqual([
+			'visitors',
+			'visitors',
+			'visitors',
+			'harbour'
+		]);
+		expect(needs()).toEqual([]);
+		expect((await own.draft('directory.take', {})).blocks).toHaveLength(1);
+		await own.live(3 * MINUTE);
+		expect(needs()).toEqual([]);
+	});
+
+	test('that the directory puts right by itself are held no longer, and nobody has moved', async () => {
+		const { own, crowd, send, needs, of } = await many();
+		send(crowd.slice(0, 15), 'visitors');
+		await own.live(2 * MINUTE);
+		expect(needs()).toHaveLength(1);
+		send(crowd.slice(0, 15), 'harbour');
+		await own.live(2 * MINUTE);
+		expect(needs()).toEqual([]);
+		expect(of('crowd00')).toBe('harbour');
+	});
+
+	test('are taken in at once where the share is set higher; and the share is set by a plan', async () => {
+		const { own, crowd, send, needs, of } = await many();
+		await expect(own.draft('directory.limit', { percent: 101 })).rejects.toMatchObject({
+			problems: [{ field: 'percent' }]
+		});
+		expect((await own.carryOut('directory.limit', { percent: 50 })).state).toBe('done');
+		send(crowd.slice(0, 15), 'visitors');
+		await own.live(2 * MINUTE);
+		expect(needs()).toEqual([]);
+		expect(of('crowd00')).toBe('visitors');
 	});
 });

@@ -1,11 +1,28 @@
 import type { Manifest } from '../manifest';
-import { teams } from './lists';
 import { learnMembers } from './learning';
 import { personCard } from './cards';
+import { teams } from './lists';
+import { heldNeeds } from './needs';
+import { peoplePlans } from './planner';
+import { peopleSteps } from './steps';
+
+declare module '../plans/kind' {
+	interface AreaPlans {
+		people: typeof peoplePlans;
+	}
+}
+declare module '../jobs/step' {
+	interface AreaSteps {
+		people: typeof peopleSteps;
+	}
+}
 
 export const manifest: Manifest = {
 	name: 'people',
+	plans: peoplePlans,
+	steps: peopleSteps,
 	cards: { person: personCard },
 	lists: [teams],
+	needs: heldNeeds,
 	chores: (ctx) => [{ name: 'the directory', every: 'minute', run: () => learnMembers(ctx) }]
 };

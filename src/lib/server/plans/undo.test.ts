@@ -7,6 +7,7 @@ import { one } from '../db';
 import { verifyData } from '../verify';
 import { beginJoining } from '../joining/joinings';
 import { packageAt } from '../packages';
+import { directoryPercent } from '../people';
 import { decided } from '../testing/decided';
 import { addReef, answerReef, COMPUTER } from '../testing/estates';
 import { Harness, NEW_POOL, OWNER, QUIET, testEstate } from '../testing/harness';
@@ -99,6 +100,7 @@ const daily = {
 const opened = async (h: Harness) => void (await h.carryOut('image.open', { line: 'desk', number: '1.0.0' }));
 
 const CASES: Record<string, Case[]> = {
+	'directory.limit': [{ input: { percent: 12 }, beside: (h) => directoryPercent(h.db) }],
 	'note.write': [
 		{ input: { about: 'pool/quay', text: 'Ask Bo first' } },
 		{

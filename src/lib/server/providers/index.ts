@@ -1,3 +1,4 @@
+import type { MemberChange } from '$lib/core/people/changes';
 import type { Channel, Conditions, Door } from '$lib/core/access/decide';
 import type { Placing } from '$lib/core/capacity/placement';
 import type { ParamValues } from '$lib/core/images/library/params';
@@ -221,19 +222,12 @@ export interface Installer {
 	dispose(machine: string, key: string): Promise<void>;
 }
 
-/** Somebody is of these teams from a moment on: the home team first. */
-export interface MemberChange {
-	at: number;
-	login: string;
-	memberOf: string[];
-}
-
 export interface Directory {
 	/**
 	 * What has changed of who is of which team, in order, after the changes that a cursor stands for; 0 stands for what the directory began
-	 * with. At most some thousand at a time: who is told of any asks again, from the cursor that came with them.
+	 * with. At most some thousand at a time: who is told of any asks again, from the cursor that came with them. `upTo`: none beyond that cursor.
 	 */
-	changes(after: number): Promise<{ cursor: number; changes: MemberChange[] }>;
+	changes(after: number, upTo?: number): Promise<{ cursor: number; changes: MemberChange[] }>;
 	/** Computer accounts that the directory knows, with the folder each stands in. */
 	accounts(): Promise<{ name: string; folder: string }[]>;
 	createAccount(name: string, folder: string, key: string): Promise<void>;

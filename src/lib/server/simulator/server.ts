@@ -240,8 +240,8 @@ export class LabServer {
 				dispose: (machine, key) => this.operate(key, { kind: 'dispose capture', machine }, 8 * SECOND)
 			},
 			directory: {
-				changes: async (after) => {
-					const changes = w.directoryChanges.slice(after, after + CHANGES_AT_ONCE);
+				changes: async (after, upTo = Infinity) => {
+					const changes = w.directoryChanges.slice(after, Math.min(upTo, after + CHANGES_AT_ONCE));
 					return { cursor: after + changes.length, changes };
 				},
 				accounts: async () => [...w.accounts].map(([name, folder]) => ({ name, folder })),

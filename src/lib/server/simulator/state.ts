@@ -1,4 +1,4 @@
-import type { MemberChange } from '../providers';
+import type { MemberChange } from '$lib/core/people/changes';
 import type { Phase } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
 import type {

@@ -7,6 +7,7 @@ import { changePassword, endOthers, noteOwn, operators, tokensOf } from '$lib/se
 import type { Caller } from '$lib/server/identity/caller';
 import { beginFactor, CODE_PROBLEM, confirmFactor, dropFactor, factorOwner } from '$lib/server/identity/factor';
 import { factorPicture } from '$lib/server/identity/picture';
+import { directoryPercent } from '$lib/server/people';
 import { runtime } from '$lib/server/runtime';
 
 export const load = ({ locals, depends }) => {
@@ -23,7 +24,9 @@ export const load = ({ locals, depends }) => {
 		roles: ROLES,
 		mayManage: may(caller.role, 'identity', 'draft'),
 		/** Where signed heads of the change log are sent. */
-		heads: seesAccounts ? { mail: setting(db, HEADS_MAIL) ?? '', hook: setting(db, HEADS_HOOK) ?? '' } : null
+		heads: seesAccounts ? { mail: setting(db, HEADS_MAIL) ?? '', hook: setting(db, HEADS_HOOK) ?? '' } : null,
+		/** The percentage of people that the directory may move without anybody looking. */
+		directory: may(caller.role, 'access', 'draft') ? { percent: directoryPercent(db) } : null
 	};
 };
 

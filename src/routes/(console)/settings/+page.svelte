@@ -5,6 +5,7 @@
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 	import PasswordForm from '$lib/ui/forms/PasswordForm.svelte';
 	import CodeField from '$lib/ui/forms/CodeField.svelte';
+	import DirectoryForm from '$lib/ui/settings/DirectoryForm.svelte';
 	import HeadsForm from '$lib/ui/settings/HeadsForm.svelte';
 	import OperatorForm from '$lib/ui/settings/OperatorForm.svelte';
 	import TokenForm from '$lib/ui/settings/TokenForm.svelte';
@@ -134,6 +135,14 @@
 				>
 			</h2>
 			<HeadsForm heads={data.heads} />
+		</section>
+	{/if}
+	{#if data.directory}
+		<section>
+			<h2 class="head">
+				Directory <small>what moves more people to other teams at once waits on Today until somebody has looked</small>
+			</h2>
+			<DirectoryForm percent={data.directory.percent} />
 		</section>
 	{/if}
 </div>

@@ -17,3 +17,8 @@ CREATE INDEX memberships_by_until ON memberships(until);
 CREATE TRIGGER teams_nested AFTER INSERT ON team_nesting BEGIN UPDATE directory_revision SET number = number + 1; END;
 CREATE TRIGGER teams_nested_anew AFTER UPDATE ON team_nesting BEGIN UPDATE directory_revision SET number = number + 1; END;
 CREATE TRIGGER teams_unnested AFTER DELETE ON team_nesting BEGIN UPDATE directory_revision SET number = number + 1; END;
+
+-- Changes of the directory that touch so many people that somebody looks at them first: from which on they are held, and whom they touch.
+CREATE TABLE held_changes(
+	id INTEGER NOT NULL, since INTEGER NOT NULL, until INTEGER NOT NULL, people INTEGER NOT NULL, PRIMARY KEY (id, since)
+) STRICT, WITHOUT ROWID;
