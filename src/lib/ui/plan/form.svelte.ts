@@ -23,6 +23,8 @@ interface How<F extends object> {
 	parts?: Parts;
 	/** Whether to compute the effects as one types; not where computing them takes long, or where a file has to come first. */
 	foresee?: boolean;
+	/** The fields begin with what holds already: nothing is said of a plan until one of them differs. */
+	holds?: boolean;
 }
 
 /**
@@ -40,17 +42,20 @@ export class PlanForm<F extends object> {
 	private turn = 0;
 	/** Once it has been submitted, what is wrong is said anew as one types. */
 	private tried = false;
+	/** What holds already, where the fields begin with it. */
+	private readonly held: string | null;
 
 	constructor(private readonly how: How<F>) {
 		const fields = $state(how.start);
 		this.f = fields;
+		this.held = how.holds ? untrack(() => JSON.stringify(how.input(fields))) : null;
 		if (how.foresee !== false)
 			$effect(() => {
 				const kind = this.kind;
 				const input = this.how.input(this.f);
 				// All of it is read here, however deep, so that this follows it.
-				JSON.stringify(input);
-				return untrack(() => this.look(kind, input));
+				const said = JSON.stringify(input);
+				return untrack(() => (said === this.held && !this.tried ? this.unsay() : this.look(kind, input)));
 			});
 	}
 
@@ -92,6 +97,13 @@ export class PlanForm<F extends object> {
 		return Object.fromEntries(
 			Object.entries(errors).map(([path, words]) => [path === 'form' ? path : beside(path), words])
 		);
+	}
+
+	/** Nothing differs from what holds: there is nothing to say. */
+	private unsay(): undefined {
+		this.turn++;
+		this.foreseen = null;
+		this.looking = false;
 	}
 
 	/** Asks what it would come to, once nothing has been typed for a moment. What is unfinished says nothing yet. */

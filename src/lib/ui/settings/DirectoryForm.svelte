@@ -10,7 +10,8 @@
 	const form = new PlanForm({
 		kind: 'directory.limit',
 		start: untrack(() => ({ percent: percent as number | Unread })),
-		input: (f) => ({ ...f })
+		input: (f) => ({ ...f }),
+		holds: true
 	});
 	const f = form.f;
 </script>

@@ -9,7 +9,8 @@
 		kind: 'record.heads',
 		// As it stood when the page was opened: what is being typed is nobody else's to change.
 		start: untrack(() => ({ ...heads })),
-		input: (f) => ({ ...f })
+		input: (f) => ({ ...f }),
+		holds: true
 	});
 	const f = form.f;
 	const errors = $derived(form.errors);
