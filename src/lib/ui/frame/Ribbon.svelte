@@ -1,10 +1,9 @@
 <script lang="ts">
 	import { goto } from '$app/navigation';
-	import { page } from '$app/state';
 	import { clockWords, momentWords } from '$lib/core/time/zone';
 	import type { FlagGroup } from '$lib/core/watch/flags';
 	import { bandPath, linePath, stepPath } from '$lib/ui/charts/paths';
-	import { addressWith } from './address';
+	import { arrive } from './arrive';
 
 	interface Props {
 		ribbon: {
@@ -90,7 +89,7 @@
 	function move(to: number | null) {
 		dragging = null;
 		aimed = to;
-		void goto(addressWith(page.url, { at: to }), { keepFocus: true, noScroll: true }).finally(() => {
+		void arrive({ at: to }, { keepFocus: true, noScroll: true }).finally(() => {
 			if (aimed === to) aimed = null;
 		});
 	}

@@ -1,8 +1,6 @@
 <script lang="ts">
-	import { goto } from '$app/navigation';
-	import { page } from '$app/state';
 	import { toast } from 'svelte-sonner';
-	import { addressWith } from '$lib/ui/frame/address';
+	import { arrive } from '$lib/ui/frame/arrive';
 	import { call, refusalWords, type Plan } from './api';
 
 	interface Props {
@@ -34,7 +32,7 @@
 		if (answer.ok) {
 			asking = false;
 			problem = '';
-			await goto(addressWith(page.url, { plan: answer.value.id, at: null }), { keepFocus: true, noScroll: true });
+			await arrive({ plan: answer.value.id, at: null }, { keepFocus: true, noScroll: true });
 		} else if (ask) problem = answer.refusal.detail;
 		else toast.error(answer.refusal.title, { description: refusalWords(answer.refusal) });
 	}

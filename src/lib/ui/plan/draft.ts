@@ -1,6 +1,5 @@
-import { goto } from '$app/navigation';
-import { page } from '$app/state';
-import { addressWith, type Parts } from '$lib/ui/frame/address';
+import type { Parts } from '$lib/ui/frame/address';
+import { arrive } from '$lib/ui/frame/arrive';
 import { call, refusalWords, type Plan, type Refusal } from './api';
 
 /**
@@ -10,7 +9,7 @@ import { call, refusalWords, type Plan, type Refusal } from './api';
 export async function draftFrom(kind: string, input: unknown, parts: Parts = {}): Promise<Record<string, string>> {
 	const answer = await call<Plan>('POST', '/plans', { kind, input });
 	if (answer.ok) {
-		await goto(addressWith(page.url, { plan: answer.value.id, card: null, ...parts }), { noScroll: true });
+		await arrive({ plan: answer.value.id, card: null, ...parts }, { noScroll: true });
 		return {};
 	}
 	return wrongIn(answer.refusal);
