@@ -107,12 +107,12 @@ export function whoGetsWhat(
 			alikeOf.set(key, (kind = alike.push({ zone, managed: p.managed, ranges: within }) - 1));
 		}
 		// Who is granted something by name is looked at alone.
-		if (named.has(p.login)) alone.set(p.login, { rows: own, kind });
+		if (named.has(p.login)) alone.set(p.login, { rows: own, shared: sharedBy(own, ordered), kind });
 		if (own.length > 1) {
 			const set = `${own.join()} ${kind}`;
 			const group = several.get(set);
 			if (group) group.n++;
-			else several.set(set, { rows: own, kind, n: 1 });
+			else several.set(set, { rows: own, shared: sharedBy(own, ordered), kind, n: 1 });
 			continue;
 		}
 		counts[own[0]!]!++;
@@ -138,19 +138,11 @@ export function whoGetsWhat(
 
 	const make = () => new Int32Array(ordered.length * width);
 	const [has, now, required] = [make(), make(), make()];
-	// What people of several teams come to, in each row that they count in: it is added when teams below have been.
-	const spread = several.size
-		? { has: make(), now: make(), required: make(), counts: new Int32Array(ordered.length) }
-		: null;
-	const linesOver = new Map<string, number[]>();
-	/** The rows of some teams and of all above them, each once. */
-	const linesOf = (of: readonly number[]): number[] => {
-		const key = of.join();
-		let lines = linesOver.get(key);
-		if (!lines) linesOver.set(key, (lines = rowsOver(of, ordered)));
-		return lines;
-	};
-	for (const g of several.values()) for (const row of linesOf(g.rows)) spread!.counts[row]! += g.n;
+	const groups = [...several.values()];
+	for (const g of groups) {
+		for (const row of g.rows) counts[row]! += g.n;
+		for (const row of g.shared) counts[row]! -= g.n;
+	}
 	const totals = new Int32Array(width);
 	const ofPublication = new Map(
 		publications.map((p, i) => [p.id, { column: i, door: p.door, grants: [] as MatrixGrant[] }])
@@ -159,12 +151,13 @@ export function whoGetsWhat(
 	// By row, what the door leaves of an answer.
 	const above: string[][] = [];
 	for (const { team, parent } of ordered) above.push(parent < 0 ? [team.id] : [...above[parent]!, team.id]);
-	const left = (door: Door, line: string[]): number =>
-		!sees(door, line) ? 0 : door.off || !mayStart(door, line) ? HOLDS | MUST : HOLDS | OPEN | MUST;
 	const leaves = (door: Door) =>
 		!door.off && !door.visible?.length && !door.starters?.length
 			? null
-			: Uint8Array.from(above, (line) => left(door, line));
+			: Uint8Array.from(
+					above,
+					(line) => (sees(door, line) ? SEES : 0) | (!door.off && mayStart(door, line) ? STARTS : 0)
+				);
 	for (const { column, door, grants: own } of ofPublication.values()) {
 		if (own.length === 0) continue;
 		const mask = leaves(door);
@@ -177,7 +170,7 @@ export function whoGetsWhat(
 			if (g.to.kind === 'person') push(byLogin, g.to.id, asked[i]!);
 		});
 		const add = (row: number, answered: number, n: number) => {
-			const answer = mask ? answered & mask[row]! : answered;
+			const answer = mask ? answered & LEFT[mask[row]!]! : answered;
 			if ((answer & HOLDS) === 0) return;
 			const cell = row * width + column;
 			has[cell]! += n;
@@ -185,28 +178,34 @@ export function whoGetsWhat(
 			if (answer & MUST) required[cell]! += n;
 			totals[column]! += n;
 		};
-		/** People of several teams who got `before` and get `after`, in each row that they count in. */
-		const addSpread = (of: readonly number[], before: number, after: number, n: number) => {
+		/** People of several teams who got `before` and get `after`: in each of their rows, and once less where those meet. */
+		const addSpread = ({ rows: of, shared }: Spread, before: number, after: number, n: number) => {
 			const gained = after & ~before;
-			if (gained & HOLDS) totals[column]! += n;
 			if ((after & HOLDS) === 0 || gained === 0) return;
-			for (const row of linesOf(of)) {
-				const cell = row * width + column;
-				if (gained & HOLDS) spread!.has[cell]! += n;
-				if (gained & OPEN) spread!.now[cell]! += n;
-				if (gained & MUST) spread!.required[cell]! += n;
-			}
+			if (gained & HOLDS) totals[column]! += n;
+			for (const row of of) count(row * width + column, gained, n);
+			for (const row of shared) count(row * width + column, gained, -n);
 		};
-		/** What grants to their teams answer to people of several teams, and what the door leaves of any answer. */
-		const spreadAnswer = ({ rows: of, kind }: Spread): { answer: number; left: number } => {
-			const leaves = mask
-				? left(
-						door,
-						linesOf(of).map((row) => ordered[row]!.team.id)
-					)
-				: HOLDS | OPEN | MUST;
-			const answer = of.reduce((all, row) => all | (reaching[row]?.answers[kind] ?? 0), 0) & leaves;
-			return { answer: answer & HOLDS ? answer : 0, left: leaves };
+		const count = (cell: number, gained: number, n: number) => {
+			if (gained & HOLDS) has[cell]! += n;
+			if (gained & OPEN) now[cell]! += n;
+			if (gained & MUST) required[cell]! += n;
+		};
+		/** What the door leaves people of several teams of any answer: what it asks for may come from one team, and from another. */
+		const leftOf = (rows: readonly number[]): number => {
+			let passes = 0;
+			for (const row of rows) passes |= mask![row]!;
+			return LEFT[passes]!;
+		};
+		/** What grants to their teams answer to people of several teams, as far as the door lets them. */
+		const spreadAnswer = ({ rows: of, kind }: Spread): number => {
+			let answer = 0;
+			for (const row of of) {
+				const reach = reaching[row];
+				if (reach) answer |= reach.answers[kind]!;
+			}
+			if (answer && mask) answer &= leftOf(of);
+			return answer & HOLDS ? answer : 0;
 		};
 		// Grants that reach a team, its own and those of all above it, with what they answer to each kind of person.
 		const reaching: (Reach | null)[] = [];
@@ -218,21 +217,22 @@ export function whoGetsWhat(
 			if (!reach) continue;
 			for (let i = start[row]!; i < start[row + 1]!; i++) add(row, reach.answers[kindAt[i]!]!, countAt[i]!);
 		}
-		for (const group of several.values()) addSpread(group.rows, 0, spreadAnswer(group).answer, group.n);
+		for (const group of groups) addSpread(group, 0, spreadAnswer(group), group.n);
 		for (const [login, list] of byLogin) {
 			const person = alone.get(login);
 			if (!person) continue;
 			// Counted with their teams already: what the grant by name adds.
 			if (person.rows.length > 1) {
-				const { answer, left: leaves } = spreadAnswer(person);
-				addSpread(person.rows, answer, (answer | answerTo(list, alike[person.kind]!)) & leaves, 1);
+				const answer = spreadAnswer(person);
+				const left = mask ? leftOf(person.rows) : HOLDS | OPEN | MUST;
+				addSpread(person, answer, (answer | answerTo(list, alike[person.kind]!)) & left, 1);
 				continue;
 			}
 			const [row] = person.rows as [number];
-			const leaves = mask ? mask[row]! : HOLDS | OPEN | MUST;
-			const before = (reaching[row]?.answers[person.kind] ?? 0) & leaves;
+			const left = mask ? LEFT[mask[row]!]! : HOLDS | OPEN | MUST;
+			const before = (reaching[row]?.answers[person.kind] ?? 0) & left;
 			const cell = row * width + column;
-			const after = (before | answerTo(list, alike[person.kind]!)) & leaves;
+			const after = (before | answerTo(list, alike[person.kind]!)) & left;
 			if (before & HOLDS) {
 				if (after & OPEN && !(before & OPEN)) now[cell]!++;
 				if (after & MUST && !(before & MUST)) required[cell]!++;
@@ -250,14 +250,6 @@ export function whoGetsWhat(
 			required[up * width + c]! += required[row * width + c]!;
 		}
 	}
-	if (spread)
-		for (const [into, more] of [
-			[counts, spread.counts],
-			[has, spread.has],
-			[now, spread.now],
-			[required, spread.required]
-		] as const)
-			more.forEach((n, i) => (into[i]! += n));
 	return {
 		teams: ordered.map((o, i) => ({ id: o.team.id, name: o.team.name, depth: o.depth, people: counts[i]! })),
 		publications: publications.map((p) => p.id),
@@ -271,16 +263,29 @@ export function whoGetsWhat(
 /** Somebody by the rows of their teams, none of them above another, and by what kind of person they are. */
 interface Spread {
 	rows: readonly number[];
+	/**
+	 * Where they meet: the lowest row above both, of each two that follow one another. Whoever counts once more in each of their rows and once
+	 * less in each of these counts once in every row above any of them, when rows are added to those above.
+	 */
+	shared: readonly number[];
 	kind: number;
 }
 
 type Rows = readonly { parent: number }[];
 
-/** Some rows and all above them, each once. */
-function rowsOver(rows: readonly number[], tree: Rows): number[] {
-	const over = new Set<number>();
-	for (const own of rows) for (let row = own; row >= 0 && !over.has(row); row = tree[row]!.parent) over.add(row);
-	return [...over];
+/** The lowest row above both, of each two of some rows that follow one another in the order of the tree; none where there is none. */
+function sharedBy(rows: readonly number[], tree: Rows): number[] {
+	return rows.slice(1).flatMap((to, i) => {
+		const over = new Set(lineOver(rows[i]!, tree));
+		return lineOver(to, tree).find((row) => over.has(row)) ?? [];
+	});
+}
+
+/** A row and all above it, from itself up. */
+function lineOver(own: number, tree: Rows): number[] {
+	const line: number[] = [];
+	for (let row = own; row >= 0; row = tree[row]!.parent) line.push(row);
+	return line;
 }
 
 /** Those of some rows that are above none of the others, each once, from the first to the last. */
@@ -289,7 +294,7 @@ function lowest(rows: readonly number[], tree: Rows): readonly number[] {
 	const over = new Set(
 		rows.flatMap((row) => {
 			const { parent } = tree[row]!;
-			return parent < 0 ? [] : rowsOver([parent], tree);
+			return parent < 0 ? [] : lineOver(parent, tree);
 		})
 	);
 	return [...new Set(rows)].filter((row) => !over.has(row)).sort((a, b) => a - b);
@@ -299,6 +304,12 @@ function lowest(rows: readonly number[], tree: Rows): readonly number[] {
 const HOLDS = 1;
 const OPEN = 2;
 const MUST = 4;
+
+/** What a door says of a team with all above it: they see the publication, they may start it. */
+const SEES = 1;
+const STARTS = 2;
+/** What it leaves of an answer, by what it says: who does not see it has nothing, who may not start it cannot open it. */
+const LEFT = [0, HOLDS | MUST, 0, HOLDS | OPEN | MUST] as const;
 
 interface Alike {
 	zone: number;
