@@ -1,7 +1,7 @@
 import { beforeAll, describe, expect, test } from 'vitest';
 import { parseScope } from '$lib/core/scope/scope';
 import { beginning } from '$lib/core/estate/schema';
-import { FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
+import { DAY, FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
 import { matrixAt, testAccess } from '../access';
 import { needsAt } from '../house/needs';
 import { all, one } from '../db';
@@ -9,7 +9,9 @@ import { Harness, QUIET, testEstate } from '../testing/harness';
 import { publicationsAt } from '../publications';
 import { shelfOf } from '../shelf';
 import { peoplePage } from '../watch';
+import { uniform } from '../simulator/random';
 import { everybody, personCalled, personWords } from './directory';
+import { learnMembers, takeIn, waitingChanges } from './learning';
 import { personCard } from './cards';
 import { membershipsOf } from './teams';
 
@@ -143,6 +145,65 @@ describe('changes of the directory', () => {
 		big.lab.world.directoryChanges.push({ at: big.lab.now, login: 'dag', memberOf: ['harbour'] });
 		await big.live(2 * MINUTE);
 		expect(personCalled(big.db, 'dag', big.lab.now)!.team).toBe('harbour');
+	});
+});
+
+describe('odd changes', () => {
+	test('at whatever moments they are told leave one home team at any moment, and no two memberships of a team at once', async () => {
+		const own = await Harness.of(testEstate('e2e/small.yaml', QUIET));
+		const now = own.lab.now;
+		const teams = ['harbour', 'visitors', 'everybody'];
+		const draw = (n: number, ...of: number[]) => Math.floor(uniform(41, ...of) * n);
+		for (let i = 0; i < 60; i++)
+			own.lab.world.directoryChanges.push({
+				at: [now, now - draw(9, i) * HOUR, now + 400 * DAY, -5, 0][draw(5, i, 1)]!,
+				login: ['anna', 'dag'][draw(2, i, 2)]!,
+				memberOf: [draw(3, i, 3), draw(3, i, 4), draw(3, i, 5)].map((k) => teams[k]!)
+			});
+		await own.live(2 * MINUTE);
+		const rows = all<{ person_id: number; team_id: string; since: number; until: number; home: number }>(
+			own.db,
+			'SELECT * FROM memberships'
+		);
+		for (const at of new Set(rows.flatMap((r) => [r.since, r.since + 1, own.lab.now])))
+			for (const person of new Set(rows.map((r) => r.person_id))) {
+				const then = rows.filter((r) => r.person_id === person && r.since <= at && r.until > at);
+				expect(then.filter((r) => r.home === 1)).toHaveLength(1);
+				expect(new Set(then.map((r) => r.team_id)).size).toBe(then.length);
+			}
+		for (const login of ['anna', 'dag']) {
+			const last = own.lab.world.directoryChanges.findLast((c) => c.login === login)!.memberOf;
+			const is = personCalled(own.db, login, own.lab.now)!.memberOf;
+			expect([is[0], new Set(is)]).toEqual([last[0], new Set(last)]);
+		}
+	});
+
+	test('that were asked for before others were taken in do nothing', async () => {
+		const own = await Harness.of(testEstate('e2e/small.yaml', QUIET));
+		const send = (team: string) =>
+			own.lab.world.directoryChanges.push({ at: own.lab.now, login: 'anna', memberOf: [team] });
+		send('visitors');
+		const stale = await waitingChanges(own.ctx);
+		send('everybody');
+		await learnMembers(own.ctx);
+		takeIn(own.db, stale, own.lab.now);
+		expect(personCalled(own.db, 'anna', own.lab.now)!.team).toBe('everybody');
+		expect((await waitingChanges(own.ctx)).changes).toEqual([]);
+	});
+
+	test.each([
+		['no end', (n: number) => ({ cursor: n + 1, changes: [{ at: 1, login: 'nobody', memberOf: ['harbour'] }] }), null],
+		['no teams', () => ({ cursor: 1, changes: [{ at: 1, login: 'anna', memberOf: [] }] }), /cannot be read/],
+		['no number', () => ({ cursor: Number.NaN, changes: [] }), /cannot be read/],
+		['nothing', () => null, /cannot be read/]
+	])('of a directory that tells %s keep nobody waiting, and change nothing', async (_, tells, says) => {
+		const own = await Harness.of(testEstate('e2e/small.yaml', QUIET));
+		const before = all(own.db, 'SELECT * FROM memberships');
+		own.ctx.providers.directory.changes = async (after) => tells(after) as never;
+		if (says) await expect(learnMembers(own.ctx)).rejects.toThrow(says);
+		else await learnMembers(own.ctx);
+		expect(all(own.db, 'SELECT * FROM memberships')).toEqual(before);
+		await own.live(2 * MINUTE);
 	});
 });
 

@@ -2,9 +2,11 @@ import * as v from 'valibot';
 import { mayMove, movedWords } from '$lib/core/people/changes';
 import { noEffects } from '$lib/core/plans/effects';
 import { countWords, SECOND } from '$lib/core/time/units';
-import { all, one, type Db } from '../db';
+import { one, type Db } from '../db';
 import { planKind, stepOf, type Draft } from '../plans/kind';
+import { everybody } from './directory';
 import { directoryPercent, movedNow, waitingChanges } from './learning';
+import { teamsByName } from './teams';
 
 const countPeople = (db: Db): number => one<{ n: number }>(db, 'SELECT count(*) AS n FROM people')!.n;
 const limitWords = (db: Db, percent: number): string =>
@@ -22,12 +24,8 @@ const takeChanges = planKind({
 		const now = ctx.clock.now();
 		const { through, changes } = await waitingChanges(ctx);
 		const moved = movedNow(db, changes, now);
-		const teams = new Map(
-			all<{ id: string; name: string }>(db, 'SELECT id, name FROM teams').map((t) => [t.id, t.name])
-		);
-		const names = new Map(
-			all<{ login: string; name: string }>(db, 'SELECT login, name FROM people').map((p) => [p.login, p.name])
-		);
+		const teams = new Map(teamsByName(db).map((t) => [t.id, t.name]));
+		const names = new Map(everybody(db, now).map((p) => [p.login, p.name]));
 		const nameOf = (team: string) => teams.get(team) ?? team;
 		const ways = new Map<string, number>();
 		for (const m of moved) {

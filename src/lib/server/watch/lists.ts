@@ -151,10 +151,12 @@ export const SESSIONS: Listing = {
 	usual: 'pe.name'
 };
 
-/** All sessions there have been: spots as they were when each began, the state that the moment finds it in, if any. */
+/** All sessions there have been: spots and teams as they were when each began, the state that the moment finds it in, if any. */
 export const BEGUN_SESSIONS: Listing = {
 	...SESSIONS,
 	where: '1',
+	columns: SESSIONS.columns.replaceAll(homeTeam('pe.id'), homeTeam('pe.id', 's.since')),
+	sorts: { ...SESSIONS.sorts, team: homeTeam('pe.id', 's.since') },
 	joins: SESSIONS.joins.map(([alias, sql]) => [
 		alias,
 		alias === 'pl' ? sql.replaceAll('@at', 's.since') : alias === 'ss' ? `LEFT ${sql}` : sql

@@ -17,8 +17,12 @@ export const load = sharedLoad(({ context, look, at }) => {
 	const { checks: failing, left: leftOfMachines } = failingAt(db, look.scope, at);
 	const gateway = failing.filter((f) => f.name === 'gateway');
 	const person = persons?.length === 1 ? personCalled(db, persons[0]!, at) : null;
-	const members = new Map(everybody(db, at).map((p) => [p.login, p.teams]));
-	const teamsOf = (login: string) => [...(members.get(login) ?? [])];
+	let members: Map<string, readonly string[]> | null = null;
+	/** The teams of somebody: only a scope with a team asks, and then for many. */
+	const teamsOf = (login: string) => {
+		members ??= new Map(everybody(db, at).map((p) => [p.login, p.teams]));
+		return [...(members.get(login) ?? [])];
+	};
 	const { items: failed, left: leftOfConnections } = narrow(
 		look.scope,
 		person ? connectionsOf(db, person.id, at, 400) : failedConnections(db, at - DAY, at, 2000),
