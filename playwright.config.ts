@@ -19,9 +19,10 @@ export default defineConfig({
 	projects: [
 		// People first: some of what they open has hours.
 		{ name: 'people', testMatch: /portal\.spec/ },
-		{ name: 'day', testIgnore: /(portal|builder|kill|faults|proxy)\.spec/ },
+		{ name: 'day', testIgnore: /(portal|packages|publisher|shelf|builder|kill|faults|proxy)\.spec/ },
+		{ name: 'apps', testMatch: /(packages|publisher|shelf)\.spec/ },
 		{ name: 'evening', testMatch: /builder\.spec/ },
-		// With servers of their own.
+		// With servers of their own, one at a time.
 		{ name: 'faults', testMatch: /(faults|proxy)\.spec/ },
 		{ name: 'kill', testMatch: /kill\.spec/ }
 	],

@@ -49,13 +49,14 @@ const PLAYWRIGHT = '@playwright/test/cli.js';
 const reports = {
 	unit: join(temporary, 'unit.json'),
 	west: join(temporary, 'west.json'),
-	east: join(temporary, 'east.json')
+	east: join(temporary, 'east.json'),
+	own: join(temporary, 'own.json')
 };
-const half = (name, projects, apart) =>
+const lane = (name, projects, more, apart) =>
 	run(
 		PLAYWRIGHT,
 		['test', ...projects.map((p) => `--project=${p}`), '--reporter=list,json'],
-		{ SEXTANT_HALF: name, PLAYWRIGHT_JSON_OUTPUT_NAME: reports[name] },
+		{ ...more, PLAYWRIGHT_JSON_OUTPUT_NAME: reports[name] },
 		apart
 	);
 const tool = (script, ...args) => run(script, args, {}, true);
@@ -96,10 +97,11 @@ const steps = [
 		async () => {
 			const code = await history;
 			if (code !== 0) return code ?? 1;
-			// Two halves side by side, each with a server of its own.
+			// Side by side: two halves with a server each, and what starts and ends servers of its own.
 			const ended = await Promise.all([
-				half('west', ['people', 'day'], false),
-				half('east', ['evening', 'faults', 'kill'], true)
+				lane('west', ['people', 'day'], { SEXTANT_HALF: 'west' }, false),
+				lane('east', ['apps', 'evening'], { SEXTANT_HALF: 'east' }, true),
+				lane('own', ['faults', 'kill'], { SEXTANT_HALF: 'own', WITHOUT_DEMO: '1' }, true)
 			]);
 			return Math.max(...ended);
 		}
@@ -135,7 +137,7 @@ function sayWhatTookLong() {
 		})),
 		...(suite.suites ?? []).flatMap((s) => inSuite(s, file))
 	];
-	const whole = ['west', 'east'].flatMap((h) => read(reports[h]).suites.flatMap((s) => inSuite(s, s.file)));
+	const whole = ['west', 'east', 'own'].flatMap((h) => read(reports[h]).suites.flatMap((s) => inSuite(s, s.file)));
 	console.log('\nWhat took longest:');
 	for (const t of [...unit, ...whole].sort((a, b) => b.ms - a.ms).slice(0, 10))
 		console.log(`  ${(t.ms / 1000).toFixed(1).padStart(6)} s  ${t.name}`);
