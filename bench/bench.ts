@@ -16,6 +16,7 @@ import { vaultOf } from '$lib/server/vault';
 import { makePacker } from '$lib/server/packing/packer';
 import { Observer } from '$lib/server/engine/observer';
 import { beginning } from '$lib/core/estate/schema';
+import { wholeDirectory } from '$lib/server/simulator/directory';
 import { Lab } from '$lib/server/simulator/lab';
 import { LabServer } from '$lib/server/simulator/server';
 import { buildBench } from './build';
@@ -125,7 +126,7 @@ async function live(d: Db) {
 	const server = new LabServer(world);
 	const from = beginning(estate);
 	const vault = vaultOf(Buffer.alloc(32, 1));
-	settleEstate(d, estate, from, { addressOf: (login) => world.world.people.get(login)!.address, vault });
+	settleEstate(d, estate, from, { directory: wholeDirectory(estate, world.world), vault });
 	const ctx = {
 		db: d,
 		providers: server.providers,

@@ -195,12 +195,20 @@ test.describe('over the API alone', () => {
 	});
 
 	test('an object comes with its reasons; a past moment answers as it was', async () => {
-		const card = (await (await owner.get('/api/v1/machines/bgo-cs-04')).json()) as { facts: { words: string }[] };
-		expect(card.facts.length).toBeGreaterThan(1);
-		const then = (await (await owner.get('/api/v1/machines/bgo-cs-04?at=2026-11-17T02:00:00Z')).json()) as {
-			facts: { words: string }[];
+		const then = '2026-11-17T02:00:00Z';
+		const states = async (at: string) => {
+			const { rows } = (await (await owner.get(`/api/v1/machines?limit=200&sort=name${at}`)).json()) as {
+				rows: { name: string; state: string }[];
+			};
+			return new Map(rows.map((r) => [r.name, r.state]));
 		};
-		expect(then.facts[0]!.words).not.toBe(card.facts[0]!.words);
+		const [now, were] = [await states(''), await states(`&at=${then}`)];
+		const [name] = [...now].find(([n, state]) => were.get(n) !== state)!;
+		type Facts = { facts: { words: string }[] };
+		const card = (await (await owner.get(`/api/v1/machines/${name}`)).json()) as Facts;
+		expect(card.facts.length).toBeGreaterThan(1);
+		const past = (await (await owner.get(`/api/v1/machines/${name}?at=${then}`)).json()) as Facts;
+		expect(past.facts[0]!.words).not.toBe(card.facts[0]!.words);
 	});
 
 	test('every kind of object comes with its facts, by its id from the list', async () => {

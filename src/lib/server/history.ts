@@ -13,6 +13,7 @@ import { settleEstate } from './settle';
 import { configureBroker } from './publishing';
 import { Lockstep } from './lockstep';
 import { MINUTES_KEPT } from './samples/series';
+import { wholeDirectory } from './simulator/directory';
 import { Lab } from './simulator/lab';
 
 /** Reads an estate file from disk, with the CSV beside it. */
@@ -52,7 +53,7 @@ export async function makeHistory(
 ): Promise<Lab> {
 	const lab = new Lab(estate);
 	const from = beginning(estate);
-	settleEstate(db, estate, from, { addressOf: (login) => lab.world.people.get(login)!.address, vault });
+	settleEstate(db, estate, from, { directory: wholeDirectory(estate, lab.world), vault });
 	settleOperators(db, estate);
 	const packages = new BlobStore(join(folder, 'packages'));
 	const house = new Lockstep(lab, { db, vault, packer: makePacker(folder) }, (manifest) =>

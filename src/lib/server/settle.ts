@@ -1,9 +1,11 @@
 import { LAB_ACCOUNT, LAB_SECRET, providerAddress } from '$lib/core/estate/providers';
 import type { Estate } from '$lib/core/estate/schema';
+import type { PersonRecord, TeamRecord } from '$lib/core/people/record';
 import { stepKey, type BuildSheet } from '$lib/core/images/sheet';
 import { MINUTE } from '$lib/core/time/units';
 import { PLAIN_LOOK } from './publications';
 import { writeProvider } from './network';
+import { personNumber, type Sits, writePerson, writeTeam } from './people';
 import type { Vault } from './vault';
 import { all, putSetting, type Db } from './db';
 import { openAt } from './db/intervals';
@@ -11,14 +13,14 @@ import { insertRow } from './db/rows';
 import { writeRule } from './images';
 import { writeHost, writeNetwork, writeSite, writeVolume } from './estate';
 
-/** What an estate file does not say: where endpoints are, which the provider knows, and how secrets are kept. */
+/** What an estate file does not say: the directory as it is found, with what people sit at, and how secrets are kept. */
 export interface Given {
-	addressOf: (login: string) => string;
+	directory: { teams: readonly TeamRecord[]; people: readonly ({ is: PersonRecord } & Sits)[] };
 	vault: Vault;
 }
 
 /** Writes what an estate file declares into an empty database, as of `at`. One transaction: all of it or nothing. */
-export function settleEstate(db: Db, estate: Estate, at: number, { addressOf, vault }: Given): void {
+export function settleEstate(db: Db, estate: Estate, at: number, { directory, vault }: Given): void {
 	const sites = estate.sites.filter((s) => s.joined);
 	const known = new Set(sites.map((s) => s.id));
 	db.transaction(() => {
@@ -68,7 +70,7 @@ export function settleEstate(db: Db, estate: Estate, at: number, { addressOf, va
 				at
 			);
 		}
-		settlePeople(db, estate, addressOf);
+		settlePeople(db, directory);
 		settleImages(db, estate, at);
 		for (const b of estate.boot_servers)
 			insertRow(db, 'boot_servers', { id: b.id, site_id: b.site, address: b.address });
@@ -135,36 +137,21 @@ export function settleEstate(db: Db, estate: Estate, at: number, { addressOf, va
 	})();
 }
 
-function settlePeople(db: Db, estate: Estate, addressOf: Given['addressOf']): void {
+function settlePeople(db: Db, { teams, people }: Given['directory']): void {
 	// Parents first, whatever the order of the file.
-	const teams = new Map(estate.directory.teams.map((t) => [t.id, t]));
+	const byId = new Map(teams.map((t) => [t.id, t]));
 	const written = new Set<string>();
 	const write = (id: string) => {
 		if (written.has(id)) return;
 		written.add(id);
-		const team = teams.get(id)!;
-		if (team.parent) write(team.parent);
-		insertRow(db, 'teams', { id: team.id, name: team.name, parent_id: team.parent ?? null });
-		for (let up: string | undefined = id; up !== undefined; up = teams.get(up)!.parent)
-			insertRow(db, 'team_nesting', { team_id: id, above_id: up });
+		const team = byId.get(id)!;
+		if (team.parent !== null) write(team.parent);
+		writeTeam(db, team, 'directory');
 	};
-	for (const t of estate.directory.teams) write(t.id);
-	for (const p of estate.directory.people) {
-		const { login, name, site: site_id, pattern, profile } = p;
-		const managed = p.managed_endpoint ? 1 : 0;
-		const person_id = insertRow(db, 'people', {
-			login,
-			name,
-			site_id,
-			pattern,
-			profile,
-			managed,
-			address: addressOf(login)
-		});
-		// From before anything that is on record.
-		for (const team_id of new Set([p.team, ...p.teams]))
-			openAt(db, 'memberships', { person_id: person_id!, team_id, home: team_id === p.team ? 1 : 0 }, 0);
-	}
+	for (const t of teams) write(t.id);
+	// Everybody first, so that whoever reports to somebody finds them. From before anything that is on record.
+	const numbers = people.map(({ is, ...sits }) => personNumber(db, is, 'directory', sits));
+	people.forEach(({ is }, i) => writePerson(db, numbers[i]!, is, 0));
 }
 
 function settleImages(db: Db, estate: Estate, at: number): void {

@@ -1,5 +1,5 @@
 import { inHours, hoursWords, type Hours } from '../time/hours';
-import { clockWords, isoDate, isoWords } from '../time/zone';
+import { clockWords, dayWords, isoDate, isoWords } from '../time/zone';
 import { inRange } from '../network/addresses';
 import type { Explained, Fact } from '../why/explained';
 
@@ -79,6 +79,9 @@ export interface AccessRequest {
 	address: string;
 	managedEndpoint: boolean;
 	secondFactor: boolean;
+	/** Their first moment, and the one from which on they are there no longer, ms UTC; absent: ever. */
+	begins?: number;
+	ends?: number;
 }
 
 export interface Decision {
@@ -150,6 +153,16 @@ export function decideAccess(request: AccessRequest, grants: GrantRule[]): Expla
 export function decideOpening(request: AccessRequest, door: Door, grants: GrantRule[]): Explained<Decision> {
 	const decision = decideAccess(request, grants);
 	const shut: { words: string; source: string; advice: string | null }[] = [];
+	if (request.begins !== undefined && request.at < request.begins) {
+		const day = dayWords(request.zone, request.begins);
+		shut.push({ words: `they begin only on ${day}`, source: 'directory', advice: `It is yours from ${day}.` });
+	}
+	if (request.ends !== undefined && request.at >= request.ends)
+		shut.push({
+			words: `they ended on ${dayWords(request.zone, request.ends)}`,
+			source: 'directory',
+			advice: 'Your account has ended. Ask whoever you reported to.'
+		});
 	if (door.off)
 		shut.push({
 			words: 'it is switched off',

@@ -281,12 +281,22 @@ function checkReferences(
 		known(sites, 'site', 'site');
 		if (sites.get(p.site)?.joined === false) aboutPerson(i, 'site', `${p.site} is still to be joined up`);
 		known(patterns, 'pattern', 'work pattern');
+		if (p.ends !== undefined && p.ends <= (p.begins ?? 0)) aboutPerson(i, 'ends', 'they would end before they begin');
+	});
+	people.forEach((p, i) => {
+		if (p.manager !== undefined && !logins.has(p.manager)) aboutPerson(i, 'manager', `nobody with the login ${p.manager}`);
 	});
 	estate.directory.changes.forEach((c, i) => {
 		const path = ['directory', 'changes', i];
 		if (!logins.has(c.person)) complain([...path, 'person'], `nobody with the login ${c.person}`);
 		if (c.at <= beginning(estate)) complain([...path, 'at'], 'it lies before the history begins');
-		if (c.team === undefined && c.teams === undefined) complain(path, 'expected team or teams');
+		if (Object.keys(c).every((key) => ['at', 'told', 'person'].includes(key)))
+			complain(path, 'expected what changes: team, teams, site, ends or the like');
+		if (c.told !== undefined && c.told > c.at) complain([...path, 'told'], 'it lies behind the change itself');
+		if (c.site !== undefined) joined(c.site, [...path, 'site']);
+		if (c.pattern !== undefined) need(patterns, c.pattern, [...path, 'pattern'], 'work pattern');
+		if (c.manager !== undefined && !logins.has(c.manager))
+			complain([...path, 'manager'], `nobody with the login ${c.manager}`);
 		if (c.team !== undefined) need(teams, c.team, [...path, 'team'], 'team');
 		c.teams?.forEach((t, k) => need(teams, t, [...path, 'teams', k], 'team'));
 	});

@@ -1,5 +1,7 @@
 import * as v from 'valibot';
 import { parseClock, parseDays } from '../time/hours';
+import { isLanguage } from '../people/language';
+import { USUAL_EMPLOYMENT } from '../people/record';
 import { DAY, parseDuration, parseSize } from '../time/units';
 import { knowsZone } from '../time/zone';
 import { addressNumber, isIpv4Range, isRange, readAddress } from '../network/addresses';
@@ -40,6 +42,8 @@ const moment = read(
 	(t) => (/T\d\d:\d\d.*(?:Z|[+-]\d\d:?\d\d)$/.test(t) && !Number.isNaN(Date.parse(t)) ? Date.parse(t) : null),
 	'a moment with its zone, such as 2026-11-17T08:10:00+01:00'
 );
+const mail = v.pipe(v.string(), v.trim(), v.email('expected a mail address'));
+const language = v.pipe(v.string(), v.check(isLanguage, 'expected a language tag such as nb or fr-CA'));
 const zone = v.pipe(v.string(), v.check(knowsZone, 'expected a time zone such as Europe/Oslo'));
 const range = v.pipe(v.string(), v.check(isRange, 'expected an address range such as 10.21.0.0/22'));
 const address = read((t) => {
@@ -307,10 +311,42 @@ const person = v.strictObject({
 	site: id,
 	pattern: id,
 	profile: v.optional(size, '2 GB'),
-	managed_endpoint: v.optional(v.boolean(), true)
+	managed_endpoint: v.optional(v.boolean(), true),
+	mail: v.optional(mail),
+	/** Kind of employment, in the organisation's own words. */
+	employment: v.optional(name, USUAL_EMPLOYMENT),
+	/** The login of whoever they report to. */
+	manager: v.optional(id),
+	language: v.optional(language),
+	/** Their first moment, and the one from which on they are there no longer. */
+	begins: v.optional(moment),
+	ends: v.optional(moment),
+	/** When the directory first has them, where that is while the lab lives. */
+	told: v.optional(moment)
 });
-/** Somebody goes to another home team, or becomes a member of other teams than before. */
-const memberChange = v.strictObject({ at: moment, person: id, team: v.optional(id), teams: v.optional(v.array(id)) });
+/** Something of a person is another from a moment on; `told`: the directory says it before. */
+const personChange = v.strictObject({
+	at: moment,
+	told: v.optional(moment),
+	person: id,
+	team: v.optional(id),
+	teams: v.optional(v.array(id)),
+	site: v.optional(id),
+	name: v.optional(name),
+	mail: v.optional(mail),
+	employment: v.optional(name),
+	manager: v.optional(id),
+	language: v.optional(language),
+	pattern: v.optional(id),
+	/** They end then. */
+	ends: v.optional(v.literal(true))
+});
+/** People who begin, move and end each week by the lab's seed, beside those whom the file names. */
+const turnover = v.strictObject({
+	begin: v.optional(count, 0),
+	move: v.optional(count, 0),
+	end: v.optional(count, 0)
+});
 const pattern = v.strictObject({
 	id,
 	kind: v.picklist(['day', 'shifts', 'field']),
@@ -453,7 +489,8 @@ export const estateSchema = v.strictObject({
 				[]
 			),
 			/** What changes in it while the lab lives. */
-			changes: v.optional(v.array(memberChange), [])
+			changes: v.optional(v.array(personChange), []),
+			turnover: v.optional(turnover, {})
 		}),
 		{}
 	),

@@ -1,46 +1,105 @@
 import * as fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { LEAST_HELD, mayMove, movedBy, movedWords, type MemberChange } from './changes';
+import { FOREVER } from '../time/units';
+import { isMoved, LEAST_HELD, mayMove, outcomes, sameRecord } from './changes';
+import { changeWords, isHere, recordThen, type DirectoryChange, type PersonRecord, type Said } from './record';
 
-const teams: Record<string, string[]> = { anna: ['a'], bo: ['a', 'b'], cleo: ['c'] };
-const teamsOf = (login: string) => teams[login] ?? null;
-const to = (login: string, ...memberOf: string[]): MemberChange => ({ at: 1, login, memberOf });
+const DAY = 86_400_000;
+const person = (login: string, other: Partial<PersonRecord> = {}): PersonRecord => ({
+	login,
+	name: login.toUpperCase(),
+	mail: null,
+	employment: 'employee',
+	manager: null,
+	site: 'quay',
+	language: null,
+	pattern: 'day',
+	begins: 0,
+	ends: FOREVER,
+	memberOf: ['a'],
+	moves: [],
+	...other
+});
+const known = new Map(
+	[person('anna'), person('bo', { memberOf: ['a', 'b'] }), person('cleo', { memberOf: ['c'], ends: 40 * DAY })].map(
+		(p) => [p.login, p]
+	)
+);
+const find = (login: string) => known.get(login) ?? null;
+const is = (login: string, other: Partial<PersonRecord> = {}): DirectoryChange => ({
+	at: 1,
+	kind: 'person',
+	is: { ...(find(login) ?? person(login)), ...other }
+});
+const say: Said = {
+	team: (id) => id.toUpperCase(),
+	site: (id) => id[0]!.toUpperCase() + id.slice(1),
+	person: (login) => login.toUpperCase(),
+	day: (at) => `day ${at / DAY}`
+};
 
-describe('whom changes move', () => {
-	test('are those who end elsewhere than they began, once each, whatever lay between', () => {
-		expect(movedBy([to('bo', 'b'), to('anna', 'c'), to('bo', 'b', 'a')], teamsOf)).toEqual([
-			{ login: 'anna', before: ['a'], after: ['c'] },
-			{ login: 'bo', before: ['a', 'b'], after: ['b', 'a'] }
+describe('what changes come to', () => {
+	test('is, for each person once, where they end, whatever lay between', () => {
+		const found = outcomes(
+			[is('bo', { memberOf: ['b'] }), is('anna', { site: 'isle' }), is('bo', { memberOf: ['b', 'a'] })],
+			find
+		);
+		expect(found.map((o) => [o.login, o.before?.memberOf, o.after.memberOf, o.after.site])).toEqual([
+			['anna', ['a'], ['a'], 'isle'],
+			['bo', ['a', 'b'], ['b', 'a'], 'quay']
 		]);
-		expect(movedBy([to('anna', 'c'), to('anna', 'a')], teamsOf)).toEqual([]);
-		expect(movedBy([to('nobody', 'c')], teamsOf)).toEqual([]);
+		expect(outcomes([is('anna', { memberOf: ['c'] }), is('anna')], find)).toEqual([]);
+	});
+	test('somebody new was not there before; somebody with another login is still the same', () => {
+		expect(outcomes([is('dag')], find)).toMatchObject([{ login: 'dag', before: null }]);
+		const renamed = outcomes([{ at: 1, kind: 'person', was: 'anna', is: person('anne') }], find);
+		expect(renamed).toMatchObject([{ login: 'anne', before: { login: 'anna' } }]);
+		expect(changeWords(renamed[0]!.before, renamed[0]!.after, say)).toEqual(['login: anna → anne', 'name: ANNA → ANNE']);
+	});
+	test('whom the directory has no longer ends then, and nothing is to come of them', () => {
+		const moves = [{ at: 9 * DAY, site: 'isle', memberOf: ['b'] }];
+		const [gone] = outcomes([is('anna', { moves }), { at: 5 * DAY, kind: 'person gone', login: 'anna' }], find);
+		expect(gone).toMatchObject({ before: { ends: FOREVER }, after: { ends: 5 * DAY, moves: [] } });
+		expect(isMoved(gone!)).toBe(true);
+		expect(outcomes([{ at: 50 * DAY, kind: 'person gone', login: 'cleo' }], find)).toEqual([]);
+		expect(outcomes([{ at: 5, kind: 'person gone', login: 'nobody' }], find)).toEqual([]);
+	});
+	test('takes out of what they had whoever loses a team, a site or days; not whoever gains, or gets another name', () => {
+		const moved = (login: string, other: Partial<PersonRecord>) => outcomes([is(login, other)], find).map(isMoved);
+		expect(moved('anna', { memberOf: ['b'] })).toEqual([true]);
+		expect(moved('anna', { site: 'isle' })).toEqual([true]);
+		expect(moved('cleo', { ends: 30 * DAY })).toEqual([true]);
+		expect(moved('cleo', { ends: 50 * DAY })).toEqual([false]);
+		expect(moved('anna', { name: 'Anne' })).toEqual([false]);
+		expect(moved('dag', {})).toEqual([false]);
 	});
 	test('the order of other teams is none, the home team is', () => {
-		teams.dag = ['a', 'b', 'c'];
-		expect(movedBy([to('dag', 'a', 'c', 'b')], teamsOf)).toEqual([]);
-		expect(movedBy([to('dag', 'b', 'a', 'c')], teamsOf)).toHaveLength(1);
-		delete teams.dag;
+		const three = person('x', { memberOf: ['a', 'b', 'c'] });
+		expect(sameRecord(three, { ...three, memberOf: ['a', 'c', 'b'] })).toBe(true);
+		expect(sameRecord(three, { ...three, memberOf: ['b', 'a', 'c'] })).toBe(false);
 	});
-	test('are never more than those whom changes name', () => {
-		const some = fc.constantFrom('a', 'b', 'c');
+	test('is never of more people than changes name, and is always said', () => {
+		const record = fc.record({
+			memberOf: fc.uniqueArray(fc.constantFrom('a', 'b', 'c')),
+			site: fc.constantFrom('quay', 'isle'),
+			ends: fc.constantFrom(FOREVER, 40 * DAY, 3 * DAY),
+			mail: fc.constantFrom(null, 'x@y.example'),
+			manager: fc.constantFrom(null, 'bo'),
+			moves: fc.constantFrom([], [{ at: 9 * DAY, site: 'isle', memberOf: ['b'] }])
+		});
 		fc.assert(
-			fc.property(
-				fc.array(
-					fc.record({
-						at: fc.nat(),
-						login: fc.constantFrom('anna', 'bo', 'cleo', 'eve'),
-						memberOf: fc.uniqueArray(some, { minLength: 1 })
-					})
-				),
-				(changes) => {
-					const moved = movedBy(changes, teamsOf);
-					expect(new Set(moved.map((m) => m.login)).size).toBe(moved.length);
-					for (const m of moved) {
-						expect(m.after).toEqual(changes.findLast((c) => c.login === m.login)!.memberOf);
-						expect(movedWords(m, (t) => t)).not.toBe('');
-					}
+			fc.property(fc.array(fc.tuple(fc.constantFrom('anna', 'bo', 'cleo', 'eve'), record)), (changes) => {
+				const found = outcomes(
+					changes.map(([login, other]) => is(login, other)),
+					find
+				);
+				expect(new Set(found.map((o) => o.login)).size).toBe(found.length);
+				for (const o of found) {
+					const last = changes.findLast(([login]) => login === o.login)![1];
+					expect(o.after).toMatchObject(last);
+					expect(changeWords(o.before, o.after, say).join('')).not.toBe('');
 				}
-			)
+			})
 		);
 	});
 });
@@ -52,12 +111,31 @@ test('so many may move without anybody looking: a share of all, and never fewer 
 	expect(mayMove(1240, 0)).toBe(LEAST_HELD);
 });
 
-test.each([
-	[['a'], ['b'], 'from A to B'],
-	[['a'], ['a', 'b'], 'also in B'],
-	[['a', 'b', 'c'], ['a'], 'no longer in B, C'],
-	[['a', 'b'], ['c', 'd'], 'from A to C; also in D; no longer in B'],
-	[['a', 'b'], ['b'], 'from A to B']
+const move = { at: 9 * DAY, site: 'isle', memberOf: ['b'] };
+test.each<[Partial<PersonRecord>, Partial<PersonRecord>, string]>([
+	[{ memberOf: ['a'] }, { memberOf: ['b'] }, 'from A to B'],
+	[{ memberOf: ['a'] }, { memberOf: ['a', 'b'] }, 'also in B'],
+	[{ memberOf: ['a', 'b', 'c'] }, { memberOf: ['a'] }, 'no longer in B, C'],
+	[{ memberOf: ['a', 'b'] }, { memberOf: ['c', 'd'] }, 'from A to C; also in D; no longer in B'],
+	[{ memberOf: ['a', 'b'] }, { memberOf: ['b'] }, 'from A to B'],
+	[{ memberOf: [] }, { memberOf: ['b'] }, 'from no team to B'],
+	[{}, { site: 'isle' }, 'from Quay to Isle'],
+	[{}, { ends: 4 * DAY }, 'ends day 4'],
+	[{ ends: 4 * DAY }, {}, 'does not end'],
+	[{}, { begins: 2 * DAY }, 'begins day 2'],
+	[{}, { moves: [move] }, 'goes to B, Isle on day 9'],
+	[{ moves: [move] }, {}, 'does not go to B on day 9'],
+	[{ moves: [move] }, { site: 'isle', memberOf: ['b'] }, 'from A to B; from Quay to Isle'],
+	[{ mail: 'a@b.example' }, { mail: null }, 'mail: a@b.example → none'],
+	[{}, { manager: 'bo' }, 'reports to BO']
 ])('from %j to %j is said as “%s”', (before, after, words) => {
-	expect(movedWords({ login: 'x', before, after }, (t) => t.toUpperCase())).toBe(words);
+	expect(changeWords(person('x', before), person('x', after), say).join('; ')).toBe(words);
+});
+
+test('somebody is there from their first moment until just before their last, and by then has made the moves of those days', () => {
+	const p = person('x', { begins: 2 * DAY, ends: 20 * DAY, moves: [move, { ...move, at: 12 * DAY, memberOf: ['c'] }] });
+	expect([DAY, 2 * DAY, 20 * DAY - 1, 20 * DAY].map((at) => isHere(p, at))).toEqual([false, true, true, false]);
+	expect(recordThen(p, 9 * DAY - 1)).toBe(p);
+	expect(recordThen(p, 9 * DAY)).toMatchObject({ site: 'isle', memberOf: ['b'], moves: [{ at: 12 * DAY }] });
+	expect(recordThen(p, 30 * DAY)).toMatchObject({ memberOf: ['c'], moves: [] });
 });

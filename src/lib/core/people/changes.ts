@@ -1,52 +1,78 @@
-/** Somebody is of these teams from a moment on, ms UTC: the home team first. */
-export interface MemberChange {
-	at: number;
-	login: string;
-	memberOf: readonly string[];
-}
+import type { DirectoryChange, PersonRecord } from './record';
 
-/** What some changes come to for one person: the teams before the first and after the last of them, home teams first. */
-export interface Moved {
+/** What some changes come to for one person: as they were before the first and are after the last of them; null: they were not there. */
+export interface Outcome {
 	login: string;
-	before: readonly string[];
-	after: readonly string[];
+	before: PersonRecord | null;
+	after: PersonRecord;
 }
 
 /**
- * Whom changes leave of other teams than before, in the order of their logins. Who ends where they began is not among them, nor is whom
- * `teamsOf` does not know (null).
+ * What changes come to for each person whom they name, in the order of their logins. Who ends as they began is left out. Whom a
+ * directory has no longer ends then.
+ * @param known somebody as they are known, by their login; null where nobody is
  */
-export function movedBy(
-	changes: readonly MemberChange[],
-	teamsOf: (login: string) => readonly string[] | null
-): Moved[] {
-	const last = new Map(changes.map((c) => [c.login, c.memberOf]));
-	return [...last]
-		.flatMap(([login, after]): Moved[] => {
-			const before = teamsOf(login);
-			return before === null || same(before, after) ? [] : [{ login, before, after }];
-		})
+export function outcomes(
+	changes: readonly DirectoryChange[],
+	known: (login: string) => PersonRecord | null
+): Outcome[] {
+	const found = new Map<string, Outcome>();
+	for (const c of changes) {
+		if (c.kind === 'person') {
+			const was = c.was ?? c.is.login;
+			const earlier = found.get(was);
+			found.delete(was);
+			found.set(c.is.login, { login: c.is.login, before: earlier ? earlier.before : known(was), after: c.is });
+		} else if (c.kind === 'person gone') {
+			const earlier = found.get(c.login);
+			const is = earlier?.after ?? known(c.login);
+			if (!is) continue;
+			const before = earlier ? earlier.before : is;
+			found.set(c.login, { login: c.login, before, after: goneAt(is, c.at) });
+		}
+	}
+	return [...found.values()]
+		.filter(({ before, after }) => before === null || !sameRecord(before, after))
 		.sort((a, b) => (a.login < b.login ? -1 : 1));
 }
 
-/** The same home team, and the same others in any order. */
-const same = (a: readonly string[], b: readonly string[]): boolean =>
+/** Somebody whom a directory has no longer from a moment on, ms UTC. */
+export const goneAt = (is: PersonRecord, at: number): PersonRecord =>
+	is.ends <= at ? is : { ...is, ends: at, moves: [] };
+
+const sameSet = (a: readonly string[], b: readonly string[]): boolean =>
 	a[0] === b[0] && new Set(a).size === new Set(b).size && b.every((t) => a.includes(t));
+
+const FACTS = [
+	'login',
+	'name',
+	'mail',
+	'employment',
+	'manager',
+	'site',
+	'language',
+	'pattern',
+	'begins',
+	'ends'
+] as const;
+
+/** Whether two records say the same: other teams in any order. */
+export const sameRecord = (a: PersonRecord, b: PersonRecord): boolean =>
+	FACTS.every((key) => a[key] === b[key]) &&
+	sameSet(a.memberOf, b.memberOf) &&
+	a.moves.length === b.moves.length &&
+	a.moves.every((m, i) => {
+		const other = b.moves[i]!;
+		return m.at === other.at && m.site === other.site && sameSet(m.memberOf, other.memberOf);
+	});
+
+/** Whether somebody is taken out of what they had: of teams, of their site, or of the directory, now or on an earlier day than was known. */
+export const isMoved = ({ before, after }: Outcome): boolean =>
+	before !== null &&
+	(before.site !== after.site || !sameSet(before.memberOf, after.memberOf) || after.ends < before.ends);
 
 /** However few people there are, so many may move without anybody looking. */
 export const LEAST_HELD = 10;
 
 /** How many people changes may move without anybody looking at them first: a share of everybody, 0–1, and never under LEAST_HELD. */
 export const mayMove = (people: number, share: number): number => Math.max(LEAST_HELD, Math.floor(people * share));
-
-/** What somebody's move is, in words: `from Hydrography to Charts`, `also in Training`, `no longer in Training`. */
-export function movedWords({ before, after }: Moved, name: (team: string) => string): string {
-	const home = before[0] === after[0] ? [] : [`from ${name(before[0] ?? '')} to ${name(after[0] ?? '')}`];
-	const joins = after.slice(1).filter((t) => !before.includes(t));
-	const leaves = before.slice(1).filter((t) => !after.includes(t));
-	return [
-		...home,
-		...(joins.length ? [`also in ${joins.map(name).join(', ')}`] : []),
-		...(leaves.length ? [`no longer in ${leaves.map(name).join(', ')}`] : [])
-	].join('; ');
-}

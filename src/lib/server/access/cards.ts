@@ -3,7 +3,7 @@ import { countWords } from '$lib/core/time/units';
 import type { Card } from '$lib/core/why/card';
 import type { Context } from '../context';
 import { one } from '../db';
-import { ofTeams } from '../moment/membership-sql';
+import { ofTeams } from '../moment/people-sql';
 import type { Then } from '../things/catalogue';
 import { grantsAt } from '../publications';
 

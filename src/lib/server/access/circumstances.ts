@@ -27,7 +27,9 @@ function requestOf(p: DirectoryPerson, at: number, address = p.address): AccessR
 		zone: p.zone,
 		address,
 		managedEndpoint: p.managed,
-		secondFactor: true
+		secondFactor: true,
+		begins: p.begins,
+		ends: p.ends
 	};
 }
 

@@ -115,6 +115,8 @@ export const accessEndpoints: readonly Endpoint[] = [
 				zone: text,
 				address: text,
 				managedEndpoint: v.boolean(),
+				begins: v.optional(moment),
+				ends: v.optional(moment),
 				secondFactor: v.boolean()
 			})
 		}),

@@ -14,7 +14,7 @@ import { doorsAt, publishingAt } from '../publishing';
 import { everybody, teamsAbove } from '../people';
 
 const teamsOf = (db: Db): MatrixTeam[] =>
-	all<MatrixTeam>(db, 'SELECT id, name, parent_id AS parent FROM teams ORDER BY name');
+	all<MatrixTeam>(db, 'SELECT id, name, parent_id AS parent FROM teams WHERE gone = 0 ORDER BY name');
 
 const matrixGrants = (db: Db, at: number): MatrixGrant[] =>
 	grantsAt(db, at).map((g) => ({

@@ -185,7 +185,7 @@ function target(
 	if ((team === undefined) === (person === undefined))
 		throw new InputProblem([{ field: 'team', words: 'Choose either a team or a person.' }]);
 	if (team !== undefined) {
-		const row = one<{ name: string }>(ctx.db, 'SELECT name FROM teams WHERE id = ?', [team]);
+		const row = one<{ name: string }>(ctx.db, 'SELECT name FROM teams WHERE id = ? AND gone = 0', [team]);
 		if (!row) throw new InputProblem([{ field: 'team', words: `The directory has no team ${team}.` }]);
 		return { to: { kind: 'team', id: team, name: row.name }, teamId: team, personId: null };
 	}

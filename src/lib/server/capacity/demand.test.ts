@@ -1,3 +1,5 @@
+import { wholeDirectory } from '../simulator/directory';
+import { Lab } from '../simulator/lab';
 import { beforeEach, describe, expect, test } from 'vitest';
 import { DAY, FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
 import { EVERYTHING, parseScope } from '$lib/core/scope/scope';
@@ -55,7 +57,7 @@ let isle: number;
 beforeEach(() => {
 	db = openDb(':memory:');
 	id = 0;
-	settleEstate(db, testEstate(), NOW - 20 * DAY, { addressOf: () => '10.1.0.200', vault: vaultOf(Buffer.alloc(32)) });
+	settleEstate(db, testEstate(), NOW - 20 * DAY, { directory: wholeDirectory(testEstate(), new Lab(testEstate()).world), vault: vaultOf(Buffer.alloc(32)) });
 	putSetting(db, 'history began', String(NOW - 20 * DAY));
 	quay = machine('quay-01', 'quay', 'quay');
 	isle = machine('isle-01', 'isle', 'isle');

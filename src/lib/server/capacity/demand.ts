@@ -4,6 +4,7 @@ import { countOver } from '$lib/core/time/intervals';
 import { STEPS } from './steps-sql';
 import { DAY, HOUR } from '$lib/core/time/units';
 import { all, setting, type Db } from '../db';
+import { asOf } from '../db/intervals';
 import { keptCounts, STEP } from './kept-counts';
 
 const LOOK_BACK = 15;
@@ -44,7 +45,8 @@ function wantedOver(db: Db, from: number, step: number, bins: number, of: Demand
 				: of;
 	const params = { ...condition.params, from, to: from + bins * step, step, bins };
 	// By their end: nearly all have begun before a moment that is about now (see `OPEN`).
-	const sitting = 'CROSS JOIN people zp ON zp.id = s.person_id CROSS JOIN sites zi ON zi.id = zp.site_id';
+	// Where they sat then.
+	const sitting = `CROSS JOIN person_facts zp ON zp.person_id = s.person_id AND ${asOf('person_facts zp', 's.since')} CROSS JOIN sites zi ON zi.id = zp.site_id`;
 	const rows = all<Wanted>(
 		db,
 		`SELECT ${STEPS}, zi.time_zone AS zone FROM sessions s ${sitting} WHERE s.until > @from AND +s.since < @to AND ${condition.sql} GROUP BY 1, 2, 4`,
@@ -120,7 +122,7 @@ function levelsByZone(db: Db, now: number, start: number, bins: number, of: Dema
 const zonesOfPeople = (db: Db): string[] =>
 	all<{ zone: string }>(
 		db,
-		'SELECT DISTINCT time_zone AS zone FROM sites WHERE EXISTS (SELECT 1 FROM people WHERE site_id = sites.id) ORDER BY 1'
+		'SELECT DISTINCT time_zone AS zone FROM sites WHERE EXISTS (SELECT 1 FROM person_facts f WHERE f.site_id = sites.id) ORDER BY 1'
 	).map((z) => z.zone);
 
 /** Forecasts are judged so long before what they were of, and for so many days past. */

@@ -46,7 +46,10 @@ export const INTERVALS = {
 	package_clashes: { key: ['a', 'b'], within: null, happened: false },
 	package_positions: { key: ['name'], within: null, happened: false },
 	notes: { key: ['id'], within: null, happened: false },
+	person_facts: { key: ['person_id'], within: null, happened: false },
 	memberships: { key: ['person_id', 'team_id'], within: null, happened: false },
+	coming_moves: { key: ['person_id', 'day'], within: null, happened: false },
+	left_out: { key: ['login'], within: null, happened: false },
 	held_changes: { key: ['id'], within: null, happened: false }
 } as const satisfies Record<string, { key: readonly string[]; within: string | null; happened: boolean }>;
 

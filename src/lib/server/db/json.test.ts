@@ -47,6 +47,7 @@ beforeAll(async () => {
 		h.db,
 		`INSERT INTO follow_rules VALUES ('pool/quay', 1, 9007199254740991, '{"takes":"newest"}', '"next start"', NULL)`
 	);
+	run(h.db, `INSERT INTO coming_moves SELECT min(id), 1e13, 1, 9007199254740991, 'isle', '["harbour"]' FROM people`);
 	fill();
 }, 120_000);
 

@@ -79,6 +79,7 @@ export const JSON_COLUMNS = {
 			(['headroomIn', 'headroomOut', 'least', 'most', 'patience'] as const).every((k) => typeof x[k] === 'number')
 	),
 	'pools.boot_servers': listOf('string'),
+	'coming_moves.member_of': listOf('string'),
 	'power_actions.facts': facts,
 	'connections.phases': objects(['name', 'string'], ['ms', 'number']),
 	'connections.cause': facts,

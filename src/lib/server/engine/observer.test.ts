@@ -1,3 +1,5 @@
+import { wholeDirectory } from '../simulator/directory';
+import { Lab } from '../simulator/lab';
 import fc from 'fast-check';
 import { beforeEach, describe, expect, test } from 'vitest';
 import { FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
@@ -20,7 +22,7 @@ let seq: number;
 
 beforeEach(() => {
 	db = openDb(':memory:');
-	settleEstate(db, testEstate(), START - HOUR, { addressOf: () => '10.1.0.200', vault: vaultOf(Buffer.alloc(32)) });
+	settleEstate(db, testEstate(), START - HOUR, { directory: wholeDirectory(testEstate(), new Lab(testEstate()).world), vault: vaultOf(Buffer.alloc(32)) });
 	observer = new Observer(db);
 	seq = 0;
 });
@@ -140,7 +142,7 @@ describe('machines', () => {
 				(moves) => {
 					const fresh = openDb(':memory:');
 					settleEstate(fresh, testEstate(), START - HOUR, {
-						addressOf: () => '10.1.0.200',
+						directory: wholeDirectory(testEstate(), new Lab(testEstate()).world),
 						vault: vaultOf(Buffer.alloc(32))
 					});
 					const eyes = new Observer(fresh);
@@ -292,7 +294,7 @@ describe('samples', () => {
 
 		const again = openDb(':memory:');
 		settleEstate(again, testEstate(), START - HOUR, {
-			addressOf: () => '10.1.0.200',
+			directory: wholeDirectory(testEstate(), new Lab(testEstate()).world),
 			vault: vaultOf(Buffer.alloc(32))
 		});
 		db = again;

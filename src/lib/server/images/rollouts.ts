@@ -1,4 +1,4 @@
-import { homeTeam } from '../moment/membership-sql';
+import { homeTeam } from '../moment/people-sql';
 import type { Counted, GateLimits } from '$lib/core/images/gate';
 import type { WaveSpec } from '$lib/core/images/waves';
 import { SIGN_IN_TARGET } from '$lib/core/watch/apdex';

@@ -4,6 +4,7 @@ import { noEffects } from '$lib/core/plans/effects';
 import { countWords, FOREVER, SECOND, sizeWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { all, one, setting, type Db } from '../db';
+import { asOf } from '../db/intervals';
 import { handOutTime, linesAt, packedSize, THICK } from '../images';
 import { newestOf } from '$lib/core/images/follow';
 import { InputProblem, planKind, stepOf, type Draft, type StepSpec } from '../plans/kind';
@@ -173,7 +174,10 @@ const leaveSite = planKind({
 			'SELECT id, name, max(until) AS until FROM pools WHERE site_id = ? GROUP BY id',
 			[input.site]
 		);
-		const people = one<{ n: number }>(db, 'SELECT count(*) AS n FROM people WHERE site_id = ?', [input.site])!.n;
+		const people = one<{ n: number }>(db, `SELECT count(*) AS n FROM person_facts f WHERE f.site_id = @site AND ${asOf('person_facts f')} AND f.ends > @at`, {
+			site: input.site,
+			at: ctx.clock.now()
+		})!.n;
 		const gateways = all<{ id: string }>(db, 'SELECT id FROM gateways WHERE site_id = ?', [input.site]);
 		const boot = all<{ id: string }>(db, 'SELECT id FROM boot_servers WHERE site_id = ?', [input.site]);
 		return {

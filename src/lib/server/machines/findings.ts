@@ -4,6 +4,7 @@ import { median } from '$lib/core/measures/quantile';
 import { DAY } from '$lib/core/time/units';
 import { asOf } from '../db/intervals';
 import { all, type Db } from '../db';
+import { siteOf } from '../moment/people-sql';
 import type { Comparison } from '../manifest';
 import { poolsAt } from '../pools';
 import { publicationsAt } from '../publications';
@@ -45,8 +46,8 @@ function givenUp(db: Db, now: number): Parameters<typeof giveUpFindings>[0] {
 	const byPool = new Map<string, { person: number; at: number; waited: number; owns: boolean }[]>();
 	for (const c of all<{ person: number; site: string; publication: string; at: number; waited: number }>(
 		db,
-		`SELECT c.person_id AS person, p.site_id AS site, c.publication_id AS publication, c.ended AS at, c.waited FROM connections c
-		 JOIN people p ON p.id = c.person_id WHERE c.result <> 'open' AND c.result = 'gave up' AND c.ended > ? AND c.ended <= ?`,
+		`SELECT c.person_id AS person, ${siteOf('c.person_id', 'c.ended')} AS site, c.publication_id AS publication, c.ended AS at, c.waited FROM connections c
+		 WHERE c.result <> 'open' AND c.result = 'gave up' AND c.ended > ? AND c.ended <= ?`,
 		[now - 7 * DAY, now]
 	)) {
 		const serving = personal.get(c.publication);

@@ -2,7 +2,7 @@ import { asOf, asOfByEnd } from '../db/intervals';
 import type { Facet, Scope, Term } from '$lib/core/scope/scope';
 import { folded } from '$lib/core/text/nearest';
 import { SAMPLED_STRAIN } from '../samples/read';
-import { ofTeams } from './membership-sql';
+import { ofTeams, siteOf } from './people-sql';
 
 /** A condition to put behind WHERE, with its named parameters. */
 export interface Condition {
@@ -58,7 +58,7 @@ const FACET_SQL: Record<Subject, Partial<Record<Facet, string>>> = {
 		publication: 's.publication_id IN $'
 	},
 	person: {
-		site: 'pe.site_id IN $',
+		site: `${siteOf('pe.id')} IN $`,
 		team: `pe.id IN ${ofTeams('$')}`,
 		person: 'pe.login IN $',
 		pool: ofPerson('m.pool_id IN $'),

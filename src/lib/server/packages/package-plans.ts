@@ -58,7 +58,7 @@ const makePlan = planKind({
 			]);
 		const problems = writeRuleProblems(input.writes);
 		if (problems.length) throw new InputProblem(problems);
-		const known = new Set(all<{ id: string }>(ctx.db, 'SELECT id FROM teams').map((t) => t.id));
+		const known = new Set(all<{ id: string }>(ctx.db, 'SELECT id FROM teams WHERE gone = 0').map((t) => t.id));
 		const strange = input.teams.find((t) => !known.has(t));
 		if (strange !== undefined)
 			throw new InputProblem([{ field: 'teams', words: `There is no team called ${strange}.` }]);

@@ -1,4 +1,4 @@
-import { ofTeams } from '../moment/membership-sql';
+import { ofTeams } from '../moment/people-sql';
 import { newestOf } from '$lib/core/images/follow';
 import * as v from 'valibot';
 import { sameSystem, systemOf, systemWords } from '$lib/core/packages/fits';

@@ -1,31 +1,24 @@
 import { conditionsWords } from '$lib/core/access/decide';
-import { countWords } from '$lib/core/time/units';
+import { changeWords, type PersonRecord, type Said } from '$lib/core/people/record';
+import { countWords, FOREVER } from '$lib/core/time/units';
 import { momentWords } from '$lib/core/time/zone';
 import type { Card, CardLine } from '$lib/core/why/card';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { asOf } from '../db/intervals';
-import { all, one } from '../db';
+import { all, type Db } from '../db';
 import type { Then } from '../things/catalogue';
 import { grantsAt } from '../publications';
 import { connectionsOf } from '../watch';
-import { personCalled } from './directory';
+import { personCalled, saidBy } from './directory';
+import { factsThrough, recordOf, SOURCE_WORDS } from './records';
 import { type Membership, membershipsOf } from './teams';
 
 export function personCard({ db }: Context, login: string, { at }: Then): Card | null {
-	const p = one<{
-		id: number;
-		name: string;
-		login: string;
-		site: string;
-		pattern: string;
-		managed: number;
-		profile: number;
-		address: string;
-		site_id: string;
-	}>(db, 'SELECT pe.*, s.name AS site FROM people pe JOIN sites s ON s.id = pe.site_id WHERE pe.login = ?', [login]);
+	const p = recordOf(db, login, at);
 	if (!p) return null;
-	const { teams: above, zone } = personCalled(db, login, at)!;
+	const { teams: above, zone, managed, address } = personCalled(db, login, at)!;
+	const say = saidBy(db);
 	const memberships = membershipsOf(db, p.id, at);
 	const grants = grantsAt(db, at).filter((g) =>
 		g.toKind === 'team' ? above.includes(g.toId) : g.toId === String(p.id)
@@ -41,14 +34,19 @@ export function personCard({ db }: Context, login: string, { at }: Then): Card |
 		kind: 'person',
 		id: login,
 		title: p.name,
-		sub: open.length ? `on ${open.map((s) => s.machine).join(', ')}` : 'not signed in',
+		sub: standing(p, at, say) ?? (open.length ? `on ${open.map((s) => s.machine).join(', ')}` : 'not signed in'),
 		rows: [
 			...memberships
 				.filter((m) => m.until > at)
 				.map((m) => ({ name: m.home ? 'home team' : 'also in', value: m.name, scope: `team:${m.team}` })),
-			{ name: 'site', value: p.site, scope: `site:${p.site_id}` },
+			{ name: 'site', value: say.site(p.site), scope: `site:${p.site}` },
+			{ name: 'employment', value: p.employment },
+			...(p.manager === null ? [] : [{ name: 'reports to', value: say.person(p.manager), card: `person/${p.manager}` }]),
+			...(p.mail === null ? [] : [{ name: 'mail', value: p.mail }]),
+			...(p.language === null ? [] : [{ name: 'language', value: languageWords(p.language) }]),
 			{ name: 'works', value: p.pattern },
-			{ name: 'endpoint', value: `${p.managed ? 'managed' : 'their own'}, ${p.address}` },
+			{ name: 'endpoint', value: address === '' ? 'none known' : `${managed ? 'managed' : 'their own'}, ${address}` },
+			...(p.source === 'directory' ? [] : [{ name: 'kept by', value: SOURCE_WORDS[p.source] }]),
 			...open.map((s) => ({ name: 'session', value: s.machine, card: `session/${s.id}` }))
 		],
 		facts: [
@@ -83,6 +81,9 @@ export function personCard({ db }: Context, login: string, { at }: Then): Card |
 				]
 			: [],
 		sections: [
+			...(p.moves.length || (p.begins > at && p.begins > 0) || (p.ends > at && p.ends < FOREVER)
+				? [{ kind: 'lines' as const, title: 'To come', lines: comingLines(p, at, say) }]
+				: []),
 			...(memberships.length > 1
 				? [
 						{
@@ -92,10 +93,54 @@ export function personCard({ db }: Context, login: string, { at }: Then): Card |
 						}
 					]
 				: []),
+			...storySection(db, p.id, at, say),
 			{ kind: 'connections', connections }
 		]
 	};
 }
+
+/** How somebody stands who has not begun or has ended; null of whoever is there. */
+function standing(p: PersonRecord, at: number, say: Said): string | null {
+	if (at < p.begins) return `begins ${say.day(p.begins, p.site)}`;
+	return at < p.ends ? null : `ended ${say.day(p.ends, p.site)}`;
+}
+
+/** What is known of them to come, in the order of its days. */
+const comingLines = (p: PersonRecord, at: number, say: Said): CardLine[] =>
+	[
+		...(p.begins > at ? [{ at: p.begins, words: 'begins', site: p.site }] : []),
+		...p.moves.map((m) => ({
+			at: m.at,
+			words: `goes to ${m.memberOf.map((t) => say.team(t)).join(', ') || 'no team'}, ${say.site(m.site)}`,
+			site: m.site
+		})),
+		...(p.ends > at && p.ends < FOREVER ? [{ at: p.ends, words: 'ends', site: p.site }] : [])
+	]
+		.sort((a, b) => a.at - b.at)
+		.map(({ words, site, at }) => ({ words, note: say.day(at, site) }));
+
+/** What has become known of them, newest first. */
+function storySection(db: Db, person: number, at: number, say: Said): { kind: 'lines'; title: string; lines: CardLine[] }[] {
+	const told = factsThrough(db, person, at);
+	const lines = told.flatMap((after, i): CardLine[] => {
+		const before = told[i + 1];
+		if (!before) return [];
+		const words = changeWords(before, after, say).join('; ');
+		return words === '' ? [] : [{ words, note: say.day(after.since, after.site) }];
+	});
+	return lines.length ? [{ kind: 'lines', title: 'What has changed', lines: lines.slice(0, STORY) }] : [];
+}
+const STORY = 30;
+
+/** A language by its name in English, or its tag where there is none. */
+function languageWords(tag: string): string {
+	try {
+		return LANGUAGES.of(tag) ?? tag;
+	} catch {
+		return tag;
+	}
+}
+const LANGUAGES = new Intl.DisplayNames(['en'], { type: 'language' });
 
 function membershipLine(m: Membership, at: number, zone: string): CardLine {
 	const from = m.since > 0 ? `since ${momentWords(zone, m.since)}` : '';

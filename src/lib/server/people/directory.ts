@@ -1,7 +1,10 @@
 import { LRUCache } from 'lru-cache';
+import type { Said } from '$lib/core/people/record';
+import { dayWords } from '$lib/core/time/zone';
 import { all, allColumns, one, type Db } from '../db';
 import { asOf } from '../db/intervals';
-import { homeTeam } from '../moment/membership-sql';
+import { fromJson } from '../db/json';
+import { factsOf, HERE, homeTeam } from '../moment/people-sql';
 import { directoryRevision, teamsAbove } from './teams';
 
 /** Somebody in the directory, as grants look at them. */
@@ -21,22 +24,41 @@ export interface DirectoryPerson {
 	/** Whether what they sit at is managed. */
 	managed: boolean;
 	address: string;
+	/** Their first moment, and the one from which on they are there no longer, ms UTC. */
+	begins: number;
+	ends: number;
 }
 
 type Placed = Pick<DirectoryPerson, 'team' | 'memberOf' | 'teams'>;
-type Row = Omit<DirectoryPerson, 'managed' | keyof Placed> & { managed: number };
+interface Row {
+	id: number;
+	login: string;
+	name: string;
+	site: string;
+	managed: number;
+	address: string;
+	begins: number;
+	ends: number;
+}
 
-const PEOPLE = `SELECT p.id, p.login, p.name, p.site_id AS site, s.time_zone AS zone, p.managed, p.address
-	FROM people p JOIN sites s ON s.id = p.site_id`;
+const PEOPLE = `SELECT p.id, p.login, f.name, f.site_id AS site, p.managed, p.address, f.begins, f.ends FROM people p JOIN ${factsOf('p.id')}`;
 /** Who is of which team at a moment, in the order of the table. */
 const MEMBERS = `SELECT person_id, team_id, home FROM memberships WHERE ${asOf('memberships')}`;
+/** Moves whose day has come at a moment and that have not been written down yet: those of a moment to come. */
+const DUE = `SELECT person_id, site_id AS site, member_of FROM coming_moves WHERE ${asOf('coming_moves')} AND day <= @at`;
 
-/** By the numbers of people: most are of the same teams as many others, and share what is worked out for those. */
-function placedAt(db: Db, at: number, person: number | null = null): (id: number) => Placed {
+interface Due {
+	site: string;
+	memberOf: string[];
+}
+
+/** Where people are by their numbers at a moment: most are of the same teams as many others, and share what is worked out for those. */
+function placedAt(db: Db, at: number, person: number | null = null): (id: number, site: string) => Placed & Pick<DirectoryPerson, 'site' | 'zone'> {
 	const above = teamsAbove(db);
+	const zones = new Map(all<{ id: string; zone: string }>(db, 'SELECT id, time_zone AS zone FROM sites').map((s) => [s.id, s.zone]));
 	const alike = new Map<string, Placed>();
-	const memberOf = new Map<number, string[]>();
 	const ofOne = person === null ? '' : 'AND person_id = @person';
+	const memberOf = new Map<number, string[]>();
 	const rows = allColumns<[number, string, number]>(db, `${MEMBERS} ${ofOne} ORDER BY person_id, team_id`, {
 		at,
 		person
@@ -47,7 +69,13 @@ function placedAt(db: Db, at: number, person: number | null = null): (id: number
 		else if (home) own.unshift(team);
 		else own.push(team);
 	}
-	return (id) => {
+	const due = new Map<number, Due>();
+	for (const m of all<{ person_id: number; site: string; member_of: string }>(db, `${DUE} ${ofOne} ORDER BY day`, { at, person })) {
+		const teams = fromJson<string[]>('coming_moves.member_of', m.member_of);
+		due.set(m.person_id, { site: m.site, memberOf: teams });
+		memberOf.set(m.person_id, teams);
+	}
+	return (id, known) => {
 		const own = memberOf.get(id) ?? [];
 		const key = own.join();
 		let placed = alike.get(key);
@@ -55,50 +83,70 @@ function placedAt(db: Db, at: number, person: number | null = null): (id: number
 			const teams = [...new Set(own.flatMap((t) => above.get(t) ?? [t]))];
 			alike.set(key, (placed = { team: own[0] ?? '', memberOf: own, teams }));
 		}
-		return placed;
+		const site = due.get(id)?.site ?? known;
+		return { ...placed, site, zone: zones.get(site) ?? 'Etc/UTC' };
 	};
 }
 
 /** Each field by its name: spread out, very many rows take three times as long. */
-const fromRow = (p: Row, { team, memberOf, teams }: Placed): DirectoryPerson => ({
+const fromRow = (
+	p: Row,
+	{ team, memberOf, teams, site, zone }: ReturnType<ReturnType<typeof placedAt>>
+): DirectoryPerson => ({
 	id: p.id,
 	login: p.login,
 	name: p.name,
 	team,
 	memberOf,
 	teams,
-	site: p.site,
-	zone: p.zone,
+	site,
+	zone,
 	managed: p.managed === 1,
-	address: p.address
+	address: p.address,
+	begins: p.begins,
+	ends: p.ends
 });
 
-/** Somebody by their login, as they were at a moment; null where there is nobody. */
+/**
+ * Somebody by their login, as they were at a moment, or will be as far as it is known; whether or not they have begun or ended. Null where
+ * nobody was known.
+ */
 export function personCalled(db: Db, login: string, at: number): DirectoryPerson | null {
-	const row = one<Row>(db, `${PEOPLE} WHERE p.login = ?`, [login]);
-	return row ? fromRow(row, placedAt(db, at, row.id)(row.id)) : null;
+	const row = one<Row>(db, `${PEOPLE} WHERE p.login = @login`, { login, at });
+	return row ? fromRow(row, placedAt(db, at, row.id)(row.id, row.site)) : null;
 }
 
 /** What was read last for a database: the present, and a past moment or two that somebody looks at. */
 const known = new WeakMap<Db, LRUCache<string, readonly DirectoryPerson[]>>();
 const MOMENTS = 3;
 
-/** Everybody in the directory as they were at a moment, read again when somebody in it has changed. Shared: nobody may change it. */
+/** The last moment up to one at which anything that is asked of a directory changes by itself. */
+const LAST = `SELECT max(${[
+	['memberships', 'since'],
+	['memberships', 'until'],
+	['person_facts', 'since'],
+	['person_facts', 'until'],
+	['person_facts', 'begins'],
+	['person_facts', 'ends'],
+	['coming_moves', 'day']
+]
+	.map(([table, column]) => `coalesce((SELECT max(${column}) FROM ${table} WHERE ${column} <= @at), 0)`)
+	.join(', ')}) AS at`;
+
+/**
+ * Everybody who was there at a moment, who had begun and not ended, as they were; of a moment to come, as far as it is known. Read again
+ * when somebody has changed. Shared: nobody may change it.
+ */
 export function everybody(db: Db, at: number): readonly DirectoryPerson[] {
 	const revision = directoryRevision(db);
-	// All moments between two changes of memberships are alike.
-	const { since, until } = one<{ since: number | null; until: number | null }>(
-		db,
-		'SELECT (SELECT max(since) FROM memberships WHERE since <= @at) AS since, (SELECT max(until) FROM memberships WHERE until <= @at) AS until',
-		{ at }
-	)!;
-	const key = `${revision} ${Math.max(since ?? 0, until ?? 0)}`;
+	// All moments between two changes are alike.
+	const key = `${revision} ${one<{ at: number }>(db, LAST, { at })!.at}`;
 	let kept = known.get(db);
 	if (!kept) known.set(db, (kept = new LRUCache({ max: MOMENTS })));
 	let people = kept.get(key);
 	if (!people) {
 		const placed = placedAt(db, at);
-		people = all<Row>(db, `${PEOPLE} ORDER BY p.id`).map((p) => fromRow(p, placed(p.id)));
+		people = all<Row>(db, `${PEOPLE} WHERE ${HERE} ORDER BY p.id`, { at }).map((p) => fromRow(p, placed(p.id, p.site)));
 		kept.set(key, people);
 	}
 	return people;
@@ -112,7 +160,23 @@ export function personWords(
 ): { name: string; team: string; zone: string } | undefined {
 	return one(
 		db,
-		`SELECT p.name, t.name AS team, s.time_zone AS zone FROM people p JOIN teams t ON t.id = ${homeTeam('p.id')} JOIN sites s ON s.id = p.site_id WHERE p.login = @login`,
+		`SELECT p.name, coalesce(t.name, 'no team') AS team, s.time_zone AS zone FROM people p JOIN ${factsOf('p.id')} JOIN sites s ON s.id = f.site_id
+		 LEFT JOIN teams t ON t.id = ${homeTeam('p.id')} WHERE p.login = @login`,
 		{ login, at }
 	);
+}
+
+/** How facts of people are said: teams, sites and people by their names, moments as days of a site. */
+export function saidBy(db: Db): Said {
+	const named = (sql: string) => new Map(all<{ id: string; name: string }>(db, sql).map((r) => [r.id, r.name]));
+	const teams = named('SELECT id, name FROM teams');
+	const sites = named('SELECT id, name FROM sites');
+	const zones = named('SELECT id, time_zone AS name FROM sites');
+	const zone = (site: string) => zones.get(site) ?? 'Etc/UTC';
+	return {
+		team: (id) => teams.get(id) ?? id,
+		site: (id) => sites.get(id) ?? id,
+		person: (login) => one<{ name: string }>(db, 'SELECT name FROM people WHERE login = ?', [login])?.name ?? login,
+		day: (at, site) => dayWords(zone(site), at)
+	};
 }

@@ -11,8 +11,11 @@ import { shelfOf } from '../shelf';
 import { peoplePage } from '../watch';
 import { uniform } from '../simulator/random';
 import { everybody, personCalled, personWords } from './directory';
-import { learnMembers, takeIn, waitingChanges } from './learning';
+import { recordOf as toldOf } from '../simulator/directory';
+import type { DirectoryChange, PersonRecord } from '$lib/core/people/record';
+import { learnPeople, takeIn, waitingChanges } from './learning';
 import { personCard } from './cards';
+import { recordOf } from './records';
 import { membershipsOf } from './teams';
 
 /** Eve goes from the visitors to the harbour at two; Bo is a visitor, too, from the beginning, and no longer from three on. */
@@ -36,6 +39,12 @@ beforeAll(async () => {
 	h = await Harness.of(e);
 	await h.live(5 * HOUR, 30_000);
 });
+
+/** Somebody as the directory tells of them, with what of it is another. */
+const told = (own: Harness, login: string, other: Partial<PersonRecord>, at = own.lab.now): DirectoryChange => {
+	const like = own.lab.world.people.get(login) ?? own.lab.world.people.get('anna')!;
+	return { at, kind: 'person', is: { ...toldOf(like), login, ...other } };
+};
 
 const inTeam = (team: string, at: number) =>
 	peoplePage(h.db, {
@@ -126,23 +135,38 @@ describe('changes of the directory', () => {
 		const h2 = await Harness.of(testEstate('e2e/small.yaml', QUIET));
 		const at = h2.lab.now;
 		h2.lab.world.directoryChanges.push(
-			{ at, login: 'nobody', memberOf: ['harbour'] },
-			{ at, login: 'anna', memberOf: ['moon'] },
-			{ at, login: 'anna', memberOf: ['harbour', 'moon', 'visitors'] }
+			told(h2, 'newt', { site: 'moon' }, at),
+			told(h2, 'No One', {}, at),
+			{ at, kind: 'person gone', login: 'nobody' },
+			told(h2, 'bo', { memberOf: ['moon'] }, at),
+			told(h2, 'anna', { memberOf: ['moon'] }, at),
+			told(h2, 'anna', { memberOf: ['harbour', 'moon', 'visitors'] }, at)
 		);
 		await h2.live(2 * MINUTE);
 		expect(personCalled(h2.db, 'anna', h2.lab.now)!.memberOf).toEqual(['harbour', 'visitors']);
 		expect(one<{ n: number }>(h2.db, `SELECT count(*) AS n FROM memberships WHERE until = ${FOREVER}`)!.n).toBe(6);
+		expect(all(h2.db, `SELECT login, words FROM left_out WHERE until = ${FOREVER} ORDER BY 1`)).toEqual([
+			{ login: 'No One', words: '“No One” cannot be a login' },
+			{ login: 'bo', words: 'there is no team moon' },
+			{ login: 'newt', words: 'there is no site moon' }
+		]);
+		expect(needsAt(h2.db, parseScope('').scope, h2.lab.now).needs).toContainEqual(
+			expect.objectContaining({ title: 'What the directory tells of 3 people cannot be taken in' })
+		);
+		h2.lab.world.directoryChanges.push(told(h2, 'newt', { site: 'isle' }));
+		await h2.live(2 * MINUTE);
+		expect(personCalled(h2.db, 'newt', h2.lab.now)).toMatchObject({ site: 'isle', team: 'harbour' });
+		expect(all(h2.db, `SELECT login FROM left_out WHERE until = ${FOREVER}`)).toHaveLength(2);
 	});
 
 	test('are taken in by the page', async () => {
 		const big = await Harness.of(testEstate('e2e/small.yaml', QUIET));
 		const at = big.lab.now;
 		for (let i = 0; i < 4501; i++)
-			big.lab.world.directoryChanges.push({ at: at + i, login: 'dag', memberOf: [i % 2 ? 'harbour' : 'visitors'] });
+			big.lab.world.directoryChanges.push(told(big, 'dag', { memberOf: [i % 2 ? 'harbour' : 'visitors'] }, at + i));
 		await big.live(2 * MINUTE);
 		expect(personCalled(big.db, 'dag', big.lab.now)!.team).toBe('visitors');
-		big.lab.world.directoryChanges.push({ at: big.lab.now, login: 'dag', memberOf: ['harbour'] });
+		big.lab.world.directoryChanges.push(told(big, 'dag', { memberOf: ['harbour'] }));
 		await big.live(2 * MINUTE);
 		expect(personCalled(big.db, 'dag', big.lab.now)!.team).toBe('harbour');
 	});
@@ -155,11 +179,18 @@ describe('odd changes', () => {
 		const teams = ['harbour', 'visitors', 'everybody'];
 		const draw = (n: number, ...of: number[]) => Math.floor(uniform(41, ...of) * n);
 		for (let i = 0; i < 60; i++)
-			own.lab.world.directoryChanges.push({
-				at: [now, now - draw(9, i) * HOUR, now + 400 * DAY, -5, 0][draw(5, i, 1)]!,
-				login: ['anna', 'dag'][draw(2, i, 2)]!,
-				memberOf: [draw(3, i, 3), draw(3, i, 4), draw(3, i, 5)].map((k) => teams[k]!)
-			});
+			own.lab.world.directoryChanges.push(
+				told(
+					own,
+					['anna', 'dag'][draw(2, i, 2)]!,
+					{
+						memberOf: [draw(3, i, 3), draw(3, i, 4), draw(3, i, 5)].map((k) => teams[k]!),
+						site: ['quay', 'isle'][draw(2, i, 6)]!,
+						moves: draw(3, i, 7) ? [] : [{ at: now + draw(5, i, 8) * DAY, site: 'isle', memberOf: ['visitors'] }]
+					},
+					[now, now - draw(9, i) * HOUR, now + 400 * DAY, -5, 0][draw(5, i, 1)]!
+				)
+			);
 		await own.live(2 * MINUTE);
 		const rows = all<{ person_id: number; team_id: string; since: number; until: number; home: number }>(
 			own.db,
@@ -172,36 +203,40 @@ describe('odd changes', () => {
 				expect(new Set(then.map((r) => r.team_id)).size).toBe(then.length);
 			}
 		for (const login of ['anna', 'dag']) {
-			const last = own.lab.world.directoryChanges.findLast((c) => c.login === login)!.memberOf;
-			const is = personCalled(own.db, login, own.lab.now)!.memberOf;
-			expect([is[0], new Set(is)]).toEqual([last[0], new Set(last)]);
+			const last = own.lab.world.directoryChanges.flatMap((c) =>
+				c.kind === 'person' && c.is.login === login ? [c.is] : []
+			);
+			const is = recordOf(own.db, login, own.lab.now)!;
+			expect([is.memberOf[0], new Set(is.memberOf)]).toEqual([last.at(-1)!.memberOf[0], new Set(last.at(-1)!.memberOf)]);
+			expect([is.site, is.moves]).toEqual([last.at(-1)!.site, last.at(-1)!.moves]);
 		}
 	});
 
 	test('that were asked for before others were taken in do nothing', async () => {
 		const own = await Harness.of(testEstate('e2e/small.yaml', QUIET));
 		const send = (team: string) =>
-			own.lab.world.directoryChanges.push({ at: own.lab.now, login: 'anna', memberOf: [team] });
+			own.lab.world.directoryChanges.push(told(own, 'anna', { memberOf: [team] }));
 		send('visitors');
 		const stale = await waitingChanges(own.ctx);
 		send('everybody');
-		await learnMembers(own.ctx);
+		await learnPeople(own.ctx);
 		takeIn(own.db, stale, own.lab.now);
 		expect(personCalled(own.db, 'anna', own.lab.now)!.team).toBe('everybody');
 		expect((await waitingChanges(own.ctx)).changes).toEqual([]);
 	});
 
 	test.each([
-		['no end', (n: number) => ({ cursor: n + 1, changes: [{ at: 1, login: 'nobody', memberOf: ['harbour'] }] }), null],
-		['no teams', () => ({ cursor: 1, changes: [{ at: 1, login: 'anna', memberOf: [] }] }), /cannot be read/],
+		['no end', (n: number) => ({ cursor: n + 1, changes: [{ at: 1, kind: 'person gone', login: 'nobody' }] }), null],
+		['no facts', () => ({ cursor: 1, changes: [{ at: 1, kind: 'person', is: { login: 'anna' } }] }), /cannot be read/],
+		['another kind', () => ({ cursor: 1, changes: [{ at: 1, kind: 'printer', login: 'anna' }] }), /cannot be read/],
 		['no number', () => ({ cursor: Number.NaN, changes: [] }), /cannot be read/],
 		['nothing', () => null, /cannot be read/]
 	])('of a directory that tells %s keep nobody waiting, and change nothing', async (_, tells, says) => {
 		const own = await Harness.of(testEstate('e2e/small.yaml', QUIET));
 		const before = all(own.db, 'SELECT * FROM memberships');
 		own.ctx.providers.directory.changes = async (after) => tells(after) as never;
-		if (says) await expect(learnMembers(own.ctx)).rejects.toThrow(says);
-		else await learnMembers(own.ctx);
+		if (says) await expect(learnPeople(own.ctx)).rejects.toThrow(says);
+		else await learnPeople(own.ctx);
 		expect(all(own.db, 'SELECT * FROM memberships')).toEqual(before);
 		await own.live(2 * MINUTE);
 	});
@@ -219,7 +254,7 @@ describe('changes that move very many', () => {
 			})
 		);
 		const send = (logins: string[], ...memberOf: string[]) =>
-			logins.forEach((login) => own.lab.world.directoryChanges.push({ at: own.lab.now, login, memberOf }));
+			logins.forEach((login) => own.lab.world.directoryChanges.push(told(own, login, { memberOf })));
 		const needs = () =>
 			needsAt(own.db, parseScope('').scope, own.lab.now).needs.filter((n) => n.key.startsWith('directory'));
 		const of = (login: string) => personCalled(own.db, login, own.lab.now)!.team;
@@ -232,7 +267,7 @@ describe('changes that move very many', () => {
 		await own.live(3 * MINUTE);
 		expect(of('crowd00')).toBe('harbour');
 		expect(needs()).toMatchObject([
-			{ people: 15, title: 'The directory moves 15 people to other teams at once', plan: { kind: 'directory.take' } }
+			{ people: 15, title: 'The directory takes 15 people out of teams, a site or itself at once', plan: { kind: 'directory.take' } }
 		]);
 		const since = needs()[0]!.since;
 		send(['crowd20'], 'visitors');
@@ -242,7 +277,7 @@ describe('changes that move very many', () => {
 		const plan = await own.draft('directory.take', {});
 		expect(plan.effects.people).toHaveLength(16);
 		expect(plan.effects.people[0]).toMatchObject({ id: 'crowd00', how: 'from Harbour to Visitors' });
-		expect(plan.reasons[0]!.words).toBe('16 people: from Harbour to Visitors');
+		expect(plan.reasons.map((r) => r.words)).toContain('16 people: from Harbour to Visitors');
 		// What comes meanwhile makes another plan of it: it is refused.
 		send(['crowd21'], 'visitors');
 		await expect(own.commit(plan.id)).rejects.toThrow();

@@ -1,12 +1,24 @@
 import * as v from 'valibot';
-import { mayMove, movedBy, type MemberChange, type Moved } from '$lib/core/people/changes';
-import { FOREVER } from '$lib/core/time/units';
+import { goneAt, isMoved, mayMove, outcomes, type Outcome } from '$lib/core/people/changes';
+import { isPersonLogin } from '$lib/core/people/login';
+import type { DirectoryChange, PersonRecord } from '$lib/core/people/record';
+import { countWords, FOREVER } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { all, one, putSetting, setting, type Db } from '../db';
-import { changeAt, closeAllAt, closeAt, openAt, putAt } from '../db/intervals';
-import { logOf } from '../log';
+import { changeAt, closeAllAt, closeAt, openAt } from '../db/intervals';
 import { ProviderError } from '../providers';
-import { everybody } from './directory';
+import {
+	countPeople,
+	endTeam,
+	leaveOut,
+	personNumber,
+	recordOf,
+	recordsOf,
+	SOURCE_WORDS,
+	writePerson,
+	writeTeam,
+	type Source
+} from './records';
 
 /** How far the changes of the directory are known. */
 const CURSOR = 'directory cursor';
@@ -21,19 +33,42 @@ const cursorOf = (db: Db): number => Number(setting(db, CURSOR) ?? 0) || 0;
 
 /** Pages of one look: a directory that has no end to tell keeps nobody waiting. What is left is asked for at the next. */
 const PAGES = 100;
-/** Teams of one person, and changes of one page. */
+/** Teams of one person, moves to come, and changes of one page. */
 const TEAMS = 5000;
+const MOVES = 100;
 const PAGE = 20_000;
 
+const text = v.pipe(v.string(), v.maxLength(500));
+const moment = v.pipe(v.number(), v.safeInteger());
+const teamList = v.pipe(v.array(text), v.maxLength(TEAMS));
+export const personRecordSchema = v.object({
+	login: text,
+	name: v.pipe(text, v.nonEmpty()),
+	mail: v.nullable(text),
+	employment: text,
+	manager: v.nullable(text),
+	site: text,
+	language: v.nullable(text),
+	pattern: text,
+	begins: moment,
+	ends: moment,
+	memberOf: teamList,
+	moves: v.pipe(v.array(v.object({ at: moment, site: text, memberOf: teamList })), v.maxLength(MOVES))
+});
 const pageSchema = v.object({
 	cursor: v.pipe(v.number(), v.safeInteger(), v.minValue(0)),
 	changes: v.pipe(
 		v.array(
-			v.object({
-				at: v.pipe(v.number(), v.safeInteger()),
-				login: v.string(),
-				memberOf: v.pipe(v.array(v.string()), v.minLength(1), v.maxLength(TEAMS))
-			})
+			v.variant('kind', [
+				v.object({ at: moment, kind: v.literal('person'), is: personRecordSchema, was: v.optional(text) }),
+				v.object({ at: moment, kind: v.literal('person gone'), login: text }),
+				v.object({
+					at: moment,
+					kind: v.literal('team'),
+					team: v.object({ id: text, name: v.pipe(text, v.nonEmpty()), parent: v.nullable(text) })
+				}),
+				v.object({ at: moment, kind: v.literal('team gone'), team: text })
+			])
 		),
 		v.maxLength(PAGE)
 	)
@@ -44,7 +79,7 @@ export interface Waiting {
 	/** Up to where it is known, and up to where these changes go. */
 	after: number;
 	through: number;
-	changes: MemberChange[];
+	changes: DirectoryChange[];
 }
 
 /** Asks the directory for everything that has changed, by the page; `upTo`: as far as a cursor that is known. */
@@ -58,30 +93,32 @@ export async function waitingChanges(ctx: Context, upTo?: number): Promise<Waiti
 		const { cursor, changes } = answer.output;
 		if (changes.length === 0 || cursor <= waiting.through) break;
 		waiting.through = cursor;
-		for (const change of changes) waiting.changes.push(change);
+		for (const change of changes as DirectoryChange[]) waiting.changes.push(change);
 	}
 	return waiting;
 }
 
-/** Whom changes would move, as the directory is known now. */
-export function movedNow(db: Db, changes: readonly MemberChange[], now: number): Moved[] {
+const namedBy = (c: DirectoryChange): string[] =>
+	c.kind === 'person' ? [c.is.login, c.was ?? c.is.login] : c.kind === 'person gone' ? [c.login] : [];
+
+/** What changes come to for everybody whom they name, as people are known now. */
+export function outcomesNow(db: Db, changes: readonly DirectoryChange[], now: number): Outcome[] {
 	if (changes.length === 0) return [];
-	const known = new Map(everybody(db, now).map((p) => [p.login, p.memberOf]));
-	return movedBy(changes, (login) => known.get(login) ?? null);
+	const known = recordsOf(db, changes.flatMap(namedBy), now);
+	return outcomes(changes, (login) => known.get(login) ?? null);
 }
 
 /**
- * Takes in what has changed of who is of which team, whole or not at all. What moves more people than may move without anybody looking is
+ * Takes in what has changed, whole or not at all. What takes more people out of what they had than may be without anybody looking is
  * held: it stands on Today until somebody has taken it in by a plan, or the directory has put it right itself.
  */
-export async function learnMembers(ctx: Context): Promise<void> {
+export async function learnPeople(ctx: Context): Promise<void> {
 	const { db } = ctx;
 	const waiting = await waitingChanges(ctx);
 	if (waiting.changes.length === 0) return;
 	const now = ctx.clock.now();
-	const moved = movedNow(db, waiting.changes, now).length;
-	const people = one<{ n: number }>(db, 'SELECT count(*) AS n FROM people')!.n;
-	if (moved <= mayMove(people, directoryPercent(db) / 100))
+	const moved = outcomesNow(db, waiting.changes, now).filter(isMoved).length;
+	if (moved <= mayMove(countPeople(db, now), directoryPercent(db) / 100))
 		return db.transaction(() => takeIn(db, waiting, now)).immediate();
 	const held = one<{ id: number; people: number }>(db, `SELECT id, people FROM held_changes WHERE until = ${FOREVER}`);
 	if (held?.people === moved) return;
@@ -95,38 +132,99 @@ export async function learnMembers(ctx: Context): Promise<void> {
  */
 export function takeIn(db: Db, { after, through, changes }: Waiting, now: number): void {
 	if (cursorOf(db) !== after) return;
-	for (const change of changes) takeOne(db, change, now);
+	// Everybody first, so that whoever reports to somebody who comes with them finds them.
+	for (const c of changes)
+		if (c.kind === 'person' && c.was === undefined && whyNot(db, c, 'directory') === null) personNumber(db, c.is, 'directory');
+	for (const change of changes) takeOne(db, change, 'directory', now);
 	putSetting(db, CURSOR, String(through));
 	for (const { id } of all<{ id: number }>(db, `SELECT id FROM held_changes WHERE until = ${FOREVER}`))
 		closeAllAt(db, 'held_changes', { id }, now);
 }
 
-/** Ends what somebody is no longer a member of, and begins what they have become a member of. */
-function takeOne(db: Db, { at: told, login, memberOf }: MemberChange, now: number): void {
-	const person = one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [login])?.id;
-	const known = memberOf.filter((t) => one(db, 'SELECT 1 FROM teams WHERE id = ?', [t]) !== undefined);
-	if (person === undefined || known[0] !== memberOf[0])
-		return logOf('directory').warn(
-			{ login, memberOf: memberOf.slice(0, 5) },
-			'a change of somebody or of a home team that is not known is left out'
-		);
-	// Changes count in the order in which they are told, whatever a clock elsewhere says: none before the last one, and none ahead of us.
-	const last = one<{ at: number }>(
-		db,
-		`SELECT max(max(since), max(iif(until = ${FOREVER}, 0, until))) AS at FROM memberships WHERE person_id = ?`,
-		[person]
-	)!.at;
-	const at = Math.max(last, Math.min(told, now));
-	const before = new Map(
-		all<{ team: string; home: number }>(
-			db,
-			`SELECT team_id AS team, home FROM memberships WHERE person_id = ? AND until = ${FOREVER}`,
-			[person]
-		).map((m) => [m.team, m.home])
-	);
-	const after = new Map(known.map((team) => [team, team === known[0] ? 1 : 0]));
-	for (const team of before.keys())
-		if (!after.has(team)) closeAt(db, 'memberships', { person_id: person, team_id: team }, at);
-	for (const [team, home] of after)
-		if (before.get(team) !== home) putAt(db, 'memberships', { person_id: person, team_id: team, home }, at);
+/** Takes one change in, or notes why it cannot be. None counts ahead of us, whatever a clock elsewhere says. */
+function takeOne(db: Db, change: DirectoryChange, source: Source, now: number): void {
+	const at = Math.min(change.at, now);
+	const why = whyNot(db, change, source);
+	const login = namedBy(change)[0];
+	if (why !== null) {
+		if (login !== undefined) leaveOut(db, login, why, now);
+		return;
+	}
+	if (login !== undefined) closeAt(db, 'left_out', { login }, now);
+	switch (change.kind) {
+		case 'person': {
+			const { id } = one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [change.was ?? change.is.login]) ?? {
+				id: personNumber(db, change.is, source)
+			};
+			return writePerson(db, id, readable(db, change.is), at);
+		}
+		case 'person gone': {
+			const is = recordOf(db, change.login, now);
+			if (is) writePerson(db, is.id, goneAt(is, at), at);
+			return;
+		}
+		case 'team':
+			return writeTeam(db, change.team, source);
+		case 'team gone':
+			return endTeam(db, change.team, at);
+	}
+}
+
+const isTeam = (db: Db, id: string): boolean => one(db, 'SELECT 1 FROM teams WHERE id = ?', [id]) !== undefined;
+const isSite = (db: Db, id: string): boolean => one(db, 'SELECT 1 FROM sites WHERE id = ?', [id]) !== undefined;
+
+/** A record without the other teams that are not known; a move to a site or home team that is not known is left out of it. */
+function readable(db: Db, is: PersonRecord): PersonRecord {
+	const teams = (memberOf: readonly string[]) => [...new Set(memberOf)].filter((t) => isTeam(db, t));
+	return {
+		...is,
+		memberOf: teams(is.memberOf),
+		moves: is.moves
+			.filter((m) => isSite(db, m.site) && (m.memberOf.length === 0 || isTeam(db, m.memberOf[0]!)))
+			.map((m) => ({ ...m, memberOf: teams(m.memberOf) }))
+			.sort((a, b) => a.at - b.at)
+	};
+}
+
+/** Why a change cannot be taken in, in words; null where it can. */
+function whyNot(db: Db, change: DirectoryChange, source: Source): string | null {
+	switch (change.kind) {
+		case 'person': {
+			const { is, was } = change;
+			if (!isPersonLogin(is.login)) return `“${is.login.slice(0, 60)}” cannot be a login`;
+			if (!isSite(db, is.site)) return `there is no site ${is.site.slice(0, 60)}`;
+			if (is.memberOf.length && !isTeam(db, is.memberOf[0]!)) return `there is no team ${is.memberOf[0]!.slice(0, 60)}`;
+			if (is.ends <= is.begins) return 'they would end before they begin';
+			const known = one<{ source: Source }>(db, 'SELECT source FROM people WHERE login = ?', [was ?? is.login]);
+			if (known && known.source !== source) return `${SOURCE_WORDS[known.source]} tells of somebody with this login`;
+			if (was !== undefined && was !== is.login && one(db, 'SELECT 1 FROM people WHERE login = ?', [is.login]))
+				return `somebody else is called ${is.login}`;
+			return null;
+		}
+		case 'person gone': {
+			const known = one<{ source: Source }>(db, 'SELECT source FROM people WHERE login = ?', [change.login]);
+			return !known || known.source === source ? null : `${SOURCE_WORDS[known.source]} tells of somebody with this login`;
+		}
+		case 'team':
+			return teamProblem(db, change.team);
+		case 'team gone':
+			return isTeam(db, change.team) ? null : 'there is no such team';
+	}
+}
+
+/** How many teams may stand above one. */
+const DEPTH = 50;
+
+/** Why a team cannot be as it is told, in words; null where it can. */
+export function teamProblem(db: Db, { id, name, parent }: { id: string; name: string; parent: string | null }): string | null {
+	if (one(db, 'SELECT 1 FROM teams WHERE name = ? AND id <> ?', [name, id])) return `another team is called ${name}`;
+	let depth = 0;
+	for (let up = parent; up !== null; depth++) {
+		if (up === id) return `${name} would stand above itself`;
+		if (depth >= DEPTH) return `more than ${countWords(DEPTH, 'team')} would stand above ${name}`;
+		const above = one<{ parent: string | null }>(db, 'SELECT parent_id AS parent FROM teams WHERE id = ?', [up]);
+		if (!above) return `there is no team ${up.slice(0, 60)}`;
+		up = above.parent;
+	}
+	return null;
 }

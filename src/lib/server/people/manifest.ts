@@ -1,8 +1,8 @@
 import type { Manifest } from '../manifest';
-import { learnMembers } from './learning';
+import { learnPeople } from './learning';
 import { personCard } from './cards';
 import { teams } from './lists';
-import { heldNeeds } from './needs';
+import { heldNeeds, leftOutNeeds } from './needs';
 import { peoplePlans } from './planner';
 import { peopleSteps } from './steps';
 
@@ -23,6 +23,6 @@ export const manifest: Manifest = {
 	steps: peopleSteps,
 	cards: { person: personCard },
 	lists: [teams],
-	needs: heldNeeds,
-	chores: (ctx) => [{ name: 'the directory', every: 'minute', run: () => learnMembers(ctx) }]
+	needs: (db, at) => [...heldNeeds(db, at), ...leftOutNeeds(db, at)],
+	chores: (ctx) => [{ name: 'the directory', every: 'minute', run: () => learnPeople(ctx) }]
 };

@@ -13,11 +13,11 @@ export const heldNeeds = (db: Db, at: number): Need[] =>
 		count: people,
 		unit: people === 1 ? 'person' : 'people',
 		tone: 'sand',
-		title: `The directory moves ${countWords(people, 'person', 'people')} to other teams at once`,
+		title: `The directory takes ${countWords(people, 'person', 'people')} out of teams, a site or itself at once`,
 		facts: [
 			{
 				words:
-					'that is more than may move without anybody looking: until somebody has, all of them are of the teams that they were of',
+					'that is more than may be without anybody looking: until somebody has, everybody is what they were',
 				source: 'directory'
 			}
 		],
@@ -27,6 +27,38 @@ export const heldNeeds = (db: Db, at: number): Need[] =>
 		since: since(db, id),
 		about: {}
 	}));
+
+/** What the directory tells of people and cannot be taken in. */
+export function leftOutNeeds(db: Db, at: number): Need[] {
+	const left = all<{ login: string; words: string; since: number }>(
+		db,
+		`SELECT login, words, since FROM left_out WHERE ${asOf('left_out')} ORDER BY since, login`,
+		{ at }
+	);
+	if (left.length === 0) return [];
+	const ways = new Map<string, string[]>();
+	for (const { login, words } of left) ways.set(words, [...(ways.get(words) ?? []), login]);
+	return [
+		{
+			key: 'directory-left-out',
+			people: left.length,
+			count: left.length,
+			unit: left.length === 1 ? 'person' : 'people',
+			tone: 'sand',
+			title: `What the directory tells of ${countWords(left.length, 'person', 'people')} cannot be taken in`,
+			facts: [...ways].slice(0, 10).map(([words, logins]) => ({
+				words: `${words}: ${logins.slice(0, 5).join(', ')}${logins.length > 5 ? ` and ${logins.length - 5} more` : ''}`,
+				side: 'against' as const,
+				source: 'directory'
+			})),
+			card: null,
+			href: null,
+			plan: null,
+			since: left[0]!.since,
+			about: {}
+		}
+	];
+}
 
 /** When it was first held, however many it has come to since. */
 const since = (db: Db, id: number): number =>

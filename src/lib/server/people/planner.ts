@@ -1,21 +1,20 @@
 import * as v from 'valibot';
-import { mayMove, movedWords } from '$lib/core/people/changes';
+import { isMoved, mayMove } from '$lib/core/people/changes';
+import { changeWords } from '$lib/core/people/record';
 import { noEffects } from '$lib/core/plans/effects';
 import { countWords, SECOND } from '$lib/core/time/units';
-import { one, type Db } from '../db';
+import type { Db } from '../db';
 import { planKind, stepOf, type Draft } from '../plans/kind';
-import { everybody } from './directory';
-import { directoryPercent, movedNow, waitingChanges } from './learning';
-import { teamsByName } from './teams';
+import { saidBy } from './directory';
+import { directoryPercent, outcomesNow, waitingChanges } from './learning';
+import { countPeople } from './records';
 
-const countPeople = (db: Db): number => one<{ n: number }>(db, 'SELECT count(*) AS n FROM people')!.n;
-const limitWords = (db: Db, percent: number): string =>
-	countWords(mayMove(countPeople(db), percent / 100), 'person', 'people');
+const limitWords = (db: Db, percent: number, now: number): string =>
+	countWords(mayMove(countPeople(db, now), percent / 100), 'person', 'people');
 
 const takeChanges = planKind({
 	kind: 'directory.take',
-	words:
-		'Take in what the directory has changed of who is of which team, where it is so much that somebody has to look first',
+	words: 'Take in what the directory has changed of people, where it is so much that somebody has to look first',
 	area: 'access',
 	undo: 'never',
 	schema: v.strictObject({}),
@@ -23,48 +22,48 @@ const takeChanges = planKind({
 		const { db } = ctx;
 		const now = ctx.clock.now();
 		const { through, changes } = await waitingChanges(ctx);
-		const moved = movedNow(db, changes, now);
-		const teams = new Map(teamsByName(db).map((t) => [t.id, t.name]));
-		const names = new Map(everybody(db, now).map((p) => [p.login, p.name]));
-		const nameOf = (team: string) => teams.get(team) ?? team;
+		const found = outcomesNow(db, changes, now);
+		const moved = found.filter(isMoved).length;
+		const say = saidBy(db);
+		const words = found.map((o) => changeWords(o.before, o.after, say).join('; '));
 		const ways = new Map<string, number>();
-		for (const m of moved) {
-			const words = movedWords(m, nameOf);
-			ways.set(words, (ways.get(words) ?? 0) + 1);
-		}
+		for (const w of words) ways.set(w, (ways.get(w) ?? 0) + 1);
 		const most = [...ways].sort((a, b) => b[1] - a[1]).slice(0, 8);
 		return {
-			title: `Take in what the directory has changed: ${countWords(moved.length, 'person', 'people')} of other teams`,
+			title: `Take in what the directory has changed of ${countWords(found.length, 'person', 'people')}`,
 			effects: {
 				...noEffects(),
-				people: moved.map((m) => ({
-					kind: 'person',
-					id: m.login,
-					name: names.get(m.login) ?? m.login,
-					how: movedWords(m, nameOf)
-				})),
+				people: found.map((o, i) => ({ kind: 'person', id: o.login, name: o.after.name, how: words[i]! })),
 				duration: { middle: SECOND, ninety: 5 * SECOND }
 			},
 			warnings: [],
-			blocks: moved.length ? [] : [{ words: 'nothing that the directory has changed waits', side: 'against' }],
+			blocks: found.length ? [] : [{ words: 'nothing that the directory has changed waits', side: 'against' }],
 			reasons: [
+				...(moved
+					? [
+							{
+								words: `${countWords(moved, 'person is', 'people are')} taken out of teams, a site or the directory`,
+								source: 'directory'
+							}
+						]
+					: []),
 				...most.map(([words, n]) => ({ words: `${countWords(n, 'person', 'people')}: ${words}`, source: 'directory' })),
 				{
-					words: `what moves at most ${limitWords(db, directoryPercent(db))} is taken in without anybody looking`,
+					words: `what takes at most ${limitWords(db, directoryPercent(db), now)} out of what they had is taken in without anybody looking`,
 					source: 'settings'
 				}
 			],
 			objects: ['directory/changes'],
 			steps: [stepOf('directory.take', 'Take the changes in', { through }, 1000)],
 			undo: null,
-			undoWords: 'The directory says who is of which team: it is changed back there.'
+			undoWords: 'The directory says what people are: it is changed back there.'
 		};
 	}
 });
 
 const limitChanges = planKind({
 	kind: 'directory.limit',
-	words: 'Say what share of people the directory may move to other teams before somebody has to look',
+	words: 'Say what share of people the directory may move or remove before somebody has to look',
 	area: 'access',
 	undo: 'back',
 	schema: v.strictObject({
@@ -78,13 +77,13 @@ const limitChanges = planKind({
 	async draft(ctx, { percent }): Promise<Draft> {
 		const before = directoryPercent(ctx.db);
 		return {
-			title: `Let the directory move ${percent} % of people before somebody looks`,
+			title: `Let the directory move or remove ${percent} % of people before somebody looks`,
 			effects: noEffects(),
 			warnings: [],
 			blocks: before === percent ? [{ words: 'it is so already', side: 'against' }] : [],
 			reasons: [
 				{
-					words: `${limitWords(ctx.db, before)} until now, ${limitWords(ctx.db, percent)} from then on`,
+					words: `${limitWords(ctx.db, before, ctx.clock.now())} until now, ${limitWords(ctx.db, percent, ctx.clock.now())} from then on`,
 					source: 'settings'
 				},
 				{ words: 'what moves more waits on Today, with their names' }

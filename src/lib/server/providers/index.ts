@@ -1,4 +1,4 @@
-import type { MemberChange } from '$lib/core/people/changes';
+import type { DirectoryChange, PersonRecord } from '$lib/core/people/record';
 import type { Channel, Conditions, Door } from '$lib/core/access/decide';
 import type { Placing } from '$lib/core/capacity/placement';
 import type { ParamValues } from '$lib/core/images/library/params';
@@ -224,10 +224,15 @@ export interface Installer {
 
 export interface Directory {
 	/**
-	 * What has changed of who is of which team, in order, after the changes that a cursor stands for; 0 stands for what the directory began
+	 * What has changed of people and teams, in order, after the changes that a cursor stands for; 0 stands for what the directory began
 	 * with. At most some thousand at a time: who is told of any asks again, from the cursor that came with them. `upTo`: none beyond that cursor.
 	 */
-	changes(after: number, upTo?: number): Promise<{ cursor: number; changes: MemberChange[] }>;
+	changes(after: number, upTo?: number): Promise<{ cursor: number; changes: DirectoryChange[] }>;
+	/**
+	 * Makes or changes the account of somebody whom the directory does not tell of, so that machines let them in: Sextant, or a program that
+	 * tells it, keeps them. They are not among the changes.
+	 */
+	keepPerson(person: PersonRecord, key: string): Promise<void>;
 	/** Computer accounts that the directory knows, with the folder each stands in. */
 	accounts(): Promise<{ name: string; folder: string }[]>;
 	createAccount(name: string, folder: string, key: string): Promise<void>;

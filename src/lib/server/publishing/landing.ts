@@ -11,6 +11,7 @@ import { countWords } from '$lib/core/time/units';
 import type { Explained, Fact } from '$lib/core/why/explained';
 import { asOf } from '../db/intervals';
 import { all, one, type Db } from '../db';
+import { siteOf } from '../moment/people-sql';
 import { waysOf } from '../estate';
 import { personCalled } from '../people';
 import { poolsAt, type PoolRow } from '../pools';
@@ -142,13 +143,13 @@ export function landingFacts(
 	const personal = pools.filter((p) => p.assignment === 'personal');
 	const kept = all<{ site: string; pool: string; n: number }>(
 		db,
-		`SELECT p.site_id AS site, m.pool_id AS pool, count(DISTINCT p.id) AS n
+		`SELECT ${siteOf('p.id')} AS site, m.pool_id AS pool, count(DISTINCT p.id) AS n
 		 FROM machines m CROSS JOIN machine_spots pl ON pl.machine_id = m.id AND ${asOf('machine_spots pl')} CROSS JOIN people p ON p.id = pl.owner_id
 		 WHERE m.pool_id IN (SELECT value FROM json_each(@pools)) AND ${asOf('machines m')} AND p.login IN (SELECT value FROM json_each(@logins))
 		 GROUP BY 1, 2`,
 		{ at, logins, pools: JSON.stringify(personal.map((p) => p.id)) }
 	);
-	const crowds = sitesOf(db, logins).map((s): Crowd => ({
+	const crowds = sitesOf(db, logins, at).map((s): Crowd => ({
 		...s,
 		keep: new Map(kept.filter((k) => k.site === s.site).map((k) => [k.pool, k.n]))
 	}));
@@ -189,7 +190,7 @@ export function movedFacts(
 	if (had.map((p) => p.id).join('\n') === has.map((p) => p.id).join('\n')) return [];
 	const way = waysOf(db);
 	const first = (pools: PoolRow[], site: string) => servingPools(site, pools, (to) => way(site, to)).value[0];
-	return sitesOf(db, JSON.stringify(people))
+	return sitesOf(db, JSON.stringify(people), at)
 		.flatMap(({ site, name, people: n }): Fact[] => {
 			const [was, is] = [first(had, site), first(has, site)];
 			if (was?.id === is?.id) return [];
@@ -205,10 +206,10 @@ export function movedFacts(
 }
 
 /** The sites of people, those with the most of them first. */
-const sitesOf = (db: Db, logins: string): { site: string; name: string; people: number }[] =>
+const sitesOf = (db: Db, logins: string, at: number): { site: string; name: string; people: number }[] =>
 	all(
 		db,
-		`SELECT p.site_id AS site, s.name, count(*) AS people FROM people p JOIN sites s ON s.id = p.site_id
-		 WHERE p.login IN (SELECT value FROM json_each(?)) GROUP BY p.site_id ORDER BY people DESC, p.site_id`,
-		[logins]
+		`SELECT s.id AS site, s.name, count(*) AS people FROM people p JOIN sites s ON s.id = ${siteOf('p.id')}
+		 WHERE p.login IN (SELECT value FROM json_each(@logins)) GROUP BY s.id ORDER BY people DESC, s.id`,
+		{ logins, at }
 	);

@@ -71,7 +71,7 @@ async function check(ctx: Context, input: Input, own: string | null): Promise<Om
 	const icon = input.icon === 'package' ? await iconOf(ctx, input.app) : input.icon;
 	if (icon === null) problems.push({ field: 'icon', words: 'The package has no picture for it that can be shown.' });
 	else if (!knowsIcon(db, icon)) problems.push({ field: 'icon', words: 'There is no such picture.' });
-	const team = input.visible.find((t) => !one(db, 'SELECT 1 FROM teams WHERE id = ?', [t]));
+	const team = input.visible.find((t) => !one(db, 'SELECT 1 FROM teams WHERE id = ? AND gone = 0', [t]));
 	if (team !== undefined) problems.push({ field: 'visible', words: `There is no team called ${team}.` });
 	const owner = input.owner === '' ? null : input.owner;
 	if (owner !== null && !one(db, 'SELECT 1 FROM people WHERE login = ?', [owner]))

@@ -2,7 +2,7 @@ import { decideOpening, inDates, sees } from '$lib/core/access/decide';
 import type { Fact } from '$lib/core/why/explained';
 import { narrow, type Scope, type Term } from '$lib/core/scope/scope';
 import { asRule, requestOfPerson } from '../access';
-import { homeTeam } from '../moment/membership-sql';
+import { homeTeam } from '../moment/people-sql';
 import { personCalled } from '../people';
 import { doorsAt } from '../publishing';
 import { asOf } from '../db/intervals';
@@ -134,9 +134,9 @@ export interface RequestRow {
 export const requestsAt = (db: Db, at: number): RequestRow[] =>
 	all<RequestRow>(
 		db,
-		`SELECT r.id, p.login, p.name AS person, t.name AS team, t.id AS teamId, r.publication_id AS publication, pub.internal_name AS name, r.at, r.why,
+		`SELECT r.id, p.login, p.name AS person, coalesce(t.name, 'no team') AS team, coalesce(t.id, '') AS teamId, r.publication_id AS publication, pub.internal_name AS name, r.at, r.why,
 			CASE WHEN r.answered_at <= ?1 THEN r.answer END AS answer, r.answered_at AS answeredAt, r.answered_by AS answeredBy, r.words, pub.owner
-		 FROM requests r JOIN people p ON p.id = r.person_id JOIN teams t ON t.id = ${homeTeam('p.id', '?1')}
+		 FROM requests r JOIN people p ON p.id = r.person_id LEFT JOIN teams t ON t.id = ${homeTeam('p.id', '?1')}
 		 JOIN publications pub ON pub.id = r.publication_id AND ${asOf('publications pub', '?1')}
 		 WHERE r.at <= ?1 ORDER BY (r.answer IS NOT NULL AND r.answered_at <= ?1), r.at DESC`,
 		{ 1: at }

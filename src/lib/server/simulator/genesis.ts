@@ -1,14 +1,13 @@
-import { teamsOver } from './directory';
+import { addPerson, changeOf } from './directory';
+import { beginTurnover } from './turnover';
 import { layOut } from '$lib/core/estate/layout';
 import { beginning, type Estate } from '$lib/core/estate/schema';
 import { addressText } from '$lib/core/network/addresses';
-import { knowsZone } from '$lib/core/time/zone';
 import { noPackages } from './claims';
 import { imagesOf } from './images';
 import type { ExistingMachine } from '../providers';
-import { hashText } from './random';
 import { schedule } from './agenda';
-import type { SimMachine, SimPerson, World } from './state';
+import type { SimMachine, World } from './state';
 
 /** The world of an estate file at the beginning of its history: every machine off, nobody signed in. */
 export function makeWorld(estate: Estate): World {
@@ -131,37 +130,15 @@ export function makeWorld(estate: Estate): World {
 		});
 	}
 
-	const zones = new Map(estate.sites.map((s) => [s.id, s.time_zone]));
-	const nets = new Map(estate.sites.map((s) => [s.id, s.networks[0]]));
-	estate.directory.people.forEach((p) => {
-		const zone = zones.get(p.site)!;
-		if (!knowsZone(zone)) throw new RangeError(`unknown time zone ${zone}`);
-		const index = hashText(p.login);
-		const net = nets.get(p.site);
-		const person: SimPerson = {
-			login: p.login,
-			index,
-			name: p.name,
-			site: p.site,
-			zone,
-			team: p.team,
-			others: p.teams.filter((t) => t !== p.team),
-			teams: teamsOver(estate.directory.teams, [p.team, ...p.teams]),
-			pattern: p.pattern,
-			profile: p.profile,
-			managed: p.managed_endpoint,
-			open: [],
-			// People's endpoints stand behind the desks' network; those of people without a managed one come from outside.
-			address:
-				net && p.managed_endpoint
-					? addressText((net.first & 0xffffff00) + 1024 + (index % 200))
-					: `198.51.100.${index % 250}`
-		};
-		world.people.set(p.login, person);
-		schedule(world, now, { kind: 'day', person: p.login, day: Number.NaN });
-	});
-	for (const { at, ...change } of estate.directory.changes)
-		if (at > now) schedule(world, at, { kind: 'member changes', ...change });
+	for (const p of estate.directory.people) {
+		if (p.told !== undefined && p.told > now) schedule(world, p.told, { kind: 'person comes', person: p });
+		else addPerson(world, estate, p);
+	}
+	for (const { person, told, ...change } of estate.directory.changes) {
+		if (told !== undefined && told < change.at) schedule(world, Math.max(now, told), { kind: 'person told', person, change });
+		schedule(world, change.at, { kind: 'person changes', person, change: changeOf(change) });
+	}
+	beginTurnover(world, estate);
 	for (const { id, relay } of estate.gateways)
 		if (relay?.before && relay.before.until > now)
 			schedule(world, relay.before.until, { kind: 'relay moves', gateway: id });

@@ -1,4 +1,5 @@
-import { changeMember } from './directory';
+import { announced, changePerson, keepPerson, personComes } from './directory';
+import { weekBegins } from './turnover';
 import { logOf } from '../log';
 import type { CheckResult } from '$lib/core/diagnosis/checks';
 import type { Estate } from '$lib/core/estate/schema';
@@ -163,6 +164,8 @@ export class Lab {
 					throw new ProviderError(`the directory knows nobody called ${command.login}`, false);
 				(w.passwords ??= new Map()).set(command.login, command.hash);
 				return null;
+			case 'keep person':
+				return keepPerson(w, this.estate, command.person);
 			case 'mail':
 				if (!w.operations.has(command.key)) {
 					w.operations.set(command.key, { key: command.key, done: true, at: w.now, error: null, result: null });
@@ -224,8 +227,16 @@ export class Lab {
 				return;
 			case 'fault':
 				return void applyFault(lab, h.fault);
-			case 'member changes':
-				return changeMember(w, this.estate.directory.teams, h);
+			case 'person changes':
+				return changePerson(w, this.estate, h.person, h.change);
+			case 'person told': {
+				const said = announced(w, h.person, h.change);
+				return said ? changePerson(w, this.estate, h.person, said) : undefined;
+			}
+			case 'person comes':
+				return personComes(w, this.estate, h.person);
+			case 'week':
+				return weekBegins(w, this.estate, h.week);
 			case 'relay moves':
 				return this.moveRelay(h.gateway);
 			case 'fault over':

@@ -65,6 +65,17 @@ const minuteOf = (zone: string, day: number, minute: number): number =>
 /** Local day of a person at a moment. */
 export const localDay = (person: SimPerson, at: number): number => wallTime(person.zone, at).day;
 
+/** How somebody works whose pattern the file does not have. */
+export const USUAL_PATTERN: Pattern = {
+	id: 'usual',
+	kind: 'day',
+	days: [1, 2, 3, 4, 5],
+	from: 8 * 60,
+	until: 16 * 60,
+	spread: 30 * MINUTE,
+	turnout: 0.9
+};
+
 /** Plans what somebody opens on a day, by the habits of their team; the next day is planned before it begins. */
 export function planDay(lab: Stage, person: SimPerson, day: number): void {
 	const w = lab.world;
@@ -74,8 +85,15 @@ export function planDay(lab: Stage, person: SimPerson, day: number): void {
 		person: person.login,
 		day: today + 1
 	});
-	const work = workDay(person, lab.patterns.get(person.pattern)!, today, lab.seed);
-	if (!work || work.until < w.now) return;
+	const pattern = lab.patterns.get(person.pattern) ?? USUAL_PATTERN;
+	const means = workDay(person, pattern, today, lab.seed);
+	// Nobody works before their first moment, or after their last.
+	if (!means || means.until <= Math.max(w.now, person.begins) || means.from >= person.ends) return;
+	const work = {
+		...means,
+		from: Math.max(means.from, person.begins),
+		until: Math.min(means.until, person.ends)
+	};
 	const habits = lab.habits.get(person.team) ?? [];
 	let first = true;
 	habits.forEach((habit, i) => {

@@ -244,6 +244,9 @@ export class LabServer {
 					const changes = w.directoryChanges.slice(after, Math.min(upTo, after + CHANGES_AT_ONCE));
 					return { cursor: after + changes.length, changes };
 				},
+				keepPerson: async (person, key) => {
+					this.command({ kind: 'keep person', person, key });
+				},
 				accounts: async () => [...w.accounts].map(([name, folder]) => ({ name, folder })),
 				createAccount: (name, folder, key) => this.operate(key, { kind: 'account', name, folder }, 1500),
 				moveAccount: (name, folder, key) => this.operate(key, { kind: 'account', name, folder, moved: true }, 1500),

@@ -1,7 +1,7 @@
 import { HOUR, MINUTE, SECOND } from '$lib/core/time/units';
 import { schedule } from './agenda';
 import { closeAll, emptyOverlays, tell } from './apps';
-import { localDay, workDay } from './people';
+import { localDay, USUAL_PATTERN, workDay } from './people';
 import { uniform } from './random';
 import type { Stage } from './stage';
 import type { SimPerson, SimSession } from './state';
@@ -12,7 +12,7 @@ const DISCONNECTED_LIMIT = 3 * HOUR;
 export function planLeaving(lab: Stage, session: SimSession, person: SimPerson, leaveAt: number | null): void {
 	const w = lab.world;
 	if (leaveAt === null) return;
-	const work = workDay(person, lab.patterns.get(person.pattern)!, localDay(person, w.now), lab.seed);
+	const work = workDay(person, lab.patterns.get(person.pattern) ?? USUAL_PATTERN, localDay(person, w.now), lab.seed);
 	const lunch = work?.lunch;
 	if (lunch && lunch.from > w.now && lunch.until < leaveAt)
 		schedule(w, lunch.from, { kind: 'lunch', session: session.id, turn: session.turn, back: lunch.until, leaveAt });

@@ -161,7 +161,9 @@ function broker(lab: Stage, conn: SimConnection): boolean {
 			zone: person.zone,
 			address: person.address,
 			managedEndpoint: person.managed,
-			secondFactor: conn.secondFactor
+			secondFactor: conn.secondFactor,
+			begins: person.begins,
+			ends: person.ends
 		},
 		pub.door ?? {},
 		grants

@@ -1,4 +1,4 @@
-import type { MemberChange } from '$lib/core/people/changes';
+import type { DirectoryChange, Move, PersonRecord } from '$lib/core/people/record';
 import type { Phase } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
 import type {
@@ -10,7 +10,7 @@ import type {
 	TrialAsk,
 	Wishes
 } from '../providers';
-import type { FAULT_KINDS } from '$lib/core/estate/schema';
+import type { Estate, EstatePerson, FAULT_KINDS } from '$lib/core/estate/schema';
 import type { Right } from '$lib/core/images/library/kinds';
 import type { ParamValues } from '$lib/core/images/library/params';
 import type { Component } from '$lib/core/images/versions';
@@ -34,7 +34,7 @@ export interface World {
 	gateways: Map<string, SimGateway>;
 	machines: Map<string, SimMachine>;
 	/** What has changed in the directory, in order: whoever follows it asks for those after the ones that it knows. */
-	directoryChanges: MemberChange[];
+	directoryChanges: DirectoryChange[];
 	/** Machines that belong to no pool, by name. */
 	existing: Map<string, ExistingMachine>;
 	accounts: Map<string, string>;
@@ -117,8 +117,20 @@ export interface SimPerson {
 	login: string;
 	index: number;
 	name: string;
+	mail: string | null;
+	employment: string;
+	manager: string | null;
+	language: string | null;
+	/** Their first moment, and the one from which on they are there no longer. */
+	begins: number;
+	ends: number;
+	/** What the directory knows of them to come. */
+	moves: Move[];
+	/** Somebody else keeps them: the directory does not tell of them. */
+	kept?: true;
 	site: string;
 	zone: string;
+	/** Their home team; none where it is empty. */
 	team: string;
 	/** Other teams that they are of. */
 	others: string[];
@@ -131,6 +143,11 @@ export interface SimPerson {
 	/** Their sessions that have not ended. */
 	open: number[];
 }
+
+/** What becomes another of somebody; what is left out stays as it is. */
+export type PersonChange = Partial<
+	Pick<SimPerson, 'name' | 'mail' | 'employment' | 'manager' | 'language' | 'pattern' | 'site' | 'team' | 'ends' | 'moves'>
+> & { teams?: string[] };
 
 export interface SimSession {
 	id: number;
@@ -239,7 +256,10 @@ export type Happening = Timed &
 		| { kind: 'fault'; fault: Omit<SimFault, 'id' | 'since' | 'before'> }
 		| { kind: 'fault over'; id: number }
 		| { kind: 'relay moves'; gateway: string }
-		| { kind: 'member changes'; person: string; team?: string; teams?: string[] }
+		| { kind: 'person changes'; person: string; change: PersonChange }
+		| { kind: 'person told'; person: string; change: Omit<Estate['directory']['changes'][number], 'person' | 'told'> }
+		| { kind: 'person comes'; person: EstatePerson }
+		| { kind: 'week'; week: number }
 	);
 
 /** What an operation does when its time has come. */
@@ -293,6 +313,7 @@ export type Command =
 	| { kind: 'deliver'; wishes: Wishes; lacks: Record<string, Record<string, Needed[]>> }
 	| { kind: 'close app'; login: string; run: number }
 	| { kind: 'password'; login: string; hash: string; key: string }
+	| { kind: 'keep person'; person: PersonRecord; key: string }
 	| { kind: 'mail'; to: string; subject: string; body: string; key: string }
 	| { kind: 'aside'; machines: string[]; aside: boolean; key: string }
 	| { kind: 'type'; line: string; text: string; key: string }

@@ -22,6 +22,7 @@ import { commitPlan, draftPlan, type PlanRow } from '../plans';
 import '../areas';
 import { planKindOf } from '../plans/catalogue';
 import { beginning } from '$lib/core/estate/schema';
+import { wholeDirectory } from '../simulator/directory';
 import { Lab } from '../simulator/lab';
 import type { LabServer } from '../simulator/server';
 
@@ -91,7 +92,7 @@ export class Harness {
 		this.db = openDb(':memory:');
 		const vault = vaultOf(Buffer.alloc(32, 7));
 		settleEstate(this.db, estate, beginning(estate), {
-			addressOf: (login) => this.lab.world.people.get(login)!.address,
+			directory: wholeDirectory(estate, this.lab.world),
 			vault
 		});
 		// Those who commit plans are there when their jobs begin.

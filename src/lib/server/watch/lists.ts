@@ -1,4 +1,4 @@
-import { homeTeam } from '../moment/membership-sql';
+import { factsOf, HERE, homeTeam } from '../moment/people-sql';
 import * as v from 'valibot';
 import { asOf } from '../db/intervals';
 import { all, one, type Db } from '../db';
@@ -33,7 +33,7 @@ const sessionsWhere = (where: string) => `(SELECT count(*) FROM sessions s WHERE
 
 /** From which tables, and where, with no more joins than what is `used` asks for. */
 export function fromOf(listing: Listing, ...used: string[]): string {
-	let text = used.join(' ');
+	let text = [listing.where, ...used].join(' ');
 	const joins: string[] = [];
 	for (const [alias, sql] of [...listing.joins].reverse()) {
 		if (!new RegExp(`\\b${alias}\\.`).test(text)) continue;
@@ -170,7 +170,12 @@ const personRowOf = v.strictObject({
 	id: whole,
 	login: text,
 	name: text,
-	team: text,
+	/** Of their home team; null where they are of none. */
+	team: v.nullable(text),
+	mail: v.nullable(text),
+	employment: text,
+	begins: moment,
+	ends: moment,
 	site: text,
 	siteName: text,
 	pattern: text,
@@ -186,16 +191,22 @@ const PEOPLE: Listing = {
 	subject: 'person',
 	id: 'pe.id',
 	table: 'people pe',
-	where: '1',
-	joins: [['t', `JOIN teams t ON t.id = ${homeTeam('pe.id')}`]],
-	columns: `pe.id, pe.login, pe.name, t.name AS team, pe.site_id AS site, ${siteName('pe.site_id')} AS siteName, pe.pattern, pe.managed, ${sessionsWhere('s.person_id = pe.id')} AS sessions,
+	where: HERE,
+	joins: [
+		['f', `JOIN ${factsOf('pe.id')}`],
+		['t', `LEFT JOIN teams t ON t.id = ${homeTeam('pe.id')}`]
+	],
+	columns: `pe.id, f.login, f.name, t.name AS team, f.mail, f.employment, f.begins, f.ends, f.site_id AS site, ${siteName('f.site_id')} AS siteName, f.pattern, pe.managed, ${sessionsWhere('s.person_id = pe.id')} AS sessions,
 		(SELECT m.name FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.person_id = pe.id AND ${OPEN} ORDER BY s.since LIMIT 1) AS machine,
 		${LAST_SIGN_IN} AS lastSignIn`,
 	sorts: {
 		name: 'pe.name',
 		login: 'pe.login',
 		team: homeTeam('pe.id'),
-		site: 'pe.site_id',
+		site: 'f.site_id',
+		begins: 'f.begins',
+		ends: 'f.ends',
+		employment: 'f.employment',
 		sessions: sessionsWhere('s.person_id = pe.id'),
 		since: LAST_SIGN_IN
 	},

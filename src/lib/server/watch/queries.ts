@@ -1,4 +1,4 @@
-import { homeTeam, ofTeams } from '../moment/membership-sql';
+import { homeTeam, ofTeams, siteOf } from '../moment/people-sql';
 import { median } from '$lib/core/measures/quantile';
 import type { Scope } from '$lib/core/scope/scope';
 import { DAY, FOREVER } from '$lib/core/time/units';
@@ -148,7 +148,7 @@ function lostWithin(db: Db, scope: Scope, from: number, to: number): number {
 		const list = `(SELECT value FROM json_each(@k${i}))`;
 		const sql =
 			t.facet === 'site'
-				? `pe.site_id IN ${list}`
+				? `${siteOf('pe.id', '@to')} IN ${list}`
 				: t.facet === 'team'
 					? `pe.id IN ${ofTeams(list, '@to')}`
 					: `c.pool_id IN ${list}`;
@@ -249,7 +249,7 @@ export const failedConnections = (db: Db, from: number, to: number, limit = 400)
 function connections(db: Db, where: string, params: unknown[]): ConnectionRow[] {
 	return all<Omit<ConnectionRow, 'phases' | 'cause'> & { phases: string; cause: string }>(
 		db,
-		`SELECT c.id, pe.name AS person, pe.login, c.publication_id AS publication, c.gateway_id AS gateway, c.protocol, c.address, c.began, c.ended, c.result, m.name AS machine, pe.site_id AS site, ${homeTeam('pe.id', 'c.began')} AS team, c.pool_id AS pool,
+		`SELECT c.id, pe.name AS person, pe.login, c.publication_id AS publication, c.gateway_id AS gateway, c.protocol, c.address, c.began, c.ended, c.result, m.name AS machine, ${siteOf('pe.id', 'c.began')} AS site, ${homeTeam('pe.id', 'c.began')} AS team, c.pool_id AS pool,
 		 c.session_id AS session, c.waited, c.took, c.phases, c.cause FROM connections c JOIN people pe ON pe.id = c.person_id LEFT JOIN machines m ON m.id = c.machine_id WHERE ${where}`,
 		params
 	).map((c) => ({

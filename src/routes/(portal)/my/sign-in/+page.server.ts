@@ -1,4 +1,6 @@
 import { fail, redirect } from '@sveltejs/kit';
+import { isHere } from '$lib/core/people/record';
+import { dayWords } from '$lib/core/time/zone';
 import { formOf } from '$lib/server/api/body';
 import { personCalled } from '$lib/server/people';
 import { deviceFor, knownDevice, PASSWORD, signInPerson } from '$lib/server/identity/accounts';
@@ -26,9 +28,19 @@ export const actions = {
 		});
 		if ('outcome' in guess)
 			return fail(429, { login, problem: `Too many attempts. Wait ${guess.waitMinutes} min, then try again.` });
-		const person = personCalled(db, login, clock.now());
+		const now = clock.now();
+		const person = personCalled(db, login, now);
 		if (!person || password.length > PASSWORD.most || !(await providers.directory.verify(login, password)))
 			return fail(400, { login, problem: 'Login or password is wrong.' });
+		// Said to nobody but who knows the password.
+		if (!isHere(person, now))
+			return fail(403, {
+				login,
+				problem:
+					now < person.begins
+						? `Your first day is ${dayWords(person.zone, person.begins)}. Sign in from then on.`
+						: `Your account ended on ${dayWords(person.zone, person.ends)}. Ask whoever you reported to.`
+			});
 		guess.right();
 		cookies.set('sextant-my', signInPerson(db, person.id, false), cookieOf(url));
 		cookies.set('sextant-my-device', deviceFor(vault, account), { ...cookieOf(url), maxAge: DEVICE_DAYS * 86_400 });

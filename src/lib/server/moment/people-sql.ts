@@ -1,0 +1,33 @@
+import { asOf } from '../db/intervals';
+
+/**
+ * The home team of somebody at a moment, as SQL.
+ * @param person SQL for their number
+ */
+export const homeTeam = (person: string, at = '@at'): string =>
+	`(SELECT mb.team_id FROM memberships mb WHERE mb.person_id = ${person} AND mb.home = 1 AND ${asOf('memberships mb', at)})`;
+
+/**
+ * The numbers of everybody who is of some teams or of one below them at a moment, by any of their memberships, as SQL.
+ * @param teams SQL for a list of teams
+ */
+export const ofTeams = (teams: string, at = '@at'): string =>
+	`(SELECT mb.person_id FROM memberships mb JOIN team_nesting tn ON tn.team_id = mb.team_id WHERE tn.above_id IN ${teams} AND ${asOf('memberships mb', at)})`;
+
+/**
+ * What was known of somebody at a moment, as `f`, to be joined.
+ * @param person SQL for their number
+ */
+export const factsOf = (person: string, at = '@at'): string =>
+	`person_facts f ON f.person_id = ${person} AND ${asOf('person_facts f', at)}`;
+
+/** Whether somebody has begun and has not ended at a moment, by the facts `f`, as SQL. */
+export const HERE = 'f.begins <= @at AND f.ends > @at';
+
+/** The same of a person by their number, as SQL. */
+export const isHere = (person: string, at = '@at'): string =>
+	`EXISTS (SELECT 1 FROM ${factsOf(person, at).replace(' ON ', ' WHERE ')} AND ${HERE.replaceAll('@at', at)})`;
+
+/** The site of somebody at a moment, as SQL. */
+export const siteOf = (person: string, at = '@at'): string =>
+	`(SELECT f.site_id FROM ${factsOf(person, at).replace(' ON ', ' WHERE ')})`;

@@ -1,0 +1,233 @@
+import { type Move, type PersonRecord, type TeamRecord } from '$lib/core/people/record';
+import { FOREVER, GB } from '$lib/core/time/units';
+import { all, one, run, type Db } from '../db';
+import { asOf, closeAllAt, closeAt, openAt, putAt, rowAt } from '../db/intervals';
+import { fromJson } from '../db/json';
+import { insertRow } from '../db/rows';
+
+/** Who says what is known of somebody or of a team: a directory that is asked, a program that tells by SCIM, or Sextant's own list. */
+export type Source = 'directory' | 'scim' | 'here';
+
+/** How sources are spoken of. */
+export const SOURCE_WORDS: Record<Source, string> = {
+	directory: 'the directory',
+	scim: 'a program that tells by SCIM',
+	here: 'Sextant’s own list'
+};
+
+interface FactsRow {
+	id: number;
+	login: string;
+	name: string;
+	mail: string | null;
+	employment: string;
+	manager: string | null;
+	site: string;
+	language: string | null;
+	pattern: string;
+	begins: number;
+	ends: number;
+	source: Source;
+}
+
+/** Somebody with their number, and who tells of them. */
+export type KnownPerson = PersonRecord & { id: number; source: Source };
+
+const FACTS = `SELECT p.id, p.source, f.login, f.name, f.mail, f.employment, m.login AS manager, f.site_id AS site, f.language, f.pattern, f.begins, f.ends
+	FROM people p JOIN person_facts f ON f.person_id = p.id AND ${asOf('person_facts f')} LEFT JOIN people m ON m.id = f.manager_id`;
+
+/** Some people as they were known at a moment, by their numbers in SQL; null: all of them. */
+function read(db: Db, at: number, ids: string | null, params: Record<string, unknown> = {}): KnownPerson[] {
+	const among = (column: string) => (ids === null ? '' : `AND ${column} IN ${ids}`);
+	const memberOf = new Map<number, string[]>();
+	for (const m of all<{ person_id: number; team_id: string; home: number }>(
+		db,
+		`SELECT person_id, team_id, home FROM memberships WHERE ${asOf('memberships')} ${among('person_id')} ORDER BY person_id, team_id`,
+		{ at, ...params }
+	)) {
+		const own = memberOf.get(m.person_id);
+		if (!own) memberOf.set(m.person_id, [m.team_id]);
+		else if (m.home) own.unshift(m.team_id);
+		else own.push(m.team_id);
+	}
+	const moves = new Map<number, Move[]>();
+	for (const m of all<{ person_id: number; day: number; site_id: string; member_of: string }>(
+		db,
+		`SELECT person_id, day, site_id, member_of FROM coming_moves WHERE ${asOf('coming_moves')} ${among('person_id')} ORDER BY day`,
+		{ at, ...params }
+	)) {
+		const own = moves.get(m.person_id) ?? [];
+		own.push({ at: m.day, site: m.site_id, memberOf: fromJson<string[]>('coming_moves.member_of', m.member_of) });
+		moves.set(m.person_id, own);
+	}
+	return all<FactsRow>(db, `${FACTS} WHERE 1 ${among('p.id')} ORDER BY p.id`, { at, ...params }).map((f) => ({
+		...f,
+		memberOf: memberOf.get(f.id) ?? [],
+		moves: moves.get(f.id) ?? []
+	}));
+}
+
+/** Everybody who was known at a moment, those who had not begun or had ended as well, by their logins. */
+export const recordsAt = (db: Db, at: number): Map<string, KnownPerson> =>
+	new Map(read(db, at, null).map((p) => [p.login, p]));
+
+/** Somebody by the login that they have now, as they were known at a moment; null where nobody was. */
+export const recordOf = (db: Db, login: string, at: number): KnownPerson | null =>
+	read(db, at, '(SELECT id FROM people WHERE login = @login)', { login })[0] ?? null;
+
+/** Some of them, by their logins. */
+export const recordsOf = (db: Db, logins: readonly string[], at: number): Map<string, KnownPerson> =>
+	new Map(
+		read(db, at, '(SELECT id FROM people WHERE login IN (SELECT value FROM json_each(@logins)))', {
+			logins: JSON.stringify(logins)
+		}).map((p) => [p.login, p])
+	);
+
+/** What has been known of somebody through time up to a moment, newest first, with when it became known; teams and moves apart. */
+export const factsThrough = (db: Db, person: number, at: number): (PersonRecord & { since: number })[] =>
+	all<Omit<FactsRow, 'id' | 'source'> & { since: number }>(
+		db,
+		`SELECT f.since, f.login, f.name, f.mail, f.employment, m.login AS manager, f.site_id AS site, f.language, f.pattern, f.begins, f.ends
+		 FROM person_facts f LEFT JOIN people m ON m.id = f.manager_id WHERE f.person_id = ? AND f.since <= ? ORDER BY f.since DESC`,
+		[person, at]
+	).map((f) => ({ ...f, memberOf: [], moves: [] }));
+
+/** What of a person is neither told nor changed by records: what they sit at, until that is known of their endpoints. */
+export interface Sits {
+	profile: number;
+	managed: boolean;
+	address: string;
+}
+
+const SITS: Sits = { profile: 2 * GB, managed: true, address: '' };
+
+/** The number of somebody, who is made where nobody is called so. */
+export function personNumber(
+	db: Db,
+	{ login, name }: Pick<PersonRecord, 'login' | 'name'>,
+	source: Source,
+	{ profile, managed, address }: Sits = SITS
+): number {
+	const known = one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [login]);
+	return known?.id ?? insertRow(db, 'people', { login, name, source, profile, managed: managed ? 1 : 0, address })!;
+}
+
+/** The last moment at which anything that is known of somebody began or ended. */
+const lastChange = (db: Db, person: number): number =>
+	one<{ at: number }>(
+		db,
+		`SELECT max(at) AS at FROM (
+			SELECT max(max(since), max(iif(until = ${FOREVER}, 0, until))) AS at FROM memberships WHERE person_id = @person
+			UNION ALL SELECT max(max(since), max(iif(until = ${FOREVER}, 0, until))) FROM person_facts WHERE person_id = @person
+			UNION ALL SELECT max(max(since), max(iif(until = ${FOREVER}, 0, until))) FROM coming_moves WHERE person_id = @person)`,
+		{ person }
+	)!.at ?? 0;
+
+/**
+ * Writes down what somebody is from a moment on: facts, teams and moves to come. What they are already stays as it is. Changes count in
+ * the order in which they are told, whatever a clock elsewhere says: none counts before the last one. Within a transaction.
+ * @param person their number
+ */
+export function writePerson(db: Db, person: number, is: PersonRecord, told: number): void {
+	const at = Math.max(lastChange(db, person), told);
+	const facts = {
+		person_id: person,
+		login: is.login,
+		name: is.name,
+		mail: is.mail,
+		employment: is.employment,
+		manager_id:
+			is.manager === null ? null : (one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [is.manager])?.id ?? null),
+		site_id: is.site,
+		language: is.language,
+		pattern: is.pattern,
+		begins: is.begins,
+		ends: is.ends
+	};
+	const before = rowAt(db, 'person_facts', { person_id: person }, FOREVER - 1);
+	if (!before || Object.entries(facts).some(([column, value]) => before[column] !== value))
+		putAt(db, 'person_facts', facts, at);
+
+	const were = new Map(
+		all<{ team: string; home: number }>(
+			db,
+			`SELECT team_id AS team, home FROM memberships WHERE person_id = ? AND until = ${FOREVER}`,
+			[person]
+		).map((m) => [m.team, m.home])
+	);
+	const teams = new Map(is.memberOf.map((team, i) => [team, i === 0 ? 1 : 0]));
+	for (const team of were.keys())
+		if (!teams.has(team)) closeAt(db, 'memberships', { person_id: person, team_id: team }, at);
+	for (const [team, home] of teams)
+		if (were.get(team) !== home) putAt(db, 'memberships', { person_id: person, team_id: team, home }, at);
+
+	const known = new Map(
+		all<{ day: number; site_id: string; member_of: string }>(
+			db,
+			`SELECT day, site_id, member_of FROM coming_moves WHERE person_id = ? AND until = ${FOREVER}`,
+			[person]
+		).map((m) => [m.day, `${m.site_id} ${m.member_of}`])
+	);
+	const moves = new Map(is.moves.map((m) => [m.at, { site_id: m.site, member_of: JSON.stringify(m.memberOf) }]));
+	for (const day of known.keys()) if (!moves.has(day)) closeAt(db, 'coming_moves', { person_id: person, day }, at);
+	for (const [day, move] of moves)
+		if (known.get(day) !== `${move.site_id} ${move.member_of}`)
+			putAt(db, 'coming_moves', { person_id: person, day, ...move }, at);
+}
+
+/** Writes down what a team is. Those below it stay below it. Within a transaction. */
+export function writeTeam(db: Db, { id, name, parent }: TeamRecord, source: Source): void {
+	const before = one<{ name: string; parent_id: string | null; gone: number }>(
+		db,
+		'SELECT name, parent_id, gone FROM teams WHERE id = ?',
+		[id]
+	);
+	if (!before) {
+		insertRow(db, 'teams', { id, name, parent_id: parent, source });
+		nest(db, id);
+		return;
+	}
+	if (before.name === name && before.parent_id === parent && before.gone === 0) return;
+	run(db, 'UPDATE teams SET name = ?, parent_id = ?, gone = 0 WHERE id = ?', [name, parent, id]);
+	if (before.parent_id === parent) return;
+	const below = all<{ id: string }>(db, 'SELECT team_id AS id FROM team_nesting WHERE above_id = ?', [id]);
+	for (const t of below) nest(db, t.id);
+}
+
+/** Writes down anew what a team stands below. */
+function nest(db: Db, id: string): void {
+	run(db, 'DELETE FROM team_nesting WHERE team_id = ?', [id]);
+	run(
+		db,
+		`INSERT INTO team_nesting(team_id, above_id) WITH RECURSIVE up(id, n) AS (SELECT ?, 0 UNION
+		 SELECT t.parent_id, n + 1 FROM up JOIN teams t ON t.id = up.id WHERE t.parent_id IS NOT NULL AND n < 1000)
+		 SELECT ?, id FROM up GROUP BY id`,
+		[id, id]
+	);
+}
+
+/** A team is no longer there: nobody is of it from then on. Those below it hang where it hung. Within a transaction. */
+export function endTeam(db: Db, id: string, at: number): void {
+	const parent = one<{ parent_id: string | null }>(db, 'SELECT parent_id FROM teams WHERE id = ?', [id])?.parent_id;
+	closeAllAt(db, 'memberships', { team_id: id }, at);
+	for (const t of all<TeamRecord>(db, 'SELECT id, name, parent_id AS parent FROM teams WHERE parent_id = ?', [id]))
+		writeTeam(db, { ...t, parent: parent ?? null }, 'directory');
+	run(db, 'UPDATE teams SET gone = 1 WHERE id = ?', [id]);
+}
+
+/** How many people there are at a moment: who has begun and has not ended. */
+export const countPeople = (db: Db, at: number): number =>
+	one<{ n: number }>(
+		db,
+		`SELECT count(*) AS n FROM person_facts f WHERE ${asOf('person_facts f')} AND f.begins <= @at AND f.ends > @at`,
+		{ at }
+	)!.n;
+
+/** Notes that something that is told of somebody cannot be taken in, and why. */
+export function leaveOut(db: Db, login: string, words: string, at: number): void {
+	const before = one<{ words: string }>(db, `SELECT words FROM left_out WHERE login = ? AND until = ${FOREVER}`, [login]);
+	if (before?.words === words) return;
+	closeAt(db, 'left_out', { login }, at);
+	openAt(db, 'left_out', { login, words }, at);
+}
+
