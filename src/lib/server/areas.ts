@@ -1,7 +1,7 @@
 import { manifest as network } from './network';
 import { manifest as estate } from './estate';
 import { manifest as watch } from './watch';
-import { manifest as people } from './people';
+import { manifest as directory } from './directory';
 import { manifest as pools } from './pools';
 import { manifest as publications } from './publications';
 import { manifest as images } from './images';
@@ -10,6 +10,7 @@ import { manifest as capacity } from './capacity';
 import { manifest as packages } from './packages';
 import { manifest as publishing } from './publishing';
 import { manifest as access } from './access';
+import { manifest as people } from './people';
 import { manifest as shelf } from './shelf';
 import { manifest as machines } from './machines';
 import { manifest as diagnosis } from './diagnosis';
@@ -27,7 +28,7 @@ export const AREAS: readonly Manifest[] = [
 	network,
 	estate,
 	watch,
-	people,
+	directory,
 	pools,
 	publications,
 	images,
@@ -36,6 +37,7 @@ export const AREAS: readonly Manifest[] = [
 	packages,
 	publishing,
 	access,
+	people,
 	shelf,
 	machines,
 	diagnosis,

@@ -5,7 +5,7 @@ import { stepKey, type BuildSheet } from '$lib/core/images/sheet';
 import { MINUTE } from '$lib/core/time/units';
 import { PLAIN_LOOK } from './publications';
 import { writeProvider } from './network';
-import { personNumber, type Sits, writePerson, writeTeam } from './people';
+import { personNumber, type Sits, writePerson, writeTeam } from './directory';
 import type { Vault } from './vault';
 import { all, putSetting, type Db } from './db';
 import { openAt } from './db/intervals';

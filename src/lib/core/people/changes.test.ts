@@ -54,7 +54,10 @@ describe('what changes come to', () => {
 		expect(outcomes([is('dag')], find)).toMatchObject([{ login: 'dag', before: null }]);
 		const renamed = outcomes([{ at: 1, kind: 'person', was: 'anna', is: person('anne') }], find);
 		expect(renamed).toMatchObject([{ login: 'anne', before: { login: 'anna' } }]);
-		expect(changeWords(renamed[0]!.before, renamed[0]!.after, say)).toEqual(['login: anna → anne', 'name: ANNA → ANNE']);
+		expect(changeWords(renamed[0]!.before, renamed[0]!.after, say)).toEqual([
+			'login: anna → anne',
+			'name: ANNA → ANNE'
+		]);
 	});
 	test('whom the directory has no longer ends then, and nothing is to come of them', () => {
 		const moves = [{ at: 9 * DAY, site: 'isle', memberOf: ['b'] }];

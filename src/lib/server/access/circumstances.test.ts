@@ -6,7 +6,7 @@ import { publicationsAt } from '../publications';
 import { Harness, testEstate } from '../testing/harness';
 import { matrixAt, matrixIn, whyCell } from './matrix';
 import { testAccess } from './circumstances';
-import { teamsAbove, teamsRelated } from '../people';
+import { teamsAbove, teamsRelated } from '../directory';
 
 let h: Harness;
 beforeAll(async () => {

@@ -5,7 +5,7 @@ import { DAY, MINUTE } from '$lib/core/time/units';
 import type { Explained } from '$lib/core/why/explained';
 import { allColumns, one, type Db } from '../db';
 import { type GrantRow, grantsAt, publicationsAt } from '../publications';
-import { type DirectoryPerson, everybody, personCalled } from '../people';
+import { type DirectoryPerson, everybody, personCalled } from '../directory';
 import { doorsAt } from '../publishing';
 
 /** A grant as the core decides on it. */

@@ -5,7 +5,7 @@ import { explained } from '../endpoints/answers';
 import { endpoint, type Endpoint } from '../endpoints/endpoint';
 import { read } from '../endpoints/need';
 import { fact, moment, text, whole } from '../lists/columns';
-import { isTeam } from '../people';
+import { isTeam } from '../directory';
 import { NotFound } from '../plans';
 import { publicationsAt } from '../publications';
 import { testAccess } from './circumstances';

@@ -11,7 +11,7 @@ import type { Explained } from '$lib/core/why/explained';
 import { all, type Db } from '../db';
 import { grantsAt, type PublicationRow, publicationsAt } from '../publications';
 import { doorsAt, publishingAt } from '../publishing';
-import { everybody, teamsAbove } from '../people';
+import { everybody, teamsAbove } from '../directory';
 
 const teamsOf = (db: Db): MatrixTeam[] =>
 	all<MatrixTeam>(db, 'SELECT id, name, parent_id AS parent FROM teams WHERE gone = 0 ORDER BY name');

@@ -2,7 +2,7 @@ import { MACHINE_STATES } from '../providers';
 import { FOREVER } from '$lib/core/time/units';
 import { all, type Db } from '../db';
 import { sitesOf } from '../estate';
-import { teamsByName } from '../people';
+import { teamsByName } from '../directory';
 import { poolsAt } from '../pools';
 import { publicationsAt } from '../publications';
 

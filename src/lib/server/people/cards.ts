@@ -10,9 +10,15 @@ import { all, type Db } from '../db';
 import type { Then } from '../things/catalogue';
 import { grantsAt } from '../publications';
 import { connectionsOf } from '../watch';
-import { personCalled, saidBy } from './directory';
-import { factsThrough, recordOf, SOURCE_WORDS } from './records';
-import { type Membership, membershipsOf } from './teams';
+import {
+	factsThrough,
+	type Membership,
+	membershipsOf,
+	personCalled,
+	recordOf,
+	saidBy,
+	SOURCE_WORDS
+} from '../directory';
 
 export function personCard({ db }: Context, login: string, { at }: Then): Card | null {
 	const p = recordOf(db, login, at);
@@ -41,7 +47,9 @@ export function personCard({ db }: Context, login: string, { at }: Then): Card |
 				.map((m) => ({ name: m.home ? 'home team' : 'also in', value: m.name, scope: `team:${m.team}` })),
 			{ name: 'site', value: say.site(p.site), scope: `site:${p.site}` },
 			{ name: 'employment', value: p.employment },
-			...(p.manager === null ? [] : [{ name: 'reports to', value: say.person(p.manager), card: `person/${p.manager}` }]),
+			...(p.manager === null
+				? []
+				: [{ name: 'reports to', value: say.person(p.manager), card: `person/${p.manager}` }]),
 			...(p.mail === null ? [] : [{ name: 'mail', value: p.mail }]),
 			...(p.language === null ? [] : [{ name: 'language', value: languageWords(p.language) }]),
 			{ name: 'works', value: p.pattern },
@@ -120,7 +128,12 @@ const comingLines = (p: PersonRecord, at: number, say: Said): CardLine[] =>
 		.map(({ words, site, at }) => ({ words, note: say.day(at, site) }));
 
 /** What has become known of them, newest first. */
-function storySection(db: Db, person: number, at: number, say: Said): { kind: 'lines'; title: string; lines: CardLine[] }[] {
+function storySection(
+	db: Db,
+	person: number,
+	at: number,
+	say: Said
+): { kind: 'lines'; title: string; lines: CardLine[] }[] {
 	const told = factsThrough(db, person, at);
 	const lines = told.flatMap((after, i): CardLine[] => {
 		const before = told[i + 1];

@@ -10,13 +10,13 @@ import { publicationsAt } from '../publications';
 import { shelfOf } from '../shelf';
 import { peoplePage } from '../watch';
 import { uniform } from '../simulator/random';
-import { everybody, personCalled, personWords } from './directory';
+import { everybody, personCalled, personWords } from '../directory';
 import { recordOf as toldOf } from '../simulator/directory';
 import type { DirectoryChange, PersonRecord } from '$lib/core/people/record';
-import { learnPeople, takeIn, waitingChanges } from './learning';
+import { learnPeople, takeIn, waitingChanges } from '../directory/learning';
 import { personCard } from './cards';
-import { recordOf } from './records';
-import { membershipsOf } from './teams';
+import { recordOf } from '../directory/records';
+import { membershipsOf } from '../directory/teams';
 
 /** Eve goes from the visitors to the harbour at two; Bo is a visitor, too, from the beginning, and no longer from three on. */
 let h: Harness;
@@ -207,15 +207,17 @@ describe('odd changes', () => {
 				c.kind === 'person' && c.is.login === login ? [c.is] : []
 			);
 			const is = recordOf(own.db, login, own.lab.now)!;
-			expect([is.memberOf[0], new Set(is.memberOf)]).toEqual([last.at(-1)!.memberOf[0], new Set(last.at(-1)!.memberOf)]);
+			expect([is.memberOf[0], new Set(is.memberOf)]).toEqual([
+				last.at(-1)!.memberOf[0],
+				new Set(last.at(-1)!.memberOf)
+			]);
 			expect([is.site, is.moves]).toEqual([last.at(-1)!.site, last.at(-1)!.moves]);
 		}
 	});
 
 	test('that were asked for before others were taken in do nothing', async () => {
 		const own = await Harness.of(testEstate('e2e/small.yaml', QUIET));
-		const send = (team: string) =>
-			own.lab.world.directoryChanges.push(told(own, 'anna', { memberOf: [team] }));
+		const send = (team: string) => own.lab.world.directoryChanges.push(told(own, 'anna', { memberOf: [team] }));
 		send('visitors');
 		const stale = await waitingChanges(own.ctx);
 		send('everybody');
@@ -267,7 +269,11 @@ describe('changes that move very many', () => {
 		await own.live(3 * MINUTE);
 		expect(of('crowd00')).toBe('harbour');
 		expect(needs()).toMatchObject([
-			{ people: 15, title: 'The directory takes 15 people out of teams, a site or itself at once', plan: { kind: 'directory.take' } }
+			{
+				people: 15,
+				title: 'The directory takes 15 people out of teams, a site or itself at once',
+				plan: { kind: 'directory.take' }
+			}
 		]);
 		const since = needs()[0]!.since;
 		send(['crowd20'], 'visitors');

@@ -7,7 +7,7 @@ import { one } from '../db';
 import { verifyData } from '../verify';
 import { beginJoining } from '../joining/joinings';
 import { packageAt } from '../packages';
-import { directoryPercent } from '../people';
+import { directoryPercent } from '../directory';
 import { decided } from '../testing/decided';
 import { addReef, answerReef, COMPUTER } from '../testing/estates';
 import { Harness, NEW_POOL, OWNER, QUIET, testEstate } from '../testing/harness';

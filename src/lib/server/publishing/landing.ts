@@ -13,7 +13,7 @@ import { asOf } from '../db/intervals';
 import { all, one, type Db } from '../db';
 import { siteOf } from '../moment/people-sql';
 import { waysOf } from '../estate';
-import { personCalled } from '../people';
+import { personCalled } from '../directory';
 import { poolsAt, type PoolRow } from '../pools';
 import { publicationsAt, type PublicationRow } from '../publications';
 import { servedBy } from './serving';

@@ -1,5 +1,5 @@
 import { narrow, type Scope, type Term } from '$lib/core/scope/scope';
-import { type DirectoryPerson, personCalled, teamsRelated } from '../people';
+import { type DirectoryPerson, personCalled, teamsRelated } from '../directory';
 import { type PoolRow, poolsAt, versionsByPool } from '../pools';
 import type { Db } from '../db';
 import { type GrantRow, grantsAt, type PublicationRow, publicationsAt } from '../publications';

@@ -3,7 +3,7 @@ import { countWords, DAY } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { asOf, asOfByEnd } from '../db/intervals';
 import { all, type Db } from '../db';
-import { everybody } from '../people';
+import { everybody } from '../directory';
 import { type GrantRow, grantsAt, type PublicationRow } from '../publications';
 
 /** Who uses what, and who holds it. */

@@ -3,7 +3,7 @@ import type { Fact } from '$lib/core/why/explained';
 import { narrow, type Scope, type Term } from '$lib/core/scope/scope';
 import { asRule, requestOfPerson } from '../access';
 import { homeTeam } from '../moment/people-sql';
-import { personCalled } from '../people';
+import { personCalled } from '../directory';
 import { doorsAt } from '../publishing';
 import { asOf } from '../db/intervals';
 import { all, one, type Db } from '../db';

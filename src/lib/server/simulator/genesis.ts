@@ -135,7 +135,8 @@ export function makeWorld(estate: Estate): World {
 		else addPerson(world, estate, p);
 	}
 	for (const { person, told, ...change } of estate.directory.changes) {
-		if (told !== undefined && told < change.at) schedule(world, Math.max(now, told), { kind: 'person told', person, change });
+		if (told !== undefined && told < change.at)
+			schedule(world, Math.max(now, told), { kind: 'person told', person, change });
 		schedule(world, change.at, { kind: 'person changes', person, change: changeOf(change) });
 	}
 	beginTurnover(world, estate);

@@ -146,7 +146,10 @@ export interface SimPerson {
 
 /** What becomes another of somebody; what is left out stays as it is. */
 export type PersonChange = Partial<
-	Pick<SimPerson, 'name' | 'mail' | 'employment' | 'manager' | 'language' | 'pattern' | 'site' | 'team' | 'ends' | 'moves'>
+	Pick<
+		SimPerson,
+		'name' | 'mail' | 'employment' | 'manager' | 'language' | 'pattern' | 'site' | 'team' | 'ends' | 'moves'
+	>
 > & { teams?: string[] };
 
 export interface SimSession {

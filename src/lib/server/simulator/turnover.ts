@@ -87,12 +87,7 @@ function planWeek(w: World, estate: Estate, week: number): void {
 	}
 }
 
-function tellAhead(
-	w: World,
-	who: SimPerson,
-	change: Parameters<typeof announced>[2],
-	told: number
-): void {
+function tellAhead(w: World, who: SimPerson, change: Parameters<typeof announced>[2], told: number): void {
 	const said = announced(w, who.login, change);
 	if (!said) return;
 	if (told <= w.now) Object.assign(who, said);

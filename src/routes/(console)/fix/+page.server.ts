@@ -1,7 +1,7 @@
 import { CHECKS } from '$lib/core/diagnosis/checks';
 import { facetValues, narrow, termWords } from '$lib/core/scope/scope';
 import { DAY } from '$lib/core/time/units';
-import { personCalled, everybody } from '$lib/server/people';
+import { personCalled, everybody } from '$lib/server/directory';
 import { failingAt } from '$lib/server/diagnosis';
 import { jobsOfKind } from '$lib/server/jobs';
 import { sharedLoad } from '$lib/server/load';

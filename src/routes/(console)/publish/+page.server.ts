@@ -3,7 +3,7 @@ import { hoursById, poolsAt } from '$lib/server/pools';
 import { bootServersOf } from '$lib/server/capacity';
 import { foldersOf, networksOf, sitesOf } from '$lib/server/estate';
 import { unmadeMachines } from '$lib/server/machines';
-import { teamsByName } from '$lib/server/people';
+import { teamsByName } from '$lib/server/directory';
 import { linesAt } from '$lib/server/images';
 import { sharedLoad } from '$lib/server/load';
 import { unusedTerms } from '$lib/core/scope/scope';

@@ -3,7 +3,7 @@ import { DAY } from '$lib/core/time/units';
 import { instantOf, localMoment } from '$lib/core/time/written';
 import { homeZone } from '$lib/server/capacity';
 import { refusalsBetween, testAccess } from '$lib/server/access';
-import { personWords } from '$lib/server/people';
+import { personWords } from '$lib/server/directory';
 import { sharedLoad } from '$lib/server/load';
 import { unusedTerms } from '$lib/core/scope/scope';
 import { grantsIn, landingOf } from '$lib/server/publishing';

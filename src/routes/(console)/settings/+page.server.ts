@@ -7,7 +7,7 @@ import { changePassword, endOthers, noteOwn, operators, tokensOf } from '$lib/se
 import type { Caller } from '$lib/server/identity/caller';
 import { beginFactor, CODE_PROBLEM, confirmFactor, dropFactor, factorOwner } from '$lib/server/identity/factor';
 import { factorPicture } from '$lib/server/identity/picture';
-import { directoryPercent } from '$lib/server/people';
+import { directoryPercent } from '$lib/server/directory';
 import { runtime } from '$lib/server/runtime';
 
 export const load = ({ locals, depends }) => {

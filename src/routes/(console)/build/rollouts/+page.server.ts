@@ -1,6 +1,6 @@
 import { waveWords } from '$lib/core/images/waves';
 import { poolsAt } from '$lib/server/pools';
-import { teamsByName } from '$lib/server/people';
+import { teamsByName } from '$lib/server/directory';
 import { rolloutsAt, usedLinesAt } from '$lib/server/images';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { runtime } from '$lib/server/runtime';

@@ -1,7 +1,7 @@
 import { unusedTerms } from '$lib/core/scope/scope';
 import { sharedLoad } from '$lib/server/load';
 import { setting } from '$lib/server/db';
-import { personWords } from '$lib/server/people';
+import { personWords } from '$lib/server/directory';
 import { requestsIn, shelfOf } from '$lib/server/shelf';
 import { isoDate, momentOf, wallTime } from '$lib/core/time/zone';
 

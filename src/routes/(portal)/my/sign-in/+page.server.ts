@@ -2,7 +2,7 @@ import { fail, redirect } from '@sveltejs/kit';
 import { isHere } from '$lib/core/people/record';
 import { dayWords } from '$lib/core/time/zone';
 import { formOf } from '$lib/server/api/body';
-import { personCalled } from '$lib/server/people';
+import { personCalled } from '$lib/server/directory';
 import { deviceFor, knownDevice, PASSWORD, signInPerson } from '$lib/server/identity/accounts';
 import { throttleOf } from '$lib/server/identity/attempts';
 import { cookieOf, DEVICE_DAYS } from '$lib/server/identity/cookies';

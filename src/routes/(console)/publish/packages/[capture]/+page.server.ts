@@ -1,6 +1,6 @@
 import { error } from '@sveltejs/kit';
 import { packageNameFor } from '$lib/core/packages/spec';
-import { teamsByName } from '$lib/server/people';
+import { teamsByName } from '$lib/server/directory';
 import { earlierChoices, packageAt, sortedCapture } from '$lib/server/packages';
 import { NotFound } from '$lib/server/plans';
 import { runtime } from '$lib/server/runtime';

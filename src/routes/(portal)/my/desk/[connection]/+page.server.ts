@@ -5,7 +5,7 @@ import { formOf } from '$lib/server/api/body';
 import { Rate } from '$lib/server/identity/attempts';
 import { testAccess } from '$lib/server/access';
 import { startTimes } from '$lib/server/packages';
-import { personWords } from '$lib/server/people';
+import { personWords } from '$lib/server/directory';
 import { publicationsAt } from '$lib/server/publications';
 import { runtime } from '$lib/server/runtime';
 import { poolOf, shelfOf, windowsIn } from '$lib/server/shelf';

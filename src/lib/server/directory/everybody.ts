@@ -53,9 +53,15 @@ interface Due {
 }
 
 /** Where people are by their numbers at a moment: most are of the same teams as many others, and share what is worked out for those. */
-function placedAt(db: Db, at: number, person: number | null = null): (id: number, site: string) => Placed & Pick<DirectoryPerson, 'site' | 'zone'> {
+function placedAt(
+	db: Db,
+	at: number,
+	person: number | null = null
+): (id: number, site: string) => Placed & Pick<DirectoryPerson, 'site' | 'zone'> {
 	const above = teamsAbove(db);
-	const zones = new Map(all<{ id: string; zone: string }>(db, 'SELECT id, time_zone AS zone FROM sites').map((s) => [s.id, s.zone]));
+	const zones = new Map(
+		all<{ id: string; zone: string }>(db, 'SELECT id, time_zone AS zone FROM sites').map((s) => [s.id, s.zone])
+	);
 	const alike = new Map<string, Placed>();
 	const ofOne = person === null ? '' : 'AND person_id = @person';
 	const memberOf = new Map<number, string[]>();
@@ -70,7 +76,10 @@ function placedAt(db: Db, at: number, person: number | null = null): (id: number
 		else own.push(team);
 	}
 	const due = new Map<number, Due>();
-	for (const m of all<{ person_id: number; site: string; member_of: string }>(db, `${DUE} ${ofOne} ORDER BY day`, { at, person })) {
+	for (const m of all<{ person_id: number; site: string; member_of: string }>(db, `${DUE} ${ofOne} ORDER BY day`, {
+		at,
+		person
+	})) {
 		const teams = fromJson<string[]>('coming_moves.member_of', m.member_of);
 		due.set(m.person_id, { site: m.site, memberOf: teams });
 		memberOf.set(m.person_id, teams);

@@ -137,7 +137,9 @@ export function writePerson(db: Db, person: number, is: PersonRecord, told: numb
 		mail: is.mail,
 		employment: is.employment,
 		manager_id:
-			is.manager === null ? null : (one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [is.manager])?.id ?? null),
+			is.manager === null
+				? null
+				: (one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [is.manager])?.id ?? null),
 		site_id: is.site,
 		language: is.language,
 		pattern: is.pattern,
@@ -225,9 +227,10 @@ export const countPeople = (db: Db, at: number): number =>
 
 /** Notes that something that is told of somebody cannot be taken in, and why. */
 export function leaveOut(db: Db, login: string, words: string, at: number): void {
-	const before = one<{ words: string }>(db, `SELECT words FROM left_out WHERE login = ? AND until = ${FOREVER}`, [login]);
+	const before = one<{ words: string }>(db, `SELECT words FROM left_out WHERE login = ? AND until = ${FOREVER}`, [
+		login
+	]);
 	if (before?.words === words) return;
 	closeAt(db, 'left_out', { login }, at);
 	openAt(db, 'left_out', { login, words }, at);
 }
-

@@ -134,7 +134,8 @@ export function takeIn(db: Db, { after, through, changes }: Waiting, now: number
 	if (cursorOf(db) !== after) return;
 	// Everybody first, so that whoever reports to somebody who comes with them finds them.
 	for (const c of changes)
-		if (c.kind === 'person' && c.was === undefined && whyNot(db, c, 'directory') === null) personNumber(db, c.is, 'directory');
+		if (c.kind === 'person' && c.was === undefined && whyNot(db, c, 'directory') === null)
+			personNumber(db, c.is, 'directory');
 	for (const change of changes) takeOne(db, change, 'directory', now);
 	putSetting(db, CURSOR, String(through));
 	for (const { id } of all<{ id: number }>(db, `SELECT id FROM held_changes WHERE until = ${FOREVER}`))
@@ -153,7 +154,9 @@ function takeOne(db: Db, change: DirectoryChange, source: Source, now: number): 
 	if (login !== undefined) closeAt(db, 'left_out', { login }, now);
 	switch (change.kind) {
 		case 'person': {
-			const { id } = one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [change.was ?? change.is.login]) ?? {
+			const { id } = one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [
+				change.was ?? change.is.login
+			]) ?? {
 				id: personNumber(db, change.is, source)
 			};
 			return writePerson(db, id, readable(db, change.is), at);
@@ -203,7 +206,9 @@ function whyNot(db: Db, change: DirectoryChange, source: Source): string | null 
 		}
 		case 'person gone': {
 			const known = one<{ source: Source }>(db, 'SELECT source FROM people WHERE login = ?', [change.login]);
-			return !known || known.source === source ? null : `${SOURCE_WORDS[known.source]} tells of somebody with this login`;
+			return !known || known.source === source
+				? null
+				: `${SOURCE_WORDS[known.source]} tells of somebody with this login`;
 		}
 		case 'team':
 			return teamProblem(db, change.team);
@@ -216,7 +221,10 @@ function whyNot(db: Db, change: DirectoryChange, source: Source): string | null 
 const DEPTH = 50;
 
 /** Why a team cannot be as it is told, in words; null where it can. */
-export function teamProblem(db: Db, { id, name, parent }: { id: string; name: string; parent: string | null }): string | null {
+export function teamProblem(
+	db: Db,
+	{ id, name, parent }: { id: string; name: string; parent: string | null }
+): string | null {
 	if (one(db, 'SELECT 1 FROM teams WHERE name = ? AND id <> ?', [name, id])) return `another team is called ${name}`;
 	let depth = 0;
 	for (let up = parent; up !== null; depth++) {

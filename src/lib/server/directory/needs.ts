@@ -16,8 +16,7 @@ export const heldNeeds = (db: Db, at: number): Need[] =>
 		title: `The directory takes ${countWords(people, 'person', 'people')} out of teams, a site or itself at once`,
 		facts: [
 			{
-				words:
-					'that is more than may be without anybody looking: until somebody has, everybody is what they were',
+				words: 'that is more than may be without anybody looking: until somebody has, everybody is what they were',
 				source: 'directory'
 			}
 		],

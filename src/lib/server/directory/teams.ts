@@ -45,7 +45,8 @@ export function teamsRelated(db: Db): Map<string, string[]> {
 }
 
 /** Whether there is such a team. */
-export const isTeam = (db: Db, id: string): boolean => one(db, 'SELECT 1 FROM teams WHERE id = ? AND gone = 0', [id]) !== undefined;
+export const isTeam = (db: Db, id: string): boolean =>
+	one(db, 'SELECT 1 FROM teams WHERE id = ? AND gone = 0', [id]) !== undefined;
 
 /** All teams, by their names. */
 export const teamsByName = (db: Db): { id: string; name: string }[] =>

@@ -5,7 +5,7 @@ import { noEffects } from '$lib/core/plans/effects';
 import { countWords, SECOND } from '$lib/core/time/units';
 import type { Db } from '../db';
 import { planKind, stepOf, type Draft } from '../plans/kind';
-import { saidBy } from './directory';
+import { saidBy } from './everybody';
 import { directoryPercent, outcomesNow, waitingChanges } from './learning';
 import { countPeople } from './records';
 
@@ -96,4 +96,4 @@ const limitChanges = planKind({
 	}
 });
 
-export const peoplePlans = [takeChanges, limitChanges];
+export const directoryPlans = [takeChanges, limitChanges];

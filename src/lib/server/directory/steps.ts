@@ -2,7 +2,7 @@ import { putSetting } from '../db';
 import { stepHandler } from '../jobs/step';
 import { PERCENT, takeIn, waitingChanges } from './learning';
 
-export const peopleSteps = {
+export const directorySteps = {
 	'directory.take': stepHandler<{ through: number }>({
 		async run({ ctx, input }) {
 			// What came after the plan waits for the next look: nobody has seen it.

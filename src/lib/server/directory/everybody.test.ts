@@ -2,7 +2,7 @@ import { expect, test } from 'vitest';
 import { FOREVER } from '$lib/core/time/units';
 import { run } from '../db';
 import { Harness } from '../testing/harness';
-import { everybody } from './directory';
+import { everybody } from './everybody';
 
 test('everybody is read once, and again when somebody comes, changes, goes, or a site changes its zone', async () => {
 	const { db, lab } = await Harness.of();

@@ -1,0 +1,18 @@
+export { type DirectoryPerson, everybody, personCalled, personWords, saidBy } from './everybody';
+export {
+	countPeople,
+	endTeam,
+	factsThrough,
+	type KnownPerson,
+	personNumber,
+	recordOf,
+	recordsAt,
+	recordsOf,
+	type Sits,
+	SOURCE_WORDS,
+	writePerson,
+	writeTeam
+} from './records';
+export { isTeam, type Membership, membershipsOf, teamsAbove, teamsByName, teamsRelated } from './teams';
+export { directoryPercent, teamProblem } from './learning';
+export { manifest } from './manifest';
