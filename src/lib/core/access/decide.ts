@@ -159,7 +159,7 @@ export function decideOpening(request: AccessRequest, door: Door, grants: GrantR
 	}
 	if (request.ends !== undefined && request.at >= request.ends)
 		shut.push({
-			words: `they ended on ${dayWords(request.zone, request.ends)}`,
+			words: `they ended on ${dayWords(request.zone, request.ends - 1)}`,
 			source: 'directory',
 			advice: 'Your account has ended. Ask whoever you reported to.'
 		});

@@ -35,7 +35,7 @@ const say: Said = {
 	team: (id) => id.toUpperCase(),
 	site: (id) => id[0]!.toUpperCase() + id.slice(1),
 	person: (login) => login.toUpperCase(),
-	day: (at) => `day ${at / DAY}`
+	day: (at) => `day ${Math.ceil(at / DAY)}`
 };
 
 describe('what changes come to', () => {

@@ -55,6 +55,9 @@ export const USUAL_EMPLOYMENT = 'employee';
 /** Whether somebody has begun and has not ended at a moment. */
 export const isHere = (p: Pick<PersonRecord, 'begins' | 'ends'>, at: number): boolean => p.begins <= at && at < p.ends;
 
+/** A moment on the last day that somebody is there, ms UTC. */
+export const lastDay = (p: Pick<PersonRecord, 'ends'>): number => p.ends - 1;
+
 /** Somebody as they will be at a moment, as far as it is known: with the moves whose day has come by then. */
 export function recordThen(p: PersonRecord, at: number): PersonRecord {
 	const due = p.moves.filter((m) => m.at <= at).at(-1);
@@ -119,7 +122,7 @@ export function changeWords(before: PersonRecord | null, after: PersonRecord, sa
 	const ends =
 		before.ends === after.ends
 			? []
-			: [after.ends < FOREVER ? `ends ${say.day(after.ends, after.site)}` : 'does not end'];
+			: [after.ends < FOREVER ? `ends ${say.day(lastDay(after), after.site)}` : 'does not end'];
 	return [
 		...teamWords(before.memberOf, after.memberOf, say.team),
 		...site,

@@ -140,6 +140,15 @@ describe('every address of the API', () => {
 		await ok('GET', `/captures/${capture.id}/changes?q=b`);
 		await ok('POST', `/captures/${capture.id}/choices`, { choices: [{ branch: 'srv', take: true }] });
 
+		const file = await askApi(
+			h,
+			'POST',
+			'/api/v1/directory/files?name=a.csv',
+			new TextEncoder().encode('login,name\nzoe,Zoe\n')
+		);
+		expect(file.status, JSON.stringify(file)).toBe(201);
+		meet('POST', '/directory/files');
+
 		// What takes more than a question is asked where it is tested: joining up, bringing folders and packages, consoles, pictures, the lab.
 		const elsewhere =
 			/^\w+ \/(lab|joinings\/\{id\}\/(?!address)|captures\/\{id\}\/files\/(idle|folder)|consoles|icons|packages)/;

@@ -9,6 +9,7 @@ export {
 	recordsAt,
 	recordsOf,
 	type Sits,
+	type Source,
 	SOURCE_WORDS,
 	writePerson,
 	writeTeam

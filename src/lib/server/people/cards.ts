@@ -1,5 +1,5 @@
 import { conditionsWords } from '$lib/core/access/decide';
-import { changeWords, type PersonRecord, type Said } from '$lib/core/people/record';
+import { changeWords, lastDay, type PersonRecord, type Said } from '$lib/core/people/record';
 import { countWords, FOREVER } from '$lib/core/time/units';
 import { momentWords } from '$lib/core/time/zone';
 import type { Card, CardLine } from '$lib/core/why/card';
@@ -110,7 +110,7 @@ export function personCard({ db }: Context, login: string, { at }: Then): Card |
 /** How somebody stands who has not begun or has ended; null of whoever is there. */
 function standing(p: PersonRecord, at: number, say: Said): string | null {
 	if (at < p.begins) return `begins ${say.day(p.begins, p.site)}`;
-	return at < p.ends ? null : `ended ${say.day(p.ends, p.site)}`;
+	return at < p.ends ? null : `ended ${say.day(lastDay(p), p.site)}`;
 }
 
 /** What is known of them to come, in the order of its days. */
@@ -122,7 +122,7 @@ const comingLines = (p: PersonRecord, at: number, say: Said): CardLine[] =>
 			words: `goes to ${m.memberOf.map((t) => say.team(t)).join(', ') || 'no team'}, ${say.site(m.site)}`,
 			site: m.site
 		})),
-		...(p.ends > at && p.ends < FOREVER ? [{ at: p.ends, words: 'ends', site: p.site }] : [])
+		...(p.ends > at && p.ends < FOREVER ? [{ at: lastDay(p), words: 'ends', site: p.site }] : [])
 	]
 		.sort((a, b) => a.at - b.at)
 		.map(({ words, site, at }) => ({ words, note: say.day(at, site) }));

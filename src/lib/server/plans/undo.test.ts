@@ -8,6 +8,7 @@ import { verifyData } from '../verify';
 import { beginJoining } from '../joining/joinings';
 import { packageAt } from '../packages';
 import { directoryPercent } from '../directory';
+import { keepFile } from '../people/files';
 import { decided } from '../testing/decided';
 import { addReef, answerReef, COMPUTER } from '../testing/estates';
 import { Harness, NEW_POOL, OWNER, QUIET, testEstate } from '../testing/harness';
@@ -99,7 +100,60 @@ const daily = {
 };
 const opened = async (h: Harness) => void (await h.carryOut('image.open', { line: 'desk', number: '1.0.0' }));
 
+const ownPerson = async (h: Harness) =>
+	void (await h.carryOut('people.put', {
+		people: [{ login: 'fay', name: 'Fay Buoy', site: 'isle', team: 'harbour' }]
+	}));
+const ownTeam = async (h: Harness) => void (await h.carryOut('team.add', { name: 'Pilots', parent: 'harbour' }));
+const brought = (h: Harness) => ({
+	file: keepFile(
+		h.db,
+		'a.csv',
+		Buffer.from('login,name,team\nfay,Fay Mast,visitors\ngil,Gil,harbour\n'),
+		'x',
+		h.lab.now
+	).id,
+	as: 'csv'
+});
+
 const CASES: Record<string, Case[]> = {
+	'people.put': [
+		{ input: { people: [{ login: 'fay', name: 'Fay Buoy', site: 'isle', team: 'harbour' }] } },
+		{
+			first: ownPerson,
+			input: {
+				people: [
+					{ login: 'fay', teams: ['visitors'], mail: 'f@b.example', moves: [{ on: '2027-01-04', site: 'quay' }] }
+				]
+			}
+		}
+	],
+	'people.import': [
+		{ first: ownPerson, input: brought },
+		{
+			input: (h: Harness) => ({
+				file: keepFile(
+					h.db,
+					'a.ldif',
+					Buffer.from(
+						'dn: cn=Pilots,o=x\nobjectClass: groupOfNames\ncn: Pilots\nmember: uid=zoe,o=x\n\ndn: uid=zoe,o=x\nuid: zoe\ncn: Zoe\n'
+					),
+					'x',
+					h.lab.now
+				).id,
+				as: 'ldif'
+			})
+		}
+	],
+	'people.as-then': [
+		{
+			first: ownPerson,
+			input: (h: Harness) => ({ then: h.lab.now - 30 * MINUTE, logins: ['fay'] })
+		}
+	],
+	'team.add': [{ input: { name: 'Pilots', parent: 'harbour' } }],
+	'team.change': [{ first: ownTeam, input: { team: 'pilots', name: 'Senior Pilots', parent: 'visitors' } }],
+	'team.remove': [{ first: ownTeam, input: { team: 'pilots' } }],
 	'directory.limit': [{ input: { percent: 12 }, beside: (h) => directoryPercent(h.db) }],
 	'note.write': [
 		{ input: { about: 'pool/quay', text: 'Ask Bo first' } },

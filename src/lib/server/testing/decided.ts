@@ -1,5 +1,6 @@
 import { all } from '../db';
 import { asOf, INTERVALS, type IntervalTable } from '../db/intervals';
+import { recordsAt } from '../directory';
 import type { Harness } from './harness';
 
 /** What is observed, and what happened: it is not decided, and no undo brings it back. */
@@ -8,14 +9,17 @@ const OBSERVED = new Set([
 	'attach_failures',
 	'attachments',
 	'captures',
+	'coming_moves',
 	'failing_checks',
 	'findings',
 	'held_changes',
 	'joinings',
+	'left_out',
 	'machine_states',
 	'machines',
 	'machine_spots',
 	'memberships',
+	'person_facts',
 	'session_states',
 	'sessions',
 	'site_checks',
@@ -54,6 +58,10 @@ export function decided(h: Harness): Record<string, unknown> {
 			 LEFT JOIN people pe ON pe.id = p.owner_id WHERE ${asOf('machines m')} ORDER BY m.name`,
 			at
 		),
+		people: [...recordsAt(h.db, h.lab.now).values()]
+			.filter((p) => p.ends > h.lab.now)
+			.map(({ id: _, ...p }) => ({ ...p, memberOf: [p.memberOf[0], ...p.memberOf.slice(1).sort()] })),
+		teams: all(h.db, 'SELECT id, name, parent_id FROM teams WHERE gone = 0 ORDER BY id'),
 		operators: all(h.db, 'SELECT login, role FROM operators WHERE disabled = 0 ORDER BY login'),
 		tokens: all(h.db, 'SELECT name, role FROM tokens WHERE revoked_at IS NULL ORDER BY name'),
 		settings: all(h.db, `SELECT key, value FROM settings WHERE key LIKE 'heads%' AND value <> '' ORDER BY key`),

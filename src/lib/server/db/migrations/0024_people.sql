@@ -16,6 +16,7 @@ ALTER TABLE people ADD COLUMN source TEXT NOT NULL DEFAULT 'directory';
 ALTER TABLE people ADD COLUMN external_id TEXT;
 -- Accounts for those whom the directory does not tell of are made there as they were at this revision.
 ALTER TABLE people ADD COLUMN account TEXT;
+ALTER TABLE people ADD COLUMN account_at INTEGER NOT NULL DEFAULT 0;
 ALTER TABLE teams ADD COLUMN source TEXT NOT NULL DEFAULT 'directory';
 ALTER TABLE teams ADD COLUMN external_id TEXT;
 -- A team that is no longer there keeps its row for those who were of it.
@@ -48,3 +49,8 @@ CREATE TRIGGER moves_went AFTER DELETE ON coming_moves BEGIN UPDATE directory_re
 CREATE TABLE left_out(
 	login TEXT NOT NULL, since INTEGER NOT NULL, until INTEGER NOT NULL, words TEXT NOT NULL, PRIMARY KEY (login, since)
 ) STRICT, WITHOUT ROWID;
+
+-- Lists of people that somebody has brought, as they came: plans that take them in name them.
+CREATE TABLE brought_files(
+	id INTEGER PRIMARY KEY, at INTEGER NOT NULL, by TEXT NOT NULL, name TEXT NOT NULL, content BLOB NOT NULL, sha256 TEXT NOT NULL
+) STRICT;

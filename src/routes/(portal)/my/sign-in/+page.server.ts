@@ -1,5 +1,5 @@
 import { fail, redirect } from '@sveltejs/kit';
-import { isHere } from '$lib/core/people/record';
+import { isHere, lastDay } from '$lib/core/people/record';
 import { dayWords } from '$lib/core/time/zone';
 import { formOf } from '$lib/server/api/body';
 import { personCalled } from '$lib/server/directory';
@@ -39,7 +39,7 @@ export const actions = {
 				problem:
 					now < person.begins
 						? `Your first day is ${dayWords(person.zone, person.begins)}. Sign in from then on.`
-						: `Your account ended on ${dayWords(person.zone, person.ends)}. Ask whoever you reported to.`
+						: `Your account ended on ${dayWords(person.zone, lastDay(person))}. Ask whoever you reported to.`
 			});
 		guess.right();
 		cookies.set('sextant-my', signInPerson(db, person.id, false), cookieOf(url));

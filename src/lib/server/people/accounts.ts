@@ -1,0 +1,65 @@
+import { createHash } from 'node:crypto';
+import { recordThen, type PersonRecord } from '$lib/core/people/record';
+import { FOREVER } from '$lib/core/time/units';
+import type { Context } from '../context';
+import { all, run, type Db } from '../db';
+import { asOf } from '../db/intervals';
+import { recordsOf, writePerson } from '../directory';
+
+/** Accounts that are made or changed at one look: the rest follows at the next. */
+const AT_ONCE = 200;
+
+const stateOf = (is: PersonRecord): string => createHash('sha256').update(JSON.stringify(is)).digest('base64url');
+
+/** Whoever is not told of by the directory goes where they were to go, once the day has come. */
+export function makeMoves(db: Db, now: number): void {
+	const due = all<{ login: string }>(
+		db,
+		`SELECT DISTINCT p.login FROM coming_moves m JOIN people p ON p.id = m.person_id AND p.source <> 'directory' WHERE ${asOf('coming_moves m')} AND m.day <= @at`,
+		{ at: now }
+	);
+	if (due.length === 0) return;
+	db.transaction(() => {
+		for (const p of recordsOf(
+			db,
+			due.map((d) => d.login),
+			now
+		).values())
+			writePerson(db, p.id, recordThen(p, now), now);
+	}).immediate();
+}
+
+/** Whoever has ended is signed in nowhere any more. */
+export function endSignIns(db: Db, now: number): void {
+	run(
+		db,
+		`DELETE FROM sign_ins WHERE person_id IN (SELECT f.person_id FROM person_facts f WHERE f.until = ${FOREVER} AND f.ends <= ?)`,
+		[now]
+	);
+}
+
+/**
+ * People whom Sextant keeps itself, or a program that tells it, have an account in the directory that machines ask: it is made for them,
+ * and changed as they change.
+ */
+export async function keepAccounts(ctx: Context): Promise<void> {
+	const { db } = ctx;
+	const now = ctx.clock.now();
+	const kept = all<{ id: number; login: string; account: string | null }>(
+		db,
+		`SELECT p.id, p.login, p.account FROM people p JOIN person_facts f ON f.person_id = p.id AND f.until = ${FOREVER}
+		 WHERE p.source <> 'directory' AND (p.account IS NULL OR p.account_at < f.since OR p.account_at < (SELECT coalesce(max(max(since), max(iif(until = ${FOREVER}, 0, until))), 0) FROM memberships mb WHERE mb.person_id = p.id)) LIMIT ${AT_ONCE}`
+	);
+	if (kept.length === 0) return;
+	const records = recordsOf(
+		db,
+		kept.map((k) => k.login),
+		now
+	);
+	for (const k of kept) {
+		const { id: _, source: __, ...is } = records.get(k.login)!;
+		const state = stateOf(is);
+		if (k.account !== state) await ctx.providers.directory.keepPerson(is, `account ${k.id} ${state}`);
+		run(db, 'UPDATE people SET account = ?, account_at = ? WHERE id = ?', [state, now, k.id]);
+	}
+}
