@@ -86,6 +86,8 @@ describe('every address of the API', () => {
 			await ok('GET', `/${path}/${id}`);
 		await h.lab.apply({ kind: 'fault', fault: 'volume-full', target: 'isle-v1', value: 0.96 });
 		await h.live(7 * MINUTE);
+		const { rows } = JSON.parse((await ok('GET', '/comings'))!) as { rows: { id: string }[] };
+		await ok('GET', `/comings/${rows[0]!.id}`);
 		await ok('GET', `/findings/${one<{ id: number }>(h.db, 'SELECT id FROM findings LIMIT 1')!.id}`);
 		await ok('GET', '/machines.csv?sort=-strain&limit=2');
 		expect(await ok('GET', '/search?q=quay-0')).toContain('"kind":"machine","id":"quay-01"');

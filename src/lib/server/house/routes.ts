@@ -28,6 +28,7 @@ export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'DELETE', Ne
 	'/(console)/publish/packages/[capture]': { GET: read('publishing') },
 	'/(console)/publish/delivery': { GET: read('publishing') },
 	'/(console)/publish/who': { GET: read('publishing') },
+	'/(console)/publish/people': { GET: read('publishing') },
 	'/(console)/publish/shelves': { GET: read('publishing') },
 	'/icons/[digest]': { GET: 'open' },
 	'/(console)/secure': { GET: read('access') },

@@ -29,6 +29,15 @@ export function makeMoves(db: Db, now: number): void {
 	}).immediate();
 }
 
+/** Where newcomers have come from, once they have: until what they sit at is known of itself. */
+export function noteAddresses(db: Db): void {
+	run(
+		db,
+		`UPDATE people SET address = (SELECT c.address FROM connections c WHERE c.person_id = people.id ORDER BY c.ended DESC LIMIT 1)
+		 WHERE address = '' AND EXISTS (SELECT 1 FROM connections c WHERE c.person_id = people.id)`
+	);
+}
+
 /** Whoever has ended is signed in nowhere any more. */
 export function endSignIns(db: Db, now: number): void {
 	run(

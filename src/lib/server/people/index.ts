@@ -1,1 +1,3 @@
+export { comingAt, comingGroups, AROUND } from './coming';
+export { knownHere } from './files';
 export { manifest } from './manifest';

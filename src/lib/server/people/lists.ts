@@ -1,12 +1,14 @@
 import * as v from 'valibot';
+import { EVERYTHING } from '$lib/core/scope/scope';
 import { countWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { all } from '../db';
 import { asOf } from '../db/intervals';
 import { factsOf, HERE } from '../moment/people-sql';
-import { text, whole } from '../lists/columns';
+import { moment, text, whole } from '../lists/columns';
 import { shortList } from '../lists/short';
 import { grantsAt } from '../publications';
+import { comingAt, comingGroups } from './coming';
 
 const row = v.strictObject({ id: text, team: text, name: text, parent: v.nullable(text), people: whole });
 
@@ -32,4 +34,45 @@ export const teams = shortList({
 				about: { kind: 'grant', id: String(g.id) }
 			}))
 	]
+});
+
+const comingRow = v.strictObject({
+	id: text,
+	person: text,
+	name: text,
+	kind: v.picklist(['begins', 'moves', 'ends']),
+	at: moment,
+	team: text,
+	site: text,
+	fromTeam: v.nullable(text),
+	fromSite: v.nullable(text)
+});
+
+export const comings = shortList({
+	name: 'comings',
+	words: 'People who begin, move or end within sixty days of a moment, as it was known then',
+	card: null,
+	row: comingRow,
+	rows: (db, at, scope) => {
+		const { items, left } = comingAt(db, scope, at);
+		return {
+			items: items.map(({ login, from, ...c }) => ({
+				id: `${c.kind}-${login}-${c.at}`,
+				person: login,
+				...c,
+				fromTeam: from?.team ?? null,
+				fromSite: from?.site ?? null
+			})),
+			left
+		};
+	},
+	called: (r) => r.name,
+	why: (db, r, at) => {
+		const [group] = comingGroups(
+			db,
+			comingAt(db, EVERYTHING, at).items.filter((c) => c.login === r.person && c.kind === r.kind && c.at === r.at),
+			at
+		);
+		return group?.facts ?? [{ words: 'the day has passed', source: 'directory' }];
+	}
 });

@@ -1,8 +1,9 @@
 import type { Manifest } from '../manifest';
-import { endSignIns, keepAccounts, makeMoves } from './accounts';
+import { endSignIns, keepAccounts, makeMoves, noteAddresses } from './accounts';
 import { personCard } from './cards';
 import { peopleEndpoints } from './endpoints';
-import { teams } from './lists';
+import { comings, teams } from './lists';
+import { notReadyNeeds } from './needs';
 import { peoplePlans } from './planner';
 import { peopleSteps } from './steps';
 
@@ -22,11 +23,13 @@ export const manifest: Manifest = {
 	plans: peoplePlans,
 	steps: peopleSteps,
 	cards: { person: personCard },
-	lists: [teams],
+	lists: [teams, comings],
+	needs: notReadyNeeds,
 	endpoints: peopleEndpoints,
 	chores: (ctx) => [
 		{ name: 'moves of people', every: 'minute', run: (now) => makeMoves(ctx.db, now) },
 		{ name: 'accounts of people', every: 'minute', run: () => keepAccounts(ctx) },
+		{ name: 'where newcomers sit', every: 'hour', run: () => noteAddresses(ctx.db) },
 		{ name: 'people who have ended', every: 'minute', run: (now) => endSignIns(ctx.db, now) }
 	]
 };

@@ -2,7 +2,7 @@ import { HOUR, MINUTE } from '$lib/core/time/units';
 import { Harness, testEstate } from './harness';
 import { keepPackage } from './packages';
 
-/** The test estate after a morning that left something in every list: a delivery, a request, a rule that changed, a note, faults. */
+/** The test estate after a morning that left something in every list: a delivery, a request, a rule that changed, a note, somebody who is to begin, faults. */
 export async function livedIn(): Promise<Harness> {
 	const h = await Harness.of(testEstate());
 	await h.live(4 * HOUR, 20_000);
@@ -17,6 +17,9 @@ export async function livedIn(): Promise<Harness> {
 	});
 	await h.carryOut('request.make', { publication: 'boat', person: 'eve', why: 'to sail' });
 	await h.carryOut('policy.set', { pool: 'quay', headroomIn: 4 });
+	await h.carryOut('people.put', {
+		people: [{ login: 'fay', name: 'Fay Buoy', site: 'isle', team: 'harbour', begins: '2026-11-23' }]
+	});
 	await h.carryOut('note.write', { about: 'pool/quay', text: 'Ask Bo first' });
 	h.lab.apply({ kind: 'fault', fault: 'agent-stopped', target: 'quay-01', value: null });
 	h.lab.apply({ kind: 'fault', fault: 'volume-full', target: 'isle-v1', value: 0.96 });

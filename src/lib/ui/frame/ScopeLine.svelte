@@ -35,19 +35,21 @@
 
 	const nameOf = (facet: Facet, id: string) => names[facet]?.find((n) => n.id === id)?.name ?? id;
 	const subject = $derived(
-		(
-			{
-				'/': 'everything',
-				'/build': 'image lines',
-				'/publish': 'pools and publications',
-				'/secure': 'grants',
-				'/scale': 'capacity',
-				'/watch': page.url.searchParams.get('list') ?? 'machines',
-				'/fix': 'what does not work',
-				'/jobs': 'jobs',
-				'/changes': 'the change log'
-			} as Record<string, string>
-		)[stagePath(page.url.pathname)] ?? 'everything'
+		page.url.pathname.startsWith('/publish/people')
+			? 'people'
+			: ((
+					{
+						'/': 'everything',
+						'/build': 'image lines',
+						'/publish': 'pools and publications',
+						'/secure': 'grants',
+						'/scale': 'capacity',
+						'/watch': page.url.searchParams.get('list') ?? 'machines',
+						'/fix': 'what does not work',
+						'/jobs': 'jobs',
+						'/changes': 'the change log'
+					} as Record<string, string>
+				)[stagePath(page.url.pathname)] ?? 'everything')
 	);
 	const offered = $derived<Facet[]>(
 		menu === 'site' ? ['site'] : ['pool', 'team', 'line', 'state', 'gateway', 'protocol', 'publication']

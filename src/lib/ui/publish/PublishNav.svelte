@@ -5,6 +5,7 @@
 	const parts = [
 		{ name: 'Pools and publications', path: '/publish' },
 		{ name: 'Who gets what', path: '/publish/who' },
+		{ name: 'People', path: '/publish/people' },
 		{ name: 'Shelves', path: '/publish/shelves' },
 		{ name: 'Packages', path: '/publish/packages' },
 		{ name: 'Delivery', path: '/publish/delivery' }
@@ -13,4 +14,4 @@
 		path === '/publish' ? page.url.pathname === path : page.url.pathname.startsWith(path);
 </script>
 
-<StageNav label="Publish" {parts} {here} without={{ make: null, edit: null }} />
+<StageNav label="Publish" {parts} {here} without={{ make: null, edit: null, list: null, sort: null }} />

@@ -1,0 +1,84 @@
+import { termWords, unusedTerms } from '$lib/core/scope/scope';
+import { all } from '$lib/server/db';
+import { teamsByName } from '$lib/server/directory';
+import { sitesOf } from '$lib/server/estate';
+import { sharedLoad } from '$lib/server/load';
+import { AROUND, comingAt, comingGroups, knownHere } from '$lib/server/people';
+import { peoplePage } from '$lib/server/watch';
+import { parcel } from '$lib/ui/frame/parcel';
+
+/** Days ahead that the figures over the view count. */
+const AHEAD = 30 * 86_400_000;
+
+export const load = sharedLoad(({ url, context, look, at }) => {
+	const { db } = context;
+	const coming = comingAt(db, look.scope, at);
+	const groups = comingGroups(db, coming.items, at);
+	/** How each of those to come stands, by what they do and when. */
+	const states = new Map(
+		groups.flatMap((g) => g.people.map((p) => [`${g.kind} ${p.login} ${g.at}`, g.state] as const))
+	);
+	const list = url.searchParams.get('list') === 'everybody' ? ('everybody' as const) : ('coming' as const);
+	const sort = url.searchParams.get('sort') ?? 'name';
+	const descending = sort.startsWith('-');
+	const people = peoplePage(db, {
+		at,
+		scope: look.scope,
+		sort: descending ? sort.slice(1) : sort,
+		descending,
+		limit: list === 'everybody' ? 100 : 1,
+		offset: 0
+	});
+	const soon = coming.items.filter((c) => c.at >= at && c.at < at + AHEAD);
+	const making = look.live ? url.searchParams.get('make') : null;
+	return {
+		at,
+		list,
+		sort,
+		around: AROUND,
+		left: list === 'everybody' ? people.left.map((t) => termWords(t)) : unusedTerms(coming.left),
+		marks: coming.items.map((c) => ({
+			login: c.login,
+			name: c.name,
+			kind: c.kind,
+			at: c.at,
+			state: states.get(`${c.kind} ${c.login} ${c.at}`) ?? null
+		})),
+		groups,
+		total: people.total,
+		rows: parcel(list === 'everybody' ? (people.rows as unknown as ({ id: number } & Record<string, unknown>)[]) : []),
+		counts: {
+			begin: soon.filter((c) => c.kind === 'begins').length,
+			move: soon.filter((c) => c.kind === 'moves').length,
+			end: soon.filter((c) => c.kind === 'ends').length,
+			unready: groups.filter((g) => g.state === 'missing' && g.at < at + AHEAD).reduce((n, g) => n + g.people.length, 0)
+		},
+		make: making,
+		choices:
+			making === null
+				? null
+				: {
+						sites: sitesOf(db).map((s) => ({ id: s.id, name: s.name })),
+						teams: teamsByName(db),
+						patterns: all<{ id: string; n: number }>(
+							db,
+							'SELECT pattern AS id, count(*) AS n FROM person_facts WHERE until > ? GROUP BY 1 ORDER BY 2 DESC, 1',
+							[at]
+						).map((p) => p.id),
+						employments: all<{ id: string }>(
+							db,
+							'SELECT employment AS id FROM person_facts WHERE until > ? GROUP BY 1 ORDER BY count(*) DESC, 1',
+							[at]
+						).map((p) => p.id)
+					},
+		edit: editing(db, url.searchParams.get('edit'), at)
+	};
+});
+
+/** Somebody of our own list who is to be changed. */
+function editing(db: Parameters<typeof knownHere>[0], login: string | null, at: number) {
+	if (login === null) return null;
+	const known = knownHere(db, at);
+	const p = known.people.get(login);
+	return p && known.shut('person', login) === null ? p : null;
+}

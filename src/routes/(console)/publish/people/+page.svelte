@@ -1,0 +1,196 @@
+<script lang="ts">
+	import { page } from '$app/state';
+	import { countWords, durationWords, numberWords } from '$lib/core/time/units';
+	import { addressWith } from '$lib/ui/frame/address';
+	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
+	import LongList from '$lib/ui/lists/LongList.svelte';
+	import DaysLine from '$lib/ui/people/DaysLine.svelte';
+	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
+	import PublishNav from '$lib/ui/publish/PublishNav.svelte';
+	import BringList from './BringList.svelte';
+	import PersonForm from './PersonForm.svelte';
+
+	let { data } = $props();
+	type Row = { id: number } & Record<string, unknown>;
+	const may = (kind: string) => data.look.live && data.mayDraft.includes(kind);
+	const close = $derived(addressWith(page.url, { make: null, edit: null }));
+	const wide = $derived(!(data.card || data.plan));
+	const ALL = [
+		{ key: 'name', words: 'person', width: 'minmax(150px,1fr)' },
+		{ key: 'team', words: 'home team', width: 'minmax(130px,1fr)' },
+		{ key: 'site', words: 'site', width: '100px' },
+		{ key: 'employment', words: 'employment', width: '100px' },
+		{ key: 'begins', words: 'begins', width: '96px' },
+		{ key: 'ends', words: 'ends', width: '96px' },
+		{ key: 'sessions', words: 'sessions', width: '76px', number: true },
+		{ key: 'since', words: 'last sign-in', width: '110px', number: true }
+	];
+	const COLUMNS = $derived(wide ? ALL : ALL.filter((c) => !['employment', 'begins', 'ends'].includes(c.key)));
+	const day = (v: unknown, less = 0) =>
+		typeof v === 'number' && v > 0 && v < Number.MAX_SAFE_INTEGER
+			? new Date(v - less).toLocaleDateString('en-GB', {
+					day: 'numeric',
+					month: 'short',
+					year: 'numeric',
+					timeZone: data.zone
+				})
+			: '–';
+	const file = (kind: string) =>
+		`/api/v1/directory.${kind}?${new URLSearchParams({ at: new Date(data.at).toISOString() })}`;
+	const PILL = { ready: 'pill-kelp', soon: 'pill-sand', missing: 'pill-buoy' };
+	const opened = $state<Record<string, boolean>>({});
+</script>
+
+<svelte:head><title>People · Sextant</title></svelte:head>
+<h1 class="sr-only">People</h1>
+<div class="flex h-full min-h-0 flex-col px-[18px] py-3">
+	<PublishNav />
+	<div class="flex items-baseline gap-4">
+		<nav class="flex gap-4 text-[13px]" aria-label="People">
+			{#each [['coming', 'Who begins, moves, ends'], ['everybody', 'Everybody']] as const as [id, words] (id)}<a
+					href={addressWith(page.url, { list: id === 'coming' ? null : id, sort: null, make: null, edit: null })}
+					aria-current={data.list === id ? 'page' : undefined}
+					class={[
+						'border-b-2 pb-0.5',
+						data.list === id ? 'border-sea font-[650]' : 'text-ink2 hover:text-sea border-transparent'
+					]}>{words}</a
+				>{/each}
+		</nav>
+		<p class="text-ink2 text-[13px]">
+			<b class="text-ink">{numberWords(data.total)}</b>
+			{data.total === 1 ? 'person' : 'people'} · <b class="text-ink">{data.counts.begin}</b> begin,
+			<b class="text-ink">{data.counts.move}</b>
+			move, <b class="text-ink">{data.counts.end}</b> end in 30 days{#if data.counts.unready}{' '}·
+				<b class="text-buoy">{data.counts.unready}</b> would find something missing{/if}
+		</p>
+		<span class="ml-auto flex gap-2">
+			{#if may('people.put')}<a class="btn" href={addressWith(page.url, { make: 'person', edit: null })}>Add somebody</a
+				>{/if}
+			{#if may('people.import')}<a class="btn" href={addressWith(page.url, { make: 'list', edit: null })}
+					>Bring a list</a
+				>{/if}
+		</span>
+	</div>
+	<LeftOut left={data.left} of="people" />
+	{#if data.look.future}<p class="text-ink2 mt-1 text-[13px]">The days ahead are as they are known now.</p>{/if}
+	{#if data.choices && data.make && data.look.live}
+		<section class="border-sea bg-sheet my-3 rounded-lg border p-4" aria-label="Make">
+			{#if data.make === 'list'}<BringList choices={data.choices} {close} />
+			{:else}{#key data.edit?.login}<PersonForm
+						choices={data.choices}
+						edit={data.edit}
+						zone={data.zone}
+						now={data.look.known}
+						{close}
+					/>{/key}{/if}
+		</section>
+	{/if}
+	{#if data.list === 'everybody'}
+		<p class="text-ink3 mt-1 flex gap-3 text-[13px]">
+			<a class="link" href={file('csv')} download>as CSV</a><a class="link" href={file('ldif')} download>as LDIF</a>
+		</p>
+		<div class="mt-1 min-h-[240px] flex-1">
+			{#key data.sort + data.look.scopeText}
+				<LongList
+					kind="people"
+					columns={COLUMNS}
+					first={data.rows}
+					total={data.total}
+					at={data.at}
+					scope={data.look.scopeText}
+					sort={data.sort}
+					cardOf={(r) => `person/${r.login as string}`}
+					cell={person}
+				/>
+			{/key}
+		</div>
+	{:else}
+		<h2 class="head mt-3">
+			Days <small>above the line begins, below ends, on it moves; green and filled when ready, grey when past</small>
+		</h2>
+		<DaysLine marks={data.marks} at={data.at} around={data.around} zone={data.zone} />
+		<h2 class="head mt-3">Next <small>what each will find that morning, and what is missing</small></h2>
+		{#if data.groups.length}
+			<table class="grid-table mt-1">
+				<thead
+					><tr
+						><th>day</th><th>who</th><th>team, site</th><th>will have</th><th>ready</th><th
+							><span class="sr-only">what mends it</span></th
+						></tr
+					></thead
+				>
+				<tbody>
+					{#each data.groups as g (g.key)}
+						{@const [first] = g.facts}
+						<tr>
+							<td class="whitespace-nowrap">{g.day}</td>
+							<td>
+								{#if g.people.length === 1}<a
+										class="link"
+										data-row
+										href={addressWith(page.url, { card: `person/${g.people[0]!.login}` })}>{g.people[0]!.name}</a
+									>
+									{g.kind}
+								{:else}<button
+										class="font-semibold"
+										aria-expanded={opened[g.key] ?? false}
+										onclick={() => (opened[g.key] = !opened[g.key])}
+										>{countWords(g.people.length, 'person', 'people')}</button
+									>
+									{g.kind === 'begins' ? 'begin' : g.kind === 'moves' ? 'move' : 'end'}
+									{#if opened[g.key]}<ul class="mt-0.5 text-[12.5px]">
+											{#each g.people as p (p.login)}<li>
+													<a class="link" href={addressWith(page.url, { card: `person/${p.login}` })}>{p.name}</a>
+												</li>{/each}
+										</ul>{/if}
+								{/if}
+							</td>
+							<td class="text-ink2"
+								>{#if g.from}{`${g.from} → `}{/if}{[g.team, g.site].filter(Boolean).join(', ')}</td
+							>
+							<td class="text-ink2">{g.will}</td>
+							<td
+								><span class={['pill', PILL[g.state]]}
+									>{g.state === 'ready' ? 'ready' : (first?.words ?? 'something is missing')}</span
+								>{#if g.state === 'ready' && g.facts.some((f) => f.source === 'sign-in')}<span
+										class="text-ink3 ml-1 text-[12px]">second factor at first sign-in</span
+									>{:else if g.facts.filter((f) => f.side === 'against').length > 1}<button
+										class="text-ink3 hover:text-sea ml-1 text-[12px]"
+										aria-expanded={opened[`why ${g.key}`] ?? false}
+										onclick={() => (opened[`why ${g.key}`] = !opened[`why ${g.key}`])}
+										>and {g.facts.filter((f) => f.side === 'against').length - 1} more</button
+									>{#if opened[`why ${g.key}`]}<ul class="text-ink2 mt-0.5 text-[12.5px]">
+											{#each g.facts.slice(1) as x, n (n)}<li class={x.side === 'against' ? 'text-buoy' : ''}>
+													{x.words}
+												</li>{/each}
+										</ul>{/if}{/if}</td
+							>
+							<td class="num whitespace-nowrap"
+								>{#if may('pool.grow')}{#each g.mends as m (m.pool)}<PlanButton
+											kind="pool.grow"
+											input={{ pool: m.pool, count: m.machines }}
+											words="Plan +{m.machines}"
+											label="Plan {m.machines} more in {m.name}"
+											small
+										/>{/each}{/if}</td
+							>
+						</tr>
+					{/each}
+				</tbody>
+			</table>
+		{:else}<p class="text-ink2 mt-1 text-[13.5px]">
+				Nobody of this scope begins, moves or ends within {durationWords(data.around)} of this moment, as far as it is known.
+			</p>{/if}
+	{/if}
+</div>
+
+{#snippet person(r: Row, key: string)}
+	{#if key === 'name'}<a class="link" href={addressWith(page.url, { card: `person/${r.login as string}` })}>{r.name}</a>
+	{:else if key === 'site'}{r.siteName}
+	{:else if key === 'begins' || key === 'ends'}{day(r[key], key === 'ends' ? 1 : 0)}
+	{:else if key === 'sessions'}{r.sessions}
+	{:else if key === 'since'}{typeof r.lastSignIn === 'number'
+			? durationWords(Math.max(0, data.at - r.lastSignIn))
+			: 'never'}
+	{:else}{r[key] ?? '–'}{/if}
+{/snippet}
