@@ -31,6 +31,8 @@ export const handle: Handle = async ({ event, resolve }) => {
 	const path = event.url.pathname;
 	const portal = isPortal(path);
 	const api = path.startsWith('/api/');
+	// Programs that tell of people say who they are by a token alone, and are answered in their own way.
+	const scim = path.startsWith('/scim/');
 	// Calendars cannot send a header: their feed alone takes its token from the address.
 	const inAddress = path === '/api/v1/calendar.ics' ? event.url.searchParams.get('token') : null;
 	const bearer = bearerOf(event.request.headers.get('authorization') ?? (inAddress ? `Bearer ${inAddress}` : ''));
@@ -38,12 +40,12 @@ export const handle: Handle = async ({ event, resolve }) => {
 	// What a page asks for by itself (its data, the live stream) keeps nobody signed in: somebody has to be there.
 	const byItself = event.isDataRequest || path === '/live' || path.endsWith('/progress');
 	event.locals.caller =
-		bearer !== null ? callerOfToken(db, bearer) : cookie ? callerOfSignIn(db, cookie, !byItself) : null;
+		bearer !== null ? callerOfToken(db, bearer) : cookie && !scim ? callerOfSignIn(db, cookie, !byItself) : null;
 	event.locals.number = randomUUID().slice(0, 8);
 	event.locals.theme = event.cookies.get('theme') === 'night' ? 'night' : 'day';
 
 	// A cookie is sent along from any page: what changes something must come from our own.
-	if (event.request.method !== 'GET' && event.request.method !== 'HEAD' && bearer === null) {
+	if (event.request.method !== 'GET' && event.request.method !== 'HEAD' && bearer === null && !scim) {
 		const origin = event.request.headers.get('origin');
 		const host = event.request.headers.get('host');
 		if (!origin || URL.parse(origin)?.host !== host) return secure(problemResponse(problem('origin')), event.url);

@@ -2,6 +2,7 @@ import { manifest as network } from './network';
 import { manifest as estate } from './estate';
 import { manifest as watch } from './watch';
 import { manifest as directory } from './directory';
+import { manifest as scim } from './scim';
 import { manifest as pools } from './pools';
 import { manifest as publications } from './publications';
 import { manifest as images } from './images';
@@ -29,6 +30,7 @@ export const AREAS: readonly Manifest[] = [
 	estate,
 	watch,
 	directory,
+	scim,
 	pools,
 	publications,
 	images,

@@ -1,6 +1,6 @@
 /** Who may do what: the one table that every route, API call and plan goes through. */
 
-export const ROLES = ['owner', 'builder', 'operator', 'helpdesk', 'auditor', 'person'] as const;
+export const ROLES = ['owner', 'builder', 'operator', 'helpdesk', 'auditor', 'directory', 'person'] as const;
 export type Role = (typeof ROLES)[number];
 
 /** Parts of the job that rights are given for. */
@@ -18,9 +18,16 @@ export const AREAS = [
 	'identity',
 	'record',
 	'lab',
-	'portal'
+	'portal',
+	'directory'
 ] as const;
 export type Area = (typeof AREAS)[number];
+
+/** Roles that operators can have; a token may have that of a directory, too. */
+export const STAFF = ROLES.filter(
+	(r): r is Exclude<Role, 'person' | 'directory'> => r !== 'person' && r !== 'directory'
+);
+export type Staff = (typeof STAFF)[number];
 
 /** Each level includes those before it. */
 export const LEVELS = ['none', 'read', 'draft', 'commit'] as const;
@@ -40,7 +47,8 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		sites: 'commit',
 		identity: 'commit',
 		record: 'read',
-		lab: 'commit'
+		lab: 'commit',
+		directory: 'commit'
 	},
 	builder: {
 		estate: 'read',
@@ -97,8 +105,11 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		sites: 'read',
 		identity: 'read',
 		record: 'read',
-		lab: 'read'
+		lab: 'read',
+		directory: 'read'
 	},
+	// A program that tells of people; for tokens alone.
+	directory: { directory: 'commit' },
 	person: { portal: 'commit', shelf: 'commit' }
 };
 
@@ -126,5 +137,6 @@ export const AREA_WORDS: Record<Area, string> = {
 	identity: 'operators and tokens',
 	record: 'the change log and jobs',
 	lab: 'the lab',
-	portal: 'the portal'
+	portal: 'the portal',
+	directory: 'people, told by a program (SCIM)'
 };

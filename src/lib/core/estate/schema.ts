@@ -11,7 +11,7 @@ import { makeStep } from '../images/sheet';
 import { kindOf, KINDS } from '../images/library/kinds';
 import { readParam } from '../images/library/params';
 import { CHANNELS } from '../access/decide';
-import { ROLES } from '../access/rights';
+import { STAFF } from '../access/rights';
 
 /** The estate file: what it may say, with types that follow from the rules. Sizes become bytes, durations ms. */
 
@@ -388,7 +388,6 @@ const fault = v.strictObject({
 });
 
 /** Somebody who looks after the estate. Nobody signs in with an account of a file until it has been given a password. */
-const STAFF = ROLES.filter((r) => r !== 'person');
 const operator = v.strictObject({
 	login: id,
 	name,

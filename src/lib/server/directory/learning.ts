@@ -159,7 +159,8 @@ function takeOne(db: Db, change: DirectoryChange, source: Source, now: number): 
 			]) ?? {
 				id: personNumber(db, change.is, source)
 			};
-			return writePerson(db, id, readable(db, change.is), at);
+			const is = readable(db, change.is);
+			return writePerson(db, id, { ...is, memberOf: [...is.memberOf, ...othersTell(db, id, source)] }, at);
 		}
 		case 'person gone': {
 			const is = recordOf(db, change.login, now);
@@ -172,6 +173,14 @@ function takeOne(db: Db, change: DirectoryChange, source: Source, now: number): 
 			return endTeam(db, change.team, at);
 	}
 }
+
+/** Teams of somebody that another tells of, which whoever tells of them knows nothing about. */
+const othersTell = (db: Db, person: number, source: Source): string[] =>
+	all<{ id: string }>(
+		db,
+		`SELECT t.id FROM memberships m JOIN teams t ON t.id = m.team_id AND t.source <> ? AND t.gone = 0 WHERE m.person_id = ? AND m.home = 0 AND m.until = ${FOREVER}`,
+		[source, person]
+	).map((t) => t.id);
 
 const isTeam = (db: Db, id: string): boolean => one(db, 'SELECT 1 FROM teams WHERE id = ?', [id]) !== undefined;
 const isSite = (db: Db, id: string): boolean => one(db, 'SELECT 1 FROM sites WHERE id = ?', [id]) !== undefined;

@@ -177,6 +177,29 @@ export function writePerson(db: Db, person: number, is: PersonRecord, told: numb
 			putAt(db, 'coming_moves', { person_id: person, day, ...move }, at);
 }
 
+/** Somebody is of a team from a moment on: their home team where they are of none. Within a transaction. */
+export function joinTeam(db: Db, person: number, team: string, at: number): void {
+	const own = all<{ team_id: string; home: number }>(
+		db,
+		`SELECT team_id, home FROM memberships WHERE person_id = ? AND until = ${FOREVER}`,
+		[person]
+	);
+	if (own.some((m) => m.team_id === team)) return;
+	putAt(db, 'memberships', { person_id: person, team_id: team, home: own.some((m) => m.home === 1) ? 0 : 1 }, at);
+}
+
+/** Somebody is of a team no longer; where it was their home team, another of theirs is. Within a transaction. */
+export function leaveTeam(db: Db, person: number, team: string, at: number): void {
+	closeAt(db, 'memberships', { person_id: person, team_id: team }, at);
+	const own = all<{ team_id: string; home: number }>(
+		db,
+		`SELECT team_id, home FROM memberships WHERE person_id = ? AND until = ${FOREVER} ORDER BY since, team_id`,
+		[person]
+	);
+	if (own[0] && !own.some((m) => m.home === 1))
+		putAt(db, 'memberships', { person_id: person, team_id: own[0].team_id, home: 1 }, at);
+}
+
 /** Writes down what a team is. Those below it stay below it. Within a transaction. */
 export function writeTeam(db: Db, { id, name, parent }: TeamRecord, source: Source): void {
 	const before = one<{ name: string; parent_id: string | null; gone: number }>(
@@ -190,7 +213,17 @@ export function writeTeam(db: Db, { id, name, parent }: TeamRecord, source: Sour
 		return;
 	}
 	if (before.name === name && before.parent_id === parent && before.gone === 0) return;
-	run(db, 'UPDATE teams SET name = ?, parent_id = ?, gone = 0 WHERE id = ?', [name, parent, id]);
+	// One that is there again is whoever’s tells of it now.
+	run(
+		db,
+		'UPDATE teams SET name = @name, parent_id = @parent, source = iif(gone, @source, source), gone = 0 WHERE id = @id',
+		{
+			id,
+			name,
+			parent,
+			source
+		}
+	);
 	if (before.parent_id === parent) return;
 	const below = all<{ id: string }>(db, 'SELECT team_id AS id FROM team_nesting WHERE above_id = ?', [id]);
 	for (const t of below) nest(db, t.id);

@@ -6,7 +6,7 @@ import { commit, mayAsk, read, type Need } from '../endpoints/need';
  * method that does not stand here is refused: forgetting one shuts it. Plans need more than their route: `draft` and `commit` of the
  * plan's own area are asked for when it is drafted or committed.
  */
-export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'DELETE', Need>>> = {
+export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE', Need>>> = {
 	'/sign-in': { GET: 'open', POST: 'open' },
 	'/welcome': { GET: 'open', POST: 'open' },
 	'/sign-out': { POST: 'signed in' },
@@ -44,6 +44,8 @@ export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'DELETE', Ne
 	'/(portal)/my/sign-in': { GET: 'open', POST: 'open' },
 	'/(portal)/my/desk/[connection]': { GET: commit('portal'), POST: commit('portal') },
 	'/(portal)/my/desk/[connection]/progress': { GET: commit('portal') },
+	// It says itself who may, in the words of its standard.
+	'/scim/v2/[...path]': { GET: 'open', POST: 'open', PUT: 'open', PATCH: 'open', DELETE: 'open' },
 	'/api/v1/openapi.json': { GET: 'open' }
 };
 

@@ -1,6 +1,6 @@
 import { hash as hashPassword, verify as verifyPassword } from '@node-rs/argon2';
 import { createHash, randomBytes, timingSafeEqual } from 'node:crypto';
-import { ROLES, type Role } from '$lib/core/access/rights';
+import { STAFF, type Role, type Staff } from '$lib/core/access/rights';
 import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
 import { all, one, run, setting, type Db } from '../db';
 import { insertRow } from '../db/rows';
@@ -364,9 +364,8 @@ export function keepToken(db: Db, name: string, role: Role, hash: string, by: st
 	run(db, 'INSERT INTO tokens(name, role, hash, made_at, made_by) VALUES (?, ?, ?, ?, ?)', [name, role, hash, at, by]);
 }
 
-/** Whether the text names a role that operators and tokens may have. */
-export const isStaffRole = (text: string): text is Exclude<Role, 'person'> =>
-	text !== 'person' && (ROLES as readonly string[]).includes(text);
+/** Whether the text names a role that operators may have. */
+export const isStaffRole = (text: string): text is Staff => (STAFF as readonly string[]).includes(text);
 
 /** All tokens, those that work first, newest first; never what they are made of. */
 export const tokensOf = (

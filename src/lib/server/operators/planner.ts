@@ -1,5 +1,5 @@
 import * as v from 'valibot';
-import { ROLES, type Role } from '$lib/core/access/rights';
+import { STAFF, type Staff } from '$lib/core/access/rights';
 import { noEffects } from '$lib/core/plans/effects';
 import type { Context } from '../context';
 import { HEADS_HOOK, HEADS_MAIL } from '../changes/send';
@@ -8,10 +8,9 @@ import { InputProblem, planKind, stepOf, type Draft, type StepSpec } from '../pl
 import { isSealed } from '../plans/secrets';
 import { PASSWORD } from '../identity/accounts';
 
-const staff = v.picklist(
-	ROLES.filter((r): r is Exclude<Role, 'person'> => r !== 'person'),
-	'Choose a role.'
-);
+const staff = v.picklist(STAFF, 'Choose a role.');
+/** A program that tells of people has a role that no operator has. */
+const tokenRole = v.picklist([...STAFF, 'directory'], 'Choose a role.');
 
 /** What every plan of this area has in common: it touches accounts, not the estate. */
 const accountDraft = (
@@ -38,7 +37,7 @@ interface OperatorFacts {
 	id: number;
 	name: string;
 	login: string;
-	role: Exclude<Role, 'person'>;
+	role: Staff;
 	disabled: number;
 }
 
@@ -153,7 +152,7 @@ const createToken = planKind({
 	undo: 'back',
 	schema: v.strictObject({
 		name: v.pipe(v.string(), v.trim(), v.nonEmpty('Give the token a name.'), v.maxLength(40, 'At most 40 characters.')),
-		role: staff,
+		role: tokenRole,
 		hash: v.pipe(
 			v.string(),
 			v.check((h) => isSealed(h) || /^[0-9a-f]{64}$/.test(h), 'A SHA-256 hash is needed.')

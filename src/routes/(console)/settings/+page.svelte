@@ -12,7 +12,7 @@
 
 	let { data, form } = $props();
 	const errors = $derived((form && 'errors' in form ? form.errors : {}) as Record<string, string>);
-	const staff = $derived(data.roles.filter((r) => r !== 'person'));
+	const staff = $derived(data.roles.filter((r) => r !== 'person' && r !== 'directory'));
 </script>
 
 <h1 class="sr-only">Settings</h1>
@@ -124,7 +124,7 @@
 				</tbody>
 			</table>
 			{#if data.mayManage}
-				<TokenForm roles={staff} />
+				<TokenForm roles={[...staff, 'directory']} />
 			{/if}
 		</section>
 	{/if}

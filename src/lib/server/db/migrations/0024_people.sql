@@ -14,6 +14,8 @@ ALTER TABLE people DROP COLUMN pattern;
 ALTER TABLE people ADD COLUMN source TEXT NOT NULL DEFAULT 'directory';
 -- What the program that tells of them calls them.
 ALTER TABLE people ADD COLUMN external_id TEXT;
+-- A program that told of them has taken them out: they are shown to it no longer.
+ALTER TABLE people ADD COLUMN deleted INTEGER NOT NULL DEFAULT 0;
 -- Accounts for those whom the directory does not tell of are made there as they were at this revision.
 ALTER TABLE people ADD COLUMN account TEXT;
 ALTER TABLE people ADD COLUMN account_at INTEGER NOT NULL DEFAULT 0;

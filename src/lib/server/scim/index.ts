@@ -1,0 +1,2 @@
+export { answerScim, refused } from './answer';
+export { manifest } from './manifest';
