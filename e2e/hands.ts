@@ -1,5 +1,5 @@
 import AxeBuilder from '@axe-core/playwright';
-import { expect, type APIRequestContext, type Page } from '@playwright/test';
+import { expect, request as newRequest, type APIRequestContext, type Page } from '@playwright/test';
 import { BASE } from './site';
 
 /** Signs an operator in through the page. */
@@ -45,6 +45,18 @@ export async function commitAndFollow(page: Page): Promise<string> {
 	const status = page.getByRole('status').first();
 	await expect(status).toContainText(/^\s*(done|failed|cancelled)/, { timeout: 300_000 });
 	return /done|failed|cancelled/.exec((await status.textContent()) ?? '')![0];
+}
+
+/** The API as somebody who has signed in calls it; the visitor through the portal. */
+export async function signedIn(login: string): Promise<APIRequestContext> {
+	const context = await newRequest.newContext({ baseURL: BASE, extraHTTPHeaders: { origin: BASE } });
+	const portal = login === 'alindqvist';
+	const response = await context.post(portal ? '/my/sign-in' : '/sign-in', {
+		form: { login, password: 'tideline' },
+		maxRedirects: 0
+	});
+	expect([200, 303]).toContain(response.status());
+	return context;
 }
 
 /** Calls the API as the signed-in page does: its cookie, from its own origin. */

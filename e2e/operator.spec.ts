@@ -265,6 +265,8 @@ test('every other view is accessible, by day and by night', async ({ page }) => 
 		'/jobs',
 		'/settings',
 		'/publish',
+		'/publish/people',
+		'/publish/people?list=everybody',
 		'/?card=machine/bgo-br-001',
 		'/?card=person/alindqvist',
 		'/?card=pool/chart-studio',

@@ -104,7 +104,7 @@ test.describe('accounts, under Settings', () => {
 		await expect(page.getByText('At most everybody.')).toBeVisible();
 		await share.fill('8 %');
 		await page.getByRole('button', { name: 'Plan the share' }).click();
-		await expect(plan(page)).toContainText('Let the directory move 8 % of people before somebody looks');
+		await expect(plan(page)).toContainText('Let the directory move or remove 8 % of people before somebody looks');
 		expect(await commitAndFollow(page)).toBe('done');
 		await visit(page, '/settings');
 		await expect(share).toHaveValue('8 %');

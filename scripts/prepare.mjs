@@ -115,6 +115,18 @@ export function proxy() {
 	}
 }
 
+/** Sees that there is an LDAP server, which the tests load with what is written out, and what asks it. */
+export function directoryServer() {
+	for (const [command, name] of [
+		['/usr/sbin/slapd', 'slapd'],
+		['/usr/bin/ldapsearch', 'ldap-utils']
+	]) {
+		if (existsSync(command)) continue;
+		console.log(`Installing ${name} for the tests …`);
+		debian(name);
+	}
+}
+
 function debian(name) {
 	run('apt-get', ['update', '-q']);
 	install(name);

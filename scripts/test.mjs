@@ -3,7 +3,7 @@ import { spawn } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
-import { build, chromium, imageTool, installPackages, proxy } from './prepare.mjs';
+import { build, chromium, directoryServer, imageTool, installPackages, proxy } from './prepare.mjs';
 
 const root = join(import.meta.dirname, '..');
 installPackages();
@@ -11,6 +11,7 @@ build();
 const browser = chromium();
 imageTool();
 proxy();
+directoryServer();
 
 // Whatever tests put aside goes with the run.
 const temporary = mkdtempSync(join(tmpdir(), 'sextant-run-'));

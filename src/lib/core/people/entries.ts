@@ -7,7 +7,7 @@ import type { PersonRecord, TeamRecord } from './record';
 
 /**
  * People and teams as entries of a directory, and back: people are inetOrgPerson (RFC 2798), teams groupOfNames (RFC 4519). What those do not
- * have a place for is in a class of our own, `sextantPerson`: see docs/examples/sextant.ldif.
+ * have a place for is in a class of our own, `sextantPerson`: see docs/examples/sextant.schema.
  */
 
 const OWN_CLASS = 'sextantPerson';

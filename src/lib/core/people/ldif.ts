@@ -257,8 +257,10 @@ function base64(text: string): string {
 export function writeLdif(
 	entries: readonly { dn: string; attributes: readonly (readonly [string, string])[] }[]
 ): string {
-	const parts = ['version: 1\n'];
-	for (const { dn, attributes } of entries)
-		parts.push(`\n${[written('dn', dn), ...attributes.map(([name, value]) => written(name, value))].join('\n')}\n`);
-	return parts.join('');
+	const records = entries.map(
+		({ dn, attributes }) =>
+			`${[written('dn', dn), ...attributes.map(([name, value]) => written(name, value))].join('\n')}\n`
+	);
+	// Without the line `version: 1`, which common servers do not read.
+	return records.join('\n');
 }

@@ -22,7 +22,10 @@ let seq: number;
 
 beforeEach(() => {
 	db = openDb(':memory:');
-	settleEstate(db, testEstate(), START - HOUR, { directory: wholeDirectory(testEstate(), new Lab(testEstate()).world), vault: vaultOf(Buffer.alloc(32)) });
+	settleEstate(db, testEstate(), START - HOUR, {
+		directory: wholeDirectory(testEstate(), new Lab(testEstate()).world),
+		vault: vaultOf(Buffer.alloc(32))
+	});
 	observer = new Observer(db);
 	seq = 0;
 });

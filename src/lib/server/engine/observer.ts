@@ -24,7 +24,7 @@ export class Observer {
 	private readonly sampleWriter: SampleWriter;
 	private readonly known: Known = {
 		machine: (name) => this.machines.get(name)?.id,
-		person: (login) => this.personIds.get(login)
+		person: (login) => this.personId(login)
 	};
 	seq: number;
 	/** How often a machine has been made, moved or removed. */
@@ -62,6 +62,15 @@ export class Observer {
 			machine: (name) => this.machines.get(name)?.id,
 			host: (name) => this.hostId(name)
 		});
+	}
+
+	/** Whoever has come since is looked for. */
+	private personId(login: string): number | undefined {
+		const known = this.personIds.get(login);
+		if (known !== undefined) return known;
+		const found = one<{ id: number }>(this.db, 'SELECT id FROM people WHERE login = ?', [login])?.id;
+		if (found !== undefined) this.personIds.set(login, found);
+		return found;
 	}
 
 	/** Takes a batch in, in one transaction: all of it or nothing. */
@@ -110,7 +119,7 @@ export class Observer {
 				const m = this.machines.get(o.machine);
 				if (!m) break;
 				const spot = one<Spot>(db, `SELECT * FROM machine_spots WHERE machine_id = ? AND until = ${FOREVER}`, [m.id])!;
-				this.spot(m.id, o.at, { ...spot, owner_id: this.personIds.get(o.person) ?? null });
+				this.spot(m.id, o.at, { ...spot, owner_id: this.personId(o.person) ?? null });
 				break;
 			}
 			case 'waiting':
@@ -154,7 +163,7 @@ export class Observer {
 	}
 
 	private wait(o: { person: string; publication: string }): { person_id: number; publication_id: string } {
-		return { person_id: this.personIds.get(o.person)!, publication_id: o.publication };
+		return { person_id: this.personId(o.person)!, publication_id: o.publication };
 	}
 
 	private spot(machine: number, at: number, p: Spot): void {
@@ -180,7 +189,7 @@ export class Observer {
 	private connection(o: Extract<Observation, { kind: 'connection' }>): void {
 		const { db } = this;
 		const machine = o.machine === null ? undefined : this.machines.get(o.machine);
-		const person = this.personIds.get(o.person)!;
+		const person = this.personId(o.person)!;
 		const waited = o.phases.find((p) => p.name === 'waiting')?.ms ?? (o.result === 'gave up' ? o.at - o.began : 0);
 		const took = phasesTotal(o.phases);
 		if (o.result === 'open' && machine && o.session !== null) {

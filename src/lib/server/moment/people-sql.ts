@@ -24,10 +24,6 @@ export const factsOf = (person: string, at = '@at'): string =>
 /** Whether somebody has begun and has not ended at a moment, by the facts `f`, as SQL. */
 export const HERE = 'f.begins <= @at AND f.ends > @at';
 
-/** The same of a person by their number, as SQL. */
-export const isHere = (person: string, at = '@at'): string =>
-	`EXISTS (SELECT 1 FROM ${factsOf(person, at).replace(' ON ', ' WHERE ')} AND ${HERE.replaceAll('@at', at)})`;
-
 /** The site of somebody at a moment, as SQL. */
 export const siteOf = (person: string, at = '@at'): string =>
 	`(SELECT f.site_id FROM ${factsOf(person, at).replace(' ON ', ' WHERE ')})`;

@@ -9,7 +9,9 @@ import { recordsOf, writePerson } from '../directory';
 /** Accounts that are made or changed at one look: the rest follows at the next. */
 const AT_ONCE = 200;
 
-const stateOf = (is: PersonRecord): string => createHash('sha256').update(JSON.stringify(is)).digest('base64url');
+/** What an account is made of, with the login that it has. */
+const stateOf = (is: PersonRecord): string =>
+	`${is.login} ${createHash('sha256').update(JSON.stringify(is)).digest('base64url')}`;
 
 /** Whoever is not told of by the directory goes where they were to go, once the day has come. */
 export function makeMoves(db: Db, now: number): void {
@@ -68,6 +70,13 @@ export async function keepAccounts(ctx: Context): Promise<void> {
 	for (const k of kept) {
 		const { id: _, source: __, ...is } = records.get(k.login)!;
 		const state = stateOf(is);
+		const before = k.account?.split(' ')[0];
+		// Called otherwise, they have another account: the one before is shut.
+		if (before !== undefined && before !== is.login)
+			await ctx.providers.directory.keepPerson(
+				{ ...is, login: before, ends: now, moves: [] },
+				`account ${k.id} ${before} ends`
+			);
 		if (k.account !== state) await ctx.providers.directory.keepPerson(is, `account ${k.id} ${state}`);
 		run(db, 'UPDATE people SET account = ?, account_at = ? WHERE id = ?', [state, now, k.id]);
 	}

@@ -2,7 +2,8 @@ import { beforeAll, describe, expect, test } from 'vitest';
 import { DAY, FOREVER, MINUTE } from '$lib/core/time/units';
 import { momentOf, wallTime } from '$lib/core/time/zone';
 import { all, one } from '../db';
-import { countPeople, everybody, personCalled, recordOf, recordsAt } from '../directory';
+import { countPeople, everybody, personCalled, personNumber, recordOf, recordsAt, writePerson } from '../directory';
+import { recordOf as toldOf } from '../simulator/directory';
 import { Harness, QUIET, testEstate } from '../testing/harness';
 import { personCard } from './cards';
 import { keepFile } from './files';
@@ -133,6 +134,9 @@ describe('people of our own list', () => {
 		await put({ login: 'hal.spar', was: 'hal' });
 		expect(recordOf(h.db, 'hal.spar', h.lab.now)).toMatchObject({ id, name: 'Hal Spar' });
 		expect(recordOf(h.db, 'hal', h.lab.now)).toBeNull();
+		await h.live(2 * MINUTE);
+		expect(h.lab.world.people.get('hal.spar')).toMatchObject({ kept: true, ends: FOREVER });
+		expect(h.lab.world.people.get('hal')!.ends).toBeLessThanOrEqual(h.lab.now);
 	});
 
 	test('who have ended are signed in nowhere, and come back with what they had', async () => {
@@ -287,4 +291,41 @@ test('a person is nobody’s twice: one row of facts, one home team, at any mome
 	expect(
 		all(h.db, `SELECT person_id FROM memberships WHERE home = 1 AND until = ${FOREVER} GROUP BY 1 HAVING count(*) > 1`)
 	).toEqual([]);
+});
+
+test('what is written in the very millisecond of its plan is undone all the same', async () => {
+	const own = await Harness.of(testEstate('e2e/small.yaml', QUIET));
+	const plan = await own.draft('people.put', {
+		people: [{ login: 'fay', name: 'Fay Buoy', site: 'isle', team: 'harbour' }]
+	});
+	const at = own.lab.now;
+	const id = personNumber(own.db, { login: 'fay', name: 'Fay Buoy' }, 'here');
+	writePerson(
+		own.db,
+		id,
+		{ ...toldOf(own.lab.world.people.get('anna')!), login: 'fay', name: 'Fay Buoy', site: 'isle', manager: null },
+		at
+	);
+	expect(everybody(own.db, at).some((p) => p.login === 'fay')).toBe(true);
+	await own.live(MINUTE);
+	const { kind, input } = plan.undo as { kind: string; input: unknown };
+	await own.carryOut(kind, input);
+	expect(everybody(own.db, own.lab.now).some((p) => p.login === 'fay')).toBe(false);
+});
+
+test('who came after the house was opened is seen at work: their sessions and machines are on record', async () => {
+	const own = await Harness.of(testEstate('e2e/small.yaml', QUIET));
+	await own.carryOut('people.put', { people: [{ login: 'fay', name: 'Fay Buoy', site: 'quay', team: 'harbour' }] });
+	await own.live(2 * MINUTE);
+	await own.ctx.providers.broker.connect('fay', 'desk', true, 'first day');
+	await own.live(10 * MINUTE, 10_000);
+	expect(
+		all(own.db, `SELECT p.login FROM sessions s JOIN people p ON p.id = s.person_id WHERE p.login = 'fay'`)
+	).toHaveLength(1);
+	expect(
+		one<{ n: number }>(
+			own.db,
+			`SELECT count(*) AS n FROM connections c JOIN people p ON p.id = c.person_id WHERE p.login = 'fay'`
+		)!.n
+	).toBe(1);
 });

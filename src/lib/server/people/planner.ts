@@ -12,6 +12,9 @@ import { recordsOf, saidBy, teamProblem } from '../directory';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
 import { FORMATS, importNow, knownHere, namedIn, type Import } from './files';
 
+/** What a plan is undone to: its job may write in the very millisecond in which it was worked out. */
+const justBefore = (now: number): number => now - 1;
+
 /** The most people that a plan names one by one. */
 const MANY = 500;
 /** Ways of change and wrong lines that a plan says. */
@@ -157,7 +160,7 @@ const putPeople = planKind({
 			blocks: [...blocks, ...(found.length ? [] : [{ words: 'it is so already', side: 'against' as const }])],
 			objects: changes.flatMap((c) => (c.kind === 'person' ? [`person/${c.is.login}`] : [])),
 			steps: [stepOf('people.put', 'Write them down', { people: people as GivenPerson[] }, 100)],
-			undo: { kind: 'people.as-then', input: { then: now, logins: found.map((o) => o.login) } },
+			undo: { kind: 'people.as-then', input: { then: justBefore(now), logins: found.map((o) => o.login) } },
 			undoWords: 'They are again what they were; whoever was not there goes.'
 		};
 	}
@@ -205,7 +208,7 @@ const importPeople = planKind({
 			undo: {
 				kind: 'people.as-then',
 				input: {
-					then: now,
+					then: justBefore(now),
 					import: ask,
 					teams: {
 						before: b.teams.flatMap((t) => before.get(t.id) ?? []),
@@ -272,7 +275,9 @@ const asThen = planKind({
 			],
 			objects: ['people/list', ...found.slice(0, MANY).map((o) => `person/${o.login}`)],
 			steps: [stepOf('people.as-then', 'Write them down', ask, 500)],
-			undo: few ? { kind: 'people.as-then', input: { then: now, logins: found.map((o) => o.login) } } : null,
+			undo: few
+				? { kind: 'people.as-then', input: { then: justBefore(now), logins: found.map((o) => o.login) } }
+				: null,
 			undoWords: few ? 'They are again what they are now.' : 'The file is taken in again.'
 		};
 	}

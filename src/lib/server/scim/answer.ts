@@ -41,7 +41,7 @@ const answer = (status: number, body: unknown, headers: Record<string, string> =
 	});
 
 /** A refusal as RFC 7644 3.12 has it. */
-export const refused = (
+const refused = (
 	status: number,
 	detail: string,
 	scimType: string | null = null,

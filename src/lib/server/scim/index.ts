@@ -1,2 +1,2 @@
-export { answerScim, refused } from './answer';
+export { answerScim } from './answer';
 export { manifest } from './manifest';

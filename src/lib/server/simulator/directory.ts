@@ -1,4 +1,4 @@
-import { isHere, recordThen, type Move, type PersonRecord, type TeamRecord } from '$lib/core/people/record';
+import { recordThen, type Move, type PersonRecord, type TeamRecord } from '$lib/core/people/record';
 import type { Estate, EstatePerson } from '$lib/core/estate/schema';
 import { FOREVER } from '$lib/core/time/units';
 import { addressText } from '$lib/core/network/addresses';
@@ -166,9 +166,3 @@ export function keepPerson(w: World, estate: Estate, is: PersonRecord): void {
 	Object.assign(person, facts, place);
 	takePlace(person, estate);
 }
-
-/** Whether somebody works here now. */
-export const worksHere = (w: World, login: string): boolean => {
-	const p = w.people.get(login);
-	return p !== undefined && isHere(p, w.now);
-};
