@@ -31,7 +31,10 @@ beforeAll(() => {
 	if ('problems' in read) throw new Error(read.problems[0]!.message);
 	estate = read.estate;
 	db = openDb(':memory:');
-	settleEstate(db, estate, AT, { directory: wholeDirectory(estate, new Lab(estate).world), vault: vaultOf(Buffer.alloc(32)) });
+	settleEstate(db, estate, AT, {
+		directory: wholeDirectory(estate, new Lab(estate).world),
+		vault: vaultOf(Buffer.alloc(32))
+	});
 });
 
 const count = (table: string) => one<{ n: number }>(db, `SELECT count(*) AS n FROM ${table}`)!.n;
@@ -149,7 +152,10 @@ describe('settling', () => {
 		const other = openDb(':memory:');
 		run(other, `INSERT INTO folders VALUES ('desks/bergen')`);
 		expect(() =>
-			settleEstate(other, estate, AT, { directory: wholeDirectory(estate, new Lab(estate).world), vault: vaultOf(Buffer.alloc(32)) })
+			settleEstate(other, estate, AT, {
+				directory: wholeDirectory(estate, new Lab(estate).world),
+				vault: vaultOf(Buffer.alloc(32))
+			})
 		).toThrow(/UNIQUE/);
 		expect(one<{ n: number }>(other, 'SELECT count(*) AS n FROM sites')!.n).toBe(0);
 		expect(one<{ n: number }>(other, 'SELECT count(*) AS n FROM people')!.n).toBe(0);

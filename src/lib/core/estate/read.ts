@@ -284,7 +284,8 @@ function checkReferences(
 		if (p.ends !== undefined && p.ends <= (p.begins ?? 0)) aboutPerson(i, 'ends', 'they would end before they begin');
 	});
 	people.forEach((p, i) => {
-		if (p.manager !== undefined && !logins.has(p.manager)) aboutPerson(i, 'manager', `nobody with the login ${p.manager}`);
+		if (p.manager !== undefined && !logins.has(p.manager))
+			aboutPerson(i, 'manager', `nobody with the login ${p.manager}`);
 	});
 	estate.directory.changes.forEach((c, i) => {
 		const path = ['directory', 'changes', i];

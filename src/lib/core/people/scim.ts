@@ -504,7 +504,8 @@ function patchPath(kind: Kind, path: string): string {
 	if (path.length > FILTER.characters) throw new ScimProblem(400, 'The path is too long.', 'invalidPath');
 	const extension = EXTENSIONS[kind].find((e) => path.toLowerCase() === e.toLowerCase());
 	if (extension) return ALIAS.get(extension)!;
-	const [, head = '', rest = ''] = /^([^[]*)(.*)$/s.exec(path)!;
+	const bracket = path.indexOf('[');
+	const [head, rest] = bracket < 0 ? [path, ''] : [path.slice(0, bracket), path.slice(bracket)];
 	try {
 		const name = namedPath(kind, head);
 		const of = EXTENSIONS[kind].find((e) => name.startsWith(`${e}:`));

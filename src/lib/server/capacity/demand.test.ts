@@ -57,7 +57,10 @@ let isle: number;
 beforeEach(() => {
 	db = openDb(':memory:');
 	id = 0;
-	settleEstate(db, testEstate(), NOW - 20 * DAY, { directory: wholeDirectory(testEstate(), new Lab(testEstate()).world), vault: vaultOf(Buffer.alloc(32)) });
+	settleEstate(db, testEstate(), NOW - 20 * DAY, {
+		directory: wholeDirectory(testEstate(), new Lab(testEstate()).world),
+		vault: vaultOf(Buffer.alloc(32))
+	});
 	putSetting(db, 'history began', String(NOW - 20 * DAY));
 	quay = machine('quay-01', 'quay', 'quay');
 	isle = machine('isle-01', 'isle', 'isle');

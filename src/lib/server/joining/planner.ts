@@ -174,10 +174,14 @@ const leaveSite = planKind({
 			'SELECT id, name, max(until) AS until FROM pools WHERE site_id = ? GROUP BY id',
 			[input.site]
 		);
-		const people = one<{ n: number }>(db, `SELECT count(*) AS n FROM person_facts f WHERE f.site_id = @site AND ${asOf('person_facts f')} AND f.ends > @at`, {
-			site: input.site,
-			at: ctx.clock.now()
-		})!.n;
+		const people = one<{ n: number }>(
+			db,
+			`SELECT count(*) AS n FROM person_facts f WHERE f.site_id = @site AND ${asOf('person_facts f')} AND f.ends > @at`,
+			{
+				site: input.site,
+				at: ctx.clock.now()
+			}
+		)!.n;
 		const gateways = all<{ id: string }>(db, 'SELECT id FROM gateways WHERE site_id = ?', [input.site]);
 		const boot = all<{ id: string }>(db, 'SELECT id FROM boot_servers WHERE site_id = ?', [input.site]);
 		return {

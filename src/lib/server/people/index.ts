@@ -1,3 +1,3 @@
-export { comingAt, comingGroups, AROUND } from './coming';
-export { knownHere } from './files';
+export { formChoices, ownPerson } from './choices';
+export { AROUND, comingAt, comingGroups } from './coming';
 export { manifest } from './manifest';

@@ -42,12 +42,9 @@
 		return mondays.filter((_d, i) => i % every === 0).map((day) => ({ day, at: momentOf(zone, day, 12 * 60) }));
 	});
 	const columns = $derived.by(() => {
-		const by = new Map<string, Mark[]>();
-		for (const m of marks) {
-			const key = `${m.kind} ${isoDate(zone, m.at)}`;
-			by.set(key, [...(by.get(key) ?? []), m]);
-		}
-		return [...by.values()];
+		const by: Record<string, Mark[]> = {};
+		for (const m of marks) (by[`${m.kind} ${isoDate(zone, m.at)}`] ??= []).push(m);
+		return Object.values(by);
 	});
 	const highest = $derived(
 		Math.max(2, ...columns.filter((c) => c[0]!.kind === 'begins').map((c) => Math.min(c.length, MOST + 1)))

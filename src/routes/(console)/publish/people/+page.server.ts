@@ -1,9 +1,6 @@
 import { termWords, unusedTerms } from '$lib/core/scope/scope';
-import { all } from '$lib/server/db';
-import { teamsByName } from '$lib/server/directory';
-import { sitesOf } from '$lib/server/estate';
 import { sharedLoad } from '$lib/server/load';
-import { AROUND, comingAt, comingGroups, knownHere } from '$lib/server/people';
+import { AROUND, comingAt, comingGroups, formChoices, ownPerson } from '$lib/server/people';
 import { peoplePage } from '$lib/server/watch';
 import { parcel } from '$lib/ui/frame/parcel';
 
@@ -54,31 +51,7 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 			unready: groups.filter((g) => g.state === 'missing' && g.at < at + AHEAD).reduce((n, g) => n + g.people.length, 0)
 		},
 		make: making,
-		choices:
-			making === null
-				? null
-				: {
-						sites: sitesOf(db).map((s) => ({ id: s.id, name: s.name })),
-						teams: teamsByName(db),
-						patterns: all<{ id: string; n: number }>(
-							db,
-							'SELECT pattern AS id, count(*) AS n FROM person_facts WHERE until > ? GROUP BY 1 ORDER BY 2 DESC, 1',
-							[at]
-						).map((p) => p.id),
-						employments: all<{ id: string }>(
-							db,
-							'SELECT employment AS id FROM person_facts WHERE until > ? GROUP BY 1 ORDER BY count(*) DESC, 1',
-							[at]
-						).map((p) => p.id)
-					},
-		edit: editing(db, url.searchParams.get('edit'), at)
+		choices: making === null ? null : formChoices(db, at),
+		edit: ownPerson(db, url.searchParams.get('edit'), at)
 	};
 });
-
-/** Somebody of our own list who is to be changed. */
-function editing(db: Parameters<typeof knownHere>[0], login: string | null, at: number) {
-	if (login === null) return null;
-	const known = knownHere(db, at);
-	const p = known.people.get(login);
-	return p && known.shut('person', login) === null ? p : null;
-}

@@ -60,8 +60,9 @@
 			<b class="text-ink">{numberWords(data.total)}</b>
 			{data.total === 1 ? 'person' : 'people'} · <b class="text-ink">{data.counts.begin}</b> begin,
 			<b class="text-ink">{data.counts.move}</b>
-			move, <b class="text-ink">{data.counts.end}</b> end in 30 days{#if data.counts.unready}{' '}·
-				<b class="text-buoy">{data.counts.unready}</b> would find something missing{/if}
+			move, <b class="text-ink">{data.counts.end}</b> end in 30 days{#if data.counts.unready}<span class="ml-1"
+					>· <b class="text-buoy">{data.counts.unready}</b> would find something missing</span
+				>{/if}
 		</p>
 		<span class="ml-auto flex gap-2">
 			{#if may('people.put')}<a class="btn" href={addressWith(page.url, { make: 'person', edit: null })}>Add somebody</a
