@@ -178,8 +178,8 @@ async function newPassword(login: string | undefined): Promise<void> {
 
 function createToken(): void {
 	const { name, role } = values;
-	if (!name || !role || !isStaffRole(role))
-		fail('sextant: token create takes --name and --role (owner, builder, operator, helpdesk or auditor)', 2);
+	if (!name || !role || !(isStaffRole(role) || role === 'directory'))
+		fail('sextant: token create takes --name and --role (owner, builder, operator, helpdesk, auditor or directory)', 2);
 	const db = open();
 	if (one(db, 'SELECT 1 FROM tokens WHERE name = ? AND revoked_at IS NULL', [name]))
 		fail(`sextant: there is a token ${name} already`);

@@ -101,6 +101,10 @@ export async function waitingChanges(ctx: Context, upTo?: number): Promise<Waiti
 const namedBy = (c: DirectoryChange): string[] =>
 	c.kind === 'person' ? [c.is.login, c.was ?? c.is.login] : c.kind === 'person gone' ? [c.login] : [];
 
+/** What a change of a team is noted by: no login has a blank. */
+const teamNamed = (c: DirectoryChange): string =>
+	`team ${c.kind === 'team' ? c.team.id : c.kind === 'team gone' ? c.team : ''}`;
+
 /** What changes come to for everybody whom they name, as people are known now. */
 export function outcomesNow(db: Db, changes: readonly DirectoryChange[], now: number): Outcome[] {
 	if (changes.length === 0) return [];
@@ -146,12 +150,12 @@ export function takeIn(db: Db, { after, through, changes }: Waiting, now: number
 function takeOne(db: Db, change: DirectoryChange, source: Source, now: number): void {
 	const at = Math.min(change.at, now);
 	const why = whyNot(db, change, source);
-	const login = namedBy(change)[0];
+	const login = namedBy(change)[0] ?? teamNamed(change);
 	if (why !== null) {
-		if (login !== undefined) leaveOut(db, login, why, now);
+		leaveOut(db, login, why, now);
 		return;
 	}
-	if (login !== undefined) closeAt(db, 'left_out', { login }, now);
+	closeAt(db, 'left_out', { login }, now);
 	switch (change.kind) {
 		case 'person': {
 			const { id } = one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [

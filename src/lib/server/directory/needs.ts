@@ -35,16 +35,22 @@ export function leftOutNeeds(db: Db, at: number): Need[] {
 		{ at }
 	);
 	if (left.length === 0) return [];
+	const teams = left.filter((l) => l.login.startsWith('team ')).length;
+	const people = left.length - teams;
+	const of = [
+		...(people ? [countWords(people, 'person', 'people')] : []),
+		...(teams ? [countWords(teams, 'team')] : [])
+	].join(' and ');
 	const ways = new Map<string, string[]>();
 	for (const { login, words } of left) ways.set(words, [...(ways.get(words) ?? []), login]);
 	return [
 		{
 			key: 'directory-left-out',
-			people: left.length,
+			people,
 			count: left.length,
-			unit: left.length === 1 ? 'person' : 'people',
+			unit: teams ? 'left out' : people === 1 ? 'person' : 'people',
 			tone: 'sand',
-			title: `What the directory tells of ${countWords(left.length, 'person', 'people')} cannot be taken in`,
+			title: `What the directory tells of ${of} cannot be taken in`,
 			facts: [...ways].slice(0, 10).map(([words, logins]) => ({
 				words: `${words}: ${logins.slice(0, 5).join(', ')}${logins.length > 5 ? ` and ${logins.length - 5} more` : ''}`,
 				side: 'against' as const,

@@ -4,6 +4,7 @@ import { all, one, run, type Db } from '../db';
 import { asOf, closeAllAt, closeAt, openAt, putAt, rowAt } from '../db/intervals';
 import { fromJson } from '../db/json';
 import { insertRow } from '../db/rows';
+import { FACTS_HERE } from '../moment/people-sql';
 
 /** Who says what is known of somebody or of a team: a directory that is asked, a program that tells by SCIM, or Sextant's own list. */
 export type Source = 'directory' | 'scim' | 'here';
@@ -252,11 +253,7 @@ export function endTeam(db: Db, id: string, at: number): void {
 
 /** How many people there are at a moment: who has begun and has not ended. */
 export const countPeople = (db: Db, at: number): number =>
-	one<{ n: number }>(
-		db,
-		`SELECT count(*) AS n FROM person_facts f WHERE ${asOf('person_facts f')} AND f.begins <= @at AND f.ends > @at`,
-		{ at }
-	)!.n;
+	one<{ n: number }>(db, `SELECT count(*) AS n FROM person_facts f WHERE ${FACTS_HERE}`, { at })!.n;
 
 /** Notes that something that is told of somebody cannot be taken in, and why. */
 export function leaveOut(db: Db, login: string, words: string, at: number): void {

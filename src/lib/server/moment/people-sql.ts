@@ -21,8 +21,11 @@ export const ofTeams = (teams: string, at = '@at'): string =>
 export const factsOf = (person: string, at = '@at'): string =>
 	`person_facts f ON f.person_id = ${person} AND ${asOf('person_facts f', at)}`;
 
-/** Whether somebody has begun and has not ended at a moment, by the facts `f`, as SQL. */
-export const HERE = 'f.begins <= @at AND f.ends > @at';
+/** Whether somebody has begun and has not ended at a moment, by the facts `f`, as SQL. Nearly everybody has: no index finds them. */
+export const HERE = '+f.begins <= @at AND +f.ends > @at';
+
+/** The facts `f` of everybody who is there at a moment, found by none of their moments: nearly all of them are. */
+export const FACTS_HERE = `+f.since <= @at AND +f.until > @at AND ${HERE}`;
 
 /** The site of somebody at a moment, as SQL. */
 export const siteOf = (person: string, at = '@at'): string =>

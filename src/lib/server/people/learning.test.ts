@@ -16,7 +16,7 @@ import type { DirectoryChange, PersonRecord } from '$lib/core/people/record';
 import { learnPeople, takeIn, waitingChanges } from '../directory/learning';
 import { personCard } from './cards';
 import { recordOf } from '../directory/records';
-import { membershipsOf } from '../directory/teams';
+import { membershipsOf, teamsAbove } from '../directory/teams';
 
 /** Eve goes from the visitors to the harbour at two; Bo is a visitor, too, from the beginning, and no longer from three on. */
 let h: Harness;
@@ -138,6 +138,8 @@ describe('changes of the directory', () => {
 			told(h2, 'newt', { site: 'moon' }, at),
 			told(h2, 'No One', {}, at),
 			{ at, kind: 'person gone', login: 'nobody' },
+			{ at, kind: 'team', team: { id: 'everybody', name: 'Everybody', parent: 'harbour' } },
+			{ at, kind: 'team', team: { id: 'crew', name: 'Crew', parent: 'harbour' } },
 			told(h2, 'bo', { memberOf: ['moon'] }, at),
 			told(h2, 'anna', { memberOf: ['moon'] }, at),
 			told(h2, 'anna', { memberOf: ['harbour', 'moon', 'visitors'] }, at)
@@ -148,15 +150,17 @@ describe('changes of the directory', () => {
 		expect(all(h2.db, `SELECT login, words FROM left_out WHERE until = ${FOREVER} ORDER BY 1`)).toEqual([
 			{ login: 'No One', words: '“No One” cannot be a login' },
 			{ login: 'bo', words: 'there is no team moon' },
-			{ login: 'newt', words: 'there is no site moon' }
+			{ login: 'newt', words: 'there is no site moon' },
+			{ login: 'team everybody', words: 'Everybody would stand above itself' }
 		]);
+		expect(teamsAbove(h2.db).get('crew')!.slice().sort()).toEqual(['crew', 'everybody', 'harbour']);
 		expect(needsAt(h2.db, parseScope('').scope, h2.lab.now).needs).toContainEqual(
-			expect.objectContaining({ title: 'What the directory tells of 3 people cannot be taken in' })
+			expect.objectContaining({ title: 'What the directory tells of 3 people and 1 team cannot be taken in' })
 		);
 		h2.lab.world.directoryChanges.push(told(h2, 'newt', { site: 'isle' }));
 		await h2.live(2 * MINUTE);
 		expect(personCalled(h2.db, 'newt', h2.lab.now)).toMatchObject({ site: 'isle', team: 'harbour' });
-		expect(all(h2.db, `SELECT login FROM left_out WHERE until = ${FOREVER}`)).toHaveLength(2);
+		expect(all(h2.db, `SELECT login FROM left_out WHERE until = ${FOREVER}`)).toHaveLength(3);
 	});
 
 	test('are taken in by the page', async () => {

@@ -90,9 +90,9 @@ describe('people of our own list', () => {
 		await expect(wrong).rejects.toMatchObject({
 			problems: [
 				{ field: 'people.0.site', words: 'There is no site moon.' },
+				{ field: 'people.1.login', words: 'gil is named twice.' },
 				{ field: 'people.1.name' },
-				{ field: 'people.1.team' },
-				{ field: 'people.1.login', words: 'gil is named twice.' }
+				{ field: 'people.1.team' }
 			]
 		});
 		expect(recordOf(h.db, 'gil', h.lab.now)).toBeNull();

@@ -2,7 +2,7 @@ import * as v from 'valibot';
 import { waysOf } from '$lib/core/people/bring';
 import { goneAt, outcomes, sameRecord, type Outcome } from '$lib/core/people/changes';
 import { PERSON_FIELDS, type PersonField } from '$lib/core/people/columns';
-import { resolvePerson, type GivenPerson } from '$lib/core/people/given';
+import type { GivenPerson } from '$lib/core/people/given';
 import { changeWords, type DirectoryChange, type PersonRecord, type TeamRecord } from '$lib/core/people/record';
 import { noEffects } from '$lib/core/plans/effects';
 import { countWords, FOREVER, SECOND } from '$lib/core/time/units';
@@ -11,6 +11,7 @@ import { all, one, type Db } from '../db';
 import { recordsOf, saidBy, teamProblem } from '../directory';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
 import { FORMATS, importNow, knownHere, namedIn, type Import } from './files';
+import { putNow } from './put';
 
 /** What a plan is undone to: its job may write in the very millisecond in which it was worked out. */
 const justBefore = (now: number): number => now - 1;
@@ -115,39 +116,9 @@ const putPeople = planKind({
 	async draft(ctx, { people }): Promise<Draft> {
 		const { db } = ctx;
 		const now = ctx.clock.now();
-		const logins = people.flatMap((p) => [
-			p.login.toLowerCase().trim(),
-			p.was?.toLowerCase().trim() ?? p.login,
-			p.manager ?? ''
-		]);
-		const known = knownHere(db, now, recordsOf(db, logins, now));
-		const given = new Set(people.map((p) => p.login));
-		const ground = known.ground({})(known.teams, (login) => given.has(login) || known.people.has(login));
-		const problems: { field: string; words: string }[] = [];
-		const blocks: Fact[] = [];
-		const changes = people.flatMap((p, i): DirectoryChange[] => {
-			const at = `people.${i}`;
-			const was = (p.was ?? p.login).toLowerCase().trim();
-			const before = known.people.get(was) ?? null;
-			if (p.was !== undefined && !before) problems.push({ field: `${at}.was`, words: `Nobody has the login ${was}.` });
-			const shut = before && known.shut('person', was);
-			if (shut) blocks.push({ words: shut, side: 'against', source: 'directory', about: { kind: 'person', id: was } });
-			const resolved = resolvePerson(p as GivenPerson, before, ground);
-			if ('problems' in resolved) {
-				for (const x of resolved.problems) problems.push({ field: `${at}.${x.field}`, words: x.words });
-				return [];
-			}
-			const { is } = resolved;
-			if (is.login !== was && known.people.has(is.login))
-				problems.push({ field: `${at}.login`, words: `Somebody else has the login ${is.login}.` });
-			return [{ at: now, kind: 'person', is, ...(is.login === was ? {} : { was }) }];
-		});
-		people.forEach((p, i) => {
-			if (people.findIndex((q) => q.login === p.login) !== i)
-				problems.push({ field: `people.${i}.login`, words: `${p.login} is named twice.` });
-		});
+		const { changes, known, problems, blocks } = putNow(db, people as GivenPerson[], now);
 		if (problems.length) throw new InputProblem(problems);
-		const found = outcomes(changes, (login) => known.people.get(login) ?? null);
+		const found = outcomes(changes, (login) => known.get(login) ?? null);
 		const [first] = found;
 		const title =
 			found.length === 1
@@ -158,7 +129,7 @@ const putPeople = planKind({
 			...effectsOf(db, found),
 			warnings: [],
 			blocks: [...blocks, ...(found.length ? [] : [{ words: 'it is so already', side: 'against' as const }])],
-			objects: changes.flatMap((c) => (c.kind === 'person' ? [`person/${c.is.login}`] : [])),
+			objects: changes.map((c) => `person/${c.is.login}`),
 			steps: [stepOf('people.put', 'Write them down', { people: people as GivenPerson[] }, 100)],
 			undo: { kind: 'people.as-then', input: { then: justBefore(now), logins: found.map((o) => o.login) } },
 			undoWords: 'They are again what they were; whoever was not there goes.'

@@ -1,12 +1,13 @@
 import { outcomes } from '$lib/core/people/changes';
-import { resolvePerson, type GivenPerson } from '$lib/core/people/given';
+import type { GivenPerson } from '$lib/core/people/given';
 import type { DirectoryChange, TeamRecord } from '$lib/core/people/record';
 import type { Db } from '../db';
 import { endTeam, personNumber, recordsOf, writePerson, writeTeam } from '../directory';
 import { stepHandler } from '../jobs/step';
 import { StepFailed } from '../providers';
-import { importNow, knownHere, type Import } from './files';
+import { importNow, type Import } from './files';
 import { backThen, type AsThen } from './planner';
+import { putNow } from './put';
 
 /** Writes down what changes come to for people of our own list. Everybody first, so that whoever reports to somebody new finds them. */
 function writeChanges(db: Db, changes: readonly DirectoryChange[], now: number): void {
@@ -28,16 +29,8 @@ export const peopleSteps = {
 			const now = ctx.clock.now();
 			return {
 				write: (db) => {
-					const logins = input.people.flatMap((p) => [p.login.toLowerCase().trim(), p.was ?? p.login, p.manager ?? '']);
-					const known = knownHere(db, now, recordsOf(db, logins, now));
-					const given = new Set(input.people.map((p) => p.login));
-					const ground = known.ground({})(known.teams, (login) => given.has(login) || known.people.has(login));
-					const changes = input.people.map((p): DirectoryChange => {
-						const was = (p.was ?? p.login).toLowerCase().trim();
-						const resolved = resolvePerson(p, known.people.get(was) ?? null, ground);
-						if ('problems' in resolved) throw new StepFailed(resolved.problems.map((x) => x.words).join(' '));
-						return { at: now, kind: 'person', is: resolved.is, ...(resolved.is.login === was ? {} : { was }) };
-					});
+					const { changes, problems } = putNow(db, input.people, now);
+					if (problems.length) throw new StepFailed(problems.map((x) => x.words).join(' '));
 					writeChanges(db, changes, now);
 				}
 			};

@@ -1,4 +1,4 @@
-import { factsOf, HERE, homeTeam } from '../moment/people-sql';
+import { FACTS_HERE, homeTeam } from '../moment/people-sql';
 import * as v from 'valibot';
 import { asOf } from '../db/intervals';
 import { all, one, type Db } from '../db';
@@ -186,31 +186,31 @@ const personRowOf = v.strictObject({
 });
 export type PersonRow = v.InferOutput<typeof personRowOf>;
 
-const LAST_SIGN_IN = '(SELECT max(s.since) FROM sessions s WHERE s.person_id = pe.id AND s.since <= @at)';
+const LAST_SIGN_IN = '(SELECT max(s.since) FROM sessions s WHERE s.person_id = f.person_id AND s.since <= @at)';
 const PEOPLE: Listing = {
 	subject: 'person',
-	id: 'pe.id',
-	table: 'people pe',
-	where: HERE,
+	id: 'f.person_id',
+	table: 'person_facts f',
+	where: FACTS_HERE,
 	joins: [
-		['f', `JOIN ${factsOf('pe.id')}`],
-		['t', `LEFT JOIN teams t ON t.id = ${homeTeam('pe.id')}`]
+		['pe', 'JOIN people pe ON pe.id = f.person_id'],
+		['t', `LEFT JOIN teams t ON t.id = ${homeTeam('f.person_id')}`]
 	],
-	columns: `pe.id, f.login, f.name, t.name AS team, f.mail, f.employment, f.begins, f.ends, f.site_id AS site, ${siteName('f.site_id')} AS siteName, f.pattern, pe.managed, ${sessionsWhere('s.person_id = pe.id')} AS sessions,
-		(SELECT m.name FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.person_id = pe.id AND ${OPEN} ORDER BY s.since LIMIT 1) AS machine,
+	columns: `f.person_id AS id, f.login, f.name, t.name AS team, f.mail, f.employment, f.begins, f.ends, f.site_id AS site, ${siteName('f.site_id')} AS siteName, f.pattern, pe.managed, ${sessionsWhere('s.person_id = f.person_id')} AS sessions,
+		(SELECT m.name FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.person_id = f.person_id AND ${OPEN} ORDER BY s.since LIMIT 1) AS machine,
 		${LAST_SIGN_IN} AS lastSignIn`,
 	sorts: {
-		name: 'pe.name',
-		login: 'pe.login',
-		team: homeTeam('pe.id'),
+		name: 'f.name',
+		login: 'f.login',
+		team: homeTeam('f.person_id'),
 		site: 'f.site_id',
 		begins: 'f.begins',
 		ends: 'f.ends',
 		employment: 'f.employment',
-		sessions: sessionsWhere('s.person_id = pe.id'),
+		sessions: sessionsWhere('s.person_id = f.person_id'),
 		since: LAST_SIGN_IN
 	},
-	usual: 'pe.name'
+	usual: 'f.name'
 };
 
 /** People under scope, with what they have open at a moment. */

@@ -32,9 +32,12 @@ CREATE TRIGGER facts_changed AFTER UPDATE ON person_facts BEGIN UPDATE directory
 CREATE TRIGGER facts_went AFTER DELETE ON person_facts BEGIN UPDATE directory_revision SET number = number + 1; END;
 -- The last change before a moment is one seek.
 CREATE INDEX person_facts_by_since ON person_facts(since);
-CREATE INDEX person_facts_by_until ON person_facts(until);
+-- How many are there at a moment is counted from it alone.
+CREATE INDEX person_facts_by_until ON person_facts(until, since, begins, ends);
 CREATE INDEX person_facts_by_begins ON person_facts(begins);
 CREATE INDEX person_facts_by_ends ON person_facts(ends);
+-- A page of everybody by name is read from it alone.
+CREATE INDEX person_facts_by_name ON person_facts(name, person_id, until, begins, ends);
 CREATE INDEX person_facts_by_site ON person_facts(site_id, until);
 
 -- Where somebody goes on a day to come: to which site and teams (JSON, the home team first), from when on and until when that was known.
