@@ -94,7 +94,7 @@ test.describe('accounts, under Settings', () => {
 	});
 
 	test('how many people the directory may move at once is a plan, in percent as it is typed', async ({ page }) => {
-		const share = page.getByLabel('May move at once, of all people');
+		const share = page.getByLabel('May be moved or removed at once, of all people');
 		await expect(share).toHaveValue('5 %');
 		await share.fill('most');
 		await page.getByRole('button', { name: 'Plan the share' }).click();

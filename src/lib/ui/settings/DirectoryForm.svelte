@@ -18,7 +18,7 @@
 
 <form class="mt-1 grid grid-cols-2 gap-x-3" onsubmit={form.submit} novalidate>
 	<MeasureField
-		label="May move at once, of all people"
+		label="May be moved or removed at once, of all people"
 		measure={SHARE}
 		problem={form.errors.percent}
 		bind:value={f.percent}
