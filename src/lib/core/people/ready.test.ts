@@ -86,7 +86,7 @@ describe('a morning', () => {
 		]);
 		expect(readyFor(morning({ people: 1, withoutMail: 1 })).facts[0]!.words).toBe('no mail address is known');
 		expect(readyFor(morning({ fromWhere: ['Payroll close'] })).facts[0]!.words).toMatch(
-			/^Payroll close: opens from certain networks/
+			/^Payroll close opens from some networks alone/
 		);
 		expect(readyFor(morning({ withoutFactor: 2 })).value).toBe('ready');
 	});

@@ -131,10 +131,7 @@ export function readyFor(m: Morning): Explained<Readiness> & { mends: Mend[] } {
 		);
 	if (m.fromWhere.length)
 		soon.push(
-			against(
-				`${m.fromWhere.join(', ')}: opens from certain networks alone, and what they will sit at is not known`,
-				'endpoint'
-			)
+			against(`${m.fromWhere.join(', ')} opens from some networks alone: where they will sit is not known`, 'endpoint')
 		);
 	if (m.withoutMail)
 		soon.push(

@@ -130,7 +130,6 @@ const lastChange = (db: Db, person: number): number =>
  * @param person their number
  */
 export function writePerson(db: Db, person: number, is: PersonRecord, told: number): void {
-	const at = Math.max(lastChange(db, person), told);
 	const facts = {
 		person_id: person,
 		login: is.login,
@@ -148,8 +147,9 @@ export function writePerson(db: Db, person: number, is: PersonRecord, told: numb
 		ends: is.ends
 	};
 	const before = rowAt(db, 'person_facts', { person_id: person }, FOREVER - 1);
-	if (!before || Object.entries(facts).some(([column, value]) => before[column] !== value))
-		putAt(db, 'person_facts', facts, at);
+	if (!before) return writeNewcomer(db, person, is, facts, told);
+	const at = Math.max(lastChange(db, person), told);
+	if (Object.entries(facts).some(([column, value]) => before[column] !== value)) putAt(db, 'person_facts', facts, at);
 
 	const were = new Map(
 		all<{ team: string; home: number }>(
@@ -176,6 +176,28 @@ export function writePerson(db: Db, person: number, is: PersonRecord, told: numb
 	for (const [day, move] of moves)
 		if (known.get(day) !== `${move.site_id} ${move.member_of}`)
 			putAt(db, 'coming_moves', { person_id: person, day, ...move }, at);
+}
+
+/** Of somebody of whom nothing is known yet there is nothing to end: lists of very many are written in no more statements than rows. */
+function writeNewcomer(
+	db: Db,
+	person: number,
+	is: PersonRecord,
+	facts: { person_id: number; [column: string]: string | number | null },
+	at: number
+): void {
+	openAt(db, 'person_facts', facts, at);
+	is.memberOf.forEach((team_id, i) =>
+		openAt(db, 'memberships', { person_id: person, team_id, home: i === 0 ? 1 : 0 }, at, 'keep')
+	);
+	for (const m of is.moves)
+		openAt(
+			db,
+			'coming_moves',
+			{ person_id: person, day: m.at, site_id: m.site, member_of: JSON.stringify(m.memberOf) },
+			at,
+			'keep'
+		);
 }
 
 /** Somebody is of a team from a moment on: their home team where they are of none. Within a transaction. */

@@ -45,8 +45,8 @@
 <h1 class="sr-only">People</h1>
 <div class="flex h-full min-h-0 flex-col px-[18px] py-3">
 	<PublishNav />
-	<div class="flex items-baseline gap-4">
-		<nav class="flex gap-4 text-[13px]" aria-label="People">
+	<div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
+		<nav class="flex gap-4 text-[13px] whitespace-nowrap" aria-label="People">
 			{#each [['coming', 'Who begins, moves, ends'], ['everybody', 'Everybody']] as const as [id, words] (id)}<a
 					href={addressWith(page.url, { list: id === 'coming' ? null : id, sort: null, make: null, edit: null })}
 					aria-current={data.list === id ? 'page' : undefined}
@@ -151,7 +151,7 @@
 							>
 							<td class="text-ink2">{g.will}</td>
 							<td
-								><span class={['pill', PILL[g.state]]}
+								><span class={['pill inline-block whitespace-normal', PILL[g.state]]}
 									>{g.state === 'ready' ? 'ready' : (first?.words ?? 'something is missing')}</span
 								>{#if g.state === 'ready' && g.facts.some((f) => f.source === 'sign-in')}<span
 										class="text-ink3 ml-1 text-[12px]">second factor at first sign-in</span

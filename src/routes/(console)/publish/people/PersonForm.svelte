@@ -98,13 +98,16 @@
 		>{#each choices.employments as e (e)}<option value={e}></option>{/each}</datalist
 	>
 	<PickField label="Home team" none="no team" options={choices.teams} problem={errors.team} bind:value={f.team} />
-	<PickManyField
-		label="Also in"
-		none="no other team"
-		options={choices.teams}
-		problem={errors.teams}
-		bind:value={f.teams}
-	/>
+	<div>
+		<span class="text-ink2 block text-[12.5px]" aria-hidden="true">Also in</span>
+		<PickManyField
+			label="Also in"
+			none="no other team"
+			options={choices.teams}
+			problem={errors.teams}
+			bind:value={f.teams}
+		/>
+	</div>
 	<Field label="Site" problem={errors.site}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.site}
 				>{#each choices.sites as s (s.id)}<option value={s.id}>{s.name}</option>{/each}</select
