@@ -254,7 +254,7 @@ test('each stage says which terms of the scope mean nothing for it, and uses the
 });
 
 test('every other view is accessible, by day and by night', async ({ page }) => {
-	test.setTimeout(300_000);
+	test.setTimeout(600_000);
 	await signIn(page, 'owner');
 	for (const path of [
 		'/',
