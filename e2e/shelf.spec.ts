@@ -114,6 +114,8 @@ test.describe('an old forms app, from a package to the shelves of people', () =>
 			await carryOut(page, 'package.remove', { name: 'logline', number });
 			await api(page.request, 'post', `/captures/${id}/choices`, { choices: [{ ...choices[0]!, take: true }] });
 			await carryOut(page, 'package.make', { capture: id, name: 'logline', number, writes });
+			// The card of the package as it is now, not of the one that was taken away.
+			await visit(page, '/publish/packages?card=package/logline');
 			await card(page)
 				.getByRole('button', { name: /^Try it/ })
 				.click();
