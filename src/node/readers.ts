@@ -365,6 +365,9 @@ export function mayTakeLong(
 	headers: IncomingMessage['headers'],
 	large: boolean
 ): 'long' | 'somewhat' | 'no' {
+	const sent = Number(headers['content-length'] ?? ('transfer-encoding' in headers ? Infinity : 0));
+	// What programs tell of people, and ask by filters of their own: as long as they like, beside everybody.
+	if (url.startsWith('/scim/')) return sent <= BODY ? 'long' : 'no';
 	const work = workAt(method, url);
 	if (method === 'POST')
 		return work === 'long' && Number(headers['content-length'] ?? Infinity) <= BODY ? 'long' : 'no';

@@ -342,11 +342,8 @@ const personChange = v.strictObject({
 	ends: v.optional(v.literal(true))
 });
 /** People who begin, move and end each week by the lab's seed, beside those whom the file names. */
-const turnover = v.strictObject({
-	begin: v.optional(count, 0),
-	move: v.optional(count, 0),
-	end: v.optional(count, 0)
-});
+const aWeek = v.optional(v.pipe(count, v.maxValue(500, 'expected at most 500')), 0);
+const turnover = v.strictObject({ begin: aWeek, move: aWeek, end: aWeek });
 const pattern = v.strictObject({
 	id,
 	kind: v.picklist(['day', 'shifts', 'field']),

@@ -42,7 +42,10 @@ const knownOf = (people: PersonRecord[], teams = TEAMS): KnownDirectory => ({
 	people: new Map(people.map((p) => [p.login, p])),
 	teams,
 	shut: (_kind, id) => (id.startsWith('theirs') ? `The directory tells of ${id}: change it there.` : null),
-	teamId: (name) => name.toLowerCase().replaceAll(' ', '-')
+	teamId: (name, taken) => {
+		const base = name.toLowerCase().replaceAll(/[^a-z]+/g, '-');
+		return taken(base) ? `${base}2` : base;
+	}
 });
 const bringLdif = (text: string, known: KnownDirectory, whole = false) => {
 	const { records, problems } = readLdif(text);
@@ -166,6 +169,16 @@ describe('LDIF', () => {
 				.map((w) => w.words)
 				.sort()
 		).toEqual(['also in 海図; no longer in all', 'ends 2026-11-17', 'login: anna → anne; mail: none → a@b.example']);
+	});
+
+	test('may have whom others tell of in it as they are, and teams whose names differ by their signs alone', () => {
+		const theirs = person('theirs');
+		expect(words(bringLdif('dn: uid=theirs,o=y\nuid: theirs\ncn: Anna Quill', knownOf([theirs])))).toEqual([]);
+		const group = (name: string) => `dn: cn=${name},o=y\nobjectClass: groupOfNames\ncn: ${name}\nmember:\n`;
+		expect(bringLdif(`${group('Crew A')}\n${group('Crew  A')}`, knownOf([])).teams.map((t) => t.id)).toEqual([
+			'crew-a',
+			'crew-a2'
+		]);
 	});
 
 	test.each([

@@ -1,4 +1,4 @@
-import { outcomes, type Outcome } from './changes';
+import { outcomes, sameRecord, type Outcome } from './changes';
 import type { Brought } from './entries';
 import { resolvePerson, type Ground } from './given';
 import type { LineProblem } from './ldif';
@@ -26,8 +26,8 @@ export interface KnownDirectory {
 	teams: readonly TeamRecord[];
 	/** Why nobody may change somebody or a team from here; null where they may. */
 	shut(kind: 'person' | 'team', id: string): string | null;
-	/** The id of a team that is new, by its name. */
-	teamId(name: string): string;
+	/** The id of a team that is new, by its name; none of those that are taken. */
+	teamId(name: string, taken: (id: string) => boolean): string;
 }
 
 /**
@@ -51,15 +51,16 @@ export function bringing(
 	for (const { line, given } of brought.people) {
 		const before = known.people.get(given.was ?? given.login) ?? null;
 		const shut = before && known.shut('person', before.login);
-		if (shut) {
-			problems.push({ line, words: shut });
-			continue;
-		}
 		if (given.was !== undefined && given.was !== given.login && known.people.has(given.login)) {
 			problems.push({ line, words: `Somebody else has the login ${given.login}.` });
 			continue;
 		}
 		const resolved = resolvePerson(given, before, by);
+		if (shut) {
+			// Whom others tell of may stand in it as they are.
+			if ('problems' in resolved || !sameRecord(before, resolved.is)) problems.push({ line, words: shut });
+			continue;
+		}
 		if ('problems' in resolved) {
 			for (const p of resolved.problems) problems.push({ line, words: `${p.field}: ${p.words}` });
 			continue;
@@ -107,7 +108,7 @@ function teamsOf(
 			(team.id !== null && all.has(team.id) ? team.id : undefined) ??
 			idOf(team.was ?? team.name) ??
 			team.id ??
-			known.teamId(team.name);
+			known.teamId(team.name, (x) => all.has(x));
 		const before = all.get(id);
 		if (before && before.name === team.name) continue;
 		const shut = before && known.shut('team', id);

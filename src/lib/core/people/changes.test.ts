@@ -76,6 +76,18 @@ describe('what changes come to', () => {
 		expect(moved('anna', { name: 'Anne' })).toEqual([false]);
 		expect(moved('dag', {})).toEqual([false]);
 	});
+	test('a team that goes takes all of its people out of it, those who were told to be of it just before as well', () => {
+		const gone = outcomes(
+			[is('cleo', { memberOf: ['c', 'a'] }), { at: 5, kind: 'team gone', team: 'a' }],
+			find,
+			(team) => (team === 'a' ? ['anna', 'bo'] : [])
+		);
+		expect(gone.map((o) => [o.login, o.after.memberOf])).toEqual([
+			['anna', []],
+			['bo', ['b']]
+		]);
+		expect(gone.every(isMoved)).toBe(true);
+	});
 	test('the order of other teams is none, the home team is', () => {
 		const three = person('x', { memberOf: ['a', 'b', 'c'] });
 		expect(sameRecord(three, { ...three, memberOf: ['a', 'c', 'b'] })).toBe(true);

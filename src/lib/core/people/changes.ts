@@ -11,10 +11,12 @@ export interface Outcome {
  * What changes come to for each person whom they name, in the order of their logins. Who ends as they began is left out. Whom a
  * directory has no longer ends then.
  * @param known somebody as they are known, by their login; null where nobody is
+ * @param membersOf the logins of those who are known to be of a team
  */
 export function outcomes(
 	changes: readonly DirectoryChange[],
-	known: (login: string) => PersonRecord | null
+	known: (login: string) => PersonRecord | null,
+	membersOf: (team: string) => readonly string[] = () => []
 ): Outcome[] {
 	const found = new Map<string, Outcome>();
 	for (const c of changes) {
@@ -29,6 +31,15 @@ export function outcomes(
 			if (!is) continue;
 			const before = earlier ? earlier.before : is;
 			found.set(c.login, { login: c.login, before, after: goneAt(is, c.at) });
+		} else if (c.kind === 'team gone') {
+			// Nobody is of it any more, whoever was known to be or was told to be before.
+			for (const login of new Set([...membersOf(c.team), ...found.keys()])) {
+				const earlier = found.get(login);
+				const is = earlier?.after ?? known(login);
+				if (!is?.memberOf.includes(c.team)) continue;
+				const after = { ...is, memberOf: is.memberOf.filter((t) => t !== c.team) };
+				found.set(login, { login, before: earlier ? earlier.before : is, after });
+			}
 		}
 	}
 	return [...found.values()]

@@ -3,7 +3,7 @@ import { countWords } from '$lib/core/time/units';
 import type { Card } from '$lib/core/why/card';
 import type { Context } from '../context';
 import { one } from '../db';
-import { ofTeams } from '../moment/people-sql';
+import { FACTS_HERE, ofTeams } from '../moment/people-sql';
 import type { Then } from '../things/catalogue';
 import { grantsAt } from '../publications';
 
@@ -13,10 +13,14 @@ export function grantCard({ db }: Context, text: string, { at }: Then): Card | n
 	const reach =
 		g.toKind === 'person'
 			? 1
-			: one<{ n: number }>(db, `SELECT count(*) AS n FROM people p WHERE p.id IN ${ofTeams('(@team)')}`, {
-					team: g.toId,
-					at
-				})!.n;
+			: one<{ n: number }>(
+					db,
+					`SELECT count(*) AS n FROM person_facts f WHERE ${FACTS_HERE} AND f.person_id IN ${ofTeams('(@team)')}`,
+					{
+						team: g.toId,
+						at
+					}
+				)!.n;
 	return {
 		kind: 'grant',
 		id: text,

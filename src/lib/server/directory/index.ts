@@ -16,6 +16,6 @@ export {
 	writePerson,
 	writeTeam
 } from './records';
-export { isTeam, type Membership, membershipsOf, teamsAbove, teamsByName, teamsRelated } from './teams';
+export { freeTeamId, isTeam, type Membership, membershipsOf, teamsAbove, teamsByName, teamsRelated } from './teams';
 export { directoryPercent, teamProblem } from './learning';
 export { manifest } from './manifest';

@@ -105,11 +105,26 @@ const namedBy = (c: DirectoryChange): string[] =>
 const teamNamed = (c: DirectoryChange): string =>
 	`team ${c.kind === 'team' ? c.team.id : c.kind === 'team gone' ? c.team : ''}`;
 
+/** Who is of a team now. */
+const loginsOf = (db: Db, team: string): string[] =>
+	all<{ login: string }>(
+		db,
+		`SELECT p.login FROM memberships m JOIN people p ON p.id = m.person_id WHERE m.team_id = ? AND m.until = ${FOREVER}`,
+		[team]
+	).map((p) => p.login);
+
 /** What changes come to for everybody whom they name, as people are known now. */
 export function outcomesNow(db: Db, changes: readonly DirectoryChange[], now: number): Outcome[] {
 	if (changes.length === 0) return [];
-	const known = recordsOf(db, changes.flatMap(namedBy), now);
-	return outcomes(changes, (login) => known.get(login) ?? null);
+	const gone = new Map(
+		changes.flatMap((c) => (c.kind === 'team gone' ? [[c.team, loginsOf(db, c.team)] as const] : []))
+	);
+	const known = recordsOf(db, [...changes.flatMap(namedBy), ...[...gone.values()].flat()], now);
+	return outcomes(
+		changes,
+		(login) => known.get(login) ?? null,
+		(team) => gone.get(team) ?? []
+	);
 }
 
 /**
@@ -224,10 +239,16 @@ function whyNot(db: Db, change: DirectoryChange, source: Source): string | null 
 				: `${SOURCE_WORDS[known.source]} tells of somebody with this login`;
 		}
 		case 'team':
-			return teamProblem(db, change.team);
+			return othersKeep(db, change.team.id, source) ?? teamProblem(db, change.team);
 		case 'team gone':
-			return isTeam(db, change.team) ? null : 'there is no such team';
+			return othersKeep(db, change.team, source) ?? (isTeam(db, change.team) ? null : 'there is no such team');
 	}
+}
+
+/** Who else tells of a team, in words; null where nobody does. */
+function othersKeep(db: Db, id: string, source: Source): string | null {
+	const kept = one<{ source: Source }>(db, 'SELECT source FROM teams WHERE id = ? AND gone = 0', [id])?.source;
+	return kept === undefined || kept === source ? null : `${SOURCE_WORDS[kept]} tells of a team with this id`;
 }
 
 /** How many teams may stand above one. */
@@ -238,7 +259,8 @@ export function teamProblem(
 	db: Db,
 	{ id, name, parent }: { id: string; name: string; parent: string | null }
 ): string | null {
-	if (one(db, 'SELECT 1 FROM teams WHERE name = ? AND id <> ?', [name, id])) return `another team is called ${name}`;
+	if (one(db, 'SELECT 1 FROM teams WHERE name = ? AND id <> ? AND gone = 0', [name, id]))
+		return `another team is called ${name}`;
 	let depth = 0;
 	for (let up = parent; up !== null; depth++) {
 		if (up === id) return `${name} would stand above itself`;

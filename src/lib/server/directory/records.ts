@@ -1,7 +1,7 @@
-import { type Move, type PersonRecord, type TeamRecord } from '$lib/core/people/record';
+import type { Move, PersonRecord, TeamRecord } from '$lib/core/people/record';
 import { FOREVER, GB } from '$lib/core/time/units';
 import { all, one, run, type Db } from '../db';
-import { asOf, closeAllAt, closeAt, openAt, putAt, rowAt } from '../db/intervals';
+import { asOf, closeAt, openAt, putAt, rowAt } from '../db/intervals';
 import { fromJson } from '../db/json';
 import { insertRow } from '../db/rows';
 import { FACTS_HERE } from '../moment/people-sql';
@@ -29,12 +29,13 @@ interface FactsRow {
 	begins: number;
 	ends: number;
 	source: Source;
+	now: string;
 }
 
-/** Somebody with their number, and who tells of them. */
-export type KnownPerson = PersonRecord & { id: number; source: Source };
+/** Somebody with their number, who tells of them, and the login that they have now: by it they are found, whatever it was then. */
+export type KnownPerson = PersonRecord & { id: number; source: Source; now: string };
 
-const FACTS = `SELECT p.id, p.source, f.login, f.name, f.mail, f.employment, m.login AS manager, f.site_id AS site, f.language, f.pattern, f.begins, f.ends
+const FACTS = `SELECT p.id, p.source, p.login AS now, f.login, f.name, f.mail, f.employment, m.login AS manager, f.site_id AS site, f.language, f.pattern, f.begins, f.ends
 	FROM people p JOIN person_facts f ON f.person_id = p.id AND ${asOf('person_facts f')} LEFT JOIN people m ON m.id = f.manager_id`;
 
 /** Some people as they were known at a moment, by their numbers in SQL; null: all of them. */
@@ -68,25 +69,25 @@ function read(db: Db, at: number, ids: string | null, params: Record<string, unk
 	}));
 }
 
-/** Everybody who was known at a moment, those who had not begun or had ended as well, by their logins. */
+/** Everybody who was known at a moment, those who had not begun or had ended as well, by the logins that they have now. */
 export const recordsAt = (db: Db, at: number): Map<string, KnownPerson> =>
-	new Map(read(db, at, null).map((p) => [p.login, p]));
+	new Map(read(db, at, null).map((p) => [p.now, p]));
 
 /** Somebody by the login that they have now, as they were known at a moment; null where nobody was. */
 export const recordOf = (db: Db, login: string, at: number): KnownPerson | null =>
 	read(db, at, '(SELECT id FROM people WHERE login = @login)', { login })[0] ?? null;
 
-/** Some of them, by their logins. */
+/** Some of them, by the logins that they have now. */
 export const recordsOf = (db: Db, logins: readonly string[], at: number): Map<string, KnownPerson> =>
 	new Map(
 		read(db, at, '(SELECT id FROM people WHERE login IN (SELECT value FROM json_each(@logins)))', {
 			logins: JSON.stringify(logins)
-		}).map((p) => [p.login, p])
+		}).map((p) => [p.now, p])
 	);
 
 /** What has been known of somebody through time up to a moment, newest first, with when it became known; teams and moves apart. */
 export const factsThrough = (db: Db, person: number, at: number): (PersonRecord & { since: number })[] =>
-	all<Omit<FactsRow, 'id' | 'source'> & { since: number }>(
+	all<Omit<FactsRow, 'id' | 'source' | 'now'> & { since: number }>(
 		db,
 		`SELECT f.since, f.login, f.name, f.mail, f.employment, m.login AS manager, f.site_id AS site, f.language, f.pattern, f.begins, f.ends
 		 FROM person_facts f LEFT JOIN people m ON m.id = f.manager_id WHERE f.person_id = ? AND f.since <= ? ORDER BY f.since DESC`,
@@ -230,6 +231,8 @@ export function writeTeam(db: Db, { id, name, parent }: TeamRecord, source: Sour
 		'SELECT name, parent_id, gone FROM teams WHERE id = ?',
 		[id]
 	);
+	// A name is free again once its team has gone, which is told apart by its id from then on.
+	run(db, `UPDATE teams SET name = name || ' (' || id || ')' WHERE name = ? AND id <> ? AND gone = 1`, [name, id]);
 	if (!before) {
 		insertRow(db, 'teams', { id, name, parent_id: parent, source });
 		nest(db, id);
@@ -264,12 +267,21 @@ function nest(db: Db, id: string): void {
 	);
 }
 
-/** A team is no longer there: nobody is of it from then on. Those below it hang where it hung. Within a transaction. */
+/** A team is no longer there: nobody is of it from then on, and those below it hang where it hung. Within a transaction. */
 export function endTeam(db: Db, id: string, at: number): void {
-	const parent = one<{ parent_id: string | null }>(db, 'SELECT parent_id FROM teams WHERE id = ?', [id])?.parent_id;
-	closeAllAt(db, 'memberships', { team_id: id }, at);
-	for (const t of all<TeamRecord>(db, 'SELECT id, name, parent_id AS parent FROM teams WHERE parent_id = ?', [id]))
-		writeTeam(db, { ...t, parent: parent ?? null }, 'directory');
+	const members = all<{ id: number }>(
+		db,
+		`SELECT person_id AS id FROM memberships WHERE team_id = ? AND until = ${FOREVER}`,
+		[id]
+	);
+	for (const m of members) leaveTeam(db, m.id, id, at);
+	const { parent } = one<{ parent: string | null }>(db, 'SELECT parent_id AS parent FROM teams WHERE id = ?', [id])!;
+	const below = all<TeamRecord & { source: Source }>(
+		db,
+		'SELECT id, name, parent_id AS parent, source FROM teams WHERE parent_id = ?',
+		[id]
+	);
+	for (const t of below) writeTeam(db, { ...t, parent }, t.source);
 	run(db, 'UPDATE teams SET gone = 1 WHERE id = ?', [id]);
 }
 

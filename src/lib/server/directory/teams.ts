@@ -1,4 +1,5 @@
 import { all, one, type Db } from '../db';
+import { slug } from '../plans/slug';
 
 /** Somebody in a team, from when until when. */
 export interface Membership {
@@ -51,3 +52,11 @@ export const isTeam = (db: Db, id: string): boolean =>
 /** All teams, by their names. */
 export const teamsByName = (db: Db): { id: string; name: string }[] =>
 	all(db, 'SELECT id, name FROM teams WHERE gone = 0 ORDER BY name');
+
+/** An id for a team that is new, by its name: none that a team has or had. */
+export function freeTeamId(db: Db, name: string, also: (id: string) => boolean = () => false): string {
+	const base = slug(name) || 'team';
+	let id = base;
+	for (let n = 2; also(id) || one(db, 'SELECT 1 FROM teams WHERE id = ?', [id]); n++) id = `${base}-${n}`;
+	return id;
+}

@@ -174,6 +174,11 @@ const leaveSite = planKind({
 			'SELECT id, name, max(until) AS until FROM pools WHERE site_id = ? GROUP BY id',
 			[input.site]
 		);
+		const were = one<{ n: number }>(
+			db,
+			'SELECT count(DISTINCT person_id) AS n FROM (SELECT person_id FROM person_facts WHERE site_id = ?1 UNION ALL SELECT person_id FROM coming_moves WHERE site_id = ?1)',
+			{ 1: input.site }
+		)!.n;
 		const people = one<{ n: number }>(
 			db,
 			`SELECT count(*) AS n FROM person_facts f WHERE f.site_id = @site AND ${asOf('person_facts f')} AND f.ends > @at`,
@@ -196,7 +201,15 @@ const leaveSite = planKind({
 							: `pool ${p.name} stood there, and its history speaks of the site`
 					)
 				),
-				...(people ? [against(`${countWords(people, 'person works', 'people work')} there`)] : []),
+				...(people
+					? [against(`${countWords(people, 'person works', 'people work')} there`)]
+					: were
+						? [
+								against(
+									`${countWords(were, 'person was', 'people were')} there or were to be, and their history speaks of the site`
+								)
+							]
+						: []),
 				...gateways.map((g) => against(`gateway ${g.id} stands there`)),
 				...boot.map((b) => against(`boot server ${b.id} stands there`))
 			],

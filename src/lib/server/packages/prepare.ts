@@ -1,4 +1,4 @@
-import { ofTeams } from '../moment/people-sql';
+import { factsOf, HERE, ofTeams } from '../moment/people-sql';
 import { newestOf } from '$lib/core/images/follow';
 import * as v from 'valibot';
 import { sameSystem, systemOf, systemWords } from '$lib/core/packages/fits';
@@ -91,10 +91,10 @@ const tryPlan = planKind({
 		const person = one<{ login: string; name: string }>(
 			db,
 			input.person !== undefined
-				? 'SELECT login, name FROM people WHERE login = ?1'
-				: `SELECT p.login, p.name FROM people p WHERE json_array_length(?1) = 0
-				   OR p.id IN ${ofTeams('(SELECT value FROM json_each(?1))', '?2')} ORDER BY p.login LIMIT 1`,
-			{ 1: input.person ?? JSON.stringify(spec.teams), ...(input.person === undefined ? { 2: ctx.clock.now() } : {}) }
+				? 'SELECT login, name FROM people WHERE login = @person'
+				: `SELECT p.login, p.name FROM people p JOIN ${factsOf('p.id')} WHERE ${HERE}
+				   AND (json_array_length(@teams) = 0 OR p.id IN ${ofTeams('(SELECT value FROM json_each(@teams))')}) ORDER BY p.login LIMIT 1`,
+			input.person !== undefined ? { person: input.person } : { teams: JSON.stringify(spec.teams), at: ctx.clock.now() }
 		);
 		if (!person)
 			throw new InputProblem([

@@ -7,7 +7,7 @@ import { asOf } from '../db/intervals';
 import { recordsOf, writePerson } from '../directory';
 
 /** Accounts that are made or changed at one look: the rest follows at the next. */
-const AT_ONCE = 200;
+const AT_ONCE = 2000;
 
 /** What an account is made of, with the login that it has. */
 const stateOf = (is: PersonRecord): string =>
@@ -59,7 +59,7 @@ export async function keepAccounts(ctx: Context): Promise<void> {
 	const kept = all<{ id: number; login: string; account: string | null }>(
 		db,
 		`SELECT p.id, p.login, p.account FROM people p JOIN person_facts f ON f.person_id = p.id AND f.until = ${FOREVER}
-		 WHERE p.source <> 'directory' AND (p.account IS NULL OR p.account_at < f.since OR p.account_at < (SELECT coalesce(max(max(since), max(iif(until = ${FOREVER}, 0, until))), 0) FROM memberships mb WHERE mb.person_id = p.id)) LIMIT ${AT_ONCE}`
+		 WHERE p.source <> 'directory' AND (p.account IS NULL OR p.account_at < f.since OR p.account_at < (SELECT coalesce(max(max(since), max(iif(until = ${FOREVER}, 0, until))), 0) FROM memberships mb WHERE mb.person_id = p.id)) ORDER BY p.account_at LIMIT ${AT_ONCE}`
 	);
 	if (kept.length === 0) return;
 	const records = recordsOf(
@@ -67,17 +67,24 @@ export async function keepAccounts(ctx: Context): Promise<void> {
 		kept.map((k) => k.login),
 		now
 	);
+	let wrong: unknown = null;
 	for (const k of kept) {
-		const { id: _, source: __, ...is } = records.get(k.login)!;
+		const { id: _, source: __, now: ___, ...is } = records.get(k.login)!;
 		const state = stateOf(is);
 		const before = k.account?.split(' ')[0];
-		// Called otherwise, they have another account: the one before is shut.
-		if (before !== undefined && before !== is.login)
-			await ctx.providers.directory.keepPerson(
-				{ ...is, login: before, ends: now, moves: [] },
-				`account ${k.id} ${before} ends`
-			);
-		if (k.account !== state) await ctx.providers.directory.keepPerson(is, `account ${k.id} ${state}`);
-		run(db, 'UPDATE people SET account = ?, account_at = ? WHERE id = ?', [state, now, k.id]);
+		try {
+			// Called otherwise, they have another account: the one before is shut.
+			if (before !== undefined && before !== is.login)
+				await ctx.providers.directory.keepPerson(
+					{ ...is, login: before, ends: now, moves: [] },
+					`account ${k.id} ${before} ends`
+				);
+			if (k.account !== state) await ctx.providers.directory.keepPerson(is, `account ${k.id} ${state}`);
+			run(db, 'UPDATE people SET account = ?, account_at = ? WHERE id = ?', [state, now, k.id]);
+		} catch (e) {
+			// One that is refused keeps nobody else from theirs.
+			wrong ??= e;
+		}
 	}
+	if (wrong !== null) throw wrong as Error;
 }

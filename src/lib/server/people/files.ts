@@ -8,9 +8,8 @@ import type { TeamRecord } from '$lib/core/people/record';
 import { DAY } from '$lib/core/time/units';
 import { all, one, run, setting, type Db } from '../db';
 import { insertRow } from '../db/rows';
-import { recordsAt, SOURCE_WORDS, type KnownPerson, type Source } from '../directory';
+import { freeTeamId, recordsAt, SOURCE_WORDS, type KnownPerson, type Source } from '../directory';
 import { InputProblem } from '../plans/kind';
-import { slug } from '../plans/slug';
 
 /** The largest list that can be brought, bytes: fifty thousand people as LDIF fit. */
 export const MOST_BYTES = 32 << 20;
@@ -133,7 +132,6 @@ export function knownHere(db: Db, at: number, people: ReadonlyMap<string, KnownP
 		db,
 		'SELECT pattern FROM person_facts GROUP BY pattern ORDER BY count(*) DESC, pattern LIMIT 1'
 	)?.pattern;
-	const taken = new Set(all<{ id: string }>(db, 'SELECT id FROM teams').map((t) => t.id));
 	return {
 		people,
 		teams: teams.map(({ id, name, parent }) => ({ id, name, parent })),
@@ -143,12 +141,7 @@ export function knownHere(db: Db, at: number, people: ReadonlyMap<string, KnownP
 			if (source === undefined || source === 'here') return null;
 			return `${kind === 'person' ? (people.get(id)?.name ?? id) : (teams.find((t) => t.id === id)?.name ?? id)} is kept by ${SOURCE_WORDS[source]}: change it there.`;
 		},
-		teamId: (name) => {
-			const base = slug(name) || 'team';
-			let id = base;
-			for (let n = 2; taken.has(id); n++) id = `${base}-${n}`;
-			return id;
-		},
+		teamId: (name, also) => freeTeamId(db, name, also),
 		ground: (usual) => (among, isPerson) =>
 			groundOf(sites, among, isPerson, {
 				site: usual.site ?? (sites.length === 1 ? sites[0]!.id : (home ?? null)),

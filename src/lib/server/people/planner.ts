@@ -8,7 +8,7 @@ import { noEffects } from '$lib/core/plans/effects';
 import { countWords, FOREVER, SECOND } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { all, one, type Db } from '../db';
-import { recordsOf, saidBy, teamProblem } from '../directory';
+import { freeTeamId, recordsOf, saidBy, teamProblem } from '../directory';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
 import { FORMATS, importNow, knownHere, namedIn, type Import } from './files';
 import { putNow } from './put';
@@ -214,9 +214,10 @@ export function backThen(db: Db, ask: AsThen, now: number): DirectoryChange[] {
 	const is = recordsOf(db, logins, now);
 	const was = recordsOf(db, logins, ask.then);
 	return [...is.values()].flatMap((p): DirectoryChange[] => {
-		const before = was.get(p.login);
+		const before = was.get(p.now);
 		const after: PersonRecord = before ? { ...before, moves: before.moves.filter((m) => m.at > now) } : goneAt(p, now);
-		return sameRecord(p, after) ? [] : [{ at: now, kind: 'person', is: after }];
+		const renamed = after.login === p.login ? {} : { was: p.login };
+		return sameRecord(p, after) ? [] : [{ at: now, kind: 'person', is: after, ...renamed }];
 	});
 }
 
@@ -230,10 +231,10 @@ const asThen = planKind({
 		const { db } = ctx;
 		const now = ctx.clock.now();
 		const changes = backThen(db, ask, now);
-		const logins = changes.flatMap((c) => (c.kind === 'person' ? [c.is.login] : []));
+		const logins = changes.flatMap((c) => (c.kind === 'person' ? [c.was ?? c.is.login] : []));
 		const known = knownHere(db, now, recordsOf(db, logins, now));
 		const found = outcomes(changes, (login) => known.people.get(login) ?? null);
-		const shut = found.flatMap((o) => known.shut('person', o.login) ?? []);
+		const shut = found.flatMap((o) => known.shut('person', o.before?.login ?? o.login) ?? []);
 		const teams = ask.teams ? ask.teams.before.length + ask.teams.came.length + ask.teams.went.length : 0;
 		const few = found.length <= MANY && teams === 0;
 		return {
@@ -305,7 +306,7 @@ const addTeam = planKind({
 				: one<{ gone: number }>(db, `SELECT gone FROM teams WHERE id = ? AND source = 'here'`, [given]);
 		if (given !== undefined && again?.gone !== 1)
 			throw new InputProblem([{ field: 'id', words: 'That team has not gone.' }]);
-		const id = given ?? knownHere(db, ctx.clock.now(), new Map()).teamId(name);
+		const id = given ?? freeTeamId(db, name);
 		checkTeam(db, { id, name, parent });
 		return {
 			title: `Add the team ${name}`,

@@ -126,7 +126,8 @@ const CASES: Record<string, Case[]> = {
 					{ login: 'fay', teams: ['visitors'], mail: 'f@b.example', moves: [{ on: '2027-01-04', site: 'quay' }] }
 				]
 			}
-		}
+		},
+		{ first: ownPerson, input: { people: [{ login: 'faye', was: 'fay', name: 'Faye Buoy' }] } }
 	],
 	'people.import': [
 		{ first: ownPerson, input: brought },

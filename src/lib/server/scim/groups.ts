@@ -2,8 +2,16 @@ import { GROUP, membersOf, named, patched, ScimProblem, type Member, type Resour
 import { FOREVER } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { all, one, run } from '../db';
-import { endTeam, joinTeam, leaveTeam, SOURCE_WORDS, teamProblem, writeTeam, type Source } from '../directory';
-import { slug } from '../plans/slug';
+import {
+	endTeam,
+	freeTeamId,
+	joinTeam,
+	leaveTeam,
+	SOURCE_WORDS,
+	teamProblem,
+	writeTeam,
+	type Source
+} from '../directory';
 import type { Resources } from './resources';
 import { countMoved, noteHeld } from './guard';
 
@@ -159,10 +167,8 @@ export function groups(ctx: Context, at: string): Resources {
 		},
 		create(body) {
 			const sent = named('Group', body);
-			const base = slug(typeof sent.displayName === 'string' ? sent.displayName : '') || 'team';
-			let id = base;
-			for (let n = 2; one(db, 'SELECT 1 FROM teams WHERE id = ?', [id]); n++) id = `${base}-${n}`;
-			return write(id, null, sent);
+			const name = typeof sent.displayName === 'string' ? sent.displayName.slice(0, 500) : '';
+			return write(freeTeamId(db, name), null, sent);
 		},
 		replace: (id, body) => write(id, own(id), named('Group', body)),
 		patch: (id, body) => write(id, own(id), named('Group', patched('Group', show(own(id)), body))),
@@ -171,7 +177,6 @@ export function groups(ctx: Context, at: string): Resources {
 			try {
 				db.transaction(() => {
 					countMoved(db, people(id).length, now);
-					for (const p of people(id)) leaveTeam(db, p.id, id, now);
 					endTeam(db, id, now);
 				}).immediate();
 			} catch (e) {

@@ -26,41 +26,47 @@ export function users(ctx: Context, at: string): Resources {
 	const { db } = ctx;
 	const now = ctx.clock.now();
 
+	/** Some of them as resources: however many there are, in few questions. */
 	const show = (rows: readonly Row[]): Resource[] => {
 		const records = recordsOf(
 			db,
 			rows.map((r) => r.login),
 			now
 		);
-		const zones = new Map(
-			all<{ id: string; zone: string }>(db, 'SELECT id, time_zone AS zone FROM sites').map((s) => [s.id, s.zone])
+		const named = (sql: string) => new Map(all<{ id: string; name: string }>(db, sql).map((r) => [r.id, r.name]));
+		const zones = named('SELECT id, time_zone AS name FROM sites');
+		const teams = named('SELECT id, name FROM teams');
+		const managers = new Map(
+			all<{ id: number; login: string; name: string }>(
+				db,
+				'SELECT id, login, name FROM people WHERE login IN (SELECT value FROM json_each(?))',
+				[JSON.stringify([...new Set([...records.values()].flatMap((r) => r.manager ?? []))])]
+			).map((m) => [m.login, m])
+		);
+		const changed = new Map(
+			all<{ id: number; first: number; last: number }>(
+				db,
+				`SELECT id, min(since) AS first, max(max(since), max(iif(until = ${FOREVER}, 0, until))) AS last FROM (
+				 SELECT person_id AS id, since, until FROM person_facts WHERE person_id IN (SELECT value FROM json_each(@ids))
+				 UNION ALL SELECT person_id, since, until FROM memberships WHERE person_id IN (SELECT value FROM json_each(@ids))) GROUP BY id`,
+				{ ids: JSON.stringify(rows.map((r) => r.id)) }
+			).map((c) => [c.id, c])
 		);
 		return rows.flatMap((r) => {
 			const is = records.get(r.login);
 			if (!is) return [];
-			const { first, last } = one<{ first: number; last: number }>(
-				db,
-				`SELECT (SELECT min(since) FROM person_facts WHERE person_id = @id) AS first,
-				 max((SELECT max(since) FROM person_facts WHERE person_id = @id), (SELECT coalesce(max(max(since, iif(until = ${FOREVER}, 0, until))), 0) FROM memberships WHERE person_id = @id)) AS last`,
-				{ id: r.id }
-			)!;
-			return [
-				userOf(
-					{
-						id: r.id,
-						is,
-						externalId: r.external_id,
-						zone: zones.get(is.site) ?? 'Etc/UTC',
-						now,
-						created: first,
-						modified: last,
-						teamName: (id) => one<{ name: string }>(db, 'SELECT name FROM teams WHERE id = ?', [id])?.name ?? id,
-						numberOf: (login) =>
-							one<{ id: number; name: string }>(db, 'SELECT id, name FROM people WHERE login = ?', [login])
-					},
-					at
-				)
-			];
+			const facts = {
+				id: r.id,
+				is,
+				externalId: r.external_id,
+				zone: zones.get(is.site) ?? 'Etc/UTC',
+				now,
+				created: changed.get(r.id)?.first ?? 0,
+				modified: changed.get(r.id)?.last ?? 0,
+				teamName: (id: string) => teams.get(id) ?? id,
+				numberOf: (login: string) => managers.get(login)
+			};
+			return [userOf(facts, at)];
 		});
 	};
 	const rowOf = (id: string): Row | undefined =>
@@ -87,12 +93,12 @@ export function users(ctx: Context, at: string): Resources {
 		return { is, externalId };
 	}
 
-	/** Writes somebody down; what more than may be takes away is refused. */
+	/** Writes somebody down, in one transaction; what more than may be takes away is refused. */
 	function write(
 		row: Row | null,
 		is: PersonRecord,
 		before: KnownPerson | null,
-		externalId: string | null | undefined
+		{ externalId, deleted }: { externalId: string | null; deleted: boolean }
 	): number {
 		let made = row?.id ?? 0;
 		const outcome: Outcome | null = before && { login: is.login, before, after: is };
@@ -101,10 +107,7 @@ export function users(ctx: Context, at: string): Resources {
 				if (outcome && isMoved(outcome) && isHere(before!, now)) countMoved(db, 1, now);
 				made = row?.id ?? personNumber(db, is, 'scim');
 				writePerson(db, made, is, now);
-				run(db, 'UPDATE people SET external_id = coalesce(?, external_id), deleted = 0 WHERE id = ?', [
-					externalId ?? null,
-					made
-				]);
+				run(db, 'UPDATE people SET external_id = ?, deleted = ? WHERE id = ?', [externalId, deleted ? 1 : 0, made]);
 			}).immediate();
 		} catch (e) {
 			if (e instanceof ScimProblem && e.status === 403) noteHeld(db, now);
@@ -129,8 +132,7 @@ export function users(ctx: Context, at: string): Resources {
 		const before = known(row);
 		if (typeof sent.userName === 'string') free(sent.userName, row.id);
 		const { is, externalId } = resolve(sent, before, true);
-		write(row, is, before, externalId);
-		if (externalId === null) run(db, 'UPDATE people SET external_id = NULL WHERE id = ?', [row.id]);
+		write(row, is, before, { externalId: externalId ?? null, deleted: false });
 		return shown(row.id);
 	}
 
@@ -159,7 +161,7 @@ export function users(ctx: Context, at: string): Resources {
 			const again = one<Row>(db, `${ROWS} WHERE login = ?`, [asLogin(sent.userName)]) ?? null;
 			const before = again && known(again);
 			const { is, externalId } = resolve({ active: true, ...sent }, before, true);
-			return shown(write(again, is, before, externalId));
+			return shown(write(again, is, before, { externalId: externalId ?? null, deleted: false }));
 		},
 		replace: (id, body) => change(id, named('User', body)),
 		patch(id, body) {
@@ -169,8 +171,7 @@ export function users(ctx: Context, at: string): Resources {
 		remove(id) {
 			const row = own(id);
 			const before = known(row);
-			write(row, goneAt(before, now), before, undefined);
-			run(db, 'UPDATE people SET deleted = 1 WHERE id = ?', [row.id]);
+			write(row, goneAt(before, now), before, { externalId: null, deleted: true });
 		}
 	};
 }

@@ -54,6 +54,11 @@ function planWeek(w: World, estate: Estate, week: number): void {
 	const ahead = (at: number, what: number, n: number, least: number, most: number) =>
 		Math.max(w.now, at - Math.round((least + draw(what, n) * (most - least)) * DAY));
 
+	const taken = new Set([
+		...estate.directory.people.map((p) => p.login),
+		...w.people.keys(),
+		...w.queue.flatMap((h) => (h.kind === 'person comes' ? [h.person.login] : []))
+	]);
 	for (let n = 0; n < begin; n++) {
 		const like = somebody(1, n);
 		if (!like) continue;
@@ -63,7 +68,7 @@ function planWeek(w: World, estate: Estate, week: number): void {
 		else {
 			const other = w.people.get(steady[hash(seed, week, 4, n) % steady.length]!.login) ?? like;
 			const told = ahead(at, 5, n, 5, 26);
-			const person = newcomer(w, estate, like, other.name, at);
+			const person = newcomer(taken, like, other.name, at);
 			if (told <= w.now) addPerson(w, estate, person);
 			else schedule(w, told, { kind: 'person comes', person });
 		}
@@ -95,7 +100,7 @@ function tellAhead(w: World, who: SimPerson, change: Parameters<typeof announced
 }
 
 /** Somebody new, who works as somebody else does: named by parts of the names of people who are there. */
-function newcomer(w: World, estate: Estate, like: SimPerson, otherName: string, begins: number): EstatePerson {
+function newcomer(taken: Set<string>, like: SimPerson, otherName: string, begins: number): EstatePerson {
 	const given = like.name.split(' ').slice(0, -1).join(' ') || like.name;
 	const family = otherName.split(' ').at(-1)!;
 	const name = given === like.name && family === otherName ? given : `${given} ${family}`;
@@ -103,13 +108,9 @@ function newcomer(w: World, estate: Estate, like: SimPerson, otherName: string, 
 		folded(`${given[0] ?? ''}${family}`)
 			.replace(/[^a-z0-9]/g, '')
 			.slice(0, 20) || 'newcomer';
-	const taken = new Set([
-		...estate.directory.people.map((p) => p.login),
-		...w.people.keys(),
-		...w.queue.flatMap((h) => (h.kind === 'person comes' ? [h.person.login] : []))
-	]);
 	let login = base;
 	for (let n = 2; taken.has(login); n++) login = `${base}${n}`;
+	taken.add(login);
 	return {
 		login,
 		name,
