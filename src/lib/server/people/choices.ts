@@ -1,7 +1,6 @@
 import { all, type Db } from '../db';
 import { asOf } from '../db/intervals';
 import { type KnownPerson, recordsOf, teamsByName } from '../directory';
-import { sitesOf } from '../estate';
 import { knownHere } from './files';
 
 /** What a form for a person offers: what there is, and what is said of others, most often first. */
@@ -13,7 +12,10 @@ export function formChoices(db: Db, at: number) {
 			{ at }
 		).map((r) => r.id);
 	return {
-		sites: sitesOf(db).map((s) => ({ id: s.id, name: s.name })),
+		sites: all<{ id: string; name: string; zone: string }>(
+			db,
+			'SELECT id, name, time_zone AS zone FROM sites ORDER BY position, name'
+		),
 		teams: teamsByName(db),
 		patterns: said('pattern'),
 		employments: said('employment')

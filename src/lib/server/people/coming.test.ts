@@ -34,7 +34,7 @@ beforeAll(async () => {
 }, 60_000);
 
 const items = (at = h.lab.now, scope = EVERYTHING) => comingAt(h.db, scope, at).items;
-const groups = () => comingGroups(h.db, items(), h.lab.now);
+const groups = () => comingGroups(h.db, h.lab.now);
 
 describe('who begins, moves and ends', () => {
 	test('is known from when the directory has told it, by their days', () => {

@@ -3,57 +3,65 @@ import { lastDay, recordThen, type Move } from '$lib/core/people/record';
 import { narrow, type Scope, type Term } from '$lib/core/scope/scope';
 import { DAY, FOREVER } from '$lib/core/time/units';
 import { all, type Db } from '../db';
-import { recordsAt, saidBy, teamsAbove, type KnownPerson } from '../directory';
+import { recordsOf, saidBy, teamsAbove, type KnownPerson } from '../directory';
+import { grantsAt, type GrantRow } from '../publications';
 import { mornings } from './mornings';
 
 /** So far people who begin, move and end are looked at, behind and ahead. */
 export const AROUND = 60 * DAY;
-/** Groups that a page shows. */
-const GROUPS = 60;
+/** Groups of whom it is worked out what they find. */
+const GROUPS = 150;
 
-const shown = (p: KnownPerson): Pick<Coming, 'login' | 'name'> => ({ login: p.login, name: p.name });
+const shown = (p: KnownPerson): Pick<Coming, 'login' | 'name'> => ({ login: p.now, name: p.name });
 
-/** Everybody of whom it is known at a moment that they begin, move or end within sixty days of it, by their days. */
-export function comingAt(db: Db, scope: Scope, at: number): { items: Coming[]; left: Term[] } {
+/** Everybody of whom something lies near a moment, as it was known then. */
+const peopleNear = (db: Db, at: number): Map<string, KnownPerson> =>
+	recordsOf(
+		db,
+		all<{ login: string }>(
+			db,
+			`SELECT p.login FROM people p WHERE p.id IN (
+			 SELECT f.person_id FROM person_facts f WHERE f.begins > @from AND f.begins <= @to AND f.begins > 0 AND +f.since <= @at AND +f.until > @at
+			 UNION SELECT f.person_id FROM person_facts f WHERE f.ends > @from AND f.ends <= @to AND +f.since <= @at AND +f.until > @at
+			 UNION SELECT m.person_id FROM coming_moves m WHERE m.day > @from AND m.day <= @to AND +m.since <= @at AND +m.until > @at
+			 UNION SELECT m.person_id FROM memberships m WHERE m.since > @from AND m.since <= @at
+			 UNION SELECT f.person_id FROM person_facts f WHERE f.since > @from AND f.since <= @at)`,
+			{ at, from: at - AROUND, to: at + AROUND }
+		).map((p) => p.login),
+		at
+	);
+
+/** All that lies near a moment, as it was known then, by its days. */
+function everythingNear(db: Db, at: number): { items: Coming[]; people: ReadonlyMap<string, KnownPerson> } {
 	const near = (t: number) => t > at - AROUND && t <= at + AROUND;
-	const found: Coming[] = [];
-	const people = recordsAt(db, at);
+	const people = peopleNear(db, at);
+	const items: Coming[] = [];
+	const add = (
+		p: KnownPerson,
+		kind: Coming['kind'],
+		day: number,
+		to: Pick<Move, 'site' | 'memberOf'>,
+		from: Coming['from']
+	) => items.push({ ...shown(p), kind, at: day, team: to.memberOf[0] ?? '', site: to.site, from });
 	for (const p of people.values()) {
-		if (p.begins > 0 && near(p.begins)) {
-			const then = recordThen(p, p.begins);
-			found.push({
-				...shown(p),
-				kind: 'begins',
-				at: p.begins,
-				team: then.memberOf[0] ?? '',
-				site: then.site,
-				from: null
-			});
-		}
-		if (p.ends < FOREVER && near(p.ends)) {
-			const then = recordThen(p, lastDay(p));
-			found.push({
-				...shown(p),
-				kind: 'ends',
-				at: lastDay(p),
-				team: then.memberOf[0] ?? '',
-				site: then.site,
-				from: null
-			});
-		}
+		if (p.begins > 0 && near(p.begins)) add(p, 'begins', p.begins, recordThen(p, p.begins), null);
+		if (p.ends < FOREVER && near(p.ends)) add(p, 'ends', lastDay(p), recordThen(p, lastDay(p)), null);
 		let before: Pick<Move, 'site' | 'memberOf'> = p;
 		for (const m of p.moves) {
-			const from = { team: before.memberOf[0] ?? '', site: before.site };
-			if (near(m.at) && m.at < p.ends)
-				found.push({ ...shown(p), kind: 'moves', at: m.at, team: m.memberOf[0] ?? '', site: m.site, from });
+			if (near(m.at) && m.at < p.ends) add(p, 'moves', m.at, m, { team: before.memberOf[0] ?? '', site: before.site });
 			before = m;
 		}
 	}
-	found.push(...movedBefore(db, at, people));
+	items.push(...movedBefore(db, at, people));
+	return { items: items.sort((a, b) => a.at - b.at || a.name.localeCompare(b.name)), people };
+}
+
+/** Everybody of whom it is known at a moment that they begin, move or end within sixty days of it, as far as they lie in a scope. */
+export function comingAt(db: Db, scope: Scope, at: number): { items: Coming[]; left: Term[] } {
 	const above = teamsAbove(db);
-	const narrowed = narrow(
+	return narrow(
 		scope,
-		found,
+		everythingNear(db, at).items,
 		{
 			site: (c) => (c.from ? [c.site, c.from.site] : c.site),
 			team: (c) => [c.team, c.from?.team ?? ''].flatMap((t) => above.get(t) ?? [t]),
@@ -61,7 +69,6 @@ export function comingAt(db: Db, scope: Scope, at: number): { items: Coming[]; l
 		},
 		(c) => `${c.name} ${c.login}`
 	);
-	return { items: narrowed.items.sort((a, b) => a.at - b.at || a.name.localeCompare(b.name)), left: narrowed.left };
 }
 
 /** Those who went to another home team or site within the last sixty days. */
@@ -96,39 +103,71 @@ function movedBefore(db: Db, at: number, people: ReadonlyMap<string, KnownPerson
 	});
 }
 
-/** Those of a moment to come, gathered: alike, and on the same day. */
-function gathered(items: readonly Coming[], at: number): [Coming, ...Coming[]][] {
+/** Those of a moment to come, gathered: of the same teams, with the same grants of their own, and on the same day. */
+function gathered(
+	items: readonly Coming[],
+	people: ReadonlyMap<string, KnownPerson>,
+	grants: readonly GrantRow[],
+	at: number
+): [Coming, ...Coming[]][] {
+	const own = new Map<string, string[]>();
+	for (const g of grants)
+		if (g.toLogin !== null) own.set(g.toLogin, [...(own.get(g.toLogin) ?? []), `${g.publication} ${g.kind}`]);
 	const groups = new Map<string, [Coming, ...Coming[]]>();
 	for (const c of items) {
 		if (c.at < at) continue;
-		const key = [c.kind, c.at, c.team, c.site, c.from?.team, c.from?.site].join(' ');
-		const own = groups.get(key);
-		if (own) own.push(c);
+		const others = people.get(c.login)?.memberOf.slice(1).sort() ?? [];
+		const key = JSON.stringify([c.kind, c.at, c.team, c.site, c.from, others, own.get(c.login)?.sort() ?? []]);
+		const group = groups.get(key);
+		if (group) group.push(c);
 		else groups.set(key, [c]);
 	}
-	return [...groups.values()].sort((a, b) => a[0]!.at - b[0]!.at);
+	return [...groups.values()];
 }
 
-/** Whoever begins, moves and ends from a moment on, with what each will find and what is missing; the next ones first. */
-export function comingGroups(db: Db, items: readonly Coming[], at: number): ComingGroup[] {
-	const groups = gathered(items, at).slice(0, GROUPS);
+/**
+ * Whoever begins, moves and ends from a moment on, with what each will find and what is missing; the next ones first. Worked out for all of
+ * them, since who comes first takes what others would find: of a scope, or until a moment, those are left that lie in it.
+ */
+export function comingGroups(
+	db: Db,
+	at: number,
+	{ among, until = Infinity }: { among?: readonly Coming[]; until?: number } = {}
+): ComingGroup[] {
+	const { items, people } = everythingNear(db, at);
+	const groups = gathered(items, people, grantsAt(db, at), at)
+		.filter(([c]) => c.at < until)
+		.slice(0, GROUPS);
 	if (groups.length === 0) return [];
 	const say = saidBy(db);
 	const look = mornings(db, at);
-	return groups.map((g): ComingGroup => {
+	const idOf = (c: Coming) => `${c.kind} ${c.login} ${c.at}`;
+	const wanted = among && new Set(among.map(idOf));
+	const place = (p: { team: string; site: string }) =>
+		[p.team && say.team(p.team), say.site(p.site)].filter(Boolean).join(', ');
+	return groups.flatMap((g): ComingGroup[] => {
 		const [c] = g;
-		const place = (p: { team: string; site: string }) =>
-			[p.team && say.team(p.team), say.site(p.site)].filter(Boolean).join(', ');
-		return {
-			key: `${c.kind} ${c.at} ${c.login}`,
-			kind: c.kind,
-			at: c.at,
-			day: say.day(c.at, c.site),
-			people: g.map(({ login, name }) => ({ login, name })),
-			team: c.team && say.team(c.team),
-			site: say.site(c.site),
-			from: c.from && place(c.from),
-			...look[c.kind](g)
-		};
+		const found = look[c.kind](g);
+		const shown = wanted ? g.filter((x) => wanted.has(idOf(x))) : g;
+		if (shown.length === 0) return [];
+		return [
+			{
+				key: `${c.kind} ${c.at} ${c.login}`,
+				kind: c.kind,
+				at: c.at,
+				day: say.day(c.at, c.site),
+				people: shown.map(({ login, name }) => ({ login, name })),
+				team: c.team && say.team(c.team),
+				site: say.site(c.site),
+				from: c.from && place(c.from),
+				...found
+			}
+		];
 	});
+}
+
+/** The day that each of them has, on the wall clock of their site. */
+export function daysOf(db: Db, items: readonly Coming[]): string[] {
+	const say = saidBy(db);
+	return items.map((c) => say.day(c.at, c.site));
 }

@@ -1,3 +1,3 @@
 export { formChoices, ownPerson } from './choices';
-export { AROUND, comingAt, comingGroups } from './coming';
+export { AROUND, comingAt, comingGroups, daysOf } from './coming';
 export { manifest } from './manifest';

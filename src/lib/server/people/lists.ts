@@ -68,11 +68,10 @@ export const comings = shortList({
 	},
 	called: (r) => r.name,
 	why: (db, r, at) => {
-		const [group] = comingGroups(
-			db,
-			comingAt(db, EVERYTHING, at).items.filter((c) => c.login === r.person && c.kind === r.kind && c.at === r.at),
-			at
+		const among = comingAt(db, EVERYTHING, at).items.filter(
+			(c) => c.login === r.person && c.kind === r.kind && c.at === r.at
 		);
+		const [group] = comingGroups(db, at, { among });
 		return group?.facts ?? [{ words: 'the day has passed', source: 'directory' }];
 	}
 });

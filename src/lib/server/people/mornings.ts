@@ -12,7 +12,7 @@ import { waysOf } from '../estate';
 import { hasFactor } from '../identity/factor';
 import { wholeSites } from '../images';
 import { poolsAt, type PoolRow } from '../pools';
-import { grantsAt, publicationsAt } from '../publications';
+import { grantsAt, type PublicationRow, publicationsAt } from '../publications';
 import { licencesAt } from '../publishing';
 import { shelfOf, type ShelfItem } from '../shelf';
 import { poolCounts } from '../watch';
@@ -68,6 +68,7 @@ export function mornings(db: Db, at: number): Record<Coming['kind'], (g: Group) 
 	const say = saidBy(db);
 	const taken = new Map<string, number>();
 	const usualNow = new Map<string, number>();
+	const holders = new Map<string, number>();
 
 	const zoneOf = (c: Coming): string => personCalled(db, c.login, c.at)?.zone ?? 'Etc/UTC';
 	const shelfThen = (c: Coming, then: number): ShelfItem[] => shelfOf(db, c.login, then, true) ?? [];
@@ -106,6 +107,13 @@ export function mornings(db: Db, at: number): Record<Coming['kind'], (g: Group) 
 		return { id, name, assignment, perMachine, has, asked: taken.get(id) ?? 0 };
 	}
 
+	/** Who has a licence of a publication now: counted once for all groups. */
+	function holdersOf(p: PublicationRow): number {
+		let n = holders.get(p.id);
+		if (n === undefined) holders.set(p.id, (n = licencesAt(db, p, at).holders));
+		return n;
+	}
+
 	/** What a group finds on its morning of the things that it opens there. */
 	function morningFor(g: Group, things: readonly ShelfItem[]): Morning {
 		const [c] = g;
@@ -139,7 +147,7 @@ export function mornings(db: Db, at: number): Record<Coming['kind'], (g: Group) 
 			licences: mine.flatMap((s) => {
 				const p = publications.get(s.id);
 				return p && p.licences !== null
-					? [{ of: p.internalName, licences: p.licences, holders: licencesAt(db, p, at).holders, need: g.length }]
+					? [{ of: p.internalName, licences: p.licences, holders: holdersOf(p), need: g.length }]
 					: [];
 			}),
 			withoutMail: people.filter((p) => p.mail === null).length,

@@ -1,17 +1,15 @@
-import { EVERYTHING } from '$lib/core/scope/scope';
 import { countWords, DAY } from '$lib/core/time/units';
 import type { Need } from '$lib/core/why/need';
 import { one, type Db } from '../db';
 import { factsOf } from '../moment/people-sql';
-import { comingAt, comingGroups } from './coming';
+import { comingGroups } from './coming';
 
 /** So long before their day people who find something missing stand on Today, ms. */
 const SOON = 7 * DAY;
 
 /** People who begin or move within a week and would find something missing. */
 export function notReadyNeeds(db: Db, at: number): Need[] {
-	const items = comingAt(db, EVERYTHING, at).items.filter((c) => c.kind !== 'ends' && c.at >= at && c.at < at + SOON);
-	const missing = comingGroups(db, items, at).filter((g) => g.state === 'missing');
+	const missing = comingGroups(db, at, { until: at + SOON }).filter((g) => g.kind !== 'ends' && g.state === 'missing');
 	const people = missing.reduce((n, g) => n + g.people.length, 0);
 	if (people === 0) return [];
 	return [

@@ -178,6 +178,8 @@ const personRowOf = v.strictObject({
 	ends: moment,
 	site: text,
 	siteName: text,
+	/** Time zone of their site: their first and last day are days there. */
+	zone: text,
 	pattern: text,
 	managed: whole,
 	sessions: whole,
@@ -196,7 +198,7 @@ const PEOPLE: Listing = {
 		['pe', 'JOIN people pe ON pe.id = f.person_id'],
 		['t', `LEFT JOIN teams t ON t.id = ${homeTeam('f.person_id')}`]
 	],
-	columns: `f.person_id AS id, f.login, f.name, t.name AS team, f.mail, f.employment, f.begins, f.ends, f.site_id AS site, ${siteName('f.site_id')} AS siteName, f.pattern, pe.managed, ${sessionsWhere('s.person_id = f.person_id')} AS sessions,
+	columns: `f.person_id AS id, pe.login, f.name, t.name AS team, f.mail, f.employment, f.begins, f.ends, f.site_id AS site, ${siteName('f.site_id')} AS siteName, (SELECT time_zone FROM sites WHERE id = f.site_id) AS zone, f.pattern, pe.managed, ${sessionsWhere('s.person_id = f.person_id')} AS sessions,
 		(SELECT m.name FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.person_id = f.person_id AND ${OPEN} ORDER BY s.since LIMIT 1) AS machine,
 		${LAST_SIGN_IN} AS lastSignIn`,
 	sorts: {

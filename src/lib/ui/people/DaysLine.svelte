@@ -1,6 +1,6 @@
 <script lang="ts">
 	import { page } from '$app/state';
-	import { dayWords, isoDate, momentOf, wallTime } from '$lib/core/time/zone';
+	import { dayWords, momentOf, wallTime } from '$lib/core/time/zone';
 	import { addressWith } from '$lib/ui/frame/address';
 
 	/** Who begins, moves and ends on a line of days: above it begins, below it ends, on it moves; filled when ready. */
@@ -9,6 +9,8 @@
 		name: string;
 		kind: 'begins' | 'moves' | 'ends';
 		at: number;
+		/** The day in words, on the wall clock of where they are. */
+		day: string;
 		state: 'ready' | 'soon' | 'missing' | null;
 	}
 	interface Props {
@@ -43,7 +45,7 @@
 	});
 	const columns = $derived.by(() => {
 		const by: Record<string, Mark[]> = {};
-		for (const m of marks) (by[`${m.kind} ${isoDate(zone, m.at)}`] ??= []).push(m);
+		for (const m of marks) (by[`${m.kind} ${m.day}`] ??= []).push(m);
 		return Object.values(by);
 	});
 	const highest = $derived(
@@ -66,8 +68,7 @@
 	const PAST = { begins: 'var(--ink3)', moves: 'var(--ink3)', ends: 'var(--ink3)' };
 	const STATE = { ready: 'ready', soon: 'something to look at', missing: 'something is missing' };
 	const tone = (m: Mark) => (m.state === null ? PAST[m.kind] : TONE[m.state]);
-	const words = (m: Mark) =>
-		`${m.name} ${m.kind} ${dayWords(zone, m.at)}${m.state === null ? '' : `: ${STATE[m.state]}`}`;
+	const words = (m: Mark) => `${m.name} ${m.kind} ${m.day}${m.state === null ? '' : `: ${STATE[m.state]}`}`;
 </script>
 
 <div bind:clientWidth={width} class="w-full">

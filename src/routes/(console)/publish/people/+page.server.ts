@@ -1,6 +1,6 @@
 import { termWords, unusedTerms } from '$lib/core/scope/scope';
 import { sharedLoad } from '$lib/server/load';
-import { AROUND, comingAt, comingGroups, formChoices, ownPerson } from '$lib/server/people';
+import { AROUND, comingAt, comingGroups, daysOf, formChoices, ownPerson } from '$lib/server/people';
 import { peoplePage } from '$lib/server/watch';
 import { parcel } from '$lib/ui/frame/parcel';
 
@@ -10,7 +10,8 @@ const AHEAD = 30 * 86_400_000;
 export const load = sharedLoad(({ url, context, look, at }) => {
 	const { db } = context;
 	const coming = comingAt(db, look.scope, at);
-	const groups = comingGroups(db, coming.items, at);
+	const groups = comingGroups(db, at, { among: coming.items });
+	const days = daysOf(db, coming.items);
 	/** How each of those to come stands, by what they do and when. */
 	const states = new Map(
 		groups.flatMap((g) => g.people.map((p) => [`${g.kind} ${p.login} ${g.at}`, g.state] as const))
@@ -34,11 +35,12 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 		sort,
 		around: AROUND,
 		left: list === 'everybody' ? people.left.map((t) => termWords(t)) : unusedTerms(coming.left),
-		marks: coming.items.map((c) => ({
+		marks: coming.items.map((c, i) => ({
 			login: c.login,
 			name: c.name,
 			kind: c.kind,
 			at: c.at,
+			day: days[i]!,
 			state: states.get(`${c.kind} ${c.login} ${c.at}`) ?? null
 		})),
 		groups,

@@ -26,13 +26,13 @@
 		{ key: 'since', words: 'last sign-in', width: '110px', number: true }
 	];
 	const COLUMNS = $derived(wide ? ALL : ALL.filter((c) => !['employment', 'begins', 'ends'].includes(c.key)));
-	const day = (v: unknown, less = 0) =>
+	const day = (v: unknown, zone: unknown, less = 0) =>
 		typeof v === 'number' && v > 0 && v < Number.MAX_SAFE_INTEGER
 			? new Date(v - less).toLocaleDateString('en-GB', {
 					day: 'numeric',
 					month: 'short',
 					year: 'numeric',
-					timeZone: data.zone
+					timeZone: String(zone)
 				})
 			: '–';
 	const file = (kind: string) =>
@@ -80,7 +80,6 @@
 			{:else}{#key data.edit?.login}<PersonForm
 						choices={data.choices}
 						edit={data.edit}
-						zone={data.zone}
 						now={data.look.known}
 						{close}
 					/>{/key}{/if}
@@ -188,7 +187,7 @@
 {#snippet person(r: Row, key: string)}
 	{#if key === 'name'}<a class="link" href={addressWith(page.url, { card: `person/${r.login as string}` })}>{r.name}</a>
 	{:else if key === 'site'}{r.siteName}
-	{:else if key === 'begins' || key === 'ends'}{day(r[key], key === 'ends' ? 1 : 0)}
+	{:else if key === 'begins' || key === 'ends'}{day(r[key], r.zone, key === 'ends' ? 1 : 0)}
 	{:else if key === 'sessions'}{r.sessions}
 	{:else if key === 'since'}{typeof r.lastSignIn === 'number'
 			? durationWords(Math.max(0, data.at - r.lastSignIn))

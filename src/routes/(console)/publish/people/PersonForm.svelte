@@ -14,7 +14,7 @@
 	/** Adds somebody to our own list, or changes them. */
 	interface Props {
 		choices: {
-			sites: { id: string; name: string }[];
+			sites: { id: string; name: string; zone: string }[];
 			teams: { id: string; name: string }[];
 			patterns: string[];
 			employments: string[];
@@ -32,12 +32,13 @@
 			ends: number;
 			memberOf: readonly string[];
 		} | null;
-		zone: string;
 		now: number;
 		close: string;
 	}
-	let { choices, edit, zone, now, close }: Props = $props();
-	const day = (at: number) => localMoment(zone, at).slice(0, 10);
+	let { choices, edit, now, close }: Props = $props();
+	const zoneOf = (site: string) => choices.sites.find((s) => s.id === site)?.zone ?? 'Etc/UTC';
+	/** A day of where they are: first and last days begin and end with it there. */
+	const day = (at: number) => localMoment(zoneOf(edit!.site), at).slice(0, 10);
 	const form = new PlanForm({
 		kind: 'people.put',
 		holds: untrack(() => edit !== null),
@@ -83,6 +84,7 @@
 	});
 	const f = form.f;
 	const errors = $derived(form.errors);
+	const zone = $derived(zoneOf(f.site));
 </script>
 
 <h3 class="head">
