@@ -74,6 +74,20 @@ test.describe('people who come and go', () => {
 		await tile.getByRole('button', { name: /Open/ }).click();
 		await expect(my.getByText(/on [a-z]+-[a-z]+-\d+/).first()).toBeVisible({ timeout: 240_000 });
 
+		// A first day at the other end of the world is a day there, and stays one.
+		const far = (await api(page.request, 'post', '/plans', {
+			kind: 'people.put',
+			input: {
+				people: [{ login: 'far.away', name: 'Far Away', site: 'hobart', begins: '2027-01-04', ends: '2027-03-31' }]
+			}
+		})) as { id: number };
+		await api(page.request, 'post', `/plans/${far.id}/commit`);
+		await expect(async () => {
+			await visit(page, '/publish/people?make=person&edit=far.away');
+			await expect(page.getByLabel('First day')).toHaveValue('Mon 4 Jan 2027', { timeout: 2000 });
+		}).toPass();
+		await expect(page.getByLabel('Last day')).toHaveValue('Wed 31 Mar 2027');
+
 		await visit(page, '/publish/people?make=person&edit=vsund');
 		await page.getByLabel('Last day').fill('Mon 16 Nov 2026');
 		await page.getByRole('button', { name: 'Plan the change' }).click();

@@ -71,11 +71,15 @@ describe('who begins, moves and ends', () => {
 		expect(ends).toMatchObject({ kind: 'ends', state: 'soon', will: '1 report' });
 	});
 	test('who finds something missing stands on Today, until it is mended', async () => {
+		// Whoever is not asked about takes what there is all the same.
+		const of = (scope: string) => comingGroups(h.db, h.lab.now, { among: items(h.lab.now, parseScope(scope).scope) });
+		const gus = () => of('person:gus').find((g) => g.kind === 'begins')!;
 		expect(groups().find((g) => g.kind === 'begins')!.state).toBe('ready');
 		await h.carryOut('grant.add', { publication: 'own', team: 'harbour', channels: [], kind: 'required' });
 		const begin = groups().find((g) => g.kind === 'begins')!;
 		expect(begin).toMatchObject({ state: 'missing', mends: [{ pool: 'own', machines: 1 }] });
 		expect(begin.facts[0]!.words).toBe('1 machine of Own machines for 2 people');
+		expect(gus()).toMatchObject({ people: [{ login: 'gus' }], state: 'missing', facts: begin.facts });
 		const needs = () => needsAt(h.db, EVERYTHING, h.lab.now).needs.filter((n) => n.key === 'people-not-ready');
 		// Bo, too: nothing is granted to the visitors.
 		expect(needs()).toMatchObject([

@@ -12,6 +12,22 @@ import { text, whole } from '../lists/columns';
 import { InputProblem } from '../plans/kind';
 import { FORMATS, keepFile, knownHere, MOST_BYTES } from './files';
 
+/** Lists that may be on their way at once: each is held whole until it has come. */
+const AT_ONCE = 4;
+let coming = 0;
+
+/** What a list that is sent holds, where not too many are on their way. */
+async function listOf(body: ReadableStream<Uint8Array> | null): Promise<Buffer> {
+	if (coming >= AT_ONCE)
+		throw new InputProblem([{ field: 'file', words: 'Others are bringing lists right now. Try again in a moment.' }]);
+	coming++;
+	try {
+		return await bytesOf(body);
+	} finally {
+		coming--;
+	}
+}
+
 /** The bytes of a body, within a cap. */
 async function bytesOf(body: ReadableStream<Uint8Array> | null): Promise<Buffer> {
 	const parts: Uint8Array[] = [];
@@ -53,7 +69,7 @@ export const peopleEndpoints: readonly Endpoint[] = [
 			columns: v.array(v.nullable(text))
 		}),
 		handle: async ({ ctx, query, body, caller }) =>
-			keepFile(ctx.db, query.name ?? 'people', await bytesOf(body), caller!.name, ctx.clock.now())
+			keepFile(ctx.db, query.name ?? 'people', await listOf(body), caller!.name, ctx.clock.now())
 	}),
 	endpoint({
 		method: 'GET',

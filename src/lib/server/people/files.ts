@@ -13,8 +13,9 @@ import { InputProblem } from '../plans/kind';
 
 /** The largest list that can be brought, bytes: fifty thousand people as LDIF fit. */
 export const MOST_BYTES = 32 << 20;
-/** Lists that nobody has taken in are kept so long, ms. */
+/** Lists are kept so long, ms, and so many bytes of them: the oldest go first. */
 const KEPT = 14 * DAY;
+const KEPT_BYTES = 256 << 20;
 
 /** How a list of people is written. */
 export const FORMATS = ['ldif', 'csv'] as const;
@@ -73,7 +74,6 @@ export interface BroughtFile {
 export function keepFile(db: Db, name: string, bytes: Buffer, by: string, now: number): BroughtFile {
 	const text = textOf(bytes);
 	if (text.trim() === '') throw new InputProblem([{ field: 'file', words: 'The file is empty.' }]);
-	run(db, 'DELETE FROM brought_files WHERE at < ?', [now - KEPT]);
 	const id = insertRow(db, 'brought_files', {
 		at: now,
 		by,
@@ -81,6 +81,12 @@ export function keepFile(db: Db, name: string, bytes: Buffer, by: string, now: n
 		content: bytes,
 		sha256: createHash('sha256').update(bytes).digest('hex')
 	})!;
+	run(
+		db,
+		`DELETE FROM brought_files WHERE id <> @id AND (at < @oldest OR id IN (
+		 SELECT id FROM (SELECT id, sum(length(content)) OVER (ORDER BY id DESC) AS bytes FROM brought_files) WHERE bytes > @most))`,
+		{ id, oldest: now - KEPT, most: KEPT_BYTES }
+	);
 	return { id, name, ...headOf(formatOf(name, text), text) };
 }
 

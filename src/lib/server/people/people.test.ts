@@ -329,3 +329,37 @@ test('who came after the house was opened is seen at work: their sessions and ma
 		)!.n
 	).toBe(1);
 });
+
+test('no more lists are kept than there is room for, and no more are taken at once than can be held', async () => {
+	const own = await Harness.of(testEstate('e2e/small.yaml', QUIET));
+	const large = Buffer.concat([Buffer.from('login,name\n'), Buffer.alloc(30 << 20, 'a')]);
+	for (let i = 0; i < 10; i++) keepFile(own.db, `l${i}.csv`, large, 'tests', own.lab.now);
+	const { n, bytes } = one<{ n: number; bytes: number }>(
+		own.db,
+		'SELECT count(*) AS n, sum(length(content)) AS bytes FROM brought_files'
+	)!;
+	expect([n, bytes <= 256 << 20]).toEqual([8, true]);
+	const bring = manifest.endpoints!.find((e) => e.path === '/directory/files')!;
+	let close = () => {};
+	const slow = () =>
+		new ReadableStream<Uint8Array>({
+			start(c) {
+				const before = close;
+				close = () => {
+					before();
+					c.enqueue(Buffer.from('login,name\nx,X\n'));
+					c.close();
+				};
+			}
+		});
+	const ask = (body: ReadableStream<Uint8Array>) =>
+		bring.handle({ ctx: own.ctx, query: {}, params: {}, body, caller: { name: 'x' } } as never) as Promise<unknown>;
+	const coming = Array.from({ length: 4 }, () => ask(slow()));
+	await expect(ask(slow())).rejects.toThrow('Others are bringing lists right now');
+	close();
+	expect(await Promise.all(coming)).toHaveLength(4);
+	const much = new ReadableStream<Uint8Array>({
+		pull: (c) => c.enqueue(new Uint8Array(1 << 20))
+	});
+	await expect(ask(much)).rejects.toThrow('The file is larger than 32 MB.');
+});

@@ -156,10 +156,21 @@ const importPeople = planKind({
 		const more = wrong - lines.length;
 		const before = new Map(b.known.teams.map((t) => [t.id, t]));
 		const { effects, reasons } = effectsOf(db, b.outcomes);
+		const reachNobody = b.goneTeams.flatMap((id): Fact[] => {
+			const n = grantsTo(db, id);
+			return n
+				? [
+						{
+							words: `${countWords(n, 'grant')} to ${before.get(id)?.name ?? id} would reach nobody any more`,
+							side: 'against'
+						}
+					]
+				: [];
+		});
 		return {
 			title: `Take in ${b.name}: ${countsWords(b.outcomes, now) || 'nobody is another'}`,
 			effects,
-			warnings: [],
+			warnings: reachNobody,
 			blocks: [
 				...lines,
 				...(more > 0 ? [{ words: `${countWords(more, 'more line')} cannot be read`, side: 'against' as const }] : []),
@@ -290,6 +301,10 @@ function checkTeam(db: Db, team: TeamRecord): void {
 		]);
 }
 
+/** Grants that go to a team now. */
+const grantsTo = (db: Db, team: string): number =>
+	one<{ n: number }>(db, `SELECT count(*) AS n FROM grants WHERE team_id = ? AND until = ${FOREVER}`, [team])!.n;
+
 const quick = { ...noEffects(), duration: { middle: SECOND, ninety: 2 * SECOND } };
 
 const addTeam = planKind({
@@ -372,9 +387,7 @@ const removeTeam = planKind({
 		const { db } = ctx;
 		const team = ownTeam(db, id, ctx.clock.now());
 		const below = all<{ name: string }>(db, 'SELECT name FROM teams WHERE parent_id = ? AND gone = 0', [id]);
-		const grants = one<{ n: number }>(db, `SELECT count(*) AS n FROM grants WHERE team_id = ? AND until = ${FOREVER}`, [
-			id
-		])!.n;
+		const grants = grantsTo(db, id);
 		const against = (words: string): Fact => ({ words, side: 'against' });
 		return {
 			title: `Remove the team ${team.name}`,
