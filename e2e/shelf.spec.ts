@@ -59,7 +59,7 @@ function example(token: string, ...args: string[]): Promise<{ code: number | nul
 		const child = spawn(process.execPath, [join(process.cwd(), 'docs/examples/deliver.mjs'), ...args], {
 			env: {
 				...process.env,
-				SEXTANT: 'http://localhost:4899',
+				SEXTANT: BASE,
 				TOKEN: token,
 				NO_COLOR: undefined,
 				FORCE_COLOR: undefined

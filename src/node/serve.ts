@@ -25,6 +25,7 @@ import { sharedClock, shownClock } from '$lib/server/context';
 import { one, openDb, putSetting, run, setting, type Db } from '$lib/server/db';
 import { anyOperator, givePassword, operators } from '$lib/server/identity/accounts';
 import { sealFactors } from '$lib/server/identity/factor';
+import { SERVED_AT } from '$lib/server/identity/portal';
 import { callerOfRequest } from '$lib/server/identity/presented';
 import { vaultIn } from '$lib/server/vault';
 import type { Packer } from '$lib/server/packing/packer';
@@ -185,6 +186,8 @@ async function start(): Promise<void> {
 	try {
 		db = openDb(dbPath);
 		noteUncleanEnd(db);
+		// Behind a proxy it is not known under which name people come.
+		putSetting(db, SERVED_AT, options.url ?? (options.proxy === 0 ? `http://localhost:${options.port}` : ''));
 	} catch (e) {
 		fail(`cannot read ${options.data}: ${(e as Error).message}`);
 	}

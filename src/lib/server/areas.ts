@@ -40,11 +40,11 @@ export const AREAS: readonly Manifest[] = [
 	publishing,
 	access,
 	shelf,
-	people,
 	machines,
 	diagnosis,
 	operators,
 	schedules,
+	people,
 	notes
 ];
 

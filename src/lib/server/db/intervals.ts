@@ -50,6 +50,8 @@ export const INTERVALS = {
 	memberships: { key: ['person_id', 'team_id'], within: null, happened: false },
 	coming_moves: { key: ['person_id', 'day'], within: null, happened: false },
 	left_out: { key: ['login'], within: null, happened: false },
+	handovers: { key: ['person_id'], within: null, happened: false },
+	kept_pools: { key: ['pool_id'], within: null, happened: false },
 	held_changes: { key: ['id'], within: null, happened: false }
 } as const satisfies Record<string, { key: readonly string[]; within: string | null; happened: boolean }>;
 

@@ -80,6 +80,12 @@ export const JSON_COLUMNS = {
 	),
 	'pools.boot_servers': listOf('string'),
 	'coming_moves.member_of': listOf('string'),
+	'handovers.handed': objectOr(
+		() => ({ answersFor: [], reports: [], schedules: [], account: false }),
+		(x) => ['answersFor', 'reports', 'schedules'].every((k) => Array.isArray(x[k]))
+	),
+	// Machines are made for nobody by what cannot be read.
+	'kept_pools.asks': objectOr(() => ({ employment: 'unreadable' })),
 	'power_actions.facts': facts,
 	'connections.phases': objects(['name', 'string'], ['ms', 'number']),
 	'connections.cause': facts,

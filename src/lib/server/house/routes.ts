@@ -42,6 +42,8 @@ export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'PUT' | 'PAT
 	'/(console)/settings': { GET: read('estate'), POST: read('estate') },
 	'/(portal)/my': { GET: 'open', POST: commit('portal') },
 	'/(portal)/my/sign-in': { GET: 'open', POST: 'open' },
+	// Whom the link lets in is said by what stands in it.
+	'/(portal)/my/welcome/[token]': { GET: 'open', POST: 'open' },
 	'/(portal)/my/desk/[connection]': { GET: commit('portal'), POST: commit('portal') },
 	'/(portal)/my/desk/[connection]/progress': { GET: commit('portal') },
 	// It says itself who may, in the words of its standard.

@@ -1,2 +1,3 @@
+export { growBy } from './pool-plans';
 export { unmadeMachines } from './unmade';
 export { manifest } from './manifest';

@@ -8,7 +8,7 @@ import { parsePattern, planNames, type NamesPlan } from '$lib/core/pools/naming'
 import { slug } from '../plans/slug';
 import { countWords, FOREVER, GB, HOUR, MINUTE, SECOND, sizeWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
-import { hoursById, poolAt, poolsAt } from '../pools';
+import { hoursById, poolAt, poolsAt, type PoolRow } from '../pools';
 import { bootServerById, overlayFor } from '../capacity';
 import type { Context } from '../context';
 import { all, one, type Db } from '../db';
@@ -58,6 +58,7 @@ const spotsSchema = v.optional(
 	{}
 );
 type SpotWish = v.InferOutput<typeof spotsSchema>;
+const NO_WISH: SpotWish = { over: 'all', spareHost: false, apart: false, beside: '' };
 
 const poolSchema = v.strictObject({
 	id: v.optional(v.string()),
@@ -465,6 +466,66 @@ const createPool = planKind({
 	}
 });
 
+/** How long making a machine of a pool has taken lately, ms a machine: of its own makings where there are any, else of everybody's. */
+function makingRuns(db: Db, pool: string): number[] {
+	const runs = (own: boolean) =>
+		all<{ ms: number }>(
+			db,
+			`SELECT (s.ended - s.began) * 1.0 / count(*) AS ms FROM job_steps s JOIN job_items i ON i.job_id = s.job_id AND i.n = s.n AND i.state = 'done'
+			 WHERE s.kind = 'machines.make' AND s.state = 'done' AND s.ended > s.began ${own ? `AND json_extract(s.input, '$.pool') = @pool` : ''}
+			 GROUP BY s.job_id, s.n ORDER BY s.ended DESC LIMIT 20`,
+			{ pool }
+		).map((r) => r.ms);
+	const own = runs(true);
+	return own.length ? own : runs(false);
+}
+
+/**
+ * So many machines more of a pool: their names and spots, the steps that make them, how long that takes by what making has taken, and what
+ * is in the way.
+ * @param named names that they are to have, instead of the next ones of the pool's pattern
+ */
+export async function growBy(ctx: Context, pool: PoolRow, count: number, spot: SpotWish = NO_WISH, named?: string[]) {
+	const laid = await layMachines(
+		ctx,
+		pool.site,
+		pool.network,
+		{ ...pool, disk: pool.disk + (pool.pageFileOn === 'apart' ? pool.pageFile : 0) },
+		Math.max(1, count),
+		pool.naming,
+		1,
+		spot
+	);
+	const names = named ?? laid.names.names;
+	const machines = laid.spots.slice(0, names.length).map((p, i) => ({ name: names[i]!, ...p }));
+	const steps = makeSteps(pool.id, machines, pool.disk);
+	const version = versionToMake(ctx.db, pool, ctx.clock.now());
+	const size =
+		one<{ size: number }>(ctx.db, 'SELECT size FROM versions WHERE line_id = ? AND number = ?', [pool.line, version])
+			?.size ?? 0;
+	const runs = makingRuns(ctx.db, pool.id).map((ms) => ms * Math.max(1, count));
+	const took = expectDuration(
+		steps.map((s) => ({ runs: s.kind === 'machines.make' ? runs : [], fallback: s.expected }))
+	);
+	return {
+		names,
+		laid,
+		steps,
+		made: {
+			bytes: count * size,
+			duration: { middle: took.middle, ninety: took.ninety },
+			from: {
+				words: `they are made from ${pool.line} ${version}, which the pool’s rule asks for`,
+				source: 'follow rules'
+			} satisfies Fact,
+			cost: {
+				before: monthlyCost(ctx, machineTotal(ctx, pool.id), pool.priceHour),
+				after: monthlyCost(ctx, machineTotal(ctx, pool.id) + count, pool.priceHour)
+			}
+		}
+	};
+}
+
 const growPool = planKind({
 	kind: 'pool.grow',
 	words: 'Add machines to a pool, or retry those that could not be made',
@@ -493,23 +554,13 @@ const growPool = planKind({
 			throw new InputProblem([
 				{ field: 'pool', words: `The machines of ${pool.name} were taken over: make a pool for new ones.` }
 			]);
-		const laid = await layMachines(
+		const { names, laid, steps, made } = await growBy(
 			ctx,
-			pool.site,
-			pool.network,
-			{ ...pool, disk: pool.disk + (pool.pageFileOn === 'apart' ? pool.pageFile : 0) },
-			Math.max(1, count),
-			pool.naming,
-			1,
-			input.spots
+			pool,
+			count,
+			input.spots,
+			input.retry ? unmade.map((u) => u.name) : undefined
 		);
-		const names = input.retry ? unmade.map((u) => u.name) : laid.names.names;
-		const machines = laid.spots.slice(0, names.length).map((p, i) => ({ name: names[i]!, ...p }));
-		const steps = makeSteps(pool.id, machines, pool.disk);
-		const version = versionToMake(ctx.db, pool, ctx.clock.now());
-		const size =
-			one<{ size: number }>(ctx.db, 'SELECT size FROM versions WHERE line_id = ? AND number = ?', [pool.line, version])
-				?.size ?? 0;
 		return {
 			title: input.retry
 				? `Retry ${countWords(count, 'machine')} of ${pool.name}`
@@ -517,17 +568,14 @@ const growPool = planKind({
 			effects: {
 				...noEffects(),
 				machines: names.map((n) => ({ kind: 'machine', id: n, name: n, how: 'made' })),
-				bytes: count * size,
-				duration: durationOf(steps),
-				cost: {
-					before: monthlyCost(ctx, machineTotal(ctx, pool.id), pool.priceHour),
-					after: monthlyCost(ctx, machineTotal(ctx, pool.id) + count, pool.priceHour)
-				}
+				bytes: made.bytes,
+				duration: made.duration,
+				cost: made.cost
 			},
 			warnings: [],
 			blocks: count === 0 ? [{ words: 'every machine of the pool has been made', side: 'against' }] : laid.blocks,
 			reasons: [
-				{ words: `they are made from ${pool.line} ${version}, which the pool’s rule asks for`, source: 'follow rules' },
+				made.from,
 				...unmade.map((u): Fact => ({ words: `${u.name}: ${u.reason}`, side: 'against', source: 'job log' })),
 				...laid.facts
 			],

@@ -10,6 +10,8 @@ import { all, type Db } from '../db';
 import type { Then } from '../things/catalogue';
 import { grantsAt } from '../publications';
 import { connectionsOf } from '../watch';
+import { handoverOf, keptUntil, type Handover } from './handovers';
+import { storyOf } from './story';
 import {
 	factsThrough,
 	type Membership,
@@ -20,7 +22,7 @@ import {
 	SOURCE_WORDS
 } from '../directory';
 
-export function personCard({ db }: Context, login: string, { at }: Then): Card | null {
+export function personCard({ db }: Context, login: string, { at, live }: Then): Card | null {
 	const p = recordOf(db, login, at);
 	if (!p) return null;
 	const { teams: above, zone, managed, address } = personCalled(db, login, at)!;
@@ -36,6 +38,7 @@ export function personCard({ db }: Context, login: string, { at }: Then): Card |
 	);
 	const connections = connectionsOf(db, p.id, at, 25);
 	const lost = connections.filter((c) => c.result !== 'open');
+	const handover = handoverOf(db, p.id, at);
 	return {
 		kind: 'person',
 		id: login,
@@ -55,8 +58,19 @@ export function personCard({ db }: Context, login: string, { at }: Then): Card |
 			{ name: 'works', value: p.pattern },
 			{ name: 'endpoint', value: address === '' ? 'none known' : `${managed ? 'managed' : 'their own'}, ${address}` },
 			...(p.source === 'directory' ? [] : [{ name: 'kept by', value: SOURCE_WORDS[p.source] }]),
-			...open.map((s) => ({ name: 'session', value: s.machine, card: `session/${s.id}` }))
+			...open.map((s) => ({ name: 'session', value: s.machine, card: `session/${s.id}` })),
+			...(handover ? handoverRows(handover, p, say) : [])
 		],
+		...(live && handover?.stage !== 'handed' && handover?.stage !== 'cleared'
+			? {
+					links: [
+						{
+							words: handover ? 'Change what they leave' : 'Let them leave',
+							href: `/publish/people?make=leave&edit=${encodeURIComponent(login)}`
+						}
+					]
+				}
+			: {}),
 		facts: [
 			...grants.map((g): Fact => ({
 				words: `${g.publicationName}, by the grant to ${g.toName}: ${conditionsWords(g.conditions)}`,
@@ -77,17 +91,20 @@ export function personCard({ db }: Context, login: string, { at }: Then): Card |
 					]
 				: [])
 		],
-		actions: open.length
-			? [
-					{
-						words: 'Message',
-						kind: 'session.message',
-						input: { sessions: open.map((s) => s.id) },
-						ask: { field: 'text', words: 'What they should read' }
-					},
-					{ words: 'Sign out', kind: 'session.sign-out', input: { sessions: open.map((s) => s.id) } }
-				]
-			: [],
+		actions: [
+			...(open.length
+				? [
+						{
+							words: 'Message',
+							kind: 'session.message',
+							input: { sessions: open.map((s) => s.id) },
+							ask: { field: 'text', words: 'What they should read' }
+						},
+						{ words: 'Sign out', kind: 'session.sign-out', input: { sessions: open.map((s) => s.id) } }
+					]
+				: []),
+			...(handover ? [{ words: 'Take them back', kind: 'people.return', input: { person: login } }] : [])
+		],
 		sections: [
 			...(p.moves.length || (p.begins > at && p.begins > 0) || (p.ends > at && p.ends < FOREVER)
 				? [{ kind: 'lines' as const, title: 'To come', lines: comingLines(p, at, say) }]
@@ -102,6 +119,7 @@ export function personCard({ db }: Context, login: string, { at }: Then): Card |
 					]
 				: []),
 			...storySection(db, p.id, at, say),
+			...storyOf(db, { id: p.id, login, zone }, at),
 			{ kind: 'connections', connections }
 		]
 	};
@@ -111,6 +129,24 @@ export function personCard({ db }: Context, login: string, { at }: Then): Card |
 function standing(p: PersonRecord, at: number, say: Said): string | null {
 	if (at < p.begins) return `begins ${say.day(p.begins, p.site)}`;
 	return at < p.ends ? null : `ended ${say.day(lastDay(p), p.site)}`;
+}
+
+/** What is agreed for somebody who leaves. */
+function handoverRows(h: Handover, p: PersonRecord, say: Said): Card['rows'] {
+	const until =
+		p.ends < FOREVER ? say.day(keptUntil(p.ends, h.keepDays), p.site) : `${h.keepDays} days after their last`;
+	const kept =
+		h.stage === 'cleared'
+			? 'kept no longer'
+			: `kept until ${until}, then ${h.after === 'hand' ? 'handed on' : 'removed'}`;
+	return [
+		{
+			name: h.stage === 'agreed' ? 'will take over' : 'took over',
+			value: h.to === null ? 'nobody' : say.person(h.to),
+			...(h.to === null ? {} : { card: `person/${h.to}` })
+		},
+		{ name: 'what they leave', value: kept }
+	];
 }
 
 /** What is known of them to come, in the order of its days. */

@@ -1,49 +1,71 @@
+import { ownerless } from '$lib/core/people/handover';
 import { countWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
-import { all, one, type Db } from '../db';
-import { asOf } from '../db/intervals';
-import { publicationsAt } from '../publications';
+import type { Db } from '../db';
+import { recordOf, saidBy } from '../directory';
+import { belongingsOf, handoverOf, heirOf, keptUntil } from './handovers';
 
-/** What somebody would leave without an owner, and what follows of itself. */
-export function leavesOf(db: Db, login: string, at: number): { facts: Fact[]; words: string[] } {
-	const facts: Fact[] = [];
-	const words: string[] = [];
-	const against = (text: string, about?: Fact['about']) =>
-		facts.push({ words: text, side: 'against', source: 'people', ...(about ? { about } : {}) });
-	for (const p of publicationsAt(db, at).filter((x) => x.owner === login)) {
-		against(`requests for ${p.internalName} go to them`, { kind: 'publication', id: p.id, name: p.internalName });
-		words.push(p.internalName);
+/** What somebody who ends leaves, to whom it goes, and what would have no owner. */
+export function leavesOf(db: Db, login: string, at: number): { facts: Fact[]; words: string[]; agreed: boolean } {
+	const p = recordOf(db, login, at)!;
+	const b = belongingsOf(db, login, at);
+	const h = handoverOf(db, p.id, at);
+	const say = saidBy(db);
+	const heir = h?.to ? heirOf(db, h.to, at) : null;
+	const words = [
+		...b.answersFor.map((x) => x.name),
+		...(b.machines.length ? [b.machines.length === 1 ? 'a machine' : countWords(b.machines.length, 'machine')] : []),
+		...(b.reports.length ? [countWords(b.reports.length, 'report')] : []),
+		...(b.schedules.length ? [countWords(b.schedules.length, 'schedule')] : []),
+		...(b.role === null ? [] : ['an account in the console']),
+		...(b.requests ? [countWords(b.requests, 'request')] : [])
+	];
+	if (h) {
+		const who = h.to === null ? 'nobody takes over' : `${say.person(h.to)} takes over`;
+		const kept = `machine and files are kept until ${say.day(keptUntil(p.ends, h.keepDays), p.site)}`;
+		return {
+			words: [h.to === null ? 'arranged' : `to ${say.person(h.to)}`, ...words],
+			agreed: true,
+			facts: [
+				...(h.to !== null && heir === null
+					? [
+							{
+								words: `${say.person(h.to)}, who is to take over, is not here`,
+								side: 'against' as const,
+								source: 'people'
+							}
+						]
+					: []),
+				...(h.stage === 'agreed' ? ownerless(b, heir, h.after) : []),
+				{ words: `arranged by ${h.by}: ${who}, ${kept}`, side: 'for', source: 'people' }
+			]
+		};
 	}
-	const machines = all<{ name: string }>(
-		db,
-		`SELECT m.name FROM machine_spots pl JOIN machines m ON m.id = pl.machine_id AND ${asOf('machines m')} JOIN people p ON p.id = pl.owner_id
-		 WHERE p.login = @login AND ${asOf('machine_spots pl')} ORDER BY m.name`,
-		{ login, at }
-	);
-	for (const m of machines) against(`${m.name} is theirs`, { kind: 'machine', id: m.name, name: m.name });
-	if (machines.length) words.push(machines.length === 1 ? 'a machine' : countWords(machines.length, 'machine'));
-	const reports = one<{ n: number }>(
-		db,
-		`SELECT count(*) AS n FROM person_facts f JOIN people m ON m.id = f.manager_id WHERE m.login = @login AND ${asOf('person_facts f')} AND f.ends > @at`,
-		{ login, at }
-	)!.n;
-	if (reports) {
-		against(`${countWords(reports, 'person reports', 'people report')} to them`);
-		words.push(countWords(reports, 'report'));
-	}
-	const waiting = one<{ n: number }>(
-		db,
-		`SELECT count(*) AS n FROM requests r JOIN people p ON p.id = r.person_id WHERE p.login = ? AND r.at <= ? AND r.answer IS NULL`,
-		[login, at]
-	)!.n;
-	if (waiting) {
-		facts.push({
-			words: `${waiting} of their requests ${waiting === 1 ? 'waits' : 'wait'} for an answer`,
-			source: 'shelf'
-		});
-		words.push(countWords(waiting, 'request'));
-	}
+	const facts: Fact[] = [
+		...ownerless(b, null, 'remove'),
+		...b.machines.map((m): Fact => ({
+			words: `${m.name} is theirs`,
+			side: 'against',
+			source: 'compute provider',
+			about: { kind: 'machine', id: m.name, name: m.name }
+		})),
+		...b.reports
+			.filter((r) => r.told)
+			.slice(0, 4)
+			.map((r): Fact => ({ words: `${r.name} reports to them`, side: 'against', source: 'directory' })),
+		...(b.role === null
+			? []
+			: [{ words: `they may sign in to the console as ${b.role}`, side: 'against' as const, source: 'roles' }]),
+		...(b.requests
+			? [
+					{
+						words: `${b.requests} of their requests ${b.requests === 1 ? 'waits' : 'wait'} for an answer`,
+						source: 'shelf'
+					}
+				]
+			: [])
+	];
 	if (facts.length === 0)
 		facts.push({ words: 'nothing is theirs that anybody else needs', side: 'for', source: 'people' });
-	return { facts, words };
+	return { facts, words, agreed: false };
 }

@@ -2,13 +2,22 @@ import { countWords, DAY } from '$lib/core/time/units';
 import type { Need } from '$lib/core/why/need';
 import { one, type Db } from '../db';
 import { factsOf } from '../moment/people-sql';
+import { saidBy } from '../directory';
 import { comingGroups } from './coming';
+import { leftBehind, refusedHandovers } from './handovers';
 
 /** So long before their day people who find something missing stand on Today, ms. */
 const SOON = 7 * DAY;
 
+/** What of people who come and go needs somebody. */
+export const peopleNeeds = (db: Db, at: number): Need[] => [
+	...notReady(db, at),
+	...leftNeeds(db, at),
+	...refused(db, at)
+];
+
 /** People who begin or move within a week and would find something missing. */
-export function notReadyNeeds(db: Db, at: number): Need[] {
+function notReady(db: Db, at: number): Need[] {
 	const missing = comingGroups(db, at, { until: at + SOON }).filter((g) => g.kind !== 'ends' && g.state === 'missing');
 	const people = missing.reduce((n, g) => n + g.people.length, 0);
 	if (people === 0) return [];
@@ -45,3 +54,49 @@ const toldSince = (db: Db, logins: readonly string[], at: number): number =>
 		`SELECT max(f.since) AS since FROM people p JOIN ${factsOf('p.id')} WHERE p.login IN (SELECT value FROM json_each(@logins))`,
 		{ at, logins: JSON.stringify(logins) }
 	)?.since ?? at;
+
+/** People who have ended without anybody having said what becomes of what they leave. */
+function leftNeeds(db: Db, at: number): Need[] {
+	const left = leftBehind(db, at);
+	const [first] = left;
+	if (!first) return [];
+	return [
+		{
+			key: 'people-left-behind',
+			people: left.length,
+			count: left.length,
+			unit: left.length === 1 ? 'person' : 'people',
+			tone: 'sand',
+			title: `${countWords(left.length, 'person who has ended leaves', 'people who have ended leave')} something that nobody has been given`,
+			facts: left.slice(0, 6).map((p) => ({
+				words: `${p.name}: ${p.facts[0]?.words ?? 'something is theirs'}`,
+				side: 'against' as const,
+				source: p.facts[0]?.source ?? 'people'
+			})),
+			card: left.length === 1 ? `person/${first.login}` : null,
+			href: `/publish/people?make=leave&edit=${encodeURIComponent(first.login)}`,
+			plan: null,
+			since: Math.max(...left.map((p) => p.ends)),
+			about: {}
+		}
+	];
+}
+
+/** Handovers that were due and that something keeps from being carried out. */
+function refused(db: Db, at: number): Need[] {
+	const say = saidBy(db);
+	return refusedHandovers(db, at).map((h) => ({
+		key: `handover-${h.login}`,
+		people: 1,
+		count: 1,
+		unit: 'person',
+		tone: 'buoy' as const,
+		title: `What ${say.person(h.login)} leaves cannot be handed over`,
+		facts: [{ words: h.words, side: 'against' as const, source: 'people' }],
+		card: `person/${h.login}`,
+		href: `/publish/people?make=leave&edit=${encodeURIComponent(h.login)}`,
+		plan: null,
+		since: h.at,
+		about: {}
+	}));
+}

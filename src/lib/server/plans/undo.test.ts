@@ -3,11 +3,12 @@ import { join } from 'node:path';
 import { describe, expect, test } from 'vitest';
 import { MINUTE } from '$lib/core/time/units';
 import { changesBefore } from '../changes';
-import { one } from '../db';
+import { one, putSetting, run } from '../db';
 import { verifyData } from '../verify';
 import { beginJoining } from '../joining/joinings';
 import { packageAt } from '../packages';
-import { directoryPercent } from '../directory';
+import { directoryPercent, personNumber, recordOf, writePerson } from '../directory';
+import { addressOfPortal, SERVED_AT } from '../identity/portal';
 import { keepFile } from '../people/files';
 import { decided } from '../testing/decided';
 import { addReef, answerReef, COMPUTER } from '../testing/estates';
@@ -104,6 +105,13 @@ const ownPerson = async (h: Harness) =>
 	void (await h.carryOut('people.put', {
 		people: [{ login: 'fay', name: 'Fay Buoy', site: 'isle', team: 'harbour' }]
 	}));
+const ownLeaver = async (h: Harness) => {
+	await ownPerson(h);
+	await h.carryOut('people.put', {
+		people: [{ login: 'gil', name: 'Gil', site: 'quay', team: 'harbour', manager: 'fay' }]
+	});
+	await h.carryOut('machine.give', { machine: 'own-01', person: 'fay' });
+};
 const ownTeam = async (h: Harness) => void (await h.carryOut('team.add', { name: 'Pilots', parent: 'harbour' }));
 const brought = (h: Harness) => ({
 	file: keepFile(
@@ -152,6 +160,73 @@ const CASES: Record<string, Case[]> = {
 			input: (h: Harness) => ({ then: h.lab.now - 30 * MINUTE, logins: ['fay'] })
 		}
 	],
+	'people.leave': [
+		{ first: ownLeaver, input: { person: 'fay', at: 'now', to: 'bo' } },
+		{ first: ownLeaver, input: { person: 'fay', at: '2026-12-31', to: 'bo', after: 'hand', keepDays: 3 } }
+	],
+	'people.hand-over': [
+		{
+			// What it is undone to is that they are here: with what they had, and no last day.
+			first: async (h) => {
+				await ownLeaver(h);
+				await h.carryOut('people.leave', { person: 'fay', at: '2026-11-17', to: 'bo' });
+				// Sextant would do it itself within the minute.
+				run(h.db, `INSERT INTO handover_refusals SELECT id, ?, 'x' FROM people WHERE login = 'fay'`, [h.lab.now]);
+				writePerson(
+					h.db,
+					personNumber(h.db, { login: 'fay', name: 'Fay' }, 'here'),
+					{ ...recordOf(h.db, 'fay', h.lab.now)!, ends: h.lab.now },
+					h.lab.now
+				);
+			},
+			input: { person: 'fay' },
+			but: ['handovers', 'people']
+		}
+	],
+	'people.return': [
+		{
+			first: async (h) => {
+				await ownLeaver(h);
+				await h.carryOut('people.leave', { person: 'fay', at: '2026-12-31', to: 'bo' });
+			},
+			input: { person: 'fay' }
+		},
+		{
+			first: async (h) => {
+				await ownLeaver(h);
+				await h.carryOut('people.leave', { person: 'fay', at: 'now', to: 'bo' });
+			},
+			input: { person: 'fay' },
+			but: ['people']
+		}
+	],
+	'people.welcome': [
+		{
+			first: async (h) => {
+				await ownPerson(h);
+				putSetting(h.db, SERVED_AT, 'http://localhost:1');
+				await h.carryOut('people.put', { people: [{ login: 'fay', mail: 'fay@testbay.example' }] });
+			},
+			input: { people: ['fay', 'anna'], pool: 'own', publications: ['own'] }
+		}
+	],
+	'portal.address': [{ input: { address: 'https://desk.testbay.example' }, beside: (h) => addressOfPortal(h.db) }],
+	'pool.keep-for': [
+		{ input: { pool: 'own', team: 'visitors', publication: 'desk' } },
+		{
+			first: async (h) =>
+				void (await h.carryOut('pool.keep-for', { pool: 'own', team: 'visitors', publication: 'desk' })),
+			input: { pool: 'own', team: 'visitors', publication: 'desk', aheadDays: 0 }
+		}
+	],
+	'pool.keep-no-more': [
+		{
+			first: async (h) =>
+				void (await h.carryOut('pool.keep-for', { pool: 'own', team: 'visitors', publication: 'desk' })),
+			input: { pool: 'own' }
+		}
+	],
+	'desks.make': [{ input: { pool: 'own', people: ['anna', 'bo'] } }],
 	'team.add': [{ input: { name: 'Pilots', parent: 'harbour' } }],
 	'team.change': [{ first: ownTeam, input: { team: 'pilots', name: 'Senior Pilots', parent: 'visitors' } }],
 	'team.remove': [{ first: ownTeam, input: { team: 'pilots' } }],

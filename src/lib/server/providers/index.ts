@@ -32,6 +32,7 @@ export interface Providers {
 	agent: Agent;
 	broker: Broker;
 	mail: Mail;
+	files: Files;
 	observations: Observations;
 }
 
@@ -396,6 +397,14 @@ export interface ConnectionProgress {
 	start: StartKind | null;
 	/** Whether it shares a session that was there, and why or why not. */
 	sharing: Fact[];
+}
+
+/** Where people's profiles lie. */
+export interface Files {
+	/** Removes somebody's profile. */
+	removeProfile(login: string, key: string): Promise<void>;
+	/** Puts somebody's profile into another's, as a folder of its own. Returns its bytes. */
+	handProfile(login: string, to: string, key: string): Promise<number>;
 }
 
 export interface Mail {

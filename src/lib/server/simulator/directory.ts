@@ -3,6 +3,7 @@ import type { Estate, EstatePerson } from '$lib/core/estate/schema';
 import { FOREVER } from '$lib/core/time/units';
 import { addressText } from '$lib/core/network/addresses';
 import { knowsZone } from '$lib/core/time/zone';
+import { ProviderError } from '../providers';
 import { schedule } from './agenda';
 import { hashText } from './random';
 import type { PersonChange, SimPerson, World } from './state';
@@ -140,6 +141,20 @@ export function announced(
 		memberOf: [home, ...(teams ?? p.others).filter((t) => t !== home)].filter(Boolean)
 	};
 	return { moves: [...p.moves.filter((m) => m.at !== at), move].sort((a, b) => a.at - b.at) };
+}
+
+/** Removes a profile, or puts it into another's. Returns its bytes. */
+export function moveProfile(w: World, { login, to, key }: { login: string; to: string | null; key: string }): number {
+	const known = w.operations.get(key);
+	if (known) return known.result as number;
+	const from = w.people.get(login);
+	const bytes = from?.profile ?? 0;
+	const heir = to === null ? null : w.people.get(to);
+	if (heir === undefined) throw new ProviderError(`the directory knows nobody called ${to}`, false);
+	if (from) from.profile = 0;
+	if (heir) heir.profile += bytes;
+	w.operations.set(key, { key, done: true, at: w.now, error: null, result: bytes });
+	return bytes;
 }
 
 /** Makes or changes the account of somebody whom Sextant keeps: they live by it like everybody. */

@@ -1,4 +1,4 @@
-import { announced, changePerson, keepPerson, personComes } from './directory';
+import { announced, changePerson, keepPerson, moveProfile, personComes } from './directory';
 import { weekBegins } from './turnover';
 import { logOf } from '../log';
 import type { CheckResult } from '$lib/core/diagnosis/checks';
@@ -166,6 +166,8 @@ export class Lab {
 				return null;
 			case 'keep person':
 				return keepPerson(w, this.estate, command.person);
+			case 'profile':
+				return moveProfile(w, command);
 			case 'mail':
 				if (!w.operations.has(command.key)) {
 					w.operations.set(command.key, { key: command.key, done: true, at: w.now, error: null, result: null });

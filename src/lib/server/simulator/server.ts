@@ -339,6 +339,12 @@ export class LabServer {
 				setAside: async (machines, aside, key) => this.command({ kind: 'aside', machines, aside, key }) as string[]
 			},
 			sites: sitesOf(lab),
+			files: {
+				removeProfile: async (login, key) => {
+					this.command({ kind: 'profile', login, to: null, key });
+				},
+				handProfile: async (login, to, key) => this.command({ kind: 'profile', login, to, key }) as number
+			},
 			mail: {
 				send: async (to, subject, body, key) => {
 					this.command({ kind: 'mail', to, subject, body, key });

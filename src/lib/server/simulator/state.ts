@@ -317,6 +317,7 @@ export type Command =
 	| { kind: 'close app'; login: string; run: number }
 	| { kind: 'password'; login: string; hash: string; key: string }
 	| { kind: 'keep person'; person: PersonRecord; key: string }
+	| { kind: 'profile'; login: string; to: string | null; key: string }
 	| { kind: 'mail'; to: string; subject: string; body: string; key: string }
 	| { kind: 'aside'; machines: string[]; aside: boolean; key: string }
 	| { kind: 'type'; line: string; text: string; key: string }

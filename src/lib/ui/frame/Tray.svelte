@@ -1,12 +1,11 @@
 <script lang="ts">
 	import { goto, invalidateAll } from '$app/navigation';
-	import { page } from '$app/state';
 	import { instantOf, localMoment } from '$lib/core/time/written';
 	import WhenField from '$lib/ui/forms/WhenField.svelte';
 	import { toast } from 'svelte-sonner';
 	import { effectWords } from '$lib/core/plans/effects';
 	import { call, refusalWords, type Plan } from '$lib/ui/plan/api';
-	import { addressWith } from './address';
+	import { arrive } from './arrive';
 
 	interface Props {
 		plan: Plan;
@@ -26,6 +25,8 @@
 	export async function commit() {
 		if (busy || plan.blocks.length) return;
 		busy = true;
+		// What an earlier plan came to is read by now: of two jobs, the button is of this one.
+		toast.dismiss();
 		const answer = await call<{ job: number }>(
 			'POST',
 			`/plans/${plan.id}/commit`,
@@ -36,9 +37,10 @@
 			const id = answer.value.job;
 			toast.success(plan.title, {
 				description: later && when ? 'It will be carried out at its time.' : 'It is on its way.',
+				duration: READABLE,
 				action: { label: `Job ${id}`, onClick: () => void goto(`/jobs/${id}`) }
 			});
-			await goto(addressWith(page.url, { plan: null }), { keepFocus: true, noScroll: true, invalidateAll: true });
+			await away();
 		} else {
 			toast.error(answer.refusal.title, {
 				description: answer.refusal.reasons.map((r) => r.words).join('; ') || refusalWords(answer.refusal)
@@ -62,8 +64,12 @@
 		busy = true;
 		await call('DELETE', `/plans/${plan.id}`);
 		busy = false;
-		await goto(addressWith(page.url, { plan: null }), { keepFocus: true, noScroll: true, invalidateAll: true });
+		await away();
 	}
+	/** The tray goes, and everything is asked anew. */
+	const away = () => arrive({ plan: null }, { keepFocus: true, noScroll: true, invalidateAll: true });
+	/** Long enough to read what it says and to reach for the job, ms. */
+	const READABLE = 8000;
 </script>
 
 <section class="bg-deck text-decktext flex items-center gap-4 px-[18px] py-2 text-[13.5px]" aria-label="Plan">

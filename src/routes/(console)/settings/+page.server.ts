@@ -8,6 +8,7 @@ import type { Caller } from '$lib/server/identity/caller';
 import { beginFactor, CODE_PROBLEM, confirmFactor, dropFactor, factorOwner } from '$lib/server/identity/factor';
 import { factorPicture } from '$lib/server/identity/picture';
 import { directoryPercent } from '$lib/server/directory';
+import { PORTAL_ADDRESS, SERVED_AT } from '$lib/server/identity/portal';
 import { runtime } from '$lib/server/runtime';
 
 export const load = ({ locals, depends }) => {
@@ -26,7 +27,13 @@ export const load = ({ locals, depends }) => {
 		/** Where signed heads of the change log are sent. */
 		heads: seesAccounts ? { mail: setting(db, HEADS_MAIL) ?? '', hook: setting(db, HEADS_HOOK) ?? '' } : null,
 		/** The percentage of people that the directory may move without anybody looking. */
-		directory: may(caller.role, 'access', 'draft') ? { percent: directoryPercent(db) } : null
+		directory: may(caller.role, 'access', 'draft')
+			? {
+					percent: directoryPercent(db),
+					portal: setting(db, PORTAL_ADDRESS) ?? '',
+					served: setting(db, SERVED_AT) ?? ''
+				}
+			: null
 	};
 };
 

@@ -8,6 +8,7 @@
 	import DirectoryForm from '$lib/ui/settings/DirectoryForm.svelte';
 	import HeadsForm from '$lib/ui/settings/HeadsForm.svelte';
 	import OperatorForm from '$lib/ui/settings/OperatorForm.svelte';
+	import PortalForm from '$lib/ui/settings/PortalForm.svelte';
 	import TokenForm from '$lib/ui/settings/TokenForm.svelte';
 
 	let { data, form } = $props();
@@ -143,6 +144,12 @@
 				Directory <small>what moves more people to other teams at once waits on Today until somebody has looked</small>
 			</h2>
 			<DirectoryForm percent={data.directory.percent} />
+		</section>
+		<section>
+			<h2 class="head">
+				Portal <small>links that are sent to people begin with its address</small>
+			</h2>
+			<PortalForm address={data.directory.portal} usual={data.directory.served} />
 		</section>
 	{/if}
 </div>

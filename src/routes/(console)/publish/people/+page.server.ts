@@ -1,11 +1,24 @@
 import { termWords, unusedTerms } from '$lib/core/scope/scope';
 import { sharedLoad } from '$lib/server/load';
-import { AROUND, comingAt, comingGroups, daysOf, formChoices, ownPerson } from '$lib/server/people';
+import {
+	AROUND,
+	comingAt,
+	comingGroups,
+	daysOf,
+	desks,
+	formChoices,
+	keepingNow,
+	leaverNow,
+	ownPerson,
+	welcomeNow
+} from '$lib/server/people';
 import { peoplePage } from '$lib/server/watch';
 import { parcel } from '$lib/ui/frame/parcel';
 
 /** Days ahead that the figures over the view count. */
 const AHEAD = 30 * 86_400_000;
+
+const LISTS = ['coming', 'everybody', 'desks'] as const;
 
 export const load = sharedLoad(({ url, context, look, at }) => {
 	const { db } = context;
@@ -16,9 +29,20 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 	const states = new Map(
 		groups.flatMap((g) => g.people.map((p) => [`${g.kind} ${p.login} ${g.at}`, g.state] as const))
 	);
-	const list = url.searchParams.get('list') === 'everybody' ? ('everybody' as const) : ('coming' as const);
+	const list = LISTS.find((l) => l === url.searchParams.get('list')) ?? 'coming';
 	const sort = url.searchParams.get('sort') ?? 'name';
 	const descending = sort.startsWith('-');
+	const kept =
+		list === 'desks'
+			? desks.page(db, {
+					at,
+					scope: look.scope,
+					sort: sort === 'name' ? '' : sort.replace(/^-/, ''),
+					descending,
+					limit: 100,
+					offset: 0
+				})
+			: null;
 	const people = peoplePage(db, {
 		at,
 		scope: look.scope,
@@ -34,7 +58,7 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 		list,
 		sort,
 		around: AROUND,
-		left: list === 'everybody' ? people.left.map((t) => termWords(t)) : unusedTerms(coming.left),
+		left: list === 'everybody' ? people.left.map((t) => termWords(t)) : unusedTerms(kept?.left ?? coming.left),
 		marks: coming.items.map((c, i) => ({
 			login: c.login,
 			name: c.name,
@@ -54,6 +78,15 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 		},
 		make: making,
 		choices: making === null ? null : formChoices(db, at),
-		edit: ownPerson(db, url.searchParams.get('edit'), at)
+		edit: making === 'leave' ? null : ownPerson(db, url.searchParams.get('edit'), at),
+		welcome:
+			making === 'welcome'
+				? welcomeNow(db, (url.searchParams.get('people') ?? '').split(',').filter(Boolean), at)
+				: null,
+		keeping: list === 'desks' ? keepingNow(db, at) : null,
+		desks: kept?.rows ?? [],
+		deskTotal: kept?.total ?? 0,
+		editPool: url.searchParams.get('edit'),
+		leaver: making === 'leave' ? leaverNow(db, url.searchParams.get('edit'), at) : null
 	};
 });

@@ -8,12 +8,15 @@
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 	import PublishNav from '$lib/ui/publish/PublishNav.svelte';
 	import BringList from './BringList.svelte';
+	import KeepForm from './KeepForm.svelte';
+	import LeaveForm from './LeaveForm.svelte';
+	import WelcomeForm from './WelcomeForm.svelte';
 	import PersonForm from './PersonForm.svelte';
 
 	let { data } = $props();
 	type Row = { id: number } & Record<string, unknown>;
 	const may = (kind: string) => data.look.live && data.mayDraft.includes(kind);
-	const close = $derived(addressWith(page.url, { make: null, edit: null }));
+	const close = $derived(addressWith(page.url, { make: null, edit: null, people: null }));
 	const wide = $derived(!(data.card || data.plan));
 	const ALL = [
 		{ key: 'name', words: 'person', width: 'minmax(150px,1fr)' },
@@ -37,6 +40,22 @@
 			: '–';
 	const file = (kind: string) =>
 		`/api/v1/directory.${kind}?${new URLSearchParams({ at: new Date(data.at).toISOString() })}`;
+	const DESKS = $derived([
+		{ key: 'name', words: 'person', width: 'minmax(140px,1fr)' },
+		...(data.keeping && data.keeping.kept.length > 1
+			? [{ key: 'poolName', words: 'pool', width: 'minmax(110px,.7fr)' }]
+			: []),
+		{ key: 'state', words: 'state', width: '104px' },
+		{ key: 'machine', words: 'machine', width: '120px' },
+		{ key: 'words', words: 'why', width: 'minmax(180px,1.6fr)', sort: false }
+	]);
+	const STATE = {
+		ready: 'pill-kelp',
+		'being made': 'pill-sand',
+		wanted: 'pill-sand',
+		failed: 'pill-buoy',
+		'not wanted': ''
+	};
 	const PILL = { ready: 'pill-kelp', soon: 'pill-sand', missing: 'pill-buoy' };
 	const opened = $state<Record<string, boolean>>({});
 </script>
@@ -47,7 +66,7 @@
 	<PublishNav />
 	<div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
 		<nav class="flex gap-4 text-[13px] whitespace-nowrap" aria-label="People">
-			{#each [['coming', 'Who begins, moves, ends'], ['everybody', 'Everybody']] as const as [id, words] (id)}<a
+			{#each [['coming', 'Who begins, moves, ends'], ['everybody', 'Everybody'], ['desks', 'Machines kept for teams']] as const as [id, words] (id)}<a
 					href={addressWith(page.url, { list: id === 'coming' ? null : id, sort: null, make: null, edit: null })}
 					aria-current={data.list === id ? 'page' : undefined}
 					class={[
@@ -67,6 +86,13 @@
 		<span class="ml-auto flex gap-2">
 			{#if may('people.put')}<a class="btn" href={addressWith(page.url, { make: 'person', edit: null })}>Add somebody</a
 				>{/if}
+			{#if may('people.welcome')}<a
+					class="btn"
+					href={addressWith(page.url, { make: 'welcome', people: null, edit: null })}>Welcome somebody</a
+				>{/if}
+			{#if may('people.leave')}<a class="btn" href={addressWith(page.url, { make: 'leave', edit: null })}
+					>Somebody leaves</a
+				>{/if}
 			{#if may('people.import')}<a class="btn" href={addressWith(page.url, { make: 'list', edit: null })}
 					>Bring a list</a
 				>{/if}
@@ -77,6 +103,23 @@
 	{#if data.choices && data.make && data.look.live}
 		<section class="border-sea bg-sheet my-3 rounded-lg border p-4" aria-label="Make">
 			{#if data.make === 'list'}<BringList choices={data.choices} {close} />
+			{:else if data.make === 'welcome' && data.welcome}{#key data.welcome.people
+					.map((p) => p.login)
+					.join()}<WelcomeForm welcome={data.welcome} teams={data.choices.teams} {close} />{/key}
+			{:else if data.make === 'keep' && data.keeping}{#key data.editPool}<KeepForm
+						pools={data.keeping.pools}
+						publications={data.keeping.publications}
+						teams={data.choices.teams}
+						employments={data.choices.employments}
+						kept={data.keeping.kept.find((k) => k.pool === data.editPool) ?? null}
+						{close}
+					/>{/key}
+			{:else if data.make === 'leave'}{#key data.leaver?.login}<LeaveForm
+						sites={data.choices.sites}
+						leaver={data.leaver}
+						now={data.look.known}
+						{close}
+					/>{/key}
 			{:else}{#key data.edit?.login}<PersonForm
 						choices={data.choices}
 						edit={data.edit}
@@ -104,6 +147,51 @@
 				/>
 			{/key}
 		</div>
+	{:else if data.list === 'desks' && data.keeping}
+		<div class="mt-2 flex flex-wrap items-baseline gap-x-4 gap-y-1 text-[13px]">
+			{#each data.keeping.kept as k (k.pool)}
+				<span
+					><b>{k.name}</b> for {k.for}{k.employment ? `, ${k.employment}s` : ''}{k.publication
+						? `, who hold ${data.keeping.publications.find((p) => p.id === k.publication)?.name ?? k.publication}`
+						: ''}
+					{#if may('pool.keep-for')}<a
+							class="link ml-1"
+							href={addressWith(page.url, { make: 'keep', edit: k.pool })}
+							aria-label="Change for whom {k.name} is kept">change</a
+						>{/if}
+					{#if may('pool.keep-no-more')}<PlanButton
+							kind="pool.keep-no-more"
+							input={{ pool: k.pool }}
+							words="end"
+							label="Keep {k.name} no longer"
+							small
+						/>{/if}</span
+				>
+			{:else}<span class="text-ink2"
+					>No pool is kept for a team: whoever gets a machine of their own is given it by hand.</span
+				>{/each}
+			{#if may('pool.keep-for') && data.keeping.pools.length}<a
+					class="btn ml-auto"
+					href={addressWith(page.url, { make: 'keep', edit: null })}>Keep a pool for a team</a
+				>{/if}
+		</div>
+		{#if data.desks.length}
+			<div class="mt-2 min-h-[240px] flex-1">
+				{#key data.sort + data.look.scopeText}
+					<LongList
+						kind="desks"
+						columns={DESKS}
+						first={data.desks}
+						total={data.deskTotal}
+						at={data.at}
+						scope={data.look.scopeText}
+						sort={data.sort}
+						cardOf={(r) => `person/${r.person as string}`}
+						cell={desk}
+					/>
+				{/key}
+			</div>
+		{/if}
 	{:else}
 		<h2 class="head mt-3">
 			Days <small>above the line begins, below ends, on it moves; green and filled when ready, grey when past</small>
@@ -166,7 +254,17 @@
 										</ul>{/if}{/if}</td
 							>
 							<td class="num whitespace-nowrap"
-								>{#if may('pool.grow')}{#each g.mends as m (m.pool)}<PlanButton
+								>{#if g.kind === 'begins' && may('people.welcome')}<a
+										class="btn btn-small"
+										href={addressWith(page.url, { make: 'welcome', people: g.people.map((p) => p.login).join(',') })}
+										aria-label="Welcome {g.people.length === 1
+											? g.people[0]!.name
+											: countWords(g.people.length, 'person', 'people')}">Welcome</a
+									>{/if}{#if g.kind === 'ends' && may('people.leave')}{#each g.people.slice(0, 1) as p (p.login)}<a
+											class="btn btn-small"
+											href={addressWith(page.url, { make: 'leave', edit: p.login })}
+											aria-label="Arrange what {p.name} leaves">{g.state === 'ready' ? 'Change' : 'Arrange'}</a
+										>{/each}{/if}{#if may('pool.grow')}{#each g.mends as m (m.pool)}<PlanButton
 											kind="pool.grow"
 											input={{ pool: m.pool, count: m.machines }}
 											words="Plan +{m.machines}"
@@ -183,6 +281,17 @@
 			</p>{/if}
 	{/if}
 </div>
+
+{#snippet desk(r: { id: string } & Record<string, unknown>, key: string)}
+	{#if key === 'name'}<a class="link" href={addressWith(page.url, { card: `person/${r.person as string}` })}>{r.name}</a
+		>
+	{:else if key === 'state'}<span class={['pill', STATE[r.state as keyof typeof STATE]]}>{r.state}</span>
+	{:else if key === 'machine'}{#if r.machine}<a
+				class="link"
+				href={addressWith(page.url, { card: `machine/${r.machine as string}` })}>{r.machine}</a
+			>{:else}–{/if}
+	{:else}{r[key]}{/if}
+{/snippet}
 
 {#snippet person(r: Row, key: string)}
 	{#if key === 'name'}<a class="link" href={addressWith(page.url, { card: `person/${r.login as string}` })}>{r.name}</a>
