@@ -19,11 +19,14 @@ export default defineConfig({
 	projects: [
 		// People first: some of what they open has hours.
 		{ name: 'people', testMatch: /portal\.spec/ },
-		{ name: 'day', testIgnore: /(portal|packages|publisher|shelf|ldap|builder|commands|kill|faults|proxy)\.spec/ },
+		{
+			name: 'day',
+			testIgnore: /(portal|packages|publisher|shelf|ldap|builder|commands|joiner|kill|faults|proxy)\.spec/
+		},
 		{ name: 'apps', testMatch: /(ldap|packages|publisher|shelf)\.spec/ },
 		{ name: 'evening', testMatch: /builder\.spec/ },
 		// With servers of their own, one at a time.
-		{ name: 'faults', testMatch: /(commands|faults|proxy)\.spec/ },
+		{ name: 'faults', testMatch: /(commands|faults|joiner|proxy)\.spec/ },
 		{ name: 'kill', testMatch: /kill\.spec/ }
 	],
 	reporter: [['list']],

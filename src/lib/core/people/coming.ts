@@ -30,4 +30,6 @@ export interface ComingGroup {
 	/** What is missing first. */
 	facts: Fact[];
 	mends: { pool: string; name: string; machines: number }[];
+	/** Of who ends: whether it is agreed what becomes of all that they leave. */
+	arranged: boolean;
 }

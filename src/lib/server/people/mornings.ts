@@ -18,7 +18,7 @@ import { shelfOf, type ShelfItem } from '../shelf';
 import { poolCounts } from '../watch';
 import { leavesOf } from './leaving';
 
-type Found = Pick<ComingGroup, 'will' | 'state' | 'facts' | 'mends'>;
+type Found = Pick<ComingGroup, 'will' | 'state' | 'facts' | 'mends' | 'arranged'>;
 type Group = readonly [Coming, ...Coming[]];
 
 /** People of a group who are looked at one by one. */
@@ -175,7 +175,8 @@ export function mornings(db: Db, at: number): Record<Coming['kind'], (g: Group) 
 			will,
 			state: value,
 			facts,
-			mends: mends.map(({ pool, machines }) => ({ pool, machines, name: pools.get(pool)?.name ?? pool }))
+			mends: mends.map(({ pool, machines }) => ({ pool, machines, name: pools.get(pool)?.name ?? pool })),
+			arranged: false
 		};
 	}
 
@@ -222,7 +223,8 @@ export function mornings(db: Db, at: number): Record<Coming['kind'], (g: Group) 
 				will: [...new Set(own.flatMap((o) => o.words))].join(', ') || 'nothing to hand over',
 				state: facts.some((f) => f.side === 'against') ? 'soon' : 'ready',
 				facts,
-				mends: []
+				mends: [],
+				arranged: own.every((o) => o.agreed)
 			};
 		}
 	};

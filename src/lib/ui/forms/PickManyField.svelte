@@ -9,10 +9,13 @@
 		none: string;
 		problem?: string | undefined;
 		value: string[];
+		/** What those are called that are chosen already, where the search finds them by their id alone. */
+		called?: Readonly<Record<string, string>>;
 	}
-	let { label, options, none, problem, value = $bindable() }: Props = $props();
+	let { label, options, none, problem, value = $bindable(), called = {} }: Props = $props();
 	let picked = $state('');
-	const nameOf = (id: string) => (typeof options === 'function' ? id : (options.find((o) => o.id === id)?.name ?? id));
+	const nameOf = (id: string) =>
+		called[id] ?? (typeof options === 'function' ? id : (options.find((o) => o.id === id)?.name ?? id));
 	function take(id: string) {
 		if (id !== '' && !value.includes(id)) value = [...value, id];
 		picked = '';
@@ -22,7 +25,7 @@
 <div>
 	<PickField {label} {options} {none} {problem} bare bind:value={picked} {take} />
 	{#if value.length}
-		<ul class="-mt-3 mb-1 flex flex-wrap gap-1 text-[12.5px]" aria-label="Chosen: {label}">
+		<ul class="mt-0.5 mb-1 flex flex-wrap gap-1 text-[12.5px]" aria-label="Chosen: {label}">
 			{#each value as id (id)}
 				<li class="border-hair flex items-center gap-1 rounded border px-1.5">
 					{nameOf(id)}<button

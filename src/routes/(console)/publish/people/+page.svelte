@@ -76,22 +76,29 @@
 				>{/each}
 		</nav>
 		<p class="text-ink2 text-[13px]">
-			<b class="text-ink">{numberWords(data.total)}</b>
-			{data.total === 1 ? 'person' : 'people'} · <b class="text-ink">{data.counts.begin}</b> begin,
+			{#if data.list === 'everybody'}<b class="text-ink">{numberWords(data.total)}</b>
+				{data.total === 1 ? 'person' : 'people'} ·
+			{/if}<b class="text-ink">{data.counts.begin}</b> begin,
 			<b class="text-ink">{data.counts.move}</b>
 			move, <b class="text-ink">{data.counts.end}</b> end in 30 days{#if data.counts.unready}<span class="ml-1"
 					>· <b class="text-buoy">{data.counts.unready}</b> would find something missing</span
 				>{/if}
 		</p>
 		<span class="ml-auto flex gap-2">
-			{#if may('people.put')}<a class="btn" href={addressWith(page.url, { make: 'person', edit: null })}>Add somebody</a
+			{#if may('people.put')}<a
+					class="btn"
+					aria-label="Add somebody"
+					href={addressWith(page.url, { make: 'person', edit: null })}>Add</a
 				>{/if}
 			{#if may('people.welcome')}<a
 					class="btn"
-					href={addressWith(page.url, { make: 'welcome', people: null, edit: null })}>Welcome somebody</a
+					aria-label="Welcome somebody"
+					href={addressWith(page.url, { make: 'welcome', people: null, edit: null })}>Welcome</a
 				>{/if}
-			{#if may('people.leave')}<a class="btn" href={addressWith(page.url, { make: 'leave', edit: null })}
-					>Somebody leaves</a
+			{#if may('people.leave')}<a
+					class="btn"
+					aria-label="Somebody leaves"
+					href={addressWith(page.url, { make: 'leave', edit: null })}>Leave</a
 				>{/if}
 			{#if may('people.import')}<a class="btn" href={addressWith(page.url, { make: 'list', edit: null })}
 					>Bring a list</a
@@ -254,23 +261,25 @@
 										</ul>{/if}{/if}</td
 							>
 							<td class="num whitespace-nowrap"
-								>{#if g.kind === 'begins' && may('people.welcome')}<a
-										class="btn btn-small"
-										href={addressWith(page.url, { make: 'welcome', people: g.people.map((p) => p.login).join(',') })}
-										aria-label="Welcome {g.people.length === 1
-											? g.people[0]!.name
-											: countWords(g.people.length, 'person', 'people')}">Welcome</a
-									>{/if}{#if g.kind === 'ends' && may('people.leave')}{#each g.people.slice(0, 1) as p (p.login)}<a
+								><span class="inline-flex gap-1.5"
+									>{#if g.kind === 'begins' && may('people.welcome')}<a
 											class="btn btn-small"
-											href={addressWith(page.url, { make: 'leave', edit: p.login })}
-											aria-label="Arrange what {p.name} leaves">{g.state === 'ready' ? 'Change' : 'Arrange'}</a
-										>{/each}{/if}{#if may('pool.grow')}{#each g.mends as m (m.pool)}<PlanButton
-											kind="pool.grow"
-											input={{ pool: m.pool, count: m.machines }}
-											words="Plan +{m.machines}"
-											label="Plan {m.machines} more in {m.name}"
-											small
-										/>{/each}{/if}</td
+											href={addressWith(page.url, { make: 'welcome', people: g.people.map((p) => p.login).join(',') })}
+											aria-label="Welcome {g.people.length === 1
+												? g.people[0]!.name
+												: countWords(g.people.length, 'person', 'people')}">Welcome</a
+										>{/if}{#if g.kind === 'ends' && may('people.leave')}{#each g.people.slice(0, 1) as p (p.login)}<a
+												class="btn btn-small"
+												href={addressWith(page.url, { make: 'leave', edit: p.login })}
+												aria-label="Arrange what {p.name} leaves">{g.arranged ? 'Change' : 'Arrange'}</a
+											>{/each}{/if}{#if may('pool.grow')}{#each g.mends as m (m.pool)}<PlanButton
+												kind="pool.grow"
+												input={{ pool: m.pool, count: m.machines }}
+												words="Plan +{m.machines}"
+												label="Plan {m.machines} more in {m.name}"
+												small
+											/>{/each}{/if}</span
+								></td
 							>
 						</tr>
 					{/each}

@@ -80,10 +80,10 @@
 	}
 </script>
 
-<h3 class="head">
+<h2 class="head">
 	Bring a list <small>LDIF of a directory, or a table (CSV, UTF-8); a plan says first who comes, changes and goes</small
 	>
-</h3>
+</h2>
 <form class="mt-2" onsubmit={form.submit} novalidate>
 	<div class="grid grid-cols-3 gap-x-4">
 		<Field label="File" problem={problem || errors.file}

@@ -49,11 +49,11 @@
 	const errors = $derived(form.errors);
 </script>
 
-<h3 class="head">
+<h2 class="head">
 	Keep a pool for a team <small
 		>a machine for each of its people who holds what it asks for, made when they come, taken back when they go</small
 	>
-</h3>
+</h2>
 <form class="mt-2 grid grid-cols-5 gap-x-4" onsubmit={form.submit} novalidate>
 	<Field label="Pool" problem={errors.pool}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.pool}
@@ -72,6 +72,6 @@
 					>{/each}</select
 			>{/snippet}</Field
 	>
-	<TextField label="Made before the first day" hint="days" problem={errors.aheadDays} bind:value={f.aheadDays} />
+	<TextField label="Days ahead of the first" problem={errors.aheadDays} bind:value={f.aheadDays} />
 	<div class="col-span-5"><FormEnd {form} words="Plan to keep it" {close} /></div>
 </form>

@@ -75,10 +75,10 @@
 	const errors = $derived(form.errors);
 </script>
 
-<h3 class="head">
+<h2 class="head">
 	{leaver ? `${leaver.name} leaves` : 'Somebody leaves'}
 	<small>their sign-ins and second factor end with their last moment; what is kept comes back with them</small>
-</h3>
+</h2>
 <form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={form.submit} novalidate>
 	<PickField
 		label="Who"
@@ -117,7 +117,7 @@
 		called={f.to}
 		bind:value={f.to}
 	/>
-	<TextField label="Machine and files are kept" hint="days" problem={errors.keepDays} bind:value={f.keepDays} />
+	<TextField label="Days that machine and files are kept" problem={errors.keepDays} bind:value={f.keepDays} />
 	<Field label="What is kept then" problem={errors.after}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.after}
 				>{#each AFTERWARDS as a (a)}<option value={a}>{AFTER[a]}</option>{/each}</select

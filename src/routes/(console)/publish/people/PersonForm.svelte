@@ -87,10 +87,10 @@
 	const zone = $derived(zoneOf(f.site));
 </script>
 
-<h3 class="head">
+<h2 class="head">
 	{edit ? `Change ${edit.name}` : 'Add somebody'}
 	<small>to Sextant’s own list: the directory’s people are changed in the directory</small>
-</h3>
+</h2>
 <form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={form.submit} novalidate>
 	<TextField label="Name" problem={errors.name} bind:value={f.name} />
 	<TextField label="Login" problem={errors.login} autocomplete="off" bind:value={f.login} />

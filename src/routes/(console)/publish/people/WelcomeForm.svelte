@@ -84,7 +84,7 @@
 		`${d.cores} cores, ${sizeWords(d.memory)}${d.gpus ? ', GPU' : ''}${d.perMachine > 1 ? `, for ${d.perMachine}` : ''}`;
 </script>
 
-<h3 class="head">
+<h2 class="head">
 	{title}
 	<small
 		>{welcome.people.length === 1
@@ -93,12 +93,19 @@
 					.join(' · ')
 			: 'each gets the same'}</small
 	>
-</h3>
+</h2>
 <div class="mt-2 grid grid-cols-[minmax(0,1fr)_minmax(0,1.1fr)] gap-x-6">
 	<form class="grid grid-cols-2 content-start gap-x-4" onsubmit={form.submit} novalidate>
 		<div class="col-span-2">
 			<span class="text-ink2 block text-[12.5px]" aria-hidden="true">Who</span>
-			<PickManyField label="Who" none="choose" options={findPeople} problem={errors.people} bind:value={f.people} />
+			<PickManyField
+				label="Who"
+				none="choose"
+				options={findPeople}
+				called={Object.fromEntries(welcome.people.map((p) => [p.login, p.name]))}
+				problem={errors.people}
+				bind:value={f.people}
+			/>
 		</div>
 		<Field label="A machine of their own" problem={errors.pool}
 			>{#snippet children(p)}<select {...p} class="field" bind:value={f.pool}
@@ -134,8 +141,8 @@
 				>{/snippet}</Field
 		>
 		{#if f.invite === 'yes'}<TextField
-				label="It counts for"
-				hint="days from their first on"
+				label="The link counts for"
+				hint="days, from the first day on"
 				problem={errors.days}
 				bind:value={f.days}
 			/>{/if}
@@ -143,12 +150,12 @@
 	</form>
 	{#if welcome.fit}
 		<section aria-label="Which desk fits">
-			<h4 class="head">
+			<h3 class="head">
 				Which desk fits <small
 					>by what {countWords(welcome.fit.peers, 'peer')} of the team{welcome.fit.where === 'site' ? ' there' : ''} used
 					in 14 days</small
 				>
-			</h4>
+			</h3>
 			<table class="grid-table mt-1">
 				<thead
 					><tr
