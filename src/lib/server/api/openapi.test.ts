@@ -88,6 +88,8 @@ describe('every address of the API', () => {
 		await h.live(7 * MINUTE);
 		const { rows } = JSON.parse((await ok('GET', '/comings'))!) as { rows: { id: string }[] };
 		await ok('GET', `/comings/${rows[0]!.id}`);
+		const kept = JSON.parse((await ok('GET', '/desks'))!) as { rows: { id: string }[] };
+		await ok('GET', `/desks/${kept.rows[0]!.id}`);
 		await ok('GET', `/findings/${one<{ id: number }>(h.db, 'SELECT id FROM findings LIMIT 1')!.id}`);
 		await ok('GET', '/machines.csv?sort=-strain&limit=2');
 		expect(await ok('GET', '/search?q=quay-0')).toContain('"kind":"machine","id":"quay-01"');

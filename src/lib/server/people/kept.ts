@@ -162,7 +162,7 @@ function allDesks(db: Db, at: number): v.InferOutput<typeof row>[] {
 	const names = new Map(poolsAt(db, at).map((p) => [p.id, p.name]));
 	return keptPools(db, at).flatMap((k) =>
 		desksOf(db, k, at).map((d) => ({
-			id: `${d.pool}/${d.login}`,
+			id: `${d.pool}:${d.login}`,
 			pool: d.pool,
 			poolName: names.get(d.pool) ?? d.pool,
 			person: d.login,

@@ -20,6 +20,8 @@ export async function livedIn(): Promise<Harness> {
 	await h.carryOut('people.put', {
 		people: [{ login: 'fay', name: 'Fay Buoy', site: 'isle', team: 'harbour', begins: '2026-11-23' }]
 	});
+	// For whom it is kept holds nothing that it asks for: nothing is made.
+	await h.carryOut('pool.keep-for', { pool: 'own', team: 'visitors', publication: 'boat' });
 	await h.carryOut('note.write', { about: 'pool/quay', text: 'Ask Bo first' });
 	h.lab.apply({ kind: 'fault', fault: 'agent-stopped', target: 'quay-01', value: null });
 	h.lab.apply({ kind: 'fault', fault: 'volume-full', target: 'isle-v1', value: 0.96 });
