@@ -53,7 +53,7 @@ export default {
 			comment: 'Shared rooms lie below all areas.',
 			severity: 'error',
 			from: {
-				path: `^${SERVER}/(db|samples|providers|moment|changes|identity|jobs|plans|packing|lists|endpoints|things)/`,
+				path: `^${SERVER}/(db|samples|providers|moment|changes|identity|jobs|plans|packing|lists|calls|things)/`,
 				pathNot: TESTS
 			},
 			to: { path: `^${SERVER}/${anyOf([...areas, ...ABOVE])}/` }

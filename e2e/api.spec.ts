@@ -2,7 +2,7 @@ import { existsSync, readFileSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, request as newRequest, test, type APIRequestContext } from '@playwright/test';
 import type { Area, Level, Role } from '../src/lib/core/access/rights';
-import { mayAsk, type Need } from '../src/lib/server/endpoints/need';
+import { mayAsk, type Need } from '../src/lib/server/calls/need';
 import { mayRequest, ROUTES } from '../src/lib/server/house/routes';
 import { signedIn } from './hands';
 import { BASE } from './site';

@@ -3,7 +3,7 @@ import type { Card, CardSection } from '$lib/core/why/card';
 import type { Need } from '$lib/core/why/need';
 import type { Context } from './context';
 import type { Db } from './db';
-import type { Endpoint } from './endpoints/endpoint';
+import type { Endpoint } from './calls/endpoint';
 import type { StepHandler } from './jobs/step';
 import type { ListKind } from './lists/kind';
 import type { PlanKind } from './plans/kind';

@@ -1,9 +1,9 @@
 import * as v from 'valibot';
 import { CHANNELS } from '$lib/core/access/decide';
-import { csvAnswer } from '../endpoints/csv';
-import { explained } from '../endpoints/answers';
-import { endpoint, type Endpoint } from '../endpoints/endpoint';
-import { read } from '../endpoints/need';
+import { csvAnswer } from '../calls/csv';
+import { explained } from '../calls/answers';
+import { endpoint, type Endpoint } from '../calls/endpoint';
+import { read } from '../calls/need';
 import { fact, moment, text, whole } from '../lists/columns';
 import { isTeam } from '../directory';
 import { NotFound } from '../plans';

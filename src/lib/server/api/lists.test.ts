@@ -9,7 +9,7 @@ import { OWNER, type Harness } from '../testing/harness';
 import { livedIn } from '../testing/lived';
 import { cardOf } from '../house/cards';
 import { figuresAt } from '../watch';
-import { askedOf } from '../endpoints/endpoint';
+import { askedOf } from '../calls/endpoint';
 import * as v from 'valibot';
 import { cursorOf, LISTS, readCursor } from '../house/lists';
 import type { PageAsk } from '../lists/kind';

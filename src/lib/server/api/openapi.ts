@@ -1,8 +1,8 @@
 import { toJsonSchema, toJsonSchemaDefs, type ConversionConfig } from '@valibot/to-json-schema';
 import * as v from 'valibot';
 import { PLAN_KINDS } from '../areas';
-import { NAMED } from '../endpoints/answers';
-import { isSchema, isStream, type Endpoint } from '../endpoints/endpoint';
+import { NAMED } from '../calls/answers';
+import { isSchema, isStream, type Endpoint } from '../calls/endpoint';
 import { ENDPOINTS } from '../house/endpoints';
 
 /** Schemas that have a name in the description: what answers share, and the input of each kind of plan. */

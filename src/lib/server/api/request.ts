@@ -1,5 +1,5 @@
 import type { Caller } from '../identity/caller';
-import { askedOf, isSchema, isStream, readFields, type Ask, type Endpoint, type Serving } from '../endpoints/endpoint';
+import { askedOf, isSchema, isStream, readFields, type Ask, type Endpoint, type Serving } from '../calls/endpoint';
 import { endpointsAt } from '../house/endpoints';
 import { NotFound, parseInput } from '../plans';
 import { bodyOf } from './body';

@@ -1,7 +1,7 @@
 import * as v from 'valibot';
-import { explained } from '../endpoints/answers';
-import { endpoint, type Endpoint } from '../endpoints/endpoint';
-import { read } from '../endpoints/need';
+import { explained } from '../calls/answers';
+import { endpoint, type Endpoint } from '../calls/endpoint';
+import { read } from '../calls/need';
 import { bytes } from '../lists/columns';
 import { NotFound } from '../plans';
 import { whole } from '../plans/fields';

@@ -1,6 +1,6 @@
 import { AREAS } from '../areas';
-import { type Endpoint } from '../endpoints/endpoint';
-import { mayAsk } from '../endpoints/need';
+import { type Endpoint } from '../calls/endpoint';
+import { mayAsk } from '../calls/need';
 import type { Role } from '$lib/core/access/rights';
 import { labEndpoints } from './lab-endpoints';
 import { listEndpoints } from './list-endpoints';

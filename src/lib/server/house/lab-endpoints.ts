@@ -1,8 +1,8 @@
 import * as v from 'valibot';
 import { FAULT_KINDS } from '$lib/core/estate/schema';
-import { rowsOf } from '../endpoints/answers';
-import { endpoint, type Endpoint } from '../endpoints/endpoint';
-import { commit, read } from '../endpoints/need';
+import { rowsOf } from '../calls/answers';
+import { endpoint, type Endpoint } from '../calls/endpoint';
+import { commit, read } from '../calls/need';
 import { moment, text, whole } from '../lists/columns';
 import { NotFound } from '../plans';
 import { InputProblem } from '../plans/kind';

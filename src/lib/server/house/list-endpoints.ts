@@ -1,10 +1,10 @@
 import * as v from 'valibot';
 import { EVERYTHING, termWords } from '$lib/core/scope/scope';
 import { FOREVER } from '$lib/core/time/units';
-import { card, rowsOf } from '../endpoints/answers';
-import { csvAnswer } from '../endpoints/csv';
-import { endpoint, type Endpoint } from '../endpoints/endpoint';
-import { read } from '../endpoints/need';
+import { card, rowsOf } from '../calls/answers';
+import { csvAnswer } from '../calls/csv';
+import { endpoint, type Endpoint } from '../calls/endpoint';
+import { read } from '../calls/need';
 import { fact, moment, text, whole } from '../lists/columns';
 import type { ListKind } from '../lists/kind';
 import { asKnown } from '../moment';

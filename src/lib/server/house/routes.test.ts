@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest';
-import { mayAsk } from '../endpoints/need';
+import { mayAsk } from '../calls/need';
 import { ENDPOINTS, endpointFor, endpointsAt, mayAskFor } from './endpoints';
 import { mayRequest, ROUTES } from './routes';
 

@@ -1,5 +1,5 @@
 import type { Role } from '$lib/core/access/rights';
-import { commit, mayAsk, read, type Need } from '../endpoints/need';
+import { commit, mayAsk, read, type Need } from '../calls/need';
 
 /**
  * Every page by the id of its route, and what each method of it needs; addresses of the API say so where they are declared. A route or

@@ -1,8 +1,8 @@
 import * as v from 'valibot';
 import { isProblemCode, PROBLEMS, type ProblemCode } from '$lib/core/why/problems';
-import { foreseen, job, plan, rowsOf } from '../endpoints/answers';
-import { endpoint, type Endpoint } from '../endpoints/endpoint';
-import { draft, read } from '../endpoints/need';
+import { foreseen, job, plan, rowsOf } from '../calls/answers';
+import { endpoint, type Endpoint } from '../calls/endpoint';
+import { draft, read } from '../calls/need';
 import { PLAN_KINDS } from '../areas';
 import { failedItems, jobById, logOf, stepsOf } from '../jobs';
 import { whole } from '../lists/columns';

@@ -1,6 +1,6 @@
 import * as v from 'valibot';
 import { changesBefore } from '../changes';
-import { jobEntries } from '../endpoints/answers';
+import { jobEntries } from '../calls/answers';
 import { recentJobs } from '../jobs';
 import { moment, text, whole } from '../lists/columns';
 import type { ListKind } from '../lists/kind';

@@ -1,8 +1,8 @@
 import * as v from 'valibot';
 import { SITE_CHECKS } from '$lib/core/network/site-checks';
-import { explained, rowsOf } from '../endpoints/answers';
-import { endpoint, type Endpoint } from '../endpoints/endpoint';
-import { draft, read } from '../endpoints/need';
+import { explained, rowsOf } from '../calls/answers';
+import { endpoint, type Endpoint } from '../calls/endpoint';
+import { draft, read } from '../calls/need';
 import { bytes, cents, moment, text, whole } from '../lists/columns';
 import {
 	beginJoining,

@@ -1,6 +1,6 @@
 import * as v from 'valibot';
-import { endpoint, type Endpoint } from '../endpoints/endpoint';
-import { draft } from '../endpoints/need';
+import { endpoint, type Endpoint } from '../calls/endpoint';
+import { draft } from '../calls/need';
 import { text } from '../lists/columns';
 import { InputProblem } from '../plans/kind';
 import { keepIcon } from './icons';

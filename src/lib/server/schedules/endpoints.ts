@@ -1,7 +1,7 @@
 import * as v from 'valibot';
 import { setting } from '../db';
-import { endpoint, type Endpoint } from '../endpoints/endpoint';
-import { read } from '../endpoints/need';
+import { endpoint, type Endpoint } from '../calls/endpoint';
+import { read } from '../calls/need';
 import { calendarFeed } from './calendar';
 
 export const scheduleEndpoints: readonly Endpoint[] = [

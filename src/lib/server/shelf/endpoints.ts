@@ -1,6 +1,6 @@
 import * as v from 'valibot';
-import { endpoint, type Endpoint } from '../endpoints/endpoint';
-import { read } from '../endpoints/need';
+import { endpoint, type Endpoint } from '../calls/endpoint';
+import { read } from '../calls/need';
 import { fact, moment, text, whole } from '../lists/columns';
 import { NotFound } from '../plans';
 import { shelfOf } from './queries';

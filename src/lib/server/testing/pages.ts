@@ -2,7 +2,7 @@ import { EventEmitter } from 'node:events';
 import { isHttpError, isRedirect } from '@sveltejs/kit';
 import * as v from 'valibot';
 import { answerApi } from '../api/request';
-import { isSchema } from '../endpoints/endpoint';
+import { isSchema } from '../calls/endpoint';
 import { endpointFor } from '../house/endpoints';
 import type { Caller } from '../identity/caller';
 import { setRuntime } from '../runtime';
