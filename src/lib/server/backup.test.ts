@@ -85,9 +85,12 @@ test('data that are there already stay; a copy that is damaged, cut short or non
 	const at = bytes.indexOf('files of it');
 	const damaged = Buffer.from(bytes);
 	damaged[at] = 'F'.charCodeAt(0);
+	// Wherever it is cut short: a file that was about to be made when it broke off is gone as well.
+	const cuts = Array.from({ length: 40 }, (_v, i) => [bytes.subarray(0, 600 + i * 731), /cannot be restored/] as const);
 	for (const [wrong, words] of [
 		[damaged, /is not what was copied/],
 		[bytes.subarray(0, 30_000), /cannot be restored/],
+		...cuts,
 		[Buffer.from('SQLite format 3'), /cannot be restored/]
 	] as const) {
 		writeFileSync(join(dir, 'wrong'), wrong);

@@ -12,6 +12,7 @@ import {
 import { join } from 'node:path';
 import { Transform, type Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
+import { closed } from './closing';
 
 /** A piece of content, named by what it is. */
 export interface Blob {
@@ -64,9 +65,11 @@ export class BlobStore {
 	async putStream(stream: Readable, ...through: Transform[]): Promise<PutBlob> {
 		const making = join(this.folder, `making-${randomUUID()}`);
 		const meter = new Meter();
+		const out = createWriteStream(making);
 		try {
-			await pipeline([stream, ...through, meter, createWriteStream(making)]);
+			await pipeline([stream, ...through, meter, out]);
 		} catch (e) {
+			await closed(out);
 			rmSync(making, { force: true });
 			throw e;
 		}

@@ -20,6 +20,7 @@ import type { Branch, ChangeTree, Choice } from '$lib/core/packages/tree';
 import { BrokenFile, StepFailed } from '../providers';
 import { BlobStore } from './blobs';
 import { claimsOf, folderSource, readFrom, registeredBy, targetsOf, treeOf } from './capture-files';
+import { closed } from './closing';
 import { compareInventories, takenOf, type Compared, type ComparedSummary } from './compare';
 import { buildPackage, type KeptPackage } from './layout';
 import { definitionOf, fileIn } from './reading';
@@ -336,10 +337,12 @@ export async function receiveUpload(body: ReadableStream<Uint8Array>, to: string
 			else callback(null, part);
 		}
 	});
+	const out = createWriteStream(to);
 	try {
-		await pipeline(Readable.fromWeb(body as never), meter, createWriteStream(to));
+		await pipeline(Readable.fromWeb(body as never), meter, out);
 		return size;
 	} catch (e) {
+		await closed(out);
 		rmSync(to, { force: true });
 		throw e;
 	}

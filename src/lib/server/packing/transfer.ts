@@ -8,7 +8,8 @@ import {
 	readFileSync,
 	renameSync,
 	rmSync,
-	statSync
+	statSync,
+	type WriteStream
 } from 'node:fs';
 import { createHash, randomUUID } from 'node:crypto';
 import { open } from 'node:fs/promises';
@@ -22,6 +23,7 @@ import { climbs } from '$lib/core/packages/inventory';
 import { LayerProblem, LayerTree } from '$lib/core/packages/layers';
 import { sizeWords } from '$lib/core/time/units';
 import { BlobStore, Meter } from './blobs';
+import { closed } from './closing';
 import { type KeptPackage } from './layout';
 import { ROLE, TYPES, type Descriptor, type ImageConfig, type Manifest } from './oci';
 import { bytesOfEntry, definitionOf, eachEntry, JSON_MOST } from './reading';
@@ -326,6 +328,7 @@ export async function unpackFolder(path: string, to: string, limits: Limits = LI
 	let files = 0;
 	let entries = 0;
 	let bytes = 0;
+	let out: WriteStream | null = null;
 	try {
 		await eachEntry(
 			buffer[0] === 0x1f && buffer[1] === 0x8b ? [from, createGunzip()] : [from],
@@ -353,7 +356,8 @@ export async function unpackFolder(path: string, to: string, limits: Limits = LI
 				if (head.type !== 'file') return;
 				files++;
 				mkdirSync(join(full, '..'), { recursive: true });
-				await pipeline(Readable.from(body), createWriteStream(full));
+				out = createWriteStream(full);
+				await pipeline(Readable.from(body), out);
 			}
 		);
 		rmSync(to, { recursive: true, force: true });
@@ -364,6 +368,7 @@ export async function unpackFolder(path: string, to: string, limits: Limits = LI
 			? e
 			: new PackageProblem(`it is no tar that can be read: ${(e as Error).message}`);
 	} finally {
+		await closed(out);
 		rmSync(making, { recursive: true, force: true });
 	}
 }
