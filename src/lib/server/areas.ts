@@ -11,6 +11,7 @@ import { manifest as capacity } from './capacity';
 import { manifest as packages } from './packages';
 import { manifest as publishing } from './publishing';
 import { manifest as access } from './access';
+import { manifest as endpoints } from './endpoints';
 import { manifest as people } from './people';
 import { manifest as shelf } from './shelf';
 import { manifest as machines } from './machines';
@@ -30,6 +31,7 @@ export const AREAS: readonly Manifest[] = [
 	estate,
 	watch,
 	directory,
+	endpoints,
 	scim,
 	pools,
 	publications,

@@ -350,6 +350,7 @@ function checkReferences(
 	estate.pools.forEach((p, i) =>
 		p.boot_servers.forEach((b, j) => need(boot, b, ['pools', i, 'boot_servers', j], 'boot server'))
 	);
+	checkEndpoints(estate, { sites, teams }, need, complain);
 	const found = new Set<string>();
 	estate.existing.forEach((m, i) => {
 		if (found.has(m.name)) complain(['existing', i, 'name'], `a second machine called ${m.name}`);
@@ -376,6 +377,42 @@ function checkReferences(
 			complain(['grants', i], 'expected either a team or a person');
 		if (g.hours !== undefined) need(hours, g.hours, ['grants', i, 'hours'], 'calendar of hours');
 	});
+}
+
+/** Fleets stand at sites, branches hang on those before them, rules lead to branches, and no two ranges share addresses. */
+function checkEndpoints(
+	estate: EstateFile,
+	{ sites, teams }: { sites: ReadonlyMap<string, unknown>; teams: ReadonlyMap<string, unknown> },
+	need: (of: ReadonlyMap<string, unknown>, id: string, path: (string | number)[], what: string) => void,
+	complain: (path: (string | number)[], message: string) => void
+): void {
+	const { fleets, branches, rules } = estate.endpoints;
+	const known = new Map<string, unknown>();
+	branches.forEach((b, i) => {
+		if (known.has(b.id)) complain(['endpoints', 'branches', i, 'id'], `a second branch called ${b.id}`);
+		if (b.parent !== undefined) need(known, b.parent, ['endpoints', 'branches', i, 'parent'], 'branch before it');
+		if (b.site !== undefined) need(sites, b.site, ['endpoints', 'branches', i, 'site'], 'site');
+		known.set(b.id, b);
+	});
+	rules.forEach((r, i) => need(known, r.into, ['endpoints', 'rules', i, 'into'], 'branch'));
+	const ids = new Set<string>();
+	fleets.forEach((f, i) => {
+		if (ids.has(f.id)) complain(['endpoints', 'fleets', i, 'id'], `a second fleet called ${f.id}`);
+		ids.add(f.id);
+		need(sites, f.site, ['endpoints', 'fleets', i, 'site'], 'site');
+		f.teams?.forEach((t, j) => need(teams, t, ['endpoints', 'fleets', i, 'teams', j], 'team'));
+		const pattern = parsePattern(f.naming);
+		if ('problem' in pattern) complain(['endpoints', 'fleets', i, 'naming'], pattern.problem);
+	});
+	const ranges: { range: string; first: number; last: number }[] = [];
+	estate.sites.forEach((s, i) =>
+		s.endpoint_ranges.forEach((range, j) => {
+			const ends = rangeEnds(range);
+			const other = ranges.find((r) => ends.first <= r.last && r.first <= ends.last);
+			if (other) complain(['sites', i, 'endpoint_ranges', j], `it has addresses in common with ${other.range}`);
+			ranges.push({ range, ...ends });
+		})
+	);
 }
 
 /** A network's addresses lie in its range, in order, and in no other network's. */

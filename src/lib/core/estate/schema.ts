@@ -9,6 +9,8 @@ import { isVersion } from '../images/versions';
 import { parseRule } from '../images/follow';
 import { makeStep } from '../images/sheet';
 import { kindOf, KINDS } from '../images/library/kinds';
+import { readCondition } from '../endpoints/condition';
+import { ENDPOINT_KINDS } from '../endpoints/kinds';
 import { readParam } from '../images/library/params';
 import { CHANNELS } from '../access/decide';
 import { STAFF } from '../access/rights';
@@ -102,6 +104,11 @@ const site = v.strictObject({
 	kind: v.optional(v.picklist(['office', 'ship', 'rented']), 'office'),
 	time_zone: zone,
 	networks: v.array(network),
+	/** Where endpoints have their addresses; none: nobody's device stands in a network of its own. */
+	endpoint_ranges: v.optional(
+		v.array(v.pipe(v.string(), v.check(isIpv4Range, 'expected an address range such as 10.21.4.0/22'))),
+		[]
+	),
 	links: v.optional(v.array(link), [])
 });
 const host = v.strictObject({
@@ -324,6 +331,47 @@ const person = v.strictObject({
 	/** When the directory first has them, where that is while the lab lives. */
 	told: v.optional(moment)
 });
+/** Devices that people sit at, alike: given to people of a site who have none yet, and to nobody where `spare` says so. */
+const fleet = v.strictObject({
+	id,
+	kind: v.picklist(ENDPOINT_KINDS, `expected one of ${ENDPOINT_KINDS.join(', ')}`),
+	model: name,
+	firmware: v.pipe(v.string(), v.check(isVersion, 'expected a version such as 4.2.0')),
+	site: id,
+	/** Names, such as bgo-box-###. */
+	naming: name,
+	/** What serial numbers begin with. */
+	serials: v.pipe(v.string(), v.regex(/^[A-Za-z0-9-]{1,20}$/, 'expected letters, digits and hyphens')),
+	/** Of these teams alone; anybody's where nothing is said. */
+	teams: v.optional(v.array(id)),
+	/** The most of them; as many as there are people without one where nothing is said. */
+	most: v.optional(v.pipe(count, v.maxValue(100_000, 'expected at most 100000'))),
+	/** People who share one. */
+	each: v.optional(v.pipe(count, v.minValue(1, 'expected at least 1')), 1),
+	/** So many more that nobody has, and that have never started. */
+	spare: v.optional(v.pipe(count, v.maxValue(10_000, 'expected at most 10000')), 0),
+	/** Copies of the first: the same serial number, with another key. */
+	clones: v.optional(v.pipe(count, v.maxValue(10, 'expected at most 10')), 0)
+});
+/** A branch that endpoints stand in, and a rule that puts them there, in the words of conditions. */
+const branch = v.strictObject({ id, name, parent: v.optional(id), site: v.optional(id) });
+const enrolmentRule = v.strictObject({
+	name,
+	condition: v.pipe(
+		v.string(),
+		v.check((t) => 'is' in readCondition(t), 'expected a condition such as address in 10.21.0.0/22')
+	),
+	into: id,
+	by_site: v.optional(v.boolean(), false),
+	whom: v.optional(v.picklist(['new', 'all']), 'all'),
+	often: v.optional(v.picklist(['start', 'once']), 'start'),
+	deeper: v.optional(v.picklist(['stay', 'move']), 'stay')
+});
+const endpoints = v.strictObject({
+	fleets: v.optional(v.array(fleet), []),
+	branches: v.optional(v.array(branch), []),
+	rules: v.optional(v.array(enrolmentRule), [])
+});
 /** Something of a person is another from a moment on; `told`: the directory says it before. */
 const personChange = v.strictObject({
 	at: moment,
@@ -497,6 +545,8 @@ export const estateSchema = v.strictObject({
 	pools: v.optional(v.array(pool), []),
 	boot_servers: v.optional(v.array(bootServer), []),
 	existing: v.optional(v.array(existing), []),
+	/** Devices that people sit at, the branches that they stand in, and the rules that put them there. */
+	endpoints: v.optional(endpoints, {}),
 	publications: v.optional(v.array(publication), []),
 	grants: v.optional(v.array(grant), []),
 	faults: v.optional(v.array(fault), []),

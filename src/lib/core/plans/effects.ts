@@ -13,6 +13,8 @@ export interface Effects {
 	people: Touched[];
 	sessionsEnded: Touched[];
 	machines: Touched[];
+	/** Devices that people sit at. */
+	endpoints?: Touched[] | undefined;
 	/** Bytes moved over networks or written to volumes. */
 	bytes: number;
 	/** Ms: the middle, and what nine in ten stay under. */
@@ -37,6 +39,7 @@ export function effectWords(effects: Effects): string[] {
 	if (effects.sessionsEnded.length)
 		words.push(countWords(effects.sessionsEnded.length, 'session ended', 'sessions ended'));
 	if (effects.machines.length) words.push(countWords(effects.machines.length, 'machine'));
+	if (effects.endpoints?.length) words.push(countWords(effects.endpoints.length, 'endpoint'));
 	if (effects.bytes) words.push(sizeWords(effects.bytes));
 	words.push(`about ${durationWords(effects.duration.middle)}`);
 	if (effects.cost && effects.cost.after !== effects.cost.before) {
@@ -92,6 +95,7 @@ export function whatGotWorse(before: Effects, after: Effects): Fact[] {
 	newcomers(before.people, after.people, (name) => `${name} would now be affected`);
 	newcomers(before.sessionsEnded, after.sessionsEnded, (name) => `the session of ${name} would now end`);
 	newcomers(before.machines, after.machines, (name) => `${name} would now be touched`);
+	newcomers(before.endpoints ?? [], after.endpoints ?? [], (name) => `${name} would now be touched`);
 	if (after.bytes > before.bytes * 1.2)
 		worse.push({ words: `${sizeWords(after.bytes)} would move, not ${sizeWords(before.bytes)}`, side: 'against' });
 	if (after.duration.ninety > before.duration.ninety * 1.2 + 60_000) {

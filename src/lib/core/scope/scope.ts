@@ -14,7 +14,10 @@ export const FACETS = {
 	state: { words: 'state', plural: 'states' },
 	gateway: { words: 'through', plural: 'gateways' },
 	protocol: { words: 'by', plural: 'protocols' },
-	publication: { words: 'publication', plural: 'publications' }
+	publication: { words: 'publication', plural: 'publications' },
+	endpoint: { words: 'endpoint', plural: 'endpoints' },
+	branch: { words: 'branch', plural: 'branches' },
+	model: { words: 'model', plural: 'models' }
 } as const;
 export type Facet = keyof typeof FACETS;
 

@@ -81,6 +81,9 @@ describe('every address of the API', () => {
 			['requests', '1'],
 			['checks', 'quay-01'],
 			['notes', '1'],
+			['endpoints', '1'],
+			['branches', 'offices'],
+			['enrolment-rules', '1'],
 			['sessions', String(one<{ id: number }>(h.db, 'SELECT id FROM sessions LIMIT 1')!.id)]
 		])
 			await ok('GET', `/${path}/${id}`);

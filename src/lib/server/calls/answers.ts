@@ -22,6 +22,7 @@ const touched = v.strictObject({
 const effects = v.strictObject({
 	people: v.array(touched),
 	sessionsEnded: v.array(touched),
+	endpoints: v.optional(v.array(touched)),
 	machines: v.array(touched),
 	bytes,
 	duration: range,

@@ -52,6 +52,11 @@ export const INTERVALS = {
 	left_out: { key: ['login'], within: null, happened: false },
 	handovers: { key: ['person_id'], within: null, happened: false },
 	kept_pools: { key: ['pool_id'], within: null, happened: false },
+	endpoint_facts: { key: ['endpoint_id'], within: null, happened: false },
+	endpoint_states: { key: ['endpoint_id'], within: null, happened: false },
+	endpoint_spots: { key: ['endpoint_id'], within: null, happened: false },
+	branches: { key: ['id'], within: null, happened: false },
+	enrolment_rules: { key: ['id'], within: null, happened: false },
 	held_changes: { key: ['id'], within: null, happened: false }
 } as const satisfies Record<string, { key: readonly string[]; within: string | null; happened: boolean }>;
 

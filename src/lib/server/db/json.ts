@@ -49,6 +49,7 @@ const touched = v.array(v.looseObject({ id: v.string() }));
 const effects = v.looseObject({
 	people: touched,
 	sessionsEnded: touched,
+	endpoints: v.optional(touched),
 	machines: touched,
 	bytes: v.number(),
 	duration: v.object({ middle: v.number(), ninety: v.number() }),

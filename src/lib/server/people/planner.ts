@@ -400,7 +400,7 @@ const removeTeam = planKind({
 					: []),
 				...(grants ? [against(`${countWords(grants, 'grant goes', 'grants go')} to it`)] : [])
 			],
-			reasons: [],
+			reasons: [{ words: team.people ? 'its people have to go first' : 'nobody is of it', source: 'directory' }],
 			objects: [`team/${id}`],
 			steps: [stepOf('team.end', 'Take it out', { id }, 100)],
 			undo: { kind: 'team.add', input: { name: team.name, parent: team.parent, id } },

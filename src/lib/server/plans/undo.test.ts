@@ -4,6 +4,8 @@ import { describe, expect, test } from 'vitest';
 import { MINUTE } from '$lib/core/time/units';
 import { changesBefore } from '../changes';
 import { one, putSetting, run } from '../db';
+import { openAt } from '../db/intervals';
+import { insertRow } from '../db/rows';
 import { verifyData } from '../verify';
 import { beginJoining } from '../joining/joinings';
 import { packageAt } from '../packages';
@@ -105,6 +107,31 @@ const ownPerson = async (h: Harness) =>
 	void (await h.carryOut('people.put', {
 		people: [{ login: 'fay', name: 'Fay Buoy', site: 'isle', team: 'harbour' }]
 	}));
+/** Branches, a rule, and a box that stands in one of them. */
+const boxes = (h: Harness) => {
+	const at = h.lab.now;
+	for (const [id, parent] of [
+		['all', null],
+		['loft', 'all'],
+		['empty', 'all']
+	] as const)
+		openAt(h.db, 'branches', { id, name: id, parent_id: parent, site_id: null }, at);
+	const rule = { id: 1, position: 0, name: 'All', condition: 'any device', into_id: 'all', by_site: 0 };
+	openAt(h.db, 'enrolment_rules', { ...rule, whom: 'all', often: 'once', deeper: 'stay' }, at);
+	insertRow(h.db, 'endpoints', { id: 1, serial: 'x', key: 'y', first_at: at });
+	const facts = {
+		name: 'x',
+		device: 'desk box',
+		model: 'x',
+		hardware: '',
+		firmware: '1.0.0',
+		address: '',
+		site_id: null
+	};
+	openAt(h.db, 'endpoint_facts', { endpoint_id: 1, ...facts, person_id: null }, at);
+	openAt(h.db, 'endpoint_states', { endpoint_id: 1, state: 'asleep', person_id: null }, at);
+	openAt(h.db, 'endpoint_spots', { endpoint_id: 1, branch_id: 'all', rule_id: 1, by: null, why: 'x' }, at);
+};
 const ownLeaver = async (h: Harness) => {
 	await ownPerson(h);
 	await h.carryOut('people.put', {
@@ -159,6 +186,20 @@ const CASES: Record<string, Case[]> = {
 			first: ownPerson,
 			input: (h: Harness) => ({ then: h.lab.now - 30 * MINUTE, logins: ['fay'] })
 		}
+	],
+	'endpoint.move': [{ first: boxes, input: { endpoints: [1], branch: 'loft' } }],
+	'branch.add': [
+		{ input: { name: 'Loft' } },
+		{ first: boxes, input: { name: 'Cellar', parent: 'loft', site: 'isle' } }
+	],
+	'branch.change': [{ first: boxes, input: { branch: 'loft', name: 'Attic', parent: null } }],
+	'branch.remove': [{ first: boxes, input: { branch: 'empty' } }],
+	'rules.set': [
+		{
+			first: boxes,
+			input: { rules: [{ id: 1, name: 'Other', condition: 'site is quay', into: 'loft', whom: 'new' }] }
+		},
+		{ first: boxes, input: { rules: [] } }
 	],
 	'people.leave': [
 		{ first: ownLeaver, input: { person: 'fay', at: 'now', to: 'bo' } },

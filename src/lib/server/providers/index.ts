@@ -1,3 +1,4 @@
+import type { EndpointKind } from '$lib/core/endpoints/kinds';
 import type { DirectoryChange, PersonRecord } from '$lib/core/people/record';
 import type { Channel, Conditions, Door } from '$lib/core/access/decide';
 import type { Placing } from '$lib/core/capacity/placement';
@@ -468,6 +469,23 @@ export type Observation = { seq: number; at: number } & (
 			words: string;
 	  }
 	| { kind: 'app closed'; run: number }
+	| {
+			/** A device that people sit at has started and called in, is taken by somebody else, or sleeps. */
+			kind: 'endpoint';
+			serial: string;
+			name: string;
+			device: EndpointKind;
+			model: string;
+			hardware: string;
+			firmware: string;
+			/** The fingerprint of the key that it has made itself. */
+			key: string;
+			/** Where it calls from; empty: it has none. */
+			address: string;
+			/** Who is on it; null: nobody. */
+			person: string | null;
+			event: 'started' | 'taken' | 'sleeps';
+	  }
 	| { kind: 'waiting'; person: string; publication: string; pools: string[]; began: number }
 	| { kind: 'stopped waiting'; person: string; publication: string }
 	| { kind: 'samples'; machines: string[]; values: Float64Array; hosts: string[]; hostValues: Float64Array }

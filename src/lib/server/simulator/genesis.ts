@@ -4,6 +4,7 @@ import { layOut } from '$lib/core/estate/layout';
 import { beginning, type Estate } from '$lib/core/estate/schema';
 import { addressText } from '$lib/core/network/addresses';
 import { noPackages } from './claims';
+import { makeEndpoints } from './fleets';
 import { imagesOf } from './images';
 import type { ExistingMachine } from '../providers';
 import { schedule } from './agenda';
@@ -77,6 +78,7 @@ export function makeWorld(estate: Estate): World {
 		books: { machines: new Map(), wanted: new Map() },
 		packages: noPackages(),
 		images: imagesOf(estate),
+		endpoints: new Map(),
 		outbox: [],
 		observations: []
 	};
@@ -139,6 +141,7 @@ export function makeWorld(estate: Estate): World {
 			schedule(world, Math.max(now, told), { kind: 'person told', person, change });
 		schedule(world, change.at, { kind: 'person changes', person, change: changeOf(change) });
 	}
+	makeEndpoints(world, estate);
 	beginTurnover(world, estate);
 	for (const { id, relay } of estate.gateways)
 		if (relay?.before && relay.before.until > now)

@@ -8,6 +8,7 @@ import { ProviderError } from '../providers';
 import { schedule } from './agenda';
 import { appOpened, closeApp, closeOwn, packageDone, retry, takeWishes, useApp } from './apps';
 import { begin, operationDone } from './effects';
+import { sleeps, switchOn } from './endpoints';
 import { applyFault, clearFault } from './faults';
 import { typeCommand } from './images';
 import { workOneMinute } from './load';
@@ -166,6 +167,8 @@ export class Lab {
 				return null;
 			case 'keep person':
 				return keepPerson(w, this.estate, command.person);
+			case 'switch on':
+				return switchOn(this.stage, command.endpoint);
 			case 'profile':
 				return moveProfile(w, command);
 			case 'mail':
@@ -241,6 +244,10 @@ export class Lab {
 				return weekBegins(w, this.estate, h.week);
 			case 'relay moves':
 				return this.moveRelay(h.gateway);
+			case 'endpoint starts':
+				return void switchOn(lab, h.endpoint);
+			case 'endpoint sleeps':
+				return sleeps(lab, h.endpoint, h.turn);
 			case 'fault over':
 				return void clearFault(lab, h.id);
 		}

@@ -1,6 +1,7 @@
 import { HOUR, MINUTE, SECOND } from '$lib/core/time/units';
 import { schedule } from './agenda';
 import { closeAll, emptyOverlays, tell } from './apps';
+import { getUp } from './endpoints';
 import { localDay, USUAL_PATTERN, workDay } from './people';
 import { uniform } from './random';
 import type { Stage } from './stage';
@@ -24,6 +25,7 @@ export function setAside(lab: Stage, session: SimSession, cause: string): void {
 	session.state = 'disconnected';
 	session.turn++;
 	lab.observe({ kind: 'session', session: session.id, state: 'disconnected', cause });
+	getUp(lab, lab.world.people.get(session.person)!);
 	schedule(lab.world, lab.world.now + DISCONNECTED_LIMIT, { kind: 'limit', session: session.id, turn: session.turn });
 }
 
@@ -42,6 +44,7 @@ export function forget(lab: Stage, session: SimSession): void {
 	lab.world.sessions.delete(session.id);
 	emptyOverlays(lab.world, (o) => o.session === session.id);
 	person.open = person.open.filter((id) => id !== session.id);
+	getUp(lab, person);
 }
 
 export function endSession(lab: Stage, id: number, cause: string): void {

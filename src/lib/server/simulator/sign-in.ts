@@ -7,6 +7,7 @@ import { PHASES, type PhaseName } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
 import { ProviderError } from '../providers';
 import { schedule } from './agenda';
+import { getUp, sitDown } from './endpoints';
 import { openApp, planApps, runsOf, tell } from './apps';
 import { phaseCost } from './phase-cost';
 import { powerOn } from './power';
@@ -32,6 +33,7 @@ export function connect(
 	const w = lab.world;
 	const person = w.people.get(login);
 	if (!person) throw new ProviderError(`the directory knows nobody called ${login}`, false);
+	sitDown(lab, person);
 	const pub = w.broker.publications.find((p) => p.id === publication);
 	const id = w.nextConnection++;
 	const preferred = pub?.protocol ?? 'stream';
@@ -402,6 +404,8 @@ export function finish(
 	conn.cause = cause;
 	conn.advice = advice;
 	conn.ended = w.now;
+	const person = w.people.get(conn.person)!;
+	if (conn.session === null) getUp(lab, person);
 	lab.observe({
 		kind: 'connection',
 		id: conn.id,
@@ -409,7 +413,7 @@ export function finish(
 		publication: conn.publication,
 		gateway: conn.gateway,
 		protocol: conn.protocol,
-		address: w.people.get(conn.person)!.address,
+		address: person.address,
 		began: conn.began,
 		result: result as 'open',
 		machine: conn.machine,

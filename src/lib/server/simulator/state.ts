@@ -1,4 +1,5 @@
 import type { DirectoryChange, Move, PersonRecord } from '$lib/core/people/record';
+import type { EndpointKind } from '$lib/core/endpoints/kinds';
 import type { Phase } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
 import type {
@@ -59,6 +60,8 @@ export interface World {
 	packages: SimPackages;
 	/** Passwords that people have chosen, salted and hashed; absent in a world that was stored before anybody could. */
 	passwords?: Map<string, string>;
+	/** Devices that people sit at: by serial number, copies apart. */
+	endpoints: Map<string, SimEndpoint>;
 	outbox: { to: string; subject: string; body: string; at: number }[];
 	observations: Observation[];
 }
@@ -140,8 +143,32 @@ export interface SimPerson {
 	profile: number;
 	managed: boolean;
 	address: string;
+	/** What they sit at, where it is known here. */
+	endpoint?: string;
 	/** Their sessions that have not ended. */
 	open: number[];
+}
+
+/** A device that people sit at. */
+export interface SimEndpoint {
+	id: string;
+	serial: string;
+	name: string;
+	kind: EndpointKind;
+	model: string;
+	hardware: string;
+	firmware: string;
+	/** The fingerprint of its own key. */
+	key: string;
+	site: string;
+	address: string | null;
+	/** Those who sit at it. */
+	users: string[];
+	awake: boolean;
+	/** Who is on it. */
+	on?: string;
+	/** Counts up whenever somebody comes or goes, so that an older wish to sleep is void. */
+	turn: number;
 }
 
 /** What becomes another of somebody; what is left out stays as it is. */
@@ -257,6 +284,8 @@ export type Happening = Timed &
 		| { kind: 'app over'; run: number; turn: number }
 		| { kind: 'operation'; key: string; effect: Effect | null; error: string | null }
 		| { kind: 'fault'; fault: Omit<SimFault, 'id' | 'since' | 'before'> }
+		| { kind: 'endpoint starts'; endpoint: string }
+		| { kind: 'endpoint sleeps'; endpoint: string; turn: number }
 		| { kind: 'fault over'; id: number }
 		| { kind: 'relay moves'; gateway: string }
 		| { kind: 'person changes'; person: string; change: PersonChange }
@@ -317,6 +346,7 @@ export type Command =
 	| { kind: 'close app'; login: string; run: number }
 	| { kind: 'password'; login: string; hash: string; key: string }
 	| { kind: 'keep person'; person: PersonRecord; key: string }
+	| { kind: 'switch on'; endpoint: string }
 	| { kind: 'profile'; login: string; to: string | null; key: string }
 	| { kind: 'mail'; to: string; subject: string; body: string; key: string }
 	| { kind: 'aside'; machines: string[]; aside: boolean; key: string }

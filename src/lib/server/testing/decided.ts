@@ -10,6 +10,8 @@ const OBSERVED = new Set([
 	'attachments',
 	'captures',
 	'coming_moves',
+	'endpoint_facts',
+	'endpoint_states',
 	'failing_checks',
 	'findings',
 	'held_changes',
@@ -27,7 +29,7 @@ const OBSERVED = new Set([
 ]);
 /** Of a row: when it counts, who wrote it, and its number. */
 const APART = new Set(['since', 'until', 'by', 'operator_id', 'done_to', 'job_id']);
-const NUMBERED = new Set(['openings', 'schedules', 'grants']);
+const NUMBERED = new Set(['openings', 'schedules', 'grants', 'enrolment_rules']);
 
 /** Everything that has been decided about an estate and holds now, by table. */
 export function decided(h: Harness): Record<string, unknown> {

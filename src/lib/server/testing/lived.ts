@@ -1,4 +1,6 @@
 import { HOUR, MINUTE } from '$lib/core/time/units';
+import { recordOf } from '../directory';
+import { takeEndpoint } from '../endpoints/learning';
 import { Harness, testEstate } from './harness';
 import { keepPackage } from './packages';
 
@@ -22,6 +24,27 @@ export async function livedIn(): Promise<Harness> {
 	});
 	// For whom it is kept holds nothing that it asks for: nothing is made.
 	await h.carryOut('pool.keep-for', { pool: 'own', team: 'visitors', publication: 'boat' });
+	await h.carryOut('branch.add', { name: 'Offices' });
+	await h.carryOut('rules.set', { rules: [{ name: 'All', condition: 'any device', into: 'offices' }] });
+	takeEndpoint(
+		h.db,
+		{
+			kind: 'endpoint',
+			seq: 0,
+			at: h.lab.now,
+			serial: 'TB-1',
+			name: 'box-1',
+			device: 'desk box',
+			model: 'Tern 5',
+			hardware: '52:54:00:00:00:01',
+			firmware: '4.1.9',
+			key: 'a1b2c3d4',
+			address: '10.1.4.9',
+			person: 'anna',
+			event: 'started'
+		},
+		{ machine: () => undefined, person: (login) => recordOf(h.db, login, h.lab.now)?.id }
+	);
 	await h.carryOut('note.write', { about: 'pool/quay', text: 'Ask Bo first' });
 	h.lab.apply({ kind: 'fault', fault: 'agent-stopped', target: 'quay-01', value: null });
 	h.lab.apply({ kind: 'fault', fault: 'volume-full', target: 'isle-v1', value: 0.96 });

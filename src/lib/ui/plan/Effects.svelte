@@ -53,6 +53,11 @@
 				>{e.machines.length.toLocaleString('en-GB')}</td
 			></tr
 		>
+		{#if e.endpoints?.length}<tr
+				><td class="text-ink2 whitespace-nowrap">endpoints touched</td><td class="num font-semibold"
+					>{e.endpoints.length.toLocaleString('en-GB')}</td
+				></tr
+			>{/if}
 		<tr
 			><td class="text-ink2 whitespace-nowrap">moved</td><td class="num">{e.bytes ? sizeWords(e.bytes) : 'nothing'}</td
 			></tr
@@ -93,6 +98,19 @@
 			.map((m) => m.name ?? m.id)
 			.join(', ')}{e.machines.length > 24 ? ` and ${e.machines.length - 24} more` : ''}
 	</p>
+{/if}
+{#if e.endpoints?.length}
+	<h3 class="head mt-4">Endpoints <small>{countWords(e.endpoints.length, 'endpoint')}</small></h3>
+	<ul class="mt-1 text-[13px]">
+		{#each e.endpoints.slice(0, 24) as d (d.id)}
+			<li class="border-hair2 flex justify-between gap-3 border-b py-0.5">
+				<a class="link" href={addressWith(page.url, { card: `endpoint/${d.id}` })}>{d.name ?? d.id}</a><span
+					class="text-ink2 text-right">{d.how ?? ''}</span
+				>
+			</li>
+		{/each}
+	</ul>
+	{#if e.endpoints.length > 24}<p class="text-ink2 text-[13px]">and {e.endpoints.length - 24} more</p>{/if}
 {/if}
 <h3 class="head mt-4">Steps</h3>
 <ol class="text-ink2 mt-1 text-[13px]">

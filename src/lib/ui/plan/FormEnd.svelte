@@ -1,5 +1,6 @@
 <script lang="ts">
 	import { tick, type Snippet } from 'svelte';
+	import { steady } from '$lib/ui/forms/steady';
 	import Foreseen from './Foreseen.svelte';
 	import type { Outline } from '$lib/core/plans/effects';
 
@@ -36,7 +37,9 @@
 <div class="mt-1" bind:this={end}>
 	{#if foresee}<Foreseen {form} />{/if}
 	<div class="mt-1 flex items-center gap-3">
-		<button class={['btn', main && 'btn-go']} disabled={form.busy} aria-busy={form.busy}>{words}</button>
+		<button class={['btn', main && 'btn-go']} disabled={form.busy} aria-busy={form.busy} onpointerdown={steady}
+			>{words}</button
+		>
 		{@render children?.()}
 		{#if close}<a class="btn btn-plain" href={close}>Leave it</a>{/if}
 		<span class="text-buoy text-[12.5px]" role={form.errors.form ? 'alert' : undefined}>{form.errors.form ?? ''}</span>

@@ -6,6 +6,7 @@
 		{ name: 'Pools and publications', path: '/publish' },
 		{ name: 'Who gets what', path: '/publish/who' },
 		{ name: 'People', path: '/publish/people' },
+		{ name: 'Endpoints', path: '/publish/endpoints' },
 		{ name: 'Shelves', path: '/publish/shelves' },
 		{ name: 'Packages', path: '/publish/packages' },
 		{ name: 'Delivery', path: '/publish/delivery' }

@@ -1,0 +1,140 @@
+import { place } from '$lib/core/endpoints/rules';
+import { durationWords } from '$lib/core/time/units';
+import { momentWords } from '$lib/core/time/zone';
+import type { Card } from '$lib/core/why/card';
+import type { Context } from '../context';
+import { all, one } from '../db';
+import { saidBy } from '../directory';
+import type { Then } from '../things/catalogue';
+import { COPY, deviceOf, endpointById, endpointOf, rulesAt, standsOf, teamsOf, treeAt } from './queries';
+
+/** Lines of what has been. */
+const MOST = 12;
+
+export function endpointCard({ db }: Context, id: string, { at }: Then): Card | null {
+	const e = /^\d{1,15}$/.test(id) ? endpointById(db, Number(id), at) : null;
+	if (!e) return null;
+	const tree = treeAt(db, at);
+	const say = saidBy(db);
+	const zone =
+		e.site === null
+			? 'Etc/UTC'
+			: (one<{ zone: string }>(db, 'SELECT time_zone AS zone FROM sites WHERE id = ?', [e.site])?.zone ?? 'Etc/UTC');
+	const nameOf = (branch: string) => tree.get(branch)?.name ?? branch;
+	const placed = place(deviceOf(db, e, teamsOf(db, at)), standsOf(e), rulesAt(db, at), tree);
+	const spots = all<{ since: number; until: number; branch: string | null; by: string | null; why: string }>(
+		db,
+		'SELECT since, until, branch_id AS branch, by, why FROM endpoint_spots WHERE endpoint_id = ? AND since <= ? ORDER BY since DESC LIMIT ?',
+		[e.id, at, MOST]
+	);
+	const starts = all<{ at: number; address: string; firmware: string; person: string | null }>(
+		db,
+		'SELECT s.at, s.address, s.firmware, p.name AS person FROM endpoint_starts s LEFT JOIN people p ON p.id = s.person_id WHERE s.endpoint_id = ? AND s.at <= ? ORDER BY s.at DESC LIMIT ?',
+		[e.id, at, MOST]
+	);
+	const others = all<{ id: number; key: string }>(
+		db,
+		'SELECT id, key FROM endpoints WHERE serial = ? AND id <> ? AND first_at <= ? ORDER BY first_at',
+		[e.serial, e.id, at]
+	);
+	const waits = e.branch === null;
+	return {
+		kind: 'endpoint',
+		id,
+		title: e.name,
+		sub: `${e.device}${e.site === null ? '' : `, ${say.site(e.site)}`}; ${e.state} for ${durationWords(Math.max(0, at - e.stateSince))}${e.on === null ? '' : `, ${say.person(e.on)} is on it`}`,
+		rows: [
+			waits
+				? { name: 'branch', value: 'none: it waits to be let in' }
+				: {
+						name: 'branch',
+						value: tree
+							.above(e.branch!)
+							.map((b) => b.name)
+							.reverse()
+							.join(' › '),
+						scope: `branch:${e.branch}`
+					},
+			...(e.person === null ? [] : [{ name: 'used by', value: e.personName ?? e.person, card: `person/${e.person}` }]),
+			...(e.site === null
+				? [{ name: 'site', value: 'none: its address belongs to no network of devices' }]
+				: [{ name: 'site', value: say.site(e.site), scope: `site:${e.site}` }]),
+			{ name: 'model', value: e.model, scope: `model:"${e.model}"` },
+			{ name: 'serial', value: e.serial },
+			{ name: 'firmware', value: e.firmware },
+			{ name: 'address', value: e.address || 'none' },
+			{ name: 'hardware address', value: e.hardware },
+			{
+				name: 'its key',
+				value: e.key
+					.match(/.{1,4}/g)!
+					.slice(0, 8)
+					.join(' ')
+			},
+			{ name: 'first call', value: momentWords(zone, e.firstAt) }
+		],
+		facts:
+			e.why === COPY
+				? [
+						{ words: COPY, side: 'against', source: 'endpoints' },
+						...others.map((o) => ({
+							words: `the other’s key is ${o.key
+								.match(/.{1,4}/g)!
+								.slice(0, 8)
+								.join(' ')}`,
+							about: { kind: 'endpoint' as const, id: String(o.id) },
+							source: 'endpoints'
+						}))
+					]
+				: [
+						...(e.by === null
+							? []
+							: [{ words: `${e.by} put it into ${nameOf(e.branch!)}`, at: e.spotSince, source: 'endpoints' }]),
+						...placed.facts
+					],
+		actions: [],
+		links: [{ words: waits ? 'Let it in' : 'Move it', href: `/publish/endpoints?make=move&edit=${e.id}` }],
+		sections: [
+			{
+				kind: 'lines',
+				title: 'Where it has stood',
+				lines: spots.map((s) => ({
+					words: s.branch === null ? 'waited' : nameOf(s.branch),
+					note: `${momentWords(zone, s.since)}, ${s.by === null ? s.why : `by ${s.by}`}`
+				}))
+			},
+			{
+				kind: 'lines',
+				title: 'Starts',
+				lines: starts.map((s) => ({
+					words: momentWords(zone, s.at),
+					note: [s.address || 'no address', s.firmware, s.person].filter(Boolean).join(', ')
+				}))
+			}
+		]
+	};
+}
+
+/** What endpoints add to the card of somebody: what they sit at. */
+export function endpointAdds({ db }: Context, kind: string, id: string, { at }: Then): Pick<Card, 'sections'> {
+	if (kind !== 'person') return { sections: [] };
+	const person = one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [id]);
+	const e = person ? endpointOf(db, person.id, at) : null;
+	return {
+		sections: e
+			? [
+					{
+						kind: 'lines',
+						title: 'Sits at',
+						lines: [
+							{
+								words: e.name,
+								card: `endpoint/${e.id}`,
+								note: `${e.model}, ${e.state} for ${durationWords(Math.max(0, at - e.stateSince))}`
+							}
+						]
+					}
+				]
+			: []
+	};
+}

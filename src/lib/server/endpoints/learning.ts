@@ -1,0 +1,127 @@
+import { inRange } from '$lib/core/network/addresses';
+import { decide, ready, Tree, type EnrolmentRule } from '$lib/core/endpoints/rules';
+import { FOREVER } from '$lib/core/time/units';
+import type { Db } from '../db';
+import { all, one, run } from '../db';
+import { openAt, putAt, rowAt } from '../db/intervals';
+import { insertRow } from '../db/rows';
+import type { Known } from '../manifest';
+import type { Observation } from '../providers';
+import { branchesAt, COPY, KEPT, rulesAt, teamsOf } from './queries';
+
+type Seen = Extract<Observation, { kind: 'endpoint' }>;
+
+/** Rules and branches, ready to be asked; read again once they have changed. */
+interface Ready {
+	revision: number;
+	rules: readonly EnrolmentRule[];
+	tree: Tree;
+	fits: ReturnType<typeof ready>;
+	ranges: readonly { site: string; range: string }[];
+}
+const kept = new WeakMap<Db, Ready>();
+
+function readyNow(db: Db): Ready {
+	const { number: revision } = one<{ number: number }>(db, 'SELECT number FROM endpoint_revision')!;
+	const known = kept.get(db);
+	if (known?.revision === revision) return known;
+	const rules = rulesAt(db, FOREVER - 1);
+	const made: Ready = {
+		revision,
+		rules,
+		tree: new Tree(branchesAt(db, FOREVER - 1)),
+		fits: ready(rules),
+		ranges: all(db, 'SELECT site_id AS site, range FROM endpoint_ranges')
+	};
+	kept.set(db, made);
+	return made;
+}
+
+/** Takes in that a device has started, is taken by somebody, or sleeps. A new one is put by the rules, or waits. */
+export function takeEndpoint(db: Db, o: Seen, known: Known): void {
+	const person = o.person === null ? null : (known.person(o.person) ?? null);
+	let id = one<{ id: number }>(db, 'SELECT id FROM endpoints WHERE serial = ? AND key = ?', [o.serial, o.key])?.id;
+	const first = id === undefined;
+	if (id === undefined) {
+		if (o.event === 'sleeps') return;
+		id = insertRow(db, 'endpoints', { serial: o.serial, key: o.key, first_at: o.at })!;
+	}
+	if (o.event === 'sleeps')
+		return void putAt(db, 'endpoint_states', { endpoint_id: id, state: 'asleep', person_id: null }, o.at);
+
+	const now = readyNow(db);
+	const site = now.ranges.find((r) => inRange(o.address, r.range))?.site ?? null;
+	const { name, device, model, hardware, firmware, address } = o;
+	const before = rowAt(db, 'endpoint_facts', { endpoint_id: id }, FOREVER - 1);
+	const facts = {
+		endpoint_id: id,
+		name,
+		device,
+		model,
+		hardware,
+		firmware,
+		address,
+		site_id: site,
+		person_id: person ?? before?.person_id ?? null
+	};
+	if (!before || Object.entries(facts).some(([column, value]) => before[column] !== value))
+		putAt(db, 'endpoint_facts', facts, o.at);
+	putAt(db, 'endpoint_states', { endpoint_id: id, state: 'awake', person_id: person }, o.at);
+	if (o.event !== 'started') return;
+	insertRow(
+		db,
+		'endpoint_starts',
+		{ endpoint_id: id, at: o.at, address, firmware, site_id: site, person_id: facts.person_id },
+		'keep'
+	);
+
+	const spot = rowAt(db, 'endpoint_spots', { endpoint_id: id }, FOREVER - 1);
+	if (first && one(db, 'SELECT 1 FROM endpoints WHERE serial = ? AND id <> ?', [o.serial, id]))
+		return void openAt(
+			db,
+			'endpoint_spots',
+			{ endpoint_id: id, branch_id: null, rule_id: null, by: null, why: COPY },
+			o.at
+		);
+	// Whoever waits because there is another of its number waits until somebody lets it in.
+	if (spot?.why === COPY) return;
+	const stands = {
+		branch: (spot?.branch_id ?? null) as string | null,
+		rule: (spot?.rule_id ?? null) as number | null,
+		byHand: typeof spot?.by === 'string' ? (spot.since as number) : null
+	};
+	const placed = decide(
+		{
+			serial: o.serial,
+			name,
+			model,
+			hardware,
+			firmware,
+			address,
+			site,
+			teams: teamsOf(db, o.at)(facts.person_id as number | null)
+		},
+		stands,
+		now.rules,
+		now.tree,
+		now.fits
+	);
+	if (spot && !placed.moves) return;
+	const rule = now.rules.find((r) => r.id === placed.rule);
+	putAt(
+		db,
+		'endpoint_spots',
+		{
+			endpoint_id: id,
+			branch_id: placed.branch,
+			rule_id: placed.rule,
+			by: null,
+			why: rule ? `put by the rule ${rule.name}` : 'no rule lets it in'
+		},
+		o.at
+	);
+}
+
+/** Starts that are older than rules are tried on go. */
+export const forgetStarts = (db: Db, now: number): void =>
+	void run(db, 'DELETE FROM endpoint_starts WHERE at <= ?', [now - KEPT]);

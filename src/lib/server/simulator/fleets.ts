@@ -1,0 +1,82 @@
+import type { Estate } from '$lib/core/estate/schema';
+import { addressText, rangeEnds } from '$lib/core/network/addresses';
+import { parsePattern } from '$lib/core/pools/naming';
+import { MINUTE } from '$lib/core/time/units';
+import { schedule } from './agenda';
+import { hashText } from './random';
+import type { SimEndpoint, World } from './state';
+
+/** The fingerprint of the key that a device has made itself. */
+const keyOf = (serial: string, copy: number): string =>
+	[0, 1, 2, 3].map((n) => hashText(`${serial} ${copy} ${n}`).toString(16).padStart(8, '0')).join('');
+/** An address of the range that is anybody's own to give. */
+const hardwareOf = (n: number): string =>
+	['52', '54', '00', ...[n >> 16, n >> 8, n].map((b) => (b & 255).toString(16).padStart(2, '0'))].join(':');
+
+/** Where a site's devices have their addresses. */
+function addressesOf(estate: Estate, site: string): (n: number) => string | null {
+	const ranges = (estate.sites.find((s) => s.id === site)?.endpoint_ranges ?? []).map(rangeEnds);
+	return (n) => {
+		let left = n;
+		for (const r of ranges) {
+			// The first few of a range are those of what joins it up.
+			const size = r.last - r.first + 1 - 10;
+			if (left < size) return addressText(r.first + 10 + left);
+			left -= size;
+		}
+		return null;
+	};
+}
+
+/** The devices of an estate, each with those who sit at it. */
+export function makeEndpoints(w: World, estate: Estate): void {
+	const given = new Set<string>();
+	const standing = new Map<string, number>();
+	let number = 1000;
+	for (const fleet of estate.endpoints.fleets) {
+		const pattern = parsePattern(fleet.naming);
+		if ('problem' in pattern) continue;
+		const place = addressesOf(estate, fleet.site);
+		const people = [...w.people.values()].filter(
+			(p) =>
+				p.site === fleet.site &&
+				p.managed &&
+				!given.has(p.login) &&
+				(fleet.teams === undefined || fleet.teams.some((t) => p.teams.includes(t)))
+		);
+		const count = Math.min(fleet.most ?? Infinity, Math.ceil(people.length / fleet.each));
+		for (let i = 0; i < count + fleet.spare + fleet.clones; i++) {
+			const spare = i >= count;
+			const copy = i >= count + fleet.spare ? i - count - fleet.spare + 1 : 0;
+			const users = spare ? [] : people.slice(i * fleet.each, (i + 1) * fleet.each).map((p) => p.login);
+			const nth = standing.get(fleet.site) ?? 0;
+			standing.set(fleet.site, nth + 1);
+			// A copy has the number of the first.
+			const serial = copy ? `${fleet.serials}${number - count - fleet.spare + 1}` : `${fleet.serials}${++number}`;
+			const endpoint: SimEndpoint = {
+				id: copy ? `${serial}/${copy}` : serial,
+				serial,
+				name: `${pattern.prefix}${String(i + 1).padStart(pattern.width, '0')}${pattern.suffix}`,
+				kind: fleet.kind,
+				model: fleet.model,
+				hardware: hardwareOf(number + copy * 4096),
+				firmware: fleet.firmware,
+				key: keyOf(serial, copy),
+				site: fleet.site,
+				address: place(nth),
+				users,
+				awake: false,
+				turn: 0
+			};
+			w.endpoints.set(endpoint.id, endpoint);
+			// A copy turns up on the day that the lab opens.
+			if (copy) schedule(w, estate.lab.opens - copy * 9 * MINUTE, { kind: 'endpoint starts', endpoint: endpoint.id });
+			for (const login of users) {
+				given.add(login);
+				const person = w.people.get(login)!;
+				person.endpoint = endpoint.id;
+				if (endpoint.address !== null) person.address = endpoint.address;
+			}
+		}
+	}
+}
