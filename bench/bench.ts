@@ -24,6 +24,7 @@ import { forecastBench } from './forecast';
 import { growthBench } from './growth';
 import { flood, loadBench } from './load';
 import { packagesBench } from './packages';
+import { endpointsBench } from './endpoints';
 import { peopleBench } from './people';
 import { drawCell, drawCells } from '$lib/ui/marks/cells';
 import { cellsAt, figuresAt, machinesPage, sessionsPage } from '$lib/server/watch';
@@ -63,7 +64,18 @@ if (process.argv[2] === 'flood') {
 }
 
 /** What can be measured by itself: `npm run bench -- AREA`. Without one, everything but `load` and `growth`, which take servers and estates of their own. */
-const AREAS = ['forecast', 'cells', 'lists', 'samples', 'build', 'packages', 'people', 'load', 'growth'] as const;
+const AREAS = [
+	'forecast',
+	'cells',
+	'lists',
+	'samples',
+	'build',
+	'packages',
+	'people',
+	'endpoints',
+	'load',
+	'growth'
+] as const;
 const area = process.argv[2];
 if (area !== undefined && !(AREAS as readonly string[]).includes(area)) {
 	console.error(`There is no bench called ${area}: choose one of ${AREAS.join(', ')}.`);
@@ -77,6 +89,7 @@ if (wanted('growth')) await growthBench(report);
 if (wanted('forecast')) forecastBench(report);
 if (wanted('cells')) await cells();
 if (wanted('people')) await peopleBench(report, median);
+if (wanted('endpoints')) endpointsBench(report, median);
 if (wanted('lists') || wanted('samples') || wanted('build') || wanted('packages')) await overAnEstate();
 writeResults();
 process.exit(results.every((r) => r.met) || area === undefined ? 0 : 1);

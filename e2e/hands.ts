@@ -39,8 +39,16 @@ export async function accessible(page: Page): Promise<void> {
 
 /** Commits the plan in the tray, follows it to its job and waits until that has ended. Returns the state shown. */
 export async function commitAndFollow(page: Page): Promise<string> {
+	const committed = page.waitForResponse((r) => /\/plans\/\d+\/commit$/.test(new URL(r.url()).pathname));
 	await page.getByRole('button', { name: 'Commit' }).click();
-	await page.getByRole('button', { name: /^Job \d+$/ }).click();
+	const answer = await committed;
+	expect(answer.ok(), `commit: ${answer.status()}`).toBe(true);
+	const { job } = (await answer.json()) as { job: number };
+	// Whoever is not quick enough for the button goes to the job by itself.
+	await page
+		.getByRole('button', { name: `Job ${job}`, exact: true })
+		.click({ timeout: 6000 })
+		.catch(() => page.goto(`/jobs/${job}`));
 	await page.waitForURL(/\/jobs\/\d+/);
 	const status = page.getByRole('status').first();
 	await expect(status).toContainText(/^\s*(done|failed|cancelled)/, { timeout: 300_000 });

@@ -102,6 +102,16 @@ test('a tree that goes round ends, and nothing lies below itself', () => {
 		{ id: 'b', name: 'b', parent: 'a', site: null }
 	]);
 	expect(round.above('a').map((b) => b.id)).toEqual(['a', 'b']);
+	expect(round.inOrder()).toHaveLength(2);
+	expect(tree.inOrder().map((b) => b.id)).toEqual(['all', 'offices', 'bergen', 'charts', 'ships', 'held']);
+	expect(new Tree([...tree.branches].reverse()).inOrder().map((b) => b.id)).toEqual([
+		'all',
+		'held',
+		'ships',
+		'offices',
+		'bergen',
+		'charts'
+	]);
 	expect(tree.isBelow('charts', 'all')).toBe(true);
 	expect(tree.isBelow('charts', 'charts')).toBe(false);
 });

@@ -54,6 +54,16 @@ export class Tree {
 			path.push(b);
 		return path;
 	}
+	/** All branches as they are read: each before those below it, those beside each other in their order. */
+	inOrder(): Branch[] {
+		const below = (parent: string | null, path: readonly string[]): Branch[] =>
+			this.branches
+				.filter((b) => b.parent === parent && !path.includes(b.id))
+				.flatMap((b) => [b, ...below(b.id, [...path, b.id])]);
+		const found = below(null, []);
+		// What hangs on something that is not there, or goes round, comes last.
+		return [...found, ...this.branches.filter((b) => !found.includes(b))];
+	}
 	/** Whether a branch lies below another, at any depth. */
 	isBelow(id: string, above: string): boolean {
 		return id !== above && this.above(id).some((b) => b.id === above);

@@ -22,7 +22,7 @@ export function endpointsView(db: Db, scope: Scope, at: number) {
 		awake: items.filter((e) => e.state === 'awake').length,
 		waits: items.filter((e) => e.state === 'waits').length,
 		rows: items,
-		branches: tree.branches.map((b) => ({
+		branches: tree.inOrder().map((b) => ({
 			...b,
 			depth: tree.above(b.id).length - 1,
 			path: tree

@@ -11,7 +11,8 @@ const NAMED: Partial<Record<Facet, string>> = {
 	publication: 'SELECT id, internal_name AS name FROM publications GROUP BY id HAVING until = max(until)',
 	gateway: 'SELECT id, id AS name FROM gateways',
 	protocol: 'SELECT DISTINCT protocol AS id, protocol AS name FROM gateway_ports',
-	host: 'SELECT name AS id, name FROM hosts'
+	host: 'SELECT name AS id, name FROM hosts',
+	branch: 'SELECT id, name FROM branches GROUP BY id HAVING until = max(until)'
 };
 /** Facets with so many values that each is asked for by itself. */
 const SOUGHT: Partial<Record<Facet, { one: string; like: string }>> = {

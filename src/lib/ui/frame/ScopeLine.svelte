@@ -34,22 +34,24 @@
 	let input: HTMLInputElement | undefined = $state();
 
 	const nameOf = (facet: Facet, id: string) => names[facet]?.find((n) => n.id === id)?.name ?? id;
+	/** Views that look at something else than their stage. */
+	const OF_VIEWS: Record<string, string> = { '/publish/people': 'people', '/publish/endpoints': 'endpoints' };
 	const subject = $derived(
-		page.url.pathname.startsWith('/publish/people')
-			? 'people'
-			: ((
-					{
-						'/': 'everything',
-						'/build': 'image lines',
-						'/publish': 'pools and publications',
-						'/secure': 'grants',
-						'/scale': 'capacity',
-						'/watch': page.url.searchParams.get('list') ?? 'machines',
-						'/fix': 'what does not work',
-						'/jobs': 'jobs',
-						'/changes': 'the change log'
-					} as Record<string, string>
-				)[stagePath(page.url.pathname)] ?? 'everything')
+		OF_VIEWS[page.url.pathname] ??
+			(
+				{
+					'/': 'everything',
+					'/build': 'image lines',
+					'/publish': 'pools and publications',
+					'/secure': 'grants',
+					'/scale': 'capacity',
+					'/watch': page.url.searchParams.get('list') ?? 'machines',
+					'/fix': 'what does not work',
+					'/jobs': 'jobs',
+					'/changes': 'the change log'
+				} as Record<string, string>
+			)[stagePath(page.url.pathname)] ??
+			'everything'
 	);
 	const offered = $derived<Facet[]>(
 		menu === 'site' ? ['site'] : ['pool', 'team', 'line', 'state', 'gateway', 'protocol', 'publication']

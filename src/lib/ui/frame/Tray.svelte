@@ -69,7 +69,7 @@
 	/** The tray goes, and everything is asked anew. */
 	const away = () => arrive({ plan: null }, { keepFocus: true, noScroll: true, invalidateAll: true });
 	/** Long enough to read what it says and to reach for the job, ms. */
-	const READABLE = 8000;
+	const READABLE = 12_000;
 </script>
 
 <section class="bg-deck text-decktext flex items-center gap-4 px-[18px] py-2 text-[13.5px]" aria-label="Plan">

@@ -29,6 +29,9 @@
 			deeper
 		}))
 	);
+	/** How long somebody has waited, to the minute. */
+	const waited = (since: number) =>
+		durationWords(Math.max(1, Math.floor((data.at - since) / 60_000)) * 60_000).replace(/ \d+ s$/, '');
 	/** The rules with one of them a place further up. */
 	const raised = (i: number) => inputs.flatMap((r, n) => (n === i - 1 ? [inputs[i]!, r] : n === i ? [] : [r]));
 	const ALL = [
@@ -79,9 +82,9 @@
 				<ul class="mt-1 text-[13px]">
 					{#each data.waiting.slice(0, 30) as w (w.id)}
 						<li class="flex items-baseline justify-between gap-2 px-1.5 py-1">
-							<a class="link" href={addressWith(page.url, { card: `endpoint/${w.id}` })}>{w.name}</a>
+							<a class="link whitespace-nowrap" href={addressWith(page.url, { card: `endpoint/${w.id}` })}>{w.name}</a>
 							{#if w.copies}<span class="pill pill-sand">copy</span>{/if}
-							<span class="text-ink2 ml-auto">{durationWords(Math.max(0, data.at - w.since))}</span>
+							<span class="text-ink2 ml-auto whitespace-nowrap">{waited(w.since)}</span>
 						</li>
 					{/each}
 				</ul>
@@ -104,8 +107,9 @@
 				</nav>
 				<p class="text-ink2 text-[13px]">
 					<b class="text-ink">{numberWords(data.awake)}</b> awake of
-					<b class="text-ink">{numberWords(data.total)}</b>{#if data.waits}
-						· <b class="text-sand">{data.waits}</b> {data.waits === 1 ? 'waits' : 'wait'} to be let in{/if}
+					<b class="text-ink">{numberWords(data.total)}</b>{#if data.waits}<span class="ml-1">·</span>
+						<b class="text-sand">{data.waits}</b>
+						{data.waits === 1 ? 'waits' : 'wait'} to be let in{/if}
 				</p>
 				{#if may('rules.set') && data.branches.length}<a
 						class="btn ml-auto"
