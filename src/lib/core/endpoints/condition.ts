@@ -237,6 +237,19 @@ export function patternOf(pattern: string): (text: string) => boolean {
 	};
 }
 
+/** The address that was read last: rules ask about one after the other. */
+let lastRead: { text: string; number: number | null } = { text: '', number: null };
+
+/** A plain IPv4 address as a number; null for anything else. */
+function plainNumber(text: string): number | null {
+	if (lastRead.text !== text) {
+		const parts = /^(\d{1,3})\.(\d{1,3})\.(\d{1,3})\.(\d{1,3})$/.exec(text)?.slice(1).map(Number);
+		const right = parts?.every((p) => p <= 255) === true && isAddress(text);
+		lastRead = { text, number: right ? parts.reduce((n, p) => n * 256 + p, 0) : null };
+	}
+	return lastRead.number;
+}
+
 /** Whether an address lies in a range, with a length or a mask. */
 export function addressTest(range: string): (address: string) => boolean {
 	const [network, mask] = range.split('/') as [string, string];
@@ -247,7 +260,11 @@ export function addressTest(range: string): (address: string) => boolean {
 			isAddress(address) && ipaddr.IPv4.parse(address).octets.every((o, i) => (o & bits[i]!) === wanted[i]);
 	}
 	const [base, length] = ipaddr.parseCIDR(range);
+	const size = 2 ** (32 - length);
+	const at = base.kind() === 'ipv4' ? Math.floor(plainNumber(base.toString())! / size) : null;
 	return (address) => {
+		const n = plainNumber(address);
+		if (n !== null) return at !== null && Math.floor(n / size) === at;
 		if (!ipaddr.isValid(address)) return false;
 		const parsed = ipaddr.process(address);
 		return parsed.kind() === base.kind() && parsed.match(base, length);
