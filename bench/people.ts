@@ -4,9 +4,6 @@ import type { AddressInfo } from 'node:net';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { generateEstate } from '$lib/core/estate/generate';
-import { readEstate } from '$lib/core/estate/read';
-import { beginning } from '$lib/core/estate/schema';
 import { entriesOf } from '$lib/core/people/entries';
 import { writeLdif } from '$lib/core/people/ldif';
 import type { PersonRecord } from '$lib/core/people/record';
@@ -14,17 +11,12 @@ import { EVERYTHING } from '$lib/core/scope/scope';
 import { DAY, FOREVER } from '$lib/core/time/units';
 import type { Context } from '$lib/server/context';
 import { openDb, run, type Db } from '$lib/server/db';
-import { Observer } from '$lib/server/engine/observer';
 import { importNow, keepFile } from '$lib/server/people/files';
 import { comingAt, comingGroups } from '$lib/server/people/coming';
 import { answerScim } from '$lib/server/scim';
-import { settleEstate } from '$lib/server/settle';
-import { wholeDirectory } from '$lib/server/simulator/directory';
-import { Lab } from '$lib/server/simulator/lab';
 import { uniform } from '$lib/server/simulator/random';
-import { vaultOf } from '$lib/server/vault';
 import { machinesPage, peoplePage } from '$lib/server/watch';
-import { stringify } from 'yaml';
+import { settled } from './settled';
 
 type Report = (name: string, value: number, unit: string, aim: string, met: boolean) => void;
 type Median = (work: () => unknown, n?: number) => number;
@@ -38,22 +30,6 @@ export async function peopleBench(report: Report, median: Median): Promise<void>
 
 const ESTATE = { domain: 'bench.example', name: 'Bench' };
 const PEOPLE = 50_000;
-
-/** An estate of a size as it is settled: nobody has done anything yet. */
-function settled(people: number, machines: number, path = ':memory:'): { db: Db; now: number } {
-	const read = readEstate(stringify(generateEstate(people, machines, 5)), 'bench', () => null);
-	if ('problems' in read) throw new Error(read.problems[0]!.message);
-	const { estate } = read;
-	const lab = new Lab(estate);
-	const db = openDb(path);
-	settleEstate(db, estate, beginning(estate), {
-		directory: wholeDirectory(estate, lab.world),
-		vault: vaultOf(Buffer.alloc(32))
-	});
-	// Its machines, as they are told of.
-	new Observer(db).take(lab.world.observations);
-	return { db, now: beginning(estate) + DAY };
-}
 
 /** Fifty thousand people as LDIF: a plan of what they come to, against a library that does nothing but read them. */
 function planned(report: Report): void {

@@ -1,5 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
-import { accessible, commitAndFollow, signIn, visit } from './hands';
+import { accessible, api, commitAndFollow, signIn, visit } from './hands';
 
 /** Devices that people sit at: where they stand, by which rule, and what a rule would do before it is saved. */
 const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });
@@ -84,5 +84,148 @@ test.describe('endpoints', () => {
 		await expect(room.getByRole('link', { name: 'Survey room' })).toBeVisible();
 		await visit(page, '/publish/endpoints?at=2026-11-16T12:00:00Z');
 		await expect(room.getByRole('link', { name: 'Survey room' })).toHaveCount(0);
+	});
+
+	test('thirty new boxes stay away because of a name, are missed on Today, and find their branch once it is mended', async ({
+		page
+	}) => {
+		test.slow();
+		await visit(page, '/');
+		const missed = page
+			.getByRole('listitem')
+			.filter({ hasText: '30 endpoints announced for Hobart have not called in' });
+		await expect(missed).toContainText('sextant.kittiwake.example does not resolve there');
+		await expect(missed).toContainText('Put sextant.kittiwake.example into the name service of this site');
+		await visit(page, '/publish/endpoints?list=announced');
+		const hobart = page.getByRole('row').filter({ has: page.getByRole('link', { name: 'Hobart', exact: true }) });
+		await expect(hobart).toContainText('not found');
+		const list = page.getByRole('table', { name: 'announced endpoints' });
+		await expect(list.getByRole('row', { name: /KT-9101/ })).toContainText('stays away');
+		await accessible(page);
+
+		// Who looks after the network puts the name in.
+		const { rows } = (await api(page.request, 'get', '/lab/faults')) as { rows: { id: number; kind: string }[] };
+		await api(page.request, 'delete', `/lab/faults/${rows.find((f) => f.kind === 'calling-unresolved')!.id}`);
+		await expect(hobart).toContainText('told by the record', { timeout: 60_000 });
+		await expect(
+			list
+				.getByRole('row', { name: /KT-9130/ })
+				.or(list.getByRole('row', { name: /KT-9101/ }))
+				.first()
+		).toContainText('called in', { timeout: 90_000 });
+		await list.getByRole('link', { name: 'hba-new-01' }).click();
+		await expect(card(page)).toContainText('Kittiwake › Offices › Hobart');
+		await expect(card(page)).toContainText('rule 4, Offices, fits: Hobart');
+		await visit(page, '/');
+		await expect(page.getByText('announced for Hobart')).toHaveCount(0, { timeout: 60_000 });
+	});
+
+	test('endpoints are announced from a delivery note, and taken from the list again; who is let in is said site by site', async ({
+		page
+	}) => {
+		await visit(page, '/publish/endpoints?list=announced&make=announce');
+		await page.getByRole('button', { name: 'Plan to announce them' }).click();
+		await expect(page.getByText('Write serial numbers, one on a line.')).toBeVisible();
+		await expect(page.getByText('Choose a day.')).toBeVisible();
+		await page.getByLabel('For', { exact: true }).selectOption({ label: 'Halifax' });
+		await page.getByRole('textbox', { name: 'Expected from' }).fill('30 Nov');
+		await page.getByLabel('Serial numbers').fill('serial;model\nHX 1;Tern 5\nHX-2;Tern 5\nHX-2;Tern 5');
+		await page.getByRole('button', { name: 'Plan to announce them' }).click();
+		await expect(page.getByText('Line 2: HX·1 is no serial number: it has a gap in it.')).toBeVisible();
+		await page.getByLabel('From a file').setInputFiles({
+			name: 'note.csv',
+			mimeType: 'text/csv',
+			buffer: Buffer.from('model,serial number\nTern 5,HX-1\nTern 5,HX-2\n')
+		});
+		await expect(page.getByText('2 serial numbers')).toBeVisible();
+		await page.getByRole('button', { name: 'Plan to announce them' }).click();
+		await expect(plan(page)).toContainText('Announce 2 endpoints for Halifax');
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/publish/endpoints?list=announced&scope=site:halifax');
+		const list = page.getByRole('table', { name: 'announced endpoints' });
+		await expect(list.getByRole('row', { name: /HX-2/ })).toContainText('expected');
+		await page.getByRole('button', { name: 'Remove HX-1' }).click();
+		await expect(plan(page)).toContainText('Announce HX-1 no more');
+		expect(await commitAndFollow(page)).toBe('done');
+		await expect(list.getByRole('row', { name: /HX-1/ })).toHaveCount(0);
+
+		await visit(page, '/publish/endpoints?list=announced');
+		await page.getByRole('link', { name: 'Change how endpoints at Halifax are let in' }).click();
+		await page.getByRole('combobox', { name: 'Are let in' }).selectOption({ label: 'if announced, by the rules' });
+		await page.getByRole('button', { name: 'Plan the change' }).click();
+		await expect(plan(page)).toContainText('Let new endpoints at Halifax in if announced, by the rules');
+		await page.getByRole('button', { name: 'Discard' }).click();
+		await page.getByRole('link', { name: 'Change the networks of endpoints at Halifax' }).click();
+		await page.getByRole('textbox', { name: /^Ranges/ }).fill('10.22.4.0/22, 10.21.5.0/24');
+		await page.getByRole('button', { name: 'Plan the networks' }).click();
+		await expect(page.getByText('10.21.5.0/24 has addresses in common with 10.21.4.0/22 of Bergen.')).toBeVisible();
+		await page.getByRole('textbox', { name: /^Ranges/ }).fill('10.22.4.0/22, 10.22.8.0/24');
+		await page.getByRole('button', { name: 'Plan the networks' }).click();
+		await expect(plan(page)).toContainText('Endpoints at Halifax have addresses in 10.22.4.0/22, 10.22.8.0/24');
+		await page.getByRole('button', { name: 'Discard' }).click();
+		await page.getByRole('link', { name: 'change where endpoints call' }).click();
+		await page.getByLabel('Host and port').fill('sextant.kittiwake.example');
+		await page.getByRole('button', { name: 'Plan the address' }).click();
+		await expect(page.getByText('Write a host and a port such as sextant.kept.example:8443.')).toBeVisible();
+		await page.getByLabel('Host and port').fill('calls.kittiwake.example:8443');
+		await page.getByRole('button', { name: 'Plan the address' }).click();
+		await expect(plan(page)).toContainText('Let endpoints call calls.kittiwake.example:8443');
+		await plan(page).getByRole('button', { name: 'Review' }).click();
+		await expect(review(page)).toContainText('RV Fulmar: the record _sextant._tcp.kittiwake.example tells');
+		await page.getByRole('button', { name: 'Discard' }).click();
+	});
+
+	test('a device that was lost is shut out: its certificate is revoked, until somebody lets it in again', async ({
+		page
+	}) => {
+		await visit(page, '/publish/endpoints?list=devices&scope=branch:chart-room');
+		await page.getByRole('table', { name: 'endpoints' }).getByRole('link', { name: 'bgo-cr-002' }).click();
+		await expect(card(page)).toContainText(/good until \d+ Feb 2027/);
+		await card(page).getByRole('link', { name: 'Shut it out' }).click();
+		await page.getByRole('button', { name: 'Plan to shut it out' }).click();
+		await expect(page.getByText('Say why.')).toBeVisible();
+		await page.getByRole('textbox', { name: /^Why/ }).fill('left in a taxi');
+		await page.getByRole('button', { name: 'Plan to shut it out' }).click();
+		await expect(plan(page)).toContainText('Shut bgo-cr-002 out');
+		await plan(page).getByRole('button', { name: 'Review' }).click();
+		await expect(review(page)).toContainText('1 certificate of theirs would be revoked');
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/publish/endpoints?list=devices&scope=endpoint:bgo-cr-002');
+		await expect(page.getByRole('table', { name: 'endpoints' })).toContainText('shut out');
+		const { revoked, list } = (await api(page.request, 'get', '/endpoint-authority')) as {
+			revoked: { by: string }[];
+			list: string;
+		};
+		expect(revoked.length).toBeGreaterThan(0);
+		expect(list).toContain('BEGIN X509 CRL');
+		await page.getByRole('link', { name: 'bgo-cr-002', exact: true }).click();
+		await expect(card(page)).toContainText(/revoked on .* by/);
+		await expect(card(page)).toContainText('left in a taxi');
+		await card(page).getByRole('link', { name: 'Let it in' }).click();
+		await page.getByLabel('Into').selectOption({ label: 'Kittiwake › Offices › Bergen › Chart room' });
+		await page.getByRole('button', { name: 'Plan to let it in' }).click();
+		expect(await commitAndFollow(page)).toBe('done');
+	});
+
+	test('a box that sleeps is woken by its neighbour, and one that is gone for good is forgotten', async ({ page }) => {
+		await visit(page, '/publish/endpoints?list=devices&scope=branch:hobart%20state:asleep%20model:"Tern%205"');
+		await expect(page.getByRole('button', { name: /^Wake the \d+ asleep$/ })).toBeVisible();
+		const first = page.getByRole('table', { name: 'endpoints' }).getByRole('link', { name: /^hba-/ }).first();
+		const name = await first.innerText();
+		await first.click();
+		await card(page).getByRole('button', { name: 'Wake it' }).click();
+		await expect(plan(page)).toContainText(`Wake ${name}`);
+		await plan(page).getByRole('button', { name: 'Review' }).click();
+		await expect(review(page)).toContainText(/woken by hba-/);
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, `/publish/endpoints?list=devices&scope=endpoint:${name}`);
+		const list = page.getByRole('table', { name: 'endpoints' });
+		await expect(list).toContainText(name);
+		await list.getByRole('link', { name }).click();
+		await card(page).getByRole('button', { name: 'Forget it' }).click();
+		await expect(plan(page)).toContainText(`Forget ${name}`);
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, `/publish/endpoints?list=devices&scope=endpoint:${name}`);
+		await expect(page.getByRole('table', { name: 'endpoints' }).getByRole('link', { name })).toHaveCount(0);
 	});
 });

@@ -316,6 +316,12 @@ test('the lab bench pauses, steps and breaks things, plainly apart', async ({ pa
 	await bench.getByRole('button', { name: 'Switch the fault on' }).click();
 	await expect(bench).toContainText('agent-stopped: bgo-br-001');
 	await bench.getByRole('button', { name: /switch off agent-stopped bgo-br-001/ }).click();
+	await bench.getByLabel('A device to switch on').fill('nobody-9');
+	await bench.getByRole('button', { name: 'Switch the device on' }).click();
+	await expect(bench.getByRole('alert')).toContainText('The lab has no device nobody-9.');
+	await bench.getByLabel('A device to switch on').fill('hba-ws-01');
+	await bench.getByRole('button', { name: 'Switch the device on' }).click();
+	await expect(bench.getByRole('status')).toContainText('hba-ws-01 is switched on.');
 	await bench.getByRole('button', { name: 'Go on' }).click();
 	await expect(bench).not.toContainText('paused');
 });

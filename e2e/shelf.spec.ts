@@ -108,6 +108,8 @@ test.describe('an old forms app, from a package to the shelves of people', () =>
 			await carryOut(page, 'package.make', { capture: id, name: 'logline', number });
 			// Without the file that was doubtful it does not start; with it, it does.
 			await visit(page, '/publish/packages?card=package/logline');
+			// The card as it is now, not as it was before this version.
+			await expect(card(page)).toContainText(number);
 			await card(page).getByRole('button', { name: 'Try it as an ordinary person' }).click();
 			await expect(plan(page)).toContainText('Try logline 3.0.0 as');
 			expect(await commitAndFollow(page)).toBe('done');

@@ -129,7 +129,12 @@ export const handleError: HandleServerError = ({ error, event, status, message }
 			advice: 'Try again in a moment.'
 		};
 	log.error(
-		{ request: event.locals.number, address: event.url.pathname, err: error },
+		// What stands in the link of an invitation lets somebody in: it is in no log.
+		{
+			request: event.locals.number,
+			address: event.params.token === undefined ? event.url.pathname : event.route.id,
+			err: error
+		},
 		'a page met what nobody foresaw'
 	);
 	return {

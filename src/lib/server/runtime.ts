@@ -15,6 +15,8 @@ export interface Bench {
 	faults(): Promise<SimFault[]>;
 	addFault(kind: SimFault['kind'], target: string, value: number | null): Promise<number>;
 	clearFault(id: number): Promise<boolean>;
+	/** Switches a device on, by its name or its serial number. Answers whether there is one. */
+	startEndpoint(called: string): Promise<boolean>;
 	/** Sites that the lab has but did not begin with, and what it takes to join them up. */
 	sites(): Promise<LabSite[]>;
 	outbox(): Promise<{ to: string; subject: string; body: string; at: number }[]>;

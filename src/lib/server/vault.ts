@@ -1,4 +1,4 @@
-import { createCipheriv, createDecipheriv, randomBytes } from 'node:crypto';
+import { createCipheriv, createDecipheriv, hkdfSync, randomBytes } from 'node:crypto';
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 
@@ -8,14 +8,17 @@ export interface Vault {
 	seal(secret: string, about: string): string;
 	/** Opens it again; null when the key is another one, or the text was tampered with. */
 	open(sealed: string, about: string): string | null;
+	/** 32 bytes that follow from its key, for one use alone: others learn neither the key nor those of another use from them. */
+	derive(about: string): Buffer;
 }
 
 const NONCE = 12;
 const TAG = 16;
 
-/** A vault over a key of 32 bytes: AES-256-GCM (NIST SP 800-38D), a fresh nonce for each secret. */
+/** A vault over a key of 32 bytes: AES-256-GCM (NIST SP 800-38D), a fresh nonce for each secret; HKDF with SHA-256 (RFC 5869) for what follows from it. */
 export function vaultOf(key: Buffer): Vault {
 	return {
+		derive: (about) => Buffer.from(hkdfSync('sha256', key, '', `sextant ${about}`, 32)),
 		seal(secret, about) {
 			const nonce = randomBytes(NONCE);
 			const cipher = createCipheriv('aes-256-gcm', key, nonce).setAAD(Buffer.from(about));

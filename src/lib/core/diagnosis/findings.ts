@@ -17,6 +17,7 @@ export interface Finding {
 		| 'people give up'
 		| 'runaway machine'
 		| 'site not in order'
+		| 'endpoints stay away'
 		| 'package not attached'
 		| 'part of Sextant'
 		| 'unreadable data';
@@ -423,7 +424,7 @@ export function pressedFindings(
 	}));
 }
 
-/** Sites where a check fails: what is planned for them is blocked until it passes. */
+/** Sites where a check fails: what is planned for them is blocked until it passes. Devices that people sit at have findings of their own. */
 export function siteFindings(
 	sites: { id: string; name: string; failing: { name: SiteCheck; saw: string; remedy: string; since: number }[] }[]
 ): Finding[] {

@@ -193,6 +193,10 @@ export function conditionText(c: Condition): string {
 	}
 }
 
+/** How many parts a condition has. */
+export const partsOf = (c: Condition): number =>
+	c.is === 'all' || c.is === 'some' ? c.of.reduce((n, x) => n + partsOf(x), 0) : c.is === 'not' ? partsOf(c.of) : 1;
+
 /** A device at a start, as rules see it. */
 export interface Device {
 	serial: string;

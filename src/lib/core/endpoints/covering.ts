@@ -18,8 +18,10 @@ interface Box {
 	holds: ReadonlyMap<string, boolean>;
 }
 
-/** So many boxes are looked at; what takes more is not worked out. */
+/** So many boxes a condition may come to, or what is left of it. */
 const MOST = 4000;
+/** So many pieces and parts of boxes are looked at or copied, over all conditions together: what takes more is not worked out. */
+const WORK = 3_000_000;
 
 class TooMany extends Error {}
 
@@ -72,63 +74,85 @@ class Cuts {
 		return (this.values.get(d)?.length ?? 0) + 1;
 	}
 
+	private readonly whole = new Map<Dimension, bigint>();
+	/** How much may still be looked at. */
+	private work = WORK;
+
+	/** So much more is looked at; throws where that is too much. */
+	spend(steps: number): void {
+		this.work -= steps;
+		if (this.work < 0) throw new TooMany();
+	}
+
 	all(d: Dimension): bigint {
-		return (1n << BigInt(this.count(d))) - 1n;
+		let bits = this.whole.get(d);
+		if (bits === undefined) this.whole.set(d, (bits = (1n << BigInt(this.count(d))) - 1n));
+		return bits;
 	}
 
 	/** The pieces in which a part of a condition holds; null for what is not cut. */
 	pieces(c: Condition): { dimension: Dimension; in: bigint } | null {
-		const set = (dimension: Dimension, holds: (i: number) => boolean) => {
-			let bits = 0n;
-			for (let i = 0; i < this.count(dimension); i++) if (holds(i)) bits |= 1n << BigInt(i);
-			return { dimension, in: bits };
+		const row = (dimension: Dimension, first: number, last: number) => {
+			this.spend(1 + this.count(dimension) / 64);
+			return {
+				dimension,
+				in: last < first ? 0n : ((1n << BigInt(last - first + 1)) - 1n) << BigInt(first)
+			};
 		};
 		if (c.is === 'address') {
 			const e = ends(c.range);
 			if (!e) return null;
-			return set(
-				'address',
-				(i) => i < this.addresses.length && this.addresses[i]! >= e[0] && this.addresses[i]! <= e[1]
-			);
+			// Both are among the cuts: where a range begins, and where what lies behind it does.
+			return row('address', this.addressAt(e[0]), this.addressAt(e[1] + 1) - 1);
 		}
 		if (c.is === 'firmware') {
 			const v = 2 * this.versions.indexOf(fullVersion(c.version)!) + 1;
-			const last = 2 * this.versions.length + 1;
-			const holds = {
-				'>=': (i: number) => i >= v,
-				'>': (i: number) => i > v,
-				'<=': (i: number) => i <= v,
-				'<': (i: number) => i < v,
-				'=': (i: number) => i === v
-			};
-			return set('firmware', (i) => i < last && holds[c.compare](i));
+			// The last piece is what is no version.
+			const last = 2 * this.versions.length;
+			const from = { '>=': v, '>': v + 1, '<=': 0, '<': 0, '=': v }[c.compare];
+			const until = { '>=': last, '>': last, '<=': v, '<': v - 1, '=': v }[c.compare];
+			return row('firmware', from, until);
 		}
 		if (c.is === 'equals' && c.of !== 'team') {
 			const n = this.values.get(c.of)!.indexOf(valueOf(c.of, c.value));
-			return set(c.of, (i) => i === n);
+			return row(c.of, n, n);
 		}
 		return null;
+	}
+
+	/** Which of the cuts an address is. */
+	private addressAt(n: number): number {
+		let low = 0;
+		let high = this.addresses.length;
+		while (low < high) {
+			const middle = (low + high) >> 1;
+			if (this.addresses[middle]! < n) low = middle + 1;
+			else high = middle;
+		}
+		return low;
 	}
 }
 
 const valueOf = (of: string, value: string): string => (of === 'site' ? value : value.toLowerCase());
 
 const NOTHING_SAID: Box = { pieces: new Map(), holds: new Map() };
+const sizeOf = (b: Box): number => b.pieces.size + b.holds.size;
+
+/** Whether two boxes have anything in common. */
+function overlap(a: Box, b: Box, cuts: Cuts): boolean {
+	cuts.spend(1 + b.pieces.size + b.holds.size);
+	for (const [d, bits] of b.pieces) if (((a.pieces.get(d) ?? cuts.all(d)) & bits) === 0n) return false;
+	for (const [k, is] of b.holds) if (a.holds.has(k) && a.holds.get(k) !== is) return false;
+	return true;
+}
 
 /** What two boxes have in common; null where that is nothing. */
 function common(a: Box, b: Box, cuts: Cuts): Box | null {
+	if (!overlap(a, b, cuts)) return null;
+	cuts.spend(sizeOf(a) + sizeOf(b));
 	const pieces = new Map(a.pieces);
-	for (const [d, bits] of b.pieces) {
-		const both = (pieces.get(d) ?? cuts.all(d)) & bits;
-		if (both === 0n) return null;
-		pieces.set(d, both);
-	}
-	const holds = new Map(a.holds);
-	for (const [k, is] of b.holds) {
-		if (holds.has(k) && holds.get(k) !== is) return null;
-		holds.set(k, is);
-	}
-	return { pieces, holds };
+	for (const [d, bits] of b.pieces) pieces.set(d, (pieces.get(d) ?? cuts.all(d)) & bits);
+	return { pieces, holds: new Map([...a.holds, ...b.holds]) };
 }
 
 /** The boxes of which a condition is made up, or of what it leaves (`not`). */
@@ -160,7 +184,8 @@ function boxesOf(c: Condition, cuts: Cuts, holds = true): Box[] {
 
 /** What of a box another leaves, in boxes that have nothing in common. */
 function without(a: Box, b: Box, cuts: Cuts): Box[] {
-	if (!common(a, b, cuts)) return [a];
+	if (!overlap(a, b, cuts)) return [a];
+	cuts.spend(sizeOf(b) * (sizeOf(a) + sizeOf(b)));
 	const left: Box[] = [];
 	const pieces = new Map(a.pieces);
 	for (const [d, bits] of b.pieces) {
@@ -189,46 +214,103 @@ export type Left =
 	/** It takes too long to work out. */
 	| { left: 'unknown' };
 
-/** What some boxes leave of others; null where it takes too long to work out. */
-function rest(own: readonly Box[], taken: readonly (readonly Box[])[], cuts: Cuts): Box[] | null {
+/** What some boxes leave of others. Throws where that takes too long to work out. */
+function rest(own: readonly Box[], taken: readonly (readonly Box[])[], cuts: Cuts): Box[] {
 	let left = [...own];
 	for (const boxes of taken)
 		for (const b of boxes) {
 			left = left.flatMap((a) => without(a, b, cuts));
-			if (left.length > MOST) return null;
+			if (left.length > MOST) throw new TooMany();
 		}
 	return left;
+}
+
+/** So many devices that might be are tried before it is worked out whether there can be any. */
+const TRIES = 24;
+
+/**
+ * Whether some device that a box takes in is plainly in none of others: a few are made up, spread over its pieces, and tried. Most of what is left
+ * is found so; what is not may still be left.
+ */
+function plainlyLeft(own: Box, taken: readonly (readonly Box[])[], cuts: Cuts): boolean {
+	const places = new Map<Dimension, readonly bigint[]>();
+	const placesOf = (d: Dimension): readonly bigint[] => {
+		let list = places.get(d);
+		if (!list) {
+			const bits = (own.pieces.get(d) ?? cuts.all(d)).toString(2);
+			cuts.spend(bits.length);
+			list = [...bits].flatMap((bit, i) => (bit === '1' ? [1n << BigInt(bits.length - 1 - i)] : []));
+			places.set(d, list);
+		}
+		return list;
+	};
+	let state = 1;
+	// A linear congruential generator (Knuth, The Art of Computer Programming 2, 3.3.4): the same tries for the same conditions.
+	const draw = (): number => (state = (Math.imul(state, 1664525) + 1013904223) >>> 0) / 2 ** 32;
+	for (let n = 0; n < TRIES; n++) {
+		// Most parts hold of few devices: the first that is tried has none that it need not have.
+		const likely = n === 0 ? 0 : 0.5;
+		const at = new Map<Dimension, bigint>();
+		const holds = new Map(own.holds);
+		const inside = (b: Box): boolean => {
+			for (const [d, bits] of b.pieces) {
+				let piece = at.get(d);
+				if (piece === undefined) {
+					const list = placesOf(d);
+					at.set(d, (piece = list[Math.floor(draw() * list.length)]!));
+				}
+				if ((piece & bits) === 0n) return false;
+			}
+			for (const [k, is] of b.holds) {
+				let has = holds.get(k);
+				if (has === undefined) holds.set(k, (has = draw() < likely));
+				if (has !== is) return false;
+			}
+			return true;
+		};
+		const met = taken.some((boxes) => {
+			cuts.spend(1 + boxes.length);
+			return boxes.some(inside);
+		});
+		if (!met) return true;
+	}
+	return false;
+}
+
+/** What one condition is left by those before it. */
+function leftOf(own: readonly Box[], before: readonly (readonly Box[] | null)[], cuts: Cuts): Left {
+	if (own.length === 0) return { left: 'impossible' };
+	const known = before.filter((b) => b !== null);
+	if (own.some((o) => plainlyLeft(o, known, cuts))) return { left: 'some' };
+	let by = before.flatMap((b, j) => (b?.some((x) => own.some((o) => overlap(o, x, cuts))) ? [j] : []));
+	const leaves = (them: readonly number[]) =>
+		rest(
+			own,
+			them.map((j) => before[j]!),
+			cuts
+		).length > 0;
+	if (leaves(by)) return { left: 'some' };
+	// Those that are not needed for it are left out, the last first: what stands earlier decides.
+	for (const j of [...by].reverse()) {
+		const fewer = by.filter((x) => x !== j);
+		if (fewer.length && !leaves(fewer)) by = fewer;
+	}
+	return { left: 'none', by };
 }
 
 /** What each condition in a row is left by those before it. */
 export function leftTo(conditions: readonly Condition[]): Left[] {
 	const cuts = new Cuts(conditions);
-	const boxes = conditions.map((c): Box[] | null => {
+	const within = <T>(work: () => T): T | null => {
 		try {
-			return boxesOf(c, cuts);
+			return work();
 		} catch (e) {
 			if (e instanceof TooMany) return null;
 			throw e;
 		}
-	});
-	return boxes.map((own, i): Left => {
-		if (own === null) return { left: 'unknown' };
-		if (own.length === 0) return { left: 'impossible' };
-		let by = boxes.slice(0, i).flatMap((b, j) => (b?.some((x) => own.some((o) => common(o, x, cuts))) ? [j] : []));
-		const without = (them: readonly number[]) =>
-			rest(
-				own,
-				them.map((j) => boxes[j]!),
-				cuts
-			);
-		const left = without(by);
-		if (left === null) return { left: 'unknown' };
-		if (left.length > 0) return { left: 'some' };
-		// Those that are not needed for it are left out, the last first: what stands earlier decides.
-		for (const j of [...by].reverse()) {
-			const fewer = by.filter((x) => x !== j);
-			if (fewer.length && without(fewer)?.length === 0) by = fewer;
-		}
-		return { left: 'none', by };
-	});
+	};
+	const boxes = conditions.map((c) => within(() => boxesOf(c, cuts)));
+	return boxes.map(
+		(own, i): Left => (own && within(() => leftOf(own, boxes.slice(0, i), cuts))) ?? { left: 'unknown' }
+	);
 }

@@ -145,6 +145,23 @@ describe('rules that never decide', () => {
 		expect(left('not any')).toEqual(['impossible']);
 		expect(left('model ~ a* and not model ~ A*')).toEqual(['impossible']);
 	});
+	test('two hundred that each take much to work out end, whatever can be said of them', () => {
+		const heavy = (n: number) =>
+			Array.from({ length: 9 }, (_v, i) => `(name ~ a${n}-${i}* or serial ~ b${n}-${i}*)`).join(' and ');
+		expect(left(...Array.from({ length: 200 }, (_v, n) => heavy(n)))).toHaveLength(200);
+		expect(left(...Array.from({ length: 200 }, (_v, n) => `not (${heavy(n)})`))).toHaveLength(200);
+		expect(
+			left(...Array.from({ length: 200 }, (_v, n) => `address in 10.${n}.0.0/16`), 'address in 10.0.0.0/9').at(-1)
+		).toBe(`none by ${Array.from({ length: 128 }, (_v, n) => n).join()}`);
+	});
+	test('forty of fifty parts each end as well', () => {
+		const parts = (sign: string) =>
+			Array.from({ length: 40 }, (_v, r) =>
+				Array.from({ length: 50 }, (_w, i) => `${sign}name ~ x${r}-${i}*`).join(' or ')
+			);
+		expect(left(...parts(''))).toEqual(Array.from({ length: 40 }, () => 'some'));
+		expect(left(...parts('not ')).slice(0, 2)).toEqual(['some', 'some']);
+	});
 	test('where it takes too long it is not claimed', () => {
 		const many = Array.from({ length: 14 }, (_v, i) => `(name ~ a${i}* or serial ~ b${i}*)`).join(' and ');
 		expect(left(many, `not (${many})`)[0]).toBe('unknown');

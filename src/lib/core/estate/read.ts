@@ -387,12 +387,14 @@ function checkEndpoints(
 	complain: (path: (string | number)[], message: string) => void
 ): void {
 	const { fleets, branches, rules } = estate.endpoints;
-	const known = new Map<string, unknown>();
+	const known = new Map<string, number>();
 	branches.forEach((b, i) => {
+		const deep = (b.parent === undefined ? 0 : (known.get(b.parent) ?? 0)) + 1;
+		if (deep > 20) complain(['endpoints', 'branches', i, 'parent'], 'expected branches at most 20 deep');
 		if (known.has(b.id)) complain(['endpoints', 'branches', i, 'id'], `a second branch called ${b.id}`);
 		if (b.parent !== undefined) need(known, b.parent, ['endpoints', 'branches', i, 'parent'], 'branch before it');
 		if (b.site !== undefined) need(sites, b.site, ['endpoints', 'branches', i, 'site'], 'site');
-		known.set(b.id, b);
+		known.set(b.id, deep);
 	});
 	rules.forEach((r, i) => need(known, r.into, ['endpoints', 'rules', i, 'into'], 'branch'));
 	const ids = new Set<string>();
@@ -403,6 +405,12 @@ function checkEndpoints(
 		f.teams?.forEach((t, j) => need(teams, t, ['endpoints', 'fleets', i, 'teams', j], 'team'));
 		const pattern = parsePattern(f.naming);
 		if ('problem' in pattern) complain(['endpoints', 'fleets', i, 'naming'], pattern.problem);
+		const other =
+			f.first === undefined
+				? undefined
+				: fleets.find((x) => x !== f && (x.serials.startsWith(f.serials) || f.serials.startsWith(x.serials)));
+		if (other)
+			complain(['endpoints', 'fleets', i, 'first'], `its serial numbers could be those of the fleet ${other.id}`);
 	});
 	const ranges: { range: string; first: number; last: number }[] = [];
 	estate.sites.forEach((s, i) =>
@@ -509,6 +517,8 @@ function checkFaults(
 		'names-wrong': sites,
 		'clock-off': sites,
 		'package-store-down': sites,
+		'calling-untold': sites,
+		'calling-unresolved': sites,
 		// Named by words of the step.
 		'build-step-fails': null
 	};

@@ -68,6 +68,11 @@ const network = v.strictObject({
 	first: address,
 	last: address
 });
+/** Where devices call: a host and a port. */
+const calledAddress = v.pipe(
+	v.string(),
+	v.check((t) => readAddress(t) !== null, 'expected a host and a port such as sextant.example:8443')
+);
 const link = v.strictObject({
 	to: id,
 	mbit: v.pipe(v.number(), v.minValue(0.001, 'expected more than 0')),
@@ -109,6 +114,8 @@ const site = v.strictObject({
 		v.array(v.pipe(v.string(), v.check(isIpv4Range, 'expected an address range such as 10.21.4.0/22'))),
 		[]
 	),
+	/** What its network tells devices of where to call; where nothing is said, the name service tells the right one. */
+	calling: v.optional(v.strictObject({ dhcp: v.optional(calledAddress), dns: v.optional(calledAddress) })),
 	links: v.optional(v.array(link), [])
 });
 const host = v.strictObject({
@@ -350,6 +357,10 @@ const fleet = v.strictObject({
 	each: v.optional(v.pipe(count, v.minValue(1, 'expected at least 1')), 1),
 	/** So many more that nobody has, and that have never started. */
 	spare: v.optional(v.pipe(count, v.maxValue(10_000, 'expected at most 10000')), 0),
+	/** When they are switched on, some minutes apart; never where nothing is said. */
+	spare_on: v.optional(moment),
+	/** The number of its first; where nothing is said they go on from those of the fleets before. */
+	first: v.optional(v.pipe(count, v.minValue(1, 'expected at least 1'))),
 	/** Copies of the first: the same serial number, with another key. */
 	clones: v.optional(v.pipe(count, v.maxValue(10, 'expected at most 10')), 0)
 });
@@ -368,6 +379,8 @@ const enrolmentRule = v.strictObject({
 	deeper: v.optional(v.picklist(['stay', 'move']), 'stay')
 });
 const endpoints = v.strictObject({
+	/** Where they are to call; where nothing is said each finds Sextant. */
+	called_at: v.optional(calledAddress),
 	fleets: v.optional(v.array(fleet), []),
 	branches: v.optional(v.array(branch), []),
 	rules: v.optional(v.array(enrolmentRule), [])
@@ -422,7 +435,9 @@ export const FAULT_KINDS = [
 	'join-refused',
 	'boot-server-down',
 	'disk-full',
-	'package-store-down'
+	'package-store-down',
+	'calling-untold',
+	'calling-unresolved'
 ] as const;
 const fault = v.strictObject({
 	kind: v.picklist(FAULT_KINDS, `expected one of ${FAULT_KINDS.join(', ')}`),

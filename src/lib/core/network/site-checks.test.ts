@@ -17,7 +17,8 @@ const right: SiteFacts = {
 	networks: [{ id: 'desks', free: 12 }],
 	planned: 12,
 	whole: 3,
-	from: null
+	from: null,
+	devices: { ok: true, saw: 'the network tells it', remedy: '' }
 };
 const failing = (f: Partial<SiteFacts>) => checkSite({ ...right, ...f }).filter((c) => c.ok === false);
 

@@ -11,7 +11,8 @@ export const SITE_CHECKS = [
 	'clock',
 	'accounts',
 	'addresses',
-	'image'
+	'image',
+	'devices'
 ] as const;
 export type SiteCheck = (typeof SITE_CHECKS)[number];
 
@@ -32,7 +33,8 @@ export const SITE_CHECK_WORDS: Record<SiteCheck, { asks: string; fails: string }
 		asks: 'Are there addresses for the machines planned?',
 		fails: 'it has too few free addresses for the machines planned'
 	},
-	image: { asks: 'Can it get at an image?', fails: 'it cannot get at any image' }
+	image: { asks: 'Can it get at an image?', fails: 'it cannot get at any image' },
+	devices: { asks: 'Do its devices learn where to call?', fails: 'new devices there do not find Sextant' }
 };
 
 /** What a plan asks of a site. */
@@ -74,6 +76,8 @@ export interface SiteFacts {
 	/** Versions that stand whole at the site, and a site that has some and that a working link leads to. */
 	whole: number;
 	from: string | null;
+	/** Whether devices that start there for the first time find Sextant; null where no network of it is for devices, or nothing says where to call. */
+	devices: Pick<SiteResult, 'ok' | 'saw' | 'remedy'> | null;
 }
 
 export interface SiteResult {
@@ -164,7 +168,8 @@ export function checkSite(f: SiteFacts): SiteResult[] {
 					? `none there yet; ${f.from} can send one`
 					: 'none there, and no working link leads to a site that has one',
 			'Give the site a link to one that has images, or bring the link up.'
-		)
+		),
+		...(f.devices ? [{ name: 'devices' as const, ...f.devices }] : [])
 	];
 }
 

@@ -77,8 +77,8 @@ export const dnValue = (text: string): string =>
 		.replace(/[\\"+,;<>=]/g, '\\$&')
 		// eslint-disable-next-line no-control-regex -- a name may hold anything, and these are written by their number
 		.replace(/[\u0000-\u001f]/g, (c) => `\\${c.charCodeAt(0).toString(16).padStart(2, '0')}`)
-		.replace(/^[ #]/, '\\$&')
-		.replace(/ $/, '\\ ');
+		// At once: of a single blank, which is both, it is one.
+		.replace(/^[ #]| $/g, '\\$&');
 
 /** The same for names that mean the same: attributes and values in small letters. Null where it is no name. */
 export const dnKey = (text: string): string | null => keyOf(parseDn(text));

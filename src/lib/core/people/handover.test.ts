@@ -74,7 +74,6 @@ test('what becomes of each thing is said, with whom it goes to and until when it
 		'm-1: kept until Tue 1 Dec, is Bo’s then',
 		expect.stringMatching(/^their profile, .*: kept until Tue 1 Dec, is Bo’s then$/),
 		'their second factor is forgotten',
-		'their account in the console (operator) is shut',
-		'1 token that they have made works no longer: nightly'
+		'their account in the console (operator) and the token that they have made (nightly): for an owner to end, as Today will say'
 	]);
 });

@@ -124,10 +124,9 @@ export function leavingFacts(
 	if (b.profile > 0) say(`their profile, ${sizeWords(b.profile)}: kept until ${ways.kept}, ${then}`, 'profiles');
 	if (b.grants.length) say(`granted to them alone: ${names(b.grants)}: ends with what is kept`, 'grants');
 	if (b.factor) say('their second factor is forgotten', 'sign-in');
-	if (b.role !== null) say(`their account in the console (${b.role}) is shut`, 'roles');
-	if (b.tokens.length)
+	if (b.role !== null)
 		say(
-			`${countWords(b.tokens.length, 'token')} that they have made ${b.tokens.length === 1 ? 'works' : 'work'} no longer: ${b.tokens.join(', ')}`,
+			`their account in the console (${b.role})${b.tokens.length ? ` and the ${b.tokens.length === 1 ? 'token' : 'tokens'} that they have made (${b.tokens.join(', ')})` : ''}: for an owner to end, as Today will say`,
 			'roles'
 		);
 	return facts;

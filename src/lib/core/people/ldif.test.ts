@@ -140,6 +140,8 @@ describe('a distinguished name', () => {
 		expect(dnKey('UID=Anna, ou=People')).toBe(dnKey('uid=anna,OU=people'));
 	});
 	test('reads back to what was written of it', () => {
+		for (const text of [' ', '  ', '#', '\\ ', ' x ', '\\'])
+			expect(parseDn(`cn=${dnValue(text)},dc=x`)?.[0]).toEqual([{ attribute: 'cn', value: text }]);
 		fc.assert(
 			fc.property(fc.string({ unit: 'grapheme' }), (text) => {
 				expect(parseDn(`cn=${dnValue(text)},dc=x`)?.[0]).toEqual([{ attribute: 'cn', value: text }]);

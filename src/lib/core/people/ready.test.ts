@@ -64,7 +64,7 @@ describe('a morning', () => {
 			{ kind: 'grow', pool: 'quay', machines: 2 }
 		]);
 		expect(first(morning({ pools: [{ of: 'x', pools: [full] }] }))).toBe(
-			'Desks Quay is full at that hour: about 20 of 20 seats are taken'
+			'Desks Quay is full at that hour: about 20 would be on its 20 seats'
 		);
 		expect(readyFor(morning({ pools: [{ of: 'x', pools: [full, pool({ id: 'isle' })] }] })).value).toBe('ready');
 		expect(first(morning({ pools: [{ of: 'My desk', pools: [] }] }))).toBe('no pool serves My desk for them');

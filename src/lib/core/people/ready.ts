@@ -1,4 +1,4 @@
-import { countWords, durationWords } from '../time/units';
+import { countWords, durationWords, sizeWords } from '../time/units';
 import type { Explained, Fact } from '../why/explained';
 
 /** How ready an estate is for somebody on a day: nothing is missing; something they will meet; something they cannot work without. */
@@ -55,12 +55,6 @@ export interface Mend {
 	machines: number;
 }
 
-const SIZES = ['bytes', 'kB', 'MB', 'GB', 'TB'];
-const sizeWords = (bytes: number): string => {
-	const n = Math.min(SIZES.length - 1, bytes < 1000 ? 0 : Math.floor(Math.log10(bytes) / 3));
-	return `${(bytes / 1000 ** n).toFixed(bytes / 1000 ** n < 10 && n > 0 ? 1 : 0)} ${SIZES[n]}`;
-};
-
 /**
  * Whether some people will find what they need on a morning, and what is missing. Facts that speak against it come first; `mends` are what would
  * put it right.
@@ -106,7 +100,7 @@ export function readyFor(m: Morning): Explained<Readiness> & { mends: Mend[] } {
 					? left === 0
 						? `no machine of ${first!.name} is free for ${m.people === 1 ? 'them' : are}`
 						: `${countWords(left, 'machine')} of ${first!.name} for ${are}`
-					: `${first!.name} is full at that hour: about ${Math.round(first!.asked)} of ${first!.has} seats are taken`,
+					: `${first!.name} is full at that hour: about ${Math.round(first!.asked)} would be on its ${first!.has} seats`,
 			side: 'against',
 			about: { kind: 'pool', id: first!.id },
 			source: 'broker'

@@ -84,6 +84,8 @@ describe('every address of the API', () => {
 			['endpoints', '1'],
 			['branches', 'offices'],
 			['enrolment-rules', '1'],
+			['announced-endpoints', 'TB-7'],
+			['endpoint-certificates', one<{ number: string }>(h.db, 'SELECT number FROM endpoint_certificates')!.number],
 			['sessions', String(one<{ id: number }>(h.db, 'SELECT id FROM sessions LIMIT 1')!.id)]
 		])
 			await ok('GET', `/${path}/${id}`);

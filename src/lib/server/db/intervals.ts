@@ -55,6 +55,9 @@ export const INTERVALS = {
 	endpoint_facts: { key: ['endpoint_id'], within: null, happened: false },
 	endpoint_states: { key: ['endpoint_id'], within: null, happened: false },
 	endpoint_spots: { key: ['endpoint_id'], within: null, happened: false },
+	endpoint_certificates: { key: ['endpoint_id'], within: null, happened: false },
+	announced_endpoints: { key: ['serial'], within: null, happened: false },
+	endpoint_admissions: { key: ['site'], within: null, happened: false },
 	branches: { key: ['id'], within: null, happened: false },
 	enrolment_rules: { key: ['id'], within: null, happened: false },
 	held_changes: { key: ['id'], within: null, happened: false }

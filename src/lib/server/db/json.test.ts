@@ -50,7 +50,7 @@ beforeAll(async () => {
 	run(h.db, `INSERT INTO coming_moves SELECT min(id), 1e13, 1, 9007199254740991, 'isle', '["harbour"]' FROM people`);
 	run(
 		h.db,
-		`INSERT INTO handovers SELECT max(id), 1, ${FOREVER}, 'agreed', 'ask', 'x', min(id), 'remove', 30, '{"answersFor":[],"reports":[],"schedules":[],"account":false}', 'x' FROM people`
+		`INSERT INTO handovers SELECT max(id), 1, ${FOREVER}, 'agreed', 'ask', 'x', min(id), 'remove', 30, '{"answersFor":[],"reports":[],"schedules":[]}', 'x' FROM people`
 	);
 	run(h.db, `INSERT INTO kept_pools VALUES ('quay', 1, ${FOREVER}, 'harbour', '{"employment":"nobody"}', 1, 'x')`);
 	fill();

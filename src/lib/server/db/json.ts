@@ -82,7 +82,7 @@ export const JSON_COLUMNS = {
 	'pools.boot_servers': listOf('string'),
 	'coming_moves.member_of': listOf('string'),
 	'handovers.handed': objectOr(
-		() => ({ answersFor: [], reports: [], schedules: [], account: false }),
+		() => ({ answersFor: [], reports: [], schedules: [] }),
 		(x) => ['answersFor', 'reports', 'schedules'].every((k) => Array.isArray(x[k]))
 	),
 	// Machines are made for nobody by what cannot be read.

@@ -3,6 +3,7 @@ import { durationWords } from '$lib/core/time/units';
 import type { Need } from '$lib/core/why/need';
 import { asOf, asOfByEnd } from '../db/intervals';
 import { all, type Db } from '../db';
+import { announcedBySite } from '../endpoints';
 import { findingsAt, type FindingRow } from './queries';
 
 /** The sign-ins on a version (`line/number`), the longest first. */
@@ -14,22 +15,33 @@ const signInsOf = (version: string): string => {
 /** What findings about Sextant itself are about: nothing that has a card of its own. */
 const OWN: ReadonlySet<string> = new Set(['sextant', 'table']);
 
+/** How many devices of a site stay away; the site itself, where none is missed yet. */
+const awayCount = (away: ReturnType<typeof announcedBySite>, site: string): { count: number; unit: string } => {
+	const count = away.find((s) => s.id === site)?.away.length ?? 0;
+	return count === 0 ? { count: 1, unit: 'site' } : { count, unit: count === 1 ? 'endpoint' : 'endpoints' };
+};
+
 /** Findings that are open, and machines with a check that fails. */
 export const diagnosisNeeds = (db: Db, at: number): Need[] => [...findingNeeds(db, at), ...failingNeeds(db, at)];
 
 function findingNeeds(db: Db, at: number): Need[] {
-	return findingsAt(db, at).map((f) => {
+	const findings = findingsAt(db, at);
+	const away = findings.some((f) => f.kind === 'endpoints stay away') ? announcedBySite(db, at) : [];
+	return findings.map((f) => {
 		const soon =
 			f.kind === 'pool runs out' ||
 			f.kind === 'volume nearly full' ||
 			f.kind === 'addresses running out' ||
-			f.kind === 'site not in order';
+			f.kind === 'site not in order' ||
+			f.kind === 'endpoints stay away';
 		return {
 			key: `finding-${f.id}`,
 			people: f.people,
 			...(OWN.has(f.subjectKind)
 				? { count: 1, unit: 'fault in Sextant' }
-				: { count: f.people, unit: `${f.people === 1 ? 'person' : 'people'}${soon ? ' soon' : ''}` }),
+				: f.kind === 'endpoints stay away'
+					? awayCount(away, f.subject)
+					: { count: f.people, unit: `${f.people === 1 ? 'person' : 'people'}${soon ? ' soon' : ''}` }),
 			tone: soon || OWN.has(f.subjectKind) ? 'sand' : 'buoy',
 			title: f.title,
 			facts: f.facts,

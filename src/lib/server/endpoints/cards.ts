@@ -1,12 +1,26 @@
+import { ON_A_WIRE } from '$lib/core/endpoints/kinds';
 import { place } from '$lib/core/endpoints/rules';
 import { durationWords } from '$lib/core/time/units';
-import { momentWords } from '$lib/core/time/zone';
+import { dateWords, momentWords } from '$lib/core/time/zone';
 import type { Card } from '$lib/core/why/card';
 import type { Context } from '../context';
 import { all, one } from '../db';
 import { saidBy } from '../directory';
 import type { Then } from '../things/catalogue';
-import { COPY, deviceOf, endpointById, endpointOf, rulesAt, standsOf, teamsOf, treeAt } from './queries';
+import { heldBack } from './announced';
+import { certificatesOf, type CertificateRow } from './certificates';
+import {
+	COPY,
+	deviceOf,
+	endpointById,
+	endpointOf,
+	isKeptOut,
+	rulesAt,
+	standsOf,
+	teamsOf,
+	treeAt,
+	waits
+} from './queries';
 
 /** Lines of what has been. */
 const MOST = 12;
@@ -37,15 +51,17 @@ export function endpointCard({ db }: Context, id: string, { at }: Then): Card | 
 		'SELECT id, key FROM endpoints WHERE serial = ? AND id <> ? AND first_at <= ? ORDER BY first_at',
 		[e.serial, e.id, at]
 	);
-	const waits = e.branch === null;
+	const out = e.branch === null;
+	const [certificate] = certificatesOf(db, e.id, at);
+	const held = isKeptOut(e) ? e.why : out && e.why !== COPY ? heldBack(db, at)(e) : null;
 	return {
 		kind: 'endpoint',
 		id,
 		title: e.name,
 		sub: `${e.device}${e.site === null ? '' : `, ${say.site(e.site)}`}; ${e.state} for ${durationWords(Math.max(0, at - e.stateSince))}${e.on === null ? '' : `, ${say.person(e.on)} is on it`}`,
 		rows: [
-			waits
-				? { name: 'branch', value: 'none: it waits to be let in' }
+			out
+				? { name: 'branch', value: waits(e) ? 'none: it waits to be let in' : 'none: it is shut out' }
 				: {
 						name: 'branch',
 						value: tree
@@ -71,6 +87,7 @@ export function endpointCard({ db }: Context, id: string, { at }: Then): Card | 
 					.slice(0, 8)
 					.join(' ')
 			},
+			{ name: 'certificate', value: certificateWords(certificate, zone) },
 			{ name: 'first call', value: momentWords(zone, e.firstAt) }
 		],
 		facts:
@@ -86,14 +103,26 @@ export function endpointCard({ db }: Context, id: string, { at }: Then): Card | 
 							source: 'endpoints'
 						}))
 					]
-				: [
-						...(e.by === null
-							? []
-							: [{ words: `${e.by} put it into ${nameOf(e.branch!)}`, at: e.spotSince, source: 'endpoints' }]),
-						...placed.facts
-					],
-		actions: [],
-		links: [{ words: waits ? 'Let it in' : 'Move it', href: `/publish/endpoints?make=move&edit=${e.id}` }],
+				: held !== null
+					? [{ words: held, side: 'against', source: 'endpoints' }]
+					: [
+							...(e.by === null
+								? []
+								: [{ words: `${e.by} put it into ${nameOf(e.branch!)}`, at: e.spotSince, source: 'endpoints' }]),
+							...placed.facts
+						],
+		actions: [
+			...(e.state === 'asleep' && ON_A_WIRE.has(e.device)
+				? [{ words: 'Wake it', kind: 'endpoint.wake', input: { endpoints: [e.id] } }]
+				: []),
+			{ words: 'Forget it', kind: 'endpoint.forget', input: { endpoints: [e.id] } }
+		],
+		links: [
+			{ words: out ? 'Let it in' : 'Move it', href: `/publish/endpoints?make=move&edit=${e.id}` },
+			...(isKeptOut(e) && !waits(e)
+				? []
+				: [{ words: 'Shut it out', href: `/publish/endpoints?make=shut&edit=${e.id}` }])
+		],
 		sections: [
 			{
 				kind: 'lines',
@@ -114,6 +143,20 @@ export function endpointCard({ db }: Context, id: string, { at }: Then): Card | 
 		]
 	};
 }
+
+const certificateWords = (c: CertificateRow | undefined, zone: string): string => {
+	if (!c) return 'none yet: it is given one once it stands in a branch and is awake';
+	switch (c.state) {
+		case 'good':
+			return `good until ${dateWords(zone, c.ends)}, number ${c.number.slice(0, 8)}…`;
+		case 'ended':
+			return `ended on ${dateWords(zone, c.ends)}: it is given another when it starts`;
+		case 'revoked':
+			return `revoked on ${dateWords(zone, c.revokedAt!)} by ${c.revokedBy}`;
+		case 'renewed':
+			return 'none: it is given another when it starts';
+	}
+};
 
 /** What endpoints add to the card of somebody: what they sit at. */
 export function endpointAdds({ db }: Context, kind: string, id: string, { at }: Then): Pick<Card, 'sections'> {

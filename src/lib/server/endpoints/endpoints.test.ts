@@ -128,6 +128,10 @@ describe('endpoints', () => {
 		expect(items('state:waits')).toEqual([]);
 		await undo();
 		expect(items('state:waits')).toHaveLength(1);
+		// Where it stood, and by whom, is on record: nobody says so for somebody else.
+		expect(
+			await wrong('endpoint.put-back', { endpoints: [waits[0]!.id], then: h.lab.now, by: 'Somebody Else' })
+		).toEqual([['by', expect.any(String)]]);
 	});
 
 	test('one that no rule lets in waits, and is put once a rule fits at a start', async () => {
@@ -227,6 +231,16 @@ describe('enrolment rules', () => {
 		]);
 		expect(endpointsView(h.db, EVERYTHING, h.lab.now).rules.map((r) => r.name)).toEqual(['By site']);
 	});
+	test('have bounds together, since all of them are tried on every start of a month', async () => {
+		const long = (n: number) => Array.from({ length: 50 }, (_v, i) => `name ~ x${n}-${i}*`).join(' or ');
+		const rules = (count: number) =>
+			Array.from({ length: count }, (_v, n) => ({ name: `r${n}`, condition: long(n), into: 'other' }));
+		expect(await wrong('rules.set', { rules: rules(41) })).toEqual([
+			['rules', 'At most 2000 parts in the conditions of all rules together.']
+		]);
+		expect(await wrong('rules.set', { rules: rules(40) })).toEqual([]);
+		expect((await wrong('rules.set', { rules: rules(201) }))[0]).toEqual(['rules', 'At most 200 rules.']);
+	});
 	test('count the starts that they decide, keep those of thirty days, and are as they were in the past', async () => {
 		const [rule] = endpointsView(h.db, EVERYTHING, h.lab.now).rules;
 		expect(rule!.starts).toBe(one<{ n: number }>(h.db, 'SELECT count(*) AS n FROM endpoint_starts')!.n);
@@ -262,6 +276,19 @@ describe('branches', () => {
 		);
 		await h.carryOut('branch.add', { name: 'Loft', parent: 'other' });
 		expect(all(h.db, `SELECT id FROM branches WHERE id = 'loft-2'`)).toHaveLength(1);
+	});
+	test('hang at most twenty deep', async () => {
+		let parent = 'all';
+		for (let n = 2; n <= 20; n++) {
+			await h.carryOut('branch.add', { name: `b${n}`, parent });
+			parent = `b${n}`;
+		}
+		expect(await wrong('branch.add', { name: 'deeper', parent })).toEqual([
+			['parent', 'Branches hang at most 20 deep.']
+		]);
+		expect(await wrong('branch.change', { branch: 'quay', parent: 'b19' })).toEqual([
+			['parent', 'Branches hang at most 20 deep.']
+		]);
 	});
 	test('of another site let its devices move, and the plan says how many', async () => {
 		const known = items('branch:quay').length;

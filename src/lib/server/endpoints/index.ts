@@ -1,4 +1,6 @@
+export { announcedBySite } from './announced';
 export { settleEndpoints } from './settle';
 export { endpointById } from './queries';
-export { endpointsView } from './view';
+export { comingView, endpointsView } from './view';
+export { endpoints } from './lists';
 export { manifest } from './manifest';

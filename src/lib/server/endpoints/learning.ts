@@ -7,7 +7,8 @@ import { openAt, putAt, rowAt } from '../db/intervals';
 import { insertRow } from '../db/rows';
 import type { Known } from '../manifest';
 import type { Observation } from '../providers';
-import { branchesAt, COPY, KEPT, rulesAt, teamsOf } from './queries';
+import { heldBack } from './announced';
+import { branchesAt, COPY, endpointRevision, KEPT, rulesAt, teamsOf } from './queries';
 
 type Seen = Extract<Observation, { kind: 'endpoint' }>;
 
@@ -22,7 +23,7 @@ interface Ready {
 const kept = new WeakMap<Db, Ready>();
 
 function readyNow(db: Db): Ready {
-	const { number: revision } = one<{ number: number }>(db, 'SELECT number FROM endpoint_revision')!;
+	const revision = endpointRevision(db);
 	const known = kept.get(db);
 	if (known?.revision === revision) return known;
 	const rules = rulesAt(db, FOREVER - 1);
@@ -37,6 +38,19 @@ function readyNow(db: Db): Ready {
 	return made;
 }
 
+/** A device that was forgotten while it was shut out is shut out again when it calls: whoever has found it is not let in by its being tidied away. */
+function shutOutBefore(db: Db, endpoint_id: number, at: number): ReturnType<typeof rowAt> {
+	const last = one<{ branch_id: string | null; by: string | null; why: string }>(
+		db,
+		'SELECT branch_id, by, why FROM endpoint_spots WHERE endpoint_id = ? ORDER BY since DESC LIMIT 1',
+		[endpoint_id]
+	);
+	if (!last || last.branch_id !== null || last.by === null) return undefined;
+	const spot = { endpoint_id, branch_id: null, rule_id: null, by: last.by, why: last.why };
+	openAt(db, 'endpoint_spots', spot, at);
+	return spot;
+}
+
 /** Takes in that a device has started, is taken by somebody, or sleeps. A new one is put by the rules, or waits. */
 export function takeEndpoint(db: Db, o: Seen, known: Known): void {
 	const person = o.person === null ? null : (known.person(o.person) ?? null);
@@ -46,13 +60,18 @@ export function takeEndpoint(db: Db, o: Seen, known: Known): void {
 		if (o.event === 'sleeps') return;
 		id = insertRow(db, 'endpoints', { serial: o.serial, key: o.key, first_at: o.at })!;
 	}
-	if (o.event === 'sleeps')
+	const before = rowAt(db, 'endpoint_facts', { endpoint_id: id }, FOREVER - 1);
+	// One that was forgotten while it was awake is new as soon as it is heard again.
+	const started = o.event === 'started' || !before;
+	if (o.event === 'sleeps') {
+		// One that was forgotten while it was awake.
+		if (!before) return;
 		return void putAt(db, 'endpoint_states', { endpoint_id: id, state: 'asleep', person_id: null }, o.at);
+	}
 
 	const now = readyNow(db);
 	const site = now.ranges.find((r) => inRange(o.address, r.range))?.site ?? null;
 	const { name, device, model, hardware, firmware, address } = o;
-	const before = rowAt(db, 'endpoint_facts', { endpoint_id: id }, FOREVER - 1);
 	const facts = {
 		endpoint_id: id,
 		name,
@@ -67,7 +86,7 @@ export function takeEndpoint(db: Db, o: Seen, known: Known): void {
 	if (!before || Object.entries(facts).some(([column, value]) => before[column] !== value))
 		putAt(db, 'endpoint_facts', facts, o.at);
 	putAt(db, 'endpoint_states', { endpoint_id: id, state: 'awake', person_id: person }, o.at);
-	if (o.event !== 'started') return;
+	if (!started) return;
 	insertRow(
 		db,
 		'endpoint_starts',
@@ -75,8 +94,16 @@ export function takeEndpoint(db: Db, o: Seen, known: Known): void {
 		'keep'
 	);
 
-	const spot = rowAt(db, 'endpoint_spots', { endpoint_id: id }, FOREVER - 1);
-	if (first && one(db, 'SELECT 1 FROM endpoints WHERE serial = ? AND id <> ?', [o.serial, id]))
+	const spot =
+		rowAt(db, 'endpoint_spots', { endpoint_id: id }, FOREVER - 1) ?? (first ? undefined : shutOutBefore(db, id, o.at));
+	if (
+		first &&
+		one(
+			db,
+			`SELECT 1 FROM endpoints e JOIN endpoint_facts f ON f.endpoint_id = e.id AND f.until = ${FOREVER} WHERE e.serial = ? AND e.id <> ?`,
+			[o.serial, id]
+		)
+	)
 		return void openAt(
 			db,
 			'endpoint_spots',
@@ -85,11 +112,20 @@ export function takeEndpoint(db: Db, o: Seen, known: Known): void {
 		);
 	// Whoever waits because there is another of its number waits until somebody lets it in.
 	if (spot?.why === COPY) return;
+	// So does whoever was shut out, or asked for a certificate wrongly.
+	if (spot?.branch_id === null && spot.by !== null) return;
 	const stands = {
 		branch: (spot?.branch_id ?? null) as string | null,
 		rule: (spot?.rule_id ?? null) as number | null,
 		byHand: typeof spot?.by === 'string' ? (spot.since as number) : null
 	};
+	// One that has never stood anywhere is asked for whether it may come in at all.
+	const held = stands.branch === null ? heldBack(db, o.at)({ serial: o.serial, site }) : null;
+	if (held !== null) {
+		if (spot?.why !== held)
+			putAt(db, 'endpoint_spots', { endpoint_id: id, branch_id: null, rule_id: null, by: null, why: held }, o.at);
+		return;
+	}
 	const placed = decide(
 		{
 			serial: o.serial,
@@ -106,8 +142,9 @@ export function takeEndpoint(db: Db, o: Seen, known: Known): void {
 		now.tree,
 		now.fits
 	);
-	if (spot && !placed.moves) return;
 	const rule = now.rules.find((r) => r.id === placed.rule);
+	const why = rule ? `put by the rule ${rule.name}` : 'no rule lets it in';
+	if (spot && !placed.moves && (placed.branch !== null || spot.why === why)) return;
 	putAt(
 		db,
 		'endpoint_spots',
@@ -116,7 +153,7 @@ export function takeEndpoint(db: Db, o: Seen, known: Known): void {
 			branch_id: placed.branch,
 			rule_id: placed.rule,
 			by: null,
-			why: rule ? `put by the rule ${rule.name}` : 'no rule lets it in'
+			why
 		},
 		o.at
 	);

@@ -1,12 +1,20 @@
 import * as v from 'valibot';
-import { ENDPOINT_KINDS } from '$lib/core/endpoints/kinds';
-import { narrow, type Scope } from '$lib/core/scope/scope';
+import { CERTIFICATE_STATES } from '$lib/core/endpoints/proof';
+import { ANNOUNCED_STATES } from '$lib/core/endpoints/announced';
+import { ENDPOINT_KINDS, ON_A_WIRE } from '$lib/core/endpoints/kinds';
+import type { Scope, Term } from '$lib/core/scope/scope';
 import type { Fact } from '$lib/core/why/explained';
 import { all, type Db } from '../db';
-import { teamsAbove } from '../directory';
+import { asOf } from '../db/intervals';
 import { moment, text, whole } from '../lists/columns';
+import { listKind } from '../lists/kind';
 import { shortList } from '../lists/short';
-import { branchCounts, endpointsAt, rulesAt, teamsOf, treeAt } from './queries';
+import { ENDPOINT_STATE } from '../moment/endpoint-sql';
+import { scopeCondition } from '../moment/scope-sql';
+import { fromOf, type Listing, listingPage } from '../watch';
+import { announcedAt } from './announced';
+import { CERTIFICATE_STATE, certificatesOf } from './certificates';
+import { branchCounts, rulesAt, treeAt } from './queries';
 
 const row = v.strictObject({
 	id: whole,
@@ -19,60 +27,84 @@ const row = v.strictObject({
 	site: v.nullable(text),
 	person: v.nullable(text),
 	personName: v.nullable(text),
-	state: v.picklist(['awake', 'asleep', 'waits']),
+	state: v.picklist(['awake', 'asleep', 'waits', 'shut out']),
 	since: moment,
 	branch: v.nullable(text),
 	branchName: v.nullable(text)
 });
 
-/** Devices of a scope at a moment. */
-export function endpointsIn(db: Db, scope: Scope, at: number) {
-	const tree = treeAt(db, at);
-	const teams = teamsOf(db, at);
-	const above = teamsAbove(db);
-	const ids = new Map(
-		all<{ login: string; id: number }>(db, 'SELECT login, id FROM people').map((p) => [p.login, p.id])
-	);
-	const rows = endpointsAt(db, at).map((e) => ({
-		id: e.id,
-		name: e.name,
-		serial: e.serial,
-		device: e.device,
-		model: e.model,
-		firmware: e.firmware,
-		address: e.address,
-		site: e.site,
-		person: e.person,
-		personName: e.personName,
-		state: e.branch === null ? ('waits' as const) : e.state,
-		since: e.stateSince,
-		branch: e.branch,
-		branchName: e.branch === null ? null : (tree.get(e.branch)?.name ?? e.branch)
-	}));
-	const asksTeams = scope.terms.some((t) => t.kind === 'facet' && t.facet === 'team');
-	return narrow(
-		scope,
-		rows,
-		{
-			site: (e) => e.site ?? [],
-			person: (e) => e.person ?? [],
-			team: (e) =>
-				asksTeams && e.person !== null ? teams(ids.get(e.person) ?? null).flatMap((t) => above.get(t) ?? [t]) : [],
-			state: (e) => e.state,
-			branch: (e) => (e.branch === null ? [] : tree.above(e.branch).map((b) => b.id)),
-			model: (e) => e.model,
-			endpoint: (e) => [e.name, e.serial]
-		},
-		(e) => `${e.name} ${e.serial} ${e.model} ${e.address} ${e.personName ?? ''} ${e.branchName ?? ''}`
-	);
+const BRANCH_NAME = `(SELECT b.name FROM branches b WHERE b.id = sp.branch_id AND ${asOf('branches b')})`;
+const ENDPOINTS: Listing = {
+	subject: 'endpoint',
+	id: 'f.endpoint_id',
+	table: 'endpoint_facts f',
+	where: asOf('endpoint_facts f'),
+	joins: [
+		['e', 'JOIN endpoints e ON e.id = f.endpoint_id'],
+		['st', `JOIN endpoint_states st ON st.endpoint_id = f.endpoint_id AND ${asOf('endpoint_states st')}`],
+		['sp', `JOIN endpoint_spots sp ON sp.endpoint_id = f.endpoint_id AND ${asOf('endpoint_spots sp')}`],
+		['pe', 'LEFT JOIN people pe ON pe.id = f.person_id']
+	],
+	columns: `f.endpoint_id AS id, f.name, e.serial, f.device, f.model, f.firmware, f.address, f.site_id AS site, pe.login AS person, pe.name AS personName,
+		${ENDPOINT_STATE} AS state, st.since, sp.branch_id AS branch, coalesce(${BRANCH_NAME}, sp.branch_id) AS branchName`,
+	sorts: {
+		name: 'f.name',
+		id: 'f.endpoint_id',
+		serial: 'e.serial',
+		device: 'f.device',
+		model: 'f.model',
+		firmware: 'f.firmware',
+		address: 'f.address',
+		site: 'f.site_id',
+		person: 'pe.login',
+		personName: 'pe.name',
+		state: ENDPOINT_STATE,
+		since: 'st.since',
+		branch: 'sp.branch_id',
+		branchName: BRANCH_NAME
+	},
+	usual: 'f.name'
+};
+
+type EndpointListed = v.InferOutput<typeof row>;
+
+/** Devices of a scope at a moment, all of them. */
+export function endpointsIn(db: Db, scope: Scope, at: number): { items: EndpointListed[]; left: Term[] } {
+	const { rows, left } = endpoints.page(db, { scope, at, sort: 'name', descending: false, limit: -1, offset: 0 });
+	return { items: rows, left };
 }
 
-export const endpoints = shortList({
+/** How many devices of a scope stand how at a moment, and which of those on a wire sleep: no more than `most` of them. */
+export function endpointCounts(db: Db, scope: Scope, at: number, most: number) {
+	const c = scopeCondition(scope, 'endpoint');
+	const params = { at, ...c.params };
+	const states = all<{ state: EndpointListed['state']; n: number }>(
+		db,
+		`SELECT state, count(*) AS n FROM (SELECT ${ENDPOINT_STATE} AS state ${fromOf(ENDPOINTS, ENDPOINT_STATE, c.sql)} AND ${c.sql}) GROUP BY state`,
+		params
+	);
+	const of = (state: EndpointListed['state']) => states.find((s) => s.state === state)?.n ?? 0;
+	return {
+		left: c.left,
+		total: states.reduce((n, s) => n + s.n, 0),
+		awake: of('awake'),
+		waits: of('waits'),
+		asleep: all<{ id: number }>(
+			db,
+			`SELECT f.endpoint_id AS id ${fromOf(ENDPOINTS, 'st.state sp.branch_id', c.sql)} AND ${c.sql}
+			 AND st.state = 'asleep' AND sp.branch_id IS NOT NULL AND f.device IN (SELECT value FROM json_each(@wired)) LIMIT @most`,
+			{ ...params, wired: JSON.stringify([...ON_A_WIRE]), most }
+		).map((r) => r.id)
+	};
+}
+
+export const endpoints = listKind({
 	name: 'endpoints',
 	words: 'Devices that people sit at, where each stands and who was on it last',
 	card: 'endpoint',
 	row,
-	rows: (db, at, scope) => endpointsIn(db, scope, at),
+	sorts: Object.keys(ENDPOINTS.sorts),
+	page: (db, ask) => listingPage<EndpointListed>(db, ask, ENDPOINTS),
 	called: (r) => r.name
 });
 
@@ -124,4 +156,112 @@ export const enrolmentRules = shortList({
 	rows: (db, at) => rulesAt(db, at).map(({ condition: _, text: condition, ...r }) => ({ ...r, condition })),
 	called: (r) => r.name,
 	why: (_db, r): Fact[] => [{ words: `it holds where ${r.condition}`, source: 'enrolment rules' }]
+});
+
+export const announcedEndpoints = shortList({
+	name: 'announced-endpoints',
+	words: 'Endpoints that were announced by their serial numbers, and what has become of each',
+	card: null,
+	row: v.strictObject({
+		/** The serial number. */
+		id: text,
+		site: v.nullable(text),
+		expectedAt: moment,
+		since: moment,
+		state: v.picklist(ANNOUNCED_STATES),
+		endpoint: v.nullable(whole),
+		name: v.nullable(text)
+	}),
+	rows: (db, at) => announcedAt(db, at).map(({ serial, ...a }) => ({ id: serial, ...a })),
+	called: (r) => r.id,
+	why: (_db, r): Fact[] => [
+		r.endpoint === null
+			? { words: 'nothing with this serial number has called in', side: 'against', source: 'endpoints' }
+			: {
+					words: `${r.name ?? r.id} has this serial number and has called in`,
+					about: { kind: 'endpoint', id: String(r.endpoint) },
+					source: 'endpoints'
+				}
+	]
+});
+
+const certificateRow = v.strictObject({
+	/** Its serial number, in hexadecimal. */
+	id: text,
+	endpoint: whole,
+	/** What the device is called, or was when it was known last. */
+	name: text,
+	serial: text,
+	since: moment,
+	ends: moment,
+	state: v.picklist(CERTIFICATE_STATES),
+	revokedAt: v.nullable(moment),
+	revokedBy: v.nullable(text)
+});
+type CertificateListed = v.InferOutput<typeof certificateRow>;
+
+const CERTIFICATES: Listing = {
+	subject: 'endpoint',
+	id: 'c.number',
+	table: 'endpoint_certificates c',
+	where: 'c.since <= @at',
+	joins: [
+		['e', 'JOIN endpoints e ON e.id = c.endpoint_id'],
+		[
+			'f',
+			'LEFT JOIN endpoint_facts f ON f.endpoint_id = c.endpoint_id AND f.since = (SELECT max(x.since) FROM endpoint_facts x WHERE x.endpoint_id = c.endpoint_id AND x.since <= @at)'
+		],
+		['st', `LEFT JOIN endpoint_states st ON st.endpoint_id = c.endpoint_id AND ${asOf('endpoint_states st')}`],
+		['sp', `LEFT JOIN endpoint_spots sp ON sp.endpoint_id = c.endpoint_id AND ${asOf('endpoint_spots sp')}`],
+		['pe', 'LEFT JOIN people pe ON pe.id = f.person_id'],
+		['r', 'LEFT JOIN revoked_certificates r ON r.number = c.number AND r.at <= @at']
+	],
+	columns: `c.number AS id, c.endpoint_id AS endpoint, coalesce(f.name, e.serial) AS name, e.serial, c.since, c.ends, ${CERTIFICATE_STATE} AS state, r.at AS revokedAt, r.by AS revokedBy`,
+	sorts: {
+		id: 'c.number',
+		endpoint: 'c.endpoint_id',
+		name: 'f.name',
+		serial: 'e.serial',
+		since: 'c.since',
+		ends: 'c.ends',
+		state: CERTIFICATE_STATE,
+		revokedAt: 'r.at',
+		revokedBy: 'r.by'
+	},
+	usual: 'c.since'
+};
+
+export const endpointCertificates = listKind({
+	name: 'endpoint-certificates',
+	words: 'Certificates that were issued to endpoints, and how each stands',
+	card: null,
+	row: certificateRow,
+	sorts: Object.keys(CERTIFICATES.sorts),
+	page: (db, ask) => listingPage<CertificateListed>(db, ask, CERTIFICATES),
+	why: (db, c, at): Fact[] => [
+		{
+			words: `issued to ${c.name} for its own key`,
+			at: c.since,
+			about: { kind: 'endpoint', id: String(c.endpoint) },
+			source: 'endpoint authority'
+		},
+		...(c.revokedAt === null
+			? []
+			: [
+					{
+						words: `revoked by ${c.revokedBy}`,
+						side: 'against' as const,
+						at: c.revokedAt,
+						source: 'endpoint authority'
+					}
+				]),
+		...(c.state === 'renewed'
+			? [
+					{
+						words: `${certificatesOf(db, c.endpoint, at)[0]!.number} has taken its place`,
+						source: 'endpoint authority'
+					}
+				]
+			: [])
+	]
 });

@@ -1,11 +1,11 @@
 import { countWords } from '$lib/core/time/units';
 import type { Need } from '$lib/core/why/need';
 import type { Db } from '../db';
-import { endpointsAt } from './queries';
+import { endpointsAt, NOWHERE, waits } from './queries';
 
 /** Devices that have called in and that nobody has let in. */
 export function waitingNeeds(db: Db, at: number): Need[] {
-	const waiting = endpointsAt(db, at).filter((e) => e.branch === null);
+	const waiting = endpointsAt(db, at, NOWHERE).filter(waits);
 	const [first] = waiting;
 	if (!first) return [];
 	const people = new Set(waiting.flatMap((e) => e.on ?? [])).size;

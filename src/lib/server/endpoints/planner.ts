@@ -1,5 +1,5 @@
 import * as v from 'valibot';
-import { readCondition } from '$lib/core/endpoints/condition';
+import { partsOf, readCondition } from '$lib/core/endpoints/condition';
 import {
 	compareRules,
 	handAgainstRule,
@@ -16,25 +16,20 @@ import { all, one, type Db } from '../db';
 import { slug } from '../plans/slug';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
 import { saidBy } from '../directory';
-import {
-	branchCounts,
-	devicesNow,
-	endpointById,
-	rulesAt,
-	startsBefore,
-	treeAt,
-	type EndpointRow,
-	type RuleRow
-} from './queries';
-import type { RuleWrite } from './steps';
+import { certificatesOf } from './certificates';
+import { branchCounts, devicesNow, endpointById, rulesAt, startsBefore, treeAt, waits, type RuleRow } from './queries';
+import { spotsThen, type RuleWrite } from './steps';
+import { called, namedEndpoints, someEndpoints } from './work-plans';
 
 const problem = (field: string, words: string) => new InputProblem([{ field, words }]);
 const against = (words: string, source = 'endpoints'): Fact => ({ words, side: 'against', source });
 const quick = { middle: SECOND, ninety: 2 * SECOND };
-/** Devices that one plan moves. */
-const MANY = 500;
-/** The most rules. */
+/** The most rules, and parts of their conditions together: all of them are tried on every start of a month. */
 const RULES = 200;
+const PARTS = 2000;
+/** The most branches, and how deep they hang. */
+const BRANCHES = 2000;
+const DEEP = 20;
 /** Devices, and remarks, that a plan says one by one. */
 const SAID = 12;
 
@@ -48,15 +43,13 @@ const branchOr = (tree: Tree, id: string, field: string): Branch => {
 	return b;
 };
 
-const spotOf = (e: EndpointRow) => ({ id: e.id, branch: e.branch, rule: e.rule, by: e.by, why: e.why });
-
 const move = planKind({
 	kind: 'endpoint.move',
 	words: 'Put endpoints into a branch by hand, or let in those that wait',
 	area: 'publishing',
 	undo: 'back',
 	schema: v.strictObject({
-		endpoints: v.pipe(v.array(number), v.minLength(1, 'Say which.'), v.maxLength(MANY, `At most ${MANY} at once.`)),
+		endpoints: someEndpoints,
 		branch: text('Choose a branch.')
 	}),
 	async draft(ctx, input): Promise<Draft> {
@@ -64,13 +57,7 @@ const move = planKind({
 		const now = ctx.clock.now();
 		const tree = treeAt(db, now);
 		const branch = branchOr(tree, input.branch, 'branch');
-		const problems: { field: string; words: string }[] = [];
-		const rows = [...new Set(input.endpoints)].flatMap((id, i) => {
-			const e = endpointById(db, id, now);
-			if (!e) problems.push({ field: `endpoints.${i}`, words: `There is no endpoint ${id}.` });
-			return e ? [e] : [];
-		});
-		if (problems.length) throw new InputProblem(problems);
+		const rows = namedEndpoints(db, input.endpoints, now);
 		const moved = rows.filter((e) => e.branch !== branch.id);
 		const waiting = moved.filter((e) => e.branch === null);
 		const after = devicesNow(db, now)
@@ -78,7 +65,7 @@ const move = planKind({
 			.map((d) => ({ device: d.device, stands: { branch: branch.id, rule: null, byHand: now } }));
 		const rules = rulesAt(db, now);
 		const undone = handAgainstRule(after, rules, tree);
-		const one = moved.length === 1 ? moved[0]!.name : countWords(moved.length, 'endpoint');
+		const one = called(moved);
 		return {
 			title:
 				waiting.length === moved.length && moved.length > 0
@@ -133,8 +120,80 @@ const move = planKind({
 					200
 				)
 			],
-			undo: { kind: 'endpoint.put-back', input: { spots: moved.map(spotOf) } },
+			undo: { kind: 'endpoint.put-back', input: { endpoints: moved.map((e) => e.id), then: now - 1 } },
 			undoWords: 'Yes: they stand again where they stood, as they came there.'
+		};
+	}
+});
+
+const shutOut = planKind({
+	kind: 'endpoint.shut-out',
+	words: 'Shut endpoints out: their certificates are revoked, and rules let them in no more',
+	area: 'publishing',
+	undo: 'back',
+	schema: v.strictObject({
+		endpoints: someEndpoints,
+		/** Such as lost, stolen, given away. */
+		why: text('Say why.', 200)
+	}),
+	async draft(ctx, input): Promise<Draft> {
+		const { db } = ctx;
+		const now = ctx.clock.now();
+		const rows = namedEndpoints(db, input.endpoints, now);
+		const shut = rows.filter((e) => e.branch !== null || waits(e));
+		const tree = treeAt(db, now);
+		const held = shut.flatMap((e) =>
+			certificatesOf(db, e.id, now).filter((c) => c.state === 'good' || (c.state === 'renewed' && c.ends > now))
+		);
+		const on = shut.filter((e) => e.on !== null);
+		return {
+			title: `Shut ${called(shut)} out`,
+			effects: {
+				...noEffects(),
+				people: shut.flatMap((e) =>
+					e.person === null
+						? []
+						: [
+								{
+									kind: 'person' as const,
+									id: e.person,
+									name: e.personName ?? e.person,
+									how: `${e.name} is shut out`
+								}
+							]
+				),
+				endpoints: shut.map((e) => ({
+					kind: 'endpoint',
+					id: String(e.id),
+					name: e.name,
+					how: e.branch === null ? 'from the waiting room' : `from ${tree.get(e.branch)?.name ?? e.branch}`
+				})),
+				duration: quick
+			},
+			warnings: on
+				.slice(0, SAID)
+				.map((e) => against(`${e.personName ?? e.on} is on ${e.name} now; sessions that are open go on`)),
+			blocks: shut.length ? [] : [against('they are shut out already')],
+			reasons: [
+				{
+					words: held.length
+						? `${countWords(held.length, 'certificate')} of theirs would be revoked`
+						: 'they hold no certificate',
+					source: 'endpoint authority'
+				},
+				{ words: 'no rule lets them in until somebody does', source: 'endpoints' }
+			],
+			objects: shut.map((e) => `endpoint/${e.id}`),
+			steps: [
+				stepOf(
+					'endpoint.shut-out',
+					'Revoke their certificates, and write it down',
+					{ endpoints: shut.map((e) => e.id), why: input.why },
+					200
+				)
+			],
+			undo: { kind: 'endpoint.put-back', input: { endpoints: shut.map((e) => e.id), then: now - 1 } },
+			undoWords: 'Yes: they stand again where they stood, and are given new certificates when they are awake.'
 		};
 	}
 });
@@ -144,32 +203,18 @@ const putBack = planKind({
 	words: 'Put endpoints back to where they stood, as they came there',
 	area: 'publishing',
 	undo: 'never',
-	schema: v.strictObject({
-		spots: v.pipe(
-			v.array(
-				v.strictObject({
-					id: number,
-					branch: v.nullable(text('Choose a branch.')),
-					rule: v.nullable(number),
-					by: v.nullable(v.pipe(v.string(), v.maxLength(200))),
-					why: v.pipe(v.string(), v.maxLength(500))
-				})
-			),
-			v.minLength(1, 'Say which.'),
-			v.maxLength(MANY)
-		)
-	}),
+	schema: v.strictObject({ endpoints: someEndpoints, then: v.pipe(v.number(), v.safeInteger(), v.minValue(0)) }),
 	async draft(ctx, input): Promise<Draft> {
 		const { db } = ctx;
 		const now = ctx.clock.now();
 		const tree = treeAt(db, now);
-		const rows = input.spots.flatMap((s) => {
+		const rows = spotsThen(db, input.endpoints, input.then).flatMap((s) => {
 			const e = endpointById(db, s.id, now);
 			return e && (s.branch === null || tree.get(s.branch)) ? [{ e, s }] : [];
 		});
 		const nameOf = (id: string | null) => (id === null ? 'the waiting room' : (tree.get(id)?.name ?? id));
 		return {
-			title: `Put ${rows.length === 1 ? rows[0]!.e.name : countWords(rows.length, 'endpoint')} back`,
+			title: `Put ${called(rows.map((r) => r.e))} back`,
 			effects: {
 				...noEffects(),
 				endpoints: rows.map(({ e, s }) => ({
@@ -184,7 +229,14 @@ const putBack = planKind({
 			blocks: rows.length ? [] : [against('none of them is known, or the branch has gone')],
 			reasons: [{ words: 'they stand there again as they came there: by hand, or by a rule', source: 'endpoints' }],
 			objects: rows.map(({ e }) => `endpoint/${e.id}`),
-			steps: [stepOf('endpoint.put-back', 'Write down where they stand', { spots: rows.map((r) => r.s) }, 200)],
+			steps: [
+				stepOf(
+					'endpoint.put-back',
+					'Write down where they stand',
+					{ endpoints: rows.map((r) => r.e.id), then: input.then },
+					200
+				)
+			],
 			undo: null,
 			undoWords: 'They are moved again.'
 		};
@@ -199,6 +251,12 @@ function checkBranch(db: Db, tree: Tree, b: Branch): void {
 		if (!tree.get(b.parent)) problems.push({ field: 'parent', words: `There is no branch ${b.parent.slice(0, 60)}.` });
 		else if (b.parent === b.id || tree.isBelow(b.parent, b.id))
 			problems.push({ field: 'parent', words: 'It would hang below itself.' });
+	}
+	if (!problems.length) {
+		const now = new Tree([...tree.branches.filter((x) => x.id !== b.id), b]);
+		if (now.branches.length > BRANCHES) problems.push({ field: 'name', words: `At most ${BRANCHES} branches.` });
+		if (now.branches.some((x) => now.above(x.id).length > DEEP))
+			problems.push({ field: 'parent', words: `Branches hang at most ${DEEP} deep.` });
 	}
 	if (b.site !== null && !one(db, 'SELECT 1 FROM sites WHERE id = ?', [b.site]))
 		problems.push({ field: 'site', words: `There is no site ${b.site.slice(0, 60)}.` });
@@ -439,6 +497,8 @@ function readRules(db: Db, tree: Tree, given: readonly RuleInput[]): EnrolmentRu
 			deeper: r.deeper
 		};
 	});
+	if (rules.reduce((n, r) => n + partsOf(r.condition), 0) > PARTS)
+		problems.push({ field: 'rules', words: `At most ${PARTS} parts in the conditions of all rules together.` });
 	if (problems.length) throw new InputProblem(problems);
 	return rules;
 }
@@ -540,4 +600,4 @@ const setRules = planKind({
 	}
 });
 
-export const endpointPlans = [move, putBack, addBranch, changeBranch, removeBranch, setRules];
+export const endpointPlans = [move, shutOut, putBack, addBranch, changeBranch, removeBranch, setRules];

@@ -1,13 +1,20 @@
 import { readCondition, type Device } from '$lib/core/endpoints/condition';
 import type { EndpointKind } from '$lib/core/endpoints/kinds';
 import { Tree, type Branch, type EnrolmentRule, type Stands, type Starts } from '$lib/core/endpoints/rules';
+import { wakers } from '$lib/core/endpoints/waking';
 import { DAY } from '$lib/core/time/units';
 import { all, one, type Db } from '../db';
 import { asOf } from '../db/intervals';
 import { teamsAbove } from '../directory';
+import { SEXTANT } from '../moment/endpoint-sql';
+import { heldBack } from './announced';
 
 /** Starts are kept, and rules are tried on them, for so long, ms. */
 export const KEPT = 30 * DAY;
+
+/** Goes up whenever branches or rules change. */
+export const endpointRevision = (db: Db): number =>
+	one<{ number: number }>(db, 'SELECT number FROM endpoint_revision')!.number;
 
 /** Branches at a moment, by their names. */
 export const branchesAt = (db: Db, at: number): Branch[] =>
@@ -78,14 +85,18 @@ export interface EndpointRow {
 
 const ROWS = `SELECT e.id, e.serial, e.key, e.first_at AS firstAt, f.name, f.device, f.model, f.hardware, f.firmware, f.address, f.site_id AS site,
 	p.login AS person, p.name AS personName, st.state, st.since AS stateSince, o.login AS "on", sp.branch_id AS branch, sp.rule_id AS rule, sp.by, sp.since AS spotSince, sp.why,
-	(SELECT count(*) FROM endpoints c WHERE c.serial = e.serial AND c.first_at <= @at) - 1 AS copies
+	(SELECT count(*) FROM endpoints c JOIN endpoint_facts cf ON cf.endpoint_id = c.id AND ${asOf('endpoint_facts cf')} WHERE c.serial = e.serial) - 1 AS copies
 	FROM endpoints e JOIN endpoint_facts f ON f.endpoint_id = e.id AND ${asOf('endpoint_facts f')}
 	JOIN endpoint_states st ON st.endpoint_id = e.id AND ${asOf('endpoint_states st')}
 	JOIN endpoint_spots sp ON sp.endpoint_id = e.id AND ${asOf('endpoint_spots sp')}
 	LEFT JOIN people p ON p.id = f.person_id LEFT JOIN people o ON o.id = st.person_id`;
 
-/** Every device that is known at a moment, by name. */
-export const endpointsAt = (db: Db, at: number): EndpointRow[] => all(db, `${ROWS} ORDER BY f.name, e.id`, { at });
+/** Every device that is known at a moment, by name; those of a condition on its facts `f`, state `st` and spot `sp`, if so asked. */
+export const endpointsAt = (db: Db, at: number, where = '1'): EndpointRow[] =>
+	all(db, `${ROWS} WHERE ${where} ORDER BY f.name, e.id`, { at });
+
+/** Those that stand in no branch. */
+export const NOWHERE = 'sp.branch_id IS NULL';
 
 /** One device by its number; null where none is known at a moment. */
 export const endpointById = (db: Db, id: number, at: number): EndpointRow | null =>
@@ -139,13 +150,27 @@ export const standsOf = (e: Pick<EndpointRow, 'branch' | 'rule' | 'by' | 'spotSi
 	byHand: e.by === null ? null : e.spotSince
 });
 
-/** Every device that stands in a branch or waits for a rule: those that rules are tried on. Copies are none of them. */
-export function devicesNow(db: Db, at: number): { row: EndpointRow; device: Device; stands: Stands }[] {
+/** Every device that stands in a branch or waits for a rule: those that rules are tried on. Copies are none of them, nor is what is not let in. */
+export function devicesNow(db: Db, at: number, where?: string): { row: EndpointRow; device: Device; stands: Stands }[] {
 	const teams = teamsOf(db, at);
-	return endpointsAt(db, at)
-		.filter((e) => e.why !== COPY)
+	const held = heldBack(db, at);
+	return endpointsAt(db, at, where)
+		.filter((e) => e.why !== COPY && !isKeptOut(e) && (e.branch !== null || held(e) === null))
 		.map((row) => ({ row, device: deviceOf(db, row, teams), stands: standsOf(row) }));
 }
+
+/** Whether a device is kept out, by whoever it was: rules are not asked. */
+export const isKeptOut = (e: Pick<EndpointRow, 'branch' | 'by'>): boolean => e.branch === null && e.by !== null;
+/** Whether it waits for somebody to let it in; what somebody has shut out does not. */
+export const waits = (e: Pick<EndpointRow, 'branch' | 'by'>): boolean =>
+	e.branch === null && (e.by === null || e.by === SEXTANT);
+
+/** Who can wake devices at a moment, or why nobody can. */
+export const wakersAt = (db: Db, at: number) =>
+	wakers(
+		endpointsAt(db, at, `st.state = 'awake'`),
+		all<{ range: string }>(db, 'SELECT range FROM endpoint_ranges').map((r) => r.range)
+	);
 
 /** Why a copy waits, whatever the rules are. */
 export const COPY = 'another device has called in with this serial number and another key';

@@ -1,7 +1,8 @@
 import type { Estate } from '$lib/core/estate/schema';
-import type { Db } from '../db';
+import { putSetting, type Db } from '../db';
 import { openAt } from '../db/intervals';
 import { insertRow } from '../db/rows';
+import { CALLED_AT } from '../network';
 
 /** Writes down what an estate file says of branches, rules, and where devices have their addresses. */
 export function settleEndpoints(db: Db, estate: Estate, at: number): void {
@@ -9,6 +10,7 @@ export function settleEndpoints(db: Db, estate: Estate, at: number): void {
 		for (const range of s.endpoint_ranges) insertRow(db, 'endpoint_ranges', { site_id: s.id, range });
 	for (const b of estate.endpoints.branches)
 		openAt(db, 'branches', { id: b.id, name: b.name, parent_id: b.parent ?? null, site_id: b.site ?? null }, at);
+	if (estate.endpoints.called_at !== undefined) putSetting(db, CALLED_AT, estate.endpoints.called_at);
 	estate.endpoints.rules.forEach((r, i) =>
 		openAt(
 			db,

@@ -1,7 +1,14 @@
-import { FOREVER } from '$lib/core/time/units';
-import { all, type Db } from '../db';
-import { closeAt, openAt, putAt } from '../db/intervals';
-import { stepHandler } from '../jobs/step';
+import { durationWords, FOREVER, MINUTE, SECOND } from '$lib/core/time/units';
+import { sleep } from '../context';
+import type { Admission } from '$lib/core/endpoints/announced';
+import { all, putSetting, run, type Db } from '../db';
+import { asOf, closeAt, openAt, putAt, rowAt } from '../db/intervals';
+import { insertRow } from '../db/rows';
+import { Cancelled, stepHandler } from '../jobs/step';
+import { CALLED_AT } from '../network';
+import { StepFailed } from '../providers';
+import { revoke } from './certificates';
+import { endpointById, wakersAt } from './queries';
 
 /** A rule as a plan writes it; without a number it is new. */
 export interface RuleWrite {
@@ -15,14 +22,42 @@ export interface RuleWrite {
 	deeper: 'stay' | 'move';
 }
 
-/** Where a device stood, whole, so that it can be put back. */
-export interface Spot {
+/** Where a device stood, and how it came there. */
+interface Spot {
 	id: number;
 	branch: string | null;
 	rule: number | null;
 	by: string | null;
 	why: string;
 }
+
+/** Where some devices stood at a moment. */
+export const spotsThen = (db: Db, endpoints: readonly number[], then: number): Spot[] =>
+	all(
+		db,
+		`SELECT endpoint_id AS id, branch_id AS branch, rule_id AS rule, by, why FROM endpoint_spots WHERE endpoint_id IN (SELECT value FROM json_each(@ids)) AND ${asOf('endpoint_spots')}`,
+		{ ids: JSON.stringify(endpoints), at: then }
+	);
+
+/** What makes a device one that is known: each is closed when it is forgotten. */
+export const KNOWN_BY = ['endpoint_facts', 'endpoint_states', 'endpoint_spots'] as const;
+
+/** Devices that are woken side by side, how long each may take, and how often it is looked whether it has called in, ms. */
+const AT_ONCE = 100;
+const WAKES_WITHIN = 3 * MINUTE;
+const LOOKS_EVERY = 10 * SECOND;
+
+/** What was announced at a moment of some serial numbers. */
+export const announcedThen = (
+	db: Db,
+	serials: readonly string[],
+	then: number
+): { serial: string; site_id: string | null; expected_at: number }[] =>
+	all(
+		db,
+		`SELECT serial, site_id, expected_at FROM announced_endpoints WHERE serial IN (SELECT value FROM json_each(@serials)) AND ${asOf('announced_endpoints')}`,
+		{ serials: JSON.stringify(serials), at: then }
+	);
 
 /** Puts a list of rules in the place of those that hold: what stays as it is goes on. */
 function writeRules(db: Db, rules: readonly RuleWrite[], now: number): void {
@@ -74,12 +109,92 @@ export const endpointSteps = {
 			};
 		}
 	}),
-	'endpoint.put-back': stepHandler<{ spots: Spot[] }>({
+	'endpoint.shut-out': stepHandler<{ endpoints: number[]; why: string }>({
+		async run({ ctx, input, job }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) => {
+					for (const id of input.endpoints) {
+						revoke(db, id, job.by, now);
+						putAt(
+							db,
+							'endpoint_spots',
+							{
+								endpoint_id: id,
+								branch_id: null,
+								rule_id: null,
+								by: job.by,
+								why: `shut out by ${job.by}: ${input.why}`
+							},
+							now
+						);
+					}
+				}
+			};
+		}
+	}),
+	'endpoint.wake': stepHandler<{ endpoints: number[] }>({
+		async run({ ctx, input, each, cancelled }) {
+			let looked = { at: ctx.clock.now(), of: wakersAt(ctx.db, ctx.clock.now()) };
+			await each(input.endpoints.map(String), AT_ONCE, async (item) => {
+				const e = endpointById(ctx.db, Number(item), ctx.clock.now());
+				if (!e) throw new StepFailed('it is not known any longer');
+				// Somebody has been quicker.
+				if (e.state === 'awake') return;
+				// Who could a while ago may sleep by now.
+				if (ctx.clock.now() - looked.at > MINUTE)
+					looked = { at: ctx.clock.now(), of: wakersAt(ctx.db, ctx.clock.now()) };
+				const waker = looked.of(e);
+				if ('why' in waker) throw new StepFailed(waker.why);
+				await ctx.providers.endpoints.wake(e.serial, e.key, waker.by);
+				const until = ctx.clock.now() + WAKES_WITHIN;
+				while (endpointById(ctx.db, e.id, ctx.clock.now())?.state !== 'awake') {
+					if (cancelled()) throw new Cancelled();
+					if (ctx.clock.now() >= until)
+						throw new StepFailed(
+							`${e.name} did not call in within ${durationWords(WAKES_WITHIN)} of the signal by ${waker.by.name}`
+						);
+					await sleep(ctx.clock, LOOKS_EVERY);
+				}
+			});
+		}
+	}),
+	'endpoint.forget': stepHandler<{ endpoints: number[] }>({
+		async run({ ctx, input, job }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) => {
+					for (const endpoint_id of input.endpoints) {
+						revoke(db, endpoint_id, job.by, now);
+						for (const table of KNOWN_BY) closeAt(db, table, { endpoint_id }, now);
+					}
+				}
+			};
+		}
+	}),
+	'endpoint.know-again': stepHandler<{ endpoints: number[]; then: number }>({
 		async run({ ctx, input }) {
 			const now = ctx.clock.now();
 			return {
 				write: (db) => {
-					for (const s of input.spots)
+					for (const endpoint_id of input.endpoints)
+						for (const table of KNOWN_BY) {
+							const row = rowAt(db, table, { endpoint_id }, input.then);
+							if (!row) continue;
+							const gone = row.branch_id && !rowAt(db, 'branches', { id: String(row.branch_id) }, now);
+							const nowhere = { branch_id: null, rule_id: null, by: null, why: 'the branch that it stood in has gone' };
+							putAt(db, table, { ...row, ...(gone ? nowhere : {}), endpoint_id }, now);
+						}
+				}
+			};
+		}
+	}),
+	'endpoint.put-back': stepHandler<{ endpoints: number[]; then: number }>({
+		async run({ ctx, input }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) => {
+					for (const s of spotsThen(db, input.endpoints, input.then))
 						putAt(
 							db,
 							'endpoint_spots',
@@ -88,6 +203,62 @@ export const endpointSteps = {
 						);
 				}
 			};
+		}
+	}),
+	'endpoint.announce': stepHandler<{ site: string | null; from: number; serials: string[] }>({
+		async run({ ctx, input }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) => {
+					for (const serial of input.serials)
+						putAt(db, 'announced_endpoints', { serial, site_id: input.site, expected_at: input.from }, now);
+				}
+			};
+		}
+	}),
+	'endpoint.withdraw': stepHandler<{ serials: string[] }>({
+		async run({ ctx, input }) {
+			const now = ctx.clock.now();
+			return { write: (db) => input.serials.forEach((serial) => closeAt(db, 'announced_endpoints', { serial }, now)) };
+		}
+	}),
+	'endpoint.announce-again': stepHandler<{ serials: string[]; then: number }>({
+		async run({ ctx, input }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) => {
+					for (const row of announcedThen(db, input.serials, input.then)) putAt(db, 'announced_endpoints', row, now);
+				}
+			};
+		}
+	}),
+	'endpoint.admit': stepHandler<{ site: string; way: Admission }>({
+		async run({ ctx, input }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) =>
+					// By the rules is what holds where nothing is said.
+					input.way === 'rules'
+						? closeAt(db, 'endpoint_admissions', { site: input.site }, now)
+						: putAt(db, 'endpoint_admissions', { site: input.site, way: input.way }, now)
+			};
+		}
+	}),
+	'endpoint.networks': stepHandler<{ site: string; ranges: string[] }>({
+		async run({ input }) {
+			return {
+				write: (db) => {
+					run(db, 'DELETE FROM endpoint_ranges WHERE site_id = ?', [input.site]);
+					for (const range of input.ranges) insertRow(db, 'endpoint_ranges', { site_id: input.site, range });
+					// What was worked out from them is worked out anew.
+					run(db, 'UPDATE endpoint_revision SET number = number + 1');
+				}
+			};
+		}
+	}),
+	'endpoint.called-at': stepHandler<{ address: string }>({
+		async run({ input }) {
+			return { write: (db) => putSetting(db, CALLED_AT, input.address) };
 		}
 	}),
 	'branch.write': stepHandler<{ id: string; name: string; parent: string | null; site: string | null }>({

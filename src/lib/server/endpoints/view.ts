@@ -1,27 +1,55 @@
 import { conditionText } from '$lib/core/endpoints/condition';
-import { handAgainstRule, neverDecide, runThrough } from '$lib/core/endpoints/rules';
-import type { Scope } from '$lib/core/scope/scope';
-import type { Db } from '../db';
-import { endpointsIn } from './lists';
-import { branchCounts, devicesNow, endpointsAt, rulesAt, startsBefore, treeAt } from './queries';
+import { handAgainstRule, neverDecide, runThrough, type Remark, type RunThrough } from '$lib/core/endpoints/rules';
+import { narrow, type Scope } from '$lib/core/scope/scope';
+import { MINUTE } from '$lib/core/time/units';
+import { setting, type Db } from '../db';
+import type { PageAsk } from '../lists/kind';
+import { CALLED_AT } from '../network';
+import { admissionsAt, announcedBySite } from './announced';
+import { announcedEndpoints, endpointCounts } from './lists';
+import {
+	branchCounts,
+	devicesNow,
+	endpointRevision,
+	endpointsAt,
+	NOWHERE,
+	rulesAt,
+	startsBefore,
+	treeAt,
+	waits
+} from './queries';
+import { MANY } from './work-plans';
+
+/** So long what rules have decided is shown as it was worked out, ms: starts of a month are many. */
+const HOLDS = 5 * MINUTE;
+const known = new WeakMap<Db, { key: string; made: { run: RunThrough; remarks: Remark[] } }>();
+
+/** What the rules of a moment make of the starts before it, up to the last five minutes. */
+function decided(db: Db, at: number): { run: RunThrough; remarks: Remark[] } {
+	const key = `${endpointRevision(db)} ${Math.floor(at / HOLDS)}`;
+	const held = known.get(db);
+	if (held?.key === key) return held.made;
+	const rules = rulesAt(db, at);
+	const run = runThrough(startsBefore(db, at), rules, treeAt(db, at));
+	const made = { run, remarks: neverDecide(rules, run) };
+	known.set(db, { key, made });
+	return made;
+}
 
 /** What the view of endpoints shows at a moment: the tree, the rules with what they decide, who waits. */
 export function endpointsView(db: Db, scope: Scope, at: number) {
 	const tree = treeAt(db, at);
 	const counts = branchCounts(db, tree, at);
 	const rules = rulesAt(db, at);
-	const run = runThrough(startsBefore(db, at), rules, tree);
-	const remarks = neverDecide(rules, run);
-	const against = handAgainstRule(devicesNow(db, at), rules, tree);
-	const { items, left } = endpointsIn(db, scope, at);
-	const known = endpointsAt(db, at);
+	const { run, remarks } = decided(db, at);
+	// Those alone that somebody has put by hand.
+	const against = handAgainstRule(devicesNow(db, at, 'sp.by IS NOT NULL'), rules, tree);
+	const inScope = endpointCounts(db, scope, at, MANY + 1);
 	const nameOf = (id: string) => tree.get(id)?.name ?? id;
 	return {
-		left,
-		total: items.length,
-		awake: items.filter((e) => e.state === 'awake').length,
-		waits: items.filter((e) => e.state === 'waits').length,
-		rows: items,
+		...inScope,
+		/** Those on a wire that sleep, where one plan can wake them all. */
+		asleep: inScope.asleep.length <= MANY ? inScope.asleep : [],
 		branches: tree.inOrder().map((b) => ({
 			...b,
 			depth: tree.above(b.id).length - 1,
@@ -53,8 +81,21 @@ export function endpointsView(db: Db, scope: Scope, at: number) {
 		})),
 		starts: run.rules.reduce((n, r) => n + r.starts, 0) + run.missed.starts,
 		fro: run.fro.length,
-		waiting: known
-			.filter((e) => e.branch === null)
+		waiting: endpointsAt(db, at, NOWHERE)
+			.filter(waits)
 			.map((e) => ({ id: e.id, name: e.name, why: e.why, since: e.spotSince, copies: e.copies }))
+	};
+}
+
+/** How devices come: where they are to call, how they are let in at each site of a scope, and a page of those that were announced. */
+export function comingView(db: Db, ask: PageAsk) {
+	const { items } = narrow(ask.scope, announcedBySite(db, ask.at), { site: (s) => s.id }, (s) => s.name);
+	const { rows, total } = announcedEndpoints.page(db, ask);
+	return {
+		calledAt: setting(db, CALLED_AT) ?? '',
+		elsewhere: admissionsAt(db, ask.at).get('') ?? ('rules' as const),
+		sites: items.map((s) => ({ ...s, away: s.away.length })),
+		rows,
+		total
 	};
 }

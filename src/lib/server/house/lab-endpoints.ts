@@ -106,6 +106,20 @@ export const labEndpoints: readonly Endpoint[] = [
 	}),
 	endpoint({
 		method: 'POST',
+		path: '/lab/endpoints',
+		summary: 'Switch a device of the lab on, by its name or its serial number',
+		need: commit('lab'),
+		work: 'here',
+		body: v.strictObject({ endpoint: v.pipe(v.string(), v.trim(), v.nonEmpty('Say which.'), v.maxLength(100)) }),
+		status: 202,
+		answer: null,
+		async handle({ body }) {
+			if (!(await bench().startEndpoint(body.endpoint)))
+				throw new InputProblem([{ field: 'endpoint', words: `The lab has no device ${body.endpoint}.` }]);
+		}
+	}),
+	endpoint({
+		method: 'POST',
 		path: '/lab/threads',
 		summary: 'End a thread of Sextant, to see that it is started anew and nothing is lost',
 		need: commit('lab'),

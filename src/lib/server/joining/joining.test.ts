@@ -132,6 +132,20 @@ describe('joining up a site', () => {
 		await expect(h.draft('site.leave', { site: 'reef' })).rejects.toMatchObject(refused('site', /no site called reef/));
 	});
 
+	test('is let go with its networks of endpoints, once none is announced for it', async () => {
+		await answerAll();
+		await h.carryOut('site.join', { joining: id });
+		await h.carryOut('endpoint.networks', { site: 'reef', ranges: ['10.3.4.0/24'] });
+		await h.carryOut('endpoint.announce', { site: 'reef', from: '2026-11-23', serials: ['RF-1'] });
+		expect((await h.draft('site.leave', { site: 'reef' })).blocks.map((b) => b.words)).toEqual([
+			'1 endpoint is announced for it: take them from the list first'
+		]);
+		await h.live(MINUTE);
+		await h.carryOut('endpoint.withdraw', { serials: ['RF-1'] });
+		expect((await h.carryOut('site.leave', { site: 'reef' })).state).toBe('done');
+		expect(all(h.db, `SELECT range FROM endpoint_ranges WHERE site_id = 'reef'`)).toEqual([]);
+	});
+
 	test('an address that answers nothing is said beside it, and nothing is kept', async () => {
 		await expect(save('address', { address: 'reef' })).rejects.toMatchObject(refused('address', /host and a port/));
 		await expect(save('address', { address: 'nowhere.example:8443' })).rejects.toMatchObject(

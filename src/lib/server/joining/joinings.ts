@@ -383,7 +383,8 @@ export async function checkJoining(ctx: Context, id: number): Promise<SiteResult
 		provider,
 		networks: joining.particulars?.networks ?? networksOf(ctx.db, site),
 		planned: Math.max(0, provider.planned - there),
-		whole: (await ctx.providers.builder.held(site)).whole.length
+		whole: (await ctx.providers.builder.held(site)).whole.length,
+		devices: false
 	});
 }
 

@@ -189,6 +189,11 @@ const leaveSite = planKind({
 		)!.n;
 		const gateways = all<{ id: string }>(db, 'SELECT id FROM gateways WHERE site_id = ?', [input.site]);
 		const boot = all<{ id: string }>(db, 'SELECT id FROM boot_servers WHERE site_id = ?', [input.site]);
+		const announced = one<{ n: number }>(
+			db,
+			`SELECT count(*) AS n FROM announced_endpoints WHERE site_id = @site AND ${asOf('announced_endpoints')}`,
+			{ site: input.site, at: ctx.clock.now() }
+		)!.n;
 		return {
 			title: `Let go of ${name}`,
 			effects: { ...noEffects(), duration: { middle: SECOND, ninety: 2 * SECOND } },
@@ -201,6 +206,13 @@ const leaveSite = planKind({
 							: `pool ${p.name} stood there, and its history speaks of the site`
 					)
 				),
+				...(announced
+					? [
+							against(
+								`${countWords(announced, 'endpoint is', 'endpoints are')} announced for it: take them from the list first`
+							)
+						]
+					: []),
 				...(people
 					? [against(`${countWords(people, 'person works', 'people work')} there`)]
 					: were

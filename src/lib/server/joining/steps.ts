@@ -72,7 +72,15 @@ export const joiningSteps = {
 				write: (db) => {
 					closeAllAt(db, 'findings', { site_id: input.site }, now);
 					run(db, 'DELETE FROM joinings WHERE site_id = ?', [input.site]);
-					for (const table of ['site_checks', 'site_providers', 'site_versions', 'networks', 'hosts', 'volumes'])
+					for (const table of [
+						'site_checks',
+						'site_providers',
+						'site_versions',
+						'networks',
+						'endpoint_ranges',
+						'hosts',
+						'volumes'
+					])
 						run(db, `DELETE FROM ${table} WHERE site_id = ?`, [input.site]);
 					run(db, 'DELETE FROM sites WHERE id = ?', [input.site]);
 				}

@@ -2,6 +2,7 @@ import { asOf, asOfByEnd } from '../db/intervals';
 import type { Facet, Scope, Term } from '$lib/core/scope/scope';
 import { folded } from '$lib/core/text/nearest';
 import { SAMPLED_STRAIN } from '../samples/read';
+import { ENDPOINT_STATE, withBelow } from './endpoint-sql';
 import { ofTeams, siteOf } from './people-sql';
 
 /** A condition to put behind WHERE, with its named parameters. */
@@ -11,7 +12,7 @@ export interface Condition {
 }
 
 /** The lists that a scope can narrow. */
-export type Subject = 'machine' | 'session' | 'person' | 'host';
+export type Subject = 'machine' | 'session' | 'person' | 'host' | 'endpoint';
 
 /**
  * Sessions `s` that are open at @at. By their end, of which few lie ahead of a moment that is about now: all that have begun before it are
@@ -27,7 +28,10 @@ const onHost = (where: string) =>
 
 const strain = `coalesce(${SAMPLED_STRAIN}, 0)`;
 
-/** One facet as SQL over a subject's aliases: m machine, pl spot, st state, h host, pe person, s session. `$` is the list of values. */
+/**
+ * One facet as SQL over a subject's aliases: m machine, pl spot, st state, h host, pe person, s session; of an endpoint e itself, f facts, sp
+ * spot, st state. `$` is the list of values.
+ */
 const FACET_SQL: Record<Subject, Partial<Record<Facet, string>>> = {
 	machine: {
 		site: 'm.site_id IN $',
@@ -77,6 +81,16 @@ const FACET_SQL: Record<Subject, Partial<Record<Facet, string>>> = {
 		machine: onHost('m.name IN $'),
 		line: onHost('pl.line_id IN $'),
 		version: onHost('pl.version IN $')
+	},
+	// Many belong to nobody, or stand nowhere: of them it is true that they are not of a site.
+	endpoint: {
+		endpoint: 'f.name IN $ OR e.serial IN $',
+		site: `coalesce(f.site_id, '') IN $`,
+		model: 'f.model IN $',
+		state: `${ENDPOINT_STATE} IN $`,
+		branch: `coalesce(sp.branch_id, '') IN ${withBelow('$')}`,
+		person: `coalesce(pe.login, '') IN $`,
+		team: `coalesce(f.person_id, 0) IN ${ofTeams('$')}`
 	}
 };
 
@@ -92,14 +106,16 @@ const MEASURE_SQL: Record<Subject, Partial<Record<'signin' | 'strain' | 'session
 		strain: ofPerson(`${strain} ? $`),
 		sessions: `(SELECT count(*) FROM sessions s WHERE s.person_id = pe.id AND ${OPEN}) ? $`
 	},
-	host: {}
+	host: {},
+	endpoint: {}
 };
 
 const TEXTS: Record<Subject, string[]> = {
 	machine: ['m.name', 'm.pool_id'],
 	session: ['pe.name', 'pe.login', 'm.name'],
 	person: ['pe.name', 'pe.login'],
-	host: ['h.name']
+	host: ['h.name'],
+	endpoint: ['f.name', 'e.serial', 'f.model', 'f.address', `coalesce(pe.name, '')`]
 };
 
 /** Whether a column holds a text. SQLite's own comparison knows capitals of ASCII alone, and is the quicker one. */

@@ -11,8 +11,9 @@ import { countWords, FOREVER } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { all, one, run, type Db } from '../db';
-import { asOf, putAt } from '../db/intervals';
+import { asOf, closeAt, putAt } from '../db/intervals';
 import { ProviderError } from '../providers';
+import { lookAtCalling } from './calling';
 import { lookAt } from './certificates';
 import { providerAt, type SiteProvider } from './providers';
 
@@ -27,6 +28,8 @@ interface LookedAt {
 	planned: number;
 	/** Versions that stand whole there. */
 	whole: number;
+	/** Whether some of its addresses are for devices that people sit at. */
+	devices: boolean;
 }
 
 /** Looks at a site, and judges what was seen. */
@@ -58,7 +61,8 @@ export async function lookAtSite(ctx: Context, site: LookedAt): Promise<SiteResu
 		networks: await Promise.all(site.networks.map(async (id) => ({ id, free: await network.free(id) }))),
 		planned: site.planned,
 		whole: site.whole,
-		from: site.whole > 0 ? null : await imageSource(ctx, site.id)
+		from: site.whole > 0 ? null : await imageSource(ctx, site.id),
+		devices: site.devices ? await lookAtCalling(ctx, site.id) : null
 	};
 	return checkSite(facts);
 }
@@ -116,11 +120,12 @@ async function imageSource(ctx: Context, site: string): Promise<string | null> {
 /** Looks at every site that is joined, and keeps what the checks saw as intervals. */
 export async function sweepSites(ctx: Context, now: number): Promise<void> {
 	const { db } = ctx;
-	for (const site of all<{ id: string; name: string; there: number; unmade: number; whole: number }>(
+	for (const site of all<{ id: string; name: string; there: number; unmade: number; whole: number; devices: number }>(
 		db,
 		`SELECT s.id, s.name, (SELECT count(*) FROM machines m WHERE m.site_id = s.id AND m.until = ${FOREVER}) AS there,
 		 (SELECT count(*) FROM unmade_machines u JOIN pools p ON p.id = u.pool_id AND p.until = ${FOREVER} WHERE p.site_id = s.id) AS unmade,
-		 (SELECT count(*) FROM site_versions v WHERE v.site_id = s.id AND v.until = ${FOREVER}) AS whole FROM sites s ORDER BY s.position`
+		 (SELECT count(*) FROM site_versions v WHERE v.site_id = s.id AND v.until = ${FOREVER}) AS whole,
+		 EXISTS (SELECT 1 FROM endpoint_ranges r WHERE r.site_id = s.id) AS devices FROM sites s ORDER BY s.position`
 	)) {
 		const provider = providerAt(db, ctx.vault, site.id, now);
 		if (!provider) continue;
@@ -130,7 +135,8 @@ export async function sweepSites(ctx: Context, now: number): Promise<void> {
 			provider,
 			networks: networksOf(db, site.id),
 			planned: Math.max(0, provider.planned - site.there, site.unmade),
-			whole: site.whole
+			whole: site.whole,
+			devices: site.devices === 1
 		});
 		db.transaction(() => noteChecks(db, site.id, results, now)).immediate();
 	}
@@ -147,6 +153,9 @@ export const nameOfSite = (db: Db, site: string): string =>
 /** Keeps what checks saw: a new interval where one passes that failed, or the other way round. */
 function noteChecks(db: Db, site: string, results: SiteResult[], now: number): void {
 	const open = new Map(checksAt(db, site, now).map((c) => [c.name, c]));
+	// What is looked at no longer.
+	for (const name of open.keys())
+		if (!results.some((r) => r.name === name)) closeAt(db, 'site_checks', { site_id: site, name }, now);
 	for (const r of results) {
 		const was = open.get(r.name);
 		if (was && was.ok === r.ok) {

@@ -1,3 +1,4 @@
+export { CALLED_AT, lookAtCalling } from './calling';
 export { lookAt, readCertificate } from './certificates';
 export {
 	accountBlocks,

@@ -59,7 +59,7 @@ export function personCard({ db }: Context, login: string, { at, live }: Then): 
 			{ name: 'endpoint', value: address === '' ? 'none known' : `${managed ? 'managed' : 'their own'}, ${address}` },
 			...(p.source === 'directory' ? [] : [{ name: 'kept by', value: SOURCE_WORDS[p.source] }]),
 			...open.map((s) => ({ name: 'session', value: s.machine, card: `session/${s.id}` })),
-			...(handover ? handoverRows(handover, p, say) : [])
+			...(handover ? handoverRows(db, handover, p, say) : [])
 		],
 		...(live && handover?.stage !== 'handed' && handover?.stage !== 'cleared'
 			? {
@@ -132,9 +132,9 @@ function standing(p: PersonRecord, at: number, say: Said): string | null {
 }
 
 /** What is agreed for somebody who leaves. */
-function handoverRows(h: Handover, p: PersonRecord, say: Said): Card['rows'] {
+function handoverRows(db: Db, h: Handover, p: PersonRecord, say: Said): Card['rows'] {
 	const until =
-		p.ends < FOREVER ? say.day(keptUntil(p.ends, h.keepDays), p.site) : `${h.keepDays} days after their last`;
+		p.ends < FOREVER ? say.day(keptUntil(db, p, h.keepDays), p.site) : `${h.keepDays} days after their last`;
 	const kept =
 		h.stage === 'cleared'
 			? 'kept no longer'

@@ -67,7 +67,7 @@ describe('who begins, moves and ends', () => {
 		expect(begin!.people.map((p) => p.login)).toEqual(['fay', 'gus']);
 		expect(moves).toMatchObject({ from: 'Harbour, Quay', will: expect.stringContaining('loses My desk') });
 		// 8 GB over 10 Mbit/s.
-		expect(moves!.facts.map((f) => f.words)).toContain('8.0 GB of files lie at Quay: about 1 h 47 min over the link');
+		expect(moves!.facts.map((f) => f.words)).toContain('8 GB of files lie at Quay: about 1 h 47 min over the link');
 		expect(ends).toMatchObject({ kind: 'ends', state: 'soon', will: '1 report' });
 	});
 	test('who finds something missing stands on Today, until it is mended', async () => {

@@ -62,8 +62,8 @@ export function fitFor(db: Db, { team, site, at }: { team: string; site: string;
 		all<{ pool: string; share: number }>(
 			db,
 			`SELECT m.pool_id AS pool, sum(min(s.until, @at) - max(s.since, @from)) * 1.0 / (@at - @from) / count(DISTINCT m.id) AS share
-			 FROM machine_states s JOIN machines m ON m.id = s.machine_id WHERE s.state NOT IN ('off', 'failed') AND s.until > @from AND s.since < @at GROUP BY m.pool_id`,
-			{ at, from: at - BACK }
+			 FROM machine_states s JOIN machines m ON m.id = s.machine_id WHERE m.pool_id IN (SELECT value FROM json_each(@pools)) AND s.state NOT IN ('off', 'failed') AND s.until > @from AND s.since < @at GROUP BY m.pool_id`,
+			{ at, from: at - BACK, pools: JSON.stringify(pools.map((p) => p.id)) }
 		).map((r) => [r.pool, Math.min(1, r.share)])
 	);
 	const desks = pools.map((p): Desk => ({

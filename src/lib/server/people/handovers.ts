@@ -1,6 +1,7 @@
 import { ownerless, type Afterwards, type Belongings, type Heir, type SessionsEnd } from '$lib/core/people/handover';
 import { isHere } from '$lib/core/people/record';
-import { DAY, FOREVER } from '$lib/core/time/units';
+import { FOREVER } from '$lib/core/time/units';
+import { momentOf, wallTime } from '$lib/core/time/zone';
 import type { Fact } from '$lib/core/why/explained';
 import { all, one, type Db } from '../db';
 import { asOf } from '../db/intervals';
@@ -17,8 +18,6 @@ export interface Handed {
 	answersFor: string[];
 	reports: string[];
 	schedules: number[];
-	/** Whether an account in the console was shut. */
-	account: boolean;
 }
 
 /** What has been agreed for somebody who leaves. */
@@ -46,17 +45,32 @@ export function handoverOf(db: Db, person: number, at: number): Handover | null 
 	return row ? { ...row, handed: fromJson<Handed>('handovers.handed', row.handed) } : null;
 }
 
-/** Until when what somebody leaves is kept, ms UTC. */
-export const keptUntil = (ends: number, keepDays: number): number => ends + keepDays * DAY;
+export const zoneOf = (db: Db, site: string): string =>
+	one<{ zone: string }>(db, 'SELECT time_zone AS zone FROM sites WHERE id = ?', [site])?.zone ?? 'Etc/UTC';
+
+/** Until when what somebody leaves is kept, ms UTC: so many days of their site's calendar after their last moment. */
+export function keptUntil(db: Db, { ends, site }: { ends: number; site: string }, keepDays: number): number {
+	const zone = zoneOf(db, site);
+	const { day, minute } = wallTime(zone, ends);
+	return momentOf(zone, day + keepDays, minute);
+}
+
+/** What of an estate is looked through for whatever hangs on somebody: read once where many are asked about. */
+export const estateAt = (db: Db, at: number) => ({
+	publications: publicationsAt(db, at),
+	grants: grantsAt(db, at),
+	operators: operators(db).filter((o) => !o.disabled),
+	schedules: schedulesAt(db, at),
+	tokens: tokensOf(db).filter((t) => t.revoked_at === null)
+});
+export type EstateThen = ReturnType<typeof estateAt>;
 
 /** What somebody has at a moment, and what hangs on them; what has no past is as it is now. */
-export function belongingsOf(db: Db, login: string, at: number): Belongings {
+export function belongingsOf(db: Db, login: string, at: number, estate: EstateThen = estateAt(db, at)): Belongings {
 	const p = recordOf(db, login, at)!;
-	const operator = operators(db).find((o) => o.login === login && !o.disabled);
+	const operator = estate.operators.find((o) => o.login === login);
 	return {
-		answersFor: publicationsAt(db, at)
-			.filter((x) => x.owner === login)
-			.map((x) => ({ id: x.id, name: x.internalName })),
+		answersFor: estate.publications.filter((x) => x.owner === login).map((x) => ({ id: x.id, name: x.internalName })),
 		machines: all<{ name: string; pool: string; poolName: string }>(
 			db,
 			`SELECT m.name, m.pool_id AS pool, po.name AS poolName FROM machine_spots pl JOIN machines m ON m.id = pl.machine_id AND ${asOf('machines m')}
@@ -70,24 +84,16 @@ export function belongingsOf(db: Db, login: string, at: number): Belongings {
 			{ id: p.id, at }
 		).map(({ login, name, source }) => ({ login, name, told: source !== 'here' })),
 		schedules: operator
-			? schedulesAt(db, at)
-					.filter((s) => s.operator === operator.id)
-					.map(({ id, title }) => ({ id, title }))
+			? estate.schedules.filter((s) => s.operator === operator.id).map(({ id, title }) => ({ id, title }))
 			: [],
 		requests: one<{ n: number }>(
 			db,
 			'SELECT count(*) AS n FROM requests WHERE person_id = @id AND at <= @at AND (answered_at IS NULL OR answered_at > @at)',
 			{ id: p.id, at }
 		)!.n,
-		grants: grantsAt(db, at)
-			.filter((g) => g.toLogin === login)
-			.map((g) => ({ id: g.id, name: g.publicationName })),
+		grants: estate.grants.filter((g) => g.toLogin === login).map((g) => ({ id: g.id, name: g.publicationName })),
 		role: operator?.role ?? null,
-		tokens: operator
-			? tokensOf(db)
-					.filter((t) => t.made_by === operator.name && t.revoked_at === null)
-					.map((t) => t.name)
-			: [],
+		tokens: operator ? estate.tokens.filter((t) => t.made_by === operator.name).map((t) => t.name) : [],
 		sessions: all<{ id: number; machine: string }>(
 			db,
 			`SELECT s.id, m.name AS machine FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.person_id = @id AND ${asOf('sessions s')}`,
@@ -110,41 +116,39 @@ export function heirOf(db: Db, login: string, at: number): Heir | null {
 }
 
 /** People who have ended and for whom nothing is agreed, though they leave something that would have no owner: longest gone first. */
-export function leftBehind(db: Db, at: number): { login: string; name: string; ends: number; facts: Fact[] }[] {
-	return all<{ login: string; name: string; ends: number }>(
+export const leftBehind = (db: Db, at: number): { login: string; name: string; ends: number }[] =>
+	all(
 		db,
 		`SELECT p.login, p.name, f.ends FROM people p JOIN ${factsOf('p.id')} WHERE f.ends <= @at
 		 AND NOT EXISTS (SELECT 1 FROM handovers h WHERE h.person_id = p.id AND ${asOf('handovers h')})
 		 AND (EXISTS (SELECT 1 FROM publications x WHERE x.owner = p.login AND ${asOf('publications x')})
-			OR EXISTS (SELECT 1 FROM machine_spots pl JOIN machines m ON m.id = pl.machine_id AND ${asOf('machines m')} WHERE pl.owner_id = p.id AND ${asOf('machine_spots pl')})
-			OR EXISTS (SELECT 1 FROM operators o WHERE o.login = p.login AND o.disabled = 0))
+			OR EXISTS (SELECT 1 FROM machine_spots pl JOIN machines m ON m.id = pl.machine_id AND ${asOf('machines m')} WHERE pl.owner_id = p.id AND ${asOf('machine_spots pl')}))
 		 ORDER BY f.ends, p.login LIMIT 500`,
 		{ at }
-	).map((p) => {
-		const has = belongingsOf(db, p.login, at);
-		return {
-			...p,
-			facts: [
-				...ownerless(has, null, 'remove'),
-				...has.machines.map((m): Fact => ({
-					words: `${m.name} is still theirs`,
-					side: 'against',
-					source: 'compute provider',
-					about: { kind: 'machine', id: m.name }
-				})),
-				...(has.role === null
-					? []
-					: [
-							{
-								words: `they may still sign in to the console as ${has.role}`,
-								side: 'against' as const,
-								source: 'roles'
-							}
-						])
-			]
-		};
-	});
+	);
+
+/** What somebody leaves of whom nothing is agreed. */
+export function leftFacts(db: Db, login: string, at: number): Fact[] {
+	const has = belongingsOf(db, login, at);
+	return [
+		...ownerless(has, null, 'remove'),
+		...has.machines.map((m): Fact => ({
+			words: `${m.name} is still theirs`,
+			side: 'against',
+			source: 'compute provider',
+			about: { kind: 'machine', id: m.name }
+		}))
+	];
 }
+
+/** People who have ended and may still sign in to the console: what that is, an owner takes from them. */
+export const openAccounts = (db: Db, at: number): { login: string; name: string; role: string; ends: number }[] =>
+	all(
+		db,
+		`SELECT p.login, p.name, o.role, f.ends FROM operators o JOIN people p ON p.login = o.login JOIN ${factsOf('p.id')}
+		 WHERE o.disabled = 0 AND o.password <> '' AND f.ends <= @at ORDER BY f.ends, p.login LIMIT 100`,
+		{ at }
+	);
 
 /** Something that is due of a handover. */
 export interface DueHandover {
@@ -159,17 +163,17 @@ export interface DueHandover {
 
 /** Handovers of which something is due at a moment. */
 export const dueHandovers = (db: Db, now: number): DueHandover[] =>
-	all<Omit<DueHandover, 'due'> & { stage: Handover['stage']; ends: number; keepDays: number }>(
+	all<Omit<DueHandover, 'due'> & { stage: Handover['stage']; ends: number; site: string; keepDays: number }>(
 		db,
-		`SELECT p.id, p.login, p.name, h.by, h.stage, f.ends, h.keep_days AS keepDays, coalesce(r.at, 0) AS tried
+		`SELECT p.id, p.login, p.name, h.by, h.stage, f.ends, f.site_id AS site, h.keep_days AS keepDays, coalesce(r.at, 0) AS tried
 		 FROM handovers h JOIN people p ON p.id = h.person_id JOIN person_facts f ON f.person_id = p.id AND f.until = ${FOREVER}
 		 LEFT JOIN handover_refusals r ON r.person_id = p.id
 		 WHERE h.until = ${FOREVER} AND h.stage IN ('agreed', 'handed') ORDER BY f.ends, p.id`
-	).flatMap(({ stage, ends, keepDays, ...h }): DueHandover[] => {
+	).flatMap(({ stage, ends, site, keepDays, ...h }): DueHandover[] => {
 		if (stage === 'agreed') return ends <= now ? [{ ...h, due: 'hand over' }] : [];
 		// Whoever tells of them has brought them back.
 		if (ends > now) return [{ ...h, due: 'return' }];
-		return keptUntil(ends, keepDays) <= now ? [{ ...h, due: 'clear' }] : [];
+		return keptUntil(db, { ends, site }, keepDays) <= now ? [{ ...h, due: 'clear' }] : [];
 	});
 
 /** Handovers that were due and refused, with why. */

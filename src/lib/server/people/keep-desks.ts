@@ -3,11 +3,10 @@ import { insertRow } from '../db/rows';
 import { closeAt, putAt } from '../db/intervals';
 import { one } from '../db';
 import { stepHandler } from '../jobs/step';
-import { commitPlan, draftPlan } from '../plans';
 import type { Asks } from './desks';
 import { deskWork, keptPools, type Desk } from './kept';
 import { AT_ONCE } from './kept-plans';
-import { itself } from './itself';
+import { carryOutItself } from './itself';
 
 /** Makes machines of pools that are kept for teams, and takes them back, by plans and jobs of their own. */
 export async function keepDesks(ctx: Context, now: number): Promise<void> {
@@ -26,28 +25,18 @@ async function carryOut(
 	now: number
 ): Promise<void> {
 	if (desks.length === 0) return;
-	const caller = itself(`the pool that ${by} keeps for a team`);
-	const note = (job: number | null, words: string) =>
-		ctx.db
-			.transaction(() => {
-				for (const d of desks) {
-					const person = one<{ id: number }>(ctx.db, 'SELECT id FROM people WHERE login = ?', [d.login]);
-					if (person)
-						insertRow(
-							ctx.db,
-							'desk_tries',
-							{ pool_id: pool, person_id: person.id, at: now, job_id: job, words },
-							'replace'
-						);
-				}
-			})
-			.immediate();
-	try {
-		const plan = await draftPlan(ctx, caller, kind, { pool, people: desks.map((d) => d.login) }, 'schedule');
-		note(await commitPlan(ctx, caller, plan.id, null, 'schedule'), '');
-	} catch (e) {
-		note(null, e instanceof Error ? e.message : String(e));
-	}
+	const people = desks.map((d) => d.login);
+	const answer = await carryOutItself(ctx, `the pool that ${by} keeps for a team`, kind, { pool, people });
+	const row = 'job' in answer ? { job_id: answer.job, words: '' } : { job_id: null, words: answer.refused };
+	ctx.db
+		.transaction(() => {
+			for (const d of desks) {
+				const person = one<{ id: number }>(ctx.db, 'SELECT id FROM people WHERE login = ?', [d.login]);
+				if (person)
+					insertRow(ctx.db, 'desk_tries', { pool_id: pool, person_id: person.id, at: now, ...row }, 'replace');
+			}
+		})
+		.immediate();
 }
 
 export const keptSteps = {

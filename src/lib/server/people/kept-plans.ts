@@ -25,6 +25,18 @@ function personalPool(ctx: Context, id: string): PoolRow {
 	return pool;
 }
 
+/** The plan that keeps a pool as it is kept. */
+const asItWas = (k: KeptPool) => ({
+	kind: 'pool.keep-for' as const,
+	input: {
+		pool: k.pool,
+		team: k.team,
+		employment: k.asks.employment ?? null,
+		publication: k.asks.publication ?? null,
+		aheadDays: Math.round(k.ahead / DAY)
+	}
+});
+
 const keepFor = planKind({
 	kind: 'pool.keep-for',
 	words:
@@ -119,25 +131,14 @@ const keepFor = planKind({
 					source: 'directory'
 				},
 				...(before ? [{ words: `until now it is kept for ${saidBy(db).team(before.team)}`, source: 'people' }] : []),
-				{ words: 'machines are made and taken back by jobs of their own, from the next minute on', source: 'people' },
+				{ words: 'machines are made and taken back by jobs of their own, within some minutes', source: 'people' },
 				...(make.length ? desks.reasons : [])
 			],
 			objects: [`pool/${pool.id}`],
 			steps: [
 				stepOf('pool.keep-for', 'Write it down', { pool: pool.id, team: input.team, asks, ahead: next.ahead }, 100)
 			],
-			undo: before
-				? {
-						kind: 'pool.keep-for',
-						input: {
-							pool: pool.id,
-							team: before.team,
-							employment: before.asks.employment ?? null,
-							publication: before.asks.publication ?? null,
-							aheadDays: Math.round(before.ahead / DAY)
-						}
-					}
-				: { kind: 'pool.keep-no-more', input: { pool: pool.id } },
+			undo: before ? asItWas(before) : { kind: 'pool.keep-no-more', input: { pool: pool.id } },
 			undoWords: 'Yes: no more are made. Machines that were stay with their people.'
 		};
 	}
@@ -173,16 +174,7 @@ const keepNoMore = planKind({
 			reasons: [{ words: 'who has a machine of it keeps it', source: 'people' }],
 			objects: [`pool/${pool.id}`],
 			steps: [stepOf('pool.keep-for', 'Write it down', { pool: pool.id, team: null, asks: {}, ahead: 0 }, 100)],
-			undo: {
-				kind: 'pool.keep-for',
-				input: {
-					pool: pool.id,
-					team: k.team,
-					employment: k.asks.employment ?? null,
-					publication: k.asks.publication ?? null,
-					aheadDays: Math.round(k.ahead / DAY)
-				}
-			},
+			undo: asItWas(k),
 			undoWords: 'Yes: it is kept for them again.'
 		};
 	}

@@ -12,10 +12,10 @@ import { isHere } from '$lib/core/people/record';
 import { noEffects, type Effects } from '$lib/core/plans/effects';
 import { FOREVER, MINUTE, SECOND } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
-import { one, type Db } from '../db';
+import type { Db } from '../db';
 import { recordOf, saidBy, SOURCE_WORDS, type KnownPerson } from '../directory';
 import { InputProblem, planKind, stepOf, type Draft, type StepSpec } from '../plans/kind';
-import { belongingsOf, handoverOf, heirOf, keptUntil, type Handover } from './handovers';
+import { belongingsOf, handoverOf, heirOf, keptUntil, zoneOf, type Handover } from './handovers';
 
 /** So long what somebody leaves is kept where nothing is said, days. */
 const USUAL_DAYS = 30;
@@ -81,8 +81,7 @@ function leavingEffects(
 		objects: [
 			`person/${p.now}`,
 			...b.answersFor.map((x) => `publication/${x.id}`),
-			...b.schedules.map((s) => `schedule/${s.id}`),
-			...(b.role === null ? [] : [`operator/${p.now}`])
+			...b.schedules.map((s) => `schedule/${s.id}`)
 		]
 	};
 }
@@ -101,12 +100,6 @@ function lastSteps(p: KnownPerson, b: Belongings, h: Pick<Handover, 'sessions' |
 						h.sessions === 'ask' ? ASKED : 20 * SECOND
 					)
 				]),
-		...(b.role === null
-			? []
-			: [
-					stepOf('operator.disable', 'Shut their account in the console', { login: p.now, disabled: true }, 200),
-					...b.tokens.map((name) => stepOf('token.revoke', `End the token ${name}`, { name }, 200))
-				]),
 		stepOf('people.hand-over', 'Hand over what hangs on them', { person: p.id }, 200),
 		stepOf('broker.tell', 'Tell the gateways', {}, 500)
 	];
@@ -116,12 +109,6 @@ const durationOf = (steps: readonly StepSpec[]): Effects['duration'] => {
 	const middle = steps.reduce((n, s) => n + s.expected, 0);
 	return { middle, ninety: Math.round(middle * 1.3) };
 };
-
-/** What keeps an account in the console from being shut. */
-const ownerBlocks = (p: KnownPerson, b: Belongings): Fact[] =>
-	b.role === 'owner'
-		? [against(`${p.name} is an owner in the console: another owner gives them another role first`, 'roles')]
-		: [];
 
 const leave = planKind({
 	kind: 'people.leave',
@@ -174,9 +161,7 @@ const leave = planKind({
 			warnings: b.reports
 				.filter((r) => r.told)
 				.slice(0, 6)
-				.map((r) =>
-					against(`${r.name} reports to them by ${SOURCE_WORDS.directory}: it is changed there`, 'directory')
-				),
+				.map((r) => against(`${r.name} reports to them as it is told elsewhere: it is changed there`, 'directory')),
 			blocks: [
 				...(told && given !== null && given !== p.ends
 					? [against(`${p.name} is kept by ${SOURCE_WORDS[p.source]}: their last day is set there`, 'directory')]
@@ -190,13 +175,15 @@ const leave = planKind({
 						]
 					: []),
 				...(before && before.stage !== 'agreed' ? [against(`${p.name} has left, and it is handed over`)] : []),
-				...ownerBlocks(p, b),
 				...ownerless(b, heir, input.after)
 			],
 			reasons: leavingFacts(b, heir, {
 				sessions: input.sessions,
 				after: input.after,
-				kept: ends === FOREVER ? `${input.keepDays} days later` : say.day(keptUntil(ends, input.keepDays), p.site)
+				kept:
+					ends === FOREVER
+						? `${input.keepDays} days later`
+						: say.day(keptUntil(db, { ends, site: p.site }, input.keepDays), p.site)
 			}),
 			objects,
 			steps,
@@ -207,10 +194,15 @@ const leave = planKind({
 	}
 });
 
-const zoneOf = (db: Db, site: string): string =>
-	one<{ zone: string }>(db, 'SELECT time_zone AS zone FROM sites WHERE id = ?', [site])?.zone ?? 'Etc/UTC';
-
 const who = v.strictObject({ person: login('Say who.') });
+
+/** Somebody for whom something is agreed, with what hangs on them and who takes over; throws, beside the field, where nothing is. */
+function agreedFor(db: Db, person: string, now: number) {
+	const p = personOr(db, person, now);
+	const h = handoverOf(db, p.id, now);
+	if (!h) throw problem('person', `Nothing is agreed for ${p.name}.`);
+	return { p, h, b: belongingsOf(db, p.now, now), heir: h.to === null ? null : heirOf(db, h.to, now) };
+}
 
 const handOver = planKind({
 	kind: 'people.hand-over',
@@ -221,11 +213,7 @@ const handOver = planKind({
 	async draft(ctx, input): Promise<Draft> {
 		const { db } = ctx;
 		const now = ctx.clock.now();
-		const p = personOr(db, input.person, now);
-		const h = handoverOf(db, p.id, now);
-		if (!h) throw problem('person', `Nothing is agreed for ${p.name}.`);
-		const b = belongingsOf(db, p.now, now);
-		const heir = h.to === null ? null : heirOf(db, h.to, now);
+		const { p, h, b, heir } = agreedFor(db, input.person, now);
 		const steps = lastSteps(p, b, h);
 		const { effects, objects } = leavingEffects(p, b, heir, 'leaves', h.sessions !== 'finish');
 		return {
@@ -238,13 +226,12 @@ const handOver = planKind({
 				...(h.to !== null && heir === null
 					? [against(`${saidBy(db).person(h.to)}, who was to take over, is not here`)]
 					: []),
-				...ownerBlocks(p, b),
 				...ownerless(b, heir, h.after)
 			],
 			reasons: leavingFacts(b, heir, {
 				sessions: h.sessions,
 				after: h.after,
-				kept: saidBy(db).day(keptUntil(p.ends, h.keepDays), p.site)
+				kept: saidBy(db).day(keptUntil(db, p, h.keepDays), p.site)
 			}),
 			objects,
 			steps,
@@ -263,11 +250,7 @@ const clear = planKind({
 	async draft(ctx, input): Promise<Draft> {
 		const { db } = ctx;
 		const now = ctx.clock.now();
-		const p = personOr(db, input.person, now);
-		const h = handoverOf(db, p.id, now);
-		if (!h) throw problem('person', `Nothing is agreed for ${p.name}.`);
-		const b = belongingsOf(db, p.now, now);
-		const heir = h.to === null ? null : heirOf(db, h.to, now);
+		const { p, h, b, heir } = agreedFor(db, input.person, now);
 		const hands = h.after === 'hand';
 		const machines = b.machines.map((m) => m.name);
 		const steps: StepSpec[] = [
@@ -313,7 +296,7 @@ const clear = planKind({
 				bytes: hands ? b.profile : 0,
 				duration: durationOf(steps)
 			},
-			warnings: now < keptUntil(p.ends, h.keepDays) ? [against('it was to be kept longer')] : [],
+			warnings: now < keptUntil(db, p, h.keepDays) ? [against('it was to be kept longer')] : [],
 			blocks: [
 				...(h.stage === 'handed'
 					? []
@@ -330,7 +313,7 @@ const clear = planKind({
 				...(hands ? ownerless({ ...b, answersFor: [], reports: [], schedules: [] }, heir, 'hand') : [])
 			],
 			reasons: [
-				{ words: `it was to be kept until ${saidBy(db).day(keptUntil(p.ends, h.keepDays), p.site)}`, source: 'people' },
+				{ words: `it was to be kept until ${saidBy(db).day(keptUntil(db, p, h.keepDays), p.site)}`, source: 'people' },
 				...b.grants.map((g): Fact => ({ words: `the grant of ${g.name} to them alone ends`, source: 'grants' }))
 			],
 			objects: [`person/${p.now}`, ...machines.map((m) => `machine/${m}`)],
@@ -356,9 +339,6 @@ const comeBack = planKind({
 		const ended = p.ends <= now;
 		const steps: StepSpec[] = [
 			stepOf('people.return', 'Write down that they are here', { person: p.id }, 200),
-			...(h?.handed.account
-				? [stepOf('operator.disable', 'Open their account in the console', { login: p.now, disabled: false }, 200)]
-				: []),
 			stepOf('broker.tell', 'Tell the gateways', {}, 500)
 		];
 		const back = h?.handed;

@@ -6,6 +6,7 @@ import { changeAt, closeAllAt, closeAt, putAt } from '../db/intervals';
 import { recordOf, writePerson } from '../directory';
 import { endInvitations } from '../identity/invitations';
 import { stepHandler } from '../jobs/step';
+import { StepFailed } from '../providers';
 import { belongingsOf, handoverOf, type Handed } from './handovers';
 
 interface Agreed {
@@ -28,7 +29,7 @@ const operatorOf = (db: Db, login: string | null): number | null =>
 		? null
 		: (one<{ id: number }>(db, 'SELECT id FROM operators WHERE login = ? AND disabled = 0', [login])?.id ?? null);
 
-const NOTHING: Handed = { answersFor: [], reports: [], schedules: [], account: false };
+const NOTHING: Handed = { answersFor: [], reports: [], schedules: [] };
 
 /** Lets people report to somebody else, where our own list keeps them. */
 function reportTo(db: Db, logins: readonly string[], to: string, now: number): void {
@@ -104,12 +105,13 @@ export const leaveSteps = {
 			return {
 				write: (db) => {
 					const login = loginOf(db, input.person);
-					const h = handoverOf(db, input.person, now)!;
+					const h = handoverOf(db, input.person, now);
+					if (!h) throw new StepFailed('nothing is agreed for them any more');
 					const b = belongingsOf(db, login, now);
 					const ours = b.reports.filter((r) => !r.told).map((r) => r.login);
 					for (const p of b.answersFor) changeAt(db, 'publications', { id: p.id }, { owner: h.to }, now);
 					if (h.to !== null) reportTo(db, ours, h.to, now);
-					// Their account in the console is shut by now: what ran in its name is found by its number.
+					// Whether their account in the console is shut by now or not: what ran in its name is found by its number.
 					const operator = one<{ id: number }>(db, 'SELECT id FROM operators WHERE login = ?', [login]);
 					const heir = operatorOf(db, h.to);
 					const schedules =
@@ -127,8 +129,7 @@ export const leaveSteps = {
 					const handed: Handed = {
 						answersFor: b.answersFor.map((p) => p.id),
 						reports: h.to === null ? [] : ours,
-						schedules,
-						account: operator !== undefined
+						schedules
 					};
 					changeAt(
 						db,

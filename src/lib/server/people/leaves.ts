@@ -1,9 +1,8 @@
 import { HOUR } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { insertRow } from '../db/rows';
-import { commitPlan, draftPlan } from '../plans';
 import { dueHandovers } from './handovers';
-import { itself } from './itself';
+import { carryOutItself } from './itself';
 
 /** What was refused is tried again after this long, ms. */
 const AGAIN = HOUR;
@@ -16,16 +15,12 @@ const KIND = { 'hand over': 'people.hand-over', clear: 'people.clear', return: '
 export async function carryOutHandovers(ctx: Context, now: number): Promise<void> {
 	const due = dueHandovers(ctx.db, now).filter((h) => h.tried === 0 || h.tried <= now - AGAIN);
 	for (const h of due.slice(0, AT_ONCE)) {
-		const caller = itself(`the leave of ${h.name}, arranged by ${h.by}`);
-		// Said before it is tried: a job that is under way is not begun a second time.
-		const tried = (words: string) =>
+		const note = (words: string) =>
 			insertRow(ctx.db, 'handover_refusals', { person_id: h.id, at: now, words }, 'replace');
-		try {
-			const plan = await draftPlan(ctx, caller, KIND[h.due], { person: h.login }, 'schedule');
-			await commitPlan(ctx, caller, plan.id, null, 'schedule');
-			tried('');
-		} catch (e) {
-			tried(e instanceof Error ? e.message : String(e));
-		}
+		// Said before it is tried: a job that is under way is not begun a second time, and one that is done takes it away.
+		note('');
+		const name = `the leave of ${h.name}, arranged by ${h.by}`;
+		const answer = await carryOutItself(ctx, name, KIND[h.due], { person: h.login });
+		if ('refused' in answer) note(answer.refused);
 	}
 }

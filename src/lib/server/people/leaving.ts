@@ -3,12 +3,17 @@ import { countWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import type { Db } from '../db';
 import { recordOf, saidBy } from '../directory';
-import { belongingsOf, handoverOf, heirOf, keptUntil } from './handovers';
+import { belongingsOf, handoverOf, heirOf, keptUntil, type EstateThen } from './handovers';
 
 /** What somebody who ends leaves, to whom it goes, and what would have no owner. */
-export function leavesOf(db: Db, login: string, at: number): { facts: Fact[]; words: string[]; agreed: boolean } {
+export function leavesOf(
+	db: Db,
+	login: string,
+	at: number,
+	estate: EstateThen
+): { facts: Fact[]; words: string[]; agreed: boolean } {
 	const p = recordOf(db, login, at)!;
-	const b = belongingsOf(db, login, at);
+	const b = belongingsOf(db, login, at, estate);
 	const h = handoverOf(db, p.id, at);
 	const say = saidBy(db);
 	const heir = h?.to ? heirOf(db, h.to, at) : null;
@@ -22,7 +27,7 @@ export function leavesOf(db: Db, login: string, at: number): { facts: Fact[]; wo
 	];
 	if (h) {
 		const who = h.to === null ? 'nobody takes over' : `${say.person(h.to)} takes over`;
-		const kept = `machine and files are kept until ${say.day(keptUntil(p.ends, h.keepDays), p.site)}`;
+		const kept = `machine and files are kept until ${say.day(keptUntil(db, p, h.keepDays), p.site)}`;
 		return {
 			words: [h.to === null ? 'arranged' : `to ${say.person(h.to)}`, ...words],
 			agreed: true,

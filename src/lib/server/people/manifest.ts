@@ -43,6 +43,6 @@ export const manifest: Manifest = {
 		{ name: 'where newcomers sit', every: 'hour', run: () => noteAddresses(ctx.db) },
 		{ name: 'people who have ended', every: 'minute', run: (now) => endSignIns(ctx.db, now) },
 		{ name: 'handovers', every: 'minute', run: (now) => carryOutHandovers(ctx, now) },
-		{ name: 'pools kept for teams', every: 'minute', run: (now) => keepDesks(ctx, now) }
+		{ name: 'pools kept for teams', every: 'sweep', run: (now) => keepDesks(ctx, now) }
 	]
 };

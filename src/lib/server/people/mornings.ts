@@ -16,6 +16,7 @@ import { grantsAt, type PublicationRow, publicationsAt } from '../publications';
 import { licencesAt } from '../publishing';
 import { shelfOf, type ShelfItem } from '../shelf';
 import { poolCounts } from '../watch';
+import { estateAt, type EstateThen } from './handovers';
 import { leavesOf } from './leaving';
 
 type Found = Pick<ComingGroup, 'will' | 'state' | 'facts' | 'mends' | 'arranged'>;
@@ -69,6 +70,7 @@ export function mornings(db: Db, at: number): Record<Coming['kind'], (g: Group) 
 	const taken = new Map<string, number>();
 	const usualNow = new Map<string, number>();
 	const holders = new Map<string, number>();
+	let estate: EstateThen | null = null;
 
 	const zoneOf = (c: Coming): string => personCalled(db, c.login, c.at)?.zone ?? 'Etc/UTC';
 	const shelfThen = (c: Coming, then: number): ShelfItem[] => shelfOf(db, c.login, then, true) ?? [];
@@ -217,7 +219,7 @@ export function mornings(db: Db, at: number): Record<Coming['kind'], (g: Group) 
 			);
 		},
 		ends(g) {
-			const own = g.slice(0, EACH).map((c) => leavesOf(db, c.login, at));
+			const own = g.slice(0, EACH).map((c) => leavesOf(db, c.login, at, (estate ??= estateAt(db, at))));
 			const facts = own.flatMap((o) => o.facts);
 			return {
 				will: [...new Set(own.flatMap((o) => o.words))].join(', ') || 'nothing to hand over',

@@ -4,7 +4,7 @@ import { one, type Db } from '../db';
 import { factsOf } from '../moment/people-sql';
 import { saidBy } from '../directory';
 import { comingGroups } from './coming';
-import { leftBehind, refusedHandovers } from './handovers';
+import { estateAt, leftBehind, leftFacts, openAccounts, refusedHandovers } from './handovers';
 
 /** So long before their day people who find something missing stand on Today, ms. */
 const SOON = 7 * DAY;
@@ -13,7 +13,8 @@ const SOON = 7 * DAY;
 export const peopleNeeds = (db: Db, at: number): Need[] => [
 	...notReady(db, at),
 	...leftNeeds(db, at),
-	...refused(db, at)
+	...refused(db, at),
+	...accounts(db, at)
 ];
 
 /** People who begin or move within a week and would find something missing. */
@@ -68,11 +69,14 @@ function leftNeeds(db: Db, at: number): Need[] {
 			unit: left.length === 1 ? 'person' : 'people',
 			tone: 'sand',
 			title: `${countWords(left.length, 'person who has ended leaves', 'people who have ended leave')} something that nobody has been given`,
-			facts: left.slice(0, 6).map((p) => ({
-				words: `${p.name}: ${p.facts[0]?.words ?? 'something is theirs'}`,
-				side: 'against' as const,
-				source: p.facts[0]?.source ?? 'people'
-			})),
+			facts: left.slice(0, 6).map((p) => {
+				const [fact] = leftFacts(db, p.login, at);
+				return {
+					words: `${p.name}: ${fact?.words ?? 'something is theirs'}`,
+					side: 'against' as const,
+					source: fact?.source ?? 'people'
+				};
+			}),
 			card: left.length === 1 ? `person/${first.login}` : null,
 			href: `/publish/people?make=leave&edit=${encodeURIComponent(first.login)}`,
 			plan: null,
@@ -100,3 +104,30 @@ function refused(db: Db, at: number): Need[] {
 		about: {}
 	}));
 }
+
+/** People who have ended and may still sign in to the console. */
+const accounts = (db: Db, at: number): Need[] =>
+	openAccounts(db, at).map((o) => ({
+		key: `account-${o.login}`,
+		people: 1,
+		count: 1,
+		unit: 'person',
+		tone: 'buoy' as const,
+		title: `${o.name} has left, and may still sign in to the console`,
+		facts: [
+			{ words: `their role there is ${o.role}`, side: 'against' as const, source: 'roles' },
+			...estateAt(db, at)
+				.tokens.filter((t) => t.made_by === o.name)
+				.slice(0, 6)
+				.map((t) => ({
+					words: `they have made the token ${t.name}, and it works`,
+					side: 'against' as const,
+					source: 'roles'
+				}))
+		],
+		card: `person/${o.login}`,
+		href: '/settings',
+		plan: { kind: 'operator.disable', input: { login: o.login, disabled: true }, words: 'Shut the account' },
+		since: o.ends,
+		about: {}
+	}));

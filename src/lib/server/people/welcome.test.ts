@@ -177,11 +177,13 @@ describe('a pool that is kept for a team', () => {
 		h.lab.world.hosts.get('quay-h1')!.up = false;
 		h.lab.world.hosts.get('quay-h2')!.up = false;
 		await h.carryOut('pool.keep-for', { pool: 'own', team: 'harbour' });
-		await h.live(5 * MINUTE);
+		await h.live(12 * MINUTE);
 		const waits = ['anna', 'bo', 'cleo', 'dag', 'fay', 'gus']
 			.map((l) => stands(l)!)
 			.filter((s) => s.state === 'failed');
 		expect(waits.length).toBeGreaterThan(0);
+		// What it cannot commit it does not leave behind as a draft.
+		expect(all(h.db, `SELECT 1 FROM plans WHERE kind = 'desks.make' AND state = 'draft'`)).toEqual([]);
 		h.lab.world.hosts.get('quay-h1')!.up = true;
 		h.lab.world.hosts.get('quay-h2')!.up = true;
 		await h.live(90 * MINUTE, MINUTE);

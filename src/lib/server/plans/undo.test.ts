@@ -1,16 +1,17 @@
 import { copyFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { describe, expect, test } from 'vitest';
-import { MINUTE } from '$lib/core/time/units';
+import { HOUR, MINUTE } from '$lib/core/time/units';
 import { changesBefore } from '../changes';
-import { one, putSetting, run } from '../db';
-import { openAt } from '../db/intervals';
+import { all, one, putSetting, run, setting } from '../db';
+import { closeAt, openAt } from '../db/intervals';
 import { insertRow } from '../db/rows';
 import { verifyData } from '../verify';
 import { beginJoining } from '../joining/joinings';
 import { packageAt } from '../packages';
 import { directoryPercent, personNumber, recordOf, writePerson } from '../directory';
 import { addressOfPortal, SERVED_AT } from '../identity/portal';
+import { CALLED_AT } from '../network';
 import { keepFile } from '../people/files';
 import { decided } from '../testing/decided';
 import { addReef, answerReef, COMPUTER } from '../testing/estates';
@@ -132,6 +133,14 @@ const boxes = (h: Harness) => {
 	openAt(h.db, 'endpoint_states', { endpoint_id: 1, state: 'asleep', person_id: null }, at);
 	openAt(h.db, 'endpoint_spots', { endpoint_id: 1, branch_id: 'all', rule_id: 1, by: null, why: 'x' }, at);
 };
+/** A serial number that was announced, and one that is no more. */
+const announced = (h: Harness): void =>
+	void openAt(h.db, 'announced_endpoints', { serial: 'TB-1', site_id: 'isle', expected_at: h.lab.now }, h.lab.now);
+const withdrawn = async (h: Harness) => {
+	announced(h);
+	await h.live(HOUR);
+	closeAt(h.db, 'announced_endpoints', { serial: 'TB-1' }, h.lab.now);
+};
 const ownLeaver = async (h: Harness) => {
 	await ownPerson(h);
 	await h.carryOut('people.put', {
@@ -188,6 +197,37 @@ const CASES: Record<string, Case[]> = {
 		}
 	],
 	'endpoint.move': [{ first: boxes, input: { endpoints: [1], branch: 'loft' } }],
+	'endpoint.shut-out': [{ first: boxes, input: { endpoints: [1], why: 'lost' } }],
+	'endpoint.forget': [{ first: boxes, input: { endpoints: [1] } }],
+	'endpoint.know-again': [
+		{
+			first: async (h) => {
+				boxes(h);
+				await h.live(HOUR);
+				for (const table of ['endpoint_facts', 'endpoint_states', 'endpoint_spots'] as const)
+					closeAt(h.db, table, { endpoint_id: 1 }, h.lab.now);
+			},
+			input: (h: Harness) => ({ endpoints: [1], then: h.lab.now - 30 * MINUTE })
+		}
+	],
+	'endpoint.announce': [{ input: { site: 'isle', from: '2026-11-23', serials: ['TB-1', 'TB-2'] } }],
+	'endpoint.withdraw': [{ first: announced, input: { serials: ['TB-1'] } }],
+	'endpoint.announce-again': [
+		{
+			first: withdrawn,
+			input: (h: Harness) => ({ serials: ['TB-1'], then: h.lab.now - 30 * MINUTE })
+		}
+	],
+	'endpoint.admit': [{ input: { site: 'isle', way: 'hand' } }, { input: { site: null, way: 'list' } }],
+	'endpoint.networks': [
+		{
+			input: { site: 'isle', ranges: ['10.2.4.0/24', '10.2.6.0/24'] },
+			beside: (h) => all(h.db, 'SELECT site_id, range FROM endpoint_ranges ORDER BY site_id, range')
+		}
+	],
+	'endpoint.called-at': [
+		{ input: { address: 'sextant.testbay.example:8443' }, beside: (h) => setting(h.db, CALLED_AT) ?? '' }
+	],
 	'branch.add': [
 		{ input: { name: 'Loft' } },
 		{ first: boxes, input: { name: 'Cellar', parent: 'loft', site: 'isle' } }

@@ -1,3 +1,4 @@
+import type { Told } from '$lib/core/endpoints/calling';
 import type { EndpointKind } from '$lib/core/endpoints/kinds';
 import type { DirectoryChange, PersonRecord } from '$lib/core/people/record';
 import type { Channel, Conditions, Door } from '$lib/core/access/decide';
@@ -34,6 +35,7 @@ export interface Providers {
 	broker: Broker;
 	mail: Mail;
 	files: Files;
+	endpoints: Devices;
 	observations: Observations;
 }
 
@@ -285,6 +287,8 @@ export interface Sites {
 	resolve(name: string, from: string | null): Promise<string[]>;
 	/** Names that an address resolves to. */
 	namesOf(address: string, from: string | null): Promise<string[]>;
+	/** What the network of a site tells devices that start there of where to call, in the order in which they ask. */
+	told(site: string): Promise<Told[]>;
 	/** Ms until what listens at an address answers. */
 	reach(address: string, from: string | null): Promise<Seen<number>>;
 	/** A directory server as a site finds it: its name, its address, ms until it answers. */
@@ -406,6 +410,16 @@ export interface Files {
 	removeProfile(login: string, key: string): Promise<void>;
 	/** Puts somebody's profile into another's, as a folder of its own. Returns its bytes. */
 	handProfile(login: string, to: string, key: string): Promise<number>;
+}
+
+/** Devices that people sit at: those that are awake answer. */
+export interface Devices {
+	/** What a device asks for a certificate with (PKCS #10, PEM). */
+	request(serial: string, key: string): Promise<string>;
+	/** Lets a device that is awake wake another of its network. */
+	wake(serial: string, key: string, by: { serial: string; key: string }): Promise<void>;
+	/** Gives it a certificate (PEM). */
+	give(serial: string, key: string, certificate: string): Promise<void>;
 }
 
 export interface Mail {

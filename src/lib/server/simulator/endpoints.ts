@@ -1,10 +1,46 @@
 import { MINUTE } from '$lib/core/time/units';
 import { schedule } from './agenda';
+import { finds } from './calling';
 import type { Stage } from './stage';
-import type { SimPerson } from './state';
+import type { SimEndpoint, SimPerson } from './state';
 
 /** A device that nobody is on goes to sleep after this long. */
 const IDLE = 10 * MINUTE;
+/** A device that has not found where to call asks again after this long. */
+const AGAIN = 30 * MINUTE;
+
+/** What whoever observes is told of a device. */
+function tell(lab: Stage, e: SimEndpoint, person: string | null, event: 'started' | 'taken' | 'sleeps'): void {
+	const { serial, name, kind: device, model, hardware, firmware, key } = e;
+	const what = { serial, name, device, model, hardware, firmware, key, address: e.address ?? '' };
+	lab.observe({ kind: 'endpoint', ...what, person, event });
+}
+
+/**
+ * A device that is awake calls in. One that has never reached Sextant has to learn where it is from its network first, and asks again and
+ * again; the others know. Answers whether it was heard.
+ */
+function callIn(lab: Stage, e: SimEndpoint, event: 'started' | 'taken'): boolean {
+	if (!e.found && !finds({ estate: lab.estate, faults: lab.world.faults }, e.site)) {
+		schedule(lab.world, lab.world.now + AGAIN, { kind: 'endpoint calls', endpoint: e.id, turn: e.turn });
+		return false;
+	}
+	const first = !e.found;
+	e.found = true;
+	tell(lab, e, e.on ?? null, first ? 'started' : event);
+	return true;
+}
+
+/** A device that has not found where to call asks again. */
+export function callsAgain(lab: Stage, id: string, turn: number): void {
+	const e = lab.world.endpoints.get(id);
+	if (!e?.awake || e.turn !== turn || e.found || !callIn(lab, e, 'started')) return;
+	if (e.on === undefined) sleepSoon(lab, e);
+}
+
+/** Nobody is on it: it goes to sleep after a while. */
+const sleepSoon = (lab: Stage, e: SimEndpoint): void =>
+	schedule(lab.world, lab.world.now + IDLE, { kind: 'endpoint sleeps', endpoint: e.id, turn: e.turn });
 
 /** Somebody sits down: what they sit at starts, and calls in. */
 export function sitDown(lab: Stage, person: SimPerson): void {
@@ -16,19 +52,7 @@ export function sitDown(lab: Stage, person: SimPerson): void {
 	const was = e.awake;
 	e.awake = true;
 	e.on = person.login;
-	lab.observe({
-		kind: 'endpoint',
-		serial: e.serial,
-		name: e.name,
-		device: e.kind,
-		model: e.model,
-		hardware: e.hardware,
-		firmware: e.firmware,
-		key: e.key,
-		address: e.address ?? '',
-		person: person.login,
-		event: was ? 'taken' : 'started'
-	});
+	callIn(lab, e, was ? 'taken' : 'started');
 }
 
 /** Somebody has left, or closed something: with nothing open in front of them what they sit at sleeps, unless somebody comes back. */
@@ -37,7 +61,7 @@ export function getUp(lab: Stage, person: SimPerson): void {
 	if (!e?.awake || e.on !== person.login) return;
 	if (person.open.some((id) => lab.world.sessions.get(id)?.state === 'active')) return;
 	e.turn++;
-	schedule(lab.world, lab.world.now + IDLE, { kind: 'endpoint sleeps', endpoint: e.id, turn: e.turn });
+	sleepSoon(lab, e);
 }
 
 /** A device that nobody has come back to goes to sleep. */
@@ -46,42 +70,16 @@ export function sleeps(lab: Stage, id: string, turn: number): void {
 	if (!e?.awake || e.turn !== turn) return;
 	e.awake = false;
 	delete e.on;
-	lab.observe({
-		kind: 'endpoint',
-		serial: e.serial,
-		name: e.name,
-		device: e.kind,
-		model: e.model,
-		hardware: e.hardware,
-		firmware: e.firmware,
-		key: e.key,
-		address: e.address ?? '',
-		person: null,
-		event: 'sleeps'
-	});
+	if (e.found) tell(lab, e, null, 'sleeps');
 }
 
-/** A device is switched on by somebody who only looks whether it works: at the lab's bench. */
+/** A device is switched on by somebody who only looks whether it works. One that nobody answers stays awake, and asks on. */
 export function switchOn(lab: Stage, id: string): boolean {
 	const e = lab.world.endpoints.get(id);
 	if (!e) return false;
 	e.turn++;
 	e.awake = true;
 	delete e.on;
-	const { serial, name, kind: device, model, hardware, firmware, key, address } = e;
-	lab.observe({
-		kind: 'endpoint',
-		serial,
-		name,
-		device,
-		model,
-		hardware,
-		firmware,
-		key,
-		address: address ?? '',
-		person: null,
-		event: 'started'
-	});
-	schedule(lab.world, lab.world.now + IDLE, { kind: 'endpoint sleeps', endpoint: e.id, turn: e.turn });
+	if (callIn(lab, e, 'started')) sleepSoon(lab, e);
 	return true;
 }

@@ -106,6 +106,8 @@ export function applyFault(lab: Stage, fault: Wanted): number {
 		case 'names-wrong':
 		case 'clock-off':
 		case 'package-store-down':
+		case 'calling-untold':
+		case 'calling-unresolved':
 			if (!lab.estate.sites.some((s) => s.id === fault.target))
 				throw new ProviderError(`the lab has no site ${fault.target}`, false);
 			break;

@@ -3,12 +3,9 @@ import { addressText, rangeEnds } from '$lib/core/network/addresses';
 import { parsePattern } from '$lib/core/pools/naming';
 import { MINUTE } from '$lib/core/time/units';
 import { schedule } from './agenda';
-import { hashText } from './random';
+import { keyPrint } from './device-keys';
 import type { SimEndpoint, World } from './state';
 
-/** The fingerprint of the key that a device has made itself. */
-const keyOf = (serial: string, copy: number): string =>
-	[0, 1, 2, 3].map((n) => hashText(`${serial} ${copy} ${n}`).toString(16).padStart(8, '0')).join('');
 /** An address of the range that is anybody's own to give. */
 const hardwareOf = (n: number): string =>
 	['52', '54', '00', ...[n >> 16, n >> 8, n].map((b) => (b & 255).toString(16).padStart(2, '0'))].join(':');
@@ -33,6 +30,7 @@ export function makeEndpoints(w: World, estate: Estate): void {
 	const given = new Set<string>();
 	const standing = new Map<string, number>();
 	let number = 1000;
+	let made = 1000;
 	for (const fleet of estate.endpoints.fleets) {
 		const pattern = parsePattern(fleet.naming);
 		if ('problem' in pattern) continue;
@@ -44,6 +42,7 @@ export function makeEndpoints(w: World, estate: Estate): void {
 				!given.has(p.login) &&
 				(fleet.teams === undefined || fleet.teams.some((t) => p.teams.includes(t)))
 		);
+		const first = fleet.first ?? number + 1;
 		const count = Math.min(fleet.most ?? Infinity, Math.ceil(people.length / fleet.each));
 		for (let i = 0; i < count + fleet.spare + fleet.clones; i++) {
 			const spare = i >= count;
@@ -52,25 +51,33 @@ export function makeEndpoints(w: World, estate: Estate): void {
 			const nth = standing.get(fleet.site) ?? 0;
 			standing.set(fleet.site, nth + 1);
 			// A copy has the number of the first.
-			const serial = copy ? `${fleet.serials}${number - count - fleet.spare + 1}` : `${fleet.serials}${++number}`;
+			const serial = `${fleet.serials}${copy ? first : first + i}`;
+			if (!copy) made++;
+			const id = copy ? `${serial}/${copy}` : serial;
 			const endpoint: SimEndpoint = {
-				id: copy ? `${serial}/${copy}` : serial,
+				id,
 				serial,
 				name: `${pattern.prefix}${String(i + 1).padStart(pattern.width, '0')}${pattern.suffix}`,
 				kind: fleet.kind,
 				model: fleet.model,
-				hardware: hardwareOf(number + copy * 4096),
+				hardware: hardwareOf(made + copy * 4096),
 				firmware: fleet.firmware,
-				key: keyOf(serial, copy),
+				key: keyPrint(id),
 				site: fleet.site,
 				address: place(nth),
 				users,
 				awake: false,
+				found: false,
 				turn: 0
 			};
 			w.endpoints.set(endpoint.id, endpoint);
 			// A copy turns up on the day that the lab opens.
-			if (copy) schedule(w, estate.lab.opens - copy * 9 * MINUTE, { kind: 'endpoint starts', endpoint: endpoint.id });
+			const starts = copy
+				? estate.lab.opens - copy * 9 * MINUTE
+				: spare && fleet.spare_on !== undefined
+					? fleet.spare_on + (i - count) * 3 * MINUTE
+					: null;
+			if (starts !== null) schedule(w, starts, { kind: 'endpoint starts', endpoint: endpoint.id });
 			for (const login of users) {
 				given.add(login);
 				const person = w.people.get(login)!;
@@ -78,5 +85,6 @@ export function makeEndpoints(w: World, estate: Estate): void {
 				if (endpoint.address !== null) person.address = endpoint.address;
 			}
 		}
+		if (fleet.first === undefined) number += count + fleet.spare;
 	}
 }

@@ -8,7 +8,7 @@ import { ProviderError } from '../providers';
 import { schedule } from './agenda';
 import { appOpened, closeApp, closeOwn, packageDone, retry, takeWishes, useApp } from './apps';
 import { begin, operationDone } from './effects';
-import { sleeps, switchOn } from './endpoints';
+import { callsAgain, sleeps, switchOn } from './endpoints';
 import { applyFault, clearFault } from './faults';
 import { typeCommand } from './images';
 import { workOneMinute } from './load';
@@ -169,6 +169,11 @@ export class Lab {
 				return keepPerson(w, this.estate, command.person);
 			case 'switch on':
 				return switchOn(this.stage, command.endpoint);
+			case 'certificate': {
+				const e = w.endpoints.get(command.endpoint);
+				if (e) e.certificate = { number: command.number, ends: command.ends };
+				return null;
+			}
 			case 'profile':
 				return moveProfile(w, command);
 			case 'mail':
@@ -246,6 +251,8 @@ export class Lab {
 				return this.moveRelay(h.gateway);
 			case 'endpoint starts':
 				return void switchOn(lab, h.endpoint);
+			case 'endpoint calls':
+				return callsAgain(lab, h.endpoint, h.turn);
 			case 'endpoint sleeps':
 				return sleeps(lab, h.endpoint, h.turn);
 			case 'fault over':

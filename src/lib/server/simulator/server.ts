@@ -1,5 +1,6 @@
 import { randomBytes, scryptSync, timingSafeEqual } from 'node:crypto';
 import { failingCheck } from '$lib/core/diagnosis/checks';
+import { ON_A_WIRE } from '$lib/core/endpoints/kinds';
 import { addressNumber, addressText } from '$lib/core/network/addresses';
 import { builderPace } from '$lib/core/images/duration';
 import { stepWords } from '$lib/core/images/sheet';
@@ -11,9 +12,10 @@ import { contentOf, imageTargets, inventoryText, lacksOf, type Look } from './in
 import { chunksOf, handOutTime, offersOf, packedOf, rightsOf, stepTime } from './images';
 import { diskOf, usedByVolume } from './load';
 import { roundTrip } from './round-trip';
+import { certificateFor, requestOf } from './device-keys';
 import type { Lab } from './lab';
 import { sitesOf, unjoinedSites } from './sites';
-import type { Needed, Command, Effect, Operation, SimFault } from './state';
+import type { Needed, Command, Effect, Operation, SimEndpoint, SimFault } from './state';
 
 interface PackageContent {
 	spec: { targets: { id: string; command: string }[] };
@@ -99,6 +101,16 @@ export class LabServer {
 	private makeProviders(): Providers {
 		const { lab } = this;
 		const w = lab.world;
+		const known = (serial: string, key: string): SimEndpoint | undefined =>
+			// A copy has the number of another.
+			[serial, ...[1, 2, 3, 4, 5, 6, 7, 8, 9, 10].map((n) => `${serial}/${n}`)]
+				.map((id) => w.endpoints.get(id))
+				.find((x) => x?.key === key);
+		const awake = (serial: string, key: string): SimEndpoint => {
+			const e = known(serial, key);
+			if (!e?.awake || !e.found) throw new ProviderError(`nothing answers that calls itself ${serial}`);
+			return e;
+		};
 		return {
 			compute: {
 				create: (spec, key) =>
@@ -345,6 +357,25 @@ export class LabServer {
 				},
 				handProfile: async (login, to, key) => this.command({ kind: 'profile', login, to, key }) as number
 			},
+			endpoints: {
+				request: async (serial, key) => {
+					const e = awake(serial, key);
+					return requestOf(e.id, e.serial);
+				},
+				wake: async (serial, key, by) => {
+					const sender = awake(by.serial, by.key);
+					const e = known(serial, key);
+					// Nobody tells whether the signal was heard: a device that has gone does not answer.
+					if (e && !e.awake && e.site === sender.site && ON_A_WIRE.has(e.kind))
+						this.command({ kind: 'switch on', endpoint: e.id });
+				},
+				give: async (serial, key, pem) => {
+					const e = awake(serial, key);
+					const kept = certificateFor(e, pem);
+					if (!kept) throw new ProviderError(`${e.name} does not take a certificate that is not for its key`, false);
+					this.command({ kind: 'certificate', endpoint: e.id, ...kept });
+				}
+			},
 			mail: {
 				send: async (to, subject, body, key) => {
 					this.command({ kind: 'mail', to, subject, body, key });
@@ -368,7 +399,15 @@ export class LabServer {
 		addFault: async (kind: SimFault['kind'], target: string, value: number | null): Promise<number> =>
 			this.command({ kind: 'fault', fault: kind, target, value }) as number,
 		sites: async () => unjoinedSites(this.lab.estate, this.providers),
-		clearFault: async (id: number): Promise<boolean> => this.command({ kind: 'clear fault', id }) as boolean
+		clearFault: async (id: number): Promise<boolean> => this.command({ kind: 'clear fault', id }) as boolean,
+		/** Switches a device on, by its name or its serial number. Answers whether there is one. */
+		startEndpoint: async (called: string): Promise<boolean> => {
+			const wanted = called.trim().toLowerCase();
+			const e = [...this.lab.world.endpoints.values()].find((x) =>
+				[x.name, x.serial].some((n) => n.toLowerCase() === wanted)
+			);
+			return e !== undefined && (this.command({ kind: 'switch on', endpoint: e.id }) as boolean);
+		}
 	};
 }
 

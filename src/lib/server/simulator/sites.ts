@@ -1,12 +1,14 @@
 import 'reflect-metadata';
-import { createHash, createPrivateKey, createPublicKey, webcrypto, X509Certificate } from 'node:crypto';
+import { createHash, webcrypto, X509Certificate } from 'node:crypto';
 import * as x509 from '@peculiar/x509';
 import { LAB_ACCOUNT, LAB_SECRET, providerAddress } from '$lib/core/estate/providers';
 import type { Estate } from '$lib/core/estate/schema';
 import { addressNumber, addressText, readAddress } from '$lib/core/network/addresses';
 import type { Seen } from '$lib/core/network/site-checks';
 import { DAY, MINUTE } from '$lib/core/time/units';
+import { ED25519, keyPairOf } from '../ed25519';
 import { ProviderError, type Sites } from '../providers';
+import { calledAt, homeOf, resolveCalled, servicesOf, toldAt } from './calling';
 import type { Lab } from './lab';
 import { hashText, uniform } from './random';
 import type { SimFault } from './state';
@@ -19,11 +21,11 @@ export function sitesOf(lab: Lab): Sites {
 	const certificates = new CertificateOffice(estate);
 	const sites = estate.sites.map((site) => {
 		const { host, port } = readAddress(providerAddress(estate, site))!;
-		// The provider stands just below the desks, the directory beside it.
-		const base = site.networks[0] ? addressNumber(site.networks[0].range.split('/')[0]!) : 0x0a_ff_00_00;
-		return { site, host, port, address: addressText(base + 5), directory: addressText(base + 6) };
+		const { provider, directory } = servicesOf(site);
+		return { site, host, port, address: provider, directory };
 	});
-	const home = estate.home ?? estate.sites[0]?.id ?? '';
+	const home = homeOf(estate);
+	const now = () => ({ estate, faults: lab.world.faults });
 	const directoryName = (id: string) => `directory.${id}.${estate.domain}`;
 	const down = (kind: SimFault['kind'], target: string) =>
 		lab.world.faults.find((f) => f.kind === kind && f.target === target);
@@ -54,6 +56,8 @@ export function sitesOf(lab: Lab): Sites {
 	}
 	function resolve(name: string, from: string | null): string[] {
 		if (from !== null && down('names-wrong', from)) return [addressText(0xc6_33_64_00 + (hashText(name) % 250))];
+		const called = resolveCalled(now(), name, from);
+		if (called) return called;
 		for (const s of sites) {
 			if (s.host === name || s.address === name) return [s.address];
 			if (from === null && s.site.provider.also.includes(name)) return [s.address];
@@ -120,7 +124,12 @@ export function sitesOf(lab: Lab): Sites {
 			const leased = [...lab.world.networks.values()].map((n) => n.leased.get(addressNumber(address))).find(Boolean);
 			return leased ? [`${leased}.${estate.domain}`] : [];
 		},
+		told: async (site) => toldAt(now(), known(site).id),
 		reach: async (address, from) => {
+			const read = readAddress(address);
+			const own = calledAt(estate);
+			if (read && own && read.port === own.port && resolve(read.host, from).includes(own.address))
+				return joined(from ?? home, home) ? { ok: true, value: ms(from ?? home, 'calling') } : silent(address);
 			const at = find(address, from);
 			return at ? { ok: true, value: ms(at.site.id, 'provider') } : silent(address);
 		},
@@ -186,10 +195,6 @@ export const unjoinedSites = (estate: Estate, { sites }: { sites: Sites }): Prom
 			})
 	);
 
-const ED25519 = { name: 'Ed25519' };
-/** A private key of Ed25519 in PKCS #8 (RFC 8410 §7) is these bytes and its 32 own. */
-const PKCS8 = Buffer.from('302e020100300506032b657004220420', 'hex');
-
 /** Issues the lab's certificates: real ones, whose keys follow from the seed, so that they are the same in every run. */
 class CertificateOffice {
 	private readonly issued = new Map<string, Promise<string>>();
@@ -251,16 +256,6 @@ class CertificateOffice {
 		notAfter: new Date(until)
 	});
 
-	private async keys(of: string): Promise<CryptoKeyPair> {
-		const der = Buffer.concat([PKCS8, createHash('sha256').update(`${this.estate.lab.seed} key ${of}`).digest()]);
-		const spki = createPublicKey(createPrivateKey({ key: der, format: 'der', type: 'pkcs8' })).export({
-			format: 'der',
-			type: 'spki'
-		});
-		const { subtle } = webcrypto;
-		return {
-			privateKey: await subtle.importKey('pkcs8', der, ED25519, true, ['sign']),
-			publicKey: await subtle.importKey('spki', spki, ED25519, true, ['verify'])
-		} as CryptoKeyPair;
-	}
+	private readonly keys = (of: string): Promise<CryptoKeyPair> =>
+		keyPairOf(createHash('sha256').update(`${this.estate.lab.seed} key ${of}`).digest());
 }

@@ -165,6 +165,10 @@ export interface SimEndpoint {
 	/** Those who sit at it. */
 	users: string[];
 	awake: boolean;
+	/** The certificate that it was given last. */
+	certificate?: { number: string; ends: number };
+	/** It has reached Sextant once, and knows where it is. */
+	found: boolean;
 	/** Who is on it. */
 	on?: string;
 	/** Counts up whenever somebody comes or goes, so that an older wish to sleep is void. */
@@ -285,6 +289,7 @@ export type Happening = Timed &
 		| { kind: 'operation'; key: string; effect: Effect | null; error: string | null }
 		| { kind: 'fault'; fault: Omit<SimFault, 'id' | 'since' | 'before'> }
 		| { kind: 'endpoint starts'; endpoint: string }
+		| { kind: 'endpoint calls'; endpoint: string; turn: number }
 		| { kind: 'endpoint sleeps'; endpoint: string; turn: number }
 		| { kind: 'fault over'; id: number }
 		| { kind: 'relay moves'; gateway: string }
@@ -347,6 +352,7 @@ export type Command =
 	| { kind: 'password'; login: string; hash: string; key: string }
 	| { kind: 'keep person'; person: PersonRecord; key: string }
 	| { kind: 'switch on'; endpoint: string }
+	| { kind: 'certificate'; endpoint: string; number: string; ends: number }
 	| { kind: 'profile'; login: string; to: string | null; key: string }
 	| { kind: 'mail'; to: string; subject: string; body: string; key: string }
 	| { kind: 'aside'; machines: string[]; aside: boolean; key: string }

@@ -10,6 +10,7 @@ const OBSERVED = new Set([
 	'attachments',
 	'captures',
 	'coming_moves',
+	'endpoint_certificates',
 	'endpoint_facts',
 	'endpoint_states',
 	'failing_checks',

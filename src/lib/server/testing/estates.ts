@@ -57,3 +57,35 @@ export async function answerReef(ctx: Context, id: number): Promise<void> {
 	await save('directory', { folder: 'desks/isle', account: 'svc-join', secret: 'tideline' });
 	await save('prices', { hostHour: 1.5, volumeMonth: 30 });
 }
+
+type Fleet = Estate['endpoints']['fleets'][number];
+
+/** Boxes that nobody has, by fleet, one branch, and one rule that lets in whatever calls. */
+export function letAllIn(
+	e: Estate,
+	fleets: readonly (Pick<Fleet, 'id' | 'site' | 'naming' | 'serials' | 'spare'> & Partial<Fleet>)[]
+): void {
+	e.endpoints = {
+		fleets: fleets.map((f) => ({
+			kind: 'desk box' as const,
+			model: 'Tern 5',
+			firmware: '4.2.0',
+			most: 0,
+			each: 1,
+			clones: 0,
+			...f
+		})),
+		branches: [{ id: 'all', name: 'All' }],
+		rules: [
+			{
+				name: 'Whatever calls',
+				condition: 'any device',
+				into: 'all',
+				by_site: false,
+				whom: 'all',
+				often: 'start',
+				deeper: 'stay'
+			}
+		]
+	};
+}

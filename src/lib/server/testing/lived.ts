@@ -1,4 +1,6 @@
-import { HOUR, MINUTE } from '$lib/core/time/units';
+import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
+import { one } from '../db';
+import { openAt } from '../db/intervals';
 import { recordOf } from '../directory';
 import { takeEndpoint } from '../endpoints/learning';
 import { Harness, testEstate } from './harness';
@@ -26,6 +28,7 @@ export async function livedIn(): Promise<Harness> {
 	await h.carryOut('pool.keep-for', { pool: 'own', team: 'visitors', publication: 'boat' });
 	await h.carryOut('branch.add', { name: 'Offices' });
 	await h.carryOut('rules.set', { rules: [{ name: 'All', condition: 'any device', into: 'offices' }] });
+	await h.carryOut('endpoint.announce', { site: 'isle', from: '2026-11-23', serials: ['TB-7'] });
 	takeEndpoint(
 		h.db,
 		{
@@ -45,6 +48,9 @@ export async function livedIn(): Promise<Harness> {
 		},
 		{ machine: () => undefined, person: (login) => recordOf(h.db, login, h.lab.now)?.id }
 	);
+	const endpoint_id = one<{ id: number }>(h.db, 'SELECT id FROM endpoints')!.id;
+	const issued = { number: '40ab', ends: h.lab.now + 90 * DAY, pem: '', authority: '' };
+	openAt(h.db, 'endpoint_certificates', { endpoint_id, ...issued }, h.lab.now);
 	await h.carryOut('note.write', { about: 'pool/quay', text: 'Ask Bo first' });
 	h.lab.apply({ kind: 'fault', fault: 'agent-stopped', target: 'quay-01', value: null });
 	h.lab.apply({ kind: 'fault', fault: 'volume-full', target: 'isle-v1', value: 0.96 });

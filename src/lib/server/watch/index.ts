@@ -3,6 +3,7 @@ export {
 	fromOf,
 	hostsPage,
 	type Listing,
+	listingPage,
 	machineRow,
 	MACHINES,
 	machinesPage,

@@ -92,7 +92,7 @@ export const MACHINES: Listing = {
 };
 
 /** Machines under scope as they were at a moment. */
-export const machinesPage = (db: Db, ask: PageAsk): Page<MachineRow> => page<MachineRow>(db, ask, MACHINES);
+export const machinesPage = (db: Db, ask: PageAsk): Page<MachineRow> => listingPage<MachineRow>(db, ask, MACHINES);
 
 /** All that is shown of one machine, or undefined when it was not there at the moment. */
 export const machineRow = (db: Db, id: number, at: number): MachineRow | undefined =>
@@ -164,7 +164,7 @@ export const BEGUN_SESSIONS: Listing = {
 };
 
 /** Sessions open at a moment, under scope. */
-export const sessionsPage = (db: Db, ask: PageAsk): Page<SessionRow> => page<SessionRow>(db, ask, SESSIONS);
+export const sessionsPage = (db: Db, ask: PageAsk): Page<SessionRow> => listingPage<SessionRow>(db, ask, SESSIONS);
 
 const personRowOf = v.strictObject({
 	id: whole,
@@ -216,7 +216,7 @@ const PEOPLE: Listing = {
 };
 
 /** People under scope, with what they have open at a moment. */
-export const peoplePage = (db: Db, ask: PageAsk): Page<PersonRow> => page<PersonRow>(db, ask, PEOPLE);
+export const peoplePage = (db: Db, ask: PageAsk): Page<PersonRow> => listingPage<PersonRow>(db, ask, PEOPLE);
 
 const hostRowOf = v.strictObject({
 	id: whole,
@@ -263,14 +263,14 @@ const HOSTS: Listing = {
 };
 
 /** Hosts under scope, with what runs on them at a moment. */
-export const hostsPage = (db: Db, ask: PageAsk): Page<HostRow> => page<HostRow>(db, ask, HOSTS);
+export const hostsPage = (db: Db, ask: PageAsk): Page<HostRow> => listingPage<HostRow>(db, ask, HOSTS);
 
 /** First the order and the ids on the page, then all that is shown of them: what is not shown is not worked out. */
-function page<T extends { id: number }>(db: Db, ask: PageAsk, listing: Listing): Page<T> {
+export function listingPage<T extends { id: number | string }>(db: Db, ask: PageAsk, listing: Listing): Page<T> {
 	const condition = scopeCondition(ask.scope, listing.subject);
 	const order = (Object.hasOwn(listing.sorts, ask.sort) ? listing.sorts[ask.sort] : undefined) ?? listing.usual;
 	const params = { ...atMoment(db, ask.at), limit: ask.limit, offset: ask.offset, ...condition.params };
-	const ids = all<{ id: number }>(
+	const ids = all<{ id: number | string }>(
 		db,
 		`SELECT ${listing.id} AS id ${fromOf(listing, condition.sql, order, listing.usual)} AND ${condition.sql}
 		 ORDER BY ${order} ${ask.descending ? 'DESC' : 'ASC'}, ${listing.usual}, ${listing.id} LIMIT @limit OFFSET @offset`,
@@ -286,7 +286,7 @@ function page<T extends { id: number }>(db: Db, ask: PageAsk, listing: Listing):
 }
 
 /** Rows of a list by id, in no order. */
-function rowsOf<T>(db: Db, listing: Listing, ids: number[], at: number): T[] {
+function rowsOf<T>(db: Db, listing: Listing, ids: (number | string)[], at: number): T[] {
 	return all<T>(
 		db,
 		`SELECT ${listing.columns} ${fromOf(listing, listing.columns)} AND ${listing.id} IN (SELECT value FROM json_each(@ids))`,

@@ -11,8 +11,10 @@
 		value: string[];
 		/** What those are called that are chosen already, where the search finds them by their id alone. */
 		called?: Readonly<Record<string, string>>;
+		/** What stands around it says what it is: the label is for screen readers alone. */
+		bare?: boolean;
 	}
-	let { label, options, none, problem, value = $bindable(), called = {} }: Props = $props();
+	let { label, options, none, problem, value = $bindable(), called = {}, bare = false }: Props = $props();
 	let picked = $state('');
 	const nameOf = (id: string) =>
 		called[id] ?? (typeof options === 'function' ? id : (options.find((o) => o.id === id)?.name ?? id));
@@ -23,6 +25,7 @@
 </script>
 
 <div>
+	{#if !bare}<span class="text-ink2 block text-[12.5px]" aria-hidden="true">{label}</span>{/if}
 	<PickField {label} {options} {none} {problem} bare bind:value={picked} {take} />
 	{#if value.length}
 		<ul class="mt-0.5 mb-1 flex flex-wrap gap-1 text-[12.5px]" aria-label="Chosen: {label}">

@@ -17,6 +17,9 @@
 	let target = $state('');
 	let problem = $state('');
 	let busy = $state(false);
+	let device = $state('');
+	let noDevice = $state('');
+	let started = $state('');
 	const hint = $derived(FAULTS.find((f) => f.kind === kind)!.hint);
 
 	async function load() {
@@ -39,6 +42,13 @@
 		problem = answer.ok ? '' : answer.refusal.detail;
 		if (answer.ok) target = '';
 		await load();
+	}
+	async function start(e: SubmitEvent) {
+		e.preventDefault();
+		const answer = await call('POST', '/lab/endpoints', { endpoint: device });
+		noDevice = answer.ok ? '' : (answer.refusal.errors?.[0]?.words ?? answer.refusal.detail);
+		started = answer.ok ? `${device} is switched on.` : '';
+		if (answer.ok) device = '';
 	}
 	async function clear(id: number) {
 		await call('DELETE', `/lab/faults/${id}`);
@@ -93,6 +103,20 @@
 			<label>Where <input class="field" bind:value={target} placeholder={hint} aria-invalid={problem !== ''} /></label>
 			{#if problem}<p class="text-buoy" role="alert">{problem}</p>{/if}
 			<button class="btn self-start">Switch the fault on</button>
+		</form>
+		<form class="mt-3 flex flex-col gap-1.5" onsubmit={start}>
+			<label
+				>A device to switch on <input
+					class="field"
+					bind:value={device}
+					placeholder="its name or serial number"
+					aria-invalid={noDevice !== ''}
+				/></label
+			>
+			{#if noDevice}<p class="text-buoy" role="alert">{noDevice}</p>{:else if started}<p role="status">
+					{started}
+				</p>{/if}
+			<button class="btn self-start">Switch the device on</button>
 		</form>
 	{/if}
 </aside>

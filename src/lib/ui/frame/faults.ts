@@ -26,5 +26,7 @@ export const FAULTS: { kind: (typeof FAULT_KINDS)[number]; words: string; hint: 
 	{ kind: 'join-refused', words: 'no accounts may be made in a folder', hint: 'a folder of the directory' },
 	{ kind: 'boot-server-down', words: 'a boot server goes down', hint: 'the name of a boot server' },
 	{ kind: 'disk-full', words: 'the disk of a machine is full', hint: 'the name of a machine' },
-	{ kind: 'package-store-down', words: 'the package store of a site is silent', hint: 'a site' }
+	{ kind: 'package-store-down', words: 'the package store of a site is silent', hint: 'a site' },
+	{ kind: 'calling-untold', words: 'a network tells devices no address to call', hint: 'a site' },
+	{ kind: 'calling-unresolved', words: 'the name that devices call does not resolve', hint: 'a site' }
 ];

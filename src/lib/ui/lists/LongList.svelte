@@ -130,7 +130,7 @@
 <div
 	bind:this={box}
 	role="table"
-	aria-label={kind}
+	aria-label={kind.replaceAll('-', ' ')}
 	aria-rowcount={total + 1}
 	tabindex="0"
 	class="h-full min-h-0 overflow-y-auto text-[13px]"

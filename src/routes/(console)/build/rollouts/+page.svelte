@@ -236,6 +236,7 @@
 									bind:value={w.share}
 								/>
 							{:else}<PickManyField
+									bare
 									label="Wave {i + 1}: {w.by}"
 									none={w.by === 'machines' ? 'search for machines' : `choose ${w.by}`}
 									options={w.by === 'machines' ? findMachines : w.by === 'teams' ? data.teams : (line?.pools ?? [])}

@@ -1,30 +1,47 @@
 import { unusedTerms } from '$lib/core/scope/scope';
 import { teamsByName } from '$lib/server/directory';
-import { endpointById, endpointsView } from '$lib/server/endpoints';
+import { comingView, endpointById, endpoints, endpointsView } from '$lib/server/endpoints';
 import { sitesOf } from '$lib/server/estate';
 import { sharedLoad } from '$lib/server/load';
 import { parcel } from '$lib/ui/frame/parcel';
 
 /** Rows that the page brings along; the list asks for the rest. */
 const FIRST = 100;
+const LISTS = ['rules', 'devices', 'announced'] as const;
 
 export const load = sharedLoad(({ url, context, look, at }) => {
 	const { db } = context;
 	const view = endpointsView(db, look.scope, at);
-	const sort = url.searchParams.get('sort') ?? 'name';
+	const list = LISTS.find((l) => l === url.searchParams.get('list')) ?? 'rules';
+	const sort = url.searchParams.get('sort') ?? (list === 'announced' ? 'id' : 'name');
+	const ask = {
+		at,
+		scope: look.scope,
+		sort: sort.replace(/^-/, ''),
+		descending: sort.startsWith('-'),
+		limit: FIRST,
+		offset: 0
+	};
 	const making = look.live ? url.searchParams.get('make') : null;
 	const edit = url.searchParams.get('edit');
-	const moving = making === 'move' && /^\d{1,15}$/.test(edit ?? '') ? endpointById(db, Number(edit), at) : null;
+	const moving =
+		(making === 'move' || making === 'shut') && /^\d{1,15}$/.test(edit ?? '')
+			? endpointById(db, Number(edit), at)
+			: null;
 	return {
 		...view,
 		at,
 		sort,
-		list: url.searchParams.get('list') === 'devices' ? ('devices' as const) : ('rules' as const),
+		list,
 		left: unusedTerms(view.left),
-		rows: parcel(view.rows.slice(0, FIRST)),
+		rows: parcel(list === 'devices' ? endpoints.page(db, ask).rows : []),
+		coming:
+			list === 'announced' || ['announce', 'admit', 'call', 'networks'].includes(making ?? '')
+				? comingView(db, ask)
+				: null,
 		make: making,
 		edit,
-		/** The one that is moved. */
+		/** The one that is moved, or shut out. */
 		moving: moving && { id: moving.id, name: moving.name, branch: moving.branch },
 		sites: making === null ? [] : sitesOf(db),
 		teams: making === null ? [] : teamsByName(db)

@@ -3,14 +3,26 @@
 	import { countWords, durationWords, numberWords } from '$lib/core/time/units';
 	import { addressWith } from '$lib/ui/frame/address';
 	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
+	import ListTabs from '$lib/ui/lists/ListTabs.svelte';
 	import LongList from '$lib/ui/lists/LongList.svelte';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 	import PublishNav from '$lib/ui/publish/PublishNav.svelte';
+	import AdmitForm from './AdmitForm.svelte';
+	import Announced from './Announced.svelte';
+	import AnnounceForm from './AnnounceForm.svelte';
 	import BranchForm from './BranchForm.svelte';
+	import CallForm from './CallForm.svelte';
 	import MoveForm from './MoveForm.svelte';
+	import NetworksForm from './NetworksForm.svelte';
 	import RuleForm from './RuleForm.svelte';
+	import ShutForm from './ShutForm.svelte';
 
 	let { data } = $props();
+	const TABS = [
+		['rules', 'Enrolment rules'],
+		['devices', 'Endpoints'],
+		['announced', 'How they come']
+	] as const;
 	type Row = { id: number } & Record<string, unknown>;
 	const may = (kind: string) => data.look.live && data.mayDraft.includes(kind);
 	const close = $derived(addressWith(page.url, { make: null, edit: null }));
@@ -29,6 +41,14 @@
 			deeper
 		}))
 	);
+	const MAKES = ['rule', 'branch', 'move', 'shut', 'announce', 'call', 'admit', 'networks'];
+	/** Whose way of being let in is changed: of a site, or of addresses of none. */
+	const admitted = $derived(
+		data.edit === '-'
+			? data.coming && { id: null, name: '', way: data.coming.elsewhere }
+			: (data.coming?.sites.find((s) => s.id === data.edit) ?? null)
+	);
+	const networked = $derived(data.coming?.sites.find((s) => s.id === data.edit) ?? null);
 	/** How long somebody has waited, to the minute. */
 	const waited = (since: number) =>
 		durationWords(Math.max(1, Math.floor((data.at - since) / 60_000)) * 60_000).replace(/ \d+ s$/, '');
@@ -95,28 +115,23 @@
 		</aside>
 		<div class="flex min-h-0 min-w-0 flex-col">
 			<div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
-				<nav class="flex gap-4 text-[13px] whitespace-nowrap" aria-label="Endpoints">
-					{#each [['rules', 'Enrolment rules'], ['devices', 'Endpoints']] as const as [id, words] (id)}<a
-							href={addressWith(page.url, { list: id === 'rules' ? null : id, sort: null, make: null, edit: null })}
-							aria-current={data.list === id ? 'page' : undefined}
-							class={[
-								'border-b-2 pb-0.5',
-								data.list === id ? 'border-sea font-[650]' : 'text-ink2 hover:text-sea border-transparent'
-							]}>{words}</a
-						>{/each}
-				</nav>
+				<ListTabs label="Endpoints" tabs={TABS} current={data.list} />
 				<p class="text-ink2 text-[13px]">
 					<b class="text-ink">{numberWords(data.awake)}</b> awake of
 					<b class="text-ink">{numberWords(data.total)}</b>{#if data.waits}<span class="ml-1">·</span>
 						<b class="text-sand">{data.waits}</b>
 						{data.waits === 1 ? 'waits' : 'wait'} to be let in{/if}
 				</p>
-				{#if may('rules.set') && data.branches.length}<a
+				{#if data.list === 'announced'}{#if may('endpoint.announce')}<a
+							class="btn ml-auto"
+							href={addressWith(page.url, { make: 'announce', edit: null })}>Announce endpoints</a
+						>{/if}
+				{:else if may('rules.set') && data.branches.length}<a
 						class="btn ml-auto"
 						href={addressWith(page.url, { make: 'rule', edit: null })}>Add a rule</a
 					>{/if}
 			</div>
-			{#if data.make === 'rule' || data.make === 'branch' || data.make === 'move'}
+			{#if data.make !== null && MAKES.includes(data.make)}
 				<section class="border-sea bg-sheet my-3 rounded-lg border p-4" aria-label="Make">
 					{#if data.make === 'rule'}{#key data.edit}<RuleForm
 								rules={inputs}
@@ -132,6 +147,18 @@
 								edit={data.branches.find((b) => b.id === data.edit) ?? null}
 								{close}
 							/>{/key}
+					{:else if data.make === 'announce' && data.coming}<AnnounceForm
+							sites={data.coming.sites}
+							now={data.look.known}
+							{close}
+						/>
+					{:else if data.make === 'call'}<CallForm address={data.coming?.calledAt ?? ''} {close} />
+					{:else if data.make === 'admit' && admitted}{#key data.edit}<AdmitForm site={admitted} {close} />{/key}
+					{:else if data.make === 'networks' && networked}{#key data.edit}<NetworksForm
+								site={networked}
+								{close}
+							/>{/key}
+					{:else if data.moving && data.make === 'shut'}{#key data.edit}<ShutForm device={data.moving} {close} />{/key}
 					{:else if data.moving}{#key data.edit}<MoveForm
 								device={data.moving}
 								branches={data.branches}
@@ -217,11 +244,19 @@
 				{#if here && may('branch.change')}<p class="mt-3 text-[13px]">
 						<a class="link" href={addressWith(page.url, { make: 'branch', edit: here })}>Change this branch</a>
 					</p>{/if}
+			{:else if data.list === 'announced' && data.coming}
+				<Announced coming={data.coming} at={data.at} scope={data.look.scopeText} sort={data.sort} {may} />
 			{:else}
 				<div class="mt-2 flex items-baseline gap-3 text-[13px]">
 					{#if here && may('branch.change')}<a class="link" href={addressWith(page.url, { make: 'branch', edit: here })}
 							>Change this branch</a
 						>{/if}
+					{#if data.asleep.length && may('endpoint.wake')}<PlanButton
+							kind="endpoint.wake"
+							input={{ endpoints: data.asleep }}
+							words="Wake the {data.asleep.length} asleep"
+							small
+						/>{/if}
 					{#if here && may('branch.remove')}<PlanButton
 							kind="branch.remove"
 							input={{ branch: here }}
@@ -256,8 +291,14 @@
 				class="link"
 				href={addressWith(page.url, { card: `person/${r.person as string}` })}>{r.personName}</a
 			>{:else}–{/if}
-	{:else if key === 'state'}<span class={r.state === 'waits' ? 'text-sand' : r.state === 'awake' ? '' : 'text-ink2'}
-			>{r.state}</span
+	{:else if key === 'state'}<span
+			class={r.state === 'waits'
+				? 'text-sand'
+				: r.state === 'shut out'
+					? 'text-buoy'
+					: r.state === 'awake'
+						? ''
+						: 'text-ink2'}>{r.state}</span
 		>
 	{:else}{r[key] ?? '–'}{/if}
 {/snippet}

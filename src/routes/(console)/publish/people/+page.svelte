@@ -3,6 +3,7 @@
 	import { countWords, durationWords, numberWords } from '$lib/core/time/units';
 	import { addressWith } from '$lib/ui/frame/address';
 	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
+	import ListTabs from '$lib/ui/lists/ListTabs.svelte';
 	import LongList from '$lib/ui/lists/LongList.svelte';
 	import DaysLine from '$lib/ui/people/DaysLine.svelte';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
@@ -14,6 +15,11 @@
 	import PersonForm from './PersonForm.svelte';
 
 	let { data } = $props();
+	const TABS = [
+		['coming', 'Who begins, moves, ends'],
+		['everybody', 'Everybody'],
+		['desks', 'Machines kept for teams']
+	] as const;
 	type Row = { id: number } & Record<string, unknown>;
 	const may = (kind: string) => data.look.live && data.mayDraft.includes(kind);
 	const close = $derived(addressWith(page.url, { make: null, edit: null, people: null }));
@@ -65,16 +71,7 @@
 <div class="flex h-full min-h-0 flex-col px-[18px] py-3">
 	<PublishNav />
 	<div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
-		<nav class="flex gap-4 text-[13px] whitespace-nowrap" aria-label="People">
-			{#each [['coming', 'Who begins, moves, ends'], ['everybody', 'Everybody'], ['desks', 'Machines kept for teams']] as const as [id, words] (id)}<a
-					href={addressWith(page.url, { list: id === 'coming' ? null : id, sort: null, make: null, edit: null })}
-					aria-current={data.list === id ? 'page' : undefined}
-					class={[
-						'border-b-2 pb-0.5',
-						data.list === id ? 'border-sea font-[650]' : 'text-ink2 hover:text-sea border-transparent'
-					]}>{words}</a
-				>{/each}
-		</nav>
+		<ListTabs label="People" tabs={TABS} current={data.list} />
 		<p class="text-ink2 text-[13px]">
 			{#if data.list === 'everybody'}<b class="text-ink">{numberWords(data.total)}</b>
 				{data.total === 1 ? 'person' : 'people'} ·

@@ -101,7 +101,6 @@
 	>
 	<PickField label="Home team" none="no team" options={choices.teams} problem={errors.team} bind:value={f.team} />
 	<div>
-		<span class="text-ink2 block text-[12.5px]" aria-hidden="true">Also in</span>
 		<PickManyField
 			label="Also in"
 			none="no other team"

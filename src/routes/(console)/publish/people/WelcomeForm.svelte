@@ -97,7 +97,6 @@
 <div class="mt-2 grid grid-cols-[minmax(0,1fr)_minmax(0,1.1fr)] gap-x-6">
 	<form class="grid grid-cols-2 content-start gap-x-4" onsubmit={form.submit} novalidate>
 		<div class="col-span-2">
-			<span class="text-ink2 block text-[12.5px]" aria-hidden="true">Who</span>
 			<PickManyField
 				label="Who"
 				none="choose"
@@ -114,7 +113,6 @@
 				>{/snippet}</Field
 		>
 		<div>
-			<span class="text-ink2 block text-[12.5px]" aria-hidden="true">Also opens</span>
 			<PickManyField
 				label="Also opens"
 				none="by their teams alone"
@@ -125,7 +123,6 @@
 		</div>
 		{#if welcome.people.every((p) => p.own) && welcome.people.length > 0}
 			<div>
-				<span class="text-ink2 block text-[12.5px]" aria-hidden="true">Also in</span>
 				<PickManyField
 					label="Also in"
 					none="no other team"

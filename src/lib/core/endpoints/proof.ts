@@ -1,0 +1,36 @@
+import { DAY } from '../time/units';
+
+/**
+ * How a device proves what it is: it has made a key of its own, and asks for a certificate of it by a request (PKCS #10, RFC 2986) that the key has
+ * signed. Sextant's own authority issues certificates (X.509, RFC 5280), renews them, and revokes them.
+ */
+
+/** How long a certificate is good, ms. */
+export const GOOD_FOR = 90 * DAY;
+/** It is renewed once less than this is left, ms: a device that is started once a month is not left behind. */
+export const RENEWED_WITHIN = 30 * DAY;
+/** The longest request that is read. */
+export const LONGEST_REQUEST = 8192;
+
+/** What a request says, as it was read. */
+export interface Request {
+	/** The serial number that it is for. */
+	serial: string;
+	/** Fingerprint of its key: SHA-256 of the key as it is written down (SubjectPublicKeyInfo), in hexadecimal. */
+	key: string;
+	/** Whether that key has signed it. */
+	signed: boolean;
+}
+
+/** Why a request is refused that a device has made; null where nothing is wrong with it. What could not be read is null. */
+export function requestProblem(device: { serial: string; key: string }, request: Request | null): string | null {
+	if (!request) return 'its certificate request cannot be read';
+	if (!request.signed) return 'its certificate request is not signed by the key that it is for';
+	if (request.serial !== device.serial)
+		return `its certificate request is for the serial number ${request.serial.slice(0, 64) || '(none)'}, and it calls itself ${device.serial}`;
+	return request.key === device.key ? null : 'its certificate request is for another key than it calls in with';
+}
+
+/** How a certificate stands at a moment. */
+export const CERTIFICATE_STATES = ['good', 'renewed', 'revoked', 'ended'] as const;
+export type CertificateState = (typeof CERTIFICATE_STATES)[number];

@@ -1,0 +1,177 @@
+import * as v from 'valibot';
+import { noEffects } from '$lib/core/plans/effects';
+import { countWords, MINUTE, SECOND } from '$lib/core/time/units';
+import type { Fact } from '$lib/core/why/explained';
+import type { Db } from '../db';
+import { rowAt } from '../db/intervals';
+import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
+import { endpointById, wakersAt, type EndpointRow } from './queries';
+
+/** What is done to devices themselves: woken, forgotten, known again. */
+
+const against = (words: string): Fact => ({ words, side: 'against', source: 'endpoints' });
+/** Devices that one plan is about, and those that are said one by one. */
+export const MANY = 500;
+const SAID = 12;
+
+const NUMBER = 'Name each by its number.';
+export const someEndpoints = v.pipe(
+	v.array(v.pipe(v.number(NUMBER), v.safeInteger(NUMBER), v.minValue(1, NUMBER))),
+	v.minLength(1, 'Say which.'),
+	v.maxLength(MANY, `At most ${MANY} at once.`)
+);
+
+/** The devices that an input names; throws beside each that is not known. */
+export function namedEndpoints(db: Db, ids: readonly number[], now: number): EndpointRow[] {
+	const problems: { field: string; words: string }[] = [];
+	const rows = [...new Set(ids)].flatMap((id, i) => {
+		const e = endpointById(db, id, now);
+		if (!e) problems.push({ field: `endpoints.${i}`, words: `There is no endpoint ${id}.` });
+		return e ? [e] : [];
+	});
+	if (problems.length) throw new InputProblem(problems);
+	return rows;
+}
+
+/** What a plan about devices is called by: one by its name, more by how many. */
+export const called = (rows: readonly { name: string }[]): string =>
+	rows.length === 1 ? rows[0]!.name : countWords(rows.length, 'endpoint');
+
+const wake = planKind({
+	kind: 'endpoint.wake',
+	words: 'Wake endpoints that sleep, by a neighbour in the same network that is awake',
+	area: 'publishing',
+	undo: 'never',
+	schema: v.strictObject({ endpoints: someEndpoints }),
+	async draft(ctx, input): Promise<Draft> {
+		const now = ctx.clock.now();
+		const named = namedEndpoints(ctx.db, input.endpoints, now);
+		const rows = named.filter((e) => e.state === 'asleep');
+		const waker = wakersAt(ctx.db, now);
+		const seen = rows.map((e) => ({ e, waker: waker(e) }));
+		const can = seen.flatMap((s) => ('by' in s.waker ? [{ e: s.e, by: s.waker.by }] : []));
+		const cannot = seen.flatMap((s) => ('why' in s.waker ? [against(`${s.e.name}: ${s.waker.why}`)] : []));
+		return {
+			title: `Wake ${called(can.length ? can.map((c) => c.e) : named)}`,
+			effects: {
+				...noEffects(),
+				endpoints: can.map(({ e, by }) => ({
+					kind: 'endpoint',
+					id: String(e.id),
+					name: e.name,
+					how: `woken by ${by.name}`
+				})),
+				duration: { middle: 30 * SECOND, ninety: 2 * MINUTE }
+			},
+			warnings: can.length ? cannot.slice(0, SAID) : [],
+			blocks: rows.length === 0 ? [against('they are awake already')] : can.length ? [] : cannot.slice(0, SAID),
+			reasons: [
+				{ words: 'the signal reaches no further than a network: a neighbour in it sends it', source: 'endpoints' },
+				...can.slice(0, SAID).map(({ e, by }) => ({ words: `${by.name} wakes ${e.name}`, source: 'endpoints' }))
+			],
+			objects: can.map(({ e }) => `endpoint/${e.id}`),
+			steps: [
+				stepOf(
+					'endpoint.wake',
+					'Send the signal, and wait until they call in',
+					{ endpoints: can.map((c) => c.e.id) },
+					30_000
+				)
+			],
+			undo: null,
+			undoWords: 'They go to sleep again by themselves while nobody is on them.'
+		};
+	}
+});
+
+const forget = planKind({
+	kind: 'endpoint.forget',
+	words: 'Forget endpoints that are gone for good: their certificates are revoked',
+	area: 'publishing',
+	undo: 'back',
+	schema: v.strictObject({ endpoints: someEndpoints }),
+	async draft(ctx, input): Promise<Draft> {
+		const { db } = ctx;
+		const now = ctx.clock.now();
+		const rows = namedEndpoints(db, input.endpoints, now);
+		return {
+			title: `Forget ${called(rows)}`,
+			effects: {
+				...noEffects(),
+				people: rows.flatMap((e) =>
+					e.person === null
+						? []
+						: [
+								{
+									kind: 'person' as const,
+									id: e.person,
+									name: e.personName ?? e.person,
+									how: `${e.name} is forgotten`
+								}
+							]
+				),
+				endpoints: rows.map((e) => ({ kind: 'endpoint', id: String(e.id), name: e.name, how: 'forgotten' })),
+				duration: { middle: SECOND, ninety: 2 * SECOND }
+			},
+			warnings: rows
+				.filter((e) => e.state === 'awake')
+				.slice(0, SAID)
+				.map((e) => against(`${e.name} is awake${e.on === null ? '' : `, ${e.personName ?? e.on} is on it`}`)),
+			blocks: [],
+			reasons: [
+				{ words: 'what they were stays in views of the past; one that calls in again is new', source: 'endpoints' }
+			],
+			objects: rows.map((e) => `endpoint/${e.id}`),
+			steps: [
+				stepOf(
+					'endpoint.forget',
+					'Revoke their certificates, and forget them',
+					{ endpoints: rows.map((e) => e.id) },
+					200
+				)
+			],
+			undo: { kind: 'endpoint.know-again', input: { endpoints: rows.map((e) => e.id), then: now - 1 } },
+			undoWords: 'Yes: they are known again as they were, and are given new certificates when they are awake.'
+		};
+	}
+});
+
+const knowAgain = planKind({
+	kind: 'endpoint.know-again',
+	words: 'Know endpoints again that were forgotten, as they were',
+	area: 'publishing',
+	undo: 'back',
+	schema: v.strictObject({ endpoints: someEndpoints, then: v.pipe(v.number(), v.safeInteger(), v.minValue(0)) }),
+	async draft(ctx, input): Promise<Draft> {
+		const { db } = ctx;
+		const now = ctx.clock.now();
+		const rows = [...new Set(input.endpoints)].flatMap((id) => {
+			const e = endpointById(db, id, now) ? null : endpointById(db, id, input.then);
+			return e && rowAt(db, 'endpoint_spots', { endpoint_id: id }, input.then) ? [e] : [];
+		});
+		return {
+			title: `Know ${called(rows)} again`,
+			effects: {
+				...noEffects(),
+				endpoints: rows.map((e) => ({ kind: 'endpoint', id: String(e.id), name: e.name, how: 'known again' })),
+				duration: { middle: SECOND, ninety: 2 * SECOND }
+			},
+			warnings: [],
+			blocks: rows.length ? [] : [against('none of them was known then and is not now')],
+			reasons: [{ words: 'they stand where they stood', source: 'endpoints' }],
+			objects: rows.map((e) => `endpoint/${e.id}`),
+			steps: [
+				stepOf(
+					'endpoint.know-again',
+					'Write down what they were',
+					{ endpoints: rows.map((e) => e.id), then: input.then },
+					200
+				)
+			],
+			undo: { kind: 'endpoint.forget', input: { endpoints: rows.map((e) => e.id) } },
+			undoWords: 'Yes: they are forgotten again.'
+		};
+	}
+});
+
+export const endpointWork = [wake, forget, knowAgain];
