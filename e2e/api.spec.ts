@@ -172,6 +172,32 @@ test.describe('over the API alone', () => {
 		await bearer.dispose();
 	});
 
+	test('whoever reads that a job has ended sees what it did', async () => {
+		const grants = async () => {
+			const { rows } = (await (await owner.get('/api/v1/grants?limit=200')).json()) as {
+				rows: { id: string; publication: string; team: string }[];
+			};
+			return rows.filter((r) => r.publication === 'bridge-trial' && r.team === 'charts').map((r) => Number(r.id));
+		};
+		const grantsAfter = async (kind: string, input: object) => {
+			const { id } = (await (await send(owner, '/plans', { kind, input })).json()) as { id: number };
+			const { job } = (await (await send(owner, `/plans/${id}/commit`, {})).json()) as { job: number };
+			// Others look at the present all the while. Asked without a pause: the first word of its end is the moment that counts.
+			let state = '';
+			while (state !== 'done') {
+				await owner.get('/api/v1/sites?limit=1');
+				state = ((await (await owner.get(`/api/v1/jobs/${job}`)).json()) as { state: string }).state;
+				expect(state).not.toMatch(/failed|cancelled/);
+			}
+			return await grants();
+		};
+		for (let i = 0; i < 5; i++) {
+			const given = await grantsAfter('grant.add', { publication: 'bridge-trial', team: 'charts', channels: [] });
+			expect(given).toHaveLength(1);
+			expect(await grantsAfter('grant.remove', { grant: given[0]! })).toEqual([]);
+		}
+	});
+
 	test('lists are cut into pages that hold everything once, as of one moment', async () => {
 		const seen: string[] = [];
 		let cursor: string | null = null;

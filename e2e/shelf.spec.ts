@@ -120,11 +120,11 @@ test.describe('an old forms app, from a package to the shelves of people', () =>
 			await carryOut(page, 'package.remove', { name: 'logline', number });
 			await api(page.request, 'post', `/captures/${id}/choices`, { choices: [{ ...choices[0]!, take: true }] });
 			await carryOut(page, 'package.make', { capture: id, name: 'logline', number, writes });
-			// The card of the package as it is now, not of the one that was taken away.
+			// The card of the package as it is now: what the one that was taken away came to is not its own.
 			await visit(page, '/publish/packages?card=package/logline');
-			await card(page)
-				.getByRole('button', { name: /^Try it/ })
-				.click();
+			await expect(card(page)).toContainText(/logline 3\.0\.0.*not yet/);
+			await card(page).getByRole('button', { name: 'Try it as an ordinary person' }).click();
+			await expect(plan(page)).toContainText('Try logline 3.0.0 as');
 			expect(await commitAndFollow(page)).toBe('done');
 			await visit(page, '/publish/packages?card=package/logline');
 			await expect(card(page)).toContainText(/Logline starts in .* read ahead/);

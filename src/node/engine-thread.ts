@@ -21,7 +21,13 @@ const BEAT = 100;
 /** What a beat may still take once the thread is told to stop, ms of the wall. */
 const LAST_BEAT = 1500;
 
-const { path, dataDir, memory } = workerData as { path: string; dataDir: string; memory: SharedArrayBuffer };
+const { path, dataDir, memory, turns } = workerData as {
+	path: string;
+	dataDir: string;
+	memory: SharedArrayBuffer;
+	turns: SharedArrayBuffer;
+};
+const turn = new Int32Array(turns);
 const parent = parentPort!;
 sayStrays('engine');
 const lines = { lab: new Line<Providers>('lab'), packer: new Line<Packer>('packer') };
@@ -44,6 +50,8 @@ const runner = new JobRunner(
 	(job) => changedJobs.add(job),
 	async () => {
 		changedPlans = true;
+		// Whoever reads that a job has ended, and asks what it did, sees that: at the beat's end it would be too late for them.
+		Atomics.add(turn, 0, 1);
 	}
 );
 

@@ -261,7 +261,7 @@ async function start(): Promise<void> {
 	const engine = new Keeper({
 		name: 'engine',
 		script: join(here, 'engine.js'),
-		data: () => ({ path: dbPath, dataDir, memory }),
+		data: () => ({ path: dbPath, dataDir, memory, turns }),
 		memory: MEMORY,
 		up: (worker) => {
 			connect(worker, 'lab', false);

@@ -142,6 +142,7 @@
 				{reviewing}
 				zone={data.zone}
 				{now}
+				working={data.jobs}
 				review={() => (reviewing = !reviewing)}
 			/>{/if}
 	</div>

@@ -9,7 +9,7 @@ import { Harness, testEstate } from '../testing/harness';
 import type { Estate } from '$lib/core/estate/schema';
 import { beginBrought, compareBrought, takePart } from './brought';
 import { trialFacts } from '$lib/core/packages/trial';
-import { lastTrial } from './prepare';
+import { lastTrial, warmUpOf } from './prepare';
 import { captureById, clashesAt, packageAt, packagesAt } from './queries';
 
 const START = {
@@ -419,6 +419,30 @@ describe('a package that is prepared', () => {
 		expect((await h.draft('package.warm-up', { name: 'logline', number: '1.0.0' })).blocks).toHaveLength(1);
 		await h.carryOut(plan.undo!.kind, plan.undo!.input);
 		expect(h.lab.world.packages.wishes.packages[0]!.warmUp).toBe(null);
+	});
+	test('what was found, decided and vouched for of a version goes with it: another of its number has none of it', async () => {
+		await made('logline-3.0', 'logline');
+		const version = { name: 'logline', number: '1.0.0' };
+		const vouch = { ...version, system: 'Meridian Desktop 11', users: 'single', why: 'tried on two machines' };
+		await h.carryOut('package.try', version);
+		await h.carryOut('package.warm-up', version);
+		await h.carryOut('package.vouch', vouch);
+		const found = () => {
+			const [v] = packageAt(h.db, 'logline', h.lab.now)!.versions;
+			return [
+				lastTrial(h.db, 'logline', '1.0.0', h.lab.now) !== null,
+				warmUpOf(h.db, v!, h.lab.now).length > 0,
+				v!.spec.vouched.length > 0
+			];
+		};
+		expect(found()).toEqual([true, true, true]);
+		await h.carryOut('package.remove', version);
+		await h.carryOut('package.capture', { name: 'Logline', line: 'desk', installer: 'logline-3.0' });
+		await h.carryOut('package.make', { capture: 2, name: 'logline', number: '1.0.0' });
+		expect(found()).toEqual([false, false, false]);
+		await h.carryOut('package.try', version);
+		await h.carryOut('package.vouch', vouch);
+		expect(found()).toEqual([true, false, true]);
 	});
 	test('its overlays are emptied, but not under somebody who has it open', async () => {
 		await made('logline-3.0', 'logline');

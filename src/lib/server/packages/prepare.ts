@@ -27,11 +27,13 @@ export interface TrialRow {
 	trial: Trial;
 }
 
-/** The last trial of a version up to a moment, or null. */
+/** The last trial of a version up to a moment, or null: what another of the same number came to, which is gone, is not its own. */
 export function lastTrial(db: Db, name: string, number: string, at: number): TrialRow | null {
 	const row = one<Omit<TrialRow, 'passed' | 'trial'> & { passed: number; results: string }>(
 		db,
-		'SELECT at, by, person, line_id AS line, image, passed, results FROM package_trials WHERE name = ? AND number = ? AND at <= ? ORDER BY id DESC LIMIT 1',
+		`SELECT t.at, t.by, t.person, t.line_id AS line, t.image, t.passed, t.results
+		 FROM package_trials t JOIN package_versions v ON v.name = t.name AND v.number = t.number AND v.made_at <= t.at
+		 WHERE t.name = ? AND t.number = ? AND t.at <= ? ORDER BY t.id DESC LIMIT 1`,
 		[name, number, at]
 	);
 	return row
@@ -43,8 +45,8 @@ export function lastTrial(db: Db, name: string, number: string, at: number): Tri
 export function warmUpOf(db: Db, v: PackageVersionRow, at: number): { path: string; bytes: number }[] {
 	const row = one<{ files: string }>(
 		db,
-		`SELECT files FROM warm_ups WHERE name = ? AND number = ? AND ${asOf('warm_ups', '?')}`,
-		[v.name, v.number, at, at]
+		`SELECT files FROM warm_ups WHERE name = ? AND number = ? AND since >= ? AND ${asOf('warm_ups', '?')}`,
+		[v.name, v.number, v.at, at, at]
 	);
 	return row ? fromJson<{ path: string; bytes: number }[]>('warm_ups.files', row.files) : v.spec.warmUp;
 }

@@ -44,10 +44,11 @@ function specOf(text: string): PackageSpec | null {
 
 /** The packages that there were at a moment, in the order in which they win. */
 export function packagesAt(db: Db, at: number): PackageRow[] {
+	// Who vouched for a version that is gone did not vouch for another of its number.
 	const vouches = new Map<string, Vouched[]>();
 	for (const v of all<{ name: string; number: string; system: string; by: string; at: number; why: string }>(
 		db,
-		'SELECT * FROM package_vouches WHERE at <= ? ORDER BY at',
+		'SELECT w.* FROM package_vouches w JOIN package_versions v ON v.name = w.name AND v.number = w.number AND v.made_at <= w.at WHERE w.at <= ? ORDER BY w.at',
 		[at]
 	)) {
 		const key = `${v.name} ${v.number}`;

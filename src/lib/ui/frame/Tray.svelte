@@ -14,8 +14,10 @@
 		/** The time zone that times are written in, and the estate's present. */
 		zone: string;
 		now: number;
+		/** The jobs that are at work. */
+		working: readonly { id: number }[];
 	}
-	let { plan, review, reviewing, zone, now }: Props = $props();
+	let { plan, review, reviewing, zone, now, working }: Props = $props();
 	let busy = $state(false);
 	let later = $state(false);
 	let when = $state('');
@@ -53,6 +55,16 @@
 		later = !later;
 		if (later && start === null) when = localMoment(zone, now + 3_600_000);
 	}
+	/** The jobs whose end has been answered, of the plan that is here. */
+	let ended: string[] = [];
+	// What waited for a job can be committed once the job has ended: nobody has to watch for that.
+	$effect(() => {
+		const jobs = plan.blocks.flatMap((b) => (b.about?.kind === 'job' ? [b.about.id] : []));
+		const over = jobs.filter((id) => !working.some((j) => String(j.id) === id));
+		if (busy || over.length < jobs.length || over.every((id) => ended.includes(id))) return;
+		ended = over;
+		void recompute();
+	});
 	async function recompute() {
 		busy = true;
 		const answer = await call('POST', `/plans/${plan.id}/recompute`);
