@@ -4,6 +4,9 @@ import { LineCounter, parseDocument } from 'yaml';
 import { kindOf, RIGHTS } from '../images/library/kinds';
 import { rangeEnds } from '../network/addresses';
 import { parsePattern } from '../pools/naming';
+import { readGroup } from '../settings/file';
+import { byId, catalogueOf, readOwn } from '../settings/own';
+import { WIDE, type ReachKind } from '../settings/reach';
 import { yamlBeyond, type Bounds } from '../text/bounds';
 import { positionOf } from '../text/positions';
 import { layOut } from './layout';
@@ -351,6 +354,9 @@ function checkReferences(
 		p.boot_servers.forEach((b, j) => need(boot, b, ['pools', i, 'boot_servers', j], 'boot server'))
 	);
 	checkEndpoints(estate, { sites, teams }, need, complain);
+	const branches = new Map(estate.endpoints.branches.map((b) => [b.id, b]));
+	const person = new Map(people.map((p) => [p.login, p]));
+	checkSettings(estate, { site: sites, line: lines, team: teams, branch: branches, pool: pools, person }, complain);
 	const found = new Set<string>();
 	estate.existing.forEach((m, i) => {
 		if (found.has(m.name)) complain(['existing', i, 'name'], `a second machine called ${m.name}`);
@@ -376,6 +382,41 @@ function checkReferences(
 		if ((g.team === undefined) === (g.person === undefined))
 			complain(['grants', i], 'expected either a team or a person');
 		if (g.hours !== undefined) need(hours, g.hours, ['grants', i, 'hours'], 'calendar of hours');
+	});
+}
+
+/** Own settings have a usual value that fits them; groups say settings that there are, and are for what there is. */
+function checkSettings(
+	estate: EstateFile,
+	known: Partial<Record<ReachKind, ReadonlyMap<string, unknown>>>,
+	complain: (path: (string | number)[], message: string) => void
+): void {
+	const { catalogue, groups } = estate.settings;
+	const seen = new Set<string>();
+	catalogue.forEach((given, i) => {
+		const own = readOwn(given);
+		if ('key' in own) complain(['settings', 'catalogue', i, own.key], own.words);
+		if (seen.has(given.id)) complain(['settings', 'catalogue', i, 'id'], `a second setting called ${given.id}`);
+		seen.add(given.id);
+	});
+	const settings = byId(catalogueOf(catalogue));
+	const names = new Set<string>();
+	groups.forEach((given, i) => {
+		const path = ['settings', 'groups', i];
+		const read = readGroup(settings, given);
+		if ('problems' in read) {
+			for (const p of read.problems) complain([...path, ...p.path], p.words);
+			return;
+		}
+		const { id, assigned, excluded } = read.group;
+		if (names.has(id)) complain([...path, 'id'], `a second group called ${id}`);
+		names.add(id);
+		for (const [key, list] of Object.entries({ assigned, excluded }))
+			list.forEach((r, j) => {
+				if (WIDE.has(r.kind)) return;
+				if (!known[r.kind]) complain([...path, key, j], `no ${r.kind} is known while an estate is read`);
+				else if (!known[r.kind]!.has(r.id)) complain([...path, key, j], `no ${r.kind} called ${r.id}`);
+			});
 	});
 }
 

@@ -12,6 +12,7 @@ import { kindOf, KINDS } from '../images/library/kinds';
 import { readCondition } from '../endpoints/condition';
 import { ENDPOINT_KINDS } from '../endpoints/kinds';
 import { readParam } from '../images/library/params';
+import { HOLDS, SUBJECT_KINDS } from '../settings/kinds';
 import { CHANNELS } from '../access/decide';
 import { STAFF } from '../access/rights';
 
@@ -385,6 +386,62 @@ const endpoints = v.strictObject({
 	branches: v.optional(v.array(branch), []),
 	rules: v.optional(v.array(enrolmentRule), [])
 });
+/** A setting of an estate's own, and groups of values: read by `settings/file`, which says what is wrong where. */
+const settingType = v.variant('is', [
+	v.strictObject({ is: v.literal('switch') }),
+	v.strictObject({
+		is: v.literal('choice'),
+		of: v.pipe(
+			v.array(v.pipe(name, v.maxLength(60))),
+			v.minLength(1, 'expected what there is to choose'),
+			v.maxLength(50)
+		)
+	}),
+	v.strictObject({
+		is: v.literal('number'),
+		unit: v.optional(v.string(), ''),
+		least: v.pipe(v.number(), v.safeInteger()),
+		most: v.pipe(v.number(), v.safeInteger())
+	}),
+	v.strictObject({ is: v.literal('span'), least: duration, most: duration, never: v.optional(v.boolean(), true) }),
+	v.strictObject({
+		is: v.literal('text'),
+		most: v.optional(v.pipe(count, v.maxValue(2000, 'expected at most 2000')), 200)
+	}),
+	v.strictObject({
+		is: v.literal('list'),
+		item: v.optional(name, 'one in a line'),
+		most: v.optional(v.pipe(count, v.maxValue(500, 'expected at most 500')), 50)
+	})
+]);
+const cost = v.pipe(
+	v.number(),
+	v.minValue(0, 'expected 0 or more'),
+	v.maxValue(600_000, 'expected at most 600,000 ms')
+);
+const ownSetting = v.strictObject({
+	id: v.pipe(id, v.maxLength(80)),
+	name,
+	area: name,
+	words: v.optional(v.string(), ''),
+	type: settingType,
+	usual: v.unknown(),
+	for: v.pipe(v.array(v.picklist(SUBJECT_KINDS)), v.minLength(1, 'expected whom it is for')),
+	holds: v.optional(v.picklist(HOLDS), 'at once'),
+	/** Ms at a sign-in, and round trips to the file servers. */
+	cost: v.optional(
+		v.strictObject({
+			once: v.optional(cost),
+			each: v.optional(cost),
+			trips: v.optional(v.pipe(count, v.maxValue(1000, 'expected at most 1000'))),
+			phase: v.optional(v.picklist(['policies', 'drives']))
+		})
+	)
+});
+const settings = v.strictObject({
+	catalogue: v.optional(v.pipe(v.array(ownSetting), v.maxLength(500, 'expected at most 500')), []),
+	groups: v.optional(v.array(v.unknown()), [])
+});
 /** Something of a person is another from a moment on; `told`: the directory says it before. */
 const personChange = v.strictObject({
 	at: moment,
@@ -562,6 +619,7 @@ export const estateSchema = v.strictObject({
 	existing: v.optional(v.array(existing), []),
 	/** Devices that people sit at, the branches that they stand in, and the rules that put them there. */
 	endpoints: v.optional(endpoints, {}),
+	settings: v.optional(settings, {}),
 	publications: v.optional(v.array(publication), []),
 	grants: v.optional(v.array(grant), []),
 	faults: v.optional(v.array(fault), []),
