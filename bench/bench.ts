@@ -25,6 +25,7 @@ import { growthBench } from './growth';
 import { flood, loadBench } from './load';
 import { packagesBench } from './packages';
 import { endpointsBench } from './endpoints';
+import { settingsBench } from './settings';
 import { peopleBench } from './people';
 import { drawCell, drawCells } from '$lib/ui/marks/cells';
 import { cellsAt, figuresAt, machinesPage, sessionsPage } from '$lib/server/watch';
@@ -73,6 +74,7 @@ const AREAS = [
 	'packages',
 	'people',
 	'endpoints',
+	'settings',
 	'load',
 	'growth'
 ] as const;
@@ -90,6 +92,7 @@ if (wanted('forecast')) forecastBench(report);
 if (wanted('cells')) await cells();
 if (wanted('people')) await peopleBench(report, median);
 if (wanted('endpoints')) endpointsBench(report, median);
+if (wanted('settings')) settingsBench(report, median);
 if (wanted('lists') || wanted('samples') || wanted('build') || wanted('packages')) await overAnEstate();
 writeResults();
 process.exit(results.every((r) => r.met) || area === undefined ? 0 : 1);

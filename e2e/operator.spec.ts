@@ -175,6 +175,35 @@ test.describe.serial('the operator, adding joiners', () => {
 	});
 });
 
+test('a plan that waits for a job comes free by itself once the job has ended', async ({ page }) => {
+	await signIn(page, 'operator');
+	const { rows } = (await api(page.request, 'get', '/machines?scope=pool:payroll%20state:ready&limit=1')) as {
+		rows: { name: string }[];
+	};
+	const draft = async () =>
+		(await api(page.request, 'post', '/plans', {
+			kind: 'machine.restart',
+			input: { machines: [rows[0]!.name] }
+		})) as { id: number; blocks: unknown[] };
+	await api(page.request, 'post', '/lab/clock', { speed: 5 });
+	try {
+		await api(page.request, 'post', `/plans/${(await draft()).id}/commit`, {});
+		const waits = await draft();
+		expect(waits.blocks).toHaveLength(1);
+		await visit(page, `/scale?plan=${waits.id}`);
+		const tray = page.getByRole('region', { name: 'Plan' });
+		await expect(tray).toContainText(/blocked: job \d+ is working on machine/);
+		await expect(tray.getByRole('button', { name: 'Commit' })).toBeDisabled();
+	} finally {
+		await api(page.request, 'post', '/lab/clock', { speed: 60 });
+	}
+	const tray = page.getByRole('region', { name: 'Plan' });
+	await expect(tray.getByRole('button', { name: 'Commit' })).toBeEnabled();
+	await expect(tray).not.toContainText('blocked');
+	await tray.getByRole('button', { name: 'Discard' }).click();
+	await expect(tray).toHaveCount(0);
+});
+
 test('a plan committed for a time waits as a flag ahead on the ribbon, and can be called off', async ({ page }) => {
 	await signIn(page, 'operator');
 	await visit(page, '/scale?pool=ship-gannet');

@@ -50,6 +50,7 @@ for (const [name, path] of [
 	['pools', '/build/pools'],
 	['people', '/publish/people?card=person/omyhre'],
 	['endpoints', '/publish/endpoints'],
+	['settings', '/publish/settings'],
 	['secure', '/secure?who=alindqvist&what=chart-studio&managed=no'],
 	['scale', '/scale?pool=bridge-bergen'],
 	['watch', '/watch?list=machines&card=machine/bgo-br-008'],
@@ -60,10 +61,6 @@ for (const [name, path] of [
 }
 await visit('/build/sites');
 await shot('sites');
-await visit('/watch?list=sessions&sort=-signin&scope=pool:watch-hobart');
-await page.getByRole('rowgroup', { name: 'Rows' }).getByRole('link').first().click();
-await page.getByText('drives and printers').first().waitFor();
-await shot('session');
 
 // Last, because the clock has to run for it: two apps captured, packages made of them.
 const clock = (speed) => page.request.post(`${base}/api/v1/lab/clock`, { data: { speed }, headers: { origin: base } });

@@ -7,6 +7,7 @@ import { sendHead } from '$lib/server/changes/send';
 import { isStorage } from '$lib/server/db/storage';
 import { tellAgents } from '$lib/server/packages';
 import { configureBroker } from '$lib/server/publishing';
+import { tellSettings } from '$lib/server/settings';
 import { Engine } from '$lib/server/engine/engine';
 import { vaultIn } from '$lib/server/vault';
 import type { Packer } from '$lib/server/packing/packer';
@@ -130,6 +131,7 @@ async function beat(): Promise<void> {
 		await attempt('telling gateways and agents', async () => {
 			await configureBroker(ctx);
 			await tellAgents(ctx);
+			await tellSettings(ctx);
 			told = true;
 		});
 	const taken = await attempt('taking in what is observed', () => engine.observe());

@@ -13,6 +13,7 @@ import { manifest as publishing } from './publishing';
 import { manifest as access } from './access';
 import { manifest as endpoints } from './endpoints';
 import { manifest as people } from './people';
+import { manifest as settings } from './settings';
 import { manifest as shelf } from './shelf';
 import { manifest as machines } from './machines';
 import { manifest as diagnosis } from './diagnosis';
@@ -47,6 +48,7 @@ export const AREAS: readonly Manifest[] = [
 	operators,
 	schedules,
 	people,
+	settings,
 	notes
 ];
 

@@ -11,6 +11,7 @@ import { makePacker } from './packing/packer';
 import { definitionOf } from './packing/reading';
 import { settleEstate } from './settle';
 import { configureBroker } from './publishing';
+import { tellSettings } from './settings';
 import { Lockstep } from './lockstep';
 import { MINUTES_KEPT } from './samples/series';
 import { wholeDirectory } from './simulator/directory';
@@ -63,6 +64,7 @@ export async function makeHistory(
 	engine.observer.keepMinutesFrom = estate.lab.opens - MINUTES_KEPT;
 	await engine.observe();
 	await configureBroker(ctx);
+	await tellSettings(ctx);
 	const end = estate.lab.opens;
 	const acts = actsOf(ctx, estate);
 	let done = 0;

@@ -12,6 +12,7 @@ import { openAt } from './db/intervals';
 import { insertRow } from './db/rows';
 import { writeRule } from './images';
 import { settleEndpoints } from './endpoints';
+import { settleSettings } from './settings';
 import { writeHost, writeNetwork, writeSite, writeVolume } from './estate';
 
 /** What an estate file does not say: the directory as it is found, with what people sit at, and how secrets are kept. */
@@ -73,6 +74,7 @@ export function settleEstate(db: Db, estate: Estate, at: number, { directory, va
 		}
 		settlePeople(db, directory);
 		settleEndpoints(db, estate, at);
+		settleSettings(db, estate, at);
 		settleImages(db, estate, at);
 		for (const b of estate.boot_servers)
 			insertRow(db, 'boot_servers', { id: b.id, site_id: b.site, address: b.address });

@@ -112,6 +112,7 @@ describe('findings', () => {
 		const found = signInFindings([v('1.0.0', 1600), v('1.1.0', 47_000), v('1.2.0', 90_000, 3)]);
 		expect(found.map((f) => f.subject.id)).toEqual(['desk/1.1.0']);
 		expect(found[0]!.facts.some((f) => /drive T/.test(f.words))).toBe(true);
+		expect(found[0]!.remedy!.kind).toBe('image.hold');
 		expect(found[0]!.remedy).toMatchObject({ kind: 'image.hold', input: { number: '1.1.0', held: true } });
 		expect(signInFindings([v('1.0.0', 1600), v('1.1.0', 47_000, 20, true)])[0]!.remedy).toBeNull();
 	});

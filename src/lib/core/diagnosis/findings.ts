@@ -18,11 +18,23 @@ export interface Finding {
 		| 'runaway machine'
 		| 'site not in order'
 		| 'endpoints stay away'
+		| 'settings clash'
 		| 'package not attached'
 		| 'part of Sextant'
 		| 'unreadable data';
 	subject: {
-		kind: 'gateway' | 'volume' | 'network' | 'version' | 'pool' | 'machine' | 'site' | 'delivery' | 'sextant' | 'table';
+		kind:
+			| 'gateway'
+			| 'volume'
+			| 'network'
+			| 'version'
+			| 'pool'
+			| 'machine'
+			| 'site'
+			| 'delivery'
+			| 'settings-group'
+			| 'sextant'
+			| 'table';
 		id: string;
 	};
 	site: string | null;
@@ -352,8 +364,8 @@ export interface VersionSignIns {
 	/** Median of each phase over its sign-ins, ms, and how many there were. */
 	phases: Partial<Record<PhaseName, number>>;
 	count: number;
-	/** The part that took longest in a phase, median ms. */
-	worstPart: Partial<Record<PhaseName, { name: string; ms: number }>>;
+	/** The part that took longest in a phase, median ms, and the settings group that it is of. */
+	worstPart: Partial<Record<PhaseName, { name: string; ms: number; group?: string | undefined }>>;
 }
 
 /**
@@ -385,22 +397,43 @@ export function signInFindings(versions: VersionSignIns[]): Finding[] {
 						about: { kind: 'version', id: `${v.line}/${v.version}` }
 					},
 					...(part
-						? [{ words: `${durationWords(part.ms)} of it: ${part.name}`, side: 'against' as const, source: 'measured' }]
+						? [
+								{
+									words: `${durationWords(part.ms)} of it: ${part.group === undefined ? '' : 'the settings group '}${part.name}`,
+									side: 'against' as const,
+									source: 'measured',
+									...(part.group === undefined ? {} : { about: { kind: 'settings-group', id: part.group } })
+								}
+							]
 						: []),
 					{ words: `other versions take ${durationWords(usual)} there`, source: 'measured' },
 					...(v.held ? [{ words: 'it is held back: no new pool is made from it', source: 'follow rules' }] : [])
 				],
-				remedy: v.held
-					? null
-					: {
-							kind: 'image.hold',
-							input: { line: v.line, number: v.version, held: true },
-							words: 'Hold it back'
-						}
+				...remediesOf(v, part?.group)
 			});
 		}
 	}
 	return findings;
+}
+
+/** What mends a slow version: leaving it out of the settings group that makes it slow, or else holding it back. */
+function remediesOf(v: VersionSignIns, group: string | undefined): Pick<Finding, 'remedy' | 'otherwise'> {
+	const hold = v.held
+		? []
+		: [{ kind: 'image.hold', input: { line: v.line, number: v.version, held: true }, words: 'Hold it back' }];
+	const remedies: Remedy[] =
+		group === undefined
+			? hold
+			: [
+					{
+						kind: 'settings.leave-out',
+						input: { group, from: `version/${v.line}/${v.version}` },
+						words: 'Leave it out of that group'
+					},
+					...hold
+				];
+	const [remedy = null, ...otherwise] = remedies;
+	return { remedy, ...(otherwise.length ? { otherwise } : {}) };
 }
 
 /** Machines that have had nearly all their cores in use for a while without a pause. */

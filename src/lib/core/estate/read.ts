@@ -356,7 +356,14 @@ function checkReferences(
 	checkEndpoints(estate, { sites, teams }, need, complain);
 	const branches = new Map(estate.endpoints.branches.map((b) => [b.id, b]));
 	const person = new Map(people.map((p) => [p.login, p]));
-	checkSettings(estate, { site: sites, line: lines, team: teams, branch: branches, pool: pools, person }, complain);
+	const version = new Map(
+		estate.image_lines.flatMap((l) => l.versions.map((x) => [`${l.id}/${x.number}`, x] as const))
+	);
+	checkSettings(
+		estate,
+		{ site: sites, line: lines, version, team: teams, branch: branches, pool: pools, person },
+		complain
+	);
 	const found = new Set<string>();
 	estate.existing.forEach((m, i) => {
 		if (found.has(m.name)) complain(['existing', i, 'name'], `a second machine called ${m.name}`);

@@ -1,7 +1,7 @@
 import type { EffectiveSettings, Groups } from './effective';
 import { effectiveOf } from './effective';
 import { sameValue, type Setting, type SettingValue, type SubjectKind } from './kinds';
-import type { Reach, Under } from './reach';
+import { nearness, type Reach, type Under } from './reach';
 
 /** Something that settings count for. */
 export interface Subject {
@@ -79,6 +79,27 @@ export interface Clash<S extends Subject> {
 	counts: SettingValue;
 	subjects: number;
 	first: S;
+}
+
+/**
+ * Whether any two groups could clash, whatever there is: they are of the same rank, say a setting otherwise, and are assigned equally near.
+ * Where none could, nobody has to be looked at.
+ */
+export function couldClash({ groups }: Groups): boolean {
+	const equallyNear = (a: readonly Reach[], b: readonly Reach[]) => {
+		const near = new Set(a.map((r) => nearness(r.kind)));
+		return b.some((r) => near.has(nearness(r.kind)));
+	};
+	return groups.some((a, i) =>
+		groups
+			.slice(i + 1)
+			.some(
+				(b) =>
+					a.rank === b.rank &&
+					Object.entries(a.values).some(([id, value]) => id in b.values && !sameValue(value, b.values[id]!)) &&
+					equallyNear(a.assigned, b.assigned)
+			)
+	);
 }
 
 /** Every clash among subjects, the most first. */

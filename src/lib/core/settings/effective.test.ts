@@ -2,7 +2,7 @@ import { describe, expect, test } from 'vitest';
 import fc from 'fast-check';
 import { MINUTE } from '../time/units';
 import { CATALOGUE } from './catalogue';
-import { clashesAmong, compareGroups, type Subject } from './compare';
+import { clashesAmong, compareGroups, couldClash, type Subject } from './compare';
 import { appliedParts, effectiveOf, Groups, type SettingsGroup } from './effective';
 import { costOf, sameValue, type SettingValue } from './kinds';
 import { readReach, underEndpoint, underMachine, underSession, type Reach } from './reach';
@@ -23,7 +23,7 @@ const group = (
 });
 const PERSON = { login: 'anna', site: 'quay', teams: [['divers', 'harbour', 'all']] };
 const LAPTOP = underEndpoint({ id: '7', site: 'quay', branch: ['anna-home', 'homes', 'field'], person: PERSON });
-const MACHINE = { name: 'desk-01', site: 'shed', pool: 'desks', line: 'desk' };
+const MACHINE = { name: 'desk-01', site: 'shed', pool: 'desks', line: 'desk', version: '1.0.0' };
 const sleepOf = (groups: SettingsGroup[], under = LAPTOP) =>
 	effectiveOf(new Groups(CATALOGUE, groups).effective('endpoint', under), setting('power.sleep-after'));
 const setting = (id: string) => CATALOGUE.find((s) => s.id === id)!;
@@ -95,6 +95,11 @@ describe('two groups of equal right', () => {
 		);
 		expect(sleepOf(two({ rank: 101 })).clash).toBe(null);
 		expect(sleepOf([group('b', sleep(20), ['branch/anna-home']), two()[1]!]).clash).toBe(null);
+		const could = (groups: SettingsGroup[]) => couldClash(new Groups(CATALOGUE, groups));
+		expect(could(two())).toBe(true);
+		expect(could(two({ rank: 101 }))).toBe(false);
+		expect(could([group('b', sleep(20), ['endpoints']), two()[1]!])).toBe(false);
+		expect(could([group('b', sleep(30), ['branch/x']), two()[1]!])).toBe(false);
 	});
 	test('clash at somebody of two teams of which neither is above the other, however deep each lies', () => {
 		const both = { ...PERSON, teams: [...PERSON.teams, ['board', 'all']] };

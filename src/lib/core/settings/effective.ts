@@ -37,6 +37,8 @@ export interface Effective {
 /** All that counts for one, or for many alike. Settings that no group says are not among `said`. */
 export interface EffectiveSettings {
 	kind: SubjectKind;
+	/** The groups that reach it. */
+	groups: readonly SettingsGroup[];
 	said: ReadonlyMap<string, Effective>;
 }
 
@@ -120,6 +122,7 @@ export class Groups {
 			}
 		return {
 			kind,
+			groups: [...nearest.keys()].filter((g) => !out.has(g)),
 			said: new Map(
 				[...said].map(([id, of]): [string, Effective] => {
 					const setting = this.settings.get(id)!;

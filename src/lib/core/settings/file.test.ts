@@ -82,6 +82,8 @@ describe('a value', () => {
 		['updates.hours', 'constructor', /on or off/],
 		['updates.hours', 1, /on or off/],
 		['power.sleep-after', '3 s', /from 1 min to 12 h/],
+		['power.sleep-after', 'soon', /Write a span/],
+		['power.sleep-after', '', /Write a span/],
 		['power.sleep-after', 90.5, /Write a span/],
 		['updates.wait', 'never', /cannot be never/],
 		['apps.fonts', '1e3', /whole number/],

@@ -104,7 +104,7 @@ function asKept(type: SettingType, written: unknown): unknown {
 	const text = written.trim();
 	if (type.is === 'switch') return { on: true, off: false, yes: true, no: false }[text.toLowerCase()] ?? text;
 	if (type.is === 'number') return /^-?\d{1,15}$/.test(text) ? Number(text) : text;
-	if (type.is === 'span') return text.toLowerCase() === 'never' ? null : parseDuration(text);
+	if (type.is === 'span') return text.toLowerCase() === 'never' ? null : (parseDuration(text) ?? text);
 	return text;
 }
 

@@ -6,6 +6,7 @@ export const REACH_KINDS = [
 	'machines',
 	'site',
 	'line',
+	'version',
 	'team',
 	'branch',
 	'pool',
@@ -31,12 +32,13 @@ const NEARNESS: Readonly<Record<ReachKind, number>> = {
 	machines: 1,
 	site: 2,
 	line: 3,
-	team: 4,
-	branch: 5,
-	pool: 5,
-	endpoint: 6,
-	machine: 6,
-	person: 6
+	version: 4,
+	team: 5,
+	branch: 6,
+	pool: 6,
+	endpoint: 7,
+	machine: 7,
+	person: 7
 };
 
 export const nearness = (kind: ReachKind): number => NEARNESS[kind];
@@ -64,6 +66,8 @@ export interface MachineFacts {
 	site: string;
 	pool: string;
 	line: string;
+	/** The version of its line that it is on. */
+	version: string;
 }
 
 /** Somebody: each way up from a team of theirs to the root, and the site where they sit. */
@@ -107,6 +111,7 @@ export const underMachine = (m: MachineFacts): Under[] => [
 	MACHINES,
 	alone('site', m.site),
 	alone('line', m.line),
+	alone('version', `${m.line}/${m.version}`),
 	alone('pool', m.pool),
 	alone('machine', m.name)
 ];
@@ -117,6 +122,7 @@ export const underSession = (m: MachineFacts, p: PersonFacts): Under[] => [
 	MACHINES,
 	...((p.site ?? m.site) === '' ? [] : [alone('site', p.site ?? m.site)]),
 	alone('line', m.line),
+	alone('version', `${m.line}/${m.version}`),
 	alone('pool', m.pool),
 	alone('machine', m.name),
 	...ofPerson(p)

@@ -29,13 +29,21 @@ export const PHASE_WORDS: Record<PhaseName, string> = {
 	app: 'start the app'
 };
 
+/** A part of a phase: the settings group that it is of, where it is one, and what inside it took how long. */
+export interface PhasePart {
+	name: string;
+	ms: number;
+	group?: string;
+	parts?: { name: string; ms: number }[];
+}
+
 /** One phase as it passed. Parts, where it has any, sum to no more than `ms`. */
 export interface Phase {
 	name: PhaseName;
 	ms: number;
 	/** What it depended on, when it took longer than it had to. */
 	cause?: string;
-	parts?: { name: string; ms: number }[];
+	parts?: PhasePart[];
 }
 
 /**
@@ -54,7 +62,7 @@ export function unusualPhase(
 		if (over >= 3000 && over >= normal / 2 && (!worst || over > worst.over)) worst = { phase, over };
 	}
 	if (!worst) return null;
-	const part = worst.phase.parts?.reduce((a, b) => (b.ms > a.ms ? b : a));
+	const part = slowestPart(worst.phase);
 	return {
 		...worst,
 		facts: [
@@ -64,12 +72,22 @@ export function unusualPhase(
 				source: 'measured'
 			},
 			...(part
-				? [{ words: `${durationWords(part.ms)} of it: ${part.name}`, side: 'against' as const, source: 'measured' }]
+				? [
+						{
+							words: `${durationWords(part.ms)} of it: ${part.name}${part.parts?.[0] ? `, there ${part.parts[0].name}` : ''}`,
+							side: 'against' as const,
+							source: 'measured'
+						}
+					]
 				: []),
 			...(worst.phase.cause ? [{ words: worst.phase.cause, source: 'measured' }] : [])
 		]
 	};
 }
+
+/** The part of a phase that took longest; undefined where it has none. */
+export const slowestPart = (phase: Phase): PhasePart | undefined =>
+	phase.parts?.reduce((a, b) => (b.ms > a.ms ? b : a));
 
 /** Time of all phases together, ms. */
 export const phasesTotal = (phases: Phase[]): number => phases.reduce((n, p) => n + p.ms, 0);

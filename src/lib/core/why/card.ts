@@ -17,6 +17,8 @@ export interface CardAction {
 export interface CardLine {
 	words: string;
 	card?: string;
+	/** Where it leads to, where that is no card. */
+	href?: string;
 	note?: string;
 }
 

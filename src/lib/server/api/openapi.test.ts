@@ -64,7 +64,8 @@ describe('every address of the API', () => {
 			return asked.body === undefined || asked.body === '' ? null : String(asked.body);
 		};
 		for (const e of ENDPOINTS.filter((x) => x.method === 'GET' && !x.path.includes('{') && !x.path.startsWith('/lab')))
-			if (!['/overlay', '/access-test', '/search'].includes(e.path)) await ok('GET', e.path);
+			if (!['/overlay', '/access-test', '/search', '/effective-settings', '/compared-settings'].includes(e.path))
+				await ok('GET', e.path);
 		for (const [path, id] of [
 			['sites', 'quay'],
 			['hosts', 'quay-h1'],
@@ -85,6 +86,8 @@ describe('every address of the API', () => {
 			['branches', 'offices'],
 			['enrolment-rules', '1'],
 			['announced-endpoints', 'TB-7'],
+			['settings-groups', 'sleep'],
+			['settings', 'lock.after'],
 			['endpoint-certificates', one<{ number: string }>(h.db, 'SELECT number FROM endpoint_certificates')!.number],
 			['sessions', String(one<{ id: number }>(h.db, 'SELECT id FROM sessions LIMIT 1')!.id)]
 		])
@@ -103,6 +106,9 @@ describe('every address of the API', () => {
 		await ok('GET', '/access-test?person=anna&publication=desk&managed=no');
 		await ok('GET', '/overlay?line=desk&perMachine=3');
 		await ok('GET', '/names?naming=new-%23%23&count=3');
+		await ok('GET', '/effective-settings?of=person/anna@pool/quay');
+		await ok('GET', '/compared-settings?of=branch/offices&with=endpoint/1');
+		await ok('GET', '/settings-groups-file');
 		await ok('GET', '/sheets/desk');
 		await ok('GET', '/boms/desk/1.0.0');
 		await ok('GET', '/packages');

@@ -106,12 +106,22 @@ export const job = v.strictObject({
 	log: v.array(v.strictObject({ id: whole, n: whole, at: moment, line: text }))
 });
 
-const line = v.strictObject({ words: text, card: v.optional(text), note: v.optional(text) });
+const line = v.strictObject({ words: text, card: v.optional(text), href: v.optional(text), note: v.optional(text) });
 const phase = v.strictObject({
 	name: text,
 	ms: span,
 	cause: v.optional(text),
-	parts: v.optional(v.array(v.strictObject({ name: text, ms: span })))
+	parts: v.optional(
+		v.array(
+			v.strictObject({
+				name: text,
+				ms: span,
+				/** The settings group that it is of. */
+				group: v.optional(text),
+				parts: v.optional(v.array(v.strictObject({ name: text, ms: span })))
+			})
+		)
+	)
 });
 
 const section = v.variant('kind', [

@@ -60,6 +60,7 @@ export const INTERVALS = {
 	endpoint_admissions: { key: ['site'], within: null, happened: false },
 	branches: { key: ['id'], within: null, happened: false },
 	enrolment_rules: { key: ['id'], within: null, happened: false },
+	settings_groups: { key: ['id'], within: null, happened: false },
 	held_changes: { key: ['id'], within: null, happened: false }
 } as const satisfies Record<string, { key: readonly string[]; within: string | null; happened: boolean }>;
 

@@ -52,6 +52,11 @@ beforeAll(async () => {
 		h.db,
 		`INSERT INTO handovers SELECT max(id), 1, ${FOREVER}, 'agreed', 'ask', 'x', min(id), 'remove', 30, '{"answersFor":[],"reports":[],"schedules":[]}', 'x' FROM people`
 	);
+	run(h.db, `INSERT INTO own_settings VALUES (0, '{"id":"sonar.range","type":{"is":"switch"}}')`);
+	run(
+		h.db,
+		`INSERT INTO settings_groups VALUES ('a', 1, ${FOREVER}, 'A', '', 100, '{"lock.after":"5 min"}', '["everything"]', '["machines"]', 'x')`
+	);
 	run(h.db, `INSERT INTO kept_pools VALUES ('quay', 1, ${FOREVER}, 'harbour', '{"employment":"nobody"}', 1, 'x')`);
 	fill();
 }, 120_000);

@@ -183,6 +183,10 @@ export const JSON_COLUMNS = {
 		() => ({ passed: false, targets: [], warmUp: [] }),
 		(x) => Array.isArray(x.targets) && Array.isArray(x.warmUp)
 	),
+	'own_settings.spec': objectOr(nothing, (x) => typeof x.id === 'string' && isObject(x.type)),
+	'settings_groups.said': objectOr(() => ({})),
+	'settings_groups.assigned': listOf('string'),
+	'settings_groups.excluded': listOf('string'),
 	'warm_ups.files': objects(['path', 'string'], ['bytes', 'number'])
 } satisfies Record<string, JsonColumn>;
 export type JsonColumnName = keyof typeof JSON_COLUMNS;

@@ -147,6 +147,8 @@ function aboutFinding(db: Db, f: FindingRow, at: number): Need['about'] {
 				machine: [f.subject],
 				pool: pools(`SELECT pool_id AS id FROM machines WHERE name = @id AND ${asOf('machines')}`)
 			};
+		case 'settings-group':
+			return { site };
 		default:
 			return { site, [f.subjectKind]: [f.subject] };
 	}

@@ -1,6 +1,6 @@
 export { announcedBySite } from './announced';
 export { settleEndpoints } from './settle';
-export { endpointById } from './queries';
+export { branchesAt, endpointById, treeAt } from './queries';
 export { comingView, endpointsView } from './view';
 export { endpoints } from './lists';
 export { manifest } from './manifest';

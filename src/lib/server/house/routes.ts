@@ -30,6 +30,7 @@ export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'PUT' | 'PAT
 	'/(console)/publish/who': { GET: read('publishing') },
 	'/(console)/publish/people': { GET: read('publishing') },
 	'/(console)/publish/endpoints': { GET: read('publishing') },
+	'/(console)/publish/settings': { GET: read('publishing') },
 	'/(console)/publish/shelves': { GET: read('publishing') },
 	'/icons/[digest]': { GET: 'open' },
 	'/(console)/secure': { GET: read('access') },

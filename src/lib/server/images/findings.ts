@@ -30,6 +30,8 @@ function signInsByVersion(ctx: Context, now: number): VersionSignIns[] {
 			count: number;
 			phases: Map<PhaseName, number[]>;
 			parts: Map<PhaseName, Map<string, number[]>>;
+			/** Settings groups that parts are of, by the part's name. */
+			ofGroups: Map<string, string>;
 		}
 	>();
 	for (const row of rows) {
@@ -39,7 +41,17 @@ function signInsByVersion(ctx: Context, now: number): VersionSignIns[] {
 		const key = `${row.line}/${row.version}`;
 		let g = groups.get(key);
 		if (!g)
-			groups.set(key, (g = { line: row.line, version: row.version, count: 0, phases: new Map(), parts: new Map() }));
+			groups.set(
+				key,
+				(g = {
+					line: row.line,
+					version: row.version,
+					count: 0,
+					phases: new Map(),
+					parts: new Map(),
+					ofGroups: new Map()
+				})
+			);
 		g.count++;
 		for (const p of phases) {
 			gather(g.phases, p.name, p.ms);
@@ -47,6 +59,7 @@ function signInsByVersion(ctx: Context, now: number): VersionSignIns[] {
 				let parts = g.parts.get(p.name);
 				if (!parts) g.parts.set(p.name, (parts = new Map()));
 				gather(parts, part.name, part.ms);
+				if (part.group !== undefined) g.ofGroups.set(part.name, part.group);
 			}
 		}
 	}
@@ -66,7 +79,9 @@ function signInsByVersion(ctx: Context, now: number): VersionSignIns[] {
 		worstPart: Object.fromEntries(
 			[...g.parts].map(([name, parts]) => [
 				name,
-				[...parts].map(([part, ms]) => ({ name: part, ms: median(ms) })).reduce((a, b) => (b.ms > a.ms ? b : a))
+				[...parts]
+					.map(([part, ms]) => ({ name: part, ms: median(ms), group: g.ofGroups.get(part) }))
+					.reduce((a, b) => (b.ms > a.ms ? b : a))
 			])
 		)
 	}));

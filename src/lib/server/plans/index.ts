@@ -380,7 +380,11 @@ function jobsOn(ctx: Context, objects: string[]): Fact[] {
 }
 
 /** An object of a plan in words: `machine desk-001`. */
-const objectWords = (object: string) => object.replace(/^fresh\//, 'machine/').replace('/', ' ');
+const objectWords = (object: string) =>
+	object
+		.replace(/^fresh\//, 'machine/')
+		.replace(/^[^/]+/, (kind) => kind.replaceAll('-', ' '))
+		.replace('/', ' ');
 
 interface Touches {
 	objects: string[];

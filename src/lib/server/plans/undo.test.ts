@@ -109,6 +109,22 @@ const ownPerson = async (h: Harness) =>
 		people: [{ login: 'fay', name: 'Fay Buoy', site: 'isle', team: 'harbour' }]
 	}));
 /** Branches, a rule, and a box that stands in one of them. */
+const sleepGroups = (h: Harness) =>
+	void openAt(
+		h.db,
+		'settings_groups',
+		{
+			id: 'sleep',
+			name: 'Sleep',
+			note: 'as agreed',
+			rank: 100,
+			said: '{"power.sleep-after":"20 min","drives.shared":["S: a"]}',
+			assigned: '["everything"]',
+			excluded: '["machines"]',
+			by: 'x'
+		},
+		h.lab.now
+	);
 const boxes = (h: Harness) => {
 	const at = h.lab.now;
 	for (const [id, parent] of [
@@ -240,6 +256,37 @@ const CASES: Record<string, Case[]> = {
 			input: { rules: [{ id: 1, name: 'Other', condition: 'site is quay', into: 'loft', whom: 'new' }] }
 		},
 		{ first: boxes, input: { rules: [] } }
+	],
+	'settings.set': [
+		{ input: { name: 'Sleep', values: { 'lock.after': '5 min' }, assigned: ['everything'], excluded: ['machines'] } },
+		{
+			first: sleepGroups,
+			input: {
+				id: 'sleep',
+				name: 'Sleep well',
+				rank: 7,
+				values: { 'power.sleep-after': 'never' },
+				assigned: ['pool/quay']
+			}
+		}
+	],
+	'settings.remove': [{ first: sleepGroups, input: { group: 'sleep' } }],
+	'settings.rank': [{ first: sleepGroups, input: { group: 'sleep', rank: 300 } }],
+	'settings.leave-out': [
+		{ first: sleepGroups, input: { group: 'sleep', from: 'pool/quay' } },
+		{ first: sleepGroups, input: { group: 'sleep', from: 'everything' } }
+	],
+	'settings.bring': [
+		{
+			first: sleepGroups,
+			input: {
+				text: 'settings-groups: 1\ngroups:\n  - { id: other, name: Other, values: { lock.after: 7 min }, assigned: [machines] }\n',
+				others: 'go'
+			}
+		},
+		{
+			input: { text: 'settings-groups: 1\ngroups:\n  - { id: other, name: Other, values: { lock.after: 7 min } }\n' }
+		}
 	],
 	'people.leave': [
 		{ first: ownLeaver, input: { person: 'fay', at: 'now', to: 'bo' } },

@@ -16,6 +16,7 @@ import type { TargetRun } from '$lib/core/packages/trial';
 import type { StartKind } from '$lib/core/packages/starting';
 import type { CheckName, CheckResult } from '$lib/core/diagnosis/checks';
 import type { Seen } from '$lib/core/network/site-checks';
+import type { SettingsGroup } from '$lib/core/settings/effective';
 import type { Phase } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
 
@@ -314,6 +315,8 @@ export interface Agent {
 	askToClose(session: number, name: string, text: string, key: string): Promise<void>;
 	/** Tells all agents which packages their pools are to have: they see to it by themselves. */
 	deliver(wishes: Wishes): Promise<void>;
+	/** Tells all agents, and the devices that people sit at, which settings count for whom: they hold them by themselves. */
+	settings(told: ToldSettings): Promise<void>;
 	/** What the apps of a package have written to their overlays, by person; `machine`: on its disk, null: on the profile disk. */
 	overlays(name: string): Promise<{ person: string; machine: string | null; bytes: number }[]>;
 	/** Throws the overlays of a package for a person away, wherever they lie; answers with their bytes. */
@@ -321,6 +324,15 @@ export interface Agent {
 	/** Closes an app in a session of a person, for them. */
 	closeApp(login: string, run: number): Promise<void>;
 	signOut(session: number, why: string, key: string): Promise<void>;
+}
+
+/** Settings as they are told: groups, and where in the tree of branches each device stands. */
+export interface ToldSettings {
+	groups: SettingsGroup[];
+	/** What each branch hangs below. */
+	branches: Record<string, string | null>;
+	/** By the fingerprint of a device's key: its number, and its branch. */
+	endpoints: Record<string, { id: string; branch: string }>;
 }
 
 /** A package version as agents are told of it: what it asks of a machine, what it starts, and who may start it. */

@@ -1,11 +1,10 @@
 import { MINUTE } from '$lib/core/time/units';
 import { schedule } from './agenda';
+import { sleepAfter } from './applied';
 import { finds } from './calling';
 import type { Stage } from './stage';
 import type { SimEndpoint, SimPerson } from './state';
 
-/** A device that nobody is on goes to sleep after this long. */
-const IDLE = 10 * MINUTE;
 /** A device that has not found where to call asks again after this long. */
 const AGAIN = 30 * MINUTE;
 
@@ -38,9 +37,12 @@ export function callsAgain(lab: Stage, id: string, turn: number): void {
 	if (e.on === undefined) sleepSoon(lab, e);
 }
 
-/** Nobody is on it: it goes to sleep after a while. */
-const sleepSoon = (lab: Stage, e: SimEndpoint): void =>
-	schedule(lab.world, lab.world.now + IDLE, { kind: 'endpoint sleeps', endpoint: e.id, turn: e.turn });
+/** Nobody is on it: it goes to sleep after a while, if its settings say so. */
+function sleepSoon(lab: Stage, e: SimEndpoint): void {
+	const after = sleepAfter(lab, e);
+	if (after !== null)
+		schedule(lab.world, lab.world.now + after, { kind: 'endpoint sleeps', endpoint: e.id, turn: e.turn });
+}
 
 /** Somebody sits down: what they sit at starts, and calls in. */
 export function sitDown(lab: Stage, person: SimPerson): void {

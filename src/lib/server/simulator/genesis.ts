@@ -73,6 +73,7 @@ export function makeWorld(estate: Estate): World {
 		signInsThisMinute: new Map(),
 		operations: new Map(),
 		broker: { pools: [], publications: [], grants: [], owners: {} },
+		settings: { groups: [], branches: {}, endpoints: {} },
 		versions: new Map(estate.image_lines.map((l) => [l.id, new Set(l.versions.map((v) => v.number))])),
 		captures: new Map(),
 		books: { machines: new Map(), wanted: new Map() },

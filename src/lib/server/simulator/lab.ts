@@ -131,6 +131,10 @@ export class Lab {
 			case 'deliver':
 				takeWishes(this.stage, command.wishes, command.lacks);
 				return null;
+			case 'settings':
+				w.settings = command.told;
+				this.stage.readSettings();
+				return null;
 			case 'close app':
 				closeOwn(this.stage, command.login, command.run);
 				return null;

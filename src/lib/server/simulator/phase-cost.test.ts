@@ -1,10 +1,13 @@
 import { beforeEach, describe, expect, test } from 'vitest';
 import type { Estate } from '$lib/core/estate/schema';
+import { CATALOGUE } from '$lib/core/settings/catalogue';
+import { appliedParts, Groups } from '$lib/core/settings/effective';
+import { underSession } from '$lib/core/settings/reach';
 import { GB } from '$lib/core/time/units';
 import { PHASES, type PhaseName } from '$lib/core/watch/phases';
 import { testEstate } from '../testing/harness';
 import { makeWorld } from './genesis';
-import { phaseCost } from './phase-cost';
+import { phaseCost, type Applied } from './phase-cost';
 import { roundTrip } from './round-trip';
 import type { SimConnection, World } from './state';
 
@@ -43,8 +46,34 @@ const connection = (more: Partial<SimConnection> = {}): SimConnection => ({
 	ended: 0,
 	...more
 });
-const cost = (phase: PhaseName, more: Partial<SimConnection> = {}) =>
-	phaseCost(estate, world, 7, connection(more), phase);
+const settings = new Groups(CATALOGUE, [
+	{
+		id: 'fonts',
+		name: 'Fonts',
+		rank: 1,
+		values: { 'apps.fonts': 100 },
+		assigned: [{ kind: 'team', id: 'harbour' }],
+		excluded: []
+	}
+]);
+/** What applies to somebody of some teams. */
+const applied =
+	(teams: string[][] = []): Applied =>
+	(phase, trip) =>
+		appliedParts(
+			settings,
+			settings.effective(
+				'session',
+				underSession(
+					{ name: 'quay-01', site: 'quay', pool: 'quay', line: 'desk', version: '1.0.0' },
+					{ login: 'anna', site: 'quay', teams }
+				)
+			),
+			phase,
+			trip
+		);
+const cost = (phase: PhaseName, more: Partial<SimConnection> = {}, teams?: string[][]) =>
+	phaseCost(estate, world, 7, connection(more), phase, applied(teams));
 const ms = (phase: PhaseName, more: Partial<SimConnection> = {}) => cost(phase, more).ms;
 const causeOf = (phase: PhaseName) => {
 	const c = cost(phase);
@@ -119,6 +148,19 @@ describe('load', () => {
 			else expect(ms(phase), phase).toBe(before[phase]);
 		}
 		expect(causeOf('shell')).toMatch(/100 % of its cores/);
+	});
+});
+
+describe('settings that count', () => {
+	test('take their time in their phase, group by group, with what inside it takes long', () => {
+		const c = cost('policies', {}, [['harbour']]);
+		const parts = 'parts' in c ? c.parts! : [];
+		expect(parts.map((p) => p.group ?? null)).toEqual(['fonts', null]);
+		expect(parts[0]!.parts).toMatchObject([{ name: 'Fonts put in' }]);
+		expect(parts[0]!.ms).toBeGreaterThan(1800);
+		expect(c.ms).toBe(parts.reduce((n, p) => n + p.ms, 0));
+		expect(c.ms - ms('policies')).toBeGreaterThan(1500);
+		expect(cost('drives', {}, [['harbour']])).toEqual(cost('drives'));
 	});
 });
 

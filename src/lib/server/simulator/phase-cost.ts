@@ -1,7 +1,8 @@
 import { addressText, fromOutside } from '$lib/core/network/addresses';
 import type { Estate } from '$lib/core/estate/schema';
 import { GB } from '$lib/core/time/units';
-import type { Phase, PhaseName } from '$lib/core/watch/phases';
+import type { AppliedPart } from '$lib/core/settings/effective';
+import type { Phase, PhaseName, PhasePart } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
 import { about } from './random';
 import { roundTrip } from './round-trip';
@@ -11,19 +12,21 @@ import type { SimConnection, SimMachine, World } from './state';
 export type Cost =
 	{ ms: number; cause?: string; parts?: Phase['parts'] } | { fails: Fact[]; ms: number; advice: string };
 
-/** Settings that every sign-in applies, with what each takes on an idle machine, ms. */
-const POLICY_PARTS = [
-	{ name: 'security baseline', ms: 900 },
-	{ name: 'desktop layout', ms: 450 },
-	{ name: 'app defaults', ms: 700 },
-	{ name: 'browser settings', ms: 380 }
-];
+/** What the settings of a session take in a phase on an idle machine; `trip`: a round trip to the file servers, ms. */
+export type Applied = (phase: 'policies' | 'drives', trip: number) => readonly AppliedPart[];
 
 /**
  * What one phase of a sign-in takes now, from what it depends on: distance, load of machine, host, volume and
- * directory, size of the profile, the version's own slowness, and faults. Each has a small scatter of its own.
+ * directory, size of the profile, the settings that count, the version's own slowness, and faults. Each has a small scatter of its own.
  */
-export function phaseCost(estate: Estate, world: World, seed: number, conn: SimConnection, phase: PhaseName): Cost {
+export function phaseCost(
+	estate: Estate,
+	world: World,
+	seed: number,
+	conn: SimConnection,
+	phase: PhaseName,
+	applied: Applied
+): Cost {
 	const person = world.people.get(conn.person)!;
 	const gateway = world.gateways.get(conn.gateway)!;
 	const machine = conn.machine ? world.machines.get(conn.machine) : undefined;
@@ -115,20 +118,16 @@ export function phaseCost(estate: Estate, world: World, seed: number, conn: SimC
 		}
 		case 'policies': {
 			const pressed = contention(world, machine!);
-			const parts = POLICY_PARTS.map((p, i) => ({
-				name: p.name,
-				ms: Math.round(p.ms * pressed * about(0.15, seed, conn.id, i))
-			}));
+			const toFiles = roundTrip(estate, machine!.site, estate.home ?? machine!.site);
+			const parts: PhasePart[] = applied('policies', toFiles).map((p, i) =>
+				taken(p, pressed * about(0.15, seed, conn.id, i))
+			);
 			addSlowness(estate, machine!, 'policies', parts);
 			return { ms: total(parts), parts, cause: pressedWords(pressed, machine!) };
 		}
 		case 'drives': {
 			const toFiles = roundTrip(estate, machine!.site, estate.home ?? machine!.site);
-			const parts = [
-				{ name: 'drive H: home folder', ms: Math.round((320 + toFiles * 9) * about(0.2, seed, conn.id, 71)) },
-				{ name: 'drive S: survey data', ms: Math.round((380 + toFiles * 9) * about(0.2, seed, conn.id, 72)) },
-				{ name: 'printers by site', ms: Math.round(620 * about(0.25, seed, conn.id, 73)) }
-			];
+			const parts: PhasePart[] = applied('drives', toFiles).map((p, i) => taken(p, about(0.2, seed, conn.id, 71 + i)));
 			addSlowness(estate, machine!, 'drives', parts);
 			return {
 				ms: total(parts),
@@ -146,6 +145,14 @@ export function phaseCost(estate: Estate, world: World, seed: number, conn: SimC
 		}
 	}
 }
+
+/** What a group takes when it takes so many times as long as it would on an idle machine. */
+const taken = (p: AppliedPart, times: number): PhasePart => ({
+	name: p.name,
+	ms: Math.round(p.ms * times),
+	...(p.group === null ? {} : { group: p.group }),
+	parts: p.parts.map((x) => ({ name: x.name, ms: Math.round(x.ms * times) }))
+});
 
 const fails = (ms: number, words: string, machine: SimMachine): Cost => ({
 	ms,

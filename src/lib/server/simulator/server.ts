@@ -308,6 +308,9 @@ export class LabServer {
 					this.operate(key, { kind: 'ask to close', session, package: name, text }, 800),
 				// One after the other: what is wished last is what counts.
 				deliver: (wishes) => (this.delivered = this.delivered.catch(() => {}).then(() => this.deliver(wishes))),
+				settings: async (told) => {
+					this.command({ kind: 'settings', told });
+				},
 				overlays: async (name) =>
 					[...w.packages.overlays.values()]
 						.filter((o) => o.package === name)

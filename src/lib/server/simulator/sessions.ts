@@ -1,14 +1,12 @@
-import { HOUR, MINUTE, SECOND } from '$lib/core/time/units';
+import { durationWords, MINUTE, SECOND } from '$lib/core/time/units';
 import { schedule } from './agenda';
 import { closeAll, emptyOverlays, tell } from './apps';
+import { endsWhenSetAside } from './applied';
 import { getUp } from './endpoints';
 import { localDay, USUAL_PATTERN, workDay } from './people';
 import { uniform } from './random';
 import type { Stage } from './stage';
 import type { SimPerson, SimSession } from './state';
-
-/** A session left disconnected is signed out after this long. */
-const DISCONNECTED_LIMIT = 3 * HOUR;
 
 export function planLeaving(lab: Stage, session: SimSession, person: SimPerson, leaveAt: number | null): void {
 	const w = lab.world;
@@ -25,8 +23,11 @@ export function setAside(lab: Stage, session: SimSession, cause: string): void {
 	session.state = 'disconnected';
 	session.turn++;
 	lab.observe({ kind: 'session', session: session.id, state: 'disconnected', cause });
-	getUp(lab, lab.world.people.get(session.person)!);
-	schedule(lab.world, lab.world.now + DISCONNECTED_LIMIT, { kind: 'limit', session: session.id, turn: session.turn });
+	const person = lab.world.people.get(session.person)!;
+	getUp(lab, person);
+	const after = endsWhenSetAside(lab, lab.world.machines.get(session.machine)!, person);
+	if (after !== null)
+		schedule(lab.world, lab.world.now + after, { kind: 'limit', session: session.id, turn: session.turn, after });
 }
 
 export function signOut(lab: Stage, session: SimSession, cause: string): void {
@@ -90,7 +91,8 @@ export function lunch(lab: Stage, h: { session: number; turn: number; back: numb
 }
 
 /** A session has been left disconnected for too long. */
-export function limit(lab: Stage, h: { session: number; turn: number }): void {
+export function limit(lab: Stage, h: { session: number; turn: number; after: number }): void {
 	const s = lab.world.sessions.get(h.session);
-	if (s && s.turn === h.turn && s.state === 'disconnected') signOut(lab, s, 'it was left disconnected for 3 h');
+	if (s && s.turn === h.turn && s.state === 'disconnected')
+		signOut(lab, s, `it was left disconnected for ${durationWords(h.after)}`);
 }

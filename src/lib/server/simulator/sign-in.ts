@@ -1,3 +1,4 @@
+import { appliedParts } from '$lib/core/settings/effective';
 import { goesOnIn, mayHaveAnother, servingPools, waitsLonger, type Waiting } from '$lib/core/access/broker';
 import { decideOpening } from '$lib/core/access/decide';
 import { placeSession, type Candidate } from '$lib/core/capacity/placement';
@@ -9,6 +10,7 @@ import { ProviderError } from '../providers';
 import { schedule } from './agenda';
 import { getUp, sitDown } from './endpoints';
 import { openApp, planApps, runsOf, tell } from './apps';
+import { sessionSettings } from './applied';
 import { phaseCost } from './phase-cost';
 import { powerOn } from './power';
 import { about, uniform } from './random';
@@ -106,7 +108,14 @@ function beginPhase(lab: Stage, conn: SimConnection): void {
 		opened(lab, conn);
 		return;
 	}
-	const cost = phaseCost(lab.estate, w, lab.seed, conn, phase);
+	const cost = phaseCost(lab.estate, w, lab.seed, conn, phase, (of, trip) =>
+		appliedParts(
+			lab.settings,
+			sessionSettings(lab, w.machines.get(conn.machine!)!, w.people.get(conn.person)!),
+			of,
+			trip
+		)
+	);
 	if ('fails' in cost) {
 		conn.cause = cost.fails;
 		conn.advice = cost.advice;

@@ -1,6 +1,9 @@
 import type { Estate } from '$lib/core/estate/schema';
 import { AttachEngine } from '$lib/core/packages/attach';
 import type { StartKind } from '$lib/core/packages/starting';
+import { Groups } from '$lib/core/settings/effective';
+import type { Setting } from '$lib/core/settings/kinds';
+import { catalogueOf } from '$lib/core/settings/own';
 import type { Fact } from '$lib/core/why/explained';
 import type { MachineState, Observation } from '../providers';
 import { claimsOf } from './claims';
@@ -31,6 +34,8 @@ export class Stage {
 	readonly world: World;
 	readonly habits: ReadonlyMap<string, Estate['directory']['teams'][number]['habits']>;
 	readonly patterns: ReadonlyMap<string, Estate['directory']['patterns'][number]>;
+	/** What each team is below. */
+	readonly teamAbove: ReadonlyMap<string, string>;
 	readonly boots: ReadonlyMap<string, number>;
 	readonly gatewayOf: ReadonlyMap<string, string>;
 	/** The agents of all machines: they decide by themselves what to attach. */
@@ -40,6 +45,9 @@ export class Stage {
 	/** The broker, indexed: pools by id, and every machine that it knows. */
 	pools = new Map<string, World['broker']['pools'][number]>();
 	known = new Set<string>();
+	/** Settings as they were told last. */
+	settings!: Groups;
+	private readonly catalogue: readonly Setting[];
 	does!: Doings;
 	/** Machines that are ready or in use, by pool: follows from the world, so it is not stored with it. */
 	private readonly upIn = new Map<string, Set<SimMachine>>();
@@ -55,6 +63,7 @@ export class Stage {
 		this.agents = new AttachEngine(this.world.books, (name, version) => claimsOf(this.world, name, version));
 		this.habits = new Map(estate.directory.teams.map((t) => [t.id, t.habits]));
 		this.patterns = new Map(estate.directory.patterns.map((p) => [p.id, p]));
+		this.teamAbove = new Map(estate.directory.teams.flatMap((t) => (t.parent === undefined ? [] : [[t.id, t.parent]])));
 		this.boots = new Map(estate.image_lines.map((l) => [l.id, l.boot]));
 		this.gatewayOf = new Map(
 			estate.sites.flatMap((s) => {
@@ -67,6 +76,13 @@ export class Stage {
 		for (const m of this.world.machines.values()) if (UP.has(m.state)) this.upOf(m.pool).add(m);
 		for (const id of this.world.waiting) this.lineOf(this.world.connections.get(id)!).add(id);
 		this.indexBroker();
+		this.catalogue = catalogueOf(estate.settings.catalogue);
+		this.readSettings();
+	}
+
+	/** Call when settings have been told anew. */
+	readSettings(): void {
+		this.settings = new Groups(this.catalogue, this.world.settings.groups);
 	}
 
 	/** Call when the broker has been told anew. */

@@ -9,7 +9,8 @@ import type {
 	MachineState,
 	Observation,
 	TrialAsk,
-	Wishes
+	Wishes,
+	ToldSettings
 } from '../providers';
 import type { Estate, EstatePerson, FAULT_KINDS } from '$lib/core/estate/schema';
 import type { Right } from '$lib/core/images/library/kinds';
@@ -58,6 +59,8 @@ export interface World {
 	/** What the agents know of packages, and what is attached where. */
 	books: AttachBooks;
 	packages: SimPackages;
+	/** What agents and devices have been told of settings last. */
+	settings: ToldSettings;
 	/** Passwords that people have chosen, salted and hashed; absent in a world that was stored before anybody could. */
 	passwords?: Map<string, string>;
 	/** Devices that people sit at: by serial number, copies apart. */
@@ -269,7 +272,7 @@ export type Happening = Timed &
 		| { kind: 'leave'; session: number; turn: number; how: 'sign out' | 'disconnect' }
 		| { kind: 'lunch'; session: number; turn: number; back: number; leaveAt: number }
 		| { kind: 'ended'; session: number; cause: string }
-		| { kind: 'limit'; session: number; turn: number }
+		| { kind: 'limit'; session: number; turn: number; after: number }
 		| { kind: 'phase'; connection: number; phase: number }
 		| { kind: 'patience'; connection: number }
 		| { kind: 'boot'; machine: string; life: number; stage: 'agent up' | 'ready' | 'failed' }
@@ -348,6 +351,7 @@ export type Command =
 	| { kind: 'connect'; login: string; publication: string; secondFactor: boolean; key: string; another?: boolean }
 	| { kind: 'disconnect'; session: number }
 	| { kind: 'deliver'; wishes: Wishes; lacks: Record<string, Record<string, Needed[]>> }
+	| { kind: 'settings'; told: ToldSettings }
 	| { kind: 'close app'; login: string; run: number }
 	| { kind: 'password'; login: string; hash: string; key: string }
 	| { kind: 'keep person'; person: PersonRecord; key: string }

@@ -51,6 +51,7 @@ export async function livedIn(): Promise<Harness> {
 	const endpoint_id = one<{ id: number }>(h.db, 'SELECT id FROM endpoints')!.id;
 	const issued = { number: '40ab', ends: h.lab.now + 90 * DAY, pem: '', authority: '' };
 	openAt(h.db, 'endpoint_certificates', { endpoint_id, ...issued }, h.lab.now);
+	await h.carryOut('settings.set', { name: 'Sleep', values: { 'lock.after': '5 min' }, assigned: ['everything'] });
 	await h.carryOut('note.write', { about: 'pool/quay', text: 'Ask Bo first' });
 	h.lab.apply({ kind: 'fault', fault: 'agent-stopped', target: 'quay-01', value: null });
 	h.lab.apply({ kind: 'fault', fault: 'volume-full', target: 'isle-v1', value: 0.96 });

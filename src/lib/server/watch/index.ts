@@ -21,6 +21,7 @@ export {
 	poolCounts,
 	samplesOf,
 	sessionsOn,
+	connectionOf,
 	usualPhases
 } from './queries';
 export { untilReady, versionOf } from './steps';

@@ -17,7 +17,7 @@
 
 <div class="flex items-baseline gap-2">
 	<h2 class="text-[15px] font-[650]">{card.title}</h2>
-	<span class="text-ink3 text-[12.5px]">{card.kind}</span>
+	<span class="text-ink3 text-[12.5px]">{card.kind.replaceAll('-', ' ')}</span>
 	<a class="text-sea ml-auto text-[13px]" href={addressWith(page.url, { card: null })} aria-label="Close the card"
 		>close ×</a
 	>

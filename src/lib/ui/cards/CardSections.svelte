@@ -68,7 +68,9 @@
 		<ul class="mt-1 text-[13px]">
 			{#each s.lines as l, n (n)}
 				<li class="border-hair2 flex flex-wrap justify-between gap-x-3 border-b py-[4px]">
-					{#if l.card}<a class="link" href={to(l.card)}>{l.words}</a>{:else}<span>{l.words}</span>{/if}
+					{#if l.card}<a class="link" href={to(l.card)}>{l.words}</a>{:else if l.href}<a class="link" href={l.href}
+							>{l.words}</a
+						>{:else}<span>{l.words}</span>{/if}
 					<span class="text-ink3">{l.note ?? ''}</span>
 				</li>
 			{/each}

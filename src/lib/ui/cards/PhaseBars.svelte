@@ -1,4 +1,6 @@
 <script lang="ts">
+	import { page } from '$app/state';
+	import { addressWith } from '$lib/ui/frame/address';
 	import { durationWords } from '$lib/core/time/units';
 	import { PHASE_WORDS, type Phase } from '$lib/core/watch/phases';
 
@@ -39,8 +41,17 @@
 			</div>
 			{#if odd(p) && p.parts}
 				<ul class="text-ink2 mt-0.5 pl-3 text-[12.5px]">
-					{#each p.parts as part (part.name)}<li class="flex justify-between">
-							<span>{part.name}</span><span>{durationWords(part.ms)}</span>
+					{#each p.parts as part (part.name)}<li>
+							<div class="flex justify-between">
+								{#if part.group}<a class="link" href={addressWith(page.url, { card: `settings-group/${part.group}` })}
+										>{part.name}</a
+									>{:else}<span>{part.name}</span>{/if}<span>{durationWords(part.ms)}</span>
+							</div>
+							{#if part.parts && part.parts.length > 0 && part.ms > 1000}<ul class="pl-3">
+									{#each part.parts.slice(0, 3) as inner (inner.name)}<li class="flex justify-between">
+											<span>{inner.name}</span><span>{durationWords(inner.ms)}</span>
+										</li>{/each}
+								</ul>{/if}
 						</li>{/each}
 				</ul>
 			{/if}

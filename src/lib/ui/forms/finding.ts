@@ -44,3 +44,11 @@ export const findMachines = async (text: string): Promise<Pickable[]> =>
 		name: m.name,
 		sub: `${m.pool}, ${m.site}`
 	}));
+
+/** What settings can be said for alone: endpoints and machines, by what names them. */
+export const findSettled = async (text: string): Promise<Pickable[]> => [
+	...(await rows<{ id: number; name: string; branchName: string | null; model: string }>('endpoints', text)).map(
+		(e) => ({ id: `endpoint/${e.id}`, name: e.name, sub: `${e.model}, ${e.branchName ?? 'no branch'}` })
+	),
+	...(await findMachines(text)).map((m) => ({ ...m, id: `machine/${m.id}` }))
+];

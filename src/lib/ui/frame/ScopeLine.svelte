@@ -35,7 +35,11 @@
 
 	const nameOf = (facet: Facet, id: string) => names[facet]?.find((n) => n.id === id)?.name ?? id;
 	/** Views that look at something else than their stage. */
-	const OF_VIEWS: Record<string, string> = { '/publish/people': 'people', '/publish/endpoints': 'endpoints' };
+	const OF_VIEWS: Record<string, string> = {
+		'/publish/people': 'people',
+		'/publish/endpoints': 'endpoints',
+		'/publish/settings': 'settings'
+	};
 	const subject = $derived(
 		OF_VIEWS[page.url.pathname] ??
 			(

@@ -1,0 +1,178 @@
+import { effectiveOf } from '$lib/core/settings/effective';
+import { valueWords } from '$lib/core/settings/kinds';
+import { byId } from '$lib/core/settings/own';
+import { reachText, type MachineFacts } from '$lib/core/settings/reach';
+import { countWords } from '$lib/core/time/units';
+import { momentWords } from '$lib/core/time/zone';
+import { slowestPart, unusualPhase } from '$lib/core/watch/phases';
+import type { Card, CardLine, CardSection } from '$lib/core/why/card';
+import type { Context } from '../context';
+import { homeZone } from '../capacity';
+import { one } from '../db';
+import type { Then } from '../things/catalogue';
+import { connectionOf, usualPhases } from '../watch';
+import { catalogueIn, groupAt, settingsAt } from './queries';
+import { endpointKnownAt, machineFacts, personFacts, reachNames, sessionKnown, type Known } from './subjects';
+import { machineKnown, reachedBy } from './view';
+
+/** Settings that a card says one by one. */
+const SAID = 12;
+
+export function settingsGroupCard({ db }: Context, id: string, { at }: Then): Card | null {
+	const g = groupAt(db, id, at);
+	if (!g) return null;
+	const settings = byId(catalogueIn(db));
+	const name = reachNames(db, at);
+	const reached = reachedBy(db, at).counts.get(id)!;
+	const values = Object.entries(g.values);
+	return {
+		kind: 'settings-group',
+		id,
+		title: g.name,
+		sub: `${countWords(values.length, 'setting')}, rank ${g.rank}`,
+		rows: [
+			{ name: 'assigned to', value: g.assigned.map(name).join(', ') || 'nothing' },
+			...(g.excluded.length ? [{ name: 'left out', value: g.excluded.map(name).join(', ') }] : []),
+			{
+				name: 'reaches',
+				value: `${countWords(reached.endpoint, 'endpoint')}, ${countWords(reached.machine, 'machine')}, ${countWords(reached.session, 'person', 'people')} who signed in within 30 days`
+			},
+			...(g.note ? [{ name: 'note', value: g.note }] : [])
+		],
+		facts: [
+			{ words: `it is as it is by ${g.by}`, at: g.since, source: 'settings' },
+			...(g.assigned.length
+				? []
+				: [{ words: 'it is assigned to nothing: it counts nowhere', side: 'against' as const, source: 'settings' }])
+		],
+		actions: [{ words: 'Remove it', kind: 'settings.remove', input: { group: id } }],
+		links: [{ words: 'Change it', href: `/publish/settings?make=group&edit=${encodeURIComponent(id)}` }],
+		sections: [
+			{
+				kind: 'lines',
+				title: 'What it says',
+				lines: values.flatMap(([key, value]) => {
+					const setting = settings.get(key);
+					return setting
+						? [{ words: setting.name, note: `${valueWords(setting.type, value)}, ${holdsNote[setting.holds]}` }]
+						: [];
+				})
+			}
+		]
+	};
+}
+
+const holdsNote = {
+	'at once': 'at once',
+	'next sign-in': 'from the next sign-in',
+	'next start': 'from the next start'
+} as const;
+
+/** What settings add to the cards of endpoints, machines and sessions: what groups say of them, and which part of a sign-in is theirs. */
+export function settingsAdds(
+	ctx: Context,
+	kind: string,
+	id: string,
+	{ at, live }: Then
+): Partial<Pick<Card, 'sections' | 'actions'>> & { lead?: CardSection[] } {
+	const found = subjectOf(ctx, kind, id, at);
+	if (!found) return {};
+	const groups = settingsAt(ctx.db, at);
+	const settings = groups.effective(found.known.kind, found.known.under);
+	const said = groups
+		.settingsFor(found.known.kind)
+		.filter((s) => settings.said.has(s.id))
+		.map((s) => effectiveOf(settings, s));
+	const lines: CardLine[] = said.slice(0, SAID).map((e) => ({
+		words: e.setting.name,
+		note: `${valueWords(e.setting.type, e.value)}, ${e.from ? `by ${e.from.group.name}` : `as usual: left out of ${e.leftOut[0]!.group.name}`}`,
+		...(e.from ? { card: `settings-group/${e.from.group.id}` } : {})
+	}));
+	return {
+		...(kind === 'session' && found.machine ? slowPart(ctx, Number(id), found.machine.pool, live) : {}),
+		sections: [
+			{
+				kind: 'lines',
+				title: 'Settings that groups say',
+				lines: [
+					...lines,
+					...(said.length > SAID ? [{ words: `and ${said.length - SAID} more` }] : []),
+					{
+						words: 'All that count',
+						href: `/publish/settings?list=effective&of=${encodeURIComponent(found.of)}`
+					}
+				]
+			}
+		]
+	};
+}
+
+/** What a card is about, as settings see it. */
+function subjectOf(
+	{ db }: Context,
+	kind: string,
+	id: string,
+	at: number
+): { known: Known; of: string; machine?: MachineFacts } | null {
+	if (kind === 'endpoint') {
+		const known = /^\d{1,15}$/.test(id) ? endpointKnownAt(db, Number(id), at) : null;
+		return known ? { known, of: `endpoint/${id}` } : null;
+	}
+	if (kind === 'machine') {
+		const m = machineFacts(db, id, at);
+		return m ? { known: machineKnown(id, m), of: `machine/${id}` } : null;
+	}
+	if (kind !== 'session') return null;
+	const s = one<{ login: string; machine: string; since: number }>(
+		db,
+		`SELECT p.login, m.name AS machine, s.since FROM sessions s JOIN people p ON p.id = s.person_id JOIN machines m ON m.id = s.machine_id WHERE s.id = ?`,
+		[Number(id)]
+	);
+	// Settings of a session are those of its sign-in.
+	const m = s ? machineFacts(db, s.machine, s.since) : null;
+	const p = s ? personFacts(db, s.login, s.since) : null;
+	if (!m || !p) return null;
+	const of = `person/${p.login}@machine/${m.name}`;
+	return { known: sessionKnown(m, p, of, m.name), of, machine: m };
+}
+
+/** The group that made a sign-in slow: who changed it last, and the plan that takes it out for this pool. */
+function slowPart(
+	{ db, clock }: Context,
+	session: number,
+	pool: string,
+	live: boolean
+): Partial<Pick<Card, 'actions'>> & { lead?: CardSection[] } {
+	const connection = connectionOf(db, session);
+	const odd = connection ? unusualPhase(connection.phases, usualPhases(db, connection.began)) : null;
+	const part = odd ? slowestPart(odd.phase) : undefined;
+	const group = part?.group === undefined ? null : groupAt(db, part.group, clock.now());
+	if (!group) return {};
+	const from = `pool/${pool}`;
+	const out = group.excluded.some((r) => reachText(r) === from);
+	return {
+		lead: [
+			{
+				kind: 'lines',
+				title: 'Slow by a settings group',
+				lines: [
+					{
+						words: group.name,
+						card: `settings-group/${group.id}`,
+						note: `changed last by ${group.by}, ${momentWords(homeZone(db), group.since)}${out ? '; this pool is left out of it by now' : ''}`
+					}
+				]
+			}
+		],
+		actions:
+			live && !out
+				? [
+						{
+							words: `Leave its pool out of ${group.name}`,
+							kind: 'settings.leave-out',
+							input: { group: group.id, from }
+						}
+					]
+				: []
+	};
+}

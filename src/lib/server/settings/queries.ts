@@ -1,0 +1,56 @@
+import { Groups } from '$lib/core/settings/effective';
+import type { NotedGroup } from '$lib/core/settings/file';
+import { readValue, type Setting, type SettingValue } from '$lib/core/settings/kinds';
+import { byId, catalogueOf, type OwnSetting } from '$lib/core/settings/own';
+import { readReach } from '$lib/core/settings/reach';
+import { all, type Db } from '../db';
+import { asOf } from '../db/intervals';
+import { fromJson } from '../db/json';
+
+/** Every setting that the estate has: those that every estate has, and its own. */
+export const catalogueIn = (db: Db): Setting[] =>
+	catalogueOf(
+		all<{ spec: string }>(db, 'SELECT spec FROM own_settings ORDER BY position').flatMap(
+			({ spec }) => fromJson<OwnSetting | null>('own_settings.spec', spec) ?? []
+		)
+	);
+
+/** A group as it stands in the database, and since when it is as it is. */
+export interface GroupRow extends NotedGroup {
+	since: number;
+	by: string;
+}
+
+/** Groups at a moment, the highest rank first. What of a group cannot be read, or is of a setting that there is not, is left out. */
+export function groupsAt(db: Db, at: number, catalogue: readonly Setting[] = catalogueIn(db)): GroupRow[] {
+	const settings = byId(catalogue);
+	const reaches = (column: 'assigned' | 'excluded', text: string) =>
+		fromJson<string[]>(`settings_groups.${column}`, text).flatMap((t) => readReach(t) ?? []);
+	return all<Omit<GroupRow, 'values' | 'assigned' | 'excluded'> & { said: string; assigned: string; excluded: string }>(
+		db,
+		`SELECT id, name, note, rank, said, assigned, excluded, since, by FROM settings_groups WHERE ${asOf('settings_groups')} ORDER BY rank DESC, name, id`,
+		{ at }
+	).map(({ said, assigned, excluded, ...g }) => ({
+		...g,
+		values: Object.fromEntries(
+			Object.entries(fromJson<Record<string, unknown>>('settings_groups.said', said)).flatMap(
+				([id, value]): [string, SettingValue][] => {
+					const setting = settings.get(id);
+					const read = setting ? readValue(setting.type, value) : null;
+					return read && 'value' in read ? [[id, read.value]] : [];
+				}
+			)
+		),
+		assigned: reaches('assigned', assigned),
+		excluded: reaches('excluded', excluded)
+	}));
+}
+
+export const groupAt = (db: Db, id: string, at: number): GroupRow | null =>
+	groupsAt(db, at).find((g) => g.id === id) ?? null;
+
+/** The groups of a moment, made ready to be asked. */
+export function settingsAt(db: Db, at: number): Groups {
+	const catalogue = catalogueIn(db);
+	return new Groups(catalogue, groupsAt(db, at, catalogue));
+}

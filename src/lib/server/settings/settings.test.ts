@@ -1,0 +1,211 @@
+import { beforeEach, describe, expect, test } from 'vitest';
+import { EVERYTHING } from '$lib/core/scope/scope';
+import { HOUR, MINUTE } from '$lib/core/time/units';
+import { writeGroups } from '$lib/core/settings/file';
+import { byId } from '$lib/core/settings/own';
+import { changesBefore } from '../changes';
+import { all, one, run } from '../db';
+import { cardOf } from '../house/cards';
+import { draftUndo } from '../plans';
+import { InputProblem } from '../plans/kind';
+import { letAllIn } from '../testing/estates';
+import { Harness, OWNER, testEstate } from '../testing/harness';
+import { settingsComparisons } from './findings';
+import { catalogueIn, groupsAt } from './queries';
+import { settingsGroups } from './lists';
+import { comparedAt, effectiveAt } from './view';
+
+/** The test estate with a box at the quay that stands in a branch. */
+let h: Harness;
+beforeEach(async () => {
+	h = await Harness.of(
+		testEstate('e2e/small.yaml', (e) => {
+			e.sites[0]!.endpoint_ranges = ['10.1.4.0/24'];
+			letAllIn(e, [{ id: 'boxes', site: 'quay', naming: 'box-##', serials: 'TB-', first: 1, spare: 2 }]);
+		})
+	);
+	await h.live(MINUTE);
+	for (const id of ['TB-1', 'TB-2']) h.lab.apply({ kind: 'switch on', endpoint: id });
+	await h.live(15 * MINUTE);
+}, 60_000);
+
+const set = (input: object) => h.carryOut('settings.set', input);
+const box = () => one<{ id: number }>(h.db, `SELECT endpoint_id AS id FROM endpoint_facts WHERE name = 'box-01'`)!.id;
+const branch = () => one<{ id: string }>(h.db, 'SELECT id FROM branches ORDER BY id')!.id;
+const row = (of: string, id: string, at = h.lab.now) => effectiveAt(h.db, of, at).rows.find((r) => r.id === id)!;
+const findings = () =>
+	settingsComparisons[0]!.look(h.ctx, h.lab.now) as Exclude<
+		ReturnType<(typeof settingsComparisons)[0]['look']>,
+		Promise<unknown>
+	>;
+
+describe('a settings group', () => {
+	test('reaches what it is assigned to, and not what is left out; the plan says who gets which value instead of which', async () => {
+		const sleep = {
+			name: 'Sleep',
+			values: { 'power.sleep-after': '20 min', 'power.machine-sleep': '30 min' },
+			assigned: ['everything'],
+			excluded: ['machines']
+		};
+		const plan = await h.draft('settings.set', sleep);
+		expect(plan.title).toBe('Add the settings group Sleep');
+		expect(plan.effects.machines).toEqual([]);
+		expect(plan.effects.endpoints!.map((e) => [e.name, e.how])).toEqual([
+			['box-01', 'Sleep after: 20 min instead of 10 min'],
+			['box-02', 'Sleep after: 20 min instead of 10 min']
+		]);
+		await h.finish(await h.commit(plan.id));
+		expect(row(`endpoint/${box()}`, 'power.sleep-after')).toMatchObject({
+			value: '20 min',
+			from: { name: 'Sleep', by: 'everything' }
+		});
+		expect(row('machine/quay-01', 'power.machine-sleep')).toMatchObject({
+			value: 'never',
+			from: null,
+			leftOut: [{ name: 'Sleep', value: '30 min', out: 'all hosted machines' }]
+		});
+	});
+	test('holds in the devices themselves: one that is to stay awake does', async () => {
+		const asleep = () =>
+			all<{ name: string }>(
+				h.db,
+				`SELECT f.name FROM endpoint_states s JOIN endpoint_facts f ON f.endpoint_id = s.endpoint_id AND f.until > 1e15 WHERE s.state = 'asleep' AND s.until > 1e15 ORDER BY 1`
+			).map((r) => r.name);
+		expect(asleep()).toEqual(['box-01', 'box-02']);
+		await set({ name: 'Awake', values: { 'power.sleep-after': 'never' }, assigned: [`endpoint/${box()}`] });
+		for (const id of ['TB-1', 'TB-2']) h.lab.apply({ kind: 'switch on', endpoint: id });
+		await h.live(HOUR, 5 * MINUTE);
+		expect(asleep()).toEqual(['box-02']);
+		// By inheritance: the branch says one thing, the single device another.
+		await set({ name: 'Branch', values: { 'power.sleep-after': '1 h' }, assigned: [`branch/${branch()}`] });
+		expect(row(`endpoint/${box()}`, 'power.sleep-after')).toMatchObject({
+			value: 'never',
+			overrode: [{ name: 'Branch', value: '1 h' }]
+		});
+		expect(row(`branch/${branch()}`, 'power.sleep-after').value).toBe('1 h');
+	});
+	test('is undone, and every moment before shows what counted then', async () => {
+		const before = h.lab.now;
+		await set({ name: 'Locks', values: { 'lock.after': '5 min' }, assigned: ['team/harbour'] });
+		expect(row('person/anna@pool/quay', 'lock.after').value).toBe('5 min');
+		expect(row('person/anna@pool/quay', 'lock.after', before).value).toBe('10 min');
+		expect(
+			comparedAt(h.db, { of: 'person/anna@pool/quay', at: h.lab.now }, { of: 'person/anna@pool/quay', at: before }).rows
+		).toMatchObject([{ id: 'lock.after', here: '5 min', hereBy: 'Locks', there: '10 min', thereBy: null }]);
+		await h.live(MINUTE);
+		const undo = await draftUndo(h.ctx, OWNER, changesBefore(h.db, h.lab.now)[0]!.number, 'test');
+		await h.finish(await h.commit(undo.id));
+		expect(row('person/anna@pool/quay', 'lock.after').from).toBe(null);
+	});
+	test('that makes sign-ins slow is named in the breakdown, and taken out for a pool; sign-ins are quick again', async () => {
+		await set({ name: 'Fonts', values: { 'apps.fonts': 1900 }, assigned: ['line/desk'] });
+		const signIn = async () => {
+			const { connection } = await h.ctx.providers.broker.connect('anna', 'desk', true, String(h.lab.now));
+			for (let i = 0; i < 30; i++) {
+				await h.live(10_000);
+				const c = await h.ctx.providers.broker.connection(connection);
+				if (c?.session != null) return { session: c.session, phases: c.phases };
+			}
+			throw new Error('nobody got in');
+		};
+		const slow = await signIn();
+		const policies = slow.phases.find((p) => p.name === 'policies')!;
+		expect(policies.parts![0]).toMatchObject({ name: 'Fonts', group: 'fonts', parts: [{ name: 'Fonts put in' }] });
+		expect(policies.ms).toBeGreaterThan(30_000);
+		await h.live(MINUTE);
+		const card = await cardOf(h.ctx, 'session', String(slow.session), { at: h.lab.now, live: true });
+		const out = card!.actions.find((a) => a.kind === 'settings.leave-out');
+		expect(out).toBeUndefined();
+		// Somebody else's sign-ins say what is usual.
+		run(
+			h.db,
+			`UPDATE connections SET phases = '[{"name":"policies","ms":2000},{"name":"shell","ms":2000}]' WHERE session_id IS NULL OR session_id <> ?`,
+			[slow.session]
+		);
+		await h.carryOut('session.sign-out', { sessions: [slow.session] });
+		const plan = await h.draft('settings.leave-out', { group: 'fonts', from: 'pool/quay' });
+		expect(plan.title).toMatch(/^Leave .+ out of Fonts$/);
+		await h.finish(await h.commit(plan.id));
+		await h.live(5 * MINUTE);
+		const quick = await signIn();
+		expect(quick.phases.find((p) => p.name === 'policies')!.ms).toBeLessThan(10_000);
+	});
+	test('clashes with another of its rank: a finding says where they meet, and a higher rank settles it', async () => {
+		await set({ name: 'B', values: { 'power.sleep-after': '20 min' }, assigned: [`branch/${branch()}`] });
+		const plan = await h.draft('settings.set', {
+			name: 'A',
+			values: { 'power.sleep-after': '30 min' },
+			assigned: [`branch/${branch()}`]
+		});
+		expect(plan.warnings.map((w) => w.words)).toEqual([
+			'A and B of the same rank say Sleep after otherwise, for 2 endpoints: 30 min would count'
+		]);
+		await h.finish(await h.commit(plan.id));
+		const [found] = findings();
+		expect(found).toMatchObject({ kind: 'settings clash', subject: { id: 'a' }, remedy: { kind: 'settings.rank' } });
+		expect(found!.facts[0]!.words).toMatch(/meet at box-0\d and 1 more; 30 min counts/);
+		await h.carryOut(found!.remedy!.kind, found!.remedy!.input);
+		expect(findings()).toEqual([]);
+	});
+});
+
+describe('what is wrong', () => {
+	const refused = async (kind: string, input: object) => {
+		const error = await h.draft(kind, input).catch((e: unknown) => e);
+		if (!(error instanceof InputProblem)) throw new Error('it was taken');
+		return error.problems.map((p) => `${p.field}: ${p.words}`);
+	};
+	test('stands beside its field, and nothing is saved', async () => {
+		const good = { name: 'X', values: {}, assigned: [] as string[], excluded: [] as string[] };
+		expect(await refused('settings.set', { ...good, values: { 'lock.after': 'soon', nothing: 1 } })).toEqual([
+			expect.stringMatching(/^values\.lock\.after: Lock after: Write a span/),
+			'values.nothing: There is no setting nothing.'
+		]);
+		expect(await refused('settings.set', { ...good, assigned: ['pool/none', 'pool/quay'] })).toEqual([
+			'assigned.0: There is no pool none.'
+		]);
+		expect(await refused('settings.set', { ...good, assigned: ['machines'], excluded: ['machines'] })).toEqual([
+			'excluded.0: It is assigned to machines and left out there alike.'
+		]);
+		expect(await refused('settings.set', { ...good, rank: 0.5 })).toEqual([expect.stringMatching(/^rank: /)]);
+		expect(await refused('settings.leave-out', { group: 'none', from: 'pool/quay' })).toEqual([
+			'group: There is no settings group none.'
+		]);
+		expect(await refused('settings.bring', { text: 'settings-groups: 1\ngroups:\n  - id: a\n' })).toEqual([
+			'text: Line 3, column 5: Write a name.'
+		]);
+		expect(all(h.db, 'SELECT * FROM settings_groups')).toEqual([]);
+	});
+	test('of whom is asked is said in words', () => {
+		const said = (of: string) => {
+			try {
+				return effectiveAt(h.db, of, h.lab.now).name;
+			} catch (e) {
+				return (e as Error).message;
+			}
+		};
+		expect(said('')).toMatch(/^Say whose/);
+		expect(said('endpoint/99999')).toMatch(/no endpoint 99999/);
+		expect(said("machine/x' OR 1=1")).toMatch(/no machine/);
+		expect(said('person/anna')).toMatch(/Say on what/);
+		expect(said('person/anna@pool/none')).toMatch(/no pool\/none/);
+		expect(said('branch/none')).toMatch(/no branch/);
+	});
+});
+
+test('groups leave as a file and come back the same; lists count whom each reaches', async () => {
+	await set({ name: 'Sleep', values: { 'power.sleep-after': '20 min' }, assigned: ['endpoints'] });
+	await set({ name: 'Locks', rank: 7, values: { 'lock.after': 'never' }, assigned: ['pool/quay', 'site/quay'] });
+	const ask = { at: h.lab.now, scope: EVERYTHING, sort: '', descending: false, limit: 10, offset: 0 };
+	expect(settingsGroups.page(h.db, ask).rows.map((r) => [r.name, r.endpoints, r.machines > 0])).toEqual([
+		['Sleep', 2, false],
+		['Locks', 2, true]
+	]);
+	const text = writeGroups(byId(catalogueIn(h.db)), groupsAt(h.db, h.lab.now));
+	expect((await h.draft('settings.bring', { text })).blocks.map((b) => b.words)).toEqual(['it is so already']);
+	await h.carryOut('settings.remove', { group: 'sleep' });
+	const back = await h.draft('settings.bring', { text, others: 'go' });
+	expect(back.effects.endpoints).toHaveLength(2);
+	await h.finish(await h.commit(back.id));
+	expect(writeGroups(byId(catalogueIn(h.db)), groupsAt(h.db, h.lab.now))).toBe(text);
+});
