@@ -1,7 +1,6 @@
 import { effectiveOf } from '$lib/core/settings/effective';
 import { valueWords } from '$lib/core/settings/kinds';
 import { byId } from '$lib/core/settings/own';
-import { reachText, type MachineFacts } from '$lib/core/settings/reach';
 import { countWords } from '$lib/core/time/units';
 import { momentWords } from '$lib/core/time/zone';
 import { slowestPart, unusualPhase } from '$lib/core/watch/phases';
@@ -77,7 +76,7 @@ export function settingsAdds(
 ): Partial<Pick<Card, 'sections' | 'actions'>> & { lead?: CardSection[] } {
 	const found = subjectOf(ctx, kind, id, at);
 	if (!found) return {};
-	const groups = settingsAt(ctx.db, at);
+	const groups = settingsAt(ctx.db, found.at);
 	const settings = groups.effective(found.known.kind, found.known.under);
 	const said = groups
 		.settingsFor(found.known.kind)
@@ -89,7 +88,7 @@ export function settingsAdds(
 		...(e.from ? { card: `settings-group/${e.from.group.id}` } : {})
 	}));
 	return {
-		...(kind === 'session' && found.machine ? slowPart(ctx, Number(id), found.machine.pool, live) : {}),
+		...(kind === 'session' ? slowPart(ctx, Number(id), found, { at, live }) : {}),
 		sections: [
 			{
 				kind: 'lines',
@@ -99,7 +98,7 @@ export function settingsAdds(
 					...(said.length > SAID ? [{ words: `and ${said.length - SAID} more` }] : []),
 					{
 						words: 'All that count',
-						href: `/publish/settings?list=effective&of=${encodeURIComponent(found.of)}`
+						href: `/publish/settings?list=effective&of=${encodeURIComponent(found.of)}${live ? '' : `&at=${at}`}`
 					}
 				]
 			}
@@ -107,20 +106,22 @@ export function settingsAdds(
 	};
 }
 
-/** What a card is about, as settings see it. */
-function subjectOf(
-	{ db }: Context,
-	kind: string,
-	id: string,
-	at: number
-): { known: Known; of: string; machine?: MachineFacts } | null {
+/** What a card is about, as settings see it, and the moment whose settings are its own. */
+interface About {
+	known: Known;
+	of: string;
+	at: number;
+	pool: string;
+}
+
+function subjectOf({ db }: Context, kind: string, id: string, at: number): About | null {
 	if (kind === 'endpoint') {
 		const known = /^\d{1,15}$/.test(id) ? endpointKnownAt(db, Number(id), at) : null;
-		return known ? { known, of: `endpoint/${id}` } : null;
+		return known ? { known, of: `endpoint/${id}`, at, pool: '' } : null;
 	}
 	if (kind === 'machine') {
 		const m = machineFacts(db, id, at);
-		return m ? { known: machineKnown(id, m), of: `machine/${id}` } : null;
+		return m ? { known: machineKnown(id, m), of: `machine/${id}`, at, pool: m.pool } : null;
 	}
 	if (kind !== 'session') return null;
 	const s = one<{ login: string; machine: string; since: number }>(
@@ -133,23 +134,24 @@ function subjectOf(
 	const p = s ? personFacts(db, s.login, s.since) : null;
 	if (!m || !p) return null;
 	const of = `person/${p.login}@machine/${m.name}`;
-	return { known: sessionKnown(m, p, of, m.name), of, machine: m };
+	return { known: sessionKnown(m, p, of, m.name), of, at: s!.since, pool: m.pool };
 }
 
 /** The group that made a sign-in slow: who changed it last, and the plan that takes it out for this pool. */
 function slowPart(
-	{ db, clock }: Context,
+	{ db }: Context,
 	session: number,
-	pool: string,
-	live: boolean
+	{ known, pool }: About,
+	{ at, live }: Then
 ): Partial<Pick<Card, 'actions'>> & { lead?: CardSection[] } {
 	const connection = connectionOf(db, session);
 	const odd = connection ? unusualPhase(connection.phases, usualPhases(db, connection.began)) : null;
 	const part = odd ? slowestPart(odd.phase) : undefined;
-	const group = part?.group === undefined ? null : groupAt(db, part.group, clock.now());
+	const group = part?.group === undefined ? null : groupAt(db, part.group, at);
 	if (!group) return {};
-	const from = `pool/${pool}`;
-	const out = group.excluded.some((r) => reachText(r) === from);
+	const out = !settingsAt(db, at)
+		.effective('session', known.under)
+		.groups.some((g) => g.id === group.id);
 	return {
 		lead: [
 			{
@@ -159,7 +161,7 @@ function slowPart(
 					{
 						words: group.name,
 						card: `settings-group/${group.id}`,
-						note: `changed last by ${group.by}, ${momentWords(homeZone(db), group.since)}${out ? '; this pool is left out of it by now' : ''}`
+						note: `changed last by ${group.by}, ${momentWords(homeZone(db), group.since)}${out ? '; it reaches such sessions no more' : ''}`
 					}
 				]
 			}
@@ -170,7 +172,7 @@ function slowPart(
 						{
 							words: `Leave its pool out of ${group.name}`,
 							kind: 'settings.leave-out',
-							input: { group: group.id, from }
+							input: { group: group.id, from: `pool/${pool}` }
 						}
 					]
 				: []

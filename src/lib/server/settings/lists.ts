@@ -7,7 +7,6 @@ import { moment, text, whole } from '../lists/columns';
 import { shortList } from '../lists/short';
 import { catalogueIn, groupsAt } from './queries';
 import { reachNames } from './subjects';
-import { reachedBy } from './view';
 
 export const settingsGroups = shortList({
 	name: 'settings-groups',
@@ -21,33 +20,20 @@ export const settingsGroups = shortList({
 		settings: whole,
 		assigned: v.array(text),
 		excluded: v.array(text),
-		endpoints: whole,
-		machines: whole,
-		/** Whoever signed in within thirty days. */
-		people: whole,
 		since: moment,
 		by: text
 	}),
-	rows: (db, at, scope) => {
-		const { counts, left } = reachedBy(db, at, scope);
-		const items = groupsAt(db, at).map((g) => {
-			const n = counts.get(g.id)!;
-			return {
-				id: g.id,
-				name: g.name,
-				rank: g.rank,
-				settings: Object.keys(g.values).length,
-				assigned: g.assigned.map(reachText),
-				excluded: g.excluded.map(reachText),
-				endpoints: n.endpoint,
-				machines: n.machine,
-				people: n.session,
-				since: g.since,
-				by: g.by
-			};
-		});
-		return { items, left: left.length ? (left[0] ?? []).filter((t) => left.every((l) => l.includes(t))) : [] };
-	},
+	rows: (db, at) =>
+		groupsAt(db, at).map((g) => ({
+			id: g.id,
+			name: g.name,
+			rank: g.rank,
+			settings: Object.keys(g.values).length,
+			assigned: g.assigned.map(reachText),
+			excluded: g.excluded.map(reachText),
+			since: g.since,
+			by: g.by
+		})),
 	called: (g) => g.name,
 	why: (db, g, at): Fact[] => {
 		const name = reachNames(db, at);

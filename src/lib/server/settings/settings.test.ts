@@ -1,10 +1,10 @@
 import { beforeEach, describe, expect, test } from 'vitest';
-import { EVERYTHING } from '$lib/core/scope/scope';
+import { parseScope } from '$lib/core/scope/scope';
 import { HOUR, MINUTE } from '$lib/core/time/units';
 import { writeGroups } from '$lib/core/settings/file';
 import { byId } from '$lib/core/settings/own';
 import { changesBefore } from '../changes';
-import { all, one, run } from '../db';
+import { all, one } from '../db';
 import { cardOf } from '../house/cards';
 import { draftUndo } from '../plans';
 import { InputProblem } from '../plans/kind';
@@ -12,8 +12,7 @@ import { letAllIn } from '../testing/estates';
 import { Harness, OWNER, testEstate } from '../testing/harness';
 import { settingsComparisons } from './findings';
 import { catalogueIn, groupsAt } from './queries';
-import { settingsGroups } from './lists';
-import { comparedAt, effectiveAt } from './view';
+import { comparedAt, effectiveAt, reachedBy } from './view';
 
 /** The test estate with a box at the quay that stands in a branch. */
 let h: Harness;
@@ -114,14 +113,9 @@ describe('a settings group', () => {
 		expect(policies.ms).toBeGreaterThan(30_000);
 		await h.live(MINUTE);
 		const card = await cardOf(h.ctx, 'session', String(slow.session), { at: h.lab.now, live: true });
-		const out = card!.actions.find((a) => a.kind === 'settings.leave-out');
-		expect(out).toBeUndefined();
-		// Somebody else's sign-ins say what is usual.
-		run(
-			h.db,
-			`UPDATE connections SET phases = '[{"name":"policies","ms":2000},{"name":"shell","ms":2000}]' WHERE session_id IS NULL OR session_id <> ?`,
-			[slow.session]
-		);
+		expect(card!.sections.find((x) => x.kind === 'lines' && x.title === 'Settings that groups say')).toMatchObject({
+			lines: [{ words: 'Fonts put in', note: '1,900 fonts, by Fonts', card: 'settings-group/fonts' }, {}]
+		});
 		await h.carryOut('session.sign-out', { sessions: [slow.session] });
 		const plan = await h.draft('settings.leave-out', { group: 'fonts', from: 'pool/quay' });
 		expect(plan.title).toMatch(/^Leave .+ out of Fonts$/);
@@ -193,13 +187,19 @@ describe('what is wrong', () => {
 	});
 });
 
-test('groups leave as a file and come back the same; lists count whom each reaches', async () => {
+test('groups leave as a file and come back the same; whom each reaches is counted, of a scope as well', async () => {
 	await set({ name: 'Sleep', values: { 'power.sleep-after': '20 min' }, assigned: ['endpoints'] });
 	await set({ name: 'Locks', rank: 7, values: { 'lock.after': 'never' }, assigned: ['pool/quay', 'site/quay'] });
-	const ask = { at: h.lab.now, scope: EVERYTHING, sort: '', descending: false, limit: 10, offset: 0 };
-	expect(settingsGroups.page(h.db, ask).rows.map((r) => [r.name, r.endpoints, r.machines > 0])).toEqual([
-		['Sleep', 2, false],
-		['Locks', 2, true]
+	const reached = ({ counts }: ReturnType<typeof reachedBy>) =>
+		[...counts].map(([id, n]) => [id, n.endpoint, n.machine > 0]);
+	expect(reached(reachedBy(h.db, h.lab.now))).toEqual([
+		['sleep', 2, false],
+		['locks', 2, true]
+	]);
+	const isle = reachedBy(h.db, h.lab.now, parseScope('site:isle').scope);
+	expect(reached(isle)).toEqual([
+		['sleep', 0, false],
+		['locks', 0, false]
 	]);
 	const text = writeGroups(byId(catalogueIn(h.db)), groupsAt(h.db, h.lab.now));
 	expect((await h.draft('settings.bring', { text })).blocks.map((b) => b.words)).toEqual(['it is so already']);

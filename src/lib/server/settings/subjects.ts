@@ -8,7 +8,7 @@ import {
 	type PersonFacts,
 	type Reach
 } from '$lib/core/settings/reach';
-import { DAY } from '$lib/core/time/units';
+import { DAY, HOUR } from '$lib/core/time/units';
 import { all, one, type Db } from '../db';
 import { asOf } from '../db/intervals';
 import { saidBy } from '../directory';
@@ -148,7 +148,10 @@ export const sessionKnown = (m: MachineFacts, p: PersonFacts & { name: string },
 	under: underSession(m, p)
 });
 
-/** Whoever has signed in to a machine of a pool within thirty days before a moment: once for each of their pools. */
+/**
+ * Whoever has signed in to a machine of a pool within thirty days before a moment, up to the last full hour: once for each of their pools. Who
+ * comes while a plan is looked at makes it no other plan.
+ */
 export function knownSessions(db: Db, at: number, people = peopleFacts(db, at)): Known[] {
 	const pools = new Map(
 		all<MachineFacts & { poolName: string }>(
@@ -161,7 +164,7 @@ export function knownSessions(db: Db, at: number, people = peopleFacts(db, at)):
 		db,
 		`SELECT DISTINCT s.person_id AS person, m.pool_id AS pool FROM sessions s JOIN machines m ON m.id = s.machine_id
 		 WHERE s.since > @from AND s.since <= @at`,
-		{ at, from: at - SEEN_WITHIN }
+		{ at: Math.floor(at / HOUR) * HOUR, from: at - SEEN_WITHIN }
 	).flatMap(({ person, pool }) => {
 		const m = pools.get(pool);
 		const p = people.get(person);
