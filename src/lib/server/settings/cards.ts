@@ -89,20 +89,22 @@ export function settingsAdds(
 	}));
 	return {
 		...(kind === 'session' ? slowPart(ctx, Number(id), found, { at, live }) : {}),
-		sections: [
-			{
-				kind: 'lines',
-				title: 'Settings that groups say',
-				lines: [
-					...lines,
-					...(said.length > SAID ? [{ words: `and ${said.length - SAID} more` }] : []),
+		sections: said.length
+			? [
 					{
-						words: 'All that count',
-						href: `/publish/settings?list=effective&of=${encodeURIComponent(found.of)}${live ? '' : `&at=${at}`}`
+						kind: 'lines',
+						title: 'Settings that groups say',
+						lines: [
+							...lines,
+							...(said.length > SAID ? [{ words: `and ${said.length - SAID} more` }] : []),
+							{
+								words: 'All that count',
+								href: `/publish/settings?list=effective&of=${encodeURIComponent(found.of)}${live ? '' : `&at=${at}`}`
+							}
+						]
 					}
 				]
-			}
-		]
+			: []
 	};
 }
 
