@@ -5,6 +5,7 @@ import { readGroup, readGroups, writeGroups, type NotedGroup } from './file';
 import { HOLDS, readValue, SUBJECT_KINDS, valueWords, wrongWith, writtenValue } from './kinds';
 import { byId, catalogueOf, readOwn, type OwnSetting } from './own';
 import { readReach, reachText } from './reach';
+import { momentWritten, partedAt } from './rows';
 
 const SETTINGS = byId(CATALOGUE);
 const GROUP: NotedGroup = {
@@ -161,6 +162,18 @@ groups:
 		const given = JSON.parse('{"id":"x","name":"x","values":{"__proto__":true,"constructor":1}}') as unknown;
 		expect(readGroup(SETTINGS, given)).toMatchObject({ problems: [{ path: ['values', '__proto__'] }, {}] });
 	});
+});
+
+test('who is asked for may have an @ in their login; a moment needs its zone', () => {
+	expect(partedAt('person/anna@firm.example@pool/desks')).toEqual({
+		what: 'person/anna@firm.example',
+		on: 'pool/desks'
+	});
+	expect(partedAt('person/anna@firm.example')).toEqual({ what: 'person/anna@firm.example', on: '' });
+	expect(partedAt('branch/ships')).toEqual({ what: 'branch/ships', on: '' });
+	expect(momentWritten('2026-11-17T14:05+05:30')).toBe(Date.UTC(2026, 10, 17, 8, 35));
+	for (const text of ['2026-11-17T14:05', '2026-11-17 14:05', '2026-99-17T14:05Z', 'soon', ''])
+		expect(momentWritten(text), text).toBe(null);
 });
 
 test('reaches are read as they are written', () => {

@@ -2,6 +2,7 @@ import * as v from 'valibot';
 import { writeGroups } from '$lib/core/settings/file';
 import { SUBJECT_KINDS } from '$lib/core/settings/kinds';
 import { byId } from '$lib/core/settings/own';
+import { momentWritten } from '$lib/core/settings/rows';
 
 import { endpoint, type Endpoint } from '../calls/endpoint';
 import { read } from '../calls/need';
@@ -70,7 +71,7 @@ export const settingsEndpoints: readonly Endpoint[] = [
 			then: v.optional(
 				v.pipe(
 					v.string(),
-					v.check((t) => !Number.isNaN(Date.parse(t)), 'Write a moment such as 2026-11-17T14:05Z.'),
+					v.check((t) => momentWritten(t) !== null, 'Write a moment with its zone, such as 2026-11-17T14:05Z.'),
 					v.description('The moment at which the other is looked at; the same where nothing is said')
 				)
 			)
@@ -92,7 +93,7 @@ export const settingsEndpoints: readonly Endpoint[] = [
 		}),
 		handle({ ctx: { db }, query, look }) {
 			const at = asKnown(look());
-			const then = query.then === undefined ? at : Date.parse(query.then);
+			const then = query.then === undefined ? at : momentWritten(query.then)!;
 			return asked('with', () => comparedAt(db, { of: query.of, at }, { of: query.with ?? query.of, at: then }));
 		}
 	}),

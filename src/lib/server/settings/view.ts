@@ -10,7 +10,7 @@ import { writtenGroup } from '$lib/core/settings/file';
 import { valueWords, writtenValue } from '$lib/core/settings/kinds';
 import { byId } from '$lib/core/settings/own';
 import { reachText, underEndpoint, underMachine } from '$lib/core/settings/reach';
-import type { ComparedRow, EffectiveRow, SaidRow } from '$lib/core/settings/rows';
+import { momentWritten, partedAt, type ComparedRow, type EffectiveRow, type SaidRow } from '$lib/core/settings/rows';
 import { EVERYTHING, type Scope, type Term } from '$lib/core/scope/scope';
 import { all, type Db } from '../db';
 import { asOf } from '../db/intervals';
@@ -37,7 +37,7 @@ export class NoSubject extends Error {}
  * `person/anna@pool/desks` or `person/anna@machine/desk-01`. Throws NoSubject, with words, for what there is not.
  */
 export function subjectAt(db: Db, of: string, at: number): Known {
-	const [what = '', on] = of.split('@');
+	const { what, on } = partedAt(of);
 	const [kind, ...rest] = what.split('/');
 	const id = rest.join('/');
 	const none = (words: string) => new NoSubject(words);
@@ -72,7 +72,7 @@ export function subjectAt(db: Db, of: string, at: number): Known {
 		case 'person': {
 			const p = personFacts(db, id, at);
 			if (!p) throw none(`Nobody has the login ${id.slice(0, 60)}.`);
-			if (on === undefined) throw none('Say on what, such as person/anna@pool/desks.');
+			if (on === '') throw none('Say on what, such as person/anna@pool/desks.');
 			const [onKind, ...onRest] = on.split('/');
 			const where = onRest.join('/');
 			const m =
@@ -246,7 +246,7 @@ export function settingsView(db: Db, ask: SettingsAsk) {
 		}
 	};
 	const reached = ask.list === 'groups' ? reachedBy(db, at, ask.scope) : null;
-	const then = ask.then === '' ? at : momentOf(ask.then);
+	const then = ask.then === '' ? at : momentWritten(ask.then);
 	const edit = rows.find((g) => g.id === ask.edit);
 	return {
 		groups: rows.map((g) => ({
@@ -289,7 +289,7 @@ export function settingsView(db: Db, ask: SettingsAsk) {
 		compared:
 			ask.list === 'compare' && ask.of
 				? ((then === null
-						? { wrong: 'Write a moment such as 2026-11-17 14:05.' }
+						? { wrong: 'Write a moment with its zone, such as 2026-11-17T14:05Z.' }
 						: said(() => comparedAt(db, { of: ask.of, at }, { of: ask.with || ask.of, at: then }))) as
 						ReturnType<typeof comparedAt> | { wrong: string })
 				: null
@@ -308,11 +308,6 @@ function calledAt(db: Db, of: string, at: number): string | null {
 		return null;
 	}
 }
-
-const momentOf = (text: string): number | null => {
-	const at = /^\d{1,15}$/.test(text) ? Number(text) : Date.parse(text);
-	return Number.isSafeInteger(at) ? at : null;
-};
 
 /** What groups can be assigned to, but for single ones. */
 function reachesAt(db: Db, at: number): { id: string; name: string; sub: string }[] {

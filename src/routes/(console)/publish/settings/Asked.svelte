@@ -2,6 +2,7 @@
 	import { untrack } from 'svelte';
 	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
+	import { partedAt } from '$lib/core/settings/rows';
 	import PickField from '$lib/ui/forms/PickField.svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
 	import { findPeople, findSettled } from '$lib/ui/forms/finding';
@@ -17,7 +18,7 @@
 	}
 	let { reaches, asked, names, list }: Props = $props();
 	const parted = (of: string) => {
-		const [what = '', on = ''] = of.split('@');
+		const { what, on } = partedAt(of);
 		return what.startsWith('person/') ? { what: '', person: what.slice(7), on } : { what, person: '', on: '' };
 	};
 	const f = $state(untrack(() => ({ here: parted(asked.of), there: parted(asked.with), then: asked.then, wrong: '' })));
