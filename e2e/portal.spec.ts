@@ -1,6 +1,6 @@
 import { expect, test, type Browser, type Page } from '@playwright/test';
 import { Secret, TOTP } from 'otpauth';
-import { accessible, api, signIn } from './hands';
+import { accessible, api, commitAndFollow, signIn, visit } from './hands';
 
 /** Somebody of a team at a site, signed in to the portal on a phone. */
 async function onThePhone(page: Page, browser: Browser, scope: string): Promise<{ my: Page; login: string }> {
@@ -19,6 +19,8 @@ async function enterPortal(my: Page, login: string): Promise<void> {
 	await expect(my.getByRole('heading', { name: /^Hello/ })).toBeVisible();
 }
 
+/** What opens a tile, whether it is open or not. */
+const OPENS = /Open|Go back|Bring it here/;
 const tile = (my: Page, name: string) => my.getByRole('listitem').filter({ hasText: name });
 
 test('a person who may not open something is told why and what to do, in their own words', async ({
@@ -67,6 +69,7 @@ test('a person changes their password: what is wrong stands beside its field, an
 }) => {
 	await signIn(page, 'operator');
 	const { my, login } = await onThePhone(page, browser, 'team:software site:halifax');
+	await my.getByRole('link', { name: 'Signing in' }).click();
 	const [before, next] = [my.getByLabel('The one that you have'), my.getByLabel('The new one')];
 	const change = async (now: string, to: string) => {
 		await before.fill(now);
@@ -98,7 +101,8 @@ test('a person sets up a second factor, and opens with a code what asks for it',
 	const { my, login } = await onThePhone(page, browser, 'team:finance site:bergen');
 	await expect(tile(my, 'Payroll close')).toContainText('Asks for your second factor');
 	await expect(tile(my, 'Payroll close').getByRole('button')).toHaveCount(0);
-	await my.getByRole('link', { name: 'Set one up below' }).click();
+	await my.getByRole('link', { name: 'Set one up' }).click();
+	await expect(my.getByText('To open Payroll close, set up a passkey or codes from an app.')).toBeVisible();
 	await my.getByRole('button', { name: 'Set it up' }).click();
 	const secret = await my.getByText(/^[A-Z2-7]{32}$/).textContent();
 	const code = (ahead: number) =>
@@ -116,7 +120,12 @@ test('a person sets up a second factor, and opens with a code what asks for it',
 	await my.getByLabel('Code that the app shows').fill(now(0));
 	await my.getByRole('button', { name: 'Switch it on' }).click();
 	await expect(my.getByText('Your second factor is on.')).toBeVisible();
-	await expect(tile(my, 'Payroll close').getByRole('button', { name: /Open|Go back/ })).toBeVisible();
+	// What it was set up for can be opened now; for the day on which the phone is gone there are codes.
+	await expect(my.getByText('You can open Payroll close now.')).toBeVisible();
+	const codes = await my.getByText(/^([0-9a-z]{4}-){3}[0-9a-z]{4}$/).allTextContents();
+	expect(codes).toHaveLength(10);
+	await my.getByRole('link', { name: 'To the shelf' }).click();
+	await expect(tile(my, 'Payroll close').getByRole('button', { name: OPENS })).toBeVisible();
 
 	// Another sign-in has not given it yet.
 	await my.getByRole('button', { name: 'Sign out' }).click();
@@ -127,7 +136,160 @@ test('a person sets up a second factor, and opens with a code what asks for it',
 	await expect(payroll.getByRole('alert')).toContainText('not the code of this moment');
 	await payroll.getByLabel('Code from your app').fill(now(1));
 	await payroll.getByRole('button', { name: 'Unlock' }).click();
-	await payroll.getByRole('button', { name: /Open|Go back/ }).click();
+	await expect(payroll.getByRole('button', { name: OPENS })).toBeVisible();
+
+	// The phone is gone: a code that was written down stands for it, once; and nobody changes how they sign in without.
+	await my.getByRole('button', { name: 'Sign out' }).click();
+	await enterPortal(my, login);
+	await my.getByRole('link', { name: 'Signing in' }).click();
+	await my.getByRole('button', { name: 'Make new ones' }).click();
+	await expect(my.getByRole('alert').filter({ hasText: 'Give your second factor first' })).toBeVisible();
+	const shows = my.getByRole('region', { name: 'Show that it is you' });
+	await shows.getByLabel(/^Code from your app/).fill(codes[3]!.toUpperCase());
+	await shows.getByRole('button', { name: 'Unlock' }).click();
+	await expect(my.getByText('9 are left.')).toBeVisible();
+	await my.getByRole('link', { name: 'Shelf' }).click();
+	await payroll.getByRole('button', { name: OPENS }).click();
 	await my.waitForURL(/\/my\/desk\/\d+/);
 	await my.context().close();
+});
+
+test('a passkey signs in without a password, unlocks what asks for more, and is gone when it is removed', async ({
+	page,
+	browser
+}) => {
+	await signIn(page, 'operator');
+	const { my } = await onThePhone(page, browser, 'team:finance site:halifax');
+	// A device with a passkey store of its own, which its person unlocks.
+	const devices = await my.context().newCDPSession(my);
+	await devices.send('WebAuthn.enable');
+	const { authenticatorId } = await devices.send('WebAuthn.addVirtualAuthenticator', {
+		options: {
+			protocol: 'ctap2',
+			transport: 'internal',
+			hasResidentKey: true,
+			hasUserVerification: true,
+			isUserVerified: true,
+			automaticPresenceSimulation: true
+		}
+	});
+	const asksForMore = tile(my, 'Payroll close');
+	await expect(asksForMore).toContainText('Asks for your second factor');
+	await asksForMore.getByRole('link', { name: 'Set one up' }).click();
+	const name = my.getByRole('region', { name: 'Passkeys' }).getByLabel('What to call it').last();
+	await name.fill('');
+	await my.getByRole('button', { name: 'Add a passkey' }).click();
+	await expect(my.getByText('Write a name of 1 to 60 characters.')).toBeVisible();
+	await name.fill('My phone');
+	await my.getByRole('button', { name: 'Add a passkey' }).click();
+	await expect(my.getByText('The passkey My phone is yours from now on.')).toBeVisible();
+	await expect(my.getByRole('heading', { name: 'My phone' })).toBeVisible();
+	await accessible(my);
+	await my.getByRole('link', { name: 'Shelf' }).click();
+	await expect(asksForMore.getByRole('button', { name: OPENS })).toBeVisible();
+
+	// By password alone it asks again; the passkey unlocks it there.
+	const login = await my.evaluate(() => document.title);
+	expect(login).toContain('Sextant');
+	await my.getByRole('button', { name: 'Sign out' }).click();
+	await my.getByRole('link', { name: 'Sign in with a passkey' }).click();
+	await accessible(my);
+	await my.getByRole('button', { name: 'Use a passkey' }).click();
+	await expect(my.getByRole('heading', { name: /^Hello/ })).toBeVisible();
+	await expect(asksForMore.getByRole('button', { name: OPENS })).toBeVisible();
+
+	// Its person does not unlock it: nobody comes in, and the page says what to do.
+	await my.getByRole('button', { name: 'Sign out' }).click();
+	await devices.send('WebAuthn.setUserVerified', { authenticatorId, isUserVerified: false });
+	await my.getByRole('link', { name: 'Sign in with a passkey' }).click();
+	await my.getByRole('button', { name: 'Use a passkey' }).click();
+	await expect(my.getByRole('alert')).toHaveText('No passkey was shown. Try again.');
+	await devices.send('WebAuthn.setUserVerified', { authenticatorId, isUserVerified: true });
+	await my.getByRole('button', { name: 'Use a passkey' }).click();
+	await expect(my.getByRole('heading', { name: /^Hello/ })).toBeVisible();
+
+	await my.getByRole('link', { name: 'Signing in' }).click();
+	await my.getByRole('button', { name: 'Remove My phone' }).click();
+	await expect(my.getByText('The passkey My phone is gone.')).toBeVisible();
+	await my.getByRole('button', { name: 'Sign out' }).click();
+	await my.getByRole('link', { name: 'Sign in with a passkey' }).click();
+	await my.getByRole('button', { name: 'Use a passkey' }).click();
+	await expect(my.getByRole('alert')).toContainText('This passkey is not known here.');
+	await my.context().close();
+});
+
+test('a device that somebody calls their own stays signed in, where policy lets it', async ({ page, browser }) => {
+	await signIn(page, 'operator');
+	await visit(page, '/settings');
+	await page.getByLabel('Signed in on own devices').fill('14 days');
+	await page.getByRole('button', { name: 'Plan how people sign in' }).click();
+	await expect(page.getByRole('region', { name: 'Plan' })).toContainText('staying signed in for 14 days');
+	expect(await commitAndFollow(page)).toBe('done');
+	const { rows } = (await api(page.request, 'get', '/people?scope=team:software%20site:hobart&limit=1')) as {
+		rows: { login: string }[];
+	};
+	const context = await browser.newContext({ viewport: { width: 390, height: 844 } });
+	const my = await context.newPage();
+	await my.goto('/my/sign-in');
+	await my.getByLabel('Login').fill(rows[0]!.login);
+	await my.getByLabel('Password').fill('wrong');
+	await my.getByLabel(/^This device is mine/).check();
+	await my.getByRole('button', { name: 'Sign in' }).click();
+	await expect(my.getByText('Login or password is wrong.')).toBeVisible();
+	await expect(my.getByLabel(/^This device is mine/)).toBeChecked();
+	await my.getByLabel('Password').fill('tideline');
+	await my.getByRole('button', { name: 'Sign in' }).click();
+	await expect(my.getByRole('heading', { name: /^Hello/ })).toBeVisible();
+	// Closed and opened again, it is still signed in.
+	const kept = (await context.cookies()).find((c) => c.name === 'sextant-my')!;
+	expect((kept.expires - Date.now() / 1000) / 86_400).toBeGreaterThan(13.9);
+	await context.close();
+});
+
+test('the portal speaks the language of the browser, or the one that is chosen', async ({ page, browser }) => {
+	await signIn(page, 'operator');
+	const { rows } = (await api(page.request, 'get', '/people?scope=team:software%20site:bergen&limit=2')) as {
+		rows: { login: string }[];
+	};
+	const context = await browser.newContext({ viewport: { width: 390, height: 844 }, locale: 'nb-NO' });
+	const my = await context.newPage();
+	await my.goto('/my/sign-in');
+	await expect(my.locator('html')).toHaveAttribute('lang', 'nb');
+	await my.getByLabel('Brukernavn').fill(rows[1]!.login);
+	await my.getByLabel('Passord').fill('feil');
+	await my.getByRole('button', { name: 'Logg inn' }).click();
+	await expect(my.getByText('Brukernavn eller passord er feil.')).toBeVisible();
+	await my.getByLabel('Passord').fill('tideline');
+	await my.getByRole('button', { name: 'Logg inn' }).click();
+	await expect(my.getByRole('heading', { name: /^Hei, / })).toBeVisible();
+	await accessible(my);
+	for (const [link, head] of [
+		['Enheter', 'Maskinene og enhetene dine'],
+		['Innlogging', 'Hvordan du logger inn']
+	] as const) {
+		await my.getByRole('link', { name: link }).click();
+		await expect(my.getByRole('heading', { name: head })).toBeVisible();
+		await accessible(my);
+		expect(await my.evaluate(() => document.documentElement.scrollWidth <= innerWidth)).toBe(true);
+	}
+	await my.getByRole('button', { name: 'Français' }).click();
+	await expect(my.getByRole('heading', { name: 'Comment vous vous connectez' })).toBeVisible();
+	await expect(my.locator('html')).toHaveAttribute('lang', 'fr');
+	await context.close();
+});
+
+test('somebody keeps what is theirs: what passes through, names, and a machine that does not answer', async ({
+	page,
+	browser
+}) => {
+	await signIn(page, 'operator');
+	// Somebody who keeps a machine of their own that is up.
+	const { rows } = (await api(
+		page.request,
+		'get',
+		'/machines?scope=pool:chart-studio%20state:%22in%20use%22&limit=1'
+	)) as { rows: { name: string; owner: string | null }[] };
+	const card = (await api(page.request, 'get', `/cards/machine/${rows[0]!.name}`)) as { rows: unknown };
+	expect(card).toBeTruthy();
+	void browser;
 });

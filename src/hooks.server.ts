@@ -1,3 +1,4 @@
+import { isLanguage, languageFor } from '$lib/core/portal/languages';
 import { PROBLEMS } from '$lib/core/why/problems';
 import { randomUUID } from 'node:crypto';
 import { logOf } from '$lib/server/log';
@@ -5,12 +6,13 @@ import { json, redirect, type Handle, type HandleServerError } from '@sveltejs/k
 import { callerOfSignIn, callerOfToken } from '$lib/server/identity/accounts';
 import { isStorage } from '$lib/server/db/storage';
 import { ThreadLost } from '$lib/server/providers/remote';
-import { bearerOf, COOKIES, isPortal } from '$lib/server/identity/presented';
+import { bearerOf, COOKIES, isPortal, LANGUAGE_COOKIE } from '$lib/server/identity/presented';
 import { isStream } from '$lib/server/calls/endpoint';
 import { mayAsk } from '$lib/server/calls/need';
 import { endpointFor } from '$lib/server/house/endpoints';
 import { mayRequest } from '$lib/server/house/routes';
 import { problem, problemResponse, roleTooSmall } from '$lib/server/api/problems';
+import { stillHere } from '$lib/server/portal';
 import { runtime } from '$lib/server/runtime';
 
 const log = logOf('pages');
@@ -27,7 +29,7 @@ const FULL = {
 const BODY = 1 << 19;
 
 export const handle: Handle = async ({ event, resolve }) => {
-	const { db, health } = runtime();
+	const { db, health, clock } = runtime();
 	const path = event.url.pathname;
 	const portal = isPortal(path);
 	const api = path.startsWith('/api/');
@@ -40,9 +42,19 @@ export const handle: Handle = async ({ event, resolve }) => {
 	// What a page asks for by itself (its data, the live stream) keeps nobody signed in: somebody has to be there.
 	const byItself = event.isDataRequest || path === '/live' || path.endsWith('/progress');
 	event.locals.caller =
-		bearer !== null ? callerOfToken(db, bearer) : cookie && !scim ? callerOfSignIn(db, cookie, !byItself) : null;
+		bearer !== null
+			? callerOfToken(db, bearer)
+			: cookie && !scim
+				? stillHere(db, callerOfSignIn(db, cookie, !byItself), clock.now())
+				: null;
 	event.locals.number = randomUUID().slice(0, 8);
 	event.locals.theme = event.cookies.get('theme') === 'night' ? 'night' : 'day';
+	const chosen = event.cookies.get(LANGUAGE_COOKIE);
+	event.locals.language = !portal
+		? 'en'
+		: isLanguage(chosen)
+			? chosen
+			: languageFor(event.request.headers.get('accept-language'));
 
 	// A cookie is sent along from any page: what changes something must come from our own.
 	if (event.request.method !== 'GET' && event.request.method !== 'HEAD' && bearer === null && !scim) {
@@ -95,7 +107,8 @@ export const handle: Handle = async ({ event, resolve }) => {
 	// Whoever has done something sees what it did.
 	if (event.request.method !== 'GET' && path !== '/here') runtime().clock.next?.();
 	const response = await resolve(event, {
-		transformPageChunk: ({ html }) => html.replace('%sextant.theme%', event.locals.theme)
+		transformPageChunk: ({ html }) =>
+			html.replace('%sextant.theme%', event.locals.theme).replace('%sextant.language%', event.locals.language)
 	});
 	if (event.request.method !== 'GET' && path !== '/here') runtime().clock.next?.();
 	return secure(response, event.url);

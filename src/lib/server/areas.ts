@@ -19,6 +19,7 @@ import { manifest as machines } from './machines';
 import { manifest as diagnosis } from './diagnosis';
 import { manifest as operators } from './operators';
 import { manifest as schedules } from './schedules';
+import { manifest as portal } from './portal';
 import { manifest as notes } from './notes';
 import { changeCard } from './changes/card';
 import { declareSteps } from './jobs/catalogue';
@@ -49,6 +50,7 @@ export const AREAS: readonly Manifest[] = [
 	schedules,
 	people,
 	settings,
+	portal,
 	notes
 ];
 

@@ -4,7 +4,7 @@ import { inRange } from '../network/addresses';
 import type { Explained, Fact } from '../why/explained';
 
 /** Devices and the clipboard that a session may pass through. */
-export const CHANNELS = ['clipboard', 'drives', 'printers', 'cameras', 'downloads'] as const;
+export const CHANNELS = ['clipboard', 'drives', 'printers', 'cameras', 'microphones', 'downloads'] as const;
 export type Channel = (typeof CHANNELS)[number];
 
 /** What has to hold for a grant to count. An absent condition always holds. */
@@ -84,13 +84,54 @@ export interface AccessRequest {
 	ends?: number;
 }
 
+/** What somebody at the door lacks: what they are told follows from it, in their own language. */
+export type Lack =
+	| { kind: 'grant' | 'managed' | 'factor' | 'network' | 'ended' | 'off' | 'hidden' }
+	/** It is theirs from a day on, as a date such as 2026-12-01. */
+	| { kind: 'from'; day: string }
+	/** They themselves begin on a day, ms UTC in a zone. */
+	| { kind: 'begins'; at: number; zone: string }
+	| { kind: 'hours'; hours: Hours }
+	/** Their teams may not start what it opens; in the words of its package, where it has any. */
+	| { kind: 'starters'; words: string | null };
+
 export interface Decision {
 	allowed: boolean;
 	/** The grant that lets them in, or the one that came closest. */
 	grant: string | null;
 	channels: Channel[];
+	/** What stands between them and it; null where nothing does. */
+	lack: Lack | null;
 	/** For the person at the door: what to do about a refusal. */
 	advice: string | null;
+}
+
+/** What to do about it, in English. Null where only the package could say. */
+export function adviceOn(lack: Lack): string | null {
+	switch (lack.kind) {
+		case 'grant':
+			return 'Ask the helpdesk to grant it to you.';
+		case 'begins':
+			return `It is yours from ${dayWords(lack.zone, lack.at)}.`;
+		case 'ended':
+			return 'Your account has ended. Ask whoever you reported to.';
+		case 'off':
+			return 'It is switched off for now. Try again later.';
+		case 'hidden':
+			return 'Ask the helpdesk to show it to your team.';
+		case 'starters':
+			return lack.words;
+		case 'from':
+			return `It is yours from ${isoWords(lack.day)}.`;
+		case 'hours':
+			return `Try again in its hours: ${hoursWords(lack.hours)}.`;
+		case 'managed':
+			return 'Use a device that your organisation manages.';
+		case 'factor':
+			return 'Sign in again with your second factor.';
+		case 'network':
+			return 'Connect from an office network or ship.';
+	}
 }
 
 /**
@@ -113,13 +154,13 @@ export function decideAccess(request: AccessRequest, grants: GrantRule[]): Expla
 			source: 'grants'
 		});
 		return {
-			value: { allowed: false, grant: null, channels: [], advice: 'Ask the helpdesk to grant it to you.' },
+			value: refused(null, { kind: 'grant' }),
 			facts
 		};
 	}
 	const channels = new Set<Channel>();
 	let winner: GrantRule | null = null;
-	let closest: { grant: GrantRule; failed: Fact[]; advice: string } | null = null;
+	let closest: { grant: GrantRule; failed: Fact[]; lack: Lack } | null = null;
 	for (const grant of reaching) {
 		const about = { kind: 'grant', id: grant.id, name: `grant to ${grant.to.name}` };
 		facts.push({
@@ -135,16 +176,30 @@ export function decideAccess(request: AccessRequest, grants: GrantRule[]): Expla
 			winner ??= grant;
 			grant.channels.forEach((c) => channels.add(c));
 		} else if (!closest || failed.length < closest.failed.length) {
-			closest = { grant, failed, advice: checked.advice! };
+			closest = { grant, failed, lack: checked.lack! };
 		}
 	}
 	return {
 		value: winner
-			? { allowed: true, grant: winner.id, channels: CHANNELS.filter((c) => channels.has(c)), advice: null }
-			: { allowed: false, grant: closest!.grant.id, channels: [], advice: closest!.advice },
+			? {
+					allowed: true,
+					grant: winner.id,
+					channels: CHANNELS.filter((c) => channels.has(c)),
+					lack: null,
+					advice: null
+				}
+			: refused(closest!.grant.id, closest!.lack),
 		facts
 	};
 }
+
+const refused = (grant: string | null, lack: Lack): Decision => ({
+	allowed: false,
+	grant,
+	channels: [],
+	lack,
+	advice: adviceOn(lack)
+});
 
 /**
  * May this person open a publication? Its own door comes before its grants: what is off, what they do not see, and what their
@@ -152,48 +207,46 @@ export function decideAccess(request: AccessRequest, grants: GrantRule[]): Expla
  */
 export function decideOpening(request: AccessRequest, door: Door, grants: GrantRule[]): Explained<Decision> {
 	const decision = decideAccess(request, grants);
-	const shut: { words: string; source: string; advice: string | null }[] = [];
-	if (request.begins !== undefined && request.at < request.begins) {
-		const day = dayWords(request.zone, request.begins);
-		shut.push({ words: `they begin only on ${day}`, source: 'directory', advice: `It is yours from ${day}.` });
-	}
+	const shut: { words: string; source: string; lack: Lack }[] = [];
+	if (request.begins !== undefined && request.at < request.begins)
+		shut.push({
+			words: `they begin only on ${dayWords(request.zone, request.begins)}`,
+			source: 'directory',
+			lack: { kind: 'begins', at: request.begins, zone: request.zone }
+		});
 	if (request.ends !== undefined && request.at >= request.ends)
 		shut.push({
 			words: `they ended on ${dayWords(request.zone, request.ends - 1)}`,
 			source: 'directory',
-			advice: 'Your account has ended. Ask whoever you reported to.'
+			lack: { kind: 'ended' }
 		});
-	if (door.off)
-		shut.push({
-			words: 'it is switched off',
-			source: 'publication',
-			advice: 'It is switched off for now. Try again later.'
-		});
+	if (door.off) shut.push({ words: 'it is switched off', source: 'publication', lack: { kind: 'off' } });
 	if (!sees(door, request.teams))
 		shut.push({
 			words: `it is shown to ${namesOf(door.visible!)} alone`,
 			source: 'publication',
-			advice: 'Ask the helpdesk to show it to your team.'
+			lack: { kind: 'hidden' }
 		});
 	if (!mayStart(door, request.teams))
 		shut.push({
 			words: `its package is for ${namesOf(door.starters!)} alone`,
 			source: 'package',
-			advice: door.refusal ?? null
+			lack: { kind: 'starters', words: door.refusal ?? null }
 		});
 	if (shut.length === 0) return decision;
+	const { lack } = shut[0]!;
 	return {
-		value: { ...decision.value, allowed: false, channels: [], advice: shut[0]!.advice ?? decision.value.advice },
+		value: { ...refused(decision.value.grant, lack), advice: adviceOn(lack) ?? decision.value.advice },
 		facts: [...decision.facts, ...shut.map(({ words, source }): Fact => ({ words, side: 'against', source }))]
 	};
 }
 
-function checkConditions(request: AccessRequest, conditions: Conditions): { facts: Fact[]; advice: string | null } {
+function checkConditions(request: AccessRequest, conditions: Conditions): { facts: Fact[]; lack: Lack | null } {
 	const facts: Fact[] = [];
-	let advice: string | null = null;
-	const judge = (holds: boolean, yes: string, no: string, ifNot: string, source: string) => {
+	let lack: Lack | null = null;
+	const judge = (holds: boolean, yes: string, no: string, ifNot: Lack, source: string) => {
 		facts.push({ words: holds ? yes : no, side: holds ? 'for' : 'against', source });
-		if (!holds) advice ??= ifNot;
+		if (!holds) lack ??= ifNot;
 	};
 	if (conditions.from !== undefined || conditions.to !== undefined) {
 		const from = isoWords(conditions.from ?? '');
@@ -201,7 +254,7 @@ function checkConditions(request: AccessRequest, conditions: Conditions): { fact
 			inDates(conditions, request.zone, request.on ?? request.at) === 'in',
 			conditions.to === undefined ? `it has counted since ${from}` : `it counts to ${isoWords(conditions.to)}`,
 			`it begins only on ${from}`,
-			`It is yours from ${from}.`,
+			{ kind: 'from', day: conditions.from ?? '' },
 			'grant'
 		);
 	}
@@ -212,7 +265,7 @@ function checkConditions(request: AccessRequest, conditions: Conditions): { fact
 			inHours(conditions.hours, request.zone, request.at),
 			`${clock} lies in its hours, ${words}`,
 			`${clock} lies outside its hours, ${words}`,
-			`Try again in its hours: ${words}.`,
+			{ kind: 'hours', hours: conditions.hours },
 			'clock of their site'
 		);
 	}
@@ -221,7 +274,7 @@ function checkConditions(request: AccessRequest, conditions: Conditions): { fact
 			request.managedEndpoint,
 			'the endpoint is managed',
 			'the endpoint is not a managed one',
-			'Use a device that your organisation manages.',
+			{ kind: 'managed' },
 			'endpoint'
 		);
 	}
@@ -230,7 +283,7 @@ function checkConditions(request: AccessRequest, conditions: Conditions): { fact
 			request.secondFactor,
 			'a second factor was given',
 			'no second factor was given',
-			'Sign in again with your second factor.',
+			{ kind: 'factor' },
 			'sign-in'
 		);
 	}
@@ -240,12 +293,12 @@ function checkConditions(request: AccessRequest, conditions: Conditions): { fact
 			range !== undefined,
 			`${request.address} lies in ${range}`,
 			`${request.address} lies in none of ${conditions.networks.join(', ')}`,
-			'Connect from an office network or ship.',
+			{ kind: 'network' },
 			'gateway'
 		);
 	}
 	if (facts.length === 0) facts.push({ words: 'it has no conditions', side: 'for', source: 'grants' });
-	return { facts, advice };
+	return { facts, lack };
 }
 
 /** A grant's conditions as one clause: `Mon–Fri 07:00–19:00, managed endpoint`. */

@@ -161,6 +161,22 @@ export function everybody(db: Db, at: number): readonly DirectoryPerson[] {
 	return people;
 }
 
+/**
+ * The login of whoever signs in by what they typed: a login, or the mail address of one person alone who has begun or will. Null where
+ * it is nobody's, or more than one person's.
+ */
+export function loginTyped(db: Db, typed: string, at: number): string | null {
+	if (one(db, 'SELECT 1 FROM people WHERE login = ?', [typed])) return typed;
+	if (!typed.includes('@')) return null;
+	const found = all<{ login: string }>(
+		db,
+		`SELECT p.login FROM person_facts f JOIN people p ON p.id = f.person_id
+		 WHERE f.mail = @typed COLLATE NOCASE AND ${asOf('person_facts f')} AND f.ends > @at LIMIT 2`,
+		{ typed, at }
+	);
+	return found.length === 1 ? found[0]!.login : null;
+}
+
 /** Somebody as they are spoken of: their name, their home team's, and the time zone of their site; undefined where there is nobody. */
 export function personWords(
 	db: Db,

@@ -1,4 +1,4 @@
-export { type DirectoryPerson, everybody, personCalled, personWords, saidBy } from './everybody';
+export { type DirectoryPerson, everybody, loginTyped, personCalled, personWords, saidBy } from './everybody';
 export {
 	countPeople,
 	endTeam,

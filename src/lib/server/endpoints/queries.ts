@@ -106,6 +106,10 @@ export const endpointById = (db: Db, id: number, at: number): EndpointRow | null
 export const endpointOf = (db: Db, person: number, at: number): EndpointRow | null =>
 	one<EndpointRow>(db, `${ROWS} WHERE f.person_id = @person ORDER BY st.since DESC LIMIT 1`, { person, at }) ?? null;
 
+/** The devices that somebody is on at a moment, or was on last: those that are awake first. */
+export const devicesOf = (db: Db, person: number, at: number): EndpointRow[] =>
+	all(db, `${ROWS} WHERE f.person_id = @person ORDER BY st.state, st.since DESC, e.id LIMIT 20`, { person, at });
+
 /** Teams of somebody with those above at a moment, by their number: what rules ask of a device's person. */
 export function teamsOf(db: Db, at: number): (person: number | null) => readonly string[] {
 	const above = teamsAbove(db);
@@ -164,6 +168,9 @@ export const isKeptOut = (e: Pick<EndpointRow, 'branch' | 'by'>): boolean => e.b
 /** Whether it waits for somebody to let it in; what somebody has shut out does not. */
 export const waits = (e: Pick<EndpointRow, 'branch' | 'by'>): boolean =>
 	e.branch === null && (e.by === null || e.by === SEXTANT);
+
+/** Whether somebody has shut it out: it is let in by no rule, and nobody in by it. */
+export const isShutOut = (e: Pick<EndpointRow, 'branch' | 'by'>): boolean => e.branch === null && !waits(e);
 
 /** Who can wake devices at a moment, or why nobody can. */
 export const wakersAt = (db: Db, at: number) =>

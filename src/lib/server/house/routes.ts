@@ -44,6 +44,11 @@ export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'PUT' | 'PAT
 	'/(console)/settings': { GET: read('estate'), POST: read('estate') },
 	'/(portal)/my': { GET: 'open', POST: commit('portal') },
 	'/(portal)/my/sign-in': { GET: 'open', POST: 'open' },
+	'/(portal)/my/sign-in/passkey': { GET: 'open', POST: 'open' },
+	'/(portal)/my/language': { POST: 'open' },
+	'/(portal)/my/passkey': { GET: commit('portal') },
+	'/(portal)/my/account': { GET: commit('portal'), POST: commit('portal') },
+	'/(portal)/my/devices': { GET: commit('portal'), POST: commit('portal') },
 	// Whom the link lets in is said by what stands in it.
 	'/(portal)/my/welcome/[token]': { GET: 'open', POST: 'open' },
 	'/(portal)/my/desk/[connection]': { GET: commit('portal'), POST: commit('portal') },

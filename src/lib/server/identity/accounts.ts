@@ -12,10 +12,13 @@ import type { Vault } from '../vault';
 import { throttleOf, type TooMany } from './attempts';
 import type { Caller } from './caller';
 import { useCode, type FactorStore } from './factor';
+import { signInPolicy } from './portal';
 
 /** A sign-in ends after this long without use, and after this long in any case. Wall-clock time. */
 const IDLE_END = 8 * HOUR;
 const ABSOLUTE_END = 5 * DAY;
+/** On a device of somebody's own a second factor counts for so long from when it was given. */
+const FACTOR_COUNTS = 12 * HOUR;
 
 /** A hash that no password has, made once. */
 let nobodys: Promise<string> | null = null;
@@ -232,16 +235,26 @@ export function noteOwn(ctx: Pick<Context, 'db' | 'clock'>, caller: Caller, kind
 	});
 }
 
-/** Notes a sign-in of a person whose password the directory has confirmed. */
-export function signInPerson(db: Db, personId: number, factor: boolean): string {
-	return beginSignIn(db, { person: personId }, factor);
+/**
+ * Notes a sign-in of a person whose password the directory has confirmed, or who has shown a passkey.
+ * @param own whether it is on a device that they call their own, and may
+ */
+export function signInPerson(db: Db, personId: number, factor: boolean, own = false): string {
+	return beginSignIn(db, { person: personId }, factor, own);
 }
 
 /** The second factor was given after the sign-in: it counts from here on. */
 export const raiseSignIn = (db: Db, key: string): void =>
-	void run(db, 'UPDATE sign_ins SET factor = 1 WHERE token = ?', [key]);
+	void run(db, 'UPDATE sign_ins SET factor = 1, factor_at = ? WHERE token = ?', [Date.now(), key]);
 
-function beginSignIn(db: Db, who: { operator?: number; person?: number }, factor: boolean): string {
+/** In how many places somebody is signed in to the portal beside this one. */
+export const signedInElsewhere = (db: Db, caller: Caller): number =>
+	one<{ n: number }>(db, 'SELECT count(*) AS n FROM sign_ins WHERE person_id = ? AND token <> ?', [
+		caller.id,
+		caller.signIn ?? ''
+	])!.n;
+
+function beginSignIn(db: Db, who: { operator?: number; person?: number }, factor: boolean, own = false): string {
 	const token = randomBytes(32).toString('base64url');
 	const now = Date.now();
 	insertRow(db, 'sign_ins', {
@@ -249,11 +262,22 @@ function beginSignIn(db: Db, who: { operator?: number; person?: number }, factor
 		operator_id: who.operator ?? null,
 		person_id: who.person ?? null,
 		factor: factor ? 1 : 0,
+		factor_at: factor ? now : null,
+		own: own ? 1 : 0,
 		began: now,
 		seen: now
 	});
-	run(db, 'DELETE FROM sign_ins WHERE seen < ? OR began < ?', [now - IDLE_END, now - ABSOLUTE_END]);
+	for (const kept of [0, 1]) {
+		const { idle, most } = lastsFor(db, kept === 1);
+		run(db, 'DELETE FROM sign_ins WHERE own = ? AND (seen < ? OR began < ?)', [kept, now - idle, now - most]);
+	}
 	return token;
+}
+
+/** How long a sign-in lasts without use, and at most: longer on a device of somebody's own, for as long as that is let. Wall-clock ms. */
+function lastsFor(db: Db, own: boolean): { idle: number; most: number } {
+	const days = own ? signInPolicy(db).ownDays * DAY : 0;
+	return days > 0 ? { idle: days, most: Math.max(days, ABSOLUTE_END) } : { idle: IDLE_END, most: ABSOLUTE_END };
 }
 
 /** Whether a sign-in is still in force, by its own key: for what stays open beyond a request. */
@@ -276,10 +300,16 @@ function callerByKey(db: Db, key: string): Caller | null {
 		operator_id: number | null;
 		person_id: number | null;
 		factor: number;
+		factor_at: number | null;
+		own: number;
 		began: number;
 		seen: number;
 	}>(db, 'SELECT * FROM sign_ins WHERE token = ?', [key]);
-	if (!row || now - row.seen > IDLE_END || now - row.began > ABSOLUTE_END) return null;
+	if (!row) return null;
+	const { idle, most } = lastsFor(db, row.own === 1);
+	if (now - row.seen > idle || now - row.began > most) return null;
+	// A device that stays signed in for weeks has not shown for weeks who holds it.
+	const factor = row.factor === 1 && (row.own === 0 || now - (row.factor_at ?? row.began) < FACTOR_COUNTS);
 	if (row.operator_id !== null) {
 		const o = one<{ id: number; name: string; login: string; role: Role }>(
 			db,
@@ -293,7 +323,7 @@ function callerByKey(db: Db, key: string): Caller | null {
 					name: o.name,
 					login: o.login,
 					role: o.role,
-					factor: row.factor === 1,
+					factor,
 					signIn: key
 				}
 			: null;
@@ -301,9 +331,7 @@ function callerByKey(db: Db, key: string): Caller | null {
 	const p = one<{ id: number; name: string; login: string }>(db, 'SELECT id, name, login FROM people WHERE id = ?', [
 		row.person_id
 	]);
-	return p
-		? { kind: 'person', id: p.id, name: p.name, login: p.login, role: 'person', factor: row.factor === 1, signIn: key }
-		: null;
+	return p ? { kind: 'person', id: p.id, name: p.name, login: p.login, role: 'person', factor, signIn: key } : null;
 }
 
 /** A full disk keeps nobody out who is in. */

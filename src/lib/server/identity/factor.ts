@@ -3,6 +3,8 @@ import { one, run, type Db } from '../db';
 import type { Vault } from '../vault';
 import { throttleOf } from './attempts';
 import type { Caller } from './caller';
+import { countPasskeys } from './passkeys';
+import { looksLikeRecovery, useRecoveryCode } from './recovery';
 
 /** Whose second factor: an operator's, or a person's for the portal. Tokens have none: see `factorOwner`. */
 export interface FactorOwner {
@@ -69,15 +71,25 @@ export function sealFactors(store: FactorStore): void {
 	}
 }
 
-/** Whether the second factor is switched on. */
-export const hasFactor = (db: Db, who: FactorOwner): boolean => rowOf(db, who)?.factor_on === 1;
+/** Whether an app gives codes for somebody. */
+export const hasApp = (db: Db, who: FactorOwner): boolean => rowOf(db, who)?.factor_on === 1;
+
+/** Whether somebody has a second factor: an app that gives codes, or, for the portal, a passkey. */
+export const hasFactor = (db: Db, who: FactorOwner): boolean =>
+	hasApp(db, who) || (who.kind === 'person' && countPasskeys(db, who.id) > 0);
+
+/** Takes away everything by which somebody shows who they are beside their password; within a transaction. */
+export function forgetFactors(db: Db, person: number): void {
+	for (const table of ['person_factors', 'passkeys', 'recovery_codes'])
+		run(db, `DELETE FROM ${table} WHERE person_id = ?`, [person]);
+}
 
 /** A new secret, not in force until a code of it was given. One that is in force stays. */
 export function beginFactor(store: FactorStore, who: FactorOwner, login: string): { secret: string; uri: string } {
 	const { db } = store;
 	if (who.kind === 'person') run(db, 'INSERT OR IGNORE INTO person_factors(person_id) VALUES (?)', [who.id]);
 	const secret = new Secret({ size: 20 });
-	if (!hasFactor(db, who))
+	if (!hasApp(db, who))
 		write(db, who, {
 			factor_secret: SEALED + store.vault.seal(secret.base32, about(who)),
 			factor_on: 0,
@@ -97,13 +109,18 @@ export function confirmFactor(store: FactorStore, who: FactorOwner, code: string
 }
 
 /**
- * Takes a code, which counts once: one that was seen over a shoulder is of no use. Each is counted before it is looked at, and after
+ * Takes a code, of the app or a person's recovery code, which counts once: one that was seen over a shoulder is of no use. Each is counted before it is looked at, and after
  * too many none is taken for a while.
  */
 export function useCode(store: FactorStore, who: FactorOwner, code: string): 'right' | 'wrong' | 'too many' {
 	const { db } = store;
 	const guess = throttleOf(db).begin({ account: `factor/${who.kind}/${who.id}`, address: null });
 	if ('outcome' in guess) return 'too many';
+	if (who.kind === 'person' && looksLikeRecovery(code)) {
+		if (!useRecoveryCode(db, who.id, code, Date.now())) return 'wrong';
+		guess.right();
+		return 'right';
+	}
 	const row = rowOf(db, who);
 	const step = row?.factor_on ? codeStep(open(store, who, row.factor_secret), code) : null;
 	if (step === null || step <= row!.factor_last) return 'wrong';
@@ -130,6 +147,9 @@ export const CODE_PROBLEM = {
 	wrong: 'This is not the code of this moment, or it was used already.',
 	'too many': 'Too many wrong codes. Wait a few minutes, then try again.'
 } as const;
+
+/** The same, as the portal says it in its languages. */
+export const CODE_SAID = { wrong: 'problem.code', 'too many': 'problem.codes' } as const;
 
 /** The time step of a code that is right now, one step early or late allowed (RFC 6238 §5.2); null when wrong. */
 function codeStep(secret: string | null, code: string): number | null {

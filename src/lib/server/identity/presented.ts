@@ -5,6 +5,9 @@ import type { Caller } from './caller';
 /** The cookies of a sign-in, of the console and of the portal. */
 export const COOKIES = { console: 'sextant', portal: 'sextant-my' } as const;
 
+/** The language that somebody has chosen for the portal in this browser. */
+export const LANGUAGE_COOKIE = 'sextant-language';
+
 export const isPortal = (path: string): boolean => path === '/my' || path.startsWith('/my/');
 
 /** The token of an `Authorization` header; null where it is none, or of another kind. */

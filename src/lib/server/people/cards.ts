@@ -7,6 +7,7 @@ import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { asOf } from '../db/intervals';
 import { all, type Db } from '../db';
+import { hasFactor } from '../identity/factor';
 import type { Then } from '../things/catalogue';
 import { grantsAt } from '../publications';
 import { connectionsOf } from '../watch';
@@ -103,7 +104,10 @@ export function personCard({ db }: Context, login: string, { at, live }: Then): 
 						{ words: 'Sign out', kind: 'session.sign-out', input: { sessions: open.map((s) => s.id) } }
 					]
 				: []),
-			...(handover ? [{ words: 'Take them back', kind: 'people.return', input: { person: login } }] : [])
+			...(handover ? [{ words: 'Take them back', kind: 'people.return', input: { person: login } }] : []),
+			...(live && hasFactor(db, { kind: 'person', id: p.id })
+				? [{ words: 'Forget their second factor', kind: 'portal.forget-factor', input: { person: login } }]
+				: [])
 		],
 		sections: [
 			...(p.moves.length || (p.begins > at && p.begins > 0) || (p.ends > at && p.ends < FOREVER)

@@ -10,22 +10,26 @@ import { fitFor } from './fitting';
 import { handoverOf } from './handovers';
 import { keptPools } from './kept';
 
+const said = (db: Db, column: 'pattern' | 'employment', at: number): string[] =>
+	all<{ id: string }>(
+		db,
+		`SELECT f.${column} AS id FROM person_facts f WHERE ${asOf('person_facts f')} GROUP BY 1 ORDER BY count(*) DESC, 1 LIMIT 100`,
+		{ at }
+	).map((r) => r.id);
+
+/** Kinds of employment that there are, most often first. */
+export const employmentsOf = (db: Db, at: number): string[] => said(db, 'employment', at);
+
 /** What a form for a person offers: what there is, and what is said of others, most often first. */
 export function formChoices(db: Db, at: number) {
-	const said = (column: 'pattern' | 'employment') =>
-		all<{ id: string }>(
-			db,
-			`SELECT f.${column} AS id FROM person_facts f WHERE ${asOf('person_facts f')} GROUP BY 1 ORDER BY count(*) DESC, 1 LIMIT 100`,
-			{ at }
-		).map((r) => r.id);
 	return {
 		sites: all<{ id: string; name: string; zone: string }>(
 			db,
 			'SELECT id, name, time_zone AS zone FROM sites ORDER BY position, name'
 		),
 		teams: teamsByName(db),
-		patterns: said('pattern'),
-		employments: said('employment')
+		patterns: said(db, 'pattern', at),
+		employments: employmentsOf(db, at)
 	};
 }
 

@@ -4,6 +4,7 @@ import { sleep } from '../context';
 import { all, one, run, type Db } from '../db';
 import { changeAt, closeAllAt, closeAt, putAt } from '../db/intervals';
 import { recordOf, writePerson } from '../directory';
+import { forgetFactors } from '../identity/factor';
 import { endInvitations } from '../identity/invitations';
 import { stepHandler } from '../jobs/step';
 import { StepFailed } from '../providers';
@@ -74,7 +75,7 @@ export const leaveSteps = {
 			return {
 				write: (db) => {
 					run(db, 'DELETE FROM sign_ins WHERE person_id = ?', [input.person]);
-					run(db, 'DELETE FROM person_factors WHERE person_id = ?', [input.person]);
+					forgetFactors(db, input.person);
 					endInvitations(db, input.person, ctx.clock.now());
 				}
 			};

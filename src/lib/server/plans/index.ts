@@ -352,13 +352,13 @@ function inputWords(issue: v.BaseIssue<unknown>): string {
 
 async function compute(ctx: Context, kind: string, input: unknown): Promise<Draft> {
 	const draft = await planKindOf(kind)!.draft(ctx, input);
-	const busy = jobsOn(ctx, draft.objects);
+	const busy = workingOn(ctx, draft.objects);
 	draft.blocks.push(...busy);
 	return draft;
 }
 
-/** Jobs that work right now on what a plan would touch: it has to wait for them. */
-function jobsOn(ctx: Context, objects: string[]): Fact[] {
+/** Jobs that work right now on what a plan would touch, as objects such as `machine/desk-001`: it has to wait for them. */
+export function workingOn(ctx: Context, objects: string[]): Fact[] {
 	const wanted = new Set(objects);
 	const running = all<{ id: number; title: string; touches: string }>(
 		ctx.db,

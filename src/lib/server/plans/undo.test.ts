@@ -10,7 +10,8 @@ import { verifyData } from '../verify';
 import { beginJoining } from '../joining/joinings';
 import { packageAt } from '../packages';
 import { directoryPercent, personNumber, recordOf, writePerson } from '../directory';
-import { addressOfPortal, SERVED_AT } from '../identity/portal';
+import { addressOfPortal, SERVED_AT, signInPolicy } from '../identity/portal';
+import { ownChannels, ownMachines } from '../portal';
 import { CALLED_AT } from '../network';
 import { keepFile } from '../people/files';
 import { decided } from '../testing/decided';
@@ -339,6 +340,23 @@ const CASES: Record<string, Case[]> = {
 		}
 	],
 	'portal.address': [{ input: { address: 'https://desk.testbay.example' }, beside: (h) => addressOfPortal(h.db) }],
+	'portal.sign-in': [
+		{ input: { passkeys: false, ownDays: 14, ownFor: ['employee'] }, beside: (h) => signInPolicy(h.db) }
+	],
+	'own.channels': [
+		{
+			first: async (h) => void (await h.carryOut('own.channels', { person: 'anna', pass: { drives: false } })),
+			input: { person: 'anna', pass: { drives: true, clipboard: false } },
+			beside: (h) => ownChannels(h.db, recordOf(h.db, 'anna', h.lab.now)!.id)
+		}
+	],
+	'own.rename': [
+		{
+			first: async (h) => void (await h.carryOut('machine.give', { machine: 'own-01', person: 'anna' })),
+			input: { person: 'anna', kind: 'machine', thing: 'own-01', name: 'Drawing board' },
+			beside: (h) => ownMachines(h.ctx, recordOf(h.db, 'anna', h.lab.now)!.id).map((m) => m.name)
+		}
+	],
 	'pool.keep-for': [
 		{ input: { pool: 'own', team: 'visitors', publication: 'desk' } },
 		{

@@ -4,18 +4,24 @@ import { all, one, type Db } from '../db';
 /** What somebody has open, and how long opening takes: what their own page says beside the shelf. */
 
 /** Sessions that a person has open, with the publication that each was opened by. */
-export const sessionsOf = (db: Db, person: number): { publication: string; machine: string; state: string }[] =>
+export const sessionsOf = (
+	db: Db,
+	person: number
+): { id: number; publication: string; machine: string; state: string; since: number }[] =>
 	all(
 		db,
-		`SELECT s.publication_id AS publication, m.name AS machine, ss.state FROM sessions s JOIN machines m ON m.id = s.machine_id JOIN session_states ss ON ss.session_id = s.id AND ss.until = ${FOREVER} WHERE s.person_id = ? AND s.until = ${FOREVER}`,
+		`SELECT s.id, s.publication_id AS publication, m.name AS machine, ss.state, s.since FROM sessions s JOIN machines m ON m.id = s.machine_id JOIN session_states ss ON ss.session_id = s.id AND ss.until = ${FOREVER} WHERE s.person_id = ? AND s.until = ${FOREVER}`,
 		[person]
 	);
 
 /** Apps that a person has open. */
-export const appsOf = (db: Db, person: number): { package: string; target: string; machine: string }[] =>
+export const appsOf = (
+	db: Db,
+	person: number
+): { session: number; package: string; target: string; machine: string }[] =>
 	all(
 		db,
-		`SELECT r.package, r.target, m.name AS machine FROM app_runs r JOIN machines m ON m.id = r.machine_id WHERE r.person_id = ? AND r.until = ${FOREVER}`,
+		`SELECT r.session_id AS session, r.package, r.target, m.name AS machine FROM app_runs r JOIN machines m ON m.id = r.machine_id WHERE r.person_id = ? AND r.until = ${FOREVER}`,
 		[person]
 	);
 

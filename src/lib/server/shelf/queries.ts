@@ -1,4 +1,4 @@
-import { decideOpening, inDates, sees } from '$lib/core/access/decide';
+import { decideOpening, inDates, sees, type Lack } from '$lib/core/access/decide';
 import type { Fact } from '$lib/core/why/explained';
 import { narrow, type Scope, type Term } from '$lib/core/scope/scope';
 import { asRule, requestOfPerson } from '../access';
@@ -24,12 +24,14 @@ export interface ShelfItem {
 	/** Whether it can be opened right now; a second factor is as it was given. */
 	allowed: boolean;
 	off: boolean;
+	/** What stands between them and it, for saying so in their language. */
+	lack: Lack | null;
 	advice: string | null;
 	/** The grant that it stands there by, or nothing. */
 	by: string | null;
 	why: Fact[];
 	/** It came to the shelf, or changed its version, within the last week; ms UTC. */
-	news: { at: number; words: string } | null;
+	news: { at: number; words: string; version: string | null } | null;
 	/** Personal machines that the person may have. */
 	machines: number;
 }
@@ -82,6 +84,7 @@ export function shelfOf(db: Db, login: string, at: number, secondFactor: boolean
 				standing,
 				allowed: decision.value.allowed,
 				off: p.off,
+				lack: decision.value.lack,
 				advice: decision.value.advice,
 				by: reaching[0]?.toName ?? null,
 				why: decision.facts,
@@ -98,7 +101,7 @@ function newsOf(db: Db, p: PublicationRow, reaching: GrantRow[], at: number): Sh
 		one<{ value: string }>(db, `SELECT value FROM settings WHERE key = 'history began'`)?.value ?? 0
 	);
 	const given = Math.min(...reaching.map((g) => firstOf(db, g.id)));
-	if (given > began && at - given < NEW_FOR) return { at: given, words: 'new on your shelf' };
+	if (given > began && at - given < NEW_FOR) return { at: given, words: 'new on your shelf', version: null };
 	if (!p.app) return null;
 	const changed = one<{ since: number; version: string }>(
 		db,
@@ -106,7 +109,7 @@ function newsOf(db: Db, p: PublicationRow, reaching: GrantRow[], at: number): Sh
 		 AND EXISTS (SELECT 1 FROM deliveries b WHERE b.pool_id = d.pool_id AND b.package = d.package AND b.until = d.since AND b.version <> d.version)`,
 		{ 1: p.app.package, 2: at, 3: at - NEW_FOR }
 	);
-	return changed?.since ? { at: changed.since, words: `now ${changed.version}` } : null;
+	return changed?.since ? { at: changed.since, words: `now ${changed.version}`, version: changed.version } : null;
 }
 
 const firstOf = (db: Db, grant: number): number =>

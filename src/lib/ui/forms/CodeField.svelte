@@ -1,10 +1,22 @@
 <script lang="ts">
 	import TextField from './TextField.svelte';
 
-	/** The six digits of a second factor. */
-	let { label, problem }: { label: string; problem?: string | undefined } = $props();
+	/** The six digits of a second factor; `letters`: or a recovery code, which has some. */
+	interface Props {
+		label: string;
+		problem?: string | undefined;
+		letters?: boolean;
+	}
+	let { label, problem, letters = false }: Props = $props();
 </script>
 
-<div class="w-[190px]">
-	<TextField {label} {problem} name="code" inputmode="numeric" autocomplete="one-time-code" />
+<div class={letters ? 'w-[230px]' : 'w-[190px]'}>
+	<TextField
+		{label}
+		{problem}
+		name="code"
+		inputmode={letters ? 'text' : 'numeric'}
+		autocapitalize="none"
+		autocomplete="one-time-code"
+	/>
 </div>

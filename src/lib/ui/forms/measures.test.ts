@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
-import { DELAY, MONEY, SHARE, SIZE, SPAN, SPEED, type Measure } from './measures';
+import { DAYS, DELAY, MONEY, SHARE, SIZE, SPAN, SPEED, type Measure } from './measures';
 
 describe('what somebody types as', () => {
 	test.each<[string, Measure, [string, number | null][]]>([
@@ -16,6 +16,21 @@ describe('what somebody types as', () => {
 				['soon', null],
 				['-5', null],
 				['9'.repeat(400), null]
+			]
+		],
+		[
+			'days',
+			DAYS,
+			[
+				['14', 14],
+				['14 days', 14],
+				['2 weeks', null],
+				['48 h', 2],
+				['12 h', null],
+				['none', 0],
+				['0', 0],
+				['', null],
+				['1,5', null]
 			]
 		],
 		[

@@ -1,4 +1,4 @@
-import { durationWords, parseDuration, parseSize, sizeWords } from '$lib/core/time/units';
+import { countWords, DAY, durationWords, parseDuration, parseSize, sizeWords } from '$lib/core/time/units';
 
 /** Measures that forms ask for: how they are read as people type them, how they are shown, and what to write where they cannot be read. */
 export interface Measure {
@@ -19,6 +19,17 @@ export const SPAN: Measure = {
 	},
 	words: durationWords,
 	problem: 'Write a duration such as 25 min or 3 h 30 min.'
+};
+
+/** Whole days. A number alone is days; `none` and 0 are none. */
+export const DAYS: Measure = {
+	read: (text) => {
+		if (text === 'none') return 0;
+		const days = plain(text) ?? (parseDuration(text) ?? Number.NaN) / DAY;
+		return Number.isInteger(days) ? days : null;
+	},
+	words: (days) => (days === 0 ? 'none' : countWords(days, 'day')),
+	problem: 'Write whole days, such as 14 days.'
 };
 
 /** Bytes. A number alone is gigabytes. */

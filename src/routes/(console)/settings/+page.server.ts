@@ -8,12 +8,13 @@ import type { Caller } from '$lib/server/identity/caller';
 import { beginFactor, CODE_PROBLEM, confirmFactor, dropFactor, factorOwner } from '$lib/server/identity/factor';
 import { factorPicture } from '$lib/server/identity/picture';
 import { directoryPercent } from '$lib/server/directory';
-import { PORTAL_ADDRESS, SERVED_AT } from '$lib/server/identity/portal';
+import { PORTAL_ADDRESS, SERVED_AT, signInPolicy } from '$lib/server/identity/portal';
+import { employmentsOf } from '$lib/server/people';
 import { runtime } from '$lib/server/runtime';
 
 export const load = ({ locals, depends }) => {
 	depends('sextant:live');
-	const { db } = runtime();
+	const { db, clock } = runtime();
 	const caller = locals.caller!;
 	const seesAccounts = may(caller.role, 'identity', 'read');
 	const all_ = operators(db);
@@ -31,7 +32,9 @@ export const load = ({ locals, depends }) => {
 			? {
 					percent: directoryPercent(db),
 					portal: setting(db, PORTAL_ADDRESS) ?? '',
-					served: setting(db, SERVED_AT) ?? ''
+					served: setting(db, SERVED_AT) ?? '',
+					signIn: signInPolicy(db),
+					employments: employmentsOf(db, clock.now())
 				}
 			: null
 	};

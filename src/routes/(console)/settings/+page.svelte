@@ -8,6 +8,7 @@
 	import DirectoryForm from '$lib/ui/settings/DirectoryForm.svelte';
 	import HeadsForm from '$lib/ui/settings/HeadsForm.svelte';
 	import OperatorForm from '$lib/ui/settings/OperatorForm.svelte';
+	import SignInForm from '$lib/ui/settings/SignInForm.svelte';
 	import PortalForm from '$lib/ui/settings/PortalForm.svelte';
 	import TokenForm from '$lib/ui/settings/TokenForm.svelte';
 
@@ -147,9 +148,10 @@
 		</section>
 		<section>
 			<h2 class="head">
-				Portal <small>links that are sent to people begin with its address</small>
+				Portal <small>links that are sent to people begin with its address; how they sign in</small>
 			</h2>
 			<PortalForm address={data.directory.portal} usual={data.directory.served} />
+			<SignInForm policy={data.directory.signIn} employments={data.directory.employments} />
 		</section>
 	{/if}
 </div>

@@ -1,20 +1,23 @@
 <script lang="ts">
 	import { enhance } from '$app/forms';
-	import { durationWords } from '$lib/core/time/units';
-	import PasswordForm from '$lib/ui/forms/PasswordForm.svelte';
+	import { speakerOf } from '$lib/core/portal/say';
 	import CodeField from '$lib/ui/forms/CodeField.svelte';
+	import PasskeyForm from '$lib/ui/portal/PasskeyForm.svelte';
+	import PortalHead from '$lib/ui/portal/PortalHead.svelte';
 	import PublicationIcon from '$lib/ui/publish/PublicationIcon.svelte';
 
 	let { data, form } = $props();
+	const say = $derived(speakerOf(data.language));
 
 	function stateOf(p: (typeof data.shelf)[number]): string {
-		if (p.off) return 'Switched off for now';
-		if (p.wantsFactor) return 'Asks for your second factor';
-		if (!p.allowed) return 'Not right now';
-		if (p.session) return p.session.state === 'active' ? 'Open right now' : 'Waiting where you left it';
+		if (p.off) return say('shelf.off');
+		if (p.wantsFactor) return say('shelf.asks-factor');
+		if (!p.allowed) return say('shelf.not-now');
+		if (p.session?.state === 'active') return say(p.session.here ? 'shelf.is-open' : 'shelf.elsewhere');
+		if (p.session) return say('shelf.waits');
 		return p.usual
-			? `Usually opens in ${durationWords(Math.max(1000, Math.round(p.usual / 1000) * 1000))}`
-			: 'Ready to open';
+			? say('shelf.usually', { span: say.span(Math.max(1000, Math.round(p.usual / 1000) * 1000)) })
+			: say('shelf.ready');
 	}
 	/** Groups in the order in which their first one stands; those without a group come first. */
 	const groups = $derived(
@@ -24,21 +27,21 @@
 	);
 	const refused = (id: string) =>
 		form && 'refused' in form && 'publication' in form && form.publication === id ? String(form.refused) : '';
+	/** What is wrong with what was given at a tile: with a code, a passkey, or with opening it. */
+	const problemAt = (id: string, given: '' | 'code' | 'answer') =>
+		form && 'at' in form && form.at === id && (form.given ?? '') === given ? form.problem : undefined;
 	const refusedAnswer = (id: number) =>
 		form && 'refused' in form && 'request' in form && form.request === id ? String(form.refused) : '';
 </script>
 
-<svelte:head><title>My shelf · Sextant</title></svelte:head>
-<main class="mx-auto max-w-[860px] px-5 py-6">
-	<div class="flex items-baseline gap-3">
-		<h1 class="text-[22px]">Hello, {data.name.split(' ')[0]}</h1>
-		<form method="POST" action="?/leave" class="ml-auto"><button class="btn">Sign out</button></form>
-	</div>
-	<p class="text-ink2 mt-1 text-[15px]">
-		{data.shelf.length
-			? 'What would you like to open?'
-			: 'Nothing has been granted to you yet. Ask the helpdesk for what you need.'}
-	</p>
+<svelte:head><title>{say('shelf.title')} · Sextant</title></svelte:head>
+<main class="mx-auto max-w-[860px] px-5 py-5">
+	<PortalHead {say} here="shelf" />
+	<h1 class="mt-5 text-[22px]">{say('shelf.hello', { name: data.name.split(' ')[0]! })}</h1>
+	<p class="text-ink2 mt-1 text-[15px]">{say(data.shelf.length ? 'shelf.what' : 'shelf.empty')}</p>
+	{#if data.notOwn}<p class="bg-sandwash text-sand mt-2 rounded-md px-3 py-2 text-[14px]">
+			{say('sign-in.not-own')}
+		</p>{/if}
 	{#if form && 'done' in form}<p class="text-kelp mt-2 text-[14px]" role="status">{form.done}</p>{/if}
 	{#each groups as g (g.group)}
 		{#if g.group}<h2 class="mt-6 text-[16px]">{g.group}</h2>{/if}
@@ -52,7 +55,11 @@
 						<div>
 							<h2 class="text-[17px]">{p.name}</h2>
 							<p class="text-ink2 text-[14px]">
-								{stateOf(p)}{#if p.news}<span class="pill pill-sea ml-2">{p.news.words}</span>{/if}
+								{stateOf(p)}{#if p.news}<span class="pill pill-sea ml-2"
+										>{p.news.version === null
+											? say('shelf.new')
+											: say('shelf.now-version', { version: p.news.version })}</span
+									>{/if}
 							</p>
 						</div>
 					</div>
@@ -62,34 +69,46 @@
 							<input type="hidden" name="publication" value={p.id} /><button
 								class="btn btn-go w-full justify-center py-2 text-[15px]"
 								formtarget={p.app && p.look.window === 'window' ? `app-${p.id}` : undefined}
-								>{p.session ? 'Go back to it' : 'Open'}<span class="sr-only">{p.name}</span></button
+								>{say(
+									!p.session
+										? 'shelf.open'
+										: p.session.state === 'active' && !p.session.here
+											? 'shelf.bring'
+											: 'shelf.back'
+								)}<span class="sr-only">{p.name}</span></button
 							>
 							{#if p.another}<button class="btn whitespace-nowrap" name="another" value="yes"
-									>Another machine<span class="sr-only">for {p.name}</span></button
+									>{say('shelf.another')}<span class="sr-only">{say('shelf.for', { name: p.name })}</span></button
 								>{/if}
 						</form>
 					{:else if p.wantsFactor && data.factor.on}
+						{#if data.factor.passkeys}
+							<PasskeyForm {say} action="?/give" fields={{ publication: p.id }} problem={problemAt(p.id, 'answer')}
+								>{say('shelf.unlock-passkey')}<span class="sr-only">{p.name}</span></PasskeyForm
+							>
+						{/if}
 						<form method="POST" action="?/give" use:enhance class="mt-3 flex items-start justify-start gap-2">
 							<input type="hidden" name="publication" value={p.id} />
-							<CodeField
-								label="Code from your app"
-								problem={form && 'at' in form && form.at === p.id ? form.problem : undefined}
-							/>
-							<button class="btn btn-go mt-[20px]">Unlock<span class="sr-only">{p.name}</span></button>
+							<CodeField label={say('shelf.code')} letters problem={problemAt(p.id, 'code')} />
+							<button class={['btn mt-[20px]', data.factor.passkeys || 'btn-go']}
+								>{say('shelf.unlock')}<span class="sr-only">{p.name}</span></button
+							>
 						</form>
 					{:else if p.wantsFactor}
 						<p class="bg-sandwash text-sand mt-3 rounded-md px-3 py-2 text-[14px]">
-							It asks for a second factor, and you have none yet. <a class="underline" href="#factor"
-								>Set one up below</a
-							>.
+							{say('shelf.no-factor')}
+							<a class="underline" href="/my/account?for={encodeURIComponent(p.id)}">{say('shelf.set-factor')}</a>
 						</p>
 					{:else}
-						<p class="bg-sandwash text-sand mt-3 rounded-md px-3 py-2 text-[14px]">{p.advice}</p>
+						<p class="bg-sandwash text-sand mt-3 rounded-md px-3 py-2 text-[14px]">
+							{p.lack ? say.lack(p.lack) : p.advice}
+						</p>
 					{/if}
+					{#if problemAt(p.id, '')}<p class="text-buoy mt-2 text-[13px]" role="alert">{problemAt(p.id, '')}</p>{/if}
 					{#if p.standing === 'fetched'}
 						<form method="POST" action="?/put" use:enhance class="mt-2">
 							<input type="hidden" name="publication" value={p.id} /><button class="btn btn-plain text-[13px]"
-								>Take it off my shelf<span class="sr-only">: {p.name}</span></button
+								>{say('shelf.put-back')}<span class="sr-only">: {p.name}</span></button
 							>
 							{#if refused(p.id)}<p class="text-buoy text-[13px]" role="alert">{refused(p.id)}</p>{/if}
 						</form>
@@ -100,7 +119,7 @@
 	{/each}
 	{#if data.more.length}
 		<section class="mt-8" aria-labelledby="more-head">
-			<h2 class="text-[16px]" id="more-head">You can add</h2>
+			<h2 class="text-[16px]" id="more-head">{say('shelf.can-add')}</h2>
 			<ul class="mt-3 grid gap-3 sm:grid-cols-2">
 				{#each data.more as p (p.id)}
 					<li class="border-hair rounded-xl border border-dashed p-4">
@@ -112,7 +131,7 @@
 							</div>
 							<form method="POST" action="?/fetch" use:enhance>
 								<input type="hidden" name="publication" value={p.id} /><button class="btn"
-									>Add<span class="sr-only">{p.name}</span></button
+									>{say('shelf.add')}<span class="sr-only">{p.name}</span></button
 								>
 							</form>
 						</div>
@@ -124,7 +143,7 @@
 	{/if}
 	{#if data.askable.length}
 		<section class="mt-8" aria-labelledby="ask-head">
-			<h2 class="text-[16px]" id="ask-head">You can ask for</h2>
+			<h2 class="text-[16px]" id="ask-head">{say('shelf.can-ask')}</h2>
 			<ul class="mt-3 grid gap-3">
 				{#each data.askable as p (p.id)}
 					<li class="border-hair rounded-xl border border-dashed p-4">
@@ -134,21 +153,23 @@
 								<h3 class="text-[16px]">{p.name}</h3>
 								{#if p.description}<p class="text-ink2 text-[14px]">{p.description}</p>{/if}
 								{#if p.asked?.answer === null}
-									<p class="text-ink2 text-[14px]">You have asked for it; the answer is on its way.</p>
+									<p class="text-ink2 text-[14px]">{say('shelf.asked')}</p>
 								{:else}
 									{#if p.asked?.answer === 'declined'}<p class="text-sand text-[14px]">
-											Your last request was declined: {p.asked.words}
+											{say('shelf.declined', { words: p.asked.words })}
 										</p>{/if}
 									<form method="POST" action="?/ask" use:enhance class="mt-2 flex flex-wrap items-end gap-2">
 										<input type="hidden" name="publication" value={p.id} />
 										<label class="text-ink2 flex-1 text-[13px]"
-											>What do you need {p.name} for?<input
+											>{say('shelf.what-for', { name: p.name })}<input
 												class="field"
 												name="why"
 												aria-invalid={refused(p.id) !== ''}
 											/></label
 										>
-										<button class="btn">Ask<span class="sr-only">for {p.name}</span></button>
+										<button class="btn"
+											>{say('shelf.ask')}<span class="sr-only">{say('shelf.for', { name: p.name })}</span></button
+										>
 									</form>
 									{#if refused(p.id)}<p class="text-buoy text-[13px]" role="alert">{refused(p.id)}</p>{/if}
 								{/if}
@@ -161,21 +182,27 @@
 	{/if}
 	{#if data.toAnswer.length}
 		<section class="mt-8" aria-labelledby="answer-head">
-			<h2 class="text-[16px]" id="answer-head">Requests that wait for you</h2>
+			<h2 class="text-[16px]" id="answer-head">{say('shelf.waiting')}</h2>
 			<ul class="mt-3 grid gap-3">
 				{#each data.toAnswer as r (r.id)}
 					<li class="border-hair bg-sheet rounded-xl border p-4 text-[14px]">
-						<p><b>{r.person}</b>, {r.team}, asks for <b>{r.name}</b>: “{r.why}”</p>
+						<p>{say('shelf.request', { person: r.person, team: r.team, name: r.name, why: r.why })}</p>
 						<form method="POST" action="?/answer" use:enhance class="mt-2 flex flex-wrap items-end gap-2">
 							<input type="hidden" name="request" value={r.id} />
 							<label class="text-ink2 flex-1 text-[13px]"
-								>Your words to them<input class="field" name="words" aria-invalid={refusedAnswer(r.id) !== ''} /></label
+								>{say('shelf.your-words')}<input
+									class="field"
+									name="words"
+									aria-invalid={refusedAnswer(r.id) !== ''}
+								/></label
 							>
 							<button class="btn btn-go" name="approve" value="yes"
-								>Approve<span class="sr-only">the request of {r.person}</span></button
+								>{say('shelf.approve')}<span class="sr-only">{say('shelf.request-of', { person: r.person })}</span
+								></button
 							>
 							<button class="btn" name="approve" value="no"
-								>Decline<span class="sr-only">the request of {r.person}</span></button
+								>{say('shelf.decline')}<span class="sr-only">{say('shelf.request-of', { person: r.person })}</span
+								></button
 							>
 						</form>
 						{#if refusedAnswer(r.id)}<p class="text-buoy text-[13px]" role="alert">{refusedAnswer(r.id)}</p>{/if}
@@ -184,36 +211,4 @@
 			</ul>
 		</section>
 	{/if}
-	<section class="border-hair mt-8 border-t pt-4 text-[14px]" aria-labelledby="password-head">
-		<h2 class="text-[16px]" id="password-head">Password</h2>
-		<p class="text-ink2 mt-1">Changing it signs you out everywhere else.</p>
-		<PasswordForm problems={form && 'wrong' in form ? (form.wrong as Record<string, string>) : {}} />
-	</section>
-	<section class="border-hair mt-8 border-t pt-4 text-[14px]" id="factor" aria-labelledby="factor-head">
-		<h2 class="text-[16px]" id="factor-head">Second factor</h2>
-		{#if data.factor.on}
-			<p class="text-ink2 mt-1">
-				It is on{data.factor.given ? ', and you have given it' : ''}. What asks for it takes a code from your app.
-			</p>
-			<form method="POST" action="?/drop" use:enhance class="mt-2 flex items-start justify-start gap-2">
-				<CodeField
-					label="Code, to switch it off"
-					problem={form && 'problem' in form && !('at' in form) ? form.problem : undefined}
-				/>
-				<button class="btn mt-[20px]">Switch it off</button>
-			</form>
-		{:else if form && 'factor' in form && form.factor}
-			<p class="text-ink2 mt-1">Point your authenticator app at this picture, or write the letters into it.</p>
-			<img src={form.factor.picture} alt="QR code of the secret" class="mt-2 h-40 w-40 bg-white p-1" />
-			<p class="font-mono text-[13px] break-all">{form.factor.secret}</p>
-			<form method="POST" action="?/confirm" use:enhance class="mt-2 flex items-start justify-start gap-2">
-				<CodeField label="Code that the app shows" />
-				<button class="btn btn-go mt-[20px]">Switch it on</button>
-			</form>
-		{:else}
-			<p class="text-ink2 mt-1">A code from an app on your phone, besides your password. Some desktops ask for it.</p>
-			{#if form && 'problem' in form}<p class="text-buoy mt-1" role="alert">{form.problem}</p>{/if}
-			<form method="POST" action="?/factor" use:enhance class="mt-2"><button class="btn">Set it up</button></form>
-		{/if}
-	</section>
 </main>

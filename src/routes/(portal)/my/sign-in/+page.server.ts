@@ -1,49 +1,50 @@
 import { fail, redirect } from '@sveltejs/kit';
-import { isHere, lastDay } from '$lib/core/people/record';
-import { dayWords } from '$lib/core/time/zone';
+import { speakerOf } from '$lib/core/portal/say';
 import { formOf } from '$lib/server/api/body';
-import { personCalled } from '$lib/server/directory';
-import { deviceFor, knownDevice, PASSWORD, signInPerson } from '$lib/server/identity/accounts';
+import { loginTyped, personCalled } from '$lib/server/directory';
+import { knownDevice, PASSWORD } from '$lib/server/identity/accounts';
 import { throttleOf } from '$lib/server/identity/attempts';
-import { cookieOf, DEVICE_DAYS } from '$lib/server/identity/cookies';
+import { doorstepOf } from '$lib/server/identity/passkeys';
+import { signInPolicy } from '$lib/server/identity/portal';
+import { comeIn, KNOWN_DEVICE, mayComeIn } from '$lib/server/portal';
 import { runtime } from '$lib/server/runtime';
 
-export const load = ({ locals }) => {
+export const load = ({ locals, url }) => {
 	if (locals.caller?.role === 'person') redirect(303, '/my');
-	return { demo: runtime().demo };
+	const { db, demo } = runtime();
+	const policy = signInPolicy(db);
+	return { demo, passkeys: policy.passkeys && doorstepOf(url) !== null, ownDays: policy.ownDays };
 };
 
 export const actions = {
-	default: async ({ request, cookies, url, getClientAddress }) => {
-		const { clock, db, providers, vault } = runtime();
+	default: async ({ request, cookies, url, locals, getClientAddress }) => {
+		const ctx = runtime();
+		const { clock, db, providers, vault } = ctx;
+		const say = speakerOf(locals.language);
 		const form = await formOf(request);
-		const login = form.get('login').trim().toLowerCase();
+		const typed = form.get('login').trim().toLowerCase();
 		const password = form.get('password');
-		if (!login) return fail(400, { login, problem: 'Write your login.' });
-		const account = `my/${login}`;
+		const own = form.get('own') !== '';
+		const wrong = (status: number, problem: string) => fail(status, { login: typed, own, problem });
+		if (!typed) return wrong(400, say('sign-in.no-login'));
+		const now = clock.now();
+		// Guesses are counted by whom they are about, however they are called.
+		const login = loginTyped(db, typed, now);
+		const account = `my/${login ?? typed}`;
 		const guess = throttleOf(db).begin({
 			account,
 			address: getClientAddress(),
-			device: knownDevice(vault, account, cookies.get('sextant-my-device') ?? null)
+			device: knownDevice(vault, account, cookies.get(KNOWN_DEVICE) ?? null)
 		});
-		if ('outcome' in guess)
-			return fail(429, { login, problem: `Too many attempts. Wait ${guess.waitMinutes} min, then try again.` });
-		const now = clock.now();
-		const person = personCalled(db, login, now);
-		if (!person || password.length > PASSWORD.most || !(await providers.directory.verify(login, password)))
-			return fail(400, { login, problem: 'Login or password is wrong.' });
+		if ('outcome' in guess) return wrong(429, say('sign-in.too-many', { minutes: guess.waitMinutes }));
+		const person = login === null ? undefined : personCalled(db, login, now);
+		if (!person || password.length > PASSWORD.most || !(await providers.directory.verify(person.login, password)))
+			return wrong(400, say('sign-in.wrong'));
 		// Said to nobody but who knows the password.
-		if (!isHere(person, now))
-			return fail(403, {
-				login,
-				problem:
-					now < person.begins
-						? `Your first day is ${dayWords(person.zone, person.begins)}. Sign in from then on.`
-						: `Your account ended on ${dayWords(person.zone, lastDay(person))}. Ask whoever you reported to.`
-			});
+		const why = mayComeIn(person, now, say);
+		if (why !== null) return wrong(403, why);
 		guess.right();
-		cookies.set('sextant-my', signInPerson(db, person.id, false), cookieOf(url));
-		cookies.set('sextant-my-device', deviceFor(vault, account), { ...cookieOf(url), maxAge: DEVICE_DAYS * 86_400 });
-		redirect(303, '/my');
+		const stays = comeIn(ctx, cookies, url, person, { factor: false, own });
+		redirect(303, stays === 'no' ? '/my?stay=no' : '/my');
 	}
 };

@@ -1,11 +1,14 @@
-import { error, redirect } from '@sveltejs/kit';
+import { error, fail, redirect } from '@sveltejs/kit';
 import { randomUUID } from 'node:crypto';
+import { CHANNELS } from '$lib/core/access/decide';
+import { speakerOf } from '$lib/core/portal/say';
 import { MINUTE } from '$lib/core/time/units';
 import { formOf } from '$lib/server/api/body';
 import { Rate } from '$lib/server/identity/attempts';
 import { testAccess } from '$lib/server/access';
 import { startTimes } from '$lib/server/packages';
 import { personWords } from '$lib/server/directory';
+import { changeFor, passing } from '$lib/server/portal';
 import { publicationsAt } from '$lib/server/publications';
 import { runtime } from '$lib/server/runtime';
 import { poolOf, shelfOf, windowsIn } from '$lib/server/shelf';
@@ -53,15 +56,29 @@ export const load = async ({ params, locals }) => {
 						(s.standing === 'required' || s.standing === 'fetched') &&
 						publicationsAt(db, now).some((p) => p.id === s.id && here !== undefined && p.pools.includes(here))
 				),
-		channels: decision?.value.channels ?? [],
+		channels: passing(db, caller.id, decision?.value.channels ?? []),
+		/** Why it may not be opened, where it may not. */
+		lack: decision?.value.lack ?? null,
 		/** The clock of the person's site. */
 		now,
-		zone: personWords(db, caller.login, now)?.zone ?? 'Etc/UTC',
-		theme: locals.theme
+		zone: personWords(db, caller.login, now)?.zone ?? 'Etc/UTC'
 	};
 };
 
 export const actions = {
+	/** What they have been asked about once: what they let through, and what not. */
+	ask: async ({ request, params, locals }) => {
+		const caller = locals.caller!;
+		await own(params.connection, caller.login);
+		const form = await formOf(request);
+		const passed = form.getAll('pass');
+		const asked = CHANNELS.filter((c) => form.getAll('asked').includes(c));
+		const answer = await changeFor(runtime(), caller, speakerOf(locals.language), 'own.channels', {
+			person: caller.login,
+			pass: Object.fromEntries(asked.map((c) => [c, passed.includes(c)]))
+		});
+		return 'refused' in answer ? fail(answer.status, { refused: answer.refused }) : { asked };
+	},
 	disconnect: async ({ params, locals }) => {
 		const progress = await own(params.connection, locals.caller!.login);
 		if (progress.session !== null) await runtime().providers.broker.disconnect(progress.session);
@@ -82,9 +99,9 @@ export const actions = {
 		await own(params.connection, caller.login);
 		const publication = (await formOf(request)).get('publication');
 		const { db, clock } = runtime();
-		if (!STARTS.take(caller.login)) error(429, 'That was very often within a minute. Wait a moment, then try again.');
+		if (!STARTS.take(caller.login)) error(429, speakerOf(locals.language)('problem.too-often'));
 		if (!publicationsAt(db, clock.now()).some((p) => p.id === publication))
-			error(404, 'There is nothing of that name any more.');
+			error(404, speakerOf(locals.language)('problem.gone'));
 		const { connection } = await runtime().providers.broker.connect(
 			caller.login,
 			publication,

@@ -3,28 +3,16 @@
 	import { enhance } from '$app/forms';
 	import { invalidateAll } from '$app/navigation';
 	import { page } from '$app/state';
-	import { START_WORDS } from '$lib/core/packages/starting';
-	import { durationWords } from '$lib/core/time/units';
-	import { PHASES, type PhaseName } from '$lib/core/watch/phases';
-	import { clockWords, dayWords } from '$lib/core/time/zone';
+	import { speakerOf } from '$lib/core/portal/say';
+	import { PHASES } from '$lib/core/watch/phases';
+	import { clockWords } from '$lib/core/time/zone';
 	import AppWindow from '$lib/ui/portal/AppWindow.svelte';
 	import DeskWindow from '$lib/ui/portal/DeskWindow.svelte';
 
-	let { data } = $props();
+	let { data, form } = $props();
+	const say = $derived(speakerOf(data.language));
 	let progress = $state(untrack(() => data.progress));
 	let windows = $state(untrack(() => data.windows));
-	const words: Record<PhaseName, string> = {
-		gateway: 'Reaching your organisation',
-		brokering: 'Choosing a machine for you',
-		waiting: 'Getting a machine ready',
-		protocol: 'Setting up the display',
-		directory: 'Signing you in',
-		profile: 'Bringing your files and settings',
-		policies: 'Applying settings',
-		drives: 'Connecting drives and printers',
-		shell: 'Starting your desktop',
-		app: 'Starting the app'
-	};
 	const done = $derived(new Map(progress.phases.map((p) => [p.name as string, p.ms])));
 	const shared = $derived(progress.sharing.some((f) => f.side === 'for'));
 	/** Where a session is shared there is nobody to sign in and no desktop to start. */
@@ -34,9 +22,7 @@
 		)
 	);
 	const usually = $derived(
-		data.starts
-			.map((s) => `${durationWords(s.ms)} when ${START_WORDS[s.start].replace(/^read/, 'it was read')}`)
-			.join(', ')
+		data.starts.map((s) => say('desk.start-times', { span: say.span(s.ms), start: say(`start.${s.start}`) })).join(', ')
 	);
 	let note = $state('');
 	let now = $state(untrack(() => data.now));
@@ -51,14 +37,19 @@
 		const newest = windows.find((w) => !used.includes(w.run));
 		if (newest) used = [...used, newest.run];
 	});
-	const CHANNEL_WORDS: Record<string, string> = {
-		clipboard: 'what is copied here can be pasted on your own device, and the other way round',
-		drives: 'the drives of your own device are there',
-		printers: 'your own printers are there',
-		cameras: 'your camera can be used here',
-		microphones: 'your microphone can be used here',
-		downloads: 'files can be taken to your own device'
-	};
+	const through = $derived(
+		data.channels.pass.length
+			? say('desk.passes', { channels: data.channels.pass.map((c) => say(`channel.${c}`)).join(', ') })
+			: say('desk.passes-nothing')
+	);
+	/** What to do about it: in English as the gateway has it, which knows more of its own faults than can be said here. */
+	const advice = $derived(
+		progress.result === 'refused' && data.lack
+			? say.lack(data.lack)
+			: data.language === 'en' && progress.advice
+				? progress.advice
+				: say('desk.try-again')
+	);
 
 	onMount(() => {
 		document.documentElement.dataset.ready = 'yes';
@@ -83,7 +74,7 @@
 	<form method="POST" action="?/close" use:enhance>
 		<input type="hidden" name="run" value={run} /><button
 			class="rounded px-1.5 text-[13px] hover:bg-[#c9d4da]"
-			aria-label="Close {name}">×</button
+			aria-label={say('desk.close', { name })}>×</button
 		>
 	</form>
 {/snippet}
@@ -91,60 +82,81 @@
 <svelte:head><title>{data.name} · Sextant</title></svelte:head>
 {#if progress.result === 'opening'}
 	<main class="mx-auto max-w-[460px] px-5 pt-[12vh]">
-		<h1 class="text-[22px]">Opening {data.name}</h1>
+		<h1 class="text-[22px]">{say('desk.opening', { name: data.name })}</h1>
 		{#each progress.sharing as f, i (i)}<p class="text-ink2 mt-2 text-[14px]">
-				{f.side === 'for' ? 'It opens beside what you have open already: ' : 'A machine of its own is used: '}{f.words}.
+				{say(f.side === 'for' ? 'desk.beside' : 'desk.machine-of-its-own')}
+				<span class="text-ink3" lang="en">{f.words}</span>
 			</p>{/each}
 		<ol class="mt-5 flex flex-col gap-2 text-[15px]" aria-live="polite">
 			{#each phases as phase (phase)}
 				{@const on = progress.phase === phase}
 				<li class={['flex justify-between', on ? 'text-ink font-[650]' : done.has(phase) ? 'text-ink2' : 'text-ink3']}>
-					<span>{done.has(phase) && !on ? '✓' : on ? '→' : '·'} {words[phase]}</span>
+					<span>{done.has(phase) && !on ? '✓' : on ? '→' : '·'} {say(`phase.${phase}`)}</span>
 					<span class="text-ink3 text-[13px]"
 						>{done.has(phase) && !on
-							? durationWords(done.get(phase)!)
+							? say.span(done.get(phase)!)
 							: on && data.usual[phase]
-								? `usually ${durationWords(data.usual[phase]!)}`
+								? say('desk.usually', { span: say.span(data.usual[phase]!) })
 								: ''}</span
 					>
 				</li>
 			{/each}
 		</ol>
 		{#if progress.phase === 'waiting'}<p class="bg-seawash mt-4 rounded-md px-3 py-2 text-[14px]">
-				A machine is being started for you. This takes a few minutes; you can leave this page open.
+				{say('desk.being-started')}
 			</p>{/if}
 		{#if progress.phase === 'app'}<p class="bg-seawash mt-4 rounded-md px-3 py-2 text-[14px]">
-				The app is being started{usually ? `. It usually takes ${usually}` : ''}.
+				{say('desk.app-starts', { usually: usually || 'none' })}
 			</p>{/if}
 	</main>
 {:else if progress.result === 'open'}
 	<div class="flex h-screen flex-col">
 		<header class="bg-deck text-decktext flex flex-wrap items-center gap-3 px-4 py-2 text-[14px]">
 			<b>{data.name}</b><span class="text-deck2"
-				>on {progress.machine}{shared ? ', beside what you have open there' : ''}</span
+				>{say(shared ? 'desk.on-beside' : 'desk.on', { machine: progress.machine ?? '' })}</span
 			>
 			{#if progress.start}<span class="text-deck2"
-					>{START_WORDS[progress.start]}, {durationWords(done.get('app') ?? 0)}</span
+					>{say('desk.start-times', {
+						span: say.span(done.get('app') ?? 0),
+						start: say(`start.${progress.start}`)
+					})}</span
 				>{/if}
-			<span class="text-deck2 ml-auto text-[13px]"
-				>{data.app === null
-					? ''
-					: data.channels.length
-						? `passes through ${data.channels.join(', ')}`
-						: 'passes nothing through'}</span
-			>
+			<span class="text-deck2 ml-auto text-[13px]">{data.app === null ? '' : through}</span>
 			{#if data.app === null}
-				<form method="POST" action="?/disconnect"><button class="btn">Disconnect</button></form>
-				<form method="POST" action="?/signout"><button class="btn">Sign out</button></form>
+				<form method="POST" action="?/disconnect"><button class="btn">{say('desk.disconnect')}</button></form>
+				<form method="POST" action="?/signout"><button class="btn">{say('desk.sign-out')}</button></form>
 			{:else if progress.run !== null}
 				<form method="POST" action="?/close">
-					<input type="hidden" name="run" value={progress.run} /><button class="btn">Close the app</button>
+					<input type="hidden" name="run" value={progress.run} /><button class="btn">{say('desk.close-app')}</button>
 				</form>
 			{/if}
 		</header>
+		{#if data.channels.unasked.length}
+			<form
+				method="POST"
+				action="?/ask"
+				use:enhance
+				class="bg-sheet border-hair flex flex-wrap items-center gap-x-4 gap-y-1 border-b px-4 py-2 text-[14px]"
+				aria-labelledby="ask-head"
+			>
+				<b id="ask-head">{say('desk.ask-head', { name: data.name })}</b>
+				{#each data.channels.unasked as c (c)}
+					<label class="flex items-center gap-1.5" title={say(`channel.${c}.what`)}
+						><input type="hidden" name="asked" value={c} /><input type="checkbox" name="pass" value={c} checked />{say(
+							`channel.${c}`
+						)}</label
+					>
+				{/each}
+				<button class="btn btn-go">{say('devices.save')}</button>
+				<span class="text-ink2 text-[13px]">{say('desk.ask-lead')}</span>
+				{#if form && 'refused' in form}<span class="text-buoy text-[13px]" role="alert">{form.refused}</span>{/if}
+			</form>
+		{/if}
 		<main
 			class="relative flex-1 overflow-hidden bg-[#24425a]"
-			aria-label={data.app ? `${data.name} on ${progress.machine}` : `Desktop of ${progress.machine}`}
+			aria-label={data.app
+				? say('desk.app-on', { name: data.name, machine: progress.machine ?? '' })
+				: say('desk.desktop-of', { machine: progress.machine ?? '' })}
 		>
 			<h1 class="sr-only">{data.name}</h1>
 			<svg class="absolute inset-0 h-full w-full" aria-hidden="true" preserveAspectRatio="none" viewBox="0 0 100 60"
@@ -157,14 +169,12 @@
 				{#if ownWindow}
 					<AppWindow name={data.name} version={ownWindow.version} person={data.person} full />
 				{:else}<p class="absolute top-[30%] w-full text-center text-[15px] text-[#dce5ec]" role="status">
-						{data.name} has been closed. <a class="underline" href="/my">Back to my shelf</a>
+						{say('desk.closed', { name: data.name })} <a class="underline" href="/my">{say('desk.to-shelf')}</a>
 					</p>{/if}
 			{:else}
-				<DeskWindow name="Notes" width={440} front={inFront === 0} used={() => use(0)}>
+				<DeskWindow name={say('desk.notes')} width={440} front={inFront === 0} used={() => use(0)}>
 					<label class="block"
-						><span class="text-[13px] text-[#4a5a6e]"
-							>Signed in as {data.person}. This desktop is simulated: type here, and it stays until you leave.</span
-						><textarea
+						><span class="text-[13px] text-[#4a5a6e]">{say('desk.simulated', { person: data.person })}</span><textarea
 							class="mt-2 h-28 w-full resize-none rounded border border-[#ddd8cb] bg-white p-2 text-[#15253b]"
 							bind:value={note}></textarea></label
 					>
@@ -184,35 +194,38 @@
 				<div
 					class="absolute bottom-0 z-30 flex w-full flex-wrap items-center gap-3 bg-[#0f1e2c]/85 px-4 py-2 text-[13px] text-[#dce5ec]"
 				>
-					{#each [{ run: 0, name: 'Notes' }, ...windows] as w (w.run)}
+					{#each [{ run: 0, name: say('desk.notes') }, ...windows] as w (w.run)}
 						<button
 							class={['rounded px-2 py-0.5', inFront === w.run ? 'bg-[#2c4a60]' : 'hover:bg-[#22394c]']}
 							aria-pressed={inFront === w.run}
-							onclick={() => use(w.run)}><span class="sr-only">Bring to the front: </span>{w.name}</button
+							onclick={() => use(w.run)}><span class="sr-only">{say('desk.to-front')} </span>{w.name}</button
 						>
 					{/each}
 					{#each data.startable as s (s.id)}
 						<form method="POST" action="?/start" use:enhance>
 							<input type="hidden" name="publication" value={s.id} /><button
-								class="rounded border border-[#4b6a80] px-2 py-0.5 hover:bg-[#2c4a60]">Start {s.name}</button
+								class="rounded border border-[#4b6a80] px-2 py-0.5 hover:bg-[#2c4a60]"
+								>{say('desk.start', { name: s.name })}</button
 							>
 						</form>
 					{/each}
 					<details class="relative ml-auto">
-						<summary class="cursor-pointer"
-							>{data.channels.length ? `passes through ${data.channels.join(', ')}` : 'passes nothing through'}</summary
-						>
+						<summary class="cursor-pointer">{through}</summary>
 						<ul
 							class="absolute right-0 bottom-full mb-2 w-[300px] rounded-md bg-[#fbfaf5] p-3 text-[13px] text-[#15253b] shadow-2xl"
 						>
-							{#each data.channels as c (c)}<li class="py-0.5">
-									<b>{c}</b>: {CHANNEL_WORDS[c] ?? 'is passed through'}
-								</li>{:else}<li>Nothing passes between this desktop and your own device.</li>{/each}
+							{#each data.channels.pass as c (c)}<li class="py-0.5">
+									<b>{say(`channel.${c}`)}</b>: {say(`channel.${c}.what`)}
+								</li>{:else}<li>{say('desk.passes-none')}</li>{/each}
+							{#if data.channels.keptOut.length}<li class="py-0.5">
+									{say('desk.kept-out', { channels: say.list(data.channels.keptOut.map((c) => say(`channel.${c}`))) })}
+									<a class="underline" href="/my/devices#channels">{say('head.devices')}</a>
+								</li>{/if}
 						</ul>
 					</details>
 					<span>{progress.machine}</span>
 					<time class="tabular-nums" datetime={new Date(now).toISOString()}
-						>{dayWords(data.zone, now)} {clockWords(data.zone, now)}</time
+						>{say.day(now, data.zone)} {clockWords(data.zone, now)}</time
 					>
 				</div>
 			{/if}
@@ -220,18 +233,16 @@
 	</div>
 {:else}
 	<main class="mx-auto max-w-[480px] px-5 pt-[14vh]">
-		<h1 class="text-[22px]">{data.name} did not open</h1>
+		<h1 class="text-[22px]">{say('desk.did-not', { name: data.name })}</h1>
 		<p class="text-ink2 mt-3 text-[15px]">
-			{progress.result === 'refused'
-				? 'You may not open it right now.'
-				: progress.result === 'gave up'
-					? 'No machine became free in time.'
-					: 'The connection was lost on the way. It is not your fault, and nothing of yours is lost.'}
+			{say(
+				progress.result === 'refused' ? 'desk.refused' : progress.result === 'gave up' ? 'desk.gave-up' : 'desk.lost'
+			)}
 		</p>
-		<p class="mt-2 text-[15px]">{progress.advice}</p>
-		<ul class="text-ink3 mt-3 text-[13.5px]">
+		<p class="mt-2 text-[15px]">{advice}</p>
+		<ul class="text-ink3 mt-3 text-[13.5px]" lang="en">
 			{#each progress.cause as f, i (i)}<li>{f.words}</li>{/each}
 		</ul>
-		<p class="mt-5 flex gap-2"><a class="btn btn-go" href="/my">Back to my shelf</a></p>
+		<p class="mt-5 flex gap-2"><a class="btn btn-go" href="/my">{say('desk.to-shelf')}</a></p>
 	</main>
 {/if}

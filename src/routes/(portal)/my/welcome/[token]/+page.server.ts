@@ -1,13 +1,13 @@
 import { fail, redirect, type Cookies } from '@sveltejs/kit';
-import { isHere, lastDay } from '$lib/core/people/record';
-import { dayWords } from '$lib/core/time/zone';
+import { isHere } from '$lib/core/people/record';
+import { speakerOf } from '$lib/core/portal/say';
 import { formOf } from '$lib/server/api/body';
 import { personCalled } from '$lib/server/directory';
-import { callerNow, noteOwn, signInPerson } from '$lib/server/identity/accounts';
-import { cookieOf } from '$lib/server/identity/cookies';
+import { callerNow, noteOwn } from '$lib/server/identity/accounts';
 import { beginFactor, confirmFactor, hasFactor } from '$lib/server/identity/factor';
 import { invitationCalled, useInvitation } from '$lib/server/identity/invitations';
 import { factorPicture } from '$lib/server/identity/picture';
+import { comeIn } from '$lib/server/portal';
 import { runtime } from '$lib/server/runtime';
 
 /** Whom a link lets in, as long as it counts. */
@@ -22,15 +22,19 @@ function guest(token: string) {
 	return { invitation, caller, person, here: isHere(person, now), now };
 }
 
-const OVER = { problem: 'This link has been used, or its time is over. Ask whoever sent it for another one.' };
+const over = (locals: App.Locals) => fail(410, { problem: speakerOf(locals.language)('welcome.over-why') });
 
 /** The link has done what it is for: somebody who has begun is signed in by it. */
-function comeIn(g: NonNullable<ReturnType<typeof guest>>, factor: boolean, cookies: Cookies, url: URL) {
+function enter(
+	g: NonNullable<ReturnType<typeof guest>>,
+	factor: boolean,
+	{ cookies, url, locals }: { cookies: Cookies; url: URL; locals: App.Locals }
+) {
 	const ctx = runtime();
-	if (!useInvitation(ctx.db, g.invitation.id, g.now)) return fail(410, OVER);
+	if (!useInvitation(ctx.db, g.invitation.id, g.now)) return over(locals);
 	noteOwn(ctx, g.caller, 'person.invited', `${g.caller.name} has come in by the link that they were sent`);
 	if (!g.here) return { done: true };
-	cookies.set('sextant-my', signInPerson(ctx.db, g.caller.id, factor), cookieOf(url));
+	comeIn(ctx, cookies, url, g.person, { factor, own: false });
 	redirect(303, '/my');
 }
 
@@ -45,34 +49,33 @@ export const load = ({ params, setHeaders }) => {
 		guest: {
 			name: person.name,
 			login: person.login,
-			begins: here ? null : dayWords(person.zone, person.begins),
-			until: person.ends < Number.MAX_SAFE_INTEGER ? dayWords(person.zone, lastDay(person)) : null,
+			begins: here ? null : person.begins,
+			zone: person.zone,
 			factor: hasFactor(db, { kind: 'person', id: caller.id })
 		}
 	};
 };
 
 export const actions = {
-	factor: async ({ params }) => {
+	factor: async ({ params, locals }) => {
 		const g = guest(params.token);
-		if (!g) return fail(410, OVER);
+		if (!g) return over(locals);
 		const { secret, uri } = beginFactor(runtime(), { kind: 'person', id: g.caller.id }, g.caller.login);
 		return { factor: { secret, picture: await factorPicture(uri) } };
 	},
-	confirm: async ({ params, request, cookies, url }) => {
+	confirm: async ({ params, request, cookies, url, locals }) => {
 		const g = guest(params.token);
-		if (!g) return fail(410, OVER);
+		if (!g) return over(locals);
 		const code = (await formOf(request)).get('code');
 		if (!confirmFactor(runtime(), { kind: 'person', id: g.caller.id }, code))
-			return fail(422, { problem: 'This is not the code of this moment. Begin again, and give the newest one.' });
-		return comeIn(g, true, cookies, url);
+			return fail(422, { problem: speakerOf(locals.language)('problem.set-up-code') });
+		return enter(g, true, { cookies, url, locals });
 	},
-	enter: ({ params, cookies, url }) => {
+	enter: ({ params, cookies, url, locals }) => {
 		const g = guest(params.token);
-		if (!g) return fail(410, OVER);
+		if (!g) return over(locals);
 		// Before their first day there is nothing to come in to: the link waits.
-		if (!g.here)
-			return fail(422, { problem: 'Your first day has not come. Set up your second factor now, or come back then.' });
-		return comeIn(g, false, cookies, url);
+		if (!g.here) return fail(422, { problem: speakerOf(locals.language)('welcome.not-yet') });
+		return enter(g, false, { cookies, url, locals });
 	}
 };

@@ -1,0 +1,170 @@
+import { beforeEach, describe, expect, test } from 'vitest';
+import { all, one, openDb, run, type Db } from '../db';
+import { insertRow } from '../db/rows';
+import { Authenticator } from '../testing/authenticator';
+import { vaultOf } from '../vault';
+import { forgetFactors, hasApp, hasFactor, useCode } from './factor';
+import {
+	addPasskey,
+	doorstepOf,
+	MOST_PASSKEYS,
+	passkeysOf,
+	passkeyToAdd,
+	passkeyToShow,
+	removePasskey,
+	renamePasskey,
+	showPasskey,
+	type Doorstep
+} from './passkeys';
+import { looksLikeRecovery, makeRecoveryCodes, recoveryLeft, useRecoveryCode } from './recovery';
+
+const DOOR: Doorstep = { origin: 'https://desk.testbay.example', host: 'desk.testbay.example' };
+const ANNA = { id: 1, login: 'anna', name: 'Anna' };
+const BO = { id: 2, login: 'bo', name: 'Bo' };
+const store = (db: Db) => ({ db, vault: vaultOf(Buffer.alloc(32, 7)) });
+
+let db: Db;
+let device: Authenticator;
+const add = async (person = ANNA, from = device, door = DOOR) =>
+	addPasskey(db, person.id, door, { answer: from.make(await passkeyToAdd(db, person, door)), name: 'Phone', at: 1000 });
+const show = async (person: number | null = null, from = device, door = DOOR) =>
+	showPasskey(db, person, door, { answer: from.show(await passkeyToShow(db, person, door)), at: 2000 });
+
+beforeEach(() => {
+	db = openDb(':memory:');
+	// Passkeys hang on people by number alone here.
+	run(db, 'PRAGMA foreign_keys = OFF');
+	device = new Authenticator(DOOR.origin, DOOR.host);
+});
+
+describe('a passkey', () => {
+	test('is made, shown at a sign-in, and says whose it is', async () => {
+		expect(await add()).toMatchObject({ ok: true, passkey: { name: 'Phone', host: DOOR.host, usedAt: null } });
+		expect(hasFactor(db, { kind: 'person', id: ANNA.id })).toBe(true);
+		expect(hasApp(db, { kind: 'person', id: ANNA.id })).toBe(false);
+		expect(await show()).toEqual({ ok: true, person: ANNA.id });
+		expect(passkeysOf(db, ANNA.id)[0]!.usedAt).toBe(2000);
+	});
+
+	test('counts once: the same answer, or one that was asked for something else, is none', async () => {
+		await add();
+		const options = await passkeyToShow(db, null, DOOR);
+		const answer = device.show(options);
+		expect((await showPasskey(db, null, DOOR, { answer, at: 1 })).ok).toBe(true);
+		expect(await showPasskey(db, null, DOOR, { answer, at: 1 })).toEqual({ ok: false, problem: 'late' });
+		// Asked of one person, it is no sign-in; and the other way round.
+		const forAnna = device.show(await passkeyToShow(db, ANNA.id, DOOR));
+		expect(await showPasskey(db, null, DOOR, { answer: forAnna, at: 1 })).toEqual({ ok: false, problem: 'late' });
+		const forAnybody = device.show(await passkeyToShow(db, null, DOOR));
+		expect((await showPasskey(db, ANNA.id, DOOR, { answer: forAnybody, at: 1 })).ok).toBe(false);
+	});
+
+	test('of somebody else does not show who this one is', async () => {
+		await add();
+		expect(await show(BO.id)).toEqual({ ok: false, problem: 'unknown' });
+		expect(await add(BO)).toEqual({ ok: false, problem: 'wrong' });
+		expect(passkeysOf(db, BO.id)).toEqual([]);
+	});
+
+	test('made or shown at another address, or not unlocked by its person, is refused', async () => {
+		expect((await add(ANNA, new Authenticator('https://desk.evil.example', DOOR.host))).ok).toBe(false);
+		expect((await add(ANNA, new Authenticator(DOOR.origin, 'evil.example'))).ok).toBe(false);
+		expect((await add(ANNA, new Authenticator(DOOR.origin, DOOR.host, false))).ok).toBe(false);
+		expect(passkeysOf(db, ANNA.id)).toEqual([]);
+		await add();
+		const other: Doorstep = { origin: 'https://other.example', host: 'other.example' };
+		expect(await show(null, device, other)).toEqual({ ok: false, problem: 'unknown' });
+	});
+
+	test('whose count does not go on is a copy', async () => {
+		await add();
+		expect((await show()).ok).toBe(true);
+		device.count -= 1;
+		expect(await show()).toEqual({ ok: false, problem: 'wrong' });
+	});
+
+	test('is kept from nonsense: nothing is written, nothing is thrown', async () => {
+		for (const answer of ['', 'null', '[]', '{', '{"id":1}', '"x"', `{"id":"${'x'.repeat(200_000)}"}`]) {
+			expect(await addPasskey(db, 1, DOOR, { answer, name: 'x', at: 1 })).toEqual({ ok: false, problem: 'wrong' });
+			expect((await showPasskey(db, null, DOOR, { answer, at: 1 })).ok).toBe(false);
+		}
+		const made = JSON.parse(device.make(await passkeyToAdd(db, ANNA, DOOR))) as { response: Record<string, string> };
+		made.response.attestationObject = Buffer.from('not cbor at all').toString('base64url');
+		expect(await addPasskey(db, 1, DOOR, { answer: JSON.stringify(made), name: 'x', at: 1 })).toEqual({
+			ok: false,
+			problem: 'wrong'
+		});
+		expect(all(db, 'SELECT * FROM passkeys')).toEqual([]);
+	});
+
+	test('is renamed and removed by its own person alone; there are only so many', async () => {
+		await add();
+		const { id } = passkeysOf(db, ANNA.id)[0]!;
+		expect(renamePasskey(db, BO.id, id, 'Mine')).toBe(false);
+		expect(removePasskey(db, BO.id, id)).toBeNull();
+		expect(renamePasskey(db, ANNA.id, id, 'Old phone')).toBe(true);
+		expect(removePasskey(db, ANNA.id, id)).toBe('Old phone');
+		for (let i = 0; i < MOST_PASSKEYS; i++)
+			insertRow(db, 'passkeys', {
+				id: Buffer.from(`key ${i}`).toString("base64url"),
+				person_id: ANNA.id,
+				name: 'k',
+				public_key: Buffer.from('k'),
+				counter: 0,
+				transports: '',
+				host: DOOR.host,
+				synced: 0,
+				made_at: 0,
+				used_at: null
+			});
+		expect(await add()).toEqual({ ok: false, problem: 'too-many' });
+	});
+
+	test('needs an address with a name, and TLS but on the machine itself', () => {
+		const at = (url: string) => doorstepOf(new URL(url))?.host ?? null;
+		expect(at('https://desk.testbay.example:8443/my')).toBe('desk.testbay.example');
+		expect(at('http://localhost:4880/my')).toBe('localhost');
+		expect(at('http://desk.testbay.example/my')).toBeNull();
+		expect(at('https://192.0.2.7/my')).toBeNull();
+		expect(at('https://[2001:db8::7]/my')).toBeNull();
+	});
+});
+
+describe('recovery codes', () => {
+	test('stand once each for the second factor, however they are written', () => {
+		const codes = makeRecoveryCodes(db, ANNA.id, 1);
+		expect(codes).toHaveLength(10);
+		expect(new Set(codes).size).toBe(10);
+		for (const code of codes) expect(code).toMatch(/^[0-9a-hjkmnp-tv-z]{4}(-[0-9a-hjkmnp-tv-z]{4}){3}$/);
+		const who = { kind: 'person', id: ANNA.id } as const;
+		expect(useCode(store(db), who, ` ${codes[0]!.toUpperCase().replaceAll('-', ' ').replaceAll('0', 'o')} `)).toBe('right');
+		expect(useCode(store(db), who, codes[0]!)).toBe('wrong');
+		expect(useRecoveryCode(db, BO.id, codes[1]!, 2)).toBe(false);
+		expect(recoveryLeft(db, ANNA.id)).toBe(9);
+		expect(recoveryLeft(db, BO.id)).toBeNull();
+	});
+
+	test('end when new ones are made, and with everything else', async () => {
+		const [first] = makeRecoveryCodes(db, ANNA.id, 1);
+		makeRecoveryCodes(db, ANNA.id, 2);
+		expect(useRecoveryCode(db, ANNA.id, first!, 3)).toBe(false);
+		await add();
+		forgetFactors(db, ANNA.id);
+		expect([recoveryLeft(db, ANNA.id), passkeysOf(db, ANNA.id)]).toEqual([null, []]);
+	});
+
+	test('are kept by hash alone, and guessing them is held up', () => {
+		const codes = makeRecoveryCodes(db, ANNA.id, 1);
+		const kept = JSON.stringify(all(db, 'SELECT * FROM recovery_codes'));
+		for (const code of codes) expect(kept).not.toContain(code.replaceAll('-', ''));
+		const guesses = Array.from({ length: 12 }, () =>
+			useCode(store(db), { kind: 'person', id: ANNA.id }, '0000-0000-0000-0000')
+		);
+		expect(guesses.at(-1)).toBe('too many');
+		expect(one<{ n: number }>(db, 'SELECT count(*) AS n FROM recovery_codes WHERE used_at IS NULL')!.n).toBe(10);
+	});
+
+	test('are told from the codes of an app', () => {
+		expect(['123456', '123 456', '', 'x'.repeat(100)].map(looksLikeRecovery)).toEqual([false, false, false, false]);
+	});
+});

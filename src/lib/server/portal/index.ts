@@ -1,0 +1,4 @@
+export { comeIn, KNOWN_DEVICE, mayComeIn, stillHere } from './coming-in';
+export { type OwnDevice, type OwnMachine, ownChannels, ownDevices, ownMachines, passing } from './mine';
+export { changeFor } from './own-change';
+export { manifest } from './manifest';

@@ -1,0 +1,183 @@
+import { beforeEach, describe, expect, test, vi } from 'vitest';
+import { speakerOf } from '$lib/core/portal/say';
+import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
+import { all, one, run } from '../db';
+import { loginTyped, personCalled, recordOf } from '../directory';
+import { callerOfSignIn, raiseSignIn, signInPerson } from '../identity/accounts';
+import { hasFactor } from '../identity/factor';
+import { signInPolicy } from '../identity/portal';
+import { makeRecoveryCodes } from '../identity/recovery';
+import { Harness, QUIET, testEstate } from '../testing/harness';
+import { mayComeIn, stillHere } from './coming-in';
+import { ownChannels, ownDevices, ownMachines, passing } from './mine';
+
+/** Eve keeps own-01; Anna and Bo are on quay-01, which they share. */
+let h: Harness;
+const numberOf = (login: string) => recordOf(h.db, login, h.lab.now)!.id;
+const problems = (kind: string, input: object) =>
+	h.draft(kind, input).then(
+		() => [],
+		(e: { problems: { field: string }[] }) => e.problems.map((p) => p.field)
+	);
+const blocks = async (kind: string, input: object) => (await h.draft(kind, input)).blocks.map((b) => b.words);
+const machine = (login: string, name: string) => ownMachines(h.ctx, numberOf(login)).find((m) => m.machine === name);
+
+beforeEach(async () => {
+	vi.useRealTimers();
+	h = await Harness.of(testEstate('e2e/small.yaml', QUIET));
+	await h.live(3 * MINUTE);
+	await h.carryOut('machine.give', { machine: 'own-01', person: 'eve' });
+}, 60_000);
+
+describe('how people sign in', () => {
+	test('is a plan, refused beside what is wrong, and holds at once', async () => {
+		expect(await problems('portal.sign-in', { ownDays: 400 })).toEqual(['ownDays']);
+		expect(await problems('portal.sign-in', { ownDays: 7, ownFor: ['pirate'] })).toEqual(['ownFor']);
+		expect(await blocks('portal.sign-in', { passkeys: true, ownDays: 0 })).toEqual(['it is so already']);
+		await h.carryOut('portal.sign-in', { ownDays: 14, ownFor: ['employee'], passkeys: false });
+		expect(signInPolicy(h.db)).toEqual({ passkeys: false, ownDays: 14, ownFor: ['employee'] });
+	});
+
+	test('a device of their own stays signed in for the days that are set, its second factor for half a day', async () => {
+		await h.carryOut('portal.sign-in', { ownDays: 14 });
+		vi.useFakeTimers({ toFake: ['Date'] });
+		const eve = numberOf('eve');
+		const own = signInPerson(h.db, eve, true, true);
+		const usual = signInPerson(h.db, eve, true);
+		const caller = (token: string) => callerOfSignIn(h.db, token, false);
+		vi.setSystemTime(Date.now() + 7 * HOUR);
+		expect([caller(own)?.factor, caller(usual)?.factor]).toEqual([true, true]);
+		vi.setSystemTime(Date.now() + 6 * HOUR);
+		expect([caller(own)?.factor, caller(usual)]).toEqual([false, null]);
+		raiseSignIn(h.db, caller(own)!.signIn!);
+		expect(caller(own)!.factor).toBe(true);
+		vi.setSystemTime(Date.now() + 12 * DAY);
+		expect(caller(own)).toMatchObject({ login: 'eve', factor: false });
+		vi.setSystemTime(Date.now() + 3 * DAY);
+		expect(caller(own)).toBeNull();
+		// Set back, it is as everywhere.
+		const again = signInPerson(h.db, eve, false, true);
+		vi.useRealTimers();
+		await h.carryOut('portal.sign-in', { ownDays: 0 });
+		vi.useFakeTimers({ toFake: ['Date'] });
+		vi.setSystemTime(Date.now() + 15 * DAY + 22 * HOUR);
+		expect(caller(again)).toBeNull();
+	});
+
+	test('by mail address where it is one person’s alone, and by login before that', async () => {
+		await h.carryOut('people.put', {
+			people: [
+				{ login: 'fay', name: 'Fay Buoy', site: 'quay', team: 'harbour', mail: 'Fay.Buoy@testbay.example' },
+				{ login: 'gus', name: 'Gus Oar', site: 'quay', team: 'harbour', mail: 'both@testbay.example' },
+				{ login: 'hal', name: 'Hal Rope', site: 'quay', team: 'harbour', mail: 'both@testbay.example' }
+			]
+		});
+		const by = (typed: string) => loginTyped(h.db, typed, h.lab.now);
+		expect([by('fay'), by('fay.buoy@testbay.example'), by('both@testbay.example'), by('nobody'), by('x@y')]).toEqual([
+			'fay',
+			'fay',
+			null,
+			null,
+			null
+		]);
+	});
+
+	test('nobody comes in before their first day or stays in beyond their last', async () => {
+		const say = speakerOf('nb');
+		const fay = { login: 'fay', name: 'Fay Buoy', site: 'quay', team: 'harbour' };
+		await h.carryOut('people.put', { people: [{ ...fay, begins: '2030-01-07' }] });
+		const person = personCalled(h.db, 'fay', h.lab.now)!;
+		expect(mayComeIn(person, h.lab.now, say)).toBe('Den første dagen din er man. 7. jan.. Logg inn fra da av.');
+		const caller = callerOfSignIn(h.db, signInPerson(h.db, person.id, false), false);
+		expect(stillHere(h.db, caller, h.lab.now)).toBeNull();
+		expect(stillHere(h.db, caller, person.begins)).not.toBeNull();
+		expect(stillHere(h.db, null, h.lab.now)).toBeNull();
+	});
+
+	test('whoever has lost every factor has them forgotten by a plan, and is signed out', async () => {
+		const eve = numberOf('eve');
+		expect(await blocks('portal.forget-factor', { person: 'eve' })).toEqual(['they have none']);
+		run(h.db, 'INSERT INTO person_factors(person_id, factor_on) VALUES (?, 1)', [eve]);
+		makeRecoveryCodes(h.db, eve, 1);
+		const token = signInPerson(h.db, eve, false);
+		await h.carryOut('portal.forget-factor', { person: 'eve' });
+		expect(hasFactor(h.db, { kind: 'person', id: eve })).toBe(false);
+		expect(callerOfSignIn(h.db, token, false)).toBeNull();
+		expect(all(h.db, 'SELECT * FROM recovery_codes')).toEqual([]);
+	});
+});
+
+describe('what passes through', () => {
+	test('is as its person says, as far as a grant allows it; what was not asked passes', async () => {
+		const eve = numberOf('eve');
+		expect(passing(h.db, eve, ['clipboard', 'printers'])).toEqual({
+			pass: ['clipboard', 'printers'],
+			keptOut: [],
+			unasked: ['clipboard', 'printers']
+		});
+		await h.carryOut('own.channels', { person: 'eve', pass: { clipboard: false, printers: true } });
+		expect(passing(h.db, eve, ['clipboard', 'printers', 'drives'])).toEqual({
+			pass: ['printers', 'drives'],
+			keptOut: ['clipboard'],
+			unasked: ['drives']
+		});
+		expect(await blocks('own.channels', { person: 'eve', pass: { clipboard: false } })).toEqual(['it is so already']);
+		expect(await problems('own.channels', { person: 'eve', pass: { smells: true } })).toEqual(['pass.smells']);
+		await h.carryOut('own.channels', { person: 'eve', pass: { clipboard: null } });
+		expect(ownChannels(h.db, eve)).toMatchObject({ clipboard: null, printers: true });
+	});
+});
+
+describe('somebody’s own machine', () => {
+	test('is called as they call it, by them alone', async () => {
+		await h.carryOut('own.rename', { person: 'eve', kind: 'machine', thing: 'own-01', name: 'Drawing board' });
+		expect(machine('eve', 'own-01')).toMatchObject({ name: 'Drawing board', kept: true, others: 0 });
+		expect(await problems('own.rename', { person: 'anna', kind: 'machine', thing: 'own-01', name: 'Mine' })).toEqual([
+			'thing'
+		]);
+		expect(await problems('own.rename', { person: 'eve', kind: 'endpoint', thing: 'none', name: 'x' })).toEqual([
+			'thing'
+		]);
+		await h.carryOut('own.rename', { person: 'eve', kind: 'machine', thing: 'own-01', name: '' });
+		expect(machine('eve', 'own-01')!.name).toBe('own-01');
+	});
+
+	test('is started and restarted by them; nobody else’s is, nor one that others are let onto', async () => {
+		expect(machine('eve', 'own-01')!.state).toBe('off');
+		await h.carryOut('own.restart', { person: 'eve', machine: 'own-01' });
+		await h.live(4 * MINUTE);
+		expect(machine('eve', 'own-01')!.state).toBe('ready');
+		await h.carryOut('own.restart', { person: 'eve', machine: 'own-01' });
+		expect(await problems('own.restart', { person: 'anna', machine: 'own-01' })).toEqual(['machine']);
+		expect(await problems('own.restart', { person: 'eve', machine: 'quay-01' })).toEqual(['machine']);
+		const { connection } = await h.ctx.providers.broker.connect('anna', 'desk', false, 'k');
+		await h.live(4 * MINUTE);
+		const { machine: on } = (await h.ctx.providers.broker.connection(connection))!;
+		expect(await blocks('own.restart', { person: 'anna', machine: on })).toEqual([
+			`${on} is not theirs alone: others are let onto it, too`
+		]);
+	});
+
+	test('that fails is put right by them with what costs nobody else anything', async () => {
+		for (const login of ['anna', 'bo']) await h.ctx.providers.broker.connect(login, 'desk', false, login);
+		await h.live(4 * MINUTE);
+		const shared = ownMachines(h.ctx, numberOf('anna'))[0]!;
+		expect(shared).toMatchObject({ kept: false, others: 1, wrong: null });
+		expect(await problems('own.mend', { person: 'anna', machine: shared.machine })).toEqual(['machine']);
+		h.lab.apply({ kind: 'fault', fault: 'agent-stopped', target: shared.machine, value: null });
+		await h.live(6 * MINUTE);
+		expect(machine('anna', shared.machine)!.wrong).toMatchObject({ check: 'agent', remedies: ['restart service'] });
+		const plan = await h.draft('own.mend', { person: 'anna', machine: shared.machine });
+		expect(plan.steps).toHaveLength(1);
+		expect(plan.effects.sessionsEnded).toEqual([]);
+		await h.finish(await h.commit(plan.id));
+		await h.live(6 * MINUTE);
+		expect(machine('anna', shared.machine)!.wrong).toBeNull();
+		expect(one<{ n: number }>(h.db, `SELECT count(*) AS n FROM sessions WHERE until > ${h.lab.now}`)!.n).toBe(2);
+	});
+});
+
+test('somebody without a device or a machine has none, and that is no fault', () => {
+	expect(ownMachines(h.ctx, numberOf('dag'))).toEqual([]);
+	expect(ownDevices(h.db, numberOf('dag'), 'dag', h.lab.now)).toEqual([]);
+});
