@@ -172,6 +172,7 @@ export const en = {
 	'account.app-on-button': 'Switch it on',
 	'account.app-set-up': 'Set it up',
 	'account.recovery': 'Recovery codes',
+	'account.recovery-yours': 'Your recovery codes',
 	'account.recovery-lead':
 		'For the day on which your phone or your passkey is gone: each stands once for your second factor.',
 	'account.recovery-none': 'You have none.',

@@ -182,6 +182,7 @@ export const fr: Record<Key, string> = {
 	'account.app-on-button': 'L’activer',
 	'account.app-set-up': 'La préparer',
 	'account.recovery': 'Codes de secours',
+	'account.recovery-yours': 'Vos codes de secours',
 	'account.recovery-lead':
 		'Pour le jour où votre téléphone ou votre clé d’accès manque : chacun vaut une fois second facteur.',
 	'account.recovery-none': 'Vous n’en avez pas.',

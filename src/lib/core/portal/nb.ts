@@ -176,6 +176,7 @@ export const nb: Record<Key, string> = {
 	'account.app-on-button': 'Slå den på',
 	'account.app-set-up': 'Sett den opp',
 	'account.recovery': 'Gjenopprettingskoder',
+	'account.recovery-yours': 'Gjenopprettingskodene dine',
 	'account.recovery-lead':
 		'For dagen da telefonen eller passnøkkelen er borte: hver av dem står én gang for den andre faktoren.',
 	'account.recovery-none': 'Du har ingen.',

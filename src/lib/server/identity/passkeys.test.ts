@@ -106,7 +106,7 @@ describe('a passkey', () => {
 		expect(removePasskey(db, ANNA.id, id)).toBe('Old phone');
 		for (let i = 0; i < MOST_PASSKEYS; i++)
 			insertRow(db, 'passkeys', {
-				id: Buffer.from(`key ${i}`).toString("base64url"),
+				id: Buffer.from(`key ${i}`).toString('base64url'),
 				person_id: ANNA.id,
 				name: 'k',
 				public_key: Buffer.from('k'),
@@ -137,7 +137,9 @@ describe('recovery codes', () => {
 		expect(new Set(codes).size).toBe(10);
 		for (const code of codes) expect(code).toMatch(/^[0-9a-hjkmnp-tv-z]{4}(-[0-9a-hjkmnp-tv-z]{4}){3}$/);
 		const who = { kind: 'person', id: ANNA.id } as const;
-		expect(useCode(store(db), who, ` ${codes[0]!.toUpperCase().replaceAll('-', ' ').replaceAll('0', 'o')} `)).toBe('right');
+		expect(useCode(store(db), who, ` ${codes[0]!.toUpperCase().replaceAll('-', ' ').replaceAll('0', 'o')} `)).toBe(
+			'right'
+		);
 		expect(useCode(store(db), who, codes[0]!)).toBe('wrong');
 		expect(useRecoveryCode(db, BO.id, codes[1]!, 2)).toBe(false);
 		expect(recoveryLeft(db, ANNA.id)).toBe(9);

@@ -42,5 +42,5 @@
 	{#each Object.entries(fields) as [name, value] (name)}<input type="hidden" {name} {value} />{/each}
 	{@render more?.()}
 	<button class="btn btn-go" disabled={busy}>{@render children()}</button>
-	<p class="text-buoy w-full text-[13px]" role="alert">{said || (problem ?? '')}</p>
+	{#if said || problem}<p class="text-buoy w-full text-[13px]" role="alert">{said || problem}</p>{/if}
 </form>

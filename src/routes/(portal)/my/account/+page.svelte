@@ -174,7 +174,7 @@
 	{/if}
 	{#if codes}
 		<section class="border-sea bg-sheet mt-4 rounded-lg border p-4 text-[14px]" aria-labelledby="codes-head">
-			<h2 class="text-[16px]" id="codes-head">{say('account.recovery')}</h2>
+			<h2 class="text-[16px]" id="codes-head">{say('account.recovery-yours')}</h2>
 			<p class="mt-1">{say('account.recovery-shown')}</p>
 			<ul class="mt-2 grid gap-x-6 gap-y-1 font-mono text-[14px] sm:grid-cols-2">
 				{#each codes as code (code)}<li>{code}</li>{/each}

@@ -87,7 +87,7 @@
 					{:else}
 						<p class="mt-2">
 							{say(`state.${m.state}` as Key)}
-							<span class="text-ink2 text-[13px]">{say('devices.since', { when: since(m.since) })}</span>
+							<span class="text-ink2 text-[13px]">· {say('devices.since', { when: since(m.since) })}</span>
 						</p>
 					{/if}
 					{#if m.kept && !m.working && ['off', 'ready', 'in use', 'failed'].includes(m.state)}

@@ -37,7 +37,7 @@
 					)}</label
 				>{/if}
 			<button class="btn btn-go justify-center py-2 text-[15px]">{say('passkey.use')}</button>
-			<p class="text-buoy text-[14px]" role="alert">{said || (form?.problem ?? '')}</p>
+			{#if said || form?.problem}<p class="text-buoy text-[14px]" role="alert">{said || form?.problem}</p>{/if}
 		</form>
 	{/if}
 	<p class="mt-4"><a class="underline" href="/my/sign-in">{say('passkey.instead')}</a></p>
