@@ -4,6 +4,7 @@ import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
+import { accessible, commitAndFollow, pick, ready, visit } from './hands';
 
 /** Starting, stopping and the command line, as an administrator meets them. */
 const PORT = '4894';
@@ -166,7 +167,8 @@ test('an estate with nothing in it says on every view what would be there', asyn
 	await page.getByLabel('Password').fill('a long password');
 	await page.getByRole('button', { name: 'Sign in' }).click();
 	for (const [path, words] of [
-		['/', 'Nothing needs a person'],
+		['/', 'Nobody works here yet'],
+		['/first', '0 of 10 steps done'],
 		['/build', 'No image line'],
 		['/publish', 'No pool lies in this scope'],
 		['/secure', 'No grant lies in this scope'],
@@ -180,6 +182,115 @@ test('an estate with nothing in it says on every view what would be there', asyn
 		await expect(page.getByText(words).first(), path).toBeVisible();
 	}
 	await server.end();
+});
+
+test.describe('from nothing', () => {
+	test.use({ baseURL: `http://localhost:${PORT}` });
+
+	test('the way to the first desktop is gone from the first sign-in to somebody at work', async ({ page, browser }) => {
+		test.setTimeout(420_000);
+		const server = await started('--data', folder(), '--speed', '300');
+		const code = /works once: (\S+)/.exec(server.output())![1]!;
+		await page.goto('/welcome');
+		for (const [label, text] of [
+			['Code', code],
+			['Login', 'ines'],
+			['Name', 'Ines'],
+			['Password', 'a long password']
+		] as const)
+			await page.getByLabel(label).fill(text);
+		await page.getByRole('button', { name: 'Make the account' }).click();
+		await page.getByLabel('Login').fill('ines');
+		await page.getByLabel('Password').fill('a long password');
+		await page.getByRole('button', { name: 'Sign in' }).click();
+		// It begins there by itself.
+		await page.waitForURL(/\/first$/);
+		await ready(page);
+		const step = (title: string) => page.getByRole('main').getByRole('listitem').filter({ hasText: title });
+		await expect(step('A site to run machines')).toHaveAttribute('aria-current', 'step');
+		await expect(step('A pool of machines')).toContainText('a site with hosts comes first');
+		await accessible(page);
+
+		await step('A site to run machines').getByRole('link', { name: 'Join up a site' }).click();
+		await ready(page);
+		await page.getByRole('button', { name: 'Join up a site' }).click();
+		await page.getByLabel('Address').fill('compute.first.new.example:8443');
+		await page.getByRole('button', { name: 'Fetch its certificate' }).click();
+		// Left in the middle, it is found again from the way.
+		await visit(page, '/first');
+		await step('A site to run machines').getByRole('link', { name: 'Go on joining it up' }).click();
+		await page.getByRole('button', { name: 'I have compared it: confirm' }).click();
+		await page.getByLabel('Account').fill('sextant');
+		await page.getByLabel('Secret').fill('tideline');
+		await page.getByRole('button', { name: 'Save and go on' }).click();
+		await page.getByLabel('Name').fill('North');
+		await page.getByLabel('Machines planned there').fill('10');
+		await page.getByRole('button', { name: 'Save and go on' }).click();
+		await page.getByLabel('Folder').selectOption('desks');
+		await page.getByLabel('Directory account').fill('svc-join');
+		await page.getByLabel('Its secret').fill('tideline');
+		await page.getByRole('button', { name: 'Save and go on' }).click();
+		await page.getByLabel('A host, an hour').fill('1.6');
+		await page.getByLabel('A terabyte, a month').fill('30');
+		await page.getByRole('button', { name: 'Save and go on' }).click();
+		await page.getByRole('button', { name: 'Plan to join it up' }).click();
+		expect(await commitAndFollow(page)).toBe('done');
+
+		/** Does what a step offers, by its plan. */
+		const take = async (title: string, button: string | RegExp) => {
+			await visit(page, '/first');
+			await step(title).getByRole('button', { name: button }).click();
+			expect(await commitAndFollow(page)).toBe('done');
+		};
+		await take('Working hours', 'Plan these hours');
+		await take('An image line', 'Plan a line of Meridian Server 24');
+		await take('A version of it', 'Plan the build');
+		await take('A version of it', /^Plan to release/);
+		await visit(page, '/first');
+		await expect(step('Profile disks')).toContainText('has the profile disk client');
+
+		await step('People').getByRole('link', { name: 'Add somebody' }).click();
+		await ready(page);
+		await page.getByLabel('Name', { exact: true }).fill('Ada Byrne');
+		await page.getByLabel('Login').fill('ada');
+		await page.getByLabel('Site').selectOption({ label: 'North' });
+		await page.getByRole('button', { name: 'Plan to add them' }).click();
+		expect(await commitAndFollow(page)).toBe('done');
+
+		await visit(page, '/first');
+		await expect(step('A pool of machines')).toContainText('4 cores and 32 GB each, a sixteenth of a host');
+		await take('A pool of machines', 'Plan this pool');
+		await take('A publication', 'Plan the publication');
+		// Nobody is of a team: it is granted to the person, by the form.
+		await visit(page, '/first');
+		await step('A grant').getByRole('link', { name: 'Choose whom' }).click();
+		await ready(page);
+		await pick(page, 'Publication', /Desks North/, 'desks');
+		await page.getByLabel('To', { exact: true }).selectOption('person');
+		await pick(page, 'Person', /Ada Byrne/, 'ada');
+		await page.getByRole('button', { name: 'Plan the grant' }).click();
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/first');
+		await expect(step('Somebody at work')).toContainText('Ada Byrne finds My desk on their shelf');
+		await accessible(page);
+
+		const my = await (await browser.newContext({ baseURL: `http://localhost:${PORT}` })).newPage();
+		await my.goto('/my');
+		await my.getByLabel('Login').fill('ada');
+		await my.getByLabel('Password').fill('tideline');
+		await expect(async () => {
+			await my.getByLabel('Password').fill('tideline');
+			await my.getByRole('button', { name: 'Sign in' }).click();
+			await expect(my.getByRole('heading', { name: /^Hello/ })).toBeVisible({ timeout: 3000 });
+		}).toPass();
+		await my.getByRole('button', { name: /^Open/ }).click();
+		await expect(my.getByText(/^on first-\d+/).first()).toBeVisible({ timeout: 120_000 });
+		await my.context().close();
+		await visit(page, '/first');
+		await expect(page.getByRole('heading', { name: /^First desktop/ })).toContainText('somebody is at work');
+		await expect(step('Somebody at work')).toContainText('Ada Byrne was the first');
+		await server.end();
+	});
 });
 
 test('a demo of another estate names somebody who is in it', async () => {

@@ -20,6 +20,7 @@ import { manifest as diagnosis } from './diagnosis';
 import { manifest as operators } from './operators';
 import { manifest as schedules } from './schedules';
 import { manifest as portal } from './portal';
+import { manifest as first } from './first';
 import { manifest as notes } from './notes';
 import { changeCard } from './changes/card';
 import { declareSteps } from './jobs/catalogue';
@@ -51,6 +52,7 @@ export const AREAS: readonly Manifest[] = [
 	people,
 	settings,
 	portal,
+	first,
 	notes
 ];
 

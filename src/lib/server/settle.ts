@@ -13,7 +13,7 @@ import { insertRow } from './db/rows';
 import { writeRule } from './images';
 import { settleEndpoints } from './endpoints';
 import { settleSettings } from './settings';
-import { writeHost, writeNetwork, writeSite, writeVolume } from './estate';
+import { writeGateway, writeHost, writeNetwork, writeSite, writeVolume } from './estate';
 
 /** What an estate file does not say: the directory as it is found, with what people sit at, and how secrets are kept. */
 export interface Given {
@@ -28,7 +28,7 @@ export function settleEstate(db: Db, estate: Estate, at: number, { directory, va
 	db.transaction(() => {
 		putSetting(db, 'estate', estate.name);
 		putSetting(db, 'domain', estate.domain);
-		putSetting(db, 'home', estate.home ?? estate.sites[0]?.id ?? '');
+		putSetting(db, 'home', estate.home ?? estate.sites.find((s) => s.joined)?.id ?? '');
 		if (estate.visitor !== undefined) putSetting(db, 'visitor', estate.visitor);
 		putSetting(db, 'history began', String(at));
 		sites.forEach((s, i) => {
@@ -39,11 +39,7 @@ export function settleEstate(db: Db, estate: Estate, at: number, { directory, va
 		for (const h of estate.hosts.filter((x) => known.has(x.site)))
 			writeHost(db, h.site, { ...h, name: h.id }, h.price_hour);
 		for (const v of estate.volumes.filter((x) => known.has(x.site))) writeVolume(db, v.site, v, v.price_tb_month);
-		for (const g of estate.gateways) {
-			insertRow(db, 'gateways', { id: g.id, site_id: g.site, address: g.address });
-			for (const { name: protocol, announced, listens } of g.protocols)
-				openAt(db, 'gateway_ports', { gateway_id: g.id, protocol, announced, listens }, at);
-		}
+		for (const g of estate.gateways.filter((x) => known.has(x.site))) writeGateway(db, g.site, g, at);
 		for (const h of estate.hours)
 			insertRow(db, 'hours', {
 				id: h.id,

@@ -3,6 +3,7 @@ import { formOf } from '$lib/server/api/body';
 import { anyOperator, signInOperator } from '$lib/server/identity/accounts';
 import { cookieOf, DEVICE_DAYS } from '$lib/server/identity/cookies';
 import { ownPath } from '$lib/server/identity/own-path';
+import { nobodyYet } from '$lib/server/first';
 import { runtime } from '$lib/server/runtime';
 
 export const load = ({ locals, url }) => {
@@ -11,6 +12,12 @@ export const load = ({ locals, url }) => {
 	if (!anyOperator(db)) redirect(303, '/welcome');
 	return { demo };
 };
+
+/** Where nobody has ever been at work, whoever signs in begins with the way there, unless they came for something else. */
+function beginning(path: string): string {
+	const { db, clock } = runtime();
+	return path === '/' && nobodyYet(db, clock.now()) ? '/first' : path;
+}
 
 export const actions = {
 	default: async ({ request, cookies, url, getClientAddress }) => {
@@ -33,7 +40,7 @@ export const actions = {
 			case 'in':
 				cookies.set('sextant', answer.token, cookieOf(url));
 				cookies.set('sextant-device', answer.device, { ...cookieOf(url), maxAge: DEVICE_DAYS * 86_400 });
-				redirect(303, ownPath(url.searchParams.get('to')));
+				redirect(303, beginning(ownPath(url.searchParams.get('to'))));
 				break;
 			case 'factor needed':
 				// The password is not sent back: the ticket stands for it.

@@ -256,7 +256,7 @@ function checkReferences(
 	checkNetworks(estate, complain);
 	estate.hosts.forEach((h, i) => need(sites, h.site, ['hosts', i, 'site'], 'site'));
 	estate.volumes.forEach((h, i) => need(sites, h.site, ['volumes', i, 'site'], 'site'));
-	estate.gateways.forEach((h, i) => joined(h.site, ['gateways', i, 'site']));
+	estate.gateways.forEach((h, i) => need(sites, h.site, ['gateways', i, 'site'], 'site'));
 	estate.directory.teams.forEach((t, i) => {
 		if (t.parent !== undefined) need(teams, t.parent, ['directory', 'teams', i, 'parent'], 'team');
 		t.habits.forEach((h, j) => {

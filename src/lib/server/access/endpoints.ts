@@ -1,7 +1,7 @@
 import * as v from 'valibot';
 import { CHANNELS } from '$lib/core/access/decide';
 import { csvAnswer } from '../calls/csv';
-import { explained } from '../calls/answers';
+import { explained, lack } from '../calls/answers';
 import { endpoint, type Endpoint } from '../calls/endpoint';
 import { read } from '../calls/need';
 import { fact, moment, text, whole } from '../lists/columns';
@@ -95,6 +95,7 @@ export const accessEndpoints: readonly Endpoint[] = [
 				allowed: v.boolean(),
 				grant: v.nullable(text),
 				channels: v.array(v.picklist(CHANNELS)),
+				lack: v.nullable(lack),
 				advice: v.nullable(text)
 			}),
 			facts: v.array(fact),

@@ -5,6 +5,18 @@ import { bytes, cents, fact, moment, offer, share, span, text, whole } from '../
 /** A value with the facts that led to it. */
 export const explained = <S extends v.GenericSchema>(value: S) => v.strictObject({ value, facts: v.array(fact) });
 
+/** What stands between somebody and what they would open. */
+export const lack = v.variant('kind', [
+	v.strictObject({ kind: v.picklist(['grant', 'managed', 'factor', 'network', 'ended', 'off', 'hidden']) }),
+	v.strictObject({ kind: v.literal('from'), day: text }),
+	v.strictObject({ kind: v.literal('begins'), at: moment, zone: text }),
+	v.strictObject({
+		kind: v.literal('hours'),
+		hours: v.strictObject({ days: v.array(whole), from: whole, until: whole })
+	}),
+	v.strictObject({ kind: v.literal('starters'), words: v.nullable(text) })
+]);
+
 /** Rows of something that has no scope. */
 export const rowsOf = <S extends v.GenericSchema>(row: S) => v.strictObject({ rows: v.array(row) });
 

@@ -5,6 +5,7 @@ import { hoursWords, inHours } from '$lib/core/time/hours';
 import type { Fact } from '$lib/core/why/explained';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { demandCurve } from './demand';
+import { hoursPlans } from './hours-plans';
 import { STEP } from './kept-counts';
 import { hoursById, machineCount, poolAt } from '../pools';
 
@@ -132,4 +133,4 @@ const setPolicy = planKind({
 	}
 });
 
-export const capacityPlans = [setPolicy];
+export const capacityPlans = [setPolicy, ...hoursPlans];

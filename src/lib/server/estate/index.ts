@@ -1,3 +1,3 @@
 export { foldersOf, type NetworkRow, networksOf, sitesOf, waysOf } from './queries';
-export { writeHost, writeNetwork, writeSite, writeVolume } from './sites';
+export { writeGateway, writeHost, writeNetwork, writeSite, writeVolume } from './sites';
 export { manifest } from './manifest';

@@ -1,4 +1,5 @@
 import type { Db } from '../db';
+import { openAt } from '../db/intervals';
 import { insertRow, type IfThere } from '../db/rows';
 
 /** A site as it is written down: what it is called, of which kind, in which zone, and its links to others. */
@@ -45,6 +46,18 @@ export function writeHost(
 	const { name, cores, memory, gpus } = h;
 	const price_hour = Math.round(priceHour * 100);
 	insertRow(db, 'hosts', { name, site_id: site, cores, memory, gpus, price_hour }, ifThere);
+}
+
+/** Writes a gateway that stands at a site, with its ports as they are. */
+export function writeGateway(
+	db: Db,
+	site: string,
+	g: { id: string; address: string; protocols: { name: string; announced: number; listens: number }[] },
+	at: number
+): void {
+	insertRow(db, 'gateways', { id: g.id, site_id: site, address: g.address });
+	for (const { name: protocol, announced, listens } of g.protocols)
+		openAt(db, 'gateway_ports', { gateway_id: g.id, protocol, announced, listens }, at);
 }
 
 /** Writes a volume of a site; its size in bytes, its price for a terabyte and month in euros. */

@@ -13,6 +13,7 @@ export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'PUT' | 'PAT
 	'/live': { GET: 'signed in' },
 	'/here': { POST: 'signed in' },
 	'/(console)': { GET: read('estate') },
+	'/(console)/first': { GET: read('estate') },
 	'/(console)/build': { GET: read('images') },
 	'/(console)/build/sheet': { GET: read('images') },
 	'/(console)/build/console': { GET: read('images') },

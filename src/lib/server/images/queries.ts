@@ -52,7 +52,8 @@ const within = (table: IntervalTable) =>
 export function linesAt(db: Db, at: number): LineRow[] {
 	const lines = all<Omit<LineRow, 'versions'>>(
 		db,
-		'SELECT id, name, system, users, generation FROM lines ORDER BY position'
+		'SELECT id, name, system, users, generation FROM lines WHERE since <= ? ORDER BY position',
+		[at]
 	);
 	const versions = all<{
 		line_id: string;

@@ -47,6 +47,15 @@ const joining = v.strictObject({
 				hosts: v.array(v.strictObject({ name: text, cores: whole, memory: bytes, gpus: whole })),
 				volumes: v.array(v.strictObject({ id: text, size: bytes, iops: v.number() })),
 				networks: v.array(v.strictObject({ id: text, range: text, first: whole, last: whole, free: whole })),
+				gateways: v.optional(
+					v.array(
+						v.strictObject({
+							id: text,
+							address: text,
+							protocols: v.array(v.strictObject({ name: text, announced: whole, listens: whole }))
+						})
+					)
+				),
 				links: v.array(link)
 			})
 		})

@@ -1,6 +1,6 @@
-import { one, run } from '../db';
+import { one, putSetting, run, setting } from '../db';
 import { closeAllAt } from '../db/intervals';
-import { writeHost, writeNetwork, writeSite, writeVolume } from '../estate';
+import { writeGateway, writeHost, writeNetwork, writeSite, writeVolume } from '../estate';
 import { noteStores } from '../images';
 import { stepHandler } from '../jobs/step';
 import { sweepSites, writeProvider } from '../network';
@@ -13,7 +13,7 @@ export const joiningSteps = {
 			const now = ctx.clock.now();
 			const id = joining.siteId!;
 			const particulars = joining.particulars!;
-			const { hosts, volumes, networks } = joining.account!.offer;
+			const { hosts, volumes, networks, gateways = [] } = joining.account!.offer;
 			return {
 				result: { site: id },
 				write: (db) => {
@@ -27,7 +27,10 @@ export const joiningSteps = {
 					for (const n of networks.filter((x) => particulars.networks.includes(x.id))) writeNetwork(db, id, n);
 					for (const h of hosts) writeHost(db, id, h, joining.prices!.hostHour);
 					for (const v of volumes) writeVolume(db, id, v, joining.prices!.volumeMonth);
+					for (const g of gateways) writeGateway(db, id, g, now);
 					writeProvider(db, ctx.vault, id, provider, now);
+					// The first of all is where versions are built, and whose clock the ribbon goes by.
+					if (!setting(db, 'home')) putSetting(db, 'home', id);
 					endJoining(db, joining.id, 'joined', now);
 				}
 			};
@@ -72,7 +75,13 @@ export const joiningSteps = {
 				write: (db) => {
 					closeAllAt(db, 'findings', { site_id: input.site }, now);
 					run(db, 'DELETE FROM joinings WHERE site_id = ?', [input.site]);
+					for (const table of ['gateway_ports', 'gateway_relays'])
+						run(db, `DELETE FROM ${table} WHERE gateway_id IN (SELECT id FROM gateways WHERE site_id = ?)`, [
+							input.site
+						]);
+					if (setting(db, 'home') === input.site) putSetting(db, 'home', '');
 					for (const table of [
+						'gateways',
 						'site_checks',
 						'site_providers',
 						'site_versions',

@@ -11,6 +11,8 @@ import { beginJoining } from '../joining/joinings';
 import { packageAt } from '../packages';
 import { directoryPercent, personNumber, recordOf, writePerson } from '../directory';
 import { addressOfPortal, SERVED_AT, signInPolicy } from '../identity/portal';
+import { linesAt, sheetAt } from '../images';
+import { hoursById } from '../pools';
 import { ownChannels, ownMachines } from '../portal';
 import { CALLED_AT } from '../network';
 import { keepFile } from '../people/files';
@@ -340,6 +342,24 @@ const CASES: Record<string, Case[]> = {
 		}
 	],
 	'portal.address': [{ input: { address: 'https://desk.testbay.example' }, beside: (h) => addressOfPortal(h.db) }],
+	'line.add': [
+		{
+			input: { name: 'Second desk', system: 'meridian-server-24' },
+			beside: (h) => [linesAt(h.db, h.lab.now), sheetAt(h.db, 'second-desk', h.lab.now)]
+		}
+	],
+	'hours.set': [
+		{ input: { name: 'night', days: [1, 3], from: '22:00', until: '06:00' }, beside: (h) => [...hoursById(h.db)] },
+		{ input: { name: 'office', days: [1, 2], from: '08:30', until: '24:00' }, beside: (h) => [...hoursById(h.db)] }
+	],
+	'hours.remove': [
+		{
+			first: async (h) =>
+				void (await h.carryOut('hours.set', { name: 'night', days: [1], from: '22:00', until: '06:00' })),
+			input: { name: 'night' },
+			beside: (h) => [...hoursById(h.db)].sort()
+		}
+	],
 	'portal.sign-in': [
 		{ input: { passkeys: false, ownDays: 14, ownFor: ['employee'] }, beside: (h) => signInPolicy(h.db) }
 	],

@@ -272,6 +272,8 @@ export interface SiteOffer {
 	hosts: { name: string; cores: number; memory: number; gpus: number }[];
 	volumes: { id: string; size: number; iops: number }[];
 	networks: { id: string; range: string; first: number; last: number; free: number }[];
+	/** Gateways that stand there, with the ports that they announce and those that they listen on. */
+	gateways: { id: string; address: string; protocols: { name: string; announced: number; listens: number }[] }[];
 	/** Links from there to sites that are known, as measured. */
 	links: { to: string; mbit: number; latency_ms: number; loss: number }[];
 }

@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import { lack } from '../calls/answers';
 import { endpoint, type Endpoint } from '../calls/endpoint';
 import { read } from '../calls/need';
 import { fact, moment, text, whole } from '../lists/columns';
@@ -19,10 +20,11 @@ const item = v.strictObject({
 	standing: v.picklist(['required', 'fetched', 'can fetch', 'can ask']),
 	allowed: v.boolean(),
 	off: v.boolean(),
+	lack: v.nullable(lack),
 	advice: v.nullable(text),
 	by: v.nullable(text),
 	why: v.array(fact),
-	news: v.nullable(v.strictObject({ at: moment, words: text })),
+	news: v.nullable(v.strictObject({ at: moment, words: text, version: v.nullable(text) })),
 	machines: whole
 });
 

@@ -107,6 +107,13 @@ export function sitesOf(lab: Lab): Sites {
 						free: now.last - now.first + 1 - now.leased.size
 					};
 				}),
+				gateways: estate.gateways
+					.filter((g) => g.site === id)
+					.map((g) => ({
+						id: g.id,
+						address: g.address,
+						protocols: [...lab.world.gateways.get(g.id)!.protocols].map(([name, p]) => ({ name, ...p }))
+					})),
 				links: estate.sites.flatMap((s) =>
 					s.links.flatMap((l) =>
 						s.id === id && others.has(l.to) ? [{ ...l }] : l.to === id && others.has(s.id) ? [{ ...l, to: s.id }] : []

@@ -93,10 +93,6 @@ export class Authenticator {
 	private data(flags: number): Buffer {
 		const count = Buffer.alloc(4);
 		count.writeUInt32BE(++this.count);
-		return Buffer.concat([
-			sha256(this.host),
-			Buffer.from([PRESENT | (this.verifies ? VERIFIED : 0) | flags]),
-			count
-		]);
+		return Buffer.concat([sha256(this.host), Buffer.from([PRESENT | (this.verifies ? VERIFIED : 0) | flags]), count]);
 	}
 }

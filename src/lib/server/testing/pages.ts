@@ -49,7 +49,7 @@ function eventOf(url: string, params: Record<string, string>, caller: Caller | n
 	return {
 		url: new URL(url, 'http://localhost'),
 		params,
-		locals: { caller, theme: 'day' },
+		locals: { caller, theme: 'day', language: 'en' },
 		depends: () => {},
 		setHeaders: () => {},
 		parent: async () => ({}),

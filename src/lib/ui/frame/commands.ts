@@ -53,6 +53,7 @@ export function commandsFor(
 				words: f.words,
 				href: to(f.parts, f.path)
 			})),
+			{ words: 'Go the way to the first desktop', href: to({}, '/first') },
 			{ words: 'Test access for a person', href: to({}, '/secure') },
 			{ words: 'See who gets what', href: to({}, '/publish/who') },
 			{ words: 'See the sessions', href: to({ list: 'sessions' }, '/watch') },

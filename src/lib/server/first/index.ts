@@ -1,0 +1,2 @@
+export { foundNow, nobodyYet } from './found';
+export { manifest } from './manifest';
