@@ -95,7 +95,7 @@ const joinSite = planKind({
 				...(hosts.length === 0
 					? [{ words: 'its provider shows no host to this account', side: 'against' as const }]
 					: []),
-				...(particulars.link === null
+				...(particulars.link === null && one(db, 'SELECT 1 FROM sites LIMIT 1')
 					? [{ words: 'without a link no version can be sent there', side: 'against' as const }]
 					: [])
 			],

@@ -54,7 +54,8 @@
 			mbit: data.joining.particulars?.link?.mbit ?? nothing(SPEED),
 			latency: data.joining.particulars?.link?.latency_ms ?? nothing(DELAY),
 			loss: percent(data.joining.particulars?.link?.loss ?? 0) as number | Unread,
-			linked: data.joining.particulars?.link !== null,
+			// Where no other site is there yet, none can be linked to.
+			linked: data.sites.length > 0 && data.joining.particulars?.link !== null,
 			planned: String(data.joining.particulars?.planned ?? ''),
 			folder: data.joining.directory?.folder ?? '',
 			joinAccount: data.joining.directory?.account ?? '',
@@ -268,9 +269,9 @@
 								>{/each}
 							{#if errors.networks}<p class="text-buoy text-[12.5px]" role="alert">{errors.networks}</p>{/if}
 						</fieldset>
-						<label class="text-[13.5px]"
-							><input type="checkbox" bind:checked={f.linked} /> a link leads from there to another site</label
-						>
+						{#if data.sites.length}<label class="text-[13.5px]"
+								><input type="checkbox" bind:checked={f.linked} /> a link leads from there to another site</label
+							>{/if}
 						{#if f.linked}
 							<div class="mt-1 grid grid-cols-4 gap-x-4">
 								<Field label="To" problem={errors['link.to']}
@@ -393,6 +394,9 @@
 							</li>{/each}
 						{#each o.networks as n (n.id)}<li class="border-hair2 border-b py-1">
 								{n.id} <span class="text-ink3">{n.range}, {n.free} free</span>
+							</li>{/each}
+						{#each o.gateways ?? [] as g (g.id)}<li class="border-hair2 border-b py-1">
+								{g.id} <span class="text-ink3">gateway at {g.address}</span>
 							</li>{/each}
 						{#each o.links as l (l.to)}<li class="border-hair2 border-b py-1">
 								link to {l.to} <span class="text-ink3">{l.mbit} Mbit/s, {l.latency_ms} ms, as measured</span>
