@@ -79,7 +79,8 @@ function made(language: Language): Speaker {
 			Math.abs(now - at) < DAY && day(at, zone) === day(now, zone)
 				? clock(at, zone)
 				: `${day(at, zone)} ${clock(at, zone)}`,
-		span: (ms: number) => durationWords(ms),
+		// A number and its unit stay on one line.
+		span: (ms: number) => durationWords(ms).replaceAll(' ', '\u00a0'),
 		hours,
 		list: (words: readonly string[]) => new Intl.ListFormat(locale).format(words),
 		lack(lack: Lack): string {

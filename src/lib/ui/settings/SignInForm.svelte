@@ -41,7 +41,7 @@
 		problem={form.errors.ownFor}
 		bind:value={f.ownFor}
 	/>
-	<label class="flex items-center gap-2 text-[13px]"
+	<label class="col-span-2 mt-1 mb-1 flex items-center gap-2 text-[13px]"
 		><input type="checkbox" bind:checked={f.passkeys} />Passkeys are taken, in place of a password and a second factor</label
 	>
 	<div class="col-span-2"><FormEnd {form} main={false} words="Plan how people sign in" /></div>

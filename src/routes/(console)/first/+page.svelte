@@ -59,7 +59,7 @@
 							</li>{/if}
 					</ul>
 				</div>
-				<div class="flex flex-wrap items-start justify-end gap-2">
+				<div class="flex max-w-[250px] flex-wrap items-start justify-end gap-2">
 					{#each s.offers as o, n (o.words)}
 						{#if 'kind' in o}
 							{#if data.look.live && data.mayDraft.includes(o.kind)}
