@@ -1,5 +1,5 @@
 import { expect, request as newRequest, test, type Page } from '@playwright/test';
-import { accessible, api, commitAndFollow, pick, signIn, step, visit } from './hands';
+import { accessible, api, commitAndFollow, pick, ready, signIn, step, visit } from './hands';
 import { BASE } from './site';
 
 /** An operator's ordinary week: who begins, moves and ends, and people who are kept here. */
@@ -100,6 +100,55 @@ test.describe('people who come and go', () => {
 		await my.getByLabel('Password').fill('tideline');
 		await my.getByRole('button', { name: 'Sign in' }).click();
 		await expect(my.getByText(/^Your account ended on/)).toBeVisible();
+		await my.context().close();
+	});
+
+	test('somebody moves to another team: what they gain and lose stands there, and their shelf follows', async ({
+		page,
+		browser
+	}) => {
+		await visit(page, '/publish/people?make=person');
+		await page.getByLabel('Name', { exact: true }).fill('Nils Aasen');
+		await page.getByLabel('Login').fill('naasen');
+		await page.getByLabel('Site').selectOption({ label: 'Bergen' });
+		await pick(page, 'Home team', 'Software');
+		await page.getByRole('button', { name: 'Plan to add them' }).click();
+		expect(await commitAndFollow(page)).toBe('done');
+		// The account of whoever is kept here is made within a minute.
+		await step(page.request, 120);
+		const my = await (await browser.newContext({ viewport: { width: 390, height: 844 } })).newPage();
+		await expect(async () => {
+			await my.goto('/my/sign-in');
+			await my.getByLabel('Login').fill('naasen');
+			await my.getByLabel('Password').fill('tideline');
+			await my.getByRole('button', { name: 'Sign in' }).click();
+			await expect(my.getByRole('heading', { name: /^Hello/ })).toBeVisible({ timeout: 3000 });
+		}).toPass();
+		const studio = my
+			.getByRole('region', { name: 'You can ask for' })
+			.getByRole('listitem')
+			.filter({ hasText: 'Chart Studio' });
+		await expect(studio).toHaveCount(1);
+
+		await visit(page, '/?card=person/naasen');
+		await page.getByRole('link', { name: 'Move them' }).click();
+		await ready(page);
+		await page.getByLabel('When').selectOption('day');
+		await page.getByRole('button', { name: 'Plan the move' }).click();
+		await expect(page.getByText('Write a day such as Tue 17 Nov.')).toBeVisible();
+		await page.getByLabel('When').selectOption('now');
+		await pick(page, 'Home team', 'Chart Production');
+		await expect(page.getByRole('status', { name: 'What it would do' })).toContainText(
+			'Move Nils Aasen to Chart Production'
+		);
+		await accessible(page);
+		await page.getByRole('button', { name: 'Plan the move' }).click();
+		await page.getByRole('button', { name: 'Review' }).click();
+		await expect(page.getByRole('complementary', { name: 'Plan in review' })).toContainText(/gains .*Chart Studio/);
+		expect(await commitAndFollow(page)).toBe('done');
+		await my.reload();
+		await expect(studio).toHaveCount(0);
+		await expect(my.getByRole('listitem').filter({ hasText: 'Chart Studio' }).first()).toBeVisible();
 		await my.context().close();
 	});
 

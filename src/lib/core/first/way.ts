@@ -3,33 +3,33 @@ import type { Fact } from '../why/explained';
 
 /** What there is on the way from nothing to somebody at work, as far as it has come. */
 export interface Found {
-	sites: {
+	sites: readonly {
 		id: string;
 		name: string;
-		hosts: { cores: number; memory: number }[];
+		hosts: readonly { cores: number; memory: number }[];
 		/** Free addresses of its networks. */
-		networks: { id: string; free: number }[];
+		networks: readonly { id: string; free: number }[];
 	}[];
 	/** A joining that has been begun and not ended. */
 	joining: number | null;
 	/** Folders of the directory for computer accounts. */
-	folders: string[];
+	folders: readonly string[];
 	/** Systems that a line can begin with. */
-	stock: { id: string; name: string; users: 'single' | 'multi'; leastDisk: number }[];
-	lines: {
+	stock: readonly { id: string; name: string; users: 'single' | 'multi'; leastDisk: number }[];
+	lines: readonly {
 		id: string;
 		name: string;
 		users: 'single' | 'multi';
 		/** In order; `profiles`: a profile disk client is in it. */
-		versions: { number: string; held: boolean; size: number; profiles: boolean }[];
+		versions: readonly { number: string; held: boolean; size: number; profiles: boolean }[];
 		/** The job that builds one. */
 		building: number | null;
 	}[];
 	/** Ids of calendars of hours. */
-	hours: string[];
-	teams: { id: string; name: string; people: number }[];
+	hours: readonly string[];
+	teams: readonly { id: string; name: string; people: number }[];
 	people: number;
-	pools: {
+	pools: readonly {
 		id: string;
 		name: string;
 		site: string;
@@ -37,8 +37,8 @@ export interface Found {
 		machines: number;
 		job: number | null;
 	}[];
-	publications: { id: string; name: string; pools: string[] }[];
-	grants: { publication: string; to: string; people: number }[];
+	publications: readonly { id: string; name: string; pools: readonly string[] }[];
+	grants: readonly { publication: string; to: string; people: number }[];
 	/** Who has opened something, the first of all. */
 	opened: { login: string; name: string } | null;
 	/** Somebody whom a grant reaches, and the name of the publication. */
@@ -257,7 +257,7 @@ export function firstWay(f: Found): Step[] {
 						: [needs('a site comes first: people sit at one')],
 					[
 						{ words: 'Add somebody', href: '/publish/people?make=person' },
-						{ words: 'Bring a list', href: '/publish/people?make=import' }
+						{ words: 'Bring a list', href: '/publish/people?make=list' }
 					]
 				),
 

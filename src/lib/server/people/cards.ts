@@ -65,6 +65,7 @@ export function personCard({ db }: Context, login: string, { at, live }: Then): 
 		...(live && handover?.stage !== 'handed' && handover?.stage !== 'cleared'
 			? {
 					links: [
+						{ words: 'Move them', href: `/publish/people?make=move&edit=${encodeURIComponent(login)}` },
 						{
 							words: handover ? 'Change what they leave' : 'Let them leave',
 							href: `/publish/people?make=leave&edit=${encodeURIComponent(login)}`

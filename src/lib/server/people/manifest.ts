@@ -9,13 +9,14 @@ import { keptPlans } from './kept-plans';
 import { leavePlans } from './leave-plans';
 import { leaveSteps } from './leave-steps';
 import { carryOutHandovers } from './leaves';
+import { movePlan } from './move-plans';
 import { peopleNeeds } from './needs';
 import { peoplePlans } from './planner';
 import { peopleSteps } from './steps';
 import { welcomePlans } from './welcome-plans';
 import { welcomeSteps } from './welcome-steps';
 
-const plans = [...peoplePlans, ...leavePlans, ...welcomePlans, ...keptPlans];
+const plans = [...peoplePlans, movePlan, ...leavePlans, ...welcomePlans, ...keptPlans];
 const steps = { ...peopleSteps, ...leaveSteps, ...welcomeSteps, ...keptSteps };
 
 declare module '../plans/kind' {

@@ -233,7 +233,7 @@ export function mornings(db: Db, at: number): Record<Coming['kind'], (g: Group) 
 }
 
 /** Ms that bytes take over the link between two sites, by its speed alone; null where none is known. */
-function linkTime(db: Db, from: string, to: string, bytes: number): number | null {
+export function linkTime(db: Db, from: string, to: string, bytes: number): number | null {
 	const link = all<{ id: string; links: string }>(db, 'SELECT id, links FROM sites WHERE id IN (?, ?)', [from, to])
 		.flatMap((s) => fromJson<{ to: string; mbit: number }[]>('sites.links', s.links).map((l) => ({ ...l, from: s.id })))
 		.find((l) => (l.from === from && l.to === to) || (l.from === to && l.to === from));

@@ -14,7 +14,7 @@ import { FORMATS, importNow, knownHere, namedIn, type Import } from './files';
 import { putNow } from './put';
 
 /** What a plan is undone to: its job may write in the very millisecond in which it was worked out. */
-const justBefore = (now: number): number => now - 1;
+export const justBefore = (now: number): number => now - 1;
 
 /** The most people that a plan names one by one. */
 const MANY = 500;

@@ -360,6 +360,10 @@ const CASES: Record<string, Case[]> = {
 			beside: (h) => [...hoursById(h.db)].sort()
 		}
 	],
+	'people.move': [
+		{ first: ownPerson, input: { person: 'fay', team: 'visitors', site: 'isle' } },
+		{ first: ownPerson, input: { person: 'fay', on: '2030-01-07', team: 'visitors', teams: ['harbour'] } }
+	],
 	'portal.sign-in': [
 		{ input: { passkeys: false, ownDays: 14, ownFor: ['employee'] }, beside: (h) => signInPolicy(h.db) }
 	],

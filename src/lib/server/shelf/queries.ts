@@ -39,10 +39,20 @@ export interface ShelfItem {
 /** So long something counts as new. */
 const NEW_FOR = 7 * DAY;
 
-/** Everything that a person finds on their shelf at a moment, past or to come. Null when there is no such person. */
-export function shelfOf(db: Db, login: string, at: number, secondFactor: boolean): ShelfItem[] | null {
-	const request = requestOfPerson(db, login, at, secondFactor);
-	if (!request) return null;
+/**
+ * Everything that a person finds on their shelf at a moment, past or to come. Null when there is no such person.
+ * @param as what they would be otherwise: their teams with those above, the zone of their site
+ */
+export function shelfOf(
+	db: Db,
+	login: string,
+	at: number,
+	secondFactor: boolean,
+	as: { teams?: string[]; zone?: string } = {}
+): ShelfItem[] | null {
+	const known = requestOfPerson(db, login, at, secondFactor);
+	if (!known) return null;
+	const request = { ...known, ...as };
 	const person = one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [login])!;
 	const fetched = new Set(
 		all<{ id: string }>(

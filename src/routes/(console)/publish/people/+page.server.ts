@@ -9,6 +9,7 @@ import {
 	formChoices,
 	keepingNow,
 	leaverNow,
+	moverNow,
 	ownPerson,
 	welcomeNow
 } from '$lib/server/people';
@@ -78,7 +79,7 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 		},
 		make: making,
 		choices: making === null ? null : formChoices(db, at),
-		edit: making === 'leave' ? null : ownPerson(db, url.searchParams.get('edit'), at),
+		edit: making === 'leave' || making === 'move' ? null : ownPerson(db, url.searchParams.get('edit'), at),
 		welcome:
 			making === 'welcome'
 				? welcomeNow(db, (url.searchParams.get('people') ?? '').split(',').filter(Boolean), at)
@@ -87,6 +88,7 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 		desks: kept?.rows ?? [],
 		deskTotal: kept?.total ?? 0,
 		editPool: url.searchParams.get('edit'),
+		mover: making === 'move' ? moverNow(db, url.searchParams.get('edit'), at) : null,
 		leaver: making === 'leave' ? leaverNow(db, url.searchParams.get('edit'), at) : null
 	};
 });

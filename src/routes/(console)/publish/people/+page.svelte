@@ -11,6 +11,7 @@
 	import BringList from './BringList.svelte';
 	import KeepForm from './KeepForm.svelte';
 	import LeaveForm from './LeaveForm.svelte';
+	import MoveForm from './MoveForm.svelte';
 	import WelcomeForm from './WelcomeForm.svelte';
 	import PersonForm from './PersonForm.svelte';
 
@@ -92,6 +93,11 @@
 					aria-label="Welcome somebody"
 					href={addressWith(page.url, { make: 'welcome', people: null, edit: null })}>Welcome</a
 				>{/if}
+			{#if may('people.move')}<a
+					class="btn"
+					aria-label="Somebody moves"
+					href={addressWith(page.url, { make: 'move', edit: null })}>Move</a
+				>{/if}
 			{#if may('people.leave')}<a
 					class="btn"
 					aria-label="Somebody leaves"
@@ -116,6 +122,13 @@
 						teams={data.choices.teams}
 						employments={data.choices.employments}
 						kept={data.keeping.kept.find((k) => k.pool === data.editPool) ?? null}
+						{close}
+					/>{/key}
+			{:else if data.make === 'move'}{#key data.mover?.login}<MoveForm
+						sites={data.choices.sites}
+						teams={data.choices.teams}
+						mover={data.mover}
+						now={data.look.known}
 						{close}
 					/>{/key}
 			{:else if data.make === 'leave'}{#key data.leaver?.login}<LeaveForm

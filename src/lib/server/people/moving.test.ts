@@ -1,0 +1,81 @@
+import { beforeEach, describe, expect, test } from 'vitest';
+import { DAY, MINUTE } from '$lib/core/time/units';
+import { momentOf, wallTime } from '$lib/core/time/zone';
+import { run } from '../db';
+import { personCalled, recordOf } from '../directory';
+import { shelfOf } from '../shelf';
+import { Harness, QUIET, testEstate } from '../testing/harness';
+import { moverNow } from './move-plans';
+
+/** Fay is of our own list, of the harbour, at the quay, and keeps a machine there. */
+let h: Harness;
+const today = () => wallTime('Europe/Oslo', h.lab.now).day;
+const dayOf = (n: number) => new Date((today() + n) * DAY).toISOString().slice(0, 10);
+const problems = (input: object) =>
+	h.draft('people.move', input).then(
+		() => [],
+		(e: { problems: { field: string; words: string }[] }) => e.problems.map((p) => p.field)
+	);
+const shelf = (at = h.lab.now) => shelfOf(h.db, 'fay', at, true)!.map((s) => s.id);
+
+beforeEach(async () => {
+	h = await Harness.of(testEstate('e2e/small.yaml', QUIET));
+	await h.carryOut('people.put', {
+		people: [{ login: 'fay', name: 'Fay Buoy', site: 'quay', team: 'harbour' }]
+	});
+	await h.live(3 * MINUTE);
+	await h.carryOut('machine.give', { machine: 'own-01', person: 'fay' });
+	await h.carryOut('grant.add', { publication: 'own', team: 'visitors', channels: [] });
+}, 60_000);
+
+describe('somebody moves', () => {
+	test('and their grants follow: what they gain and lose, by which grant, stands in the plan', async () => {
+		expect(shelf()).toEqual(['desk']);
+		const plan = await h.draft('people.move', { person: 'fay', team: 'visitors' });
+		expect(plan.title).toBe('Move Fay Buoy to Visitors');
+		expect(plan.effects.people[0]).toMatchObject({ id: 'fay', how: 'gains My own machine, loses My desk' });
+		expect(plan.reasons.map((r) => r.words)).toEqual(
+			expect.arrayContaining([
+				'My own machine by the grant to Visitors',
+				'My desk reaches them no longer: it came by the grant to Harbour'
+			])
+		);
+		await h.finish(await h.commit(plan.id));
+		expect(shelf()).toEqual(['own']);
+		expect(personCalled(h.db, 'fay', h.lab.now)!.team).toBe('visitors');
+	});
+
+	test('on a day: it is so from then on and not before, whatever else is known to come', async () => {
+		await h.carryOut('people.move', { person: 'fay', on: dayOf(9), team: 'harbour', teams: ['visitors'] });
+		await h.carryOut('people.move', { person: 'fay', on: dayOf(3), team: 'visitors' });
+		const at = (n: number) => momentOf('Europe/Oslo', today() + n, 720);
+		expect(shelf()).toEqual(['desk']);
+		expect(shelf(at(4))).toEqual(['own']);
+		expect(shelf(at(10)).sort()).toEqual(['desk', 'own']);
+		expect(recordOf(h.db, 'fay', h.lab.now)!.moves).toHaveLength(2);
+	});
+
+	test('to another site: files that lie far, and a machine that stays behind, are said', async () => {
+		run(h.db, `UPDATE people SET profile = 9000000000 WHERE login = 'fay'`);
+		const plan = await h.draft('people.move', { person: 'fay', site: 'isle' });
+		expect(plan.title).toBe('Move Fay Buoy to Isle');
+		expect(plan.effects.bytes).toBe(9e9);
+		const warned = plan.warnings.map((w) => w.words);
+		expect(warned[0]).toMatch(/^9 GB of files lie at Quay: about .* over the link$/);
+		expect(warned[1]).toBe('own-01, which they keep, stands at Quay, and no personal pool is at Isle');
+		expect(plan.reasons.map((r) => r.words)).toContain('My desk opens from Desks Isle there');
+	});
+
+	test('what is wrong is said beside its field; what is so already, and whom others tell of, is blocked', async () => {
+		expect(await problems({ person: 'nobody' })).toEqual(['person']);
+		expect(await problems({ person: 'fay', on: 'soon' })).toEqual(['on']);
+		expect(await problems({ person: 'fay', on: dayOf(0), team: 'visitors' })).toEqual(['on']);
+		expect(await problems({ person: 'fay', team: 'none' })).toEqual(['team']);
+		expect(await problems({ person: 'fay', on: dayOf(2), site: 'none' })).toEqual(['site']);
+		const blocks = async (input: object) => (await h.draft('people.move', input)).blocks.map((b) => b.words);
+		expect(await blocks({ person: 'fay', team: 'harbour', site: 'quay' })).toEqual(['they are there already']);
+		expect((await blocks({ person: 'anna', team: 'visitors' })).join()).toMatch(/is kept by .*: change it there/);
+		expect(moverNow(h.db, 'anna', h.lab.now)!.told).toMatch(/is kept by/);
+		expect(moverNow(h.db, 'fay', h.lab.now)).toMatchObject({ site: 'quay', team: 'harbour', told: null });
+	});
+});
