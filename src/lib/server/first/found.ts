@@ -8,16 +8,25 @@ import { buildsAt, linesAt, suppliesOf } from '../images';
 import { joiningsAt } from '../joining';
 import { hoursById, machineCount, poolsAt } from '../pools';
 import { grantsAt, publicationsAt } from '../publications';
-import { everybody } from '../directory';
+import { type DirectoryPerson, everybody } from '../directory';
 
 /** What there is now on the way to the first desktop. */
 export async function foundNow(ctx: Context): Promise<Found> {
 	const { db } = ctx;
 	const now = ctx.clock.now();
 	const people = everybody(db, now);
+	// Whom teams and grants to persons reach: everybody is gone through once, however many there are.
+	const byTeam = new Map<string, { people: number; first: DirectoryPerson }>();
+	for (const p of people)
+		for (const team of p.teams) {
+			const known = byTeam.get(team);
+			if (known) known.people++;
+			else byTeam.set(team, { people: 1, first: p });
+		}
 	const grants = grantsAt(db, now).map((g) => {
-		const reached = people.filter((p) => (g.toKind === 'team' ? p.teams.includes(g.toId) : p.login === g.toLogin));
-		return { publication: g.publication, to: g.toName, people: reached.length, first: reached[0] };
+		const person = g.toKind === 'person' ? people.find((p) => p.login === g.toLogin) : undefined;
+		const reached = g.toKind === 'team' ? byTeam.get(g.toId) : person && { people: 1, first: person };
+		return { publication: g.publication, to: g.toName, people: reached?.people ?? 0, first: reached?.first };
 	});
 	const publications = publicationsAt(db, now);
 	const first = grants.find((g) => g.first !== undefined && publications.some((p) => p.id === g.publication));
@@ -49,7 +58,7 @@ export async function foundNow(ctx: Context): Promise<Found> {
 		hours: [...hoursById(db).keys()],
 		teams: all<{ id: string; name: string }>(db, 'SELECT id, name FROM teams ORDER BY name').map((t) => ({
 			...t,
-			people: people.filter((p) => p.teams.includes(t.id)).length
+			people: byTeam.get(t.id)?.people ?? 0
 		})),
 		people: people.length,
 		pools: poolsAt(db, now).map((p) => ({

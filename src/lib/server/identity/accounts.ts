@@ -17,6 +17,8 @@ import { signInPolicy } from './portal';
 /** A sign-in ends after this long without use, and after this long in any case. Wall-clock time. */
 const IDLE_END = 8 * HOUR;
 const ABSOLUTE_END = 5 * DAY;
+/** The same on a device of somebody's own, however often it is used. */
+export const OWN_END = 90 * DAY;
 /** On a device of somebody's own a second factor counts for so long from when it was given. */
 const FACTOR_COUNTS = 12 * HOUR;
 
@@ -277,7 +279,7 @@ function beginSignIn(db: Db, who: { operator?: number; person?: number }, factor
 /** How long a sign-in lasts without use, and at most: longer on a device of somebody's own, for as long as that is let. Wall-clock ms. */
 function lastsFor(db: Db, own: boolean): { idle: number; most: number } {
 	const days = own ? signInPolicy(db).ownDays * DAY : 0;
-	return days > 0 ? { idle: days, most: Math.max(days, ABSOLUTE_END) } : { idle: IDLE_END, most: ABSOLUTE_END };
+	return days > 0 ? { idle: days, most: OWN_END } : { idle: IDLE_END, most: ABSOLUTE_END };
 }
 
 /** Whether a sign-in is still in force, by its own key: for what stays open beyond a request. */

@@ -4,7 +4,8 @@ import type { Speaker } from '$lib/core/portal/say';
 import type { Context } from '../context';
 import type { Db } from '../db';
 import { type DirectoryPerson, personCalled, recordOf } from '../directory';
-import { deviceFor, signInPerson } from '../identity/accounts';
+import { SECOND } from '$lib/core/time/units';
+import { deviceFor, OWN_END, signInPerson } from '../identity/accounts';
 import type { Caller } from '../identity/caller';
 import { cookieOf, DEVICE_DAYS } from '../identity/cookies';
 import { signInPolicy } from '../identity/portal';
@@ -47,7 +48,8 @@ export function comeIn(
 	const stays = own && may;
 	cookies.set(COOKIES.portal, signInPerson(db, person.id, factor, stays), {
 		...cookieOf(url),
-		...(stays ? { maxAge: policy.ownDays * 86_400 } : {})
+		// How long it lasts without use is looked at here, whatever the browser keeps.
+		...(stays ? { maxAge: OWN_END / SECOND } : {})
 	});
 	cookies.set(KNOWN_DEVICE, deviceFor(vault, `my/${person.login}`), {
 		...cookieOf(url),

@@ -55,12 +55,21 @@ describe('how people sign in', () => {
 		expect(caller(own)).toMatchObject({ login: 'eve', factor: false });
 		vi.setSystemTime(Date.now() + 3 * DAY);
 		expect(caller(own)).toBeNull();
+		// Used every week it lasts on, and still ends one day.
+		const used = signInPerson(h.db, eve, false, true);
+		for (let weeks = 1; weeks <= 12; weeks++) {
+			vi.setSystemTime(Date.now() + 7 * DAY);
+			expect(callerOfSignIn(h.db, used, true), `week ${weeks}`).not.toBeNull();
+		}
+		vi.setSystemTime(Date.now() + 7 * DAY);
+		expect(callerOfSignIn(h.db, used, true)).toBeNull();
 		// Set back, it is as everywhere.
 		const again = signInPerson(h.db, eve, false, true);
+		const began = Date.now();
 		vi.useRealTimers();
 		await h.carryOut('portal.sign-in', { ownDays: 0 });
 		vi.useFakeTimers({ toFake: ['Date'] });
-		vi.setSystemTime(Date.now() + 15 * DAY + 22 * HOUR);
+		vi.setSystemTime(began + 9 * HOUR);
 		expect(caller(again)).toBeNull();
 	});
 
