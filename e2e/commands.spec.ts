@@ -3,7 +3,7 @@ import { existsSync, mkdtempSync, mkdirSync, readFileSync, symlinkSync, writeFil
 import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { expect, test } from '@playwright/test';
+import { expect, test, type Page } from '@playwright/test';
 import { accessible, commitAndFollow, pick, ready, visit } from './hands';
 
 /** Starting, stopping and the command line, as an administrator meets them. */
@@ -51,6 +51,21 @@ async function started(...args: string[]) {
 			return code;
 		}
 	};
+}
+
+/** Makes the first operator with the code that a server printed, and signs in as them. */
+async function firstOperator(page: Page, code: string): Promise<void> {
+	for (const [label, text] of [
+		['Code', code],
+		['Login', 'ines'],
+		['Name', 'Ines'],
+		['Password', 'a long password']
+	] as const)
+		await page.getByLabel(label).fill(text);
+	await page.getByRole('button', { name: 'Make the account' }).click();
+	await page.getByLabel('Login').fill('ines');
+	await page.getByLabel('Password').fill('a long password');
+	await page.getByRole('button', { name: 'Sign in' }).click();
 }
 
 test.describe('a start that cannot be', () => {
@@ -155,17 +170,7 @@ test('an estate with nothing in it says on every view what would be there', asyn
 	const code = /works once: (\S+)/.exec(server.output())![1]!;
 	const base = `http://localhost:${PORT}`;
 	await page.goto(`${base}/welcome`);
-	for (const [label, text] of [
-		['Code', code],
-		['Login', 'ines'],
-		['Name', 'Ines'],
-		['Password', 'a long password']
-	] as const)
-		await page.getByLabel(label).fill(text);
-	await page.getByRole('button', { name: 'Make the account' }).click();
-	await page.getByLabel('Login').fill('ines');
-	await page.getByLabel('Password').fill('a long password');
-	await page.getByRole('button', { name: 'Sign in' }).click();
+	await firstOperator(page, code);
 	for (const [path, words] of [
 		['/', 'Nobody works here yet'],
 		['/first', '0 of 10 steps done'],
@@ -192,17 +197,7 @@ test.describe('from nothing', () => {
 		const server = await started('--data', folder(), '--speed', '300');
 		const code = /works once: (\S+)/.exec(server.output())![1]!;
 		await page.goto('/welcome');
-		for (const [label, text] of [
-			['Code', code],
-			['Login', 'ines'],
-			['Name', 'Ines'],
-			['Password', 'a long password']
-		] as const)
-			await page.getByLabel(label).fill(text);
-		await page.getByRole('button', { name: 'Make the account' }).click();
-		await page.getByLabel('Login').fill('ines');
-		await page.getByLabel('Password').fill('a long password');
-		await page.getByRole('button', { name: 'Sign in' }).click();
+		await firstOperator(page, code);
 		// It begins there by itself.
 		await page.waitForURL(/\/first$/);
 		await ready(page);

@@ -1,6 +1,6 @@
 import { IntlMessageFormat } from 'intl-messageformat';
 import type { Lack } from '../access/decide';
-import type { Hours } from '../time/hours';
+import { timeOfDay, type Hours } from '../time/hours';
 import { DAY, durationWords } from '../time/units';
 import { en, type Key } from './en';
 import { fr } from './fr';
@@ -65,7 +65,7 @@ function made(language: Language): Speaker {
 		const sorted = [...days].sort();
 		const runs = sorted.length > 2 && sorted.at(-1)! - sorted[0]! === sorted.length - 1;
 		const names = runs ? `${weekday(sorted[0]!)}–${weekday(sorted.at(-1)!)}` : sorted.map((d) => weekday(d)).join(', ');
-		return from === until ? say('hours.all-day', { days: names }) : `${names} ${minutes(from)}–${minutes(until)}`;
+		return from === until ? say('hours.all-day', { days: names }) : `${names} ${timeOfDay(from)}–${timeOfDay(until)}`;
 	};
 	const isoDay = (iso: string) => {
 		const at = Date.parse(`${iso}T12:00:00Z`);
@@ -99,5 +99,3 @@ function made(language: Language): Speaker {
 		}
 	});
 }
-
-const minutes = (n: number) => `${String(Math.floor(n / 60)).padStart(2, '0')}:${String(n % 60).padStart(2, '0')}`;

@@ -29,7 +29,9 @@ export function hoursWords(hours: Hours): string {
 	const names = runs
 		? `${DAY_NAMES[days[0]! - 1]}–${DAY_NAMES[days.at(-1)! - 1]}`
 		: days.map((d) => DAY_NAMES[d - 1]).join(', ');
-	return hours.from === hours.until ? `${names}, all day` : `${names} ${clock(hours.from)}–${clock(hours.until)}`;
+	return hours.from === hours.until
+		? `${names}, all day`
+		: `${names} ${timeOfDay(hours.from)}–${timeOfDay(hours.until)}`;
 }
 
 /** `06:30` as minutes from midnight; `24:00` is allowed. Null when it is not a time of day. */
@@ -40,7 +42,8 @@ export function parseClock(text: string): number | null {
 	return Number(match[2]) < 60 && minutes <= 1440 ? minutes : null;
 }
 
-const clock = (minutes: number) =>
+/** `06:30`, of minutes from midnight. */
+export const timeOfDay = (minutes: number): string =>
 	`${String(Math.floor(minutes / 60)).padStart(2, '0')}:${String(minutes % 60).padStart(2, '0')}`;
 
 /** Reads `Mon-Fri`, `Mon,Wed,Sun` or `daily` as weekday numbers. Null when a name is unknown. */

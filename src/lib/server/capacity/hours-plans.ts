@@ -1,6 +1,6 @@
 import * as v from 'valibot';
 import { noEffects } from '$lib/core/plans/effects';
-import { hoursWords, parseClock } from '$lib/core/time/hours';
+import { hoursWords, parseClock, timeOfDay } from '$lib/core/time/hours';
 import { countWords, SECOND } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
@@ -9,8 +9,6 @@ import { hoursById, machineCount, poolsAt } from '../pools';
 
 const against = (words: string): Fact => ({ words, side: 'against', source: 'hours' });
 const quick = { middle: SECOND, ninety: SECOND };
-const clock = (minutes: number) =>
-	`${String(Math.floor(minutes / 60)).padStart(2, '0')}:${String(minutes % 60).padStart(2, '0')}`;
 const time = (what: string) =>
 	v.pipe(
 		v.string(`Write when they ${what}.`),
@@ -69,7 +67,7 @@ const setHours = planKind({
 			undo: before
 				? {
 						kind: 'hours.set',
-						input: { name: input.name, days: before.days, from: clock(before.from), until: clock(before.until) }
+						input: { name: input.name, days: before.days, from: timeOfDay(before.from), until: timeOfDay(before.until) }
 					}
 				: { kind: 'hours.remove', input: { name: input.name } },
 			undoWords: before ? 'Yes: they are again what they were.' : 'Yes, as long as no pool goes by them.'
@@ -96,7 +94,7 @@ const removeHours = planKind({
 			steps: [stepOf('hours.forget', 'Take them off', { id: input.name }, 50)],
 			undo: {
 				kind: 'hours.set',
-				input: { name: input.name, days: before.days, from: clock(before.from), until: clock(before.until) }
+				input: { name: input.name, days: before.days, from: timeOfDay(before.from), until: timeOfDay(before.until) }
 			},
 			undoWords: 'Yes: they are put back.'
 		};
