@@ -241,6 +241,16 @@ describe('enrolment rules', () => {
 		expect(await wrong('rules.set', { rules: rules(40) })).toEqual([]);
 		expect((await wrong('rules.set', { rules: rules(201) }))[0]).toEqual(['rules', 'At most 200 rules.']);
 	});
+	test('count what they decide for whoever looks, also a moment before a change that is written already', async () => {
+		const { id: _id, ...again } = bySite;
+		await h.carryOut('rules.set', { rules: [bySite, { ...again, name: 'Again' }] });
+		const seen = (at: number) => endpointsView(h.db, EVERYTHING, at).rules.map((r) => [r.name, typeof r.starts]);
+		expect(seen(h.lab.now - 1)).toEqual([['By site', 'number']]);
+		expect(seen(h.lab.now)).toEqual([
+			['By site', 'number'],
+			['Again', 'number']
+		]);
+	});
 	test('count the starts that they decide, keep those of thirty days, and are as they were in the past', async () => {
 		const [rule] = endpointsView(h.db, EVERYTHING, h.lab.now).rules;
 		expect(rule!.starts).toBe(one<{ n: number }>(h.db, 'SELECT count(*) AS n FROM endpoint_starts')!.n);

@@ -1,5 +1,12 @@
 import { conditionText } from '$lib/core/endpoints/condition';
-import { handAgainstRule, neverDecide, runThrough, type Remark, type RunThrough } from '$lib/core/endpoints/rules';
+import {
+	handAgainstRule,
+	neverDecide,
+	runThrough,
+	type Remark,
+	type RunThrough,
+	type Tree
+} from '$lib/core/endpoints/rules';
 import { narrow, type Scope } from '$lib/core/scope/scope';
 import { MINUTE } from '$lib/core/time/units';
 import { setting, type Db } from '../db';
@@ -10,9 +17,9 @@ import { announcedEndpoints, endpointCounts } from './lists';
 import {
 	branchCounts,
 	devicesNow,
-	endpointRevision,
 	endpointsAt,
 	NOWHERE,
+	type RuleRow,
 	rulesAt,
 	startsBefore,
 	treeAt,
@@ -24,13 +31,19 @@ import { MANY } from './work-plans';
 const HOLDS = 5 * MINUTE;
 const known = new WeakMap<Db, { key: string; made: { run: RunThrough; remarks: Remark[] } }>();
 
-/** What the rules of a moment make of the starts before it, up to the last five minutes. */
-function decided(db: Db, at: number): { run: RunThrough; remarks: Remark[] } {
-	const key = `${endpointRevision(db)} ${Math.floor(at / HOLDS)}`;
+/**
+ * What the rules of a moment make of the starts before it, up to the last five minutes. Known again by those very rules and branches: what
+ * is shown may be a moment before a change that is written already.
+ */
+function decided(db: Db, at: number, rules: readonly RuleRow[], tree: Tree): { run: RunThrough; remarks: Remark[] } {
+	const key = JSON.stringify([
+		Math.floor(at / HOLDS),
+		rules.map((r) => [r.id, r.text, r.into, r.bySite, r.whom, r.often, r.deeper]),
+		tree.inOrder()
+	]);
 	const held = known.get(db);
 	if (held?.key === key) return held.made;
-	const rules = rulesAt(db, at);
-	const run = runThrough(startsBefore(db, at), rules, treeAt(db, at));
+	const run = runThrough(startsBefore(db, at), rules, tree);
 	const made = { run, remarks: neverDecide(rules, run) };
 	known.set(db, { key, made });
 	return made;
@@ -41,7 +54,7 @@ export function endpointsView(db: Db, scope: Scope, at: number) {
 	const tree = treeAt(db, at);
 	const counts = branchCounts(db, tree, at);
 	const rules = rulesAt(db, at);
-	const { run, remarks } = decided(db, at);
+	const { run, remarks } = decided(db, at, rules, tree);
 	// Those alone that somebody has put by hand.
 	const against = handAgainstRule(devicesNow(db, at, 'sp.by IS NOT NULL'), rules, tree);
 	const inScope = endpointCounts(db, scope, at, MANY + 1);
