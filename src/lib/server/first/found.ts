@@ -23,8 +23,9 @@ export async function foundNow(ctx: Context): Promise<Found> {
 			if (known) known.people++;
 			else byTeam.set(team, { people: 1, first: p });
 		}
+	const byLogin = new Map(people.map((p) => [p.login, p]));
 	const grants = grantsAt(db, now).map((g) => {
-		const person = g.toKind === 'person' ? people.find((p) => p.login === g.toLogin) : undefined;
+		const person = g.toKind === 'person' ? byLogin.get(g.toLogin ?? '') : undefined;
 		const reached = g.toKind === 'team' ? byTeam.get(g.toId) : person && { people: 1, first: person };
 		return { publication: g.publication, to: g.toName, people: reached?.people ?? 0, first: reached?.first };
 	});

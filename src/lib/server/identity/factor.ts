@@ -4,6 +4,7 @@ import type { Vault } from '../vault';
 import { throttleOf } from './attempts';
 import type { Caller } from './caller';
 import { countPasskeys } from './passkeys';
+import { signInPolicy } from './portal';
 import { looksLikeRecovery, useRecoveryCode } from './recovery';
 
 /** Whose second factor: an operator's, or a person's for the portal. Tokens have none: see `factorOwner`. */
@@ -74,9 +75,9 @@ export function sealFactors(store: FactorStore): void {
 /** Whether an app gives codes for somebody. */
 export const hasApp = (db: Db, who: FactorOwner): boolean => rowOf(db, who)?.factor_on === 1;
 
-/** Whether somebody has a second factor: an app that gives codes, or, for the portal, a passkey. */
+/** Whether somebody has a second factor: an app that gives codes, or, for the portal, a passkey, as long as those are taken. */
 export const hasFactor = (db: Db, who: FactorOwner): boolean =>
-	hasApp(db, who) || (who.kind === 'person' && countPasskeys(db, who.id) > 0);
+	hasApp(db, who) || (who.kind === 'person' && signInPolicy(db).passkeys && countPasskeys(db, who.id) > 0);
 
 /** Takes away everything by which somebody shows who they are beside their password; within a transaction. */
 export function forgetFactors(db: Db, person: number): void {

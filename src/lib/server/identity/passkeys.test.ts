@@ -6,6 +6,7 @@ import { vaultOf } from '../vault';
 import { forgetFactors, hasApp, hasFactor, useCode } from './factor';
 import {
 	addPasskey,
+	doorOf,
 	doorstepOf,
 	MOST_PASSKEYS,
 	passkeysOf,
@@ -16,6 +17,7 @@ import {
 	showPasskey,
 	type Doorstep
 } from './passkeys';
+import { setSignInPolicy } from './portal';
 import { looksLikeRecovery, makeRecoveryCodes, recoveryLeft, useRecoveryCode } from './recovery';
 
 const DOOR: Doorstep = { origin: 'https://desk.testbay.example', host: 'desk.testbay.example' };
@@ -118,6 +120,17 @@ describe('a passkey', () => {
 				used_at: null
 			});
 		expect(await add()).toEqual({ ok: false, problem: 'too-many' });
+	});
+
+	test('counts for nothing where none are taken: nobody is asked for what they cannot show', async () => {
+		await add();
+		const url = new URL(DOOR.origin);
+		expect(doorOf(db, url)).toEqual(DOOR);
+		setSignInPolicy(db, { passkeys: false, ownDays: 0, ownFor: [] });
+		expect(doorOf(db, url)).toBeNull();
+		expect(hasFactor(db, { kind: 'person', id: ANNA.id })).toBe(false);
+		setSignInPolicy(db, { passkeys: true, ownDays: 0, ownFor: [] });
+		expect(hasFactor(db, { kind: 'person', id: ANNA.id })).toBe(true);
 	});
 
 	test('needs an address with a name, and TLS but on the machine itself', () => {

@@ -16,6 +16,7 @@ import { isIP } from 'node:net';
 import { MINUTE } from '$lib/core/time/units';
 import { all, one, run, type Db } from '../db';
 import { insertRow } from '../db/rows';
+import { signInPolicy } from './portal';
 
 /** A passkey as its person sees it. */
 export interface Passkey {
@@ -59,6 +60,9 @@ export function doorstepOf(url: URL): Doorstep | null {
 	const bare = url.hostname.replace(/^\[|\]$/g, '');
 	return safe && isIP(bare) === 0 ? { origin: url.origin, host: url.hostname } : null;
 }
+
+/** The same where passkeys are taken at all; null where they are not. */
+export const doorOf = (db: Db, url: URL): Doorstep | null => (signInPolicy(db).passkeys ? doorstepOf(url) : null);
 
 export const passkeysOf = (db: Db, person: number): Passkey[] =>
 	all<Omit<Passkey, 'synced'> & { synced: number }>(

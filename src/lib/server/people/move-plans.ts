@@ -45,7 +45,7 @@ export const movePlan = planKind({
 		const now = ctx.clock.now();
 		const p = recordOf(db, input.person, now);
 		if (!p) throw new InputProblem([{ field: 'person', words: `Nobody has the login ${input.person.slice(0, 60)}.` }]);
-		const at = whenOf(db, p, input.on, now);
+		const at = whenOf(db, p, input, now);
 		if (at === null) throw new InputProblem([{ field: 'on', words: 'Write a day such as 2026-11-30, or now.' }]);
 		if (input.on !== 'now' && at <= now)
 			throw new InputProblem([{ field: 'on', words: 'This day has begun already: let it be from now on.' }]);
@@ -89,11 +89,15 @@ export const movePlan = planKind({
 	}
 });
 
-function whenOf(db: Db, p: KnownPerson, on: string, now: number): number | null {
+/** The moment of a move: a day is one of the site that they go to, as everywhere where a move is read. */
+function whenOf(db: Db, p: KnownPerson, { on, site }: v.InferOutput<typeof schema>, now: number): number | null {
 	if (on === 'now') return now;
-	const zone =
-		one<{ zone: string }>(db, 'SELECT time_zone AS zone FROM sites WHERE id = ?', [p.site])?.zone ?? 'Etc/UTC';
-	return readWhen(on, zone, false);
+	const to = one<{ zone: string }>(
+		db,
+		'SELECT time_zone AS zone FROM sites WHERE id = @site OR name = @site COLLATE NOCASE OR id = @here ORDER BY id = @here LIMIT 1',
+		{ site: site ?? p.site, here: p.site }
+	);
+	return readWhen(on, to?.zone ?? 'Etc/UTC', false);
 }
 
 /** Somebody as they are given with one more move, or moved at once. Moves that were known for a later day stay. */
@@ -115,7 +119,7 @@ function asGiven(p: KnownPerson, input: v.InferOutput<typeof schema>, at: number
 		login: p.now,
 		moves: [
 			...p.moves.filter((m) => m.at < at).map(asKnown),
-			{ on: input.on, ...to },
+			{ on: new Date(at).toISOString(), ...to },
 			...p.moves.filter((m) => m.at > at).map(asKnown)
 		]
 	};

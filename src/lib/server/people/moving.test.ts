@@ -55,6 +55,17 @@ describe('somebody moves', () => {
 		expect(recordOf(h.db, 'fay', h.lab.now)!.moves).toHaveLength(2);
 	});
 
+	test('to a site in another zone: the day is one of where they go', async () => {
+		run(h.db, `UPDATE sites SET time_zone = 'Asia/Kolkata' WHERE id = 'isle'`);
+		const plan = await h.draft('people.move', { person: 'fay', on: dayOf(3), site: 'Isle' });
+		expect(plan.blocks).toEqual([]);
+		expect(plan.title).toMatch(/^Move Fay Buoy to Isle on /);
+		await h.finish(await h.commit(plan.id));
+		expect(recordOf(h.db, 'fay', h.lab.now)!.moves).toEqual([
+			{ at: momentOf('Asia/Kolkata', today() + 3, 0), site: 'isle', memberOf: ['harbour'] }
+		]);
+	});
+
 	test('to another site: files that lie far, and a machine that stays behind, are said', async () => {
 		run(h.db, `UPDATE people SET profile = 9000000000 WHERE login = 'fay'`);
 		const plan = await h.draft('people.move', { person: 'fay', site: 'isle' });

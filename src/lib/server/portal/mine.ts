@@ -55,7 +55,7 @@ export function ownMachines(ctx: Context, person: number): OwnMachine[] {
 		 JOIN machine_spots pl ON pl.machine_id = m.id AND pl.until = ${FOREVER}
 		 JOIN machine_states st ON st.machine_id = m.id AND st.until = ${FOREVER}
 		 JOIN pools p ON p.id = m.pool_id AND p.until = ${FOREVER}
-		 LEFT JOIN sessions s ON s.machine_id = m.id AND s.person_id = @person AND s.until = ${FOREVER}
+		 LEFT JOIN sessions s ON s.id = (SELECT min(id) FROM sessions WHERE machine_id = m.id AND person_id = @person AND until = ${FOREVER})
 		 LEFT JOIN own_names n ON n.person_id = @person AND n.kind = 'machine' AND n.thing = m.name
 		 WHERE m.until = ${FOREVER} AND (pl.owner_id = @person OR s.id IS NOT NULL)
 		 ORDER BY pl.owner_id = @person DESC, m.name LIMIT 50`,
@@ -98,6 +98,8 @@ function wrongWith(db: Db, m: MachineRow): OwnMachine['wrong'] {
 
 /** A device that somebody sits at. */
 export interface OwnDevice {
+	/** Its number: a copy has the same serial. */
+	id: number;
 	serial: string;
 	name: string;
 	model: string;
@@ -119,6 +121,7 @@ export function ownDevices(db: Db, person: number, login: string, now: number): 
 		).map((r) => [r.thing, r.name])
 	);
 	return devicesOf(db, person, now).map((d) => ({
+		id: d.id,
 		serial: d.serial,
 		name: names.get(d.serial) ?? d.name,
 		model: d.model,

@@ -229,16 +229,24 @@ const rename = planKind({
 /** Draws up what an operator's plan would do, for somebody who may do it to what is theirs. */
 const asOperator = (ctx: Context, kind: string, input: object): Promise<Draft> => planKindOf(kind)!.draft(ctx, input);
 
+const ownSchema = v.strictObject({ person: login, machine: thing('Say which machine.') });
+
+/** Somebody, and the machine that they name, which has to be theirs. */
+function theirs(ctx: Context, input: v.InferOutput<typeof ownSchema>) {
+	const p = personOr(ctx, input.person);
+	const machine = ownMachine(ctx, p.id, input.machine);
+	if (machine === null) throw problem('machine', `${input.machine} is not theirs.`);
+	return { p, machine };
+}
+
 const restart = planKind({
 	kind: 'own.restart',
 	words: 'Start or restart a machine that somebody keeps, as they ask for it themselves',
 	area: 'shelf',
 	undo: 'never',
-	schema: v.strictObject({ person: login, machine: thing('Say which machine.') }),
+	schema: ownSchema,
 	async draft(ctx, input): Promise<Draft> {
-		const p = personOr(ctx, input.person);
-		const machine = ownMachine(ctx, p.id, input.machine);
-		if (machine === null) throw problem('machine', `${input.machine} is not theirs.`);
+		const { p, machine } = theirs(ctx, input);
 		const off = machine.state === 'off' || machine.state === 'failed';
 		const draft = await asOperator(ctx, off ? 'machine.start' : 'machine.restart', { machines: [input.machine] });
 		return {
@@ -260,11 +268,9 @@ const mend = planKind({
 		'Try the mild remedies for a failing check of a machine that somebody keeps or is on, as they ask for it themselves',
 	area: 'shelf',
 	undo: 'never',
-	schema: v.strictObject({ person: login, machine: thing('Say which machine.') }),
+	schema: ownSchema,
 	async draft(ctx, input): Promise<Draft> {
-		const p = personOr(ctx, input.person);
-		const machine = ownMachine(ctx, p.id, input.machine);
-		if (machine === null) throw problem('machine', `${input.machine} is not theirs.`);
+		const { p, machine } = theirs(ctx, input);
 		if (machine.wrong === null) throw problem('machine', `Nothing is known to be wrong with ${input.machine}.`);
 		const { check, remedies } = machine.wrong;
 		const draft = await asOperator(ctx, 'runbook.run', { machine: input.machine, check });

@@ -1,7 +1,8 @@
 import { beforeEach, describe, expect, test, vi } from 'vitest';
 import { speakerOf } from '$lib/core/portal/say';
-import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
+import { DAY, FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
 import { all, one, run } from '../db';
+import { insertRow } from '../db/rows';
 import { loginTyped, personCalled, recordOf } from '../directory';
 import { callerOfSignIn, raiseSignIn, signInPerson } from '../identity/accounts';
 import { hasFactor } from '../identity/factor';
@@ -184,6 +185,29 @@ describe('somebody’s own machine', () => {
 		expect(machine('anna', shared.machine)!.wrong).toBeNull();
 		expect(one<{ n: number }>(h.db, `SELECT count(*) AS n FROM sessions WHERE until > ${h.lab.now}`)!.n).toBe(2);
 	});
+});
+
+test('a machine that somebody has two sessions on, and a device that has a copy, stand there once each', async () => {
+	await h.ctx.providers.broker.connect('anna', 'desk', false, 'k');
+	await h.live(4 * MINUTE);
+	const [open] = all<Record<string, unknown>>(h.db, `SELECT * FROM sessions WHERE until > ${h.lab.now}`);
+	const { id: _id, ...again } = open!;
+	insertRow(h.db, 'sessions', { ...again, id: 90_000, publication_id: 'own' });
+	expect(ownMachines(h.ctx, numberOf('anna'))).toHaveLength(1);
+	const facts = { name: 'box', device: 'desk box', model: 'Tern 5', hardware: 'x', firmware: '1.0.0', address: '' };
+	for (const [id, key] of [
+		[1, 'first'],
+		[2, 'copy']
+	] as const) {
+		insertRow(h.db, 'endpoints', { id, serial: 'TB-1', key, first_at: 0 });
+		const of = { endpoint_id: id, since: 0, until: FOREVER };
+		insertRow(h.db, 'endpoint_facts', { ...of, ...facts, site_id: null, person_id: numberOf('anna') });
+		insertRow(h.db, 'endpoint_states', { ...of, state: 'asleep', person_id: null });
+		insertRow(h.db, 'endpoint_spots', { ...of, branch_id: null, rule_id: null, by: null, why: '' });
+	}
+	const devices = ownDevices(h.db, numberOf('anna'), 'anna', h.lab.now);
+	expect(devices.map((d) => d.serial)).toEqual(['TB-1', 'TB-1']);
+	expect(new Set(devices.map((d) => d.id)).size).toBe(2);
 });
 
 test('somebody without a device or a machine has none, and that is no fault', () => {

@@ -9,8 +9,7 @@ import { cookieOf } from '$lib/server/identity/cookies';
 import { endSignIn, raiseSignIn } from '$lib/server/identity/accounts';
 import { Rate } from '$lib/server/identity/attempts';
 import { CODE_SAID, hasApp, hasFactor, useCode } from '$lib/server/identity/factor';
-import { countPasskeys, doorstepOf, showPasskey } from '$lib/server/identity/passkeys';
-import { signInPolicy } from '$lib/server/identity/portal';
+import { countPasskeys, doorOf, showPasskey } from '$lib/server/identity/passkeys';
 import { COOKIES } from '$lib/server/identity/presented';
 import { changeFor } from '$lib/server/portal';
 import { publicationsAt } from '$lib/server/publications';
@@ -69,7 +68,7 @@ export const load = async ({ locals, url, cookies }) => {
 		factor: {
 			on: hasFactor(db, { kind: 'person', id: caller.id }),
 			app: hasApp(db, { kind: 'person', id: caller.id }),
-			passkeys: signInPolicy(db).passkeys && doorstepOf(url) !== null && countPasskeys(db, caller.id) > 0
+			passkeys: doorOf(db, url) !== null && countPasskeys(db, caller.id) > 0
 		}
 	};
 };
@@ -168,7 +167,7 @@ export const actions = {
 		const at = form.get('publication');
 		const answer = form.get('answer');
 		if (typeof answer === 'string') {
-			const door = doorstepOf(url);
+			const door = doorOf(db, url);
 			const shown = door && (await showPasskey(db, caller.id, door, { answer, at: clock.now() }));
 			if (!shown?.ok)
 				return fail(422, { at, given: 'answer', problem: say(`passkey.${shown?.problem ?? 'wrong'}`, { most: 0 }) });

@@ -1,11 +1,12 @@
 import { fail } from '@sveltejs/kit';
 import { randomUUID } from 'node:crypto';
 import { speakerOf, type Key } from '$lib/core/portal/say';
+import { MINUTE } from '$lib/core/time/units';
 import { formOf } from '$lib/server/api/body';
 import { testAccess } from '$lib/server/access';
 import { personWords } from '$lib/server/directory';
 import { endOthers, noteOwn, PASSWORD, raiseSignIn, signedInElsewhere } from '$lib/server/identity/accounts';
-import { throttleOf } from '$lib/server/identity/attempts';
+import { Rate, throttleOf } from '$lib/server/identity/attempts';
 import type { Caller } from '$lib/server/identity/caller';
 import {
 	beginFactor,
@@ -18,6 +19,7 @@ import {
 } from '$lib/server/identity/factor';
 import {
 	addPasskey,
+	doorOf,
 	doorstepOf,
 	MOST_PASSKEYS,
 	passkeysOf,
@@ -70,12 +72,22 @@ export const load = ({ locals, url }) => {
 	};
 };
 
+/** How often one person may change how they sign in: each leaves a line in the change log. */
+const ACTS = new Rate(20, MINUTE);
+const tooOften = (locals: App.Locals, section: string) =>
+	ACTS.take(locals.caller!.login)
+		? null
+		: fail(429, { section, problem: speakerOf(locals.language)('problem.too-often') });
+
 /** Whoever has a second factor shows it before they change how they sign in: a password alone must not be enough to add a key of one's own. */
 function mustShow(locals: App.Locals, section: string) {
 	const caller = locals.caller!;
-	return hasFactor(runtime().db, ownerOf(caller)) && !caller.factor
-		? fail(403, { section, problem: speakerOf(locals.language)('problem.factor-first') })
-		: null;
+	return (
+		tooOften(locals, section) ??
+		(hasFactor(runtime().db, ownerOf(caller)) && !caller.factor
+			? fail(403, { section, problem: speakerOf(locals.language)('problem.factor-first') })
+			: null)
+	);
 }
 
 /** The second factor has just been shown or set up: it counts from now on, and others have to sign in anew where it is new. */
@@ -120,7 +132,7 @@ export const actions = {
 		const wrong = (given: string, key: Key) =>
 			fail(422, { section: 'show', given, problem: say(key, { most: MOST_PASSKEYS }) });
 		if (typeof answer === 'string') {
-			const door = doorstepOf(url);
+			const door = doorOf(ctx.db, url);
 			const shown = door && (await showPasskey(ctx.db, caller.id, door, { answer, at: ctx.clock.now() }));
 			if (!shown?.ok) return wrong('answer', `passkey.${shown?.problem ?? 'wrong'}`);
 		} else {
@@ -143,8 +155,8 @@ export const actions = {
 			fail(status, { section: 'passkeys', name, problem: say(key, values) });
 		const shut = mustShow(locals, 'passkeys');
 		if (shut) return shut;
-		const door = doorstepOf(url);
-		if (door === null || !signInPolicy(ctx.db).passkeys) return wrong(403, 'passkey.off');
+		const door = doorOf(ctx.db, url);
+		if (door === null) return wrong(403, 'passkey.off');
 		if (name === '' || name.length > 60) return wrong(422, 'problem.name');
 		if (typeof answer !== 'string') return wrong(422, 'passkey.cancelled');
 		const added = await addPasskey(ctx.db, caller.id, door, { answer, name, at: ctx.clock.now() });
@@ -223,6 +235,8 @@ export const actions = {
 
 	elsewhere: ({ locals }) => {
 		const caller = locals.caller!;
+		const often = tooOften(locals, 'elsewhere');
+		if (often) return often;
 		const ctx = runtime();
 		endOthers(ctx.db, caller);
 		noteOwn(ctx, caller, 'person.sign-ins', `${caller.name} has signed out everywhere else`);

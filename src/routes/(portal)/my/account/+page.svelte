@@ -154,6 +154,7 @@
 {/snippet}
 
 {#snippet elsewhere()}
+	{#if problem('elsewhere')}<p class="text-buoy mt-1" role="alert">{problem('elsewhere')}</p>{/if}
 	{#if data.elsewhere > 0}
 		<form method="POST" action="?/elsewhere" use:enhance class="mt-2">
 			<button class="btn">{say('account.elsewhere-end')}</button>

@@ -114,7 +114,7 @@
 	<section class="border-hair mt-7 border-t pt-4" aria-labelledby="endpoints-head">
 		<h2 class="text-[16px]" id="endpoints-head">{say('devices.endpoints')}</h2>
 		<ul class="mt-3 grid gap-3 sm:grid-cols-2">
-			{#each data.devices as d (d.serial)}
+			{#each data.devices as d (d.id)}
 				<li class="border-hair rounded-xl border p-4 text-[14px]">
 					<h3 class="text-[16px]">{d.name}</h3>
 					<p class="text-ink2 text-[13px]">{[d.model, d.serial].join(' · ')}</p>
