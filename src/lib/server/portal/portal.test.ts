@@ -11,6 +11,7 @@ import { makeRecoveryCodes } from '../identity/recovery';
 import { Harness, QUIET, testEstate } from '../testing/harness';
 import { mayComeIn, stillHere } from './coming-in';
 import { ownChannels, ownDevices, ownMachines, passing } from './mine';
+import { changeFor } from './own-change';
 
 /** Eve keeps own-01; Anna and Bo are on quay-01, which they share. */
 let h: Harness;
@@ -213,4 +214,34 @@ test('a machine that somebody has two sessions on, and a device that has a copy,
 test('somebody without a device or a machine has none, and that is no fault', () => {
 	expect(ownMachines(h.ctx, numberOf('dag'))).toEqual([]);
 	expect(ownDevices(h.db, numberOf('dag'), 'dag', h.lab.now)).toEqual([]);
+});
+
+describe('a change that somebody makes to what is theirs', () => {
+	const caller = () => callerOfSignIn(h.db, signInPerson(h.db, numberOf('eve'), false), false)!;
+	const ctx = () => ({ ...h.ctx, wake: () => {} });
+
+	test('is refused in words where its plan is blocked or its input wrong, and nothing is left behind', async () => {
+		const say = speakerOf('en');
+		expect(await changeFor(ctx(), caller(), say, 'own.restart', { person: 'eve', machine: 'quay-01' })).toEqual({
+			refused: 'quay-01 is not theirs.',
+			status: 422
+		});
+		await h.carryOut('own.channels', { person: 'eve', pass: { drives: false } });
+		expect(await changeFor(ctx(), caller(), say, 'own.channels', { person: 'eve', pass: { drives: false } })).toEqual({
+			refused: 'it is so already',
+			status: 422
+		});
+	});
+
+	test('is held up where it comes without end, for them alone', async () => {
+		const say = speakerOf('fr');
+		const eve = caller();
+		const asked = async (n: number) => {
+			let last: Awaited<ReturnType<typeof changeFor>> | null = null;
+			for (let i = 0; i < n; i++)
+				last = await changeFor(ctx(), eve, say, 'own.restart', { person: 'eve', machine: 'none' });
+			return last;
+		};
+		expect(await asked(40)).toEqual({ refused: say('problem.too-often'), status: 429 });
+	});
 });
