@@ -257,7 +257,7 @@ function matrix(report: Report, median: Median): void {
 		login: `p${i}`,
 		memberOf: [teamOf(31, i)],
 		zone: zones[Math.floor(uniform(32, i) * zones.length)]!,
-		managed: uniform(33, i) < 0.8,
+		device: { name: `d${i}`, certificate: uniform(33, i) < 0.8 ? 'good' : 'none' },
 		// Worse than it is: anybody may sit in any network.
 		address: `10.${Math.floor(uniform(34, i) * 12)}.${i % 200}.${i % 250}`
 	}));

@@ -221,11 +221,17 @@ test.describe('endpoints', () => {
 		await visit(page, `/publish/endpoints?list=devices&scope=endpoint:${name}`);
 		const list = page.getByRole('table', { name: 'endpoints' });
 		await expect(list).toContainText(name);
-		await list.getByRole('link', { name }).click();
+
+		// One that is nobody's stays asleep, and does not call in again.
+		await visit(page, '/publish/endpoints?list=devices&sort=personName&scope=branch:laptops%20state:asleep');
+		const nobodys = list.getByRole('link', { name: /^bgo-lap-/ }).first();
+		const gone = await nobodys.innerText();
+		await nobodys.click();
+		await expect(card(page).getByText('used by')).toHaveCount(0);
 		await card(page).getByRole('button', { name: 'Forget it' }).click();
-		await expect(plan(page)).toContainText(`Forget ${name}`);
+		await expect(plan(page)).toContainText(`Forget ${gone}`);
 		expect(await commitAndFollow(page)).toBe('done');
-		await visit(page, `/publish/endpoints?list=devices&scope=endpoint:${name}`);
-		await expect(page.getByRole('table', { name: 'endpoints' }).getByRole('link', { name })).toHaveCount(0);
+		await visit(page, `/publish/endpoints?list=devices&scope=endpoint:${gone}`);
+		await expect(list.getByRole('link', { name: gone })).toHaveCount(0);
 	});
 });

@@ -9,15 +9,17 @@ import {
 	type GrantRule,
 	inDates
 } from './decide';
+import { UNKNOWN_DEVICE, type DeviceProof } from '../endpoints/proof';
 import { AREAS, LEVELS, levelOf, may, ROLES, whoMay } from './rights';
 
+const device = (certificate: DeviceProof['certificate']): DeviceProof => ({ name: 'desk-1', certificate });
 const request: AccessRequest = {
 	personId: 'anna',
 	teams: ['harbour', 'everybody'],
 	at: Date.parse('2026-11-17T10:00:00+01:00'),
 	zone: 'Europe/Oslo',
 	address: '10.1.0.20',
-	managedEndpoint: true,
+	device: device('good'),
 	secondFactor: true
 };
 const grant = (more: Partial<GrantRule> = {}): GrantRule => ({
@@ -47,7 +49,13 @@ describe('a decision', () => {
 
 	test.each([
 		['hours', { hours: office }, { at: Date.parse('2026-11-17T06:00:00+01:00') }, /hours/],
-		['a managed endpoint', { managedEndpoint: true }, { managedEndpoint: false }, /device/],
+		['a managed endpoint', { managedEndpoint: true }, { device: device('none') }, /device that your/],
+		[
+			'a managed endpoint whose certificate has ended',
+			{ managedEndpoint: true },
+			{ device: device('ended') },
+			/device that your/
+		],
 		['a second factor', { secondFactor: true }, { secondFactor: false }, /second factor/],
 		['networks', { networks: ['10.2.0.0/16'] }, {}, /office network/]
 	])('fails on %s, with the fact and what to do', (_name, conditions, change, advice) => {
@@ -84,7 +92,7 @@ describe('a decision', () => {
 describe('comparing two sets of grants', () => {
 	const people = [
 		{ id: 'anna', name: 'Anna', requests: [request, { ...request, at: Date.parse('2026-11-17T05:00:00+01:00') }] },
-		{ id: 'bo', name: 'Bo', requests: [{ ...request, personId: 'bo', managedEndpoint: false }] }
+		{ id: 'bo', name: 'Bo', requests: [{ ...request, personId: 'bo', device: UNKNOWN_DEVICE }] }
 	];
 	test('names who loses, who gains, and who is refused at times', () => {
 		const way = (grants: GrantRule[], door: Door = {}) => ({ door, grants });
@@ -99,6 +107,14 @@ describe('comparing two sets of grants', () => {
 		expect(compareAccess(people, way([]), way([grant()])).gains).toHaveLength(2);
 		expect(compareAccess(people, way([grant()]), way([grant()], { off: true })).loses).toHaveLength(2);
 	});
+});
+
+test('a device that was shut out lets nobody in, whatever is granted', () => {
+	const d = decideOpening({ ...request, device: device('revoked') }, {}, [grant()]);
+	expect(d.value).toMatchObject({ allowed: false, channels: [], lack: { kind: 'device' } });
+	expect(d.value.advice).toMatch(/has been shut out/);
+	expect(d.facts.at(-1)).toMatchObject({ words: 'desk-1 is shut out: its certificate was revoked', side: 'against' });
+	expect(decideOpening({ ...request, device: UNKNOWN_DEVICE }, {}, [grant()]).value.allowed).toBe(true);
 });
 
 describe('the door of a publication', () => {

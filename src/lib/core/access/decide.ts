@@ -1,5 +1,6 @@
 import { inHours, hoursWords, type Hours } from '../time/hours';
 import { clockWords, dayWords, isoDate, isoWords } from '../time/zone';
+import { proofWords, type DeviceProof } from '../endpoints/proof';
 import { inRange } from '../network/addresses';
 import type { Explained, Fact } from '../why/explained';
 
@@ -10,7 +11,7 @@ export type Channel = (typeof CHANNELS)[number];
 /** What has to hold for a grant to count. An absent condition always holds. */
 export interface Conditions {
 	hours?: Hours;
-	/** The endpoint is one that Sextant manages. */
+	/** The endpoint is one that Sextant manages: it proves itself by a certificate that is good. */
 	managedEndpoint?: boolean;
 	/** The person has given a second factor at this sign-in. */
 	secondFactor?: boolean;
@@ -77,7 +78,8 @@ export interface AccessRequest {
 	/** Time zone of the person's site: hours are read on that wall clock. */
 	zone: string;
 	address: string;
-	managedEndpoint: boolean;
+	/** What they ask from, and what it proves. */
+	device: DeviceProof;
 	secondFactor: boolean;
 	/** Their first moment, and the one from which on they are there no longer, ms UTC; absent: ever. */
 	begins?: number;
@@ -86,7 +88,7 @@ export interface AccessRequest {
 
 /** What somebody at the door lacks: what they are told follows from it, in their own language. */
 export type Lack =
-	| { kind: 'grant' | 'managed' | 'factor' | 'network' | 'ended' | 'off' | 'hidden' }
+	| { kind: 'grant' | 'managed' | 'device' | 'factor' | 'network' | 'ended' | 'off' | 'hidden' }
 	/** It is theirs from a day on, as a date such as 2026-12-01. */
 	| { kind: 'from'; day: string }
 	/** They themselves begin on a day, ms UTC in a zone. */
@@ -127,6 +129,8 @@ export function adviceOn(lack: Lack): string | null {
 			return `Try again in its hours: ${hoursWords(lack.hours)}.`;
 		case 'managed':
 			return 'Use a device that your organisation manages.';
+		case 'device':
+			return 'This device has been shut out. Use another one, or ask the helpdesk.';
 		case 'factor':
 			return 'Sign in again with your second factor.';
 		case 'network':
@@ -203,7 +207,7 @@ const refused = (grant: string | null, lack: Lack): Decision => ({
 
 /**
  * May this person open a publication? Its own door comes before its grants: what is off, what they do not see, and what their
- * teams may not start stays shut whatever is granted.
+ * teams may not start stays shut whatever is granted; so does everything to a device that was shut out.
  */
 export function decideOpening(request: AccessRequest, door: Door, grants: GrantRule[]): Explained<Decision> {
 	const decision = decideAccess(request, grants);
@@ -220,6 +224,8 @@ export function decideOpening(request: AccessRequest, door: Door, grants: GrantR
 			source: 'directory',
 			lack: { kind: 'ended' }
 		});
+	if (request.device.certificate === 'revoked')
+		shut.push({ words: proofWords(request.device), source: 'endpoint', lack: { kind: 'device' } });
 	if (door.off) shut.push({ words: 'it is switched off', source: 'publication', lack: { kind: 'off' } });
 	if (!sees(door, request.teams))
 		shut.push({
@@ -270,13 +276,8 @@ function checkConditions(request: AccessRequest, conditions: Conditions): { fact
 		);
 	}
 	if (conditions.managedEndpoint) {
-		judge(
-			request.managedEndpoint,
-			'the endpoint is managed',
-			'the endpoint is not a managed one',
-			{ kind: 'managed' },
-			'endpoint'
-		);
+		const words = proofWords(request.device);
+		judge(request.device.certificate === 'good', words, words, { kind: 'managed' }, 'endpoint');
 	}
 	if (conditions.secondFactor) {
 		judge(

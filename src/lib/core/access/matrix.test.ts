@@ -36,7 +36,10 @@ const people = fc.array(
 	fc.record({
 		memberOf: fc.subarray(names, { minLength: 1 }),
 		zone: fc.constantFrom('Europe/Oslo', 'Australia/Hobart', 'America/Halifax'),
-		managed: fc.boolean(),
+		device: fc.record({
+			name: fc.constant('d'),
+			certificate: fc.constantFrom('good', 'ended', 'revoked', 'none')
+		}),
 		address: fc.constantFrom('10.1.0.5', '10.2.9.1', '192.0.2.4')
 	}),
 	{ maxLength: 20 }
@@ -103,7 +106,7 @@ describe('who gets what', () => {
 									at: AT,
 									zone: p.zone,
 									address: p.address,
-									managedEndpoint: p.managed,
+									device: p.device,
 									secondFactor: true
 								},
 								door,

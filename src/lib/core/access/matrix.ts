@@ -1,3 +1,4 @@
+import type { DeviceProof } from '../endpoints/proof';
 import { rangeFinder } from '../network/addresses';
 import { inHours } from '../time/hours';
 import { countWords } from '../time/units';
@@ -11,13 +12,13 @@ export interface MatrixTeam {
 	parent: string | null;
 }
 
-/** Somebody as far as grants go: of some teams, in a zone, with or without a managed endpoint, at an address. */
+/** Somebody as far as grants go: of some teams, in a zone, with what they sit at, at an address. */
 export interface MatrixPerson {
 	login: string;
 	/** Teams that they are members of; those above them follow. */
 	memberOf: readonly string[];
 	zone: string;
-	managed: boolean;
+	device: DeviceProof;
 	address: string;
 }
 
@@ -78,7 +79,7 @@ export function whoGetsWhat(
 	const rowOf = new Map(ordered.map((o, i) => [o.team.id, i]));
 	const ranges = [...new Set(grants.flatMap((g) => g.conditions.networks ?? []))];
 
-	// People of a zone, with or without a managed endpoint, within the same ranges are alike for every grant.
+	// People of a zone, whose devices prove as much, within the same ranges are alike for every grant.
 	const alike: Alike[] = [];
 	const alikeOf = new Map<string, number>();
 	const rangesOf = rangeFinder(ranges);
@@ -99,12 +100,12 @@ export function whoGetsWhat(
 		if (own.length === 0) continue;
 		let within = rangesAt.get(p.address);
 		if (!within) rangesAt.set(p.address, (within = rangesOf(p.address)));
-		const key = `${p.zone} ${p.managed ? 1 : 0} ${within.join()}`;
+		const key = `${p.zone} ${p.device.certificate} ${within.join()}`;
 		let kind = alikeOf.get(key);
 		if (kind === undefined) {
 			let zone = zones.indexOf(p.zone);
 			if (zone < 0) zone = zones.push(p.zone) - 1;
-			alikeOf.set(key, (kind = alike.push({ zone, managed: p.managed, ranges: within }) - 1));
+			alikeOf.set(key, (kind = alike.push({ zone, proof: p.device.certificate, ranges: within }) - 1));
 		}
 		// Who is granted something by name is looked at alone.
 		if (named.has(p.login)) alone.set(p.login, { rows: own, shared: sharedBy(own, ordered), kind });
@@ -313,7 +314,7 @@ const LEFT = [0, HOLDS | MUST, 0, HOLDS | OPEN | MUST] as const;
 
 interface Alike {
 	zone: number;
-	managed: boolean;
+	proof: DeviceProof['certificate'];
 	ranges: number[];
 }
 
@@ -338,7 +339,8 @@ function answerTo(asked: readonly Asked[], p: Alike): number {
 		if (
 			state === 'in' &&
 			a.hours[p.zone]! &&
-			(!a.managed || p.managed) &&
+			p.proof !== 'revoked' &&
+			(!a.managed || p.proof === 'good') &&
 			(a.ranges === null || p.ranges.some((r) => a.ranges!.has(r)))
 		)
 			answer |= OPEN;

@@ -31,6 +31,33 @@ export function requestProblem(device: { serial: string; key: string }, request:
 	return request.key === device.key ? null : 'its certificate request is for another key than it calls in with';
 }
 
+/**
+ * What a device shows of itself where somebody signs in from it: a certificate that is good, one that has ended or was revoked, or none of
+ * Sextant's. `name`: what it is called; null where nothing is known of it.
+ */
+export interface DeviceProof {
+	name: string | null;
+	certificate: 'good' | 'ended' | 'revoked' | 'none';
+}
+
+/** A device of which nothing is known. */
+export const UNKNOWN_DEVICE: DeviceProof = { name: null, certificate: 'none' };
+
+/** What a device shows, in words. */
+export function proofWords({ name, certificate }: DeviceProof): string {
+	const it = name ?? 'the endpoint';
+	switch (certificate) {
+		case 'good':
+			return `${it} is managed: it has a certificate that is good`;
+		case 'ended':
+			return `the certificate of ${it} has ended`;
+		case 'revoked':
+			return `${it} is shut out: its certificate was revoked`;
+		case 'none':
+			return `${it} is not managed: it has no certificate`;
+	}
+}
+
 /** How a certificate stands at a moment. */
 export const CERTIFICATE_STATES = ['good', 'renewed', 'revoked', 'ended'] as const;
 export type CertificateState = (typeof CERTIFICATE_STATES)[number];

@@ -14,6 +14,11 @@ export interface Coming {
 	from: { team: string; site: string } | null;
 }
 
+/** What mends something that a group finds missing: a pool that grows, or devices that are kept for people, by login. */
+export type GroupMend =
+	| { kind: 'grow'; pool: string; name: string; machines: number }
+	| { kind: 'device'; give: { endpoint: number; person: string }[] };
+
 /** People who begin, move or end alike on the same day, with what they will find. */
 export interface ComingGroup {
 	key: string;
@@ -29,7 +34,7 @@ export interface ComingGroup {
 	state: Readiness;
 	/** What is missing first. */
 	facts: Fact[];
-	mends: { pool: string; name: string; machines: number }[];
+	mends: GroupMend[];
 	/** Of who ends: whether it is agreed what becomes of all that they leave. */
 	arranged: boolean;
 }

@@ -11,6 +11,7 @@ const NOTHING: Belongings = {
 	grants: [],
 	role: null,
 	tokens: [],
+	devices: [],
 	sessions: [],
 	factor: false
 };

@@ -39,6 +39,8 @@ export interface Belongings {
 	role: string | null;
 	/** Tokens that they have made, and that work. */
 	tokens: readonly string[];
+	/** Devices that are theirs, and nobody else’s. */
+	devices: readonly { id: number; name: string }[];
 	/** Sessions that are open. */
 	sessions: readonly { id: number; machine: string }[];
 	/** Whether they have given a second factor. */
@@ -122,6 +124,11 @@ export function leavingFacts(
 	if (b.machines.length)
 		say(`${b.machines.map((m) => m.name).join(', ')}: kept until ${ways.kept}, ${then}`, 'compute provider');
 	if (b.profile > 0) say(`their profile, ${sizeWords(b.profile)}: kept until ${ways.kept}, ${then}`, 'profiles');
+	if (b.devices.length)
+		say(
+			`${names(b.devices)}: to be collected from them, as Today will say; ${b.devices.length === 1 ? 'it is' : 'they are'} nobody else’s until then`,
+			'endpoints'
+		);
 	if (b.grants.length) say(`granted to them alone: ${names(b.grants)}: ends with what is kept`, 'grants');
 	if (b.factor) say('their second factor is forgotten', 'sign-in');
 	if (b.role !== null)

@@ -18,6 +18,7 @@ const morning = (other: Partial<Morning> = {}): Morning => ({
 	pools: [{ of: 'My desk', pools: [pool()] }],
 	licences: [],
 	withoutMail: 0,
+	devices: null,
 	withoutFactor: 0,
 	lacks: [],
 	fromWhere: [],
@@ -69,6 +70,15 @@ describe('a morning', () => {
 		expect(readyFor(morning({ pools: [{ of: 'x', pools: [full, pool({ id: 'isle' })] }] })).value).toBe('ready');
 		expect(first(morning({ pools: [{ of: 'My desk', pools: [] }] }))).toBe('no pool serves My desk for them');
 	});
+	test('misses an endpoint where none is kept for them, and keeps as many as are free', () => {
+		const m = (without: string[], free: number) => readyFor(morning({ devices: { without, free } }));
+		expect(m(['a', 'b'], 0)).toMatchObject({ value: 'missing', mends: [] });
+		expect(m(['a', 'b'], 0).facts[0]!.words).toBe('no endpoint is kept for 2 of them: none is free there');
+		expect(m(['a', 'b'], 1)).toMatchObject({ value: 'missing', mends: [{ kind: 'device', people: ['a'] }] });
+		expect(m(['b'], 6).facts[0]!.words).toBe('no endpoint is kept for 1 of them: 6 are free there');
+		expect(m([], 0)).toMatchObject({ value: 'ready', mends: [] });
+		expect(m([], 0).facts.map((f) => f.words)).toContain('an endpoint is theirs');
+	});
 	test('misses licences and versions; far files and a missing address are met soon', () => {
 		expect(first(morning({ licences: [{ of: 'Chartloom', licences: 220, holders: 219, need: 2 }] }))).toBe(
 			'licences of Chartloom: 219 of 220 given, 2 more needed'
@@ -100,7 +110,7 @@ describe('a morning', () => {
 				(people, has, asked, perMachine) => {
 					const p = pool({ has, asked, perMachine });
 					const { mends } = readyFor(morning({ people, pools: [{ of: 'x', pools: [p] }] }));
-					const more = (mends[0]?.machines ?? 0) * perMachine;
+					const more = (mends[0]?.kind === 'grow' ? mends[0].machines : 0) * perMachine;
 					const over = Math.max(0, asked - has);
 					expect(
 						readyFor(morning({ people, pools: [{ of: 'x', pools: [{ ...p, has: has + over + more }] }] })).value

@@ -44,16 +44,14 @@ export interface Morning {
 	lacks: readonly { line: string; version: string }[];
 	/** Things that open from certain networks alone, where it is not known from where they will come. */
 	fromWhere: readonly string[];
+	/** Of them, those who have no device and for whom none is kept, and devices at their site that are free; null where none is known there at all. */
+	devices: { without: readonly string[]; free: number } | null;
 	/** Files that lie at another site than they will: bytes, and ms until they are there over the link. */
 	far: { bytes: number; site: string; ms: number | null } | null;
 }
 
-/** What mends something that is missing, as it can be worked out from the facts. */
-export interface Mend {
-	kind: 'grow';
-	pool: string;
-	machines: number;
-}
+/** What mends something that is missing, as it can be worked out from the facts: a pool that grows, devices that are kept for people. */
+export type Mend = { kind: 'grow'; pool: string; machines: number } | { kind: 'device'; people: readonly string[] };
 
 /**
  * Whether some people will find what they need on a morning, and what is missing. Facts that speak against it come first; `mends` are what would
@@ -115,6 +113,17 @@ export function readyFor(m: Morning): Explained<Readiness> & { mends: Mend[] } {
 		if (l.holders + l.need > l.licences) missing.push(against(`${words}, ${l.need} more needed`, 'licences'));
 		else fine.push({ words, side: 'for', source: 'licences' });
 	}
+	const { without, free } = m.devices ?? { without: [], free: 0 };
+	if (without.length) {
+		const whom = m.people === 1 ? 'them' : countWords(without.length, 'of them', 'of them');
+		missing.push(
+			against(
+				`no endpoint is kept for ${whom}: ${free === 0 ? 'none is free there' : `${countWords(free, 'is', 'are')} free there`}`,
+				'endpoints'
+			)
+		);
+		if (free > 0) mends.push({ kind: 'device', people: without.slice(0, free) });
+	} else if (m.devices) fine.push({ words: 'an endpoint is theirs', side: 'for', source: 'endpoints' });
 	for (const l of m.lacks) missing.push(against(`${l.line} ${l.version} is not there yet`, 'shipping'));
 	if (m.far && m.far.bytes > 0)
 		soon.push(

@@ -132,6 +132,7 @@ export const en = {
 	'lack.starters': 'The app is not for people of your team.',
 	'lack.hours': 'Try again in its hours: {hours}.',
 	'lack.managed': 'Use a device that your organisation manages.',
+	'lack.device': 'This device has been shut out. Use another one, or ask the helpdesk.',
 	'lack.factor': 'Sign in again with your second factor.',
 	'lack.network': 'Connect from a network of an office or a ship.',
 	'hours.all-day': '{days}, all day',

@@ -141,6 +141,7 @@ export const fr: Record<Key, string> = {
 	'lack.starters': 'L’application n’est pas pour les gens de votre équipe.',
 	'lack.hours': 'Réessayez pendant ses heures : {hours}.',
 	'lack.managed': 'Prenez un appareil que votre organisation gère.',
+	'lack.device': 'Cet appareil a été exclu. Prenez-en un autre, ou demandez à l’assistance.',
 	'lack.factor': 'Reconnectez-vous avec votre second facteur.',
 	'lack.network': 'Connectez-vous depuis le réseau d’un bureau ou d’un navire.',
 	'hours.all-day': '{days}, toute la journée',

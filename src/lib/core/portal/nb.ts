@@ -135,6 +135,7 @@ export const nb: Record<Key, string> = {
 	'lack.starters': 'Appen er ikke for folk i teamet ditt.',
 	'lack.hours': 'Prøv igjen i timene det gjelder: {hours}.',
 	'lack.managed': 'Bruk en enhet som organisasjonen din styrer.',
+	'lack.device': 'Denne enheten er stengt ute. Bruk en annen, eller spør brukerstøtten.',
 	'lack.factor': 'Logg inn igjen med den andre faktoren.',
 	'lack.network': 'Koble til fra nettet på et kontor eller et skip.',
 	'hours.all-day': '{days}, hele dagen',

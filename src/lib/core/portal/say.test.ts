@@ -66,6 +66,7 @@ describe('what the portal says', () => {
 		const lacks: Lack[] = [
 			{ kind: 'grant' },
 			{ kind: 'managed' },
+			{ kind: 'device' },
 			{ kind: 'factor' },
 			{ kind: 'network' },
 			{ kind: 'ended' },

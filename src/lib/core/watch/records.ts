@@ -23,6 +23,9 @@ export interface ConnectionRow {
 	gateway: string;
 	protocol: string;
 	address: string;
+	/** The device that it was asked from, by its number, and what it was called; null where it is none that is known. */
+	endpoint: number | null;
+	endpointName: string | null;
 	began: number;
 	ended: number;
 	result: 'open' | 'refused' | 'lost' | 'gave up';

@@ -1,6 +1,7 @@
 import { beforeAll, beforeEach, describe, expect, test } from 'vitest';
 import { HOUR, MINUTE } from '$lib/core/time/units';
 import { all, run } from '../db';
+import { withDesks } from '../testing/estates';
 import { Harness, testEstate } from '../testing/harness';
 import { grantsAt } from '../publications';
 import { testAccess } from './circumstances';
@@ -9,7 +10,7 @@ import { testAccess } from './circumstances';
 
 let h: Harness;
 const fresh = async () => {
-	h = await Harness.of(testEstate());
+	h = await Harness.of(testEstate('e2e/small.yaml', withDesks));
 	await h.live(4 * HOUR, 20_000);
 };
 const hit = (people: { id: string; how?: string }[], how: string) =>

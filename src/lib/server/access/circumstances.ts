@@ -1,4 +1,5 @@
 import { decideOpening, type AccessRequest, type Decision, type GrantRule } from '$lib/core/access/decide';
+import { UNKNOWN_DEVICE, type DeviceProof } from '$lib/core/endpoints/proof';
 import { compareAccess, type AccessChange, type PersonRequests, type Way } from '$lib/core/access/compare';
 import { momentOf } from '$lib/core/time/zone';
 import { DAY, MINUTE } from '$lib/core/time/units';
@@ -7,6 +8,9 @@ import { allColumns, one, type Db } from '../db';
 import { type GrantRow, grantsAt, publicationsAt } from '../publications';
 import { type DirectoryPerson, everybody, personCalled } from '../directory';
 import { doorsAt } from '../publishing';
+
+/** Any device that is managed. */
+const MANAGED_DEVICE: DeviceProof = { name: null, certificate: 'good' };
 
 /** A grant as the core decides on it. */
 export const asRule = (
@@ -26,7 +30,7 @@ function requestOf(p: DirectoryPerson, at: number, address = p.address): AccessR
 		at,
 		zone: p.zone,
 		address,
-		managedEndpoint: p.managed,
+		device: p.device,
 		secondFactor: true,
 		begins: p.begins,
 		ends: p.ends
@@ -121,6 +125,7 @@ export interface AccessQuestion {
 	publication: string;
 	at: number;
 	address: string | null;
+	/** Whether what they ask from is managed; null: as what they were on last. */
 	managed: boolean | null;
 	secondFactor: boolean;
 }
@@ -137,7 +142,7 @@ export function testAccess(db: Db, q: AccessQuestion): (Explained<Decision> & { 
 	if (!p) return null;
 	const request: AccessRequest = {
 		...requestOf(p, q.at, q.address ?? p.address),
-		managedEndpoint: q.managed ?? p.managed,
+		device: q.managed === null ? p.device : q.managed ? MANAGED_DEVICE : UNKNOWN_DEVICE,
 		secondFactor: q.secondFactor
 	};
 	const rules = grantsAt(db, q.at)

@@ -115,7 +115,10 @@ export const accessEndpoints: readonly Endpoint[] = [
 				on: v.optional(moment),
 				zone: text,
 				address: text,
-				managedEndpoint: v.boolean(),
+				device: v.strictObject({
+					name: v.nullable(text),
+					certificate: v.picklist(['good', 'ended', 'revoked', 'none'])
+				}),
 				begins: v.optional(moment),
 				ends: v.optional(moment),
 				secondFactor: v.boolean()

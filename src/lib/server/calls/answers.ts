@@ -7,7 +7,7 @@ export const explained = <S extends v.GenericSchema>(value: S) => v.strictObject
 
 /** What stands between somebody and what they would open. */
 export const lack = v.variant('kind', [
-	v.strictObject({ kind: v.picklist(['grant', 'managed', 'factor', 'network', 'ended', 'off', 'hidden']) }),
+	v.strictObject({ kind: v.picklist(['grant', 'managed', 'device', 'factor', 'network', 'ended', 'off', 'hidden']) }),
 	v.strictObject({ kind: v.literal('from'), day: text }),
 	v.strictObject({ kind: v.literal('begins'), at: moment, zone: text }),
 	v.strictObject({
@@ -190,6 +190,8 @@ const section = v.variant('kind', [
 				gateway: text,
 				protocol: text,
 				address: text,
+				endpoint: v.nullable(whole),
+				endpointName: v.nullable(text),
 				began: moment,
 				ended: moment,
 				result: v.picklist(['open', 'refused', 'lost', 'gave up']),

@@ -7,7 +7,11 @@ import { everybody } from './everybody';
 test('everybody is read once, and again when somebody comes, changes, goes, or a site changes its zone', async () => {
 	const { db, lab } = await Harness.of();
 	const first = everybody(db, lab.now);
-	expect(first.find((p) => p.login === 'cleo')).toMatchObject({ team: 'harbour', zone: 'Europe/Oslo', managed: false });
+	expect(first.find((p) => p.login === 'cleo')).toMatchObject({
+		team: 'harbour',
+		zone: 'Europe/Oslo',
+		device: { certificate: 'none' }
+	});
 	expect(everybody(db, lab.now)).toBe(first);
 	const after = (sql: string) => {
 		const before = everybody(db, lab.now);
@@ -15,7 +19,7 @@ test('everybody is read once, and again when somebody comes, changes, goes, or a
 		expect(everybody(db, lab.now)).not.toBe(before);
 		return everybody(db, lab.now);
 	};
-	run(db, `INSERT INTO people(login, name, profile, managed, address) VALUES ('fay', 'Fay Buoy', 0, 1, '10.2.0.9')`);
+	run(db, `INSERT INTO people(login, name, profile, address) VALUES ('fay', 'Fay Buoy', 0, '10.2.0.9')`);
 	const came = after(
 		`INSERT INTO person_facts(person_id, since, until, login, name, employment, site_id, pattern, begins, ends)
 		 SELECT id, ${lab.now}, ${FOREVER}, 'fay', 'Fay Buoy', 'employee', 'isle', 'none', 0, ${FOREVER} FROM people WHERE login = 'fay'`

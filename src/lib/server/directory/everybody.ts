@@ -1,9 +1,11 @@
 import { LRUCache } from 'lru-cache';
+import type { DeviceProof } from '$lib/core/endpoints/proof';
 import type { Said } from '$lib/core/people/record';
 import { dayWords } from '$lib/core/time/zone';
 import { all, allColumns, one, type Db } from '../db';
 import { asOf } from '../db/intervals';
 import { fromJson } from '../db/json';
+import { proofOf } from '../moment/endpoint-sql';
 import { factsOf, HERE, homeTeam } from '../moment/people-sql';
 import { directoryRevision, teamsAbove } from './teams';
 
@@ -21,8 +23,9 @@ export interface DirectoryPerson {
 	site: string;
 	/** Time zone of their site. */
 	zone: string;
-	/** Whether what they sit at is managed. */
-	managed: boolean;
+	/** What they were on last, by its number, and what it proves. */
+	endpoint: number | null;
+	device: DeviceProof;
 	address: string;
 	/** Their first moment, and the one from which on they are there no longer, ms UTC. */
 	begins: number;
@@ -35,13 +38,18 @@ interface Row {
 	login: string;
 	name: string;
 	site: string;
-	managed: number;
+	endpoint: number | null;
+	deviceName: string | null;
+	proof: DeviceProof['certificate'];
 	address: string;
 	begins: number;
 	ends: number;
 }
 
-const PEOPLE = `SELECT p.id, p.login, f.name, f.site_id AS site, p.managed, p.address, f.begins, f.ends FROM people p JOIN ${factsOf('p.id')}`;
+const PEOPLE = `SELECT p.id, p.login, f.name, f.site_id AS site, on_last.endpoint_id AS endpoint, device.name AS deviceName, ${proofOf('on_last.endpoint_id')} AS proof,
+	coalesce(nullif(device.address, ''), p.address) AS address, f.begins, f.ends FROM people p JOIN ${factsOf('p.id')}
+	LEFT JOIN person_endpoints on_last ON on_last.person_id = p.id AND ${asOf('person_endpoints on_last')}
+	LEFT JOIN endpoint_facts device ON device.endpoint_id = on_last.endpoint_id AND ${asOf('endpoint_facts device')}`;
 /** Who is of which team at a moment, in the order of the table. */
 const MEMBERS = `SELECT person_id, team_id, home FROM memberships WHERE ${asOf('memberships')}`;
 /** Moves whose day has come at a moment and that have not been written down yet: those of a moment to come. */
@@ -110,7 +118,8 @@ const fromRow = (
 	teams,
 	site,
 	zone,
-	managed: p.managed === 1,
+	endpoint: p.endpoint,
+	device: { name: p.deviceName, certificate: p.proof },
 	address: p.address,
 	begins: p.begins,
 	ends: p.ends
@@ -125,6 +134,9 @@ export function personCalled(db: Db, login: string, at: number): DirectoryPerson
 	return row ? fromRow(row, placedAt(db, at, row.id)(row.id, row.site)) : null;
 }
 
+/** Goes up whenever what devices prove changes, or who is on which. */
+const proofRevision = (db: Db): number => one<{ number: number }>(db, 'SELECT number FROM proof_revision')!.number;
+
 /** What was read last for a database: the present, and a past moment or two that somebody looks at. */
 const known = new WeakMap<Db, LRUCache<string, readonly DirectoryPerson[]>>();
 const MOMENTS = 3;
@@ -137,7 +149,11 @@ const LAST = `SELECT max(${[
 	['person_facts', 'until'],
 	['person_facts', 'begins'],
 	['person_facts', 'ends'],
-	['coming_moves', 'day']
+	['coming_moves', 'day'],
+	['person_endpoints', 'since'],
+	['endpoint_certificates', 'since'],
+	['endpoint_certificates', 'ends'],
+	['revoked_certificates', 'at']
 ]
 	.map(([table, column]) => `coalesce((SELECT max(${column}) FROM ${table} WHERE ${column} <= @at), 0)`)
 	.join(', ')}) AS at`;
@@ -149,7 +165,7 @@ const LAST = `SELECT max(${[
 export function everybody(db: Db, at: number): readonly DirectoryPerson[] {
 	const revision = directoryRevision(db);
 	// All moments between two changes are alike.
-	const key = `${revision} ${one<{ at: number }>(db, LAST, { at })!.at}`;
+	const key = `${revision} ${proofRevision(db)} ${one<{ at: number }>(db, LAST, { at })!.at}`;
 	let kept = known.get(db);
 	if (!kept) known.set(db, (kept = new LRUCache({ max: MOMENTS })));
 	let people = kept.get(key);

@@ -94,24 +94,24 @@ export const factsThrough = (db: Db, person: number, at: number): (PersonRecord 
 		[person, at]
 	).map((f) => ({ ...f, memberOf: [], moves: [] }));
 
-/** What of a person is neither told nor changed by records: what they sit at, until that is known of their endpoints. */
+/** What of a person is neither told nor changed by records: their profile, and where they ask from. */
 export interface Sits {
 	profile: number;
-	managed: boolean;
+	/** Where they ask from, until a device of theirs is known. */
 	address: string;
 }
 
-const SITS: Sits = { profile: 2 * GB, managed: true, address: '' };
+const SITS: Sits = { profile: 2 * GB, address: '' };
 
 /** The number of somebody, who is made where nobody is called so. */
 export function personNumber(
 	db: Db,
 	{ login, name }: Pick<PersonRecord, 'login' | 'name'>,
 	source: Source,
-	{ profile, managed, address }: Sits = SITS
+	{ profile, address }: Sits = SITS
 ): number {
 	const known = one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [login]);
-	return known?.id ?? insertRow(db, 'people', { login, name, source, profile, managed: managed ? 1 : 0, address })!;
+	return known?.id ?? insertRow(db, 'people', { login, name, source, profile, address })!;
 }
 
 /** The last moment at which anything that is known of somebody began or ended. */

@@ -8,6 +8,7 @@ import { all, one } from '../db';
 import { saidBy } from '../directory';
 import type { Then } from '../things/catalogue';
 import { heldBack } from './announced';
+import { keptFor, keptOf } from './keeping';
 import { certificatesOf, type CertificateRow } from './certificates';
 import {
 	COPY,
@@ -51,6 +52,7 @@ export function endpointCard({ db }: Context, id: string, { at }: Then): Card | 
 		'SELECT id, key FROM endpoints WHERE serial = ? AND id <> ? AND first_at <= ? ORDER BY first_at',
 		[e.serial, e.id, at]
 	);
+	const kept = keptFor(db, e.id, at);
 	const out = e.branch === null;
 	const [certificate] = certificatesOf(db, e.id, at);
 	const held = isKeptOut(e) ? e.why : out && e.why !== COPY ? heldBack(db, at)(e) : null;
@@ -72,6 +74,15 @@ export function endpointCard({ db }: Context, id: string, { at }: Then): Card | 
 						scope: `branch:${e.branch}`
 					},
 			...(e.person === null ? [] : [{ name: 'used by', value: e.personName ?? e.person, card: `person/${e.person}` }]),
+			...(kept === null
+				? []
+				: [
+						{
+							name: 'kept for',
+							value: kept.ends <= at ? `${kept.person}, who has left: to be collected` : kept.person,
+							card: `person/${kept.login}`
+						}
+					]),
 			...(e.site === null
 				? [{ name: 'site', value: 'none: its address belongs to no network of devices' }]
 				: [{ name: 'site', value: say.site(e.site), scope: `site:${e.site}` }]),
@@ -115,10 +126,32 @@ export function endpointCard({ db }: Context, id: string, { at }: Then): Card | 
 			...(e.state === 'asleep' && ON_A_WIRE.has(e.device)
 				? [{ words: 'Wake it', kind: 'endpoint.wake', input: { endpoints: [e.id] } }]
 				: []),
+			...(e.state === 'awake'
+				? [
+						{ words: 'Restart it', kind: 'endpoint.restart', input: { endpoints: [e.id] } },
+						{ words: 'Lock it', kind: 'endpoint.lock', input: { endpoints: [e.id] } },
+						{
+							words: 'Message',
+							kind: 'endpoint.show',
+							input: { endpoints: [e.id] },
+							ask: { field: 'text', words: 'What they should read' }
+						}
+					]
+				: []),
+			...(kept !== null
+				? [
+						{
+							words: kept.ends <= at ? 'It has been collected' : 'Keep it for nobody any more',
+							kind: 'endpoint.keep',
+							input: { give: [{ endpoint: e.id, person: null }] }
+						}
+					]
+				: []),
 			{ words: 'Forget it', kind: 'endpoint.forget', input: { endpoints: [e.id] } }
 		],
 		links: [
 			{ words: out ? 'Let it in' : 'Move it', href: `/publish/endpoints?make=move&edit=${e.id}` },
+			...(out ? [] : [{ words: 'Keep it for somebody', href: `/publish/endpoints?make=keep&edit=${e.id}` }]),
 			...(isKeptOut(e) && !waits(e)
 				? []
 				: [{ words: 'Shut it out', href: `/publish/endpoints?make=shut&edit=${e.id}` }])
@@ -163,21 +196,32 @@ export function endpointAdds({ db }: Context, kind: string, id: string, { at }: 
 	if (kind !== 'person') return { sections: [] };
 	const person = one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [id]);
 	const e = person ? endpointOf(db, person.id, at) : null;
+	const kept = person ? keptOf(db, person.id, at).filter((k) => k.id !== e?.id) : [];
 	return {
-		sections: e
-			? [
-					{
-						kind: 'lines',
-						title: 'Sits at',
-						lines: [
-							{
-								words: e.name,
-								card: `endpoint/${e.id}`,
-								note: `${e.model}, ${e.state} for ${durationWords(Math.max(0, at - e.stateSince))}`
-							}
-						]
-					}
-				]
-			: []
+		sections:
+			e || kept.length
+				? [
+						{
+							kind: 'lines',
+							title: 'Sits at',
+							lines: [
+								...(e
+									? [
+											{
+												words: e.name,
+												card: `endpoint/${e.id}`,
+												note: `${e.model}, ${e.state} for ${durationWords(Math.max(0, at - e.stateSince))}`
+											}
+										]
+									: []),
+								...kept.map((k) => ({
+									words: k.name,
+									card: `endpoint/${k.id}`,
+									note: `${k.model}, kept for them by ${k.by}`
+								}))
+							]
+						}
+					]
+				: []
 	};
 }

@@ -102,9 +102,10 @@ export async function certifyDevices(ctx: Context, now: number): Promise<void> {
 	const lost = given.filter((_g, i) => taken[i] === null);
 	if (lost.length)
 		db.transaction(() => {
-			for (const { device } of lost) {
-				// It has none of it, and is given another.
-				revoke(db, device.id, SEXTANT, now);
+			for (const { device, issued } of lost) {
+				// It has none of it, and is given another; what it had before still counts.
+				insertRow(db, 'revoked_certificates', { number: issued.number, at: now, by: SEXTANT });
+				closeAt(db, 'endpoint_certificates', { endpoint_id: device.id }, now + 1);
 				lately.set(device.id, now);
 			}
 		}).immediate();
@@ -139,6 +140,35 @@ export const revokedAt = (db: Db, at: number): { number: string; at: number; by:
 		 WHERE r.at <= @at AND c.ends > @at ORDER BY r.at, r.number`,
 		{ at }
 	);
+
+/** Where a device may be due that has none: it is not kept waiting until the next sweep. */
+const waiting = new WeakSet<Db>();
+
+/** A device has started, or is let in: where it has no certificate, it is given one within a minute. */
+export function wantsCertificate(db: Db, endpoint: number): void {
+	if (!rowAt(db, 'endpoint_certificates', { endpoint_id: endpoint }, FOREVER - 1)) waiting.add(db);
+}
+
+/** Gives certificates to those that have none, if any have come since the last time. */
+export async function certifyNewcomers(ctx: Context, now: number): Promise<void> {
+	if (waiting.delete(ctx.db)) await certifyDevices(ctx, now);
+}
+
+/** What gateways were told last of certificates that count no longer. */
+const told = new WeakMap<Context, string>();
+
+/** Tells the gateways which certificates count no longer: they refuse whoever shows one while Sextant is away. */
+export async function tellRevoked(ctx: Context): Promise<void> {
+	const numbers = revokedAt(ctx.db, ctx.clock.now()).map((r) => r.number);
+	await ctx.providers.broker.distrust(numbers);
+	told.set(ctx, numbers.join());
+}
+
+/** Tells them again where another is revoked, or one has ended. */
+export async function tellRevokedAnew(ctx: Context): Promise<void> {
+	const now = revokedAt(ctx.db, ctx.clock.now());
+	if (told.get(ctx) !== now.map((r) => r.number).join()) await tellRevoked(ctx);
+}
 
 /** Revokes whatever certificate of a device has not ended: also those that were renewed. */
 export function revoke(db: Db, endpoint: number, by: string, now: number): void {

@@ -1,6 +1,8 @@
 export { announcedBySite } from './announced';
 export { settleEndpoints } from './settle';
 export { branchesAt, devicesOf, endpointById, isShutOut, treeAt } from './queries';
+export { askedFrom } from './learning';
+export { devicesLeftBy, freeAt, keptOf, knowsDevicesAt, modelsOfPeers, withoutDevice } from './keeping';
 export { comingView, endpointsView } from './view';
 export { endpoints } from './lists';
 export { manifest } from './manifest';

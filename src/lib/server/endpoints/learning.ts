@@ -3,10 +3,11 @@ import { decide, ready, Tree, type EnrolmentRule } from '$lib/core/endpoints/rul
 import { FOREVER } from '$lib/core/time/units';
 import type { Db } from '../db';
 import { all, one, run } from '../db';
-import { openAt, putAt, rowAt } from '../db/intervals';
+import { closeAt, openAt, putAt, rowAt } from '../db/intervals';
 import { insertRow } from '../db/rows';
 import type { Known } from '../manifest';
 import type { Observation } from '../providers';
+import { wantsCertificate } from './certificates';
 import { heldBack } from './announced';
 import { branchesAt, COPY, endpointRevision, KEPT, rulesAt, teamsOf } from './queries';
 
@@ -51,6 +52,29 @@ function shutOutBefore(db: Db, endpoint_id: number, at: number): ReturnType<type
 	return spot;
 }
 
+/** From a moment on somebody is on a device, or on none of those that are known. */
+function nowOn(db: Db, person_id: number, endpoint_id: number | null, at: number): void {
+	const before = rowAt(db, 'person_endpoints', { person_id }, FOREVER - 1)?.endpoint_id ?? null;
+	if (before === endpoint_id) return;
+	if (endpoint_id === null) closeAt(db, 'person_endpoints', { person_id }, at);
+	else putAt(db, 'person_endpoints', { person_id, endpoint_id }, at);
+}
+
+/** What a connection was asked from, by its number: its person is on that from then on. Null where it is none that is known. */
+export function askedFrom(
+	db: Db,
+	person: number,
+	device: { serial: string; key: string } | null,
+	at: number
+): number | null {
+	const id = device
+		? (one<{ id: number }>(db, 'SELECT id FROM endpoints WHERE serial = ? AND key = ?', [device.serial, device.key])
+				?.id ?? null)
+		: null;
+	nowOn(db, person, id, at);
+	return id;
+}
+
 /** Takes in that a device has started, is taken by somebody, or sleeps. A new one is put by the rules, or waits. */
 export function takeEndpoint(db: Db, o: Seen, known: Known): void {
 	const person = o.person === null ? null : (known.person(o.person) ?? null);
@@ -86,7 +110,9 @@ export function takeEndpoint(db: Db, o: Seen, known: Known): void {
 	if (!before || Object.entries(facts).some(([column, value]) => before[column] !== value))
 		putAt(db, 'endpoint_facts', facts, o.at);
 	putAt(db, 'endpoint_states', { endpoint_id: id, state: 'awake', person_id: person }, o.at);
+	if (person !== null) nowOn(db, person, id, o.at);
 	if (!started) return;
+	wantsCertificate(db, id);
 	insertRow(
 		db,
 		'endpoint_starts',

@@ -74,7 +74,7 @@ export function endpointsIn(db: Db, scope: Scope, at: number): { items: Endpoint
 	return { items: rows, left };
 }
 
-/** How many devices of a scope stand how at a moment, and which of those on a wire sleep: no more than `most` of them. */
+/** How many devices of a scope stand how at a moment, which of those on a wire sleep, and which that are let in are awake: no more than `most` of each. */
 export function endpointCounts(db: Db, scope: Scope, at: number, most: number) {
 	const c = scopeCondition(scope, 'endpoint');
 	const params = { at, ...c.params };
@@ -89,6 +89,11 @@ export function endpointCounts(db: Db, scope: Scope, at: number, most: number) {
 		total: states.reduce((n, s) => n + s.n, 0),
 		awake: of('awake'),
 		waits: of('waits'),
+		wakeful: all<{ id: number }>(
+			db,
+			`SELECT f.endpoint_id AS id ${fromOf(ENDPOINTS, 'st.state sp.branch_id', c.sql)} AND ${c.sql} AND st.state = 'awake' AND sp.branch_id IS NOT NULL LIMIT @most`,
+			{ ...params, most }
+		).map((r) => r.id),
 		asleep: all<{ id: number }>(
 			db,
 			`SELECT f.endpoint_id AS id ${fromOf(ENDPOINTS, 'st.state sp.branch_id', c.sql)} AND ${c.sql}

@@ -1,12 +1,14 @@
 import type { Manifest } from '../manifest';
 import { announcePlans } from './announce-plans';
-import { certifyDevices } from './certificates';
+import { certifyDevices, certifyNewcomers, tellRevokedAnew } from './certificates';
 import { authorityEndpoints } from './endpoints';
 import { endpointComparisons } from './findings';
 import { endpointAdds, endpointCard } from './cards';
+import { keepLeft } from './keeping';
+import { keepingPlans } from './keeping-plans';
 import { forgetStarts, takeEndpoint } from './learning';
 import { announcedEndpoints, branches, endpointCertificates, endpoints, enrolmentRules } from './lists';
-import { waitingNeeds } from './needs';
+import { endpointNeeds } from './needs';
 import { endpointPlans } from './planner';
 import { endpointSteps } from './steps';
 import { endpointWork } from './work-plans';
@@ -16,6 +18,7 @@ declare module '../plans/kind' {
 		endpoints: typeof endpointPlans;
 		announced: typeof announcePlans;
 		endpointWork: typeof endpointWork;
+		endpointKeeping: typeof keepingPlans;
 	}
 }
 declare module '../jobs/step' {
@@ -26,17 +29,20 @@ declare module '../jobs/step' {
 
 export const manifest: Manifest = {
 	name: 'endpoints',
-	plans: [...endpointPlans, ...announcePlans, ...endpointWork],
+	plans: [...endpointPlans, ...announcePlans, ...endpointWork, ...keepingPlans],
 	steps: endpointSteps,
 	cards: { endpoint: endpointCard },
 	adds: endpointAdds,
 	lists: [endpoints, branches, enrolmentRules, announcedEndpoints, endpointCertificates],
 	endpoints: authorityEndpoints,
 	comparisons: endpointComparisons,
-	needs: waitingNeeds,
+	needs: endpointNeeds,
 	observes: { take: { endpoint: takeEndpoint } },
 	chores: (ctx) => [
+		{ name: 'revoked certificates told to gateways', every: 'sweep', run: () => tellRevokedAnew(ctx) },
+		{ name: 'certificates of new endpoints', every: 'minute', run: (now) => certifyNewcomers(ctx, now) },
 		{ name: 'certificates of endpoints', every: 'sweep', run: (now) => certifyDevices(ctx, now) },
+		{ name: 'endpoints of people who have ended', every: 'sweep', run: (now) => keepLeft(ctx.db, now) },
 		{ name: 'starts of endpoints', every: 'hour', run: (now) => forgetStarts(ctx.db, now) }
 	]
 };

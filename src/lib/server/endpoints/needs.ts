@@ -1,10 +1,15 @@
 import { countWords } from '$lib/core/time/units';
 import type { Need } from '$lib/core/why/need';
 import type { Db } from '../db';
+import { toCollect } from './keeping';
 import { endpointsAt, NOWHERE, waits } from './queries';
+import { MANY } from './work-plans';
+
+/** What of devices needs somebody. */
+export const endpointNeeds = (db: Db, at: number): Need[] => [...waitingNeeds(db, at), ...collecting(db, at)];
 
 /** Devices that have called in and that nobody has let in. */
-export function waitingNeeds(db: Db, at: number): Need[] {
+function waitingNeeds(db: Db, at: number): Need[] {
 	const waiting = endpointsAt(db, at, NOWHERE).filter(waits);
 	const [first] = waiting;
 	if (!first) return [];
@@ -25,6 +30,38 @@ export function waitingNeeds(db: Db, at: number): Need[] {
 			plan: null,
 			since: Math.min(...waiting.map((e) => e.spotSince)),
 			about: { site: [...new Set(waiting.flatMap((e) => e.site ?? []))] }
+		}
+	];
+}
+
+/** Devices of people who have ended, which nobody has collected. */
+function collecting(db: Db, at: number): Need[] {
+	const left = toCollect(db, at);
+	const [first] = left;
+	if (!first) return [];
+	const people = new Set(left.map((d) => d.login)).size;
+	return [
+		{
+			key: 'endpoints-to-collect',
+			people,
+			count: left.length,
+			unit: left.length === 1 ? 'endpoint' : 'endpoints',
+			tone: 'sand',
+			title: `${countWords(left.length, 'endpoint is', 'endpoints are')} to be collected from ${people === 1 ? 'somebody who has' : `${people} people who have`} left`,
+			facts: left.slice(0, 6).map((d) => ({
+				words: `${d.name}, a ${d.model}: ${d.person} has it`,
+				side: 'against' as const,
+				source: 'endpoints'
+			})),
+			card: left.length === 1 ? `endpoint/${first.id}` : null,
+			href: '/publish/endpoints?list=devices',
+			plan: {
+				kind: 'endpoint.keep',
+				input: { give: left.slice(0, MANY).map((d) => ({ endpoint: d.id, person: null })) },
+				words: left.length === 1 ? 'It has been collected' : 'They have been collected'
+			},
+			since: Math.max(...left.map((d) => d.since)),
+			about: {}
 		}
 	];
 }

@@ -17,7 +17,17 @@ import { slug } from '../plans/slug';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
 import { saidBy } from '../directory';
 import { certificatesOf } from './certificates';
-import { branchCounts, devicesNow, endpointById, rulesAt, startsBefore, treeAt, waits, type RuleRow } from './queries';
+import {
+	branchCounts,
+	devicesNow,
+	endpointById,
+	openFrom,
+	rulesAt,
+	startsBefore,
+	treeAt,
+	waits,
+	type RuleRow
+} from './queries';
 import { spotsThen, type RuleWrite } from './steps';
 import { called, namedEndpoints, someEndpoints } from './work-plans';
 
@@ -145,7 +155,10 @@ const shutOut = planKind({
 		const held = shut.flatMap((e) =>
 			certificatesOf(db, e.id, now).filter((c) => c.state === 'good' || (c.state === 'renewed' && c.ends > now))
 		);
-		const on = shut.filter((e) => e.on !== null);
+		const open = openFrom(
+			db,
+			shut.map((e) => e.id)
+		);
 		return {
 			title: `Shut ${called(shut)} out`,
 			effects: {
@@ -170,9 +183,14 @@ const shutOut = planKind({
 				})),
 				duration: quick
 			},
-			warnings: on
+			warnings: open
 				.slice(0, SAID)
-				.map((e) => against(`${e.personName ?? e.on} is on ${e.name} now; sessions that are open go on`)),
+				.map((s) =>
+					against(
+						`${s.person} is on ${s.machine} from it, and would be set aside: nothing of theirs is lost`,
+						'sessions'
+					)
+				),
 			blocks: shut.length ? [] : [against('they are shut out already')],
 			reasons: [
 				{
@@ -181,7 +199,7 @@ const shutOut = planKind({
 						: 'they hold no certificate',
 					source: 'endpoint authority'
 				},
-				{ words: 'no rule lets them in until somebody does', source: 'endpoints' }
+				{ words: 'nobody is let in from them, and no rule lets them in until somebody does', source: 'endpoints' }
 			],
 			objects: shut.map((e) => `endpoint/${e.id}`),
 			steps: [
@@ -190,6 +208,12 @@ const shutOut = planKind({
 					'Revoke their certificates, and write it down',
 					{ endpoints: shut.map((e) => e.id), why: input.why },
 					200
+				),
+				stepOf(
+					'endpoint.cut-off',
+					'Tell the gateways, and set aside what is open from them',
+					{ endpoints: shut.map((e) => e.id) },
+					SECOND
 				)
 			],
 			undo: { kind: 'endpoint.put-back', input: { endpoints: shut.map((e) => e.id), then: now - 1 } },

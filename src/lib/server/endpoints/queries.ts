@@ -2,7 +2,7 @@ import { readCondition, type Device } from '$lib/core/endpoints/condition';
 import type { EndpointKind } from '$lib/core/endpoints/kinds';
 import { Tree, type Branch, type EnrolmentRule, type Stands, type Starts } from '$lib/core/endpoints/rules';
 import { wakers } from '$lib/core/endpoints/waking';
-import { DAY } from '$lib/core/time/units';
+import { DAY, FOREVER } from '$lib/core/time/units';
 import { all, one, type Db } from '../db';
 import { asOf } from '../db/intervals';
 import { teamsAbove } from '../directory';
@@ -171,6 +171,21 @@ export const waits = (e: Pick<EndpointRow, 'branch' | 'by'>): boolean =>
 
 /** Whether somebody has shut it out: it is let in by no rule, and nobody in by it. */
 export const isShutOut = (e: Pick<EndpointRow, 'branch' | 'by'>): boolean => e.branch === null && !waits(e);
+
+/** Sessions that somebody is active in from some devices now. */
+export const openFrom = (
+	db: Db,
+	endpoints: readonly number[]
+): { id: number; endpoint: number; login: string; person: string; machine: string }[] =>
+	all(
+		db,
+		`SELECT s.id, c.endpoint_id AS endpoint, p.login, p.name AS person, m.name AS machine FROM sessions s
+		 JOIN session_states st ON st.session_id = s.id AND st.until = ${FOREVER} AND st.state = 'active'
+		 JOIN connections c ON c.id = (SELECT max(x.id) FROM connections x WHERE x.session_id = s.id AND x.result = 'open')
+		 JOIN people p ON p.id = s.person_id JOIN machines m ON m.id = s.machine_id
+		 WHERE s.until = ${FOREVER} AND c.endpoint_id IN (SELECT value FROM json_each(@endpoints)) ORDER BY p.name, s.id`,
+		{ endpoints: JSON.stringify(endpoints) }
+	);
 
 /** Who can wake devices at a moment, or why nobody can. */
 export const wakersAt = (db: Db, at: number) =>

@@ -1,14 +1,14 @@
 import { durationWords, FOREVER, MINUTE, SECOND } from '$lib/core/time/units';
 import { sleep } from '../context';
 import type { Admission } from '$lib/core/endpoints/announced';
-import { all, putSetting, run, type Db } from '../db';
+import { all, one, putSetting, run, type Db } from '../db';
 import { asOf, closeAt, openAt, putAt, rowAt } from '../db/intervals';
 import { insertRow } from '../db/rows';
 import { Cancelled, stepHandler } from '../jobs/step';
 import { CALLED_AT } from '../network';
 import { StepFailed } from '../providers';
-import { revoke } from './certificates';
-import { endpointById, wakersAt } from './queries';
+import { revoke, tellRevoked, wantsCertificate } from './certificates';
+import { endpointById, openFrom, wakersAt } from './queries';
 
 /** A rule as a plan writes it; without a number it is new. */
 export interface RuleWrite {
@@ -45,7 +45,16 @@ export const KNOWN_BY = ['endpoint_facts', 'endpoint_states', 'endpoint_spots'] 
 /** Devices that are woken side by side, how long each may take, and how often it is looked whether it has called in, ms. */
 const AT_ONCE = 100;
 const WAKES_WITHIN = 3 * MINUTE;
+const STARTS_WITHIN = 10 * MINUTE;
 const LOOKS_EVERY = 10 * SECOND;
+
+/** A device that is awake; one that has gone to sleep meanwhile, or is not known any longer, is not asked. */
+function awakeOr(db: Db, id: number, now: number) {
+	const e = endpointById(db, id, now);
+	if (!e) throw new StepFailed('it is not known any longer');
+	if (e.state !== 'awake') throw new StepFailed(`${e.name} has gone to sleep`);
+	return e;
+}
 
 /** What was announced at a moment of some serial numbers. */
 export const announcedThen = (
@@ -58,6 +67,24 @@ export const announcedThen = (
 		`SELECT serial, site_id, expected_at FROM announced_endpoints WHERE serial IN (SELECT value FROM json_each(@serials)) AND ${asOf('announced_endpoints')}`,
 		{ serials: JSON.stringify(serials), at: then }
 	);
+
+/** A device is kept for somebody from now on, or for nobody: whoever had it and has ended has it no longer. */
+function keepFor(db: Db, endpoint: number, login: string | null, by: string, now: number): void {
+	if (login !== null) {
+		const { id } = one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [login])!;
+		return void putAt(db, 'kept_endpoints', { endpoint_id: endpoint, person_id: id, by }, now);
+	}
+	const before = rowAt(db, 'kept_endpoints', { endpoint_id: endpoint }, FOREVER - 1);
+	if (!before) return;
+	closeAt(db, 'kept_endpoints', { endpoint_id: endpoint }, now);
+	const person = before.person_id as number;
+	const on = rowAt(db, 'person_endpoints', { person_id: person }, FOREVER - 1);
+	if (
+		on?.endpoint_id === endpoint &&
+		one(db, `SELECT 1 FROM person_facts WHERE person_id = ? AND until = ${FOREVER} AND ends <= ?`, [person, now])
+	)
+		closeAt(db, 'person_endpoints', { person_id: person }, now);
+}
 
 /** Puts a list of rules in the place of those that hold: what stays as it is goes on. */
 function writeRules(db: Db, rules: readonly RuleWrite[], now: number): void {
@@ -98,13 +125,15 @@ export const endpointSteps = {
 			const now = ctx.clock.now();
 			return {
 				write: (db) => {
-					for (const id of input.endpoints)
+					for (const id of input.endpoints) {
 						putAt(
 							db,
 							'endpoint_spots',
 							{ endpoint_id: id, branch_id: input.branch, rule_id: null, by: job.by, why: `put by ${job.by}` },
 							now
 						);
+						wantsCertificate(db, id);
+					}
 				}
 			};
 		}
@@ -133,6 +162,17 @@ export const endpointSteps = {
 			};
 		}
 	}),
+	'endpoint.cut-off': stepHandler<{ endpoints: number[] }>({
+		async run({ ctx, input, each }) {
+			await tellRevoked(ctx);
+			const { done, failed } = await each(
+				openFrom(ctx.db, input.endpoints).map((s) => String(s.id)),
+				20,
+				(session) => ctx.providers.broker.disconnect(Number(session))
+			);
+			return { result: { done: done.length, failed: failed.length } };
+		}
+	}),
 	'endpoint.wake': stepHandler<{ endpoints: number[] }>({
 		async run({ ctx, input, each, cancelled }) {
 			let looked = { at: ctx.clock.now(), of: wakersAt(ctx.db, ctx.clock.now()) };
@@ -157,6 +197,41 @@ export const endpointSteps = {
 					await sleep(ctx.clock, LOOKS_EVERY);
 				}
 			});
+		}
+	}),
+	'endpoint.restart': stepHandler<{ endpoints: number[] }>({
+		async run({ ctx, input, each, cancelled }) {
+			const { done, failed } = await each(input.endpoints.map(String), AT_ONCE, async (item) => {
+				const e = awakeOr(ctx.db, Number(item), ctx.clock.now());
+				const asked = ctx.clock.now();
+				await ctx.providers.endpoints.restart(e.serial, e.key);
+				const until = asked + STARTS_WITHIN;
+				while (!one(ctx.db, 'SELECT 1 FROM endpoint_starts WHERE endpoint_id = ? AND at > ?', [e.id, asked])) {
+					if (cancelled()) throw new Cancelled();
+					if (ctx.clock.now() >= until)
+						throw new StepFailed(`${e.name} did not call in again within ${durationWords(STARTS_WITHIN)}`);
+					await sleep(ctx.clock, LOOKS_EVERY);
+				}
+			});
+			return { result: { done: done.length, failed: failed.length } };
+		}
+	}),
+	'endpoint.lock': stepHandler<{ endpoints: number[] }>({
+		async run({ ctx, input, each }) {
+			const { done, failed } = await each(input.endpoints.map(String), AT_ONCE, async (item) => {
+				const e = awakeOr(ctx.db, Number(item), ctx.clock.now());
+				await ctx.providers.endpoints.lock(e.serial, e.key);
+			});
+			return { result: { done: done.length, failed: failed.length } };
+		}
+	}),
+	'endpoint.show': stepHandler<{ endpoints: number[]; text: string }>({
+		async run({ ctx, input, each }) {
+			const { done, failed } = await each(input.endpoints.map(String), AT_ONCE, async (item) => {
+				const e = awakeOr(ctx.db, Number(item), ctx.clock.now());
+				await ctx.providers.endpoints.show(e.serial, e.key, input.text);
+			});
+			return { result: { done: done.length, failed: failed.length } };
 		}
 	}),
 	'endpoint.forget': stepHandler<{ endpoints: number[] }>({
@@ -194,15 +269,29 @@ export const endpointSteps = {
 			const now = ctx.clock.now();
 			return {
 				write: (db) => {
-					for (const s of spotsThen(db, input.endpoints, input.then))
+					for (const s of spotsThen(db, input.endpoints, input.then)) {
+						wantsCertificate(db, s.id);
 						putAt(
 							db,
 							'endpoint_spots',
 							{ endpoint_id: s.id, branch_id: s.branch, rule_id: s.rule, by: s.by, why: s.why },
 							now
 						);
+					}
 				}
 			};
+		}
+	}),
+	'endpoint.keep': stepHandler<{ give: { endpoint: number; person: string | null }[] }>({
+		async run({ ctx, input, job, each }) {
+			const now = ctx.clock.now();
+			const whose = new Map(input.give.map((g) => [String(g.endpoint), g.person]));
+			await each([...whose.keys()], AT_ONCE, async (item, key) => {
+				const e = endpointById(ctx.db, Number(item), now);
+				if (!e) throw new StepFailed('it is not known any longer');
+				await ctx.providers.endpoints.hand(e.serial, e.key, whose.get(item)!, key);
+				return (db: Db) => keepFor(db, e.id, whose.get(item)!, job.by, now);
+			});
 		}
 	}),
 	'endpoint.announce': stepHandler<{ site: string | null; from: number; serials: string[] }>({

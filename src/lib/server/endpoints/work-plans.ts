@@ -5,9 +5,9 @@ import type { Fact } from '$lib/core/why/explained';
 import type { Db } from '../db';
 import { rowAt } from '../db/intervals';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
-import { endpointById, wakersAt, type EndpointRow } from './queries';
+import { endpointById, openFrom, wakersAt, type EndpointRow } from './queries';
 
-/** What is done to devices themselves: woken, forgotten, known again. */
+/** What is done to devices themselves: woken, restarted, locked, shown a text, forgotten, known again. */
 
 const against = (words: string): Fact => ({ words, side: 'against', source: 'endpoints' });
 /** Devices that one plan is about, and those that are said one by one. */
@@ -128,6 +128,12 @@ const forget = planKind({
 					'Revoke their certificates, and forget them',
 					{ endpoints: rows.map((e) => e.id) },
 					200
+				),
+				stepOf(
+					'endpoint.cut-off',
+					'Tell the gateways, and set aside what is open from them',
+					{ endpoints: rows.map((e) => e.id) },
+					SECOND
 				)
 			],
 			undo: { kind: 'endpoint.know-again', input: { endpoints: rows.map((e) => e.id), then: now - 1 } },
@@ -174,4 +180,147 @@ const knowAgain = planKind({
 	}
 });
 
-export const endpointWork = [wake, forget, knowAgain];
+/** What is done to devices that are awake, and to whatever is open from them. */
+interface Does {
+	kind: 'endpoint.restart' | 'endpoint.lock' | 'endpoint.show';
+	/** Such as `Restart bgo-box-012`. */
+	title: (what: string) => string;
+	how: string;
+	/** What somebody who has something open there meets; null: nothing. */
+	meets: string | null;
+	step: string;
+	reasons: Fact[];
+	takes: { middle: number; ninety: number };
+	undoWords: string;
+}
+
+function awakeDraft(db: Db, now: number, ids: readonly number[], does: Does, text?: string): Draft {
+	const named = namedEndpoints(db, ids, now);
+	// What is not let in is nobody's to command.
+	const rows = named.filter((e) => e.state === 'awake' && e.branch !== null);
+	const asleep = named.filter((e) => e.state === 'asleep').length;
+	const out = named.length - rows.length - asleep;
+	const open =
+		does.meets === null
+			? []
+			: openFrom(
+					db,
+					rows.map((e) => e.id)
+				);
+	const people = [...new Map(open.map((s) => [s.login, s])).values()];
+	const endpoints = rows.map((e) => e.id);
+	return {
+		title: does.title(called(rows.length ? rows : named)),
+		effects: {
+			...noEffects(),
+			people: [
+				...people.map((s) => ({ kind: 'person' as const, id: s.login, name: s.person, how: does.meets! })),
+				...rows.flatMap((e) =>
+					e.on === null || people.some((s) => s.login === e.on)
+						? []
+						: [{ kind: 'person' as const, id: e.on, name: e.personName ?? e.on, how: `${e.name}: ${does.how}` }]
+				)
+			],
+			endpoints: rows.map((e) => ({ kind: 'endpoint', id: String(e.id), name: e.name, how: does.how })),
+			duration: does.takes
+		},
+		warnings: [
+			...(asleep && rows.length
+				? [against(`${countWords(asleep, 'of them sleeps', 'of them sleep')}, and would not be asked`)]
+				: []),
+			...(out && rows.length
+				? [against(`${countWords(out, 'of them is', 'of them are')} not let in, and would not be asked`)]
+				: []),
+			...people
+				.slice(0, SAID)
+				.map((s) =>
+					against(`${s.person} is on ${s.machine} from there: it is set aside, and nothing of theirs is lost`)
+				)
+		],
+		blocks: rows.length
+			? []
+			: [against(out ? 'none of them is awake and let in' : named.length === 1 ? 'it sleeps' : 'all of them sleep')],
+		reasons: does.reasons,
+		objects: rows.map((e) => `endpoint/${e.id}`),
+		steps: [
+			does.kind === 'endpoint.show'
+				? stepOf('endpoint.show', does.step, { endpoints, text: text! }, does.takes.middle)
+				: stepOf(does.kind, does.step, { endpoints }, does.takes.middle)
+		],
+		undo: null,
+		undoWords: does.undoWords
+	};
+}
+
+const restart = planKind({
+	kind: 'endpoint.restart',
+	words: 'Restart endpoints that are awake',
+	area: 'publishing',
+	undo: 'never',
+	schema: v.strictObject({ endpoints: someEndpoints }),
+	draft: async ({ db, clock }, input) =>
+		awakeDraft(db, clock.now(), input.endpoints, {
+			kind: 'endpoint.restart',
+			title: (what) => `Restart ${what}`,
+			how: 'restarted',
+			meets: 'waits for their endpoint to start',
+			step: 'Restart them, and wait until they call in',
+			reasons: [{ words: 'what they hold for their next start takes hold then', source: 'settings' }],
+			takes: { middle: 90 * SECOND, ninety: 3 * MINUTE },
+			undoWords: 'There is nothing to take back: they start again by themselves.'
+		})
+});
+
+const lock = planKind({
+	kind: 'endpoint.lock',
+	words: 'Lock the screens of endpoints: whoever is on them signs in again',
+	area: 'publishing',
+	undo: 'never',
+	schema: v.strictObject({ endpoints: someEndpoints }),
+	draft: async ({ db, clock }, input) =>
+		awakeDraft(db, clock.now(), input.endpoints, {
+			kind: 'endpoint.lock',
+			title: (what) => `Lock ${what}`,
+			how: 'locked',
+			meets: 'signs in again',
+			step: 'Lock them',
+			reasons: [{ words: 'whoever knows how to sign in goes on where they were', source: 'endpoints' }],
+			takes: { middle: 2 * SECOND, ninety: 5 * SECOND },
+			undoWords: 'Whoever was on them signs in again.'
+		})
+});
+
+const show = planKind({
+	kind: 'endpoint.show',
+	words: 'Show a text on the screens of endpoints that are awake',
+	area: 'publishing',
+	undo: 'never',
+	schema: v.strictObject({
+		endpoints: someEndpoints,
+		text: v.pipe(
+			v.string('Write what they should read.'),
+			v.trim(),
+			v.nonEmpty('Write what they should read.'),
+			v.maxLength(300, 'At most 300 characters.')
+		)
+	}),
+	draft: async ({ db, clock }, input) =>
+		awakeDraft(
+			db,
+			clock.now(),
+			input.endpoints,
+			{
+				kind: 'endpoint.show',
+				title: (what) => `Show a text on ${what}`,
+				how: 'shows a text',
+				meets: null,
+				step: 'Show it',
+				reasons: [{ words: input.text, source: 'what they read' }],
+				takes: { middle: 2 * SECOND, ninety: 5 * SECOND },
+				undoWords: 'What has been read has been read.'
+			},
+			input.text
+		)
+});
+
+export const endpointWork = [wake, restart, lock, show, forget, knowAgain];

@@ -1,10 +1,11 @@
-import { beforeEach, expect, test } from 'vitest';
+import { beforeEach, describe, expect, test } from 'vitest';
 import { EVERYTHING, parseScope } from '$lib/core/scope/scope';
 import { MINUTE } from '$lib/core/time/units';
 import { changesBefore } from '../changes';
 import { all } from '../db';
 import { cardOf } from '../house/cards';
 import { draftPlan, draftUndo } from '../plans';
+import { keyPrint, requestOf } from '../simulator/device-keys';
 import { letAllIn } from '../testing/estates';
 import { Harness, OWNER, testEstate } from '../testing/harness';
 import { certificatesOf } from './certificates';
@@ -99,7 +100,8 @@ test('what is forgotten is gone from now on and as it was before; it comes back 
 test('a device whose key is another after a repair is let in once the old one is forgotten', async () => {
 	const box = h.lab.world.endpoints.get('TB-1')!;
 	await h.carryOut('endpoint.forget', { endpoints: [idOf('box-01')] });
-	box.key = 'f'.repeat(64);
+	box.key = keyPrint('repaired');
+	h.ctx.providers.endpoints.request = (serial) => requestOf('repaired', serial);
 	await switchOn('TB-1');
 	expect(items().find((e) => e.serial === 'TB-1')).toMatchObject({ branch: 'all', state: 'awake' });
 });
@@ -150,4 +152,75 @@ test('the least of the roles sees what it may and changes nothing', async () => 
 	] as const)
 		await expect(draftPlan(h.ctx, { ...OWNER, role: 'auditor' }, kind, input, 'test')).rejects.toThrow();
 	expect(items()).toHaveLength(4);
+});
+
+describe('what is done on devices that are awake', () => {
+	const states = () =>
+		all<{ login: string; state: string }>(
+			h.db,
+			`SELECT p.login, st.state FROM sessions s JOIN people p ON p.id = s.person_id JOIN session_states st ON st.session_id = s.id AND st.until > @at AND s.until > @at WHERE p.login = 'anna'`,
+			{ at: h.lab.now }
+		);
+	/** Anna has box-01, and has opened something from it. */
+	const annaWorks = async () => {
+		await h.carryOut('endpoint.keep', { give: [{ endpoint: idOf('box-01'), person: 'anna' }] });
+		h.lab.apply({ kind: 'connect', login: 'anna', publication: 'desk', secondFactor: true, key: 'anna' });
+		await h.live(5 * MINUTE);
+		expect(states()).toEqual([{ login: 'anna', state: 'active' }]);
+	};
+
+	test('restarted, it calls in again; what was open from it is set aside first, and named', async () => {
+		await annaWorks();
+		const id = idOf('box-01');
+		const starts = () => all(h.db, 'SELECT at FROM endpoint_starts WHERE endpoint_id = ?', [id]).length;
+		const before = starts();
+		const plan = await h.draft('endpoint.restart', { endpoints: [id] });
+		expect(plan.title).toBe('Restart box-01');
+		expect(plan.effects.people).toMatchObject([{ id: 'anna', how: 'waits for their endpoint to start' }]);
+		expect((await h.finish(await h.commit(plan.id))).state).toBe('done');
+		expect(starts()).toBe(before + 1);
+		expect(states()).toEqual([{ login: 'anna', state: 'disconnected' }]);
+	});
+
+	test('locked, what is open from it is set aside and nobody is on it', async () => {
+		await annaWorks();
+		expect((await h.carryOut('endpoint.lock', { endpoints: [idOf('box-01')] })).state).toBe('done');
+		expect(states()).toEqual([{ login: 'anna', state: 'disconnected' }]);
+		expect(
+			all(h.db, 'SELECT state, person_id FROM endpoint_states WHERE endpoint_id = ? AND until > ?', [
+				idOf('box-01'),
+				h.lab.now
+			])
+		).toEqual([{ state: 'awake', person_id: null }]);
+	});
+
+	test('a text is shown on those that are awake; those that sleep, or are not let in, are said and passed over', async () => {
+		await annaWorks();
+		const text = 'The network stops at noon.';
+		const [here, shut, asleep] = ['box-01', 'lap-01', 'far-01'].map(idOf);
+		await switchOn('TL-1');
+		await h.carryOut('endpoint.shut-out', { endpoints: [shut!], why: 'lost' });
+		const plan = await h.draft('endpoint.show', { endpoints: [here!, asleep!, shut!], text });
+		expect(plan.effects.endpoints!.map((e) => e.name)).toEqual(['box-01']);
+		expect(plan.warnings.map((w) => w.words)).toEqual([
+			'1 of them sleeps, and would not be asked',
+			'1 of them is not let in, and would not be asked'
+		]);
+		expect((await h.finish(await h.commit(plan.id))).state).toBe('done');
+		expect(h.lab.world.endpoints.get('TB-1')!.shown).toMatchObject({ text });
+		expect((await h.draft('endpoint.show', { endpoints: [asleep!], text })).blocks[0]!.words).toBe('it sleeps');
+		await expect(h.draft('endpoint.show', { endpoints: [here!], text: ' ' })).rejects.toMatchObject({
+			problems: [{ field: 'text', words: 'Write what they should read.' }]
+		});
+	});
+
+	test('one that does not start again within ten minutes is said', async () => {
+		await switchOn('TB-1');
+		h.ctx.providers.endpoints.restart = () => Promise.resolve();
+		const job = await h.carryOut('endpoint.restart', { endpoints: [idOf('box-01')] });
+		expect(job.state).not.toBe('running');
+		expect(JSON.stringify(all(h.db, 'SELECT * FROM job_items'))).toContain(
+			'box-01 did not call in again within 10 min'
+		);
+	});
 });

@@ -261,7 +261,7 @@ describe('slow sign-ins', () => {
 		run(
 			h.db,
 			`INSERT INTO connections SELECT (SELECT coalesce(max(id), 0) + 1 FROM connections), id, 'desk', 'quay-gw', 'stream', '10.1.0.9', ?1, ?1, 'open',
-			 (SELECT id FROM machines WHERE name = ?3), NULL, 'quay', 0, 9000, ?2, '[]' FROM people WHERE login = ?4`,
+			 (SELECT id FROM machines WHERE name = ?3), NULL, 'quay', 0, 9000, ?2, '[]', NULL FROM people WHERE login = ?4`,
 			{
 				1: h.lab.now,
 				2: JSON.stringify([{ name: 'drives', ms: drives }, ...(again ? [] : [{ name: 'shell', ms: 4000 }])]),

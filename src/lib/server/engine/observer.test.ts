@@ -60,6 +60,7 @@ const opened = (id: number, machine: string, at: number, person = 'anna'): Told 
 	gateway: 'quay-gw',
 	protocol: 'stream',
 	address: '10.1.0.200',
+	endpoint: null,
 	began: at - 20_000,
 	result: 'open',
 	machine,

@@ -5,6 +5,7 @@ import { closeAllAt, closeAt, openAt, putAt, WITHIN_MACHINES } from '../db/inter
 import { insertRow } from '../db/rows';
 import type { MachineState, Observation } from '../providers';
 import { AREAS } from '../areas';
+import { askedFrom } from '../endpoints';
 import type { Known, LiveMachine } from '../manifest';
 import { SampleWriter } from '../samples/write';
 
@@ -192,6 +193,7 @@ export class Observer {
 		const person = this.personId(o.person)!;
 		const waited = o.phases.find((p) => p.name === 'waiting')?.ms ?? (o.result === 'gave up' ? o.at - o.began : 0);
 		const took = phasesTotal(o.phases);
+		const endpoint_id = askedFrom(db, person, o.endpoint, o.at);
 		if (o.result === 'open' && machine && o.session !== null) {
 			const known = one(db, 'SELECT 1 FROM sessions WHERE id = ?', [o.session]);
 			if (!known) {
@@ -213,6 +215,7 @@ export class Observer {
 				gateway_id: o.gateway,
 				protocol: o.protocol,
 				address: o.address,
+				endpoint_id,
 				began: o.began,
 				ended: o.at,
 				result: o.result,

@@ -154,7 +154,7 @@ describe('the tester of access', () => {
 				managed: true,
 				secondFactor: false
 			})!.request
-		).toMatchObject({ address: '192.0.2.9', managedEndpoint: true, secondFactor: false });
+		).toMatchObject({ address: '192.0.2.9', device: { name: null, certificate: 'good' }, secondFactor: false });
 	});
 });
 

@@ -191,7 +191,7 @@ describe('the second factor', () => {
 
 	test('of a person is their own, and raises the sign-in in which it was given', () => {
 		db.exec(`INSERT INTO sites VALUES ('s', 'S', 'office', 'UTC', 0, '[]', 0); INSERT INTO teams(id, name, parent_id) VALUES ('t', 'T', NULL);
-			INSERT INTO people(id, login, name, profile, managed, address) VALUES (1, 'anna', 'Anna Quill', 0, 1, '10.0.0.1')`);
+			INSERT INTO people(id, login, name, profile, address) VALUES (1, 'anna', 'Anna Quill', 0, '10.0.0.1')`);
 		const anna = { kind: 'person', id: 1 } as const;
 		const { secret } = beginFactor({ db, vault }, anna, 'anna');
 		expect(hasFactor(db, anna)).toBe(false);
@@ -275,7 +275,7 @@ test('a browser that has signed in is known, for its account alone', async () =>
 test('what a page asks for by itself keeps no sign-in from ending', async () => {
 	vi.useFakeTimers({ now: Date.now(), toFake: ['Date'] });
 	db.exec(`INSERT INTO sites VALUES ('s', 'S', 'office', 'UTC', 0, '[]', 0); INSERT INTO teams(id, name, parent_id) VALUES ('t', 'T', NULL);
-		INSERT INTO people(id, login, name, profile, managed, address) VALUES (1, 'anna', 'Anna Quill', 0, 1, '10.0.0.1')`);
+		INSERT INTO people(id, login, name, profile, address) VALUES (1, 'anna', 'Anna Quill', 0, '10.0.0.1')`);
 	const token = signInPerson(db, 1, false);
 	for (let i = 0; i < 9; i++) {
 		vi.setSystemTime(Date.now() + HOUR);

@@ -11,10 +11,7 @@ run(
 	`INSERT INTO sites VALUES ('bergen', 'Bergen', 'office', 'UTC', 0, '[]', 0), ('hal', 'Halifax', 'office', 'UTC', 1, '[]', 0)`
 );
 run(db, `INSERT INTO teams(id, name, parent_id) VALUES ('crew', 'Экипаж', NULL)`);
-run(
-	db,
-	`INSERT INTO people(id, login, name, profile, managed, address) VALUES (1, 'ñuñez', 'Ana Ñuñez', 0, 1, '10.0.0.1')`
-);
+run(db, `INSERT INTO people(id, login, name, profile, address) VALUES (1, 'ñuñez', 'Ana Ñuñez', 0, '10.0.0.1')`);
 const clock = { now: () => NOW, speed: () => 1 };
 const look = (query: string) => lookOf(new URL(`http://localhost/watch${query}`), { clock, db });
 

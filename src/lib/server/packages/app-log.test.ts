@@ -112,6 +112,7 @@ describe('an app in a session', () => {
 			gateway: 'quay-gw',
 			protocol: 'stream',
 			address: '10.1.0.9',
+			endpoint: null,
 			began: t0,
 			result: 'open',
 			machine: 'quay-01',

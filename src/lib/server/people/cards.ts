@@ -1,3 +1,4 @@
+import type { DeviceProof } from '$lib/core/endpoints/proof';
 import { conditionsWords } from '$lib/core/access/decide';
 import { changeWords, lastDay, type PersonRecord, type Said } from '$lib/core/people/record';
 import { countWords, FOREVER } from '$lib/core/time/units';
@@ -23,10 +24,18 @@ import {
 	SOURCE_WORDS
 } from '../directory';
 
+/** What an endpoint proves of itself, in a word or two. */
+const PROVES = {
+	good: 'managed',
+	ended: 'its certificate has ended',
+	revoked: 'shut out',
+	none: 'not managed'
+} as const satisfies Record<DeviceProof['certificate'], string>;
+
 export function personCard({ db }: Context, login: string, { at, live }: Then): Card | null {
 	const p = recordOf(db, login, at);
 	if (!p) return null;
-	const { teams: above, zone, managed, address } = personCalled(db, login, at)!;
+	const { teams: above, zone, endpoint, device, address } = personCalled(db, login, at)!;
 	const say = saidBy(db);
 	const memberships = membershipsOf(db, p.id, at);
 	const grants = grantsAt(db, at).filter((g) =>
@@ -57,7 +66,13 @@ export function personCard({ db }: Context, login: string, { at, live }: Then): 
 			...(p.mail === null ? [] : [{ name: 'mail', value: p.mail }]),
 			...(p.language === null ? [] : [{ name: 'language', value: languageWords(p.language) }]),
 			{ name: 'works', value: p.pattern },
-			{ name: 'endpoint', value: address === '' ? 'none known' : `${managed ? 'managed' : 'their own'}, ${address}` },
+			endpoint === null
+				? { name: 'endpoint', value: address === '' ? 'none known' : `none of ours; from ${address}` }
+				: {
+						name: 'endpoint',
+						value: `${device.name ?? 'one that is known no longer'}, ${PROVES[device.certificate]}`,
+						card: `endpoint/${endpoint}`
+					},
 			...(p.source === 'directory' ? [] : [{ name: 'kept by', value: SOURCE_WORDS[p.source] }]),
 			...open.map((s) => ({ name: 'session', value: s.machine, card: `session/${s.id}` })),
 			...(handover ? handoverRows(db, handover, p, say) : [])

@@ -3,6 +3,7 @@ import { asOf } from '../db/intervals';
 import { recordThen } from '$lib/core/people/record';
 import { DAY, FOREVER } from '$lib/core/time/units';
 import { type KnownPerson, recordOf, recordsOf, saidBy, SOURCE_WORDS, teamsByName } from '../directory';
+import { freeAt, knowsDevicesAt, withoutDevice } from '../endpoints';
 import { poolsAt } from '../pools';
 import { publicationsAt } from '../publications';
 import { knownHere } from './files';
@@ -79,6 +80,19 @@ export function welcomeNow(db: Db, logins: readonly string[], at: number) {
 			own: p.source === 'here'
 		})),
 		fit: then ? fitFor(db, { team: then.memberOf[0] ?? '', site: then.site, at }) : null,
+		/** Endpoints that are free where the first of them sits, and how many of them have none; null where none are known there. */
+		devices:
+			then && knowsDevicesAt(db, then.site, at)
+				? {
+						free: freeAt(db, then.site, at).length,
+						without: withoutDevice(
+							db,
+							people.map((p) => p.now),
+							then.site,
+							at
+						).length
+					}
+				: null,
 		pools: poolsAt(db, at)
 			.filter((p) => p.assignment === 'personal')
 			.map((p) => ({ id: p.id, name: p.name })),

@@ -86,7 +86,8 @@ describe('who begins, moves and ends', () => {
 			{ people: 3, title: '3 people who begin or move within a week would find something missing' }
 		]);
 		const { mends } = begin;
-		await h.carryOut('pool.grow', { pool: mends[0]!.pool, count: mends[0]!.machines });
+		expect(mends).toMatchObject([{ kind: 'grow', pool: 'own', machines: 1 }]);
+		await h.carryOut('pool.grow', { pool: 'own', count: 1 });
 		expect(groups().find((g) => g.kind === 'begins')!.state).toBe('ready');
 		expect(needs()).toMatchObject([{ people: 1 }]);
 		expect(groups().find((g) => g.kind === 'moves')!.facts[0]!.words).toBe('no grant reaches them');

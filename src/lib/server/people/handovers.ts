@@ -7,6 +7,7 @@ import { all, one, type Db } from '../db';
 import { asOf } from '../db/intervals';
 import { fromJson } from '../db/json';
 import { personCalled, recordOf } from '../directory';
+import { devicesLeftBy } from '../endpoints';
 import { operators, tokensOf } from '../identity/accounts';
 import { hasFactor } from '../identity/factor';
 import { factsOf, HERE } from '../moment/people-sql';
@@ -99,6 +100,7 @@ export function belongingsOf(db: Db, login: string, at: number, estate: EstateTh
 			`SELECT s.id, m.name AS machine FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.person_id = @id AND ${asOf('sessions s')}`,
 			{ id: p.id, at }
 		),
+		devices: devicesLeftBy(db, p.id, at),
 		factor: hasFactor(db, { kind: 'person', id: p.id })
 	};
 }

@@ -74,14 +74,16 @@ function leavingEffects(
 				: [])
 		],
 		sessionsEnded: ends ? b.sessions.map((s) => ({ kind: 'session', id: String(s.id), name: p.name })) : [],
-		machines: b.machines.map((m) => ({ kind: 'machine', id: m.name, name: m.name, how: 'kept for now' }))
+		machines: b.machines.map((m) => ({ kind: 'machine', id: m.name, name: m.name, how: 'kept for now' })),
+		endpoints: b.devices.map((d) => ({ kind: 'endpoint', id: String(d.id), name: d.name, how: 'to be collected' }))
 	};
 	return {
 		effects,
 		objects: [
 			`person/${p.now}`,
 			...b.answersFor.map((x) => `publication/${x.id}`),
-			...b.schedules.map((s) => `schedule/${s.id}`)
+			...b.schedules.map((s) => `schedule/${s.id}`),
+			...b.devices.map((d) => `endpoint/${d.id}`)
 		]
 	};
 }

@@ -20,6 +20,7 @@ export function leavesOf(
 	const words = [
 		...b.answersFor.map((x) => x.name),
 		...(b.machines.length ? [b.machines.length === 1 ? 'a machine' : countWords(b.machines.length, 'machine')] : []),
+		...(b.devices.length ? [b.devices.length === 1 ? 'an endpoint' : countWords(b.devices.length, 'endpoint')] : []),
 		...(b.reports.length ? [countWords(b.reports.length, 'report')] : []),
 		...(b.schedules.length ? [countWords(b.schedules.length, 'schedule')] : []),
 		...(b.role === null ? [] : ['an account in the console']),

@@ -1,5 +1,5 @@
 import { firstWithRoom, servingPools } from '$lib/core/access/broker';
-import type { Coming, ComingGroup } from '$lib/core/people/coming';
+import type { Coming, ComingGroup, GroupMend } from '$lib/core/people/coming';
 import { readyFor, type Morning, type MorningPool, type WillHave } from '$lib/core/people/ready';
 import { DAY, HOUR } from '$lib/core/time/units';
 import { momentOf, wallTime } from '$lib/core/time/zone';
@@ -10,6 +10,7 @@ import { fromJson } from '../db/json';
 import { personCalled, recordsOf, saidBy } from '../directory';
 import { waysOf } from '../estate';
 import { hasFactor } from '../identity/factor';
+import { knowsDevicesAt, withoutDevice } from '../endpoints';
 import { wholeSites } from '../images';
 import { poolsAt, type PoolRow } from '../pools';
 import { grantsAt, type PublicationRow, publicationsAt } from '../publications';
@@ -17,6 +18,7 @@ import { licencesAt } from '../publishing';
 import { shelfOf, type ShelfItem } from '../shelf';
 import { poolCounts } from '../watch';
 import { estateAt, type EstateThen } from './handovers';
+import { freeDevices } from './devices';
 import { leavesOf } from './leaving';
 
 type Found = Pick<ComingGroup, 'will' | 'state' | 'facts' | 'mends' | 'arranged'>;
@@ -68,6 +70,7 @@ export function mornings(db: Db, at: number): Record<Coming['kind'], (g: Group) 
 	const way = waysOf(db);
 	const say = saidBy(db);
 	const taken = new Map<string, number>();
+	const devices = freeDevices(db, at);
 	const usualNow = new Map<string, number>();
 	const holders = new Map<string, number>();
 	let estate: EstateThen | null = null;
@@ -156,6 +159,17 @@ export function mornings(db: Db, at: number): Record<Coming['kind'], (g: Group) 
 			withoutFactor: asksFactor ? people.filter((p) => !hasFactor(db, { kind: 'person', id: p.id })).length : 0,
 			fromWhere: unknown ? mine.filter(shutByNetwork).map((s) => s.name) : [],
 			lacks: lacking(c.site, new Set(served.flatMap((s) => s.pools.map((p) => p.id)))),
+			devices: knowsDevicesAt(db, c.site, at)
+				? {
+						without: withoutDevice(
+							db,
+							g.map((x) => x.login),
+							c.site,
+							at
+						),
+						free: devices.count(c.site)
+					}
+				: null,
 			far: null
 		};
 	}
@@ -171,13 +185,19 @@ export function mornings(db: Db, at: number): Record<Coming['kind'], (g: Group) 
 		return [...lacks.values()];
 	}
 
-	function found(morning: Morning, will: string): Found {
+	function found(g: Group, morning: Morning, will: string): Found {
 		const { value, facts, mends } = readyFor(morning);
 		return {
 			will,
 			state: value,
 			facts,
-			mends: mends.map(({ pool, machines }) => ({ pool, machines, name: pools.get(pool)?.name ?? pool })),
+			mends: mends.map((m): GroupMend => {
+				if (m.kind === 'grow') return { ...m, name: pools.get(m.pool)?.name ?? m.pool };
+				return {
+					kind: 'device',
+					give: devices.promise(g[0].site, g[0].team, m.people).map(({ endpoint, person }) => ({ endpoint, person }))
+				};
+			}),
 			arranged: false
 		};
 	}
@@ -185,7 +205,7 @@ export function mornings(db: Db, at: number): Record<Coming['kind'], (g: Group) 
 	return {
 		begins(g) {
 			const shelf = shelfThen(g[0], morningOf(g[0].at, zoneOf(g[0])));
-			return found(morningFor(g, shelf), namesWords(onShelf(shelf)) || 'nothing yet');
+			return found(g, morningFor(g, shelf), namesWords(onShelf(shelf)) || 'nothing yet');
 		},
 		moves(g) {
 			const [c] = g;
@@ -209,10 +229,12 @@ export function mornings(db: Db, at: number): Record<Coming['kind'], (g: Group) 
 			const stays = from.site === c.site;
 			const morning = morningFor(g, stays && gains.length ? gains : after);
 			return found(
+				g,
 				{
 					...morning,
 					...(stays && gains.length === 0 ? { pools: [] } : {}),
 					withoutMail: 0,
+					...(stays ? { devices: null } : {}),
 					far: stays ? null : { bytes, site: say.site(from.site), ms: linkTime(db, from.site, c.site, bytes) }
 				},
 				words.join(', ') || 'keeps what they have'

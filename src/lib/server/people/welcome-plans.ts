@@ -1,15 +1,18 @@
 import * as v from 'valibot';
+import { recordThen } from '$lib/core/people/record';
 import { noEffects } from '$lib/core/plans/effects';
 import { countWords, DAY, SECOND } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { one, setting, type Db } from '../db';
 import { recordsOf, saidBy, SOURCE_WORDS, teamsByName, type KnownPerson } from '../directory';
 import { addressOfPortal, PORTAL_ADDRESS, SERVED_AT } from '../identity/portal';
+import { keptOf, withoutDevice } from '../endpoints';
 import { InputProblem, planKind, stepOf, type Draft, type StepSpec } from '../plans/kind';
 import { poolsAt } from '../pools';
 import { grantsAt, publicationsAt } from '../publications';
 import { licencesAt } from '../publishing';
 import { desksFor } from './desks';
+import { freeDevices } from './devices';
 
 /** The most people who are welcomed at once. */
 const MANY = 100;
@@ -28,6 +31,8 @@ const schema = v.strictObject({
 	publications: several(20, 'At most 20 publications.'),
 	/** A personal pool of which each of them gets a machine, ready ahead of the first day. */
 	pool: v.optional(v.nullable(v.pipe(v.string(), v.trim())), null),
+	/** Whether an endpoint is kept for each who has none. */
+	device: v.optional(v.boolean(), false),
 	/** Whether they are sent a link by which they come in for the first time. */
 	invite: v.optional(v.boolean(), true),
 	/** So long the link counts, days. */
@@ -45,6 +50,9 @@ const schema = v.strictObject({
 const against = (words: string, source = 'people'): Fact => ({ words, side: 'against', source });
 const listed = (people: readonly { name: string }[]): string =>
 	people.length > 3 ? `${people[0]!.name} and ${people.length - 1} more` : people.map((p) => p.name).join(', ');
+
+/** Where somebody sits on their first day, or now. */
+const siteOf = (p: KnownPerson, now: number): string => recordThen(p, Math.max(now, p.begins)).site;
 
 /** The people of a plan as they are known, each once; throws, beside the field, for whom nobody knows. */
 function peopleOr(db: Db, logins: readonly string[], at: number): KnownPerson[] {
@@ -100,6 +108,10 @@ const welcome = planKind({
 					people.map((p) => ({ login: p.now, name: p.name }))
 				)
 			: null;
+		const wants = input.device ? people.filter((p) => withoutDevice(db, [p.now], siteOf(p, now), now).length) : [];
+		const free = freeDevices(db, now);
+		const devices = wants.flatMap((p) => free.promise(siteOf(p, now), p.memberOf[0] ?? '', [p.now]));
+		const bare = wants.filter((p) => !devices.some((d) => d.person === p.now));
 		const ended = people.filter((p) => p.ends <= now);
 		const invited = input.invite ? people.filter((p) => p.mail !== null) : [];
 		const noMail = input.invite ? people.filter((p) => p.mail === null) : [];
@@ -138,6 +150,16 @@ const welcome = planKind({
 				)
 			),
 			...(desks?.steps ?? (grants.length ? [stepOf('broker.tell', 'Tell the gateways', {}, 500)] : [])),
+			...(devices.length
+				? [
+						stepOf(
+							'endpoint.keep',
+							devices.length === 1 ? 'Keep an endpoint for them' : 'Keep endpoints for them',
+							{ give: devices.map(({ endpoint, person }) => ({ endpoint, person })) },
+							500
+						)
+					]
+				: []),
 			...(invited.length
 				? [
 						stepOf(
@@ -191,10 +213,17 @@ const welcome = planKind({
 								: []),
 							...grants.filter((g) => g.person === p).map((g) => `has ${g.publication.internalName}`),
 							...(desks?.give.filter((g) => g.person === p.now).map((g) => `keeps ${g.machine}`) ?? []),
+							...devices.filter((d) => d.person === p.now).map((d) => `sits at ${d.name}`),
 							...(invited.includes(p) ? ['is invited'] : [])
 						].join('; ') || 'has it all already'
 				})),
 				machines: desks?.machines ?? [],
+				endpoints: devices.map((d) => ({
+					kind: 'endpoint',
+					id: String(d.endpoint),
+					name: d.name,
+					how: `kept for ${people.find((p) => p.now === d.person)!.name}`
+				})),
 				bytes: desks?.bytes ?? 0,
 				...(desks?.cost ? { cost: desks.cost } : {}),
 				duration: { middle: took.middle + rest, ninety: took.ninety + Math.round(rest * 1.5) }
@@ -203,6 +232,7 @@ const welcome = planKind({
 				...(noMail.length
 					? [against(`no mail address of ${listed(noMail)} is known: nobody can be invited there`, 'directory')]
 					: []),
+				...(bare.length ? [against(`no endpoint is free for ${listed(bare)}`, 'endpoints')] : []),
 				...licences.filter((l) => !l.blocks).map((l) => l.fact),
 				...(late ? [against(`the machine may not be ready by ${say.day(first, people[0]!.site)}`, 'machines')] : [])
 			],
@@ -234,6 +264,7 @@ const welcome = planKind({
 			objects: [
 				...people.map((p) => `person/${p.now}`),
 				...(pool ? [`pool/${pool.id}`] : []),
+				...devices.map((d) => `endpoint/${d.endpoint}`),
 				...grants.map((g) => `publication/${g.publication.id}`)
 			],
 			steps,
@@ -245,7 +276,8 @@ const welcome = planKind({
 					joined: joins.map((p) => p.now),
 					grants: grants.map((g) => g.id),
 					machines: desks?.give.map((g) => g.machine).filter((m) => !desks.made.includes(m)) ?? [],
-					made: desks?.made ?? []
+					made: desks?.made ?? [],
+					devices: devices.map((d) => d.endpoint)
 				}
 			},
 			undoWords:
@@ -268,7 +300,9 @@ const unwelcome = planKind({
 		/** Machines that are given back. */
 		machines: names(MANY),
 		/** Machines that are removed. */
-		made: names(MANY)
+		made: names(MANY),
+		/** Endpoints that are kept for them no longer. */
+		devices: v.optional(v.pipe(v.array(v.pipe(v.number(), v.safeInteger())), v.maxLength(MANY)), [])
 	}),
 	async draft(ctx, input): Promise<Draft> {
 		const { db } = ctx;
@@ -287,6 +321,7 @@ const unwelcome = planKind({
 			);
 		const back = input.machines.filter(theirs);
 		const gone = input.made.filter(theirs);
+		const kept = people.flatMap((p) => keptOf(db, p.id, now)).filter((d) => input.devices.includes(d.id));
 		const steps: StepSpec[] = [
 			...(input.joined.length
 				? [stepOf('people.as-then', 'Write their teams down', { then: input.then, logins: input.joined }, 200)]
@@ -306,6 +341,16 @@ const unwelcome = planKind({
 				: []),
 			...(gone.length
 				? [stepOf('machines.unmake', 'Remove the machines that were made for them', { machines: gone }, 30 * SECOND)]
+				: []),
+			...(kept.length
+				? [
+						stepOf(
+							'endpoint.keep',
+							'Keep their endpoints for nobody any more',
+							{ give: kept.map((d) => ({ endpoint: d.id, person: null })) },
+							500
+						)
+					]
 				: []),
 			stepOf('people.uninvite', 'End their links', { people: people.map((p) => p.id) }, 100),
 			stepOf('broker.tell', 'Tell the gateways', {}, 500)

@@ -7,6 +7,7 @@ import { verifyData } from '../verify';
 import type { Caller } from '../identity/caller';
 import { logOf, stepsOf } from '../jobs';
 import { decided } from '../testing/decided';
+import { withDesks } from '../testing/estates';
 import { Harness, NEW_POOL, OWNER, testEstate } from '../testing/harness';
 import { cancelJob, NotAllowed, PlanRefused, planById, recomputePlan } from './index';
 import { InputProblem } from './kind';
@@ -65,9 +66,13 @@ describe('drafting', () => {
 	});
 
 	test('a condition names who loses access, from the sign-ins they made', async () => {
+		h = await Harness.of(testEstate('e2e/small.yaml', withDesks));
 		await h.live(6 * HOUR, 20_000);
 		const plan = await h.draft('grant.change', { grant: 1, conditions: { managedEndpoint: true }, channels: [] });
-		expect(plan.effects.people.filter((p) => p.how === 'loses access').map((p) => p.name)).toEqual(['Cleo Mast']);
+		expect(plan.effects.people.filter((p) => p.how === 'loses access').map((p) => p.name)).toEqual([
+			'Cleo Mast',
+			'Dag Keel'
+		]);
 		const hours = await h.draft('grant.change', {
 			grant: 1,
 			conditions: { hours: { days: [6], from: 0, until: 60 } },
@@ -135,7 +140,7 @@ describe('committing', () => {
 		const lost = (login: string) =>
 			run(
 				h.db,
-				`INSERT INTO connections SELECT (SELECT coalesce(max(id), 0) + 1 FROM connections), id, 'desk', 'quay-gw', 'stream', '10.1.0.9', ?1, ?1, 'lost', NULL, NULL, NULL, 0, 0, '[]', '[]' FROM people WHERE login = ?2`,
+				`INSERT INTO connections SELECT (SELECT coalesce(max(id), 0) + 1 FROM connections), id, 'desk', 'quay-gw', 'stream', '10.1.0.9', ?1, ?1, 'lost', NULL, NULL, NULL, 0, 0, '[]', '[]', NULL FROM people WHERE login = ?2`,
 				{ 1: h.lab.now, 2: login }
 			);
 		lost('anna');

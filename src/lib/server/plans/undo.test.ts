@@ -152,6 +152,11 @@ const boxes = (h: Harness) => {
 	openAt(h.db, 'endpoint_states', { endpoint_id: 1, state: 'asleep', person_id: null }, at);
 	openAt(h.db, 'endpoint_spots', { endpoint_id: 1, branch_id: 'all', rule_id: 1, by: null, why: 'x' }, at);
 };
+/** The box, in somebody's hands as soon as anybody says so. */
+const handed = (h: Harness): void => {
+	boxes(h);
+	h.ctx.providers.endpoints.hand = () => Promise.resolve();
+};
 /** A serial number that was announced, and one that is no more. */
 const announced = (h: Harness): void =>
 	void openAt(h.db, 'announced_endpoints', { serial: 'TB-1', site_id: 'isle', expected_at: h.lab.now }, h.lab.now);
@@ -217,6 +222,7 @@ const CASES: Record<string, Case[]> = {
 	],
 	'endpoint.move': [{ first: boxes, input: { endpoints: [1], branch: 'loft' } }],
 	'endpoint.shut-out': [{ first: boxes, input: { endpoints: [1], why: 'lost' } }],
+	'endpoint.keep': [{ first: handed, input: { give: [{ endpoint: 1, person: 'anna' }] } }],
 	'endpoint.forget': [{ first: boxes, input: { endpoints: [1] } }],
 	'endpoint.know-again': [
 		{

@@ -395,6 +395,8 @@ export interface Broker {
 	/** How far a connection has come. */
 	connection(id: number): Promise<ConnectionProgress | null>;
 	disconnect(session: number): Promise<void>;
+	/** Tells which certificates of endpoints count no longer, though they have not ended: whoever shows one is let in nowhere. */
+	distrust(certificates: readonly string[]): Promise<void>;
 	/** Sends nobody new to machines, or sends them there again. Answers with those that somebody is on, or on the way to. */
 	setAside(machines: string[], aside: boolean, key: string): Promise<string[]>;
 }
@@ -432,6 +434,12 @@ export interface Devices {
 	request(serial: string, key: string): Promise<string>;
 	/** Lets a device that is awake wake another of its network. */
 	wake(serial: string, key: string, by: { serial: string; key: string }): Promise<void>;
+	/** Starts a device anew that is awake; locks its screen, with what is open there set aside; shows a text on it. */
+	restart(serial: string, key: string): Promise<void>;
+	lock(serial: string, key: string): Promise<void>;
+	show(serial: string, key: string, text: string): Promise<void>;
+	/** Hands it to somebody, by their login, or takes it back: null. */
+	hand(serial: string, key: string, person: string | null, once: string): Promise<void>;
 	/** Gives it a certificate (PEM). */
 	give(serial: string, key: string, certificate: string): Promise<void>;
 }
@@ -455,6 +463,8 @@ export type Observation = { seq: number; at: number } & (
 			gateway: string;
 			protocol: string;
 			address: string;
+			/** The device that it was asked from; null where it is none that has called in. */
+			endpoint: { serial: string; key: string } | null;
 			began: number;
 			result: 'open' | 'refused' | 'lost' | 'gave up';
 			machine: string | null;

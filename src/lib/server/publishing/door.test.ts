@@ -104,7 +104,7 @@ describe('a change of the way into a publication', () => {
 		expect(change({}, {})).toEqual({ gains: [], loses: [], partly: [] });
 		expect(change({ grants: [] }, {}).gains.map((p) => p.id)).toEqual(['anna', 'bo', 'cleo', 'dag']);
 		expect(change({}, { door: { off: true } }).loses).toHaveLength(4);
-		expect(change({}, { grants: grants({ managedEndpoint: true }) }).loses).toEqual([
+		expect(change({}, { grants: grants({ networks: ['10.0.0.0/8'] }) }).loses).toEqual([
 			{ id: 'cleo', name: 'Cleo Mast' }
 		]);
 	});

@@ -5,6 +5,7 @@ import { addressText } from '$lib/core/network/addresses';
 import { knowsZone } from '$lib/core/time/zone';
 import { ProviderError } from '../providers';
 import { schedule } from './agenda';
+import { takeKept } from './fleets';
 import { hashText } from './random';
 import type { PersonChange, SimPerson, World } from './state';
 
@@ -39,12 +40,12 @@ export const recordOf = (p: SimPerson): PersonRecord => ({
 export function wholeDirectory(
 	estate: Estate,
 	w: World
-): { teams: TeamRecord[]; people: { is: PersonRecord; profile: number; managed: boolean; address: string }[] } {
+): { teams: TeamRecord[]; people: { is: PersonRecord; profile: number; address: string }[] } {
 	return {
 		teams: estate.directory.teams.map(({ id, name, parent }) => ({ id, name, parent: parent ?? null })),
 		people: [...w.people.values()]
 			.filter((p) => !p.kept)
-			.map((p) => ({ is: recordOf(p), profile: p.profile, managed: p.managed, address: p.address }))
+			.map((p) => ({ is: recordOf(p), profile: p.profile, address: p.address }))
 	};
 }
 
@@ -82,6 +83,7 @@ export function addPerson(w: World, estate: Estate, p: EstatePerson): SimPerson 
 				: `198.51.100.${index % 250}`
 	};
 	w.people.set(p.login, person);
+	takeKept(w, person);
 	schedule(w, w.now, { kind: 'day', person: p.login, day: Number.NaN });
 	return person;
 }

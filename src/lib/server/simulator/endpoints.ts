@@ -1,3 +1,4 @@
+import { UNKNOWN_DEVICE, type DeviceProof } from '$lib/core/endpoints/proof';
 import { MINUTE } from '$lib/core/time/units';
 import { schedule } from './agenda';
 import { sleepAfter } from './applied';
@@ -9,7 +10,7 @@ import type { SimEndpoint, SimPerson } from './state';
 const AGAIN = 30 * MINUTE;
 
 /** What whoever observes is told of a device. */
-function tell(lab: Stage, e: SimEndpoint, person: string | null, event: 'started' | 'taken' | 'sleeps'): void {
+export function tellOf(lab: Stage, e: SimEndpoint, person: string | null, event: 'started' | 'taken' | 'sleeps'): void {
 	const { serial, name, kind: device, model, hardware, firmware, key } = e;
 	const what = { serial, name, device, model, hardware, firmware, key, address: e.address ?? '' };
 	lab.observe({ kind: 'endpoint', ...what, person, event });
@@ -26,7 +27,7 @@ function callIn(lab: Stage, e: SimEndpoint, event: 'started' | 'taken'): boolean
 	}
 	const first = !e.found;
 	e.found = true;
-	tell(lab, e, e.on ?? null, first ? 'started' : event);
+	tellOf(lab, e, e.on ?? null, first ? 'started' : event);
 	return true;
 }
 
@@ -38,17 +39,31 @@ export function callsAgain(lab: Stage, id: string, turn: number): void {
 }
 
 /** Nobody is on it: it goes to sleep after a while, if its settings say so. */
-function sleepSoon(lab: Stage, e: SimEndpoint): void {
+export function sleepSoon(lab: Stage, e: SimEndpoint): void {
 	const after = sleepAfter(lab, e);
 	if (after !== null)
 		schedule(lab.world, lab.world.now + after, { kind: 'endpoint sleeps', endpoint: e.id, turn: e.turn });
 }
 
+/** What somebody sits at: whoever has gone to another site has left it where it stood. */
+export function deviceOf(lab: Stage, person: SimPerson): SimEndpoint | undefined {
+	const e = person.endpoint === undefined ? undefined : lab.world.endpoints.get(person.endpoint);
+	return e?.site === person.site ? e : undefined;
+}
+
+/** What a device shows at a gateway, which was told whom not to trust. */
+export function shownBy(lab: Stage, e: SimEndpoint | undefined): DeviceProof {
+	if (!e) return UNKNOWN_DEVICE;
+	const { name, certificate: c } = e;
+	if (!c) return { name, certificate: 'none' };
+	if (lab.world.distrusted.has(c.number)) return { name, certificate: 'revoked' };
+	return { name, certificate: c.ends <= lab.world.now ? 'ended' : 'good' };
+}
+
 /** Somebody sits down: what they sit at starts, and calls in. */
 export function sitDown(lab: Stage, person: SimPerson): void {
-	const e = person.endpoint === undefined ? undefined : lab.world.endpoints.get(person.endpoint);
-	// Somebody who has gone to another site has left it where it stood.
-	if (!e || e.site !== person.site) return;
+	const e = deviceOf(lab, person);
+	if (!e) return;
 	e.turn++;
 	if (e.awake && e.on === person.login) return;
 	const was = e.awake;
@@ -72,7 +87,7 @@ export function sleeps(lab: Stage, id: string, turn: number): void {
 	if (!e?.awake || e.turn !== turn) return;
 	e.awake = false;
 	delete e.on;
-	if (e.found) tell(lab, e, null, 'sleeps');
+	if (e.found) tellOf(lab, e, null, 'sleeps');
 }
 
 /** A device is switched on by somebody who only looks whether it works. One that nobody answers stays awake, and asks on. */

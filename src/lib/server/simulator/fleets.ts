@@ -4,7 +4,7 @@ import { parsePattern } from '$lib/core/pools/naming';
 import { MINUTE } from '$lib/core/time/units';
 import { schedule } from './agenda';
 import { keyPrint } from './device-keys';
-import type { SimEndpoint, World } from './state';
+import type { SimEndpoint, SimPerson, World } from './state';
 
 /** An address of the range that is anybody's own to give. */
 const hardwareOf = (n: number): string =>
@@ -23,6 +23,32 @@ function addressesOf(estate: Estate, site: string): (n: number) => string | null
 		}
 		return null;
 	};
+}
+
+/** A device is somebody's from now on, whether or not they are here yet, or nobody's. */
+export function handTo(w: World, endpoint: string, login: string | null): void {
+	const e = w.endpoints.get(endpoint);
+	if (!e) return;
+	for (const user of e.users) {
+		const before = w.people.get(user);
+		if (user !== login && before?.endpoint === endpoint) delete before.endpoint;
+	}
+	e.users = login === null ? [] : [login];
+	const person = login === null ? undefined : w.people.get(login);
+	if (person) takes(w, person, e);
+}
+
+/** Somebody has a device from now on, and no other. */
+function takes(w: World, person: SimPerson, e: SimEndpoint): void {
+	const before = person.endpoint === undefined ? undefined : w.endpoints.get(person.endpoint);
+	if (before && before !== e) before.users = before.users.filter((u) => u !== person.login);
+	person.endpoint = e.id;
+	if (e.address !== null) person.address = e.address;
+}
+
+/** What was kept for somebody who comes. */
+export function takeKept(w: World, person: SimPerson): void {
+	for (const e of w.endpoints.values()) if (e.users.includes(person.login)) return takes(w, person, e);
 }
 
 /** The devices of an estate, each with those who sit at it. */

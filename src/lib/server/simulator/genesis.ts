@@ -80,6 +80,7 @@ export function makeWorld(estate: Estate): World {
 		packages: noPackages(),
 		images: imagesOf(estate),
 		endpoints: new Map(),
+		distrusted: new Set(),
 		outbox: [],
 		observations: []
 	};

@@ -48,7 +48,7 @@ function lab(change = () => {}) {
 					id: '2',
 					publication: 'own',
 					to: { kind: 'person', id: 'eve', name: 'Eve' },
-					conditions: { managedEndpoint: true },
+					conditions: { secondFactor: true },
 					channels: []
 				}
 			],

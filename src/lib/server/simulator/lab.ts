@@ -8,7 +8,9 @@ import { ProviderError } from '../providers';
 import { schedule } from './agenda';
 import { appOpened, closeApp, closeOwn, packageDone, retry, takeWishes, useApp } from './apps';
 import { begin, operationDone } from './effects';
+import { lockDevice, restartDevice, showOn } from './device-work';
 import { callsAgain, sleeps, switchOn } from './endpoints';
+import { handTo } from './fleets';
 import { applyFault, clearFault } from './faults';
 import { typeCommand } from './images';
 import { workOneMinute } from './load';
@@ -178,6 +180,19 @@ export class Lab {
 				if (e) e.certificate = { number: command.number, ends: command.ends };
 				return null;
 			}
+			case 'device':
+				if (command.does === 'restart') return restartDevice(this.stage, command.endpoint);
+				if (command.does === 'lock') return lockDevice(this.stage, command.endpoint);
+				return showOn(this.stage, command.endpoint, command.text);
+			case 'hand':
+				if (!w.operations.has(command.key)) {
+					w.operations.set(command.key, { key: command.key, done: true, at: w.now, error: null, result: null });
+					handTo(w, command.endpoint, command.person);
+				}
+				return null;
+			case 'distrust':
+				w.distrusted = new Set(command.certificates);
+				return null;
 			case 'profile':
 				return moveProfile(w, command);
 			case 'mail':

@@ -111,6 +111,8 @@ export class LabServer {
 			if (!e?.awake || !e.found) throw new ProviderError(`nothing answers that calls itself ${serial}`);
 			return e;
 		};
+		const device = (serial: string, key: string, does: 'restart' | 'lock' | 'show', text = ''): void =>
+			void this.command({ kind: 'device', endpoint: awake(serial, key).id, does, text });
 		return {
 			compute: {
 				create: (spec, key) =>
@@ -351,6 +353,9 @@ export class LabServer {
 				disconnect: async (session) => {
 					this.command({ kind: 'disconnect', session });
 				},
+				distrust: async (certificates) => {
+					this.command({ kind: 'distrust', certificates: [...certificates] });
+				},
 				setAside: async (machines, aside, key) => this.command({ kind: 'aside', machines, aside, key }) as string[]
 			},
 			sites: sitesOf(lab),
@@ -371,6 +376,14 @@ export class LabServer {
 					// Nobody tells whether the signal was heard: a device that has gone does not answer.
 					if (e && !e.awake && e.site === sender.site && ON_A_WIRE.has(e.kind))
 						this.command({ kind: 'switch on', endpoint: e.id });
+				},
+				restart: async (serial, key) => device(serial, key, 'restart'),
+				lock: async (serial, key) => device(serial, key, 'lock'),
+				show: async (serial, key, text) => device(serial, key, 'show', text),
+				hand: async (serial, key, person, once) => {
+					const e = known(serial, key);
+					if (!e) throw new ProviderError(`nobody knows a device ${serial}`, false);
+					this.command({ kind: 'hand', endpoint: e.id, person, key: once });
 				},
 				give: async (serial, key, pem) => {
 					const e = awake(serial, key);

@@ -8,7 +8,7 @@ import { PHASES, type PhaseName } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
 import { ProviderError } from '../providers';
 import { schedule } from './agenda';
-import { getUp, sitDown } from './endpoints';
+import { deviceOf, getUp, shownBy, sitDown } from './endpoints';
 import { openApp, planApps, runsOf, tell } from './apps';
 import { sessionSettings } from './applied';
 import { phaseCost } from './phase-cost';
@@ -36,6 +36,7 @@ export function connect(
 	const person = w.people.get(login);
 	if (!person) throw new ProviderError(`the directory knows nobody called ${login}`, false);
 	sitDown(lab, person);
+	const device = deviceOf(lab, person);
 	const pub = w.broker.publications.find((p) => p.id === publication);
 	const id = w.nextConnection++;
 	const preferred = pub?.protocol ?? 'stream';
@@ -45,6 +46,7 @@ export function connect(
 		id,
 		person: login,
 		publication,
+		...(device ? { endpoint: device.id } : {}),
 		gateway: lab.gatewayOf.get(person.site) ?? '',
 		protocol,
 		secondFactor: secondFactor ?? true,
@@ -171,7 +173,7 @@ function broker(lab: Stage, conn: SimConnection): boolean {
 			at: w.now,
 			zone: person.zone,
 			address: person.address,
-			managedEndpoint: person.managed,
+			device: shownBy(lab, conn.endpoint === undefined ? undefined : w.endpoints.get(conn.endpoint)),
 			secondFactor: conn.secondFactor,
 			begins: person.begins,
 			ends: person.ends
@@ -414,6 +416,7 @@ export function finish(
 	conn.advice = advice;
 	conn.ended = w.now;
 	const person = w.people.get(conn.person)!;
+	const device = conn.endpoint === undefined ? undefined : w.endpoints.get(conn.endpoint);
 	if (conn.session === null) getUp(lab, person);
 	lab.observe({
 		kind: 'connection',
@@ -423,6 +426,8 @@ export function finish(
 		gateway: conn.gateway,
 		protocol: conn.protocol,
 		address: person.address,
+		// Nothing that has never reached Sextant is known there.
+		endpoint: device?.found ? { serial: device.serial, key: device.key } : null,
 		began: conn.began,
 		result: result as 'open',
 		machine: conn.machine,

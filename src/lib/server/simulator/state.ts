@@ -65,6 +65,8 @@ export interface World {
 	passwords?: Map<string, string>;
 	/** Devices that people sit at: by serial number, copies apart. */
 	endpoints: Map<string, SimEndpoint>;
+	/** Certificates of devices that the gateways were told not to trust. */
+	distrusted: Set<string>;
 	outbox: { to: string; subject: string; body: string; at: number }[];
 	observations: Observation[];
 }
@@ -174,6 +176,8 @@ export interface SimEndpoint {
 	found: boolean;
 	/** Who is on it. */
 	on?: string;
+	/** What it was told last to show on its screen. */
+	shown?: { text: string; at: number };
 	/** Counts up whenever somebody comes or goes, so that an older wish to sleep is void. */
 	turn: number;
 }
@@ -209,6 +213,8 @@ export interface SimConnection {
 	id: number;
 	person: string;
 	publication: string;
+	/** The device that they ask from. */
+	endpoint?: string;
 	gateway: string;
 	protocol: string;
 	secondFactor: boolean;
@@ -357,6 +363,9 @@ export type Command =
 	| { kind: 'keep person'; person: PersonRecord; key: string }
 	| { kind: 'switch on'; endpoint: string }
 	| { kind: 'certificate'; endpoint: string; number: string; ends: number }
+	| { kind: 'distrust'; certificates: string[] }
+	| { kind: 'device'; endpoint: string; does: 'restart' | 'lock' | 'show'; text: string }
+	| { kind: 'hand'; endpoint: string; person: string | null; key: string }
 	| { kind: 'profile'; login: string; to: string | null; key: string }
 	| { kind: 'mail'; to: string; subject: string; body: string; key: string }
 	| { kind: 'aside'; machines: string[]; aside: boolean; key: string }

@@ -22,6 +22,7 @@ const OBSERVED = new Set([
 	'machines',
 	'machine_spots',
 	'memberships',
+	'person_endpoints',
 	'person_facts',
 	'session_states',
 	'sessions',

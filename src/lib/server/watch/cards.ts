@@ -49,6 +49,15 @@ export function sessionCard({ db }: Context, text: string, { at, live }: Then): 
 			{ name: 'person', value: s.person, card: `person/${s.login}` },
 			{ name: 'machine', value: s.machine, card: `machine/${s.machine}` },
 			{ name: 'publication', value: s.publication, card: `publication/${s.publication_id}` },
+			...(connection?.endpoint
+				? [
+						{
+							name: 'endpoint',
+							value: connection.endpointName ?? 'one that is known no longer',
+							card: `endpoint/${connection.endpoint}`
+						}
+					]
+				: []),
 			{ name: 'by', value: `${s.protocol} through ${s.gateway_id}`, card: `gateway/${s.gateway_id}` },
 			{ name: 'signed in', value: `${durationWords(s.sign_in)}, ${durationWords(at - s.since)} ago` }
 		],

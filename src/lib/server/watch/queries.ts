@@ -246,10 +246,13 @@ export const failedConnections = (db: Db, from: number, to: number, limit = 400)
 		limit
 	]);
 
+/** What a device was called when a connection was made from it. */
+const ENDPOINT_NAME = `(SELECT ef.name FROM endpoint_facts ef WHERE ef.endpoint_id = c.endpoint_id AND ef.since <= c.ended ORDER BY ef.since DESC LIMIT 1)`;
+
 function connections(db: Db, where: string, params: unknown[]): ConnectionRow[] {
 	return all<Omit<ConnectionRow, 'phases' | 'cause'> & { phases: string; cause: string }>(
 		db,
-		`SELECT c.id, pe.name AS person, pe.login, c.publication_id AS publication, c.gateway_id AS gateway, c.protocol, c.address, c.began, c.ended, c.result, m.name AS machine, ${siteOf('pe.id', 'c.began')} AS site, ${homeTeam('pe.id', 'c.began')} AS team, c.pool_id AS pool,
+		`SELECT c.id, pe.name AS person, pe.login, c.publication_id AS publication, c.gateway_id AS gateway, c.protocol, c.address, c.endpoint_id AS endpoint, ${ENDPOINT_NAME} AS endpointName, c.began, c.ended, c.result, m.name AS machine, ${siteOf('pe.id', 'c.began')} AS site, ${homeTeam('pe.id', 'c.began')} AS team, c.pool_id AS pool,
 		 c.session_id AS session, c.waited, c.took, c.phases, c.cause FROM connections c JOIN people pe ON pe.id = c.person_id LEFT JOIN machines m ON m.id = c.machine_id WHERE ${where}`,
 		params
 	).map((c) => ({

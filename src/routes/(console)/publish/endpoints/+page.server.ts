@@ -25,7 +25,7 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 	const making = look.live ? url.searchParams.get('make') : null;
 	const edit = url.searchParams.get('edit');
 	const moving =
-		(making === 'move' || making === 'shut') && /^\d{1,15}$/.test(edit ?? '')
+		(making === 'move' || making === 'shut' || making === 'keep') && /^\d{1,15}$/.test(edit ?? '')
 			? endpointById(db, Number(edit), at)
 			: null;
 	return {
@@ -41,7 +41,7 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 				: null,
 		make: making,
 		edit,
-		/** The one that is moved, or shut out. */
+		/** The one that is moved, shut out, or kept for somebody. */
 		moving: moving && { id: moving.id, name: moving.name, branch: moving.branch },
 		sites: making === null ? [] : sitesOf(db),
 		teams: making === null ? [] : teamsByName(db)

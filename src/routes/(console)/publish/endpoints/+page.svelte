@@ -15,6 +15,8 @@
 	import MoveForm from './MoveForm.svelte';
 	import NetworksForm from './NetworksForm.svelte';
 	import RuleForm from './RuleForm.svelte';
+	import KeepForm from './KeepForm.svelte';
+	import WorkForm from './WorkForm.svelte';
 	import ShutForm from './ShutForm.svelte';
 
 	let { data } = $props();
@@ -41,7 +43,7 @@
 			deeper
 		}))
 	);
-	const MAKES = ['rule', 'branch', 'move', 'shut', 'announce', 'call', 'admit', 'networks'];
+	const MAKES = ['rule', 'branch', 'move', 'shut', 'keep', 'work', 'announce', 'call', 'admit', 'networks'];
 	/** Whose way of being let in is changed: of a site, or of addresses of none. */
 	const admitted = $derived(
 		data.edit === '-'
@@ -159,6 +161,11 @@
 								{close}
 							/>{/key}
 					{:else if data.moving && data.make === 'shut'}{#key data.edit}<ShutForm device={data.moving} {close} />{/key}
+					{:else if data.make === 'work' && data.wakeful.length}{#key data.look.scopeText}<WorkForm
+								endpoints={data.wakeful}
+								{close}
+							/>{/key}
+					{:else if data.moving && data.make === 'keep'}{#key data.edit}<KeepForm device={data.moving} {close} />{/key}
 					{:else if data.moving}{#key data.edit}<MoveForm
 								device={data.moving}
 								branches={data.branches}
@@ -257,6 +264,10 @@
 							words="Wake the {data.asleep.length} asleep"
 							small
 						/>{/if}
+					{#if data.wakeful.length && may('endpoint.show')}<a
+							class="btn btn-small"
+							href={addressWith(page.url, { make: 'work', edit: null })}>Work with the {data.wakeful.length} awake</a
+						>{/if}
 					{#if here && may('branch.remove')}<PlanButton
 							kind="branch.remove"
 							input={{ branch: here }}

@@ -282,13 +282,21 @@
 												class="btn btn-small"
 												href={addressWith(page.url, { make: 'leave', edit: p.login })}
 												aria-label="Arrange what {p.name} leaves">{g.arranged ? 'Change' : 'Arrange'}</a
-											>{/each}{/if}{#if may('pool.grow')}{#each g.mends as m (m.pool)}<PlanButton
+											>{/each}{/if}{#each g.mends as m, i (i)}{#if m.kind === 'grow' && may('pool.grow')}<PlanButton
 												kind="pool.grow"
 												input={{ pool: m.pool, count: m.machines }}
 												words="Plan +{m.machines}"
 												label="Plan {m.machines} more in {m.name}"
 												small
-											/>{/each}{/if}</span
+											/>{:else if m.kind === 'device' && may('endpoint.keep')}<PlanButton
+												kind="endpoint.keep"
+												input={{ give: m.give }}
+												words="Keep {m.give.length === 1 ? 'an endpoint' : m.give.length}"
+												label="Keep {countWords(m.give.length, 'endpoint')} for {g.people.length === 1
+													? g.people[0]!.name
+													: g.team}"
+												small
+											/>{/if}{/each}</span
 								></td
 							>
 						</tr>

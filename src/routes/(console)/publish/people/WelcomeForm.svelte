@@ -38,6 +38,7 @@
 				peers: number;
 				where: 'site' | 'team';
 			} | null;
+			devices: { free: number; without: number } | null;
 			pools: { id: string; name: string }[];
 			publications: { id: string; name: string }[];
 		};
@@ -53,6 +54,8 @@
 			teams: [] as string[],
 			publications: [] as string[],
 			pool: best?.assignment === 'personal' ? best.id : '',
+			device: (welcome.devices && welcome.devices.without > 0 && welcome.devices.free > 0 ? 'keep' : 'none') as
+				'keep' | 'none',
 			invite: 'yes' as 'yes' | 'no',
 			days: '7'
 		})),
@@ -61,6 +64,7 @@
 			...(f.teams.length ? { teams: f.teams } : {}),
 			...(f.publications.length ? { publications: f.publications } : {}),
 			pool: f.pool || null,
+			device: f.device === 'keep',
 			invite: f.invite === 'yes',
 			...(f.invite === 'yes' ? { days: Number(f.days) } : {})
 		}),
@@ -132,6 +136,11 @@
 				/>
 			</div>
 		{/if}
+		{#if welcome.devices}<Field label="An endpoint" hint="{welcome.devices.free} free there" problem={errors.device}
+				>{#snippet children(p)}<select {...p} class="field" bind:value={f.device}
+						><option value="keep">kept for each who has none</option><option value="none">none</option></select
+					>{/snippet}</Field
+			>{/if}
 		<Field label="Invitation" problem={errors.invite}
 			>{#snippet children(p)}<select {...p} class="field" bind:value={f.invite}
 					><option value="yes">a link by mail</option><option value="no">none</option></select

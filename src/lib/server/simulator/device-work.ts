@@ -1,0 +1,62 @@
+import { MINUTE, SECOND } from '$lib/core/time/units';
+import { schedule } from './agenda';
+import { sleepSoon, tellOf } from './endpoints';
+import { uniform } from './random';
+import { setAside } from './sessions';
+import type { Stage } from './stage';
+import type { SimEndpoint, SimSession } from './state';
+
+/** A device takes so long from going down until it calls in again, ms. */
+const STARTS_IN = 75 * SECOND;
+
+/** What is open from a device, by whoever is on it. */
+const openOn = (lab: Stage, e: SimEndpoint): SimSession[] =>
+	(e.on === undefined ? [] : (lab.world.people.get(e.on)?.open ?? [])).flatMap((id) => {
+		const s = lab.world.sessions.get(id);
+		return s?.state === 'active' ? [s] : [];
+	});
+
+/** Sets aside what is open from a device; whoever was in it takes it up again after a while, unless they meant to leave by then. */
+function interrupt(lab: Stage, e: SimEndpoint, cause: string, after: number): void {
+	const w = lab.world;
+	for (const s of openOn(lab, e)) {
+		const leaveAt = [...w.connections.values()].findLast((c) => c.session === s.id)?.leaveAt ?? null;
+		setAside(lab, s, cause);
+		const back = w.now + after + Math.round(uniform(lab.seed, s.id, s.turn, 83) * 2 * MINUTE);
+		if (leaveAt !== null && back < leaveAt)
+			schedule(w, back, { kind: 'visit', person: s.person, publication: s.publication, leaveAt, tries: 0 });
+	}
+}
+
+/** A device starts anew. Answers whether there is one that is awake. */
+export function restartDevice(lab: Stage, id: string): boolean {
+	const e = lab.world.endpoints.get(id);
+	if (!e?.awake) return false;
+	interrupt(lab, e, 'the endpoint was restarted', STARTS_IN);
+	e.turn++;
+	e.awake = false;
+	delete e.on;
+	if (e.found) tellOf(lab, e, null, 'sleeps');
+	schedule(lab.world, lab.world.now + STARTS_IN, { kind: 'endpoint starts', endpoint: id });
+	return true;
+}
+
+/** A device locks its screen: nobody is on it until somebody signs in there again. */
+export function lockDevice(lab: Stage, id: string): boolean {
+	const e = lab.world.endpoints.get(id);
+	if (!e?.awake) return false;
+	interrupt(lab, e, 'the endpoint was locked', 30 * SECOND);
+	e.turn++;
+	delete e.on;
+	if (e.found) tellOf(lab, e, null, 'taken');
+	sleepSoon(lab, e);
+	return true;
+}
+
+/** A device shows a text on its screen. */
+export function showOn(lab: Stage, id: string, text: string): boolean {
+	const e = lab.world.endpoints.get(id);
+	if (!e?.awake) return false;
+	e.shown = { text, at: lab.world.now };
+	return true;
+}
