@@ -1,5 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
-import { accessible, api, commitAndFollow, signIn, visit } from './hands';
+import { accessible, api, commitAndFollow, pick, signIn, visit } from './hands';
 
 /** Devices that people sit at: where they stand, by which rule, and what a rule would do before it is saved. */
 const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });
@@ -175,8 +175,9 @@ test.describe('endpoints', () => {
 		await page.getByRole('button', { name: 'Discard' }).click();
 	});
 
-	test('a device that was lost is shut out: its certificate is revoked, until somebody lets it in again', async ({
-		page
+	test('a device that was lost is shut out: its certificate is revoked and nobody gets in from it, until it is let in again', async ({
+		page,
+		browser
 	}) => {
 		await visit(page, '/publish/endpoints?list=devices&scope=branch:chart-room');
 		await page.getByRole('table', { name: 'endpoints' }).getByRole('link', { name: 'bgo-cr-002' }).click();
@@ -198,6 +199,20 @@ test.describe('endpoints', () => {
 		};
 		expect(revoked.length).toBeGreaterThan(0);
 		expect(list).toContain('BEGIN X509 CRL');
+		// Whoever sits at it is told so at the door.
+		const { items } = (await api(page.request, 'get', '/endpoints?scope=endpoint:bgo-cr-002')) as {
+			items: { person: string }[];
+		};
+		const my = await (await browser.newContext({ viewport: { width: 390, height: 844 } })).newPage();
+		await my.goto('/my/sign-in');
+		await my.getByLabel('Login').fill(items[0]!.person);
+		await my.getByLabel('Password').fill('tideline');
+		await my.getByRole('button', { name: 'Sign in' }).click();
+		await expect(
+			my.getByText('This device has been shut out. Use another one, or ask the helpdesk.').first()
+		).toBeVisible();
+		await accessible(my);
+		await my.context().close();
 		await page.getByRole('link', { name: 'bgo-cr-002', exact: true }).click();
 		await expect(card(page)).toContainText(/revoked on .* by/);
 		await expect(card(page)).toContainText('left in a taxi');
@@ -233,5 +248,41 @@ test.describe('endpoints', () => {
 		expect(await commitAndFollow(page)).toBe('done');
 		await visit(page, `/publish/endpoints?list=devices&scope=endpoint:${gone}`);
 		await expect(list.getByRole('link', { name: gone })).toHaveCount(0);
+	});
+
+	test('those of a scope that are awake are shown a text; one is kept for somebody, and is theirs on both cards', async ({
+		page
+	}) => {
+		await visit(page, '/publish/endpoints?list=devices&scope=branch:bergen%20state:awake');
+		await page.getByRole('link', { name: /^Work with the \d+ awake$/ }).click();
+		await page.getByRole('button', { name: 'Plan it' }).click();
+		await expect(page.getByText('Write what they should read.')).toBeVisible();
+		await page.getByRole('textbox', { name: 'What they should read' }).fill('The network stops at noon.');
+		await page.getByRole('button', { name: 'Plan it' }).click();
+		await expect(plan(page)).toContainText(/Show a text on \d+ endpoints/);
+		await accessible(page);
+		expect(await commitAndFollow(page)).toBe('done');
+
+		await visit(page, '/publish/endpoints?list=devices&sort=personName&scope=branch:laptops%20state:asleep');
+		const nobodys = page
+			.getByRole('table', { name: 'endpoints' })
+			.getByRole('link', { name: /^bgo-lap-/ })
+			.first();
+		const name = await nobodys.innerText();
+		await nobodys.click();
+		await card(page).getByRole('link', { name: 'Keep it for somebody' }).click();
+		await page.getByRole('button', { name: 'Plan to keep it' }).click();
+		await expect(page.getByText('Say for whom.')).toBeVisible();
+		await pick(page, 'For', 'Ida Vikan');
+		await page.getByRole('button', { name: 'Plan to keep it' }).click();
+		await expect(plan(page)).toContainText(`Keep ${name} for Ida Vikan`);
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/publish/people?scope="Ida Vikan"');
+		await page.getByRole('link', { name: 'Ida Vikan' }).last().click();
+		await expect(card(page)).toContainText(name);
+		await card(page).getByRole('link', { name }).click();
+		await expect(card(page)).toContainText(/kept for\s*Ida Vikan/);
+		await card(page).getByRole('button', { name: 'Keep it for nobody any more' }).click();
+		expect(await commitAndFollow(page)).toBe('done');
 	});
 });

@@ -25,6 +25,10 @@ test.describe('people who come and go', () => {
 		const mend = page.getByRole('button', { name: /^Plan \d+ more in / }).first();
 		await mend.click();
 		await expect(plan(page)).toContainText(/Grow|more|machine/);
+		await page.getByRole('button', { name: 'Discard' }).click();
+		const keep = page.getByRole('button', { name: /^Keep \d+ endpoints? for / }).first();
+		await keep.click();
+		await expect(plan(page)).toContainText(/Keep (\d+ endpoints|\S+) for /);
 		// Narrowed, and as it was known before the directory told of it.
 		await visit(page, '/publish/people?scope=site:gannet');
 		await expect(rows(page).first()).toContainText('Field Crew, RV Gannet');

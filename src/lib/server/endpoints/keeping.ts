@@ -1,5 +1,5 @@
 import type { FreeDevice } from '$lib/core/endpoints/keeping';
-import { ON_A_WIRE } from '$lib/core/endpoints/kinds';
+import { ON_A_WIRE, type EndpointKind } from '$lib/core/endpoints/kinds';
 import { FOREVER } from '$lib/core/time/units';
 import { all, type Db } from '../db';
 import { asOf, putAt } from '../db/intervals';
@@ -47,10 +47,14 @@ const ofNobodyElse = (endpoint: string, person: string): string =>
 		AND f.ends > @at AND x.person_id IS NOT ${person})`;
 
 /** What is somebody's at a moment: what is kept for them, and what they were on last where nobody else is on it. */
-export const devicesLeftBy = (db: Db, person: number, at: number): { id: number; name: string }[] =>
+export const devicesLeftBy = (
+	db: Db,
+	person: number,
+	at: number
+): { id: number; name: string; device: EndpointKind }[] =>
 	all(
 		db,
-		`SELECT ef.endpoint_id AS id, ef.name FROM endpoint_facts ef WHERE ${asOf('endpoint_facts ef')} AND (
+		`SELECT ef.endpoint_id AS id, ef.name, ef.device FROM endpoint_facts ef WHERE ${asOf('endpoint_facts ef')} AND (
 			ef.endpoint_id IN (SELECT k.endpoint_id FROM kept_endpoints k WHERE k.person_id = @person AND ${asOf('kept_endpoints k')})
 			OR (ef.endpoint_id IN (SELECT o.endpoint_id FROM person_endpoints o WHERE o.person_id = @person AND ${asOf('person_endpoints o')})
 				AND ${ofNobodyElse('ef.endpoint_id', '@person')}

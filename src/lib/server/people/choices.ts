@@ -18,6 +18,12 @@ const said = (db: Db, column: 'pattern' | 'employment', at: number): string[] =>
 		{ at }
 	).map((r) => r.id);
 
+/** Pools whose machines people keep. */
+export const personalPools = (db: Db, at: number): { id: string; name: string }[] =>
+	poolsAt(db, at)
+		.filter((p) => p.assignment === 'personal')
+		.map((p) => ({ id: p.id, name: p.name }));
+
 /** Kinds of employment that there are, most often first. */
 export const employmentsOf = (db: Db, at: number): string[] => said(db, 'employment', at);
 
@@ -93,9 +99,7 @@ export function welcomeNow(db: Db, logins: readonly string[], at: number) {
 						).length
 					}
 				: null,
-		pools: poolsAt(db, at)
-			.filter((p) => p.assignment === 'personal')
-			.map((p) => ({ id: p.id, name: p.name })),
+		pools: personalPools(db, at),
 		publications: publicationsAt(db, at)
 			.filter((p) => !p.off)
 			.map((p) => ({ id: p.id, name: p.internalName }))

@@ -1,6 +1,7 @@
 import { chooseDevices, type FreeDevice } from '$lib/core/endpoints/keeping';
 import type { Db } from '../db';
 import { freeAt, modelsOfPeers } from '../endpoints';
+import { stepOf, type StepSpec } from '../plans/kind';
 
 /** A device that would be kept for somebody, by their login. */
 export interface Promised {
@@ -36,3 +37,16 @@ export function freeDevices(db: Db, at: number) {
 		}
 	};
 }
+
+/** What keeps devices for those whom they are promised to. */
+export const keepSteps = (devices: readonly Promised[]): StepSpec[] =>
+	devices.length
+		? [
+				stepOf(
+					'endpoint.keep',
+					devices.length === 1 ? 'Keep an endpoint for them' : 'Keep endpoints for them',
+					{ give: devices.map(({ endpoint, person }) => ({ endpoint, person })) },
+					500
+				)
+			]
+		: [];

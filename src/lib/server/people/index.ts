@@ -1,4 +1,4 @@
-export { employmentsOf, formChoices, keepingNow, leaverNow, ownPerson, welcomeNow } from './choices';
+export { employmentsOf, formChoices, keepingNow, leaverNow, ownPerson, welcomeNow, personalPools } from './choices';
 export { desks } from './kept';
 export { AROUND, comingAt, comingGroups, daysOf } from './coming';
 export { moverNow } from './move-plans';

@@ -1,5 +1,6 @@
 import * as v from 'valibot';
 import { servingPools } from '$lib/core/access/broker';
+import { ON_A_WIRE } from '$lib/core/endpoints/kinds';
 import type { GivenMove, GivenPerson } from '$lib/core/people/given';
 import { readWhen } from '$lib/core/people/given';
 import { noEffects } from '$lib/core/plans/effects';
@@ -8,11 +9,14 @@ import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { all, one, type Db } from '../db';
 import { type KnownPerson, recordOf, saidBy, teamsAbove } from '../directory';
+import { devicesLeftBy, withoutDevice } from '../endpoints';
 import { waysOf } from '../estate';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
 import { poolsAt } from '../pools';
 import { publicationsAt } from '../publications';
 import { shelfOf, type ShelfItem } from '../shelf';
+import { desksFor } from './desks';
+import { freeDevices, keepSteps } from './devices';
 import { knownHere } from './files';
 import { linkTime } from './mornings';
 import { putNow } from './put';
@@ -30,7 +34,11 @@ const schema = v.strictObject({
 	site: v.optional(text('Choose a site.')),
 	/** The home team, and the others; as they are where nothing is said. */
 	team: v.optional(text('Choose a team.')),
-	teams: v.optional(v.pipe(v.array(text('Choose a team.')), v.maxLength(50, 'At most 50 teams.')))
+	teams: v.optional(v.pipe(v.array(text('Choose a team.')), v.maxLength(50, 'At most 50 teams.'))),
+	/** A personal pool of which they get a machine, ready ahead of that day. */
+	pool: v.optional(v.nullable(v.pipe(v.string(), v.trim())), null),
+	/** Whether an endpoint is kept for them where they go, if they would find none. */
+	device: v.optional(v.boolean(), false)
 });
 
 /** Moves somebody: what they gain and lose by it, what lies far from where they go, and what they keep there. */
@@ -52,13 +60,18 @@ export const movePlan = planKind({
 		if (at >= p.ends) throw new InputProblem([{ field: 'on', words: 'They have ended by then.' }]);
 		const given = asGiven(p, input, at > now ? at : null);
 		const { changes, problems, blocks } = putNow(db, [given], now);
-		if (problems.length)
-			throw new InputProblem(
-				problems.map((x) => ({
+		const pool = input.pool ? poolsAt(db, now).find((x) => x.id === input.pool) : null;
+		if (problems.length || pool === undefined || pool?.assignment === 'shared')
+			throw new InputProblem([
+				...(pool === undefined ? [{ field: 'pool', words: `There is no pool ${input.pool!.slice(0, 60)}.` }] : []),
+				...(pool?.assignment === 'shared'
+					? [{ field: 'pool', words: `${pool.name} is shared: nobody keeps a machine of it.` }]
+					: []),
+				...problems.map((x) => ({
 					field: x.field.replace(/^people\.0\.(moves\.\d+\.)?/, '').replace(/^teams\.\d+$/, 'teams'),
 					words: x.words
 				}))
-			);
+			]);
 		const after = changes[0]!.is;
 		const then =
 			at > now ? after.moves.find((m) => m.at === at) : { at: now, site: after.site, memberOf: after.memberOf };
@@ -66,6 +79,11 @@ export const movePlan = planKind({
 		const same = to.site === p.site && [...to.memberOf].join() === [...p.memberOf].join();
 		const say = saidBy(db);
 		const what = consequences(ctx, p, to, Math.max(at, now));
+		const desks = pool ? await desksFor(ctx, pool, [{ login: p.now, name: p.name }]) : null;
+		const wants = input.device && withoutDevice(db, [p.now], to.site, now).length > 0;
+		const devices = wants ? freeDevices(db, now).promise(to.site, to.memberOf[0] ?? '', [p.now]) : [];
+		const ready = [...(desks?.steps ?? []), ...keepSteps(devices)];
+		const undo = { then: justBefore(now), logins: [p.now] };
 		const where = [
 			...(to.memberOf[0] !== p.memberOf[0] && to.memberOf[0] ? [say.team(to.memberOf[0])] : []),
 			...(to.site === p.site ? [] : [say.site(to.site)])
@@ -74,16 +92,57 @@ export const movePlan = planKind({
 			title: `Move ${p.name}${where.length ? ` to ${where.join(' in ')}` : ''}${at > now ? ` on ${say.day(at, to.site)}` : ''}`,
 			effects: {
 				...noEffects(),
-				people: [{ kind: 'person', id: p.now, name: p.name, how: what.words }],
-				bytes: what.bytes,
-				duration: { middle: SECOND, ninety: 2 * SECOND }
+				people: [
+					{
+						kind: 'person',
+						id: p.now,
+						name: p.name,
+						how: [
+							what.words,
+							...(desks?.give.map((g) => `keeps ${g.machine}`) ?? []),
+							...devices.map((d) => `sits at ${d.name}`)
+						].join('; ')
+					}
+				],
+				machines: desks?.machines ?? [],
+				endpoints: devices.map((d) => ({
+					kind: 'endpoint',
+					id: String(d.endpoint),
+					name: d.name,
+					how: `kept for ${p.name}`
+				})),
+				...(desks?.cost ? { cost: desks.cost } : {}),
+				bytes: what.bytes + (desks?.bytes ?? 0),
+				duration: {
+					middle: SECOND + (desks?.duration.middle ?? 0),
+					ninety: 2 * SECOND + (desks?.duration.ninety ?? 0)
+				}
 			},
-			warnings: what.warnings,
-			blocks: [...blocks, ...(same ? [against('they are there already', 'directory')] : [])],
-			reasons: what.reasons,
-			objects: [`person/${p.now}`],
-			steps: [stepOf('people.put', 'Write it down', { people: [given] }, 100)],
-			undo: { kind: 'people.as-then', input: { then: justBefore(now), logins: [p.now] } },
+			warnings: [
+				...what.warnings,
+				...(wants && devices.length === 0 ? [against(`no endpoint is free at ${say.site(to.site)}`, 'endpoints')] : [])
+			],
+			blocks: [...blocks, ...(same ? [against('they are there already', 'directory')] : []), ...(desks?.blocks ?? [])],
+			reasons: [...what.reasons, ...(desks?.reasons ?? [])],
+			objects: [
+				`person/${p.now}`,
+				...(pool ? [`pool/${pool.id}`] : []),
+				...devices.map((d) => `endpoint/${d.endpoint}`)
+			],
+			steps: [stepOf('people.put', 'Write it down', { people: [given] }, 100), ...ready],
+			undo: ready.length
+				? {
+						kind: 'people.unwelcome',
+						input: {
+							people: undo.logins,
+							then: undo.then,
+							joined: undo.logins,
+							machines: desks?.give.map((g) => g.machine).filter((m) => !desks.made.includes(m)) ?? [],
+							made: desks?.made ?? [],
+							devices: devices.map((d) => d.endpoint)
+						}
+					}
+				: { kind: 'people.as-then', input: undo },
 			undoWords: 'They are again where they were; what they opened meanwhile stays open.'
 		};
 	}
@@ -127,11 +186,12 @@ function asGiven(p: KnownPerson, input: v.InferOutput<typeof schema>, at: number
 
 /** What a move comes to: grants follow the teams, files lie where they were, and machines that are kept stay where they stand. */
 function consequences(
-	{ db }: Context,
+	{ db, clock }: Context,
 	p: KnownPerson,
 	to: { site: string; memberOf: readonly string[] },
 	at: number
 ): { words: string; bytes: number; warnings: Fact[]; reasons: Fact[] } {
+	const now = clock.now();
 	const say = saidBy(db);
 	const above = teamsAbove(db);
 	const zone =
@@ -188,6 +248,11 @@ function consequences(
 							'profiles'
 						)
 					]
+				: []),
+			...(far
+				? devicesLeftBy(db, p.id, now)
+						.filter((d) => ON_A_WIRE.has(d.device))
+						.map((d) => against(`${d.name}, which they sit at, stays at ${say.site(p.site)}`, 'endpoints'))
 				: []),
 			...(far
 				? kept

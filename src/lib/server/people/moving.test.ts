@@ -1,10 +1,14 @@
 import { beforeEach, describe, expect, test } from 'vitest';
 import { DAY, MINUTE } from '$lib/core/time/units';
 import { momentOf, wallTime } from '$lib/core/time/zone';
+import { changesBefore } from '../changes';
 import { run } from '../db';
+import { openAt } from '../db/intervals';
 import { personCalled, recordOf } from '../directory';
+import { keptOf } from '../endpoints';
+import { draftUndo } from '../plans';
 import { shelfOf } from '../shelf';
-import { Harness, QUIET, testEstate } from '../testing/harness';
+import { Harness, OWNER, QUIET, testEstate } from '../testing/harness';
 import { moverNow } from './move-plans';
 
 /** Fay is of our own list, of the harbour, at the quay, and keeps a machine there. */
@@ -53,6 +57,49 @@ describe('somebody moves', () => {
 		expect(shelf(at(4))).toEqual(['own']);
 		expect(shelf(at(10)).sort()).toEqual(['desk', 'own']);
 		expect(recordOf(h.db, 'fay', h.lab.now)!.moves).toHaveLength(2);
+	});
+
+	test('with a machine of their own and an endpoint where they go: both are taken back with the move', async () => {
+		for (const e of ['q', 'i'])
+			run(h.db, `INSERT INTO endpoints(id, serial, key, first_at) VALUES (${e === 'q' ? 1 : 2}, '${e}', '${e}', 0)`);
+		const there = (id: number, site: string) => {
+			const known = {
+				name: `box-${site}`,
+				device: 'desk box',
+				model: 'Tern 5',
+				hardware: '',
+				firmware: '1.0.0',
+				address: ''
+			};
+			openAt(h.db, 'endpoint_facts', { endpoint_id: id, ...known, site_id: site, person_id: null }, h.lab.now);
+			openAt(h.db, 'endpoint_states', { endpoint_id: id, state: 'asleep', person_id: null }, h.lab.now);
+			openAt(
+				h.db,
+				'endpoint_spots',
+				{ endpoint_id: id, branch_id: 'all', rule_id: null, by: null, why: 'x' },
+				h.lab.now
+			);
+		};
+		there(1, 'quay');
+		there(2, 'isle');
+		h.ctx.providers.endpoints.hand = () => Promise.resolve();
+		await h.carryOut('endpoint.keep', { give: [{ endpoint: 1, person: 'fay' }] });
+		await h.live(MINUTE);
+		const own = () => keptOf(h.db, recordOf(h.db, 'fay', h.lab.now)!.id, h.lab.now).map((d) => d.name);
+		const plan = await h.draft('people.move', { person: 'fay', site: 'isle', pool: 'own', device: true });
+		expect(plan.warnings.map((w) => w.words)).toContain('box-quay, which they sit at, stays at Quay');
+		expect(plan.effects.people[0]!.how).toMatch(/sits at box-isle$/);
+		await h.finish(await h.commit(plan.id));
+		expect(own()).toEqual(['box-isle', 'box-quay']);
+		await h.live(MINUTE);
+		const undo = await draftUndo(h.ctx, OWNER, changesBefore(h.db, h.lab.now)[0]!.number, 'test');
+		expect((await h.finish(await h.commit(undo.id))).state).toBe('done');
+		expect([own(), recordOf(h.db, 'fay', h.lab.now)!.site]).toEqual([['box-quay'], 'quay']);
+		expect(await problems({ person: 'fay', site: 'isle', pool: 'quay' })).toEqual(['pool']);
+		// None is left there.
+		await h.carryOut('endpoint.keep', { give: [{ endpoint: 2, person: 'anna' }] });
+		const none = await h.draft('people.move', { person: 'fay', site: 'isle', device: true });
+		expect(none.warnings.map((w) => w.words)).toContain('no endpoint is free at Isle');
 	});
 
 	test('to a site in another zone: the day is one of where they go', async () => {

@@ -12,7 +12,7 @@ import { poolsAt } from '../pools';
 import { grantsAt, publicationsAt } from '../publications';
 import { licencesAt } from '../publishing';
 import { desksFor } from './desks';
-import { freeDevices } from './devices';
+import { freeDevices, keepSteps } from './devices';
 
 /** The most people who are welcomed at once. */
 const MANY = 100;
@@ -150,16 +150,7 @@ const welcome = planKind({
 				)
 			),
 			...(desks?.steps ?? (grants.length ? [stepOf('broker.tell', 'Tell the gateways', {}, 500)] : [])),
-			...(devices.length
-				? [
-						stepOf(
-							'endpoint.keep',
-							devices.length === 1 ? 'Keep an endpoint for them' : 'Keep endpoints for them',
-							{ give: devices.map(({ endpoint, person }) => ({ endpoint, person })) },
-							500
-						)
-					]
-				: []),
+			...keepSteps(devices),
 			...(invited.length
 				? [
 						stepOf(

@@ -10,6 +10,7 @@ import {
 	keepingNow,
 	leaverNow,
 	moverNow,
+	personalPools,
 	ownPerson,
 	welcomeNow
 } from '$lib/server/people';
@@ -88,6 +89,7 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 		desks: kept?.rows ?? [],
 		deskTotal: kept?.total ?? 0,
 		editPool: url.searchParams.get('edit'),
+		personalPools: making === 'move' ? personalPools(db, at) : [],
 		mover: making === 'move' ? moverNow(db, url.searchParams.get('edit'), at) : null,
 		leaver: making === 'leave' ? leaverNow(db, url.searchParams.get('edit'), at) : null
 	};

@@ -127,6 +127,7 @@
 			{:else if data.make === 'move'}{#key data.mover?.login}<MoveForm
 						sites={data.choices.sites}
 						teams={data.choices.teams}
+						pools={data.personalPools}
 						mover={data.mover}
 						now={data.look.known}
 						{close}

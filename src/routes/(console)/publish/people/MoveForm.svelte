@@ -13,11 +13,13 @@
 	interface Props {
 		sites: { id: string; name: string; zone: string }[];
 		teams: readonly Pickable[];
+		/** Personal pools. */
+		pools: readonly { id: string; name: string }[];
 		mover: { login: string; name: string; site: string; team: string; teams: string[]; told: string | null } | null;
 		now: number;
 		close: string;
 	}
-	let { sites, teams, mover, now, close }: Props = $props();
+	let { sites, teams, pools, mover, now, close }: Props = $props();
 	const form = new PlanForm({
 		kind: 'people.move',
 		holds: untrack(() => mover !== null),
@@ -27,7 +29,9 @@
 			on: '',
 			site: mover?.site ?? '',
 			team: mover?.team ?? '',
-			teams: [...(mover?.teams ?? [])]
+			teams: [...(mover?.teams ?? [])],
+			pool: '',
+			device: 'none' as 'none' | 'keep'
 		})),
 		// What stays as it is is not spoken of, so that it is not held against what changes meanwhile.
 		input: (f) => ({
@@ -35,7 +39,9 @@
 			on: f.when === 'now' ? 'now' : f.on,
 			...(f.site && f.site !== mover?.site ? { site: f.site } : {}),
 			...(f.team && f.team !== mover?.team ? { team: f.team } : {}),
-			...(mover === null || f.teams.join() !== mover.teams.join() ? { teams: [...f.teams] } : {})
+			...(mover === null || f.teams.join() !== mover.teams.join() ? { teams: [...f.teams] } : {}),
+			...(f.pool ? { pool: f.pool } : {}),
+			...(f.device === 'keep' ? { device: true } : {})
 		}),
 		wrong: (f) => ({
 			...(f.person ? {} : { person: 'Say who moves.' }),
@@ -77,5 +83,16 @@
 	<div>
 		<PickManyField label="Also in" none="no other team" options={teams} problem={errors.teams} bind:value={f.teams} />
 	</div>
+	<Field label="A machine of their own" problem={errors.pool}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.pool}
+				><option value="">as it is</option>{#each pools as s (s.id)}<option value={s.id}>{s.name}</option
+					>{/each}</select
+			>{/snippet}</Field
+	>
+	<Field label="An endpoint" problem={errors.device}
+		>{#snippet children(p)}<select {...p} class="field" bind:value={f.device}
+				><option value="none">as it is</option><option value="keep">one that is free there</option></select
+			>{/snippet}</Field
+	>
 	<div class="col-span-4"><FormEnd {form} {close} words="Plan the move" /></div>
 </form>
