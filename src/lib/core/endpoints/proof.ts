@@ -45,7 +45,7 @@ export const UNKNOWN_DEVICE: DeviceProof = { name: null, certificate: 'none' };
 
 /** What a device shows, in words. */
 export function proofWords({ name, certificate }: DeviceProof): string {
-	const it = name ?? 'the endpoint';
+	const it = name ?? 'what they ask from';
 	switch (certificate) {
 		case 'good':
 			return `${it} is managed: it has a certificate that is good`;

@@ -73,7 +73,7 @@ describe('a morning', () => {
 	test('misses an endpoint where none is kept for them, and keeps as many as are free', () => {
 		const m = (without: string[], free: number) => readyFor(morning({ devices: { without, free } }));
 		expect(m(['a', 'b'], 0)).toMatchObject({ value: 'missing', mends: [] });
-		expect(m(['a', 'b'], 0).facts[0]!.words).toBe('no endpoint is kept for 2 of them: none is free there');
+		expect(m(['a', 'b'], 0).facts[0]!.words).toBe('no endpoint is kept for them: none is free there');
 		expect(m(['a', 'b'], 1)).toMatchObject({ value: 'missing', mends: [{ kind: 'device', people: ['a'] }] });
 		expect(m(['b'], 6).facts[0]!.words).toBe('no endpoint is kept for 1 of them: 6 are free there');
 		expect(m([], 0)).toMatchObject({ value: 'ready', mends: [] });

@@ -115,7 +115,7 @@ export function readyFor(m: Morning): Explained<Readiness> & { mends: Mend[] } {
 	}
 	const { without, free } = m.devices ?? { without: [], free: 0 };
 	if (without.length) {
-		const whom = m.people === 1 ? 'them' : countWords(without.length, 'of them', 'of them');
+		const whom = m.people === without.length ? 'them' : countWords(without.length, 'of them', 'of them');
 		missing.push(
 			against(
 				`no endpoint is kept for ${whom}: ${free === 0 ? 'none is free there' : `${countWords(free, 'is', 'are')} free there`}`,

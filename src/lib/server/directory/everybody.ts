@@ -23,7 +23,7 @@ export interface DirectoryPerson {
 	site: string;
 	/** Time zone of their site. */
 	zone: string;
-	/** What they were on last, by its number, and what it proves. */
+	/** What they were on last, or what is kept for them, by its number, and what it proves. */
 	endpoint: number | null;
 	device: DeviceProof;
 	address: string;
@@ -46,10 +46,12 @@ interface Row {
 	ends: number;
 }
 
-const PEOPLE = `SELECT p.id, p.login, f.name, f.site_id AS site, on_last.endpoint_id AS endpoint, device.name AS deviceName, ${proofOf('on_last.endpoint_id')} AS proof,
+/** What somebody asks from: what they were on last, or what is kept for them before they have been on any. */
+const THEIRS = `coalesce(on_last.endpoint_id, (SELECT min(k.endpoint_id) FROM kept_endpoints k WHERE k.person_id = p.id AND ${asOf('kept_endpoints k')}))`;
+const PEOPLE = `SELECT p.id, p.login, f.name, f.site_id AS site, device.endpoint_id AS endpoint, device.name AS deviceName, ${proofOf('device.endpoint_id')} AS proof,
 	coalesce(nullif(device.address, ''), p.address) AS address, f.begins, f.ends FROM people p JOIN ${factsOf('p.id')}
 	LEFT JOIN person_endpoints on_last ON on_last.person_id = p.id AND ${asOf('person_endpoints on_last')}
-	LEFT JOIN endpoint_facts device ON device.endpoint_id = on_last.endpoint_id AND ${asOf('endpoint_facts device')}`;
+	LEFT JOIN endpoint_facts device ON device.endpoint_id = ${THEIRS} AND ${asOf('endpoint_facts device')}`;
 /** Who is of which team at a moment, in the order of the table. */
 const MEMBERS = `SELECT person_id, team_id, home FROM memberships WHERE ${asOf('memberships')}`;
 /** Moves whose day has come at a moment and that have not been written down yet: those of a moment to come. */
@@ -151,6 +153,9 @@ const LAST = `SELECT max(${[
 	['person_facts', 'ends'],
 	['coming_moves', 'day'],
 	['person_endpoints', 'since'],
+	['person_endpoints', 'until'],
+	['kept_endpoints', 'since'],
+	['kept_endpoints', 'until'],
 	['endpoint_certificates', 'since'],
 	['endpoint_certificates', 'ends'],
 	['revoked_certificates', 'at']

@@ -8,10 +8,6 @@ export const SEXTANT = 'Sextant';
  */
 export const ENDPOINT_STATE = `CASE WHEN sp.branch_id IS NOT NULL THEN st.state WHEN sp.by IS NULL OR sp.by = '${SEXTANT}' THEN 'waits' ELSE 'shut out' END`;
 
-/** The device that somebody was on last at a moment, by its number, as SQL. */
-export const endpointOfPerson = (person: string): string =>
-	`(SELECT x.endpoint_id FROM person_endpoints x WHERE x.person_id = ${person} AND ${asOf('person_endpoints x')})`;
-
 /** Whether a device has a certificate at a moment that has not ended, and of which `holds` is true; `r`: what revoked it. */
 const has = (endpoint: string, holds: string): string =>
 	`EXISTS (SELECT 1 FROM endpoint_certificates c LEFT JOIN revoked_certificates r ON r.number = c.number AND r.at <= @at

@@ -4,6 +4,7 @@ import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
 import { wallTime } from '$lib/core/time/zone';
 import { changesBefore } from '../changes';
 import { one, putSetting } from '../db';
+import { personCalled } from '../directory';
 import { freeAt, keptOf } from '../endpoints';
 import { cardOf } from '../house/cards';
 import { needsAt } from '../house/needs';
@@ -58,7 +59,12 @@ describe('a device for somebody who begins', () => {
 		expect(begins().facts.map((f) => f.words)).toContain('an endpoint is theirs');
 		const card = (await cardOf(h.ctx, 'endpoint', String(idOf(kept('fay')[0]!)), { at: h.lab.now, live: true }))!;
 		expect(card.rows).toContainEqual({ name: 'kept for', value: 'Fay Buoy', card: 'person/fay' });
+		// What it proves is theirs before they have ever been on it.
+		expect(personCalled(h.db, 'fay', h.lab.now)).toMatchObject({
+			device: { name: kept('fay')[0], certificate: 'good' }
+		});
 		expect(await undo()).toBe('done');
+		expect(personCalled(h.db, 'fay', h.lab.now)).toMatchObject({ device: { name: null, certificate: 'none' } });
 		expect(free()).toHaveLength(2);
 		expect(begins()).toMatchObject({ state: 'missing' });
 	});

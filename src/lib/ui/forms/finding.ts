@@ -37,6 +37,18 @@ export const findPeople = async (text: string): Promise<Pickable[]> =>
 		sub: `${p.team}, ${p.site} · ${p.login}`
 	}));
 
+/** People by name, login, team or site, with those who begin within sixty days: for what is made ready ahead. */
+export async function findPeopleToCome(text: string): Promise<Pickable[]> {
+	const [here, coming] = await Promise.all([
+		findPeople(text),
+		rows<{ person: string; name: string; kind: string; team: string; site: string }>('comings', text)
+	]);
+	const begin = coming
+		.filter((c) => c.kind === 'begins' && !here.some((p) => p.id === c.person))
+		.map((c) => ({ id: c.person, name: c.name, sub: `begins: ${c.team}, ${c.site} · ${c.person}` }));
+	return [...begin, ...here];
+}
+
 /** Machines by name, pool or site. */
 export const findMachines = async (text: string): Promise<Pickable[]> =>
 	(await rows<{ name: string; pool: string; site: string }>('machines', text)).map((m) => ({

@@ -3,7 +3,7 @@
 	import PickField from '$lib/ui/forms/PickField.svelte';
 	import Channels from '$lib/ui/forms/Channels.svelte';
 	import GrantSpan from '$lib/ui/forms/GrantSpan.svelte';
-	import { findPeople } from '$lib/ui/forms/finding';
+	import { findPeopleToCome } from '$lib/ui/forms/finding';
 	import FormEnd from '$lib/ui/plan/FormEnd.svelte';
 	import { PlanForm } from '$lib/ui/plan/form.svelte';
 	import { untrack } from 'svelte';
@@ -62,7 +62,7 @@
 	{#if f.to === 'team'}
 		<PickField label="Team" problem={errors.team} options={teams} bind:value={f.team} />
 	{:else}
-		<PickField label="Person" problem={errors.person} options={findPeople} bind:value={f.person} />
+		<PickField label="Person" problem={errors.person} options={findPeopleToCome} bind:value={f.person} />
 	{/if}
 	<Field label="It is" problem={errors.kind}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.kind}

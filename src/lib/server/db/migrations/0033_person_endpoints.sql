@@ -24,6 +24,9 @@ INSERT INTO proof_revision VALUES (1, 1);
 CREATE TRIGGER on_another AFTER INSERT ON person_endpoints BEGIN UPDATE proof_revision SET number = number + 1; END;
 CREATE TRIGGER on_none AFTER UPDATE ON person_endpoints BEGIN UPDATE proof_revision SET number = number + 1; END;
 CREATE TRIGGER on_went AFTER DELETE ON person_endpoints BEGIN UPDATE proof_revision SET number = number + 1; END;
+CREATE TRIGGER kept_for_another AFTER INSERT ON kept_endpoints BEGIN UPDATE proof_revision SET number = number + 1; END;
+CREATE TRIGGER kept_otherwise AFTER UPDATE ON kept_endpoints BEGIN UPDATE proof_revision SET number = number + 1; END;
+CREATE TRIGGER kept_for_none AFTER DELETE ON kept_endpoints BEGIN UPDATE proof_revision SET number = number + 1; END;
 CREATE TRIGGER certificates_came AFTER INSERT ON endpoint_certificates BEGIN UPDATE proof_revision SET number = number + 1; END;
 CREATE TRIGGER certificates_revoked AFTER INSERT ON revoked_certificates BEGIN UPDATE proof_revision SET number = number + 1; END;
 CREATE TRIGGER certificates_trusted AFTER DELETE ON revoked_certificates BEGIN UPDATE proof_revision SET number = number + 1; END;
@@ -33,6 +36,8 @@ CREATE INDEX certificates_by_end ON endpoint_certificates(ends);
 CREATE INDEX revoked_by_time ON revoked_certificates(at);
 CREATE INDEX person_endpoints_by_beginning ON person_endpoints(since);
 CREATE INDEX person_endpoints_by_end ON person_endpoints(until);
+CREATE INDEX kept_endpoints_by_beginning ON kept_endpoints(since);
+CREATE INDEX kept_endpoints_by_end ON kept_endpoints(until);
 -- Whether somebody sits at a managed device follows from what that device proves.
 ALTER TABLE people DROP COLUMN managed;
 -- What opened a session, and from what.

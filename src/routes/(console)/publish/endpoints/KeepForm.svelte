@@ -1,5 +1,5 @@
 <script lang="ts">
-	import { findPeople } from '$lib/ui/forms/finding';
+	import { findPeopleToCome } from '$lib/ui/forms/finding';
 	import PickField from '$lib/ui/forms/PickField.svelte';
 	import FormEnd from '$lib/ui/plan/FormEnd.svelte';
 	import { PlanForm } from '$lib/ui/plan/form.svelte';
@@ -21,6 +21,6 @@
 	Keep {device.name} for somebody <small>it is offered to nobody else, and is collected once they have left</small>
 </h2>
 <form class="mt-2 grid grid-cols-3 gap-x-4" onsubmit={form.submit} novalidate>
-	<PickField label="For" options={findPeople} problem={form.errors.person} bind:value={f.person} />
+	<PickField label="For" options={findPeopleToCome} problem={form.errors.person} bind:value={f.person} />
 	<div class="col-span-3"><FormEnd {form} words="Plan to keep it" {close} /></div>
 </form>

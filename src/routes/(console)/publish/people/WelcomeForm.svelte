@@ -2,7 +2,7 @@
 	import { untrack } from 'svelte';
 	import { countWords, moneyWords, sizeWords } from '$lib/core/time/units';
 	import Field from '$lib/ui/forms/Field.svelte';
-	import { findPeople } from '$lib/ui/forms/finding';
+	import { findPeopleToCome } from '$lib/ui/forms/finding';
 	import PickManyField from '$lib/ui/forms/PickManyField.svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
 	import FormEnd from '$lib/ui/plan/FormEnd.svelte';
@@ -104,7 +104,7 @@
 			<PickManyField
 				label="Who"
 				none="choose"
-				options={findPeople}
+				options={findPeopleToCome}
 				called={Object.fromEntries(welcome.people.map((p) => [p.login, p.name]))}
 				problem={errors.people}
 				bind:value={f.people}
