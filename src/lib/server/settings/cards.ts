@@ -1,3 +1,4 @@
+import type { Change } from '$lib/core/settings/compare';
 import { effectiveOf } from '$lib/core/settings/effective';
 import { valueWords } from '$lib/core/settings/kinds';
 import { byId } from '$lib/core/settings/own';
@@ -7,23 +8,43 @@ import { slowestPart, unusualPhase } from '$lib/core/watch/phases';
 import type { Card, CardLine, CardSection } from '$lib/core/why/card';
 import type { Context } from '../context';
 import { homeZone } from '../capacity';
-import { one } from '../db';
+import { one, type Db } from '../db';
 import type { Then } from '../things/catalogue';
 import { connectionOf, usualPhases } from '../watch';
 import { catalogueIn, groupAt, settingsAt } from './queries';
 import { endpointKnownAt, machineFacts, personFacts, reachNames, sessionKnown, type Known } from './subjects';
+import { waitingAt } from './waiting';
 import { machineKnown, reachedBy } from './view';
 
 /** Settings that a card says one by one. */
 const SAID = 12;
 
-export function settingsGroupCard({ db }: Context, id: string, { at }: Then): Card | null {
+/** As many as one plan of restarts takes. */
+const AT_ONCE = 500;
+
+/** Endpoints and machines that run on what counted before, where what a group says counts now or did then. */
+function waitingFor(db: Db, group: string, at: number): Record<'endpoint' | 'machine', string[]> {
+	const now = settingsAt(db, at);
+	const waiting = { endpoint: [] as string[], machine: [] as string[] };
+	for (const { subject, changes, started } of waitingAt(db, at)) {
+		const { kind, id, under } = subject;
+		if (kind === 'session') continue;
+		const is = now.effective(kind, under);
+		const was = settingsAt(db, started).effective(kind, under);
+		const by = (e: typeof is, c: Change) => effectiveOf(e, c.setting).from?.group.id === group;
+		if (changes.some((c) => by(is, c) || by(was, c))) waiting[kind].push(id);
+	}
+	return waiting;
+}
+
+export function settingsGroupCard({ db }: Context, id: string, { at, live }: Then): Card | null {
 	const g = groupAt(db, id, at);
 	if (!g) return null;
 	const settings = byId(catalogueIn(db));
 	const name = reachNames(db, at);
 	const reached = reachedBy(db, at).counts.get(id)!;
 	const values = Object.entries(g.values);
+	const waiting = waitingFor(db, id, at);
 	return {
 		kind: 'settings-group',
 		id,
@@ -36,6 +57,14 @@ export function settingsGroupCard({ db }: Context, id: string, { at }: Then): Ca
 				name: 'reaches',
 				value: `${countWords(reached.endpoint, 'endpoint')}, ${countWords(reached.machine, 'machine')}, ${countWords(reached.session, 'person', 'people')} who signed in within 30 days`
 			},
+			...(waiting.endpoint.length + waiting.machine.length
+				? [
+						{
+							name: 'not taken yet',
+							value: `by ${countWords(waiting.endpoint.length, 'endpoint')} and ${countWords(waiting.machine.length, 'machine')} that run: they take it as they next start`
+						}
+					]
+				: []),
 			...(g.note ? [{ name: 'note', value: g.note }] : [])
 		],
 		facts: [
@@ -44,7 +73,27 @@ export function settingsGroupCard({ db }: Context, id: string, { at }: Then): Ca
 				? []
 				: [{ words: 'it is assigned to nothing: it counts nowhere', side: 'against' as const, source: 'settings' }])
 		],
-		actions: [{ words: 'Remove it', kind: 'settings.remove', input: { group: id } }],
+		actions: [
+			...(live && waiting.endpoint.length
+				? [
+						{
+							words: `Restart ${countWords(Math.min(waiting.endpoint.length, AT_ONCE), 'endpoint')}`,
+							kind: 'endpoint.restart',
+							input: { endpoints: waiting.endpoint.slice(0, AT_ONCE).map(Number) }
+						}
+					]
+				: []),
+			...(live && waiting.machine.length
+				? [
+						{
+							words: `Restart ${countWords(Math.min(waiting.machine.length, AT_ONCE), 'machine')}`,
+							kind: 'machine.restart',
+							input: { machines: waiting.machine.slice(0, AT_ONCE) }
+						}
+					]
+				: []),
+			{ words: 'Remove it', kind: 'settings.remove', input: { group: id } }
+		],
 		links: [{ words: 'Change it', href: `/publish/settings?make=group&edit=${encodeURIComponent(id)}` }],
 		sections: [
 			{
@@ -76,6 +125,8 @@ export function settingsAdds(
 ): Partial<Pick<Card, 'sections' | 'actions'>> & { lead?: CardSection[] } {
 	const found = subjectOf(ctx, kind, id, at);
 	if (!found) return {};
+	const waits =
+		kind === 'endpoint' || kind === 'machine' ? (waitingAt(ctx.db, found.at, { kind, id })[0]?.changes ?? []) : [];
 	const groups = settingsAt(ctx.db, found.at);
 	const settings = groups.effective(found.known.kind, found.known.under);
 	const said = groups
@@ -89,22 +140,36 @@ export function settingsAdds(
 	}));
 	return {
 		...(kind === 'session' ? slowPart(ctx, Number(id), found, { at, live }) : {}),
-		sections: said.length
-			? [
-					{
-						kind: 'lines',
-						title: 'Settings that groups say',
-						lines: [
-							...lines,
-							...(said.length > SAID ? [{ words: `and ${said.length - SAID} more` }] : []),
-							{
-								words: 'All that count',
-								href: `/publish/settings?list=effective&of=${encodeURIComponent(found.of)}${live ? '' : `&at=${at}`}`
-							}
-						]
-					}
-				]
-			: []
+		sections: [
+			...(waits.length
+				? [
+						{
+							kind: 'lines' as const,
+							title: 'Taken at its next start',
+							lines: waits.slice(0, SAID).map((c) => ({
+								words: c.setting.name,
+								note: `${valueWords(c.setting.type, c.to)}; until then ${valueWords(c.setting.type, c.from)}`
+							}))
+						}
+					]
+				: []),
+			...(said.length
+				? [
+						{
+							kind: 'lines',
+							title: 'Settings that groups say',
+							lines: [
+								...lines,
+								...(said.length > SAID ? [{ words: `and ${said.length - SAID} more` }] : []),
+								{
+									words: 'All that count',
+									href: `/publish/settings?list=effective&of=${encodeURIComponent(found.of)}${live ? '' : `&at=${at}`}`
+								}
+							]
+						}
+					]
+				: [])
+		]
 	};
 }
 

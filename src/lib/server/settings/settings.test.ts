@@ -12,6 +12,7 @@ import { letAllIn } from '../testing/estates';
 import { Harness, OWNER, testEstate } from '../testing/harness';
 import { settingsComparisons } from './findings';
 import { catalogueIn, groupsAt } from './queries';
+import { waitingAt } from './waiting';
 import { comparedAt, effectiveAt, reachedBy } from './view';
 
 /** The test estate with a box at the quay that stands in a branch. */
@@ -29,6 +30,10 @@ beforeEach(async () => {
 }, 60_000);
 
 const set = (input: object) => h.carryOut('settings.set', input);
+const switchOn = async (id: string) => {
+	h.lab.apply({ kind: 'switch on', endpoint: id });
+	await h.live(MINUTE);
+};
 const box = () => one<{ id: number }>(h.db, `SELECT endpoint_id AS id FROM endpoint_facts WHERE name = 'box-01'`)!.id;
 const branch = () => one<{ id: string }>(h.db, 'SELECT id FROM branches ORDER BY id')!.id;
 const row = (of: string, id: string, at = h.lab.now) => effectiveAt(h.db, of, at).rows.find((r) => r.id === id)!;
@@ -208,4 +213,44 @@ test('groups leave as a file and come back the same; whom each reaches is counte
 	expect(back.effects.endpoints).toHaveLength(2);
 	await h.finish(await h.commit(back.id));
 	expect(writeGroups(byId(catalogueIn(h.db)), groupsAt(h.db, h.lab.now))).toBe(text);
+});
+
+describe('a value that takes hold at a start', () => {
+	const group = { name: 'Ports', values: { 'power.wake-by-network': 'off' }, assigned: ['everything'] };
+	const waits = () =>
+		waitingAt(h.db, h.lab.now).map((w) => [w.subject.name, w.changes.map((c) => c.setting.id).join()]);
+	const groupCard = async () => (await cardOf(h.ctx, 'settings-group', 'ports', { at: h.lab.now, live: true }))!;
+	const sectionOf = async (kind: string, id: string) =>
+		(await cardOf(h.ctx, kind, id, { at: h.lab.now, live: true }))!.sections!.find(
+			(x) => 'title' in x && x.title === 'Taken at its next start'
+		);
+
+	test('is waited for by what runs, until it starts; what sleeps or is off has nothing to wait for', async () => {
+		await switchOn('TB-1');
+		await set(group);
+		await h.live(MINUTE);
+		expect(waits()).toEqual([['box-01', 'power.wake-by-network']]);
+		expect(await sectionOf('endpoint', String(box()))).toMatchObject({
+			lines: [{ words: expect.any(String) as string, note: 'off; until then on' }]
+		});
+		const card = await groupCard();
+		expect(card.rows.find((r) => r.name === 'not taken yet')!.value).toMatch(/^by 1 endpoint and 0 machines that run/);
+		const restart = card.actions!.find((a) => a.kind === 'endpoint.restart')!;
+		expect(restart).toMatchObject({ words: 'Restart 1 endpoint', input: { endpoints: [box()] } });
+		expect((await h.carryOut(restart.kind, restart.input)).state).toBe('done');
+		expect(waits()).toEqual([]);
+		expect(await sectionOf('endpoint', String(box()))).toBeUndefined();
+		expect((await groupCard()).rows.map((r) => r.name)).not.toContain('not taken yet');
+	});
+
+	test('put back before anything has started, nothing waits; as it was then, it does', async () => {
+		await switchOn('TB-1');
+		await set(group);
+		await h.live(MINUTE);
+		const then = h.lab.now;
+		await h.carryOut('settings.remove', { group: 'ports' });
+		await h.live(MINUTE);
+		expect(waits()).toEqual([]);
+		expect(waitingAt(h.db, then)).toHaveLength(1);
+	});
 });
