@@ -121,6 +121,7 @@ function powerCut(report: Report, median: Median): void {
 			db,
 			{
 				kind: 'endpoint',
+				battery: false,
 				seq: ++seq,
 				at,
 				serial: `K${i}`,

@@ -285,4 +285,31 @@ test.describe('endpoints', () => {
 		await card(page).getByRole('button', { name: 'Keep it for nobody any more' }).click();
 		expect(await commitAndFollow(page)).toBe('done');
 	});
+
+	test('firmware is wished for a branch; the list says who takes it, and why others wait', async ({ page }) => {
+		await visit(page, '/publish/endpoints?list=firmware');
+		await expect(page.getByText('No firmware is wished for any branch')).toBeVisible();
+		await page.getByRole('link', { name: 'Wish firmware' }).click();
+		await page.getByRole('button', { name: 'Plan the firmware' }).click();
+		await expect(page.getByText('Choose a version.')).toBeVisible();
+		await page.getByLabel('Branch', { exact: true }).selectOption({ label: 'Kittiwake › Offices' });
+		await page.getByLabel('Model').selectOption('Tern 5');
+		await page.getByLabel('Version').selectOption({ label: '4.2.0, 240 MB' });
+		await page.getByRole('button', { name: 'Plan the firmware' }).click();
+		await expect(plan(page)).toContainText('Let Tern 5 in Offices have firmware 4.2.0');
+		await accessible(page);
+		await plan(page).getByRole('button', { name: 'Review' }).click();
+		await expect(review(page)).toContainText(/\d+ wait: (somebody is on it|it sleeps)/);
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/publish/endpoints?list=firmware');
+		await expect(page.getByRole('row', { name: /Offices Tern 5 4\.2\.0/ })).toContainText(
+			/\d+: (somebody is on it|it sleeps)/
+		);
+		const list = page.getByRole('table', { name: 'endpoint-firmware' });
+		await list.getByRole('link', { name: /-box-/ }).first().click();
+		await expect(card(page)).toContainText('4.2.0 wished by Offices');
+		await accessible(page);
+		await page.getByRole('button', { name: 'Wish no firmware any more for Tern 5 in Offices' }).click();
+		expect(await commitAndFollow(page)).toBe('done');
+	});
 });

@@ -382,6 +382,17 @@ const enrolmentRule = v.strictObject({
 const endpoints = v.strictObject({
 	/** Where they are to call; where nothing is said each finds Sextant. */
 	called_at: v.optional(calledAddress),
+	/** Versions of firmware that can be had. */
+	firmware: v.optional(
+		v.array(
+			v.strictObject({
+				model: name,
+				version: v.pipe(v.string(), v.check(isVersion, 'expected a version such as 4.2.0')),
+				size
+			})
+		),
+		[]
+	),
 	fleets: v.optional(v.array(fleet), []),
 	branches: v.optional(v.array(branch), []),
 	rules: v.optional(v.array(enrolmentRule), [])

@@ -86,6 +86,7 @@ describe('every address of the API', () => {
 			['branches', 'offices'],
 			['enrolment-rules', '1'],
 			['announced-endpoints', 'TB-7'],
+			['endpoint-firmware', '1'],
 			['settings-groups', 'sleep'],
 			['settings', 'lock.after'],
 			['endpoint-certificates', one<{ number: string }>(h.db, 'SELECT number FROM endpoint_certificates')!.number],

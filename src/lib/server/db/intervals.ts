@@ -57,6 +57,7 @@ export const INTERVALS = {
 	endpoint_spots: { key: ['endpoint_id'], within: null, happened: false },
 	endpoint_certificates: { key: ['endpoint_id'], within: null, happened: false },
 	person_endpoints: { key: ['person_id'], within: null, happened: false },
+	firmware_wishes: { key: ['branch_id', 'model'], within: null, happened: false },
 	kept_endpoints: { key: ['endpoint_id'], within: null, happened: false },
 	announced_endpoints: { key: ['serial'], within: null, happened: false },
 	endpoint_admissions: { key: ['site'], within: null, happened: false },

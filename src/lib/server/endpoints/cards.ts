@@ -8,6 +8,7 @@ import { all, one } from '../db';
 import { saidBy } from '../directory';
 import type { Then } from '../things/catalogue';
 import { heldBack } from './announced';
+import { firmwareRows } from './firmware';
 import { keptFor, keptOf } from './keeping';
 import { certificatesOf, type CertificateRow } from './certificates';
 import {
@@ -53,6 +54,7 @@ export function endpointCard({ db }: Context, id: string, { at }: Then): Card | 
 		[e.serial, e.id, at]
 	);
 	const kept = keptFor(db, e.id, at);
+	const wished = firmwareRows(db, at).find((r) => r.id === e.id);
 	const out = e.branch === null;
 	const [certificate] = certificatesOf(db, e.id, at);
 	const held = isKeptOut(e) ? e.why : out && e.why !== COPY ? heldBack(db, at)(e) : null;
@@ -88,7 +90,14 @@ export function endpointCard({ db }: Context, id: string, { at }: Then): Card | 
 				: [{ name: 'site', value: say.site(e.site), scope: `site:${e.site}` }]),
 			{ name: 'model', value: e.model, scope: `model:"${e.model}"` },
 			{ name: 'serial', value: e.serial },
-			{ name: 'firmware', value: e.firmware },
+			{
+				name: 'firmware',
+				value: wished
+					? wished.standing === 'has it'
+						? `${e.firmware}, as wished by ${nameOf(wished.wish.branch)}`
+						: `${e.firmware}; ${wished.wish.version} wished by ${nameOf(wished.wish.branch)}: ${wished.standing === 'waits' ? wished.why.words : 'it takes it'}`
+					: e.firmware
+			},
 			{ name: 'address', value: e.address || 'none' },
 			{ name: 'hardware address', value: e.hardware },
 			{

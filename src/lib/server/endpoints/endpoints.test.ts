@@ -20,6 +20,7 @@ beforeEach(async () => {
 			e.sites[0]!.endpoint_ranges = ['10.1.4.0/24'];
 			const fleet = { kind: 'desk box' as const, firmware: '4.1.9', each: 1, spare: 0, clones: 0 };
 			e.endpoints = {
+				firmware: [],
 				fleets: [
 					{
 						...fleet,

@@ -3,6 +3,6 @@ export { settleEndpoints } from './settle';
 export { branchesAt, devicesOf, endpointById, isShutOut, treeAt } from './queries';
 export { askedFrom } from './learning';
 export { devicesLeftBy, freeAt, keptOf, knowsDevicesAt, modelsOfPeers, withoutDevice } from './keeping';
-export { comingView, endpointsView } from './view';
+export { comingView, endpointsView, firmwareView } from './view';
 export { endpoints } from './lists';
 export { manifest } from './manifest';

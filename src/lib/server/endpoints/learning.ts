@@ -109,7 +109,12 @@ export function takeEndpoint(db: Db, o: Seen, known: Known): void {
 	};
 	if (!before || Object.entries(facts).some(([column, value]) => before[column] !== value))
 		putAt(db, 'endpoint_facts', facts, o.at);
-	putAt(db, 'endpoint_states', { endpoint_id: id, state: 'awake', person_id: person }, o.at);
+	putAt(
+		db,
+		'endpoint_states',
+		{ endpoint_id: id, state: 'awake', person_id: person, battery: o.battery ? 1 : 0 },
+		o.at
+	);
 	if (person !== null) nowOn(db, person, id, o.at);
 	if (!started) return;
 	wantsCertificate(db, id);

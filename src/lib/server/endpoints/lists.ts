@@ -14,6 +14,7 @@ import { scopeCondition } from '../moment/scope-sql';
 import { fromOf, type Listing, listingPage } from '../watch';
 import { announcedAt } from './announced';
 import { CERTIFICATE_STATE, certificatesOf } from './certificates';
+import { firmwareRows } from './firmware';
 import { branchCounts, rulesAt, treeAt } from './queries';
 
 const row = v.strictObject({
@@ -268,5 +269,48 @@ export const endpointCertificates = listKind({
 					}
 				]
 			: [])
+	]
+});
+
+export const endpointFirmware = shortList({
+	name: 'endpoint-firmware',
+	words: 'Endpoints for which a version of firmware is wished, and which have it, take it or wait, and why',
+	card: 'endpoint',
+	row: v.strictObject({
+		id: whole,
+		name: text,
+		model: text,
+		firmware: text,
+		wished: text,
+		/** The branch that it is wished for. */
+		by: text,
+		site: v.nullable(text),
+		standing: v.picklist(['has it', 'takes it', 'may take it', 'waits']),
+		why: text
+	}),
+	rows: (db, at, scope) => {
+		const { items, left } = endpointsIn(db, scope, at);
+		const among = new Set(items.map((e) => e.id));
+		return {
+			items: firmwareRows(db, at)
+				.filter((r) => among.has(r.id))
+				.map(({ id, name, model, firmware, site, wish, standing, why }) => ({
+					id,
+					name,
+					model,
+					firmware,
+					wished: wish.version,
+					by: wish.branch,
+					site,
+					standing,
+					why: why.words
+				})),
+			left
+		};
+	},
+	called: (r) => r.name,
+	why: (_db, r): Fact[] => [
+		{ words: r.why, side: r.standing === 'waits' ? 'against' : 'for', source: 'endpoints' },
+		{ words: `${r.wished} is wished for what stands in ${r.by}`, source: 'endpoints' }
 	]
 });

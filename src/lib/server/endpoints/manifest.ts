@@ -4,10 +4,19 @@ import { certifyDevices, certifyNewcomers, tellRevokedAnew } from './certificate
 import { authorityEndpoints } from './endpoints';
 import { endpointComparisons } from './findings';
 import { endpointAdds, endpointCard } from './cards';
+import { bringFirmware } from './firmware';
+import { firmwarePlans } from './firmware-plans';
 import { keepLeft } from './keeping';
 import { keepingPlans } from './keeping-plans';
 import { forgetStarts, takeEndpoint } from './learning';
-import { announcedEndpoints, branches, endpointCertificates, endpoints, enrolmentRules } from './lists';
+import {
+	announcedEndpoints,
+	branches,
+	endpointCertificates,
+	endpointFirmware,
+	endpoints,
+	enrolmentRules
+} from './lists';
 import { endpointNeeds } from './needs';
 import { endpointPlans } from './planner';
 import { endpointSteps } from './steps';
@@ -19,6 +28,7 @@ declare module '../plans/kind' {
 		announced: typeof announcePlans;
 		endpointWork: typeof endpointWork;
 		endpointKeeping: typeof keepingPlans;
+		firmware: typeof firmwarePlans;
 	}
 }
 declare module '../jobs/step' {
@@ -29,11 +39,11 @@ declare module '../jobs/step' {
 
 export const manifest: Manifest = {
 	name: 'endpoints',
-	plans: [...endpointPlans, ...announcePlans, ...endpointWork, ...keepingPlans],
+	plans: [...endpointPlans, ...announcePlans, ...endpointWork, ...keepingPlans, ...firmwarePlans],
 	steps: endpointSteps,
 	cards: { endpoint: endpointCard },
 	adds: endpointAdds,
-	lists: [endpoints, branches, enrolmentRules, announcedEndpoints, endpointCertificates],
+	lists: [endpoints, branches, enrolmentRules, announcedEndpoints, endpointCertificates, endpointFirmware],
 	endpoints: authorityEndpoints,
 	comparisons: endpointComparisons,
 	needs: endpointNeeds,
@@ -43,6 +53,7 @@ export const manifest: Manifest = {
 		{ name: 'certificates of new endpoints', every: 'minute', run: (now) => certifyNewcomers(ctx, now) },
 		{ name: 'certificates of endpoints', every: 'sweep', run: (now) => certifyDevices(ctx, now) },
 		{ name: 'endpoints of people who have ended', every: 'sweep', run: (now) => keepLeft(ctx.db, now) },
+		{ name: 'firmware of endpoints', every: 'sweep', run: (now) => bringFirmware(ctx, now) },
 		{ name: 'starts of endpoints', every: 'hour', run: (now) => forgetStarts(ctx.db, now) }
 	]
 };

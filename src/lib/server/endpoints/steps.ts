@@ -364,6 +364,28 @@ export const endpointSteps = {
 			return { write: (db) => closeAt(db, 'branches', { id: input.id }, ctx.clock.now()) };
 		}
 	}),
+	'firmware.write': stepHandler<{
+		branch: string;
+		model: string;
+		is: { version: string; bytes: number; thin: boolean } | null;
+	}>({
+		async run({ ctx, input, job }) {
+			const now = ctx.clock.now();
+			const key = { branch_id: input.branch, model: input.model };
+			const { is } = input;
+			return {
+				write: (db) =>
+					is
+						? putAt(
+								db,
+								'firmware_wishes',
+								{ ...key, version: is.version, bytes: is.bytes, thin: is.thin ? 1 : 0, by: job.by },
+								now
+							)
+						: closeAt(db, 'firmware_wishes', key, now)
+			};
+		}
+	}),
 	'rules.write': stepHandler<{ rules: RuleWrite[] }>({
 		async run({ ctx, input }) {
 			const now = ctx.clock.now();

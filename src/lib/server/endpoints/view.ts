@@ -13,7 +13,9 @@ import { setting, type Db } from '../db';
 import type { PageAsk } from '../lists/kind';
 import { CALLED_AT } from '../network';
 import { admissionsAt, announcedBySite } from './announced';
-import { announcedEndpoints, endpointCounts } from './lists';
+import { firmwareRows, firmwareWishes } from './firmware';
+import { wishesView } from './firmware-plans';
+import { announcedEndpoints, endpointCounts, endpointFirmware } from './lists';
 import {
 	branchCounts,
 	devicesNow,
@@ -99,6 +101,21 @@ export function endpointsView(db: Db, scope: Scope, at: number) {
 		waiting: endpointsAt(db, at, NOWHERE)
 			.filter(waits)
 			.map((e) => ({ id: e.id, name: e.name, why: e.why, since: e.spotSince, copies: e.copies }))
+	};
+}
+
+/** Which firmware is wished for which branch, and a page of the devices for which any is. */
+export function firmwareView(db: Db, ask: PageAsk) {
+	const tree = treeAt(db, ask.at);
+	const { rows, total } = endpointFirmware.page(db, ask);
+	return {
+		wishes: wishesView(
+			firmwareRows(db, ask.at),
+			firmwareWishes(db, ask.at),
+			(branch) => tree.get(branch)?.name ?? branch
+		),
+		rows,
+		total
 	};
 }
 

@@ -157,6 +157,18 @@ const handed = (h: Harness): void => {
 	boxes(h);
 	h.ctx.providers.endpoints.hand = () => Promise.resolve();
 };
+/** Firmware for the box that can be had. */
+const fetchable = (h: Harness): void => {
+	boxes(h);
+	h.ctx.providers.endpoints.firmware = () =>
+		Promise.resolve(['2.0.0', '3.0.0'].map((version) => ({ model: 'x', version, bytes: 1e6 })));
+};
+/** A version of it that is wished. */
+const wishing = (h: Harness): void => {
+	fetchable(h);
+	const wish = { branch_id: 'all', model: 'x', version: '2.0.0', bytes: 1e6, thin: 0, by: OWNER.name };
+	openAt(h.db, 'firmware_wishes', wish, h.lab.now);
+};
 /** A serial number that was announced, and one that is no more. */
 const announced = (h: Harness): void =>
 	void openAt(h.db, 'announced_endpoints', { serial: 'TB-1', site_id: 'isle', expected_at: h.lab.now }, h.lab.now);
@@ -222,6 +234,11 @@ const CASES: Record<string, Case[]> = {
 	],
 	'endpoint.move': [{ first: boxes, input: { endpoints: [1], branch: 'loft' } }],
 	'endpoint.shut-out': [{ first: boxes, input: { endpoints: [1], why: 'lost' } }],
+	'firmware.want': [
+		{ first: fetchable, input: { branch: 'all', model: 'x', version: '2.0.0' } },
+		{ first: wishing, input: { branch: 'all', model: 'x', version: '3.0.0', thin: true } }
+	],
+	'firmware.want-no-more': [{ first: wishing, input: { branch: 'all', model: 'x' } }],
 	'endpoint.keep': [{ first: handed, input: { give: [{ endpoint: 1, person: 'anna' }] } }],
 	'endpoint.forget': [{ first: boxes, input: { endpoints: [1] } }],
 	'endpoint.know-again': [

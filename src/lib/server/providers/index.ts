@@ -438,6 +438,10 @@ export interface Devices {
 	restart(serial: string, key: string): Promise<void>;
 	lock(serial: string, key: string): Promise<void>;
 	show(serial: string, key: string, text: string): Promise<void>;
+	/** Versions of firmware that can be had, by model. */
+	firmware(): Promise<{ model: string; version: string; bytes: number }[]>;
+	/** Lets a device that is awake take a version, and start with it. */
+	takeFirmware(serial: string, key: string, version: string): Promise<void>;
 	/** Hands it to somebody, by their login, or takes it back: null. */
 	hand(serial: string, key: string, person: string | null, once: string): Promise<void>;
 	/** Gives it a certificate (PEM). */
@@ -518,6 +522,8 @@ export type Observation = { seq: number; at: number } & (
 			firmware: string;
 			/** The fingerprint of the key that it has made itself. */
 			key: string;
+			/** It runs on battery. */
+			battery: boolean;
 			/** Where it calls from; empty: it has none. */
 			address: string;
 			/** Who is on it; null: nobody. */

@@ -156,7 +156,7 @@ export function settingsAdds(
 			...(said.length
 				? [
 						{
-							kind: 'lines',
+							kind: 'lines' as const,
 							title: 'Settings that groups say',
 							lines: [
 								...lines,

@@ -1,3 +1,4 @@
+import { sendTime } from '$lib/core/endpoints/firmware';
 import { MINUTE, SECOND } from '$lib/core/time/units';
 import { schedule } from './agenda';
 import { sleepSoon, tellOf } from './endpoints';
@@ -8,6 +9,8 @@ import type { SimEndpoint, SimSession } from './state';
 
 /** A device takes so long from going down until it calls in again, ms. */
 const STARTS_IN = 75 * SECOND;
+/** Writing firmware takes so long once it is there, ms. */
+const WRITES_IN = 90 * SECOND;
 
 /** What is open from a device, by whoever is on it. */
 const openOn = (lab: Stage, e: SimEndpoint): SimSession[] =>
@@ -59,4 +62,29 @@ export function showOn(lab: Stage, id: string, text: string): boolean {
 	if (!e?.awake) return false;
 	e.shown = { text, at: lab.world.now };
 	return true;
+}
+
+/** A device fetches firmware over the link of its site, and starts with it. It stays awake until then, unless somebody comes. */
+export function beginFirmware(lab: Stage, id: string, version: string): boolean {
+	const e = lab.world.endpoints.get(id);
+	const there = lab.estate.endpoints.firmware.find((f) => f.model === e?.model && f.version === version);
+	if (!e?.awake || !there) return false;
+	const mbit = Math.max(0, ...(lab.estate.sites.find((s) => s.id === e.site)?.links.map((l) => l.mbit) ?? []));
+	e.turn++;
+	const ms = WRITES_IN + (mbit > 0 ? sendTime(there.size, mbit) : 0);
+	schedule(lab.world, lab.world.now + Math.round(ms), {
+		kind: 'endpoint firmware',
+		endpoint: id,
+		version,
+		turn: e.turn
+	});
+	return true;
+}
+
+/** A device has fetched its firmware. Where somebody is on it by then, or it went to sleep, nothing has come of it. */
+export function firmwareTaken(lab: Stage, id: string, version: string, turn: number): void {
+	const e = lab.world.endpoints.get(id);
+	if (!e?.awake || e.on !== undefined) return;
+	if (e.turn === turn) e.firmware = version;
+	restartDevice(lab, id);
 }

@@ -1,18 +1,32 @@
 import { UNKNOWN_DEVICE, type DeviceProof } from '$lib/core/endpoints/proof';
+import { ON_A_WIRE } from '$lib/core/endpoints/kinds';
 import { MINUTE } from '$lib/core/time/units';
 import { schedule } from './agenda';
 import { sleepAfter } from './applied';
 import { finds } from './calling';
+import { hashText, uniform } from './random';
 import type { Stage } from './stage';
 import type { SimEndpoint, SimPerson } from './state';
 
 /** A device that has not found where to call asks again after this long. */
 const AGAIN = 30 * MINUTE;
+/** Share of the starts of what has no wire that are on battery. */
+const ON_BATTERY = 0.3;
 
 /** What whoever observes is told of a device. */
 export function tellOf(lab: Stage, e: SimEndpoint, person: string | null, event: 'started' | 'taken' | 'sleeps'): void {
 	const { serial, name, kind: device, model, hardware, firmware, key } = e;
-	const what = { serial, name, device, model, hardware, firmware, key, address: e.address ?? '' };
+	const what = {
+		serial,
+		name,
+		device,
+		model,
+		hardware,
+		firmware,
+		key,
+		address: e.address ?? '',
+		battery: e.battery === true
+	};
 	lab.observe({ kind: 'endpoint', ...what, person, event });
 }
 
@@ -25,6 +39,9 @@ function callIn(lab: Stage, e: SimEndpoint, event: 'started' | 'taken'): boolean
 		schedule(lab.world, lab.world.now + AGAIN, { kind: 'endpoint calls', endpoint: e.id, turn: e.turn });
 		return false;
 	}
+	// What has no wire is on battery at some starts and not at others.
+	if (event === 'started')
+		e.battery = !ON_A_WIRE.has(e.kind) && uniform(lab.seed, hashText(e.id), lab.world.now % 1e9, 84) < ON_BATTERY;
 	const first = !e.found;
 	e.found = true;
 	tellOf(lab, e, e.on ?? null, first ? 'started' : event);

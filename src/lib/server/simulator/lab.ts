@@ -8,7 +8,7 @@ import { ProviderError } from '../providers';
 import { schedule } from './agenda';
 import { appOpened, closeApp, closeOwn, packageDone, retry, takeWishes, useApp } from './apps';
 import { begin, operationDone } from './effects';
-import { lockDevice, restartDevice, showOn } from './device-work';
+import { beginFirmware, firmwareTaken, lockDevice, restartDevice, showOn } from './device-work';
 import { callsAgain, sleeps, switchOn } from './endpoints';
 import { handTo } from './fleets';
 import { applyFault, clearFault } from './faults';
@@ -183,6 +183,7 @@ export class Lab {
 			case 'device':
 				if (command.does === 'restart') return restartDevice(this.stage, command.endpoint);
 				if (command.does === 'lock') return lockDevice(this.stage, command.endpoint);
+				if (command.does === 'firmware') return beginFirmware(this.stage, command.endpoint, command.text);
 				return showOn(this.stage, command.endpoint, command.text);
 			case 'hand':
 				if (!w.operations.has(command.key)) {
@@ -268,6 +269,8 @@ export class Lab {
 				return weekBegins(w, this.estate, h.week);
 			case 'relay moves':
 				return this.moveRelay(h.gateway);
+			case 'endpoint firmware':
+				return firmwareTaken(lab, h.endpoint, h.version, h.turn);
 			case 'endpoint starts':
 				return void switchOn(lab, h.endpoint);
 			case 'endpoint calls':

@@ -111,7 +111,7 @@ export class LabServer {
 			if (!e?.awake || !e.found) throw new ProviderError(`nothing answers that calls itself ${serial}`);
 			return e;
 		};
-		const device = (serial: string, key: string, does: 'restart' | 'lock' | 'show', text = ''): void =>
+		const device = (serial: string, key: string, does: 'restart' | 'lock' | 'show' | 'firmware', text = ''): void =>
 			void this.command({ kind: 'device', endpoint: awake(serial, key).id, does, text });
 		return {
 			compute: {
@@ -376,6 +376,14 @@ export class LabServer {
 					// Nobody tells whether the signal was heard: a device that has gone does not answer.
 					if (e && !e.awake && e.site === sender.site && ON_A_WIRE.has(e.kind))
 						this.command({ kind: 'switch on', endpoint: e.id });
+				},
+				firmware: async () =>
+					lab.estate.endpoints.firmware.map(({ model, version, size: bytes }) => ({ model, version, bytes })),
+				takeFirmware: async (serial, key, version) => {
+					const e = awake(serial, key);
+					if (!lab.estate.endpoints.firmware.some((f) => f.model === e.model && f.version === version))
+						throw new ProviderError(`there is no ${version} for ${e.model}`, false);
+					device(serial, key, 'firmware', version);
 				},
 				restart: async (serial, key) => device(serial, key, 'restart'),
 				lock: async (serial, key) => device(serial, key, 'lock'),

@@ -176,6 +176,8 @@ export interface SimEndpoint {
 	found: boolean;
 	/** Who is on it. */
 	on?: string;
+	/** It runs on battery. */
+	battery?: boolean;
 	/** What it was told last to show on its screen. */
 	shown?: { text: string; at: number };
 	/** Counts up whenever somebody comes or goes, so that an older wish to sleep is void. */
@@ -298,6 +300,7 @@ export type Happening = Timed &
 		| { kind: 'operation'; key: string; effect: Effect | null; error: string | null }
 		| { kind: 'fault'; fault: Omit<SimFault, 'id' | 'since' | 'before'> }
 		| { kind: 'endpoint starts'; endpoint: string }
+		| { kind: 'endpoint firmware'; endpoint: string; version: string; turn: number }
 		| { kind: 'endpoint calls'; endpoint: string; turn: number }
 		| { kind: 'endpoint sleeps'; endpoint: string; turn: number }
 		| { kind: 'fault over'; id: number }
@@ -364,7 +367,7 @@ export type Command =
 	| { kind: 'switch on'; endpoint: string }
 	| { kind: 'certificate'; endpoint: string; number: string; ends: number }
 	| { kind: 'distrust'; certificates: string[] }
-	| { kind: 'device'; endpoint: string; does: 'restart' | 'lock' | 'show'; text: string }
+	| { kind: 'device'; endpoint: string; does: 'restart' | 'lock' | 'show' | 'firmware'; text: string }
 	| { kind: 'hand'; endpoint: string; person: string | null; key: string }
 	| { kind: 'profile'; login: string; to: string | null; key: string }
 	| { kind: 'mail'; to: string; subject: string; body: string; key: string }

@@ -66,6 +66,7 @@ export function letAllIn(
 	fleets: readonly (Pick<Fleet, 'id' | 'site' | 'naming' | 'serials' | 'spare'> & Partial<Fleet>)[]
 ): void {
 	e.endpoints = {
+		firmware: [],
 		fleets: fleets.map((f) => ({
 			kind: 'desk box' as const,
 			model: 'Tern 5',

@@ -33,6 +33,7 @@ export async function livedIn(): Promise<Harness> {
 		h.db,
 		{
 			kind: 'endpoint',
+			battery: false,
 			seq: 0,
 			at: h.lab.now,
 			serial: 'TB-1',
@@ -49,6 +50,12 @@ export async function livedIn(): Promise<Harness> {
 		{ machine: () => undefined, person: (login) => recordOf(h.db, login, h.lab.now)?.id }
 	);
 	const endpoint_id = one<{ id: number }>(h.db, 'SELECT id FROM endpoints')!.id;
+	openAt(
+		h.db,
+		'firmware_wishes',
+		{ branch_id: 'offices', model: 'Tern 5', version: '4.2.0', bytes: 1e6, thin: 0, by: 'owner' },
+		h.lab.now
+	);
 	const issued = { number: '40ab', ends: h.lab.now + 90 * DAY, pem: '', authority: '' };
 	openAt(h.db, 'endpoint_certificates', { endpoint_id, ...issued }, h.lab.now);
 	await h.carryOut('settings.set', { name: 'Sleep', values: { 'lock.after': '5 min' }, assigned: ['everything'] });

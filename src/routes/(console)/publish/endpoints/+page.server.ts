@@ -1,15 +1,15 @@
 import { unusedTerms } from '$lib/core/scope/scope';
 import { teamsByName } from '$lib/server/directory';
-import { comingView, endpointById, endpoints, endpointsView } from '$lib/server/endpoints';
+import { comingView, endpointById, endpoints, endpointsView, firmwareView } from '$lib/server/endpoints';
 import { sitesOf } from '$lib/server/estate';
 import { sharedLoad } from '$lib/server/load';
 import { parcel } from '$lib/ui/frame/parcel';
 
 /** Rows that the page brings along; the list asks for the rest. */
 const FIRST = 100;
-const LISTS = ['rules', 'devices', 'announced'] as const;
+const LISTS = ['rules', 'devices', 'firmware', 'announced'] as const;
 
-export const load = sharedLoad(({ url, context, look, at }) => {
+export const load = sharedLoad(async ({ url, context, look, at }) => {
 	const { db } = context;
 	const view = endpointsView(db, look.scope, at);
 	const list = LISTS.find((l) => l === url.searchParams.get('list')) ?? 'rules';
@@ -39,6 +39,8 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 			list === 'announced' || ['announce', 'admit', 'call', 'networks'].includes(making ?? '')
 				? comingView(db, ask)
 				: null,
+		firmware: list === 'firmware' ? firmwareView(db, ask) : null,
+		versions: making === 'firmware' ? await context.providers.endpoints.firmware() : [],
 		make: making,
 		edit,
 		/** The one that is moved, shut out, or kept for somebody. */

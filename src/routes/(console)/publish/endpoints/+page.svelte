@@ -12,6 +12,8 @@
 	import AnnounceForm from './AnnounceForm.svelte';
 	import BranchForm from './BranchForm.svelte';
 	import CallForm from './CallForm.svelte';
+	import Firmware from './Firmware.svelte';
+	import FirmwareForm from './FirmwareForm.svelte';
 	import MoveForm from './MoveForm.svelte';
 	import NetworksForm from './NetworksForm.svelte';
 	import RuleForm from './RuleForm.svelte';
@@ -23,6 +25,7 @@
 	const TABS = [
 		['rules', 'Enrolment rules'],
 		['devices', 'Endpoints'],
+		['firmware', 'Firmware'],
 		['announced', 'How they come']
 	] as const;
 	type Row = { id: number } & Record<string, unknown>;
@@ -43,7 +46,7 @@
 			deeper
 		}))
 	);
-	const MAKES = ['rule', 'branch', 'move', 'shut', 'keep', 'work', 'announce', 'call', 'admit', 'networks'];
+	const MAKES = ['rule', 'branch', 'move', 'shut', 'keep', 'work', 'firmware', 'announce', 'call', 'admit', 'networks'];
 	/** Whose way of being let in is changed: of a site, or of addresses of none. */
 	const admitted = $derived(
 		data.edit === '-'
@@ -128,6 +131,10 @@
 							class="btn ml-auto"
 							href={addressWith(page.url, { make: 'announce', edit: null })}>Announce endpoints</a
 						>{/if}
+				{:else if data.list === 'firmware'}{#if may('firmware.want') && data.branches.length}<a
+							class="btn ml-auto"
+							href={addressWith(page.url, { make: 'firmware', edit: null })}>Wish firmware</a
+						>{/if}
 				{:else if may('rules.set') && data.branches.length}<a
 						class="btn ml-auto"
 						href={addressWith(page.url, { make: 'rule', edit: null })}>Add a rule</a
@@ -161,6 +168,12 @@
 								{close}
 							/>{/key}
 					{:else if data.moving && data.make === 'shut'}{#key data.edit}<ShutForm device={data.moving} {close} />{/key}
+					{:else if data.make === 'firmware'}{#key data.look.scopeText}<FirmwareForm
+								branches={data.branches}
+								versions={data.versions}
+								{here}
+								{close}
+							/>{/key}
 					{:else if data.make === 'work' && data.wakeful.length}{#key data.look.scopeText}<WorkForm
 								endpoints={data.wakeful}
 								{close}
@@ -251,6 +264,8 @@
 				{#if here && may('branch.change')}<p class="mt-3 text-[13px]">
 						<a class="link" href={addressWith(page.url, { make: 'branch', edit: here })}>Change this branch</a>
 					</p>{/if}
+			{:else if data.list === 'firmware' && data.firmware}
+				<Firmware {...data.firmware} at={data.at} scope={data.look.scopeText} sort={data.sort} {may} />
 			{:else if data.list === 'announced' && data.coming}
 				<Announced coming={data.coming} at={data.at} scope={data.look.scopeText} sort={data.sort} {may} />
 			{:else}
