@@ -2,7 +2,7 @@ import * as v from 'valibot';
 import { compareFirmware } from '$lib/core/endpoints/condition';
 import type { FirmwareWish } from '$lib/core/endpoints/firmware';
 import { noEffects } from '$lib/core/plans/effects';
-import { countWords, MINUTE, SECOND, sizeWords } from '$lib/core/time/units';
+import { countWords, SECOND, sizeWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
