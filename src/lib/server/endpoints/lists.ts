@@ -14,7 +14,7 @@ import { scopeCondition } from '../moment/scope-sql';
 import { fromOf, type Listing, listingPage } from '../watch';
 import { announcedAt } from './announced';
 import { CERTIFICATE_STATE, certificatesOf } from './certificates';
-import { firmwareRows } from './firmware';
+import { firmwareRows, type FirmwareRow } from './firmware';
 import { branchCounts, rulesAt, treeAt } from './queries';
 
 const row = v.strictObject({
@@ -272,6 +272,25 @@ export const endpointCertificates = listKind({
 	]
 });
 
+/** Devices of a scope for which firmware is wished, with how each stands to it: what others take counts, in the scope or not. */
+export function firmwareIn(db: Db, scope: Scope, at: number): { items: FirmwareRow[]; left: Term[] } {
+	const { items, left } = endpointsIn(db, scope, at);
+	const among = new Set(items.map((e) => e.id));
+	return { items: firmwareRows(db, at).filter((r) => among.has(r.id)), left };
+}
+
+const firmwareRow = ({ id, name, model, firmware, site, wish, standing, why }: FirmwareRow) => ({
+	id,
+	name,
+	model,
+	firmware,
+	wished: wish.version,
+	by: wish.branch,
+	site,
+	standing,
+	why: why.words
+});
+
 export const endpointFirmware = shortList({
 	name: 'endpoint-firmware',
 	words: 'Endpoints for which a version of firmware is wished, and which have it, take it or wait, and why',
@@ -289,24 +308,8 @@ export const endpointFirmware = shortList({
 		why: text
 	}),
 	rows: (db, at, scope) => {
-		const { items, left } = endpointsIn(db, scope, at);
-		const among = new Set(items.map((e) => e.id));
-		return {
-			items: firmwareRows(db, at)
-				.filter((r) => among.has(r.id))
-				.map(({ id, name, model, firmware, site, wish, standing, why }) => ({
-					id,
-					name,
-					model,
-					firmware,
-					wished: wish.version,
-					by: wish.branch,
-					site,
-					standing,
-					why: why.words
-				})),
-			left
-		};
+		const { items, left } = firmwareIn(db, scope, at);
+		return { items: items.map(firmwareRow), left };
 	},
 	called: (r) => r.name,
 	why: (_db, r): Fact[] => [

@@ -13,9 +13,9 @@ import { setting, type Db } from '../db';
 import type { PageAsk } from '../lists/kind';
 import { CALLED_AT } from '../network';
 import { admissionsAt, announcedBySite } from './announced';
-import { firmwareRows, firmwareWishes } from './firmware';
+import { firmwareWishes } from './firmware';
 import { wishesView } from './firmware-plans';
-import { announcedEndpoints, endpointCounts, endpointFirmware } from './lists';
+import { announcedEndpoints, endpointCounts, endpointFirmware, firmwareIn } from './lists';
 import {
 	branchCounts,
 	devicesNow,
@@ -104,13 +104,13 @@ export function endpointsView(db: Db, scope: Scope, at: number) {
 	};
 }
 
-/** Which firmware is wished for which branch, and a page of the devices for which any is. */
+/** Which firmware is wished for which branch, how the devices of a scope stand to it, and a page of the devices for which any is. */
 export function firmwareView(db: Db, ask: PageAsk) {
 	const tree = treeAt(db, ask.at);
 	const { rows, total } = endpointFirmware.page(db, ask);
 	return {
 		wishes: wishesView(
-			firmwareRows(db, ask.at),
+			firmwareIn(db, ask.scope, ask.at).items,
 			firmwareWishes(db, ask.at),
 			(branch) => tree.get(branch)?.name ?? branch
 		),
