@@ -286,7 +286,7 @@ test.describe('endpoints', () => {
 		expect(await commitAndFollow(page)).toBe('done');
 		await visit(page, '/publish/people?card=person/ivikan');
 		await expect(card(page)).toContainText(name);
-		await card(page).getByRole('link', { name }).click();
+		await card(page).getByRole('link', { name }).first().click();
 		await expect(card(page)).toContainText(/kept for\s*Ida Vikan/);
 		await card(page).getByRole('button', { name: 'Keep it for nobody any more' }).click();
 		expect(await commitAndFollow(page)).toBe('done');
