@@ -169,7 +169,7 @@ function insertBare(
 			const id = ++bareId;
 			run(
 				db,
-				`INSERT INTO people(id, login, name, profile, managed, address, source) VALUES (?, ?, ?, 0, 1, '', 'scim')`,
+				`INSERT INTO people(id, login, name, profile, address, source) VALUES (?, ?, ?, 0, '', 'scim')`,
 				[id, sent.userName, sent.displayName]
 			);
 			run(
