@@ -167,11 +167,11 @@ function insertBare(
 	db.transaction(() => {
 		if (sent.userName !== undefined) {
 			const id = ++bareId;
-			run(
-				db,
-				`INSERT INTO people(id, login, name, profile, address, source) VALUES (?, ?, ?, 0, '', 'scim')`,
-				[id, sent.userName, sent.displayName]
-			);
+			run(db, `INSERT INTO people(id, login, name, profile, address, source) VALUES (?, ?, ?, 0, '', 'scim')`, [
+				id,
+				sent.userName,
+				sent.displayName
+			]);
 			run(
 				db,
 				`INSERT INTO person_facts(person_id, since, until, login, name, mail, employment, site_id, pattern, begins, ends) VALUES (?, ?, ?, ?, ?, ?, 'employee', 'north', 'day', 0, ?)`,
