@@ -5,7 +5,7 @@ import { dayWords } from '$lib/core/time/zone';
 import { all, allColumns, one, type Db } from '../db';
 import { asOf } from '../db/intervals';
 import { fromJson } from '../db/json';
-import { proofOf } from '../moment/endpoint-sql';
+import { proofOf, theirDevice } from '../moment/endpoint-sql';
 import { factsOf, HERE, homeTeam } from '../moment/people-sql';
 import { directoryRevision, teamsAbove } from './teams';
 
@@ -46,12 +46,9 @@ interface Row {
 	ends: number;
 }
 
-/** What somebody asks from: what they were on last, or what is kept for them before they have been on any. */
-const THEIRS = `coalesce(on_last.endpoint_id, (SELECT min(k.endpoint_id) FROM kept_endpoints k WHERE k.person_id = p.id AND ${asOf('kept_endpoints k')}))`;
 const PEOPLE = `SELECT p.id, p.login, f.name, f.site_id AS site, device.endpoint_id AS endpoint, device.name AS deviceName, ${proofOf('device.endpoint_id')} AS proof,
 	coalesce(nullif(device.address, ''), p.address) AS address, f.begins, f.ends FROM people p JOIN ${factsOf('p.id')}
-	LEFT JOIN person_endpoints on_last ON on_last.person_id = p.id AND ${asOf('person_endpoints on_last')}
-	LEFT JOIN endpoint_facts device ON device.endpoint_id = ${THEIRS} AND ${asOf('endpoint_facts device')}`;
+	LEFT JOIN endpoint_facts device ON device.endpoint_id = ${theirDevice('p.id')} AND ${asOf('endpoint_facts device')}`;
 /** Who is of which team at a moment, in the order of the table. */
 const MEMBERS = `SELECT person_id, team_id, home FROM memberships WHERE ${asOf('memberships')}`;
 /** Moves whose day has come at a moment and that have not been written down yet: those of a moment to come. */

@@ -110,6 +110,16 @@ describe('firmware that is wished for a branch', () => {
 		expect(stands()['box-01']).toBe('4.2.0 waits: somebody is on it');
 	});
 
+	test('comes to nothing where somebody sits down meanwhile: what they are on is not restarted', async () => {
+		const box = one<{ id: number }>(h.db, `SELECT endpoint_id AS id FROM endpoint_facts WHERE name = 'box-01'`)!.id;
+		await h.carryOut('endpoint.keep', { give: [{ endpoint: box, person: 'anna' }] });
+		await wake('TB-1');
+		h.lab.apply({ kind: 'device', endpoint: 'TB-1', does: 'firmware', text: '4.3.0' });
+		h.lab.apply({ kind: 'connect', login: 'anna', publication: 'desk', secondFactor: true, key: 'a' });
+		await h.live(10 * MINUTE);
+		expect(h.lab.world.endpoints.get('TB-1')).toMatchObject({ firmware: '4.2.0', awake: true, on: 'anna' });
+	});
+
 	test('that is refused is said, and told again after an hour', async () => {
 		const { takeFirmware } = h.ctx.providers.endpoints;
 		h.ctx.providers.endpoints.takeFirmware = () => Promise.reject(new ProviderError('its disk is full', false));

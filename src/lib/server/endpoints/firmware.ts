@@ -61,8 +61,8 @@ const bestLinks = (db: Db): Map<string, number> =>
 	);
 
 /**
- * Every device that stands in a branch and for which firmware is wished, by such wishes; those alone that have other than what is wished come with how they
- * stand to it, in the order in which they would take it. What was told to whom is as it is now.
+ * Every device that stands in a branch and for which firmware is wished, with how it stands to that, by their names: in that order they would take it.
+ * What was told to whom is as it is now.
  */
 export function firmwareRows(
 	db: Db,

@@ -2,7 +2,7 @@ import * as v from 'valibot';
 import { noEffects } from '$lib/core/plans/effects';
 import { countWords, SECOND } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
-import { one, type Db } from '../db';
+import { all, one, type Db } from '../db';
 import { asOf } from '../db/intervals';
 import { recordsOf } from '../directory';
 import { factsOf } from '../moment/people-sql';
@@ -15,12 +15,20 @@ const against = (words: string): Fact => ({ words, side: 'against', source: 'end
 
 /** Who else is on a device, of those who have not ended. */
 const othersOn = (db: Db, endpoint: number, login: string | null, at: number): string[] =>
-	one<{ names: string | null }>(
+	all<{ name: string }>(
 		db,
-		`SELECT group_concat(p.name, ', ') AS names FROM person_endpoints x JOIN people p ON p.id = x.person_id
-		 JOIN ${factsOf('p.id')} WHERE x.endpoint_id = @endpoint AND ${asOf('person_endpoints x')} AND f.ends > @at AND p.login IS NOT @login`,
+		`SELECT p.name FROM person_endpoints x JOIN people p ON p.id = x.person_id
+		 JOIN ${factsOf('p.id')} WHERE x.endpoint_id = @endpoint AND ${asOf('person_endpoints x')} AND f.ends > @at AND p.login IS NOT @login ORDER BY p.name`,
 		{ endpoint, login, at }
-	)!.names?.split(', ') ?? [];
+	).map((p) => p.name);
+
+/** Whether somebody had a device when it was kept for anybody last: a collection that was noted wrongly can be taken back. */
+const hadLast = (db: Db, endpoint: number, person: number): boolean =>
+	one<{ person: number }>(
+		db,
+		'SELECT person_id AS person FROM kept_endpoints WHERE endpoint_id = ? ORDER BY since DESC LIMIT 1',
+		[endpoint]
+	)?.person === person;
 
 const keep = planKind({
 	kind: 'endpoint.keep',
@@ -55,7 +63,8 @@ const keep = planKind({
 			now
 		);
 		const problems: { field: string; words: string }[] = [];
-		const rows = [...new Map(give.map((g) => [g.endpoint, g])).values()].flatMap((g, i) => {
+		const rows = [...new Map(give.map((g) => [g.endpoint, g])).values()].flatMap((g) => {
+			const i = give.indexOf(g);
 			const e = endpointById(db, g.endpoint, now);
 			if (!e) problems.push({ field: `give.${i}.endpoint`, words: `There is no endpoint ${g.endpoint}.` });
 			const person = g.person === null ? null : people.get(g.person);
@@ -103,7 +112,7 @@ const keep = planKind({
 			blocks: [
 				...(changed.length ? [] : [against('it is so already')]),
 				...changed.flatMap(({ e, person }) =>
-					person && person.ends <= now
+					person && person.ends <= now && !hadLast(db, e.id, person.id)
 						? [against(`${person.name} has ended`)]
 						: person && e.branch === null
 							? [against(`${e.name} stands in no branch: nobody gets in with it`)]

@@ -41,7 +41,7 @@ export const keptOf = (db: Db, person: number, at: number): KeptDevice[] =>
 /** What people have who have ended: it is to be collected. */
 export const toCollect = (db: Db, at: number): KeptDevice[] => kept(db, at, 'f.ends <= @at');
 
-/** Whether nobody but one person was on a device last, of those who have not ended, as SQL; `on_it`: who was, if anybody. */
+/** Whether nobody but one person was on a device last, of those who have not ended, as SQL. */
 const ofNobodyElse = (endpoint: string, person: string): string =>
 	`NOT EXISTS (SELECT 1 FROM person_endpoints x JOIN ${factsOf('x.person_id')} WHERE x.endpoint_id = ${endpoint} AND ${asOf('person_endpoints x')}
 		AND f.ends > @at AND x.person_id IS NOT ${person})`;

@@ -8,6 +8,11 @@ export const SEXTANT = 'Sextant';
  */
 export const ENDPOINT_STATE = `CASE WHEN sp.branch_id IS NOT NULL THEN st.state WHEN sp.by IS NULL OR sp.by = '${SEXTANT}' THEN 'waits' ELSE 'shut out' END`;
 
+/** What somebody asks from at a moment, as SQL: the device that they were on last, or what is kept for them before they have been on any. */
+export const theirDevice = (person: string): string =>
+	`coalesce((SELECT x.endpoint_id FROM person_endpoints x WHERE x.person_id = ${person} AND ${asOf('person_endpoints x')}),
+		(SELECT min(k.endpoint_id) FROM kept_endpoints k WHERE k.person_id = ${person} AND ${asOf('kept_endpoints k')}))`;
+
 /** Whether a device has a certificate at a moment that has not ended, and of which `holds` is true; `r`: what revoked it. */
 const has = (endpoint: string, holds: string): string =>
 	`EXISTS (SELECT 1 FROM endpoint_certificates c LEFT JOIN revoked_certificates r ON r.number = c.number AND r.at <= @at

@@ -9,6 +9,7 @@ import { freeAt, keptOf } from '../endpoints';
 import { cardOf } from '../house/cards';
 import { needsAt } from '../house/needs';
 import { SERVED_AT } from '../identity/portal';
+import { peoplePage } from '../watch';
 import { draftUndo } from '../plans';
 import { withDesks } from '../testing/estates';
 import { Harness, OWNER, testEstate } from '../testing/harness';
@@ -59,6 +60,16 @@ describe('a device for somebody who begins', () => {
 		expect(begins().facts.map((f) => f.words)).toContain('an endpoint is theirs');
 		const card = (await cardOf(h.ctx, 'endpoint', String(idOf(kept('fay')[0]!)), { at: h.lab.now, live: true }))!;
 		expect(card.rows).toContainEqual({ name: 'kept for', value: 'Fay Buoy', card: 'person/fay' });
+		const listed = () =>
+			peoplePage(h.db, {
+				at: h.lab.now + 4 * DAY,
+				scope: EVERYTHING,
+				sort: 'name',
+				descending: false,
+				limit: 99,
+				offset: 0
+			}).rows.find((p) => p.login === 'fay')!;
+		expect(listed()).toMatchObject({ endpoint: kept('fay')[0], managed: 1 });
 		// What it proves is theirs before they have ever been on it.
 		expect(personCalled(h.db, 'fay', h.lab.now)).toMatchObject({
 			device: { name: kept('fay')[0], certificate: 'good' }
@@ -108,6 +119,10 @@ describe('a device for somebody who begins', () => {
 		expect(need('endpoints-to-collect')).toBeUndefined();
 		expect(free()).toContain(name);
 		expect(await h.draft('endpoint.keep', input)).toMatchObject({ blocks: [{ words: 'it is so already' }] });
+		// Noted wrongly, it is taken back: whoever had it last has it, though they have ended.
+		expect(await undo()).toBe('done');
+		expect(kept('fay')).toEqual([name]);
+		await h.carryOut(kind, input);
 		// Nobody notes anew that it is theirs.
 		await h.live(10 * MINUTE);
 		expect(free()).toContain(name);

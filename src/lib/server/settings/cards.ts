@@ -26,11 +26,11 @@ const AT_ONCE = 500;
 function waitingFor(db: Db, group: string, at: number): Record<'endpoint' | 'machine', string[]> {
 	const now = settingsAt(db, at);
 	const waiting = { endpoint: [] as string[], machine: [] as string[] };
-	for (const { subject, changes, started } of waitingAt(db, at)) {
+	for (const { subject, changes, then } of waitingAt(db, at)) {
 		const { kind, id, under } = subject;
 		if (kind === 'session') continue;
 		const is = now.effective(kind, under);
-		const was = settingsAt(db, started).effective(kind, under);
+		const was = then.effective(kind, under);
 		const by = (e: typeof is, c: Change) => effectiveOf(e, c.setting).from?.group.id === group;
 		if (changes.some((c) => by(is, c) || by(was, c))) waiting[kind].push(id);
 	}

@@ -1,6 +1,8 @@
+import type { Groups } from '$lib/core/settings/effective';
 import { compareGroups, type Change } from '$lib/core/settings/compare';
 import { all, type Db } from '../db';
 import { asOf } from '../db/intervals';
+import { KEPT } from '../endpoints';
 import { settingsAt } from './queries';
 import { endpointKnownAt, knownEndpoints, knownMachines, type Known } from './subjects';
 
@@ -9,11 +11,13 @@ export interface Waiting {
 	subject: Known;
 	/** When it started last, ms UTC. */
 	started: number;
+	/** The groups that counted then. */
+	then: Groups;
 	/** What it has, and what it would have. */
 	changes: Change[];
 }
 
-/** Endpoints that are awake at a moment, and machines that run, by kind and id, with when each started last. */
+/** Endpoints that are awake at a moment (one whose start is known no longer has started before those that are), and machines that run, by kind and id, with when each started last. */
 function startsOf(db: Db, at: number): Map<string, number> {
 	return new Map([
 		...all<{ id: number; at: number | null }>(
@@ -21,7 +25,7 @@ function startsOf(db: Db, at: number): Map<string, number> {
 			`SELECT st.endpoint_id AS id, (SELECT max(s.at) FROM endpoint_starts s WHERE s.endpoint_id = st.endpoint_id AND s.at <= @at) AS at
 			 FROM endpoint_states st WHERE ${asOf('endpoint_states st')} AND st.state = 'awake'`,
 			{ at }
-		).map((r): [string, number] => [`endpoint ${r.id}`, r.at ?? 0]),
+		).map((r): [string, number] => [`endpoint ${r.id}`, r.at ?? at - KEPT]),
 		...all<{ name: string; since: number; at: number | null }>(
 			db,
 			`SELECT m.name, m.since, (SELECT max(s.since) FROM machine_states s WHERE s.machine_id = m.id AND s.state = 'starting' AND s.since <= @at) AS at
@@ -63,9 +67,12 @@ export function waitingAt(db: Db, at: number, one?: { kind: 'endpoint' | 'machin
 	const now = settingsAt(db, at);
 	return [...alike.values()].flatMap(({ then, of }) => {
 		const started = new Map(of.map((x) => [x.s, x.started]));
-		return compareGroups(settingsAt(db, then), now, started.keys()).flatMap(({ subjects: same, changes }) => {
+		const before = settingsAt(db, then);
+		return compareGroups(before, now, started.keys()).flatMap(({ subjects: same, changes }) => {
 			const held = changes.filter((c) => c.setting.holds === 'next start');
-			return held.length ? same.map((subject) => ({ subject, changes: held, started: started.get(subject)! })) : [];
+			return held.length
+				? same.map((subject) => ({ subject, changes: held, started: started.get(subject)!, then: before }))
+				: [];
 		});
 	});
 }

@@ -81,10 +81,10 @@ export function beginFirmware(lab: Stage, id: string, version: string): boolean 
 	return true;
 }
 
-/** A device has fetched its firmware. Where somebody is on it by then, or it went to sleep, nothing has come of it. */
+/** A device has fetched its firmware. Where somebody has come meanwhile, or it went to sleep, nothing has come of it. */
 export function firmwareTaken(lab: Stage, id: string, version: string, turn: number): void {
 	const e = lab.world.endpoints.get(id);
-	if (!e?.awake || e.on !== undefined) return;
-	if (e.turn === turn) e.firmware = version;
+	if (!e?.awake || e.turn !== turn) return;
+	e.firmware = version;
 	restartDevice(lab, id);
 }

@@ -1,4 +1,4 @@
-import { proofOf } from '../moment/endpoint-sql';
+import { proofOf, theirDevice } from '../moment/endpoint-sql';
 import { FACTS_HERE, homeTeam } from '../moment/people-sql';
 import * as v from 'valibot';
 import { asOf } from '../db/intervals';
@@ -182,7 +182,7 @@ const personRowOf = v.strictObject({
 	/** Time zone of their site: their first and last day are days there. */
 	zone: text,
 	pattern: text,
-	/** What they were on last, and whether it proves to be managed. */
+	/** What they were on last, or what is kept for them, and whether it proves to be managed. */
 	endpoint: v.nullable(text),
 	managed: whole,
 	sessions: whole,
@@ -200,10 +200,12 @@ const PEOPLE: Listing = {
 	joins: [
 		['pe', 'JOIN people pe ON pe.id = f.person_id'],
 		['t', `LEFT JOIN teams t ON t.id = ${homeTeam('f.person_id')}`],
-		['ol', `LEFT JOIN person_endpoints ol ON ol.person_id = f.person_id AND ${asOf('person_endpoints ol')}`],
-		['ep', `LEFT JOIN endpoint_facts ep ON ep.endpoint_id = ol.endpoint_id AND ${asOf('endpoint_facts ep')}`]
+		[
+			'ep',
+			`LEFT JOIN endpoint_facts ep ON ep.endpoint_id = ${theirDevice('f.person_id')} AND ${asOf('endpoint_facts ep')}`
+		]
 	],
-	columns: `f.person_id AS id, pe.login, f.name, t.name AS team, f.mail, f.employment, f.begins, f.ends, f.site_id AS site, ${siteName('f.site_id')} AS siteName, (SELECT time_zone FROM sites WHERE id = f.site_id) AS zone, f.pattern, ep.name AS endpoint, ${proofOf('ol.endpoint_id')} = 'good' AS managed, ${sessionsWhere('s.person_id = f.person_id')} AS sessions,
+	columns: `f.person_id AS id, pe.login, f.name, t.name AS team, f.mail, f.employment, f.begins, f.ends, f.site_id AS site, ${siteName('f.site_id')} AS siteName, (SELECT time_zone FROM sites WHERE id = f.site_id) AS zone, f.pattern, ep.name AS endpoint, ${proofOf('ep.endpoint_id')} = 'good' AS managed, ${sessionsWhere('s.person_id = f.person_id')} AS sessions,
 		(SELECT m.name FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.person_id = f.person_id AND ${OPEN} ORDER BY s.since LIMIT 1) AS machine,
 		${LAST_SIGN_IN} AS lastSignIn`,
 	sorts: {
