@@ -567,6 +567,7 @@ function checkFaults(
 		'package-store-down': sites,
 		'calling-untold': sites,
 		'calling-unresolved': sites,
+		'directory-put-back': { what: 'team', all: named(estate.directory.teams, (t) => t.id) },
 		// Named by words of the step.
 		'build-step-fails': null
 	};

@@ -505,7 +505,8 @@ export const FAULT_KINDS = [
 	'disk-full',
 	'package-store-down',
 	'calling-untold',
-	'calling-unresolved'
+	'calling-unresolved',
+	'directory-put-back'
 ] as const;
 const fault = v.strictObject({
 	kind: v.picklist(FAULT_KINDS, `expected one of ${FAULT_KINDS.join(', ')}`),

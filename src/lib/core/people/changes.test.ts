@@ -1,8 +1,16 @@
 import * as fc from 'fast-check';
 import { describe, expect, test } from 'vitest';
 import { FOREVER } from '../time/units';
-import { isMoved, LEAST_HELD, mayMove, outcomes, sameRecord } from './changes';
-import { changeWords, isHere, recordThen, type DirectoryChange, type PersonRecord, type Said } from './record';
+import { differences, isMoved, LEAST_HELD, mayMove, outcomes, sameRecord } from './changes';
+import {
+	changeWords,
+	isHere,
+	recordThen,
+	type DirectoryChange,
+	type PersonRecord,
+	type Said,
+	type TeamRecord
+} from './record';
 
 const DAY = 86_400_000;
 const person = (login: string, other: Partial<PersonRecord> = {}): PersonRecord => ({
@@ -153,4 +161,81 @@ test('somebody is there from their first moment until just before their last, an
 	expect(recordThen(p, 9 * DAY - 1)).toBe(p);
 	expect(recordThen(p, 9 * DAY)).toMatchObject({ site: 'isle', memberOf: ['b'], moves: [{ at: 12 * DAY }] });
 	expect(recordThen(p, 30 * DAY)).toMatchObject({ memberOf: ['c'], moves: [] });
+});
+
+describe('what must have changed of a directory that is read whole', () => {
+	const team = (id: string, parent: string | null = null) => ({ id, name: id.toUpperCase(), parent });
+	/** What is known once changes are taken in: enough of it to compare with. */
+	function after(before: { teams: TeamRecord[]; people: PersonRecord[] }, changes: readonly DirectoryChange[]) {
+		const teams = new Map(before.teams.map((t) => [t.id, t]));
+		const people = new Map(before.people.map((p) => [p.login, p]));
+		for (const c of changes) {
+			if (c.kind === 'team') teams.set(c.team.id, c.team);
+			else if (c.kind === 'team gone') teams.delete(c.team);
+			else if (c.kind === 'person') people.set(c.is.login, c.is);
+			else people.delete(c.login);
+		}
+		return { teams, people };
+	}
+
+	test('is nothing where it is as it was, in whatever order', () => {
+		const teams = [team('a'), team('b', 'a')];
+		const people = [...known.values()];
+		expect(differences({ teams, people }, { teams: [...teams].reverse(), people: [...people].reverse() }, 5)).toEqual(
+			[]
+		);
+	});
+
+	test('names whoever is new, other or gone; whoever had ended and is not in it any more stays as they were', () => {
+		const left = person('left', { ends: 3 });
+		const changes = differences(
+			{ teams: [team('a'), team('b')], people: [person('anna'), person('bo'), left] },
+			{ teams: [team('c', 'd'), team('d'), team('a')], people: [person('anna', { site: 'isle' }), person('new')] },
+			5
+		);
+		expect(
+			changes.map((c) => [
+				c.kind,
+				c.kind === 'team' ? c.team.id : c.kind === 'team gone' ? c.team : c.kind === 'person' ? c.is.login : c.login
+			])
+		).toEqual([
+			['team', 'd'],
+			['team', 'c'],
+			['person', 'anna'],
+			['person', 'new'],
+			['person gone', 'bo'],
+			['team gone', 'b']
+		]);
+		expect(new Set(changes.map((c) => c.at))).toEqual(new Set([5]));
+	});
+
+	test('leads from any directory to any other, with no team told before the one that it belongs to', () => {
+		const ids = ['a', 'b', 'c', 'd', 'e'];
+		const teams = fc
+			.array(fc.tuple(fc.nat(4), fc.boolean(), fc.integer({ min: -1, max: 4 })), { minLength: 5, maxLength: 5 })
+			.map((rows) =>
+				rows.flatMap(([n, there, parent], i) =>
+					there ? [{ id: ids[i]!, name: `${n}`, parent: parent >= 0 && parent < i ? ids[parent]! : null }] : []
+				)
+			)
+			.map((list) => list.map((t) => (list.some((p) => p.id === t.parent) ? t : { ...t, parent: null })));
+		const people = fc.uniqueArray(
+			fc
+				.record({ login: fc.constantFrom(...ids), site: fc.constantFrom('quay', 'isle') })
+				.map((p) => person(p.login, p)),
+			{ selector: (p) => p.login }
+		);
+		const directory = fc.record({ teams, people });
+		fc.assert(
+			fc.property(directory, fc.tuple(directory, fc.array(fc.nat())), (before, [whole, order]) => {
+				const shuffled = whole.teams.map((t, i) => [order[i] ?? i, t] as const).sort((x, y) => x[0] - y[0]);
+				const changes = differences(before, { ...whole, teams: shuffled.map(([, t]) => t) }, 5);
+				const then = after(before, changes);
+				expect([...then.teams.values()].sort((x, y) => (x.id < y.id ? -1 : 1))).toEqual(whole.teams);
+				expect(new Set(then.people.values())).toEqual(new Set(whole.people));
+				const told = changes.flatMap((c) => (c.kind === 'team' ? [c.team] : []));
+				told.forEach((t, i) => expect(told.slice(i).some((later) => later.id === t.parent)).toBe(false));
+			})
+		);
+	});
 });

@@ -1,4 +1,4 @@
-import type { DirectoryChange, PersonRecord } from './record';
+import type { DirectoryChange, PersonRecord, TeamRecord } from './record';
 
 /** What some changes come to for one person: as they were before the first and are after the last of them; null: they were not there. */
 export interface Outcome {
@@ -50,6 +50,59 @@ export function outcomes(
 /** Somebody whom a directory has no longer from a moment on, ms UTC. */
 export const goneAt = (is: PersonRecord, at: number): PersonRecord =>
 	is.ends <= at ? is : { ...is, ends: at, moves: [] };
+
+/** All that a directory has: teams, and people by what it tells of each. */
+export interface WholeDirectory {
+	teams: readonly TeamRecord[];
+	people: readonly PersonRecord[];
+}
+
+/**
+ * What must have changed between a directory as it is known and as it is read anew, as the changes that it would have told: teams that
+ * are new or other than they were, those above before those below; people; who is there no longer; teams that are gone.
+ * @param known who and what is known from this directory; whoever has ended already stays so unless the directory has them
+ * @param at the moment that counts as that of each change, ms UTC: when it was really made is not known any more
+ */
+export function differences(known: WholeDirectory, whole: WholeDirectory, at: number): DirectoryChange[] {
+	const teams = new Map(known.teams.map((t) => [t.id, t]));
+	const people = new Map(known.people.map((p) => [p.login, p]));
+	const there = { teams: new Set(whole.teams.map((t) => t.id)), people: new Set(whole.people.map((p) => p.login)) };
+	return [
+		...fromAbove(whole.teams)
+			.filter((t) => {
+				const was = teams.get(t.id);
+				return !was || was.name !== t.name || was.parent !== t.parent;
+			})
+			.map((team) => ({ at, kind: 'team' as const, team })),
+		...whole.people
+			.filter((p) => {
+				const was = people.get(p.login);
+				return !was || !sameRecord(was, p);
+			})
+			.map((is) => ({ at, kind: 'person' as const, is })),
+		...known.people
+			.filter((p) => !there.people.has(p.login) && p.ends > at)
+			.map(({ login }) => ({ at, kind: 'person gone' as const, login })),
+		...known.teams.filter((t) => !there.teams.has(t.id)).map(({ id }) => ({ at, kind: 'team gone' as const, team: id }))
+	];
+}
+
+/** Teams so that each comes after what it belongs to; those of a circle as they stand. */
+function fromAbove(teams: readonly TeamRecord[]): TeamRecord[] {
+	const by = new Map(teams.map((t) => [t.id, t]));
+	const sorted = new Set<TeamRecord>();
+	for (const t of teams) {
+		const up: TeamRecord[] = [];
+		for (
+			let above: TeamRecord | undefined = t;
+			above && !sorted.has(above) && !up.includes(above);
+			above = by.get(above.parent ?? '')
+		)
+			up.push(above);
+		for (const above of up.reverse()) sorted.add(above);
+	}
+	return [...sorted];
+}
 
 const sameSet = (a: readonly string[], b: readonly string[]): boolean =>
 	a[0] === b[0] && new Set(a).size === new Set(b).size && b.every((t) => a.includes(t));

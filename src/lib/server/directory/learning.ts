@@ -1,8 +1,8 @@
 import * as v from 'valibot';
-import { goneAt, isMoved, mayMove, outcomes, type Outcome } from '$lib/core/people/changes';
+import { differences, goneAt, isMoved, mayMove, outcomes, type Outcome } from '$lib/core/people/changes';
 import { isPersonLogin } from '$lib/core/people/login';
 import type { DirectoryChange, PersonRecord } from '$lib/core/people/record';
-import { countWords, FOREVER } from '$lib/core/time/units';
+import { countWords, FOREVER, MINUTE } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { all, one, putSetting, setting, type Db } from '../db';
 import { changeAt, closeAllAt, closeAt, openAt } from '../db/intervals';
@@ -13,6 +13,7 @@ import {
 	leaveOut,
 	personNumber,
 	recordOf,
+	recordsAt,
 	recordsOf,
 	SOURCE_WORDS,
 	writePerson,
@@ -55,23 +56,29 @@ export const personRecordSchema = v.object({
 	memberOf: teamList,
 	moves: v.pipe(v.array(v.object({ at: moment, site: text, memberOf: teamList })), v.maxLength(MOVES))
 });
-const pageSchema = v.object({
-	cursor: v.pipe(v.number(), v.safeInteger(), v.minValue(0)),
-	changes: v.pipe(
-		v.array(
-			v.variant('kind', [
-				v.object({ at: moment, kind: v.literal('person'), is: personRecordSchema, was: v.optional(text) }),
-				v.object({ at: moment, kind: v.literal('person gone'), login: text }),
-				v.object({
-					at: moment,
-					kind: v.literal('team'),
-					team: v.object({ id: text, name: v.pipe(text, v.nonEmpty()), parent: v.nullable(text) })
-				}),
-				v.object({ at: moment, kind: v.literal('team gone'), team: text })
-			])
-		),
-		v.maxLength(PAGE)
-	)
+const teamSchema = v.object({ id: text, name: v.pipe(text, v.nonEmpty()), parent: v.nullable(text) });
+const cursorSchema = v.pipe(v.number(), v.safeInteger(), v.minValue(0));
+const pageSchema = v.union([
+	v.object({ lost: v.literal(true) }),
+	v.object({
+		cursor: cursorSchema,
+		changes: v.pipe(
+			v.array(
+				v.variant('kind', [
+					v.object({ at: moment, kind: v.literal('person'), is: personRecordSchema, was: v.optional(text) }),
+					v.object({ at: moment, kind: v.literal('person gone'), login: text }),
+					v.object({ at: moment, kind: v.literal('team'), team: teamSchema }),
+					v.object({ at: moment, kind: v.literal('team gone'), team: text })
+				])
+			),
+			v.maxLength(PAGE)
+		)
+	})
+]);
+const wholeSchema = v.object({
+	cursor: cursorSchema,
+	teams: v.pipe(v.array(teamSchema), v.maxLength(PAGE)),
+	people: v.pipe(v.array(personRecordSchema), v.maxLength(PAGE))
 });
 
 /** What the directory has changed and Sextant has not taken in. */
@@ -80,22 +87,78 @@ export interface Waiting {
 	after: number;
 	through: number;
 	changes: DirectoryChange[];
+	/** Whether the directory had forgotten what it changed: it was read whole, and these are what must have been changed. How many people it has. */
+	anew: { people: number } | null;
 }
 
-/** Asks the directory for everything that has changed, by the page; `upTo`: as far as a cursor that is known. */
+/**
+ * Asks the directory for everything that has changed, by the page; `upTo`: as far as a cursor that is known. Where it does not know any
+ * more, it is read whole and compared with what is known of it.
+ */
 export async function waitingChanges(ctx: Context, upTo?: number): Promise<Waiting> {
 	const after = cursorOf(ctx.db);
-	const waiting: Waiting = { after, through: after, changes: [] };
+	const waiting: Waiting = { after, through: after, changes: [], anew: null };
 	for (let page = 0; page < PAGES; page++) {
-		const answer = v.safeParse(pageSchema, await ctx.providers.directory.changes(waiting.through, upTo));
-		if (!answer.success)
-			throw new ProviderError(`the directory tells of changes that cannot be read: ${answer.issues[0].message}`, false);
-		const { cursor, changes } = answer.output;
+		const answer = readAs(pageSchema, await ctx.providers.directory.changes(waiting.through, upTo));
+		if ('lost' in answer) return page === 0 ? readAnew(ctx, after) : waiting;
+		const { cursor, changes } = answer;
 		if (changes.length === 0 || cursor <= waiting.through) break;
 		waiting.through = cursor;
 		for (const change of changes as DirectoryChange[]) waiting.changes.push(change);
 	}
 	return waiting;
+}
+
+function readAs<S extends v.GenericSchema>(schema: S, told: unknown): v.InferOutput<S> {
+	const answer = v.safeParse(schema, told);
+	if (answer.success) return answer.output;
+	throw new ProviderError(`the directory tells of changes that cannot be read: ${answer.issues[0].message}`, false);
+}
+
+/** Reads the directory whole. What it changes meanwhile is told after the cursor of the first page. */
+async function readAnew(ctx: Context, after: number): Promise<Waiting> {
+	const { db } = ctx;
+	const first = readAs(wholeSchema, await ctx.providers.directory.whole(''));
+	const people = new Map<string, PersonRecord>();
+	for (let { people: page } = first, n = 0; page.length > 0; n++) {
+		const last = page.at(-1)!.login;
+		for (const p of page) people.set(p.login, p);
+		// Half a directory would take the other half for gone.
+		if (n >= PAGES) throw new ProviderError('the directory has more people than can be read', false);
+		({ people: page } = readAs(wholeSchema, await ctx.providers.directory.whole(last)));
+		if (page[0] && page[0].login <= last)
+			throw new ProviderError('the directory tells of the same people again and again', false);
+	}
+	const now = ctx.clock.now();
+	const teams = all<{ id: string; name: string; parent: string | null }>(
+		db,
+		`SELECT id, name, parent_id AS parent FROM teams WHERE source = 'directory' AND gone = 0 ORDER BY id`
+	);
+	const own = theirTeams(db, first.teams);
+	return {
+		after,
+		through: first.cursor,
+		anew: { people: people.size },
+		changes: differences(
+			{ teams, people: [...recordsAt(db, now).values()].filter((p) => p.source === 'directory').map(own) },
+			{ teams: first.teams, people: [...people.values()].map(own) },
+			now
+		)
+	};
+}
+
+/** Somebody with those of their teams alone that the directory tells of: with others it has nothing to do. Their home team stays. */
+function theirTeams(db: Db, alsoTold: readonly { id: string }[]): <P extends PersonRecord>(is: P) => P {
+	const told = new Set(
+		all<{ id: string }>(db, `SELECT id FROM teams WHERE source = 'directory' AND gone = 0`).map((t) => t.id)
+	);
+	for (const t of alsoTold) told.add(t.id);
+	const of = (teams: readonly string[]) => teams.filter((t, i) => i === 0 || told.has(t));
+	return (is) => ({
+		...is,
+		memberOf: of(is.memberOf),
+		moves: is.moves.map((m) => ({ ...m, memberOf: of(m.memberOf) }))
+	});
 }
 
 const namedBy = (c: DirectoryChange): string[] =>
@@ -120,12 +183,23 @@ export function outcomesNow(db: Db, changes: readonly DirectoryChange[], now: nu
 		changes.flatMap((c) => (c.kind === 'team gone' ? [[c.team, loginsOf(db, c.team)] as const] : []))
 	);
 	const known = recordsOf(db, [...changes.flatMap(namedBy), ...[...gone.values()].flat()], now);
+	const own = theirTeams(
+		db,
+		changes.flatMap((c) => (c.kind === 'team' ? [c.team] : []))
+	);
 	return outcomes(
-		changes,
-		(login) => known.get(login) ?? null,
+		changes.map((c) => (c.kind === 'person' ? { ...c, is: own(c.is) } : c)),
+		(login) => {
+			const is = known.get(login);
+			return is ? own(is) : null;
+		},
 		(team) => gone.get(team) ?? []
 	);
 }
+
+/** A directory that was read whole, and of which so much is other that it is held, is not read whole again each minute. */
+const READ_AGAIN = 10 * MINUTE;
+const readAgain = new WeakMap<Db, number>();
 
 /**
  * Takes in what has changed, whole or not at all. What takes more people out of what they had than may be without anybody looking is
@@ -133,12 +207,14 @@ export function outcomesNow(db: Db, changes: readonly DirectoryChange[], now: nu
  */
 export async function learnPeople(ctx: Context): Promise<void> {
 	const { db } = ctx;
+	if (ctx.clock.now() < (readAgain.get(db) ?? 0)) return;
 	const waiting = await waitingChanges(ctx);
-	if (waiting.changes.length === 0) return;
+	if (waiting.through === waiting.after && waiting.changes.length === 0) return;
 	const now = ctx.clock.now();
 	const moved = outcomesNow(db, waiting.changes, now).filter(isMoved).length;
 	if (moved <= mayMove(countPeople(db, now), directoryPercent(db) / 100))
 		return db.transaction(() => takeIn(db, waiting, now)).immediate();
+	if (waiting.anew) readAgain.set(db, now + READ_AGAIN);
 	const held = one<{ id: number; people: number }>(db, `SELECT id, people FROM held_changes WHERE until = ${FOREVER}`);
 	if (held?.people === moved) return;
 	if (held) changeAt(db, 'held_changes', { id: held.id }, { people: moved }, now);
@@ -151,6 +227,7 @@ export async function learnPeople(ctx: Context): Promise<void> {
  */
 export function takeIn(db: Db, { after, through, changes }: Waiting, now: number): void {
 	if (cursorOf(db) !== after) return;
+	readAgain.delete(db);
 	// Everybody first, so that whoever reports to somebody who comes with them finds them.
 	for (const c of changes)
 		if (c.kind === 'person' && c.was === undefined && whyNot(db, c, 'directory') === null)

@@ -21,7 +21,7 @@ const takeChanges = planKind({
 	async draft(ctx): Promise<Draft> {
 		const { db } = ctx;
 		const now = ctx.clock.now();
-		const { through, changes } = await waitingChanges(ctx);
+		const { through, changes, anew } = await waitingChanges(ctx);
 		const found = outcomesNow(db, changes, now);
 		const moved = found.filter(isMoved).length;
 		const say = saidBy(db);
@@ -39,6 +39,14 @@ const takeChanges = planKind({
 			warnings: [],
 			blocks: found.length ? [] : [{ words: 'nothing that the directory has changed waits', side: 'against' }],
 			reasons: [
+				...(anew
+					? [
+							{
+								words: `the directory does not know any more what it has changed: it was read whole, ${countWords(anew.people, 'person', 'people')} now, and compared with who is known`,
+								source: 'directory'
+							}
+						]
+					: []),
 				...(moved
 					? [
 							{

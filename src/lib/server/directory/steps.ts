@@ -1,5 +1,6 @@
 import { putSetting } from '../db';
 import { stepHandler } from '../jobs/step';
+import { ProviderError } from '../providers';
 import { PERCENT, takeIn, waitingChanges } from './learning';
 
 export const directorySteps = {
@@ -7,6 +8,9 @@ export const directorySteps = {
 		async run({ ctx, input }) {
 			// What came after the plan waits for the next look: nobody has seen it.
 			const seen = await waitingChanges(ctx, input.through);
+			// One that was read whole cannot be read as it was then.
+			if (seen.anew && seen.through !== input.through)
+				throw new ProviderError('the directory has changed since these changes were looked at: plan them again', false);
 			const now = ctx.clock.now();
 			return {
 				write: (db) => {

@@ -5,6 +5,7 @@ import { DAY, FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
 import { matrixAt, testAccess } from '../access';
 import { needsAt } from '../house/needs';
 import { all, one } from '../db';
+import { openAt } from '../db/intervals';
 import { Harness, QUIET, testEstate } from '../testing/harness';
 import { publicationsAt } from '../publications';
 import { shelfOf } from '../shelf';
@@ -248,25 +249,25 @@ describe('odd changes', () => {
 	});
 });
 
-describe('changes that move very many', () => {
-	/** Forty more people of the harbour, of whom the directory sends fifteen to the visitors. */
-	async function many() {
-		const crowd = Array.from({ length: 40 }, (_v, i) => `crowd${String(i).padStart(2, '0')}`);
-		const own = await Harness.of(
-			testEstate('e2e/small.yaml', (e) => {
-				QUIET(e);
-				const like = e.directory.people.find((p) => p.login === 'bo')!;
-				for (const login of crowd) e.directory.people.push({ ...like, login, name: `Crowd ${login}` });
-			})
-		);
-		const send = (logins: string[], ...memberOf: string[]) =>
-			logins.forEach((login) => own.lab.world.directoryChanges.push(told(own, login, { memberOf })));
-		const needs = () =>
-			needsAt(own.db, parseScope('').scope, own.lab.now).needs.filter((n) => n.key.startsWith('directory'));
-		const of = (login: string) => personCalled(own.db, login, own.lab.now)!.team;
-		return { own, crowd, send, needs, of };
-	}
+/** Forty more people of the harbour, of whom the directory sends fifteen to the visitors. */
+async function many() {
+	const crowd = Array.from({ length: 40 }, (_v, i) => `crowd${String(i).padStart(2, '0')}`);
+	const own = await Harness.of(
+		testEstate('e2e/small.yaml', (e) => {
+			QUIET(e);
+			const like = e.directory.people.find((p) => p.login === 'bo')!;
+			for (const login of crowd) e.directory.people.push({ ...like, login, name: `Crowd ${login}` });
+		})
+	);
+	const send = (logins: string[], ...memberOf: string[]) =>
+		logins.forEach((login) => own.lab.world.directoryChanges.push(told(own, login, { memberOf })));
+	const needs = () =>
+		needsAt(own.db, parseScope('').scope, own.lab.now).needs.filter((n) => n.key.startsWith('directory'));
+	const of = (login: string) => personCalled(own.db, login, own.lab.now)!.team;
+	return { own, crowd, send, needs, of };
+}
 
+describe('changes that move very many', () => {
 	test('are held, stand on Today with who would go where, and are taken in by a plan', async () => {
 		const { own, crowd, send, needs, of } = await many();
 		send(crowd.slice(0, 15), 'visitors');
@@ -325,5 +326,64 @@ describe('changes that move very many', () => {
 		await own.live(2 * MINUTE);
 		expect(needs()).toEqual([]);
 		expect(of('crowd00')).toBe('visitors');
+	});
+});
+
+describe('a directory that has forgotten what it changed', () => {
+	const putBack = (own: Harness, value: number | null) =>
+		own.lab.apply({ kind: 'fault', fault: 'directory-put-back', target: 'harbour', value }) as number;
+	const known = (own: Harness) => ({
+		facts: all(own.db, 'SELECT * FROM person_facts ORDER BY person_id, since'),
+		teams: all(own.db, 'SELECT * FROM memberships ORDER BY person_id, team_id, since')
+	});
+
+	test('is read whole: what is as it was stays so, what is other counts from then on', async () => {
+		const own = await Harness.of(testEstate('e2e/small.yaml', QUIET));
+		await own.live(2 * MINUTE);
+		// Another tells of this team: the directory has nothing to say of it.
+		await own.carryOut('team.add', { name: 'Regatta', parent: null });
+		const anna = personCalled(own.db, 'anna', own.lab.now)!;
+		openAt(own.db, 'memberships', { person_id: anna.id, team_id: 'regatta', home: 0 }, own.lab.now);
+		const before = known(own);
+		putBack(own, null);
+		await own.live(2 * MINUTE);
+		expect(known(own)).toEqual(before);
+		expect((await waitingChanges(own.ctx)).anew).toBeNull();
+
+		// Nobody was told of this one: it came while nothing of it was kept.
+		const bo = own.lab.world.people.get('bo')!;
+		bo.site = 'isle';
+		putBack(own, null);
+		const at = own.lab.now;
+		await own.live(2 * MINUTE);
+		expect(recordOf(own.db, 'bo', own.lab.now)!.site).toBe('isle');
+		expect(recordOf(own.db, 'bo', at)!.site).not.toBe('isle');
+		expect(personCalled(own.db, 'anna', own.lab.now)!.memberOf).toContain('regatta');
+	});
+
+	test('and lacks many: they are held with their names, and taken in, or put right', async () => {
+		const { own, crowd, needs, of } = await many();
+		await own.live(MINUTE);
+		putBack(own, 1);
+		await own.live(3 * MINUTE);
+		const harbour = needs()[0]!.people;
+		expect(harbour).toBeGreaterThanOrEqual(crowd.length);
+		expect(of('crowd00')).toBe('harbour');
+		const plan = await own.draft('directory.take', {});
+		expect(plan.effects.people).toHaveLength(harbour);
+		expect(plan.reasons[0]!.words).toMatch(
+			/does not know any more what it has changed: it was read whole, 1 person now/
+		);
+		// What the directory changes after somebody has looked is not taken in with it.
+		own.lab.world.people.get('eve')!.name = 'Eve Other';
+		own.lab.world.directoryChanges.push(told(own, 'eve', {}));
+		const late = await own.commit(plan.id).catch((e: Error) => e);
+		expect(late).toBeInstanceOf(Error);
+		expect(of('crowd00')).toBe('harbour');
+
+		own.lab.apply({ kind: 'clear fault', id: own.lab.world.faults[0]!.id });
+		await own.live(12 * MINUTE);
+		expect(needs()).toEqual([]);
+		expect(recordOf(own.db, 'crowd00', own.lab.now)!.ends).toBe(FOREVER);
 	});
 });

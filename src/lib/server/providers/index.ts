@@ -1,6 +1,6 @@
 import type { Told } from '$lib/core/endpoints/calling';
 import type { EndpointKind } from '$lib/core/endpoints/kinds';
-import type { DirectoryChange, PersonRecord } from '$lib/core/people/record';
+import type { DirectoryChange, PersonRecord, TeamRecord } from '$lib/core/people/record';
 import type { Channel, Conditions, Door } from '$lib/core/access/decide';
 import type { Placing } from '$lib/core/capacity/placement';
 import type { ParamValues } from '$lib/core/images/library/params';
@@ -231,8 +231,14 @@ export interface Directory {
 	/**
 	 * What has changed of people and teams, in order, after the changes that a cursor stands for; 0 stands for what the directory began
 	 * with. At most some thousand at a time: who is told of any asks again, from the cursor that came with them. `upTo`: none beyond that cursor.
+	 * A directory that does not know any more what it has changed since then, as one put back from a copy, says so: it is read whole.
 	 */
-	changes(after: number, upTo?: number): Promise<{ cursor: number; changes: DirectoryChange[] }>;
+	changes(after: number, upTo?: number): Promise<{ cursor: number; changes: DirectoryChange[] } | { lost: true }>;
+	/**
+	 * All teams, and the people whose logins come after one, in the order of their logins, at most some thousand at a time: who is told of any
+	 * asks again, from the last of them. `cursor`: changes after it are of whoever was read no longer as told here.
+	 */
+	whole(after: string): Promise<{ cursor: number; teams: TeamRecord[]; people: PersonRecord[] }>;
 	/**
 	 * Makes or changes the account of somebody whom the directory does not tell of, so that machines let them in: Sextant, or a program that
 	 * tells it, keeps them. They are not among the changes.

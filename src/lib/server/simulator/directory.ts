@@ -3,11 +3,11 @@ import type { Estate, EstatePerson } from '$lib/core/estate/schema';
 import { FOREVER } from '$lib/core/time/units';
 import { addressText } from '$lib/core/network/addresses';
 import { knowsZone } from '$lib/core/time/zone';
-import { ProviderError } from '../providers';
+import { ProviderError, type Directory } from '../providers';
 import { schedule } from './agenda';
 import { takeKept } from './fleets';
 import { hashText } from './random';
-import type { PersonChange, SimPerson, World } from './state';
+import type { PersonChange, SimFault, SimPerson, World } from './state';
 
 type Teams = Estate['directory']['teams'];
 
@@ -35,6 +35,38 @@ export const recordOf = (p: SimPerson): PersonRecord => ({
 	memberOf: p.team === '' ? [] : [p.team, ...p.others],
 	moves: p.moves
 });
+
+/** Whether the copy that the directory was put back from lacks somebody: a share of the team, always the same of them. */
+export const isForgotten = (fault: SimFault, p: SimPerson): boolean =>
+	fault.kind === 'directory-put-back' &&
+	p.team === fault.target &&
+	(hashText(p.login) % 1000) / 1000 < (fault.value ?? 0);
+
+/** What the directory has changed after a cursor, by the page; one that was put back from a copy has forgotten what came before that. */
+export function changesSince(w: World, after: number, upTo: number): Awaited<ReturnType<Directory['changes']>> {
+	if (w.faults.some((f) => f.kind === 'directory-put-back' && after <= f.before!)) return { lost: true };
+	const changes = w.directoryChanges.slice(after, Math.min(upTo, after + CHANGES_AT_ONCE));
+	return { cursor: after + changes.length, changes };
+}
+
+/** All that the directory tells of, by the page. */
+export function wholePage(estate: Estate, w: World, after: string): Awaited<ReturnType<Directory['whole']>> {
+	const copies = w.faults.filter((f) => f.kind === 'directory-put-back');
+	const { teams, people } = wholeDirectory(estate, w);
+	return {
+		cursor: w.directoryChanges.length,
+		teams,
+		people: people
+			.map((p) => p.is)
+			.filter((p) => p.login > after && !copies.some((f) => isForgotten(f, w.people.get(p.login)!)))
+			.sort((a, b) => (a.login < b.login ? -1 : 1))
+			.slice(0, PEOPLE_AT_ONCE)
+	};
+}
+
+/** As a directory would answer: a page of them. */
+const CHANGES_AT_ONCE = 2000;
+const PEOPLE_AT_ONCE = 5000;
 
 /** The directory as it is: its teams, and its people with what each of them sits at. */
 export function wholeDirectory(
@@ -92,7 +124,7 @@ const mailOf = (estate: Estate, login: string): string | null =>
 	estate.domain === undefined || login.includes('@') ? null : `${login}@${estate.domain}`;
 
 /** Whoever learns of changes finds somebody among them as they are now. */
-const tell = (w: World, person: SimPerson): void => {
+export const tell = (w: World, person: SimPerson): void => {
 	if (!person.kept) w.directoryChanges.push({ at: w.now, kind: 'person', is: structuredClone(recordOf(person)) });
 };
 

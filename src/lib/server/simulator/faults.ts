@@ -2,6 +2,7 @@ import { addressNumber } from '$lib/core/network/addresses';
 import { RIGHTS, type Right } from '$lib/core/images/library/kinds';
 import { ProviderError } from '../providers';
 import { schedule } from './agenda';
+import { isForgotten, tell } from './directory';
 import { powerOff, powerOn } from './power';
 import { serveWaiting } from './sign-in';
 import type { Stage } from './stage';
@@ -111,6 +112,14 @@ export function applyFault(lab: Stage, fault: Wanted): number {
 			if (!lab.estate.sites.some((s) => s.id === fault.target))
 				throw new ProviderError(`the lab has no site ${fault.target}`, false);
 			break;
+		case 'directory-put-back': {
+			const team = lab.estate.directory.teams.find((t) => t.id === fault.target);
+			if (!team) throw new ProviderError(`the lab’s directory has no team ${fault.target}`, false);
+			before = w.directoryChanges.length;
+			// Being put back is a change like any other, of nothing that was known.
+			w.directoryChanges.push({ at: w.now, kind: 'team', team: { ...team, parent: team.parent ?? null } });
+			break;
+		}
 		case 'boot-server-down':
 			if (!lab.estate.boot_servers.some((b) => b.id === fault.target))
 				throw new ProviderError(`the lab has no boot server ${fault.target}`, false);
@@ -191,6 +200,9 @@ export function clearFault(lab: Stage, id: number): boolean {
 		case 'boot-server-down':
 		case 'disk-full':
 		case 'package-store-down':
+			break;
+		case 'directory-put-back':
+			for (const person of w.people.values()) if (isForgotten(fault, person)) tell(w, person);
 			break;
 		case 'right-taken':
 			w.images.missing.delete(fault.target as Right);

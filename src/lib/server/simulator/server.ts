@@ -8,6 +8,7 @@ import { PHASES } from '$lib/core/watch/phases';
 import { systemOf } from '$lib/core/packages/fits';
 import { GB, MINUTE, SECOND } from '$lib/core/time/units';
 import { ProviderError, type Providers, type Wishes } from '../providers';
+import { changesSince, wholePage } from './directory';
 import { contentOf, imageTargets, inventoryText, lacksOf, type Look } from './installers';
 import { chunksOf, handOutTime, offersOf, packedOf, rightsOf, stepTime } from './images';
 import { diskOf, usedByVolume } from './load';
@@ -254,10 +255,8 @@ export class LabServer {
 				dispose: (machine, key) => this.operate(key, { kind: 'dispose capture', machine }, 8 * SECOND)
 			},
 			directory: {
-				changes: async (after, upTo = Infinity) => {
-					const changes = w.directoryChanges.slice(after, Math.min(upTo, after + CHANGES_AT_ONCE));
-					return { cursor: after + changes.length, changes };
-				},
+				changes: async (after, upTo = Infinity) => changesSince(w, after, upTo),
+				whole: async (after) => wholePage(lab.estate, w, after),
 				keepPerson: async (person, key) => {
 					this.command({ kind: 'keep person', person, key });
 				},
@@ -436,9 +435,6 @@ export class LabServer {
 }
 
 const NO_DISK = { disk: 0, pageFile: 0, pageApart: false };
-
-/** As a directory would answer: a page of them. */
-const CHANGES_AT_ONCE = 2000;
 
 /** Everybody in a lab's directory begins with this password: there is nothing to protect. */
 export const LAB_PASSWORD = 'tideline';

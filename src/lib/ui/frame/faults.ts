@@ -28,5 +28,10 @@ export const FAULTS: { kind: (typeof FAULT_KINDS)[number]; words: string; hint: 
 	{ kind: 'disk-full', words: 'the disk of a machine is full', hint: 'the name of a machine' },
 	{ kind: 'package-store-down', words: 'the package store of a site is silent', hint: 'a site' },
 	{ kind: 'calling-untold', words: 'a network tells devices no address to call', hint: 'a site' },
-	{ kind: 'calling-unresolved', words: 'the name that devices call does not resolve', hint: 'a site' }
+	{ kind: 'calling-unresolved', words: 'the name that devices call does not resolve', hint: 'a site' },
+	{
+		kind: 'directory-put-back',
+		words: 'the directory is put back from a copy, and forgets what it changed',
+		hint: 'a team; value: the share of its people that the copy lacks'
+	}
 ];
