@@ -146,7 +146,7 @@ function settlePeople(db: Db, { teams, people }: Given['directory']): void {
 		written.add(id);
 		const team = byId.get(id)!;
 		if (team.parent !== null) write(team.parent);
-		writeTeam(db, team, 'directory');
+		writeTeam(db, team, 'directory', 0);
 	};
 	for (const t of teams) write(t.id);
 	// Everybody first, so that whoever reports to somebody finds them. From before anything that is on record.

@@ -15,9 +15,9 @@ beforeAll(async () => {
 
 describe('teams', () => {
 	test('lie in those above them; a grant to one is found by all in its line', () => {
-		expect(teamsAbove(h.db).get('harbour')!.sort()).toEqual(['everybody', 'harbour']);
-		expect(teamsRelated(h.db).get('everybody')!.sort()).toEqual(['everybody', 'harbour', 'visitors']);
-		expect(teamsRelated(h.db).get('harbour')!.sort()).toEqual(['everybody', 'harbour']);
+		expect(teamsAbove(h.db, h.lab.now).get('harbour')!.sort()).toEqual(['everybody', 'harbour']);
+		expect(teamsRelated(h.db, h.lab.now).get('everybody')!.sort()).toEqual(['everybody', 'harbour', 'visitors']);
+		expect(teamsRelated(h.db, h.lab.now).get('harbour')!.sort()).toEqual(['everybody', 'harbour']);
 	});
 });
 

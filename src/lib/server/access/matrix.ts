@@ -11,10 +11,7 @@ import type { Explained } from '$lib/core/why/explained';
 import { all, type Db } from '../db';
 import { grantsAt, type PublicationRow, publicationsAt } from '../publications';
 import { doorsAt, publishingAt } from '../publishing';
-import { everybody, teamsAbove } from '../directory';
-
-const teamsOf = (db: Db): MatrixTeam[] =>
-	all<MatrixTeam>(db, 'SELECT id, name, parent_id AS parent FROM teams WHERE gone = 0 ORDER BY name');
+import { everybody, teamsAbove, teamsThen } from '../directory';
 
 const matrixGrants = (db: Db, at: number): MatrixGrant[] =>
 	grantsAt(db, at).map((g) => ({
@@ -30,7 +27,7 @@ export const matrixAt = (db: Db, at: number, publications: readonly PublicationR
 	const door = doorsAt(db, at);
 	return whoGetsWhat(
 		at,
-		teamsOf(db),
+		teamsThen(db, at),
 		everybody(db, at),
 		publications.map((p): MatrixPublication => ({ id: p.id, door: door(p) })),
 		matrixGrants(db, at)
@@ -53,7 +50,7 @@ export interface MatrixRow {
 export function matrixIn(db: Db, scope: Scope, at: number) {
 	const { publications, left } = publishingAt(db, scope, at);
 	const m = matrixAt(db, at, publications);
-	const above = teamsAbove(db);
+	const above = teamsAbove(db, at);
 	const width = publications.length;
 	const rows = m.teams.map((t, i): MatrixRow => {
 		const part = (counts: Int32Array) => [...counts.subarray(i * width, (i + 1) * width)];
@@ -73,5 +70,5 @@ export function matrixIn(db: Db, scope: Scope, at: number) {
 export function whyCell(db: Db, at: number, team: string, publication: string): Explained<boolean> {
 	const p = publicationsAt(db, at).find((x) => x.id === publication);
 	const column = { id: publication, door: p ? doorsAt(db, at)(p) : {} };
-	return whyInMatrix(team, column, teamsOf(db), everybody(db, at), matrixGrants(db, at));
+	return whyInMatrix(team, column, teamsThen(db, at), everybody(db, at), matrixGrants(db, at));
 }

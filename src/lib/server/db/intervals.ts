@@ -64,6 +64,7 @@ export const INTERVALS = {
 	branches: { key: ['id'], within: null, happened: false },
 	enrolment_rules: { key: ['id'], within: null, happened: false },
 	settings_groups: { key: ['id'], within: null, happened: false },
+	team_nesting: { key: ['team_id', 'above_id'], within: null, happened: false },
 	held_changes: { key: ['id'], within: null, happened: false }
 } as const satisfies Record<string, { key: readonly string[]; within: string | null; happened: boolean }>;
 

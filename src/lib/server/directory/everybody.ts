@@ -65,7 +65,7 @@ function placedAt(
 	at: number,
 	person: number | null = null
 ): (id: number, site: string) => Placed & Pick<DirectoryPerson, 'site' | 'zone'> {
-	const above = teamsAbove(db);
+	const above = teamsAbove(db, at);
 	const zones = new Map(
 		all<{ id: string; zone: string }>(db, 'SELECT id, time_zone AS zone FROM sites').map((s) => [s.id, s.zone])
 	);
@@ -144,6 +144,8 @@ const MOMENTS = 3;
 const LAST = `SELECT max(${[
 	['memberships', 'since'],
 	['memberships', 'until'],
+	['team_nesting', 'since'],
+	['team_nesting', 'until'],
 	['person_facts', 'since'],
 	['person_facts', 'until'],
 	['person_facts', 'begins'],

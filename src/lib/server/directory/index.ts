@@ -16,6 +16,15 @@ export {
 	writePerson,
 	writeTeam
 } from './records';
-export { freeTeamId, isTeam, type Membership, membershipsOf, teamsAbove, teamsByName, teamsRelated } from './teams';
+export {
+	freeTeamId,
+	isTeam,
+	type Membership,
+	membershipsOf,
+	teamsAbove,
+	teamsByName,
+	teamsRelated,
+	teamsThen
+} from './teams';
 export { directoryPercent, teamProblem } from './learning';
 export { manifest } from './manifest';

@@ -264,7 +264,7 @@ function takeOne(db: Db, change: DirectoryChange, source: Source, now: number): 
 			return;
 		}
 		case 'team':
-			return writeTeam(db, change.team, source);
+			return writeTeam(db, change.team, source, at);
 		case 'team gone':
 			return endTeam(db, change.team, at);
 	}

@@ -1,7 +1,7 @@
 import type { Move, PersonRecord, TeamRecord } from '$lib/core/people/record';
 import { FOREVER, GB } from '$lib/core/time/units';
 import { all, one, run, type Db } from '../db';
-import { asOf, closeAt, openAt, putAt, rowAt } from '../db/intervals';
+import { asOf, closeAllAt, closeAt, openAt, putAt, rowAt } from '../db/intervals';
 import { fromJson } from '../db/json';
 import { insertRow } from '../db/rows';
 import { FACTS_HERE } from '../moment/people-sql';
@@ -224,8 +224,8 @@ export function leaveTeam(db: Db, person: number, team: string, at: number): voi
 		putAt(db, 'memberships', { person_id: person, team_id: own[0].team_id, home: 1 }, at);
 }
 
-/** Writes down what a team is. Those below it stay below it. Within a transaction. */
-export function writeTeam(db: Db, { id, name, parent }: TeamRecord, source: Source): void {
+/** Writes down what a team is from a moment on. Those below it stay below it. Within a transaction. */
+export function writeTeam(db: Db, { id, name, parent }: TeamRecord, source: Source, at: number): void {
 	const before = one<{ name: string; parent_id: string | null; gone: number }>(
 		db,
 		'SELECT name, parent_id, gone FROM teams WHERE id = ?',
@@ -235,7 +235,7 @@ export function writeTeam(db: Db, { id, name, parent }: TeamRecord, source: Sour
 	run(db, `UPDATE teams SET name = name || ' (' || id || ')' WHERE name = ? AND id <> ? AND gone = 1`, [name, id]);
 	if (!before) {
 		insertRow(db, 'teams', { id, name, parent_id: parent, source });
-		nest(db, id);
+		nest(db, id, at);
 		return;
 	}
 	if (before.name === name && before.parent_id === parent && before.gone === 0) return;
@@ -250,21 +250,35 @@ export function writeTeam(db: Db, { id, name, parent }: TeamRecord, source: Sour
 			source
 		}
 	);
-	if (before.parent_id === parent) return;
-	const below = all<{ id: string }>(db, 'SELECT team_id AS id FROM team_nesting WHERE above_id = ?', [id]);
-	for (const t of below) nest(db, t.id);
+	if (before.parent_id === parent && before.gone === 0) return;
+	const below = all<{ id: string }>(
+		db,
+		`SELECT team_id AS id FROM team_nesting WHERE above_id = ? AND team_id <> above_id AND until = ${FOREVER}`,
+		[id]
+	);
+	for (const t of [{ id }, ...below]) nest(db, t.id, at);
 }
 
-/** Writes down anew what a team stands below. */
-function nest(db: Db, id: string): void {
-	run(db, 'DELETE FROM team_nesting WHERE team_id = ?', [id]);
-	run(
-		db,
-		`INSERT INTO team_nesting(team_id, above_id) WITH RECURSIVE up(id, n) AS (SELECT ?, 0 UNION
-		 SELECT t.parent_id, n + 1 FROM up JOIN teams t ON t.id = up.id WHERE t.parent_id IS NOT NULL AND n < 1000)
-		 SELECT ?, id FROM up GROUP BY id`,
-		[id, id]
+/** Writes down what a team stands below from a moment on, itself first; what it stood below before and does still, stays as it is. */
+function nest(db: Db, id: string, at: number): void {
+	const above = new Map(
+		all<{ id: string; depth: number }>(
+			db,
+			`WITH RECURSIVE up(id, depth) AS (SELECT ?, 0 UNION
+			 SELECT t.parent_id, depth + 1 FROM up JOIN teams t ON t.id = up.id WHERE t.parent_id IS NOT NULL AND depth < 1000)
+			 SELECT id, min(depth) AS depth FROM up GROUP BY id`,
+			[id]
+		).map((a) => [a.id, a.depth])
 	);
+	for (const was of all<{ above_id: string; depth: number }>(
+		db,
+		`SELECT above_id, depth FROM team_nesting WHERE team_id = ? AND until = ${FOREVER}`,
+		[id]
+	)) {
+		if (above.get(was.above_id) === was.depth) above.delete(was.above_id);
+		else closeAt(db, 'team_nesting', { team_id: id, above_id: was.above_id }, at);
+	}
+	for (const [above_id, depth] of above) openAt(db, 'team_nesting', { team_id: id, above_id, depth }, at);
 }
 
 /** A team is no longer there: nobody is of it from then on, and those below it hang where it hung. Within a transaction. */
@@ -278,11 +292,12 @@ export function endTeam(db: Db, id: string, at: number): void {
 	const { parent } = one<{ parent: string | null }>(db, 'SELECT parent_id AS parent FROM teams WHERE id = ?', [id])!;
 	const below = all<TeamRecord & { source: Source }>(
 		db,
-		'SELECT id, name, parent_id AS parent, source FROM teams WHERE parent_id = ?',
+		'SELECT id, name, parent_id AS parent, source FROM teams WHERE parent_id = ? AND gone = 0',
 		[id]
 	);
-	for (const t of below) writeTeam(db, { ...t, parent }, t.source);
+	for (const t of below) writeTeam(db, { ...t, parent }, t.source, at);
 	run(db, 'UPDATE teams SET gone = 1 WHERE id = ?', [id]);
+	closeAllAt(db, 'team_nesting', { team_id: id }, at);
 }
 
 /** How many people there are at a moment: who has begun and has not ended. */

@@ -112,7 +112,7 @@ export const devicesOf = (db: Db, person: number, at: number): EndpointRow[] =>
 
 /** Teams of somebody with those above at a moment, by their number: what rules ask of a device's person. */
 export function teamsOf(db: Db, at: number): (person: number | null) => readonly string[] {
-	const above = teamsAbove(db);
+	const above = teamsAbove(db, at);
 	const known = new Map<number, readonly string[]>();
 	return (person) => {
 		if (person === null) return [];

@@ -1,3 +1,4 @@
+import { teamsAbove } from '../directory';
 import { homeTeam } from '../moment/people-sql';
 import type { Counted, GateLimits } from '$lib/core/images/gate';
 import type { WaveSpec } from '$lib/core/images/waves';
@@ -180,15 +181,7 @@ export function teamsOfMachines(db: Db, line: string, now: number): Map<string, 
 		 JOIN pools p ON p.id = m.pool_id AND p.until = ${FOREVER} AND p.line_id = ? JOIN people pe ON pe.id = s.person_id WHERE s.since > ? GROUP BY 1, 2 ORDER BY 1, 3 DESC`,
 		[line, now - 14 * DAY]
 	);
-	const above = new Map<string, string[]>();
-	for (const t of all<{ team: string; above: string }>(
-		db,
-		'SELECT team_id AS team, above_id AS above FROM team_nesting'
-	)) {
-		const list = above.get(t.team);
-		if (list) list.push(t.above);
-		else above.set(t.team, [t.above]);
-	}
+	const above = teamsAbove(db, now);
 	const most = new Map<string, string[]>();
 	for (const r of rows) if (!most.has(r.machine)) most.set(r.machine, above.get(r.team) ?? [r.team]);
 	return most;

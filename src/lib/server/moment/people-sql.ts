@@ -12,7 +12,10 @@ export const homeTeam = (person: string, at = '@at'): string =>
  * @param teams SQL for a list of teams
  */
 export const ofTeams = (teams: string, at = '@at'): string =>
-	`(SELECT mb.person_id FROM memberships mb JOIN team_nesting tn ON tn.team_id = mb.team_id WHERE tn.above_id IN ${teams} AND ${asOf('memberships mb', at)})`;
+	`(SELECT mb.person_id FROM memberships mb JOIN team_nesting tn ON tn.team_id = mb.team_id WHERE tn.above_id IN ${teams} AND ${asOf('memberships mb', at)} AND ${asOf('team_nesting tn', at)})`;
+
+/** The teams `t` that there are at a moment, with what each belongs to then as `parent.above_id`, as SQL to be joined. */
+export const TEAMS_THEN = `teams t JOIN team_nesting own ON own.team_id = t.id AND own.above_id = t.id AND ${asOf('team_nesting own')} LEFT JOIN team_nesting parent ON parent.team_id = t.id AND parent.depth = 1 AND ${asOf('team_nesting parent')}`;
 
 /**
  * What was known of somebody at a moment, as `f`, to be joined.

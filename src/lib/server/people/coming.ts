@@ -58,7 +58,7 @@ function everythingNear(db: Db, at: number): { items: Coming[]; people: Readonly
 
 /** Everybody of whom it is known at a moment that they begin, move or end within sixty days of it, as far as they lie in a scope. */
 export function comingAt(db: Db, scope: Scope, at: number): { items: Coming[]; left: Term[] } {
-	const above = teamsAbove(db);
+	const above = teamsAbove(db, at);
 	return narrow(
 		scope,
 		everythingNear(db, at).items,

@@ -5,7 +5,7 @@ import { givenOf } from '$lib/core/people/given';
 import { writeLdif } from '$lib/core/people/ldif';
 import { isHere, type TeamRecord } from '$lib/core/people/record';
 import { all, setting, type Db } from '../db';
-import { recordsAt } from '../directory';
+import { recordsAt, teamsThen } from '../directory';
 import { endpoint, type Endpoint } from '../calls/endpoint';
 import { draft, read } from '../calls/need';
 import { text, whole } from '../lists/columns';
@@ -90,10 +90,7 @@ export const peopleEndpoints: readonly Endpoint[] = [
 		answer: { file: 'text/plain' },
 		handle({ ctx, query, look }) {
 			const { at } = look();
-			const teams = all<TeamRecord>(
-				ctx.db,
-				'SELECT id, name, parent_id AS parent FROM teams WHERE gone = 0 ORDER BY name'
-			);
+			const teams = teamsThen(ctx.db, at);
 			const estate = { domain: setting(ctx.db, 'domain') || null, name: setting(ctx.db, 'estate') ?? 'Sextant' };
 			return file(
 				'people.ldif',

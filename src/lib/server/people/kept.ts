@@ -178,7 +178,7 @@ function allDesks(db: Db, at: number): v.InferOutput<typeof row>[] {
 
 /** Those of a scope. */
 function desksIn(db: Db, scope: Scope, at: number) {
-	const above = teamsAbove(db);
+	const above = teamsAbove(db, at);
 	return narrow(
 		scope,
 		allDesks(db, at),

@@ -1,5 +1,5 @@
 import { beforeAll, describe, expect, test } from 'vitest';
-import { parseScope } from '$lib/core/scope/scope';
+import { EVERYTHING, parseScope } from '$lib/core/scope/scope';
 import { beginning } from '$lib/core/estate/schema';
 import { DAY, FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
 import { matrixAt, testAccess } from '../access';
@@ -16,6 +16,7 @@ import { recordOf as toldOf } from '../simulator/directory';
 import type { DirectoryChange, PersonRecord } from '$lib/core/people/record';
 import { learnPeople, takeIn, waitingChanges } from '../directory/learning';
 import { personCard } from './cards';
+import { teams as teamsList } from './lists';
 import { recordOf } from '../directory/records';
 import { membershipsOf, teamsAbove } from '../directory/teams';
 
@@ -154,7 +155,7 @@ describe('changes of the directory', () => {
 			{ login: 'newt', words: 'there is no site moon' },
 			{ login: 'team everybody', words: 'Everybody would stand above itself' }
 		]);
-		expect(teamsAbove(h2.db).get('crew')!.slice().sort()).toEqual(['crew', 'everybody', 'harbour']);
+		expect(teamsAbove(h2.db, h2.lab.now).get('crew')!.slice().sort()).toEqual(['crew', 'everybody', 'harbour']);
 		expect(needsAt(h2.db, parseScope('').scope, h2.lab.now).needs).toContainEqual(
 			expect.objectContaining({ title: 'What the directory tells of 3 people and 1 team cannot be taken in' })
 		);
@@ -385,5 +386,54 @@ describe('a directory that has forgotten what it changed', () => {
 		await own.live(12 * MINUTE);
 		expect(needs()).toEqual([]);
 		expect(recordOf(own.db, 'crowd00', own.lab.now)!.ends).toBe(FOREVER);
+	});
+});
+
+describe('teams that come to hang elsewhere', () => {
+	test('hang as they did in every view of before: who is of them, who gets what, which teams there are', async () => {
+		const own = await Harness.of(testEstate('e2e/small.yaml', QUIET));
+		await own.live(MINUTE);
+		await own.carryOut('team.add', { name: 'Regatta', parent: null });
+		const from = own.lab.now;
+		await own.live(MINUTE);
+		own.lab.world.directoryChanges.push({
+			at: own.lab.now,
+			kind: 'team',
+			team: { id: 'visitors', name: 'Visitors', parent: 'harbour' }
+		});
+		const moved = own.lab.now;
+		await own.live(3 * MINUTE);
+		await own.carryOut('team.remove', { team: 'regatta' });
+		await own.live(MINUTE);
+		const now = own.lab.now;
+
+		const of = (team: string, at: number) =>
+			peoplePage(own.db, {
+				scope: parseScope(`team:${team}`).scope,
+				at,
+				sort: 'name',
+				descending: false,
+				offset: 0,
+				limit: 50
+			})
+				.rows.map((p) => p.login)
+				.sort();
+		expect(of('harbour', moved - 1)).not.toContain('eve');
+		expect(of('harbour', now)).toContain('eve');
+		expect(of('visitors', now)).toEqual(of('visitors', moved - 1));
+		expect(everybody(own.db, moved - 1).find((p) => p.login === 'eve')!.teams).toEqual(['visitors', 'everybody']);
+		expect(everybody(own.db, now).find((p) => p.login === 'eve')!.teams).toEqual(['visitors', 'harbour', 'everybody']);
+
+		const tree = (at: number) =>
+			matrixAt(own.db, at, publicationsAt(own.db, at)).teams.map((t) => `${'  '.repeat(t.depth)}${t.name}`);
+		expect(tree(moved - 1)).toEqual(['Everybody', '  Harbour', '  Visitors', 'Regatta']);
+		expect(tree(now)).toEqual(['Everybody', '  Harbour', '    Visitors']);
+		expect(tree(from - 5 * MINUTE)).toEqual(['Everybody', '  Harbour', '  Visitors']);
+		const counted = (at: number) =>
+			teamsList
+				.page(own.db, { at, scope: EVERYTHING, sort: '', descending: false, offset: 0, limit: 50 })
+				.rows.map((t) => [t.id, t.parent, t.people]);
+		expect(counted(moved - 1)).toContainEqual(['visitors', 'everybody', 1]);
+		expect(counted(now)).toContainEqual(['visitors', 'harbour', 1]);
 	});
 });

@@ -4,7 +4,7 @@ import { countWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { all } from '../db';
 import { asOf } from '../db/intervals';
-import { factsOf, HERE } from '../moment/people-sql';
+import { factsOf, HERE, TEAMS_THEN } from '../moment/people-sql';
 import { moment, text, whole } from '../lists/columns';
 import { shortList } from '../lists/short';
 import { grantsAt } from '../publications';
@@ -20,7 +20,7 @@ export const teams = shortList({
 	rows: (db, at) =>
 		all<v.InferOutput<typeof row>>(
 			db,
-			`SELECT t.id, t.id AS team, t.name, t.parent_id AS parent, (SELECT count(*) FROM (SELECT DISTINCT mb.person_id FROM memberships mb JOIN team_nesting n ON n.team_id = mb.team_id JOIN ${factsOf('mb.person_id')} WHERE n.above_id = t.id AND ${asOf('memberships mb')} AND ${HERE})) AS people FROM teams t WHERE t.gone = 0 ORDER BY t.name`,
+			`SELECT t.id, t.id AS team, t.name, parent.above_id AS parent, (SELECT count(*) FROM (SELECT DISTINCT mb.person_id FROM memberships mb JOIN team_nesting n ON n.team_id = mb.team_id JOIN ${factsOf('mb.person_id')} WHERE n.above_id = t.id AND ${asOf('team_nesting n')} AND ${asOf('memberships mb')} AND ${HERE})) AS people FROM ${TEAMS_THEN} ORDER BY t.name`,
 			{ at }
 		),
 	why: (db, team, at) => [

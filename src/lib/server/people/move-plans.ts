@@ -193,7 +193,7 @@ function consequences(
 ): { words: string; bytes: number; warnings: Fact[]; reasons: Fact[] } {
 	const now = clock.now();
 	const say = saidBy(db);
-	const above = teamsAbove(db);
+	const above = teamsAbove(db, at);
 	const zone =
 		one<{ zone: string }>(db, 'SELECT time_zone AS zone FROM sites WHERE id = ?', [to.site])?.zone ?? 'Etc/UTC';
 	const teams = [...new Set(to.memberOf.flatMap((t) => above.get(t) ?? [t]))];

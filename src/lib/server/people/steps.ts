@@ -44,7 +44,7 @@ export const peopleSteps = {
 			if (b.problems.length) throw new StepFailed(`line ${b.problems[0]!.line}: ${b.problems[0]!.words}`);
 			return {
 				write: (db) => {
-					for (const team of b.teams) writeTeam(db, team, 'here');
+					for (const team of b.teams) writeTeam(db, team, 'here', now);
 					writeChanges(db, b.changes, now);
 					for (const id of b.goneTeams) endTeam(db, id, now);
 				}
@@ -57,7 +57,7 @@ export const peopleSteps = {
 			return {
 				write: (db) => {
 					for (const team of [...(input.teams?.went ?? []), ...(input.teams?.before ?? [])])
-						writeTeam(db, team, 'here');
+						writeTeam(db, team, 'here', now);
 					writeChanges(db, backThen(db, input, now), now);
 					for (const id of input.teams?.came ?? []) endTeam(db, id, now);
 				}
@@ -65,8 +65,8 @@ export const peopleSteps = {
 		}
 	}),
 	'team.write': stepHandler<TeamRecord>({
-		async run({ input }) {
-			return { write: (db) => writeTeam(db, input, 'here') };
+		async run({ ctx, input }) {
+			return { write: (db) => writeTeam(db, input, 'here', ctx.clock.now()) };
 		}
 	}),
 	'team.end': stepHandler<{ id: string }>({

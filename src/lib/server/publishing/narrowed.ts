@@ -24,7 +24,7 @@ export function publishingAt(db: Db, scope: Scope, at: number): PublishingView {
 	const allPublications = publicationsAt(db, at);
 	const grants = grantsAt(db, at);
 	const poolOf = new Map(allPools.map((p) => [p.id, p]));
-	const related = teamsRelated(db);
+	const related = teamsRelated(db, at);
 	const asked = personsAsked(db, scope, at);
 
 	const grantsOf = (p: PublicationRow) => grants.filter((g) => g.publication === p.id);
@@ -79,7 +79,7 @@ export function publishingAt(db: Db, scope: Scope, at: number): PublishingView {
 
 /** Grants within a scope: a team finds those to it, to a team above it and to one below. */
 export function grantsIn(db: Db, scope: Scope, at: number): { items: GrantRow[]; left: Term[] } {
-	const related = teamsRelated(db);
+	const related = teamsRelated(db, at);
 	return narrow(
 		scope,
 		grantsAt(db, at),

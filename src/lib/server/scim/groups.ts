@@ -107,7 +107,7 @@ export function groups(ctx: Context, at: string): Resources {
 		const members = sorted(membersOf(sent.members));
 		try {
 			db.transaction(() => {
-				writeTeam(db, team, 'scim');
+				writeTeam(db, team, 'scim', now);
 				run(db, 'UPDATE teams SET external_id = ? WHERE id = ?', [
 					typeof sent.externalId === 'string' ? sent.externalId : null,
 					id
@@ -145,7 +145,7 @@ export function groups(ctx: Context, at: string): Resources {
 		const team = { id: t.id, name: t.name, parent };
 		const wrong = teamProblem(db, team);
 		if (wrong) throw new ScimProblem(400, `“members”: ${wrong}.`, 'invalidValue');
-		writeTeam(db, team, 'scim');
+		writeTeam(db, team, 'scim', now);
 	}
 
 	return {

@@ -286,7 +286,7 @@ describe('a group', () => {
 				{ value: pilots, type: 'Group' }
 			]
 		});
-		expect(teamsAbove(h.db).get(pilots)!.sort()).toEqual([crews, pilots].sort());
+		expect(teamsAbove(h.db, h.lab.now).get(pilots)!.sort()).toEqual([crews, pilots].sort());
 		expect(personCalled(h.db, 'ida', h.lab.now)!.team).toBe('pilots');
 		expect([...personCalled(h.db, 'ida', h.lab.now)!.teams].sort()).toEqual(['crews', 'pilots']);
 		await changed(

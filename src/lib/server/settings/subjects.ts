@@ -11,7 +11,7 @@ import {
 import { DAY, HOUR } from '$lib/core/time/units';
 import { all, one, type Db } from '../db';
 import { asOf } from '../db/intervals';
-import { saidBy } from '../directory';
+import { saidBy, teamsAbove } from '../directory';
 import type { Tree } from '$lib/core/endpoints/rules';
 import { treeAt } from '../endpoints';
 
@@ -28,29 +28,10 @@ export interface Known extends Subject {
 /** Whoever has signed in within so long is counted among those whom settings of sessions reach, ms. */
 export const SEEN_WITHIN = 30 * DAY;
 
-/** Each team with all above it, itself first. */
-export function waysUp(db: Db): (team: string) => readonly string[] {
-	const parents = new Map(
-		all<{ id: string; parent: string | null }>(db, 'SELECT id, parent_id AS parent FROM teams').map((t) => [
-			t.id,
-			t.parent
-		])
-	);
-	const known = new Map<string, readonly string[]>();
-	return (team) => {
-		let way = known.get(team);
-		if (!way) {
-			const list: string[] = [];
-			for (let t: string | null = team; t !== null && !list.includes(t); t = parents.get(t) ?? null) list.push(t);
-			known.set(team, (way = list));
-		}
-		return way;
-	};
-}
-
 /** Where people sit and which teams they are of at a moment, by their number; those of some alone, if so asked. */
 export function peopleFacts(db: Db, at: number, person?: number): Map<number, PersonFacts & { name: string }> {
-	const up = waysUp(db);
+	const above = teamsAbove(db, at);
+	const up = (team: string): readonly string[] => above.get(team) ?? [team];
 	const some = person === undefined ? '' : 'AND p.id = @person';
 	const teams = new Map<number, (readonly string[])[]>();
 	for (const m of all<{ person: number; team: string }>(
