@@ -258,17 +258,26 @@ const durationOf = (steps: StepSpec[]) => {
 
 const HOURS_A_MONTH = 730;
 
-/** What machines of a pool cost a month when they are up as much as comparable pools were in the last two weeks. */
-function monthlyCost(ctx: Context, count: number, priceHour: number): number {
-	const now = ctx.clock.now();
-	const from = now - 14 * 24 * HOUR;
-	const up = one<{ share: number | null }>(
-		ctx.db,
+/** What machines of a pool cost a month when they are up as much as all machines were in the last two weeks. */
+const monthlyCost = (ctx: Context, count: number, priceHour: number): number =>
+	Math.round(count * priceHour * HOURS_A_MONTH * Math.min(1, shareUp(ctx.db, ctx.clock.now()) ?? 0.5));
+
+/** The share of an hour that was read last: two weeks of states are many rows, and what they come to changes by the hour at most. */
+const shares = new WeakMap<Db, { hour: number; share: number | null }>();
+
+/** The share of time that machines were up in the two weeks before the hour of a moment, 0–1; null where there was none. */
+function shareUp(db: Db, now: number): number | null {
+	const hour = now - (now % HOUR);
+	const known = shares.get(db);
+	if (known?.hour === hour) return known.share;
+	const { share } = one<{ share: number | null }>(
+		db,
 		`SELECT sum(min(s.until, ?1) - max(s.since, ?2)) * 1.0 / ((?1 - ?2) * (SELECT count(*) FROM machines WHERE until = ${FOREVER})) AS share
 		 FROM machine_states s WHERE s.state NOT IN ('off', 'failed') AND s.until > ?2 AND s.since < ?1`,
-		{ 1: now, 2: from }
-	)!.share;
-	return Math.round(count * priceHour * HOURS_A_MONTH * Math.min(1, up ?? 0.5));
+		{ 1: hour, 2: hour - 14 * 24 * HOUR }
+	)!;
+	shares.set(db, { hour, share });
+	return share;
 }
 
 /** Cents an hour for a machine of a size: what the site's hosts cost, shared by cores promised and GPUs. */
