@@ -55,6 +55,7 @@ export function generateEstate(people: number, machines: number, seed: number): 
 		networks: [
 			{ id: `${id}-desks`, range: `10.${i + 1}.0.0/16`, first: `10.${i + 1}.0.10`, last: `10.${i + 1}.255.250` }
 		],
+		endpoint_ranges: [`10.${i + 101}.0.0/16`],
 		links:
 			i === 0
 				? [
@@ -185,6 +186,69 @@ export function generateEstate(people: number, machines: number, seed: number): 
 		],
 		pools,
 		publications: [{ id: 'desk', name: 'My desk', internal_name: 'Desk', pools: pools.map((p) => p.id) }],
-		grants: [{ publication: 'desk', team: 'everybody', channels: ['clipboard'] }]
+		grants: [{ publication: 'desk', team: 'everybody', channels: ['clipboard'] }],
+		endpoints: endpointsOf(sites, people),
+		settings: settingsOf(sites)
 	};
 }
+
+/** A desk box for two in three people of each site, laptops for the others, in a branch for each site by its network. */
+function endpointsOf(sites: readonly { id: string; name: string; endpoint_ranges: string[] }[], people: number) {
+	const fleet = (site: string, kind: string, i: number) => ({
+		id: `${site}-${kind.replace(' ', '-')}s`,
+		kind,
+		model: kind === 'laptop' ? 'Roamer 2' : 'Stander 4',
+		firmware: kind === 'laptop' ? '2.1.0' : '4.0.2',
+		site,
+		naming: `${site[0]}-${kind === 'laptop' ? 'lap' : 'box'}-#####`,
+		serials: `${site[0]!.toUpperCase()}${i}-`
+	});
+	return {
+		firmware: [
+			{ model: 'Roamer 2', version: '2.2.0', size: '320 MB' },
+			{ model: 'Stander 4', version: '4.1.0', size: '240 MB' }
+		],
+		fleets: sites.flatMap(({ id }, i) => [
+			{ ...fleet(id, 'desk box', i), most: Math.ceil((people / 3) * (2 / 3)), breaks: 0.05 },
+			{ ...fleet(id, 'laptop', i + 4), roams: 0.2, breaks: 0.3, lost: 0.05 }
+		]),
+		branches: [
+			{ id: 'all', name: 'All' },
+			...sites.map((s) => ({ id: s.id, name: s.name, parent: 'all', site: s.id })),
+			{ id: 'on-the-road', name: 'On the road', parent: 'all' }
+		],
+		rules: [
+			{ name: 'Laptops', condition: 'model is "Roamer 2"', into: 'on-the-road' },
+			...sites.map((s) => ({ name: s.name, condition: `address in ${s.endpoint_ranges[0]}`, into: s.id })),
+			{ name: 'Whatever else calls', condition: 'any device', into: 'all', whom: 'new' }
+		]
+	};
+}
+
+/** Groups of settings at three levels, one of which leaves hosted machines out. */
+const settingsOf = (sites: readonly { id: string }[]) => ({
+	groups: [
+		{
+			id: 'standard',
+			name: 'Standard',
+			rank: 50,
+			values: { 'lock.after': '10 min', 'power.sleep-after': '30 min' },
+			assigned: ['everything'],
+			excluded: ['machines']
+		},
+		{
+			id: 'on-the-road',
+			name: 'On the road',
+			rank: 100,
+			values: { 'lock.after': '3 min' },
+			assigned: ['branch/on-the-road']
+		},
+		...sites.map((s, i) => ({
+			id: `lines-${s.id}`,
+			name: `Lines of ${s.id}`,
+			rank: 80,
+			values: { 'displays.rate': [60, 30, 25][i % 3] },
+			assigned: [`site/${s.id}`]
+		}))
+	]
+});

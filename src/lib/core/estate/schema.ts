@@ -339,6 +339,11 @@ const person = v.strictObject({
 	/** When the directory first has them, where that is while the lab lives. */
 	told: v.optional(moment)
 });
+const timesAYear = v.pipe(
+	v.number('expected a number of times a year'),
+	v.minValue(0, 'expected at least 0'),
+	v.maxValue(100, 'expected at most 100')
+);
 /** Devices that people sit at, alike: given to people of a site who have none yet, and to nobody where `spare` says so. */
 const fleet = v.strictObject({
 	id,
@@ -362,6 +367,11 @@ const fleet = v.strictObject({
 	spare_on: v.optional(moment),
 	/** The number of its first; where nothing is said they go on from those of the fleets before. */
 	first: v.optional(v.pipe(count, v.minValue(1, 'expected at least 1'))),
+	/** Of the days, the share on which it is taken along, and starts in another network. */
+	roams: v.optional(share, 0),
+	/** How often in a year one breaks, and is mended some days later, or is lost. */
+	breaks: v.optional(timesAYear, 0),
+	lost: v.optional(timesAYear, 0),
 	/** Copies of the first: the same serial number, with another key. */
 	clones: v.optional(v.pipe(count, v.maxValue(10, 'expected at most 10')), 0)
 });

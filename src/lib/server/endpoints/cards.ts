@@ -3,12 +3,14 @@ import { place } from '$lib/core/endpoints/rules';
 import { durationWords } from '$lib/core/time/units';
 import { dateWords, momentWords } from '$lib/core/time/zone';
 import type { Card } from '$lib/core/why/card';
+import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { all, one } from '../db';
 import { saidBy } from '../directory';
 import type { Then } from '../things/catalogue';
 import { heldBack } from './announced';
 import { firmwareRows } from './firmware';
+import { missedDevices, missedFact } from './missed';
 import { keptFor, keptOf } from './keeping';
 import { certificatesOf, type CertificateRow } from './certificates';
 import {
@@ -57,7 +59,29 @@ export function endpointCard({ db }: Context, id: string, { at }: Then): Card | 
 	const wished = firmwareRows(db, at).find((r) => r.id === e.id);
 	const out = e.branch === null;
 	const [certificate] = certificatesOf(db, e.id, at);
+	const [missed] = e.state === 'asleep' ? missedDevices(db, at, e.id) : [];
 	const held = isKeptOut(e) ? e.why : out && e.why !== COPY ? heldBack(db, at)(e) : null;
+	const standing: Fact[] =
+		e.why === COPY
+			? [
+					{ words: COPY, side: 'against', source: 'endpoints' },
+					...others.map((o) => ({
+						words: `the other’s key is ${o.key
+							.match(/.{1,4}/g)!
+							.slice(0, 8)
+							.join(' ')}`,
+						about: { kind: 'endpoint' as const, id: String(o.id) },
+						source: 'endpoints'
+					}))
+				]
+			: held !== null
+				? [{ words: held, side: 'against', source: 'endpoints' }]
+				: [
+						...(e.by === null
+							? []
+							: [{ words: `${e.by} put it into ${nameOf(e.branch!)}`, at: e.spotSince, source: 'endpoints' }]),
+						...placed.facts
+					];
 	return {
 		kind: 'endpoint',
 		id,
@@ -110,27 +134,7 @@ export function endpointCard({ db }: Context, id: string, { at }: Then): Card | 
 			{ name: 'certificate', value: certificateWords(certificate, zone) },
 			{ name: 'first call', value: momentWords(zone, e.firstAt) }
 		],
-		facts:
-			e.why === COPY
-				? [
-						{ words: COPY, side: 'against', source: 'endpoints' },
-						...others.map((o) => ({
-							words: `the other’s key is ${o.key
-								.match(/.{1,4}/g)!
-								.slice(0, 8)
-								.join(' ')}`,
-							about: { kind: 'endpoint' as const, id: String(o.id) },
-							source: 'endpoints'
-						}))
-					]
-				: held !== null
-					? [{ words: held, side: 'against', source: 'endpoints' }]
-					: [
-							...(e.by === null
-								? []
-								: [{ words: `${e.by} put it into ${nameOf(e.branch!)}`, at: e.spotSince, source: 'endpoints' }]),
-							...placed.facts
-						],
+		facts: [...(missed ? [missedFact(missed)] : []), ...standing],
 		actions: [
 			...(e.state === 'asleep' && ON_A_WIRE.has(e.device)
 				? [{ words: 'Wake it', kind: 'endpoint.wake', input: { endpoints: [e.id] } }]

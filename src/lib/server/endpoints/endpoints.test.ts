@@ -18,7 +18,16 @@ beforeEach(async () => {
 	h = await Harness.of(
 		testEstate('e2e/small.yaml', (e) => {
 			e.sites[0]!.endpoint_ranges = ['10.1.4.0/24'];
-			const fleet = { kind: 'desk box' as const, firmware: '4.1.9', each: 1, spare: 0, clones: 0 };
+			const fleet = {
+				kind: 'desk box' as const,
+				firmware: '4.1.9',
+				each: 1,
+				spare: 0,
+				roams: 0,
+				breaks: 0,
+				lost: 0,
+				clones: 0
+			};
 			e.endpoints = {
 				firmware: [],
 				fleets: [

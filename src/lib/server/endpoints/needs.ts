@@ -2,11 +2,16 @@ import { countWords } from '$lib/core/time/units';
 import type { Need } from '$lib/core/why/need';
 import type { Db } from '../db';
 import { toCollect } from './keeping';
+import { missedDevices, missedFact } from './missed';
 import { endpointsAt, NOWHERE, waits } from './queries';
 import { MANY } from './work-plans';
 
 /** What of devices needs somebody. */
-export const endpointNeeds = (db: Db, at: number): Need[] => [...waitingNeeds(db, at), ...collecting(db, at)];
+export const endpointNeeds = (db: Db, at: number): Need[] => [
+	...waitingNeeds(db, at),
+	...collecting(db, at),
+	...missedNeeds(db, at)
+];
 
 /** Devices that have called in and that nobody has let in. */
 function waitingNeeds(db: Db, at: number): Need[] {
@@ -61,6 +66,29 @@ function collecting(db: Db, at: number): Need[] {
 				words: left.length === 1 ? 'It has been collected' : 'They have been collected'
 			},
 			since: Math.max(...left.map((d) => d.since)),
+			about: {}
+		}
+	];
+}
+
+/** Devices that have not called in although their people have worked since. */
+function missedNeeds(db: Db, at: number): Need[] {
+	const missed = missedDevices(db, at);
+	const [first] = missed;
+	if (!first) return [];
+	return [
+		{
+			key: 'endpoints-missed',
+			people: new Set(missed.map((m) => m.login)).size,
+			count: missed.length,
+			unit: missed.length === 1 ? 'endpoint' : 'endpoints',
+			tone: 'sand',
+			title: `${countWords(missed.length, 'endpoint has', 'endpoints have')} not called in for days of work: broken, or lost`,
+			facts: missed.slice(0, 6).map(missedFact),
+			card: missed.length === 1 ? `endpoint/${first.id}` : null,
+			href: '/publish/endpoints?list=devices&sort=since&scope=state:asleep',
+			plan: null,
+			since: Math.max(...missed.map((m) => m.since)),
 			about: {}
 		}
 	];

@@ -65,7 +65,7 @@ export function sleepSoon(lab: Stage, e: SimEndpoint): void {
 /** What somebody sits at: whoever has gone to another site has left it where it stood. */
 export function deviceOf(lab: Stage, person: SimPerson): SimEndpoint | undefined {
 	const e = person.endpoint === undefined ? undefined : lab.world.endpoints.get(person.endpoint);
-	return e?.site === person.site ? e : undefined;
+	return e?.site === person.site && e.gone === undefined ? e : undefined;
 }
 
 /** What a device shows at a gateway, which was told whom not to trust. */
@@ -110,7 +110,7 @@ export function sleeps(lab: Stage, id: string, turn: number): void {
 /** A device is switched on by somebody who only looks whether it works. One that nobody answers stays awake, and asks on. */
 export function switchOn(lab: Stage, id: string): boolean {
 	const e = lab.world.endpoints.get(id);
-	if (!e) return false;
+	if (!e || e.gone === 'broken') return false;
 	e.turn++;
 	e.awake = true;
 	delete e.on;

@@ -91,6 +91,8 @@ export function makeEndpoints(w: World, estate: Estate): void {
 				key: keyPrint(id),
 				site: fleet.site,
 				address: place(nth),
+				fleet: fleet.id,
+				home: place(nth),
 				users,
 				awake: false,
 				found: false,

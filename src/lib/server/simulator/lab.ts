@@ -9,6 +9,7 @@ import { schedule } from './agenda';
 import { appOpened, closeApp, closeOwn, packageDone, retry, takeWishes, useApp } from './apps';
 import { begin, operationDone } from './effects';
 import { beginFirmware, firmwareTaken, lockDevice, restartDevice, showOn } from './device-work';
+import { found, mended } from './device-fates';
 import { callsAgain, sleeps, switchOn } from './endpoints';
 import { handTo } from './fleets';
 import { applyFault, clearFault } from './faults';
@@ -273,6 +274,10 @@ export class Lab {
 				return firmwareTaken(lab, h.endpoint, h.version, h.turn);
 			case 'endpoint starts':
 				return void switchOn(lab, h.endpoint);
+			case 'endpoint found':
+				return found(lab, h.endpoint);
+			case 'endpoint mended':
+				return mended(lab, h.endpoint);
 			case 'endpoint calls':
 				return callsAgain(lab, h.endpoint, h.turn);
 			case 'endpoint sleeps':

@@ -8,6 +8,7 @@ import { PHASES, type PhaseName } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
 import { ProviderError } from '../providers';
 import { schedule } from './agenda';
+import { daysFate } from './device-fates';
 import { deviceOf, getUp, shownBy, sitDown } from './endpoints';
 import { openApp, planApps, runsOf, tell } from './apps';
 import { sessionSettings } from './applied';
@@ -35,6 +36,7 @@ export function connect(
 	const w = lab.world;
 	const person = w.people.get(login);
 	if (!person) throw new ProviderError(`the directory knows nobody called ${login}`, false);
+	daysFate(lab, person);
 	sitDown(lab, person);
 	const device = deviceOf(lab, person);
 	const pub = w.broker.publications.find((p) => p.id === publication);

@@ -176,6 +176,13 @@ export interface SimEndpoint {
 	found: boolean;
 	/** Who is on it. */
 	on?: string;
+	/** Its fleet, and its address there. */
+	fleet: string;
+	home: string | null;
+	/** The last day on which somebody sat down at it, by their wall clock. */
+	day?: number;
+	/** Nobody can sit at it. */
+	gone?: 'broken' | 'lost';
 	/** It runs on battery. */
 	battery?: boolean;
 	/** What it was told last to show on its screen. */
@@ -300,6 +307,8 @@ export type Happening = Timed &
 		| { kind: 'operation'; key: string; effect: Effect | null; error: string | null }
 		| { kind: 'fault'; fault: Omit<SimFault, 'id' | 'since' | 'before'> }
 		| { kind: 'endpoint starts'; endpoint: string }
+		| { kind: 'endpoint found'; endpoint: string }
+		| { kind: 'endpoint mended'; endpoint: string }
 		| { kind: 'endpoint firmware'; endpoint: string; version: string; turn: number }
 		| { kind: 'endpoint calls'; endpoint: string; turn: number }
 		| { kind: 'endpoint sleeps'; endpoint: string; turn: number }

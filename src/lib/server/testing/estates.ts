@@ -73,6 +73,9 @@ export function letAllIn(
 			firmware: '4.2.0',
 			most: 0,
 			each: 1,
+			roams: 0,
+			breaks: 0,
+			lost: 0,
 			clones: 0,
 			...f
 		})),
