@@ -1,5 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
-import { accessible, api, commitAndFollow, pick, signIn, visit } from './hands';
+import { accessible, api, commitAndFollow, pick, signedIn, signIn, visit } from './hands';
 
 /** Devices that people sit at: where they stand, by which rule, and what a rule would do before it is saved. */
 const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });
@@ -290,6 +290,46 @@ test.describe('endpoints', () => {
 		await expect(card(page)).toContainText(/kept for\s*Ida Vikan/);
 		await card(page).getByRole('button', { name: 'Keep it for nobody any more' }).click();
 		expect(await commitAndFollow(page)).toBe('done');
+	});
+
+	test('somebody is asked whether their screen may be looked at; after a yes it is shown, and what they said stands on the card', async ({
+		page
+	}) => {
+		const { rows } = (await api(page.request, 'get', '/endpoints?scope=state:awake&sort=since&limit=200')) as {
+			rows: { id: number; name: string; person: string | null; branch: string | null }[];
+		};
+		const used = rows.filter((r) => r.person !== null && r.branch !== null);
+		// Most say yes; some say no, or are not in front of it.
+		for (const { id, name } of used.slice(0, 12)) {
+			await visit(page, `/publish/endpoints?list=devices&card=endpoint/${id}`);
+			const look = card(page).getByRole('button', { name: 'Look at its screen' });
+			await expect(card(page)).toContainText(name);
+			// Whoever was on it may have left since.
+			if (await look.isHidden()) continue;
+			await look.click();
+			await card(page).getByRole('button', { name: 'Look at its screen' }).click();
+			await expect(card(page).getByRole('alert')).toContainText('Write why');
+			await card(page).getByLabel('Why, in words that they read').fill('You rang about a grey chart.');
+			await card(page).getByRole('button', { name: 'Look at its screen' }).click();
+			await expect(plan(page)).toContainText(`Ask to look at the screen of ${name}`);
+			const said = await commitAndFollow(page);
+			await visit(page, `/publish/endpoints?list=devices&card=endpoint/${id}`);
+			await expect(card(page)).toContainText('You rang about a grey chart.');
+			if (said !== 'done') {
+				await expect(card(page)).toContainText(/said no|did not answer/);
+				continue;
+			}
+			await expect(card(page)).toContainText('said yes');
+			const picture = card(page).getByRole('img', { name: `The screen of ${name} as it is now` });
+			await expect(picture).toHaveJSProperty('naturalWidth', 1280);
+			// Nobody else was let look.
+			const other = await signedIn('builder');
+			expect((await other.get(`/api/v1/endpoint-screens/${id}`)).status()).toBeGreaterThanOrEqual(403);
+			await other.dispose();
+			await accessible(page);
+			return;
+		}
+		throw new Error('nobody said yes');
 	});
 
 	test('firmware is wished for a branch; the list says who takes it, and why others wait', async ({ page }) => {

@@ -43,6 +43,8 @@ export type CardSection =
 	/** `step`, `from` and `to` in ms. */
 	| { kind: 'samples'; step: number; from: number; to: number; points: SamplePoint[] }
 	| { kind: 'lines'; title: string; lines: CardLine[] }
+	/** A picture that is fetched again and again, while it may be. */
+	| { kind: 'screen'; title: string; sub: string; href: string; alt: string }
 	| { kind: 'connections'; connections: ConnectionRow[] }
 	| { kind: 'compared'; with: string; changes: ContentsChange[]; send?: string }
 	| { kind: 'contents'; contents: { name: string; version: string; size: number }[] };

@@ -179,6 +179,7 @@ const section = v.variant('kind', [
 		)
 	}),
 	v.strictObject({ kind: v.literal('lines'), title: text, lines: v.array(line) }),
+	v.strictObject({ kind: v.literal('screen'), title: text, sub: text, href: text, alt: text }),
 	v.strictObject({
 		kind: v.literal('connections'),
 		connections: v.array(

@@ -10,6 +10,7 @@ import { saidBy } from '../directory';
 import type { Then } from '../things/catalogue';
 import { heldBack } from './announced';
 import { firmwareRows } from './firmware';
+import { isOpen, looksAt } from './looking';
 import { missedDevices, missedFact } from './missed';
 import { keptFor, keptOf } from './keeping';
 import { certificatesOf, type CertificateRow } from './certificates';
@@ -29,7 +30,7 @@ import {
 /** Lines of what has been. */
 const MOST = 12;
 
-export function endpointCard({ db }: Context, id: string, { at }: Then): Card | null {
+export function endpointCard({ db }: Context, id: string, { at, live }: Then): Card | null {
 	const e = /^\d{1,15}$/.test(id) ? endpointById(db, Number(id), at) : null;
 	if (!e) return null;
 	const tree = treeAt(db, at);
@@ -55,6 +56,8 @@ export function endpointCard({ db }: Context, id: string, { at }: Then): Card | 
 		'SELECT id, key FROM endpoints WHERE serial = ? AND id <> ? AND first_at <= ? ORDER BY first_at',
 		[e.serial, e.id, at]
 	);
+	const looks = looksAt(db, e.id, at, MOST);
+	const seen = live && looks[0] && isOpen(looks[0], e, at) ? looks[0] : undefined;
 	const kept = keptFor(db, e.id, at);
 	const wished = firmwareRows(db, at).find((r) => r.id === e.id);
 	const out = e.branch === null;
@@ -139,6 +142,16 @@ export function endpointCard({ db }: Context, id: string, { at }: Then): Card | 
 			...(e.state === 'asleep' && ON_A_WIRE.has(e.device)
 				? [{ words: 'Wake it', kind: 'endpoint.wake', input: { endpoints: [e.id] } }]
 				: []),
+			...(e.state === 'awake' && e.on !== null && !out
+				? [
+						{
+							words: 'Look at its screen',
+							kind: 'endpoint.look',
+							input: { endpoint: e.id },
+							ask: { field: 'why', words: 'Why, in words that they read' }
+						}
+					]
+				: []),
 			...(e.state === 'awake'
 				? [
 						{ words: 'Restart it', kind: 'endpoint.restart', input: { endpoints: [e.id] } },
@@ -170,6 +183,25 @@ export function endpointCard({ db }: Context, id: string, { at }: Then): Card | 
 				: [{ words: 'Shut it out', href: `/publish/endpoints?make=shut&edit=${e.id}` }])
 		],
 		sections: [
+			...(seen
+				? [
+						{
+							kind: 'screen' as const,
+							title: 'Its screen',
+							sub: `${seen.person} lets ${seen.by} look until ${momentWords(zone, seen.ends)}`,
+							href: `/api/v1/endpoint-screens/${e.id}`,
+							alt: `The screen of ${e.name} as it is now`
+						}
+					]
+				: []),
+			{
+				kind: 'lines',
+				title: 'Who asked to look at its screen',
+				lines: looks.map((l) => ({
+					words: `${l.by}: ${l.why}`,
+					note: `${momentWords(zone, l.asked)}: ${l.person} ${l.answer === 'yes' ? 'said yes' : l.answer === 'no' ? 'said no' : 'did not answer'}`
+				}))
+			},
 			{
 				kind: 'lines',
 				title: 'Where it has stood',

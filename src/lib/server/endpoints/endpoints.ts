@@ -1,12 +1,30 @@
 import * as v from 'valibot';
 import { endpoint, type Endpoint } from '../calls/endpoint';
-import { read } from '../calls/need';
+import { draft, read } from '../calls/need';
+import { NotFound } from '../plans';
 import { moment, text } from '../lists/columns';
 import { authorityCertificate, revocationList } from './authority';
 import { revokedAt } from './certificates';
+import { mayLook, screenOf } from './looking';
 
-/** What others need to know whether a device is one of the estate. */
-export const authorityEndpoints: readonly Endpoint[] = [
+/** What a device shows to whoever was let look; what others need to know whether a device is one of the estate. */
+export const deviceEndpoints: readonly Endpoint[] = [
+	endpoint({
+		method: 'GET',
+		path: '/endpoint-screens/{id}',
+		summary: 'What an endpoint shows on its screen now, to whoever was let look by whoever is on it',
+		need: draft('publishing'),
+		params: { id: v.pipe(v.string(), v.regex(/^\d{1,15}$/, 'Write the number of an endpoint.')) },
+		answer: { file: 'image/svg+xml' },
+		async handle({ ctx, params, caller }) {
+			const id = Number(params.id);
+			if (caller?.kind !== 'operator' || !mayLook(ctx.db, id, caller.id, ctx.clock.now()))
+				throw new NotFound('screen that you may look at: whoever is on the endpoint is asked first');
+			return new Response(await screenOf(ctx, id), {
+				headers: { 'content-type': 'image/svg+xml; charset=utf-8', 'cache-control': 'no-store' }
+			});
+		}
+	}),
 	endpoint({
 		method: 'GET',
 		path: '/endpoint-authority',

@@ -1,7 +1,7 @@
 import type { Manifest } from '../manifest';
 import { announcePlans } from './announce-plans';
 import { certifyDevices, certifyNewcomers, tellRevokedAnew } from './certificates';
-import { authorityEndpoints } from './endpoints';
+import { deviceEndpoints } from './endpoints';
 import { endpointComparisons } from './findings';
 import { endpointAdds, endpointCard } from './cards';
 import { bringFirmware } from './firmware';
@@ -44,7 +44,7 @@ export const manifest: Manifest = {
 	cards: { endpoint: endpointCard },
 	adds: endpointAdds,
 	lists: [endpoints, branches, enrolmentRules, announcedEndpoints, endpointCertificates, endpointFirmware],
-	endpoints: authorityEndpoints,
+	endpoints: deviceEndpoints,
 	comparisons: endpointComparisons,
 	needs: endpointNeeds,
 	observes: { take: { endpoint: takeEndpoint } },

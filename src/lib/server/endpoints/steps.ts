@@ -8,6 +8,7 @@ import { Cancelled, stepHandler } from '../jobs/step';
 import { CALLED_AT } from '../network';
 import { StepFailed } from '../providers';
 import { revoke, tellRevoked, wantsCertificate } from './certificates';
+import { looksAt, noteLook } from './looking';
 import { endpointById, openFrom, wakersAt } from './queries';
 
 /** A rule as a plan writes it; without a number it is new. */
@@ -232,6 +233,43 @@ export const endpointSteps = {
 				await ctx.providers.endpoints.show(e.serial, e.key, input.text);
 			});
 			return { result: { done: done.length, failed: failed.length } };
+		}
+	}),
+	'endpoint.ask-to-look': stepHandler<{ endpoint: number; why: string }>({
+		async run({ ctx, input, job, key }) {
+			const e = awakeOr(ctx.db, input.endpoint, ctx.clock.now());
+			const person =
+				e.on === null ? undefined : one<{ id: number }>(ctx.db, 'SELECT id FROM people WHERE login = ?', [e.on]);
+			if (!person) throw new StepFailed(`nobody is on ${e.name} any more: there is nobody to ask`);
+			const asked = ctx.clock.now();
+			const answer = await ctx.providers.endpoints.ask(
+				e.serial,
+				e.key,
+				{ person: e.on!, by: job.by, why: input.why },
+				key('ask')
+			);
+			const answered = ctx.clock.now();
+			return {
+				write: (db) =>
+					void noteLook(db, {
+						endpoint: e.id,
+						person: person.id,
+						operator: job.operator,
+						by: job.by,
+						why: input.why,
+						asked,
+						answered,
+						answer
+					}),
+				result: { answer }
+			};
+		}
+	}),
+	'endpoint.was-let-look': stepHandler<{ endpoint: number }>({
+		async run({ ctx, input }) {
+			const [last] = looksAt(ctx.db, input.endpoint, ctx.clock.now(), 1);
+			if (last?.answer === 'no') throw new StepFailed(`${last.person} said no`);
+			if (last?.answer === 'nobody') throw new StepFailed(`${last.person} did not answer`);
 		}
 	}),
 	'endpoint.forget': stepHandler<{ endpoints: number[] }>({

@@ -1,10 +1,11 @@
 import * as v from 'valibot';
 import { noEffects } from '$lib/core/plans/effects';
-import { countWords, MINUTE, SECOND } from '$lib/core/time/units';
+import { countWords, durationWords, MINUTE, SECOND } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import type { Db } from '../db';
 import { rowAt } from '../db/intervals';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
+import { LOOK_LASTS } from './looking';
 import { endpointById, openFrom, wakersAt, type EndpointRow } from './queries';
 
 /** What is done to devices themselves: woken, restarted, locked, shown a text, forgotten, known again. */
@@ -323,4 +324,56 @@ const show = planKind({
 		)
 });
 
-export const endpointWork = [wake, restart, lock, show, forget, knowAgain];
+const look = planKind({
+	kind: 'endpoint.look',
+	words: 'Look at the screen of an endpoint, if whoever is on it says yes',
+	area: 'publishing',
+	undo: 'never',
+	schema: v.strictObject({
+		endpoint: v.pipe(v.number(NUMBER), v.safeInteger(NUMBER), v.minValue(1, NUMBER)),
+		why: v.pipe(
+			v.string('Write why: they read it.'),
+			v.trim(),
+			v.nonEmpty('Write why: they read it.'),
+			v.maxLength(300, 'At most 300 characters.')
+		)
+	}),
+	async draft({ db, clock }, { endpoint, why }): Promise<Draft> {
+		const e = endpointById(db, endpoint, clock.now());
+		if (!e) throw new InputProblem([{ field: 'endpoint', words: `There is no endpoint ${endpoint}.` }]);
+		const who = e.on === null ? null : (e.personName ?? e.on);
+		return {
+			title: `Ask to look at the screen of ${e.name}`,
+			effects: {
+				...noEffects(),
+				people: e.on === null ? [] : [{ kind: 'person', id: e.on, name: who!, how: 'is asked whether you may look' }],
+				duration: { middle: 20 * SECOND, ninety: MINUTE }
+			},
+			warnings: [],
+			blocks:
+				e.state !== 'awake'
+					? [against('it sleeps')]
+					: e.branch === null
+						? [against('it is not let in')]
+						: who === null
+							? [against('nobody is on it: there is nobody to ask')]
+							: [],
+			reasons: [
+				{ words: why, source: 'what they read' },
+				{
+					words: `a yes lets you alone look for ${durationWords(LOOK_LASTS)}, or until they get up; what they say is on record either way, and no picture is kept`,
+					source: 'endpoints'
+				}
+			],
+			objects: [`endpoint/${e.id}`],
+			steps: [
+				stepOf('endpoint.ask-to-look', `Ask ${who ?? 'whoever is on it'}`, { endpoint, why }, 20 * SECOND),
+				stepOf('endpoint.was-let-look', 'Look at what they say', { endpoint }, 100)
+			],
+			undo: null,
+			undoWords: 'It ends by itself.'
+		};
+	}
+});
+
+export const endpointWork = [wake, restart, lock, show, look, forget, knowAgain];

@@ -444,6 +444,18 @@ export interface Devices {
 	restart(serial: string, key: string): Promise<void>;
 	lock(serial: string, key: string): Promise<void>;
 	show(serial: string, key: string, text: string): Promise<void>;
+	/**
+	 * Asks whoever is on a device that is awake whether somebody may look at its screen, in the words of whoever asks, and waits for what they
+	 * say; `nobody`: nobody has answered, or nobody is on it any more.
+	 */
+	ask(
+		serial: string,
+		key: string,
+		from: { person: string; by: string; why: string },
+		once: string
+	): Promise<'yes' | 'no' | 'nobody'>;
+	/** What it shows on its screen now: an SVG picture without scripts. Nothing keeps it but whoever was let look. */
+	screen(serial: string, key: string): Promise<string>;
 	/** Versions of firmware that can be had, by model. */
 	firmware(): Promise<{ model: string; version: string; bytes: number }[]>;
 	/** Lets a device that is awake take a version, and start with it. */

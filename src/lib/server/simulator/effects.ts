@@ -9,6 +9,7 @@ import { captureMachine, install, tryPackage } from './installers';
 import { diskOf, usedByVolume } from './load';
 import { powerOff, powerOn } from './power';
 import { about, hashText, uniform } from './random';
+import { answerTo } from './screens';
 import { endSession } from './sessions';
 import { serveWaiting } from './sign-in';
 import type { Stage } from './stage';
@@ -297,6 +298,8 @@ function carryOut(lab: Stage, effect: Effect): unknown {
 		case 'ask to close':
 			askToClose(lab, effect.session, effect.package);
 			return null;
+		case 'ask to look':
+			return answerTo(lab, effect.endpoint, effect.person, effect.key);
 		case 'log':
 			return effect.log;
 	}

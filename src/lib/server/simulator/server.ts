@@ -13,6 +13,7 @@ import { contentOf, imageTargets, inventoryText, lacksOf, type Look } from './in
 import { chunksOf, handOutTime, offersOf, packedOf, rightsOf, stepTime } from './images';
 import { diskOf, usedByVolume } from './load';
 import { roundTrip } from './round-trip';
+import { screenOf } from './screens';
 import { certificateFor, requestOf } from './device-keys';
 import type { Lab } from './lab';
 import { sitesOf, unjoinedSites } from './sites';
@@ -387,6 +388,14 @@ export class LabServer {
 				restart: async (serial, key) => device(serial, key, 'restart'),
 				lock: async (serial, key) => device(serial, key, 'lock'),
 				show: async (serial, key, text) => device(serial, key, 'show', text),
+				ask: (serial, key, { person }, once) =>
+					this.operate(
+						once,
+						{ kind: 'ask to look', endpoint: awake(serial, key).id, person, key: once },
+						18 * SECOND,
+						0.5
+					),
+				screen: async (serial, key) => screenOf(lab, awake(serial, key)),
 				hand: async (serial, key, person, once) => {
 					const e = known(serial, key);
 					if (!e) throw new ProviderError(`nobody knows a device ${serial}`, false);

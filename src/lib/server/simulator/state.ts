@@ -360,6 +360,7 @@ export type Effect =
 	| { kind: 'try package'; ask: TrialAsk }
 	| { kind: 'empty overlay'; package: string; person: string }
 	| { kind: 'ask to close'; session: number; package: string; text: string }
+	| { kind: 'ask to look'; endpoint: string; person: string; key: string }
 	| { kind: 'log'; log: string[] };
 
 /** A request from outside that changes the world: kept in a journal, so that history can be replayed. */

@@ -6,6 +6,7 @@
 	import SampleChart from '$lib/ui/charts/SampleChart.svelte';
 	import { addressWith } from '$lib/ui/frame/address';
 	import PhaseBars from './PhaseBars.svelte';
+	import ScreenPicture from './ScreenPicture.svelte';
 
 	interface Props {
 		sections: readonly CardSection[];
@@ -75,6 +76,9 @@
 				</li>
 			{/each}
 		</ul>
+	{:else if s.kind === 'screen'}
+		<h3 class="head mt-4">{s.title} <small>{s.sub}</small></h3>
+		<ScreenPicture href={s.href} alt={s.alt} />
 	{:else if s.kind === 'connections'}
 		<h3 class="head mt-4">Record of connections <small>newest first</small></h3>
 		<ul class="mt-1 text-[13px]">
