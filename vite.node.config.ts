@@ -26,8 +26,20 @@ export default defineConfig({
 				bench: 'bench/bench.ts',
 				'bench-difference': 'bench/difference.ts'
 			},
-			external: ['better-sqlite3', '@node-rs/argon2', '@cyclonedx/cyclonedx-library', 'reflect-metadata', 'rrule', '@playwright/test'],
-			output: { entryFileNames: '[name].js', chunkFileNames: 'shared-[hash].js', format: 'es', banner: "import 'reflect-metadata';" }
+			external: [
+				'better-sqlite3',
+				'@node-rs/argon2',
+				'@cyclonedx/cyclonedx-library',
+				'reflect-metadata',
+				'rrule',
+				'@playwright/test'
+			],
+			output: {
+				entryFileNames: '[name].js',
+				chunkFileNames: 'shared-[hash].js',
+				format: 'es',
+				banner: "import 'reflect-metadata';"
+			}
 		}
 	}
 });

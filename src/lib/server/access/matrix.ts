@@ -3,12 +3,11 @@ import {
 	whyInMatrix,
 	type Matrix,
 	type MatrixGrant,
-	type MatrixPublication,
-	type MatrixTeam
+	type MatrixPublication
 } from '$lib/core/access/matrix';
 import { narrow, unusedTerms, type Scope } from '$lib/core/scope/scope';
 import type { Explained } from '$lib/core/why/explained';
-import { all, type Db } from '../db';
+import type { Db } from '../db';
 import { grantsAt, type PublicationRow, publicationsAt } from '../publications';
 import { doorsAt, publishingAt } from '../publishing';
 import { everybody, teamsAbove, teamsThen } from '../directory';

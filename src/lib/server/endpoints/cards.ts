@@ -182,18 +182,18 @@ export function endpointCard({ db }: Context, id: string, { at, live }: Then): C
 				? []
 				: [{ words: 'Shut it out', href: `/publish/endpoints?make=shut&edit=${e.id}` }])
 		],
+		lead: seen
+			? [
+					{
+						kind: 'screen',
+						title: 'Its screen',
+						sub: `${seen.person} lets ${seen.by} look until ${momentWords(zone, seen.ends)}`,
+						href: `/api/v1/endpoint-screens/${e.id}`,
+						alt: `The screen of ${e.name} as it is now`
+					}
+				]
+			: [],
 		sections: [
-			...(seen
-				? [
-						{
-							kind: 'screen' as const,
-							title: 'Its screen',
-							sub: `${seen.person} lets ${seen.by} look until ${momentWords(zone, seen.ends)}`,
-							href: `/api/v1/endpoint-screens/${e.id}`,
-							alt: `The screen of ${e.name} as it is now`
-						}
-					]
-				: []),
 			{
 				kind: 'lines',
 				title: 'Who asked to look at its screen',

@@ -114,7 +114,7 @@ describe('firmware that is wished for a branch', () => {
 		const box = one<{ id: number }>(h.db, `SELECT endpoint_id AS id FROM endpoint_facts WHERE name = 'box-01'`)!.id;
 		await h.carryOut('endpoint.keep', { give: [{ endpoint: box, person: 'anna' }] });
 		await wake('TB-1');
-		h.lab.apply({ kind: 'device', endpoint: 'TB-1', does: 'firmware', text: '4.3.0' });
+		h.lab.apply({ kind: 'device', endpoint: 'TB-1', does: 'firmware', text: '4.3.0', key: 'again' });
 		h.lab.apply({ kind: 'connect', login: 'anna', publication: 'desk', secondFactor: true, key: 'a' });
 		await h.live(10 * MINUTE);
 		expect(h.lab.world.endpoints.get('TB-1')).toMatchObject({ firmware: '4.2.0', awake: true, on: 'anna' });

@@ -3,7 +3,9 @@ import { HOUR, MINUTE } from '$lib/core/time/units';
 import { sectionOf } from '$lib/core/why/card';
 import { one } from '../db';
 import { cardOf } from '../house/cards';
+import type { Caller } from '../identity/caller';
 import { withDesks } from '../testing/estates';
+import { askApi, serveFrom } from '../testing/pages';
 import { Harness, OWNER, testEstate } from '../testing/harness';
 import { LOOK_LASTS, looksAt, mayLook, screenOf } from './looking';
 
@@ -17,6 +19,7 @@ beforeAll(async () => {
 			e.directory.people.find((p) => p.login === 'anna')!.name = 'Anna <b>&amp; Co';
 		})
 	);
+	serveFrom(h);
 	for (let i = 0; i < 40 && !on('anna'); i++) await h.live(30 * MINUTE, 20_000);
 	anna = on('anna')!;
 }, 60_000);
@@ -48,6 +51,12 @@ describe('looking at a screen', () => {
 		expect(mayLook(h.db, anna, OWNER.id, look!.ends - 1)).not.toBeNull();
 		expect(mayLook(h.db, anna, OWNER.id, look!.ends)).toBeNull();
 		expect(look!.ends - look!.asked).toBeGreaterThanOrEqual(LOOK_LASTS);
+
+		const asks = (caller: Caller) =>
+			askApi(h, 'GET', `/api/v1/endpoint-screens/${anna}`, undefined, caller).then((a) => a.status);
+		expect(await asks(OWNER)).toBe(200);
+		expect(await asks({ ...OWNER, id: OWNER.id + 1 })).toBe(404);
+		expect(await asks({ ...OWNER, kind: 'token' })).toBe(404);
 
 		const svg = await screenOf(h.ctx, anna);
 		expect(svg).toContain('Anna &lt;b&gt;&amp;amp; Co');

@@ -49,10 +49,15 @@ const WAKES_WITHIN = 3 * MINUTE;
 const STARTS_WITHIN = 10 * MINUTE;
 const LOOKS_EVERY = 10 * SECOND;
 
-/** A device that is awake; one that has gone to sleep meanwhile, or is not known any longer, is not asked. */
-function awakeOr(db: Db, id: number, now: number) {
+function knownOr(db: Db, id: number, now: number) {
 	const e = endpointById(db, id, now);
 	if (!e) throw new StepFailed('it is not known any longer');
+	return e;
+}
+
+/** A device that is awake; one that has gone to sleep meanwhile, or is not known any longer, is not asked. */
+function awakeOr(db: Db, id: number, now: number) {
+	const e = knownOr(db, id, now);
 	if (e.state !== 'awake') throw new StepFailed(`${e.name} has gone to sleep`);
 	return e;
 }
@@ -202,10 +207,11 @@ export const endpointSteps = {
 	}),
 	'endpoint.restart': stepHandler<{ endpoints: number[] }>({
 		async run({ ctx, input, each, cancelled }) {
-			const { done, failed } = await each(input.endpoints.map(String), AT_ONCE, async (item) => {
-				const e = awakeOr(ctx.db, Number(item), ctx.clock.now());
-				const asked = ctx.clock.now();
-				await ctx.providers.endpoints.restart(e.serial, e.key);
+			const { done, failed } = await each(input.endpoints.map(String), AT_ONCE, async (item, key) => {
+				const e = knownOr(ctx.db, Number(item), ctx.clock.now());
+				const asked = await ctx.providers.endpoints.restart(e.serial, e.key, key).catch((err: unknown) => {
+					throw e.state === 'asleep' ? new StepFailed(`${e.name} has gone to sleep`) : err;
+				});
 				const until = asked + STARTS_WITHIN;
 				while (!one(ctx.db, 'SELECT 1 FROM endpoint_starts WHERE endpoint_id = ? AND at > ?', [e.id, asked])) {
 					if (cancelled()) throw new Cancelled();
@@ -219,18 +225,18 @@ export const endpointSteps = {
 	}),
 	'endpoint.lock': stepHandler<{ endpoints: number[] }>({
 		async run({ ctx, input, each }) {
-			const { done, failed } = await each(input.endpoints.map(String), AT_ONCE, async (item) => {
+			const { done, failed } = await each(input.endpoints.map(String), AT_ONCE, async (item, key) => {
 				const e = awakeOr(ctx.db, Number(item), ctx.clock.now());
-				await ctx.providers.endpoints.lock(e.serial, e.key);
+				await ctx.providers.endpoints.lock(e.serial, e.key, key);
 			});
 			return { result: { done: done.length, failed: failed.length } };
 		}
 	}),
 	'endpoint.show': stepHandler<{ endpoints: number[]; text: string }>({
 		async run({ ctx, input, each }) {
-			const { done, failed } = await each(input.endpoints.map(String), AT_ONCE, async (item) => {
+			const { done, failed } = await each(input.endpoints.map(String), AT_ONCE, async (item, key) => {
 				const e = awakeOr(ctx.db, Number(item), ctx.clock.now());
-				await ctx.providers.endpoints.show(e.serial, e.key, input.text);
+				await ctx.providers.endpoints.show(e.serial, e.key, input.text, key);
 			});
 			return { result: { done: done.length, failed: failed.length } };
 		}

@@ -10,6 +10,7 @@ import { letAllIn } from '../testing/estates';
 import { Harness, OWNER, testEstate } from '../testing/harness';
 import { certificatesOf } from './certificates';
 import { endpointCertificates, endpointsIn } from './lists';
+import { endpointSteps } from './steps';
 
 /** Two boxes and a laptop at the quay, and a box at the isle: nobody's, all switched on once. */
 let h: Harness;
@@ -216,11 +217,41 @@ describe('what is done on devices that are awake', () => {
 
 	test('one that does not start again within ten minutes is said', async () => {
 		await switchOn('TB-1');
-		h.ctx.providers.endpoints.restart = () => Promise.resolve();
+		h.ctx.providers.endpoints.restart = () => Promise.resolve(h.lab.now);
 		const job = await h.carryOut('endpoint.restart', { endpoints: [idOf('box-01')] });
 		expect(job.state).not.toBe('running');
 		expect(JSON.stringify(all(h.db, 'SELECT * FROM job_items'))).toContain(
 			'box-01 did not call in again within 10 min'
 		);
+	});
+
+	test('a restart that was under way when Sextant ended is waited for, and not asked for again', async () => {
+		await switchOn('TB-1');
+		const id = idOf('box-01');
+		const { serial, key } = h.lab.world.endpoints.get('TB-1')!;
+		const starts = () => all(h.db, 'SELECT at FROM endpoint_starts WHERE endpoint_id = ?', [id]).length;
+		const before = starts();
+		const asked = await h.ctx.providers.endpoints.restart(serial, key, 'job 1 box-01');
+		await h.live(20_000);
+		expect(items().find((e) => e.id === id)!.state).toBe('asleep');
+		// The step begins anew, with the key that it had.
+		const again = endpointSteps['endpoint.restart'].run({
+			ctx: h.ctx,
+			input: { endpoints: [id] },
+			cancelled: () => false,
+			each: async (items: string[], _: number, work: (item: string, key: string) => Promise<unknown>) => {
+				await work(items[0]!, 'job 1 box-01');
+				return { done: items, failed: [] };
+			}
+		} as never);
+		await Promise.all([again, h.live(3 * MINUTE)]);
+		expect(starts()).toBe(before + 1);
+		expect(await h.ctx.providers.endpoints.restart(serial, key, 'job 1 box-01')).toBe(asked);
+		// Another job asks for it anew; of one that sleeps it is said.
+		await h.live(20 * MINUTE);
+		const late = await h
+			.commit((await h.draft('endpoint.restart', { endpoints: [id] })).id)
+			.catch((e: Error) => e.message);
+		expect(late).toMatch(/it sleeps/);
 	});
 });

@@ -14,7 +14,7 @@ export async function cardOf(ctx: Context, kind: string, id: string, then: Then)
 	return {
 		...card,
 		actions: then.live || kind === 'change' ? [...card.actions, ...added.flatMap((a) => a.actions ?? [])] : [],
-		lead: added.flatMap((a) => a.lead ?? []).filter((s) => !isBare(s)),
+		lead: [...(card.lead ?? []), ...added.flatMap((a) => a.lead ?? [])].filter((s) => !isBare(s)),
 		sections: [...card.sections, ...added.flatMap((a) => a.sections ?? [])].filter((s) => !isBare(s))
 	};
 }

@@ -440,10 +440,13 @@ export interface Devices {
 	request(serial: string, key: string): Promise<string>;
 	/** Lets a device that is awake wake another of its network. */
 	wake(serial: string, key: string, by: { serial: string; key: string }): Promise<void>;
-	/** Starts a device anew that is awake; locks its screen, with what is open there set aside; shows a text on it. */
-	restart(serial: string, key: string): Promise<void>;
-	lock(serial: string, key: string): Promise<void>;
-	show(serial: string, key: string, text: string): Promise<void>;
+	/**
+	 * Starts a device anew that is awake; locks its screen, with what is open there set aside; shows a text on it. What was asked for once is
+	 * not done again. Answers when it was asked first.
+	 */
+	restart(serial: string, key: string, once: string): Promise<number>;
+	lock(serial: string, key: string, once: string): Promise<number>;
+	show(serial: string, key: string, text: string, once: string): Promise<number>;
 	/**
 	 * Asks whoever is on a device that is awake whether somebody may look at its screen, in the words of whoever asks, and waits for what they
 	 * say; `nobody`: nobody has answered, or nobody is on it any more.

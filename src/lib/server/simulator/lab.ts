@@ -182,6 +182,8 @@ export class Lab {
 				return null;
 			}
 			case 'device':
+				if (w.operations.has(command.key)) return null;
+				w.operations.set(command.key, { key: command.key, done: true, at: w.now, error: null, result: null });
 				if (command.does === 'restart') return restartDevice(this.stage, command.endpoint);
 				if (command.does === 'lock') return lockDevice(this.stage, command.endpoint);
 				if (command.does === 'firmware') return beginFirmware(this.stage, command.endpoint, command.text);

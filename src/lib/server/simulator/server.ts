@@ -113,8 +113,18 @@ export class LabServer {
 			if (!e?.awake || !e.found) throw new ProviderError(`nothing answers that calls itself ${serial}`);
 			return e;
 		};
-		const device = (serial: string, key: string, does: 'restart' | 'lock' | 'show' | 'firmware', text = ''): void =>
-			void this.command({ kind: 'device', endpoint: awake(serial, key).id, does, text });
+		/** Asks a device for something, once for a key; answers when. */
+		const device = (
+			serial: string,
+			key: string,
+			does: 'restart' | 'lock' | 'show' | 'firmware',
+			once: string,
+			text = ''
+		): number => {
+			if (!w.operations.has(once))
+				this.command({ kind: 'device', endpoint: awake(serial, key).id, does, text, key: once });
+			return w.operations.get(once)!.at;
+		};
 		return {
 			compute: {
 				create: (spec, key) =>
@@ -383,11 +393,11 @@ export class LabServer {
 					const e = awake(serial, key);
 					if (!lab.estate.endpoints.firmware.some((f) => f.model === e.model && f.version === version))
 						throw new ProviderError(`there is no ${version} for ${e.model}`, false);
-					device(serial, key, 'firmware', version);
+					device(serial, key, 'firmware', `firmware ${e.id} ${version} ${w.now}`, version);
 				},
-				restart: async (serial, key) => device(serial, key, 'restart'),
-				lock: async (serial, key) => device(serial, key, 'lock'),
-				show: async (serial, key, text) => device(serial, key, 'show', text),
+				restart: async (serial, key, once) => device(serial, key, 'restart', once),
+				lock: async (serial, key, once) => device(serial, key, 'lock', once),
+				show: async (serial, key, text, once) => device(serial, key, 'show', once, text),
 				ask: (serial, key, { person }, once) =>
 					this.operate(
 						once,

@@ -377,7 +377,7 @@ export type Command =
 	| { kind: 'switch on'; endpoint: string }
 	| { kind: 'certificate'; endpoint: string; number: string; ends: number }
 	| { kind: 'distrust'; certificates: string[] }
-	| { kind: 'device'; endpoint: string; does: 'restart' | 'lock' | 'show' | 'firmware'; text: string }
+	| { kind: 'device'; endpoint: string; does: 'restart' | 'lock' | 'show' | 'firmware'; text: string; key: string }
 	| { kind: 'hand'; endpoint: string; person: string | null; key: string }
 	| { kind: 'profile'; login: string; to: string | null; key: string }
 	| { kind: 'mail'; to: string; subject: string; body: string; key: string }
