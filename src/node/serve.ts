@@ -45,6 +45,8 @@ const log = logOf('server');
 
 /** What everybody of the demo signs in with: there is nothing to protect in it. */
 const DEMO_PASSWORD = 'tideline';
+/** A house that has listened for so long stands, ms. */
+const STANDS = 15_000;
 
 /** Says one line and ends, with nothing half made. */
 function fail(line: string): never {
@@ -321,9 +323,18 @@ async function start(): Promise<void> {
 	server.off('request', notYet);
 	let large = isLarge(db);
 	setInterval(() => (large = isLarge(db)), 60_000).unref();
+	// Readers take as much to start as everything else: they come with the first request that may take long, or once the house stands.
+	let coming = false;
+	const startReaders = () => {
+		if (coming) return;
+		coming = true;
+		void readers.start();
+	};
+	setTimeout(startReaders, STANDS).unref();
 	server.on('request', (request, response) => {
 		const { method = '', url = '', headers } = request;
 		const long = mayTakeLong(method, url, headers, large);
+		if (long !== 'no') startReaders();
 		const apart = long === 'long' || (long === 'somewhat' && readers.free) || readers.crowds(request, response);
 		if (!apart || !readers.pass(request, response)) handler(request, response);
 	});
@@ -331,7 +342,6 @@ async function start(): Promise<void> {
 	process.on('uncaughtException', (e) => log.error({ err: e }, 'nobody caught this'));
 	sayStrays('sextant');
 	announce(db);
-	void readers.start();
 
 	let ending = false;
 	const end = async () => {

@@ -121,6 +121,7 @@ export const en = {
 	'problem.same': 'It is the one that you have now.',
 	'problem.factor-first': 'Give your second factor first: whoever changes how you sign in has to show that it is you.',
 	'problem.name': 'Write a name of 1 to 60 characters.',
+	'problem.blocked': '{words}',
 	'problem.failed': 'It did not work.',
 	'problem.not-yours': 'It is not yours any more.',
 

@@ -130,6 +130,7 @@ export const fr: Record<Key, string> = {
 	'problem.factor-first':
 		'Donnez d’abord votre second facteur : qui change votre façon de vous connecter doit montrer que c’est vous.',
 	'problem.name': 'Écrivez un nom de 1 à 60 caractères.',
+	'problem.blocked': 'Ce n’est pas possible maintenant. La raison, en anglais : {words}',
 	'problem.failed': 'Cela n’a pas marché.',
 	'problem.not-yours': 'Ce n’est plus à vous.',
 

@@ -124,6 +124,7 @@ export const nb: Record<Key, string> = {
 	'problem.same': 'Det er det du har nå.',
 	'problem.factor-first': 'Gi den andre faktoren først: den som endrer hvordan du logger inn, må vise at det er deg.',
 	'problem.name': 'Skriv et navn på 1 til 60 tegn.',
+	'problem.blocked': 'Det går ikke nå. Grunnen, på engelsk: {words}',
 	'problem.failed': 'Det gikk ikke.',
 	'problem.not-yours': 'Det er ikke ditt lenger.',
 

@@ -85,22 +85,20 @@ export function endpointCounts(db: Db, scope: Scope, at: number, most: number) {
 		params
 	);
 	const of = (state: EndpointListed['state']) => states.find((s) => s.state === state)?.n ?? 0;
+	const letIn = (and: string) =>
+		all<{ id: number }>(
+			db,
+			`SELECT f.endpoint_id AS id ${fromOf(ENDPOINTS, 'st.state sp.branch_id', c.sql)} AND ${c.sql} AND sp.branch_id IS NOT NULL ${and} LIMIT @most`,
+			{ ...params, most, ...(and.includes('@wired') ? { wired: JSON.stringify([...ON_A_WIRE]) } : {}) }
+		).map((r) => r.id);
 	return {
 		left: c.left,
 		total: states.reduce((n, s) => n + s.n, 0),
 		awake: of('awake'),
 		waits: of('waits'),
-		wakeful: all<{ id: number }>(
-			db,
-			`SELECT f.endpoint_id AS id ${fromOf(ENDPOINTS, 'st.state sp.branch_id', c.sql)} AND ${c.sql} AND st.state = 'awake' AND sp.branch_id IS NOT NULL LIMIT @most`,
-			{ ...params, most }
-		).map((r) => r.id),
-		asleep: all<{ id: number }>(
-			db,
-			`SELECT f.endpoint_id AS id ${fromOf(ENDPOINTS, 'st.state sp.branch_id', c.sql)} AND ${c.sql}
-			 AND st.state = 'asleep' AND sp.branch_id IS NOT NULL AND f.device IN (SELECT value FROM json_each(@wired)) LIMIT @most`,
-			{ ...params, wired: JSON.stringify([...ON_A_WIRE]), most }
-		).map((r) => r.id)
+		letIn: letIn(''),
+		wakeful: letIn(`AND st.state = 'awake'`),
+		asleep: letIn(`AND st.state = 'asleep' AND f.device IN (SELECT value FROM json_each(@wired))`)
 	};
 }
 

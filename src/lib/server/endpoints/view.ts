@@ -65,7 +65,8 @@ export function endpointsView(db: Db, scope: Scope, at: number) {
 		...inScope,
 		/** Those on a wire that sleep, where one plan can wake them all. */
 		asleep: inScope.asleep.length <= MANY ? inScope.asleep : [],
-		/** Those that are let in and awake, where one plan can be about them all. */
+		/** Those that are let in, and those of them that are awake, where one plan can be about them all. */
+		letIn: inScope.letIn.length <= MANY ? inScope.letIn : [],
 		wakeful: inScope.wakeful.length <= MANY ? inScope.wakeful : [],
 		branches: tree.inOrder().map((b) => ({
 			...b,

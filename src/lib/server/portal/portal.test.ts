@@ -231,6 +231,10 @@ describe('a change that somebody makes to what is theirs', () => {
 			refused: 'it is so already',
 			status: 422
 		});
+		// A reason that is known in English alone is said to be so.
+		expect(
+			await changeFor(ctx(), caller(), speakerOf('nb'), 'own.channels', { person: 'eve', pass: { drives: false } })
+		).toEqual({ refused: 'Det går ikke nå. Grunnen, på engelsk: it is so already', status: 422 });
 	});
 
 	test('is held up where it comes without end, for them alone', async () => {

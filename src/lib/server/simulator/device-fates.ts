@@ -2,7 +2,7 @@ import type { Estate } from '$lib/core/estate/schema';
 import { addressText, rangeEnds } from '$lib/core/network/addresses';
 import { DAY } from '$lib/core/time/units';
 import { schedule } from './agenda';
-import { deviceOf, switchOn, tellOf } from './endpoints';
+import { deviceOf, switchOn } from './endpoints';
 import { localDay } from './people';
 import { hashText, uniform } from './random';
 import type { Stage } from './stage';
@@ -26,37 +26,29 @@ const isUntouched = ({ roams, breaks, lost }: Fleet): boolean => roams === 0 && 
 export function daysFate(lab: Stage, person: SimPerson): void {
 	const e = deviceOf(lab, person);
 	const fleet = e && lab.estate.endpoints.fleets.find((f) => f.id === e.fleet);
-	if (!fleet || isUntouched(fleet)) return;
+	// One that is awake is there, and may have things open from it.
+	if (!fleet || isUntouched(fleet) || e.awake) return;
 	const day = localDay(person, lab.world.now);
 	if (e.day === day) return;
 	e.day = day;
 	const draw = (salt: number) => uniform(lab.seed, hashText(e.id), day, salt);
 	if (draw(90) < fleet.lost / DAYS_OF_USE) {
-		vanish(lab, e, 'lost');
+		e.gone = 'lost';
 		if (draw(93) < FOUND)
 			schedule(lab.world, lab.world.now + Math.round((0.2 + 4 * draw(94)) * DAY), {
 				kind: 'endpoint found',
 				endpoint: e.id
 			});
 	} else if (draw(91) < fleet.breaks / DAYS_OF_USE) {
-		vanish(lab, e, 'broken');
+		e.gone = 'broken';
 		schedule(lab.world, lab.world.now + Math.round((1 + (MENDED_WITHIN - 1) * draw(94)) * DAY), {
 			kind: 'endpoint mended',
 			endpoint: e.id
 		});
-	} else if (!e.awake) {
+	} else {
 		e.address = draw(92) < fleet.roams ? elsewhere(lab, e, draw) : e.home;
 		if (e.address !== null) person.address = e.address;
 	}
-}
-
-/** Nobody sits at a device any more: it is broken, or nobody knows where it is. */
-export function vanish(lab: Stage, e: SimEndpoint, how: 'broken' | 'lost'): void {
-	if (e.awake && e.found) tellOf(lab, e, null, 'sleeps');
-	e.gone = how;
-	e.turn++;
-	e.awake = false;
-	delete e.on;
 }
 
 /** A broken device has been mended: whoever had it sits at it again. */

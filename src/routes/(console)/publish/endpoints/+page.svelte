@@ -174,8 +174,10 @@
 								{here}
 								{close}
 							/>{/key}
-					{:else if data.make === 'work' && data.wakeful.length}{#key data.look.scopeText}<WorkForm
-								endpoints={data.wakeful}
+					{:else if data.make === 'work' && data.letIn.length}{#key data.look.scopeText}<WorkForm
+								all={data.letIn}
+								awake={data.wakeful}
+								branches={data.branches}
 								{close}
 							/>{/key}
 					{:else if data.moving && data.make === 'keep'}{#key data.edit}<KeepForm device={data.moving} {close} />{/key}
@@ -279,9 +281,9 @@
 							words="Wake the {data.asleep.length} asleep"
 							small
 						/>{/if}
-					{#if data.wakeful.length && may('endpoint.show')}<a
+					{#if data.letIn.length && may('endpoint.show')}<a
 							class="btn btn-small"
-							href={addressWith(page.url, { make: 'work', edit: null })}>Work with the {data.wakeful.length} awake</a
+							href={addressWith(page.url, { make: 'work', edit: null })}>Work with these {data.letIn.length}</a
 						>{/if}
 					{#if here && may('branch.remove')}<PlanButton
 							kind="branch.remove"
