@@ -129,6 +129,8 @@ async function readAnew(ctx: Context, after: number): Promise<Waiting> {
 		if (page[0] && page[0].login <= last)
 			throw new ProviderError('the directory tells of the same people again and again', false);
 	}
+	// However few they were: it is broken, and nobody has ended.
+	if (people.size === 0) throw new ProviderError('the directory tells of nobody at all', false);
 	const now = ctx.clock.now();
 	const teams = all<{ id: string; name: string; parent: string | null }>(
 		db,

@@ -362,6 +362,24 @@ describe('a directory that has forgotten what it changed', () => {
 		expect(personCalled(own.db, 'anna', own.lab.now)!.memberOf).toContain('regatta');
 	});
 
+	test.each([
+		['nobody at all', () => ({ cursor: 5, teams: [], people: [] }), /tells of nobody at all/],
+		[
+			'the same people again and again',
+			(own: Harness) => ({ cursor: 5, teams: [], people: [toldOf(own.lab.world.people.get('anna')!)] }),
+			/the same people again and again/
+		],
+		['no people', () => ({ cursor: 5, teams: [] }), /cannot be read/]
+	])('and tells of %s changes nothing', async (_, whole, says) => {
+		const own = await Harness.of(testEstate('e2e/small.yaml', QUIET));
+		await own.live(MINUTE);
+		const before = known(own);
+		putBack(own, null);
+		own.ctx.providers.directory.whole = async () => whole(own) as never;
+		await expect(learnPeople(own.ctx)).rejects.toThrow(says);
+		expect(known(own)).toEqual(before);
+	});
+
 	test('and lacks many: they are held with their names, and taken in, or put right', async () => {
 		const { own, crowd, needs, of } = await many();
 		await own.live(MINUTE);
