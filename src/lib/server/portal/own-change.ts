@@ -27,7 +27,8 @@ export async function changeFor(
 	if (!CHANGES.take(caller.login)) return { refused: say('problem.too-often'), status: 429 };
 	try {
 		const plan = await draftPlan(ctx, caller, kind, input, 'portal');
-		if (plan.blocks.length) return { refused: say('problem.blocked', { words: plan.blocks.map((b) => b.words).join('; ') }), status: 422 };
+		if (plan.blocks.length)
+			return { refused: say('problem.blocked', { words: plan.blocks.map((b) => b.words).join('; ') }), status: 422 };
 		const job = await commitPlan(ctx, caller, plan.id, null, 'portal');
 		ctx.wake();
 		if (plan.effects.duration.middle > WAITS) return { effects: plan.effects };
@@ -36,12 +37,16 @@ export async function changeFor(
 			if (row?.ended)
 				return row.state === 'done'
 					? { effects: plan.effects }
-					: { refused: row.error === null ? say('problem.failed') : say('problem.blocked', { words: row.error }), status: 500 };
+					: {
+							refused: row.error === null ? say('problem.failed') : say('problem.blocked', { words: row.error }),
+							status: 500
+						};
 			await new Promise((resolve) => setTimeout(resolve, 50));
 		}
 		return { effects: plan.effects };
 	} catch (e) {
-		if (e instanceof InputProblem || e instanceof PlanRefused) return { refused: say('problem.blocked', { words: e.message }), status: 422 };
+		if (e instanceof InputProblem || e instanceof PlanRefused)
+			return { refused: say('problem.blocked', { words: e.message }), status: 422 };
 		throw e;
 	}
 }
