@@ -68,7 +68,7 @@ test.describe('endpoints', () => {
 		await room.getByRole('link', { name: /^bgo-box-/ }).click();
 		await expect(card(page)).toContainText('another device has called in with this serial number and another key');
 		await card(page).getByRole('link', { name: 'Let it in' }).click();
-		await page.getByLabel('Into').selectOption({ label: 'Kittiwake › Elsewhere' });
+		await page.getByLabel('Into', { exact: true }).selectOption({ label: 'Kittiwake › Elsewhere' });
 		await page.getByRole('button', { name: 'Plan to let it in' }).click();
 		await expect(plan(page)).toContainText(/^Plan\s*Let bgo-box-\d+ in, into Elsewhere/);
 		await page.getByRole('button', { name: 'Discard' }).click();
@@ -273,7 +273,7 @@ test.describe('endpoints', () => {
 		await visit(page, '/publish/endpoints?list=devices&scope=model:"Dunlin%201"');
 		await page.getByRole('link', { name: /^Work with these \d+$/ }).click();
 		await page.getByLabel('What is done').selectOption('move them into a branch');
-		await page.getByLabel('Into').selectOption({ label: 'Kittiwake › Elsewhere' });
+		await page.getByLabel('Into', { exact: true }).selectOption({ label: 'Kittiwake › Elsewhere' });
 		await page.getByRole('button', { name: 'Plan it' }).click();
 		await expect(plan(page)).toContainText(/\d+ endpoints/);
 		expect(await commitAndFollow(page)).toBe('done');
