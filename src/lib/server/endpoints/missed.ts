@@ -61,6 +61,5 @@ export function missedDevices(db: Db, at: number, endpoint: number | null = null
 export const missedFact = (m: MissedDevice): Fact => ({
 	words: `${m.name}, a ${m.device}, was heard last on ${momentWords(m.zone, m.since)}; ${m.person} has worked on ${countWords(m.days, 'day')} since, from something else`,
 	side: 'against',
-	source: 'endpoints',
-	about: { kind: 'endpoint', id: String(m.id) }
+	source: 'endpoints'
 });
