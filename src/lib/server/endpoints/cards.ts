@@ -10,7 +10,7 @@ import { saidBy } from '../directory';
 import type { Then } from '../things/catalogue';
 import { heldBack } from './announced';
 import { firmwareRows } from './firmware';
-import { isOpen, looksAt } from './looking';
+import { isOpen, lastLooks, looksAt } from './looking';
 import { missedDevices, missedFact } from './missed';
 import { keptFor, keptOf } from './keeping';
 import { certificatesOf, type CertificateRow } from './certificates';
@@ -57,7 +57,7 @@ export function endpointCard({ db }: Context, id: string, { at, live }: Then): C
 		[e.serial, e.id, at]
 	);
 	const looks = looksAt(db, e.id, at, MOST);
-	const seen = live && looks[0] && isOpen(looks[0], e, at) ? looks[0] : undefined;
+	const seen = live ? lastLooks(looks).find((l) => isOpen(l, e, at)) : undefined;
 	const kept = keptFor(db, e.id, at);
 	const wished = firmwareRows(db, at).find((r) => r.id === e.id);
 	const out = e.branch === null;

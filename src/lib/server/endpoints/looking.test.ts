@@ -7,7 +7,7 @@ import type { Caller } from '../identity/caller';
 import { withDesks } from '../testing/estates';
 import { askApi, serveFrom } from '../testing/pages';
 import { Harness, OWNER, testEstate } from '../testing/harness';
-import { LOOK_LASTS, looksAt, mayLook, screenOf } from './looking';
+import { LOOK_LASTS, looksAt, mayLook, noteLook, screenOf } from './looking';
 
 /** Anna and others of the Quay are at work, each at a box. */
 let h: Harness;
@@ -64,6 +64,17 @@ describe('looking at a screen', () => {
 		expect(sectionOf((await card())!, 'screen')).toMatchObject({ href: `/api/v1/endpoint-screens/${anna}` });
 		expect(sectionOf((await card(h.lab.now, false))!, 'screen')).toBeUndefined();
 		expect(sectionOf((await card(look!.ends + 1))!, 'screen')).toBeUndefined();
+	});
+
+	test('is each operator’s own: what another was told at the same time changes nothing', async () => {
+		answers('yes');
+		expect((await ask()).state).toBe('done');
+		const [yes] = looksAt(h.db, anna, h.lab.now, 1);
+		const other = { operator: OWNER.id + 1, by: 'Another', why: 'x', answer: 'no' as const };
+		const person = one<{ id: number }>(h.db, `SELECT id FROM people WHERE login = 'anna'`)!.id;
+		noteLook(h.db, { endpoint: anna, person, ...other, asked: yes!.asked, answered: yes!.answered });
+		expect(mayLook(h.db, anna, OWNER.id, h.lab.now)).not.toBeNull();
+		expect(sectionOf((await card())!, 'screen')).toBeDefined();
 	});
 
 	test('ends when whoever said yes gets up', async () => {

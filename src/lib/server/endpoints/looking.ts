@@ -37,6 +37,10 @@ export const looksAt = (db: Db, endpoint: number, at: number, most: number): Ask
 		most
 	]);
 
+/** Of looks from the newest on, the last of each who asked. */
+export const lastLooks = (looks: readonly AskedLook[]): AskedLook[] =>
+	looks.filter((l, i) => looks.findIndex((x) => x.operator === l.operator) === i);
+
 /** Writes down what somebody said. Returns its number. */
 export const noteLook = (
 	db: Db,
@@ -79,7 +83,7 @@ export function mayLook(db: Db, endpoint: number, operator: number, now: number)
 }
 
 /** A picture of a screen is no larger than this. */
-const MOST_BYTES = 4_000_000;
+const MOST_BYTES = 1_000_000;
 const reader = new XMLParser({ ignoreAttributes: false, attributeNamePrefix: '@', processEntities: false });
 /** What is drawn: nothing that runs, and nothing that is fetched. */
 const DRAWN = new Set(['svg', 'g', 'rect', 'circle', 'line', 'path', 'polyline', 'text', 'tspan', '#text', '?xml']);

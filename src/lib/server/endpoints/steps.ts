@@ -8,7 +8,7 @@ import { Cancelled, stepHandler } from '../jobs/step';
 import { CALLED_AT } from '../network';
 import { StepFailed } from '../providers';
 import { revoke, tellRevoked, wantsCertificate } from './certificates';
-import { looksAt, noteLook } from './looking';
+import { lastLooks, looksAt, noteLook } from './looking';
 import { endpointById, openFrom, wakersAt } from './queries';
 
 /** A rule as a plan writes it; without a number it is new. */
@@ -272,8 +272,11 @@ export const endpointSteps = {
 		}
 	}),
 	'endpoint.was-let-look': stepHandler<{ endpoint: number }>({
-		async run({ ctx, input }) {
-			const [last] = looksAt(ctx.db, input.endpoint, ctx.clock.now(), 1);
+		async run({ ctx, input, job }) {
+			// Another may have asked at the same time, and been told something else.
+			const last = lastLooks(looksAt(ctx.db, input.endpoint, ctx.clock.now(), 100)).find(
+				(l) => l.operator === job.operator
+			);
 			if (last?.answer === 'no') throw new StepFailed(`${last.person} said no`);
 			if (last?.answer === 'nobody') throw new StepFailed(`${last.person} did not answer`);
 		}

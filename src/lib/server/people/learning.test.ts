@@ -48,8 +48,8 @@ const told = (own: Harness, login: string, other: Partial<PersonRecord>, at = ow
 	return { at, kind: 'person', is: { ...toldOf(like), login, ...other } };
 };
 
-const inTeam = (team: string, at: number) =>
-	peoplePage(h.db, {
+const inTeam = (team: string, at: number, db = h.db) =>
+	peoplePage(db, {
 		scope: parseScope(`team:${team}`).scope,
 		at,
 		sort: 'name',
@@ -425,17 +425,7 @@ describe('teams that come to hang elsewhere', () => {
 		await own.live(MINUTE);
 		const now = own.lab.now;
 
-		const of = (team: string, at: number) =>
-			peoplePage(own.db, {
-				scope: parseScope(`team:${team}`).scope,
-				at,
-				sort: 'name',
-				descending: false,
-				offset: 0,
-				limit: 50
-			})
-				.rows.map((p) => p.login)
-				.sort();
+		const of = (team: string, at: number) => inTeam(team, at, own.db);
 		expect(of('harbour', moved - 1)).not.toContain('eve');
 		expect(of('harbour', now)).toContain('eve');
 		expect(of('visitors', now)).toEqual(of('visitors', moved - 1));
