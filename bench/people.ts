@@ -181,7 +181,10 @@ function insertBare(
 		}
 		const team = sent.displayName.toLowerCase().replace(' ', '-');
 		run(db, `INSERT INTO teams(id, name, source) VALUES (?, ?, 'scim')`, [team, sent.displayName]);
-		run(db, `INSERT INTO team_nesting(team_id, above_id, since, until, depth) VALUES (?, ?, 0, ${FOREVER}, 0)`, [team, team]);
+		run(db, `INSERT INTO team_nesting(team_id, above_id, since, until, depth) VALUES (?, ?, 0, ${FOREVER}, 0)`, [
+			team,
+			team
+		]);
 		sent.members!.forEach((_m, i) => {
 			const person = Number(sent.displayName.split(' ')[1]) * (USERS / GROUPS) + i + 1;
 			run(db, 'INSERT INTO memberships VALUES (?, ?, ?, ?, 1)', [person, team, now, FOREVER]);
