@@ -23,3 +23,13 @@ export interface Need {
 	/** What it is about, by facet: the ids by which a scope finds it. */
 	about: Partial<Record<Facet, string[]>>;
 }
+
+/** What a need counts: the people it affects, since needs are ranked by them; where it affects none, how many there are of something else. */
+export const counted = (
+	people: number,
+	count: number,
+	[single, several]: readonly [string, string]
+): Pick<Need, 'people' | 'count' | 'unit'> =>
+	people > 0
+		? { people, count: people, unit: people === 1 ? 'person' : 'people' }
+		: { people: 0, count, unit: count === 1 ? single : several };

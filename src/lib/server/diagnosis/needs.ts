@@ -39,7 +39,7 @@ function findingNeeds(db: Db, at: number): Need[] {
 			people: f.people,
 			...(OWN.has(f.subjectKind)
 				? { count: 1, unit: 'fault in Sextant' }
-				: f.kind === 'endpoints stay away'
+				: f.kind === 'endpoints stay away' && f.people === 0
 					? awayCount(away, f.subject)
 					: { count: f.people, unit: `${f.people === 1 ? 'person' : 'people'}${soon ? ' soon' : ''}` }),
 			tone: soon || OWN.has(f.subjectKind) ? 'sand' : 'buoy',

@@ -1,5 +1,5 @@
 import { countWords } from '$lib/core/time/units';
-import type { Need } from '$lib/core/why/need';
+import { counted, type Need } from '$lib/core/why/need';
 import { asOf } from '../db/intervals';
 import { all, type Db } from '../db';
 
@@ -46,9 +46,7 @@ export function leftOutNeeds(db: Db, at: number): Need[] {
 	return [
 		{
 			key: 'directory-left-out',
-			people,
-			count: left.length,
-			unit: teams ? 'left out' : people === 1 ? 'person' : 'people',
+			...counted(people, teams, ['team', 'teams']),
 			tone: 'sand',
 			title: `What the directory tells of ${of} cannot be taken in`,
 			facts: [...ways].slice(0, 10).map(([words, logins]) => ({

@@ -46,7 +46,7 @@ describe('a device that does not call in', () => {
 		const missed = missedDevices(h.db, heard + 4.5 * DAY);
 		expect(missed).toMatchObject([{ id: anna.endpoint, login: 'anna', since: heard, days: 4 }]);
 		const need = needsAt(h.db, EVERYTHING, heard + 4.5 * DAY).needs.find((n) => n.key === 'endpoints-missed')!;
-		expect(need).toMatchObject({ people: 1, count: 1, unit: 'endpoint', card: `endpoint/${anna.endpoint}` });
+		expect(need).toMatchObject({ people: 1, count: 1, unit: 'person', card: `endpoint/${anna.endpoint}` });
 		expect(need.facts[0]!.words).toMatch(/has worked on 4 days since, from something else$/);
 		const card = (await cardOf(h.ctx, 'endpoint', String(anna.endpoint), {
 			at: heard + 4.5 * DAY,

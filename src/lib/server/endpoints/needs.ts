@@ -1,10 +1,12 @@
 import { countWords } from '$lib/core/time/units';
-import type { Need } from '$lib/core/why/need';
+import { counted, type Need } from '$lib/core/why/need';
 import type { Db } from '../db';
 import { toCollect } from './keeping';
 import { missedDevices, missedFact } from './missed';
 import { endpointsAt, NOWHERE, waits } from './queries';
 import { MANY } from './work-plans';
+
+const ENDPOINTS = ['endpoint', 'endpoints'] as const;
 
 /** What of devices needs somebody. */
 export const endpointNeeds = (db: Db, at: number): Need[] => [
@@ -22,9 +24,7 @@ function waitingNeeds(db: Db, at: number): Need[] {
 	return [
 		{
 			key: 'endpoints-waiting',
-			people,
-			count: waiting.length,
-			unit: waiting.length === 1 ? 'endpoint' : 'endpoints',
+			...counted(people, waiting.length, ENDPOINTS),
 			tone: 'sand',
 			title: `${countWords(waiting.length, 'endpoint waits', 'endpoints wait')} to be let in`,
 			facts: waiting
@@ -48,9 +48,8 @@ function collecting(db: Db, at: number): Need[] {
 	return [
 		{
 			key: 'endpoints-to-collect',
-			people,
-			count: left.length,
-			unit: left.length === 1 ? 'endpoint' : 'endpoints',
+			// Whoever has left misses nothing.
+			...counted(0, left.length, ENDPOINTS),
 			tone: 'sand',
 			title: `${countWords(left.length, 'endpoint is', 'endpoints are')} to be collected from ${people === 1 ? 'somebody who has' : `${people} people who have`} left`,
 			facts: left.slice(0, 6).map((d) => ({
@@ -79,9 +78,7 @@ function missedNeeds(db: Db, at: number): Need[] {
 	return [
 		{
 			key: 'endpoints-missed',
-			people: new Set(missed.map((m) => m.login)).size,
-			count: missed.length,
-			unit: missed.length === 1 ? 'endpoint' : 'endpoints',
+			...counted(new Set(missed.map((m) => m.login)).size, missed.length, ENDPOINTS),
 			tone: 'sand',
 			title: `${countWords(missed.length, 'endpoint has', 'endpoints have')} not called in for days of work: broken, or lost`,
 			facts: missed.slice(0, 6).map(missedFact),
