@@ -25,6 +25,7 @@ import { growthBench } from './growth';
 import { flood, loadBench } from './load';
 import { packagesBench } from './packages';
 import { endpointsBench } from './endpoints';
+import { secureBench } from './secure';
 import { settingsBench } from './settings';
 import { peopleBench } from './people';
 import { drawCell, drawCells } from '$lib/ui/marks/cells';
@@ -75,6 +76,7 @@ const AREAS = [
 	'people',
 	'endpoints',
 	'settings',
+	'secure',
 	'load',
 	'growth'
 ] as const;
@@ -93,6 +95,7 @@ if (wanted('cells')) await cells();
 if (wanted('people')) await peopleBench(report, median);
 if (wanted('endpoints')) endpointsBench(report, median);
 if (wanted('settings')) settingsBench(report, median);
+if (wanted('secure')) await secureBench(report, median);
 if (wanted('lists') || wanted('samples') || wanted('build') || wanted('packages')) await overAnEstate();
 writeResults();
 process.exit(results.every((r) => r.met) || area === undefined ? 0 : 1);

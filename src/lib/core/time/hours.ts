@@ -12,6 +12,11 @@ export interface Hours {
 /** Whether `at` lies in the hours, read in `zone`. The start counts in, the end does not. */
 export function inHours(hours: Hours, zone: string, at: number): boolean {
 	const { weekday, minute } = wallTime(zone, at);
+	return inWeek(hours, weekday, minute);
+}
+
+/** Whether a minute of a day lies in the hours; `weekday` 1 Monday … 7 Sunday, `minute` from local midnight. */
+export function inWeek(hours: Hours, weekday: number, minute: number): boolean {
 	if (hours.from === hours.until) return hours.days.includes(weekday);
 	if (hours.from < hours.until) return hours.days.includes(weekday) && minute >= hours.from && minute < hours.until;
 	const yesterday = weekday === 1 ? 7 : weekday - 1;

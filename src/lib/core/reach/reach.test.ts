@@ -1,0 +1,526 @@
+import fc from 'fast-check';
+import { describe, expect, test } from 'vitest';
+import { inRange } from '../network/addresses';
+import { compareBooks, layOver } from './compare';
+import { reach, whyReached } from './decide';
+import {
+	ANYWHERE,
+	EFFECTS,
+	usedUp,
+	type AccessRule,
+	type Ask,
+	type Circumstances,
+	type Reacher,
+	type Rulebook,
+	type Used
+} from './rules';
+import { namesBy, ruleWords } from './sentence';
+import { standings } from './standing';
+import { Catalogue, siteName, sitePattern, type Target } from './targets';
+import { firstMissing } from './decide';
+import { World, type Ground } from './world';
+
+const ground: Ground = {
+	catalogue: new Catalogue(
+		new Map([
+			['films.example', 'films'],
+			['learn.films.example', 'learning'],
+			['news.example', 'news']
+		])
+	),
+	services: [
+		{ id: 'ledger', name: 'Ledger', group: 'books' },
+		{ id: 'depot', name: 'Depot', group: null }
+	],
+	sites: new Map([
+		['oslo', ['10.1.0.0/16', '2001:db8:1::/48']],
+		['pune', ['10.2.0.0/16']]
+	]),
+	branches: new Map([
+		['all', ['all']],
+		['desks', ['desks', 'all']],
+		['quiet', ['quiet', 'desks', 'all']]
+	])
+};
+const names = namesBy(() => undefined);
+let next = 1;
+const rule = (more: Partial<AccessRule> = {}): AccessRule => ({
+	id: `r${next++}`,
+	name: '',
+	effect: 'allow',
+	words: null,
+	who: [],
+	whoNot: [],
+	pools: [],
+	what: [],
+	whatNot: [],
+	from: [],
+	device: {},
+	when: {},
+	how: [],
+	daily: null,
+	...more
+});
+const book = (...rules: AccessRule[]): Rulebook => ({ rules, otherwise: { web: 'allow', services: 'refuse' } });
+const person = (login: string, teams: string[] = [], employment: string | null = null): Reacher => ({
+	login,
+	teams,
+	employment
+});
+const ask = (p: Reacher, target: Target | string, more: Partial<Circumstances> = {}): Ask => ({
+	...ANYWHERE,
+	person: p,
+	target:
+		typeof target === 'string'
+			? target.includes('.')
+				? { kind: 'site', host: target }
+				: { kind: 'service', id: target }
+			: target,
+	...more
+});
+const ada = person('ada', ['charts', 'all'], 'permanent');
+const bo = person('bo', ['crew', 'all'], 'contractor');
+const effect = (b: Rulebook, a: Ask, used?: (r: AccessRule) => Used | undefined) =>
+	reach(new World(b.rules, b.otherwise, ground), a, used).effect;
+
+describe('names', () => {
+	test.each([
+		['Films.Example.', 'films.example'],
+		['bücher.example', 'xn--bcher-kva.example'],
+		['a_b.example', 'a_b.example']
+	])('%s is kept as %s', (written, kept) => expect(siteName(written)).toBe(kept));
+	test.each([
+		'',
+		'a b',
+		'x/y',
+		'10.1.2.3',
+		'a..b',
+		'-',
+		'http://x.example',
+		`${'a'.repeat(64)}.example`,
+		'x'.repeat(2000),
+		'[::1]',
+		'%41.example'
+	])('%s is none', (written) => expect(siteName(written)).toBeNull());
+	test('a star stands at the beginning alone', () => {
+		expect(sitePattern('*.Films.example')).toBe('*.films.example');
+		expect(sitePattern('films.*')).toBeNull();
+		expect(sitePattern('*')).toBeNull();
+	});
+	test('a name is of the category of the nearest name that it lies beneath', () => {
+		expect(ground.catalogue.categoryOf('a.films.example')).toBe('films');
+		expect(ground.catalogue.categoryOf('a.learn.films.example')).toBe('learning');
+		expect(ground.catalogue.categoryOf('notfilms.example')).toBeNull();
+	});
+});
+
+describe('the first rule that fits decides', () => {
+	test('about sites by name, beneath a name, and by category', () => {
+		const b = book(
+			rule({ what: [{ kind: 'site', name: 'films.example' }], effect: 'factor' }),
+			rule({
+				what: [{ kind: 'site', name: '*.films.example' }],
+				whatNot: [{ kind: 'category', id: 'learning' }],
+				effect: 'refuse'
+			}),
+			rule({ what: [{ kind: 'category', id: 'learning' }], effect: 'window' })
+		);
+		expect(effect(b, ask(ada, 'films.example'))).toBe('factor');
+		expect(effect(b, ask(ada, 'a.b.films.example'))).toBe('refuse');
+		expect(effect(b, ask(ada, 'x.learn.films.example'))).toBe('window');
+		expect(effect(b, ask(ada, 'elsewhere.example'))).toBe('allow');
+		expect(effect(b, ask(ada, 'depot'))).toBe('refuse');
+		expect(effect(b, ask(ada, { kind: 'service', id: null }))).toBe('refuse');
+	});
+	test('by who, from where, on what, when and how', () => {
+		const open = (more: Partial<AccessRule>) => book(rule({ what: [{ kind: 'group', id: 'books' }], ...more }));
+		const may = (more: Partial<AccessRule>, c: Partial<Circumstances>, p = ada) =>
+			effect(open(more), ask(p, 'ledger', c)) === 'allow';
+		expect(may({ who: [{ kind: 'team', id: 'crew' }] }, {})).toBe(false);
+		expect(
+			may({ who: [{ kind: 'team', id: 'all' }], whoNot: [{ kind: 'employment', id: 'contractor' }] }, {}, bo)
+		).toBe(false);
+		expect(may({ who: [{ kind: 'person', id: 'bo' }] }, {}, bo)).toBe(true);
+		expect(may({ from: [{ kind: 'site', id: 'oslo' }] }, { address: '10.1.200.3' })).toBe(true);
+		expect(may({ from: [{ kind: 'site', id: 'oslo' }] }, { address: '2001:db8:1::9' })).toBe(true);
+		expect(may({ from: [{ kind: 'site', id: 'oslo' }] }, { address: '10.2.0.1' })).toBe(false);
+		expect(may({ from: [{ kind: 'network', range: '10.2.4.0/30' }] }, { address: '10.2.4.3' })).toBe(true);
+		expect(may({ from: [{ kind: 'network', range: '10.2.4.0/30' }] }, { address: 'what' })).toBe(false);
+		expect(
+			may(
+				{ device: { managed: true, branches: ['desks'], firmware: '4.2', locks: true } },
+				{ managed: true, branch: 'quiet', firmware: '4.10.1', locks: true }
+			)
+		).toBe(true);
+		expect(may({ device: { branches: ['quiet'] } }, { branch: 'desks' })).toBe(false);
+		expect(may({ device: { firmware: '4.2' } }, { firmware: '4.1.9' })).toBe(false);
+		expect(may({ device: { firmware: '4.2' } }, { firmware: 'none' })).toBe(false);
+		const night = { days: [5], from: 22 * 60, until: 6 * 60 };
+		expect(may({ when: { hours: night } }, { minute: 4 * 1440 + 23 * 60 })).toBe(true);
+		expect(may({ when: { hours: night } }, { minute: 5 * 1440 + 5 * 60 + 59 })).toBe(true);
+		expect(may({ when: { hours: night } }, { minute: 5 * 1440 + 6 * 60 })).toBe(false);
+		// Sunday night runs into Monday.
+		expect(may({ when: { hours: { ...night, days: [7] } } }, { minute: 10 })).toBe(true);
+		expect(may({ when: { duty: 'off', holidays: 'only' } }, { onDuty: false, holiday: true })).toBe(true);
+		expect(may({ when: { duty: 'off' } }, { onDuty: true })).toBe(false);
+		expect(may({ how: ['window'] }, { way: 'browser' })).toBe(false);
+		expect(may({ pools: ['close'] }, { pool: 'other' })).toBe(false);
+		expect(may({ pools: ['close'] }, { pool: 'close' })).toBe(true);
+	});
+	test('and a share that is used up leaves it to the next', () => {
+		const own = rule({ daily: { bytes: 100 }, what: [{ kind: 'web' }] });
+		const b = book(own, rule({ effect: 'refuse', words: 'The line is thin.' }));
+		const after = (bytes: number) => effect(b, ask(bo, 'x.example'), () => ({ bytes, minutes: 0 }));
+		expect([after(0), after(99), after(100)]).toEqual(['allow', 'allow', 'refuse']);
+	});
+	test('says why those above did not', () => {
+		const b = book(
+			rule({ who: [{ kind: 'team', id: 'crew' }], what: [{ kind: 'services' }] }),
+			rule({ what: [{ kind: 'web' }] }),
+			rule({ from: [{ kind: 'site', id: 'oslo' }], daily: { minutes: 30 } }),
+			rule({ daily: { minutes: 30 } }),
+			rule({ effect: 'refuse', words: 'Not today.' })
+		);
+		const why = whyReached(
+			new World(b.rules, b.otherwise, ground),
+			ask(ada, 'depot', { address: '10.2.0.1' }),
+			names,
+			() => ({ bytes: 0, minutes: 30 })
+		);
+		expect(why.value).toMatchObject({ effect: 'refuse', number: 5, words: 'Not today.' });
+		expect(why.facts.map((f) => f.words)).toEqual([
+			'rule 5 fits',
+			'rule 1 does not fit: they are not of crew',
+			'rule 2 does not fit: it is about all of the web',
+			'rule 3 does not fit: not from oslo',
+			'rule 4 does not fit: 30 min of today are used up'
+		]);
+		expect(ruleWords(b.rules[2]!, names)).toBe('everybody · whatever it is · from oslo, 30 min a day each');
+	});
+});
+
+// Small worlds, where everything can be tried.
+const someWho = fc.constantFrom<AccessRule['who']>(
+	[],
+	[{ kind: 'team', id: 'all' }],
+	[{ kind: 'team', id: 'crew' }],
+	[{ kind: 'person', id: 'ada' }],
+	[{ kind: 'employment', id: 'contractor' }]
+);
+const someWhat = fc.constantFrom<AccessRule['what']>(
+	[],
+	[{ kind: 'web' }],
+	[{ kind: 'services' }],
+	[{ kind: 'category', id: 'films' }],
+	[{ kind: 'site', name: 'films.example' }],
+	[{ kind: 'site', name: '*.films.example' }],
+	[{ kind: 'service', id: 'depot' }],
+	[{ kind: 'group', id: 'books' }]
+);
+const rarely = <T>(value: fc.Arbitrary<T>, none: T) =>
+	fc.oneof({ weight: 3, arbitrary: fc.constant(none) }, { weight: 1, arbitrary: value });
+const someRule: fc.Arbitrary<AccessRule> = fc.record<AccessRule>({
+	id: fc.constant('?'),
+	name: fc.constant(''),
+	effect: fc.constantFrom(...EFFECTS),
+	words: fc.constant(null),
+	who: someWho,
+	whoNot: rarely(someWho, []),
+	pools: rarely(fc.constantFrom<AccessRule['pools']>(['close'], ['close', 'far']), []),
+	what: someWhat,
+	whatNot: rarely(someWhat, []),
+	from: rarely(
+		fc.constantFrom<AccessRule['from']>(
+			[{ kind: 'site', id: 'oslo' }],
+			[{ kind: 'network', range: '10.1.0.0/17' }],
+			[
+				{ kind: 'site', id: 'pune' },
+				{ kind: 'network', range: '10.0.0.0/8' }
+			]
+		),
+		[]
+	),
+	device: rarely(
+		fc.constantFrom<AccessRule['device']>(
+			{ managed: true },
+			{ branches: ['desks'] },
+			{ branches: ['quiet'], managed: true },
+			{ firmware: '4' },
+			{ firmware: '5', locks: true }
+		),
+		{}
+	),
+	when: rarely(
+		fc.constantFrom<AccessRule['when']>(
+			{ duty: 'off' },
+			{ holidays: 'not' },
+			{ hours: { days: [1, 2], from: 480, until: 1020 } },
+			{ hours: { days: [1], from: 1320, until: 360 }, duty: 'on' }
+		),
+		{}
+	),
+	how: rarely(fc.constantFrom<AccessRule['how']>(['window'], ['browser', 'window']), []),
+	daily: rarely(fc.constantFrom<AccessRule['daily']>({ bytes: 10 }, { bytes: 20 }), null)
+});
+const numbered = (rules: AccessRule[]): AccessRule[] =>
+	rules.map((r, i) => ({ ...r, id: r.id === '?' ? `n${i}` : r.id }));
+const someBook = fc.array(someRule, { maxLength: 6 }).map((rules) => book(...numbered(rules)));
+const people = [ada, bo, person('cy', ['crew', 'all'], 'permanent')];
+
+/** Every ask of a small world, but for what people have used. */
+function* everyAsk(): Generator<Ask> {
+	const targets: Target[] = [
+		'films.example',
+		'x.films.example',
+		'learn.films.example',
+		'y.learn.films.example',
+		'news.example',
+		'z.news.example',
+		'else.example'
+	].map((host) => ({ kind: 'site', host }));
+	targets.push(...['ledger', 'depot', null].map((id): Target => ({ kind: 'service', id })));
+	for (const p of people)
+		for (const target of targets) for (const c of circumstances) yield { ...c, person: p, target };
+}
+const circumstances: Circumstances[] = [];
+for (const pool of [null, 'close', 'far'])
+	for (const address of ['10.1.0.1', '10.1.200.1', '10.2.0.1', '10.9.0.1', null])
+		for (const device of [
+			[false, null, null, false],
+			[true, 'desks', '4.1', true],
+			[true, 'quiet', '5', true],
+			[false, 'quiet', '5', false],
+			[true, null, '3', false],
+			[false, 'desks', '5', true]
+		] as const)
+			for (const minute of [0, 600, 1380, 1440 + 300, 3 * 1440])
+				for (const onDuty of [true, false])
+					for (const holiday of [true, false])
+						for (const way of ['device', 'browser', 'window'] as const)
+							circumstances.push({
+								pool,
+								address,
+								managed: device[0],
+								branch: device[1],
+								firmware: device[2],
+								locks: device[3],
+								minute,
+								onDuty,
+								holiday,
+								way
+							});
+/** Asks of a small world, a few of each draw. */
+const everything = [...everyAsk()];
+
+/** Whether an address lies in a range, by the library and once. */
+const within = (() => {
+	const known = new Map<string, boolean>();
+	return (address: string, range: string) => {
+		const key = `${address} ${range}`;
+		let is = known.get(key);
+		if (is === undefined) known.set(key, (is = inRange(address, range)));
+		return is;
+	};
+})();
+/** Whether a rule fits, written down as plainly as it can be said. */
+function fits(r: AccessRule, a: Ask, used: Used): boolean {
+	const { person: p, target: t } = a;
+	const whom = (w: AccessRule['who'][number]) =>
+		(w.kind === 'person' && w.id === p.login) ||
+		(w.kind === 'team' && p.teams.includes(w.id)) ||
+		(w.kind === 'employment' && w.id === p.employment);
+	const what = (w: AccessRule['what'][number]): boolean => {
+		if (t.kind === 'service')
+			return (
+				w.kind === 'services' || (w.kind === 'service' && w.id === t.id) || (w.kind === 'group' && t.id === 'ledger')
+			);
+		if (w.kind === 'site') return w.name.startsWith('*') ? t.host.endsWith(w.name.slice(1)) : t.host === w.name;
+		return (
+			w.kind === 'web' ||
+			(w.kind === 'category' &&
+				w.id ===
+					(t.host.endsWith('learn.films.example')
+						? 'learning'
+						: t.host.endsWith('films.example')
+							? 'films'
+							: t.host.endsWith('news.example')
+								? 'news'
+								: ''))
+		);
+	};
+	const ranges = r.from.flatMap((f) => (f.kind === 'network' ? [f.range] : [...ground.sites.get(f.id)!]));
+	const above = a.branch === 'quiet' ? ['quiet', 'desks', 'all'] : a.branch === 'desks' ? ['desks', 'all'] : [];
+	const { hours } = r.when;
+	const day = Math.floor(a.minute / 1440) + 1;
+	const inDay = a.minute % 1440;
+	return (
+		(r.who.length === 0 || r.who.some(whom)) &&
+		!r.whoNot.some(whom) &&
+		(r.what.length === 0 || r.what.some(what)) &&
+		!r.whatNot.some(what) &&
+		(r.pools.length === 0 || r.pools.includes(a.pool ?? '')) &&
+		(r.from.length === 0 || (a.address !== null && ranges.some((x) => within(a.address!, x)))) &&
+		(!r.device.managed || a.managed) &&
+		(!r.device.branches || r.device.branches.some((x) => above.includes(x))) &&
+		(!r.device.firmware || (a.firmware !== null && parseFloat(a.firmware) >= parseFloat(r.device.firmware))) &&
+		(!r.device.locks || a.locks) &&
+		(!hours ||
+			(hours.from < hours.until
+				? hours.days.includes(day) && inDay >= hours.from && inDay < hours.until
+				: (hours.days.includes(day) && inDay >= hours.from) ||
+					(hours.days.includes(((day + 5) % 7) + 1) && inDay < hours.until))) &&
+		(!r.when.duty || (r.when.duty === 'on') === a.onDuty) &&
+		(!r.when.holidays || (r.when.holidays === 'only') === a.holiday) &&
+		(r.how.length === 0 || r.how.includes(a.way)) &&
+		(!r.daily || used.bytes < (r.daily.bytes ?? Infinity))
+	);
+}
+/** The decision, rule by rule. */
+const plainly = (b: Rulebook, a: Ask, used: (r: AccessRule) => Used): { n: number; effect: string } => {
+	const n = b.rules.findIndex((r) => fits(r, a, used(r)));
+	return n < 0
+		? { n, effect: b.otherwise[a.target.kind === 'site' ? 'web' : 'services'] }
+		: { n, effect: b.rules[n]!.effect };
+};
+const drawn = fc.array(fc.nat(everything.length - 1), { minLength: 100, maxLength: 100 });
+const AMOUNTS = [0, 15, 25];
+
+describe('on small worlds, where everything can be tried,', () => {
+	test('the quick decision is the one that the words explain', () => {
+		fc.assert(
+			fc.property(someBook, drawn, fc.constantFrom(...AMOUNTS), (b, picks, bytes) => {
+				const world = new World(b.rules, b.otherwise, ground);
+				const used = () => ({ bytes, minutes: 0 });
+				for (const i of picks) {
+					const a = everything[i]!;
+					const quick = reach(world, a, used);
+					const plain = plainly(b, a, used);
+					if ((quick.number ?? 0) !== plain.n + 1 || quick.effect !== plain.effect)
+						expect([b, a, quick]).toEqual(plain);
+					for (const [n, r] of b.rules.entries())
+						if (n < 2) expect(firstMissing(r, a, ground, names, used()) === null).toBe(fits(r, a, used()));
+				}
+			}),
+			{ numRuns: 1500 }
+		);
+	});
+
+	test('who gains and who loses is what trying everything finds', () => {
+		const edit = fc.tuple(
+			someBook,
+			fc.array(fc.tuple(fc.constantFrom('put', 'drop', 'move', 'change'), fc.nat(5), fc.nat(5), someRule), {
+				minLength: 1,
+				maxLength: 2
+			})
+		);
+		fc.assert(
+			fc.property(edit, drawn, ([before, edits], picks) => {
+				const rules = [...before.rules];
+				for (const [kind, i, j, r] of edits) {
+					const at = Math.min(i, rules.length);
+					if (kind === 'put') rules.splice(at, 0, { ...r, id: `e${next++}` });
+					else if (kind === 'drop') rules.splice(at, 1);
+					else if (kind === 'move') rules.splice(Math.min(j, rules.length), 0, ...rules.splice(at, 1));
+					else if (rules[at]) rules[at] = { ...r, id: rules[at].id };
+				}
+				const after = book(...rules);
+				const said = compareBooks(before, after, ground, people);
+				expect(said.exact).toBe(true);
+				const names = { lose: new Set<string>(), gain: new Set<string>() };
+				const alike = (a: Target) => JSON.stringify(a);
+				// What is said of each example is so, with some share used or none.
+				for (const d of said.differences) {
+					const fits = AMOUNTS.some((x) =>
+						AMOUNTS.some((y) => {
+							const used = (r: AccessRule) => ({ bytes: Number(r.id.slice(1)) % 2 ? x : y, minutes: 0 });
+							const was = plainly(before, d.example, used);
+							const will = plainly(after, d.example, used);
+							return was.effect === d.before.effect && will.effect === d.after.effect;
+						})
+					);
+					if (before.rules.filter((r) => r.daily).length + after.rules.filter((r) => r.daily).length < 2)
+						expect(fits).toBe(true);
+					const kindOf = d.kind;
+					if (kindOf === 'lose' || kindOf === 'gain') d.people.forEach((p) => names[kindOf].add(p.login));
+					expect(d.targets.length).toBe(new Set(d.targets.map(alike)).size);
+				}
+				expect([...said.lose].sort()).toEqual([...names.lose].sort());
+				expect([...said.gain].sort()).toEqual([...names.gain].sort());
+				// Whatever is tried and differs has been said, and of whom.
+				for (const i of picks)
+					for (const bytes of AMOUNTS) {
+						const a = everything[i]!;
+						const used = () => ({ bytes, minutes: 0 });
+						const was = plainly(before, a, used).effect;
+						const will = plainly(after, a, used).effect;
+						if (was === will) continue;
+						const kind =
+							was === 'refuse'
+								? 'gain'
+								: will === 'refuse'
+									? 'lose'
+									: EFFECTS.indexOf(will as never) > EFFECTS.indexOf(was as never)
+										? 'more'
+										: 'less';
+						const bits = said.world.targetBits(a.target);
+						const found = said.differences.some(
+							(d) =>
+								d.kind === kind &&
+								d.before.effect === was &&
+								d.after.effect === will &&
+								d.people.includes(a.person) &&
+								d.targets.some((t) => said.world.targetBits(t).every((w, n) => w === bits[n])) &&
+								d.only.every((o) => o.classes.includes(said.world.dimensions[o.dimension]!.classOf(a)))
+						);
+						if (!found) expect({ was, will, a, bytes }).toBeNull();
+					}
+			}),
+			{ numRuns: 1500 }
+		);
+	});
+
+	test('rules that never decide never do, and those that do have an example', () => {
+		fc.assert(
+			fc.property(someBook, drawn, (b, picks) => {
+				const said = standings(b, ground, people);
+				const decided = new Set<number>();
+				for (const i of picks)
+					for (const bytes of AMOUNTS) decided.add(plainly(b, everything[i]!, () => ({ bytes, minutes: 0 })).n);
+				said.forEach((s, n) => {
+					const own = b.rules[n]!;
+					const earlier = b.rules.slice(0, n).filter((r) => r.daily);
+					const used = (r: AccessRule) => (earlier.includes(r) ? { bytes: 1e9, minutes: 0 } : { bytes: 0, minutes: 0 });
+					expect(s.stands).not.toBe('unknown');
+					if (s.stands === 'never' || s.stands === 'nobody') expect(decided.has(n)).toBe(false);
+					else if ('example' in s) expect(firstMissing(own, s.example, ground, names, undefined)).toBeNull();
+					if (s.stands === 'same') {
+						const without = { ...b, rules: b.rules.filter((r) => r !== own) };
+						for (const i of picks.slice(0, 60)) {
+							const a = everything[i]!;
+							const before = plainly(b, a, used).effect;
+							expect(plainly(without, a, used).effect).toBe(before);
+						}
+					}
+					if (s.stands === 'never') {
+						expect(s.by.length).toBeGreaterThan(0);
+						// Those that are named cover it by themselves.
+						const few = { ...b, rules: [...b.rules.slice(0, n).filter((r) => s.by.includes(r.id)), own] };
+						expect(standings(few, ground, people).at(-1)!.stands).toBe('never');
+					}
+				});
+			}),
+			{ numRuns: 500 }
+		);
+	});
+});
+
+test('two books are laid over each other with what both have once', () => {
+	const [a, b, c, d] = [rule(), rule(), rule(), rule()];
+	expect(
+		layOver([a, b, c], [a, c, d]).map(
+			(l) => `${l.rule.id === a.id ? 'a' : l.rule.id === b.id ? 'b' : l.rule.id === c.id ? 'c' : 'd'} ${l.in}`
+		)
+	).toEqual(['a both', 'b before', 'c both', 'd after']);
+	expect(layOver([a, b], [b, a]).filter((l) => l.in !== 'both')).toHaveLength(2);
+	expect(usedUp({ minutes: 5 }, { bytes: 0, minutes: 5 })).toBe(true);
+});

@@ -1,0 +1,444 @@
+import { compareFirmware, fullVersion } from '../endpoints/condition';
+import { inWeek } from '../time/hours';
+import { Alike, filled, has, lowest, put, wordsFor, type Bits } from './bits';
+import {
+	usedUp,
+	WAYS,
+	type AccessRule,
+	type Circumstances,
+	type Effect,
+	type Otherwise,
+	type Reacher,
+	type Used
+} from './rules';
+import { addressAt, onLine, rangeOnLine, stretchOf } from './spans';
+import { above, Catalogue, type Service, type Target, type What } from './targets';
+
+/** What the estate says that rules are read with. */
+export interface Ground {
+	catalogue: Catalogue;
+	services: readonly Service[];
+	/** Ranges of each site’s networks, by its id. */
+	sites: ReadonlyMap<string, readonly string[]>;
+	/** Each branch and those above it, by its id. */
+	branches: ReadonlyMap<string, readonly string[]>;
+}
+
+/** What circumstances are told apart by. */
+export const DIMENSIONS = [
+	'pool',
+	'address',
+	'managed',
+	'branch',
+	'firmware',
+	'locks',
+	'minute',
+	'onDuty',
+	'holiday',
+	'way'
+] as const satisfies readonly (keyof Circumstances)[];
+export type DimensionName = (typeof DIMENSIONS)[number];
+
+/** Whether a rule asks anything of a dimension. */
+const ASKS: Record<DimensionName, (r: AccessRule) => boolean> = {
+	pool: (r) => r.pools.length > 0,
+	address: (r) => r.from.length > 0,
+	managed: (r) => r.device.managed === true,
+	branch: (r) => r.device.branches !== undefined,
+	firmware: (r) => r.device.firmware !== undefined,
+	locks: (r) => r.device.locks === true,
+	minute: (r) => r.when.hours !== undefined,
+	onDuty: (r) => r.when.duty !== undefined,
+	holiday: (r) => r.when.holidays !== undefined,
+	way: (r) => r.how.length > 0
+};
+
+/** A dimension, cut into what no rule tells apart. */
+export interface Dimension {
+	name: DimensionName;
+	/** For each class the rules that it does not keep from deciding. */
+	classes: readonly Bits[];
+	/** For each class circumstances that lie in it. */
+	examples: readonly Partial<Circumstances>[][];
+	classOf(c: Circumstances): number;
+}
+
+/** What a rule of a world is, the defaults at its end included. */
+export interface Deciding {
+	/** Null: it is a default. */
+	rule: AccessRule | null;
+	effect: Effect;
+}
+
+/** So many targets and people are remembered by what they are at most. */
+const REMEMBERED = 100_000;
+
+/** The rules that speak of something, by its kind and its id. */
+class Mentions<Kind extends string> {
+	private readonly of: Record<Kind, Map<string, number[]>>;
+	/** Whether any rule speaks of anything. */
+	any = false;
+	constructor(kinds: readonly Kind[]) {
+		this.of = Object.fromEntries(kinds.map((k) => [k, new Map()])) as Record<Kind, Map<string, number[]>>;
+	}
+	add(kind: Kind, id: string, rule: number): void {
+		this.any = true;
+		const rules = this.of[kind].get(id);
+		if (rules) rules.push(rule);
+		else this.of[kind].set(id, [rule]);
+	}
+	get(kind: Kind, id: string): readonly number[] {
+		return this.of[kind].get(id) ?? NONE;
+	}
+}
+const NONE: readonly number[] = [];
+
+/** What rules take in and what they leave out. */
+class Sides<Kind extends string> {
+	readonly inside: Mentions<Kind>;
+	readonly outside: Mentions<Kind>;
+	constructor(
+		kinds: readonly Kind[],
+		private readonly words: number
+	) {
+		this.inside = new Mentions(kinds);
+		this.outside = new Mentions(kinds);
+	}
+	/** The rules that take in what answers to these names. */
+	of(names: (each: (kind: Kind, id: string) => void) => void): Bits {
+		const bits = new Uint32Array(this.words);
+		names((kind, id) => {
+			for (const rule of this.inside.get(kind, id)) bits[rule >>> 5]! |= 1 << (rule & 31);
+		});
+		if (this.outside.any)
+			names((kind, id) => {
+				for (const rule of this.outside.get(kind, id)) bits[rule >>> 5]! &= ~(1 << (rule & 31));
+			});
+		return bits;
+	}
+}
+
+const WHO_KINDS = ['all', 'person', 'team', 'employment'] as const;
+const WHAT_KINDS = ['all', 'web', 'site', 'beneath', 'category', 'services', 'service', 'group'] as const;
+
+/** How a target is asked for: a name beneath which everything lies stands without its star. */
+const mention = (w: What): [(typeof WHAT_KINDS)[number], string] => {
+	if (w.kind === 'web' || w.kind === 'services') return [w.kind, ''];
+	if (w.kind === 'site') return w.name.startsWith('*.') ? ['beneath', w.name.slice(2)] : ['site', w.name];
+	return [w.kind, w.id];
+};
+
+/**
+ * Rules, laid out so that what no rule tells apart is one class: of people, of targets, and of each dimension of circumstances. A class is the set of
+ * rules that it lets stand, and the first rule that stands in all of them decides. The two defaults are its last rules.
+ */
+export class World {
+	readonly deciding: readonly Deciding[];
+	/** How many 32-bit words a set of its rules takes. */
+	readonly words: number;
+	/** Which dimensions each rule asks anything of, as bits by their order. */
+	readonly asks: Uint16Array;
+	readonly dimensions: readonly Dimension[];
+	private readonly who: Sides<(typeof WHO_KINDS)[number]>;
+	private readonly what: Sides<(typeof WHAT_KINDS)[number]>;
+	private readonly groupOf: ReadonlyMap<string, string | null>;
+	/** Names from which on sites are told apart: those of rules, and those of the catalogue. */
+	private readonly points: ReadonlySet<string>;
+	private readonly sites = new Map<string, { bits: Bits; words: readonly number[] }>();
+	private readonly inner = new Map<string, { bits: Bits; words: readonly number[] }>();
+	private readonly people = new WeakMap<Reacher, Bits>();
+	private readonly persons = new Alike();
+
+	/** @param rules in their order; ids may come twice, where two books are laid over each other. */
+	constructor(
+		readonly rules: readonly AccessRule[],
+		otherwise: Otherwise,
+		readonly ground: Ground
+	) {
+		const web: Deciding = { rule: null, effect: otherwise.web };
+		this.deciding = [
+			...rules.map((rule): Deciding => ({ rule, effect: rule.effect })),
+			web,
+			{ rule: null, effect: otherwise.services }
+		];
+		this.words = wordsFor(this.deciding.length);
+		this.who = new Sides(WHO_KINDS, this.words);
+		this.what = new Sides(WHAT_KINDS, this.words);
+		this.groupOf = new Map(ground.services.map((s) => [s.id, s.group]));
+		const points = new Set(ground.catalogue.names.keys());
+		rules.forEach((r, i) => {
+			if (r.who.length === 0) this.who.inside.add('all', '', i);
+			for (const w of r.who) this.who.inside.add(w.kind, w.id, i);
+			for (const w of r.whoNot) this.who.outside.add(w.kind, w.id, i);
+			if (r.what.length === 0) this.what.inside.add('all', '', i);
+			for (const w of r.what) this.what.inside.add(...mention(w), i);
+			for (const w of r.whatNot) this.what.outside.add(...mention(w), i);
+			for (const w of [...r.what, ...r.whatNot]) if (w.kind === 'site') points.add(mention(w)[1]);
+		});
+		this.points = points;
+		for (const [i, kind] of [
+			[rules.length, 'web'],
+			[rules.length + 1, 'services']
+		] as const) {
+			this.who.inside.add('all', '', i);
+			this.what.inside.add(kind, '', i);
+		}
+		this.asks = Uint16Array.from(this.deciding, ({ rule }) =>
+			rule ? DIMENSIONS.reduce((bits, d, n) => (ASKS[d](rule) ? bits | (1 << n) : bits), 0) : 0
+		);
+		this.dimensions = DIMENSIONS.map((name) => this.cut(name));
+	}
+
+	/** The rules that are about somebody, worked out anew. */
+	rulesFor(p: Reacher): Bits {
+		return this.who.of((each) => {
+			each('all', '');
+			each('person', p.login);
+			for (const t of p.teams) each('team', t);
+			if (p.employment !== null) each('employment', p.employment);
+		});
+	}
+
+	/** The rules that are about somebody. The same person is looked at once. */
+	personBits(p: Reacher): Bits {
+		let bits = this.people.get(p);
+		if (!bits) this.people.set(p, (bits = this.persons.distinct[this.persons.numberOf(this.rulesFor(p))]!));
+		return bits;
+	}
+
+	/** The rules that are about a target. */
+	targetBits(t: Target): Bits {
+		return this.targetRules(t).bits;
+	}
+
+	/** The same, with those of its words that have anything in them. */
+	private targetRules(t: Target): { bits: Bits; words: readonly number[] } {
+		const known = t.kind === 'site' ? this.sites : this.inner;
+		const id = t.kind === 'site' ? t.host : (t.id ?? '');
+		let rules = known.get(id);
+		if (!rules) {
+			const bits = this.what.of(t.kind === 'site' ? this.siteNames(t.host) : this.serviceNames(t.id));
+			rules = { bits, words: filled(bits) };
+			if (known.size >= REMEMBERED) known.clear();
+			known.set(id, rules);
+		}
+		return rules;
+	}
+
+	private siteNames(host: string): Parameters<typeof this.what.of>[0] {
+		const category = this.ground.catalogue.categoryOf(host);
+		return (each) => {
+			each('all', '');
+			each('web', '');
+			each('site', host);
+			for (const n of above(host)) each('beneath', n);
+			if (category !== null) each('category', category);
+		};
+	}
+	private serviceNames(id: string | null): Parameters<typeof this.what.of>[0] {
+		const group = id === null ? null : this.groupOf.get(id);
+		return (each) => {
+			each('all', '');
+			each('services', '');
+			if (id !== null) each('service', id);
+			if (group != null) each('group', group);
+		};
+	}
+
+	/**
+	 * Targets of which each stands for all that no rule can tell from it: every name that rules and the catalogue have, something beneath each that is
+	 * named nowhere, a site of which nothing is known, every service, and something inside that is none.
+	 */
+	allTargets(): Target[] {
+		const sites: Target[] = [...this.points].flatMap((name): Target[] => {
+			let beneath = `any.${name}`;
+			while (this.points.has(beneath)) beneath = `any-${beneath}`;
+			return [
+				{ kind: 'site', host: name },
+				{ kind: 'site', host: beneath }
+			];
+		});
+		let unknown = 'nowhere';
+		while (this.points.has(unknown)) unknown += '-';
+		return [
+			...sites,
+			{ kind: 'site', host: unknown },
+			...this.ground.services.map((s): Target => ({ kind: 'service', id: s.id })),
+			{ kind: 'service', id: null }
+		];
+	}
+
+	/**
+	 * Which rule decides: its number among `deciding`.
+	 * @param used what the person has had of a rule today; absent: nothing
+	 */
+	first(person: Reacher, target: Target, c: Circumstances, used?: (rule: AccessRule) => Used | undefined): number {
+		const p = this.personBits(person);
+		const { bits: t, words } = this.targetRules(target);
+		for (let i = 0; i < words.length; i++) {
+			const w = words[i]!;
+			for (let x = p[w]! & t[w]!; x !== 0; x &= x - 1) {
+				const n = (w << 5) + lowest(x);
+				if (this.asks[n] !== 0 && !this.holds(n, c)) continue;
+				const rule = this.deciding[n]!.rule;
+				const had = rule?.daily && used?.(rule);
+				if (!had || !usedUp(rule!.daily!, had)) return n;
+			}
+		}
+		// The defaults are about everybody, and one of them about each target.
+		throw new RangeError('nothing decides about such a target');
+	}
+
+	/** Whether all that a rule asks of the circumstances holds. */
+	private holds(n: number, c: Circumstances): boolean {
+		for (let asks = this.asks[n]!; asks !== 0; asks &= asks - 1) {
+			const dimension = this.dimensions[lowest(asks)]!;
+			if (!has(dimension.classes[dimension.classOf(c)]!, n)) return false;
+		}
+		return true;
+	}
+
+	/** Everything that the rules of a world let stand, whatever they ask of a dimension, and those that ask and are met. */
+	private cut(name: DimensionName): Dimension {
+		const free = new Uint32Array(this.words);
+		const asking: number[] = [];
+		for (let i = 0; i < this.deciding.length; i++) {
+			const rule = this.deciding[i]!.rule;
+			if (rule && ASKS[name](rule)) asking.push(i);
+			else put(free, i);
+		}
+		const alike = new Alike();
+		const examples: Partial<Circumstances>[][] = [];
+		/** The number of a class, by which of the asking rules hold in it. */
+		const classFor = (holds: (rule: AccessRule) => boolean, example: Partial<Circumstances>): number => {
+			const bits = free.slice();
+			for (const i of asking) if (holds(this.rules[i]!)) put(bits, i);
+			const n = alike.numberOf(bits);
+			(examples[n] ??= []).push(example);
+			return n;
+		};
+		const classOf = this.readers[name](classFor, asking);
+		return { name, classes: alike.distinct, examples, classOf };
+	}
+
+	/** For each dimension: makes its classes, and says which of them circumstances lie in. */
+	private readonly readers: Record<
+		DimensionName,
+		(
+			classFor: (holds: (rule: AccessRule) => boolean, example: Partial<Circumstances>) => number,
+			asking: readonly number[]
+		) => (c: Circumstances) => number
+	> = {
+		pool: (classFor, asking) => {
+			const pools = new Set(asking.flatMap((i) => this.rules[i]!.pools));
+			const of = new Map<string, number>();
+			const none = classFor(() => false, { pool: null });
+			for (const p of pools)
+				of.set(
+					p,
+					classFor((r) => r.pools.includes(p), { pool: p })
+				);
+			return (c) => (c.pool === null ? none : (of.get(c.pool) ?? none));
+		},
+		address: (classFor, asking) => {
+			const rangesOf = (r: AccessRule) =>
+				r.from.flatMap((f) => (f.kind === 'network' ? [f.range] : (this.ground.sites.get(f.id) ?? [])));
+			const stretches = new Map<AccessRule, [bigint, bigint][]>();
+			const cuts = new Set<bigint>([0n]);
+			for (const i of asking) {
+				const rule = this.rules[i]!;
+				const own = rangesOf(rule).flatMap((r) => [rangeOnLine(r)].filter((x) => x !== null));
+				stretches.set(rule, own);
+				for (const [first, behind] of own) cuts.add(first).add(behind);
+			}
+			cuts.delete(1n << 128n);
+			const begins = [...cuts].sort((a, b) => (a < b ? -1 : a > b ? 1 : 0));
+			const unknown = classFor(() => false, { address: null });
+			const at = begins.map((n) =>
+				classFor((r) => stretches.get(r)!.some(([first, behind]) => first <= n && n < behind), {
+					address: addressAt(n)
+				})
+			);
+			if (asking.length === 0) return () => unknown;
+			const known = new Map<string, number>();
+			return ({ address }) => {
+				if (address === null) return unknown;
+				let found = known.get(address);
+				if (found === undefined) {
+					const n = onLine(address);
+					found = n === null ? unknown : at[stretchOf(begins, n)]!;
+					if (known.size >= REMEMBERED) known.clear();
+					known.set(address, found);
+				}
+				return found;
+			};
+		},
+		managed: (classFor) => {
+			const no = classFor(() => false, { managed: false });
+			const yes = classFor(() => true, { managed: true });
+			return (c) => (c.managed ? yes : no);
+		},
+		branch: (classFor) => {
+			const none = classFor(() => false, { branch: null });
+			const of = new Map(
+				[...this.ground.branches].map(([id, over]) => [
+					id,
+					classFor((r) => r.device.branches!.some((b) => over.includes(b)), { branch: id })
+				])
+			);
+			return (c) => (c.branch === null ? none : (of.get(c.branch) ?? none));
+		},
+		firmware: (classFor, asking) => {
+			const versions = [...new Set(asking.map((i) => fullVersion(this.rules[i]!.device.firmware!)!))].sort((a, b) =>
+				compareFirmware(a, b)!
+			);
+			const none = classFor(() => false, { firmware: null });
+			const from = versions.map((v) => classFor((r) => compareFirmware(v, r.device.firmware!)! >= 0, { firmware: v }));
+			return ({ firmware }) => {
+				if (firmware === null || versions.length === 0) return none;
+				let at = none;
+				for (const [i, v] of versions.entries()) {
+					const order = compareFirmware(firmware, v);
+					if (order === null || order < 0) break;
+					at = from[i]!;
+				}
+				return at;
+			};
+		},
+		locks: (classFor) => {
+			const no = classFor(() => false, { locks: false });
+			const yes = classFor(() => true, { locks: true });
+			return (c) => (c.locks ? yes : no);
+		},
+		minute: (classFor, asking) => {
+			const hours = asking.map((i) => this.rules[i]!.when.hours!);
+			const cuts = new Set([0]);
+			for (const h of hours)
+				for (let day = 0; day < 7; day++) for (const m of [h.from, h.until]) cuts.add((day * 1440 + m) % WEEK);
+			const at = new Uint16Array(WEEK);
+			const begins = [...cuts].sort((a, b) => a - b);
+			begins.forEach((begin, i) => {
+				const n = classFor((r) => inWeek(r.when.hours!, Math.floor(begin / 1440) + 1, begin % 1440), { minute: begin });
+				at.fill(n, begin, begins[i + 1] ?? WEEK);
+			});
+			return (c) => at[c.minute]!;
+		},
+		onDuty: (classFor) => {
+			const no = classFor((r) => r.when.duty === 'off', { onDuty: false });
+			const yes = classFor((r) => r.when.duty === 'on', { onDuty: true });
+			return (c) => (c.onDuty ? yes : no);
+		},
+		holiday: (classFor) => {
+			const no = classFor((r) => r.when.holidays === 'not', { holiday: false });
+			const yes = classFor((r) => r.when.holidays === 'only', { holiday: true });
+			return (c) => (c.holiday ? yes : no);
+		},
+		way: (classFor) => {
+			const of = WAYS.map((way) => classFor((r) => r.how.includes(way), { way }));
+			return (c) => of[WAYS.indexOf(c.way)]!;
+		}
+	};
+}
+
+/** Minutes of a week. */
+export const WEEK = 7 * 1440;
