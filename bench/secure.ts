@@ -142,7 +142,7 @@ m = fits(p.n, r.ask)
 	edited[900] = { ...edited[900]!, who: [], effect: 'refuse', what: [{ kind: 'category', id: 'c3' }], device: {} };
 	const edit = median(() => compareBooks(book, { ...book, rules: edited }, ground, people), 5);
 	const said = compareBooks(book, { ...book, rules: edited }, ground, people);
-	if (!said.exact || said.lose.size === 0) throw new Error('an edit that shuts a category loses nobody anything');
+	if (!said.exact || said.lose.length === 0) throw new Error('an edit that shuts a category loses nobody anything');
 	report('who gains and loses by one edit, exact', edit, 'ms', 'under 500', edit < 500);
 	const all = median(() => standings(book, ground, people), 3);
 	const never = standings(book, ground, people).filter((s) => s.stands === 'never').length;

@@ -7,7 +7,11 @@ export const put = (b: Bits, n: number): void => {
 	b[n >>> 5]! |= 1 << (n & 31);
 };
 /** Which words of a set have anything in them. */
-export const filled = (b: Bits): number[] => [...b.keys()].filter((w) => b[w] !== 0);
+export function filled(b: Bits): number[] {
+	const words: number[] = [];
+	for (let w = 0; w < b.length; w++) if (b[w] !== 0) words.push(w);
+	return words;
+}
 
 /** The numbers of a set, the lowest first. */
 export function* each(b: Bits): Generator<number> {

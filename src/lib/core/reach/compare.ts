@@ -47,8 +47,8 @@ export interface Comparison {
 	/** Those of the most people first. */
 	differences: readonly Difference[];
 	/** People who lose, and who gain, anything in any circumstances. */
-	lose: ReadonlySet<string>;
-	gain: ReadonlySet<string>;
+	lose: readonly Reacher[];
+	gain: readonly Reacher[];
 	/** Nothing was left out; false: some combinations take too long to work out. */
 	exact: boolean;
 	/** Both rulebooks laid over each other: what `only` speaks of. */
@@ -155,8 +155,10 @@ interface Outcome {
 	usedUp: boolean;
 	only: Only[];
 	example: Partial<Circumstances>;
-	/** The targets it is so with, for each class of people. */
-	targets: Map<number, Bits>;
+	/** What it is so with: a class of people, and one of the touched targets, and so on. */
+	pairs: number[];
+	/** Touched targets that it is so with for everybody who is not looked at one by one. */
+	rest: number[];
 }
 
 /**
@@ -197,35 +199,34 @@ export function compareBooks(
 	let exact = true;
 
 	const personsOf = persons.byRule(world.deciding.length);
-	const targetsOf = targets.byRule(world.deciding.length);
-	const wordsOf = targets.bits.map(filled);
-	for (let c = 0; c < laid.length; c++) {
-		if (laid[c]!.in === 'both') continue;
-		for (const person of personsOf[c]!) {
-			const p = persons.bits[person]!;
-			for (const target of targetsOf[c]!) {
-				const t = targets.bits[target]!;
-				// What several changed rules are about is looked at with the first of them.
-				if (meets(p, t, c)) continue;
-				const length = candidates(p, t, wordsOf[target]!);
-				if (length === 0) continue;
-				for (const outcome of outcomes.get(list, length, outcomesOf)) {
-					let bits = outcome.targets.get(person);
-					if (!bits) outcome.targets.set(person, (bits = new Uint32Array(wordsFor(targets.bits.length))));
-					put(bits, target);
-				}
+	/** Rules that are about everybody tell nobody apart: of each target, only whom another rule is about is looked at one by one. */
+	const universal = new Uint32Array(world.words);
+	personsOf.forEach((of, n) => {
+		if (of.length === persons.bits.length) put(universal, n);
+	});
+	/** Classes of targets that any changed rule is about; and whom of each any rule is about that is not about everybody. */
+	const touched = targets.bits.flatMap((t, n) => (changedWords.some((w) => (t[w]! & changed[w]!) !== 0) ? [n] : []));
+	const singled: number[][] = [];
+	const seen = new Int32Array(persons.bits.length).fill(-1);
+	touched.forEach((target, at) => {
+		const t = targets.bits[target]!;
+		const words = filled(t);
+		const own: number[] = (singled[at] = []);
+		for (const n of each(t)) {
+			if (has(universal, n)) continue;
+			for (const person of personsOf[n]!) {
+				if (seen[person] === at) continue;
+				seen[person] = at;
+				own.push(person);
 			}
 		}
-	}
+		for (const person of own) for (const o of outcomesFor(persons.bits[person]!, t, words)) o.pairs.push(person, at);
+		if (own.length < persons.bits.length) for (const o of outcomesFor(universal, t, words)) o.rest.push(at);
+	});
 
-	/** Whether a changed rule before this one is about a pair. */
-	function meets(p: Bits, t: Bits, rule: number): boolean {
-		for (const w of changedWords) {
-			if (w > rule >>> 5) return false;
-			const x = p[w]! & t[w]! & changed[w]!;
-			if (x !== 0) return (w << 5) + lowest(x) < rule;
-		}
-		return false;
+	function outcomesFor(p: Bits, t: Bits, words: readonly number[]): Outcome[] {
+		const length = candidates(p, t, words);
+		return length === 0 ? [] : outcomes.get(list, length, outcomesOf);
 	}
 
 	/** Puts the rules that may decide about a pair into the list, in their order; how many, or 0 where nothing that has changed is among them. */
@@ -300,7 +301,7 @@ export function compareBooks(
 			const key = JSON.stringify([kind, whole, row.before, row.after, row.usedUp, only]);
 			let outcome = found.get(key);
 			if (!outcome) {
-				outcome = { ...row, kind, whole, only, example: together.example(ends[0]!), targets: new Map() };
+				outcome = { ...row, kind, whole, only, example: together.example(ends[0]!), pairs: [], rest: [] };
 				found.set(key, outcome);
 			}
 			return outcome;
@@ -346,18 +347,43 @@ export function compareBooks(
 		// Classes of people that fare alike with the very same targets are one row.
 		const alike = new Alike();
 		const together: number[][] = [];
-		for (const [person, bits] of outcome.targets) {
+		for (const [person, bits] of targetsByPerson(outcome)) {
+			if (bits.every((w) => w === 0)) continue;
 			(together[alike.numberOf(bits)] ??= []).push(person);
 			if (outcome.kind === 'lose' || outcome.kind === 'gain') met[outcome.kind].add(person);
 		}
 		together.forEach((classes, n) =>
-			differences.push(new Row(outcome, idOf, persons, classes, targets, [...each(alike.distinct[n]!)]))
+			differences.push(
+				new Row(
+					outcome,
+					idOf,
+					persons,
+					classes,
+					targets,
+					[...each(alike.distinct[n]!)].map((t) => touched[t]!)
+				)
+			)
 		);
 	}
-	const logins = (classes: ReadonlySet<number>) =>
-		new Set([...classes].flatMap((c) => persons.members[c]!.map((p) => p.login)));
-	const lose = logins(met.lose);
-	const gain = logins(met.gain);
+	/** The touched targets of each class of people that an outcome is so with. */
+	function targetsByPerson({ pairs, rest }: Outcome): Map<number, Bits> {
+		const of = new Map<number, Bits>();
+		const usual = new Uint32Array(wordsFor(touched.length));
+		for (const at of rest) put(usual, at);
+		const bitsOf = (person: number): Bits => {
+			let bits = of.get(person);
+			if (!bits) of.set(person, (bits = usual.slice()));
+			return bits;
+		};
+		for (const at of rest) for (const person of singled[at]!) bitsOf(person)[at >>> 5]! &= ~(1 << (at & 31));
+		for (let i = 0; i < pairs.length; i += 2) put(bitsOf(pairs[i]!), pairs[i + 1]!);
+		if (rest.length)
+			for (let person = 0; person < persons.bits.length; person++) if (!of.has(person)) of.set(person, usual);
+		return of;
+	}
+	const peopleOf = (classes: ReadonlySet<number>) => [...classes].flatMap((c) => persons.members[c]!);
+	const lose = peopleOf(met.lose);
+	const gain = peopleOf(met.gain);
 	differences.sort((a, b) => DIFFERENCES.indexOf(a.kind) - DIFFERENCES.indexOf(b.kind) || b.count - a.count);
 	return { differences, lose, gain, exact, world };
 }

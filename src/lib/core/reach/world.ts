@@ -146,7 +146,7 @@ export class World {
 	private readonly points: ReadonlySet<string>;
 	private readonly sites = new Map<string, { bits: Bits; words: readonly number[] }>();
 	private readonly inner = new Map<string, { bits: Bits; words: readonly number[] }>();
-	private readonly people = new WeakMap<Reacher, Bits>();
+	private readonly people = new Map<Reacher, Bits>();
 	private readonly persons = new Alike();
 
 	/** @param rules in their order; ids may come twice, where two books are laid over each other. */
@@ -202,7 +202,11 @@ export class World {
 	/** The rules that are about somebody. The same person is looked at once. */
 	personBits(p: Reacher): Bits {
 		let bits = this.people.get(p);
-		if (!bits) this.people.set(p, (bits = this.persons.distinct[this.persons.numberOf(this.rulesFor(p))]!));
+		if (!bits) {
+			bits = this.persons.distinct[this.persons.numberOf(this.rulesFor(p))]!;
+			if (this.people.size >= REMEMBERED) this.people.clear();
+			this.people.set(p, bits);
+		}
 		return bits;
 	}
 
