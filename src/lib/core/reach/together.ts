@@ -33,12 +33,14 @@ export class Together {
 
 	/**
 	 * @param list numbers of rules, in their order
-	 * @param cut takes out of a set what can no longer count, given the rules that stand whatever is still to be looked at. Throws `TooMany`.
+	 * @param cut takes out of a set what can no longer count, given the rules that stand whatever is still to be looked at
+	 * @param within of dimensions that are named, the classes that count; of others all do. Throws `TooMany`.
 	 */
 	constructor(
 		private readonly world: World,
 		private readonly list: readonly number[],
-		cut: (mask: bigint, settled: bigint) => bigint
+		cut: (mask: bigint, settled: bigint) => bigint,
+		within?: ReadonlyMap<string, ReadonlySet<number>>
 	) {
 		const all = (1n << BigInt(list.length)) - 1n;
 		let asked = 0;
@@ -48,7 +50,9 @@ export class Together {
 			const byMask = new Map<bigint, number>();
 			const step = { dimension, masks: [] as bigint[], groups: [] as number[][] };
 			const asking = list.flatMap((n, i) => (world.asks[n]! & (1 << dimension) ? [{ n, bit: 1n << BigInt(i) }] : []));
+			const only = within?.get(d.name);
 			d.classes.forEach((bits, c) => {
+				if (only && !only.has(c)) return;
 				let mask = all;
 				for (const { n, bit } of asking) if (!has(bits, n)) mask ^= bit;
 				const known = byMask.get(mask);

@@ -148,6 +148,8 @@ export class World {
 	private readonly inner = new Map<string, { bits: Bits; words: readonly number[] }>();
 	private readonly people = new Map<Reacher, Bits>();
 	private readonly persons = new Alike();
+	/** Where stretches of addresses begin that rules tell apart, and which class each is. */
+	private stretches: { begins: readonly bigint[]; classes: readonly number[] } = { begins: [], classes: [] };
 
 	/** @param rules in their order; ids may come twice, where two books are laid over each other. */
 	constructor(
@@ -293,6 +295,14 @@ export class World {
 		throw new RangeError('nothing decides about such a target');
 	}
 
+	/** The classes of the addresses from one number of the line to before another. */
+	stretchesIn(first: bigint, behind: bigint): ReadonlySet<number> {
+		const { begins, classes } = this.stretches;
+		const found = new Set<number>();
+		for (let i = stretchOf(begins, first); i < begins.length && begins[i]! < behind; i++) found.add(classes[i]!);
+		return found;
+	}
+
 	/** Whether all that a rule asks of the circumstances holds. */
 	private holds(n: number, c: Circumstances): boolean {
 		for (let asks = this.asks[n]!; asks !== 0; asks &= asks - 1) {
@@ -363,6 +373,7 @@ export class World {
 					address: addressAt(n)
 				})
 			);
+			this.stretches = { begins, classes: at };
 			if (asking.length === 0) return () => unknown;
 			const known = new Map<string, number>();
 			return ({ address }) => {

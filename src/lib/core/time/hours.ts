@@ -27,13 +27,18 @@ export function inWeek(hours: Hours, weekday: number, minute: number): boolean {
 
 const DAY_NAMES = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'];
 
-/** `Mon–Fri 06:30–17:30`; days that do not run together are listed. */
+/** `Mon–Fri`; days that do not run together are listed. */
+export function daysWords(days: readonly number[]): string {
+	const sorted = [...days].sort();
+	const runs = sorted.length > 2 && sorted.at(-1)! - sorted[0]! === sorted.length - 1;
+	return runs
+		? `${DAY_NAMES[sorted[0]! - 1]}–${DAY_NAMES[sorted.at(-1)! - 1]}`
+		: sorted.map((d) => DAY_NAMES[d - 1]).join(', ');
+}
+
+/** `Mon–Fri 06:30–17:30`. */
 export function hoursWords(hours: Hours): string {
-	const days = [...hours.days].sort();
-	const runs = days.length > 2 && days.at(-1)! - days[0]! === days.length - 1;
-	const names = runs
-		? `${DAY_NAMES[days[0]! - 1]}–${DAY_NAMES[days.at(-1)! - 1]}`
-		: days.map((d) => DAY_NAMES[d - 1]).join(', ');
+	const names = daysWords(hours.days);
 	return hours.from === hours.until
 		? `${names}, all day`
 		: `${names} ${timeOfDay(hours.from)}–${timeOfDay(hours.until)}`;
