@@ -19,6 +19,7 @@ import { manifest as machines } from './machines';
 import { manifest as diagnosis } from './diagnosis';
 import { manifest as operators } from './operators';
 import { manifest as schedules } from './schedules';
+import { manifest as reach } from './reach';
 import { manifest as portal } from './portal';
 import { manifest as first } from './first';
 import { manifest as notes } from './notes';
@@ -51,6 +52,7 @@ export const AREAS: readonly Manifest[] = [
 	schedules,
 	people,
 	settings,
+	reach,
 	portal,
 	first,
 	notes

@@ -12,6 +12,7 @@ import { openAt } from './db/intervals';
 import { insertRow } from './db/rows';
 import { writeRule } from './images';
 import { settleEndpoints } from './endpoints';
+import { settleReach } from './reach';
 import { settleSettings } from './settings';
 import { writeGateway, writeHost, writeNetwork, writeSite, writeVolume } from './estate';
 
@@ -71,6 +72,7 @@ export function settleEstate(db: Db, estate: Estate, at: number, { directory, va
 		settlePeople(db, directory);
 		settleEndpoints(db, estate, at);
 		settleSettings(db, estate, at);
+		settleReach(db, estate, at);
 		settleImages(db, estate, at);
 		for (const b of estate.boot_servers)
 			insertRow(db, 'boot_servers', { id: b.id, site_id: b.site, address: b.address });

@@ -127,7 +127,7 @@ export const AREA_WORDS: Record<Area, string> = {
 	estate: 'the estate',
 	images: 'image lines and builds',
 	publishing: 'pools and publications',
-	access: 'grants and conditions',
+	access: 'grants, conditions and access rules',
 	shelf: 'what people fetch and ask for',
 	capacity: 'capacity policies',
 	sessions: 'sessions and machines',

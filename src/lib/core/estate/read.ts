@@ -4,6 +4,11 @@ import { LineCounter, parseDocument } from 'yaml';
 import { kindOf, RIGHTS } from '../images/library/kinds';
 import { rangeEnds } from '../network/addresses';
 import { parsePattern } from '../pools/naming';
+import { categoryId, readCatalogue } from '../reach/catalogue-file';
+import { readTest } from '../reach/file';
+import { serviceHost, servicePorts } from '../reach/hosts';
+import { siteName } from '../reach/targets';
+import { readRule, type Known, type Spoken } from '../reach/written';
 import { readGroup } from '../settings/file';
 import { byId, catalogueOf, readOwn } from '../settings/own';
 import { WIDE, type ReachKind } from '../settings/reach';
@@ -18,7 +23,8 @@ import {
 	type Estate,
 	type EstateAct,
 	type EstateFile,
-	type EstatePerson
+	type EstatePerson,
+	type EstateSites
 } from './schema';
 
 /** An estate file holds no more than this; fifty thousand people and twenty thousand machines fit. */
@@ -95,8 +101,14 @@ export function readEstate(
 	const estateFile = parsed.output;
 	const { people, at } = readPeople(estateFile, fetchFile, complain, problems);
 	checkReferences(estateFile, people, complain, at);
+	const sites = readSites(estateFile, fetchFile, complain, problems);
+	checkAccess(estateFile, people, sites, complain);
 	if (problems.length) return { problems };
-	const estate = { ...estateFile, directory: { ...estateFile.directory, people } };
+	const estate = {
+		...estateFile,
+		directory: { ...estateFile.directory, people },
+		access: { ...estateFile.access, sites }
+	};
 	const laid = layOut(estate);
 	for (const { pool, message } of laid.problems) complain(['pools', pool, 'count'], message);
 	checkFaults(
@@ -424,6 +436,86 @@ function checkSettings(
 				if (!known[r.kind]) complain([...path, key, j], `no ${r.kind} is known while an estate is read`);
 				else if (!known[r.kind]!.has(r.id)) complain([...path, key, j], `no ${r.kind} called ${r.id}`);
 			});
+	});
+}
+
+/** The catalogue of web sites, from where it stands. */
+function readSites(
+	estate: EstateFile,
+	fetchFile: (name: string) => string | null,
+	complain: (path: (string | number)[], message: string) => void,
+	problems: EstateProblem[]
+): EstateSites {
+	const source = estate.access.sites;
+	const categories = new Map<string, string>();
+	const sites = new Map<string, string>();
+	if (typeof source.csv === 'string') {
+		const text = fetchFile(source.csv);
+		if (text === null) {
+			complain(['access', 'sites', 'csv'], `no file ${source.csv} beside this one`);
+			return { categories, sites };
+		}
+		const read = readCatalogue(text);
+		if (!('problems' in read)) return read;
+		const file = source.csv;
+		for (const { line, words } of read.problems) problems.push({ file, line, column: 1, path: '', message: words });
+		return { categories, sites };
+	}
+	for (const [category, names] of Object.entries(source as Record<string, string[]>)) {
+		const id = categoryId(category);
+		if (id === '') complain(['access', 'sites', category], 'expected the name of a category');
+		categories.set(id, category);
+		names.forEach((written, i) => {
+			const name = siteName(written);
+			if (name === null) complain(['access', 'sites', category, i], 'expected the name of a web site');
+			else if (sites.has(name)) complain(['access', 'sites', category, i], `a second site called ${name}`);
+			else sites.set(name, id);
+		});
+	}
+	return { categories, sites };
+}
+
+/** Services are somewhere, rules speak of what there is, and tests do. */
+function checkAccess(
+	estate: EstateFile,
+	people: readonly EstatePerson[],
+	sites: EstateSites,
+	complain: (path: (string | number)[], message: string) => void
+): void {
+	const { services, rules, tests } = estate.access;
+	const ids = (list: readonly { id: string }[]) => new Set(list.map((x) => x.id));
+	const there: Record<Spoken, ReadonlySet<string>> = {
+		team: ids(estate.directory.teams),
+		person: new Set(people.map((p) => p.login)),
+		pool: ids(estate.pools),
+		site: ids(estate.sites),
+		branch: ids(estate.endpoints.branches),
+		category: new Set(sites.categories.keys()),
+		service: ids(services),
+		group: new Set(services.flatMap((s) => s.group ?? []))
+	};
+	const known: Known = { has: (kind, id) => there[kind].has(id), all: (kind) => there[kind] };
+	services.forEach((s, i) => {
+		if (services.findIndex((o) => o.id === s.id) < i)
+			complain(['access', 'services', i, 'id'], `a second service called ${s.id}`);
+		s.hosts.forEach((h, j) => {
+			if (serviceHost(h) === null)
+				complain(['access', 'services', i, 'hosts', j], 'expected a name, an address or a range');
+		});
+		s.ports.forEach((h, j) => {
+			if (servicePorts(h) === null)
+				complain(['access', 'services', i, 'ports', j], 'expected a port, or some such as 8000-8010');
+		});
+	});
+	rules.forEach((written, i) => {
+		if (rules.findIndex((o) => o.id === written.id) < i)
+			complain(['access', 'rules', i, 'id'], `a second rule called ${written.id}`);
+		const read = readRule(written, known);
+		if ('problems' in read) for (const p of read.problems) complain(['access', 'rules', i, ...p.path], p.words);
+	});
+	tests.forEach((written, i) => {
+		const read = readTest(written, known);
+		if ('problems' in read) for (const p of read.problems) complain(['access', 'tests', i, ...p.path], p.words);
 	});
 }
 

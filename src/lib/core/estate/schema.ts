@@ -12,6 +12,8 @@ import { kindOf, KINDS } from '../images/library/kinds';
 import { readCondition } from '../endpoints/condition';
 import { ENDPOINT_KINDS } from '../endpoints/kinds';
 import { readParam } from '../images/library/params';
+import { WRITTEN_OTHERWISE, WRITTEN_TEST } from '../reach/file';
+import { RULE_LIMITS, WRITTEN_RULE } from '../reach/written';
 import { HOLDS, SUBJECT_KINDS } from '../settings/kinds';
 import { CHANNELS } from '../access/decide';
 import { STAFF } from '../access/rights';
@@ -463,6 +465,33 @@ const settings = v.strictObject({
 	catalogue: v.optional(v.pipe(v.array(ownSetting), v.maxLength(500, 'expected at most 500')), []),
 	groups: v.optional(v.array(v.unknown()), [])
 });
+/** Who may reach what: read by `reach/written`, which says what is wrong where. */
+const access = v.strictObject({
+	/** Names of web sites by their categories, or csv: with a file beside this one. */
+	sites: v.optional(
+		v.union(
+			[v.strictObject({ csv: name }), v.record(v.string(), v.array(v.string()))],
+			'expected names by their categories, or csv: with a file beside this one'
+		),
+		{}
+	),
+	services: v.optional(
+		v.array(
+			v.strictObject({
+				id: v.pipe(id, v.maxLength(80)),
+				name: v.pipe(name, v.maxLength(100)),
+				group: v.optional(v.pipe(name, v.maxLength(60))),
+				hosts: v.pipe(v.array(v.string()), v.minLength(1, 'expected at least one host'), v.maxLength(100)),
+				ports: v.pipe(v.array(v.string()), v.minLength(1, 'expected at least one port'), v.maxLength(50)),
+				protocol: v.optional(v.picklist(['tcp', 'udp']), 'tcp')
+			})
+		),
+		[]
+	),
+	rules: v.optional(v.pipe(v.array(WRITTEN_RULE), v.maxLength(RULE_LIMITS.rules)), []),
+	otherwise: v.optional(WRITTEN_OTHERWISE, { web: 'allow', services: 'refuse' }),
+	tests: v.optional(v.pipe(v.array(WRITTEN_TEST), v.maxLength(RULE_LIMITS.tests)), [])
+});
 /** Something of a person is another from a moment on; `told`: the directory says it before. */
 const personChange = v.strictObject({
 	at: moment,
@@ -642,6 +671,7 @@ export const estateSchema = v.strictObject({
 	/** Devices that people sit at, the branches that they stand in, and the rules that put them there. */
 	endpoints: v.optional(endpoints, {}),
 	settings: v.optional(settings, {}),
+	access: v.optional(access, {}),
 	publications: v.optional(v.array(publication), []),
 	grants: v.optional(v.array(grant), []),
 	faults: v.optional(v.array(fault), []),
@@ -654,9 +684,15 @@ export type EstateFile = v.InferOutput<typeof estateSchema>;
 export type EstateAct = v.InferOutput<typeof act>;
 export type EstatePerson = v.InferOutput<typeof person>;
 /** An estate whose people have been read in from wherever they stood. */
-export type Estate = Omit<EstateFile, 'directory'> & {
+export type Estate = Omit<EstateFile, 'directory' | 'access'> & {
 	directory: Omit<EstateFile['directory'], 'people'> & { people: EstatePerson[] };
+	access: Omit<EstateFile['access'], 'sites'> & { sites: EstateSites };
 };
+/** The catalogue of web sites: categories by their ids, and names with the id of their category. */
+export interface EstateSites {
+	categories: ReadonlyMap<string, string>;
+	sites: ReadonlyMap<string, string>;
+}
 
 /** When the history of an estate begins, ms UTC. */
 export const beginning = (estate: Pick<EstateFile, 'lab'>): number => estate.lab.opens - estate.lab.history_days * DAY;

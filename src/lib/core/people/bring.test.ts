@@ -224,6 +224,10 @@ describe('a table', () => {
 		const text = 'Who;Nick;Where\nAnna Quill;anna;Quay\n';
 		expect(tableHead(text)).toEqual({ titles: ['Who', 'Nick', 'Where'], rows: [['Anna Quill', 'anna', 'Quay']] });
 		expect(readTable(text).problems).toEqual([{ line: 1, words: 'No column holds logins.' }]);
+		// Two columns with an empty line at the end are two columns.
+		expect(readTable('login;name\nada;Ada\n').people).toMatchObject([
+			{ line: 2, given: { login: 'ada', name: 'Ada' } }
+		]);
 		expect(readTable(text, ['name', 'login', 'site']).people).toEqual([
 			{ line: 2, given: { login: 'anna', name: 'Anna Quill', site: 'Quay' } }
 		]);

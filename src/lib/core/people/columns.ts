@@ -69,6 +69,8 @@ export function readTable(text: string, columns?: Columns): Brought & { columns:
 	let at = 0;
 	const body = text.startsWith('\uFEFF') ? text.slice(1) : text;
 	Papa.parse<string[]>(body, {
+		// Else an empty line at the end makes it guess that two columns are one.
+		skipEmptyLines: true,
 		step: ({ data, meta, errors }, parser) => {
 			const here = line;
 			for (let i = body.indexOf('\n', at); i >= 0 && i < meta.cursor; i = body.indexOf('\n', i + 1)) line++;

@@ -4,19 +4,20 @@ import { readBook, readMomentOfWeek, writeBook } from './file';
 import { ada, bo, book, everything, ground, people, rule, someBook } from './small-world';
 import { runTests, type RuleTest } from './tests';
 import { World } from './world';
-import { readHours, type Known } from './written';
+import { readHours, type Known, type Spoken } from './written';
 import { reach } from './decide';
 
-const known: Known = {
-	team: new Set(['all', 'charts', 'crew']),
-	person: new Set(['ada', 'bo', 'cy']),
-	pool: new Set(['close', 'far']),
-	site: new Set(['oslo', 'pune']),
-	branch: new Set(['all', 'desks', 'quiet']),
-	category: new Set(['films', 'learning', 'news']),
-	service: new Set(['ledger', 'depot']),
-	group: new Set(['books'])
+const THERE: Record<Spoken, string[]> = {
+	team: ['all', 'charts', 'crew'],
+	person: ['ada', 'bo', 'cy'],
+	pool: ['close', 'far'],
+	site: ['oslo', 'pune'],
+	branch: ['all', 'desks', 'quiet'],
+	category: ['films', 'learning', 'news'],
+	service: ['ledger', 'depot'],
+	group: ['books']
 };
+const known: Known = { has: (kind, id) => THERE[kind].includes(id), all: (kind) => THERE[kind] };
 
 const file = (rules: string, rest = '') =>
 	`access-rules: 1\nrules:\n${rules}otherwise: { web: allow, services: refuse }\n${rest}`;

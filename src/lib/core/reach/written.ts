@@ -52,18 +52,18 @@ export const WRITTEN_RULE = v.strictObject({
 });
 export type WrittenRule = v.InferInput<typeof WRITTEN_RULE>;
 
-/** What there is that rules can speak of, by its id. */
+/** What rules can speak of that has an id; groups of services have their name. */
+export type Spoken = 'team' | 'person' | 'pool' | 'site' | 'branch' | 'category' | 'service' | 'group';
+
+/** What there is that rules can speak of. */
 export interface Known {
-	team: ReadonlySet<string>;
-	person: ReadonlySet<string>;
-	pool: ReadonlySet<string>;
-	site: ReadonlySet<string>;
-	branch: ReadonlySet<string>;
-	category: ReadonlySet<string>;
-	service: ReadonlySet<string>;
-	/** Groups of services, by name. */
-	group: ReadonlySet<string>;
+	has(kind: Spoken, id: string): boolean;
+	/** Ids for saying what may be meant. */
+	all(kind: Spoken): Iterable<string>;
 }
+
+/** Knows whatever is spoken of: for reading what was checked when it was written. */
+export const WHATEVER: Known = { has: () => true, all: () => [] };
 
 /** Something wrong with a rule, and where within it. */
 export interface RuleProblem {
@@ -74,9 +74,9 @@ export interface RuleProblem {
 export type Complain = (words: string, ...path: (string | number)[]) => void;
 
 /** Finds what is spoken of, or says that it is not there and what is called nearly so. */
-export function knownOf(known: Known, kind: keyof Known, id: string, called: string): string | null {
-	if (known[kind].has(id)) return null;
-	const near = nearest(id.slice(0, 100), [...known[kind]].slice(0, 20_000));
+export function knownOf(known: Known, kind: Spoken, id: string, called: string): string | null {
+	if (known.has(kind, id)) return null;
+	const near = nearest(id.slice(0, 100), [...known.all(kind)].slice(0, 20_000));
 	return `There is no ${called} ${id.slice(0, 60)}.${near === null ? '' : ` Do you mean ${near}?`}`;
 }
 
@@ -122,10 +122,11 @@ export function readFrom(text: string, known: Known): From | { wrong: string } {
 
 /** Reads `Mon-Fri 07:00-19:00`. Null when it is not such. */
 export function readHours(text: string): Hours | null {
-	const parts = /^(.+?)\s+(\d{1,2}:\d{2})\s*[-–]\s*(\d{1,2}:\d{2})$/.exec(text.trim());
-	const days = parts && parseDays(parts[1]!);
-	const from = parts && parseClock(parts[2]!);
-	const until = parts && parseClock(parts[3]!);
+	const written = text.trim();
+	const parts = /(\d{1,2}:\d{2})\s*[-–]\s*(\d{1,2}:\d{2})$/.exec(written);
+	const days = parts && parseDays(written.slice(0, parts.index));
+	const from = parts && parseClock(parts[1]!);
+	const until = parts && parseClock(parts[2]!);
 	if (!days?.length || from == null || until == null || from === 1440) return null;
 	return { days, from, until: until === 1440 ? 0 : until };
 }

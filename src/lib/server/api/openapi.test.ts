@@ -64,7 +64,9 @@ describe('every address of the API', () => {
 			return asked.body === undefined || asked.body === '' ? null : String(asked.body);
 		};
 		for (const e of ENDPOINTS.filter((x) => x.method === 'GET' && !x.path.includes('{') && !x.path.startsWith('/lab')))
-			if (!['/overlay', '/access-test', '/search', '/effective-settings', '/compared-settings'].includes(e.path))
+			if (
+				!['/overlay', '/access-test', '/search', '/effective-settings', '/compared-settings', '/reach'].includes(e.path)
+			)
 				await ok('GET', e.path);
 		for (const [path, id] of [
 			['sites', 'quay'],
@@ -88,6 +90,9 @@ describe('every address of the API', () => {
 			['announced-endpoints', 'TB-7'],
 			['endpoint-firmware', '1'],
 			['settings-groups', 'sleep'],
+			['access-rules', 'depot'],
+			['private-services', 'depot'],
+			['site-categories', 'films'],
 			['settings', 'lock.after'],
 			['endpoint-certificates', one<{ number: string }>(h.db, 'SELECT number FROM endpoint_certificates')!.number],
 			['sessions', String(one<{ id: number }>(h.db, 'SELECT id FROM sessions LIMIT 1')!.id)]
@@ -110,6 +115,7 @@ describe('every address of the API', () => {
 		await ok('GET', '/effective-settings?of=person/anna@pool/quay');
 		await ok('GET', '/compared-settings?of=branch/offices&with=endpoint/1');
 		await ok('GET', '/settings-groups-file');
+		await ok('GET', '/reach?person=anna&what=service/depot&when=Tue%2014:30');
 		await ok('GET', '/sheets/desk');
 		await ok('GET', '/boms/desk/1.0.0');
 		await ok('GET', '/packages');

@@ -65,7 +65,12 @@ export const INTERVALS = {
 	enrolment_rules: { key: ['id'], within: null, happened: false },
 	settings_groups: { key: ['id'], within: null, happened: false },
 	team_nesting: { key: ['team_id', 'above_id'], within: null, happened: false },
-	held_changes: { key: ['id'], within: null, happened: false }
+	held_changes: { key: ['id'], within: null, happened: false },
+	site_categories: { key: ['id'], within: null, happened: false },
+	categorised_sites: { key: ['name'], within: null, happened: false },
+	private_services: { key: ['id'], within: null, happened: false },
+	access_rules: { key: ['id'], within: null, happened: false },
+	access_rulebook: { key: ['id'], within: null, happened: false }
 } as const satisfies Record<string, { key: readonly string[]; within: string | null; happened: boolean }>;
 
 export type IntervalTable = keyof typeof INTERVALS;

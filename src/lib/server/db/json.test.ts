@@ -57,6 +57,16 @@ beforeAll(async () => {
 		h.db,
 		`INSERT INTO settings_groups VALUES ('a', 1, ${FOREVER}, 'A', '', 100, '{"lock.after":"5 min"}', '["everything"]', '["machines"]', 'x')`
 	);
+	run(
+		h.db,
+		`INSERT INTO private_services VALUES ('depot', 1, ${FOREVER}, 'Depot', NULL, '["10.1.0.9/32"]', '["443"]', 'tcp', 'x')`
+	);
+	run(h.db, `INSERT INTO access_rules VALUES ('depot', 1, ${FOREVER}, '{"id":"depot","decide":"allow"}', 'x')`);
+	run(h.db, `DELETE FROM access_rulebook`);
+	run(
+		h.db,
+		`INSERT INTO access_rulebook VALUES ('book', 1, ${FOREVER}, '["depot"]', '[{"name":"a","who":"team/harbour","what":"service/depot","expect":"allow"}]', 'allow', 'refuse', 'x')`
+	);
 	run(h.db, `INSERT INTO kept_pools VALUES ('quay', 1, ${FOREVER}, 'harbour', '{"employment":"nobody"}', 1, 'x')`);
 	fill();
 }, 120_000);

@@ -184,6 +184,12 @@ export const JSON_COLUMNS = {
 		(x) => Array.isArray(x.targets) && Array.isArray(x.warmUp)
 	),
 	'own_settings.spec': objectOr(nothing, (x) => typeof x.id === 'string' && isObject(x.type)),
+	// A rule that cannot be read is not passed over: see reach/queries.
+	'access_rules.spec': objectOr(nothing, (x) => typeof x.id === 'string' && typeof x.decide === 'string'),
+	'access_rulebook.rules': listOf('string'),
+	'access_rulebook.tests': objects(['name', 'string'], ['who', 'string'], ['what', 'string'], ['expect', 'string']),
+	'private_services.hosts': listOf('string'),
+	'private_services.ports': listOf('string'),
 	'settings_groups.said': objectOr(() => ({})),
 	'settings_groups.assigned': listOf('string'),
 	'settings_groups.excluded': listOf('string'),

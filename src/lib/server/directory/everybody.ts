@@ -30,6 +30,8 @@ export interface DirectoryPerson {
 	/** Their first moment, and the one from which on they are there no longer, ms UTC. */
 	begins: number;
 	ends: number;
+	/** Their kind of employment, as the directory spells it; empty where it says none. */
+	employment: string;
 }
 
 type Placed = Pick<DirectoryPerson, 'team' | 'memberOf' | 'teams'>;
@@ -44,10 +46,11 @@ interface Row {
 	address: string;
 	begins: number;
 	ends: number;
+	employment: string;
 }
 
 const PEOPLE = `SELECT p.id, p.login, f.name, f.site_id AS site, device.endpoint_id AS endpoint, device.name AS deviceName, ${proofOf('device.endpoint_id')} AS proof,
-	coalesce(nullif(device.address, ''), p.address) AS address, f.begins, f.ends FROM people p JOIN ${factsOf('p.id')}
+	coalesce(nullif(device.address, ''), p.address) AS address, f.begins, f.ends, f.employment FROM people p JOIN ${factsOf('p.id')}
 	LEFT JOIN endpoint_facts device ON device.endpoint_id = ${theirDevice('p.id')} AND ${asOf('endpoint_facts device')}`;
 /** Who is of which team at a moment, in the order of the table. */
 const MEMBERS = `SELECT person_id, team_id, home FROM memberships WHERE ${asOf('memberships')}`;
@@ -121,7 +124,8 @@ const fromRow = (
 	device: { name: p.deviceName, certificate: p.proof },
 	address: p.address,
 	begins: p.begins,
-	ends: p.ends
+	ends: p.ends,
+	employment: p.employment
 });
 
 /**

@@ -222,7 +222,7 @@ describe('committing', () => {
 		await expect(h.draft('policy.set', { pool: 'quay', headroomIn: 2 }, auditor)).rejects.toThrow(NotAllowed);
 		const draft = await h.draft('grant.add', { publication: 'desk', team: 'visitors' }, helpdesk);
 		await expect(h.commit(draft.id, null, helpdesk)).rejects.toThrow(
-			/As helpdesk you may not commit plans for grants and conditions. owner, operator may/
+			/As helpdesk you may not commit plans for grants, conditions and access rules. owner, operator may/
 		);
 	});
 });

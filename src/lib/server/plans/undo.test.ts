@@ -128,6 +128,17 @@ const sleepGroups = (h: Harness) =>
 		},
 		h.lab.now
 	);
+/** Services, a catalogue, and four rules. */
+const services = async (h: Harness) => {
+	for (const name of ['Depot', 'Spare'])
+		await h.carryOut('private-service.put', { name, hosts: ['10.1.0.7'], ports: ['443'] });
+	await h.carryOut('site-categories.bring', { text: 'name,category\na.example,Films\nb.example,Films\n' });
+	await h.carryOut('access-rules.change', {
+		edits: ['one', 'two', 'three', 'four'].map((id) => ({
+			put: { id, decide: 'allow', who: ['team/harbour'], what: ['category/films'] }
+		}))
+	});
+};
 const boxes = (h: Harness) => {
 	const at = h.lab.now;
 	for (const [id, parent] of [
@@ -282,6 +293,51 @@ const CASES: Record<string, Case[]> = {
 			input: { rules: [{ id: 1, name: 'Other', condition: 'site is quay', into: 'loft', whom: 'new' }] }
 		},
 		{ first: boxes, input: { rules: [] } }
+	],
+	'access-rules.change': [
+		{ input: { edits: [{ put: { id: 'depot', decide: 'allow', what: ['service/depot'] } }] }, first: services },
+		{
+			first: services,
+			input: {
+				edits: [
+					{ put: { id: 'one', decide: 'refuse', say: 'Not now.' } },
+					{ move: 'three', before: 'two' },
+					{ remove: 'four' },
+					{ put: { id: 'five', decide: 'window' }, before: 'two' }
+				],
+				otherwise: { web: 'refuse', services: 'refuse' },
+				tests: [{ name: 'Nobody does', who: 'team/harbour', what: 'service/depot', expect: 'refuse' }]
+			}
+		}
+	],
+	'access-rules.bring': [
+		{
+			first: services,
+			input: {
+				text: 'access-rules: 1\nrules:\n  - { id: three, decide: allow }\n  - { id: one, decide: refuse }\notherwise: { web: allow, services: allow }\n'
+			}
+		}
+	],
+	'private-service.put': [
+		{ input: { name: 'Depot', hosts: ['depot.testbay.example', '10.1.0.9'], ports: ['5432', '8000-8010'] } },
+		{ first: services, input: { id: 'depot', name: 'Depot', group: 'stores', hosts: ['10.1.0.9'], ports: ['1'] } }
+	],
+	'private-service.remove': [{ first: services, input: { service: 'spare' } }],
+	'site-categories.put': [
+		{
+			first: services,
+			input: {
+				categories: [{ id: 'news', name: 'News' }],
+				sites: [
+					{ name: 'a.example', category: 'news' },
+					{ name: 'new.example', category: 'films' }
+				],
+				remove: ['b.example']
+			}
+		}
+	],
+	'site-categories.bring': [
+		{ first: services, input: { text: 'name,category\nb.example,News\nc.example,Films\n', others: 'go' } }
 	],
 	'settings.set': [
 		{ input: { name: 'Sleep', values: { 'lock.after': '5 min' }, assigned: ['everything'], excluded: ['machines'] } },

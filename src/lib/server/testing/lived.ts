@@ -58,6 +58,14 @@ export async function livedIn(): Promise<Harness> {
 	);
 	const issued = { number: '40ab', ends: h.lab.now + 90 * DAY, pem: '', authority: '' };
 	openAt(h.db, 'endpoint_certificates', { endpoint_id, ...issued }, h.lab.now);
+	await h.carryOut('private-service.put', { name: 'Depot', group: 'Stores', hosts: ['10.1.0.9'], ports: ['5432'] });
+	await h.carryOut('site-categories.bring', { text: 'name,category\nfilms.example,Films\n' });
+	await h.carryOut('access-rules.change', {
+		edits: [
+			{ put: { id: 'depot', decide: 'allow', who: ['team/harbour'], what: ['service/depot', 'category/films'] } }
+		],
+		tests: [{ name: 'Harbour reaches the depot', who: 'team/harbour', what: 'service/depot', expect: 'allow' }]
+	});
 	await h.carryOut('settings.set', { name: 'Sleep', values: { 'lock.after': '5 min' }, assigned: ['everything'] });
 	await h.carryOut('note.write', { about: 'pool/quay', text: 'Ask Bo first' });
 	h.lab.apply({ kind: 'fault', fault: 'agent-stopped', target: 'quay-01', value: null });

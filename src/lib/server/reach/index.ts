@@ -1,0 +1,2 @@
+export { settleReach } from './settle';
+export { manifest } from './manifest';

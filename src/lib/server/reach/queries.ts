@@ -1,0 +1,191 @@
+import { LRUCache } from 'lru-cache';
+import * as v from 'valibot';
+import { namesBy, type Names } from '$lib/core/reach/sentence';
+import { readTest, WRITTEN_TEST } from '$lib/core/reach/file';
+import type { AccessRule, Otherwise, Reacher, Rulebook } from '$lib/core/reach/rules';
+import { Catalogue, type Category, type Service } from '$lib/core/reach/targets';
+import type { RuleTest } from '$lib/core/reach/tests';
+import { World, type Ground } from '$lib/core/reach/world';
+import { readRule, WHATEVER, WRITTEN_RULE, type Known, type Spoken } from '$lib/core/reach/written';
+import { all, one, type Db } from '../db';
+import { asOf } from '../db/intervals';
+import { fromJson } from '../db/json';
+import { everybody, type DirectoryPerson } from '../directory';
+import { treeAt } from '../endpoints';
+import { networksOf } from '../estate';
+
+export const categoriesAt = (db: Db, at: number): (Category & { sites: number; since: number })[] =>
+	all(
+		db,
+		`SELECT c.id, c.name, c.since, (SELECT count(*) FROM categorised_sites s WHERE s.category_id = c.id AND ${asOf('categorised_sites s')}) AS sites
+		 FROM site_categories c WHERE ${asOf('site_categories c')} ORDER BY c.name, c.id`,
+		{ at }
+	);
+
+/** A private service as it stands in the database. */
+export interface ServiceRow extends Service {
+	hosts: string[];
+	ports: string[];
+	protocol: 'tcp' | 'udp';
+	since: number;
+	by: string;
+}
+
+export const servicesAt = (db: Db, at: number): ServiceRow[] =>
+	all<Omit<ServiceRow, 'hosts' | 'ports'> & { hosts: string; ports: string }>(
+		db,
+		`SELECT id, name, grouped AS "group", hosts, ports, protocol, since, by FROM private_services WHERE ${asOf('private_services')} ORDER BY name, id`,
+		{ at }
+	).map((s) => ({
+		...s,
+		hosts: fromJson<string[]>('private_services.hosts', s.hosts),
+		ports: fromJson<string[]>('private_services.ports', s.ports)
+	}));
+
+/** Which names are of which category at a moment. */
+export const cataloguedAt = (db: Db, at: number): Map<string, string> =>
+	new Map(
+		all<{ name: string; category: string }>(
+			db,
+			`SELECT name, category_id AS category FROM categorised_sites WHERE ${asOf('categorised_sites')}`,
+			{ at }
+		).map((r) => [r.name, r.category])
+	);
+
+/** What decides where nothing has ever been said: the web is open, and what is inside is not. */
+const AT_FIRST: Otherwise = { web: 'allow', services: 'refuse' };
+
+/** A rule with since when it is as it is, and by whom. */
+export interface RuleRow {
+	rule: AccessRule;
+	since: number;
+	by: string;
+}
+
+/** The rules at a moment in their order, what decides where none does, and their tests. */
+export interface BookRow extends Rulebook {
+	rows: RuleRow[];
+	tests: RuleTest[];
+	since: number;
+}
+
+/** What stands for a rule that cannot be read: nothing behind it is let through until somebody has mended it. */
+const unreadable = (id: string): AccessRule => ({
+	id,
+	name: '',
+	effect: 'refuse',
+	words: 'A rule that stands here cannot be read. Until it is mended nothing that comes behind it is let through.',
+	who: [],
+	whoNot: [],
+	pools: [],
+	what: [],
+	whatNot: [],
+	from: [],
+	device: {},
+	when: {},
+	how: [],
+	daily: null
+});
+
+function ruleFrom(id: string, spec: string): AccessRule {
+	const form = v.safeParse(WRITTEN_RULE, fromJson<unknown>('access_rules.spec', spec));
+	const read = form.success ? readRule(form.output, WHATEVER) : null;
+	return read && 'rule' in read ? read.rule : unreadable(id);
+}
+
+export function bookAt(db: Db, at: number): BookRow {
+	const book = one<{ rules: string; tests: string; web: 'allow'; services: 'refuse'; since: number }>(
+		db,
+		`SELECT rules, tests, web, services, since FROM access_rulebook WHERE ${asOf('access_rulebook')}`,
+		{ at }
+	);
+	if (!book) return { rules: [], rows: [], otherwise: AT_FIRST, tests: [], since: 0 };
+	const rows = new Map(
+		all<{ id: string; spec: string; since: number; by: string }>(
+			db,
+			`SELECT id, spec, since, by FROM access_rules WHERE ${asOf('access_rules')}`,
+			{ at }
+		).map(({ id, spec, since, by }): [string, RuleRow] => [id, { rule: ruleFrom(id, spec), since, by }])
+	);
+	const ordered = [...new Set([...fromJson<string[]>('access_rulebook.rules', book.rules), ...rows.keys()])].flatMap(
+		(id) => rows.get(id) ?? []
+	);
+	const tests = fromJson<unknown[]>('access_rulebook.tests', book.tests).flatMap((t) => {
+		const form = v.safeParse(WRITTEN_TEST, t);
+		const read = form.success ? readTest(form.output, WHATEVER) : null;
+		return read && 'test' in read ? [read.test] : [];
+	});
+	return {
+		rules: ordered.map((r) => r.rule),
+		rows: ordered,
+		otherwise: { web: book.web, services: book.services },
+		tests,
+		since: book.since
+	};
+}
+
+/** What the estate says that rules are read with. */
+export function groundAt(db: Db, at: number): Ground {
+	const sites = new Map<string, string[]>();
+	for (const n of networksOf(db)) sites.set(n.site, [...(sites.get(n.site) ?? []), n.range]);
+	const tree = treeAt(db, at);
+	return {
+		catalogue: new Catalogue(cataloguedAt(db, at)),
+		services: servicesAt(db, at),
+		sites,
+		branches: new Map(tree.branches.map((b) => [b.id, tree.above(b.id).map((a) => a.id)]))
+	};
+}
+
+export const worldAt = (db: Db, at: number): World => {
+	const { rules, otherwise } = bookAt(db, at);
+	return new World(rules, otherwise, groundAt(db, at));
+};
+
+const reachers = new WeakMap<readonly DirectoryPerson[], readonly Reacher[]>();
+
+export const asReacher = (p: DirectoryPerson): Reacher => ({
+	login: p.login,
+	teams: p.teams,
+	employment: p.employment || null
+});
+
+/** Everybody, as rules tell people apart. */
+export function reachersAt(db: Db, at: number): readonly Reacher[] {
+	const people = everybody(db, at);
+	let known = reachers.get(people);
+	if (!known) reachers.set(people, (known = people.map(asReacher)));
+	return known;
+}
+
+/** Where what rules speak of is known from, and what it is called. */
+const NAMES: Record<Exclude<Spoken, 'group'>, string> = {
+	team: 'SELECT id, name FROM teams',
+	person: 'SELECT login AS id, name FROM people',
+	pool: `SELECT id, name FROM pools WHERE ${asOf('pools')}`,
+	site: 'SELECT id, name FROM sites',
+	branch: `SELECT id, name FROM branches WHERE ${asOf('branches')}`,
+	category: `SELECT id, name FROM site_categories WHERE ${asOf('site_categories')}`,
+	service: `SELECT id, name FROM private_services WHERE ${asOf('private_services')}`
+};
+
+/** What rules can speak of at a moment, and what it is called. Each kind is read once it is asked for. */
+export function spokenAt(db: Db, at: number): Known & { names: Names } {
+	const read = new LRUCache<Spoken, Map<string, string>>({ max: 20 });
+	const of = (kind: Spoken): Map<string, string> => {
+		let known = read.get(kind);
+		if (!known) {
+			const rows =
+				kind === 'group'
+					? servicesAt(db, at).flatMap((s) => (s.group === null ? [] : [{ id: s.group, name: s.group }]))
+					: all<{ id: string; name: string }>(db, NAMES[kind], { at });
+			read.set(kind, (known = new Map(rows.map((r) => [r.id, r.name]))));
+		}
+		return known;
+	};
+	return {
+		has: (kind, id) => of(kind).has(id),
+		all: (kind) => of(kind).keys(),
+		names: namesBy((kind, id) => of(kind).get(id))
+	};
+}

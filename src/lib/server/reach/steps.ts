@@ -1,0 +1,95 @@
+import type { Otherwise } from '$lib/core/reach/rules';
+import { stepHandler } from '../jobs/step';
+import { closeAt, putAt } from '../db/intervals';
+
+/** Rules as a plan writes them: those that change, those that go, and what stands over all. */
+export interface BookWrite {
+	put: { id: string; spec: object }[];
+	remove: string[];
+	order: string[];
+	tests: object[];
+	otherwise: Otherwise;
+}
+
+/** A private service as a plan writes it. */
+export interface ServiceWrite {
+	id: string;
+	name: string;
+	group: string | null;
+	hosts: string[];
+	ports: string[];
+	protocol: 'tcp' | 'udp';
+}
+
+/** The catalogue as a plan writes it: categories with their names, and which names go. */
+export interface CatalogueWrite {
+	categories: { id: string; name: string }[];
+	sites: [name: string, category: string][];
+	without: string[];
+	withoutCategories: string[];
+}
+
+export const reachSteps = {
+	'access-rules.write': stepHandler<BookWrite>({
+		async run({ ctx, input, job }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) => {
+					for (const id of input.remove) closeAt(db, 'access_rules', { id }, now);
+					for (const { id, spec } of input.put)
+						putAt(db, 'access_rules', { id, spec: JSON.stringify(spec), by: job.by }, now);
+					putAt(
+						db,
+						'access_rulebook',
+						{
+							id: 'book',
+							rules: JSON.stringify(input.order),
+							tests: JSON.stringify(input.tests),
+							web: input.otherwise.web,
+							services: input.otherwise.services,
+							by: job.by
+						},
+						now
+					);
+				}
+			};
+		}
+	}),
+	'private-service.write': stepHandler<{ id: string; is: Omit<ServiceWrite, 'id'> | null }>({
+		async run({ ctx, input: { id, is }, job }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) => {
+					if (is === null) return closeAt(db, 'private_services', { id }, now);
+					putAt(
+						db,
+						'private_services',
+						{
+							id,
+							name: is.name,
+							grouped: is.group,
+							hosts: JSON.stringify(is.hosts),
+							ports: JSON.stringify(is.ports),
+							protocol: is.protocol,
+							by: job.by
+						},
+						now
+					);
+				}
+			};
+		}
+	}),
+	'site-categories.write': stepHandler<CatalogueWrite>({
+		async run({ ctx, input }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) => {
+					for (const name of input.without) closeAt(db, 'categorised_sites', { name }, now);
+					for (const id of input.withoutCategories) closeAt(db, 'site_categories', { id }, now);
+					for (const { id, name } of input.categories) putAt(db, 'site_categories', { id, name }, now);
+					for (const [name, category_id] of input.sites) putAt(db, 'categorised_sites', { name, category_id }, now);
+				}
+			};
+		}
+	})
+};

@@ -1,0 +1,78 @@
+import { OTHERWISE, type AccessRule } from '$lib/core/reach/rules';
+import type { Comparison, Difference } from '$lib/core/reach/compare';
+import { effectWords, momentOfWeek, wayWords, type Names } from '$lib/core/reach/sentence';
+import type { Target } from '$lib/core/reach/targets';
+import { countWords } from '$lib/core/time/units';
+
+/** So many targets are named. */
+const NAMED = 3;
+
+const VERBS: Record<Difference['kind'], readonly [string, string]> = {
+	lose: ['person loses', 'people lose'],
+	gain: ['person gains', 'people gain'],
+	more: ['person is asked for more at', 'people are asked for more at'],
+	less: ['person is asked for less at', 'people are asked for less at']
+};
+
+const targetWords = (t: Target, names: Names): string =>
+	t.kind === 'site'
+		? t.host
+		: t.id === null
+			? 'what is inside and no service'
+			: names.what([{ kind: 'service', id: t.id }]);
+
+/** Targets in words: a few by name. */
+export function targetsWords(targets: readonly Target[], names: Names): string {
+	const named = targets.slice(0, NAMED).map((t) => targetWords(t, names));
+	return targets.length > NAMED ? `${named.join(', ')} and ${targets.length - NAMED} more` : named.join(', ');
+}
+
+/** The rule that decides, as people count; where none does, the end of the list. */
+const byRule = (id: string, rules: readonly AccessRule[]): string => {
+	const n = rules.findIndex((r) => r.id === id);
+	return id === OTHERWISE || n < 0 ? 'the end of the list' : `rule ${n + 1}`;
+};
+
+/** The circumstances in which something is so, in words; empty where it is in all. */
+export function onlyWords(d: Pick<Difference, 'only' | 'usedUp'>, { world }: Pick<Comparison, 'world'>): string {
+	const parts = d.only.map(({ dimension, classes }) => {
+		const { name, examples } = world.dimensions[dimension]!;
+		const [example] = examples[classes[0]!]!;
+		switch (name) {
+			case 'pool':
+				return example!.pool === null ? 'on no such machine' : `on machines of ${example!.pool}`;
+			case 'address':
+				return example!.address === null ? 'from elsewhere' : `from networks such as that of ${example!.address}`;
+			case 'managed':
+				return example!.managed ? 'on managed devices' : 'on devices that are not managed';
+			case 'branch':
+				return example!.branch === null ? 'on devices that stand in no branch' : `on devices of ${example!.branch}`;
+			case 'firmware':
+				return example!.firmware === null ? 'with older firmware' : `with firmware ${example!.firmware} or later`;
+			case 'locks':
+				return example!.locks ? 'with a screen that locks' : 'with a screen that does not lock';
+			case 'minute':
+				return `at hours such as ${momentOfWeek(example!.minute!)}`;
+			case 'onDuty':
+				return example!.onDuty ? 'on duty' : 'off duty';
+			case 'holiday':
+				return example!.holiday ? 'on holidays' : 'not on holidays';
+			case 'way':
+				return `through ${wayWords(example!.way!)}`;
+		}
+	});
+	if (d.usedUp) parts.push('once the share of a day is used up');
+	return parts.join(', ');
+}
+
+/** A difference as a sentence: `470 people lose the depth store: rule 5 instead of rule 3; only from …`. */
+export function differenceWords(
+	d: Difference,
+	comparison: Comparison,
+	before: readonly AccessRule[],
+	after: readonly AccessRule[],
+	names: Names
+): string {
+	const only = onlyWords(d, comparison);
+	return `${countWords(d.count, ...VERBS[d.kind])} ${targetsWords(d.targets, names)}: “${effectWords(d.after.effect)}” by ${byRule(d.after.rule, after)} instead of “${effectWords(d.before.effect)}” by ${byRule(d.before.rule, before)}${only ? `, only ${only}` : ''}`;
+}
