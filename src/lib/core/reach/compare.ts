@@ -14,7 +14,7 @@ import {
 	type Rulebook
 } from './rules';
 import type { Target } from './targets';
-import { Together, TooMany, type Holding, type Only } from './together';
+import { Budget, Together, TooMany, type Holding, type Only } from './together';
 import { World, type Ground } from './world';
 
 /** What somebody wins or loses: access, or less or more that is asked for it. */
@@ -146,6 +146,9 @@ const lastRules = (o: Otherwise): AccessRule[] =>
 const couldBe = (left: Daily, used: Daily): boolean =>
 	(used.bytes ?? Infinity) < (left.bytes ?? Infinity) || (used.minutes ?? Infinity) < (left.minutes ?? Infinity);
 
+/** How much one comparison looks at before it leaves the rest. */
+const WORK = 60_000_000;
+
 /** What a list of rules comes to that differs. */
 interface Outcome {
 	kind: DifferenceKind;
@@ -169,7 +172,8 @@ export function compareBooks(
 	before: Rulebook,
 	after: Rulebook,
 	ground: Ground,
-	people: readonly Reacher[]
+	people: readonly Reacher[],
+	budget = new Budget(WORK)
 ): Comparison {
 	const all = layOver(before.rules, after.rules);
 	if (JSON.stringify(before.otherwise) !== JSON.stringify(after.otherwise)) {
@@ -206,9 +210,17 @@ export function compareBooks(
 	});
 	/** Classes of targets that any changed rule is about; and whom of each any rule is about that is not about everybody. */
 	const touched = targets.bits.flatMap((t, n) => (changedWords.some((w) => (t[w]! & changed[w]!) !== 0) ? [n] : []));
-	const singled: number[][] = [];
+	const singled: number[][] = touched.map(() => []);
 	const seen = new Int32Array(persons.bits.length).fill(-1);
-	touched.forEach((target, at) => {
+	try {
+		touched.forEach(lookAt);
+	} catch (e) {
+		if (!(e instanceof TooMany)) throw e;
+		exact = false;
+	}
+
+	/** Looks at one of the touched targets, with everybody. */
+	function lookAt(target: number, at: number): void {
 		const t = targets.bits[target]!;
 		const words = filled(t);
 		const own: number[] = (singled[at] = []);
@@ -222,9 +234,10 @@ export function compareBooks(
 		}
 		for (const person of own) for (const o of outcomesFor(persons.bits[person]!, t, words)) o.pairs.push(person, at);
 		if (own.length < persons.bits.length) for (const o of outcomesFor(universal, t, words)) o.rest.push(at);
-	});
+	}
 
 	function outcomesFor(p: Bits, t: Bits, words: readonly number[]): Outcome[] {
+		budget.spend(4 + words.length / 4);
 		const length = candidates(p, t, words);
 		return length === 0 ? [] : outcomes.get(list, length, outcomesOf);
 	}
@@ -271,7 +284,7 @@ export function compareBooks(
 		};
 		let together: Together;
 		try {
-			together = new Together(world, list, cut);
+			together = new Together(world, list, cut, budget);
 		} catch (e) {
 			if (!(e instanceof TooMany)) throw e;
 			exact = false;

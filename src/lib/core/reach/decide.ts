@@ -47,8 +47,7 @@ export function whyReached(
 	const about = (i: number) => ({ kind: 'access-rule', id: world.rules[i]!.id, name: `rule ${i + 1}` });
 	const facts: Fact[] = world.rules.slice(0, end).map((rule, i) => ({
 		words: `rule ${i + 1} does not fit: ${firstMissing(rule, ask, world.ground, names, used(rule)) ?? 'by a condition of its own'}`,
-		about: about(i),
-		source: 'access rules'
+		about: about(i)
 	}));
 	const side = value.effect === 'refuse' ? 'against' : 'for';
 	facts.unshift(

@@ -21,6 +21,7 @@ import {
 } from './small-world';
 import { standings } from './standing';
 import { siteName, sitePattern, type Target } from './targets';
+import { Budget } from './together';
 import { World } from './world';
 
 const names = namesBy(() => undefined);
@@ -352,4 +353,54 @@ test('two books are laid over each other with what both have once', () => {
 	).toEqual(['a both', 'b before', 'c both', 'd after']);
 	expect(layOver([a, b], [b, a]).filter((l) => l.in !== 'both')).toHaveLength(2);
 	expect(usedUp({ minutes: 5 }, { bytes: 0, minutes: 5 })).toBe(true);
+});
+
+describe('rules that were made to take long', () => {
+	const many = (n: number, of: (i: number) => Partial<AccessRule>) => Array.from({ length: n }, (_v, i) => rule(of(i)));
+	const crowd = Array.from({ length: 2000 }, (_v, i) => ({ login: `p${i}`, teams: [`t${i % 50}`], employment: null }));
+	test.each<[string, AccessRule[]]>([
+		[
+			'by hours',
+			many(1500, (i) => ({ when: { hours: { days: [(i % 7) + 1], from: i % 1440, until: (i * 7) % 1440 } } }))
+		],
+		[
+			'by ranges',
+			many(1500, (i) => ({ from: [{ kind: 'network', range: `10.${i % 250}.${i % 199}.0/${9 + (i % 20)}` }] }))
+		],
+		['by firmware', many(1500, (i) => ({ device: { firmware: `1.${i}.0` } }))],
+		[
+			'by many things at once',
+			many(60, (i) => ({
+				when: { hours: { days: [1, 2, 3, 4, 5], from: i * 11, until: i * 13 + 200 }, duty: i % 2 ? 'on' : 'off' },
+				from: [{ kind: 'network', range: `10.${i}.0.0/${8 + (i % 9)}` }],
+				device: { firmware: `1.${i}.0`, ...(i % 3 ? { locks: true } : {}) },
+				daily: { bytes: i + 1 }
+			}))
+		],
+		[
+			'one for each of many people',
+			many(1500, (i) => ({
+				who: [{ kind: 'person', id: `p${i}` }],
+				whatNot: [{ kind: 'site', name: `s${i}.example` }]
+			}))
+		]
+	])(
+		'%s end, and what could not be worked out is said to be so',
+		(_by, rules) => {
+			const after = book(...rules.toReversed().map((r, i) => ({ ...r, id: `x${i}` })));
+			const before = book(...rules);
+			expect(typeof compareBooks(before, after, ground, crowd).exact).toBe('boolean');
+			expect(standings(before, ground, crowd)).toHaveLength(rules.length);
+		},
+		30_000
+	);
+	test('with nothing left to look at claim nothing', () => {
+		const rules = [rule({ effect: 'refuse', when: { duty: 'off' } }), rule({ effect: 'refuse' }), rule()];
+		expect(standings(book(...rules), ground, people, new Budget(0)).map((s) => s.stands)).toEqual([
+			'unknown',
+			'unknown',
+			'unknown'
+		]);
+		expect(compareBooks(book(), book(...rules), ground, people, new Budget(0)).exact).toBe(false);
+	});
 });

@@ -145,3 +145,18 @@ export const usedUp = (daily: Daily, used: Used): boolean =>
 
 /** The id of what decides where no rule does. */
 export const OTHERWISE = '';
+
+/** How much rules name altogether: people, teams, targets, places. What is worked out of them takes the longer, the more there is. */
+export const namedIn = (rules: readonly AccessRule[]): number =>
+	rules.reduce(
+		(n, r) =>
+			n +
+			r.who.length +
+			r.whoNot.length +
+			r.pools.length +
+			r.what.length +
+			r.whatNot.length +
+			r.from.length +
+			(r.device.branches?.length ?? 0),
+		0
+	);

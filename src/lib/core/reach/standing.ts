@@ -1,7 +1,7 @@
 import { has, lowest, type Bits } from './bits';
 import { ByList, Classes } from './classes';
 import { ANYWHERE, type AccessRule, type Ask, type Reacher, type Rulebook } from './rules';
-import { Together, TooMany } from './together';
+import { Budget, Together, TooMany } from './together';
 import { World, type Ground } from './world';
 
 /** What a rule does where it stands. */
@@ -25,6 +25,9 @@ interface Came {
 	unknown: boolean;
 }
 
+/** How much is looked at for all rules of a book before the rest is not worked out. */
+const WORK = 100_000_000;
+
 /** So many rules are tried for being left out of those that cover one. */
 const MOST_TRIED = 60;
 
@@ -35,7 +38,12 @@ const saysSame = (a: AccessRule | null, b: AccessRule | null, effects: readonly 
 /**
  * How each rule of a book stands, in their order: exact over all people that are given, all targets and all circumstances.
  */
-export function standings(book: Rulebook, ground: Ground, people: readonly Reacher[]): Standing[] {
+export function standings(
+	book: Rulebook,
+	ground: Ground,
+	people: readonly Reacher[],
+	budget = new Budget(WORK)
+): Standing[] {
 	const world = new World(book.rules, book.otherwise, ground);
 	const persons = new Classes(people, (p) => world.rulesFor(p));
 	const targets = new Classes(world.allTargets(), (t) => world.targetBits(t));
@@ -48,17 +56,25 @@ export function standings(book: Rulebook, ground: Ground, people: readonly Reach
 
 	const personsOf = persons.byRule(world.deciding.length);
 	const targetsOf = targets.byRule(world.deciding.length);
-	for (let rule = 0; rule < count; rule++) look(rule);
+	for (let rule = 0; rule < count; rule++)
+		try {
+			if (budget.isOut) throw new TooMany();
+			look(rule);
+		} catch (e) {
+			if (!(e instanceof TooMany)) throw e;
+			unknown[rule] = 1;
+		}
 
 	/** Looks at whom and what a rule is about, until it is known what it does. */
 	function look(rule: number): void {
 		for (const person of personsOf[rule]!)
 			for (const target of targetsOf[rule]!) {
 				if (decides[rule] && differs[rule]) return;
+				budget.spend(8);
 				const length = candidates(world, persons.bits[person]!, targets.bits[target]!, list, 2);
 				// Where two that stand for good come before it, it decides nothing of these.
 				if (list[length - 1]! < rule) continue;
-				const came = lists.get(list, length, (numbers) => whatComes(world, numbers));
+				const came = lists.get(list, length, (numbers) => whatComes(world, numbers, budget));
 				const ask = (example: Partial<Ask>): Ask => ({
 					...ANYWHERE,
 					...example,
@@ -77,7 +93,8 @@ export function standings(book: Rulebook, ground: Ground, people: readonly Reach
 	const covering = new Covering(
 		world,
 		(n) => personsOf[n]!.map((p) => persons.bits[p]!),
-		(n) => targetsOf[n]!.map((t) => targets.bits[t]!)
+		(n) => targetsOf[n]!.map((t) => targets.bits[t]!),
+		budget
 	);
 	return book.rules.map((rule, n): Standing => {
 		if (differs[n]) return { stands: 'decides', example: differs[n] };
@@ -114,13 +131,13 @@ const uptoSecond =
 		return stands === 0n || second === 0n ? mask : mask & (((second & -second) << 1n) - 1n);
 	};
 
-function whatComes(world: World, list: readonly number[]): Came {
+function whatComes(world: World, list: readonly number[], budget: Budget): Came {
 	const came: Came = { list, decides: [], differs: [], unknown: false };
 	const rule = (n: number) => world.deciding[n]!.rule;
 	const lasting = list.reduce((bits, n, i) => (rule(n)?.daily ? bits : bits | (1n << BigInt(i))), 0n);
 	let together: Together;
 	try {
-		together = new Together(world, list, uptoSecond(lasting));
+		together = new Together(world, list, uptoSecond(lasting), budget);
 	} catch (e) {
 		if (!(e instanceof TooMany)) throw e;
 		return { ...came, unknown: true };
@@ -146,11 +163,13 @@ class Covering {
 	constructor(
 		private readonly world: World,
 		private readonly personsOf: (rule: number) => readonly Bits[],
-		private readonly targetsOf: (rule: number) => readonly Bits[]
+		private readonly targetsOf: (rule: number) => readonly Bits[],
+		private readonly budget: Budget
 	) {}
 
 	/** As few as are needed, in their order; null where it takes too long to tell. */
 	of(rule: number): number[] | null {
+		if (this.budget.isOut) return null;
 		const persons = this.personsOf(rule);
 		const targets = this.targetsOf(rule);
 		const near = (n: number) => persons.some((p) => has(p, n)) && targets.some((t) => has(t, n));
@@ -164,6 +183,7 @@ class Covering {
 				return persons.every((p) =>
 					targets.every((t) => {
 						let length = 0;
+						this.budget.spend(1 + some.length / 4);
 						for (const n of some) {
 							if (!has(p, n) || !has(t, n)) continue;
 							if (this.world.asks[n] === 0) return true;
@@ -179,12 +199,12 @@ class Covering {
 			}
 		};
 		// One that has all of it by itself says most; the earliest of them.
-		const alone = by.find((n) => covers([n]) === true);
+		const alone = by.find((n) => !this.budget.isOut && covers([n]) === true);
 		if (alone !== undefined) return [alone];
 		if (covers(by) !== true) return null;
 		for (const n of [...by].reverse().slice(0, MOST_TRIED)) {
 			const fewer = by.filter((x) => x !== n);
-			if (covers(fewer) === true) by = fewer;
+			if (!this.budget.isOut && covers(fewer) === true) by = fewer;
 		}
 		return by;
 	}
@@ -192,7 +212,7 @@ class Covering {
 	/** Whether the last of a list decides in no circumstances. */
 	private hidden(list: readonly number[]): boolean {
 		const last = 1n << BigInt(list.length - 1);
-		const together = new Together(this.world, list, (mask) => mask);
+		const together = new Together(this.world, list, (mask) => mask, this.budget);
 		return together.ends.every((e) => (e.mask & last) === 0n || e.mask !== last);
 	}
 }

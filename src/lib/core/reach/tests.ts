@@ -10,7 +10,7 @@ import {
 	type Whom
 } from './rules';
 import type { Target } from './targets';
-import { Together, TooMany } from './together';
+import { Budget, Together, TooMany } from './together';
 import { DIMENSIONS, type DimensionName, type World } from './world';
 import { Classes } from './classes';
 import { each } from './bits';
@@ -41,6 +41,9 @@ export type Tested =
 	/** It takes too long to work out. */
 	| { holds: null };
 
+/** How much is looked at for all tests before the rest is not worked out. */
+const WORK = 30_000_000;
+
 const isAs = (effect: Effect, expects: Expected): boolean =>
 	expects === 'reach' ? effect !== 'refuse' : effect === expects;
 
@@ -49,6 +52,7 @@ const isAs = (effect: Effect, expects: Expected): boolean =>
  * @param people everybody there is
  */
 export function runTests(world: World, tests: readonly RuleTest[], people: readonly Reacher[]): Tested[] {
+	const budget = new Budget(WORK);
 	return tests.map((t) => {
 		const own = people.filter((p) =>
 			t.who.kind === 'person'
@@ -57,11 +61,11 @@ export function runTests(world: World, tests: readonly RuleTest[], people: reado
 					? p.teams.includes(t.who.id)
 					: p.employment === t.who.id
 		);
-		return own.length === 0 ? { holds: false, nobody: true } : runOne(world, t, own);
+		return own.length === 0 ? { holds: false, nobody: true } : runOne(world, t, own, budget);
 	});
 }
 
-function runOne(world: World, test: RuleTest, own: readonly Reacher[]): Tested {
+function runOne(world: World, test: RuleTest, own: readonly Reacher[], budget: Budget): Tested {
 	const within = new Map<DimensionName, ReadonlySet<number>>();
 	for (const [name, value] of Object.entries(test.given) as [DimensionName, never][])
 		within.set(name, new Set([dimensionOf(world, name).classOf({ ...ANYWHERE, [name]: value })]));
@@ -77,7 +81,7 @@ function runOne(world: World, test: RuleTest, own: readonly Reacher[]): Tested {
 		}
 		let together: Together;
 		try {
-			together = new Together(world, list, firstAlone, within);
+			together = new Together(world, list, firstAlone, budget, within);
 		} catch (e) {
 			if (e instanceof TooMany) return { holds: null };
 			throw e;

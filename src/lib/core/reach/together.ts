@@ -22,6 +22,20 @@ const MOST = 20_000;
 
 export class TooMany extends Error {}
 
+/** How much may be looked at, over all that is worked out at once: about 30 ns each. */
+export class Budget {
+	constructor(private left: number) {}
+	/** Throws `TooMany` where that is too much. */
+	spend(steps: number): void {
+		this.left -= steps;
+		if (this.left < 0) throw new TooMany();
+	}
+	/** Nothing more can be looked at. */
+	get isOut(): boolean {
+		return this.left <= 0;
+	}
+}
+
 /**
  * Everything that a list of rules can come to over all circumstances: exact, without looking at each circumstance. Dimensions are taken one after
  * another; what has been left standing so far is all that counts of the way there.
@@ -40,9 +54,12 @@ export class Together {
 		private readonly world: World,
 		private readonly list: readonly number[],
 		cut: (mask: bigint, settled: bigint) => bigint,
+		budget: Budget,
 		within?: ReadonlyMap<string, ReadonlySet<number>>
 	) {
 		const all = (1n << BigInt(list.length)) - 1n;
+		/** Sets of many rules take longer to put together. */
+		const wide = 1 + list.length / 256;
 		let asked = 0;
 		for (const n of list) asked |= world.asks[n]!;
 		world.dimensions.forEach((d, dimension) => {
@@ -51,6 +68,7 @@ export class Together {
 			const step = { dimension, masks: [] as bigint[], groups: [] as number[][] };
 			const asking = list.flatMap((n, i) => (world.asks[n]! & (1 << dimension) ? [{ n, bit: 1n << BigInt(i) }] : []));
 			const only = within?.get(d.name);
+			budget.spend(d.classes.length * (1 + asking.length * wide));
 			d.classes.forEach((bits, c) => {
 				if (only && !only.has(c)) return;
 				let mask = all;
@@ -76,6 +94,7 @@ export class Together {
 			for (const from of layer.values())
 				step.masks.forEach((m, group) => {
 					if (++followed > MOST) throw new TooMany();
+					budget.spend(4 * wide);
 					const mask = cut(from.mask & m, stands);
 					const known = next.get(mask);
 					if (known) known.ways.push({ from, group });

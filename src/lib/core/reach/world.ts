@@ -1,5 +1,6 @@
 import { compareFirmware, fullVersion } from '../endpoints/condition';
-import { inWeek } from '../time/hours';
+import { gather } from '../measures/gather';
+import type { Hours } from '../time/hours';
 import { Alike, filled, has, lowest, put, wordsFor, type Bits } from './bits';
 import {
 	usedUp,
@@ -148,6 +149,9 @@ export class World {
 	private readonly inner = new Map<string, { bits: Bits; words: readonly number[] }>();
 	private readonly people = new Map<Reacher, Bits>();
 	private readonly persons = new Alike();
+	/** What targets come to: most are of few kinds. */
+	private readonly alike = new Alike();
+	private readonly kinds: { bits: Bits; words: readonly number[] }[] = [];
 	/** Where stretches of addresses begin that rules tell apart, and which class each is. */
 	private stretches: { begins: readonly bigint[]; classes: readonly number[] } = { begins: [], classes: [] };
 
@@ -224,7 +228,7 @@ export class World {
 		let rules = known.get(id);
 		if (!rules) {
 			const bits = this.what.of(t.kind === 'site' ? this.siteNames(t.host) : this.serviceNames(t.id));
-			rules = { bits, words: filled(bits) };
+			rules = this.kinds[this.alike.numberOf(bits)] ??= { bits, words: filled(bits) };
 			if (known.size >= REMEMBERED) known.clear();
 			known.set(id, rules);
 		}
@@ -323,10 +327,10 @@ export class World {
 		}
 		const alike = new Alike();
 		const examples: Partial<Circumstances>[][] = [];
-		/** The number of a class, by which of the asking rules hold in it. */
-		const classFor = (holds: (rule: AccessRule) => boolean, example: Partial<Circumstances>): number => {
+		/** The number of a class, by the rules that hold in it of those that ask. */
+		const classFor: ClassFor = (holding, example) => {
 			const bits = free.slice();
-			for (const i of asking) if (holds(this.rules[i]!)) put(bits, i);
+			for (const i of holding) put(bits, i);
 			const n = alike.numberOf(bits);
 			(examples[n] ??= []).push(example);
 			return n;
@@ -338,42 +342,30 @@ export class World {
 	/** For each dimension: makes its classes, and says which of them circumstances lie in. */
 	private readonly readers: Record<
 		DimensionName,
-		(
-			classFor: (holds: (rule: AccessRule) => boolean, example: Partial<Circumstances>) => number,
-			asking: readonly number[]
-		) => (c: Circumstances) => number
+		(classFor: ClassFor, asking: readonly number[]) => (c: Circumstances) => number
 	> = {
 		pool: (classFor, asking) => {
-			const pools = new Set(asking.flatMap((i) => this.rules[i]!.pools));
-			const of = new Map<string, number>();
-			const none = classFor(() => false, { pool: null });
-			for (const p of pools)
-				of.set(
-					p,
-					classFor((r) => r.pools.includes(p), { pool: p })
-				);
-			return (c) => (c.pool === null ? none : (of.get(c.pool) ?? none));
+			const of = new Map<string, number[]>();
+			for (const i of asking) for (const p of new Set(this.rules[i]!.pools)) gather(of, p, i);
+			const none = classFor(NONE, { pool: null });
+			const classes = new Map([...of].map(([pool, rules]) => [pool, classFor(rules, { pool })]));
+			return (c) => (c.pool === null ? none : (classes.get(c.pool) ?? none));
 		},
 		address: (classFor, asking) => {
-			const rangesOf = (r: AccessRule) =>
-				r.from.flatMap((f) => (f.kind === 'network' ? [f.range] : (this.ground.sites.get(f.id) ?? [])));
-			const stretches = new Map<AccessRule, [bigint, bigint][]>();
-			const cuts = new Set<bigint>([0n]);
-			for (const i of asking) {
-				const rule = this.rules[i]!;
-				const own = rangesOf(rule).flatMap((r) => [rangeOnLine(r)].filter((x) => x !== null));
-				stretches.set(rule, own);
-				for (const [first, behind] of own) cuts.add(first).add(behind);
-			}
-			cuts.delete(1n << 128n);
-			const begins = [...cuts].sort((a, b) => (a < b ? -1 : a > b ? 1 : 0));
-			const unknown = classFor(() => false, { address: null });
-			const at = begins.map((n) =>
-				classFor((r) => stretches.get(r)!.some(([first, behind]) => first <= n && n < behind), {
-					address: addressAt(n)
+			const unknown = classFor(NONE, { address: null });
+			const spans = asking.flatMap((rule) =>
+				this.rangesOf(this.rules[rule]!).flatMap((range): Span<bigint>[] => {
+					const ends = rangeOnLine(range);
+					return ends ? [{ rule, from: ends[0], until: ends[1] }] : [];
 				})
 			);
-			this.stretches = { begins, classes: at };
+			const begins: bigint[] = [];
+			const classes: number[] = [];
+			sweep(spans, 0n, 1n << 128n, (begin, holding) => {
+				begins.push(begin);
+				classes.push(classFor(holding, { address: addressAt(begin) }));
+			});
+			this.stretches = { begins, classes };
 			if (asking.length === 0) return () => unknown;
 			const known = new Map<string, number>();
 			return ({ address }) => {
@@ -381,79 +373,164 @@ export class World {
 				let found = known.get(address);
 				if (found === undefined) {
 					const n = onLine(address);
-					found = n === null ? unknown : at[stretchOf(begins, n)]!;
+					found = n === null ? unknown : classes[stretchOf(begins, n)]!;
 					if (known.size >= REMEMBERED) known.clear();
 					known.set(address, found);
 				}
 				return found;
 			};
 		},
-		managed: (classFor) => {
-			const no = classFor(() => false, { managed: false });
-			const yes = classFor(() => true, { managed: true });
+		managed: (classFor, asking) => {
+			const no = classFor(NONE, { managed: false });
+			const yes = classFor(asking, { managed: true });
 			return (c) => (c.managed ? yes : no);
 		},
-		branch: (classFor) => {
-			const none = classFor(() => false, { branch: null });
-			const of = new Map(
+		branch: (classFor, asking) => {
+			const of = new Map<string, number[]>();
+			for (const i of asking) for (const b of this.rules[i]!.device.branches!) gather(of, b, i);
+			const none = classFor(NONE, { branch: null });
+			const classes = new Map(
 				[...this.ground.branches].map(([id, over]) => [
 					id,
-					classFor((r) => r.device.branches!.some((b) => over.includes(b)), { branch: id })
+					classFor(
+						over.flatMap((b) => of.get(b) ?? NONE),
+						{ branch: id }
+					)
 				])
 			);
-			return (c) => (c.branch === null ? none : (of.get(c.branch) ?? none));
+			return (c) => (c.branch === null ? none : (classes.get(c.branch) ?? none));
 		},
 		firmware: (classFor, asking) => {
-			const versions = [...new Set(asking.map((i) => fullVersion(this.rules[i]!.device.firmware!)!))].sort((a, b) =>
-				compareFirmware(a, b)!
-			);
-			const none = classFor(() => false, { firmware: null });
-			const from = versions.map((v) => classFor((r) => compareFirmware(v, r.device.firmware!)! >= 0, { firmware: v }));
+			const of = new Map<string, number[]>();
+			for (const i of asking) gather(of, fullVersion(this.rules[i]!.device.firmware!)!, i);
+			const versions = [...of.keys()].sort((a, b) => compareFirmware(a, b)!);
+			const none = classFor(NONE, { firmware: null });
+			const met: number[] = [];
+			const from = versions.map((v) => {
+				met.push(...of.get(v)!);
+				return classFor(met, { firmware: v });
+			});
+			const known = new Map<string, number>();
 			return ({ firmware }) => {
 				if (firmware === null || versions.length === 0) return none;
-				let at = none;
-				for (const [i, v] of versions.entries()) {
-					const order = compareFirmware(firmware, v);
-					if (order === null || order < 0) break;
-					at = from[i]!;
+				let at = known.get(firmware);
+				if (at === undefined) {
+					at = none;
+					for (const [i, v] of versions.entries()) {
+						const order = compareFirmware(firmware, v);
+						if (order === null || order < 0) break;
+						at = from[i]!;
+					}
+					if (known.size >= REMEMBERED) known.clear();
+					known.set(firmware, at);
 				}
 				return at;
 			};
 		},
-		locks: (classFor) => {
-			const no = classFor(() => false, { locks: false });
-			const yes = classFor(() => true, { locks: true });
+		locks: (classFor, asking) => {
+			const no = classFor(NONE, { locks: false });
+			const yes = classFor(asking, { locks: true });
 			return (c) => (c.locks ? yes : no);
 		},
 		minute: (classFor, asking) => {
-			const hours = asking.map((i) => this.rules[i]!.when.hours!);
-			const cuts = new Set([0]);
-			for (const h of hours)
-				for (let day = 0; day < 7; day++) for (const m of [h.from, h.until]) cuts.add((day * 1440 + m) % WEEK);
+			const spans = asking.flatMap((rule) =>
+				hoursInWeek(this.rules[rule]!.when.hours!).map(([from, until]): Span<number> => ({ rule, from, until }))
+			);
 			const at = new Uint16Array(WEEK);
-			const begins = [...cuts].sort((a, b) => a - b);
-			begins.forEach((begin, i) => {
-				const n = classFor((r) => inWeek(r.when.hours!, Math.floor(begin / 1440) + 1, begin % 1440), { minute: begin });
-				at.fill(n, begin, begins[i + 1] ?? WEEK);
-			});
+			sweep(spans, 0, WEEK, (begin, holding) => at.fill(classFor(holding, { minute: begin }), begin));
 			return (c) => at[c.minute]!;
 		},
-		onDuty: (classFor) => {
-			const no = classFor((r) => r.when.duty === 'off', { onDuty: false });
-			const yes = classFor((r) => r.when.duty === 'on', { onDuty: true });
+		onDuty: (classFor, asking) => {
+			const no = classFor(
+				this.those(asking, (r) => r.when.duty === 'off'),
+				{ onDuty: false }
+			);
+			const yes = classFor(
+				this.those(asking, (r) => r.when.duty === 'on'),
+				{ onDuty: true }
+			);
 			return (c) => (c.onDuty ? yes : no);
 		},
-		holiday: (classFor) => {
-			const no = classFor((r) => r.when.holidays === 'not', { holiday: false });
-			const yes = classFor((r) => r.when.holidays === 'only', { holiday: true });
+		holiday: (classFor, asking) => {
+			const no = classFor(
+				this.those(asking, (r) => r.when.holidays === 'not'),
+				{ holiday: false }
+			);
+			const yes = classFor(
+				this.those(asking, (r) => r.when.holidays === 'only'),
+				{ holiday: true }
+			);
 			return (c) => (c.holiday ? yes : no);
 		},
-		way: (classFor) => {
-			const of = WAYS.map((way) => classFor((r) => r.how.includes(way), { way }));
+		way: (classFor, asking) => {
+			const of = WAYS.map((way) =>
+				classFor(
+					this.those(asking, (r) => r.how.includes(way)),
+					{ way }
+				)
+			);
 			return (c) => of[WAYS.indexOf(c.way)]!;
 		}
 	};
+
+	private rangesOf(r: AccessRule): string[] {
+		return r.from.flatMap((f) => (f.kind === 'network' ? [f.range] : [...(this.ground.sites.get(f.id) ?? [])]));
+	}
+
+	private those(asking: readonly number[], holds: (rule: AccessRule) => boolean): number[] {
+		return asking.filter((i) => holds(this.rules[i]!));
+	}
 }
+
+/** Makes the class in which these of the asking rules hold, or finds it, and keeps circumstances that lie in it. */
+type ClassFor = (holding: Iterable<number>, example: Partial<Circumstances>) => number;
 
 /** Minutes of a week. */
 export const WEEK = 7 * 1440;
+
+/** A stretch in which a rule holds; its end does not belong to it. */
+interface Span<N> {
+	rule: number;
+	from: N;
+	until: N;
+}
+
+/** Cuts a line wherever a rule begins or ends to hold: says of each piece where it begins, and which rules hold in it. */
+function sweep<N extends number | bigint>(
+	spans: readonly Span<N>[],
+	first: N,
+	end: N,
+	piece: (begin: N, holding: Iterable<number>) => void
+): void {
+	const events = new Map<N, { rule: number; by: 1 | -1 }[]>([[first, []]]);
+	for (const { rule, from, until } of spans) {
+		gather(events, from, { rule, by: 1 as const });
+		if (until < end) gather(events, until, { rule, by: -1 as const });
+	}
+	/** How many stretches of each rule a piece lies in. */
+	const open = new Map<number, number>();
+	for (const at of [...events.keys()].sort((a, b) => (a < b ? -1 : a > b ? 1 : 0))) {
+		for (const { rule, by } of events.get(at)!) {
+			const n = (open.get(rule) ?? 0) + by;
+			if (n === 0) open.delete(rule);
+			else open.set(rule, n);
+		}
+		piece(at, open.keys());
+	}
+}
+
+/** The stretches of a week that hours take in, in minutes since Monday 00:00. */
+function hoursInWeek({ days, from, until }: Hours): [number, number][] {
+	return [...new Set(days)].flatMap((day): [number, number][] => {
+		const begin = (day - 1) * 1440 + from;
+		// Hours that end as they begin are the whole day.
+		if (from === until) return [[(day - 1) * 1440, day * 1440]];
+		const length = (until - from + 1440) % 1440;
+		return begin + length <= WEEK
+			? [[begin, begin + length]]
+			: [
+					[begin, WEEK],
+					[0, begin + length - WEEK]
+				];
+	});
+}

@@ -35,6 +35,7 @@ export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'PUT' | 'PAT
 	'/(console)/publish/shelves': { GET: read('publishing') },
 	'/icons/[digest]': { GET: 'open' },
 	'/(console)/secure': { GET: read('access') },
+	'/(console)/secure/rules': { GET: read('access') },
 	'/(console)/scale': { GET: read('capacity') },
 	'/(console)/watch': { GET: read('estate') },
 	'/(console)/fix': { GET: read('repair') },

@@ -33,6 +33,7 @@ export const reachEndpoints: readonly Endpoint[] = [
 		},
 		answer: v.strictObject({
 			person: text,
+			target: text,
 			address: text,
 			decides: v.picklist(EFFECTS),
 			/** What is still asked for, as far as it was not said to be there. */

@@ -4,7 +4,7 @@ import { compareBooks, type Comparison, type Difference } from '$lib/core/reach/
 import { editRules, editsBetween, type Edit } from '$lib/core/reach/edits';
 import { readBook, readTest, WRITTEN_OTHERWISE, WRITTEN_TEST, writtenTest } from '$lib/core/reach/file';
 import { serviceHost, servicePorts } from '$lib/core/reach/hosts';
-import { OTHERWISE, type AccessRule, type Otherwise } from '$lib/core/reach/rules';
+import { namedIn, OTHERWISE, type AccessRule, type Otherwise } from '$lib/core/reach/rules';
 import { ruleWords } from '$lib/core/reach/sentence';
 import { standings } from '$lib/core/reach/standing';
 import { siteName } from '$lib/core/reach/targets';
@@ -93,6 +93,8 @@ function draftOf(ctx: Context, title: string, before: BookRow, after: Book, know
 	const { db } = ctx;
 	const now = ctx.clock.now();
 	if (after.rules.length > RULE_LIMITS.rules) throw problem('edits', `At most ${RULE_LIMITS.rules} rules.`);
+	if (namedIn(after.rules) > RULE_LIMITS.named)
+		throw problem('edits', `All rules together name at most ${RULE_LIMITS.named} people, teams, targets and places.`);
 	const ground = groundAt(db, now);
 	const people = reachersAt(db, now);
 	const comparison = compareBooks(before, after, ground, people);

@@ -59,6 +59,7 @@ export function triedReach(db: Db, tried: Tried, at: number) {
 	const { value, facts } = whyReached(worldAt(db, at), ask, spoken.names);
 	return {
 		person: person.name,
+		target: target.kind === 'site' ? target.host : spoken.names.what([{ kind: 'service', id: target.id! }]),
 		address: ask.address ?? '',
 		decides: value.effect,
 		asks: stillAsked(value.effect, { way: ask.way, factor: false, reason: false }),

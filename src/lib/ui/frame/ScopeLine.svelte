@@ -38,7 +38,8 @@
 	const OF_VIEWS: Record<string, string> = {
 		'/publish/people': 'people',
 		'/publish/endpoints': 'endpoints',
-		'/publish/settings': 'settings'
+		'/publish/settings': 'settings',
+		'/secure/rules': 'access rules'
 	};
 	const subject = $derived(
 		OF_VIEWS[page.url.pathname] ??

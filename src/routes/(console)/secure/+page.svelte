@@ -6,6 +6,7 @@
 	import { findPeople } from '$lib/ui/forms/finding';
 	import PickField from '$lib/ui/forms/PickField.svelte';
 	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
+	import SecureNav from '$lib/ui/secure/SecureNav.svelte';
 	import Why from '$lib/ui/why/Why.svelte';
 	import ConditionsForm from './ConditionsForm.svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
@@ -20,6 +21,7 @@
 
 <h1 class="sr-only">Secure</h1>
 <div class="px-[18px] py-3">
+	<SecureNav />
 	{#if data.look.future}<p class="text-ink2 mb-2 text-[13px]">
 			Grants have no forecast: this is the present. The tester below answers for the moment chosen.
 		</p>{/if}

@@ -1,0 +1,99 @@
+import { OTHERWISE, type AccessRule } from '$lib/core/reach/rules';
+import { effectWords, ruleWords } from '$lib/core/reach/sentence';
+import { standings, type Standing } from '$lib/core/reach/standing';
+import { runTests, type RuleTest, type Tested } from '$lib/core/reach/tests';
+import { one, type Db } from '../db';
+import { bookAt, categoriesAt, groundAt, reachersAt, servicesAt, spokenAt, worldAt } from './queries';
+import { privateServices, siteCategories } from './lists';
+import { EVERYTHING } from '$lib/core/scope/scope';
+import { countWords } from '$lib/core/time/units';
+
+/** How rules stand and which tests hold, by what they were worked out from: it takes long where there are many. */
+const worked = new WeakMap<object, { key: string; stand: Standing[]; tested: Tested[] }>();
+
+/** Everything but people that rules and tests are judged by, so that the same is worked out once. */
+function workedOut(db: Db, at: number) {
+	const people = reachersAt(db, at);
+	const book = bookAt(db, at);
+	const ground = groundAt(db, at);
+	const key = JSON.stringify([
+		book.rules,
+		book.otherwise,
+		book.tests,
+		ground.services,
+		[...ground.sites],
+		[...ground.branches],
+		ground.catalogue.names.size,
+		one(
+			db,
+			'SELECT max(since) AS a, (SELECT max(until) FROM categorised_sites WHERE until <= ?) AS b FROM categorised_sites WHERE since <= ?',
+			[at, at]
+		)
+	]);
+	let known = worked.get(people);
+	if (known?.key !== key) {
+		known = { key, stand: standings(book, ground, people), tested: runTests(worldAt(db, at), book.tests, people) };
+		worked.set(people, known);
+	}
+	return { book, ...known };
+}
+
+/** What of a rule's standing needs saying; null: it decides, and otherwise than what follows. */
+function standWords(s: Standing, rules: readonly AccessRule[]): { short: string; words: string } | null {
+	const number = (id: string) => `rule ${rules.findIndex((r) => r.id === id) + 1}`;
+	switch (s.stands) {
+		case 'decides':
+			return null;
+		case 'never':
+			return {
+				short: 'never decides',
+				words: `${s.by.map(number).join(' and ')} ${s.by.length === 1 ? 'has' : 'have'} all of it already`
+			};
+		case 'same':
+			return { short: 'says the same', words: 'wherever it decides, what follows it would decide alike' };
+		case 'nobody':
+			return { short: 'about nobody', words: 'nobody and nothing is there that it is about' };
+		case 'unknown':
+			return { short: 'not worked out', words: 'whether it decides takes too long to work out' };
+	}
+}
+
+/** How a test came out, in a sentence. */
+export function testedWords(t: RuleTest, came: Tested, names: ReturnType<typeof spokenAt>['names']): string {
+	if (came.holds === true)
+		return `holds for ${came.people === 1 ? 'one person' : `all ${countWords(came.people, 'person', 'people')}`} of ${names.whom([t.who])}`;
+	if (came.holds === null) return 'takes too long to work out';
+	if (came.nobody) return `nobody is of ${names.whom([t.who])}`;
+	const by = came.rule === OTHERWISE ? 'the end of the list' : `rule ${came.number}`;
+	return `${came.example.person.login} comes to “${effectWords(came.effect).toLowerCase()}” by ${by}`;
+}
+
+/** The rules in their order with how each stands, their tests, and what they speak of. */
+export function rulesView(db: Db, at: number) {
+	const { names } = spokenAt(db, at);
+	const { book, stand, tested } = workedOut(db, at);
+	const ask = { at, scope: EVERYTHING, sort: '', descending: false, limit: 10_000, offset: 0 };
+	return {
+		rules: book.rows.map(({ rule, since, by }, i) => ({
+			id: rule.id,
+			number: i + 1,
+			name: rule.name,
+			effect: rule.effect,
+			decides: effectWords(rule.effect),
+			says: ruleWords(rule, names),
+			tells: rule.words,
+			stands: standWords(stand[i]!, book.rules),
+			since,
+			by
+		})),
+		otherwise: book.otherwise,
+		tests: book.tests.map((t, i) => ({
+			name: t.name,
+			holds: tested[i]!.holds === true,
+			words: testedWords(t, tested[i]!, names)
+		})),
+		services: privateServices.page(db, ask).rows,
+		categories: siteCategories.page(db, ask).rows,
+		counts: { services: servicesAt(db, at).length, categories: categoriesAt(db, at).length }
+	};
+}
