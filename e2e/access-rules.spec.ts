@@ -43,7 +43,7 @@ test.describe('access rules', () => {
 
 	test('say to somebody by which rule, and why those above do not decide', async ({ page }) => {
 		await visit(page, '/secure/rules');
-		await pick(page, 'Person', 'alindqvist');
+		await pick(page, 'Person', /Asa Lindqvist/, 'asa lind');
 		await page.getByLabel('Service').selectOption({ label: 'Depth store' });
 		await page.getByLabel('Device').selectOption({ label: 'not managed' });
 		await page.getByLabel('When').fill('noon');
