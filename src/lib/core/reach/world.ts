@@ -1,6 +1,5 @@
 import { compareFirmware, fullVersion } from '../endpoints/condition';
 import { gather } from '../measures/gather';
-import type { Hours } from '../time/hours';
 import { Alike, filled, has, lowest, put, wordsFor, type Bits } from './bits';
 import {
 	usedUp,
@@ -12,6 +11,8 @@ import {
 	type Reacher,
 	type Used
 } from './rules';
+import { NONE, Sides } from './mentions';
+import { hoursInWeek, sweep, WEEK, type Span } from './sweep';
 import { addressAt, onLine, rangeOnLine, stretchOf } from './spans';
 import { above, Catalogue, type Service, type Target, type What } from './targets';
 
@@ -73,51 +74,6 @@ export interface Deciding {
 
 /** So many targets and people are remembered by what they are at most. */
 const REMEMBERED = 100_000;
-
-/** The rules that speak of something, by its kind and its id. */
-class Mentions<Kind extends string> {
-	private readonly of: Record<Kind, Map<string, number[]>>;
-	/** Whether any rule speaks of anything. */
-	any = false;
-	constructor(kinds: readonly Kind[]) {
-		this.of = Object.fromEntries(kinds.map((k) => [k, new Map()])) as Record<Kind, Map<string, number[]>>;
-	}
-	add(kind: Kind, id: string, rule: number): void {
-		this.any = true;
-		const rules = this.of[kind].get(id);
-		if (rules) rules.push(rule);
-		else this.of[kind].set(id, [rule]);
-	}
-	get(kind: Kind, id: string): readonly number[] {
-		return this.of[kind].get(id) ?? NONE;
-	}
-}
-const NONE: readonly number[] = [];
-
-/** What rules take in and what they leave out. */
-class Sides<Kind extends string> {
-	readonly inside: Mentions<Kind>;
-	readonly outside: Mentions<Kind>;
-	constructor(
-		kinds: readonly Kind[],
-		private readonly words: number
-	) {
-		this.inside = new Mentions(kinds);
-		this.outside = new Mentions(kinds);
-	}
-	/** The rules that take in what answers to these names. */
-	of(names: (each: (kind: Kind, id: string) => void) => void): Bits {
-		const bits = new Uint32Array(this.words);
-		names((kind, id) => {
-			for (const rule of this.inside.get(kind, id)) bits[rule >>> 5]! |= 1 << (rule & 31);
-		});
-		if (this.outside.any)
-			names((kind, id) => {
-				for (const rule of this.outside.get(kind, id)) bits[rule >>> 5]! &= ~(1 << (rule & 31));
-			});
-		return bits;
-	}
-}
 
 const WHO_KINDS = ['all', 'person', 'team', 'employment'] as const;
 const WHAT_KINDS = ['all', 'web', 'site', 'beneath', 'category', 'services', 'service', 'group'] as const;
@@ -484,53 +440,3 @@ export class World {
 
 /** Makes the class in which these of the asking rules hold, or finds it, and keeps circumstances that lie in it. */
 type ClassFor = (holding: Iterable<number>, example: Partial<Circumstances>) => number;
-
-/** Minutes of a week. */
-export const WEEK = 7 * 1440;
-
-/** A stretch in which a rule holds; its end does not belong to it. */
-interface Span<N> {
-	rule: number;
-	from: N;
-	until: N;
-}
-
-/** Cuts a line wherever a rule begins or ends to hold: says of each piece where it begins, and which rules hold in it. */
-function sweep<N extends number | bigint>(
-	spans: readonly Span<N>[],
-	first: N,
-	end: N,
-	piece: (begin: N, holding: Iterable<number>) => void
-): void {
-	const events = new Map<N, { rule: number; by: 1 | -1 }[]>([[first, []]]);
-	for (const { rule, from, until } of spans) {
-		gather(events, from, { rule, by: 1 as const });
-		if (until < end) gather(events, until, { rule, by: -1 as const });
-	}
-	/** How many stretches of each rule a piece lies in. */
-	const open = new Map<number, number>();
-	for (const at of [...events.keys()].sort((a, b) => (a < b ? -1 : a > b ? 1 : 0))) {
-		for (const { rule, by } of events.get(at)!) {
-			const n = (open.get(rule) ?? 0) + by;
-			if (n === 0) open.delete(rule);
-			else open.set(rule, n);
-		}
-		piece(at, open.keys());
-	}
-}
-
-/** The stretches of a week that hours take in, in minutes since Monday 00:00. */
-function hoursInWeek({ days, from, until }: Hours): [number, number][] {
-	return [...new Set(days)].flatMap((day): [number, number][] => {
-		const begin = (day - 1) * 1440 + from;
-		// Hours that end as they begin are the whole day.
-		if (from === until) return [[(day - 1) * 1440, day * 1440]];
-		const length = (until - from + 1440) % 1440;
-		return begin + length <= WEEK
-			? [[begin, begin + length]]
-			: [
-					[begin, WEEK],
-					[0, begin + length - WEEK]
-				];
-	});
-}

@@ -1,0 +1,260 @@
+import * as v from 'valibot';
+import { compareBooks, type Comparison, type Difference } from '$lib/core/reach/compare';
+import { editRules, editsBetween, type Edit } from '$lib/core/reach/edits';
+import { readBook, readTest, WRITTEN_OTHERWISE, WRITTEN_TEST, writtenTest } from '$lib/core/reach/file';
+import { namedIn, OTHERWISE, type AccessRule, type Otherwise } from '$lib/core/reach/rules';
+import { ruleWords } from '$lib/core/reach/sentence';
+import { standings } from '$lib/core/reach/standing';
+import { runTests, type RuleTest, type Tested } from '$lib/core/reach/tests';
+import { World } from '$lib/core/reach/world';
+import { readRule, RULE_LIMITS, WHATEVER, WRITTEN_RULE, writtenRule, type Known } from '$lib/core/reach/written';
+import { noEffects, type Touched } from '$lib/core/plans/effects';
+import { countWords, SECOND } from '$lib/core/time/units';
+import type { Context } from '../context';
+import { everybody } from '../directory';
+import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
+import { fact, id, problem, SAID } from './fields';
+import { bookAt, groundAt, reachersAt, spokenAt, type BookRow } from './queries';
+import type { BookWrite } from './steps';
+import { differenceWords } from './words';
+
+const edit = v.union(
+	[
+		v.strictObject({ put: WRITTEN_RULE, before: v.optional(v.nullable(id('Name a rule.'))) }),
+		v.strictObject({ move: id('Name a rule.'), before: v.nullable(id('Name a rule.')) }),
+		v.strictObject({ remove: id('Name a rule.') })
+	],
+	'An edit puts a rule, moves one, or removes one.'
+);
+
+/** Rules, what decides where none does, and tests, as a draft would have them. */
+interface Book {
+	rules: readonly AccessRule[];
+	otherwise: Otherwise;
+	tests: readonly RuleTest[];
+}
+
+/** Who loses and who gains, as a plan touches people: those who lose first, each with the first of what it is. */
+function touchedBy(ctx: Context, comparison: Comparison, say: (d: Difference) => string): Touched[] {
+	const names = new Map(everybody(ctx.db, ctx.clock.now()).map((p) => [p.login, p.name]));
+	const people = new Map<string, Touched>();
+	for (const d of comparison.differences) {
+		const how = say(d);
+		for (const { login } of d.people)
+			if (!people.has(login))
+				people.set(login, {
+					kind: 'person',
+					id: login,
+					name: names.get(login) ?? login,
+					how,
+					...(d.kind === 'gain' || d.kind === 'less' ? { helped: true } : {})
+				});
+	}
+	return [...people.values()];
+}
+
+/** How a test came out that does not hold, in words. */
+function failedWords(t: RuleTest, came: Tested, known: ReturnType<typeof spokenAt>): string {
+	if (came.holds === null) return `“${t.name}” takes too long to work out`;
+	if (!('nobody' in came)) return `“${t.name}” holds`;
+	if (came.nobody) return `“${t.name}” speaks of ${known.names.whom([t.who])}, and nobody is there`;
+	const by = came.rule === OTHERWISE ? 'the end of the list' : `rule ${came.number}`;
+	return `“${t.name}” fails: ${came.example.person.login} comes to “${came.effect}” by ${by}`;
+}
+
+/** The draft of a book in place of the one in force. */
+function draftOf(ctx: Context, title: string, before: BookRow, after: Book, known: ReturnType<typeof spokenAt>): Draft {
+	const { db } = ctx;
+	const now = ctx.clock.now();
+	if (after.rules.length > RULE_LIMITS.rules) throw problem('edits', `At most ${RULE_LIMITS.rules} rules.`);
+	if (namedIn(after.rules) > RULE_LIMITS.named)
+		throw problem('edits', `All rules together name at most ${RULE_LIMITS.named} people, teams, targets and places.`);
+	const ground = groundAt(db, now);
+	const people = reachersAt(db, now);
+	const comparison = compareBooks(before, after, ground, people);
+	const say = (d: Difference) => differenceWords(d, comparison, before.rules, after.rules, known.names);
+	const same = (a: AccessRule, b: AccessRule | undefined) =>
+		b !== undefined && JSON.stringify(writtenRule(a)) === JSON.stringify(writtenRule(b));
+	const was = new Map(before.rules.map((r) => [r.id, r]));
+	const put = after.rules.filter((r) => !same(r, was.get(r.id)));
+	const gone = before.rules.filter((r) => !after.rules.some((a) => a.id === r.id));
+	const write: BookWrite = {
+		put: put.map((r) => ({ id: r.id, spec: writtenRule(r) })),
+		remove: gone.map((r) => r.id),
+		order: after.rules.map((r) => r.id),
+		tests: after.tests.map(writtenTest),
+		otherwise: after.otherwise
+	};
+	const reordered = JSON.stringify(before.rules.map((r) => r.id)) !== JSON.stringify(write.order);
+	const tests = JSON.stringify(before.tests.map(writtenTest)) !== JSON.stringify(write.tests);
+	const ends = JSON.stringify(before.otherwise) !== JSON.stringify(after.otherwise);
+	const nothing = !put.length && !gone.length && !reordered && !tests && !ends;
+	// A test that does not hold now either keeps nobody from mending something else.
+	const failing = failures(new World(before.rules, before.otherwise, ground), before.tests, people);
+	const world = new World(after.rules, after.otherwise, ground);
+	const broken = failures(world, after.tests, people);
+	const stand = standings(after, ground, people);
+	const idle = after.rules.flatMap((r, i) => {
+		const s = stand[i]!;
+		const changed = put.some((p) => p.id === r.id) || reordered;
+		const called = `rule ${i + 1}${r.name ? `, ${r.name},` : ''}`;
+		if (!changed) return [];
+		if (s.stands === 'never')
+			return [
+				fact(
+					`${called} would never decide: ${numbersOf(s.by, after.rules)} ${s.by.length === 1 ? 'has' : 'have'} all of it`,
+					'against'
+				)
+			];
+		if (s.stands === 'same') return [fact(`${called} would say what follows it says as well`, 'against')];
+		return s.stands === 'nobody' ? [fact(`${called} is about nobody and nothing that is there`, 'against')] : [];
+	});
+	const { differences, lose, gain, exact } = comparison;
+	return {
+		title,
+		effects: {
+			...noEffects(),
+			people: touchedBy(ctx, comparison, say),
+			duration: { middle: SECOND, ninety: 3 * SECOND }
+		},
+		warnings: [
+			...(lose.length ? [fact(`${countWords(lose.length, 'person loses', 'people lose')} something`, 'against')] : []),
+			...broken
+				.filter(([t]) => failing.some(([f]) => f.name === t.name))
+				.map(([t, came]) => fact(`${failedWords(t, came, known)}, as it does now`, 'against')),
+			...idle.slice(0, SAID),
+			...(exact ? [] : [fact('some combinations take too long to work out, and are left out', 'against')])
+		],
+		blocks: [
+			...(nothing ? [fact('it is so already', 'against')] : []),
+			...broken
+				.filter(([t]) => !failing.some(([f]) => f.name === t.name))
+				.slice(0, SAID)
+				.map(([t, came]) => fact(failedWords(t, came, known), 'against'))
+		],
+		reasons: [
+			...(gain.length ? [fact(`${countWords(gain.length, 'person gains', 'people gain')} something`, 'for')] : []),
+			...differences
+				.slice(0, SAID)
+				.map((d) => fact(say(d), d.kind === 'gain' || d.kind === 'less' ? 'for' : 'against')),
+			...(differences.length === 0 ? [fact('nobody gains or loses anything by it')] : [])
+		],
+		objects: ['access-rulebook/book', ...[...put, ...gone].map((r) => `access-rule/${r.id}`)],
+		steps: [stepOf('access-rules.write', 'Write the rules down', write, 300)],
+		undo: {
+			kind: 'access-rules.change',
+			input: {
+				edits: editsBetween(after.rules, before.rules).map((e) => ('put' in e ? { ...e, put: writtenRule(e.put) } : e)),
+				...(ends ? { otherwise: before.otherwise } : {}),
+				...(tests ? { tests: before.tests.map(writtenTest) } : {})
+			}
+		},
+		undoWords: 'Yes: the rules are again what they were.'
+	};
+}
+
+const numbersOf = (ids: readonly string[], rules: readonly AccessRule[]): string =>
+	ids.map((i) => `rule ${rules.findIndex((r) => r.id === i) + 1}`).join(' and ');
+
+/** The tests that do not hold. */
+const failures = (world: World, tests: readonly RuleTest[], people: Parameters<typeof runTests>[2]) =>
+	runTests(world, tests, people).flatMap((came, i): [RuleTest, Tested][] =>
+		came.holds === true ? [] : [[tests[i]!, came]]
+	);
+
+/** Reads a rule that is sent, or throws beside each field that is wrong. */
+function ruleOf(written: v.InferOutput<typeof WRITTEN_RULE>, known: Known, field: string): AccessRule {
+	const read = readRule(written, known);
+	if ('rule' in read) return read.rule;
+	throw new InputProblem(read.problems.map((p) => ({ field: [field, ...p.path].join('.'), words: p.words })));
+}
+
+export const changeRules = planKind({
+	kind: 'access-rules.change',
+	words: 'Add, change, move and remove access rules: who may reach which web sites and private services',
+	area: 'access',
+	undo: 'back',
+	schema: v.strictObject({
+		edits: v.optional(v.pipe(v.array(edit), v.maxLength(RULE_LIMITS.rules, `At most ${RULE_LIMITS.rules}.`)), []),
+		/** What decides where no rule does. */
+		otherwise: v.optional(WRITTEN_OTHERWISE),
+		/** All tests that rules have to hold, in the place of those that there are. */
+		tests: v.optional(v.pipe(v.array(WRITTEN_TEST), v.maxLength(RULE_LIMITS.tests, `At most ${RULE_LIMITS.tests}.`)))
+	}),
+	async draft(ctx, input): Promise<Draft> {
+		const now = ctx.clock.now();
+		const before = bookAt(ctx.db, now);
+		const known = spokenAt(ctx.db, now);
+		const edits = input.edits.map((e, i): Edit<AccessRule> =>
+			'put' in e ? { ...e, put: ruleOf(e.put, known, `edits.${i}.put`) } : e
+		);
+		const rules = editRules(before.rules, edits);
+		if (!Array.isArray(rules)) throw problem(`edits.${rules.edit}.${rules.field}`, rules.words);
+		const tests = (input.tests ?? before.tests.map(writtenTest)).map((t, i) => {
+			const read = readTest(t, input.tests ? known : WHATEVER);
+			if ('test' in read) return read.test;
+			throw new InputProblem(read.problems.map((p) => ({ field: ['tests', i, ...p.path].join('.'), words: p.words })));
+		});
+		const twice = tests.findIndex((t, i) => tests.findIndex((o) => o.name === t.name) < i);
+		if (twice >= 0) throw problem(`tests.${twice}.name`, 'Another test says the same.');
+		return draftOf(
+			ctx,
+			titleOf(before, rules, edits, known),
+			before,
+			{ ...before, rules, tests, otherwise: input.otherwise ?? before.otherwise },
+			known
+		);
+	}
+});
+
+/** What a change of rules is called: the one rule that it is about, or how many. */
+function titleOf(
+	before: BookRow,
+	after: readonly AccessRule[],
+	edits: readonly Edit<AccessRule>[],
+	known: ReturnType<typeof spokenAt>
+): string {
+	const [first] = edits;
+	if (!first) return 'Change what decides where no access rule does, or the tests of the rules';
+	if (edits.length > 1) return `Change ${edits.length} access rules`;
+	const ruleId = 'put' in first ? first.put.id : 'move' in first ? first.move : first.remove;
+	const rule = after.find((r) => r.id === ruleId) ?? before.rules.find((r) => r.id === ruleId);
+	const called = rule ? rule.name || ruleWords(rule, known.names) : ruleId;
+	const verb =
+		'remove' in first
+			? 'Remove'
+			: 'move' in first
+				? 'Move'
+				: before.rules.some((r) => r.id === ruleId)
+					? 'Change'
+					: 'Add';
+	return `${verb} the access rule ${called}`.slice(0, 200);
+}
+
+export const bringRules = planKind({
+	kind: 'access-rules.bring',
+	words: 'Bring access rules and their tests from a file, in the place of all that there are',
+	area: 'access',
+	undo: 'back',
+	longTexts: ['text'],
+	schema: v.strictObject({
+		text: v.pipe(v.string('Bring a file.'), v.nonEmpty('Bring a file.'), v.maxLength(4_000_000, 'At most 4 MB.'))
+	}),
+	async draft(ctx, input): Promise<Draft> {
+		const now = ctx.clock.now();
+		const known = spokenAt(ctx.db, now);
+		const read = readBook(input.text, known);
+		if ('problems' in read)
+			throw new InputProblem(
+				read.problems.map((p) => ({ field: 'text', words: `Line ${p.line}, column ${p.column}: ${p.words}` }))
+			);
+		const before = bookAt(ctx.db, now);
+		return draftOf(
+			ctx,
+			`Bring ${countWords(read.book.rules.length, 'access rule')} from a file`,
+			before,
+			{ ...read.book, tests: read.tests },
+			known
+		);
+	}
+});
