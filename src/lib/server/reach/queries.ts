@@ -94,11 +94,13 @@ function ruleFrom(id: string, spec: string): AccessRule {
 }
 
 export function bookAt(db: Db, at: number): BookRow {
-	const book = one<{ rules: string; tests: string; web: 'allow'; services: 'refuse'; since: number }>(
-		db,
-		`SELECT rules, tests, web, services, since FROM access_rulebook WHERE ${asOf('access_rulebook')}`,
-		{ at }
-	);
+	const book = one<{
+		rules: string;
+		tests: string;
+		web: Otherwise['web'];
+		services: Otherwise['services'];
+		since: number;
+	}>(db, `SELECT rules, tests, web, services, since FROM access_rulebook WHERE ${asOf('access_rulebook')}`, { at });
 	if (!book) return { rules: [], rows: [], otherwise: AT_FIRST, tests: [], since: 0 };
 	const rows = new Map(
 		all<{ id: string; spec: string; since: number; by: string }>(

@@ -56,6 +56,7 @@ describe('a draft of access rules', () => {
 				expect.stringMatching(/^1 person loses .*: “Refuse” by rule 3 instead of “Allow” by the end of the list$/)
 			])
 		);
+		expect(plan.effects.people.find((p) => p.id === 'dag')!.how).toMatch(/^loses Tide archive: “Refuse” by rule 1/);
 		expect(plan.effects.people.map((p) => p.id).sort()).toEqual(['anna', 'bo', 'cleo', 'dag']);
 		await h.finish(await h.commit(plan.id));
 		expect(bookAt(h.db, h.lab.now).rules.map((r) => r.id)).toEqual(['isle', 'harbour', 'bo']);

@@ -35,11 +35,15 @@ interface Book {
 }
 
 /** Who loses and who gains, as a plan touches people: those who lose first, each with the first of what it is. */
-function touchedBy(ctx: Context, comparison: Comparison, say: (d: Difference) => string): Touched[] {
+function touchedBy(
+	ctx: Context,
+	comparison: Comparison,
+	say: (d: Difference) => ReturnType<typeof differenceWords>
+): Touched[] {
 	const names = new Map(everybody(ctx.db, ctx.clock.now()).map((p) => [p.login, p.name]));
 	const people = new Map<string, Touched>();
 	for (const d of comparison.differences) {
-		const how = say(d);
+		const how = say(d).each;
 		for (const { login } of d.people)
 			if (!people.has(login))
 				people.set(login, {
@@ -136,7 +140,7 @@ function draftOf(ctx: Context, title: string, before: BookRow, after: Book, know
 			...(gain.length ? [fact(`${countWords(gain.length, 'person gains', 'people gain')} something`, 'for')] : []),
 			...differences
 				.slice(0, SAID)
-				.map((d) => fact(say(d), d.kind === 'gain' || d.kind === 'less' ? 'for' : 'against')),
+				.map((d) => fact(say(d).all, d.kind === 'gain' || d.kind === 'less' ? 'for' : 'against')),
 			...(differences.length === 0 ? [fact('nobody gains or loses anything by it')] : [])
 		],
 		objects: ['access-rulebook/book', ...[...put, ...gone].map((r) => `access-rule/${r.id}`)],

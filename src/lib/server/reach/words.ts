@@ -65,14 +65,28 @@ export function onlyWords(d: Pick<Difference, 'only' | 'usedUp'>, { world }: Pic
 	return parts.join(', ');
 }
 
-/** A difference as a sentence: `470 people lose the depth store: rule 5 instead of rule 3; only from …`. */
-export function differenceWords(
+/** What differs, but for whom: `Depth store: “Refuse” by rule 5 instead of “Allow” by rule 3, only off duty`. */
+const whatDiffers = (
 	d: Difference,
 	comparison: Comparison,
 	before: readonly AccessRule[],
 	after: readonly AccessRule[],
 	names: Names
-): string {
+): string => {
 	const only = onlyWords(d, comparison);
-	return `${countWords(d.count, ...VERBS[d.kind])} ${targetsWords(d.targets, names)}: “${effectWords(d.after.effect)}” by ${byRule(d.after.rule, after)} instead of “${effectWords(d.before.effect)}” by ${byRule(d.before.rule, before)}${only ? `, only ${only}` : ''}`;
+	return `${targetsWords(d.targets, names)}: “${effectWords(d.after.effect)}” by ${byRule(d.after.rule, after)} instead of “${effectWords(d.before.effect)}” by ${byRule(d.before.rule, before)}${only ? `, only ${only}` : ''}`;
+};
+
+const ONE: Record<Difference['kind'], string> = {
+	lose: 'loses',
+	gain: 'gains',
+	more: 'is asked for more at',
+	less: 'is asked for less at'
+};
+
+/** A difference, said of everybody and of one: `470 people lose the depth store: …`, `loses the depth store: …`. */
+export function differenceWords(...of: Parameters<typeof whatDiffers>): { all: string; each: string } {
+	const [d] = of;
+	const what = whatDiffers(...of);
+	return { all: `${countWords(d.count, ...VERBS[d.kind])} ${what}`, each: `${ONE[d.kind]} ${what}` };
 }
