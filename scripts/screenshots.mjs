@@ -44,7 +44,6 @@ await page.waitForURL(`${base}/`);
 for (const [name, path] of [
 	['today', '/'],
 	['build', '/build?card=version/bridge-desk/3.2.0'],
-	['sheet', '/build/sheet?line=bridge-desk'],
 	['shipping', '/build/shipping?version=watch-desk/2.4.0'],
 	['rollouts', '/build/rollouts?line=bridge-desk&number=3.2.0'],
 	['pools', '/build/pools'],
@@ -52,6 +51,7 @@ for (const [name, path] of [
 	['endpoints', '/publish/endpoints'],
 	['settings', '/publish/settings'],
 	['secure', '/secure?who=alindqvist&what=chart-studio&managed=no'],
+	['rules', '/secure/rules'],
 	['scale', '/scale?pool=bridge-bergen'],
 	['watch', '/watch?list=machines&card=machine/bgo-br-008'],
 	['fix', '/fix']

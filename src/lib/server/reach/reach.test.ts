@@ -51,7 +51,7 @@ describe('a draft of access rules', () => {
 		expect(plan.reasons.map((f) => f.words)).toEqual(
 			expect.arrayContaining([
 				expect.stringMatching(
-					/^4 people lose Tide archive: “Refuse” by rule 1 instead of “Allow” by rule 1, only from networks such as that of 10\.2\.0\.0$/
+					/^4 people lose Tide archive: “Refuse” by rule 1 instead of “Allow” by rule 1, only from Isle$/
 				),
 				expect.stringMatching(/^1 person loses .*: “Refuse” by rule 3 instead of “Allow” by the end of the list$/)
 			])
@@ -62,6 +62,15 @@ describe('a draft of access rules', () => {
 		expect(bookAt(h.db, h.lab.now).rules.map((r) => r.id)).toEqual(['isle', 'harbour', 'bo']);
 		// Those that stand as they stood were not touched.
 		expect(bookAt(h.db, h.lab.now).rows[1]!.since).toBeLessThan(h.lab.now);
+	});
+	test('says of everywhere but a site that it is everywhere else', async () => {
+		const plan = await h.draft('access-rules.change', {
+			edits: [
+				{ put: { id: 'isle', decide: 'allow', what: ['web'], from: ['site/isle'] } },
+				{ put: { id: 'shut', decide: 'refuse', what: ['web'] } }
+			]
+		});
+		expect(plan.reasons.map((f) => f.words)).toContainEqual(expect.stringMatching(/only from outside Isle$/));
 	});
 	test('that breaks a test is blocked; one that was broken before is not held against it', async () => {
 		const tests = [

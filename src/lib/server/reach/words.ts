@@ -1,7 +1,9 @@
-import { OTHERWISE, type AccessRule } from '$lib/core/reach/rules';
+import { ANYWHERE, OTHERWISE, type AccessRule } from '$lib/core/reach/rules';
 import type { Comparison, Difference } from '$lib/core/reach/compare';
 import { effectWords, momentOfWeek, wayWords, type Names } from '$lib/core/reach/sentence';
 import type { Target } from '$lib/core/reach/targets';
+import { rangeOnLine } from '$lib/core/reach/spans';
+import { DIMENSIONS, type World } from '$lib/core/reach/world';
 import { countWords } from '$lib/core/time/units';
 
 /** So many targets are named. */
@@ -33,8 +35,36 @@ const byRule = (id: string, rules: readonly AccessRule[]): string => {
 	return id === OTHERWISE || n < 0 ? 'the end of the list' : `rule ${n + 1}`;
 };
 
+/** So many ranges are named. */
+const RANGES = 3;
+
+/** Where people sit, by classes of addresses, in words: the sites that they take in, or those that they leave out. */
+function fromWords(classes: readonly number[], world: World, names: Names): string {
+	const taken = new Set(classes);
+	const of = (ranges: readonly string[]) =>
+		ranges.flatMap((r) => {
+			const ends = rangeOnLine(r);
+			return ends ? [...world.stretchesIn(...ends)] : [];
+		});
+	const sites = [...world.ground.sites].map(([id, ranges]) => ({ kind: 'site' as const, id, classes: of(ranges) }));
+	const { classOf, examples } = world.dimensions[DIMENSIONS.indexOf('address')]!;
+	// Whoever comes from nowhere that is known comes from elsewhere.
+	if (taken.has(classOf(ANYWHERE))) {
+		const out = sites.filter((s) => !s.classes.some((c) => taken.has(c)));
+		return out.length ? `from outside ${names.from(out)}` : 'from outside some networks';
+	}
+	const inside = sites.filter((s) => s.classes.length > 0 && s.classes.every((c) => taken.has(c)));
+	if (inside.length) return `from ${names.from(inside)}`;
+	const some = classes.flatMap((c) => examples[c]!.flatMap((e) => e.address ?? []));
+	return `from networks such as those of ${some.slice(0, RANGES).join(', ')}`;
+}
+
 /** The circumstances in which something is so, in words; empty where it is in all. */
-export function onlyWords(d: Pick<Difference, 'only' | 'usedUp'>, { world }: Pick<Comparison, 'world'>): string {
+export function onlyWords(
+	d: Pick<Difference, 'only' | 'usedUp'>,
+	{ world }: Pick<Comparison, 'world'>,
+	names: Names
+): string {
 	const parts = d.only.map(({ dimension, classes }) => {
 		const { name, examples } = world.dimensions[dimension]!;
 		const [example] = examples[classes[0]!]!;
@@ -42,7 +72,7 @@ export function onlyWords(d: Pick<Difference, 'only' | 'usedUp'>, { world }: Pic
 			case 'pool':
 				return example!.pool === null ? 'on no such machine' : `on machines of ${example!.pool}`;
 			case 'address':
-				return example!.address === null ? 'from elsewhere' : `from networks such as that of ${example!.address}`;
+				return fromWords(classes, world, names);
 			case 'managed':
 				return example!.managed ? 'on managed devices' : 'on devices that are not managed';
 			case 'branch':
@@ -73,7 +103,7 @@ const whatDiffers = (
 	after: readonly AccessRule[],
 	names: Names
 ): string => {
-	const only = onlyWords(d, comparison);
+	const only = onlyWords(d, comparison, names);
 	return `${targetsWords(d.targets, names)}: “${effectWords(d.after.effect)}” by ${byRule(d.after.rule, after)} instead of “${effectWords(d.before.effect)}” by ${byRule(d.before.rule, before)}${only ? `, only ${only}` : ''}`;
 };
 
