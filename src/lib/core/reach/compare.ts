@@ -4,6 +4,7 @@ import {
 	ANYWHERE,
 	EFFECTS,
 	OTHERWISE,
+	plainRule,
 	type AccessRule,
 	type Ask,
 	type Circumstances,
@@ -125,22 +126,7 @@ function onlyNear(laid: Laid, otherwise: Otherwise, ground: Ground): Laid {
 
 /** The default as rules, where those of two books differ. */
 const lastRules = (o: Otherwise): AccessRule[] =>
-	(['web', 'services'] as const).map((kind) => ({
-		id: OTHERWISE,
-		name: '',
-		effect: o[kind],
-		words: null,
-		who: [],
-		whoNot: [],
-		pools: [],
-		what: [{ kind }],
-		whatNot: [],
-		from: [],
-		device: {},
-		when: {},
-		how: [],
-		daily: null
-	}));
+	(['web', 'services'] as const).map((kind) => ({ ...plainRule(OTHERWISE, o[kind]), what: [{ kind }] }));
 
 /** Whether what is left of one share can go with another being used up, where both are of the same rule. */
 const couldBe = (left: Daily, used: Daily): boolean =>

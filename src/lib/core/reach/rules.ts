@@ -72,6 +72,24 @@ export interface AccessRule {
 	daily: Daily | null;
 }
 
+/** A rule that asks nothing: everybody, whatever it is, in all circumstances. */
+export const plainRule = (id: string, effect: Effect): AccessRule => ({
+	id,
+	name: '',
+	effect,
+	words: null,
+	who: [],
+	whoNot: [],
+	pools: [],
+	what: [],
+	whatNot: [],
+	from: [],
+	device: {},
+	when: {},
+	how: [],
+	daily: null
+});
+
 /** What decides where no rule does. */
 export interface Otherwise {
 	web: 'allow' | 'refuse';

@@ -2,6 +2,7 @@ import fc from 'fast-check';
 import {
 	ANYWHERE,
 	EFFECTS,
+	plainRule,
 	type AccessRule,
 	type Ask,
 	type Circumstances,
@@ -40,20 +41,7 @@ export const ground: Ground = {
 let next = 1;
 export const nextId = (): number => next++;
 export const rule = (more: Partial<AccessRule> = {}): AccessRule => ({
-	id: `r${nextId()}`,
-	name: '',
-	effect: 'allow',
-	words: null,
-	who: [],
-	whoNot: [],
-	pools: [],
-	what: [],
-	whatNot: [],
-	from: [],
-	device: {},
-	when: {},
-	how: [],
-	daily: null,
+	...plainRule(`r${nextId()}`, 'allow'),
 	...more
 });
 export const book = (...rules: AccessRule[]): Rulebook => ({ rules, otherwise: { web: 'allow', services: 'refuse' } });

@@ -2,7 +2,7 @@ import { LRUCache } from 'lru-cache';
 import * as v from 'valibot';
 import { namesBy, type Names } from '$lib/core/reach/sentence';
 import { readTest, WRITTEN_TEST } from '$lib/core/reach/file';
-import type { AccessRule, Otherwise, Reacher, Rulebook } from '$lib/core/reach/rules';
+import { plainRule, type AccessRule, type Otherwise, type Reacher, type Rulebook } from '$lib/core/reach/rules';
 import { Catalogue, type Category, type Service } from '$lib/core/reach/targets';
 import type { RuleTest } from '$lib/core/reach/tests';
 import { World, type Ground } from '$lib/core/reach/world';
@@ -71,20 +71,8 @@ export interface BookRow extends Rulebook {
 
 /** What stands for a rule that cannot be read: nothing behind it is let through until somebody has mended it. */
 const unreadable = (id: string): AccessRule => ({
-	id,
-	name: '',
-	effect: 'refuse',
-	words: 'A rule that stands here cannot be read. Until it is mended nothing that comes behind it is let through.',
-	who: [],
-	whoNot: [],
-	pools: [],
-	what: [],
-	whatNot: [],
-	from: [],
-	device: {},
-	when: {},
-	how: [],
-	daily: null
+	...plainRule(id, 'refuse'),
+	words: 'A rule that stands here cannot be read. Until it is mended nothing that comes behind it is let through.'
 });
 
 function ruleFrom(id: string, spec: string): AccessRule {

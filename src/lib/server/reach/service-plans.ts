@@ -5,7 +5,7 @@ import { countWords } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { one, type Db } from '../db';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
-import { slug } from '../plans/slug';
+import { freeSlug } from '../plans/slug';
 import { fact, id, problem, text } from './fields';
 import { bookAt, servicesAt } from './queries';
 import type { ServiceWrite } from './steps';
@@ -126,14 +126,5 @@ function serviceDraft(
 	};
 }
 
-function freeId(db: Db, name: string): string {
-	const base =
-		slug(name)
-			.normalize('NFKD')
-			.split(/[^a-z0-9]+/)
-			.filter(Boolean)
-			.join('-') || 'service';
-	let free = base;
-	for (let n = 2; one(db, 'SELECT 1 FROM private_services WHERE id = ?', [free]); n++) free = `${base}-${n}`;
-	return free;
-}
+const freeId = (db: Db, name: string): string =>
+	freeSlug(name, 'service', (id) => one(db, 'SELECT 1 FROM private_services WHERE id = ?', [id]) !== undefined);

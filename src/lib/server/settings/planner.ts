@@ -19,7 +19,7 @@ import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { one, type Db } from '../db';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
-import { slug } from '../plans/slug';
+import { freeSlug } from '../plans/slug';
 import { catalogueIn, groupsAt, type GroupRow } from './queries';
 import type { GroupWrite } from './steps';
 import { isThere, knownAt, reachNames, type Known } from './subjects';
@@ -265,17 +265,8 @@ const set = planKind({
 	}
 });
 
-function freeId(db: Db, name: string): string {
-	const base =
-		slug(name)
-			.normalize('NFKD')
-			.split(/[^a-z0-9]+/)
-			.filter(Boolean)
-			.join('-') || 'group';
-	let id = base;
-	for (let n = 2; one(db, 'SELECT 1 FROM settings_groups WHERE id = ?', [id]); n++) id = `${base}-${n}`;
-	return id;
-}
+const freeId = (db: Db, name: string): string =>
+	freeSlug(name, 'group', (id) => one(db, 'SELECT 1 FROM settings_groups WHERE id = ?', [id]) !== undefined);
 
 function groupOr(id: string, before: readonly GroupRow[]): GroupRow {
 	const group = before.find((g) => g.id === id);
