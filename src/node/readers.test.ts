@@ -279,7 +279,10 @@ describe('which requests may take long', () => {
 		['DELETE', '/api/v1/plans/12', 'no'],
 		['POST', '/sign-in', 'no'],
 		['GET', '/live?scope=a+b+c+d', 'no'],
-		['GET', '/my?scope=a+b+c+d', 'no']
+		['GET', '/my?scope=a+b+c+d', 'no'],
+		['GET', '/secure', 'no'],
+		['GET', '/secure/rules', 'long'],
+		['GET', '/secure/rules/__data.json?list=tests', 'long']
 	])('%s %s: %s', (method, url, long) => {
 		expect(small(method, url)).toBe(long);
 	});

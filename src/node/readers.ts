@@ -346,6 +346,8 @@ const NEVER =
 	/^\/(?:_app|live|here|(?:my\/)?sign-(?:in|out)|welcome|favicon|robots|api\/v1\/openapi\.json)(?:[/.?]|$)|\/progress(?:\?|$)/;
 /** What people see of their own is quick, however large the estate. */
 const OWN = /^\/my(?:[/.?]|$)/;
+/** Pages on which what is worked out grows with what somebody has written, not with the estate. */
+const LONG_PAGES = /^\/secure\/rules(?:[/.?]|$)/;
 /** A scope is a condition of every query: one of more than this is no longer cheap. */
 const SCOPE = { characters: 60, parts: 3 };
 
@@ -372,7 +374,7 @@ export function mayTakeLong(
 	if (method === 'POST')
 		return work === 'long' && Number(headers['content-length'] ?? Infinity) <= BODY ? 'long' : 'no';
 	if ((method !== 'GET' && method !== 'HEAD') || work === 'here' || NEVER.test(url) || OWN.test(url)) return 'no';
-	if (work === 'long') return 'long';
+	if (work === 'long' || LONG_PAGES.test(url)) return 'long';
 	const query = url.indexOf('?');
 	const scope = query < 0 ? '' : (new URLSearchParams(url.slice(query)).get('scope') ?? '');
 	if (scope.length > SCOPE.characters || scope.split(' ').length > SCOPE.parts) return 'long';

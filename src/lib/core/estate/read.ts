@@ -514,6 +514,8 @@ function checkAccess(
 		if ('problems' in read) for (const p of read.problems) complain(['access', 'rules', i, ...p.path], p.words);
 	});
 	tests.forEach((written, i) => {
+		if (tests.findIndex((o) => o.name.trim() === written.name.trim()) < i)
+			complain(['access', 'tests', i, 'name'], 'a second test that says the same');
 		const read = readTest(written, known);
 		if ('problems' in read) for (const p of read.problems) complain(['access', 'tests', i, ...p.path], p.words);
 	});

@@ -1,5 +1,6 @@
 import Papa from 'papaparse';
 import { folded } from '../text/nearest';
+import { eachRow } from '../text/table';
 import type { Brought } from './entries';
 import type { GivenPerson } from './given';
 import type { LineProblem } from './ldif';
@@ -65,45 +66,31 @@ export function readTable(text: string, columns?: Columns): Brought & { columns:
 	const seen = new Map<string, number>();
 	let titles: string[] | null = null;
 	let held: Columns = [];
-	let line = 1;
-	let at = 0;
-	const body = text.startsWith('\uFEFF') ? text.slice(1) : text;
-	Papa.parse<string[]>(body, {
-		// Else an empty line at the end makes it guess that two columns are one.
-		skipEmptyLines: true,
-		step: ({ data, meta, errors }, parser) => {
-			const here = line;
-			for (let i = body.indexOf('\n', at); i >= 0 && i < meta.cursor; i = body.indexOf('\n', i + 1)) line++;
-			at = meta.cursor;
-			if (data.every((x) => x.trim() === '')) return;
-			const wrong = (words: string) => {
-				problems.push({ line: here, words });
-				if (problems.length >= MOST.problems) parser.abort();
-			};
-			if (titles === null) {
-				titles = data.map((t) => t.trim());
-				held = columns ?? columnsOf(titles);
-				if (titles.length > MOST.columns) wrong(`It has more than ${MOST.columns} columns.`);
-				if (!held.includes('login')) wrong('No column holds logins.');
-				const twice = held.find((f, i) => f !== null && held.indexOf(f) !== i);
-				if (twice) wrong(`Two columns hold ${twice}.`);
-				if (problems.length) parser.abort();
-				return;
-			}
-			if (errors.length) return wrong(errors[0]!.message);
-			if (data.length > titles.length)
-				return wrong(`It has ${data.length} fields, and the first line names ${titles.length}.`);
-			if (people.length >= MOST.rows) {
-				wrong(`It has more than ${MOST.rows} rows.`);
-				return parser.abort();
-			}
-			const given = rowOf(data, held);
-			const login = asLogin(given.login);
-			const before = seen.get(login);
-			if (before !== undefined) return wrong(`A second row of ${login}; the first is at line ${before}.`);
-			seen.set(login, here);
-			people.push({ line: here, given: { ...given, login } });
+	eachRow(text, ({ fields, line, problem }) => {
+		const wrong = (words: string): boolean => problems.push({ line, words }) < MOST.problems;
+		if (titles === null) {
+			titles = fields.map((t) => t.trim());
+			held = columns ?? columnsOf(titles);
+			if (titles.length > MOST.columns) wrong(`It has more than ${MOST.columns} columns.`);
+			if (!held.includes('login')) wrong('No column holds logins.');
+			const twice = held.find((f, i) => f !== null && held.indexOf(f) !== i);
+			if (twice) wrong(`Two columns hold ${twice}.`);
+			return problems.length === 0;
 		}
+		if (problem !== null) return wrong(problem);
+		if (fields.length > titles.length)
+			return wrong(`It has ${fields.length} fields, and the first line names ${titles.length}.`);
+		if (people.length >= MOST.rows) {
+			wrong(`It has more than ${MOST.rows} rows.`);
+			return false;
+		}
+		const given = rowOf(fields, held);
+		const login = asLogin(given.login);
+		const before = seen.get(login);
+		if (before !== undefined) return wrong(`A second row of ${login}; the first is at line ${before}.`);
+		seen.set(login, line);
+		people.push({ line, given: { ...given, login } });
+		return true;
 	});
 	return { people, gone: [], teams: [], goneTeams: [], problems, columns: held, titles: titles ?? [] };
 }

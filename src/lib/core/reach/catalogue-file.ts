@@ -1,4 +1,4 @@
-import Papa from 'papaparse';
+import { eachRow } from '../text/table';
 import { siteName } from './targets';
 
 /** A catalogue of web sites as a table: in each line a name and its category. */
@@ -32,47 +32,32 @@ export function readCatalogue(
 	const categories = new Map<string, string>();
 	const sites = new Map<string, string>();
 	let columns: { name: number; category: number } | null = null;
-	let line = 1;
-	let at = 0;
-	const body = text.startsWith('\uFEFF') ? text.slice(1) : text;
-	Papa.parse<string[]>(body, {
-		// Else an empty line at the end makes it guess that two columns are one.
-		skipEmptyLines: true,
-		step: ({ data, meta, errors }, parser) => {
-			const here = line;
-			for (let i = body.indexOf('\n', at); i >= 0 && i < meta.cursor; i = body.indexOf('\n', i + 1)) line++;
-			at = meta.cursor;
-			if (data.every((x) => x.trim() === '')) return;
-			const wrong = (words: string) => {
-				problems.push({ line: here, words });
-				if (problems.length >= CATALOGUE_LIMITS.problems) parser.abort();
-			};
-			if (columns === null) {
-				const titles = data.map((t) => t.trim().toLowerCase());
-				columns = { name: titles.indexOf('name'), category: titles.indexOf('category') };
-				if (columns.name < 0 || columns.category < 0) {
-					wrong('The first line names the columns: name and category.');
-					parser.abort();
-				}
-				return;
-			}
-			if (errors.length) return wrong(errors[0]!.message);
-			const written = (data[columns.name] ?? '').trim();
-			const name = siteName(written);
-			const category = (data[columns.category] ?? '').trim();
-			const id = categoryId(category);
-			if (name === null) return wrong(`${written.slice(0, 60) || 'Nothing'} is no name of a web site.`);
-			if (id === '' || category.length > CATALOGUE_LIMITS.name)
-				return wrong(`Write a category of at most ${CATALOGUE_LIMITS.name} characters.`);
-			const before = sites.get(name);
-			if (before !== undefined && before !== id) return wrong(`${name} is of another category before.`);
-			if (sites.size >= CATALOGUE_LIMITS.sites || categories.size > CATALOGUE_LIMITS.categories) {
-				wrong(`It has more than ${CATALOGUE_LIMITS.sites} names or ${CATALOGUE_LIMITS.categories} categories.`);
-				return parser.abort();
-			}
-			sites.set(name, id);
-			if (!categories.has(id)) categories.set(id, category);
+	eachRow(text, ({ fields, line, problem }) => {
+		const wrong = (words: string): boolean => problems.push({ line, words }) < CATALOGUE_LIMITS.problems;
+		if (columns === null) {
+			const titles = fields.map((t) => t.trim().toLowerCase());
+			columns = { name: titles.indexOf('name'), category: titles.indexOf('category') };
+			if (columns.name >= 0 && columns.category >= 0) return true;
+			wrong('The first line names the columns: name and category.');
+			return false;
 		}
+		if (problem !== null) return wrong(problem);
+		const written = (fields[columns.name] ?? '').trim();
+		const name = siteName(written);
+		const category = (fields[columns.category] ?? '').trim();
+		const id = categoryId(category);
+		if (name === null) return wrong(`${written.slice(0, 60) || 'Nothing'} is no name of a web site.`);
+		if (id === '' || category.length > CATALOGUE_LIMITS.name)
+			return wrong(`Write a category of at most ${CATALOGUE_LIMITS.name} characters.`);
+		const before = sites.get(name);
+		if (before !== undefined && before !== id) return wrong(`${name} is of another category before.`);
+		if (sites.size >= CATALOGUE_LIMITS.sites || categories.size > CATALOGUE_LIMITS.categories) {
+			wrong(`It has more than ${CATALOGUE_LIMITS.sites} names or ${CATALOGUE_LIMITS.categories} categories.`);
+			return false;
+		}
+		sites.set(name, id);
+		if (!categories.has(id)) categories.set(id, category);
+		return true;
 	});
 	if (columns === null && problems.length === 0) problems.push({ line: 1, words: 'It is empty.' });
 	return problems.length ? { problems } : { categories, sites };

@@ -140,6 +140,10 @@ describe('rules as a file', () => {
 			'1: Expected “access-rules: 1”, the version of this format.',
 			'1: “otherwise” is missing.'
 		]);
+		const one = '  - { name: x, who: team/crew, what: service/depot, expect: reach }\n';
+		expect(problems(file('', `tests:\n${one}${one}`).replace('rules:\n', 'rules: []\n'))).toEqual([
+			'6: A second test says the same.'
+		]);
 		expect(problems(`${'['.repeat(20)}`)).toHaveLength(1);
 		expect(problems('a: &x [1]\nb: *x')).not.toEqual([]);
 	});

@@ -209,7 +209,10 @@ export function readBook(
 		for (const p of one.problems) complain(['rules', i, ...p.path], p.words);
 		return [];
 	});
+	const said = new Set<string>();
 	const run = tests.flatMap((w, i): RuleTest[] => {
+		if (said.has(w.name.trim())) complain(['tests', i, 'name'], 'A second test says the same.');
+		said.add(w.name.trim());
 		const one = readTest(w, known);
 		if ('test' in one) return [one.test];
 		for (const p of one.problems) complain(['tests', i, ...p.path], p.words);

@@ -6,7 +6,7 @@ import { countWords } from '$lib/core/time/units';
 import type { Context } from '../context';
 import type { Db } from '../db';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
-import { fact, id, problem, SAID, text } from './fields';
+import { fact, id, LONGEST_TEXT, problem, SAID, text, TOO_LONG } from './fields';
 import { bookAt, cataloguedAt, categoriesAt } from './queries';
 
 /** Changes to the catalogue of web sites. */
@@ -166,7 +166,7 @@ export const bringCatalogue = planKind({
 	undo: 'back',
 	longTexts: ['text'],
 	schema: v.strictObject({
-		text: v.pipe(v.string('Bring a table.'), v.nonEmpty('Bring a table.'), v.maxLength(5_000_000, 'At most 5 MB.')),
+		text: v.pipe(v.string('Bring a table.'), v.nonEmpty('Bring a table.'), v.maxLength(LONGEST_TEXT, TOO_LONG)),
 		/** Names that the table does not have. */
 		others: v.optional(v.picklist(['stay', 'go'], 'Choose stay or go.'), 'stay')
 	}),

@@ -15,3 +15,6 @@ export const SAID = 12;
 export const text = (words: string, most = 100) =>
 	v.pipe(v.string(words), v.trim(), v.nonEmpty(words), v.maxLength(most, `At most ${most} characters.`));
 export const id = (words: string) => text(words, 80);
+/** A file that is brought, with what goes with it, is no longer than what any plan may be sent. */
+export const LONGEST_TEXT = 500_000;
+export const TOO_LONG = 'At most 500 KB: bring it in parts.';

@@ -1,8 +1,10 @@
+import * as v from 'valibot';
 import { beforeEach, describe, expect, test } from 'vitest';
 import { MINUTE } from '$lib/core/time/units';
 import { run } from '../db';
 import { InputProblem } from '../plans/kind';
 import { Harness, testEstate } from '../testing/harness';
+import { changeRules } from './rule-plans';
 import { triedReach, type Tried } from './tester';
 import { bookAt, cataloguedAt, categoriesAt, servicesAt } from './queries';
 
@@ -78,12 +80,12 @@ describe('a draft of access rules', () => {
 		];
 		const broken = await h.draft('access-rules.change', { tests });
 		expect(broken.blocks.map((f) => f.words)).toEqual([
-			'“Harbour reaches the archive” fails: anna comes to “refuse” by the end of the list'
+			'“Harbour reaches the archive” fails: Anna Quill comes to “refuse” by the end of the list'
 		]);
 		await change({ edits: [{ put: { id: 'all', decide: 'allow', what: ['services'] } }], tests });
 		const shut = { edits: [{ put: { id: 'dag', decide: 'refuse', who: ['person/dag'] }, before: 'all' }] };
 		expect((await h.draft('access-rules.change', shut)).blocks.map((f) => f.words)).toEqual([
-			'“Harbour reaches the archive” fails: dag comes to “refuse” by rule 1'
+			'“Harbour reaches the archive” fails: Dag Keel comes to “refuse” by rule 1'
 		]);
 		// The end of the list opens as well, and the rule says what follows it.
 		const same = await h.draft('access-rules.change', {
@@ -109,6 +111,14 @@ describe('a draft of access rules', () => {
 		).toEqual([
 			'edits.0.put.who.0: There is no team harbor. Do you mean harbour?',
 			'edits.0.put.what.0: There is no service tide. Do you mean tide-archive?'
+		]);
+		expect(
+			v
+				.safeParse(changeRules.schema, { edits: [{ put: { id: 'a', decide: 'alow' } }, {}] })
+				.issues!.map((i) => [v.getDotPath(i), i.message])
+		).toEqual([
+			['edits.0.put.decide', 'One of allow, reason, factor, window, refuse.'],
+			['edits.1', 'An edit puts a rule, moves one, or removes one.']
 		]);
 		expect(await wrongIn('access-rules.change', { edits: [{ move: 'x', before: null }] })).toEqual([
 			'edits.0.move: There is no rule x.'

@@ -2,7 +2,7 @@ import * as v from 'valibot';
 import { compareBooks, type Comparison, type Difference } from '$lib/core/reach/compare';
 import { editRules, editsBetween, type Edit } from '$lib/core/reach/edits';
 import { readBook, readTest, WRITTEN_OTHERWISE, WRITTEN_TEST, writtenTest } from '$lib/core/reach/file';
-import { namedIn, OTHERWISE, type AccessRule, type Otherwise } from '$lib/core/reach/rules';
+import { namedIn, type AccessRule, type Otherwise } from '$lib/core/reach/rules';
 import { ruleWords } from '$lib/core/reach/sentence';
 import { standings } from '$lib/core/reach/standing';
 import { runTests, type RuleTest, type Tested } from '$lib/core/reach/tests';
@@ -13,19 +13,25 @@ import { countWords, SECOND } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { everybody } from '../directory';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
-import { fact, id, problem, SAID } from './fields';
+import { fact, id, LONGEST_TEXT, problem, SAID, TOO_LONG } from './fields';
 import { bookAt, groundAt, reachersAt, spokenAt, type BookRow } from './queries';
 import type { BookWrite } from './steps';
-import { differenceWords } from './words';
+import { differenceWords, testedWords } from './words';
 
-const edit = v.union(
-	[
-		v.strictObject({ put: WRITTEN_RULE, before: v.optional(v.nullable(id('Name a rule.'))) }),
-		v.strictObject({ move: id('Name a rule.'), before: v.nullable(id('Name a rule.')) }),
-		v.strictObject({ remove: id('Name a rule.') })
-	],
-	'An edit puts a rule, moves one, or removes one.'
-);
+const EDITS = {
+	put: v.strictObject({ put: WRITTEN_RULE, before: v.optional(v.nullable(id('Name a rule.'))) }),
+	move: v.strictObject({ move: id('Name a rule.'), before: v.nullable(id('Name a rule.')) }),
+	remove: v.strictObject({ remove: id('Name a rule.') })
+};
+const anyEdit = v.union([EDITS.put, EDITS.move, EDITS.remove], 'An edit puts a rule, moves one, or removes one.');
+/** What is wrong is said of the kind of edit that it is, beside the field of it. */
+const edit = v.lazy((given): typeof anyEdit => {
+	const kind =
+		typeof given === 'object' && given !== null
+			? (['put', 'move', 'remove'] as const).find((k) => Object.hasOwn(given, k))
+			: undefined;
+	return kind === undefined ? anyEdit : (EDITS[kind] as never);
+});
 
 /** Rules, what decides where none does, and tests, as a draft would have them. */
 interface Book {
@@ -57,14 +63,8 @@ function touchedBy(
 	return [...people.values()];
 }
 
-/** How a test came out that does not hold, in words. */
-function failedWords(t: RuleTest, came: Tested, known: ReturnType<typeof spokenAt>): string {
-	if (came.holds === null) return `“${t.name}” takes too long to work out`;
-	if (!('nobody' in came)) return `“${t.name}” holds`;
-	if (came.nobody) return `“${t.name}” speaks of ${known.names.whom([t.who])}, and nobody is there`;
-	const by = came.rule === OTHERWISE ? 'the end of the list' : `rule ${came.number}`;
-	return `“${t.name}” fails: ${came.example.person.login} comes to “${came.effect}” by ${by}`;
-}
+const failedWords = (t: RuleTest, came: Tested, { names }: ReturnType<typeof spokenAt>): string =>
+	`“${t.name}” ${came.holds === null ? '' : 'fails: '}${testedWords(t, came, names)}`;
 
 /** The draft of a book in place of the one in force. */
 function draftOf(ctx: Context, title: string, before: BookRow, after: Book, known: ReturnType<typeof spokenAt>): Draft {
@@ -242,7 +242,7 @@ export const bringRules = planKind({
 	undo: 'back',
 	longTexts: ['text'],
 	schema: v.strictObject({
-		text: v.pipe(v.string('Bring a file.'), v.nonEmpty('Bring a file.'), v.maxLength(4_000_000, 'At most 4 MB.'))
+		text: v.pipe(v.string('Bring a file.'), v.nonEmpty('Bring a file.'), v.maxLength(LONGEST_TEXT, TOO_LONG))
 	}),
 	async draft(ctx, input): Promise<Draft> {
 		const now = ctx.clock.now();

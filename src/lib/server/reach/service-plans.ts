@@ -81,8 +81,20 @@ function serviceDraft(
 		ports,
 		protocol
 	});
-	const speaking = bookAt(ctx.db, ctx.clock.now()).rules.filter((r) =>
-		[...r.what, ...r.whatNot].some((w) => w.kind === 'service' && w.id === service)
+	const now = ctx.clock.now();
+	/** The group that would have nothing any more. */
+	const emptied =
+		was?.group != null &&
+		is?.group !== was.group &&
+		!servicesAt(ctx.db, now).some((s) => s.id !== service && s.group === was.group)
+			? was.group
+			: null;
+	const speaking = bookAt(ctx.db, now).rules.filter((r) =>
+		[...r.what, ...r.whatNot].some(
+			(w) =>
+				(is === null && w.kind === 'service' && w.id === service) ||
+				(emptied !== null && w.kind === 'group' && w.id === emptied)
+		)
 	);
 	const same = is !== null && was !== undefined && JSON.stringify(asInput(is)) === JSON.stringify(asInput(was));
 	return {
@@ -91,10 +103,10 @@ function serviceDraft(
 		warnings: [],
 		blocks: [
 			...(same ? [fact('it is so already', 'against')] : []),
-			...(is === null && speaking.length
+			...(speaking.length
 				? [
 						fact(
-							`${countWords(speaking.length, 'access rule speaks', 'access rules speak')} of it: ${speaking
+							`${countWords(speaking.length, 'access rule speaks', 'access rules speak')} of ${is === null ? 'it' : `the group ${emptied}`}: ${speaking
 								.slice(0, 5)
 								.map((r) => r.name || r.id)
 								.join(', ')}`,

@@ -1,12 +1,12 @@
-import { OTHERWISE, type AccessRule } from '$lib/core/reach/rules';
+import type { AccessRule } from '$lib/core/reach/rules';
 import { effectWords, ruleWords } from '$lib/core/reach/sentence';
 import { standings, type Standing } from '$lib/core/reach/standing';
-import { runTests, type RuleTest, type Tested } from '$lib/core/reach/tests';
+import { runTests, type Tested } from '$lib/core/reach/tests';
 import { one, type Db } from '../db';
-import { bookAt, categoriesAt, groundAt, reachersAt, servicesAt, spokenAt, worldAt } from './queries';
+import { bookAt, groundAt, reachersAt, spokenAt, worldAt } from './queries';
+import { testedWords } from './words';
 import { privateServices, siteCategories } from './lists';
 import { EVERYTHING } from '$lib/core/scope/scope';
-import { countWords } from '$lib/core/time/units';
 
 /** How rules stand and which tests hold, by what they were worked out from: it takes long where there are many. */
 const worked = new WeakMap<object, { key: string; stand: Standing[]; tested: Tested[] }>();
@@ -58,16 +58,6 @@ function standWords(s: Standing, rules: readonly AccessRule[]): { short: string;
 	}
 }
 
-/** How a test came out, in a sentence. */
-export function testedWords(t: RuleTest, came: Tested, names: ReturnType<typeof spokenAt>['names']): string {
-	if (came.holds === true)
-		return `holds for ${came.people === 1 ? 'one person' : `all ${countWords(came.people, 'person', 'people')}`} of ${names.whom([t.who])}`;
-	if (came.holds === null) return 'takes too long to work out';
-	if (came.nobody) return `nobody is of ${names.whom([t.who])}`;
-	const by = came.rule === OTHERWISE ? 'the end of the list' : `rule ${came.number}`;
-	return `${came.example.person.login} comes to “${effectWords(came.effect).toLowerCase()}” by ${by}`;
-}
-
 /** The rules in their order with how each stands, their tests, and what they speak of. */
 export function rulesView(db: Db, at: number) {
 	const { names } = spokenAt(db, at);
@@ -93,7 +83,6 @@ export function rulesView(db: Db, at: number) {
 			words: testedWords(t, tested[i]!, names)
 		})),
 		services: privateServices.page(db, ask).rows,
-		categories: siteCategories.page(db, ask).rows,
-		counts: { services: servicesAt(db, at).length, categories: categoriesAt(db, at).length }
+		categories: siteCategories.page(db, ask).rows
 	};
 }

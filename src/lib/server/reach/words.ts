@@ -2,6 +2,7 @@ import { ANYWHERE, OTHERWISE, type AccessRule } from '$lib/core/reach/rules';
 import type { Comparison, Difference } from '$lib/core/reach/compare';
 import { effectWords, momentOfWeek, wayWords, type Names } from '$lib/core/reach/sentence';
 import type { Target } from '$lib/core/reach/targets';
+import type { RuleTest, Tested } from '$lib/core/reach/tests';
 import { rangeOnLine } from '$lib/core/reach/spans';
 import { DIMENSIONS, type World } from '$lib/core/reach/world';
 import { countWords } from '$lib/core/time/units';
@@ -119,4 +120,14 @@ export function differenceWords(...of: Parameters<typeof whatDiffers>): { all: s
 	const [d] = of;
 	const what = whatDiffers(...of);
 	return { all: `${countWords(d.count, ...VERBS[d.kind])} ${what}`, each: `${ONE[d.kind]} ${what}` };
+}
+
+/** How a test came out, in a sentence. */
+export function testedWords(t: RuleTest, came: Tested, names: Names): string {
+	if (came.holds === true)
+		return `holds for ${came.people === 1 ? 'one person' : `all ${countWords(came.people, 'person', 'people')}`} of ${names.whom([t.who])}`;
+	if (came.holds === null) return 'takes too long to work out';
+	if (came.nobody) return `nobody is of ${names.whom([t.who])}`;
+	const by = came.rule === OTHERWISE ? 'the end of the list' : `rule ${came.number}`;
+	return `${names.whom([{ kind: 'person', id: came.example.person.login }])} comes to “${effectWords(came.effect).toLowerCase()}” by ${by}`;
 }

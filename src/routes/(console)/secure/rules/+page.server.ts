@@ -1,3 +1,4 @@
+import { unusedTerms } from '$lib/core/scope/scope';
 import { InputProblem } from '$lib/server/plans/kind';
 import { sharedLoad } from '$lib/server/load';
 import { personWords } from '$lib/server/directory';
@@ -40,6 +41,7 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 		list: one(LISTS, q.get('list')) ?? 'rules',
 		make: look.live ? q.get('make') : null,
 		at,
+		left: unusedTerms(look.scope.terms),
 		tried: { login, name: personWords(db, login, at)?.name ?? login, service, host, asked, problems, answer }
 	};
 });

@@ -3,6 +3,7 @@
 	import { numberWords } from '$lib/core/time/units';
 	import { momentWords } from '$lib/core/time/zone';
 	import { addressWith } from '$lib/ui/frame/address';
+	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
 	import ListTabs from '$lib/ui/lists/ListTabs.svelte';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 	import SecureNav from '$lib/ui/secure/SecureNav.svelte';
@@ -31,6 +32,7 @@
 <h1 class="sr-only">Access rules</h1>
 <div class="px-[18px] py-3">
 	<SecureNav />
+	<LeftOut left={data.left} of="access rules" />
 	{#if data.look.future}<p class="text-ink2 mb-2 text-[13px]">
 			Access rules have no forecast: these are those of the present.
 		</p>{/if}
