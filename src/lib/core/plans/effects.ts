@@ -4,7 +4,7 @@ import type { Fact, Ref } from '../why/explained';
 /** Somebody or something that a plan touches, and how. */
 export interface Touched extends Ref {
 	how?: string;
-	/** They are better off for it: one more of them makes a plan no worse. */
+	/** They are better off for it, or it harms them in nothing: one more of them makes a plan no worse. */
 	helped?: boolean;
 }
 

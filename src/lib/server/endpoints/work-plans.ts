@@ -60,7 +60,8 @@ const wake = planKind({
 					kind: 'endpoint',
 					id: String(e.id),
 					name: e.name,
-					how: `woken by ${by.name}`
+					how: `woken by ${by.name}`,
+					helped: true
 				})),
 				duration: { middle: 30 * SECOND, ninety: 2 * MINUTE }
 			},
@@ -189,6 +190,8 @@ interface Does {
 	how: string;
 	/** What somebody who has something open there meets; null: nothing. */
 	meets: string | null;
+	/** It harms nobody: one more that has woken up since makes the plan no worse. */
+	harmless?: boolean;
 	step: string;
 	reasons: Fact[];
 	takes: { middle: number; ninety: number };
@@ -210,19 +213,28 @@ function awakeDraft(db: Db, now: number, ids: readonly number[], does: Does, tex
 				);
 	const people = [...new Map(open.map((s) => [s.login, s])).values()];
 	const endpoints = rows.map((e) => e.id);
+	const helped = does.harmless ? { helped: true } : {};
 	return {
 		title: does.title(called(rows.length ? rows : named)),
 		effects: {
 			...noEffects(),
 			people: [
-				...people.map((s) => ({ kind: 'person' as const, id: s.login, name: s.person, how: does.meets! })),
+				...people.map((s) => ({ kind: 'person' as const, id: s.login, name: s.person, how: does.meets!, ...helped })),
 				...rows.flatMap((e) =>
 					e.on === null || people.some((s) => s.login === e.on)
 						? []
-						: [{ kind: 'person' as const, id: e.on, name: e.personName ?? e.on, how: `${e.name}: ${does.how}` }]
+						: [
+								{
+									kind: 'person' as const,
+									id: e.on,
+									name: e.personName ?? e.on,
+									how: `${e.name}: ${does.how}`,
+									...helped
+								}
+							]
 				)
 			],
-			endpoints: rows.map((e) => ({ kind: 'endpoint', id: String(e.id), name: e.name, how: does.how })),
+			endpoints: rows.map((e) => ({ kind: 'endpoint', id: String(e.id), name: e.name, how: does.how, ...helped })),
 			duration: does.takes
 		},
 		warnings: [
@@ -315,6 +327,7 @@ const show = planKind({
 				title: (what) => `Show a text on ${what}`,
 				how: 'shows a text',
 				meets: null,
+				harmless: true,
 				step: 'Show it',
 				reasons: [{ words: input.text, source: 'what they read' }],
 				takes: { middle: 2 * SECOND, ninety: 5 * SECOND },

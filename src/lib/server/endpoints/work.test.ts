@@ -215,6 +215,22 @@ describe('what is done on devices that are awake', () => {
 		});
 	});
 
+	test('a text goes to one that has woken up since as well; a restart of it is to be agreed to', async () => {
+		await annaWorks();
+		const ids = ['box-01', 'box-02'].map(idOf);
+		const [text, restart] = [
+			await h.draft('endpoint.show', { endpoints: ids, text: 'The network stops at noon.' }),
+			await h.draft('endpoint.restart', { endpoints: ids })
+		];
+		await switchOn('TB-2');
+		await expect(h.commit(restart.id)).rejects.toMatchObject({
+			facts: expect.arrayContaining([expect.objectContaining({ words: 'box-02 would now be touched' })])
+		});
+		const job = await h.finish(await h.commit(text.id));
+		expect(job.state).toBe('done');
+		expect(h.lab.world.endpoints.get('TB-2')!.shown).toMatchObject({ text: 'The network stops at noon.' });
+	});
+
 	test('one that does not start again within ten minutes is said', async () => {
 		await switchOn('TB-1');
 		h.ctx.providers.endpoints.restart = () => Promise.resolve(h.lab.now);
