@@ -24,7 +24,11 @@ test.describe('access rules', () => {
 			'never decides'
 		);
 		const depths = rules(page).getByRole('listitem').filter({ hasText: 'Depth store for the survey' });
-		await depths.getByRole('button', { name: /^Remove rule/ }).click();
+		await depths.getByRole('link', { name: /^Change rule/ }).click();
+		await page
+			.getByRole('region', { name: /^Rule \d+$/ })
+			.getByRole('button', { name: 'Remove it' })
+			.click();
 		await expect(plan(page)).toContainText('Remove the access rule Depth store for the survey');
 		await expect(plan(page)).toContainText(
 			/blocked: “Chart Production reaches the depth store from Bergen on a managed device” fails/
@@ -44,8 +48,8 @@ test.describe('access rules', () => {
 	test('say to somebody by which rule, and why those above do not decide', async ({ page }) => {
 		await visit(page, '/secure/rules');
 		await pick(page, 'Person', /Asa Lindqvist/, 'asa lind');
-		await page.getByLabel('Service').selectOption({ label: 'Depth store' });
-		await page.getByLabel('Device').selectOption({ label: 'not managed' });
+		await page.getByLabel('Service', { exact: true }).selectOption({ label: 'Depth store' });
+		await page.getByLabel('Device', { exact: true }).selectOption({ label: 'not managed' });
 		await page.getByLabel('When').fill('noon');
 		await page.getByRole('button', { name: 'Try', exact: true }).click();
 		await expect(page.getByText('Write a day and a time such as Tue 14:30.')).toBeVisible();
@@ -55,7 +59,7 @@ test.describe('access rules', () => {
 		const answer = page.getByRole('region', { name: 'Answer' });
 		await expect(answer).toContainText('Asa Lindqvist may not reach Depth store');
 		await expect(answer).toContainText('the device is not managed');
-		await page.getByLabel('Device').selectOption('yes');
+		await page.getByLabel('Device', { exact: true }).selectOption('yes');
 		await page.getByRole('button', { name: 'Try', exact: true }).click();
 		await expect(answer).toContainText('Asa Lindqvist may reach Depth store');
 		await accessible(page);
@@ -89,5 +93,119 @@ test.describe('access rules', () => {
 		expect(await commitAndFollow(page)).toBe('done');
 		await visit(page, '/secure/rules');
 		await expect(ruleAt(page, 2)).toContainText(second);
+	});
+
+	test('are drafted as a whole: moved by keys, changed, added; each difference is seen in the tester; the last edit is taken back', async ({
+		page
+	}) => {
+		await visit(page, '/secure/rules');
+		const count = await rules(page).getByRole('listitem').count();
+		await page.getByRole('link', { name: 'Add a rule' }).click();
+		const form = page.getByRole('region', { name: 'A new rule' });
+		await form.getByLabel('Decides').selectOption({ label: 'refuse' });
+		await form.getByLabel('Name').fill('No betting rosters');
+		await form.getByLabel('Hours').fill('weekends');
+		await pick(form, 'What', /^Rosters/, 'rosters');
+		await pick(form, 'Who', /Field Crew/, 'field');
+		await form.getByRole('button', { name: 'Draft it' }).click();
+		await expect(form.getByText('Write hours such as Mon-Fri 07:00-19:00.')).toBeVisible();
+		await expect(form.getByLabel('Name')).toHaveValue('No betting rosters');
+		await form.getByLabel('Hours').fill('Sat,Sun 00:00-24:00');
+		await accessible(page);
+		await form.getByRole('button', { name: 'Draft it' }).click();
+		await expect(plan(page)).toContainText('Add the access rule No betting rosters');
+		await expect(ruleAt(page, count + 1)).toContainText('new');
+		// It stands behind what lets everybody in: it would never decide.
+		await expect(ruleAt(page, count + 1)).toContainText('never decides');
+		const changes = page.getByRole('region', { name: 'What this draft changes' });
+		await expect(changes).toContainText('Nobody gains or loses anything by it.');
+
+		// Up to the head, by the keyboard alone.
+		const up = page.getByRole('button', { name: `Move rule ${count + 1} up` });
+		await up.focus();
+		await page.keyboard.press('Enter');
+		await expect(ruleAt(page, count)).toContainText('No betting rosters');
+		await expect(page.getByRole('button', { name: `Move rule ${count} up` })).toBeFocused();
+		await ruleAt(page, count)
+			.getByRole('link', { name: `Change rule ${count}` })
+			.click();
+		const opened = page.getByRole('region', { name: `Rule ${count}` });
+		await expect(opened.getByLabel('Hours')).toHaveValue('Sat,Sun 00:00-24:00');
+		await pick(opened, 'Comes to stand before', /^rule 1:/, 'rule 1:');
+		await opened.getByRole('button', { name: 'Add it to the draft' }).click();
+		await expect(ruleAt(page, 1)).toContainText('No betting rosters');
+		await expect(plan(page)).toContainText('Add the access rule No betting rosters');
+		await expect(changes).toContainText(/\d+ people lose\s+Rosters, only at hours such as Sat 00:00/);
+		await changes.getByRole('link', { name: /^See it: .*Rosters/ }).click();
+		await expect(page.getByRole('region', { name: 'Answer', exact: true })).toContainText(/may reach\s+Rosters/);
+		await expect(page.getByRole('region', { name: 'Answer by the draft' })).toContainText(
+			/may not reach\s+Rosters.*rule 1 decides/
+		);
+		await accessible(page);
+
+		await page.getByLabel('Everything else: web').selectOption({ label: 'refused' });
+		await expect(changes).toContainText('blocks');
+		await expect(plan(page)).toContainText(
+			/blocked: “The watch has its weather|Change 1 access rule|Add the access rule/
+		);
+		await page.getByLabel('Everything else: web').selectOption({ label: 'allowed' });
+		await expect(changes.getByText('blocks')).toHaveCount(0);
+		await changes.getByRole('button', { name: 'Take the last edit back' }).click();
+		await expect(ruleAt(page, count)).toContainText('No betting rosters');
+		await expect(changes).toContainText('2 edits in this draft');
+		await plan(page).getByRole('button', { name: 'Discard' }).click();
+		await expect(rules(page).getByRole('listitem')).toHaveCount(count);
+	});
+
+	test('a rule is dragged by its handle to another spot, and that is a draft', async ({ page }) => {
+		await visit(page, '/secure/rules');
+		const third = (await ruleAt(page, 3).locator('p').first().textContent())!.trim();
+		const handle = page.getByLabel('Drag rule 3', { exact: true });
+		await handle.focus();
+		await page.keyboard.press('Enter');
+		await page.keyboard.press('ArrowUp');
+		await page.keyboard.press('Enter');
+		await expect(plan(page)).toContainText('Move the access rule');
+		await expect(ruleAt(page, 2)).toContainText(third.slice(0, 30));
+		await expect(ruleAt(page, 2)).toContainText('moved, was 3');
+		await plan(page).getByRole('button', { name: 'Discard' }).click();
+		await expect(ruleAt(page, 3)).toContainText(third.slice(0, 30));
+	});
+
+	test('who reaches a service stands on its card, by rule and one by one; what somebody reaches on theirs', async ({
+		page
+	}) => {
+		await visit(page, '/secure/rules?list=services');
+		await page.getByRole('link', { name: 'Tide archive' }).click();
+		const card = page.getByRole('complementary', { name: 'Card' });
+		await expect(card).toContainText('tides.kittiwake.example');
+		await expect(card).toContainText(/\d+ people: in an isolated window alone, by rule \d+/);
+		await accessible(page);
+		await card.getByRole('link', { name: 'All of them, one by one' }).click();
+		await expect(page.getByRole('heading', { name: /^Who reaches Tide archive/ })).toBeVisible();
+		const byRule = page
+			.getByRole('list', { name: 'By rule' })
+			.getByRole('listitem')
+			.filter({ hasText: 'isolated window' });
+		const people = Number((await byRule.getByRole('link').innerText()).replace(/\D/g, ''));
+		await byRule.getByRole('link').click();
+		const table = page.getByRole('table', { name: /^People, and whether they reach Tide archive/ });
+		await expect(table.getByRole('row')).toHaveCount(people + 1);
+		await accessible(page);
+		await page.getByLabel('Service').selectOption({ label: 'what is written here:' });
+		await page.getByLabel('Web site, or host and port').fill('tides.kittiwake.example:22');
+		await page.getByRole('button', { name: 'Show who' }).click();
+		await expect(page.getByRole('heading', { name: /what is inside and no service/ })).toBeVisible();
+		await page.getByLabel('Web site, or host and port').fill('not a name');
+		await page.getByRole('button', { name: 'Show who' }).click();
+		await expect(page.getByText('not a name is no name of a host.')).toBeVisible();
+
+		await visit(page, '/publish/people?card=person/alindqvist');
+		await expect(card).toContainText('What they reach, as they are now');
+		await card.getByRole('link', { name: /^Depth store: may/ }).click();
+		await expect(card).toContainText('Rules that speak of it');
+		await card.getByRole('link', { name: /^6: Allow Survey/ }).click();
+		await expect(card).toContainText(/decides now for\s*\d+ people/);
+		await accessible(page);
 	});
 });

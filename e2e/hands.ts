@@ -4,6 +4,7 @@ import {
 	request as newRequest,
 	type APIRequestContext,
 	type BrowserContext,
+	type Locator,
 	type Page
 } from '@playwright/test';
 import { BASE } from './site';
@@ -106,7 +107,12 @@ export const step = (request: APIRequestContext, seconds: number): Promise<unkno
 	api(request, 'post', '/lab/clock', { step: seconds });
 
 /** Picks one of many by its search: types the name, and takes what is offered under it. */
-export async function pick(page: Page, label: string | RegExp, name: string | RegExp, typed?: string): Promise<void> {
+export async function pick(
+	page: Page | Locator,
+	label: string | RegExp,
+	name: string | RegExp,
+	typed?: string
+): Promise<void> {
 	const field = page.getByRole('combobox', { name: label });
 	await field.click();
 	await field.fill(typed ?? String(name));

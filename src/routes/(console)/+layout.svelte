@@ -24,7 +24,6 @@
 	let menu = $state(false);
 	let bench = $state(false);
 	let keys = $state(false);
-	let reviewing = $state(false);
 	let scopeLine: ScopeLine | undefined = $state();
 	let ribbon: Ribbon | undefined = $state();
 	let tray: Tray | undefined = $state();
@@ -32,12 +31,12 @@
 	let heard = $state<{ now: number; speed: number } | null>(null);
 	const now = $derived(heard ? Math.max(heard.now, data.clock.now) : data.clock.now);
 	const speed = $derived(heard?.speed ?? data.clock.speed);
-	const panel = $derived(data.plan !== null && reviewing ? 'plan' : data.card || data.cardMissing ? 'card' : null);
 
-	$effect(() => {
-		if (data.plan) reviewing = true;
-		else reviewing = false;
-	});
+	const planId = $derived(data.plan?.id ?? null);
+	/** A page that says itself what the plan comes to needs no review beside it, until somebody asks for one. */
+	const saidThere = $derived((page.data as { saysPlan?: boolean }).saysPlan === true);
+	let reviewing = $derived(planId !== null && !saidThere);
+	const panel = $derived(data.plan !== null && reviewing ? 'plan' : data.card || data.cardMissing ? 'card' : null);
 
 	onMount(() => {
 		document.documentElement.dataset.ready = 'yes';

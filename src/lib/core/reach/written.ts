@@ -220,7 +220,7 @@ const fromText = (f: From): string => (f.kind === 'site' ? `site/${f.id}` : f.ra
 
 /** Hours as `readHours` reads them back. */
 const hoursText = (h: Hours): string =>
-	`${daysWords(h.days).replaceAll('–', '-').replaceAll(', ', ',')} ${timeOfDay(h.from)}-${timeOfDay(h.until)}`;
+	`${daysWords(h.days).replaceAll('–', '-').replaceAll(', ', ',')} ${timeOfDay(h.from)}-${h.until === 0 ? '24:00' : timeOfDay(h.until)}`;
 
 /** A rule as it is written: what `readRule` reads back to the same. */
 export function writtenRule(r: AccessRule): WrittenRule {

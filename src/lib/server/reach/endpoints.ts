@@ -1,13 +1,23 @@
 import * as v from 'valibot';
 import { writeBook } from '$lib/core/reach/file';
+import type { Reached } from '$lib/core/reach/decide';
 import { EFFECTS, WAYS } from '$lib/core/reach/rules';
 import { endpoint, type Endpoint } from '../calls/endpoint';
 import { read } from '../calls/need';
 import { fact, text, whole } from '../lists/columns';
+import { personCalled } from '../directory';
 import { asKnown } from '../moment';
-import { bookAt } from './queries';
-import { triedReach } from './tester';
+import { bookAt, servicesAt } from './queries';
+import { reachableBy, whoReaches } from './reaching';
+import { targetOf, triedReach, wrong } from './tester';
 
+const PERSON = v.pipe(v.string('Say who.'), v.maxLength(200), v.description('Their login'));
+const WHAT = v.pipe(
+	v.string('Say what.'),
+	v.maxLength(300),
+	v.description('site/tides.example, service/depot, or host/depot.example:5432')
+);
+const outcome = { decides: v.picklist(EFFECTS), number: v.nullable(whole) };
 const yesNo = v.optional(v.picklist(['yes', 'no'], 'Yes or no.'));
 
 export const reachEndpoints: readonly Endpoint[] = [
@@ -19,11 +29,24 @@ export const reachEndpoints: readonly Endpoint[] = [
 		need: read('access'),
 		looks: 'moment',
 		query: {
-			person: v.pipe(v.string('Say who.'), v.maxLength(200), v.description('Their login')),
-			what: v.pipe(v.string('Say what.'), v.maxLength(300), v.description('site/tides.example or service/depot')),
-			from: v.optional(v.pipe(v.string(), v.maxLength(100), v.description('An address; else that of their device'))),
+			person: PERSON,
+			what: WHAT,
+			from: v.optional(
+				v.pipe(
+					v.string(),
+					v.maxLength(100),
+					v.description('An address, - for none that is known; else that of their device')
+				)
+			),
 			on: v.optional(v.pipe(v.string(), v.maxLength(100), v.description('The pool of the machine that they are on'))),
 			managed: yesNo,
+			branch: v.optional(
+				v.pipe(v.string(), v.maxLength(100), v.description('The branch that the device stands in; - for none'))
+			),
+			firmware: v.optional(
+				v.pipe(v.string(), v.maxLength(40), v.description('The firmware of the device; - for not known'))
+			),
+			locks: yesNo,
 			duty: v.optional(v.picklist(['on', 'off'], 'On or off.')),
 			holiday: yesNo,
 			when: v.optional(
@@ -45,6 +68,78 @@ export const reachEndpoints: readonly Endpoint[] = [
 			facts: v.array(fact)
 		}),
 		handle: ({ ctx: { db }, query, look }) => triedReach(db, query, asKnown(look()))
+	}),
+	endpoint({
+		method: 'GET',
+		path: '/reach/people',
+		summary: 'Who reaches a web site or a private service, each in the circumstances in which they are',
+		need: read('access'),
+		looks: 'moment',
+		work: 'long',
+		query: {
+			what: WHAT,
+			decides: v.optional(v.picklist(EFFECTS, `One of ${EFFECTS.join(', ')}.`)),
+			offset: v.optional(v.pipe(v.string(), v.toNumber(), v.safeInteger(), v.minValue(0))),
+			limit: v.optional(v.pipe(v.string(), v.toNumber(), v.safeInteger(), v.minValue(1), v.maxValue(1000)))
+		},
+		answer: v.strictObject({
+			rows: v.array(
+				v.strictObject({
+					person: text,
+					name: text,
+					team: text,
+					decides: v.picklist(EFFECTS),
+					number: v.nullable(whole)
+				})
+			),
+			total: whole
+		}),
+		handle({ ctx: { db }, query, look }) {
+			const at = asKnown(look());
+			const target = targetOf(query.what, servicesAt(db, at));
+			const all = whoReaches(db, target, at).filter((r) => query.decides === undefined || r.effect === query.decides);
+			const { offset = 0, limit = 200 } = query;
+			return {
+				rows: all.slice(offset, offset + limit).map(({ person, effect, number }) => ({
+					person: person.login,
+					name: person.name,
+					team: person.team,
+					decides: effect,
+					number
+				})),
+				total: all.length
+			};
+		}
+	}),
+	endpoint({
+		method: 'GET',
+		path: '/reach/targets',
+		summary: 'What somebody reaches in the circumstances in which they are: services, and web sites of the catalogue',
+		need: read('access'),
+		looks: 'moment',
+		work: 'long',
+		query: { person: PERSON },
+		answer: v.strictObject({
+			services: v.array(v.strictObject({ ...outcome, id: text, name: text })),
+			web: v.array(
+				v.strictObject({
+					...outcome,
+					names: whole,
+					categories: v.array(v.strictObject({ id: text, name: text, names: whole }))
+				})
+			)
+		}),
+		handle({ ctx: { db }, query, look }) {
+			const at = asKnown(look());
+			const person = personCalled(db, query.person, at);
+			if (!person) throw wrong('person', 'The directory knows nobody of that login.');
+			const { services, web } = reachableBy(db, person, at);
+			const plain = ({ effect, number }: Reached) => ({ decides: effect, number });
+			return {
+				services: services.map((s) => ({ ...plain(s), id: s.id, name: s.name })),
+				web: web.map((w) => ({ ...plain(w), names: w.names, categories: w.categories }))
+			};
+		}
 	}),
 	endpoint({
 		method: 'GET',

@@ -10,7 +10,7 @@ import { bookAt, categoriesAt, servicesAt, spokenAt } from './queries';
 export const accessRules = shortList({
 	name: 'access-rules',
 	words: 'Access rules in their order: who may reach which web sites and private services; the first that fits decides',
-	card: null,
+	card: 'access-rule',
 	row: v.strictObject({
 		id: text,
 		/** From 1 on. */
@@ -53,7 +53,7 @@ export const accessRules = shortList({
 export const privateServices = shortList({
 	name: 'private-services',
 	words: 'What people reach inside by host and port',
-	card: null,
+	card: 'private-service',
 	row: v.strictObject({
 		id: text,
 		name: text,
@@ -87,7 +87,7 @@ export const privateServices = shortList({
 export const siteCategories = shortList({
 	name: 'site-categories',
 	words: 'Kinds of web sites that access rules speak of, with how many names are of each',
-	card: null,
+	card: 'site-category',
 	row: v.strictObject({ id: text, name: text, sites: whole, rules: whole, since: moment }),
 	rows: (db, at) => {
 		const { rules } = bookAt(db, at);

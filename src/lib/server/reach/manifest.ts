@@ -1,4 +1,5 @@
 import type { Manifest } from '../manifest';
+import { accessRuleCard, privateServiceCard, reachableSections, siteCategoryCard } from './cards';
 import { reachEndpoints } from './endpoints';
 import { accessRules, privateServices, siteCategories } from './lists';
 import { reachPlans } from './planner';
@@ -20,5 +21,11 @@ export const manifest: Manifest = {
 	plans: reachPlans,
 	steps: reachSteps,
 	lists: [accessRules, privateServices, siteCategories],
-	endpoints: reachEndpoints
+	endpoints: reachEndpoints,
+	cards: {
+		'access-rule': accessRuleCard,
+		'private-service': privateServiceCard,
+		'site-category': siteCategoryCard
+	},
+	adds: (ctx, kind, id, { at }) => (kind === 'person' ? { sections: reachableSections(ctx.db, id, at) } : {})
 };

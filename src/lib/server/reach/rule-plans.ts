@@ -13,13 +13,18 @@ import { countWords, SECOND } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { everybody } from '../directory';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
+import { freeSlug } from '../plans/slug';
 import { fact, id, LONGEST_TEXT, problem, SAID, TOO_LONG } from './fields';
 import { bookAt, groundAt, reachersAt, spokenAt, type BookRow } from './queries';
 import type { BookWrite } from './steps';
 import { differenceWords, testedWords } from './words';
 
 const EDITS = {
-	put: v.strictObject({ put: WRITTEN_RULE, before: v.optional(v.nullable(id('Name a rule.'))) }),
+	/** Without an id it is a new rule, with one by its name. */
+	put: v.strictObject({
+		put: v.strictObject({ ...WRITTEN_RULE.entries, id: v.optional(WRITTEN_RULE.entries.id) }),
+		before: v.optional(v.nullable(id('Name a rule.')))
+	}),
 	move: v.strictObject({ move: id('Name a rule.'), before: v.nullable(id('Name a rule.')) }),
 	remove: v.strictObject({ remove: id('Name a rule.') })
 };
@@ -34,7 +39,7 @@ const edit = v.lazy((given): typeof anyEdit => {
 });
 
 /** Rules, what decides where none does, and tests, as a draft would have them. */
-interface Book {
+export interface Book {
 	rules: readonly AccessRule[];
 	otherwise: Otherwise;
 	tests: readonly RuleTest[];
@@ -173,41 +178,82 @@ function ruleOf(written: v.InferOutput<typeof WRITTEN_RULE>, known: Known, field
 	throw new InputProblem(read.problems.map((p) => ({ field: [field, ...p.path].join('.'), words: p.words })));
 }
 
+const CHANGE = v.strictObject({
+	edits: v.optional(v.pipe(v.array(edit), v.maxLength(RULE_LIMITS.rules, `At most ${RULE_LIMITS.rules}.`)), []),
+	/** What decides where no rule does. */
+	otherwise: v.optional(WRITTEN_OTHERWISE),
+	/** All tests that rules have to hold, in the place of those that there are. */
+	tests: v.optional(v.pipe(v.array(WRITTEN_TEST), v.maxLength(RULE_LIMITS.tests, `At most ${RULE_LIMITS.tests}.`)))
+});
+const BRING = v.strictObject({
+	text: v.pipe(v.string('Bring a file.'), v.nonEmpty('Bring a file.'), v.maxLength(LONGEST_TEXT, TOO_LONG))
+});
+
+/** The book that edits make of the one in force. Throws beside what of them is wrong. */
+function changedBook(before: BookRow, known: Known, input: v.InferOutput<typeof CHANGE>) {
+	const taken = new Set(before.rules.map((r) => r.id));
+	const edits = input.edits.map((e, i): Edit<AccessRule> => {
+		if (!('put' in e)) return e;
+		const { id: given, ...rest } = e.put;
+		const id = given ?? freeSlug(rest.name, 'rule', (free) => taken.has(free));
+		taken.add(id);
+		return { ...e, put: ruleOf({ id, ...rest }, known, `edits.${i}.put`) };
+	});
+	const rules = editRules(before.rules, edits);
+	if (!Array.isArray(rules)) throw problem(`edits.${rules.edit}.${rules.field}`, rules.words);
+	const tests = (input.tests ?? before.tests.map(writtenTest)).map((t, i) => {
+		const read = readTest(t, input.tests ? known : WHATEVER);
+		if ('test' in read) return read.test;
+		throw new InputProblem(read.problems.map((p) => ({ field: ['tests', i, ...p.path].join('.'), words: p.words })));
+	});
+	const twice = tests.findIndex((t, i) => tests.findIndex((o) => o.name === t.name) < i);
+	if (twice >= 0) throw problem(`tests.${twice}.name`, 'Another test says the same.');
+	return { book: { rules, tests, otherwise: input.otherwise ?? before.otherwise }, edits };
+}
+
+/** The book that a file has. Throws with the line of what is wrong in it. */
+function broughtBook(known: Known, text: string): Book {
+	const read = readBook(text, known);
+	if ('problems' in read)
+		throw new InputProblem(
+			read.problems.map((p) => ({ field: 'text', words: `Line ${p.line}, column ${p.column}: ${p.words}` }))
+		);
+	return { ...read.book, tests: read.tests };
+}
+
+/** The input of a draft that stands; throws where an earlier release wrote it otherwise. */
+function asGiven<S extends v.GenericSchema>(schema: S, input: unknown): v.InferOutput<S> {
+	const read = v.safeParse(schema, input);
+	if (!read.success) throw problem('edits', 'This draft cannot be read any more: discard it.');
+	return read.output;
+}
+
+/** The book that a draft would have in the place of the one in force, and which rules it moves; null: it is no draft of rules. */
+export function bookOfDraft(
+	kind: string,
+	input: unknown,
+	before: BookRow,
+	known: Known
+): { book: Book; moved: Set<string> | null; edits: number } | null {
+	if (kind === bringRules.kind) return { book: broughtBook(known, asGiven(BRING, input).text), moved: null, edits: 1 };
+	if (kind !== changeRules.kind) return null;
+	const { book, edits } = changedBook(before, known, asGiven(CHANGE, input));
+	const moved = edits.flatMap((e) => ('move' in e ? [e.move] : 'put' in e && e.before !== undefined ? [e.put.id] : []));
+	return { book, moved: new Set(moved), edits: edits.length };
+}
+
 export const changeRules = planKind({
 	kind: 'access-rules.change',
 	words: 'Add, change, move and remove access rules: who may reach which web sites and private services',
 	area: 'access',
 	undo: 'back',
-	schema: v.strictObject({
-		edits: v.optional(v.pipe(v.array(edit), v.maxLength(RULE_LIMITS.rules, `At most ${RULE_LIMITS.rules}.`)), []),
-		/** What decides where no rule does. */
-		otherwise: v.optional(WRITTEN_OTHERWISE),
-		/** All tests that rules have to hold, in the place of those that there are. */
-		tests: v.optional(v.pipe(v.array(WRITTEN_TEST), v.maxLength(RULE_LIMITS.tests, `At most ${RULE_LIMITS.tests}.`)))
-	}),
+	schema: CHANGE,
 	async draft(ctx, input): Promise<Draft> {
 		const now = ctx.clock.now();
 		const before = bookAt(ctx.db, now);
 		const known = spokenAt(ctx.db, now);
-		const edits = input.edits.map((e, i): Edit<AccessRule> =>
-			'put' in e ? { ...e, put: ruleOf(e.put, known, `edits.${i}.put`) } : e
-		);
-		const rules = editRules(before.rules, edits);
-		if (!Array.isArray(rules)) throw problem(`edits.${rules.edit}.${rules.field}`, rules.words);
-		const tests = (input.tests ?? before.tests.map(writtenTest)).map((t, i) => {
-			const read = readTest(t, input.tests ? known : WHATEVER);
-			if ('test' in read) return read.test;
-			throw new InputProblem(read.problems.map((p) => ({ field: ['tests', i, ...p.path].join('.'), words: p.words })));
-		});
-		const twice = tests.findIndex((t, i) => tests.findIndex((o) => o.name === t.name) < i);
-		if (twice >= 0) throw problem(`tests.${twice}.name`, 'Another test says the same.');
-		return draftOf(
-			ctx,
-			titleOf(before, rules, edits, known),
-			before,
-			{ ...before, rules, tests, otherwise: input.otherwise ?? before.otherwise },
-			known
-		);
+		const { book, edits } = changedBook(before, known, input);
+		return draftOf(ctx, titleOf(before, book.rules, edits, known), before, book, known);
 	}
 });
 
@@ -218,20 +264,13 @@ function titleOf(
 	edits: readonly Edit<AccessRule>[],
 	known: ReturnType<typeof spokenAt>
 ): string {
-	const [first] = edits;
-	if (!first) return 'Change what decides where no access rule does, or the tests of the rules';
-	if (edits.length > 1) return `Change ${edits.length} access rules`;
-	const ruleId = 'put' in first ? first.put.id : 'move' in first ? first.move : first.remove;
-	const rule = after.find((r) => r.id === ruleId) ?? before.rules.find((r) => r.id === ruleId);
-	const called = rule ? rule.name || ruleWords(rule, known.names) : ruleId;
-	const verb =
-		'remove' in first
-			? 'Remove'
-			: 'move' in first
-				? 'Move'
-				: before.rules.some((r) => r.id === ruleId)
-					? 'Change'
-					: 'Add';
+	const about = [...new Set(edits.map((e) => ('put' in e ? e.put.id : 'move' in e ? e.move : e.remove)))];
+	const [id] = about;
+	if (id === undefined) return 'Change what decides where no access rule does, or the tests of the rules';
+	if (about.length > 1) return `Change ${about.length} access rules`;
+	const [is, was] = [after, before.rules].map((rules) => rules.find((r) => r.id === id));
+	const called = (is ?? was)?.name || ((is ?? was) ? ruleWords((is ?? was)!, known.names) : id);
+	const verb = !is ? 'Remove' : !was ? 'Add' : edits.every((e) => 'move' in e) ? 'Move' : 'Change';
 	return `${verb} the access rule ${called}`.slice(0, 200);
 }
 
@@ -241,24 +280,12 @@ export const bringRules = planKind({
 	area: 'access',
 	undo: 'back',
 	longTexts: ['text'],
-	schema: v.strictObject({
-		text: v.pipe(v.string('Bring a file.'), v.nonEmpty('Bring a file.'), v.maxLength(LONGEST_TEXT, TOO_LONG))
-	}),
+	schema: BRING,
 	async draft(ctx, input): Promise<Draft> {
 		const now = ctx.clock.now();
 		const known = spokenAt(ctx.db, now);
-		const read = readBook(input.text, known);
-		if ('problems' in read)
-			throw new InputProblem(
-				read.problems.map((p) => ({ field: 'text', words: `Line ${p.line}, column ${p.column}: ${p.words}` }))
-			);
+		const book = broughtBook(known, input.text);
 		const before = bookAt(ctx.db, now);
-		return draftOf(
-			ctx,
-			`Bring ${countWords(read.book.rules.length, 'access rule')} from a file`,
-			before,
-			{ ...read.book, tests: read.tests },
-			known
-		);
+		return draftOf(ctx, `Bring ${countWords(book.rules.length, 'access rule')} from a file`, before, book, known);
 	}
 });

@@ -1,23 +1,29 @@
 import ipaddr from 'ipaddr.js';
 import { stillAsked, whyReached } from '$lib/core/reach/decide';
 import { readMomentOfWeek } from '$lib/core/reach/file';
-import type { Ask, Way } from '$lib/core/reach/rules';
+import { targetCalled } from '$lib/core/reach/hosts';
+import type { Ask, Rulebook, Way } from '$lib/core/reach/rules';
 import { siteName, type Target } from '$lib/core/reach/targets';
-import { wallTime } from '$lib/core/time/zone';
+import { World } from '$lib/core/reach/world';
+import { fullVersion } from '$lib/core/endpoints/condition';
 import type { Db } from '../db';
 import { personCalled } from '../directory';
 import { InputProblem } from '../plans/kind';
-import { deviceOf } from './device';
-import { asReacher, servicesAt, spokenAt, worldAt } from './queries';
+import { circumstancesAt } from './circumstances';
+import { asReacher, groundAt, servicesAt, spokenAt, worldAt, type ServiceRow } from './queries';
+import { targetsWords } from './words';
 
 /** What is asked of the tester; what is not said is as it is known. */
 export interface Tried {
 	person: string;
-	/** `site/tides.example` or `service/depot`. */
+	/** `site/tides.example`, `service/depot`, or `host/…` with what somebody would write: `host/depths.example:5432`. */
 	what: string;
 	from?: string | undefined;
 	on?: string | undefined;
 	managed?: 'yes' | 'no' | undefined;
+	branch?: string | undefined;
+	firmware?: string | undefined;
+	locks?: 'yes' | 'no' | undefined;
 	duty?: 'on' | 'off' | undefined;
 	holiday?: 'yes' | 'no' | undefined;
 	/** A day and time of a week, such as `Tue 14:30`. */
@@ -25,41 +31,53 @@ export interface Tried {
 	through?: Way | undefined;
 }
 
-const wrong = (field: string, words: string) => new InputProblem([{ field, words }]);
+/** What is written where nothing is known of it: of an address, a branch, a firmware. */
+export const NOTHING_KNOWN = '-';
 
-/** Whether somebody may reach something at a moment, by which rule, and why those before it do not. */
-export function triedReach(db: Db, tried: Tried, at: number) {
+export const wrong = (field: string, words: string) => new InputProblem([{ field, words }]);
+
+/**
+ * Whether somebody may reach something at a moment, by which rule, and why those before it do not.
+ * @param drafted rules in the place of those in force
+ */
+export function triedReach(db: Db, tried: Tried, at: number, drafted?: Rulebook) {
 	const person = personCalled(db, tried.person, at);
 	if (!person) throw wrong('person', 'The directory knows nobody of that login.');
-	if (tried.from !== undefined && !ipaddr.isValid(tried.from))
+	if (tried.from !== undefined && tried.from !== NOTHING_KNOWN && !ipaddr.isValid(tried.from))
 		throw wrong('from', 'Write an address such as 10.21.4.20.');
 	const spoken = spokenAt(db, at);
 	if (tried.on !== undefined && !spoken.has('pool', tried.on))
 		throw wrong('on', `There is no pool ${tried.on.slice(0, 60)}.`);
-	const target = targetOf(
-		tried.what,
-		servicesAt(db, at).map((s) => s.id)
-	);
-	const wall = wallTime(person.zone, at);
-	const minute = tried.when === undefined ? (wall.weekday - 1) * 1440 + wall.minute : readMomentOfWeek(tried.when);
+	if (tried.branch !== undefined && tried.branch !== NOTHING_KNOWN && !spoken.has('branch', tried.branch))
+		throw wrong('branch', `There is no branch ${tried.branch.slice(0, 60)}.`);
+	if (tried.firmware !== undefined && tried.firmware !== NOTHING_KNOWN && fullVersion(tried.firmware.trim()) === null)
+		throw wrong('firmware', 'Write a version such as 4.2.');
+	const target = targetOf(tried.what, servicesAt(db, at));
+	const known = circumstancesAt(db, at, person)(person);
+	const minute = tried.when === undefined ? known.minute : readMomentOfWeek(tried.when);
 	if (minute === null) throw wrong('when', 'Write a day and a time such as Tue 14:30.');
-	const device = deviceOf(db, person, at);
 	const ask: Ask = {
 		person: asReacher(person),
 		target,
-		pool: tried.on ?? null,
-		address: tried.from ?? (person.address || null),
-		...device,
-		managed: tried.managed === undefined ? device.managed : tried.managed === 'yes',
+		pool: tried.on ?? known.pool,
+		address: said(tried.from, known.address),
+		managed: tried.managed === undefined ? known.managed : tried.managed === 'yes',
+		branch: said(tried.branch, known.branch),
+		firmware: said(tried.firmware?.trim(), known.firmware),
+		locks: tried.locks === undefined ? known.locks : tried.locks === 'yes',
 		minute,
-		onDuty: tried.duty !== 'off',
-		holiday: tried.holiday === 'yes',
-		way: tried.through ?? 'device'
+		onDuty: tried.duty === undefined ? known.onDuty : tried.duty === 'on',
+		holiday: tried.holiday === undefined ? known.holiday : tried.holiday === 'yes',
+		way: tried.through ?? known.way
 	};
-	const { value, facts } = whyReached(worldAt(db, at), ask, spoken.names);
+	const { value, facts } = whyReached(
+		drafted ? new World(drafted.rules, drafted.otherwise, groundAt(db, at)) : worldAt(db, at),
+		ask,
+		spoken.names
+	);
 	return {
 		person: person.name,
-		target: target.kind === 'site' ? target.host : spoken.names.what([{ kind: 'service', id: target.id! }]),
+		target: targetsWords([target], spoken.names),
 		address: ask.address ?? '',
 		decides: value.effect,
 		asks: stillAsked(value.effect, { way: ask.way, factor: false, reason: false }),
@@ -70,7 +88,12 @@ export function triedReach(db: Db, tried: Tried, at: number) {
 	};
 }
 
-function targetOf(what: string, services: readonly string[]): Target {
+/** What was said, `NOTHING_KNOWN` meaning that nothing is; else what is known. */
+const said = (given: string | undefined, known: string | null): string | null =>
+	given === undefined ? known : given === NOTHING_KNOWN ? null : given;
+
+/** What is asked about, as it is written: `site/…`, `service/…` or `host/…`. Throws where it is none. */
+export function targetOf(what: string, services: readonly ServiceRow[]): Target {
 	const slash = what.indexOf('/');
 	const [kind, id] = [what.slice(0, slash), what.slice(slash + 1).trim()];
 	if (kind === 'site') {
@@ -78,7 +101,12 @@ function targetOf(what: string, services: readonly string[]): Target {
 		if (host === null) throw wrong('what', `${id.slice(0, 60)} is no name of a web site.`);
 		return { kind, host };
 	}
-	if (kind !== 'service') throw wrong('what', 'Write site/… or service/….');
-	if (!services.includes(id)) throw wrong('what', `There is no service ${id.slice(0, 60)}.`);
+	if (kind === 'host') {
+		const meant = targetCalled(id, services);
+		if ('wrong' in meant) throw wrong('what', meant.wrong);
+		return meant;
+	}
+	if (kind !== 'service') throw wrong('what', 'Write site/…, service/… or host/….');
+	if (!services.some((s) => s.id === id)) throw wrong('what', `There is no service ${id.slice(0, 60)}.`);
 	return { kind, id };
 }

@@ -1,9 +1,8 @@
-import type { AccessRule } from '$lib/core/reach/rules';
-import { effectWords, ruleWords } from '$lib/core/reach/sentence';
 import { standings, type Standing } from '$lib/core/reach/standing';
 import { runTests, type Tested } from '$lib/core/reach/tests';
 import { one, type Db } from '../db';
 import { bookAt, groundAt, reachersAt, spokenAt, worldAt } from './queries';
+import { shownRule, standWords } from './shown';
 import { testedWords } from './words';
 import { privateServices, siteCategories } from './lists';
 import { EVERYTHING } from '$lib/core/scope/scope';
@@ -38,40 +37,15 @@ function workedOut(db: Db, at: number) {
 	return { book, ...known };
 }
 
-/** What of a rule's standing needs saying; null: it decides, and otherwise than what follows. */
-function standWords(s: Standing, rules: readonly AccessRule[]): { short: string; words: string } | null {
-	const number = (id: string) => `rule ${rules.findIndex((r) => r.id === id) + 1}`;
-	switch (s.stands) {
-		case 'decides':
-			return null;
-		case 'never':
-			return {
-				short: 'never decides',
-				words: `${s.by.map(number).join(' and ')} ${s.by.length === 1 ? 'has' : 'have'} all of it already`
-			};
-		case 'same':
-			return { short: 'says the same', words: 'wherever it decides, what follows it would decide alike' };
-		case 'nobody':
-			return { short: 'about nobody', words: 'nobody and nothing is there that it is about' };
-		case 'unknown':
-			return { short: 'not worked out', words: 'whether it decides takes too long to work out' };
-	}
-}
-
 /** The rules in their order with how each stands, their tests, and what they speak of. */
 export function rulesView(db: Db, at: number) {
-	const { names } = spokenAt(db, at);
+	const { names, all } = spokenAt(db, at);
 	const { book, stand, tested } = workedOut(db, at);
 	const ask = { at, scope: EVERYTHING, sort: '', descending: false, limit: 10_000, offset: 0 };
 	return {
 		rules: book.rows.map(({ rule, since, by }, i) => ({
-			id: rule.id,
+			...shownRule(rule, names),
 			number: i + 1,
-			name: rule.name,
-			effect: rule.effect,
-			decides: effectWords(rule.effect),
-			says: ruleWords(rule, names),
-			tells: rule.words,
 			stands: standWords(stand[i]!, book.rules),
 			since,
 			by
@@ -82,7 +56,16 @@ export function rulesView(db: Db, at: number) {
 			holds: tested[i]!.holds === true,
 			words: testedWords(t, tested[i]!, names)
 		})),
+		pools: [...all('pool')].map((id) => ({ id, name: names.pools([id]) })),
+		branches: [...all('branch')].map((id) => ({ id, name: names.branches([id]) })),
 		services: privateServices.page(db, ask).rows,
 		categories: siteCategories.page(db, ask).rows
 	};
+}
+
+/** What of one rule's standing needs saying, or null. */
+export function standingOf(db: Db, id: string, at: number): ReturnType<typeof standWords> {
+	const { book, stand } = workedOut(db, at);
+	const n = book.rules.findIndex((r) => r.id === id);
+	return n < 0 ? null : standWords(stand[n]!, book.rules);
 }

@@ -1,7 +1,7 @@
-import { ANYWHERE, OTHERWISE, type AccessRule } from '$lib/core/reach/rules';
+import { ANYWHERE, OTHERWISE, type AccessRule, type Effect } from '$lib/core/reach/rules';
 import type { Comparison, Difference } from '$lib/core/reach/compare';
 import { effectWords, momentOfWeek, wayWords, type Names } from '$lib/core/reach/sentence';
-import type { Target } from '$lib/core/reach/targets';
+import type { Catalogue, Target } from '$lib/core/reach/targets';
 import type { RuleTest, Tested } from '$lib/core/reach/tests';
 import { rangeOnLine } from '$lib/core/reach/spans';
 import { DIMENSIONS, type World } from '$lib/core/reach/world';
@@ -24,10 +24,32 @@ const targetWords = (t: Target, names: Names): string =>
 			? 'what is inside and no service'
 			: names.what([{ kind: 'service', id: t.id }]);
 
-/** Targets in words: a few by name. */
-export function targetsWords(targets: readonly Target[], names: Names): string {
-	const named = targets.slice(0, NAMED).map((t) => targetWords(t, names));
-	return targets.length > NAMED ? `${named.join(', ')} and ${targets.length - NAMED} more` : named.join(', ');
+/** Targets in words: a few by name, more of them by what they are. */
+export function targetsWords(targets: readonly Target[], names: Names, catalogue: Catalogue | null = null): string {
+	if (targets.length <= NAMED || !catalogue) {
+		const named = targets.slice(0, NAMED).map((t) => targetWords(t, names));
+		return targets.length > NAMED ? `${named.join(', ')} and ${targets.length - NAMED} more` : named.join(', ');
+	}
+	/** How many of each kind: services by their names, sites by their category. */
+	const kinds = new Map<string, number>();
+	let others = 0;
+	for (const t of targets) {
+		const category = t.kind === 'site' ? catalogue.categoryOf(t.host) : null;
+		const kind =
+			t.kind === 'service'
+				? targetWords(t, names)
+				: category === null
+					? null
+					: names.what([{ kind: 'category', id: category }]);
+		if (kind === null) others++;
+		else kinds.set(kind, (kinds.get(kind) ?? 0) + 1);
+	}
+	const most = [...kinds].sort((a, b) => b[1] - a[1]).map(([kind]) => kind);
+	return [
+		...most.slice(0, NAMED),
+		...(most.length > NAMED ? [countWords(most.length - NAMED, 'other kind')] : []),
+		...(others ? [countWords(others, 'site of no category', 'sites of no category')] : [])
+	].join(', ');
 }
 
 /** The rule that decides, as people count; where none does, the end of the list. */
@@ -70,14 +92,27 @@ export function onlyWords(
 		const { name, examples } = world.dimensions[dimension]!;
 		const [example] = examples[classes[0]!]!;
 		switch (name) {
-			case 'pool':
-				return example!.pool === null ? 'on no such machine' : `on machines of ${example!.pool}`;
+			case 'pool': {
+				const pools = (of: readonly number[]) =>
+					names.pools(of.flatMap((c) => examples[c]!.flatMap((e) => e.pool ?? [])));
+				// Whoever is on no machine of ours is on none of any pool that is told apart and not among these.
+				if (classes.some((c) => examples[c]!.some((e) => e.pool === null)))
+					return `away from machines of ${pools(examples.flatMap((_e, c) => (classes.includes(c) ? [] : [c])))}`;
+				return `on machines of ${pools(classes)}`;
+			}
 			case 'address':
 				return fromWords(classes, world, names);
 			case 'managed':
 				return example!.managed ? 'on managed devices' : 'on devices that are not managed';
-			case 'branch':
-				return example!.branch === null ? 'on devices that stand in no branch' : `on devices of ${example!.branch}`;
+			case 'branch': {
+				const branches = (of: readonly number[]) => {
+					const ids = of.flatMap((c) => examples[c]!.flatMap((e) => e.branch ?? []));
+					return `${names.branches(ids.slice(0, NAMED))}${ids.length > NAMED ? ` and ${ids.length - NAMED} more` : ''}`;
+				};
+				return classes.some((c) => examples[c]!.some((e) => e.branch === null))
+					? `on devices outside ${branches(examples.flatMap((_e, c) => (classes.includes(c) ? [] : [c])))}`
+					: `on devices of ${branches(classes)}`;
+			}
 			case 'firmware':
 				return example!.firmware === null ? 'with older firmware' : `with firmware ${example!.firmware} or later`;
 			case 'locks':
@@ -96,18 +131,6 @@ export function onlyWords(
 	return parts.join(', ');
 }
 
-/** What differs, but for whom: `Depth store: “Refuse” by rule 5 instead of “Allow” by rule 3, only off duty`. */
-const whatDiffers = (
-	d: Difference,
-	comparison: Comparison,
-	before: readonly AccessRule[],
-	after: readonly AccessRule[],
-	names: Names
-): string => {
-	const only = onlyWords(d, comparison, names);
-	return `${targetsWords(d.targets, names)}: “${effectWords(d.after.effect)}” by ${byRule(d.after.rule, after)} instead of “${effectWords(d.before.effect)}” by ${byRule(d.before.rule, before)}${only ? `, only ${only}` : ''}`;
-};
-
 const ONE: Record<Difference['kind'], string> = {
 	lose: 'loses',
 	gain: 'gains',
@@ -115,11 +138,21 @@ const ONE: Record<Difference['kind'], string> = {
 	less: 'is asked for less at'
 };
 
-/** A difference, said of everybody and of one: `470 people lose the depth store: …`, `loses the depth store: …`. */
-export function differenceWords(...of: Parameters<typeof whatDiffers>): { all: string; each: string } {
-	const [d] = of;
-	const what = whatDiffers(...of);
-	return { all: `${countWords(d.count, ...VERBS[d.kind])} ${what}`, each: `${ONE[d.kind]} ${what}` };
+/**
+ * A difference in words: by which rule instead of which, and that said of everybody and of each:
+ * `“Refuse” by rule 5 instead of “Allow” by rule 3`, `470 people lose Depth store: …, only off duty`, `loses Depth store: …`.
+ */
+export function differenceWords(
+	d: Difference,
+	comparison: Comparison,
+	before: readonly AccessRule[],
+	after: readonly AccessRule[],
+	names: Names
+): { by: string; all: string; each: string } {
+	const only = onlyWords(d, comparison, names);
+	const by = `“${effectWords(d.after.effect)}” by ${byRule(d.after.rule, after)} instead of “${effectWords(d.before.effect)}” by ${byRule(d.before.rule, before)}`;
+	const what = `${targetsWords(d.targets, names, comparison.world.ground.catalogue)}: ${by}${only ? `, only ${only}` : ''}`;
+	return { by, all: `${countWords(d.count, ...VERBS[d.kind])} ${what}`, each: `${ONE[d.kind]} ${what}` };
 }
 
 /** How a test came out, in a sentence. */
@@ -131,3 +164,13 @@ export function testedWords(t: RuleTest, came: Tested, names: Names): string {
 	const by = came.rule === OTHERWISE ? 'the end of the list' : `rule ${came.number}`;
 	return `${names.whom([{ kind: 'person', id: came.example.person.login }])} comes to “${effectWords(came.effect).toLowerCase()}” by ${by}`;
 }
+
+/** What becomes of somebody who wants to reach something. */
+const OUTCOMES: Record<Effect, string> = {
+	allow: 'may',
+	reason: 'say what for',
+	factor: 'show their second factor',
+	window: 'in an isolated window alone',
+	refuse: 'may not'
+};
+export const outcomeWords = (effect: Effect): string => OUTCOMES[effect];

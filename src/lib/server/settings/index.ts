@@ -1,5 +1,5 @@
 export { settleSettings } from './settle';
 export { tellSettings } from './tell';
-export { settingOf } from './of-endpoint';
+export { settingOf, settingOfAll } from './of-endpoint';
 export { manifest } from './manifest';
 export { settingsView } from './view';

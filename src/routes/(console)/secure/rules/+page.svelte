@@ -5,9 +5,14 @@
 	import { addressWith } from '$lib/ui/frame/address';
 	import LeftOut from '$lib/ui/frame/LeftOut.svelte';
 	import ListTabs from '$lib/ui/lists/ListTabs.svelte';
-	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 	import SecureNav from '$lib/ui/secure/SecureNav.svelte';
+	import type { Plan } from '$lib/ui/plan/api';
 	import BringForm from './BringForm.svelte';
+	import DraftChanges from './DraftChanges.svelte';
+	import { Drafting } from './drafting.svelte';
+	import Reachers from './Reachers.svelte';
+	import RuleForm from './RuleForm.svelte';
+	import RuleList from './RuleList.svelte';
 	import Tester from './Tester.svelte';
 
 	let { data } = $props();
@@ -15,17 +20,16 @@
 		['rules', 'In order'],
 		['tests', 'Tests'],
 		['services', 'Private services'],
-		['categories', 'Site categories']
+		['categories', 'Site categories'],
+		['people', 'Who reaches it']
 	] as const;
 	const may = (kind: string) => data.look.live && data.mayDraft.includes(kind);
 	const close = $derived(addressWith(page.url, { make: null }));
 	const file = $derived(`/api/v1/access-rules-file${data.look.live ? '' : `?at=${new Date(data.at).toISOString()}`}`);
-	const TONES: Record<string, string> = { allow: 'text-kelp', refuse: 'text-buoy' };
 	const broken = $derived(data.tests.filter((t) => !t.holds).length);
-	/** A rule moves before the one above it, or behind the one below. */
-	const moved = (i: number, by: -1 | 1) => ({
-		edits: [{ move: data.rules[i]!.id, before: (by < 0 ? data.rules[i - 1]?.id : data.rules[i + 2]?.id) ?? null }]
-	});
+	const drafting = new Drafting(() => (page.data.plan as Plan | null | undefined) ?? null);
+	/** The draft that is open is a file, which edits do not go into. */
+	const fromFile = $derived(data.drafted !== null && drafting.plan === null);
 </script>
 
 <svelte:head><title>Access rules · Sextant</title></svelte:head>
@@ -44,6 +48,10 @@
 		</p>
 		<span class="ml-auto flex gap-2">
 			{#if data.list === 'rules' || data.list === 'tests'}
+				{#if data.list === 'rules' && may('access-rules.change') && !fromFile}<a
+						class="btn btn-go"
+						href={addressWith(page.url, { make: 'rule', rule: null })}>Add a rule</a
+					>{/if}
 				<a class="btn" href={file} download>As a file</a>
 				{#if may('access-rules.bring')}<a class="btn" href={addressWith(page.url, { make: 'bring' })}>Bring a file</a
 					>{/if}
@@ -52,77 +60,60 @@
 			{/if}
 		</span>
 	</div>
-	{#if data.make === 'bring' && data.list !== 'services'}
+	{#if data.make === 'bring' && data.list !== 'services' && data.list !== 'people'}
 		<section class="border-sea bg-sheet my-3 rounded-lg border p-4" aria-label="Bring">
 			{#key data.list}<BringForm what={data.list === 'categories' ? 'categories' : 'rules'} {close} />{/key}
 		</section>
 	{/if}
 	{#if data.list === 'rules'}
+		{#if data.draftWrong}<p class="text-buoy mt-2 text-[13px]">
+				The draft does not go with the rules as they are now: {data.draftWrong} Discard it, or change it by program.
+			</p>{/if}
 		{#if broken}<p class="text-buoy mt-2 text-[13px]">
 				{broken === 1 ? 'One test does' : `${broken} tests do`} not hold:
 				<a class="link" href={addressWith(page.url, { list: 'tests' })}>see which</a>
 			</p>{/if}
-		<ol class="mt-2" aria-label="Access rules in their order">
-			{#each data.rules as r, i (r.id)}
-				<li class="border-hair grid grid-cols-[34px_1fr_auto] items-baseline gap-x-3 border-b py-[7px]">
-					<span class="text-ink2 text-right tabular-nums">{r.number}</span>
-					<div class="min-w-0">
-						<p class="text-[13.5px]">
-							<b class={['font-[650]', TONES[r.effect] ?? 'text-ink']}>{r.decides}</b>
-							{r.says}
-							{#if r.stands}<span
-									class="border-sand text-sand ml-1 rounded-full border px-2 text-[12px] whitespace-nowrap"
-									title={r.stands.words}>{r.stands.short}</span
-								>{/if}
-						</p>
-						<p class="text-ink2 text-[12.5px]">
-							{[r.name, r.tells ? `“${r.tells}”` : '', r.stands?.words ?? ''].filter(Boolean).join(' · ')}
-						</p>
+		<div class="@container">
+			<div class="grid gap-x-6 @min-[980px]:grid-cols-[minmax(0,1fr)_400px]">
+				<div>
+					<RuleList
+						rules={data.drafted?.rules ?? data.rules}
+						otherwise={data.drafted?.otherwise ?? data.otherwise}
+						otherwiseWas={data.drafted ? data.drafted.otherwiseWas : null}
+						{drafting}
+						may={may('access-rules.change') && !fromFile && !data.draftWrong}
+						open={data.edited?.written.id ?? null}
+					/>
+					{#if data.rules.length === 0 && !data.drafted}<p class="text-ink2 mt-2 max-w-[70ch] text-[13.5px]">
+							No access rule yet: what stands above decides for everybody. Add one, or bring a file; each change says
+							who gains and who loses before it is saved.
+						</p>{/if}
+				</div>
+				<aside class="mt-2 flex flex-col gap-5" aria-label="Draft and tester">
+					{#if data.pickables && (data.edited || data.make === 'rule')}
+						{#key data.edited?.written.id}<RuleForm
+								edited={data.edited}
+								number={(data.drafted?.rules ?? data.rules).find((r) => r.id === data.edited?.written.id)?.number ??
+									null}
+								rules={data.drafted?.rules ?? data.rules}
+								pickables={data.pickables}
+								{drafting}
+								close={addressWith(page.url, { rule: null, make: null })}
+							/>{/key}
+					{/if}
+					{#if data.drafted}<DraftChanges drafted={data.drafted} {drafting} />{/if}
+					<div>
+						<Tester
+							tried={data.tried}
+							services={data.services}
+							pools={data.pools}
+							branches={data.branches}
+							zone={data.zone}
+						/>
 					</div>
-					<div class="flex gap-1">
-						{#if may('access-rules.change')}
-							{#if i > 0}<PlanButton
-									kind="access-rules.change"
-									input={moved(i, -1)}
-									words="up"
-									label="Move rule {r.number} up"
-									small
-								/>{/if}
-							{#if i < data.rules.length - 1}<PlanButton
-									kind="access-rules.change"
-									input={moved(i, 1)}
-									words="down"
-									label="Move rule {r.number} down"
-									small
-								/>{/if}
-							<PlanButton
-								kind="access-rules.change"
-								input={{ edits: [{ remove: r.id }] }}
-								words="remove"
-								label="Remove rule {r.number}"
-								small
-							/>
-						{/if}
-					</div>
-				</li>
-			{/each}
-			<li class="grid grid-cols-[34px_1fr] items-baseline gap-x-3 py-[7px]">
-				<span class="text-ink3 text-right" aria-hidden="true">–</span>
-				<p class="text-[13.5px]">
-					Everything else: web <b class={['font-[650]', TONES[data.otherwise.web]]}
-						>{data.otherwise.web === 'allow' ? 'allowed' : 'refused'}</b
-					>, private services
-					<b class={['font-[650]', TONES[data.otherwise.services]]}
-						>{data.otherwise.services === 'allow' ? 'allowed' : 'refused'}</b
-					>
-				</p>
-			</li>
-		</ol>
-		{#if data.rules.length === 0}<p class="text-ink2 mt-2 max-w-[70ch] text-[13.5px]">
-				No access rule yet: what stands above decides for everybody. Rules come in a file, or by program; each change
-				says who gains and who loses before it is saved.
-			</p>{/if}
-		<Tester tried={data.tried} services={data.services} zone={data.zone} />
+				</aside>
+			</div>
+		</div>
 	{:else if data.list === 'tests'}
 		<ul class="mt-2" aria-label="Tests of the rules">
 			{#each data.tests as t (t.name)}
@@ -148,10 +139,12 @@
 			<tbody>
 				{#each data.services as s (s.id)}
 					<tr
-						><td class="font-[620]">{s.name}</td><td class="text-ink2">{s.group ?? '–'}</td><td>{s.hosts.join(', ')}</td
-						><td>{s.protocol} {s.ports.join(', ')}</td><td class="num">{s.rules}</td><td class="text-ink2"
-							>{s.by}, {momentWords(data.zone, s.since)}</td
-						></tr
+						><td
+							><a class="link font-[620]" href={addressWith(page.url, { card: `private-service/${s.id}` })}>{s.name}</a
+							></td
+						><td class="text-ink2">{s.group ?? '–'}</td><td>{s.hosts.join(', ')}</td><td
+							>{s.protocol} {s.ports.join(', ')}</td
+						><td class="num">{s.rules}</td><td class="text-ink2">{s.by}, {momentWords(data.zone, s.since)}</td></tr
 					>
 				{:else}<tr
 						><td colspan="6" class="text-ink2 py-4"
@@ -160,6 +153,8 @@
 					>{/each}
 			</tbody>
 		</table>
+	{:else if data.list === 'people' && data.reachers}
+		<Reachers asked={data.reachers} services={data.services} />
 	{:else}
 		<table class="grid-table mt-2">
 			<caption class="sr-only">Site categories</caption>
@@ -167,9 +162,10 @@
 			<tbody>
 				{#each data.categories as c (c.id)}
 					<tr
-						><td class="font-[620]">{c.name}</td><td class="num">{numberWords(c.sites)}</td><td class="num"
-							>{c.rules}</td
-						></tr
+						><td
+							><a class="link font-[620]" href={addressWith(page.url, { card: `site-category/${c.id}` })}>{c.name}</a
+							></td
+						><td class="num">{numberWords(c.sites)}</td><td class="num">{c.rules}</td></tr
 					>
 				{:else}<tr
 						><td colspan="3" class="text-ink2 py-4"

@@ -14,25 +14,32 @@
 			name: string;
 			service: string;
 			host: string;
-			asked: boolean;
 			problems: Record<string, string>;
-			answer: {
-				person: string;
-				target: string;
-				address: string;
-				decides: string;
-				asks: string | null;
-				number: number | null;
-				tells: string | null;
-				facts: Fact[];
-			} | null;
+			answer: Answer | null;
+			/** As the draft that is open would have it. */
+			drafted: Answer | null;
 		};
 		services: readonly { id: string; name: string }[];
+		pools: readonly { id: string; name: string }[];
+		branches: readonly { id: string; name: string }[];
 		zone: string;
 	}
-	let { tried, services, zone }: Props = $props();
+	interface Answer {
+		person: string;
+		target: string;
+		address: string;
+		decides: string;
+		asks: string | null;
+		number: number | null;
+		tells: string | null;
+		facts: Fact[];
+	}
+	let { tried, services, pools, branches, zone }: Props = $props();
 	const q = $derived(page.url.searchParams);
-	const kept = $derived([...q].filter(([k]) => ['scope', 'at'].includes(k)));
+	const kept = $derived([...q].filter(([k]) => ['scope', 'at', 'plan'].includes(k)));
+	/** Circumstances that are seldom asked for stand open only where some are. */
+	const SELDOM = ['on', 'branch', 'firmware', 'locks', 'holiday'];
+	const more = $derived(SELDOM.some((k) => q.get(k)));
 	const OUTCOMES: Record<string, string> = {
 		allow: 'may reach',
 		reason: 'once they say what for, may reach',
@@ -40,102 +47,50 @@
 		window: 'in an isolated window alone, may reach',
 		refuse: 'may not reach'
 	};
-	const choices = $derived([
-		{
-			name: 'managed',
-			label: 'Device',
-			of: [
-				['', 'as theirs is'],
-				['yes', 'managed'],
-				['no', 'not managed']
-			]
-		},
-		{
-			name: 'duty',
-			label: 'Roster',
-			of: [
-				['', 'on duty'],
-				['off', 'off duty']
-			]
-		},
-		{
-			name: 'through',
-			label: 'Through',
-			of: [
-				['', 'their device'],
-				['browser', 'the browser alone'],
-				['window', 'an isolated window']
-			]
-		}
-	]);
+	const AS_IT_IS = ['', 'as theirs is'] as const;
+	const choices = {
+		managed: [AS_IT_IS, ['yes', 'managed'], ['no', 'not managed']],
+		duty: [
+			['', 'on duty'],
+			['off', 'off duty']
+		],
+		through: [
+			['', 'their device'],
+			['browser', 'the browser alone'],
+			['window', 'an isolated window']
+		],
+		locks: [AS_IT_IS, ['yes', 'locks'], ['no', 'does not lock']],
+		holiday: [
+			['', 'no'],
+			['yes', 'yes']
+		]
+	} as const;
+	/** `on` and `device` are said by examples, and are what nothing said means. */
+	const chosen = (name: string) => {
+		const value = q.get(name) ?? '';
+		return (name === 'duty' && value === 'on') || (name === 'through' && value === 'device') ? '' : value;
+	};
 </script>
 
-<h2 class="head mt-6">Try it out <small>this person, that site or service, from there, at that time</small></h2>
-<form
-	class="mt-1 grid grid-cols-[1.3fr_1.1fr_1.3fr_1fr_0.8fr_0.9fr_0.8fr_1fr_auto] items-start gap-x-2"
-	method="GET"
-	data-sveltekit-keepfocus
-	data-sveltekit-noscroll
->
-	{#each kept as [k, v] (k)}<input type="hidden" name={k} value={v} />{/each}
-	<PickField
-		label="Person"
-		options={findPeople}
-		called={tried.name}
-		problem={tried.problems.person}
-		name="who"
-		value={tried.login}
-	/>
-	<Field label="Service" problem={undefined}
-		>{#snippet children(p)}<select {...p} class="field" name="service"
-				><option value="">a web site:</option>{#each services as s (s.id)}<option
-						value={s.id}
-						selected={s.id === tried.service}>{s.name}</option
+{#snippet choice(name: keyof typeof choices, label: string)}
+	<Field {label} problem={undefined}
+		>{#snippet children(p)}<select {...p} class="field" {name}
+				>{#each choices[name] as [v, words] (v)}<option value={v} selected={v === chosen(name)}>{words}</option
 					>{/each}</select
 			>{/snippet}</Field
 	>
-	<TextField
-		label="Web site"
-		name="host"
-		value={tried.host}
-		placeholder="tides.example"
-		problem={tried.service ? undefined : tried.problems.what}
-	/>
-	<TextField
-		label="From address"
-		name="from"
-		value={q.get('from') ?? ''}
-		placeholder="theirs"
-		problem={tried.problems.from}
-	/>
-	<TextField
-		label="When"
-		name="when"
-		value={q.get('when') ?? ''}
-		placeholder="Tue 14:30"
-		problem={tried.problems.when}
-	/>
-	{#each choices as c (c.name)}
-		<Field label={c.label} problem={undefined}
-			>{#snippet children(p)}<select {...p} class="field" name={c.name}
-					>{#each c.of as [v, words] (v)}<option value={v} selected={v === (q.get(c.name) ?? '')}>{words}</option
-						>{/each}</select
-				>{/snippet}</Field
-		>
-	{/each}
-	<button class="btn btn-go mt-[20px]">Try</button>
-</form>
-{#if tried.answer}
-	{@const a = tried.answer}
+{/snippet}
+
+{#snippet answered(a: Answer, label: string, lead: string)}
 	<section
 		class={[
 			'mt-3 rounded-lg border px-4 py-3',
 			a.decides === 'refuse' ? 'border-buoy bg-buoywash' : 'border-kelp bg-kelpwash'
 		]}
-		aria-label="Answer"
+		aria-label={label}
 	>
-		<p class="text-[15px] font-[650]">
-			{a.person}
+		<p class="text-[14px] font-[650]">
+			{lead}{a.person}
 			{OUTCOMES[a.decides]}
 			{a.target}{a.address ? `, from ${a.address}` : ''}: {a.number === null
 				? 'the end of the list decides'
@@ -144,4 +99,84 @@
 		{#if a.tells && a.decides !== 'allow'}<p class="text-ink2 text-[13px]">They are told: “{a.tells}”</p>{/if}
 		<div class="mt-2"><Why facts={a.facts} {zone} /></div>
 	</section>
-{/if}
+{/snippet}
+
+<h2 class="head" id="try">Try it out <small>this person, that site or service, from there, at that time</small></h2>
+<form class="mt-1" method="GET" data-sveltekit-keepfocus data-sveltekit-noscroll>
+	{#each kept as [k, v] (k)}<input type="hidden" name={k} value={v} />{/each}
+	<div class="grid grid-cols-2 gap-x-3">
+		<PickField
+			label="Person"
+			options={findPeople}
+			called={tried.name}
+			problem={tried.problems.person}
+			name="who"
+			value={tried.login}
+		/>
+		<Field label="Service" problem={tried.service ? tried.problems.what : undefined}
+			>{#snippet children(p)}<select {...p} class="field" name="service"
+					><option value="">what is written here:</option>{#each services as s (s.id)}<option
+							value={s.id}
+							selected={s.id === tried.service}>{s.name}</option
+						>{/each}</select
+				>{/snippet}</Field
+		>
+		<TextField
+			label="Web site, or host and port"
+			name="host"
+			value={tried.host}
+			placeholder="tides.example"
+			problem={tried.service ? undefined : tried.problems.what}
+		/>
+		<TextField
+			label="From address"
+			name="from"
+			value={q.get('from') ?? ''}
+			placeholder="theirs"
+			problem={tried.problems.from}
+		/>
+		<TextField
+			label="When"
+			name="when"
+			value={q.get('when') ?? ''}
+			placeholder="Tue 14:30"
+			problem={tried.problems.when}
+		/>
+		{@render choice('managed', 'Device')}
+		{@render choice('duty', 'Roster')}
+		{@render choice('through', 'Through')}
+	</div>
+	<details open={more}>
+		<summary class="text-ink2 cursor-pointer text-[12.5px]">More circumstances</summary>
+		<div class="grid grid-cols-2 gap-x-3">
+			<Field label="On a machine of" problem={tried.problems.on}
+				>{#snippet children(p)}<select {...p} class="field" name="on"
+						><option value="">none of ours</option>{#each pools as o (o.id)}<option
+								value={o.id}
+								selected={o.id === q.get('on')}>{o.name}</option
+							>{/each}</select
+					>{/snippet}</Field
+			>
+			<Field label="Device in branch" problem={tried.problems.branch}
+				>{#snippet children(p)}<select {...p} class="field" name="branch"
+						><option value="">as theirs is</option><option value="-" selected={q.get('branch') === '-'}>in none</option
+						>{#each branches as o (o.id)}<option value={o.id} selected={o.id === q.get('branch')}>{o.name}</option
+							>{/each}</select
+					>{/snippet}</Field
+			>
+			<TextField
+				label="Firmware"
+				hint="- for not known"
+				name="firmware"
+				value={q.get('firmware') ?? ''}
+				placeholder="theirs"
+				problem={tried.problems.firmware}
+			/>
+			{@render choice('locks', 'Its screen')}
+			{@render choice('holiday', 'A holiday')}
+		</div>
+	</details>
+	<button class="btn btn-go mt-2">Try</button>
+</form>
+{#if tried.answer}{@render answered(tried.answer, 'Answer', tried.drafted ? 'Now: ' : '')}{/if}
+{#if tried.drafted}{@render answered(tried.drafted, 'Answer by the draft', 'By this draft: ')}{/if}

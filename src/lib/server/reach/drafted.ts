@@ -1,0 +1,142 @@
+import { compareBooks, type Comparison, type Difference } from '$lib/core/reach/compare';
+import { draftedRules } from '$lib/core/reach/drafted';
+import type { AccessRule, Ask } from '$lib/core/reach/rules';
+import { momentOfWeek, type Names } from '$lib/core/reach/sentence';
+import { standings, type Standing } from '$lib/core/reach/standing';
+import { runTests, type Tested } from '$lib/core/reach/tests';
+import { World } from '$lib/core/reach/world';
+import { numberWords } from '$lib/core/time/units';
+import type { Db } from '../db';
+import { everybody } from '../directory';
+import { InputProblem } from '../plans/kind';
+import type { PlanRow } from '../plans';
+import { bookAt, groundAt, reachersAt, spokenAt } from './queries';
+import { bookOfDraft, type Book } from './rule-plans';
+import { shownRule, standWords } from './shown';
+import { differenceWords, onlyWords, targetsWords, testedWords } from './words';
+import { NOTHING_KNOWN } from './tester';
+
+/** So many differences are shown, and so many people of each by name. */
+const SHOWN = 40;
+const NAMED = 3;
+
+/** What was worked out of a draft, by what it was worked out from. */
+const worked = new WeakMap<
+	object,
+	{ key: string; comparison: Comparison; stand: Standing[]; was: Tested[]; is: Tested[] }
+>();
+
+function workedOut(db: Db, at: number, before: ReturnType<typeof bookAt>, after: Book) {
+	const people = reachersAt(db, at);
+	const ground = groundAt(db, at);
+	const key = JSON.stringify([
+		[before.rules, before.otherwise, before.tests],
+		[after.rules, after.otherwise, after.tests],
+		ground.services,
+		[...ground.sites],
+		[...ground.branches],
+		ground.catalogue.names.size
+	]);
+	let known = worked.get(people);
+	if (known?.key !== key) {
+		known = {
+			key,
+			comparison: compareBooks(before, after, ground, people),
+			stand: standings(after, ground, people),
+			was: runTests(new World(before.rules, before.otherwise, ground), after.tests, people),
+			is: runTests(new World(after.rules, after.otherwise, ground), after.tests, people)
+		};
+		worked.set(people, known);
+	}
+	return { ...known, targets: ground.catalogue.names.size + ground.services.length };
+}
+
+/** A draft of rules that a plan is: the book that it would have; or what is wrong with it by now; null where it is none. */
+export function draftOn(db: Db, plan: Pick<PlanRow, 'id' | 'kind' | 'input' | 'state'> | null, at: number) {
+	if (plan?.state !== 'draft') return null;
+	const before = bookAt(db, at);
+	const known = spokenAt(db, at);
+	try {
+		const draft = bookOfDraft(plan.kind, plan.input, before, known);
+		return draft && { plan: plan.id, wrong: null, before, known, ...draft };
+	} catch (e) {
+		if (!(e instanceof InputProblem)) throw e;
+		return { plan: plan.id, wrong: e.problems.map((p) => p.words).join(' ') };
+	}
+}
+
+type Drafted = Extract<NonNullable<ReturnType<typeof draftOn>>, { wrong: null }>;
+
+/** A draft as it lies over what is in force: each rule with what becomes of it, who gains and loses what, and which tests it breaks. */
+export function draftedView(db: Db, { plan, before, known: { names }, book, moved, edits }: Drafted, at: number) {
+	const { comparison, stand, was, is, targets } = workedOut(db, at, before, book);
+	const called = new Map(everybody(db, at).map((p) => [p.login, p.name]));
+	return {
+		plan,
+		edits,
+		rules: draftedRules(before.rules, book.rules, moved ?? undefined).map(({ rule, mark, number, was, earlier }) => ({
+			...shownRule(rule, names),
+			mark,
+			number,
+			was,
+			earlier: earlier === null ? null : shownRule(earlier, names),
+			stands: number === null ? null : standWords(stand[number - 1]!, book.rules)
+		})),
+		otherwise: book.otherwise,
+		otherwiseWas: before.otherwise,
+		differences: comparison.differences
+			.slice(0, SHOWN)
+			.map((d) => shownDifference(d, comparison, before.rules, book.rules, names, called)),
+		more: Math.max(0, comparison.differences.length - SHOWN),
+		exact: comparison.exact,
+		people: reachersAt(db, at).length,
+		/** Names of the catalogue, and services. */
+		targets,
+		tests: book.tests.map((t, i) => ({
+			name: t.name,
+			holds: is[i]!.holds === true,
+			held: was[i]!.holds === true,
+			words: testedWords(t, is[i]!, names)
+		}))
+	};
+}
+
+function shownDifference(
+	d: Difference,
+	comparison: Comparison,
+	before: readonly AccessRule[],
+	after: readonly AccessRule[],
+	names: Names,
+	called: ReadonlyMap<string, string>
+) {
+	const first = d.people.slice(0, NAMED).map((p) => called.get(p.login) ?? p.login);
+	return {
+		kind: d.kind,
+		count: d.count,
+		targets: targetsWords(d.targets, names, comparison.world.ground.catalogue),
+		words: differenceWords(d, comparison, before, after, names).by,
+		only: onlyWords(d, comparison, names),
+		people:
+			d.count > first.length ? `${first.join(', ')} and ${numberWords(d.count - first.length)} more` : first.join(', '),
+		tries: triesOf(d.example)
+	};
+}
+
+/** An example as the tester is asked it. */
+function triesOf(ask: Ask): Record<string, string> {
+	return {
+		who: ask.person.login,
+		service: ask.target.kind === 'service' && ask.target.id !== null ? ask.target.id : '',
+		host: ask.target.kind === 'site' ? ask.target.host : '',
+		from: ask.address ?? NOTHING_KNOWN,
+		on: ask.pool ?? '',
+		managed: ask.managed ? 'yes' : 'no',
+		branch: ask.branch ?? NOTHING_KNOWN,
+		firmware: ask.firmware ?? NOTHING_KNOWN,
+		locks: ask.locks ? 'yes' : 'no',
+		duty: ask.onDuty ? 'on' : 'off',
+		holiday: ask.holiday ? 'yes' : '',
+		when: momentOfWeek(ask.minute),
+		through: ask.way
+	};
+}

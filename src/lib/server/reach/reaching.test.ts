@@ -1,0 +1,114 @@
+import { beforeEach, describe, expect, test } from 'vitest';
+import { MINUTE } from '$lib/core/time/units';
+import { cardOf } from '../house/cards';
+import { everybody, personCalled } from '../directory';
+import { InputProblem } from '../plans/kind';
+import { Harness, testEstate } from '../testing/harness';
+import { decidesNow, grouped, reachableBy, reachersView, whoReaches } from './reaching';
+import { triedReach } from './tester';
+
+let h: Harness;
+beforeEach(async () => {
+	h = await Harness.of(testEstate('e2e/small.yaml'));
+	await h.live(MINUTE);
+	await h.carryOut('private-service.put', { name: 'Archive', hosts: ['archive.testbay.example'], ports: ['443'] });
+	await h.carryOut('private-service.put', { name: 'Ledger', hosts: ['ledger.testbay.example'], ports: ['8443'] });
+	await h.carryOut('site-categories.bring', {
+		text: 'category,name\nFilms,films.example\nFilms,shorts.example\nNews,news.example\n'
+	});
+	await h.carryOut('access-rules.change', {
+		edits: [
+			{
+				put: { id: 'isle', decide: 'refuse', say: 'Not from the isle.', from: ['site/isle'], what: ['service/archive'] }
+			},
+			{ put: { id: 'harbour', name: 'Harbour', decide: 'allow', who: ['team/harbour'], what: ['services'] } },
+			{ put: { id: 'films', decide: 'window', what: ['category/films'] } },
+			{ put: { id: 'shorts', decide: 'refuse', what: ['site/shorts.example'] } }
+		]
+	});
+}, 60_000);
+
+const archive = { kind: 'service', id: 'archive' } as const;
+
+describe('who reaches something', () => {
+	test('is what the tester says of each, and all of them are there once', () => {
+		const now = h.lab.now;
+		const all = whoReaches(h.db, archive, now);
+		expect(all.map((r) => r.person.login)).toEqual(everybody(h.db, now).map((p) => p.login));
+		for (const { person, effect, number } of all)
+			expect([effect, number]).toEqual(
+				(({ decides, number: n }) => [decides, n])(
+					triedReach(h.db, { person: person.login, what: 'service/archive' }, now)
+				)
+			);
+		const groups = grouped(all);
+		expect(groups.map((g) => [g.number, g.effect])).toEqual(
+			[
+				[1, 'refuse'],
+				[2, 'allow'],
+				[null, 'refuse']
+			].filter(([n]) => groups.some((g) => g.number === n))
+		);
+		expect(groups.reduce((n, g) => n + g.people.length, 0)).toBe(all.length);
+	});
+	test('is listed by rule, and a page at a time', () => {
+		const now = h.lab.now;
+		const every = reachersView(h.db, 'host/archive.testbay.example', null, 0, now);
+		expect([every.target, every.total]).toEqual(['Archive', everybody(h.db, now).length]);
+		const [first] = every.groups;
+		const some = reachersView(h.db, 'service/archive', first!.by, 0, now);
+		expect([some.total, some.rows.every((r) => String(r.number ?? 'end') === first!.by)]).toEqual([
+			first!.people,
+			true
+		]);
+		expect(reachersView(h.db, 'service/archive', null, every.total, now).rows).toEqual([]);
+		expect(() => reachersView(h.db, 'service/nothing', null, 0, now)).toThrow(InputProblem);
+	});
+	test('stands on the card of a service, a category and a rule', async () => {
+		const then = { at: h.lab.now, live: true };
+		const service = (await cardOf(h.ctx, 'private-service', 'archive', then))!;
+		const words = service.sections.flatMap((s) => (s.kind === 'lines' ? s.lines.map((l) => l.words) : []));
+		for (const g of grouped(whoReaches(h.db, archive, h.lab.now)))
+			expect(
+				words.some(
+					(w) => w.startsWith(`${g.people.length} `) && w.includes(g.number === null ? 'the end' : `rule ${g.number}`)
+				)
+			).toBe(true);
+		expect(words).toContain('2: Allow Harbour · all private services');
+		expect(await cardOf(h.ctx, 'site-category', 'films', then)).toMatchObject({ sub: 'site category, 2 names' });
+		const rule = (await cardOf(h.ctx, 'access-rule', 'shorts', then))!;
+		// The window before it has all of it.
+		expect(rule.facts.map((f) => f.words)).toContainEqual(expect.stringMatching(/^it never decides/));
+		expect(rule.rows).toContainEqual({ name: 'decides now for', value: '0 people' });
+		for (const kind of ['private-service', 'site-category', 'access-rule'])
+			expect(await cardOf(h.ctx, kind, 'nothing', then)).toBeNull();
+	});
+});
+
+test('how many a rule decides for is how many it decides anything for', () => {
+	const now = h.lab.now;
+	const asked = ['archive', 'ledger'].map((id) => whoReaches(h.db, { kind: 'service', id }, now));
+	const logins = new Set(asked.flat().flatMap((r) => (r.rule === 'harbour' ? [r.person.login] : [])));
+	expect(decidesNow(h.db, 'harbour', now)).toBe(logins.size);
+	expect(logins.size).toBeGreaterThan(0);
+});
+
+test('what somebody reaches is each service, and the catalogue by rule', async () => {
+	const now = h.lab.now;
+	const anna = personCalled(h.db, 'anna', now)!;
+	const { services, web } = reachableBy(h.db, anna, now);
+	expect(services.map((s) => [s.id, s.effect])).toEqual(
+		['archive', 'ledger'].map((id) => [id, triedReach(h.db, { person: 'anna', what: `service/${id}` }, now).decides])
+	);
+	expect(web).toMatchObject([
+		{ number: 3, effect: 'window', names: 2, categories: [{ id: 'films', names: 2 }] },
+		{ number: null, effect: 'allow', names: 1, categories: [{ id: 'news', name: 'News', names: 1 }] }
+	]);
+	const card = (await cardOf(h.ctx, 'person', 'anna', { at: now, live: true }))!;
+	const section = card.sections.find((s) => s.kind === 'lines' && s.title.startsWith('What they reach'));
+	expect(section).toMatchObject({
+		lines: expect.arrayContaining([
+			expect.objectContaining({ words: '2 web sites of the catalogue: in an isolated window alone, by rule 3' })
+		]) as unknown
+	});
+});

@@ -1,0 +1,33 @@
+import type { AccessRule } from '$lib/core/reach/rules';
+import { effectWords, ruleWords, type Names } from '$lib/core/reach/sentence';
+import type { Standing } from '$lib/core/reach/standing';
+
+/** A rule as the page shows and edits it. */
+export const shownRule = (rule: AccessRule, names: Names) => ({
+	id: rule.id,
+	name: rule.name,
+	effect: rule.effect,
+	decides: effectWords(rule.effect),
+	says: ruleWords(rule, names),
+	tells: rule.words
+});
+
+/** What of a rule's standing needs saying; null: it decides, and otherwise than what follows. */
+export function standWords(s: Standing, rules: readonly AccessRule[]): { short: string; words: string } | null {
+	const number = (id: string) => `rule ${rules.findIndex((r) => r.id === id) + 1}`;
+	switch (s.stands) {
+		case 'decides':
+			return null;
+		case 'never':
+			return {
+				short: 'never decides',
+				words: `${s.by.map(number).join(' and ')} ${s.by.length === 1 ? 'has' : 'have'} all of it already`
+			};
+		case 'same':
+			return { short: 'says the same', words: 'wherever it decides, what follows it would decide alike' };
+		case 'nobody':
+			return { short: 'about nobody', words: 'nobody and nothing is there that it is about' };
+		case 'unknown':
+			return { short: 'not worked out', words: 'whether it decides takes too long to work out' };
+	}
+}

@@ -1,0 +1,286 @@
+<script lang="ts">
+	import type { WrittenRule } from '$lib/core/reach/written';
+	import Field from '$lib/ui/forms/Field.svelte';
+	import { findPeople, folded, type Pickable } from '$lib/ui/forms/finding';
+	import ManyField from '$lib/ui/forms/ManyField.svelte';
+	import PickField from '$lib/ui/forms/PickField.svelte';
+	import PickManyField from '$lib/ui/forms/PickManyField.svelte';
+	import TextField from '$lib/ui/forms/TextField.svelte';
+	import FormEnd from '$lib/ui/plan/FormEnd.svelte';
+	import { PlanForm } from '$lib/ui/plan/form.svelte';
+	import { KIND, type Drafting } from './drafting.svelte';
+
+	/** One rule, new or as it stands: what it says goes into the draft that is open. */
+	interface Props {
+		/** Null: a new one. */
+		edited: { written: WrittenRule; people: Record<string, string> } | null;
+		number: number | null;
+		/** The rules that it can come to stand before. */
+		rules: readonly { id: string; number: number | null; name: string; says: string }[];
+		pickables: Record<'who' | 'what' | 'from' | 'on' | 'branches', readonly Pickable[]>;
+		drafting: Drafting;
+		close: string;
+	}
+	let { edited, number, rules, pickables, drafting, close }: Props = $props();
+
+	// svelte-ignore state_referenced_locally
+	const w: Partial<WrittenRule> = edited?.written ?? {};
+	// svelte-ignore state_referenced_locally
+	const called: Record<string, string> = $state({
+		...edited?.people,
+		...Object.fromEntries(Object.values(pickables).flatMap((of) => of.map((o) => [o.id, o.name])))
+	});
+	const form = new PlanForm({
+		kind: KIND,
+		start: {
+			name: w.name ?? '',
+			decide: w.decide ?? 'allow',
+			say: w.say ?? '',
+			who: [...(w.who ?? [])],
+			but: [...(w.but ?? [])],
+			what: [...(w.what ?? [])],
+			except: [...(w.except ?? [])],
+			on: [...(w.on ?? [])],
+			from: [...(w.from ?? [])],
+			managed: w.device?.managed === true,
+			locks: w.device?.locks === true,
+			branches: [...(w.device?.branches ?? [])],
+			firmware: w.device?.firmware ?? '',
+			hours: w.hours ?? '',
+			duty: w.duty ?? '',
+			holidays: w.holidays ?? '',
+			through: [...(w.through ?? [])] as string[],
+			amount: w.daily?.amount ?? '',
+			time: w.daily?.time ?? '',
+			before: ''
+		},
+		input: (f) => {
+			const text = (key: string, value: string) => (value.trim() ? { [key]: value.trim() } : {});
+			const some = (key: string, values: readonly string[]) => (values.length ? { [key]: [...values] } : {});
+			const device = {
+				...(f.managed ? { managed: true as const } : {}),
+				...some('branches', f.branches),
+				...text('firmware', f.firmware),
+				...(f.locks ? { locks: true as const } : {})
+			};
+			const daily = { ...text('amount', f.amount), ...text('time', f.time) };
+			const put = {
+				...(w.id === undefined ? {} : { id: w.id }),
+				...text('name', f.name),
+				decide: f.decide,
+				...text('say', f.say),
+				...some('who', f.who),
+				...some('but', f.but),
+				...some('on', f.on),
+				...some('what', f.what),
+				...some('except', f.except),
+				...some('from', f.from),
+				...(Object.keys(device).length ? { device } : {}),
+				...text('hours', f.hours),
+				...text('duty', f.duty),
+				...text('holidays', f.holidays),
+				...some('through', f.through),
+				...(Object.keys(daily).length ? { daily } : {})
+			} as WrittenRule;
+			return drafting.with({ edits: [{ put, ...(f.before ? { before: f.before } : {}) }] });
+		},
+		// svelte-ignore state_referenced_locally
+		holds: edited !== null,
+		// `edits.2.put.device.branches.0` stands beside `device.branches`.
+		beside: (path) =>
+			path
+				.replace(/^edits\.\d+\.(put\.)?/, '')
+				.replace(/\.\d+$/, '')
+				.replace(/^daily$/, 'daily.amount'),
+		parts: { rule: null, make: null }
+	});
+	const f = form.f;
+	async function submit(e: SubmitEvent) {
+		const old = drafting.plan;
+		if (await form.submit(e)) await drafting.replaced(old);
+	}
+	async function remove() {
+		if (w.id !== undefined && (await drafting.draft({ edits: [{ remove: w.id }] }))) leave?.click();
+	}
+	let leave: HTMLAnchorElement | undefined = $state();
+
+	/** A search of what is known here and of what else is found; it remembers what all of that is called. */
+	const finding =
+		(of: readonly Pickable[], more: (text: string) => Promise<Pickable[]> | Pickable[] = () => []) =>
+		async (text: string): Promise<Pickable[]> => {
+			const wanted = folded(text.trim());
+			const known = of.filter((o) => folded(`${o.name} ${o.sub ?? ''}`).includes(wanted)).slice(0, 40);
+			const found = [...known, ...(await more(text))];
+			for (const o of found) called[o.id] = o.name;
+			return found;
+		};
+	const people = async (text: string) =>
+		text.trim() === '' ? [] : (await findPeople(text)).map((p) => ({ ...p, id: `person/${p.id}` }));
+	/** A name of a web site as it is typed: alone, or with all beneath it. */
+	const sites = (text: string): Pickable[] => {
+		const name = text.trim().toLowerCase().replace(/^\*\./, '');
+		if (!/^[^\s/:.]+(?:\.[^\s/:.]+)+$/.test(name)) return [];
+		return [
+			{ id: `site/${name}`, name, sub: 'this name alone' },
+			{ id: `site/*.${name}`, name: `*.${name}`, sub: 'every name beneath it' }
+		];
+	};
+	const ranges = (text: string): Pickable[] => {
+		const range = text.trim();
+		return /^[0-9a-f.:]+(\/\d+)?$/i.test(range) && /[.:]/.test(range)
+			? [{ id: range, name: range, sub: 'addresses' }]
+			: [];
+	};
+	// svelte-ignore state_referenced_locally
+	const search = {
+		who: finding(pickables.who, people),
+		what: finding(pickables.what, sites),
+		from: finding(pickables.from, ranges)
+	};
+	const EFFECTS = [
+		['allow', 'allow'],
+		['refuse', 'refuse'],
+		['window', 'in an isolated window'],
+		['factor', 'ask for the second factor'],
+		['reason', 'ask what for']
+	] as const;
+	const WAYS = [
+		{ id: 'device', name: 'their device’s own network' },
+		{ id: 'browser', name: 'the browser alone' },
+		{ id: 'window', name: 'an isolated window' }
+	];
+	const spots = $derived(
+		rules
+			.filter((r) => r.number !== null && r.id !== w.id)
+			.map((r) => ({ id: r.id, name: `rule ${r.number}: ${r.name || r.says}` }))
+	);
+</script>
+
+<section class="border-sea bg-sheet rounded-lg border px-4 py-3" aria-label={edited ? `Rule ${number}` : 'A new rule'}>
+	<h2 class="head">
+		{edited ? `Rule ${number}` : 'A new rule'} <small>what is left empty is not asked</small>
+	</h2>
+	<form class="mt-1" onsubmit={submit} novalidate>
+		<div class="grid grid-cols-2 gap-x-3">
+			<Field label="Decides" problem={form.errors.decide}
+				>{#snippet children(p)}<select {...p} class="field" bind:value={f.decide}
+						>{#each EFFECTS as [id, words] (id)}<option value={id}>{words}</option>{/each}</select
+					>{/snippet}</Field
+			>
+			<TextField label="Name" problem={form.errors.name} bind:value={f.name} />
+			<PickManyField
+				label="Who"
+				options={search.who}
+				none={f.who.length ? 'add …' : 'everybody'}
+				{called}
+				problem={form.errors.who}
+				bind:value={f.who}
+			/>
+			<PickManyField
+				label="But not"
+				options={search.who}
+				none={f.but.length ? 'add …' : 'nobody left out'}
+				{called}
+				problem={form.errors.but}
+				bind:value={f.but}
+			/>
+			<PickManyField
+				label="What"
+				options={search.what}
+				none={f.what.length ? 'add …' : 'whatever it is'}
+				{called}
+				problem={form.errors.what}
+				bind:value={f.what}
+			/>
+			<PickManyField
+				label="Except"
+				options={search.what}
+				none={f.except.length ? 'add …' : 'nothing left out'}
+				{called}
+				problem={form.errors.except}
+				bind:value={f.except}
+			/>
+			<PickManyField
+				label="From"
+				options={search.from}
+				none={f.from.length ? 'add …' : 'wherever they are'}
+				{called}
+				problem={form.errors.from}
+				bind:value={f.from}
+			/>
+			<PickManyField
+				label="On machines of"
+				options={pickables.on}
+				none={f.on.length ? 'add …' : 'whatever machine'}
+				problem={form.errors.on}
+				bind:value={f.on}
+			/>
+			<fieldset>
+				<legend class="text-ink2 text-[12.5px]">Device</legend>
+				<label class="flex items-center gap-2 text-[13px]"
+					><input type="checkbox" bind:checked={f.managed} /> managed</label
+				>
+				<label class="flex items-center gap-2 text-[13px]"
+					><input type="checkbox" bind:checked={f.locks} /> its screen locks</label
+				>
+			</fieldset>
+			<TextField
+				label="Firmware at least"
+				placeholder="4.2"
+				problem={form.errors['device.firmware']}
+				bind:value={f.firmware}
+			/>
+			<PickManyField
+				label="Device in branch"
+				options={pickables.branches}
+				none={f.branches.length ? 'add …' : 'whatever branch'}
+				problem={form.errors['device.branches']}
+				bind:value={f.branches}
+			/>
+			<ManyField
+				label="Through"
+				none="whatever way"
+				options={WAYS}
+				problem={form.errors.through}
+				bind:value={f.through}
+			/>
+			<TextField label="Hours" placeholder="Mon-Fri 07:00-19:00" problem={form.errors.hours} bind:value={f.hours} />
+			<div class="grid grid-cols-2 gap-x-2">
+				<Field label="Duty" problem={form.errors.duty}
+					>{#snippet children(p)}<select {...p} class="field" bind:value={f.duty}
+							><option value="">any</option><option value="on">on</option><option value="off">off</option></select
+						>{/snippet}</Field
+				>
+				<Field label="Holidays" problem={form.errors.holidays}
+					>{#snippet children(p)}<select {...p} class="field" bind:value={f.holidays}
+							><option value="">also</option><option value="only">only</option><option value="not">not</option></select
+						>{/snippet}</Field
+				>
+			</div>
+			<TextField
+				label="Amount a day, each"
+				placeholder="40 MB"
+				problem={form.errors['daily.amount']}
+				bind:value={f.amount}
+			/>
+			<TextField
+				label="Time a day, each"
+				placeholder="30 min"
+				problem={form.errors['daily.time']}
+				bind:value={f.time}
+			/>
+		</div>
+		<TextField label="What people are told" problem={form.errors.say} bind:value={f.say} />
+		<PickField
+			label="Comes to stand before"
+			options={spots}
+			none={edited ? 'where it stands' : 'the end of the list'}
+			problem={form.errors.before}
+			bind:value={f.before}
+		/>
+		<FormEnd {form} words={drafting.plan ? 'Add it to the draft' : 'Draft it'}>
+			{#if edited}<button type="button" class="btn" disabled={drafting.busy} onclick={remove}>Remove it</button>{/if}
+			<a class="btn btn-plain" href={close} bind:this={leave} data-sveltekit-noscroll>Leave it</a>
+		</FormEnd>
+	</form>
+</section>

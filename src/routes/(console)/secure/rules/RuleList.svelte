@@ -1,0 +1,176 @@
+<script lang="ts">
+	import { tick } from 'svelte';
+	import { dragHandle, dragHandleZone, type DndEvent } from 'svelte-dnd-action';
+	import { page } from '$app/state';
+	import { addressWith } from '$lib/ui/frame/address';
+	import type { Drafting } from './drafting.svelte';
+
+	/** Access rules in their order; those of a draft with what becomes of each. */
+	interface Shown {
+		id: string;
+		name: string;
+		effect: string;
+		decides: string;
+		says: string;
+		tells: string | null;
+	}
+	interface Row extends Shown {
+		number: number | null;
+		stands: { short: string; words: string } | null;
+		mark?: 'same' | 'new' | 'changed' | 'moved' | 'gone';
+		was?: number | null;
+		earlier?: Shown | null;
+	}
+	type Ends = Record<'web' | 'services', 'allow' | 'refuse'>;
+	interface Props {
+		rules: readonly Row[];
+		otherwise: Ends;
+		/** What decides in force where no rule does, where a draft would have it otherwise. */
+		otherwiseWas: Ends | null;
+		drafting: Drafting;
+		/** Whether whoever looks may draft changes, here and now. */
+		may: boolean;
+		/** The rule that is being changed. */
+		open: string | null;
+	}
+	let { rules, otherwise, otherwiseWas, drafting, may, open }: Props = $props();
+	const TONES: Record<string, string> = { allow: 'text-kelp', refuse: 'text-buoy' };
+	/** More of them are not dragged: each would be measured at every move. */
+	const DRAGGED = 400;
+	// What is dragged lies otherwise than what is drafted, until that has followed.
+	let items: Row[] = $derived([...rules]);
+	let said = $state('');
+	let list: HTMLOListElement | undefined = $state();
+	const standing = $derived(rules.filter((r) => r.number !== null));
+	const dragged = $derived(may && rules.length <= DRAGGED);
+
+	async function move(id: string, before: string | null, to: number) {
+		said = `Rule ${standing.find((r) => r.id === id)?.number} becomes rule ${to}`;
+		await drafting.draft({ edits: [{ move: id, before }] });
+	}
+	/** Up or down by one; whoever moved it keeps the keyboard. */
+	async function step(id: string, by: -1 | 1) {
+		const i = standing.findIndex((r) => r.id === id);
+		await move(id, standing[by < 0 ? i - 1 : i + 2]?.id ?? null, i + 1 + by);
+		await tick();
+		const row = list?.querySelector(`li[data-rule="${CSS.escape(id)}"]`);
+		row?.querySelectorAll<HTMLElement>('button:not(:disabled)')[by < 0 ? 0 : 1]?.focus();
+	}
+	function drop(e: CustomEvent<DndEvent<Row>>, done: boolean) {
+		items = e.detail.items;
+		if (!done) return;
+		const { id } = e.detail.info;
+		const now = items.filter((r) => r.number !== null);
+		const i = now.findIndex((r) => r.id === id);
+		if (i < 0 || standing[i]?.id === id) items = [...rules];
+		else
+			void move(id, now[i + 1]?.id ?? null, i + 1).then(() => {
+				items = [...rules];
+			});
+	}
+	const MARKS: Record<string, string> = { new: 'new', changed: 'changed', moved: 'moved', gone: 'goes' };
+	const ends = [
+		['web', 'web'],
+		['services', 'private services']
+	] as const;
+</script>
+
+<p class="sr-only" aria-live="polite">{said}</p>
+<ol
+	bind:this={list}
+	class="mt-2"
+	aria-label="Access rules in their order"
+	use:dragHandleZone={{
+		items,
+		flipDurationMs: 120,
+		dropTargetStyle: {},
+		dragDisabled: !dragged || drafting.busy,
+		type: 'rules'
+	}}
+	onconsider={(e) => drop(e, false)}
+	onfinalize={(e) => drop(e, true)}
+>
+	{#each items as r (r.id)}
+		{@const i = standing.findIndex((s) => s.id === r.id)}
+		{@const touched = r.mark !== undefined && r.mark !== 'same'}
+		<li
+			data-rule={r.id}
+			class={[
+				'border-hair bg-paper grid grid-cols-[16px_30px_minmax(0,1fr)_auto] items-baseline gap-x-2 border-b py-[7px]',
+				touched && 'bg-plumwash -mx-2 rounded-md px-2',
+				open === r.id && 'outline-sea -mx-2 rounded-md px-2 outline-2'
+			]}
+		>
+			{#if dragged && r.number !== null}<span
+					use:dragHandle
+					aria-label="Drag rule {r.number}"
+					class="text-ink3 cursor-grab text-center select-none">⠿</span
+				>{:else}<span></span>{/if}
+			<span class="text-ink2 text-right tabular-nums">{r.number ?? '–'}</span>
+			<div class={['min-w-0', r.mark === 'gone' && 'text-ink3 line-through']}>
+				<p class="text-[13.5px]">
+					{#if r.earlier && r.earlier.decides !== r.decides}<s class="text-ink3">{r.earlier.decides}</s>{/if}
+					<b class={['font-[650]', r.mark === 'gone' ? '' : (TONES[r.effect] ?? 'text-ink')]}>{r.decides}</b>
+					{r.says}
+					{#if touched}<span class="pill pill-plum bg-sheet ml-1 inline-block no-underline"
+							>{MARKS[r.mark!]}{r.mark === 'moved' ? `, was ${r.was}` : r.mark === 'gone' ? `, was ${r.was}` : ''}</span
+						>{/if}
+					{#if r.stands}<span class="pill pill-sand ml-1" title={r.stands.words}>{r.stands.short}</span>{/if}
+				</p>
+				{#if r.earlier && r.earlier.says !== r.says}<p class="text-ink3 text-[12.5px]"><s>{r.earlier.says}</s></p>{/if}
+				<p class="text-ink2 text-[12.5px]">
+					{#if r.number !== null && r.mark !== 'new'}<a
+							class="link"
+							href={addressWith(page.url, { card: `access-rule/${r.id}` })}>{r.name || `rule ${r.number}`}</a
+						>{:else}{r.name}{/if}{[r.tells ? `“${r.tells}”` : '', r.stands?.words ?? '']
+						.filter(Boolean)
+						.map((part) => ` · ${part}`)
+						.join('')}
+				</p>
+			</div>
+			<div class="flex items-baseline gap-1">
+				{#if may && r.number !== null}
+					<button
+						class="btn btn-plain"
+						aria-label="Move rule {r.number} up"
+						disabled={i === 0 || drafting.busy}
+						onclick={() => step(r.id, -1)}>↑</button
+					>
+					<button
+						class="btn btn-plain"
+						aria-label="Move rule {r.number} down"
+						disabled={i === standing.length - 1 || drafting.busy}
+						onclick={() => step(r.id, 1)}>↓</button
+					>
+					<a
+						class="btn btn-small"
+						href={addressWith(page.url, { rule: r.id, make: null })}
+						aria-label="Change rule {r.number}"
+						aria-current={open === r.id ? 'true' : undefined}
+						data-sveltekit-noscroll>change</a
+					>
+				{/if}
+			</div>
+		</li>
+	{/each}
+</ol>
+<div class="grid grid-cols-[16px_30px_minmax(0,1fr)] items-baseline gap-x-2 py-[7px]">
+	<span></span><span class="text-ink3 text-right" aria-hidden="true">–</span>
+	<p class="text-[13.5px]">
+		Everything else:
+		{#each ends as [key, words], n (key)}
+			{n > 0 ? ', ' : ''}{words}
+			{#if may}<select
+					class={['field inline-block w-auto py-0', TONES[otherwise[key]]]}
+					aria-label="Everything else: {words}"
+					value={otherwise[key]}
+					disabled={drafting.busy}
+					onchange={(e) =>
+						drafting.draft({ otherwise: { ...otherwise, [key]: e.currentTarget.value as 'allow' | 'refuse' } })}
+					><option value="allow">allowed</option><option value="refuse">refused</option></select
+				>{:else}<b class={['font-[650]', TONES[otherwise[key]]]}>{otherwise[key] === 'allow' ? 'allowed' : 'refused'}</b
+				>{/if}{#if otherwiseWas && otherwiseWas[key] !== otherwise[key]}<span class="pill pill-plum ml-1"
+					>was {otherwiseWas[key] === 'allow' ? 'allowed' : 'refused'}</span
+				>{/if}{/each}
+	</p>
+</div>
