@@ -208,4 +208,51 @@ test.describe('access rules', () => {
 		await expect(card).toContainText(/decides now for\s*\d+ people/);
 		await accessible(page);
 	});
+
+	test('private services stand behind inner gateways, which are asked whether they are there; one is added, refused beside its field, and goes again', async ({
+		page
+	}) => {
+		await visit(page, '/secure/rules?list=services');
+		const gateways = page.getByRole('table', { name: 'Inner gateways' });
+		await expect(gateways.getByRole('row', { name: /^Bergen inner gate Bergen .* answers/ })).toBeVisible();
+		await expect(page.getByRole('row', { name: /^Depth store .* Bergen inner gate answers, \d+ ms/ })).toBeVisible();
+		await expect(page.getByRole('row', { name: /^Tide gauges .* not asked/ })).toBeVisible();
+		await page.getByRole('link', { name: 'Add an inner gateway' }).click();
+		const form = page.getByRole('region', { name: 'Gateway' });
+		await form.getByLabel('Name').fill('Hobart inner gate');
+		await form.getByLabel('Where it answers').fill('inner-hba');
+		await form.getByRole('button', { name: 'Plan to add it' }).click();
+		await expect(form.getByText('Choose a site.')).toBeVisible();
+		await form.getByLabel('Site').selectOption({ label: 'Hobart' });
+		await form.getByRole('button', { name: 'Plan to add it' }).click();
+		await expect(form.getByText('Write where it answers, such as gate.example:8443.')).toBeVisible();
+		await expect(form.getByLabel('Name')).toHaveValue('Hobart inner gate');
+		await form.getByLabel('Where it answers').fill('inner-hba.kittiwake.example:8443');
+		await accessible(page);
+		await form.getByRole('button', { name: 'Plan to add it' }).click();
+		await expect(plan(page)).toContainText('Add the inner gateway Hobart inner gate');
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/secure/rules?list=services');
+		await gateways.getByRole('link', { name: 'Hobart inner gate' }).click();
+		const card = page.getByRole('complementary', { name: 'Card' });
+		await expect(card).toContainText('inner gateway in Hobart');
+		await expect(card).toContainText('Round trip to it, by where people sit');
+		await accessible(page);
+		await card.getByRole('button', { name: 'Remove it' }).click();
+		expect(await commitAndFollow(page)).toBe('done');
+		await visit(page, '/secure/rules?list=services');
+		await expect(gateways.getByRole('link', { name: 'Hobart inner gate' })).toHaveCount(0);
+
+		await page.getByRole('link', { name: 'Depth store' }).click();
+		await card.getByRole('link', { name: 'Change it' }).click();
+		const service = page.getByRole('region', { name: 'Service' });
+		await expect(service.getByLabel('Hosts')).toHaveValue(/depths\.kittiwake\.example/);
+		await service.getByLabel('Ports').fill('5432, many');
+		await service.getByRole('button', { name: 'Plan to change it' }).click();
+		await expect(service.getByText(/Write a port such as 5432/)).toBeVisible();
+		await service.getByLabel('Ports').fill('5432, 5433');
+		await service.getByRole('button', { name: 'Plan to change it' }).click();
+		await expect(plan(page)).toContainText('Change the private service Depth store');
+		await plan(page).getByRole('button', { name: 'Discard' }).click();
+	});
 });

@@ -2,7 +2,7 @@ import Papa from 'papaparse';
 import * as v from 'valibot';
 import { LineCounter, parseDocument } from 'yaml';
 import { kindOf, RIGHTS } from '../images/library/kinds';
-import { rangeEnds } from '../network/addresses';
+import { rangeEnds, readAddress } from '../network/addresses';
 import { parsePattern } from '../pools/naming';
 import { categoryId, readCatalogue } from '../reach/catalogue-file';
 import { readTest } from '../reach/file';
@@ -482,7 +482,7 @@ function checkAccess(
 	sites: EstateSites,
 	complain: (path: (string | number)[], message: string) => void
 ): void {
-	const { services, rules, tests } = estate.access;
+	const { gateways, services, rules, tests } = estate.access;
 	const ids = (list: readonly { id: string }[]) => new Set(list.map((x) => x.id));
 	const there: Record<Spoken, ReadonlySet<string>> = {
 		team: ids(estate.directory.teams),
@@ -495,7 +495,23 @@ function checkAccess(
 		group: new Set(services.flatMap((s) => s.group ?? []))
 	};
 	const known: Known = { has: (kind, id) => there[kind].has(id), all: (kind) => there[kind] };
+	estate.publications.forEach((p, i) => {
+		p.relies_on.forEach((id, j) => {
+			if (!there.service.has(id)) complain(['publications', i, 'relies_on', j], `no private service called ${id}`);
+		});
+	});
+	gateways.forEach((g, i) => {
+		if (gateways.findIndex((o) => o.id === g.id) < i)
+			complain(['access', 'gateways', i, 'id'], `a second inner gateway called ${g.id}`);
+		if (!there.site.has(g.site)) complain(['access', 'gateways', i, 'site'], `no site called ${g.site}`);
+		if (readAddress(g.address) === null)
+			complain(['access', 'gateways', i, 'address'], 'expected where it answers, as host:port');
+	});
 	services.forEach((s, i) => {
+		if (s.gateway !== undefined && !gateways.some((g) => g.id === s.gateway))
+			complain(['access', 'services', i, 'gateway'], `no inner gateway called ${s.gateway}`);
+		if (s.runs_at !== undefined && !there.site.has(s.runs_at))
+			complain(['access', 'services', i, 'runs_at'], `no site called ${s.runs_at}`);
 		if (services.findIndex((o) => o.id === s.id) < i)
 			complain(['access', 'services', i, 'id'], `a second service called ${s.id}`);
 		s.hosts.forEach((h, j) => {
@@ -661,6 +677,8 @@ function checkFaults(
 		'package-store-down': sites,
 		'calling-untold': sites,
 		'calling-unresolved': sites,
+		'inner-gateway-down': { what: 'inner gateway', all: named(estate.access.gateways, (g) => g.id) },
+		'service-down': { what: 'private service', all: named(estate.access.services, (s) => s.id) },
 		'directory-put-back': { what: 'team', all: named(estate.directory.teams, (t) => t.id) },
 		// Named by words of the step.
 		'build-step-fails': null

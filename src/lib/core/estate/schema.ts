@@ -281,7 +281,9 @@ const publication = v.strictObject({
 	internal_name: name,
 	icon: v.optional(v.string(), 'desktop'),
 	pools: v.array(id),
-	protocol: v.optional(protocol, 'stream')
+	protocol: v.optional(protocol, 'stream'),
+	/** Private services that it does not work without. */
+	relies_on: v.optional(v.pipe(v.array(id), v.maxLength(100, 'expected at most 100')), [])
 });
 const channel = v.picklist(CHANNELS, `expected one of ${CHANNELS.join(', ')}`);
 const grant = v.strictObject({
@@ -475,6 +477,18 @@ const access = v.strictObject({
 		),
 		{}
 	),
+	/** Inner gateways: where each answers, as host:port. */
+	gateways: v.optional(
+		v.array(
+			v.strictObject({
+				id: v.pipe(id, v.maxLength(80)),
+				name: v.pipe(name, v.maxLength(100)),
+				site: id,
+				address: v.pipe(name, v.maxLength(300))
+			})
+		),
+		[]
+	),
 	services: v.optional(
 		v.array(
 			v.strictObject({
@@ -483,7 +497,11 @@ const access = v.strictObject({
 				group: v.optional(v.pipe(name, v.maxLength(60))),
 				hosts: v.pipe(v.array(v.string()), v.minLength(1, 'expected at least one host'), v.maxLength(100)),
 				ports: v.pipe(v.array(v.string()), v.minLength(1, 'expected at least one port'), v.maxLength(50)),
-				protocol: v.optional(v.picklist(['tcp', 'udp']), 'tcp')
+				protocol: v.optional(v.picklist(['tcp', 'udp']), 'tcp'),
+				/** The inner gateway that it stands behind. */
+				gateway: v.optional(id),
+				/** The site where it runs in the lab; else that of its gateway. */
+				runs_at: v.optional(id)
 			})
 		),
 		[]
@@ -545,6 +563,8 @@ export const FAULT_KINDS = [
 	'package-store-down',
 	'calling-untold',
 	'calling-unresolved',
+	'inner-gateway-down',
+	'service-down',
 	'directory-put-back'
 ] as const;
 const fault = v.strictObject({

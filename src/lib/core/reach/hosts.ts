@@ -31,7 +31,7 @@ export interface ServiceSpot {
 }
 
 /** Somewhere that is connected to. */
-export interface Door {
+export interface HostPort {
 	/** A name as `siteName` gives it, or an address. */
 	host: string;
 	port: number;
@@ -62,13 +62,32 @@ export function servicesOn<S extends ServiceSpot>(services: readonly S[], host: 
 		.map((f) => f.service);
 }
 
+/** The service that a door belongs to: of those on its host and port, the one that names the host most closely. */
+export const serviceBehind = <S extends ServiceSpot>(
+	services: readonly S[],
+	{ host, port, protocol }: HostPort
+): S | undefined => servicesOn(services, host).find((s) => s.protocol === protocol && hasPort(s, port));
+
+/**
+ * A door of a service at which can be seen whether it answers: the first host that is one host, at the first port. Null where it has none, and of UDP,
+ * where silence says nothing.
+ */
+export function doorOf(service: ServiceSpot): HostPort | null {
+	if (service.protocol === 'udp') return null;
+	const host = service.hosts.flatMap((h) => {
+		if (h.startsWith('*.')) return [];
+		const [address, bits] = h.split('/');
+		return bits === undefined || bits === (address!.includes(':') ? '128' : '32') ? [address!] : [];
+	})[0];
+	return host === undefined ? null : { host, port: Number(service.ports[0]!.split('-')[0]), protocol: 'tcp' };
+}
+
 /** What stands behind a door: the service that names its host most closely; something inside that is none; or a web site. Null: an address outside. */
-export function targetBehind(services: readonly ServiceSpot[], { host, port, protocol }: Door): Target | null {
-	const here = servicesOn(services, host);
-	const service = here.find((s) => s.protocol === protocol && hasPort(s, port));
+export function targetBehind(services: readonly ServiceSpot[], { host, port, protocol }: HostPort): Target | null {
+	const service = serviceBehind(services, { host, port, protocol });
 	if (service) return { kind: 'service', id: service.id };
 	const isAddress = ipaddr.isValid(host);
-	if (here.length || (isAddress && !fromOutside(host))) return { kind: 'service', id: null };
+	if (servicesOn(services, host).length > 0 || (isAddress && !fromOutside(host))) return { kind: 'service', id: null };
 	return isAddress ? null : { kind: 'site', host };
 }
 

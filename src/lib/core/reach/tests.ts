@@ -10,10 +10,10 @@ import {
 	type Whom
 } from './rules';
 import type { Target } from './targets';
-import { Budget, Together, TooMany } from './together';
+import { outcomesOf } from './outcomes';
+import { Budget, TooMany } from './together';
 import { DIMENSIONS, type DimensionName, type World } from './world';
 import { Classes } from './classes';
-import { each } from './bits';
 
 /** What a test expects: an effect, or that they reach it whatever more is asked for. */
 export type Expected = Effect | 'reach';
@@ -72,48 +72,32 @@ function runOne(world: World, test: RuleTest, own: readonly Reacher[], budget: B
 	if (test.from) within.set('address', classesIn(world, test.from));
 	const t = world.targetBits(test.target);
 	const classes = new Classes(own, (p) => world.rulesFor(p));
-	for (const [n, p] of classes.bits.entries()) {
-		const list: number[] = [];
-		for (const rule of each(t)) {
-			if (((p[rule >>> 5]! >>> (rule & 31)) & 1) === 0) continue;
-			list.push(rule);
-			if (world.asks[rule] === 0) break;
-		}
-		let together: Together;
-		try {
-			together = new Together(world, list, firstAlone, budget, within);
-		} catch (e) {
-			if (e instanceof TooMany) return { holds: null };
-			throw e;
-		}
-		for (const end of together.ends) {
-			const [first] = together.rulesOf(end.mask);
-			const { rule, effect } = world.deciding[first!]!;
-			if (isAs(effect, test.expects)) continue;
-			return {
-				holds: false,
-				nobody: false,
-				example: {
-					...ANYWHERE,
-					...test.given,
-					...together.example(end),
-					person: classes.members[n]![0]!,
-					target: test.target
-				},
-				effect,
-				rule: rule?.id ?? OTHERWISE,
-				number: rule ? first! + 1 : null
-			};
-		}
+	try {
+		for (const [n, p] of classes.bits.entries())
+			for (const { first, together, end } of outcomesOf(world, p, t, budget, within)) {
+				const { rule, effect } = world.deciding[first]!;
+				if (isAs(effect, test.expects)) continue;
+				return {
+					holds: false,
+					nobody: false,
+					example: {
+						...ANYWHERE,
+						...test.given,
+						...together.example(end),
+						person: classes.members[n]![0]!,
+						target: test.target
+					},
+					effect,
+					rule: rule?.id ?? OTHERWISE,
+					number: rule ? first + 1 : null
+				};
+			}
+	} catch (e) {
+		if (e instanceof TooMany) return { holds: null };
+		throw e;
 	}
 	return { holds: true, people: own.length };
 }
-
-/** Behind the first rule that stands for good nothing counts. */
-const firstAlone = (mask: bigint, settled: bigint): bigint => {
-	const stands = mask & settled;
-	return stands === 0n ? mask : mask & (((stands & -stands) << 1n) - 1n);
-};
 
 const dimensionOf = (world: World, name: DimensionName) => world.dimensions[DIMENSIONS.indexOf(name)]!;
 

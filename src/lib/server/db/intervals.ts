@@ -69,6 +69,10 @@ export const INTERVALS = {
 	site_categories: { key: ['id'], within: null, happened: false },
 	categorised_sites: { key: ['name'], within: null, happened: false },
 	private_services: { key: ['id'], within: null, happened: false },
+	inner_gateways: { key: ['id'], within: null, happened: false },
+	inner_gateway_states: { key: ['gateway_id'], within: 'inner_gateways', happened: false },
+	relied_services: { key: ['publication_id'], within: null, happened: false },
+	private_service_states: { key: ['service_id'], within: 'private_services', happened: false },
 	access_rules: { key: ['id'], within: null, happened: false },
 	access_rulebook: { key: ['id'], within: null, happened: false }
 } as const satisfies Record<string, { key: readonly string[]; within: string | null; happened: boolean }>;

@@ -59,8 +59,9 @@ beforeAll(async () => {
 	);
 	run(
 		h.db,
-		`INSERT INTO private_services VALUES ('depot', 1, ${FOREVER}, 'Depot', NULL, '["10.1.0.9/32"]', '["443"]', 'tcp', 'x')`
+		`INSERT INTO private_services VALUES ('depot', 1, ${FOREVER}, 'Depot', NULL, '["10.1.0.9/32"]', '["443"]', 'tcp', 'x', NULL)`
 	);
+	run(h.db, `INSERT INTO relied_services VALUES ('desk', 1, ${FOREVER}, '["depot"]', 'x')`);
 	run(h.db, `INSERT INTO access_rules VALUES ('depot', 1, ${FOREVER}, '{"id":"depot","decide":"allow"}', 'x')`);
 	run(h.db, `DELETE FROM access_rulebook`);
 	run(

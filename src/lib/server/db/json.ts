@@ -188,6 +188,7 @@ export const JSON_COLUMNS = {
 	'access_rules.spec': objectOr(nothing, (x) => typeof x.id === 'string' && typeof x.decide === 'string'),
 	'access_rulebook.rules': listOf('string'),
 	'access_rulebook.tests': objects(['name', 'string'], ['who', 'string'], ['what', 'string'], ['expect', 'string']),
+	'relied_services.services': listOf('string'),
 	'private_services.hosts': listOf('string'),
 	'private_services.ports': listOf('string'),
 	'settings_groups.said': objectOr(() => ({})),

@@ -139,6 +139,9 @@ const services = async (h: Harness) => {
 		}))
 	});
 };
+const gates = async (h: Harness) => {
+	await h.carryOut('inner-gateway.put', { name: 'Quay gate', site: 'quay', address: 'gate.testbay.example:8443' });
+};
 const boxes = (h: Harness) => {
 	const at = h.lab.now;
 	for (const [id, parent] of [
@@ -323,6 +326,21 @@ const CASES: Record<string, Case[]> = {
 		{ first: services, input: { id: 'depot', name: 'Depot', group: 'stores', hosts: ['10.1.0.9'], ports: ['1'] } }
 	],
 	'private-service.remove': [{ first: services, input: { service: 'spare' } }],
+	'publication.relies-on': [
+		{ first: services, input: { publication: 'desk', services: ['depot', 'spare'] } },
+		{
+			first: async (h) => {
+				await services(h);
+				await h.carryOut('publication.relies-on', { publication: 'desk', services: ['depot'] });
+			},
+			input: { publication: 'desk', services: [] }
+		}
+	],
+	'inner-gateway.put': [
+		{ input: { name: 'Quay gate', site: 'quay', address: 'gate.testbay.example:8443' } },
+		{ first: gates, input: { id: 'quay-gate', name: 'Isle gate', site: 'isle', address: '10.2.0.9:443' } }
+	],
+	'inner-gateway.remove': [{ first: gates, input: { gateway: 'quay-gate' } }],
 	'site-categories.put': [
 		{
 			first: services,

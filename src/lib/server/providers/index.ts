@@ -1,3 +1,4 @@
+import type { HostPort } from '$lib/core/reach/hosts';
 import type { Told } from '$lib/core/endpoints/calling';
 import type { EndpointKind } from '$lib/core/endpoints/kinds';
 import type { DirectoryChange, PersonRecord, TeamRecord } from '$lib/core/people/record';
@@ -269,6 +270,11 @@ export interface Network {
 	/** The relay that each gateway hands out to people outside the offices, and where its relay really stands. */
 	relays(): Promise<{ gateway: string; announced: string; stands: string }[]>;
 	setRelay(gateway: string, address: string, key: string): Promise<void>;
+	/**
+	 * Asks an inner gateway, which answers at `host:port`, whether it is there, and whether what stands behind some doors answers it. Round trips in ms:
+	 * to the gateway, and from it to each door; null where nothing answers.
+	 */
+	innerGateway(address: string, doors: readonly HostPort[]): Promise<{ ms: number | null; doors: (number | null)[] }>;
 }
 
 /** What a compute provider at an address has to offer, to an account that it takes. */

@@ -6,7 +6,18 @@ import type { Context } from '../context';
 import type { Db } from '../db';
 import { personCalled } from '../directory';
 import type { Then } from '../things/catalogue';
-import { bookAt, cataloguedAt, categoriesAt, servicesAt, spokenAt } from './queries';
+import {
+	answeringAt,
+	bookAt,
+	cataloguedAt,
+	categoriesAt,
+	gatewaysAt,
+	servicesAt,
+	spokenAt,
+	type Answering
+} from './queries';
+import { sitesOf, waysOf } from '../estate';
+import { gatewayFact, shutFacts } from './watching';
 import { decidesNow, grouped, reachableBy, whoReaches, type Reachable } from './reaching';
 import { standingOf } from './view';
 import { outcomeWords } from './words';
@@ -63,9 +74,57 @@ function rulesSection(db: Db, at: number, speaks: (w: { kind: string; id?: strin
 	};
 }
 
-export function privateServiceCard({ db }: Context, id: string, { at }: Then): Card | null {
+const answersWords = (state: Answering | undefined): string =>
+	!state ? 'not asked' : state.answers ? `yes, ${state.ms ?? 0} ms away` : 'no';
+
+export function innerGatewayCard({ db }: Context, id: string, { at, live }: Then): Card | null {
+	const g = gatewaysAt(db, at).find((x) => x.id === id);
+	if (!g) return null;
+	const state = answeringAt(db, 'inner_gateway_states', at).get(id);
+	const inside = answeringAt(db, 'private_service_states', at);
+	const behind = servicesAt(db, at).filter((s) => s.gateway === id);
+	const way = waysOf(db);
+	return {
+		kind: 'inner-gateway',
+		id,
+		title: g.name,
+		sub: `inner gateway in ${g.siteName}`,
+		rows: [
+			{ name: 'site', value: g.siteName, scope: `site:${g.site}` },
+			{ name: 'address', value: g.address },
+			{ name: 'answers', value: !state ? 'not asked yet' : state.answers ? `yes, after ${state.ms ?? 0} ms` : 'no' }
+		],
+		links: live
+			? [{ words: 'Change it', href: `/secure/rules?list=services&make=gateway&edit=${encodeURIComponent(id)}` }]
+			: [],
+		facts: [
+			gatewayFact(!state ? 'not asked' : state.answers ? 'answers' : 'silent', g.address, state?.since ?? null),
+			{ words: `it is as it is by ${g.by}`, at: g.since, source: 'access rules' }
+		],
+		actions: live ? [{ words: 'Remove it', kind: 'inner-gateway.remove', input: { gateway: id } }] : [],
+		sections: [
+			{
+				kind: 'lines',
+				title: 'Private services behind it',
+				lines: behind.map((s) => ({
+					words: s.name,
+					card: `private-service/${s.id}`,
+					note: state?.answers === false ? 'cannot be reached' : `answers: ${answersWords(inside.get(s.id))}`
+				}))
+			},
+			{
+				kind: 'lines',
+				title: 'Round trip to it, by where people sit',
+				lines: sitesOf(db).map((s) => ({ words: s.name, note: `${Math.round(way(s.id, g.site))} ms` }))
+			}
+		]
+	};
+}
+
+export function privateServiceCard({ db }: Context, id: string, { at, live }: Then): Card | null {
 	const s = servicesAt(db, at).find((x) => x.id === id);
 	if (!s) return null;
+	const gateway = gatewaysAt(db, at).find((g) => g.id === s.gateway);
 	return {
 		kind: 'private-service',
 		id,
@@ -73,10 +132,19 @@ export function privateServiceCard({ db }: Context, id: string, { at }: Then): C
 		sub: `private service${s.group === null ? '' : ` of ${s.group}`}`,
 		rows: [
 			{ name: 'hosts', value: s.hosts.join(', ') },
-			{ name: 'ports', value: `${s.protocol} ${s.ports.join(', ')}` }
+			{ name: 'ports', value: `${s.protocol} ${s.ports.join(', ')}` },
+			gateway
+				? { name: 'behind', value: gateway.name, card: `inner-gateway/${gateway.id}` }
+				: { name: 'behind', value: 'no inner gateway' },
+			...(gateway
+				? [{ name: 'answers its gateway', value: answersWords(answeringAt(db, 'private_service_states', at).get(id)) }]
+				: [])
 		],
-		facts: [{ words: `it is as it is by ${s.by}`, at: s.since, source: 'access rules' }],
-		actions: [],
+		links: live
+			? [{ words: 'Change it', href: `/secure/rules?list=services&make=service&edit=${encodeURIComponent(id)}` }]
+			: [],
+		facts: [...shutFacts(db, s, at), { words: `it is as it is by ${s.by}`, at: s.since, source: 'access rules' }],
+		actions: live ? [{ words: 'Remove it', kind: 'private-service.remove', input: { service: id } }] : [],
 		sections: [
 			reachersSection(db, { kind: 'service', id }, at),
 			rulesSection(

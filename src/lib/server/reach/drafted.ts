@@ -1,7 +1,7 @@
 import { compareBooks, type Comparison, type Difference } from '$lib/core/reach/compare';
 import { draftedRules } from '$lib/core/reach/drafted';
-import type { AccessRule, Ask } from '$lib/core/reach/rules';
-import { momentOfWeek, type Names } from '$lib/core/reach/sentence';
+import type { AccessRule } from '$lib/core/reach/rules';
+import { type Names } from '$lib/core/reach/sentence';
 import { standings, type Standing } from '$lib/core/reach/standing';
 import { runTests, type Tested } from '$lib/core/reach/tests';
 import { World } from '$lib/core/reach/world';
@@ -12,9 +12,8 @@ import { InputProblem } from '../plans/kind';
 import type { PlanRow } from '../plans';
 import { bookAt, groundAt, reachersAt, spokenAt } from './queries';
 import { bookOfDraft, type Book } from './rule-plans';
-import { shownRule, standWords } from './shown';
+import { shownRule, standWords, triesOf } from './shown';
 import { differenceWords, onlyWords, targetsWords, testedWords } from './words';
-import { NOTHING_KNOWN } from './tester';
 
 /** So many differences are shown, and so many people of each by name. */
 const SHOWN = 40;
@@ -119,24 +118,5 @@ function shownDifference(
 		people:
 			d.count > first.length ? `${first.join(', ')} and ${numberWords(d.count - first.length)} more` : first.join(', '),
 		tries: triesOf(d.example)
-	};
-}
-
-/** An example as the tester is asked it. */
-function triesOf(ask: Ask): Record<string, string> {
-	return {
-		who: ask.person.login,
-		service: ask.target.kind === 'service' && ask.target.id !== null ? ask.target.id : '',
-		host: ask.target.kind === 'site' ? ask.target.host : '',
-		from: ask.address ?? NOTHING_KNOWN,
-		on: ask.pool ?? '',
-		managed: ask.managed ? 'yes' : 'no',
-		branch: ask.branch ?? NOTHING_KNOWN,
-		firmware: ask.firmware ?? NOTHING_KNOWN,
-		locks: ask.locks ? 'yes' : 'no',
-		duty: ask.onDuty ? 'on' : 'off',
-		holiday: ask.holiday ? 'yes' : '',
-		when: momentOfWeek(ask.minute),
-		through: ask.way
 	};
 }

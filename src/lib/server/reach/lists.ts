@@ -5,7 +5,8 @@ import { countWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { moment, text, whole } from '../lists/columns';
 import { shortList } from '../lists/short';
-import { bookAt, categoriesAt, servicesAt, spokenAt } from './queries';
+import { answeringAt, bookAt, categoriesAt, gatewaysAt, servicesAt, spokenAt } from './queries';
+import { gatewayFact, shutAt, shutFacts } from './watching';
 
 export const accessRules = shortList({
 	name: 'access-rules',
@@ -61,6 +62,12 @@ export const privateServices = shortList({
 		hosts: v.array(text),
 		ports: v.array(text),
 		protocol: v.picklist(['tcp', 'udp']),
+		/** The inner gateway that it stands behind, and what that is called. */
+		gateway: v.nullable(text),
+		gatewayName: v.nullable(text),
+		/** `reached`: it answers its gateway, so many ms away from it; `shut`: it does not, or its gateway is silent; `not asked`. */
+		state: v.picklist(['reached', 'shut', 'not asked']),
+		ms: v.nullable(whole),
 		/** How many access rules speak of it by its name. */
 		rules: whole,
 		since: moment,
@@ -68,19 +75,67 @@ export const privateServices = shortList({
 	}),
 	rows: (db, at) => {
 		const { rules } = bookAt(db, at);
+		const gateways = new Map(gatewaysAt(db, at).map((g) => [g.id, g.name]));
+		const answering = answeringAt(db, 'private_service_states', at);
+		const whyShut = shutAt(db, at);
 		return servicesAt(db, at).map((s) => ({
 			...s,
+			gatewayName: s.gateway === null ? null : (gateways.get(s.gateway) ?? s.gateway),
+			state: whyShut(s) ? ('shut' as const) : answering.has(s.id) ? ('reached' as const) : ('not asked' as const),
+			ms: answering.get(s.id)?.ms ?? null,
 			rules: rules.filter((r) => [...r.what, ...r.whatNot].some((w) => w.kind === 'service' && w.id === s.id)).length
 		}));
 	},
 	called: (s) => s.name,
-	why: (_db, s): Fact[] => [
+	why: (db, s, at): Fact[] => [
 		{ words: `it is as it is by ${s.by}`, at: s.since, source: 'access rules' },
+		...shutFacts(db, s, at),
 		{ words: `${s.hosts.join(', ')} at ${s.protocol} ${s.ports.join(', ')}`, source: 'access rules' },
 		{
 			words: `${countWords(s.rules, 'access rule speaks', 'access rules speak')} of it by name`,
 			source: 'access rules'
 		}
+	]
+});
+
+export const innerGateways = shortList({
+	name: 'inner-gateways',
+	words: 'Gateways that stand beside private services and let people through to them, with whether each answers',
+	card: 'inner-gateway',
+	row: v.strictObject({
+		id: text,
+		name: text,
+		site: text,
+		siteName: text,
+		/** Where it answers, as host:port. */
+		address: text,
+		state: v.picklist(['answers', 'silent', 'not asked']),
+		/** Since when that is so. */
+		stateSince: v.nullable(moment),
+		/** Round trip to it, ms. */
+		ms: v.nullable(whole),
+		services: whole,
+		since: moment,
+		by: text
+	}),
+	rows: (db, at) => {
+		const answering = answeringAt(db, 'inner_gateway_states', at);
+		const services = servicesAt(db, at);
+		return gatewaysAt(db, at).map((g) => {
+			const state = answering.get(g.id);
+			return {
+				...g,
+				state: !state ? ('not asked' as const) : state.answers ? ('answers' as const) : ('silent' as const),
+				stateSince: state?.since ?? null,
+				ms: state?.ms ?? null,
+				services: services.filter((s) => s.gateway === g.id).length
+			};
+		});
+	},
+	called: (g) => g.name,
+	why: (_db, g): Fact[] => [
+		gatewayFact(g.state, g.address, g.stateSince),
+		{ words: `it is as it is by ${g.by}`, at: g.since, source: 'access rules' }
 	]
 });
 

@@ -27,6 +27,8 @@ export interface ServiceRow extends Service {
 	hosts: string[];
 	ports: string[];
 	protocol: 'tcp' | 'udp';
+	/** The inner gateway that it stands behind, or null. */
+	gateway: string | null;
 	since: number;
 	by: string;
 }
@@ -34,13 +36,62 @@ export interface ServiceRow extends Service {
 export const servicesAt = (db: Db, at: number): ServiceRow[] =>
 	all<Omit<ServiceRow, 'hosts' | 'ports'> & { hosts: string; ports: string }>(
 		db,
-		`SELECT id, name, grouped AS "group", hosts, ports, protocol, since, by FROM private_services WHERE ${asOf('private_services')} ORDER BY name, id`,
+		`SELECT id, name, grouped AS "group", hosts, ports, protocol, gateway_id AS gateway, since, by FROM private_services WHERE ${asOf('private_services')} ORDER BY name, id`,
 		{ at }
 	).map((s) => ({
 		...s,
 		hosts: fromJson<string[]>('private_services.hosts', s.hosts),
 		ports: fromJson<string[]>('private_services.ports', s.ports)
 	}));
+
+/** An inner gateway, as it stands in the database. */
+export interface GatewayRow {
+	id: string;
+	name: string;
+	site: string;
+	siteName: string;
+	/** Where it answers, as host:port. */
+	address: string;
+	since: number;
+	by: string;
+}
+
+export const gatewaysAt = (db: Db, at: number): GatewayRow[] =>
+	all(
+		db,
+		`SELECT g.id, g.name, g.site_id AS site, s.name AS siteName, g.address, g.since, g.by FROM inner_gateways g JOIN sites s ON s.id = g.site_id
+		 WHERE ${asOf('inner_gateways g')} ORDER BY g.name, g.id`,
+		{ at }
+	);
+
+/** Whether something answers, since when, and the round trip to it in ms; nothing stands of what was not asked. */
+export interface Answering {
+	answers: boolean;
+	ms: number | null;
+	since: number;
+}
+
+const STATES = { inner_gateway_states: 'gateway_id', private_service_states: 'service_id' } as const;
+
+/** The private services that each publication does not work without, by its id. */
+export const reliedAt = (db: Db, at: number): Map<string, string[]> =>
+	new Map(
+		all<{ publication: string; services: string }>(
+			db,
+			`SELECT publication_id AS publication, services FROM relied_services WHERE ${asOf('relied_services')}`,
+			{ at }
+		).map((r) => [r.publication, fromJson<string[]>('relied_services.services', r.services)])
+	);
+
+/** What answered at a moment, by its id. */
+export const answeringAt = (db: Db, table: keyof typeof STATES, at: number): Map<string, Answering> =>
+	new Map(
+		all<{ id: string; answers: number; ms: number | null; since: number }>(
+			db,
+			`SELECT ${STATES[table]} AS id, answers, ms, since FROM ${table} WHERE ${asOf(table)}`,
+			{ at }
+		).map(({ id, answers, ...state }) => [id, { ...state, answers: answers === 1 }])
+	);
 
 /** Which names are of which category at a moment. */
 export const cataloguedAt = (db: Db, at: number): Map<string, string> =>

@@ -16,16 +16,17 @@ export interface Reaching extends Reached {
 	person: DirectoryPerson;
 }
 
-/** Whoever is there, and whether they reach something: in the order of people. */
-export function whoReaches(db: Db, target: Target, at: number): Reaching[] {
+/** Tells of anything who reaches it: whoever is there, in the order of people. */
+export function reachingAt(db: Db, at: number): (target: Target) => Reaching[] {
 	const world = worldAt(db, at);
 	const of = circumstancesAt(db, at);
 	const reachers = reachersAt(db, at);
-	return everybody(db, at).map((person, i) => ({
-		person,
-		...reach(world, { ...of(person), person: reachers[i]!, target })
-	}));
+	const asks = everybody(db, at).map((person, i) => ({ person, ask: { ...of(person), person: reachers[i]! } }));
+	return (target) => asks.map(({ person, ask }) => ({ person, ...reach(world, { ...ask, target }) }));
 }
+
+/** Whoever is there, and whether they reach something: in the order of people. */
+export const whoReaches = (db: Db, target: Target, at: number): Reaching[] => reachingAt(db, at)(target);
 
 /** People who fare alike, by the same rule. */
 export interface Group {

@@ -15,6 +15,7 @@ import { everybody } from '../directory';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
 import { freeSlug } from '../plans/slug';
 import { fact, id, LONGEST_TEXT, problem, SAID, TOO_LONG } from './fields';
+import { contradictionsAt } from './relying';
 import { bookAt, groundAt, reachersAt, spokenAt, type BookRow } from './queries';
 import type { BookWrite } from './steps';
 import { differenceWords, testedWords } from './words';
@@ -119,6 +120,10 @@ function draftOf(ctx: Context, title: string, before: BookRow, after: Book, know
 		return s.stands === 'nobody' ? [fact(`${called} is about nobody and nothing that is there`, 'against')] : [];
 	});
 	const { differences, lose, gain, exact } = comparison;
+	const stood = new Map(contradictionsAt(db, now).found.map((c) => [`${c.publication} ${c.service}`, c.people.length]));
+	const shuts = contradictionsAt(db, now, world).found.filter(
+		(c) => c.people.length > (stood.get(`${c.publication} ${c.service}`) ?? 0)
+	);
 	return {
 		title,
 		effects: {
@@ -131,6 +136,7 @@ function draftOf(ctx: Context, title: string, before: BookRow, after: Book, know
 			...broken
 				.filter(([t]) => failing.some(([f]) => f.name === t.name))
 				.map(([t, came]) => fact(`${failedWords(t, came, known)}, as it does now`, 'against')),
+			...shuts.slice(0, SAID).map((c) => fact(c.words, 'against')),
 			...idle.slice(0, SAID),
 			...(exact ? [] : [fact('some combinations take too long to work out, and are left out', 'against')])
 		],

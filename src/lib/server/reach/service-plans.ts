@@ -7,7 +7,7 @@ import { one, type Db } from '../db';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
 import { freeSlug } from '../plans/slug';
 import { fact, id, problem, text } from './fields';
-import { bookAt, servicesAt } from './queries';
+import { bookAt, gatewaysAt, servicesAt } from './queries';
 import type { ServiceWrite } from './steps';
 
 export const putService = planKind({
@@ -24,7 +24,9 @@ export const putService = planKind({
 		hosts: v.pipe(v.array(v.string()), v.minLength(1, 'Name at least one host.'), v.maxLength(100, 'At most 100.')),
 		/** Such as 5432 or 8000-8010. */
 		ports: v.pipe(v.array(v.string()), v.minLength(1, 'Name at least one port.'), v.maxLength(50, 'At most 50.')),
-		protocol: v.optional(v.picklist(['tcp', 'udp'], 'Choose tcp or udp.'), 'tcp')
+		protocol: v.optional(v.picklist(['tcp', 'udp'], 'Choose tcp or udp.'), 'tcp'),
+		/** The inner gateway that it stands behind. */
+		gateway: v.optional(v.nullable(id('Choose an inner gateway.')), null)
 	}),
 	async draft(ctx, input): Promise<Draft> {
 		const { db } = ctx;
@@ -45,8 +47,11 @@ export const putService = planKind({
 			group: input.group,
 			hosts: kept('hosts', serviceHost, 'Write a name, an address or a range.'),
 			ports: kept('ports', servicePorts, 'Write a port such as 5432, or some such as 8000-8010.'),
-			protocol: input.protocol
+			protocol: input.protocol,
+			gateway: input.gateway
 		};
+		if (input.gateway !== null && !gatewaysAt(db, ctx.clock.now()).some((g) => g.id === input.gateway))
+			wrong.push({ field: 'gateway', words: `There is no inner gateway ${input.gateway.slice(0, 60)}.` });
 		if (before.some((s) => s.id !== service.id && s.name.toLowerCase() === service.name.toLowerCase()))
 			wrong.push({ field: 'name', words: 'Another service is called so.' });
 		if (wrong.length) throw new InputProblem(wrong);
@@ -73,13 +78,14 @@ function serviceDraft(
 	was: (ServiceWrite & { since: number }) | undefined
 ): Draft {
 	const { name, id: service } = (is ?? was)!;
-	const asInput = ({ id, name, group, hosts, ports, protocol }: ServiceWrite): ServiceWrite => ({
+	const asInput = ({ id, name, group, hosts, ports, protocol, gateway }: ServiceWrite): ServiceWrite => ({
 		id,
 		name,
 		group,
 		hosts,
 		ports,
-		protocol
+		protocol,
+		gateway
 	});
 	const now = ctx.clock.now();
 	/** The group that would have nothing any more. */

@@ -5,10 +5,15 @@ import { openAt } from '../db/intervals';
 
 /** Writes down what an estate file says of who may reach what. */
 export function settleReach(db: Db, estate: Estate, at: number): void {
-	const { sites, services, rules, otherwise, tests } = estate.access;
+	const { sites, gateways, services, rules, otherwise, tests } = estate.access;
 	const by = 'the estate file';
 	for (const [id, name] of sites.categories) openAt(db, 'site_categories', { id, name }, at);
 	for (const [name, category_id] of sites.sites) openAt(db, 'categorised_sites', { name, category_id }, at);
+	for (const p of estate.publications)
+		if (p.relies_on.length)
+			openAt(db, 'relied_services', { publication_id: p.id, services: JSON.stringify(p.relies_on), by }, at);
+	for (const { id, name, site, address } of gateways)
+		openAt(db, 'inner_gateways', { id, name, site_id: site, address, by }, at);
 	for (const s of services)
 		openAt(
 			db,
@@ -20,6 +25,7 @@ export function settleReach(db: Db, estate: Estate, at: number): void {
 				hosts: JSON.stringify(s.hosts.flatMap((h) => serviceHost(h) ?? [])),
 				ports: JSON.stringify(s.ports.flatMap((p) => servicePorts(p) ?? [])),
 				protocol: s.protocol,
+				gateway_id: s.gateway ?? null,
 				by
 			},
 			at

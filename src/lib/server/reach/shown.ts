@@ -1,6 +1,7 @@
-import type { AccessRule } from '$lib/core/reach/rules';
-import { effectWords, ruleWords, type Names } from '$lib/core/reach/sentence';
+import type { AccessRule, Ask } from '$lib/core/reach/rules';
+import { effectWords, momentOfWeek, ruleWords, type Names } from '$lib/core/reach/sentence';
 import type { Standing } from '$lib/core/reach/standing';
+import { NOTHING_KNOWN } from './tester';
 
 /** A rule as the page shows and edits it. */
 export const shownRule = (rule: AccessRule, names: Names) => ({
@@ -30,4 +31,23 @@ export function standWords(s: Standing, rules: readonly AccessRule[]): { short: 
 		case 'unknown':
 			return { short: 'not worked out', words: 'whether it decides takes too long to work out' };
 	}
+}
+
+/** An example as the tester is asked it. */
+export function triesOf(ask: Ask): Record<string, string> {
+	return {
+		who: ask.person.login,
+		service: ask.target.kind === 'service' && ask.target.id !== null ? ask.target.id : '',
+		host: ask.target.kind === 'site' ? ask.target.host : '',
+		from: ask.address ?? NOTHING_KNOWN,
+		on: ask.pool ?? '',
+		managed: ask.managed ? 'yes' : 'no',
+		branch: ask.branch ?? NOTHING_KNOWN,
+		firmware: ask.firmware ?? NOTHING_KNOWN,
+		locks: ask.locks ? 'yes' : 'no',
+		duty: ask.onDuty ? 'on' : 'off',
+		holiday: ask.holiday ? 'yes' : '',
+		when: momentOfWeek(ask.minute),
+		through: ask.way
+	};
 }

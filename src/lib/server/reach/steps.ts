@@ -19,6 +19,15 @@ export interface ServiceWrite {
 	hosts: string[];
 	ports: string[];
 	protocol: 'tcp' | 'udp';
+	gateway: string | null;
+}
+
+/** An inner gateway as a plan writes it. */
+export interface GatewayWrite {
+	id: string;
+	name: string;
+	site: string;
+	address: string;
 }
 
 /** The catalogue as a plan writes it: categories with their names, and which names go. */
@@ -60,6 +69,8 @@ export const reachSteps = {
 			const now = ctx.clock.now();
 			return {
 				write: (db) => {
+					// Whether it answers is asked anew: it may be somewhere else.
+					closeAt(db, 'private_service_states', { service_id: id }, now);
 					if (is === null) return closeAt(db, 'private_services', { id }, now);
 					putAt(
 						db,
@@ -71,11 +82,41 @@ export const reachSteps = {
 							hosts: JSON.stringify(is.hosts),
 							ports: JSON.stringify(is.ports),
 							protocol: is.protocol,
+							gateway_id: is.gateway ?? null,
 							by: job.by
 						},
 						now
 					);
 				}
+			};
+		}
+	}),
+	'inner-gateway.write': stepHandler<{ id: string; is: Omit<GatewayWrite, 'id'> | null }>({
+		async run({ ctx, input: { id, is }, job }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) => {
+					// Whether it answers is asked anew: it may be another one.
+					closeAt(db, 'inner_gateway_states', { gateway_id: id }, now);
+					if (is === null) return closeAt(db, 'inner_gateways', { id }, now);
+					putAt(db, 'inner_gateways', { id, name: is.name, site_id: is.site, address: is.address, by: job.by }, now);
+				}
+			};
+		}
+	}),
+	'publication.relies-on.write': stepHandler<{ publication: string; services: string[] }>({
+		async run({ ctx, input: { publication, services }, job }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) =>
+					services.length
+						? putAt(
+								db,
+								'relied_services',
+								{ publication_id: publication, services: JSON.stringify(services), by: job.by },
+								now
+							)
+						: closeAt(db, 'relied_services', { publication_id: publication }, now)
 			};
 		}
 	}),

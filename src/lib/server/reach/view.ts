@@ -1,10 +1,13 @@
 import { standings, type Standing } from '$lib/core/reach/standing';
 import { runTests, type Tested } from '$lib/core/reach/tests';
 import { one, type Db } from '../db';
-import { bookAt, groundAt, reachersAt, spokenAt, worldAt } from './queries';
-import { shownRule, standWords } from './shown';
+import { contradictionsAt } from './relying';
+import { publicationsAt } from '../publications';
+import { reliedAt, bookAt, groundAt, reachersAt, spokenAt, worldAt } from './queries';
+import { shownRule, standWords, triesOf } from './shown';
 import { testedWords } from './words';
-import { privateServices, siteCategories } from './lists';
+import { innerGateways, privateServices, siteCategories } from './lists';
+import { sitesOf } from '../estate';
 import { EVERYTHING } from '$lib/core/scope/scope';
 
 /** How rules stand and which tests hold, by what they were worked out from: it takes long where there are many. */
@@ -59,6 +62,16 @@ export function rulesView(db: Db, at: number) {
 		pools: [...all('pool')].map((id) => ({ id, name: names.pools([id]) })),
 		branches: [...all('branch')].map((id) => ({ id, name: names.branches([id]) })),
 		services: privateServices.page(db, ask).rows,
+		contradictions: contradictionsAt(db, at).found.map((c) => ({
+			words: c.words,
+			publication: c.publication,
+			service: c.service,
+			tries: triesOf(c.example)
+		})),
+		relied: Object.fromEntries(reliedAt(db, at)),
+		publications: publicationsAt(db, at).map(({ id, name }) => ({ id, name })),
+		gateways: innerGateways.page(db, ask).rows,
+		sites: sitesOf(db).map(({ id, name }) => ({ id, name })),
 		categories: siteCategories.page(db, ask).rows
 	};
 }

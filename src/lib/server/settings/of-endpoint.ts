@@ -18,10 +18,7 @@ export function settingOfAll(db: Db, setting: string, at: number): Map<number, S
 	const groups = settingsAt(db, at);
 	return new Map(
 		of
-			? knownEndpoints(db, at).map((e) => [
-					Number(e.id),
-					effectiveOf(groups.effective('endpoint', e.under), of).value
-				])
+			? knownEndpoints(db, at).map((e) => [Number(e.id), effectiveOf(groups.effective('endpoint', e.under), of).value])
 			: []
 	);
 }

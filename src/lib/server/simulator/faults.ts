@@ -120,6 +120,14 @@ export function applyFault(lab: Stage, fault: Wanted): number {
 			w.directoryChanges.push({ at: w.now, kind: 'team', team: { ...team, parent: team.parent ?? null } });
 			break;
 		}
+		case 'inner-gateway-down':
+			if (!lab.estate.access.gateways.some((g) => g.id === fault.target))
+				throw new ProviderError(`the lab has no inner gateway ${fault.target}`, false);
+			break;
+		case 'service-down':
+			if (!lab.estate.access.services.some((s) => s.id === fault.target))
+				throw new ProviderError(`the lab has no private service ${fault.target}`, false);
+			break;
 		case 'boot-server-down':
 			if (!lab.estate.boot_servers.some((b) => b.id === fault.target))
 				throw new ProviderError(`the lab has no boot server ${fault.target}`, false);
@@ -200,6 +208,8 @@ export function clearFault(lab: Stage, id: number): boolean {
 		case 'boot-server-down':
 		case 'disk-full':
 		case 'package-store-down':
+		case 'inner-gateway-down':
+		case 'service-down':
 			break;
 		case 'directory-put-back':
 			for (const person of w.people.values()) if (isForgotten(fault, person)) tell(w, person);

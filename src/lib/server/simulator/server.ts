@@ -12,6 +12,7 @@ import { changesSince, wholePage } from './directory';
 import { contentOf, imageTargets, inventoryText, lacksOf, type Look } from './installers';
 import { chunksOf, handOutTime, offersOf, packedOf, rightsOf, stepTime } from './images';
 import { diskOf, usedByVolume } from './load';
+import { innerGateway } from './inner-gateways';
 import { roundTrip } from './round-trip';
 import { screenOf } from './screens';
 import { certificateFor, requestOf } from './device-keys';
@@ -303,7 +304,8 @@ export class LabServer {
 						relay ? [{ gateway, announced: addressText(relay.announced), stands: addressText(relay.stands) }] : []
 					),
 				setRelay: (gateway, address, key) =>
-					this.operate(key, { kind: 'hand out relay', gateway, address: addressNumber(address) }, 4 * SECOND)
+					this.operate(key, { kind: 'hand out relay', gateway, address: addressNumber(address) }, 4 * SECOND),
+				innerGateway: async (address, doors) => innerGateway(lab.stage, address, doors)
 			},
 			agent: {
 				probe: async (machine) => lab.probe(machine),

@@ -37,6 +37,7 @@ export const load = (event) => {
 		drafted: drafted && draftedView(db, drafted, at),
 		draftWrong: draft?.wrong ?? null,
 		saysPlan: drafted !== null,
+		editing: q.get('edit'),
 		edited: edits === null ? null : editedRule(db, edits, drafted?.book.rules ?? null, at),
 		pickables: edits !== null || make === 'rule' ? pickables(db, at) : null,
 		tried: triedIn(db, q, drafted?.book, at),

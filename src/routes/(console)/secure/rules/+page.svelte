@@ -9,10 +9,13 @@
 	import type { Plan } from '$lib/ui/plan/api';
 	import BringForm from './BringForm.svelte';
 	import DraftChanges from './DraftChanges.svelte';
-	import { Drafting } from './drafting.svelte';
+	import { Drafting, seenAt } from './drafting.svelte';
 	import Reachers from './Reachers.svelte';
+	import GatewayForm from './GatewayForm.svelte';
+	import NeedsForm from './NeedsForm.svelte';
 	import RuleForm from './RuleForm.svelte';
 	import RuleList from './RuleList.svelte';
+	import ServiceForm from './ServiceForm.svelte';
 	import Tester from './Tester.svelte';
 
 	let { data } = $props();
@@ -27,6 +30,8 @@
 	const close = $derived(addressWith(page.url, { make: null }));
 	const file = $derived(`/api/v1/access-rules-file${data.look.live ? '' : `?at=${new Date(data.at).toISOString()}`}`);
 	const broken = $derived(data.tests.filter((t) => !t.holds).length);
+	const MAKES: Record<string, string> = { service: 'Service', gateway: 'Gateway', needs: 'Needs' };
+	const makes = $derived(MAKES[data.make ?? '']);
 	const drafting = new Drafting(() => (page.data.plan as Plan | null | undefined) ?? null);
 	/** The draft that is open is a file, which edits do not go into. */
 	const fromFile = $derived(data.drafted !== null && drafting.plan === null);
@@ -55,6 +60,17 @@
 				<a class="btn" href={file} download>As a file</a>
 				{#if may('access-rules.bring')}<a class="btn" href={addressWith(page.url, { make: 'bring' })}>Bring a file</a
 					>{/if}
+			{:else if data.list === 'services'}
+				{#if may('private-service.put')}<a
+						class="btn btn-go"
+						href={addressWith(page.url, { make: 'service', edit: null })}>Add a service</a
+					>{/if}
+				{#if may('publication.relies-on')}<a class="btn" href={addressWith(page.url, { make: 'needs', edit: null })}
+						>What desktops need</a
+					>{/if}
+				{#if may('inner-gateway.put')}<a class="btn" href={addressWith(page.url, { make: 'gateway', edit: null })}
+						>Add an inner gateway</a
+					>{/if}
 			{:else if data.list === 'categories' && may('site-categories.bring')}
 				<a class="btn" href={addressWith(page.url, { make: 'bring' })}>Bring a table</a>
 			{/if}
@@ -65,6 +81,26 @@
 			{#key data.list}<BringForm what={data.list === 'categories' ? 'categories' : 'rules'} {close} />{/key}
 		</section>
 	{/if}
+	{#if data.list === 'services' && makes}
+		<section class="border-sea bg-sheet my-3 rounded-lg border p-4" aria-label={makes}>
+			{#key `${data.make} ${data.editing}`}{#if data.make === 'service'}<ServiceForm
+						edited={data.services.find((s) => s.id === data.editing) ?? null}
+						gateways={data.gateways}
+						groups={[...new Set(data.services.flatMap((s) => s.group ?? []))]}
+						close={addressWith(page.url, { make: null, edit: null })}
+					/>{:else if data.make === 'needs'}<NeedsForm
+						publication={data.editing ?? ''}
+						publications={data.publications}
+						services={data.services}
+						relied={data.relied}
+						close={addressWith(page.url, { make: null, edit: null })}
+					/>{:else}<GatewayForm
+						edited={data.gateways.find((g) => g.id === data.editing) ?? null}
+						sites={data.sites}
+						close={addressWith(page.url, { make: null, edit: null })}
+					/>{/if}{/key}
+		</section>
+	{/if}
 	{#if data.list === 'rules'}
 		{#if data.draftWrong}<p class="text-buoy mt-2 text-[13px]">
 				The draft does not go with the rules as they are now: {data.draftWrong} Discard it, or change it by program.
@@ -73,6 +109,12 @@
 				{broken === 1 ? 'One test does' : `${broken} tests do`} not hold:
 				<a class="link" href={addressWith(page.url, { list: 'tests' })}>see which</a>
 			</p>{/if}
+		{#if data.contradictions.length}<ul class="text-sand mt-2 text-[13px]" aria-label="Grants that rules contradict">
+				{#each data.contradictions as c (`${c.publication} ${c.service}`)}<li>
+						{c.words}.
+						<a class="link" href={seenAt(page.url, c.tries)} aria-label="See it: {c.words}">see</a>
+					</li>{/each}
+			</ul>{/if}
 		<div class="@container">
 			<div class="grid gap-x-6 @min-[980px]:grid-cols-[minmax(0,1fr)_400px]">
 				<div>
@@ -132,7 +174,8 @@
 			<caption class="sr-only">Private services</caption>
 			<thead
 				><tr
-					><th>service</th><th>group</th><th>hosts</th><th>ports</th><th class="num">rules by name</th><th>since</th
+					><th>service</th><th>group</th><th>hosts</th><th>ports</th><th>behind</th><th>now</th><th class="num"
+						>rules by name</th
 					></tr
 				></thead
 			>
@@ -144,11 +187,53 @@
 							></td
 						><td class="text-ink2">{s.group ?? '–'}</td><td>{s.hosts.join(', ')}</td><td
 							>{s.protocol} {s.ports.join(', ')}</td
-						><td class="num">{s.rules}</td><td class="text-ink2">{s.by}, {momentWords(data.zone, s.since)}</td></tr
+						><td
+							>{#if s.gateway}<a class="link" href={addressWith(page.url, { card: `inner-gateway/${s.gateway}` })}
+									>{s.gatewayName}</a
+								>{:else}–{/if}</td
+						><td
+							>{#if s.state === 'shut'}<span class="pill pill-buoy">cannot be reached</span
+								>{:else if s.state === 'reached'}answers{s.ms === null ? '' : `, ${s.ms} ms`}{:else}<span
+									class="text-ink2">not asked</span
+								>{/if}</td
+						><td class="num">{s.rules}</td></tr
+					>
+				{:else}<tr
+						><td colspan="7" class="text-ink2 py-4"
+							>No private service yet: what people reach inside by host and port, such as a data base.</td
+						></tr
+					>{/each}
+			</tbody>
+		</table>
+		<h2 class="head mt-5">
+			Inner gateways <small>each stands beside private services, and is asked again and again whether it is there</small
+			>
+		</h2>
+		<table class="grid-table mt-1">
+			<caption class="sr-only">Inner gateways</caption>
+			<thead
+				><tr
+					><th>gateway</th><th>site</th><th>answers at</th><th>now</th><th class="num">round trip</th><th class="num"
+						>services</th
+					></tr
+				></thead
+			>
+			<tbody>
+				{#each data.gateways as g (g.id)}
+					<tr
+						><td
+							><a class="link font-[620]" href={addressWith(page.url, { card: `inner-gateway/${g.id}` })}>{g.name}</a
+							></td
+						><td>{g.siteName}</td><td>{g.address}</td><td
+							>{#if g.state === 'silent'}<span class="pill pill-buoy">silent</span> since {momentWords(
+									data.zone,
+									g.stateSince!
+								)}{:else if g.state === 'answers'}answers{:else}<span class="text-ink2">not asked yet</span>{/if}</td
+						><td class="num">{g.ms === null ? '–' : `${g.ms} ms`}</td><td class="num">{g.services}</td></tr
 					>
 				{:else}<tr
 						><td colspan="6" class="text-ink2 py-4"
-							>No private service yet: what people reach inside by host and port, such as a data base.</td
+							>No inner gateway yet: nobody asks whether private services answer.</td
 						></tr
 					>{/each}
 			</tbody>

@@ -1,8 +1,7 @@
 <script lang="ts">
 	import { page } from '$app/state';
 	import { countWords, numberWords } from '$lib/core/time/units';
-	import { addressWith } from '$lib/ui/frame/address';
-	import type { Drafting } from './drafting.svelte';
+	import { seenAt, type Drafting } from './drafting.svelte';
 
 	/** What a draft of rules changes: who gains and loses what, each with an example to try, and which tests it breaks. */
 	interface Props {
@@ -34,9 +33,6 @@
 	} as const;
 	const kept = $derived(drafted.tests.filter((t) => t.holds).length);
 	const failing = $derived(drafted.tests.filter((t) => !t.holds));
-	/** The example of a difference, in the tester below. */
-	const seen = (tries: Record<string, string>) =>
-		`${addressWith(page.url, { ...Object.fromEntries([...'who service host from on managed branch firmware locks duty holiday when through'.split(' ')].map((k) => [k, null])), ...tries, rule: null, make: null })}#try`;
 </script>
 
 <section aria-label="What this draft changes">
@@ -62,7 +58,9 @@
 					</p>
 					<p class="text-ink2 text-[12.5px]">{d.words} · {d.people}</p>
 				</div>
-				<a class="link text-[12.5px]" href={seen(d.tries)} aria-label="See it: {d.people}, {d.targets}">see</a>
+				<a class="link text-[12.5px]" href={seenAt(page.url, d.tries)} aria-label="See it: {d.people}, {d.targets}"
+					>see</a
+				>
 			</li>
 		{:else}<li class="text-ink2 py-[7px] text-[13.5px]">Nobody gains or loses anything by it.</li>{/each}
 	</ul>

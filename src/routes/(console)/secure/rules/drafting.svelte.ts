@@ -1,5 +1,6 @@
 import { toast } from 'svelte-sonner';
 import type { WrittenRule } from '$lib/core/reach/written';
+import { addressWith } from '$lib/ui/frame/address';
 import { arrive } from '$lib/ui/frame/arrive';
 import { call, refusalWords, type Plan } from '$lib/ui/plan/api';
 
@@ -15,6 +16,12 @@ export interface Change {
 	otherwise?: { web: 'allow' | 'refuse'; services: 'allow' | 'refuse' };
 	tests?: unknown[];
 }
+
+const ASKED = 'who service host from on managed branch firmware locks duty holiday when through'.split(' ');
+
+/** The address at which the tester tries an example. */
+export const seenAt = (url: URL, tries: Readonly<Record<string, string>>): string =>
+	`${addressWith(url, { ...Object.fromEntries(ASKED.map((k) => [k, null])), ...tries, rule: null, make: null })}#try`;
 
 export const KIND = 'access-rules.change';
 
