@@ -14,7 +14,7 @@ import { writeRule } from './images';
 import { settleEndpoints } from './endpoints';
 import { settleReach } from './reach';
 import { settleSettings } from './settings';
-import { writeGateway, writeHost, writeNetwork, writeSite, writeVolume } from './estate';
+import { settleHolidays, writeGateway, writeHost, writeNetwork, writeSite, writeVolume } from './estate';
 
 /** What an estate file does not say: the directory as it is found, with what people sit at, and how secrets are kept. */
 export interface Given {
@@ -35,6 +35,7 @@ export function settleEstate(db: Db, estate: Estate, at: number, { directory, va
 		sites.forEach((s, i) => {
 			const { id, name, kind, time_zone: timeZone } = s;
 			writeSite(db, { id, name, kind, timeZone, links: s.links.filter((l) => known.has(l.to)) }, i, at);
+			settleHolidays(db, id, s.holidays, at);
 			for (const n of s.networks) writeNetwork(db, id, n);
 		});
 		for (const h of estate.hosts.filter((x) => known.has(x.site)))

@@ -8,6 +8,7 @@ import { categoryId, readCatalogue } from '../reach/catalogue-file';
 import { readTest } from '../reach/file';
 import { serviceHost, servicePorts } from '../reach/hosts';
 import { siteName } from '../reach/targets';
+import { readHolidays } from '../time/holidays';
 import { readRule, type Known, type Spoken } from '../reach/written';
 import { readGroup } from '../settings/file';
 import { byId, catalogueOf, readOwn } from '../settings/own';
@@ -260,6 +261,11 @@ function checkReferences(
 
 	if (estate.home !== undefined) joined(estate.home, ['home']);
 	estate.sites.forEach((s, i) => {
+		s.holidays.forEach((written, j) => {
+			const read = readHolidays(written, '2000-01-01');
+			if ('problems' in read || read.days.length !== 1 || !/^\d{4}-/.test(written.trim()))
+				complain(['sites', i, 'holidays', j], 'expected a day such as 2026-12-24, and what it is called behind it');
+		});
 		s.links.forEach((l, j) => {
 			need(sites, l.to, ['sites', i, 'links', j, 'to'], 'site');
 			if (l.to === s.id) complain(['sites', i, 'links', j, 'to'], `a link of ${s.id} to itself`);

@@ -119,7 +119,9 @@ const site = v.strictObject({
 	),
 	/** What its network tells devices of where to call; where nothing is said, the name service tells the right one. */
 	calling: v.optional(v.strictObject({ dhcp: v.optional(calledAddress), dns: v.optional(calledAddress) })),
-	links: v.optional(v.array(link), [])
+	links: v.optional(v.array(link), []),
+	/** Days on which it does not work as on others, each as `2026-12-24 Christmas Eve`. */
+	holidays: v.optional(v.pipe(v.array(v.string()), v.maxLength(500, 'expected at most 500')), [])
 });
 const host = v.strictObject({
 	id,

@@ -71,6 +71,7 @@ export const INTERVALS = {
 	private_services: { key: ['id'], within: null, happened: false },
 	inner_gateways: { key: ['id'], within: null, happened: false },
 	inner_gateway_states: { key: ['gateway_id'], within: 'inner_gateways', happened: false },
+	site_holidays: { key: ['site_id'], within: null, happened: false },
 	relied_services: { key: ['publication_id'], within: null, happened: false },
 	private_service_states: { key: ['service_id'], within: 'private_services', happened: false },
 	access_rules: { key: ['id'], within: null, happened: false },

@@ -61,6 +61,7 @@ beforeAll(async () => {
 		h.db,
 		`INSERT INTO private_services VALUES ('depot', 1, ${FOREVER}, 'Depot', NULL, '["10.1.0.9/32"]', '["443"]', 'tcp', 'x', NULL)`
 	);
+	run(h.db, `INSERT INTO site_holidays VALUES ('quay', 1, ${FOREVER}, '[{"day":"2026-12-24","name":""}]', 'x')`);
 	run(h.db, `INSERT INTO relied_services VALUES ('desk', 1, ${FOREVER}, '["depot"]', 'x')`);
 	run(h.db, `INSERT INTO access_rules VALUES ('depot', 1, ${FOREVER}, '{"id":"depot","decide":"allow"}', 'x')`);
 	run(h.db, `DELETE FROM access_rulebook`);

@@ -189,6 +189,7 @@ export const JSON_COLUMNS = {
 	'access_rulebook.rules': listOf('string'),
 	'access_rulebook.tests': objects(['name', 'string'], ['who', 'string'], ['what', 'string'], ['expect', 'string']),
 	'relied_services.services': listOf('string'),
+	'site_holidays.days': objects(['day', 'string'], ['name', 'string']),
 	'private_services.hosts': listOf('string'),
 	'private_services.ports': listOf('string'),
 	'settings_groups.said': objectOr(() => ({})),

@@ -4,6 +4,7 @@ import { noEffects } from '$lib/core/plans/effects';
 import { countWords, FOREVER, GB, SECOND, sizeWords, TB } from '$lib/core/time/units';
 import { all, one } from '../db';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
+import { setHolidays } from './holidays';
 import { leasesOf, networkById } from './queries';
 
 const extendVolume = planKind({
@@ -150,4 +151,4 @@ const setRange = planKind({
 	}
 });
 
-export const estatePlans = [extendVolume, releaseLeases, setRange];
+export const estatePlans = [extendVolume, releaseLeases, setRange, setHolidays];

@@ -1,6 +1,7 @@
 import { addressNumber } from '$lib/core/network/addresses';
 import { run, type Db } from '../db';
-import { closeAllAt } from '../db/intervals';
+import { closeAllAt, closeAt, putAt } from '../db/intervals';
+import type { Holiday } from '$lib/core/time/holidays';
 import { stepHandler } from '../jobs/step';
 
 /** What was running out no longer does: the finding is over, without waiting for the next sweep. */
@@ -17,6 +18,18 @@ export const estateSteps = {
 					run(db, 'UPDATE volumes SET size = ? WHERE id = ?', [input.size, input.volume]);
 					over(db, 'volume nearly full', input.volume, now);
 				}
+			};
+		}
+	}),
+
+	'site.holidays.write': stepHandler<{ site: string; days: Holiday[] }>({
+		async run({ ctx, input: { site, days }, job }) {
+			const now = ctx.clock.now();
+			return {
+				write: (db) =>
+					days.length
+						? putAt(db, 'site_holidays', { site_id: site, days: JSON.stringify(days), by: job.by }, now)
+						: closeAt(db, 'site_holidays', { site_id: site }, now)
 			};
 		}
 	}),

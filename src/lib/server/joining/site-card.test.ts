@@ -48,12 +48,12 @@ describe('the card of a site', () => {
 	});
 
 	test('offers to let go only of a site that no pool stood at, and nothing in the past', async () => {
-		expect((await card('isle'))!.actions.map((a) => a.kind)).toEqual(['note.write']);
+		expect((await card('isle'))!.actions.map((a) => a.kind)).toEqual(['site.holidays', 'note.write']);
 		run(h.db, `INSERT INTO sites VALUES ('reef', 'Reef', 'ship', 'UTC', 9, '[]', ?)`, [h.lab.now]);
 		const reef = (await card('reef'))!;
 		expect(reef.sub).toBe('ship, not looked at yet');
 		expect(reef.actions[0]).toEqual({ words: 'Let go of it', kind: 'site.leave', input: { site: 'reef' } });
-		expect(reef.actions.map((a) => a.kind)).toEqual(['site.leave', 'note.write']);
+		expect(reef.actions.map((a) => a.kind)).toEqual(['site.leave', 'site.holidays', 'note.write']);
 		expect((await card('reef', h.lab.now, false))!.actions).toEqual([]);
 	});
 

@@ -326,6 +326,13 @@ const CASES: Record<string, Case[]> = {
 		{ first: services, input: { id: 'depot', name: 'Depot', group: 'stores', hosts: ['10.1.0.9'], ports: ['1'] } }
 	],
 	'private-service.remove': [{ first: services, input: { service: 'spare' } }],
+	'site.holidays': [
+		{ input: { site: 'quay', add: '24 Dec 2026 Christmas Eve\n2026-12-25' } },
+		{
+			first: async (h) => void (await h.carryOut('site.holidays', { site: 'quay', add: '1 May 2027 Labour Day' })),
+			input: { site: 'quay', all: '17 May 2027 Constitution Day' }
+		}
+	],
 	'publication.relies-on': [
 		{ first: services, input: { publication: 'desk', services: ['depot', 'spare'] } },
 		{

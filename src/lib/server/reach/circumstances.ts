@@ -1,9 +1,10 @@
 import type { Circumstances } from '$lib/core/reach/rules';
 import type { SettingValue } from '$lib/core/settings/kinds';
-import { wallTime } from '$lib/core/time/zone';
+import { isoDate, wallTime } from '$lib/core/time/zone';
 import { all, type Db } from '../db';
 import { asOf } from '../db/intervals';
 import type { DirectoryPerson } from '../directory';
+import { holidaysAt } from '../estate';
 import { settingOf, settingOfAll } from '../settings';
 
 /** The setting by which a screen locks by itself, after so long; never is no time. */
@@ -11,7 +12,7 @@ const LOCKS = 'lock.after';
 
 /**
  * The circumstances in which people are as far as they are known at a moment: at the device that they were on last, or that is kept for them, in its
- * network, on duty, and on no machine of ours.
+ * network, by the clock and the holidays of their site, on duty, and on no machine of ours.
  * @param only whoever alone is asked about
  */
 export function circumstancesAt(
@@ -43,6 +44,13 @@ export function circumstancesAt(
 		}
 		return minute;
 	};
+	const holidays = new Map([...holidaysAt(db, at)].map(([site, days]) => [site, new Set(days.map((d) => d.day))]));
+	const days = new Map<string, string>();
+	const dayIn = (zone: string): string => {
+		let day = days.get(zone);
+		if (day === undefined) days.set(zone, (day = isoDate(zone, at)));
+		return day;
+	};
 	return (person) => {
 		const known = person.endpoint === null ? undefined : facts.get(person.endpoint);
 		const managed = person.device.certificate === 'good';
@@ -55,7 +63,7 @@ export function circumstancesAt(
 			locks: managed && person.endpoint !== null && typeof locks.get(person.endpoint) === 'number',
 			minute: minuteIn(person.zone),
 			onDuty: true,
-			holiday: false,
+			holiday: holidays.get(person.site)?.has(dayIn(person.zone)) ?? false,
 			way: 'device'
 		};
 	};

@@ -1,5 +1,6 @@
 import { beforeEach, describe, expect, test } from 'vitest';
 import { MINUTE } from '$lib/core/time/units';
+import { isoDate } from '$lib/core/time/zone';
 import { cardOf } from '../house/cards';
 import { everybody, personCalled } from '../directory';
 import { InputProblem } from '../plans/kind';
@@ -111,4 +112,29 @@ test('what somebody reaches is each service, and the catalogue by rule', async (
 			expect.objectContaining({ words: '2 web sites of the catalogue: in an isolated window alone, by rule 3' })
 		]) as unknown
 	});
+});
+
+test('a holiday is one at the site of whoever asks, from midnight to midnight there', async () => {
+	const zone = (login: string) => personCalled(h.db, login, h.lab.now)!.zone;
+	const today = isoDate(zone('anna'), h.lab.now);
+	await h.carryOut('access-rules.change', {
+		edits: [{ put: { id: 'feast', decide: 'refuse', what: ['site/news.example'], holidays: 'only' } }]
+	});
+	const asks = (login: string, more = {}) =>
+		triedReach(h.db, { person: login, what: 'site/news.example', ...more }, h.lab.now).decides;
+	expect([asks('anna'), asks('anna', { holiday: 'yes' })]).toEqual(['allow', 'refuse']);
+	await h.carryOut('site.holidays', { site: 'quay', add: `${today} Founders’ Day` });
+	const site = (login: string) => personCalled(h.db, login, h.lab.now)!.site;
+	for (const { login } of everybody(h.db, h.lab.now))
+		expect([login, asks(login)]).toEqual([login, site(login) === 'quay' ? 'refuse' : 'allow']);
+	expect(asks('anna', { holiday: 'no' })).toBe('allow');
+	const card = (await cardOf(h.ctx, 'site', 'quay', { at: h.lab.now, live: true }))!;
+	expect(card.rows).toContainEqual({
+		name: 'holidays to come',
+		value: expect.stringMatching(/, Founders’ Day$/) as string
+	});
+	await expect(h.draft('site.holidays', { site: 'quay', add: `${today} again\nsome day` })).rejects.toMatchObject({
+		problems: [{ field: 'add', words: expect.stringMatching(/^Line 2: Write a day/) as string }]
+	});
+	expect((await h.draft('site.holidays', { site: 'quay', add: today })).blocks).toHaveLength(1);
 });

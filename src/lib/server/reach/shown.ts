@@ -46,7 +46,7 @@ export function triesOf(ask: Ask): Record<string, string> {
 		firmware: ask.firmware ?? NOTHING_KNOWN,
 		locks: ask.locks ? 'yes' : 'no',
 		duty: ask.onDuty ? 'on' : 'off',
-		holiday: ask.holiday ? 'yes' : '',
+		holiday: ask.holiday ? 'yes' : 'no',
 		when: momentOfWeek(ask.minute),
 		through: ask.way
 	};

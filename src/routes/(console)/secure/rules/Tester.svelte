@@ -61,8 +61,9 @@
 		],
 		locks: [AS_IT_IS, ['yes', 'locks'], ['no', 'does not lock']],
 		holiday: [
-			['', 'no'],
-			['yes', 'yes']
+			['', 'as it is there'],
+			['yes', 'yes'],
+			['no', 'no']
 		]
 	} as const;
 	/** `on` and `device` are said by examples, and are what nothing said means. */
