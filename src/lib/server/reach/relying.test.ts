@@ -54,7 +54,15 @@ const said = () => contradictionsAt(h.db, h.lab.now).found.map((c) => c.words);
 describe('grants that rules contradict', () => {
 	test('are said with whom, what and by which rule: on Today and on the card of the publication', async () => {
 		expect(said()).toEqual(['1 person is granted My desk and never reaches rosters, which it needs: rule 1 refuses']);
-		expect(relyingNeeds(h.db, h.lab.now)).toMatchObject([{ people: 1, unit: 'person', card: 'publication/desk' }]);
+		expect(relyingNeeds(h.db, h.lab.now)).toMatchObject([
+			{
+				people: 1,
+				unit: 'person',
+				card: 'publication/desk',
+				title: '1 person is granted My desk and never reaches rosters',
+				facts: [{ words: 'which it needs: rule 1 refuses, wherever they are, at every hour, on every device' }]
+			}
+		]);
 		const card = (await cardOf(h.ctx, 'publication', 'desk', { at: h.lab.now, live: true }))!;
 		expect(card.sections).toContainEqual({
 			kind: 'lines',

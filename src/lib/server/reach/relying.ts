@@ -6,7 +6,8 @@ import { noEffects } from '$lib/core/plans/effects';
 import { countWords } from '$lib/core/time/units';
 import type { CardSection } from '$lib/core/why/card';
 import type { Need } from '$lib/core/why/need';
-import type { Db } from '../db';
+import { all, type Db } from '../db';
+import { asOf } from '../db/intervals';
 import { everybody } from '../directory';
 import { planKind, stepOf, type Draft } from '../plans/kind';
 import { grantsAt, publicationsAt } from '../publications';
@@ -42,16 +43,17 @@ function relyingAt(db: Db, at: number): (Relying & { name: string })[] {
 	});
 }
 
-/** A contradiction in words: `147 people are granted My desk, and never reach Rosters, which it needs: rule 5 refuses`. */
+/** A contradiction in words: whom it is about, `147 people are granted My desk and never reach Rosters`, and why: `… which it needs: rule 5 refuses`. */
 export function contradictionWords(
 	c: Contradiction,
 	called: { publication: string; service: string },
 	rules: readonly AccessRule[]
-): string {
+): { who: string; words: string } {
 	const by = c.rules.map((r) =>
 		r === OTHERWISE ? 'the end of the list' : `rule ${rules.findIndex((x) => x.id === r) + 1}`
 	);
-	return `${countWords(c.people.length, 'person is', 'people are')} granted ${called.publication} and never ${c.people.length === 1 ? 'reaches' : 'reach'} ${called.service}, which it needs: ${by.join(' and ')} ${by.length === 1 ? 'refuses' : 'refuse'}`;
+	const who = `${countWords(c.people.length, 'person is', 'people are')} granted ${called.publication} and never ${c.people.length === 1 ? 'reaches' : 'reach'} ${called.service}`;
+	return { who, words: `${who}, which it needs: ${by.join(' and ')} ${by.length === 1 ? 'refuses' : 'refuse'}` };
 }
 
 /** What was worked out last, by the people that it is about and by what it was worked out from. */
@@ -72,7 +74,7 @@ export function contradictionsAt(db: Db, at: number, drafted?: World) {
 		exact,
 		found: found.map((c) => ({
 			...c,
-			words: contradictionWords(c, { publication: names.get(c.publication)!, service: services.get(c.service)! }, rules)
+			...contradictionWords(c, { publication: names.get(c.publication)!, service: services.get(c.service)! }, rules)
 		}))
 	};
 }
@@ -99,24 +101,39 @@ function inForce(db: Db, at: number, relying: readonly Relying[]): ReturnType<ty
 }
 
 /** Whom something is granted that does not work for them, on Today. */
-export const relyingNeeds = (db: Db, at: number): Need[] =>
-	contradictionsAt(db, at).found.map((c) => ({
+export function relyingNeeds(db: Db, at: number): Need[] {
+	const { found } = contradictionsAt(db, at);
+	if (found.length === 0) return [];
+	const { since: ruled } = bookAt(db, at);
+	const said = new Map(
+		all<{ id: string; since: number }>(
+			db,
+			`SELECT publication_id AS id, since FROM relied_services WHERE ${asOf('relied_services')}`,
+			{ at }
+		).map((r) => [r.id, r.since])
+	);
+	return found.map((c) => ({
 		key: `contradiction-${c.publication}-${c.service}`,
 		people: c.people.length,
 		count: c.people.length,
 		unit: c.people.length === 1 ? 'person' : 'people',
 		tone: 'sand',
-		title: c.words,
+		title: c.who,
 		facts: [
-			{ words: c.words, side: 'against', about: { kind: 'private-service', id: c.service }, source: 'access rules' },
-			{ words: 'wherever they are, at every hour, on every device', source: 'access rules' }
+			{
+				words: `${c.words.slice(c.who.length + 2)}, wherever they are, at every hour, on every device`,
+				side: 'against',
+				about: { kind: 'private-service', id: c.service },
+				source: 'access rules'
+			}
 		],
 		card: `publication/${c.publication}`,
 		href: '/secure/rules',
 		plan: null,
-		since: at,
+		since: Math.max(ruled, said.get(c.publication) ?? 0),
 		about: {}
 	}));
+}
 
 /** What a publication needs inside, for its card. */
 export function reliedSections(db: Db, publication: string, at: number): CardSection[] {
@@ -173,12 +190,10 @@ export const relyOn = planKind({
 				? `${publication.name} needs ${services.map((s) => names.get(s)).join(', ')}`.slice(0, 200)
 				: `${publication.name} needs no private service`,
 			effects: noEffects(),
-			warnings: found.map((c) =>
-				fact(
-					contradictionWords(c, { publication: publication.name, service: names.get(c.service)! }, world.rules),
-					'against'
-				)
-			),
+			warnings: found.map((c) => {
+				const called = { publication: publication.name, service: names.get(c.service)! };
+				return fact(contradictionWords(c, called, world.rules).words, 'against');
+			}),
 			blocks: JSON.stringify(services) === JSON.stringify(was) ? [fact('it is so already', 'against')] : [],
 			reasons: [fact('whoever is granted it and refused what it needs is said on Today')],
 			objects: [`publication-needs/${publication.id}`],

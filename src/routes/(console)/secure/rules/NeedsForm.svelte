@@ -17,6 +17,7 @@
 		kind: 'publication.relies-on',
 		// svelte-ignore state_referenced_locally
 		start: { publication, services: [...(relied[publication] ?? [])] },
+		holds: true,
 		input: (f) => ({ ...f }),
 		wrong: (f) => ({ publication: f.publication ? undefined : 'Choose a desktop or app.' }),
 		beside: (path) => path.replace(/\.\d+$/, ''),
