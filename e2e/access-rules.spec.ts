@@ -286,4 +286,45 @@ test.describe('access rules', () => {
 		await visit(page, '/build/sites?card=site/hobart');
 		await expect(card).toContainText(/holidays to come.*and 2 more/);
 	});
+
+	test('a test is written on the page; one that fails blocks the draft until a rule makes it true', async ({
+		page
+	}) => {
+		await visit(page, '/secure/rules?list=tests');
+		const tests = page.getByRole('list', { name: 'Tests of the rules' });
+		await page.getByRole('link', { name: 'Add a test' }).click();
+		const form = page.getByRole('region', { name: 'A new test' });
+		await form.getByRole('button', { name: 'Draft it' }).click();
+		await expect(form.getByText('Say whom it is about.')).toBeVisible();
+		await form.getByLabel('The sentence').fill('Trainees read the tide archive in the browser');
+		await pick(form, 'Who', /^Training/, 'training');
+		await pick(form, 'What', /^Tide archive/, 'tide');
+		await form.getByLabel('Through').selectOption({ label: 'the browser alone' });
+		await form.getByLabel('At').fill('noon');
+		await form.getByRole('button', { name: 'Draft it' }).click();
+		await expect(form.getByRole('alert').filter({ hasText: 'Tue 14:30' })).toBeVisible();
+		await expect(form.getByLabel('The sentence')).toHaveValue(/^Trainees/);
+		await form.getByLabel('At').fill('');
+		await accessible(page);
+		await form.getByRole('button', { name: 'Draft it' }).click();
+		const own = tests.getByRole('listitem').filter({ hasText: 'Trainees read the tide archive' });
+		await expect(own).toContainText('fails');
+		await expect(plan(page)).toContainText('blocked: “Trainees read the tide archive in the browser” fails');
+
+		await page.getByRole('link', { name: 'In order' }).click();
+		await page.getByRole('link', { name: 'Add a rule' }).click();
+		const rule = page.getByRole('region', { name: 'A new rule' });
+		await pick(rule, 'Who', /^Training/, 'training');
+		await pick(rule, 'What', /^Tide archive/, 'tide');
+		await pick(rule, 'Comes to stand before', /^rule 1:/, 'rule 1:');
+		await rule.getByRole('button', { name: 'Add it to the draft' }).click();
+		await expect(ruleAt(page, 1)).toContainText('Training');
+		await page.getByRole('link', { name: 'Tests', exact: true }).click();
+		await expect(own).toContainText('holds');
+		await expect(plan(page).getByRole('button', { name: 'Commit' })).toBeEnabled();
+		await own.getByRole('button', { name: /^Leave the test out/ }).click();
+		await expect(own).toHaveCount(0);
+		await plan(page).getByRole('button', { name: 'Discard' }).click();
+		await expect(plan(page)).toHaveCount(0);
+	});
 });

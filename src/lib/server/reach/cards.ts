@@ -16,6 +16,7 @@ import {
 	spokenAt,
 	type Answering
 } from './queries';
+import { inForceAt } from './standing';
 import { sitesOf, waysOf } from '../estate';
 import { gatewayFact, shutFacts } from './watching';
 import { decidesNow, grouped, reachableBy, whoReaches, type Reachable } from './reaching';
@@ -36,7 +37,7 @@ export const reachersHref = (target: Target): string =>
 
 /** Who reaches something in the circumstances in which they are, in groups by the rule that decides. */
 function reachersSection(db: Db, target: Target, at: number): CardSection {
-	const book = bookAt(db, at);
+	const book = inForceAt(db, at).book;
 	return {
 		kind: 'lines',
 		title: 'Who reaches it, each as they are now',
@@ -60,7 +61,7 @@ function rulesSection(db: Db, at: number, speaks: (w: { kind: string; id?: strin
 	return {
 		kind: 'lines',
 		title: 'Rules that speak of it',
-		lines: bookAt(db, at).rules.flatMap((r, i): CardLine[] =>
+		lines: inForceAt(db, at).book.rules.flatMap((r, i): CardLine[] =>
 			[...r.what, ...r.whatNot].some(speaks)
 				? [
 						{
@@ -179,7 +180,7 @@ export function siteCategoryCard({ db }: Context, id: string, { at }: Then): Car
 }
 
 export function accessRuleCard({ db }: Context, id: string, { at, live }: Then): Card | null {
-	const book = bookAt(db, at);
+	const book = inForceAt(db, at).book;
 	const n = book.rules.findIndex((r) => r.id === id);
 	if (n < 0) return null;
 	const { rule, since, by } = book.rows[n]!;
@@ -224,7 +225,7 @@ export function accessRuleCard({ db }: Context, id: string, { at, live }: Then):
 /** What somebody can reach, for their card. */
 export function reachableSections(db: Db, login: string, at: number): CardSection[] {
 	const person = personCalled(db, login, at);
-	const book = bookAt(db, at);
+	const book = inForceAt(db, at).book;
 	if (!person || (book.rules.length === 0 && servicesAt(db, at).length === 0)) return [];
 	const { services, web } = reachableBy(db, person, at);
 	const line = (r: Reachable['services'][number]): CardLine => ({

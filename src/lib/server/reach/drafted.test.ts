@@ -100,7 +100,8 @@ describe('a draft over what is in force', () => {
 				name: 'Harbour reaches it',
 				holds: false,
 				held: true,
-				words: 'Anna Quill comes to “refuse” by the end of the list'
+				words: 'Anna Quill comes to “refuse” by the end of the list',
+				written: { name: 'Harbour reaches it', who: 'team/harbour', what: 'service/archive', expect: 'allow' }
 			}
 		]);
 	});

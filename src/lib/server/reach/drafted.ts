@@ -1,4 +1,5 @@
 import { compareBooks, type Comparison, type Difference } from '$lib/core/reach/compare';
+import { writtenTest } from '$lib/core/reach/file';
 import { draftedRules } from '$lib/core/reach/drafted';
 import type { AccessRule } from '$lib/core/reach/rules';
 import { type Names } from '$lib/core/reach/sentence';
@@ -10,7 +11,8 @@ import type { Db } from '../db';
 import { everybody } from '../directory';
 import { InputProblem } from '../plans/kind';
 import type { PlanRow } from '../plans';
-import { bookAt, groundAt, reachersAt, spokenAt } from './queries';
+import { reachersAt, spokenAt } from './queries';
+import { inForceAt, type InForce } from './standing';
 import { bookOfDraft, type Book } from './rule-plans';
 import { shownRule, standWords, triesOf } from './shown';
 import { differenceWords, onlyWords, targetsWords, testedWords } from './words';
@@ -19,30 +21,24 @@ import { differenceWords, onlyWords, targetsWords, testedWords } from './words';
 const SHOWN = 40;
 const NAMED = 3;
 
-/** What was worked out of a draft, by what it was worked out from. */
+/** What was worked out of a draft last, by the people whom it is about. */
 const worked = new WeakMap<
 	object,
-	{ key: string; comparison: Comparison; stand: Standing[]; was: Tested[]; is: Tested[] }
+	{ of: InForce; key: string; comparison: Comparison; stand: Standing[]; was: Tested[]; is: Tested[] }
 >();
 
-function workedOut(db: Db, at: number, before: ReturnType<typeof bookAt>, after: Book) {
+function workedOut(db: Db, at: number, of: InForce, after: Book) {
 	const people = reachersAt(db, at);
-	const ground = groundAt(db, at);
-	const key = JSON.stringify([
-		[before.rules, before.otherwise, before.tests],
-		[after.rules, after.otherwise, after.tests],
-		ground.services,
-		[...ground.sites],
-		[...ground.branches],
-		ground.catalogue.names.size
-	]);
+	const { book, ground, world } = of;
+	const key = JSON.stringify([after.rules, after.otherwise, after.tests]);
 	let known = worked.get(people);
-	if (known?.key !== key) {
+	if (known?.of !== of || known.key !== key) {
 		known = {
+			of,
 			key,
-			comparison: compareBooks(before, after, ground, people),
+			comparison: compareBooks(book, after, ground, people),
 			stand: standings(after, ground, people),
-			was: runTests(new World(before.rules, before.otherwise, ground), after.tests, people),
+			was: runTests(world, after.tests, people),
 			is: runTests(new World(after.rules, after.otherwise, ground), after.tests, people)
 		};
 		worked.set(people, known);
@@ -53,11 +49,11 @@ function workedOut(db: Db, at: number, before: ReturnType<typeof bookAt>, after:
 /** A draft of rules that a plan is: the book that it would have; or what is wrong with it by now; null where it is none. */
 export function draftOn(db: Db, plan: Pick<PlanRow, 'id' | 'kind' | 'input' | 'state'> | null, at: number) {
 	if (plan?.state !== 'draft') return null;
-	const before = bookAt(db, at);
+	const of = inForceAt(db, at);
 	const known = spokenAt(db, at);
 	try {
-		const draft = bookOfDraft(plan.kind, plan.input, before, known);
-		return draft && { plan: plan.id, wrong: null, before, known, ...draft };
+		const draft = bookOfDraft(plan.kind, plan.input, of.book, known);
+		return draft && { plan: plan.id, wrong: null, of, known, ...draft };
 	} catch (e) {
 		if (!(e instanceof InputProblem)) throw e;
 		return { plan: plan.id, wrong: e.problems.map((p) => p.words).join(' ') };
@@ -67,8 +63,9 @@ export function draftOn(db: Db, plan: Pick<PlanRow, 'id' | 'kind' | 'input' | 's
 type Drafted = Extract<NonNullable<ReturnType<typeof draftOn>>, { wrong: null }>;
 
 /** A draft as it lies over what is in force: each rule with what becomes of it, who gains and loses what, and which tests it breaks. */
-export function draftedView(db: Db, { plan, before, known: { names }, book, moved, edits }: Drafted, at: number) {
-	const { comparison, stand, was, is, targets } = workedOut(db, at, before, book);
+export function draftedView(db: Db, { plan, of, known: { names }, book, moved, edits }: Drafted, at: number) {
+	const { comparison, stand, was, is, targets } = workedOut(db, at, of, book);
+	const before = of.book;
 	const called = new Map(everybody(db, at).map((p) => [p.login, p.name]));
 	return {
 		plan,
@@ -95,7 +92,8 @@ export function draftedView(db: Db, { plan, before, known: { names }, book, move
 			name: t.name,
 			holds: is[i]!.holds === true,
 			held: was[i]!.holds === true,
-			words: testedWords(t, is[i]!, names)
+			words: testedWords(t, is[i]!, names),
+			written: writtenTest(t)
 		}))
 	};
 }

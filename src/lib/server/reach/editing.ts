@@ -3,7 +3,8 @@ import type { AccessRule } from '$lib/core/reach/rules';
 import type { Db } from '../db';
 import { all } from '../db';
 import { everybody } from '../directory';
-import { bookAt, servicesAt, spokenAt } from './queries';
+import { servicesAt, spokenAt } from './queries';
+import { inForceAt } from './standing';
 
 /** Something that a rule can speak of, as it is written in one. */
 export interface Pickable {
@@ -52,7 +53,7 @@ export function editedRule(
 	rules: readonly AccessRule[] | null,
 	at: number
 ): { written: WrittenRule; people: Record<string, string> } | null {
-	const rule = (rules ?? bookAt(db, at).rules).find((r) => r.id === id);
+	const rule = (rules ?? inForceAt(db, at).book.rules).find((r) => r.id === id);
 	if (!rule) return null;
 	const logins = [...rule.who, ...rule.whoNot].flatMap((w) => (w.kind === 'person' ? [w.id] : []));
 	const named = all<{ login: string; name: string }>(

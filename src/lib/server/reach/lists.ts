@@ -5,7 +5,8 @@ import { countWords } from '$lib/core/time/units';
 import type { Fact } from '$lib/core/why/explained';
 import { moment, text, whole } from '../lists/columns';
 import { shortList } from '../lists/short';
-import { answeringAt, bookAt, categoriesAt, gatewaysAt, servicesAt, spokenAt } from './queries';
+import { answeringAt, categoriesAt, gatewaysAt, servicesAt, spokenAt } from './queries';
+import { inForceAt } from './standing';
 import { gatewayFact, shutAt, shutFacts } from './watching';
 
 export const accessRules = shortList({
@@ -27,7 +28,7 @@ export const accessRules = shortList({
 	}),
 	rows: (db, at) => {
 		const { names } = spokenAt(db, at);
-		return bookAt(db, at).rows.map(({ rule, since, by }, i) => ({
+		return inForceAt(db, at).book.rows.map(({ rule, since, by }, i) => ({
 			id: rule.id,
 			number: i + 1,
 			name: rule.name,
@@ -74,7 +75,7 @@ export const privateServices = shortList({
 		by: text
 	}),
 	rows: (db, at) => {
-		const { rules } = bookAt(db, at);
+		const { rules } = inForceAt(db, at).book;
 		const gateways = new Map(gatewaysAt(db, at).map((g) => [g.id, g.name]));
 		const answering = answeringAt(db, 'private_service_states', at);
 		const whyShut = shutAt(db, at);
@@ -145,7 +146,7 @@ export const siteCategories = shortList({
 	card: 'site-category',
 	row: v.strictObject({ id: text, name: text, sites: whole, rules: whole, since: moment }),
 	rows: (db, at) => {
-		const { rules } = bookAt(db, at);
+		const { rules } = inForceAt(db, at).book;
 		return categoriesAt(db, at).map((c) => ({
 			...c,
 			rules: rules.filter((r) => [...r.what, ...r.whatNot].some((w) => w.kind === 'category' && w.id === c.id)).length

@@ -5,7 +5,7 @@ import { readTest, WRITTEN_TEST } from '$lib/core/reach/file';
 import { plainRule, type AccessRule, type Otherwise, type Reacher, type Rulebook } from '$lib/core/reach/rules';
 import { Catalogue, type Category, type Service } from '$lib/core/reach/targets';
 import type { RuleTest } from '$lib/core/reach/tests';
-import { World, type Ground } from '$lib/core/reach/world';
+import type { Ground } from '$lib/core/reach/world';
 import { readRule, WHATEVER, WRITTEN_RULE, type Known, type Spoken } from '$lib/core/reach/written';
 import { all, one, type Db } from '../db';
 import { asOf } from '../db/intervals';
@@ -177,11 +177,6 @@ export function groundAt(db: Db, at: number): Ground {
 		branches: new Map(tree.branches.map((b) => [b.id, tree.above(b.id).map((a) => a.id)]))
 	};
 }
-
-export const worldAt = (db: Db, at: number): World => {
-	const { rules, otherwise } = bookAt(db, at);
-	return new World(rules, otherwise, groundAt(db, at));
-};
 
 const reachers = new WeakMap<readonly DirectoryPerson[], readonly Reacher[]>();
 

@@ -5,7 +5,8 @@ import type { World } from '$lib/core/reach/world';
 import type { Db } from '../db';
 import { everybody, type DirectoryPerson } from '../directory';
 import { circumstancesAt } from './circumstances';
-import { asReacher, bookAt, categoriesAt, reachersAt, servicesAt, spokenAt, worldAt } from './queries';
+import { asReacher, categoriesAt, reachersAt, servicesAt, spokenAt } from './queries';
+import { inForceAt } from './standing';
 import { targetOf } from './tester';
 import { outcomeWords, targetsWords } from './words';
 
@@ -18,7 +19,7 @@ export interface Reaching extends Reached {
 
 /** Tells of anything who reaches it: whoever is there, in the order of people. */
 export function reachingAt(db: Db, at: number): (target: Target) => Reaching[] {
-	const world = worldAt(db, at);
+	const { world } = inForceAt(db, at);
 	const of = circumstancesAt(db, at);
 	const reachers = reachersAt(db, at);
 	const asks = everybody(db, at).map((person, i) => ({ person, ask: { ...of(person), person: reachers[i]! } }));
@@ -56,7 +57,7 @@ export interface Reachable {
 
 /** What somebody can reach at a moment, in the circumstances in which they are. */
 export function reachableBy(db: Db, person: DirectoryPerson, at: number): Reachable {
-	const world = worldAt(db, at);
+	const { world } = inForceAt(db, at);
 	const ask = { ...circumstancesAt(db, at, person)(person), person: asReacher(person) };
 	const decided = (target: Target) => reach(world, { ...ask, target });
 	const names = new Map(categoriesAt(db, at).map((c) => [c.id, c.name]));
@@ -93,8 +94,8 @@ const DECISIONS = 1_500_000;
 
 /** How many people a rule decides about anything for, in the circumstances in which they are; null: too much to work out here. */
 export function decidesNow(db: Db, id: string, at: number): number | null {
-	const world = worldAt(db, at);
-	const n = bookAt(db, at).rules.findIndex((r) => r.id === id);
+	const { world, book } = inForceAt(db, at);
+	const n = book.rules.findIndex((r) => r.id === id);
 	const people = everybody(db, at);
 	const reachers = reachersAt(db, at);
 	// Of all that the rule is about, one of each kind that no rule tells apart.

@@ -1,7 +1,7 @@
 import * as v from 'valibot';
 import { contradictions, type Contradiction, type Relying } from '$lib/core/reach/contradictions';
 import { OTHERWISE, type AccessRule, type Reacher } from '$lib/core/reach/rules';
-import { World } from '$lib/core/reach/world';
+import type { World } from '$lib/core/reach/world';
 import { noEffects } from '$lib/core/plans/effects';
 import { countWords } from '$lib/core/time/units';
 import type { CardSection } from '$lib/core/why/card';
@@ -12,7 +12,8 @@ import { everybody } from '../directory';
 import { planKind, stepOf, type Draft } from '../plans/kind';
 import { grantsAt, publicationsAt } from '../publications';
 import { fact, id, problem } from './fields';
-import { bookAt, groundAt, reachersAt, reliedAt, servicesAt, worldAt } from './queries';
+import { reachersAt, reliedAt, servicesAt } from './queries';
+import { inForceAt, type InForce } from './standing';
 
 /** Publications that need private services, and people to whom they are granted while rules refuse those. */
 
@@ -57,7 +58,7 @@ export function contradictionWords(
 }
 
 /** What was worked out last, by the people that it is about and by what it was worked out from. */
-const worked = new WeakMap<object, { key: string; came: ReturnType<typeof contradictions> }>();
+const worked = new WeakMap<object, { of: InForce; key: string; came: ReturnType<typeof contradictions> }>();
 
 /**
  * Everything at a moment that is granted and does not work, since what it needs is refused whatever the circumstances.
@@ -66,10 +67,10 @@ const worked = new WeakMap<object, { key: string; came: ReturnType<typeof contra
 export function contradictionsAt(db: Db, at: number, drafted?: World) {
 	const relying = relyingAt(db, at);
 	if (relying.length === 0) return { exact: true, found: [] };
-	const rules = drafted?.rules ?? bookAt(db, at).rules;
+	const rules = drafted?.rules ?? inForceAt(db, at).book.rules;
 	const names = new Map(relying.map((r) => [r.id, r.name]));
 	const services = new Map(servicesAt(db, at).map((s) => [s.id, s.name]));
-	const { found, exact } = drafted ? contradictions(drafted, relying) : inForce(db, at, relying);
+	const { found, exact } = drafted ? contradictions(drafted, relying) : nowInForce(db, at, relying);
 	return {
 		exact,
 		found: found.map((c) => ({
@@ -80,21 +81,13 @@ export function contradictionsAt(db: Db, at: number, drafted?: World) {
 }
 
 /** The same for the rules in force, once for as long as nothing of it changes: Today asks again and again. */
-function inForce(db: Db, at: number, relying: readonly Relying[]): ReturnType<typeof contradictions> {
+function nowInForce(db: Db, at: number, relying: readonly Relying[]): ReturnType<typeof contradictions> {
 	const people = reachersAt(db, at);
-	const { rules, otherwise } = bookAt(db, at);
-	const ground = groundAt(db, at);
-	const key = JSON.stringify([
-		rules,
-		otherwise,
-		ground.services,
-		[...ground.sites],
-		[...ground.branches],
-		relying.map((r) => [r.id, r.pools, r.services, r.people.map((p) => p.login)])
-	]);
+	const of = inForceAt(db, at);
+	const key = JSON.stringify(relying.map((r) => [r.id, r.pools, r.services, r.people.map((p) => p.login)]));
 	let known = worked.get(people);
-	if (known?.key !== key) {
-		known = { key, came: contradictions(new World(rules, otherwise, ground), relying) };
+	if (known?.of !== of || known.key !== key) {
+		known = { of, key, came: contradictions(of.world, relying) };
 		worked.set(people, known);
 	}
 	return known.came;
@@ -104,7 +97,7 @@ function inForce(db: Db, at: number, relying: readonly Relying[]): ReturnType<ty
 export function relyingNeeds(db: Db, at: number): Need[] {
 	const { found } = contradictionsAt(db, at);
 	if (found.length === 0) return [];
-	const { since: ruled } = bookAt(db, at);
+	const { since: ruled } = inForceAt(db, at).book;
 	const said = new Map(
 		all<{ id: string; since: number }>(
 			db,
@@ -181,7 +174,7 @@ export const relyOn = planKind({
 		const missing = services.findIndex((s) => !names.has(s));
 		if (missing >= 0) throw problem(`services.${missing}`, `There is no service ${services[missing]!.slice(0, 60)}.`);
 		const was = (reliedAt(db, now).get(publication.id) ?? []).sort();
-		const world = worldAt(db, now);
+		const { world } = inForceAt(db, now);
 		const { found } = contradictions(world, [
 			{ id: publication.id, pools: publication.pools, services, people: grantedAt(db, now)(publication.id) }
 		]);

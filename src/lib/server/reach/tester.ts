@@ -10,7 +10,8 @@ import type { Db } from '../db';
 import { personCalled } from '../directory';
 import { InputProblem } from '../plans/kind';
 import { circumstancesAt } from './circumstances';
-import { asReacher, groundAt, servicesAt, spokenAt, worldAt, type ServiceRow } from './queries';
+import { asReacher, servicesAt, spokenAt, type ServiceRow } from './queries';
+import { inForceAt } from './standing';
 import { targetsWords } from './words';
 
 /** What is asked of the tester; what is not said is as it is known. */
@@ -70,8 +71,9 @@ export function triedReach(db: Db, tried: Tried, at: number, drafted?: Rulebook)
 		holiday: tried.holiday === undefined ? known.holiday : tried.holiday === 'yes',
 		way: tried.through ?? known.way
 	};
+	const inForce = inForceAt(db, at);
 	const { value, facts } = whyReached(
-		drafted ? new World(drafted.rules, drafted.otherwise, groundAt(db, at)) : worldAt(db, at),
+		drafted ? new World(drafted.rules, drafted.otherwise, inForce.ground) : inForce.world,
 		ask,
 		spoken.names
 	);

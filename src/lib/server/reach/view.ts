@@ -1,43 +1,30 @@
+import { writtenTest } from '$lib/core/reach/file';
 import { standings, type Standing } from '$lib/core/reach/standing';
 import { runTests, type Tested } from '$lib/core/reach/tests';
-import { one, type Db } from '../db';
+import type { Db } from '../db';
 import { contradictionsAt } from './relying';
 import { publicationsAt } from '../publications';
-import { reliedAt, bookAt, groundAt, reachersAt, spokenAt, worldAt } from './queries';
+import { reachersAt, reliedAt, spokenAt } from './queries';
+import { inForceAt, type InForce } from './standing';
 import { shownRule, standWords, triesOf } from './shown';
 import { testedWords } from './words';
 import { innerGateways, privateServices, siteCategories } from './lists';
 import { sitesOf } from '../estate';
 import { EVERYTHING } from '$lib/core/scope/scope';
 
-/** How rules stand and which tests hold, by what they were worked out from: it takes long where there are many. */
-const worked = new WeakMap<object, { key: string; stand: Standing[]; tested: Tested[] }>();
+/** How rules stand and which tests hold, by the people whom they are about: it takes long where there are many. */
+const worked = new WeakMap<object, { of: InForce; stand: Standing[]; tested: Tested[] }>();
 
-/** Everything but people that rules and tests are judged by, so that the same is worked out once. */
 function workedOut(db: Db, at: number) {
 	const people = reachersAt(db, at);
-	const book = bookAt(db, at);
-	const ground = groundAt(db, at);
-	const key = JSON.stringify([
-		book.rules,
-		book.otherwise,
-		book.tests,
-		ground.services,
-		[...ground.sites],
-		[...ground.branches],
-		ground.catalogue.names.size,
-		one(
-			db,
-			'SELECT max(since) AS a, (SELECT max(until) FROM categorised_sites WHERE until <= ?) AS b FROM categorised_sites WHERE since <= ?',
-			[at, at]
-		)
-	]);
+	const of = inForceAt(db, at);
+	const { book, ground, world } = of;
 	let known = worked.get(people);
-	if (known?.key !== key) {
-		known = { key, stand: standings(book, ground, people), tested: runTests(worldAt(db, at), book.tests, people) };
+	if (known?.of !== of) {
+		known = { of, stand: standings(book, ground, people), tested: runTests(world, book.tests, people) };
 		worked.set(people, known);
 	}
-	return { book, ...known };
+	return { book, stand: known.stand, tested: known.tested };
 }
 
 /** The rules in their order with how each stands, their tests, and what they speak of. */
@@ -57,7 +44,8 @@ export function rulesView(db: Db, at: number) {
 		tests: book.tests.map((t, i) => ({
 			name: t.name,
 			holds: tested[i]!.holds === true,
-			words: testedWords(t, tested[i]!, names)
+			words: testedWords(t, tested[i]!, names),
+			written: writtenTest(t)
 		})),
 		pools: [...all('pool')].map((id) => ({ id, name: names.pools([id]) })),
 		branches: [...all('branch')].map((id) => ({ id, name: names.branches([id]) })),

@@ -39,7 +39,7 @@ export const load = (event) => {
 		saysPlan: drafted !== null,
 		editing: q.get('edit'),
 		edited: edits === null ? null : editedRule(db, edits, drafted?.book.rules ?? null, at),
-		pickables: edits !== null || make === 'rule' ? pickables(db, at) : null,
+		pickables: edits !== null || make === 'rule' || make === 'test' ? pickables(db, at) : null,
 		tried: triedIn(db, q, drafted?.book, at),
 		reachers: q.get('list') === 'people' ? reachersIn(db, q, at) : null
 	};

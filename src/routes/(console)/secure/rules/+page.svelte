@@ -16,6 +16,7 @@
 	import RuleForm from './RuleForm.svelte';
 	import RuleList from './RuleList.svelte';
 	import ServiceForm from './ServiceForm.svelte';
+	import TestForm from './TestForm.svelte';
 	import Tester from './Tester.svelte';
 
 	let { data } = $props();
@@ -30,6 +31,7 @@
 	const close = $derived(addressWith(page.url, { make: null }));
 	const file = $derived(`/api/v1/access-rules-file${data.look.live ? '' : `?at=${new Date(data.at).toISOString()}`}`);
 	const broken = $derived(data.tests.filter((t) => !t.holds).length);
+	const tests = $derived(data.drafted?.tests ?? data.tests);
 	const MAKES: Record<string, string> = { service: 'Service', gateway: 'Gateway', needs: 'Needs' };
 	const makes = $derived(MAKES[data.make ?? '']);
 	const drafting = new Drafting(() => (page.data.plan as Plan | null | undefined) ?? null);
@@ -56,6 +58,10 @@
 				{#if data.list === 'rules' && may('access-rules.change') && !fromFile}<a
 						class="btn btn-go"
 						href={addressWith(page.url, { make: 'rule', rule: null })}>Add a rule</a
+					>{/if}
+				{#if data.list === 'tests' && may('access-rules.change') && !fromFile && !data.draftWrong}<a
+						class="btn btn-go"
+						href={addressWith(page.url, { make: 'test' })}>Add a test</a
 					>{/if}
 				<a class="btn" href={file} download>As a file</a>
 				{#if may('access-rules.bring')}<a class="btn" href={addressWith(page.url, { make: 'bring' })}>Bring a file</a
@@ -157,16 +163,37 @@
 			</div>
 		</div>
 	{:else if data.list === 'tests'}
+		{#if data.make === 'test' && data.pickables}
+			<section class="border-sea bg-sheet my-3 rounded-lg border p-4" aria-label="A new test">
+				<TestForm
+					tests={tests.map((t) => t.written)}
+					pickables={data.pickables}
+					{drafting}
+					close={addressWith(page.url, { make: null })}
+				/>
+			</section>
+		{/if}
+		{#if data.drafted}<p class="text-plum mt-2 text-[13px]">
+				These are the tests as the draft has them, tried on its rules.
+			</p>{/if}
 		<ul class="mt-2" aria-label="Tests of the rules">
-			{#each data.tests as t (t.name)}
-				<li class="border-hair border-b py-[7px] text-[13.5px]">
-					<b class={['font-[650]', t.holds ? 'text-kelp' : 'text-buoy']}>{t.holds ? 'holds' : 'fails'}</b>
-					{t.name}
-					<span class="text-ink2 text-[12.5px]">· {t.words}</span>
+			{#each tests as t, i (t.name)}
+				<li class="border-hair flex items-baseline gap-3 border-b py-[7px] text-[13.5px]">
+					<p class="min-w-0 flex-1">
+						<b class={['font-[650]', t.holds ? 'text-kelp' : 'text-buoy']}>{t.holds ? 'holds' : 'fails'}</b>
+						{t.name}
+						<span class="text-ink2 text-[12.5px]">· {t.words}</span>
+					</p>
+					{#if may('access-rules.change') && !fromFile && !data.draftWrong}<button
+							class="btn btn-small"
+							aria-label="Leave the test out: {t.name}"
+							disabled={drafting.busy}
+							onclick={() => drafting.draft({ tests: tests.toSpliced(i, 1).map((o) => o.written) })}>leave out</button
+						>{/if}
 				</li>
 			{:else}<li class="text-ink2 text-[13.5px]">
-					No test yet. A test is a sentence such as “Charts reaches the archive from the office”; it stands in the file
-					of the rules, and a draft that breaks one is blocked.
+					No test yet. A test is a sentence such as “Charts reaches the archive from the office”; a draft that breaks
+					one is blocked.
 				</li>{/each}
 		</ul>
 	{:else if data.list === 'services'}

@@ -1,7 +1,7 @@
 <script lang="ts">
 	import type { WrittenRule } from '$lib/core/reach/written';
 	import Field from '$lib/ui/forms/Field.svelte';
-	import { findPeople, folded, type Pickable } from '$lib/ui/forms/finding';
+	import type { Pickable } from '$lib/ui/forms/finding';
 	import ManyField from '$lib/ui/forms/ManyField.svelte';
 	import PickField from '$lib/ui/forms/PickField.svelte';
 	import PickManyField from '$lib/ui/forms/PickManyField.svelte';
@@ -9,6 +9,7 @@
 	import FormEnd from '$lib/ui/plan/FormEnd.svelte';
 	import { PlanForm } from '$lib/ui/plan/form.svelte';
 	import { KIND, type Drafting } from './drafting.svelte';
+	import { finding, people, ranges, sites } from './picking';
 
 	/** One rule, new or as it stands: what it says goes into the draft that is open. */
 	interface Props {
@@ -104,38 +105,11 @@
 	}
 	let leave: HTMLAnchorElement | undefined = $state();
 
-	/** A search of what is known here and of what else is found; it remembers what all of that is called. */
-	const finding =
-		(of: readonly Pickable[], more: (text: string) => Promise<Pickable[]> | Pickable[] = () => []) =>
-		async (text: string): Promise<Pickable[]> => {
-			const wanted = folded(text.trim());
-			const known = of.filter((o) => folded(`${o.name} ${o.sub ?? ''}`).includes(wanted)).slice(0, 40);
-			const found = [...known, ...(await more(text))];
-			for (const o of found) called[o.id] = o.name;
-			return found;
-		};
-	const people = async (text: string) =>
-		text.trim() === '' ? [] : (await findPeople(text)).map((p) => ({ ...p, id: `person/${p.id}` }));
-	/** A name of a web site as it is typed: alone, or with all beneath it. */
-	const sites = (text: string): Pickable[] => {
-		const name = text.trim().toLowerCase().replace(/^\*\./, '');
-		if (!/^[^\s/:.]+(?:\.[^\s/:.]+)+$/.test(name)) return [];
-		return [
-			{ id: `site/${name}`, name, sub: 'this name alone' },
-			{ id: `site/*.${name}`, name: `*.${name}`, sub: 'every name beneath it' }
-		];
-	};
-	const ranges = (text: string): Pickable[] => {
-		const range = text.trim();
-		return /^[0-9a-f.:]+(\/\d+)?$/i.test(range) && /[.:]/.test(range)
-			? [{ id: range, name: range, sub: 'addresses' }]
-			: [];
-	};
 	// svelte-ignore state_referenced_locally
 	const search = {
-		who: finding(pickables.who, people),
-		what: finding(pickables.what, sites),
-		from: finding(pickables.from, ranges)
+		who: finding(pickables.who, called, people),
+		what: finding(pickables.what, called, sites),
+		from: finding(pickables.from, called, ranges)
 	};
 	const EFFECTS = [
 		['allow', 'allow'],

@@ -42,6 +42,7 @@
 	let said = $state('');
 	let list: HTMLOListElement | undefined = $state();
 	const standing = $derived(rules.filter((r) => r.number !== null));
+	const spots = $derived(new Map(standing.map((r, i) => [r.id, i])));
 	const dragged = $derived(may && rules.length <= DRAGGED);
 
 	async function move(id: string, before: string | null, to: number) {
@@ -91,7 +92,7 @@
 	onfinalize={(e) => drop(e, true)}
 >
 	{#each items as r (r.id)}
-		{@const i = standing.findIndex((s) => s.id === r.id)}
+		{@const i = spots.get(r.id) ?? -1}
 		{@const touched = r.mark !== undefined && r.mark !== 'same'}
 		<li
 			data-rule={r.id}

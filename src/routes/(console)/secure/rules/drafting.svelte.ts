@@ -1,4 +1,5 @@
 import { toast } from 'svelte-sonner';
+import type { WrittenTest } from '$lib/core/reach/file';
 import type { WrittenRule } from '$lib/core/reach/written';
 import { addressWith } from '$lib/ui/frame/address';
 import { arrive } from '$lib/ui/frame/arrive';
@@ -14,7 +15,7 @@ export type Edit =
 export interface Change {
 	edits: Edit[];
 	otherwise?: { web: 'allow' | 'refuse'; services: 'allow' | 'refuse' };
-	tests?: unknown[];
+	tests?: WrittenTest[];
 }
 
 const ASKED = 'who service host from on managed branch firmware locks duty holiday when through'.split(' ');
