@@ -300,11 +300,11 @@ test.describe('access rules', () => {
 		await pick(form, 'Who', /^Training/, 'training');
 		await pick(form, 'What', /^Tide archive/, 'tide');
 		await form.getByLabel('Through').selectOption({ label: 'the browser alone' });
-		await form.getByLabel('At').fill('noon');
+		await form.getByRole('textbox', { name: /^At else/ }).fill('noon');
 		await form.getByRole('button', { name: 'Draft it' }).click();
 		await expect(form.getByRole('alert').filter({ hasText: 'Tue 14:30' })).toBeVisible();
 		await expect(form.getByLabel('The sentence')).toHaveValue(/^Trainees/);
-		await form.getByLabel('At').fill('');
+		await form.getByRole('textbox', { name: /^At else/ }).fill('');
 		await accessible(page);
 		await form.getByRole('button', { name: 'Draft it' }).click();
 		const own = tests.getByRole('listitem').filter({ hasText: 'Trainees read the tide archive' });

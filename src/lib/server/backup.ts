@@ -47,7 +47,12 @@ export async function backUp(dataDir: string, file: string): Promise<number> {
 	const copy = `${making}.db`;
 	const tar = pack();
 	let unwritten: Error | null = null;
-	const writing = pipeline(tar as unknown as Readable, createWriteStream(making)).catch((e: Error) => {
+	const out = createWriteStream(making);
+	// The pipeline says what went wrong; either may say so once more after that has ended, when nobody else would hear it.
+	const heard = () => undefined;
+	tar.on('error', heard);
+	out.on('error', heard);
+	const writing = pipeline(tar as unknown as Readable, out).catch((e: Error) => {
 		unwritten = e;
 	});
 	const sums = new Map<string, string>();

@@ -333,6 +333,9 @@ describe('on small worlds, where everything can be tried,', () => {
 					}
 					if (s.stands === 'never') {
 						expect(s.by.length).toBeGreaterThan(0);
+						// The example is one that it fits, and that another decides.
+						expect(firstMissing(own, s.example, ground, names, undefined)).toBeNull();
+						expect(reach(new World(b.rules, b.otherwise, ground), s.example).rule).not.toBe(own.id);
 						// Those that are named cover it by themselves.
 						const few = { ...b, rules: [...b.rules.slice(0, n).filter((r) => s.by.includes(r.id)), own] };
 						expect(standings(few, ground, people).at(-1)!.stands).toBe('never');

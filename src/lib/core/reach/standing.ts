@@ -10,8 +10,8 @@ export type Standing =
 	| { stands: 'decides'; example: Ask }
 	/** Nobody is there that it is about. */
 	| { stands: 'nobody' }
-	/** Earlier rules have all of it. */
-	| { stands: 'never'; by: readonly string[] }
+	/** Earlier rules have all of it; with circumstances in which it would fit. */
+	| { stands: 'never'; by: readonly string[]; example: Ask }
 	/** Wherever it decides, what follows would decide alike. */
 	| { stands: 'same'; example: Ask }
 	/** It takes too long to work out. */
@@ -90,6 +90,18 @@ export function standings(
 			}
 	}
 
+	/** Somebody and something that a rule is about, in circumstances in which it fits, if there are such. */
+	function fitting(rule: number): Ask {
+		const own = new Together(world, [rule], (mask) => mask, new Budget(world.deciding.length * 1000 + 1_000_000));
+		const fits = own.ends.find((e) => e.mask === 1n);
+		return {
+			...ANYWHERE,
+			...(fits ? own.example(fits) : {}),
+			person: persons.members[personsOf[rule]![0]!]![0]!,
+			target: targets.members[targetsOf[rule]![0]!]![0]!
+		};
+	}
+
 	const covering = new Covering(
 		world,
 		(n) => personsOf[n]!.map((p) => persons.bits[p]!),
@@ -103,7 +115,7 @@ export function standings(
 		const met = personsOf[n]!.length > 0 && targetsOf[n]!.length > 0;
 		if (!met) return { stands: 'nobody' };
 		const by = covering.of(n);
-		return by ? { stands: 'never', by: by.map((i) => book.rules[i]!.id) } : { stands: 'unknown' };
+		return by ? { stands: 'never', by: by.map((i) => book.rules[i]!.id), example: fitting(n) } : { stands: 'unknown' };
 	});
 }
 

@@ -94,6 +94,7 @@ describe('every address of the API', () => {
 			['access-rules', 'depot'],
 			['private-services', 'depot'],
 			['site-categories', 'films'],
+			['inner-gateways', 'quay-gate'],
 			['settings', 'lock.after'],
 			['endpoint-certificates', one<{ number: string }>(h.db, 'SELECT number FROM endpoint_certificates')!.number],
 			['sessions', String(one<{ id: number }>(h.db, 'SELECT id FROM sessions LIMIT 1')!.id)]

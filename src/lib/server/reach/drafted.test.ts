@@ -101,6 +101,7 @@ describe('a draft over what is in force', () => {
 				holds: false,
 				held: true,
 				words: 'Anna Quill comes to “refuse” by the end of the list',
+				tries: expect.objectContaining({ who: 'anna', service: 'archive' }) as unknown,
 				written: { name: 'Harbour reaches it', who: 'team/harbour', what: 'service/archive', expect: 'allow' }
 			}
 		]);

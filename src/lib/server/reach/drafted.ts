@@ -14,7 +14,7 @@ import type { PlanRow } from '../plans';
 import { reachersAt, spokenAt } from './queries';
 import { inForceAt, type InForce } from './standing';
 import { bookOfDraft, type Book } from './rule-plans';
-import { shownRule, standWords, triesOf } from './shown';
+import { failedAt, shownRule, standWords, triesOf } from './shown';
 import { differenceWords, onlyWords, targetsWords, testedWords } from './words';
 
 /** So many differences are shown, and so many people of each by name. */
@@ -93,6 +93,7 @@ export function draftedView(db: Db, { plan, of, known: { names }, book, moved, e
 			holds: is[i]!.holds === true,
 			held: was[i]!.holds === true,
 			words: testedWords(t, is[i]!, names),
+			tries: failedAt(is[i]!),
 			written: writtenTest(t)
 		}))
 	};

@@ -1,6 +1,7 @@
 import type { AccessRule, Ask } from '$lib/core/reach/rules';
 import { effectWords, momentOfWeek, ruleWords, type Names } from '$lib/core/reach/sentence';
 import type { Standing } from '$lib/core/reach/standing';
+import type { Tested } from '$lib/core/reach/tests';
 import { NOTHING_KNOWN } from './tester';
 
 /** A rule as the page shows and edits it. */
@@ -13,8 +14,11 @@ export const shownRule = (rule: AccessRule, names: Names) => ({
 	tells: rule.words
 });
 
-/** What of a rule's standing needs saying; null: it decides, and otherwise than what follows. */
-export function standWords(s: Standing, rules: readonly AccessRule[]): { short: string; words: string } | null {
+/** What of a rule's standing needs saying, with an example where there is one; null: it decides, and otherwise than what follows. */
+export function standWords(
+	s: Standing,
+	rules: readonly AccessRule[]
+): { short: string; words: string; tries: Record<string, string> | null } | null {
 	const number = (id: string) => `rule ${rules.findIndex((r) => r.id === id) + 1}`;
 	switch (s.stands) {
 		case 'decides':
@@ -22,23 +26,31 @@ export function standWords(s: Standing, rules: readonly AccessRule[]): { short: 
 		case 'never':
 			return {
 				short: 'never decides',
-				words: `${s.by.map(number).join(' and ')} ${s.by.length === 1 ? 'has' : 'have'} all of it already`
+				words: `${s.by.map(number).join(' and ')} ${s.by.length === 1 ? 'has' : 'have'} all of it already`,
+				tries: triesOf(s.example)
 			};
 		case 'same':
-			return { short: 'says the same', words: 'wherever it decides, what follows it would decide alike' };
+			return {
+				short: 'says the same',
+				words: 'wherever it decides, what follows it would decide alike',
+				tries: triesOf(s.example)
+			};
 		case 'nobody':
-			return { short: 'about nobody', words: 'nobody and nothing is there that it is about' };
+			return { short: 'about nobody', words: 'nobody and nothing is there that it is about', tries: null };
 		case 'unknown':
-			return { short: 'not worked out', words: 'whether it decides takes too long to work out' };
+			return { short: 'not worked out', words: 'whether it decides takes too long to work out', tries: null };
 	}
 }
+
+/** An address of a single link: something inside that no service is. */
+const INSIDE = '169.254.255.254';
 
 /** An example as the tester is asked it. */
 export function triesOf(ask: Ask): Record<string, string> {
 	return {
 		who: ask.person.login,
-		service: ask.target.kind === 'service' && ask.target.id !== null ? ask.target.id : '',
-		host: ask.target.kind === 'site' ? ask.target.host : '',
+		service: ask.target.kind === 'service' ? (ask.target.id ?? '') : '',
+		host: ask.target.kind === 'site' ? ask.target.host : ask.target.id === null ? INSIDE : '',
 		from: ask.address ?? NOTHING_KNOWN,
 		on: ask.pool ?? '',
 		managed: ask.managed ? 'yes' : 'no',
@@ -51,3 +63,7 @@ export function triesOf(ask: Ask): Record<string, string> {
 		through: ask.way
 	};
 }
+
+/** Where a test does not hold, as the tester is asked it; null where it does, or nobody is there. */
+export const failedAt = (came: Tested): Record<string, string> | null =>
+	came.holds === false && !came.nobody ? triesOf(came.example) : null;

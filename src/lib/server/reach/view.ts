@@ -6,7 +6,7 @@ import { contradictionsAt } from './relying';
 import { publicationsAt } from '../publications';
 import { reachersAt, reliedAt, spokenAt } from './queries';
 import { inForceAt, type InForce } from './standing';
-import { shownRule, standWords, triesOf } from './shown';
+import { failedAt, shownRule, standWords, triesOf } from './shown';
 import { testedWords } from './words';
 import { innerGateways, privateServices, siteCategories } from './lists';
 import { sitesOf } from '../estate';
@@ -45,6 +45,7 @@ export function rulesView(db: Db, at: number) {
 			name: t.name,
 			holds: tested[i]!.holds === true,
 			words: testedWords(t, tested[i]!, names),
+			tries: failedAt(tested[i]!),
 			written: writtenTest(t)
 		})),
 		pools: [...all('pool')].map((id) => ({ id, name: names.pools([id]) })),

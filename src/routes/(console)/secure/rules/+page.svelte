@@ -183,6 +183,11 @@
 						<b class={['font-[650]', t.holds ? 'text-kelp' : 'text-buoy']}>{t.holds ? 'holds' : 'fails'}</b>
 						{t.name}
 						<span class="text-ink2 text-[12.5px]">· {t.words}</span>
+						{#if t.tries}<a
+								class="link text-[12.5px]"
+								href={seenAt(new URL(addressWith(page.url, { list: null }), page.url), t.tries)}
+								aria-label="See it: {t.name}">see</a
+							>{/if}
 					</p>
 					{#if may('access-rules.change') && !fromFile && !data.draftWrong}<button
 							class="btn btn-small"

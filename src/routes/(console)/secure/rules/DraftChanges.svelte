@@ -20,7 +20,7 @@
 			exact: boolean;
 			people: number;
 			targets: number;
-			tests: { name: string; holds: boolean; held: boolean; words: string }[];
+			tests: { name: string; holds: boolean; held: boolean; words: string; tries: Record<string, string> | null }[];
 		};
 		drafting: Drafting;
 	}
@@ -73,7 +73,10 @@
 					<div>
 						<b class="text-buoy font-[650]">fails</b>
 						{t.name}
-						<p class="text-ink2 text-[12.5px]">{t.words}</p>
+						<p class="text-ink2 text-[12.5px]">
+							{t.words}
+							{#if t.tries}<a class="link" href={seenAt(page.url, t.tries)} aria-label="See it: {t.name}">see</a>{/if}
+						</p>
 					</div>
 					<span class="text-[12.5px]">{t.held ? 'blocks' : 'fails now as well'}</span>
 				</li>

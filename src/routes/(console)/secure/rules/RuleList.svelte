@@ -3,7 +3,7 @@
 	import { dragHandle, dragHandleZone, type DndEvent } from 'svelte-dnd-action';
 	import { page } from '$app/state';
 	import { addressWith } from '$lib/ui/frame/address';
-	import type { Drafting } from './drafting.svelte';
+	import { seenAt, type Drafting } from './drafting.svelte';
 
 	/** Access rules in their order; those of a draft with what becomes of each. */
 	interface Shown {
@@ -16,7 +16,7 @@
 	}
 	interface Row extends Shown {
 		number: number | null;
-		stands: { short: string; words: string } | null;
+		stands: { short: string; words: string; tries: Record<string, string> | null } | null;
 		mark?: 'same' | 'new' | 'changed' | 'moved' | 'gone';
 		was?: number | null;
 		earlier?: Shown | null;
@@ -127,6 +127,11 @@
 						.filter(Boolean)
 						.map((part) => ` · ${part}`)
 						.join('')}
+					{#if r.stands?.tries}<a
+							class="link"
+							href={seenAt(page.url, r.stands.tries)}
+							aria-label="See it: rule {r.number} {r.stands.short}">see</a
+						>{/if}
 				</p>
 			</div>
 			<div class="flex items-baseline gap-1">
