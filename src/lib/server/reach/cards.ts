@@ -6,16 +6,7 @@ import type { Context } from '../context';
 import type { Db } from '../db';
 import { personCalled } from '../directory';
 import type { Then } from '../things/catalogue';
-import {
-	answeringAt,
-	bookAt,
-	cataloguedAt,
-	categoriesAt,
-	gatewaysAt,
-	servicesAt,
-	spokenAt,
-	type Answering
-} from './queries';
+import { answeringAt, cataloguedAt, categoriesAt, gatewaysAt, servicesAt, spokenAt, type Answering } from './queries';
 import { inForceAt } from './standing';
 import { sitesOf, waysOf } from '../estate';
 import { gatewayFact, shutFacts } from './watching';
