@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, test } from 'vitest';
-import { HOUR, MINUTE } from '$lib/core/time/units';
+import { FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
 import { all } from '../db';
 import { cardOf } from '../house/cards';
 import { EVERYTHING } from '$lib/core/scope/scope';
@@ -113,6 +113,26 @@ describe('inner gateways', () => {
 		h.ctx.providers.network.innerGateway = () => Promise.reject(new ProviderError('no answer', true));
 		await look();
 		expect(gateways().map(([, state]) => state)).toEqual(['answers', 'answers']);
+	});
+
+	test('that go, or move, while they are asked leave nothing behind', async () => {
+		await h.carryOut('private-service.remove', { service: 'charts' });
+		const asks = h.ctx.providers.network.innerGateway;
+		h.ctx.providers.network.innerGateway = async (address, doors) => {
+			if (address === '10.2.0.9:443') await h.carryOut('inner-gateway.remove', { gateway: 'isle-gate' });
+			else {
+				const far = { id: 'far', name: 'far', hosts: ['10.1.0.9'], ports: ['443'], gateway: null };
+				await h.carryOut('private-service.put', far);
+			}
+			return asks(address, doors);
+		};
+		await look();
+		expect(all(h.db, `SELECT gateway_id FROM inner_gateway_states WHERE until = ${FOREVER}`)).toEqual([
+			{ gateway_id: 'quay-gate' }
+		]);
+		expect(all(h.db, `SELECT service_id FROM private_service_states WHERE until = ${FOREVER}`)).toEqual([
+			{ service_id: 'archive' }
+		]);
 	});
 
 	test('that move are asked anew; one that services stand behind stays', async () => {

@@ -32,25 +32,30 @@ export async function sweepGateways(ctx: Context, now: number): Promise<void> {
 	}
 	ctx.db
 		.transaction(() => {
-			const known = answeringAt(ctx.db, 'inner_gateway_states', now);
-			const inside = answeringAt(ctx.db, 'private_service_states', now);
+			// While they were asked, one may have gone, moved, or taken up another service.
+			const at = ctx.clock.now();
+			const here = new Map(gatewaysAt(ctx.db, at).map((g) => [g.id, g.address]));
+			const there = new Map(servicesAt(ctx.db, at).map((s) => [s.id, s.gateway]));
+			const known = answeringAt(ctx.db, 'inner_gateway_states', at);
+			const inside = answeringAt(ctx.db, 'private_service_states', at);
 			for (const { gateway, ms, behind } of answers) {
+				if (here.get(gateway.id) !== gateway.address) continue;
 				if (otherwise(known.get(gateway.id), ms))
 					putAt(
 						ctx.db,
 						'inner_gateway_states',
 						{ gateway_id: gateway.id, answers: ms === null ? 0 : 1, ms: whole(ms) },
-						now
+						at
 					);
 				// Of what stands behind one that is silent nothing is known.
 				if (ms === null) continue;
 				for (const { service, ms: far } of behind)
-					if (otherwise(inside.get(service.id), far))
+					if (there.get(service.id) === gateway.id && otherwise(inside.get(service.id), far))
 						putAt(
 							ctx.db,
 							'private_service_states',
 							{ service_id: service.id, answers: far === null ? 0 : 1, ms: whole(far) },
-							now
+							at
 						);
 			}
 		})

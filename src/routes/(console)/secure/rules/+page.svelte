@@ -55,7 +55,7 @@
 		</p>
 		<span class="ml-auto flex gap-2">
 			{#if data.list === 'rules' || data.list === 'tests'}
-				{#if data.list === 'rules' && may('access-rules.change') && !fromFile}<a
+				{#if data.list === 'rules' && may('access-rules.change') && !fromFile && !data.draftWrong}<a
 						class="btn btn-go"
 						href={addressWith(page.url, { make: 'rule', rule: null })}>Add a rule</a
 					>{/if}

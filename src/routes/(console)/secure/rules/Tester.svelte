@@ -177,7 +177,7 @@
 			{@render choice('holiday', 'A holiday')}
 		</div>
 	</details>
-	<button class="btn btn-go mt-2">Try</button>
+	<button class="btn mt-2">Try</button>
 </form>
 {#if tried.answer}{@render answered(tried.answer, 'Answer', tried.drafted ? 'Now: ' : '')}{/if}
 {#if tried.drafted}{@render answered(tried.drafted, 'Answer by the draft', 'By this draft: ')}{/if}
