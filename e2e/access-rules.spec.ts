@@ -196,6 +196,10 @@ test.describe('access rules', () => {
 		await accessible(page);
 		await page.getByLabel('Service').selectOption({ label: 'what is written here:' });
 		await page.getByLabel('Web site, or host and port').fill('tides.kittiwake.example:22');
+		// What is typed stays while the page is brought up to date.
+		await page.waitForResponse((r) => r.url().includes('__data.json'));
+		await page.waitForTimeout(300);
+		await expect(page.getByLabel('Web site, or host and port')).toHaveValue('tides.kittiwake.example:22');
 		await page.getByRole('button', { name: 'Show who' }).click();
 		await expect(page.getByRole('heading', { name: /what is inside and no service/ })).toBeVisible();
 		await page.getByLabel('Web site, or host and port').fill('not a name');

@@ -32,10 +32,13 @@
 	const now = $derived(heard ? Math.max(heard.now, data.clock.now) : data.clock.now);
 	const speed = $derived(heard?.speed ?? data.clock.speed);
 
-	const planId = $derived(data.plan?.id ?? null);
 	/** A page that says itself what the plan comes to needs no review beside it, until somebody asks for one. */
 	const saidThere = $derived((page.data as { saysPlan?: boolean }).saysPlan === true);
-	let reviewing = $derived(planId !== null && !saidThere);
+	let reviewing = $state(false);
+	$effect(() => {
+		if (!data.plan) reviewing = false;
+		else if (!saidThere) reviewing = true;
+	});
 	const panel = $derived(data.plan !== null && reviewing ? 'plan' : data.card || data.cardMissing ? 'card' : null);
 
 	onMount(() => {

@@ -17,6 +17,10 @@
 	const editing = $derived(Number(page.url.searchParams.get('grant') ?? 0));
 	const q = $derived(page.url.searchParams);
 	const kept = $derived([...q].filter(([k]) => ['scope', 'at'].includes(k)));
+	// Each for itself: while none of them changes, what somebody is typing stays when the page is brought up to date.
+	const who = $derived(data.test.login);
+	const from = $derived(q.get('from') ?? '');
+	const when = $derived(data.test.written);
 </script>
 
 <h1 class="sr-only">Secure</h1>
@@ -83,7 +87,7 @@
 			called={data.test.name}
 			problem={data.test.asked && !data.test.answer ? 'The directory knows nobody of that login.' : undefined}
 			name="who"
-			value={data.test.login}
+			value={who}
 		/>
 		<Field label="Publication" problem={undefined}
 			>{#snippet children(p)}<select {...p} class="field" name="what"
@@ -92,13 +96,7 @@
 						>{/each}</select
 				>{/snippet}</Field
 		>
-		<TextField
-			label="From address"
-			hint="else their own"
-			name="from"
-			value={q.get('from') ?? ''}
-			placeholder="10.21.4.20"
-		/>
+		<TextField label="From address" hint="else their own" name="from" value={from} placeholder="10.21.4.20" />
 		<WhenField
 			label="When"
 			time
@@ -107,7 +105,7 @@
 			empty="now"
 			problem={data.test.badTime ? 'Write a moment such as Tue 17 Nov 14:30.' : undefined}
 			name="when"
-			value={data.test.written}
+			value={when}
 		/>
 		<Field label="Endpoint" problem={undefined}
 			>{#snippet children(p)}<select {...p} class="field" name="managed"

@@ -22,6 +22,9 @@
 		'can fetch': 'optional, not fetched',
 		'can ask': 'not granted, can be asked for'
 	};
+	// Each for itself: while none of them changes, what somebody is typing stays when the page is brought up to date.
+	const who = $derived(data.who);
+	const on = $derived(data.on);
 </script>
 
 <svelte:head><title>Shelves · Sextant</title></svelte:head>
@@ -105,11 +108,11 @@
 				called={data.person?.name ?? data.who}
 				problem={data.problem || undefined}
 				name="who"
-				value={data.who}
+				value={who}
 			/>
 		</div>
 		<div class="w-[260px]">
-			<WhenField label="Day" zone={data.zone} now={data.look.known} name="on" value={data.on} />
+			<WhenField label="Day" zone={data.zone} now={data.look.known} name="on" value={on} />
 		</div>
 		<button class="btn mb-[22px]">Look</button>
 	</form>

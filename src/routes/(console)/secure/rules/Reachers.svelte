@@ -25,6 +25,8 @@
 	}
 	let { asked, services }: Props = $props();
 	const kept = $derived([...page.url.searchParams].filter(([k]) => ['scope', 'at', 'list'].includes(k)));
+	// While it does not change, what somebody is typing stays when the page is brought up to date.
+	const host = $derived(asked.host);
 	const byRule = (n: number | null) => (n === null ? 'the end of the list' : `rule ${n}`);
 </script>
 
@@ -46,7 +48,7 @@
 	<TextField
 		label="Web site, or host and port"
 		name="host"
-		value={asked.host}
+		value={host}
 		placeholder="tides.example"
 		problem={asked.problem || undefined}
 	/>

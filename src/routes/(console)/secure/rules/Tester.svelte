@@ -37,6 +37,12 @@
 	let { tried, services, pools, branches, zone }: Props = $props();
 	const q = $derived(page.url.searchParams);
 	const kept = $derived([...q].filter(([k]) => ['scope', 'at', 'plan'].includes(k)));
+	// Each for itself: while none of them changes, what somebody is typing stays when the page is brought up to date.
+	const who = $derived(tried.login);
+	const host = $derived(tried.host);
+	const from = $derived(q.get('from') ?? '');
+	const when = $derived(q.get('when') ?? '');
+	const firmware = $derived(q.get('firmware') ?? '');
 	/** Circumstances that are seldom asked for stand open only where some are. */
 	const SELDOM = ['on', 'branch', 'firmware', 'locks', 'holiday'];
 	const more = $derived(SELDOM.some((k) => q.get(k)));
@@ -112,7 +118,7 @@
 			called={tried.name}
 			problem={tried.problems.person}
 			name="who"
-			value={tried.login}
+			value={who}
 		/>
 		<Field label="Service" problem={tried.service ? tried.problems.what : undefined}
 			>{#snippet children(p)}<select {...p} class="field" name="service"
@@ -125,24 +131,12 @@
 		<TextField
 			label="Web site, or host and port"
 			name="host"
-			value={tried.host}
+			value={host}
 			placeholder="tides.example"
 			problem={tried.service ? undefined : tried.problems.what}
 		/>
-		<TextField
-			label="From address"
-			name="from"
-			value={q.get('from') ?? ''}
-			placeholder="theirs"
-			problem={tried.problems.from}
-		/>
-		<TextField
-			label="When"
-			name="when"
-			value={q.get('when') ?? ''}
-			placeholder="Tue 14:30"
-			problem={tried.problems.when}
-		/>
+		<TextField label="From address" name="from" value={from} placeholder="theirs" problem={tried.problems.from} />
+		<TextField label="When" name="when" value={when} placeholder="Tue 14:30" problem={tried.problems.when} />
 		{@render choice('managed', 'Device')}
 		{@render choice('duty', 'Roster')}
 		{@render choice('through', 'Through')}
@@ -169,7 +163,7 @@
 				label="Firmware"
 				hint="- for not known"
 				name="firmware"
-				value={q.get('firmware') ?? ''}
+				value={firmware}
 				placeholder="theirs"
 				problem={tried.problems.firmware}
 			/>
