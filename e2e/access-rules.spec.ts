@@ -152,9 +152,9 @@ test.describe('access rules', () => {
 		await expect(page.getByText('was allowed')).toBeVisible();
 		await page.getByLabel('Everything else: web').selectOption({ label: 'allowed' });
 		await expect(changes).not.toContainText('Social circles');
-		await changes.getByRole('button', { name: 'Take the last edit back' }).click();
+		await changes.getByRole('button', { name: 'Take the last edit of a rule back' }).click();
 		await expect(ruleAt(page, count)).toContainText('No betting rosters');
-		await expect(changes).toContainText('2 edits in this draft');
+		await expect(changes).toContainText('2 edits of rules in this draft');
 		await plan(page).getByRole('button', { name: 'Discard' }).click();
 		await expect(rules(page).getByRole('listitem')).toHaveCount(count);
 	});

@@ -142,7 +142,16 @@ describe('joining up a site', () => {
 		]);
 		await h.live(MINUTE);
 		await h.carryOut('endpoint.withdraw', { serials: ['RF-1'] });
+		const gate = { name: 'Reef gate', site: 'reef', address: 'gate.testbay.example:8443' };
+		await h.carryOut('inner-gateway.put', gate);
+		await h.carryOut('site.holidays', { site: 'reef', add: '2026-12-24 Christmas Eve' });
+		expect((await h.draft('site.leave', { site: 'reef' })).blocks.map((b) => b.words)).toEqual([
+			'inner gateway Reef gate stands there: remove it, or say where it is now'
+		]);
+		await h.live(MINUTE);
+		await h.carryOut('inner-gateway.put', { ...gate, id: 'reef-gate', site: 'quay' });
 		expect((await h.carryOut('site.leave', { site: 'reef' })).state).toBe('done');
+		expect(all(h.db, `SELECT * FROM site_holidays`)).toEqual([]);
 		expect(all(h.db, `SELECT range FROM endpoint_ranges WHERE site_id = 'reef'`)).toEqual([]);
 	});
 

@@ -189,6 +189,11 @@ const leaveSite = planKind({
 		)!.n;
 		const gateways = all<{ id: string }>(db, 'SELECT id FROM gateways WHERE site_id = ?', [input.site]);
 		const boot = all<{ id: string }>(db, 'SELECT id FROM boot_servers WHERE site_id = ?', [input.site]);
+		const inner = all<{ name: string }>(
+			db,
+			`SELECT name FROM inner_gateways WHERE site_id = @site AND ${asOf('inner_gateways')}`,
+			{ site: input.site, at: ctx.clock.now() }
+		);
 		const announced = one<{ n: number }>(
 			db,
 			`SELECT count(*) AS n FROM announced_endpoints WHERE site_id = @site AND ${asOf('announced_endpoints')}`,
@@ -223,6 +228,7 @@ const leaveSite = planKind({
 							]
 						: []),
 				...gateways.map((g) => against(`gateway ${g.id} stands there`)),
+				...inner.map((g) => against(`inner gateway ${g.name} stands there: remove it, or say where it is now`)),
 				...boot.map((b) => against(`boot server ${b.id} stands there`))
 			],
 			reasons: [{ words: 'what stands there is left as it is; only Sextant forgets it', source: 'compute provider' }],

@@ -82,6 +82,8 @@ export const joiningSteps = {
 					if (setting(db, 'home') === input.site) putSetting(db, 'home', '');
 					for (const table of [
 						'gateways',
+						'inner_gateways',
+						'site_holidays',
 						'site_checks',
 						'site_providers',
 						'site_versions',

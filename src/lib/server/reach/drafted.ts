@@ -63,13 +63,12 @@ export function draftOn(db: Db, plan: Pick<PlanRow, 'id' | 'kind' | 'input' | 's
 type Drafted = Extract<NonNullable<ReturnType<typeof draftOn>>, { wrong: null }>;
 
 /** A draft as it lies over what is in force: each rule with what becomes of it, who gains and loses what, and which tests it breaks. */
-export function draftedView(db: Db, { plan, of, known: { names }, book, moved, edits }: Drafted, at: number) {
+export function draftedView(db: Db, { plan, of, known: { names }, book, moved }: Drafted, at: number) {
 	const { comparison, stand, was, is, targets } = workedOut(db, at, of, book);
 	const before = of.book;
 	const called = new Map(everybody(db, at).map((p) => [p.login, p.name]));
 	return {
 		plan,
-		edits,
 		rules: draftedRules(before.rules, book.rules, moved ?? undefined).map(({ rule, mark, number, was, earlier }) => ({
 			...shownRule(rule, names),
 			mark,

@@ -17,8 +17,9 @@ import { networksOf } from '../estate';
 export const categoriesAt = (db: Db, at: number): (Category & { sites: number; since: number })[] =>
 	all(
 		db,
-		`SELECT c.id, c.name, c.since, (SELECT count(*) FROM categorised_sites s WHERE s.category_id = c.id AND ${asOf('categorised_sites s')}) AS sites
-		 FROM site_categories c WHERE ${asOf('site_categories c')} ORDER BY c.name, c.id`,
+		`SELECT c.id, c.name, c.since, coalesce(s.sites, 0) AS sites FROM site_categories c
+		 LEFT JOIN (SELECT category_id, count(*) AS sites FROM categorised_sites WHERE ${asOf('categorised_sites')} GROUP BY category_id) s ON s.category_id = c.id
+		 WHERE ${asOf('site_categories c')} ORDER BY c.name, c.id`,
 		{ at }
 	);
 

@@ -1,11 +1,10 @@
 import { reach, type Reached } from '$lib/core/reach/decide';
 import type { Effect } from '$lib/core/reach/rules';
 import type { Target } from '$lib/core/reach/targets';
-import type { World } from '$lib/core/reach/world';
 import type { Db } from '../db';
 import { everybody, type DirectoryPerson } from '../directory';
 import { circumstancesAt } from './circumstances';
-import { asReacher, categoriesAt, reachersAt, servicesAt, spokenAt } from './queries';
+import { asReacher, reachersAt, servicesAt, spokenAt } from './queries';
 import { inForceAt } from './standing';
 import { targetOf } from './tester';
 import { outcomeWords, targetsWords } from './words';
@@ -60,9 +59,9 @@ export function reachableBy(db: Db, person: DirectoryPerson, at: number): Reacha
 	const { world } = inForceAt(db, at);
 	const ask = { ...circumstancesAt(db, at, person)(person), person: asReacher(person) };
 	const decided = (target: Target) => reach(world, { ...ask, target });
-	const names = new Map(categoriesAt(db, at).map((c) => [c.id, c.name]));
+	const { names } = spokenAt(db, at);
 	const web = new Map<string, { reached: Reached; names: number; categories: Map<string, number> }>();
-	for (const [host, category] of catalogueOf(world)) {
+	for (const [host, category] of world.ground.catalogue.names) {
 		const reached = decided({ kind: 'site', host });
 		const key = `${reached.rule} ${reached.effect}`;
 		let row = web.get(key);
@@ -77,20 +76,18 @@ export function reachableBy(db: Db, person: DirectoryPerson, at: number): Reacha
 				...reached,
 				names: n,
 				categories: [...categories]
-					.map(([id, count]) => ({ id, name: names.get(id) ?? id, names: count }))
+					.map(([id, count]) => ({ id, name: names.what([{ kind: 'category', id }]), names: count }))
 					.sort((a, b) => b.names - a.names || a.name.localeCompare(b.name))
 			}))
 			.sort((a, b) => (a.number ?? Infinity) - (b.number ?? Infinity))
 	};
 }
 
-const catalogueOf = (world: World): Iterable<[string, string]> => world.ground.catalogue.names;
-
 /** So many people are shown at once. */
 const SHOWN = 200;
 
 /** So many decisions are made for one figure of a card; more take too long for it. */
-const DECISIONS = 1_500_000;
+const DECISIONS = 200_000;
 
 /** How many people a rule decides about anything for, in the circumstances in which they are; null: too much to work out here. */
 export function decidesNow(db: Db, id: string, at: number): number | null {

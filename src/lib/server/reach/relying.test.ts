@@ -59,6 +59,7 @@ describe('grants that rules contradict', () => {
 				people: 1,
 				unit: 'person',
 				card: 'publication/desk',
+				about: { publication: ['desk'] },
 				title: '1 person is granted My desk and never reaches rosters',
 				facts: [{ words: 'which it needs: rule 1 refuses, wherever they are, at every hour, on every device' }]
 			}
@@ -99,6 +100,9 @@ describe('grants that rules contradict', () => {
 		);
 		expect((await h.finish(await h.commit(plan.id))).state).toBe('done');
 		expect(said()).toHaveLength(2);
+		expect((await h.draft('private-service.remove', { service: 'ledger' })).warnings.map((w) => w.words)).toEqual([
+			'My desk needs it'
+		]);
 		await h.carryOut('publication.relies-on', { publication: 'desk', services: [] });
 		expect([said(), reliedAt(h.db, h.lab.now).size]).toEqual([[], 0]);
 		expect((await h.draft('publication.relies-on', { publication: 'desk', services: [] })).blocks).toHaveLength(1);

@@ -124,7 +124,7 @@ export function relyingNeeds(db: Db, at: number): Need[] {
 		href: '/secure/rules',
 		plan: null,
 		since: Math.max(ruled, said.get(c.publication) ?? 0),
-		about: {}
+		about: { publication: [c.publication] }
 	}));
 }
 

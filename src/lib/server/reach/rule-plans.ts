@@ -16,7 +16,8 @@ import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
 import { freeSlug } from '../plans/slug';
 import { fact, id, LONGEST_TEXT, problem, SAID, TOO_LONG } from './fields';
 import { contradictionsAt } from './relying';
-import { bookAt, groundAt, reachersAt, spokenAt, type BookRow } from './queries';
+import { reachersAt, spokenAt, type BookRow } from './queries';
+import { inForceAt, type InForce } from './standing';
 import type { BookWrite } from './steps';
 import { differenceWords, testedWords } from './words';
 
@@ -73,13 +74,13 @@ const failedWords = (t: RuleTest, came: Tested, { names }: ReturnType<typeof spo
 	`“${t.name}” ${came.holds === null ? '' : 'fails: '}${testedWords(t, came, names)}`;
 
 /** The draft of a book in place of the one in force. */
-function draftOf(ctx: Context, title: string, before: BookRow, after: Book, known: ReturnType<typeof spokenAt>): Draft {
+function draftOf(ctx: Context, title: string, of: InForce, after: Book, known: ReturnType<typeof spokenAt>): Draft {
+	const { book: before, ground } = of;
 	const { db } = ctx;
 	const now = ctx.clock.now();
 	if (after.rules.length > RULE_LIMITS.rules) throw problem('edits', `At most ${RULE_LIMITS.rules} rules.`);
 	if (namedIn(after.rules) > RULE_LIMITS.named)
 		throw problem('edits', `All rules together name at most ${RULE_LIMITS.named} people, teams, targets and places.`);
-	const ground = groundAt(db, now);
 	const people = reachersAt(db, now);
 	const comparison = compareBooks(before, after, ground, people);
 	const say = (d: Difference) => differenceWords(d, comparison, before.rules, after.rules, known.names);
@@ -100,7 +101,7 @@ function draftOf(ctx: Context, title: string, before: BookRow, after: Book, know
 	const ends = JSON.stringify(before.otherwise) !== JSON.stringify(after.otherwise);
 	const nothing = !put.length && !gone.length && !reordered && !tests && !ends;
 	// A test that does not hold now either keeps nobody from mending something else.
-	const failing = failures(new World(before.rules, before.otherwise, ground), before.tests, people);
+	const failing = failures(of.world, before.tests, people);
 	const world = new World(after.rules, after.otherwise, ground);
 	const broken = failures(world, after.tests, people);
 	const stand = standings(after, ground, people);
@@ -240,12 +241,12 @@ export function bookOfDraft(
 	input: unknown,
 	before: BookRow,
 	known: Known
-): { book: Book; moved: Set<string> | null; edits: number } | null {
-	if (kind === bringRules.kind) return { book: broughtBook(known, asGiven(BRING, input).text), moved: null, edits: 1 };
+): { book: Book; moved: Set<string> | null } | null {
+	if (kind === bringRules.kind) return { book: broughtBook(known, asGiven(BRING, input).text), moved: null };
 	if (kind !== changeRules.kind) return null;
 	const { book, edits } = changedBook(before, known, asGiven(CHANGE, input));
 	const moved = edits.flatMap((e) => ('move' in e ? [e.move] : 'put' in e && e.before !== undefined ? [e.put.id] : []));
-	return { book, moved: new Set(moved), edits: edits.length };
+	return { book, moved: new Set(moved) };
 }
 
 export const changeRules = planKind({
@@ -256,10 +257,10 @@ export const changeRules = planKind({
 	schema: CHANGE,
 	async draft(ctx, input): Promise<Draft> {
 		const now = ctx.clock.now();
-		const before = bookAt(ctx.db, now);
+		const of = inForceAt(ctx.db, now);
 		const known = spokenAt(ctx.db, now);
-		const { book, edits } = changedBook(before, known, input);
-		return draftOf(ctx, titleOf(before, book.rules, edits, known), before, book, known);
+		const { book, edits } = changedBook(of.book, known, input);
+		return draftOf(ctx, titleOf(of.book, book.rules, edits, known), of, book, known);
 	}
 });
 
@@ -291,7 +292,12 @@ export const bringRules = planKind({
 		const now = ctx.clock.now();
 		const known = spokenAt(ctx.db, now);
 		const book = broughtBook(known, input.text);
-		const before = bookAt(ctx.db, now);
-		return draftOf(ctx, `Bring ${countWords(book.rules.length, 'access rule')} from a file`, before, book, known);
+		return draftOf(
+			ctx,
+			`Bring ${countWords(book.rules.length, 'access rule')} from a file`,
+			inForceAt(ctx.db, now),
+			book,
+			known
+		);
 	}
 });

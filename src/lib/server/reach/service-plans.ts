@@ -7,7 +7,8 @@ import { one, type Db } from '../db';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
 import { freeSlug } from '../plans/slug';
 import { fact, id, problem, text } from './fields';
-import { bookAt, gatewaysAt, servicesAt } from './queries';
+import { publicationsAt } from '../publications';
+import { bookAt, gatewaysAt, reliedAt, servicesAt } from './queries';
 import type { ServiceWrite } from './steps';
 
 export const putService = planKind({
@@ -102,11 +103,17 @@ function serviceDraft(
 				(emptied !== null && w.kind === 'group' && w.id === emptied)
 		)
 	);
+	const relied = is === null ? reliedAt(ctx.db, now) : null;
+	const needing = relied
+		? publicationsAt(ctx.db, now).flatMap((p) => (relied.get(p.id)?.includes(service) ? [p.name] : []))
+		: [];
 	const same = is !== null && was !== undefined && JSON.stringify(asInput(is)) === JSON.stringify(asInput(was));
 	return {
 		title: is === null ? `Remove the private service ${name}` : `${was ? 'Change' : 'Add'} the private service ${name}`,
 		effects: noEffects(),
-		warnings: [],
+		warnings: needing.length
+			? [fact(`${needing.join(', ')} ${needing.length === 1 ? 'needs' : 'need'} it`, 'against')]
+			: [],
 		blocks: [
 			...(same ? [fact('it is so already', 'against')] : []),
 			...(speaking.length

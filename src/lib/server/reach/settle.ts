@@ -1,4 +1,5 @@
 import type { Estate } from '$lib/core/estate/schema';
+import { readAddress } from '$lib/core/network/addresses';
 import { serviceHost, servicePorts } from '$lib/core/reach/hosts';
 import type { Db } from '../db';
 import { openAt } from '../db/intervals';
@@ -12,8 +13,10 @@ export function settleReach(db: Db, estate: Estate, at: number): void {
 	for (const p of estate.publications)
 		if (p.relies_on.length)
 			openAt(db, 'relied_services', { publication_id: p.id, services: JSON.stringify(p.relies_on), by }, at);
-	for (const { id, name, site, address } of gateways)
-		openAt(db, 'inner_gateways', { id, name, site_id: site, address, by }, at);
+	for (const { id, name, site, address } of gateways) {
+		const { host, port } = readAddress(address)!;
+		openAt(db, 'inner_gateways', { id, name, site_id: site, address: `${host}:${port}`, by }, at);
+	}
 	for (const s of services)
 		openAt(
 			db,

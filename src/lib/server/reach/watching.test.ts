@@ -115,6 +115,21 @@ describe('inner gateways', () => {
 		expect(gateways().map(([, state]) => state)).toEqual(['answers', 'answers']);
 	});
 
+	test('that answer nonsense have not answered', async () => {
+		h.ctx.providers.network.innerGateway = (address) =>
+			Promise.resolve(
+				address === '10.2.0.9:443'
+					? { ms: NaN, doors: [] }
+					: { ms: 4.6, doors: [-1, Infinity, 'soon' as unknown as number, 3, 3] }
+			);
+		await look();
+		expect(gateways().map(([id, state]) => [id, state])).toEqual([
+			['isle-gate', 'silent'],
+			['quay-gate', 'answers']
+		]);
+		expect(services().filter(([, state]) => state === 'reached')).toEqual([]);
+	});
+
 	test('that go, or move, while they are asked leave nothing behind', async () => {
 		await h.carryOut('private-service.remove', { service: 'charts' });
 		const asks = h.ctx.providers.network.innerGateway;

@@ -12,24 +12,8 @@ import { reachingAt } from './reaching';
 /** Asks every inner gateway whether it is there, and whether what stands behind it answers; writes down what is otherwise than it was. */
 export async function sweepGateways(ctx: Context, now: number): Promise<void> {
 	const services = servicesAt(ctx.db, now);
-	const answers: { gateway: GatewayRow; ms: number | null; behind: { service: ServiceRow; ms: number | null }[] }[] =
-		[];
-	for (const gateway of gatewaysAt(ctx.db, now)) {
-		const asked = services.flatMap((service) => {
-			const door = service.gateway === gateway.id ? doorOf(service) : null;
-			return door ? [{ service, door }] : [];
-		});
-		try {
-			const { ms, doors } = await ctx.providers.network.innerGateway(
-				gateway.address,
-				asked.map((a) => a.door)
-			);
-			answers.push({ gateway, ms, behind: asked.map(({ service }, i) => ({ service, ms: doors[i] ?? null })) });
-		} catch (e) {
-			// Whoever would say so does not answer: what was known stands.
-			if (!(e instanceof ProviderError)) throw e;
-		}
-	}
+	// All at once: one that takes its time keeps none of the others.
+	const answers = (await Promise.all(gatewaysAt(ctx.db, now).map((gateway) => asked(ctx, gateway, services)))).flat();
 	ctx.db
 		.transaction(() => {
 			// While they were asked, one may have gone, moved, or taken up another service.
@@ -41,12 +25,7 @@ export async function sweepGateways(ctx: Context, now: number): Promise<void> {
 			for (const { gateway, ms, behind } of answers) {
 				if (here.get(gateway.id) !== gateway.address) continue;
 				if (otherwise(known.get(gateway.id), ms))
-					putAt(
-						ctx.db,
-						'inner_gateway_states',
-						{ gateway_id: gateway.id, answers: ms === null ? 0 : 1, ms: whole(ms) },
-						at
-					);
+					putAt(ctx.db, 'inner_gateway_states', { gateway_id: gateway.id, answers: ms === null ? 0 : 1, ms }, at);
 				// Of what stands behind one that is silent nothing is known.
 				if (ms === null) continue;
 				for (const { service, ms: far } of behind)
@@ -54,7 +33,7 @@ export async function sweepGateways(ctx: Context, now: number): Promise<void> {
 						putAt(
 							ctx.db,
 							'private_service_states',
-							{ service_id: service.id, answers: far === null ? 0 : 1, ms: whole(far) },
+							{ service_id: service.id, answers: far === null ? 0 : 1, ms: far },
 							at
 						);
 			}
@@ -62,7 +41,33 @@ export async function sweepGateways(ctx: Context, now: number): Promise<void> {
 		.immediate();
 }
 
-const whole = (ms: number | null): number | null => (ms === null ? null : Math.round(ms));
+/** What a gateway says of itself and of what stands behind it; nothing where whoever would say so does not answer: what was known stands. */
+async function asked(
+	ctx: Context,
+	gateway: GatewayRow,
+	services: readonly ServiceRow[]
+): Promise<{ gateway: GatewayRow; ms: number | null; behind: { service: ServiceRow; ms: number | null }[] }[]> {
+	const behind = services.flatMap((service) => {
+		const door = service.gateway === gateway.id ? doorOf(service) : null;
+		return door ? [{ service, door }] : [];
+	});
+	try {
+		const { ms, doors } = await ctx.providers.network.innerGateway(
+			gateway.address,
+			behind.map((b) => b.door)
+		);
+		return [
+			{ gateway, ms: roundTrip(ms), behind: behind.map(({ service }, i) => ({ service, ms: roundTrip(doors[i]) })) }
+		];
+	} catch (e) {
+		if (!(e instanceof ProviderError)) throw e;
+		return [];
+	}
+}
+
+/** A round trip as it is kept, whole ms; what is none is no answer. */
+const roundTrip = (ms: number | null | undefined): number | null =>
+	typeof ms === 'number' && Number.isFinite(ms) && ms >= 0 ? Math.round(ms) : null;
 
 /** A round trip that differs by less than a quarter, or by less than 2 ms, is the same: else each look would leave a row. */
 const otherwise = (was: Answering | undefined, ms: number | null): boolean =>

@@ -6,7 +6,6 @@
 	/** What a draft of rules changes: who gains and loses what, each with an example to try, and which tests it breaks. */
 	interface Props {
 		drafted: {
-			edits: number;
 			differences: {
 				kind: 'lose' | 'gain' | 'more' | 'less';
 				count: number;
@@ -83,10 +82,12 @@
 			{/each}
 		</ul>
 	{/if}
-	{#if drafting.plan}<p class="mt-2">
+	{#if drafting.change.edits.length}<p class="mt-2">
 			<button class="btn btn-small" disabled={drafting.busy} onclick={() => drafting.takeBack()}
-				>Take the last edit back</button
+				>Take the last edit of a rule back</button
 			>
-			<span class="text-ink2 text-[12.5px]">{countWords(drafted.edits, 'edit')} in this draft</span>
+			<span class="text-ink2 text-[12.5px]"
+				>{countWords(drafting.change.edits.length, 'edit')} of rules in this draft</span
+			>
 		</p>{/if}
 </section>

@@ -2,8 +2,7 @@
 	import { page } from '$app/state';
 	import { countWords } from '$lib/core/time/units';
 	import { addressWith } from '$lib/ui/frame/address';
-	import Field from '$lib/ui/forms/Field.svelte';
-	import TextField from '$lib/ui/forms/TextField.svelte';
+	import WhatFields from './WhatFields.svelte';
 
 	/** Who reaches a service or a web site, each in the circumstances in which they are at the moment that is looked at. */
 	interface Props {
@@ -25,8 +24,6 @@
 	}
 	let { asked, services }: Props = $props();
 	const kept = $derived([...page.url.searchParams].filter(([k]) => ['scope', 'at', 'list'].includes(k)));
-	// While it does not change, what somebody is typing stays when the page is brought up to date.
-	const host = $derived(asked.host);
 	const byRule = (n: number | null) => (n === null ? 'the end of the list' : `rule ${n}`);
 </script>
 
@@ -37,21 +34,7 @@
 	data-sveltekit-noscroll
 >
 	{#each kept as [k, v] (k)}<input type="hidden" name={k} value={v} />{/each}
-	<Field label="Service" problem={undefined}
-		>{#snippet children(p)}<select {...p} class="field" name="service"
-				><option value="">what is written here:</option>{#each services as s (s.id)}<option
-						value={s.id}
-						selected={s.id === asked.service}>{s.name}</option
-					>{/each}</select
-			>{/snippet}</Field
-	>
-	<TextField
-		label="Web site, or host and port"
-		name="host"
-		value={host}
-		placeholder="tides.example"
-		problem={asked.problem || undefined}
-	/>
+	<WhatFields service={asked.service} host={asked.host} problem={asked.problem || undefined} {services} />
 	<button class="btn btn-go mt-[20px] justify-self-start">Show who</button>
 </form>
 {#if asked.found}

@@ -111,6 +111,15 @@
 		what: finding(pickables.what, called, sites),
 		from: finding(pickables.from, called, ranges)
 	};
+	// svelte-ignore state_referenced_locally
+	const PICKED = [
+		['who', 'Who', 'everybody', search.who],
+		['but', 'But not', 'nobody left out', search.who],
+		['what', 'What', 'whatever it is', search.what],
+		['except', 'Except', 'nothing left out', search.what],
+		['from', 'From', 'wherever they are', search.from],
+		['on', 'On machines of', 'whatever machine', pickables.on]
+	] as const;
 	const EFFECTS = [
 		['allow', 'allow'],
 		['refuse', 'refuse'],
@@ -142,53 +151,14 @@
 					>{/snippet}</Field
 			>
 			<TextField label="Name" problem={form.errors.name} bind:value={f.name} />
-			<PickManyField
-				label="Who"
-				options={search.who}
-				none={f.who.length ? 'add …' : 'everybody'}
-				{called}
-				problem={form.errors.who}
-				bind:value={f.who}
-			/>
-			<PickManyField
-				label="But not"
-				options={search.who}
-				none={f.but.length ? 'add …' : 'nobody left out'}
-				{called}
-				problem={form.errors.but}
-				bind:value={f.but}
-			/>
-			<PickManyField
-				label="What"
-				options={search.what}
-				none={f.what.length ? 'add …' : 'whatever it is'}
-				{called}
-				problem={form.errors.what}
-				bind:value={f.what}
-			/>
-			<PickManyField
-				label="Except"
-				options={search.what}
-				none={f.except.length ? 'add …' : 'nothing left out'}
-				{called}
-				problem={form.errors.except}
-				bind:value={f.except}
-			/>
-			<PickManyField
-				label="From"
-				options={search.from}
-				none={f.from.length ? 'add …' : 'wherever they are'}
-				{called}
-				problem={form.errors.from}
-				bind:value={f.from}
-			/>
-			<PickManyField
-				label="On machines of"
-				options={pickables.on}
-				none={f.on.length ? 'add …' : 'whatever machine'}
-				problem={form.errors.on}
-				bind:value={f.on}
-			/>
+			{#each PICKED as [key, label, none, options] (key)}<PickManyField
+					{label}
+					{options}
+					none={f[key].length ? 'add …' : none}
+					{called}
+					problem={form.errors[key]}
+					bind:value={f[key]}
+				/>{/each}
 			<fieldset>
 				<legend class="text-ink2 text-[12.5px]">Device</legend>
 				<label class="flex items-center gap-2 text-[13px]"

@@ -37,8 +37,9 @@
 	const TONES: Record<string, string> = { allow: 'text-kelp', refuse: 'text-buoy' };
 	/** More of them are not dragged: each would be measured at every move. */
 	const DRAGGED = 400;
-	// What is dragged lies otherwise than what is drafted, until that has followed.
-	let items: Row[] = $derived([...rules]);
+	/** What is dragged lies otherwise than what is drafted, until that has followed: the page may be brought up to date meanwhile. */
+	let held: Row[] | null = $state(null);
+	const items = $derived(held ?? [...rules]);
 	let said = $state('');
 	let list: HTMLOListElement | undefined = $state();
 	const standing = $derived(rules.filter((r) => r.number !== null));
@@ -58,16 +59,18 @@
 		row?.querySelectorAll<HTMLElement>('button:not(:disabled)')[by < 0 ? 0 : 1]?.focus();
 	}
 	function drop(e: CustomEvent<DndEvent<Row>>, done: boolean) {
-		items = e.detail.items;
+		held = e.detail.items;
 		if (!done) return;
 		const { id } = e.detail.info;
-		const now = items.filter((r) => r.number !== null);
+		const now = held.filter((r) => r.number !== null);
 		const i = now.findIndex((r) => r.id === id);
-		if (i < 0 || standing[i]?.id === id) items = [...rules];
-		else
-			void move(id, now[i + 1]?.id ?? null, i + 1).then(() => {
-				items = [...rules];
-			});
+		if (i < 0 || standing[i]?.id === id) held = null;
+		else void move(id, now[i + 1]?.id ?? null, i + 1).then(() => (held = null));
+	}
+	/** What decides at the end; where that cannot be drafted, what is shown is again what it was. */
+	async function end(key: keyof Ends, select: HTMLSelectElement) {
+		const chosen = select.value as 'allow' | 'refuse';
+		if (!(await drafting.draft({ otherwise: { ...otherwise, [key]: chosen } }))) select.value = otherwise[key];
 	}
 	const MARKS: Record<string, string> = { new: 'new', changed: 'changed', moved: 'moved', gone: 'goes' };
 	const ends = [
@@ -171,8 +174,7 @@
 					aria-label="Everything else: {words}"
 					value={otherwise[key]}
 					disabled={drafting.busy}
-					onchange={(e) =>
-						drafting.draft({ otherwise: { ...otherwise, [key]: e.currentTarget.value as 'allow' | 'refuse' } })}
+					onchange={(e) => end(key, e.currentTarget)}
 					><option value="allow">allowed</option><option value="refuse">refused</option></select
 				>{:else}<b class={['font-[650]', TONES[otherwise[key]]]}>{otherwise[key] === 'allow' ? 'allowed' : 'refused'}</b
 				>{/if}{#if otherwiseWas && otherwiseWas[key] !== otherwise[key]}<span class="pill pill-plum ml-1"

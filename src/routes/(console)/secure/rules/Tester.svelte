@@ -5,6 +5,7 @@
 	import { findPeople } from '$lib/ui/forms/finding';
 	import PickField from '$lib/ui/forms/PickField.svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
+	import WhatFields from './WhatFields.svelte';
 	import Why from '$lib/ui/why/Why.svelte';
 
 	/** Tries whether somebody may reach something, and says by which rule. */
@@ -39,7 +40,6 @@
 	const kept = $derived([...q].filter(([k]) => ['scope', 'at', 'plan'].includes(k)));
 	// Each for itself: while none of them changes, what somebody is typing stays when the page is brought up to date.
 	const who = $derived(tried.login);
-	const host = $derived(tried.host);
 	const from = $derived(q.get('from') ?? '');
 	const when = $derived(q.get('when') ?? '');
 	const firmware = $derived(q.get('firmware') ?? '');
@@ -120,21 +120,7 @@
 			name="who"
 			value={who}
 		/>
-		<Field label="Service" problem={tried.service ? tried.problems.what : undefined}
-			>{#snippet children(p)}<select {...p} class="field" name="service"
-					><option value="">what is written here:</option>{#each services as s (s.id)}<option
-							value={s.id}
-							selected={s.id === tried.service}>{s.name}</option
-						>{/each}</select
-				>{/snippet}</Field
-		>
-		<TextField
-			label="Web site, or host and port"
-			name="host"
-			value={host}
-			placeholder="tides.example"
-			problem={tried.service ? undefined : tried.problems.what}
-		/>
+		<WhatFields service={tried.service} host={tried.host} problem={tried.problems.what} {services} />
 		<TextField label="From address" name="from" value={from} placeholder="theirs" problem={tried.problems.from} />
 		<TextField label="When" name="when" value={when} placeholder="Tue 14:30" problem={tried.problems.when} />
 		{@render choice('managed', 'Device')}

@@ -52,12 +52,11 @@ export class Drafting {
 	async draft(more: Partial<Change>): Promise<boolean> {
 		return this.redraft(this.with(more));
 	}
-	/** The draft without its last edit; the last one of all leaves none. */
+	/** The draft without its last edit of a rule; one that nothing is left of goes. */
 	async takeBack(): Promise<void> {
 		const { edits, otherwise, tests } = this.change;
 		const earlier = edits.slice(0, -1);
-		if (earlier.length || ((otherwise ?? tests) && edits.length))
-			await this.redraft({ ...this.change, edits: earlier });
+		if (earlier.length || (otherwise ?? tests)) await this.redraft({ ...this.change, edits: earlier });
 		else await this.drop(this.plan, { plan: null });
 	}
 	/** Throws away the draft that another has come in the place of. */
