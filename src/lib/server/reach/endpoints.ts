@@ -17,6 +17,15 @@ const WHAT = v.pipe(
 	v.maxLength(300),
 	v.description('site/tides.example, service/depot, or host/depot.example:5432')
 );
+const count = (words: string, least: number, most: number) =>
+	v.pipe(
+		v.string(),
+		v.regex(/^\d{1,16}$/, words),
+		v.toNumber(),
+		v.safeInteger(words),
+		v.minValue(least, words),
+		v.maxValue(most, words)
+	);
 const outcome = { decides: v.picklist(EFFECTS), number: v.nullable(whole) };
 const yesNo = v.optional(v.picklist(['yes', 'no'], 'Yes or no.'));
 
@@ -79,8 +88,8 @@ export const reachEndpoints: readonly Endpoint[] = [
 		query: {
 			what: WHAT,
 			decides: v.optional(v.picklist(EFFECTS, `One of ${EFFECTS.join(', ')}.`)),
-			offset: v.optional(v.pipe(v.string(), v.toNumber(), v.safeInteger(), v.minValue(0))),
-			limit: v.optional(v.pipe(v.string(), v.toNumber(), v.safeInteger(), v.minValue(1), v.maxValue(1000)))
+			offset: v.optional(count('From which on: a whole number from 0.', 0, Number.MAX_SAFE_INTEGER)),
+			limit: v.optional(count('How many: a whole number from 1 to 1000.', 1, 1000))
 		},
 		answer: v.strictObject({
 			rows: v.array(

@@ -59,10 +59,15 @@ export function reachableBy(db: Db, person: DirectoryPerson, at: number): Reacha
 	const { world } = inForceAt(db, at);
 	const ask = { ...circumstancesAt(db, at, person)(person), person: asReacher(person) };
 	const decided = (target: Target) => reach(world, { ...ask, target });
+	/** Most names are of few kinds that no rule tells apart: each kind is decided once. */
+	const kinds = new Map<unknown, Reached>();
 	const { names } = spokenAt(db, at);
 	const web = new Map<string, { reached: Reached; names: number; categories: Map<string, number> }>();
 	for (const [host, category] of world.ground.catalogue.names) {
-		const reached = decided({ kind: 'site', host });
+		const target: Target = { kind: 'site', host };
+		const kind = world.targetBits(target);
+		const reached = kinds.get(kind) ?? decided(target);
+		kinds.set(kind, reached);
 		const key = `${reached.rule} ${reached.effect}`;
 		let row = web.get(key);
 		if (!row) web.set(key, (row = { reached, names: 0, categories: new Map() }));
