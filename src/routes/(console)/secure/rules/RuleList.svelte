@@ -1,6 +1,6 @@
 <script lang="ts">
 	import { tick } from 'svelte';
-	import { dragHandle, dragHandleZone, type DndEvent } from 'svelte-dnd-action';
+	import { dragHandle, dragHandleZone, TRIGGERS, type DndEvent } from 'svelte-dnd-action';
 	import { page } from '$app/state';
 	import { addressWith } from '$lib/ui/frame/address';
 	import { seenAt, type Drafting } from './drafting.svelte';
@@ -58,14 +58,23 @@
 		const row = list?.querySelector(`li[data-rule="${CSS.escape(id)}"]`);
 		row?.querySelectorAll<HTMLElement>('button:not(:disabled)')[by < 0 ? 0 : 1]?.focus();
 	}
+	let moving = 0;
 	function drop(e: CustomEvent<DndEvent<Row>>, done: boolean) {
 		held = e.detail.items;
-		if (!done) return;
-		const { id } = e.detail.info;
+		const { id, trigger } = e.detail.info;
+		if (!done) {
+			// By keys, what is held is let go only after it has moved: by then all of it may be drafted.
+			if (trigger === TRIGGERS.DRAG_STOPPED && moving === 0) held = null;
+			return;
+		}
 		const now = held.filter((r) => r.number !== null);
 		const i = now.findIndex((r) => r.id === id);
-		if (i < 0 || standing[i]?.id === id) held = null;
-		else void move(id, now[i + 1]?.id ?? null, i + 1).then(() => (held = null));
+		if (i >= 0 && standing[i]?.id !== id) {
+			moving++;
+			void move(id, now[i + 1]?.id ?? null, i + 1).finally(() => {
+				if (--moving === 0) held = null;
+			});
+		} else if (moving === 0) held = null;
 	}
 	/** What decides at the end; where that cannot be drafted, what is shown is again what it was. */
 	async function end(key: keyof Ends, select: HTMLSelectElement) {
