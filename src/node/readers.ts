@@ -347,7 +347,7 @@ const NEVER =
 /** What people see of their own is quick, however large the estate. */
 const OWN = /^\/my(?:[/.?]|$)/;
 /** Pages on which what is worked out grows with what somebody has written, not with the estate. */
-const LONG_PAGES = /^\/secure\/rules(?:[/.?]|$)/;
+const LONG_PAGES = /^\/secure\/(?:rules|activity)(?:[/.?]|$)/;
 /** A scope is a condition of every query: one of more than this is no longer cheap. */
 const SCOPE = { characters: 60, parts: 3 };
 

@@ -20,6 +20,7 @@ import { manifest as diagnosis } from './diagnosis';
 import { manifest as operators } from './operators';
 import { manifest as schedules } from './schedules';
 import { manifest as reach } from './reach';
+import { manifest as activity } from './activity';
 import { manifest as portal } from './portal';
 import { manifest as first } from './first';
 import { manifest as notes } from './notes';
@@ -53,6 +54,7 @@ export const AREAS: readonly Manifest[] = [
 	people,
 	settings,
 	reach,
+	activity,
 	portal,
 	first,
 	notes

@@ -11,6 +11,7 @@ import { makePacker } from './packing/packer';
 import { definitionOf } from './packing/reading';
 import { settleEstate } from './settle';
 import { configureBroker } from './publishing';
+import { tellRules } from './reach';
 import { tellSettings } from './settings';
 import { Lockstep } from './lockstep';
 import { MINUTES_KEPT } from './samples/series';
@@ -65,6 +66,7 @@ export async function makeHistory(
 	await engine.observe();
 	await configureBroker(ctx);
 	await tellSettings(ctx);
+	await tellRules(ctx);
 	const end = estate.lab.opens;
 	const acts = actsOf(ctx, estate);
 	let done = 0;

@@ -60,6 +60,8 @@ export interface Observes {
 	/** A machine has gone off, or failed. */
 	machineOff?(db: Db, machine: number, at: number): void;
 	sessionEnded?(db: Db, session: number, at: number): void;
+	/** A batch was not taken in: what is kept in mind of it is not so. */
+	forget?(db: Db): void;
 }
 
 /** What an area has beside what it offers to others: the house is put together from these. */

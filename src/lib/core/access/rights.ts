@@ -19,7 +19,8 @@ export const AREAS = [
 	'record',
 	'lab',
 	'portal',
-	'directory'
+	'directory',
+	'activity'
 ] as const;
 export type Area = (typeof AREAS)[number];
 
@@ -48,7 +49,8 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		identity: 'commit',
 		record: 'read',
 		lab: 'commit',
-		directory: 'commit'
+		directory: 'commit',
+		activity: 'commit'
 	},
 	builder: {
 		estate: 'read',
@@ -62,7 +64,8 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		network: 'draft',
 		sites: 'commit',
 		record: 'read',
-		lab: 'commit'
+		lab: 'commit',
+		activity: 'read'
 	},
 	operator: {
 		estate: 'read',
@@ -76,7 +79,8 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		network: 'commit',
 		sites: 'draft',
 		record: 'read',
-		lab: 'commit'
+		lab: 'commit',
+		activity: 'commit'
 	},
 	helpdesk: {
 		estate: 'read',
@@ -90,7 +94,8 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		network: 'draft',
 		sites: 'read',
 		record: 'read',
-		lab: 'read'
+		lab: 'read',
+		activity: 'commit'
 	},
 	auditor: {
 		estate: 'read',
@@ -106,7 +111,8 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		identity: 'read',
 		record: 'read',
 		lab: 'read',
-		directory: 'read'
+		directory: 'read',
+		activity: 'read'
 	},
 	// A program that tells of people; for tokens alone.
 	directory: { directory: 'commit' },
@@ -138,5 +144,6 @@ export const AREA_WORDS: Record<Area, string> = {
 	record: 'the change log and jobs',
 	lab: 'the lab',
 	portal: 'the portal',
-	directory: 'people, told by a program (SCIM)'
+	directory: 'people, told by a program (SCIM)',
+	activity: 'what people reached'
 };

@@ -9,7 +9,7 @@ import { readTest } from '../reach/file';
 import { serviceHost, servicePorts } from '../reach/hosts';
 import { siteName } from '../reach/targets';
 import { readHolidays } from '../time/holidays';
-import { readRule, type Known, type Spoken } from '../reach/written';
+import { readRule, readWhat, readWhom, type Known, type Spoken } from '../reach/written';
 import { readGroup } from '../settings/file';
 import { byId, catalogueOf, readOwn } from '../settings/own';
 import { WIDE, type ReachKind } from '../settings/reach';
@@ -488,7 +488,7 @@ function checkAccess(
 	sites: EstateSites,
 	complain: (path: (string | number)[], message: string) => void
 ): void {
-	const { gateways, services, rules, tests } = estate.access;
+	const { gateways, services, habits, rules, tests } = estate.access;
 	const ids = (list: readonly { id: string }[]) => new Set(list.map((x) => x.id));
 	const there: Record<Spoken, ReadonlySet<string>> = {
 		team: ids(estate.directory.teams),
@@ -528,6 +528,23 @@ function checkAccess(
 			if (servicePorts(h) === null)
 				complain(['access', 'services', i, 'ports', j], 'expected a port, or some such as 8000-8010');
 		});
+	});
+	habits.forEach((h, i) => {
+		h.who.forEach((written, j) => {
+			const read = readWhom(written, known);
+			if ('wrong' in read) complain(['access', 'habits', i, 'who', j], read.wrong);
+		});
+		h.at?.forEach((id, j) => {
+			if (!there.site.has(id)) complain(['access', 'habits', i, 'at', j], `no site called ${id}`);
+		});
+		h.what.forEach((w, j) => {
+			const read = readWhat(w.reach, known);
+			if ('wrong' in read) complain(['access', 'habits', i, 'what', j, 'reach'], read.wrong);
+			else if (read.kind !== 'site' && read.kind !== 'category' && read.kind !== 'service')
+				complain(['access', 'habits', i, 'what', j, 'reach'], 'expected site/…, category/… or service/…');
+		});
+		if (h.during === 'signed-out' && (h.who.length || h.at))
+			complain(['access', 'habits', i, 'during'], 'devices that nobody is on are nobody’s: leave out who and at');
 	});
 	rules.forEach((written, i) => {
 		if (rules.findIndex((o) => o.id === written.id) < i)
@@ -682,6 +699,7 @@ function checkFaults(
 		'clock-off': sites,
 		'package-store-down': sites,
 		'calling-untold': sites,
+		'door-open': sites,
 		'calling-unresolved': sites,
 		'inner-gateway-down': { what: 'inner gateway', all: named(estate.access.gateways, (g) => g.id) },
 		'service-down': { what: 'private service', all: named(estate.access.services, (s) => s.id) },

@@ -508,6 +508,39 @@ const access = v.strictObject({
 		),
 		[]
 	),
+	/** What people reach in the lab. */
+	habits: v.optional(
+		v.pipe(
+			v.array(
+				v.strictObject({
+					who: v.optional(v.array(v.string()), []),
+					/** Those at these sites alone. */
+					at: v.optional(v.array(id)),
+					/** While they are at work; while they are not; or of devices that nobody is on. */
+					during: v.optional(v.picklist(['work', 'rest', 'signed-out']), 'work'),
+					/** Share of the time that goes into it. */
+					busy: share,
+					/** How often in a minute something is asked for. */
+					asks: v.optional(v.pipe(v.number(), v.minValue(0.1), v.maxValue(1000)), 6),
+					what: v.pipe(
+						v.array(
+							v.strictObject({
+								reach: v.string(),
+								weight: v.optional(v.pipe(v.number(), v.minValue(0.001), v.maxValue(1e6)), 1),
+								/** Bytes for each time, to them and from them. */
+								down: v.optional(size, '60 KB'),
+								up: v.optional(size, '3 KB')
+							})
+						),
+						v.minLength(1, 'expected what they reach'),
+						v.maxLength(200, 'expected at most 200')
+					)
+				})
+			),
+			v.maxLength(100, 'expected at most 100')
+		),
+		[]
+	),
 	rules: v.optional(v.pipe(v.array(WRITTEN_RULE), v.maxLength(RULE_LIMITS.rules)), []),
 	otherwise: v.optional(WRITTEN_OTHERWISE, { web: 'allow', services: 'refuse' }),
 	tests: v.optional(v.pipe(v.array(WRITTEN_TEST), v.maxLength(RULE_LIMITS.tests)), [])
@@ -567,7 +600,8 @@ export const FAULT_KINDS = [
 	'calling-unresolved',
 	'inner-gateway-down',
 	'service-down',
-	'directory-put-back'
+	'directory-put-back',
+	'door-open'
 ] as const;
 const fault = v.strictObject({
 	kind: v.picklist(FAULT_KINDS, `expected one of ${FAULT_KINDS.join(', ')}`),

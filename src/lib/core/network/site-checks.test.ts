@@ -18,7 +18,8 @@ const right: SiteFacts = {
 	planned: 12,
 	whole: 3,
 	from: null,
-	devices: { ok: true, saw: 'the network tells it', remedy: '' }
+	devices: { ok: true, saw: 'the network tells it', remedy: '' },
+	stranger: { tried: 'www.example', through: false }
 };
 const failing = (f: Partial<SiteFacts>) => checkSite({ ...right, ...f }).filter((c) => c.ok === false);
 
@@ -103,6 +104,12 @@ describe('the checks of a site', () => {
 		expect(checkSite({ ...right, account: null })[0]!.saw).toMatch(/shown no secret/);
 	});
 
+	test('a door that lets nobodies through fails by what was reached', () => {
+		const [door] = failing({ stranger: { tried: 'www.example', through: true } });
+		expect(door).toMatchObject({ name: 'door', saw: 'www.example was reached by a device that nobody is on' });
+		expect(checkSite({ ...right, stranger: null }).some((r) => r.name === 'door')).toBe(false);
+	});
+
 	test('a site without versions that a link reaches is in order', () => {
 		expect(failing({ whole: 0, from: 'Isle' })).toEqual([]);
 	});
@@ -121,7 +128,8 @@ describe('what a failing check stands in the way of', () => {
 		['clock', ['accounts']],
 		['accounts', ['accounts']],
 		['addresses', []],
-		['image', []]
+		['image', []],
+		['door', []]
 	] as [SiteCheck, string[]][])('%s: %j', (name, needs) => {
 		expect(blocks(name)).toEqual(needs);
 	});

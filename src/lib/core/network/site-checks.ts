@@ -12,7 +12,8 @@ export const SITE_CHECKS = [
 	'accounts',
 	'addresses',
 	'image',
-	'devices'
+	'devices',
+	'door'
 ] as const;
 export type SiteCheck = (typeof SITE_CHECKS)[number];
 
@@ -34,7 +35,11 @@ export const SITE_CHECK_WORDS: Record<SiteCheck, { asks: string; fails: string }
 		fails: 'it has too few free addresses for the machines planned'
 	},
 	image: { asks: 'Can it get at an image?', fails: 'it cannot get at any image' },
-	devices: { asks: 'Do its devices learn where to call?', fails: 'new devices there do not find Sextant' }
+	devices: { asks: 'Do its devices learn where to call?', fails: 'new devices there do not find Sextant' },
+	door: {
+		asks: 'Is nothing reached there before somebody has signed in?',
+		fails: 'whoever stands at a device there reaches the web without signing in'
+	}
 };
 
 /** What a plan asks of a site. */
@@ -78,6 +83,8 @@ export interface SiteFacts {
 	from: string | null;
 	/** Whether devices that start there for the first time find Sextant; null where no network of it is for devices, or nothing says where to call. */
 	devices: Pick<SiteResult, 'ok' | 'saw' | 'remedy'> | null;
+	/** What was tried by a device there that nobody is on, and whether it was let through; null where no network of it is for devices. */
+	stranger: { tried: string; through: boolean } | null;
 }
 
 export interface SiteResult {
@@ -169,7 +176,19 @@ export function checkSite(f: SiteFacts): SiteResult[] {
 					: 'none there, and no working link leads to a site that has one',
 			'Give the site a link to one that has images, or bring the link up.'
 		),
-		...(f.devices ? [{ name: 'devices' as const, ...f.devices }] : [])
+		...(f.devices ? [{ name: 'devices' as const, ...f.devices }] : []),
+		...(f.stranger
+			? [
+					result(
+						'door',
+						!f.stranger.through,
+						f.stranger.through
+							? `${f.stranger.tried} was reached by a device that nobody is on`
+							: `${f.stranger.tried} was tried by a device that nobody is on, and was shut`,
+						'Have what stands at the door of this site ask who it is again: until then rules hold nobody there.'
+					)
+				]
+			: [])
 	];
 }
 

@@ -2,6 +2,7 @@ import { compareFirmware, fullVersion } from '../endpoints/condition';
 import { gather } from '../measures/gather';
 import { Alike, filled, has, lowest, put, wordsFor, type Bits } from './bits';
 import {
+	ANYWHERE,
 	usedUp,
 	WAYS,
 	type AccessRule,
@@ -253,6 +254,11 @@ export class World {
 		}
 		// The defaults are about everybody, and one of them about each target.
 		throw new RangeError('nothing decides about such a target');
+	}
+
+	/** The class of a minute of the week: of those of one class no rule tells one from another. */
+	minuteClass(minute: number): number {
+		return this.dimensions[DIMENSIONS.indexOf('minute')]!.classOf({ ...ANYWHERE, minute });
 	}
 
 	/** The classes of the addresses from one number of the line to before another. */

@@ -95,6 +95,7 @@ describe('every address of the API', () => {
 			['private-services', 'depot'],
 			['site-categories', 'films'],
 			['inner-gateways', 'quay-gate'],
+			['activity-looks', '1'],
 			['settings', 'lock.after'],
 			['endpoint-certificates', one<{ number: string }>(h.db, 'SELECT number FROM endpoint_certificates')!.number],
 			['sessions', String(one<{ id: number }>(h.db, 'SELECT id FROM sessions LIMIT 1')!.id)]
@@ -120,6 +121,7 @@ describe('every address of the API', () => {
 		await ok('GET', '/reach?person=anna&what=service/depot&when=Tue%2014:30');
 		await ok('GET', '/reach/people?what=host/tides.example&limit=2');
 		await ok('GET', '/reach/targets?person=anna');
+		await ok('GET', '/activity/people/anna?limit=5');
 		await ok('GET', '/sheets/desk');
 		await ok('GET', '/boms/desk/1.0.0');
 		await ok('GET', '/packages');

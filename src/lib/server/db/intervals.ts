@@ -183,3 +183,11 @@ export const rowAt = <T extends IntervalTable>(db: Db, table: T, key: KeyOf<T>, 
 export const WITHIN_MACHINES = (Object.keys(INTERVALS) as IntervalTable[]).filter(
 	(table) => INTERVALS[table].within === 'machines'
 );
+
+/** How often, when last, and of how much anything has been written of some tables: another text whenever one of them has changed. */
+export const writtenOf = (db: Db, tables: readonly (keyof typeof INTERVALS)[]): string =>
+	JSON.stringify(
+		tables.map((table) =>
+			one(db, `SELECT count(*) AS rows, max(since) AS last, sum(until = ${FOREVER}) AS open FROM ${table}`)
+		)
+	);

@@ -115,6 +115,15 @@ export function endpointCard({ db }: Context, id: string, { at, live }: Then): C
 			...(e.site === null
 				? [{ name: 'site', value: 'none: its address belongs to no network of devices' }]
 				: [{ name: 'site', value: say.site(e.site), scope: `site:${e.site}` }]),
+			{
+				name: 'reaches',
+				value:
+					e.state !== 'awake'
+						? 'nothing: it sleeps'
+						: e.on === null
+							? 'the portal alone, until somebody signs in'
+							: `what access rules let ${say.person(e.on)} reach`
+			},
 			{ name: 'model', value: e.model, scope: `model:"${e.model}"` },
 			{ name: 'serial', value: e.serial },
 			{

@@ -105,6 +105,16 @@ describe('endpoints', () => {
 		expect(states).toEqual(['asleep', 'awake']);
 		const card = (await cardFor(anna.id))!;
 		expect(card.rows).toContainEqual(expect.objectContaining({ name: 'branch', value: 'All › Quay' }));
+		// Their day is over: it sleeps. In the middle of it what they reach was theirs.
+		const reaches = async (at: number) =>
+			(await cardOf(h.ctx, 'endpoint', String(anna.id), { at, live: false }))!.rows.find((r) => r.name === 'reaches')!
+				.value;
+		const by: Record<string, string> = {
+			asleep: 'nothing: it sleeps',
+			awake: 'what access rules let Anna Quill reach'
+		};
+		expect(await reaches(h.lab.now)).toBe(by[anna.state]);
+		expect(await reaches(from + HOUR)).toBe(by[called(anna.name, from + HOUR)?.state ?? 'awake']);
 		expect(card.facts[0]!.words).toBe('rule 1, By site, fits: Quay');
 		expect(
 			(await cardOf(h.ctx, 'person', 'anna', { at: h.lab.now, live: true }))!.sections.flatMap((s) =>

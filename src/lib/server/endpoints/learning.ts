@@ -2,14 +2,14 @@ import { inRange } from '$lib/core/network/addresses';
 import { decide, ready, Tree, type EnrolmentRule } from '$lib/core/endpoints/rules';
 import { FOREVER } from '$lib/core/time/units';
 import type { Db } from '../db';
-import { all, one, run } from '../db';
+import { one, run } from '../db';
 import { closeAt, openAt, putAt, rowAt } from '../db/intervals';
 import { insertRow } from '../db/rows';
 import type { Known } from '../manifest';
 import type { Observation } from '../providers';
 import { wantsCertificate } from './certificates';
 import { heldBack } from './announced';
-import { branchesAt, COPY, endpointRevision, KEPT, rulesAt, teamsOf } from './queries';
+import { branchesAt, COPY, deviceRanges, endpointRevision, KEPT, rulesAt, teamsOf } from './queries';
 
 type Seen = Extract<Observation, { kind: 'endpoint' }>;
 
@@ -33,7 +33,7 @@ function readyNow(db: Db): Ready {
 		rules,
 		tree: new Tree(branchesAt(db, FOREVER - 1)),
 		fits: ready(rules),
-		ranges: all(db, 'SELECT site_id AS site, range FROM endpoint_ranges')
+		ranges: deviceRanges(db)
 	};
 	kept.set(db, made);
 	return made;

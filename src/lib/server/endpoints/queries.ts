@@ -236,3 +236,7 @@ export function branchCounts(db: Db, tree: Tree, at: number): Map<string, { here
 	}
 	return counts;
 }
+
+/** Ranges of addresses that the devices of each site sit in. */
+export const deviceRanges = (db: Db): { site: string; range: string }[] =>
+	all(db, 'SELECT site_id AS site, range FROM endpoint_ranges ORDER BY site_id, range');

@@ -31,11 +31,13 @@ export class Observer {
 	/** How often a machine has been made, moved or removed. */
 	placings = 0;
 
+	/** One that knows nothing yet: a batch may have been left half way. */
 	constructor(
 		private readonly db: Db,
 		/** Minutes before this are only rolled up, not kept. */
 		public keepMinutesFrom = 0
 	) {
+		for (const t of TAKERS) t.forget?.(db);
 		this.seq = Number(setting(db, 'observed') ?? 0);
 		this.hostIds = new Map(
 			all<{ id: number; name: string }>(db, 'SELECT id, name FROM hosts').map((h) => [h.name, h.id])

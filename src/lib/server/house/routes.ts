@@ -36,6 +36,7 @@ export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'PUT' | 'PAT
 	'/icons/[digest]': { GET: 'open' },
 	'/(console)/secure': { GET: read('access') },
 	'/(console)/secure/rules': { GET: read('access') },
+	'/(console)/secure/activity': { GET: read('activity') },
 	'/(console)/scale': { GET: read('capacity') },
 	'/(console)/watch': { GET: read('estate') },
 	'/(console)/fix': { GET: read('repair') },

@@ -32,6 +32,9 @@ interface LookedAt {
 	devices: boolean;
 }
 
+/** A web site that is tried by a device that nobody is on: a name that is nobody’s (RFC 6761, 6.5). */
+const TRIED = 'www.example';
+
 /** Looks at a site, and judges what was seen. */
 export async function lookAtSite(ctx: Context, site: LookedAt): Promise<SiteResult[]> {
 	const { sites, network } = ctx.providers;
@@ -62,7 +65,8 @@ export async function lookAtSite(ctx: Context, site: LookedAt): Promise<SiteResu
 		planned: site.planned,
 		whole: site.whole,
 		from: site.whole > 0 ? null : await imageSource(ctx, site.id),
-		devices: site.devices ? await lookAtCalling(ctx, site.id) : null
+		devices: site.devices ? await lookAtCalling(ctx, site.id) : null,
+		stranger: site.devices ? { tried: TRIED, through: await sites.stranger(site.id, TRIED) } : null
 	};
 	return checkSite(facts);
 }

@@ -9,6 +9,7 @@ import { insertRow } from '../db/rows';
 import { verifyData } from '../verify';
 import { beginJoining } from '../joining/joinings';
 import { packageAt } from '../packages';
+import { keptDays } from '../activity';
 import { directoryPercent, personNumber, recordOf, writePerson } from '../directory';
 import { addressOfPortal, SERVED_AT, signInPolicy } from '../identity/portal';
 import { linesAt, sheetAt } from '../images';
@@ -321,6 +322,7 @@ const CASES: Record<string, Case[]> = {
 			}
 		}
 	],
+	'activity.keep': [{ input: { days: 30 }, beside: (h) => keptDays(h.db) }],
 	'private-service.put': [
 		{ input: { name: 'Depot', hosts: ['depot.testbay.example', '10.1.0.9'], ports: ['5432', '8000-8010'] } },
 		{ first: services, input: { id: 'depot', name: 'Depot', group: 'stores', hosts: ['10.1.0.9'], ports: ['1'] } }

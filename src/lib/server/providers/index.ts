@@ -1,4 +1,6 @@
+import type { ToldRules, Verdict } from '$lib/core/reach/enforce';
 import type { HostPort } from '$lib/core/reach/hosts';
+import type { Effect, Way } from '$lib/core/reach/rules';
 import type { Told } from '$lib/core/endpoints/calling';
 import type { EndpointKind } from '$lib/core/endpoints/kinds';
 import type { DirectoryChange, PersonRecord, TeamRecord } from '$lib/core/people/record';
@@ -304,6 +306,8 @@ export interface Sites {
 	namesOf(address: string, from: string | null): Promise<string[]>;
 	/** What the network of a site tells devices that start there of where to call, in the order in which they ask. */
 	told(site: string): Promise<Told[]>;
+	/** Whether a device at a site that nobody is on is let through to a web site. */
+	stranger(site: string, host: string): Promise<boolean>;
 	/** Ms until what listens at an address answers. */
 	reach(address: string, from: string | null): Promise<Seen<number>>;
 	/** A directory server as a site finds it: its name, its address, ms until it answers. */
@@ -409,6 +413,8 @@ export interface Broker {
 	disconnect(session: number): Promise<void>;
 	/** Tells which certificates of endpoints count no longer, though they have not ended: whoever shows one is let in nowhere. */
 	distrust(certificates: readonly string[]): Promise<void>;
+	/** Tells who may reach what to all that stands at a door: they hold it, and decide by themselves. */
+	rules(told: ToldRules): Promise<void>;
 	/** Sends nobody new to machines, or sends them there again. Answers with those that somebody is on, or on the way to. */
 	setAside(machines: string[], aside: boolean, key: string): Promise<string[]>;
 }
@@ -481,7 +487,35 @@ export interface Mail {
 }
 
 /** What happened outside since an observation was last taken in, in order, each with a number one higher than the last. */
+/** What somebody reached or was refused, without a break: what is alike is told once, with how often it was decided. */
+export interface Flow {
+	/** Null: nobody was known to be there. */
+	person: string | null;
+	/** The device that they were on; null where it is none that has called in. */
+	endpoint: { serial: string; key: string } | null;
+	/** The machine that they were in; null: none. */
+	machine: string | null;
+	/** Where they sat; empty: not known. */
+	address: string;
+	/** The host of a site, or the id of a private service; empty: something inside that is none. */
+	target: { kind: 'site' | 'service'; name: string };
+	way: Way;
+	/** The rule that decided; empty: none did. */
+	rule: string;
+	effect: Effect;
+	through: boolean;
+	/** What was asked of them and not given; null: nothing. */
+	asked: Verdict['asked'];
+	since: number;
+	until: number;
+	decisions: number;
+	/** Bytes to them, and from them. */
+	down: number;
+	up: number;
+}
+
 export type Observation = { seq: number; at: number } & (
+	| { kind: 'activity'; flows: Flow[] }
 	| { kind: 'machine'; machine: string; state: MachineState; cause: string }
 	| { kind: 'made'; machine: string; pool: string; host: string; volume: string; version: string; address: string }
 	| { kind: 'unmade'; machine: string }

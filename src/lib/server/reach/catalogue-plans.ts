@@ -6,7 +6,7 @@ import { countWords } from '$lib/core/time/units';
 import type { Context } from '../context';
 import type { Db } from '../db';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
-import { fact, id, LONGEST_TEXT, problem, SAID, text, TOO_LONG } from './fields';
+import { fact, id, LONGEST_TEXT, problem, SAID, text, TOO_LONG, tellGateways } from './fields';
 import { bookAt, cataloguedAt, categoriesAt } from './queries';
 
 /** Changes to the catalogue of web sites. */
@@ -70,7 +70,8 @@ function catalogueDraft(ctx: Context, title: string, wanted: CatalogueChange): D
 					withoutCategories: goneCategories
 				},
 				500
-			)
+			),
+			tellGateways()
 		],
 		undo: {
 			kind: 'site-categories.put',

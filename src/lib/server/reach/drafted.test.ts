@@ -30,7 +30,7 @@ beforeEach(async () => {
 const drafted = async (input: object, kind = 'access-rules.change') => {
 	const draft = draftOn(h.db, await h.draft(kind, input), h.lab.now)!;
 	if (draft.wrong !== null) throw new Error(draft.wrong);
-	return { draft, view: draftedView(h.db, draft, h.lab.now) };
+	return { draft, view: draftedView(h.db, draft, h.lab.now, () => 0) };
 };
 
 describe('a draft over what is in force', () => {

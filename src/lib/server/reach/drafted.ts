@@ -62,8 +62,16 @@ export function draftOn(db: Db, plan: Pick<PlanRow, 'id' | 'kind' | 'input' | 's
 
 type Drafted = Extract<NonNullable<ReturnType<typeof draftOn>>, { wrong: null }>;
 
-/** A draft as it lies over what is in force: each rule with what becomes of it, who gains and loses what, and which tests it breaks. */
-export function draftedView(db: Db, { plan, of, known: { names }, book, moved }: Drafted, at: number) {
+/**
+ * A draft as it lies over what is in force: each rule with what becomes of it, who gains and loses what, and which tests it breaks.
+ * @param used how many of the people of a difference have used any of its targets
+ */
+export function draftedView(
+	db: Db,
+	{ plan, of, known: { names }, book, moved }: Drafted,
+	at: number,
+	used: (of: Difference, comparison: Comparison) => number
+) {
 	const { comparison, stand, was, is, targets } = workedOut(db, at, of, book);
 	const before = of.book;
 	const called = new Map(everybody(db, at).map((p) => [p.login, p.name]));
@@ -79,9 +87,10 @@ export function draftedView(db: Db, { plan, of, known: { names }, book, moved }:
 		})),
 		otherwise: book.otherwise,
 		otherwiseWas: before.otherwise,
-		differences: comparison.differences
-			.slice(0, SHOWN)
-			.map((d) => shownDifference(d, comparison, before.rules, book.rules, names, called)),
+		differences: comparison.differences.slice(0, SHOWN).map((d) => ({
+			...shownDifference(d, comparison, before.rules, book.rules, names, called),
+			used: d.kind === 'lose' || d.kind === 'more' ? used(d, comparison) : null
+		})),
 		more: Math.max(0, comparison.differences.length - SHOWN),
 		exact: comparison.exact,
 		people: reachersAt(db, at).length,

@@ -1,7 +1,10 @@
 export { draftedView, draftOn } from './drafted';
 export { editedRule, pickables } from './editing';
+export { categoriesAt, reachersAt, servicesAt, spokenAt } from './queries';
 export { reachersView } from './reaching';
 export { settleReach } from './settle';
+export { inForceAt } from './standing';
+export { tellRules } from './tell';
 export { triedReach } from './tester';
 export { rulesView } from './view';
 export { manifest } from './manifest';

@@ -5,6 +5,7 @@ import { accessRules, innerGateways, privateServices, siteCategories } from './l
 import { reachPlans } from './planner';
 import { reliedSections, relyingNeeds } from './relying';
 import { reachSteps } from './steps';
+import { tellRulesChanged } from './tell';
 import { reachNeeds, sweepGateways } from './watching';
 
 declare module '../plans/kind' {
@@ -25,7 +26,10 @@ export const manifest: Manifest = {
 	lists: [accessRules, privateServices, innerGateways, siteCategories],
 	endpoints: reachEndpoints,
 	needs: (db, at) => [...reachNeeds(db, at), ...relyingNeeds(db, at)],
-	chores: (ctx) => [{ name: 'inner gateways', every: 'sweep', run: (now) => sweepGateways(ctx, now) }],
+	chores: (ctx) => [
+		{ name: 'access rules told to gateways', every: 'sweep', run: () => tellRulesChanged(ctx) },
+		{ name: 'inner gateways', every: 'sweep', run: (now) => sweepGateways(ctx, now) }
+	],
 	cards: {
 		'access-rule': accessRuleCard,
 		'inner-gateway': innerGatewayCard,

@@ -11,7 +11,7 @@ import { all, one, type Db } from '../db';
 import { asOf } from '../db/intervals';
 import { fromJson } from '../db/json';
 import { everybody, type DirectoryPerson } from '../directory';
-import { treeAt } from '../endpoints';
+import { deviceRanges, treeAt } from '../endpoints';
 import { networksOf } from '../estate';
 
 export const categoriesAt = (db: Db, at: number): (Category & { sites: number; since: number })[] =>
@@ -166,10 +166,16 @@ export function bookAt(db: Db, at: number): BookRow {
 	};
 }
 
+/** Everything that is of a site by its address: the networks of its machines, and those that its devices sit in. */
+export const rangesAt = (db: Db): { site: string; range: string }[] => [
+	...networksOf(db).map(({ site, range }) => ({ site, range })),
+	...deviceRanges(db)
+];
+
 /** What the estate says that rules are read with. */
 export function groundAt(db: Db, at: number): Ground {
 	const sites = new Map<string, string[]>();
-	for (const n of networksOf(db)) sites.set(n.site, [...(sites.get(n.site) ?? []), n.range]);
+	for (const n of rangesAt(db)) sites.set(n.site, [...(sites.get(n.site) ?? []), n.range]);
 	const tree = treeAt(db, at);
 	return {
 		catalogue: new Catalogue(cataloguedAt(db, at)),

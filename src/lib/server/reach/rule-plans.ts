@@ -14,7 +14,7 @@ import type { Context } from '../context';
 import { everybody } from '../directory';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
 import { freeSlug } from '../plans/slug';
-import { fact, id, LONGEST_TEXT, problem, SAID, TOO_LONG } from './fields';
+import { fact, id, LONGEST_TEXT, problem, SAID, TOO_LONG, tellGateways } from './fields';
 import { contradictionsAt } from './relying';
 import { reachersAt, spokenAt, type BookRow } from './queries';
 import { inForceAt, type InForce } from './standing';
@@ -156,7 +156,7 @@ function draftOf(ctx: Context, title: string, of: InForce, after: Book, known: R
 			...(differences.length === 0 ? [fact('nobody gains or loses anything by it')] : [])
 		],
 		objects: ['access-rulebook/book', ...[...put, ...gone].map((r) => `access-rule/${r.id}`)],
-		steps: [stepOf('access-rules.write', 'Write the rules down', write, 300)],
+		steps: [stepOf('access-rules.write', 'Write the rules down', write, 300), tellGateways()],
 		undo: {
 			kind: 'access-rules.change',
 			input: {

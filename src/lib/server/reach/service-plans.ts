@@ -6,7 +6,7 @@ import type { Context } from '../context';
 import { one, type Db } from '../db';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
 import { freeSlug } from '../plans/slug';
-import { fact, id, problem, text } from './fields';
+import { fact, id, problem, text, tellGateways } from './fields';
 import { publicationsAt } from '../publications';
 import { bookAt, gatewaysAt, reliedAt, servicesAt } from './queries';
 import type { ServiceWrite } from './steps';
@@ -142,7 +142,8 @@ function serviceDraft(
 				is === null ? 'Remove the service' : 'Write the service down',
 				{ id: service, is },
 				200
-			)
+			),
+			tellGateways()
 		],
 		undo: was
 			? { kind: 'private-service.put', input: asInput(was) }

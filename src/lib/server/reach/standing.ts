@@ -2,8 +2,7 @@ import { LRUCache } from 'lru-cache';
 import { World, type Ground } from '$lib/core/reach/world';
 import { one, type Db } from '../db';
 import { asOf } from '../db/intervals';
-import { networksOf } from '../estate';
-import { bookAt, groundAt, type BookRow } from './queries';
+import { bookAt, groundAt, rangesAt, type BookRow } from './queries';
 
 /** Rules at a moment, what they are read with, and both laid out: the same object for as long as nothing of it changes. */
 export interface InForce {
@@ -29,7 +28,7 @@ const MOMENTS = 4;
 const kept = new WeakMap<Db, LRUCache<string, InForce>>();
 
 export function inForceAt(db: Db, at: number): InForce {
-	const key = JSON.stringify([one(db, MADE_OF, { at }), networksOf(db)]);
+	const key = JSON.stringify([one(db, MADE_OF, { at }), rangesAt(db)]);
 	let known = kept.get(db);
 	if (!known) kept.set(db, (known = new LRUCache({ max: MOMENTS })));
 	let standing = known.get(key);

@@ -1,6 +1,7 @@
 import type { Otherwise } from '$lib/core/reach/rules';
 import { stepHandler } from '../jobs/step';
 import { closeAt, putAt } from '../db/intervals';
+import { tellRules } from './tell';
 
 /** Rules as a plan writes them: those that change, those that go, and what stands over all. */
 export interface BookWrite {
@@ -62,6 +63,11 @@ export const reachSteps = {
 					);
 				}
 			};
+		}
+	}),
+	'access-rules.tell': stepHandler<Record<string, never>>({
+		async run({ ctx }) {
+			await tellRules(ctx);
 		}
 	}),
 	'private-service.write': stepHandler<{ id: string; is: Omit<ServiceWrite, 'id'> | null }>({

@@ -1,7 +1,6 @@
-import { FOREVER } from '$lib/core/time/units';
 import type { Context } from '../context';
-import { all, one } from '../db';
-import { asOf } from '../db/intervals';
+import { all } from '../db';
+import { asOf, writtenOf } from '../db/intervals';
 import { branchesAt } from '../endpoints';
 import type { ToldSettings } from '../providers';
 import { groupsAt } from './queries';
@@ -22,13 +21,8 @@ export async function tellChanged(ctx: Context): Promise<void> {
 	if (last.get(ctx) !== standing(ctx)) await tellSettings(ctx);
 }
 
-/** How often, and when last, anything has been written of what is told: cheaper than telling it. */
-const standing = ({ db }: Context): string =>
-	JSON.stringify(
-		['settings_groups', 'branches', 'endpoint_spots'].map((table) =>
-			one(db, `SELECT count(*) AS rows, max(since) AS last, sum(until = ${FOREVER}) AS open FROM ${table}`)
-		)
-	);
+/** Cheaper than reading what is told. */
+const standing = ({ db }: Context): string => writtenOf(db, ['settings_groups', 'branches', 'endpoint_spots']);
 
 function toldAt({ db, clock }: Context): ToldSettings {
 	const at = clock.now();

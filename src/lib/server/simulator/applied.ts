@@ -1,6 +1,7 @@
 import { effectiveOf, type EffectiveSettings } from '$lib/core/settings/effective';
 import type { SettingValue } from '$lib/core/settings/kinds';
 import { underEndpoint, underSession, type PersonFacts } from '$lib/core/settings/reach';
+import type { ToldSettings } from '../providers';
 import type { Stage } from './stage';
 import type { SimEndpoint, SimMachine, SimPerson } from './state';
 
@@ -45,6 +46,20 @@ const valueOf = (lab: Stage, settings: EffectiveSettings, id: string): SettingVa
 /** How long a device that nobody is on stays awake, ms; null: for ever. */
 export const sleepAfter = (lab: Stage, e: SimEndpoint): number | null =>
 	valueOf(lab, deviceSettings(lab, e), 'power.sleep-after') as number | null;
+
+/** Devices that lock by themselves by the settings that were told last: for each, whoever was on it then. */
+const locking = new WeakMap<ToldSettings, Map<string, boolean>>();
+
+/** Whether the screen of a device locks by itself. */
+export function locksItself(lab: Stage, e: SimEndpoint): boolean {
+	let known = locking.get(lab.world.settings);
+	if (!known) locking.set(lab.world.settings, (known = new Map()));
+	const key = `${e.id}\n${e.on ?? e.users[0] ?? ''}`;
+	let locks = known.get(key);
+	if (locks === undefined)
+		known.set(key, (locks = typeof valueOf(lab, deviceSettings(lab, e), 'lock.after') === 'number'));
+	return locks;
+}
 
 /** How long a session that was set aside stays open, ms; null: for ever. */
 export const endsWhenSetAside = (lab: Stage, machine: SimMachine, person: SimPerson): number | null =>

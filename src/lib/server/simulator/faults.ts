@@ -107,6 +107,7 @@ export function applyFault(lab: Stage, fault: Wanted): number {
 		case 'names-wrong':
 		case 'clock-off':
 		case 'package-store-down':
+		case 'door-open':
 		case 'calling-untold':
 		case 'calling-unresolved':
 			if (!lab.estate.sites.some((s) => s.id === fault.target))

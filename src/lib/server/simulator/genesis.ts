@@ -80,6 +80,9 @@ export function makeWorld(estate: Estate): World {
 		packages: noPackages(),
 		images: imagesOf(estate),
 		endpoints: new Map(),
+		rules: null,
+		flows: new Map(),
+		shares: new Map(),
 		distrusted: new Set(),
 		outbox: [],
 		observations: []

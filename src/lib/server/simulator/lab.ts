@@ -8,6 +8,7 @@ import { ProviderError } from '../providers';
 import { schedule } from './agenda';
 import { appOpened, closeApp, closeOwn, packageDone, retry, takeWishes, useApp } from './apps';
 import { begin, operationDone } from './effects';
+import { browseOneMinute } from './browsing';
 import { beginFirmware, firmwareTaken, lockDevice, restartDevice, showOn } from './device-work';
 import { found, mended } from './device-fates';
 import { callsAgain, sleeps, switchOn } from './endpoints';
@@ -194,6 +195,9 @@ export class Lab {
 					handTo(w, command.endpoint, command.person);
 				}
 				return null;
+			case 'rules':
+				w.rules = command.told;
+				return null;
 			case 'distrust':
 				w.distrusted = new Set(command.certificates);
 				return null;
@@ -225,6 +229,7 @@ export class Lab {
 				// The next one comes whatever this one comes to.
 				schedule(w, h.t + MINUTE, { kind: 'minute' });
 				lab.observe({ kind: 'samples', ...workOneMinute(w, lab.seed) });
+				browseOneMinute(lab);
 				tidy(w);
 				return retry(lab);
 			case 'day':

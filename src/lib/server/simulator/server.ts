@@ -368,6 +368,9 @@ export class LabServer {
 				distrust: async (certificates) => {
 					this.command({ kind: 'distrust', certificates: [...certificates] });
 				},
+				rules: async (told) => {
+					this.command({ kind: 'rules', told });
+				},
 				setAside: async (machines, aside, key) => this.command({ kind: 'aside', machines, aside, key }) as string[]
 			},
 			sites: sitesOf(lab),

@@ -1,3 +1,4 @@
+import { strangerReaches } from './browsing';
 import 'reflect-metadata';
 import { createHash, webcrypto, X509Certificate } from 'node:crypto';
 import * as x509 from '@peculiar/x509';
@@ -132,6 +133,7 @@ export function sitesOf(lab: Lab): Sites {
 			return leased ? [`${leased}.${estate.domain}`] : [];
 		},
 		told: async (site) => toldAt(now(), known(site).id),
+		stranger: async (site, host) => strangerReaches(lab.stage, known(site).id, { kind: 'site', host }),
 		reach: async (address, from) => {
 			const read = readAddress(address);
 			const own = calledAt(estate);

@@ -7,6 +7,7 @@ import type {
 	ExistingMachine,
 	MachineSpec,
 	MachineState,
+	Flow,
 	Observation,
 	TrialAsk,
 	Wishes,
@@ -19,6 +20,7 @@ import type { Component } from '$lib/core/images/versions';
 import type { SettingEntry } from '$lib/core/packages/inventory';
 import type { AttachBooks } from '$lib/core/packages/attach';
 import type { StartKind } from '$lib/core/packages/starting';
+import type { ToldRules } from '$lib/core/reach/enforce';
 import type { Timed } from './queue';
 
 /** The whole of the simulated world at one moment: plain values, so that it can be stored and loaded. */
@@ -65,6 +67,12 @@ export interface World {
 	passwords?: Map<string, string>;
 	/** Devices that people sit at: by serial number, copies apart. */
 	endpoints: Map<string, SimEndpoint>;
+	/** Who may reach what, as it was told last; null: nothing was told yet. */
+	rules: ToldRules | null;
+	/** What people reach just now, and what they were refused. */
+	flows: Map<string, SimFlow>;
+	/** What somebody has had today of a rule that gives so much a day. */
+	shares: Map<string, { day: number; bytes: number; minutes: number }>;
 	/** Certificates of devices that the gateways were told not to trust. */
 	distrusted: Set<string>;
 	outbox: { to: string; subject: string; body: string; at: number }[];
@@ -190,6 +198,9 @@ export interface SimEndpoint {
 	/** Counts up whenever somebody comes or goes, so that an older wish to sleep is void. */
 	turn: number;
 }
+
+/** What somebody reaches, until it is told of. */
+export type SimFlow = Flow;
 
 /** What becomes another of somebody; what is left out stays as it is. */
 export type PersonChange = Partial<
@@ -377,6 +388,7 @@ export type Command =
 	| { kind: 'switch on'; endpoint: string }
 	| { kind: 'certificate'; endpoint: string; number: string; ends: number }
 	| { kind: 'distrust'; certificates: string[] }
+	| { kind: 'rules'; told: ToldRules }
 	| { kind: 'device'; endpoint: string; does: 'restart' | 'lock' | 'show' | 'firmware'; text: string; key: string }
 	| { kind: 'hand'; endpoint: string; person: string | null; key: string }
 	| { kind: 'profile'; login: string; to: string | null; key: string }

@@ -5,7 +5,7 @@ import { Lab } from './lab';
 import type { Command, World } from './state';
 
 /** The shape of the stored world: counts up when `World` changes, since an older one cannot go on in the new code. */
-const SHAPE = 15;
+const SHAPE = 16;
 
 /** The store is another version's: nothing is wrong with it, and no try will help. */
 export class LabRefused extends Error {}

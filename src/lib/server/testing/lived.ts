@@ -1,5 +1,6 @@
 import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
 import { one } from '../db';
+import { takeActivity } from '../activity/write';
 import { openAt } from '../db/intervals';
 import { recordOf } from '../directory';
 import { takeEndpoint } from '../endpoints/learning';
@@ -67,7 +68,37 @@ export async function livedIn(): Promise<Harness> {
 		],
 		tests: [{ name: 'Harbour reaches the depot', who: 'team/harbour', what: 'service/depot', expect: 'allow' }]
 	});
+	const at = h.lab.now;
+	takeActivity(
+		h.db,
+		{
+			kind: 'activity',
+			seq: 0,
+			at,
+			flows: [
+				{
+					person: 'anna',
+					endpoint: null,
+					machine: null,
+					address: '10.1.4.9',
+					target: { kind: 'service', name: 'depot' },
+					way: 'device',
+					rule: 'depot',
+					effect: 'allow',
+					through: true,
+					asked: null,
+					since: at - MINUTE,
+					until: at,
+					decisions: 4,
+					down: 2000,
+					up: 100
+				}
+			]
+		},
+		{ machine: () => undefined, person: (login) => recordOf(h.db, login, at)?.id }
+	);
 	await h.carryOut('settings.set', { name: 'Sleep', values: { 'lock.after': '5 min' }, assigned: ['everything'] });
+	await h.carryOut('activity.look', { person: 'anna', why: 'they asked what shut the depot' });
 	await h.carryOut('note.write', { about: 'pool/quay', text: 'Ask Bo first' });
 	h.lab.apply({ kind: 'fault', fault: 'agent-stopped', target: 'quay-01', value: null });
 	h.lab.apply({ kind: 'fault', fault: 'volume-full', target: 'isle-v1', value: 0.96 });

@@ -39,7 +39,8 @@
 		'/publish/people': 'people',
 		'/publish/endpoints': 'endpoints',
 		'/publish/settings': 'settings',
-		'/secure/rules': 'access rules'
+		'/secure/rules': 'access rules',
+		'/secure/activity': 'what people reached'
 	};
 	const subject = $derived(
 		OF_VIEWS[page.url.pathname] ??

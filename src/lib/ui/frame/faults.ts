@@ -29,6 +29,7 @@ export const FAULTS: { kind: (typeof FAULT_KINDS)[number]; words: string; hint: 
 	{ kind: 'package-store-down', words: 'the package store of a site is silent', hint: 'a site' },
 	{ kind: 'calling-untold', words: 'a network tells devices no address to call', hint: 'a site' },
 	{ kind: 'calling-unresolved', words: 'the name that devices call does not resolve', hint: 'a site' },
+	{ kind: 'door-open', words: 'the door of a site lets devices through that nobody is on', hint: 'a site' },
 	{ kind: 'inner-gateway-down', words: 'an inner gateway does not answer', hint: 'the id of an inner gateway' },
 	{ kind: 'service-down', words: 'a private service does not answer', hint: 'the id of a private service' },
 	{

@@ -19,8 +19,8 @@ interface How<F extends object> {
 	wrong?(fields: F): Record<string, string | undefined>;
 	/** The field beside which a problem of an input's path is said, where they are not the same. */
 	beside?(path: string): string;
-	/** What of the address changes when the plan has come up in the tray. */
-	parts?: Parts;
+	/** What of the address changes when the plan has come up in the tray; it may depend on what is chosen. */
+	parts?: Parts | ((fields: F) => Parts);
 	/** Whether to compute the effects as one types; not where computing them takes long, or where a file has to come first. */
 	foresee?: boolean;
 	/** The fields begin with what holds already: nothing is said of a plan until one of them differs. */
@@ -73,7 +73,8 @@ export class PlanForm<F extends object> {
 		if (Object.keys(this.errors).length) return false;
 		this.busy = true;
 		try {
-			this.errors = this.sorted(await draftFrom(this.kind, input, this.how.parts));
+			const { parts } = this.how;
+			this.errors = this.sorted(await draftFrom(this.kind, input, typeof parts === 'function' ? parts(this.f) : parts));
 		} finally {
 			this.busy = false;
 		}

@@ -4,7 +4,8 @@
 
 	const parts = [
 		{ name: 'Grants', path: '/secure' },
-		{ name: 'Access rules', path: '/secure/rules' }
+		{ name: 'Access rules', path: '/secure/rules' },
+		{ name: 'Activity', path: '/secure/activity' }
 	];
 	const here = (path: string) => page.url.pathname === path;
 </script>

@@ -1,6 +1,7 @@
 import { unusedTerms } from '$lib/core/scope/scope';
 import { WAYS } from '$lib/core/reach/rules';
 import { InputProblem } from '$lib/server/plans/kind';
+import { hitsView, narrowerAt, unusedRules, usedOf } from '$lib/server/activity';
 import { sharedLoad } from '$lib/server/load';
 import { personWords } from '$lib/server/directory';
 import { asKnown, lookOf } from '$lib/server/moment';
@@ -8,6 +9,8 @@ import { planById } from '$lib/server/plans';
 import { draftedView, draftOn, editedRule, pickables, reachersView, rulesView, triedReach } from '$lib/server/reach';
 import { runtime } from '$lib/server/runtime';
 
+/** Days before the moment in which what rules decided is counted. */
+const HITS = 30;
 const LISTS = ['rules', 'tests', 'services', 'categories', 'people'] as const;
 const one = <T extends string>(of: readonly T[], given: string | null): T | undefined => of.find((x) => x === given);
 const yesNo = (given: string | null) => one(['yes', 'no'] as const, given);
@@ -15,6 +18,9 @@ const yesNo = (given: string | null) => one(['yes', 'no'] as const, given);
 /** What is the same for everybody, whatever is drafted. */
 const inForce = sharedLoad(({ url, context, look, at }) => ({
 	...rulesView(context.db, at),
+	hits: hitsView(context.db, at, HITS),
+	unused: unusedRules(context.db, at),
+	narrower: narrowerAt(context.db, at),
 	list: one(LISTS, url.searchParams.get('list')) ?? 'rules',
 	at,
 	left: unusedTerms(look.scope.terms)
@@ -34,7 +40,7 @@ export const load = (event) => {
 	return {
 		...inForce(event),
 		make,
-		drafted: drafted && draftedView(db, drafted, at),
+		drafted: drafted && draftedView(db, drafted, at, (d, comparison) => usedOf(db, at, d, comparison)),
 		draftWrong: draft?.wrong ?? null,
 		saysPlan: drafted !== null,
 		editing: q.get('edit'),

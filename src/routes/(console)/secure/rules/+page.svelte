@@ -50,8 +50,9 @@
 	<div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
 		<ListTabs label="Access rules" tabs={TABS} current={data.list} />
 		<p class="text-ink2 text-[13px]">
-			{#if data.list === 'rules'}the first that fits decides{:else if data.list === 'tests'}each has to hold for
-				everybody it names, in all circumstances that it leaves open{/if}
+			{#if data.list === 'rules'}the first that fits decides; bars: decisions of the last 30 days, refused ones in
+				orange{:else if data.list === 'tests'}each has to hold for everybody it names, in all circumstances that it
+				leaves open{/if}
 		</p>
 		<span class="ml-auto flex gap-2">
 			{#if data.list === 'rules' || data.list === 'tests'}
@@ -131,6 +132,8 @@
 						{drafting}
 						may={may('access-rules.change') && !fromFile && !data.draftWrong}
 						open={data.edited?.written.id ?? null}
+						hits={data.hits}
+						unused={data.unused}
 					/>
 					{#if data.rules.length === 0 && !data.drafted}<p class="text-ink2 mt-2 max-w-[70ch] text-[13.5px]">
 							No access rule yet: what stands above decides for everybody. Add one, or bring a file; each change says
@@ -150,6 +153,20 @@
 							/>{/key}
 					{/if}
 					{#if data.drafted}<DraftChanges drafted={data.drafted} {drafting} />{/if}
+					{#if data.narrower.length && !data.edited && data.make !== 'rule'}<section aria-label="Narrower would do">
+							<h2 class="head">Narrower would do <small>by what was used in 30 days</small></h2>
+							<ul class="mt-1 text-[13.5px]">
+								{#each data.narrower.slice(0, 4) as n (n.id)}<li class="border-hair border-b py-[7px]">
+										<p><b class="font-[650]">Rule {n.number}</b> {n.words}.</p>
+										{#if may('access-rules.change') && !fromFile && !data.draftWrong}<button
+												class="btn btn-small mt-1"
+												aria-label="Draft rule {n.number} so"
+												disabled={drafting.busy}
+												onclick={() => drafting.draft({ edits: [{ put: n.put }] })}>Draft it so</button
+											>{/if}
+									</li>{/each}
+							</ul>
+						</section>{/if}
 					<div>
 						<Tester
 							tried={data.tried}

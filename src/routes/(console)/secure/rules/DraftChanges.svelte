@@ -14,6 +14,8 @@
 				only: string;
 				people: string;
 				tries: Record<string, string>;
+				/** How many of them have used it within 30 days; null: it is not lost. */
+				used: number | null;
 			}[];
 			more: number;
 			exact: boolean;
@@ -55,7 +57,11 @@
 						{VERBS[d.kind][d.count === 1 ? 0 : 1]}
 						{d.targets}{d.only ? `, only ${d.only}` : ''}
 					</p>
-					<p class="text-ink2 text-[12.5px]">{d.words} · {d.people}</p>
+					<p class="text-ink2 text-[12.5px]">
+						{d.words} · {d.people}{#if d.used}; <b class="font-[620]"
+								>{numberWords(d.used)} of them used it in 30 days</b
+							>{/if}
+					</p>
 				</div>
 				<a class="link text-[12.5px]" href={seenAt(page.url, d.tries)} aria-label="See it: {d.people}, {d.targets}"
 					>see</a

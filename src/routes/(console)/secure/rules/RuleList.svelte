@@ -2,6 +2,7 @@
 	import { tick } from 'svelte';
 	import { dragHandle, dragHandleZone, TRIGGERS, type DndEvent } from 'svelte-dnd-action';
 	import { page } from '$app/state';
+	import { numberWords } from '$lib/core/time/units';
 	import { addressWith } from '$lib/ui/frame/address';
 	import { seenAt, type Drafting } from './drafting.svelte';
 
@@ -32,8 +33,12 @@
 		may: boolean;
 		/** The rule that is being changed. */
 		open: string | null;
+		/** What each decided within the last 30 days, by its id; empty: what decides at the end. */
+		hits: Readonly<Record<string, { decisions: number; refused: number }>>;
+		/** Ids of rules that have decided nothing for 90 days. */
+		unused: readonly string[];
 	}
-	let { rules, otherwise, otherwiseWas, drafting, may, open }: Props = $props();
+	let { rules, otherwise, otherwiseWas, drafting, may, open, hits, unused }: Props = $props();
 	const TONES: Record<string, string> = { allow: 'text-kelp', refuse: 'text-buoy' };
 	/** More of them are not dragged: each would be measured at every move. */
 	const DRAGGED = 400;
@@ -82,12 +87,28 @@
 		if (!(await drafting.draft({ otherwise: { ...otherwise, [key]: chosen } }))) select.value = otherwise[key];
 	}
 	const MARKS: Record<string, string> = { new: 'new', changed: 'changed', moved: 'moved', gone: 'goes' };
+	// What decides where no rule does is most of it everywhere: rules are drawn against each other.
+	const most = $derived(Math.max(1, ...Object.entries(hits).map(([rule, h]) => (rule === '' ? 0 : h.decisions))));
+	/** Little is seen to be little, and not to be nothing. */
+	const wide = (n: number) => (n === 0 ? '0' : `max(3px, ${Math.min(100, (100 * n) / most)}%)`);
+	const NONE = { decisions: 0, refused: 0 };
 	const ends = [
 		['web', 'web'],
 		['services', 'private services']
 	] as const;
 </script>
 
+{#snippet bar(h: { decisions: number; refused: number })}
+	<div class="w-[132px] self-center">
+		<p class="text-[12.5px] tabular-nums">
+			{numberWords(h.decisions)}<span class="sr-only"> decisions, {numberWords(h.refused)} of them refused</span>
+		</p>
+		<div class="bg-shade mt-0.5 flex h-[6px] overflow-hidden rounded-sm" aria-hidden="true">
+			<span class="bg-sea2" style:width={wide(h.decisions - h.refused)}></span>
+			<span class="bg-buoy" style:width={wide(h.refused)}></span>
+		</div>
+	</div>
+{/snippet}
 <p class="sr-only" aria-live="polite">{said}</p>
 <ol
 	bind:this={list}
@@ -109,7 +130,7 @@
 		<li
 			data-rule={r.id}
 			class={[
-				'border-hair bg-paper grid grid-cols-[16px_30px_minmax(0,1fr)_auto] items-baseline gap-x-2 border-b py-[7px]',
+				'border-hair bg-paper grid grid-cols-[16px_30px_minmax(0,1fr)_auto_auto] items-baseline gap-x-2 border-b py-[7px]',
 				touched && 'bg-plumwash -mx-2 rounded-md px-2',
 				open === r.id && 'outline-sea -mx-2 rounded-md px-2 outline-2'
 			]}
@@ -128,7 +149,11 @@
 					{#if touched}<span class="pill pill-plum bg-sheet ml-1 inline-block no-underline"
 							>{MARKS[r.mark!]}{r.mark === 'moved' ? `, was ${r.was}` : r.mark === 'gone' ? `, was ${r.was}` : ''}</span
 						>{/if}
-					{#if r.stands}<span class="pill pill-sand ml-1" title={r.stands.words}>{r.stands.short}</span>{/if}
+					{#if r.stands}<span class="pill pill-sand ml-1" title={r.stands.words}>{r.stands.short}</span
+						>{/if}{#if unused.includes(r.id)}<span
+							class="pill pill-sand ml-1"
+							title="it has stood as it is for longer, and has decided nothing">unused for 90 days</span
+						>{/if}
 				</p>
 				{#if r.earlier && r.earlier.says !== r.says}<p class="text-ink3 text-[12.5px]"><s>{r.earlier.says}</s></p>{/if}
 				<p class="text-ink2 text-[12.5px]">
@@ -146,6 +171,9 @@
 						>{/if}
 				</p>
 			</div>
+			{#if r.mark === 'new'}<p class="text-ink2 w-[132px] self-center text-[12.5px]">
+					not in force yet
+				</p>{:else}{@render bar(hits[r.id] ?? NONE)}{/if}
 			<div class="flex items-baseline gap-1">
 				{#if may && r.number !== null}
 					<button
@@ -172,7 +200,7 @@
 		</li>
 	{/each}
 </ol>
-<div class="grid grid-cols-[16px_30px_minmax(0,1fr)] items-baseline gap-x-2 py-[7px]">
+<div class="grid grid-cols-[16px_30px_minmax(0,1fr)_auto] items-baseline gap-x-2 py-[7px]">
 	<span></span><span class="text-ink3 text-right" aria-hidden="true">–</span>
 	<p class="text-[13.5px]">
 		Everything else:
@@ -190,4 +218,5 @@
 					>was {otherwiseWas[key] === 'allow' ? 'allowed' : 'refused'}</span
 				>{/if}{/each}
 	</p>
+	{@render bar(hits[''] ?? NONE)}
 </div>

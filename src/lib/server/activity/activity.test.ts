@@ -1,0 +1,320 @@
+import fc from 'fast-check';
+import { beforeEach, describe, expect, test } from 'vitest';
+import { parseScope } from '$lib/core/scope/scope';
+import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
+import { all, one } from '../db';
+import { cardOf } from '../house/cards';
+import type { Flow } from '../providers';
+import { Harness, OWNER, QUIET, testEstate } from '../testing/harness';
+import { recordOf } from '../directory';
+import { draftedView, draftOn } from '../reach';
+import { activityView, hitsView, reachedView, unusedRules } from './view';
+import { looksAt, LOOK_LASTS, openLook } from './looking';
+import { hitsByRule, peopleOf, reachedBy, sumOf, sumsByHour, sumsByRule, sumsByTarget, usersOf } from './queries';
+import { letGo, sumUp } from './rolling';
+import { narrowerAt, usedOf } from './used';
+import { forgetNames, takeActivity } from './write';
+
+let h: Harness;
+beforeEach(async () => {
+	h = await Harness.of(testEstate('e2e/small.yaml', QUIET));
+});
+
+const START = Date.parse('2026-11-10T00:00:00Z');
+const flow = (more: Partial<Flow> = {}): Flow => ({
+	person: 'anna',
+	endpoint: null,
+	machine: null,
+	address: '10.1.0.20',
+	target: { kind: 'site', name: 'news.example' },
+	way: 'device',
+	rule: 'news',
+	effect: 'allow',
+	through: true,
+	asked: null,
+	since: START,
+	until: START + 5 * MINUTE,
+	decisions: 3,
+	down: 100,
+	up: 10,
+	...more
+});
+const known = { machine: () => undefined, person: (login: string) => recordOf(h.db, login, h.lab.now)?.id };
+let seq = 0;
+const take = (flows: Flow[]) => takeActivity(h.db, { kind: 'activity', seq: seq++, at: START, flows }, known);
+const idOf = (login: string) => recordOf(h.db, login, h.lab.now)!.id;
+const everything = (at: number, days = 7) => ({ at, days, people: null });
+
+/** Flows of some days, each told in the order in which they ended. */
+const someFlows = fc.array(
+	fc.record({
+		person: fc.constantFrom('anna', 'bo', 'eve', null),
+		target: fc.constantFrom(
+			{ kind: 'site' as const, name: 'news.example' },
+			{ kind: 'site' as const, name: 'films.example' },
+			{ kind: 'service' as const, name: 'depot' }
+		),
+		rule: fc.constantFrom('news', 'films', ''),
+		through: fc.boolean(),
+		minute: fc.integer({ min: 0, max: 3 * 1440 }),
+		lasts: fc.integer({ min: 1, max: 30 }),
+		decisions: fc.integer({ min: 1, max: 9 }),
+		down: fc.integer({ min: 0, max: 1000 })
+	}),
+	{ minLength: 1, maxLength: 40 }
+);
+
+function grouped(flows: Flow[], by: (f: Flow) => string): Map<string, Flow[]> {
+	const of = new Map<string, Flow[]>();
+	for (const f of flows) of.set(by(f), [...(of.get(by(f)) ?? []), f]);
+	return of;
+}
+
+describe('sums', () => {
+	test('are the same, exactly, whether hours were summed up or not, at any moment, for everybody and for some', () => {
+		fc.assert(
+			fc.property(
+				someFlows,
+				fc.integer({ min: 0, max: 3 * 1440 }),
+				fc.integer({ min: 0, max: 3 * 1440 }),
+				fc.constantFrom(1, 2, 7),
+				(made, rolledAt, lookedAt, days) => {
+					for (const table of [
+						'activity',
+						'activity_days',
+						...['person', 'target', 'rule'].map((k) => `activity_${k}_hours`)
+					])
+						h.db.exec(`DELETE FROM ${table}`);
+					h.db.exec("DELETE FROM settings WHERE key = 'activity summed up'");
+					forgetNames(h.db);
+					const flows = made
+						.map(({ minute, lasts, ...f }) =>
+							flow({ ...f, since: START + minute * MINUTE, until: START + (minute + lasts) * MINUTE })
+						)
+						.sort((a, b) => a.until - b.until);
+					// Some are told before the hours are summed up, the others after.
+					const middle = START + rolledAt * MINUTE;
+					take(flows.filter((f) => f.until <= middle));
+					sumUp(h.db, middle);
+					take(flows.filter((f) => f.until > middle));
+					const at = START + lookedAt * MINUTE;
+					const first = (Math.floor(at / DAY) - days + 1) * DAY;
+					for (const logins of [null, ['anna', 'bo']]) {
+						const asked = { at, days, people: logins && logins.map(idOf) };
+						// An hour of the past that was summed up is known to the end of what was told of it, flow by flow.
+						const seen = flows.filter(
+							(f) =>
+								f.until <= at && Math.floor(f.until / HOUR) * HOUR >= first && (!logins || logins.includes(f.person!))
+						);
+						const sum = (of: Flow[]) => ({
+							decisions: of.reduce((n, f) => n + f.decisions, 0),
+							refused: of.reduce((n, f) => n + (f.through ? 0 : f.decisions), 0),
+							down: of.reduce((n, f) => n + f.down, 0),
+							up: of.reduce((n, f) => n + f.up, 0),
+							people: new Set(of.flatMap((f) => f.person ?? [])).size
+						});
+						expect(sumOf(h.db, asked)).toEqual(sum(seen));
+						const byRule = grouped(seen, (f) => f.rule);
+						expect(Object.fromEntries(sumsByRule(h.db, asked).map(({ rule, ...s }) => [rule, s]))).toEqual(
+							Object.fromEntries([...byRule].map(([rule, of]) => [rule, sum(of)]))
+						);
+						const byTarget = grouped(seen, (f) => f.target.name);
+						expect(
+							Object.fromEntries(sumsByTarget(h.db, asked, -1).map(({ kind: _, target, ...s }) => [target, s]))
+						).toEqual(Object.fromEntries([...byTarget].map(([target, of]) => [target, sum(of)])));
+						const hours = sumsByHour(h.db, asked, 200);
+						const all = flows.filter((f) => f.until <= at && (!logins || logins.includes(f.person!)));
+						expect(hours.reduce((n, x) => n + x.decisions, 0)).toBe(sum(all).decisions);
+						expect(hours.reduce((n, x) => n + x.refused, 0)).toBe(sum(all).refused);
+					}
+					const hits = hitsByRule(h.db, at, 30);
+					for (const [rule, of] of grouped(
+						flows.filter((f) => f.until <= at),
+						(f) => f.rule
+					))
+						expect(hits.get(rule)?.decisions).toBe(of.reduce((n, f) => n + f.decisions, 0));
+					const anna = flows.filter((f) => f.person === 'anna' && f.until <= at);
+					expect(
+						reachedBy(h.db, idOf('anna'), at, 30, 1000)
+							.map((r) => r.decisions)
+							.sort()
+					).toEqual(anna.map((f) => f.decisions).sort());
+				}
+			),
+			{ numRuns: 60 }
+		);
+	});
+
+	test('count whoever reached something, not whoever was refused it', () => {
+		take([
+			flow({ target: { kind: 'service', name: 'depot' } }),
+			flow({ person: 'bo', target: { kind: 'service', name: 'depot' }, through: false, effect: 'refuse' }),
+			flow({ person: null, target: { kind: 'service', name: 'depot' }, through: false, asked: 'sign in' })
+		]);
+		expect(usersOf(h.db, everything(START + HOUR), 'service', 'depot')).toEqual([idOf('anna')]);
+		expect(sumsByTarget(h.db, everything(START + HOUR), 5, true)[0]).toMatchObject({
+			target: 'depot',
+			refused: 6,
+			people: 2
+		});
+	});
+
+	test('take what is told late of an hour that was summed up into the first that was not', () => {
+		take([flow()]);
+		sumUp(h.db, START + 3 * HOUR);
+		expect(one(h.db, 'SELECT count(*) AS n FROM activity_rule_hours')).toEqual({ n: 1 });
+		take([flow({ person: 'bo' })]);
+		sumUp(h.db, START + 9 * HOUR);
+		expect(sumOf(h.db, everything(START + 9 * HOUR))).toMatchObject({ decisions: 6, people: 2 });
+		expect(hitsByRule(h.db, START + 9 * HOUR, 1).get('news')?.decisions).toBe(6);
+	});
+});
+
+describe('what is told', () => {
+	test('is left out where it cannot be so, and names that were not kept are not counted on', () => {
+		take([
+			flow({ decisions: -1 }),
+			flow({ down: Number.NaN }),
+			flow({ until: START - 1 }),
+			flow({ person: 'stranger' }),
+			flow({ target: { kind: 'site', name: 'x'.repeat(4000) } })
+		]);
+		expect(all(h.db, 'SELECT * FROM activity')).toEqual([]);
+		const batch = h.db.transaction(() => {
+			take([flow({ rule: 'gone' })]);
+			throw new Error('the disk is full');
+		});
+		expect(batch).toThrow('full');
+		forgetNames(h.db);
+		take([flow({ rule: 'other' }), flow({ rule: 'gone' })]);
+		expect(
+			sumsByRule(h.db, everything(START + HOUR))
+				.map((r) => r.rule)
+				.sort()
+		).toEqual(['gone', 'other']);
+	});
+
+	test('is forgotten once it was kept for long enough: sums stay, and nothing goes that was not summed up', async () => {
+		take([flow(), flow({ since: START + 2 * DAY, until: START + 2 * DAY + MINUTE })]);
+		letGo(h.db, START + 400 * DAY);
+		expect(all(h.db, 'SELECT 1 FROM activity')).toHaveLength(2);
+		sumUp(h.db, START + 400 * DAY);
+		for (let n = 0; n < 3; n++) letGo(h.db, START + 400 * DAY);
+		expect(all(h.db, 'SELECT 1 FROM activity')).toEqual([]);
+		expect(all(h.db, 'SELECT 1 FROM activity_days')).toEqual([]);
+		expect(hitsByRule(h.db, START + 3 * DAY, 30).get('news')?.decisions).toBe(6);
+	});
+
+	test('is kept for as many days as a plan says', async () => {
+		take([flow()]);
+		sumUp(h.db, h.lab.now);
+		const plan = await h.draft('activity.keep', { days: 2 });
+		expect(plan.warnings[0]?.words).toMatch(/1 hours? of people lie further back/);
+		await h.finish(await h.commit(plan.id));
+		await expect(h.draft('activity.keep', { days: 0 })).rejects.toThrow();
+		await h.live(2 * HOUR, 10 * MINUTE);
+		expect(all(h.db, 'SELECT 1 FROM activity')).toEqual([]);
+	});
+});
+
+describe('looking at what somebody reached', () => {
+	const scope = (text: string) => parseScope(text).scope;
+
+	test('asks why, which stays on record, and ends by itself', async () => {
+		take([flow(), flow({ through: false, effect: 'refuse', rule: 'gone', down: 0 })]);
+		expect(openLook(h.db, 'anna', OWNER, h.lab.now)).toBeNull();
+		await expect(h.draft('activity.look', { person: 'anna', why: ' ' })).rejects.toThrow();
+		await expect(h.draft('activity.look', { person: 'nobody', why: 'curious' })).rejects.toThrow();
+		expect((await h.carryOut('activity.look', { person: 'anna', why: 'they asked what shut the news' })).state).toBe(
+			'done'
+		);
+		const { now } = h.lab;
+		expect(openLook(h.db, 'anna', OWNER, now)).toMatchObject({ why: 'they asked what shut the news', by: OWNER.name });
+		expect(openLook(h.db, 'bo', OWNER, now)).toBeNull();
+		expect(openLook(h.db, 'anna', { kind: 'operator', id: 2, name: OWNER.name }, now)).toBeNull();
+		expect(openLook(h.db, 'anna', { kind: 'token', id: 1, name: OWNER.name }, now)).toBeNull();
+		expect(openLook(h.db, 'anna', OWNER, now + LOOK_LASTS)).toBeNull();
+		expect(looksAt(h.db, now, 10)).toHaveLength(1);
+		expect(one(h.db, "SELECT count(*) AS n FROM changes WHERE kind = 'activity.look'")).toEqual({ n: 1 });
+		const rows = reachedView(h.db, idOf('anna'), now, 30, 10, 0);
+		expect(rows.map((r) => [r.name, r.through, r.ruleName])).toEqual([
+			['news.example', false, 'gone, which is not there any more'],
+			['news.example', true, 'news, which is not there any more']
+		]);
+		const card = (await cardOf(h.ctx, 'person', 'anna', { at: now, live: true }))!;
+		expect(JSON.stringify(card.sections)).toContain('they asked what shut the news');
+	});
+
+	test('is not done by sums: of fewer than five people, or of everybody but one, there are none', () => {
+		take([flow()]);
+		const at = START + HOUR;
+		expect(activityView(h.db, scope('person:anna'), at, 7)).toMatchObject({ few: 1, sums: null });
+		expect(activityView(h.db, scope('team:visitors'), at, 7)).toMatchObject({ few: 1, sums: null });
+		expect(activityView(h.db, scope('-person:anna'), at, 7).sums).toBeNull();
+		expect(activityView(h.db, scope('quill'), at, 7).sums).toBeNull();
+		expect(activityView(h.db, scope(''), at, 7).sums).toMatchObject({ decisions: 3, people: 1 });
+		// What says nothing of people leaves everybody.
+		expect(peopleOf(h.db, scope('protocol:stream'), at)).toMatchObject({ people: null, left: [{ facet: 'protocol' }] });
+	});
+});
+
+describe('of rules', () => {
+	test('is said how often each decided, and which have stood for 90 days without deciding anything', async () => {
+		await h.carryOut('access-rules.change', {
+			edits: [
+				{ put: { name: 'News', id: 'news', decide: 'allow', what: ['site/news.example'] } },
+				{ put: { name: 'Idle', id: 'idle', decide: 'refuse', what: ['site/idle.example'] } }
+			]
+		});
+		const now = h.lab.now;
+		take([flow({ since: now, until: now + MINUTE })]);
+		sumUp(h.db, now + 3 * HOUR);
+		const later = now + 91 * DAY;
+		expect(unusedRules(h.db, now + 89 * DAY)).toEqual([]);
+		take([flow({ since: later - HOUR, until: later - MINUTE })]);
+		sumUp(h.db, later);
+		expect(unusedRules(h.db, later)).toEqual(['idle']);
+		expect(hitsView(h.db, later, 30)).toEqual({ news: { decisions: 3, refused: 0 } });
+		const card = (await cardOf(h.ctx, 'access-rule', 'idle', { at: later, live: false }))!;
+		expect(JSON.stringify(card.sections)).toContain('It decided nothing');
+	});
+
+	test('is said what a narrower one would do as, and how many of those who lose something have used it', async () => {
+		await h.carryOut('private-service.put', { name: 'Depot', hosts: ['10.1.0.9'], ports: ['5432'] });
+		await h.carryOut('access-rules.change', {
+			edits: [{ put: { name: 'Depot', id: 'depot', decide: 'allow', what: ['service/depot'] } }]
+		});
+		const began = Math.floor(h.lab.now / DAY) * DAY - 2 * DAY;
+		const depot = {
+			target: { kind: 'service' as const, name: 'depot' },
+			rule: 'depot',
+			since: began,
+			until: began + MINUTE
+		};
+		take([
+			flow(depot),
+			flow({ ...depot, person: 'bo' }),
+			flow({ ...depot, person: 'eve', through: false, asked: 'reason' })
+		]);
+		sumUp(h.db, h.lab.now);
+		const [found] = narrowerAt(h.db, h.lab.now);
+		expect(found).toMatchObject({
+			id: 'depot',
+			number: 1,
+			put: { who: ['person/anna', 'person/bo'], from: ['site/quay'] }
+		});
+		expect(found!.words).toBe(
+			'All that it let through came from 2 of 5 people, at Quay; it would do as: Anna Quill, Bo Rigg · Depot · from Quay'
+		);
+		const draft = async (edit: object) => {
+			const plan = await h.draft('access-rules.change', { edits: [edit] });
+			const on = draftOn(h.db, plan, h.lab.now);
+			if (on?.wrong !== null) throw new Error('no draft');
+			return draftedView(h.db, on, h.lab.now, (d, c) => usedOf(h.db, h.lab.now, d, c)).differences;
+		};
+		expect(await draft({ remove: 'depot' })).toEqual([expect.objectContaining({ kind: 'lose', count: 5, used: 2 })]);
+		expect((await draft({ put: found!.put })).filter((d) => !d.only)).toEqual([
+			expect.objectContaining({ kind: 'lose', count: 3, used: 0 })
+		]);
+	});
+});

@@ -1,0 +1,5 @@
+export { looksAt, openLook } from './looking';
+export { keptDays } from './rolling';
+export { narrowerAt, usedOf } from './used';
+export { activityView, FEW, hitsView, reachedView, unusedRules } from './view';
+export { manifest } from './manifest';

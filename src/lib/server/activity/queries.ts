@@ -1,0 +1,209 @@
+import { EFFECTS, WAYS, type Effect, type Way } from '$lib/core/reach/rules';
+import { narrow, type Scope, type Term } from '$lib/core/scope/scope';
+import { DAY, HOUR } from '$lib/core/time/units';
+import { all, one, type Db } from '../db';
+import { everybody } from '../directory';
+import { ASKED, rolledUpTo } from './write';
+
+/** Decisions, those of them that let nobody through, and bytes to people and from them. */
+export interface Sums {
+	decisions: number;
+	refused: number;
+	down: number;
+	up: number;
+}
+
+/** What is asked about: everybody, or the people of a scope; the days up to a moment, that of the moment, as it has come so far, counted in. */
+export interface Asked {
+	at: number;
+	days: number;
+	/** Ids of people; null: everybody, and what is nobody’s. */
+	people: readonly number[] | null;
+}
+
+const hourOf = (at: number): number => Math.floor(at / HOUR);
+const dayOf = (at: number): number => Math.floor(at / DAY);
+
+const boundOf = (db: Db, { at, days, people }: Asked) => ({
+	at,
+	hour: hourOf(at),
+	day: dayOf(at),
+	first: dayOf(at) - days + 1,
+	rolled: rolledUpTo(db) ?? -1,
+	people: people && JSON.stringify(people)
+});
+
+/**
+ * Everything within what is asked about, exactly: days that had ended by then from their sums, and what is left of it one by one: the day of the moment,
+ * and hours before it that were not summed up yet.
+ */
+const partsOf = ({ people }: Asked): string => {
+	const theirs = people ? 'AND person_id IN (SELECT value FROM json_each(@people))' : '';
+	return `WITH part AS (
+	SELECT rule_id, target_id, person_id, through, from_id, way, decisions, down, up FROM activity_days WHERE day >= @first AND day < @day ${theirs}
+	UNION ALL SELECT rule_id, target_id, person_id, through, from_id, way, decisions, down, up FROM activity
+		WHERE hour >= @day * 24 AND hour <= @hour AND ended <= @at ${theirs}
+	UNION ALL SELECT rule_id, target_id, person_id, through, from_id, way, decisions, down, up FROM activity
+		WHERE hour > @rolled AND hour >= @first * 24 AND hour < @day * 24 ${theirs})`;
+};
+const SUMS =
+	'sum(p.decisions) AS decisions, sum(CASE WHEN p.through = 0 THEN p.decisions ELSE 0 END) AS refused, sum(p.down) AS down, sum(p.up) AS up';
+
+/** The people of a scope, or null where it holds everybody; with the terms that say nothing of what people reach. */
+export function peopleOf(db: Db, scope: Scope, at: number): { people: number[] | null; count: number; left: Term[] } {
+	const known = everybody(db, at);
+	const { items, left } = narrow(
+		scope,
+		known,
+		{ site: (p) => p.site, team: (p) => p.teams, person: (p) => p.login },
+		(p) => `${p.name} ${p.login}`
+	);
+	const wide = scope.terms.length === left.length;
+	return { people: wide ? null : items.map((p) => p.id), count: items.length, left };
+}
+
+export interface RuleSums extends Sums {
+	/** Empty: none decided. */
+	rule: string;
+	/** Somebody who was decided about by it. */
+	people: number;
+}
+
+export const sumsByRule = (db: Db, asked: Asked): RuleSums[] =>
+	all(
+		db,
+		`${partsOf(asked)} SELECT coalesce(r.rule, '') AS rule, ${SUMS}, count(DISTINCT nullif(p.person_id, 0)) AS people
+		 FROM part p LEFT JOIN reached_rules r ON r.id = p.rule_id GROUP BY p.rule_id ORDER BY decisions DESC, rule`,
+		boundOf(db, asked)
+	);
+
+export interface TargetSums extends Sums {
+	kind: 'site' | 'service';
+	/** The host of a site, or the id of a service; empty: something inside that is none. */
+	target: string;
+	people: number;
+}
+
+/** What was reached or refused, the most often first. */
+export const sumsByTarget = (db: Db, asked: Asked, most: number, refused = false): TargetSums[] =>
+	all(
+		db,
+		`${partsOf(asked)} SELECT t.kind, t.name AS target, ${SUMS}, count(DISTINCT nullif(p.person_id, 0)) AS people
+		 FROM part p JOIN reached_targets t ON t.id = p.target_id GROUP BY p.target_id ${refused ? 'HAVING refused > 0' : ''}
+		 ORDER BY ${refused ? 'refused' : 'decisions'} DESC, t.kind, t.name LIMIT @most`,
+		{ ...boundOf(db, asked), most }
+	);
+
+export const sumOf = (db: Db, asked: Asked): Sums & { people: number } =>
+	one<Sums & { people: number }>(
+		db,
+		`${partsOf(asked)} SELECT coalesce(sum(p.decisions), 0) AS decisions, coalesce(sum(CASE WHEN p.through = 0 THEN p.decisions END), 0) AS refused,
+		 coalesce(sum(p.down), 0) AS down, coalesce(sum(p.up), 0) AS up, count(DISTINCT nullif(p.person_id, 0)) AS people FROM part p`,
+		boundOf(db, asked)
+	)!;
+
+/** Who reached something within what is asked about, or was refused it: ids of people. */
+export const usersOf = (db: Db, asked: Asked, kind: 'site' | 'service', target: string): number[] =>
+	all<{ id: number }>(
+		db,
+		`${partsOf(asked)} SELECT DISTINCT person_id AS id FROM part WHERE through = 1 AND person_id > 0
+		 AND target_id = (SELECT id FROM reached_targets WHERE kind = @kind AND name = @target)`,
+		{ ...boundOf(db, asked), kind, target }
+	).map((r) => r.id);
+
+/** Hour by hour before a moment, the last as far as it has come, for everybody or the people of a scope. Hours in which nothing was decided are left out. */
+export const sumsByHour = (db: Db, { at, people }: Asked, hours: number): (Sums & { hour: number })[] => {
+	const bound = {
+		...boundOf(db, { at, days: 1, people }),
+		from: hourOf(at) - hours + 1
+	};
+	const [table, theirs] = people
+		? (['activity_person_hours', 'AND person_id IN (SELECT value FROM json_each(@people))'] as const)
+		: (['activity_rule_hours', ''] as const);
+	return all(
+		db,
+		`SELECT hour, sum(decisions) AS decisions, sum(refused) AS refused, sum(down) AS down, sum(up) AS up FROM (
+			SELECT hour, decisions, refused, down, up FROM ${table} WHERE hour >= @from AND hour < @hour AND hour <= @rolled ${theirs}
+			UNION ALL SELECT hour, decisions, CASE WHEN through = 0 THEN decisions ELSE 0 END, down, up FROM activity
+				WHERE hour >= max(@from, min(@rolled + 1, @hour)) AND hour <= @hour AND ended <= @at ${theirs})
+		 GROUP BY hour ORDER BY hour`,
+		bound
+	);
+};
+
+/** Rules by how often each decided within so many days before a moment: from sums of hours, so that a list of rules can have it at each look. */
+export const hitsByRule = (db: Db, at: number, days: number): Map<string, Sums> => {
+	const bound = { ...boundOf(db, { at, days, people: null }), from: hourOf(at - days * DAY) };
+	return new Map(
+		all<Sums & { rule: string }>(
+			db,
+			`SELECT coalesce(r.rule, '') AS rule, sum(p.decisions) AS decisions, sum(p.refused) AS refused, sum(p.down) AS down, sum(p.up) AS up FROM (
+				SELECT rule_id, decisions, refused, down, up FROM activity_rule_hours WHERE hour >= @from AND hour < @hour AND hour <= @rolled
+				UNION ALL SELECT rule_id, decisions, CASE WHEN through = 0 THEN decisions ELSE 0 END, down, up FROM activity
+					WHERE hour >= max(@from, min(@rolled + 1, @hour)) AND hour <= @hour AND ended <= @at) p
+			 LEFT JOIN reached_rules r ON r.id = p.rule_id GROUP BY p.rule_id`,
+			bound
+		).map(({ rule, ...sums }) => [rule, sums])
+	);
+};
+
+/** The first hour of which sums are kept, counted from 1970; null: there are none. */
+export const firstHour = (db: Db): number | null =>
+	one<{ hour: number | null }>(db, 'SELECT min(hour) AS hour FROM activity_rule_hours')?.hour ?? null;
+
+/** Something that somebody reached or was refused. */
+export interface Reached {
+	id: number;
+	since: number;
+	until: number;
+	kind: 'site' | 'service';
+	target: string;
+	rule: string;
+	decided: Effect;
+	through: boolean;
+	/** What was asked of them and not given; null: nothing. */
+	asked: (typeof ASKED)[number] | null;
+	way: Way;
+	/** The device they were on, by its number, and what it is called. */
+	endpoint: number | null;
+	endpointName: string | null;
+	machine: string | null;
+	address: string;
+	decisions: number;
+	down: number;
+	up: number;
+}
+
+interface ReachedRow extends Omit<Reached, 'decided' | 'way' | 'asked' | 'through'> {
+	decided: number;
+	way: number;
+	asked: number | null;
+	through: number;
+}
+
+/**
+ * What somebody reached and was refused within so many days before a moment, the latest first. Their hours are found in the sums: of an estate with
+ * millions of rows nothing else is looked at.
+ */
+export function reachedBy(db: Db, person: number, at: number, days: number, limit: number, offset = 0): Reached[] {
+	const bound = { ...boundOf(db, { at, days, people: null }), from: hourOf(at - days * DAY), person, limit, offset };
+	return all<ReachedRow>(
+		db,
+		`SELECT a.id, a.began AS since, a.ended AS until, t.kind, t.name AS target, coalesce(r.rule, '') AS rule, a.decided, a.through, a.asked, a.way, a.endpoint_id AS endpoint,
+			(SELECT f.name FROM endpoint_facts f WHERE f.endpoint_id = a.endpoint_id AND f.since <= a.ended ORDER BY f.since DESC LIMIT 1) AS endpointName,
+			m.name AS machine, w.address, a.decisions, a.down, a.up
+		 FROM (SELECT hour FROM activity_person_hours WHERE person_id = @person AND hour >= @from AND hour <= @hour AND hour <= @rolled
+			UNION SELECT value FROM (WITH RECURSIVE late(value) AS (SELECT max(@from, @rolled + 1) UNION ALL SELECT value + 1 FROM late WHERE value < @hour) SELECT value FROM late WHERE value <= @hour)) h
+		 JOIN activity a ON a.hour = h.hour AND a.person_id = @person AND a.ended <= @at
+		 JOIN reached_targets t ON t.id = a.target_id JOIN reached_from w ON w.id = a.from_id
+		 LEFT JOIN reached_rules r ON r.id = a.rule_id LEFT JOIN machines m ON m.id = a.machine_id
+		 ORDER BY h.hour DESC, a.id DESC LIMIT @limit OFFSET @offset`,
+		bound
+	).map((r) => ({
+		...r,
+		decided: EFFECTS[r.decided] ?? 'refuse',
+		way: WAYS[r.way] ?? 'device',
+		asked: r.asked === null ? null : (ASKED[r.asked] ?? null),
+		through: r.through === 1
+	}));
+}

@@ -1,0 +1,59 @@
+import { DAY, HOUR } from '$lib/core/time/units';
+import { all, one, putSetting, run, setting, type Db } from '../db';
+import { ROLLED, rolledUpTo } from './write';
+
+/** So many hours are summed up at a time, so that whoever else writes waits for no more. */
+const AT_ONCE = 48;
+/** What is told late is waited for so long after the end of an hour, ms. */
+const LATE = 5 * 60_000;
+/** So many hours of what has been kept for long enough are let go at a time. */
+const FORGET_AT_ONCE = 48;
+
+const SUMS = 'sum(decisions), sum(CASE WHEN through = 0 THEN decisions ELSE 0 END), sum(down), sum(up)';
+const BY = { person: 'person_id', target: 'target_id', rule: 'rule_id' } as const;
+
+/** Sums up whole hours that have ended. */
+export function sumUp(db: Db, now: number): void {
+	const last = Math.floor((now - LATE) / HOUR) - 1;
+	const hours = all<{ hour: number }>(
+		db,
+		'SELECT DISTINCT hour FROM activity WHERE hour > ? AND hour <= ? ORDER BY hour LIMIT ?',
+		[rolledUpTo(db) ?? -1, last, AT_ONCE]
+	);
+	for (const { hour } of hours)
+		db.transaction(() => {
+			for (const [of, key] of Object.entries(BY))
+				run(
+					db,
+					`INSERT INTO activity_${of}_hours(${key}, hour, decisions, refused, down, up) SELECT ${key}, hour, ${SUMS} FROM activity WHERE hour = ? GROUP BY ${key}`,
+					[hour]
+				);
+			run(
+				db,
+				`INSERT INTO activity_days(day, rule_id, target_id, person_id, through, from_id, way, decisions, down, up)
+				 SELECT hour / 24, rule_id, target_id, person_id, through, from_id, way, sum(decisions), sum(down), sum(up) FROM activity WHERE hour = ?
+				 GROUP BY rule_id, target_id, person_id, through, from_id, way
+				 ON CONFLICT DO UPDATE SET decisions = decisions + excluded.decisions, down = down + excluded.down, up = up + excluded.up`,
+				[hour]
+			);
+			putSetting(db, ROLLED, String(hour));
+		})();
+}
+
+/** How long it is kept who reached what, in days; after that only sums are. */
+export const KEPT_DAYS = 'activity kept';
+export const USUALLY_KEPT = 90;
+export const keptDays = (db: Db): number => Number(setting(db, KEPT_DAYS) ?? USUALLY_KEPT);
+
+/** Lets go of who reached what once it has been kept for long enough: sums of hours stay. */
+export function letGo(db: Db, now: number): void {
+	const days = keptDays(db);
+	const before = Math.floor((now - days * DAY) / HOUR);
+	const first = one<{ hour: number | null }>(db, 'SELECT min(hour) AS hour FROM activity')?.hour;
+	// What was not summed up yet stays until it is.
+	if (first != null && first < before && first <= (rolledUpTo(db) ?? -1))
+		run(db, 'DELETE FROM activity WHERE hour < ?', [
+			Math.min(before, first + FORGET_AT_ONCE, (rolledUpTo(db) ?? -1) + 1)
+		]);
+	run(db, 'DELETE FROM activity_days WHERE day < ?', [Math.floor(before / 24)]);
+}

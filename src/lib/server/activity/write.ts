@@ -1,0 +1,108 @@
+import { EFFECTS, WAYS } from '$lib/core/reach/rules';
+import { HOUR } from '$lib/core/time/units';
+import { one, run, setting, type Db } from '../db';
+import type { Known } from '../manifest';
+import type { Flow, Observation } from '../providers';
+
+/** What may be asked of somebody and not be given; kept as its number. */
+export const ASKED = ['sign in', 'factor', 'reason', 'window'] as const;
+
+/** The last hour that was summed up, counted from 1970; null: none yet. */
+export function rolledUpTo(db: Db): number | null {
+	const kept = setting(db, ROLLED);
+	return kept === null ? null : Number(kept);
+}
+export const ROLLED = 'activity summed up';
+
+/** Ids of names that come again and again. Forgotten with a batch that was not taken in: what it added is not there then. */
+class Names {
+	readonly targets = new Map<string, number>();
+	readonly rules = new Map<string, number>();
+	readonly from = new Map<string, number>();
+	readonly endpoints = new Map<string, number | null>();
+	next: number;
+	constructor(db: Db) {
+		this.next = (one<{ id: number | null }>(db, 'SELECT max(id) AS id FROM activity')?.id ?? 0) + 1;
+	}
+}
+const kept = new WeakMap<Db, Names>();
+/** So many names are kept in mind. */
+const MOST = 50_000;
+
+export const forgetNames = (db: Db): void => void kept.delete(db);
+
+function idIn(known: Map<string, number>, key: string, find: () => number): number {
+	let id = known.get(key);
+	if (id === undefined) {
+		if (known.size >= MOST) known.clear();
+		known.set(key, (id = find()));
+	}
+	return id;
+}
+
+/** Finds the row of a name, or writes one. */
+const rowOf = (db: Db, table: string, columns: readonly string[], values: readonly string[]): number =>
+	one<{ id: number }>(db, `SELECT id FROM ${table} WHERE ${columns.map((c) => `${c} = ?`).join(' AND ')}`, [...values])
+		?.id ??
+	Number(
+		run(db, `INSERT INTO ${table}(${columns.join(', ')}) VALUES (${columns.map(() => '?').join(', ')})`, [...values])
+			.lastInsertRowid
+	);
+
+const whole = (n: number): boolean => Number.isSafeInteger(n) && n >= 0;
+/** Whether what a provider tells can be so: what cannot is left out. */
+const sound = (f: Flow): boolean =>
+	[f.since, f.until, f.decisions, f.down, f.up].every(whole) &&
+	f.until >= f.since &&
+	f.decisions > 0 &&
+	f.target.name.length <= 300 &&
+	f.rule.length <= 100 &&
+	f.address.length <= 100;
+
+const INSERT = `INSERT INTO activity(hour, person_id, id, began, ended, target_id, rule_id, decided, through, asked, way, endpoint_id, machine_id, from_id, decisions, down, up)
+	VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`;
+
+/** Writes down what people reached and were refused. What is told of an hour that was summed up already is counted in the first that was not. */
+export function takeActivity(db: Db, o: Extract<Observation, { kind: 'activity' }>, known: Known): void {
+	let names = kept.get(db);
+	if (!names) kept.set(db, (names = new Names(db)));
+	const { targets, rules, from, endpoints } = names;
+	const first = (rolledUpTo(db) ?? -1) + 1;
+	for (const f of o.flows) {
+		if (!sound(f)) continue;
+		const person = f.person === null ? 0 : known.person(f.person);
+		if (person === undefined) continue;
+		const { kind, name } = f.target;
+		run(db, INSERT, [
+			Math.max(first, Math.floor(f.until / HOUR)),
+			person,
+			names.next++,
+			f.since,
+			f.until,
+			idIn(targets, `${kind} ${name}`, () => rowOf(db, 'reached_targets', ['kind', 'name'], [kind, name])),
+			f.rule === '' ? 0 : idIn(rules, f.rule, () => rowOf(db, 'reached_rules', ['rule'], [f.rule])),
+			EFFECTS.indexOf(f.effect),
+			f.through ? 1 : 0,
+			f.asked === null ? null : ASKED.indexOf(f.asked),
+			WAYS.indexOf(f.way),
+			f.endpoint && endpointOf(db, endpoints, f.endpoint),
+			(f.machine === null ? undefined : known.machine(f.machine)) ?? null,
+			idIn(from, f.address, () => rowOf(db, 'reached_from', ['address'], [f.address])),
+			f.decisions,
+			f.down,
+			f.up
+		]);
+	}
+}
+
+function endpointOf(db: Db, known: Map<string, number | null>, e: { serial: string; key: string }): number | null {
+	let id = known.get(e.key);
+	if (id === undefined) {
+		id =
+			one<{ id: number }>(db, 'SELECT id FROM endpoints WHERE serial = ? AND key = ?', [e.serial, e.key])?.id ?? null;
+		if (known.size >= MOST) known.clear();
+		// One that has not called in yet may do so later.
+		if (id !== null) known.set(e.key, id);
+	}
+	return id;
+}

@@ -1,0 +1,482 @@
+import type { Estate } from '$lib/core/estate/schema';
+import { Guard, type Given, type Verdict } from '$lib/core/reach/enforce';
+import {
+	ANYWHERE,
+	OTHERWISE,
+	type AccessRule,
+	type Circumstances,
+	type Reacher,
+	type Used
+} from '$lib/core/reach/rules';
+import type { Target } from '$lib/core/reach/targets';
+import { readWhat, readWhom, WHATEVER } from '$lib/core/reach/written';
+import { isHere } from '$lib/core/people/record';
+import { MINUTE } from '$lib/core/time/units';
+import { isoDate, wallTime, type WallTime } from '$lib/core/time/zone';
+import type { Flow } from '../providers';
+import { locksItself } from './applied';
+import { deviceOf, shownBy } from './endpoints';
+import { USUAL_PATTERN, workDay, type WorkDay } from './people';
+import { hash, hashText, uniform } from './random';
+import type { Stage } from './stage';
+import type { SimEndpoint, SimFlow, SimPerson, SimSession } from './state';
+
+/** What people reach, minute by minute: each wish is decided by the rules that were told last, and what comes of it is told as it ends. */
+
+type Habit = Estate['access']['habits'][number];
+
+/** Whoever turns to something stays with it for so long, minutes. */
+const STAYS = 8;
+/** What has not gone on for so long has ended, ms; what goes on is told in parts of no more than this, ms. */
+const QUIET = 2 * MINUTE;
+const PART = 30 * MINUTE;
+/** Off duty people are up between these minutes of their day. */
+const RISES = 6 * 60;
+const RESTS = 23 * 60;
+/** So often somebody shows their second factor where it is asked for, and says what for. */
+const SHOWS = 0.95;
+const SAYS = 0.8;
+
+/** What somebody has turned to: bytes for each time, and whether they say what for where that is asked. */
+interface Turned {
+	habit: Habit;
+	target: Target;
+	down: number;
+	up: number;
+	says: boolean;
+	/** What was decided last, as long as nothing that it was decided by is another. */
+	last?: Decided;
+}
+interface Decided {
+	guard: Guard;
+	hours: number;
+	asked: Circumstances;
+	given: Given;
+	/** As they reach it in the end. */
+	c: Circumstances;
+	verdict: Verdict;
+}
+interface Read {
+	habit: Habit;
+	/** What of the catalogue or the services it may come to, each alike: by the weight of all before it. */
+	wishes: { all: readonly Target[]; upTo: number; down: number; up: number }[];
+}
+
+/** Somebody as rules tell people apart, with the habits that are theirs, and what they have turned to by each. */
+interface Known {
+	teams: readonly string[];
+	employment: string;
+	site: string;
+	reacher: Reacher;
+	habits: readonly Read[];
+	/** Whether any of them is of their time off. */
+	rests: boolean;
+	slot: number;
+	turned: readonly Turned[];
+}
+
+const known = new WeakMap<Stage, Browsing>();
+/** What follows from an estate and its world, worked out once for a lab. */
+function browsingOf(lab: Stage): Browsing {
+	let found = known.get(lab);
+	if (!found) known.set(lab, (found = new Browsing(lab)));
+	return found;
+}
+
+/** What the lab knows of habits and rules beside the world, from which it follows. */
+class Browsing {
+	private readonly habits: readonly Read[];
+	private readonly signedOut: readonly Read[];
+	private readonly of = new WeakMap<SimPerson, Known>();
+	private readonly days = new WeakMap<SimPerson, { day: number; pattern: string; work: WorkDay | null }>();
+	private reading: Guard | null = null;
+	private read: Stage['world']['rules'] = null;
+	/** Sites where somebody has habits for their time off; empty: anywhere; null: nobody has. */
+	readonly restAt: ReadonlySet<string> | null;
+	/** A number for each device, to draw by. */
+	private readonly numbers = new Map<string, number>();
+
+	constructor(private readonly lab: Stage) {
+		const byCategory = new Map<string, Target[]>();
+		for (const [host, category] of lab.estate.access.sites.sites) {
+			const known = byCategory.get(category);
+			if (known) known.push({ kind: 'site', host });
+			else byCategory.set(category, [{ kind: 'site', host }]);
+		}
+		const read = lab.estate.access.habits.map((habit): Read => {
+			let upTo = 0;
+			const wishes = habit.what.flatMap((w) => {
+				const what = readWhat(w.reach, WHATEVER);
+				const all: Target[] =
+					'wrong' in what
+						? []
+						: what.kind === 'category'
+							? (byCategory.get(what.id) ?? [])
+							: what.kind === 'service'
+								? [{ kind: 'service', id: what.id }]
+								: what.kind === 'site'
+									? [{ kind: 'site', host: what.name.replace(/^\*\./, 'www.') }]
+									: [];
+				if (all.length === 0) return [];
+				upTo += w.weight;
+				return [{ all, upTo, down: w.down, up: w.up }];
+			});
+			return { habit, wishes };
+		});
+		const some = read.filter((r) => r.wishes.length > 0);
+		this.habits = some.filter((r) => r.habit.during !== 'signed-out');
+		const rest = some.filter((r) => r.habit.during === 'rest');
+		this.restAt = rest.length
+			? new Set(rest.every((r) => r.habit.at) ? rest.flatMap((r) => r.habit.at ?? []) : [])
+			: null;
+		this.signedOut = some.filter((r) => r.habit.during === 'signed-out');
+	}
+
+	/** What stands at every door, by the rules that were told last; null: none yet, and nothing is let through. */
+	get guard(): Guard | null {
+		const { rules } = this.lab.world;
+		if (this.read !== rules) {
+			this.read = rules;
+			this.reading = rules ? new Guard(rules) : null;
+		}
+		return this.reading;
+	}
+
+	person(p: SimPerson): Known {
+		const known = this.of.get(p);
+		if (known && known.teams === p.teams && known.employment === p.employment && known.site === p.site) return known;
+		const reacher: Reacher = { login: p.login, teams: p.teams, employment: p.employment || null };
+		const habits = this.habits.filter(
+			({ habit }) =>
+				(habit.at === undefined || habit.at.includes(p.site)) &&
+				(habit.who.length === 0 ||
+					habit.who.some((written) => {
+						const w = readWhom(written, WHATEVER);
+						if ('wrong' in w) return false;
+						if (w.kind === 'team') return p.teams.includes(w.id);
+						return w.kind === 'person' ? p.login === w.id : p.employment === w.id;
+					}))
+		);
+		const rests = habits.some((r) => r.habit.during === 'rest');
+		const { teams, employment, site } = p;
+		const found: Known = { teams, employment, site, reacher, habits, rests, slot: -1, turned: [] };
+		this.of.set(p, found);
+		return found;
+	}
+
+	/** Whether somebody is on duty, by their roster. */
+	onDuty(p: SimPerson, day: number): boolean {
+		let known = this.days.get(p);
+		if (known?.day !== day || known.pattern !== p.pattern) {
+			const work = workDay(p, this.lab.patterns.get(p.pattern) ?? USUAL_PATTERN, day, this.lab.seed);
+			this.days.set(p, (known = { day, pattern: p.pattern, work }));
+		}
+		const { now } = this.lab;
+		return known.work !== null && known.work.from <= now && now < known.work.until;
+	}
+
+	devices(): readonly Read[] {
+		return this.signedOut;
+	}
+
+	numberOf(device: string): number {
+		let n = this.numbers.get(device);
+		if (n === undefined) this.numbers.set(device, (n = hashText(device)));
+		return n;
+	}
+}
+
+/** One minute of what everybody reaches. */
+export function browseOneMinute(lab: Stage): void {
+	const { world: w } = lab;
+	const browsing = browsingOf(lab);
+	const { guard } = browsing;
+	if (guard) {
+		const minute = Math.floor(w.now / MINUTE);
+		const clocks = new Map<string, Clock>();
+		const clockOf = (zone: string): Clock => {
+			let clock = clocks.get(zone);
+			if (!clock) {
+				const wall = wallTime(zone, w.now);
+				const ofWeek = (wall.weekday - 1) * 1440 + wall.minute;
+				clocks.set(
+					zone,
+					(clock = { ...wall, iso: isoDate(zone, w.now), ofWeek, hours: guard.world.minuteClass(ofWeek) })
+				);
+			}
+			return clock;
+		};
+		for (const [p, session] of present(lab)) {
+			const of = browsing.person(p);
+			if (of.habits.length && isHere(p, w.now)) browse(lab, guard, p, of, session, clockOf(p.zone), minute);
+		}
+		// What is awake with nobody on it asks by itself.
+		for (const [n, read] of browsing.devices().entries())
+			for (const e of w.endpoints.values()) {
+				if (!e.awake || !e.found || e.on !== undefined) continue;
+				const index = browsing.numberOf(e.id);
+				const slot = Math.floor((minute + (index % 97)) / STAYS);
+				const turned = turnTo(lab, read, index, slot, n);
+				if (!turned) continue;
+				const address = e.address ?? '';
+				const c = { ...ANYWHERE, ...provenBy(lab, e), address: address || null };
+				wish(lab, guard, turned, {
+					who: null,
+					draws: [index, slot],
+					device: e,
+					machine: null,
+					address,
+					c,
+					hours: 0,
+					open: isOpen(lab, e.site)
+				});
+			}
+	}
+	endQuiet(lab);
+}
+
+interface Clock extends WallTime {
+	iso: string;
+	/** Minutes since Monday, and of which class of hours that is. */
+	ofWeek: number;
+	hours: number;
+}
+
+/** Whoever may reach something now: in a session, on a device, or off duty where somebody has habits for that. Most people at most times are none of these. */
+function present(lab: Stage): Map<SimPerson, SimSession | null> {
+	const { world: w } = lab;
+	const browsing = browsingOf(lab);
+	const found = new Map<SimPerson, SimSession | null>();
+	for (const s of w.sessions.values()) {
+		const p = s.state === 'active' ? w.people.get(s.person) : undefined;
+		if (p && !found.has(p)) found.set(p, s);
+	}
+	for (const e of w.endpoints.values()) {
+		const p = e.awake && e.on !== undefined ? w.people.get(e.on) : undefined;
+		if (p && !found.has(p)) found.set(p, null);
+	}
+	if (browsing.restAt !== null)
+		for (const p of w.people.values())
+			if ((browsing.restAt.size === 0 || browsing.restAt.has(p.site)) && browsing.person(p).rests && !found.has(p))
+				found.set(p, null);
+	return found;
+}
+
+/** One minute of what somebody reaches. */
+function browse(
+	lab: Stage,
+	guard: Guard,
+	p: SimPerson,
+	of: Known,
+	session: SimSession | null,
+	clock: Clock,
+	minute: number
+): void {
+	const { world: w } = lab;
+	const browsing = browsingOf(lab);
+	const slot = Math.floor((minute + p.index * 5) / STAYS);
+	if (of.slot !== slot) {
+		of.slot = slot;
+		of.turned = of.habits.flatMap((read, n) => turnTo(lab, read, p.index, slot, n) ?? []);
+	}
+	if (of.turned.length === 0) return;
+	const onDuty = browsing.onDuty(p, clock.day);
+	const device = deviceOf(lab, p);
+	const works = session !== null || (device?.awake === true && device.on === p.login);
+	const up = clock.minute >= RISES && clock.minute < RESTS;
+	for (const turned of of.turned) {
+		const rests = turned.habit.during === 'rest';
+		if (rests ? !up || onDuty : !works) continue;
+		// Off duty they are on something of their own, in the network where they are.
+		const on = rests ? undefined : device;
+		const machine = rests || !session ? undefined : w.machines.get(session.machine);
+		const proven = provenBy(lab, on);
+		const c: Circumstances = {
+			pool: machine?.pool ?? null,
+			address: p.address || null,
+			managed: proven.managed,
+			branch: proven.branch,
+			firmware: proven.firmware,
+			locks: proven.locks,
+			minute: clock.ofWeek,
+			onDuty,
+			holiday: guard.isHoliday(p.site, clock.iso),
+			way: 'device'
+		};
+		wish(lab, guard, turned, {
+			who: { person: p, reacher: of.reacher, day: clock.day },
+			draws: [p.index, slot],
+			device: on,
+			machine: machine?.name ?? null,
+			address: p.address,
+			c,
+			hours: clock.hours
+		});
+	}
+}
+
+/** What somebody, or a device, has turned to for a while, or null: everything that is drawn of it follows from the seed. */
+function turnTo({ seed }: Stage, { habit, wishes }: Read, index: number, slot: number, n: number): Turned | null {
+	if (uniform(seed, index, slot, 60 + n) >= habit.busy) return null;
+	const at = uniform(seed, index, slot, 61) * wishes.at(-1)!.upTo;
+	const { all, down, up } = wishes.find((x) => at < x.upTo)!;
+	// Everybody has those that they go to most.
+	const often = uniform(seed, index, slot, 62) ** 3;
+	const target = all[(Math.floor(often * all.length) + hash(seed, index, 63)) % all.length]!;
+	return { habit, target, down, up, says: uniform(seed, index, slot, 65) < SAYS };
+}
+
+/** What a device proves of itself. */
+function provenBy(
+	lab: Stage,
+	e: SimEndpoint | undefined
+): Pick<Circumstances, 'managed' | 'branch' | 'firmware' | 'locks'> {
+	if (!e || shownBy(lab, e).certificate !== 'good')
+		return { managed: false, branch: null, firmware: null, locks: false };
+	const { endpoints } = lab.world.settings;
+	const branch = Object.hasOwn(endpoints, e.key) ? endpoints[e.key]!.branch : null;
+	return { managed: true, branch, firmware: e.firmware || null, locks: locksItself(lab, e) };
+}
+
+interface Wisher {
+	/** Null: nobody is known to be there. */
+	who: { person: SimPerson; reacher: Reacher; day: number } | null;
+	draws: [whose: number, slot: number];
+	device: SimEndpoint | undefined;
+	machine: string | null;
+	address: string;
+	c: Circumstances;
+	/** Of which class of hours it is. */
+	hours: number;
+	/** What stands at the door is broken, and lets nobodies through. */
+	open?: boolean;
+}
+
+/** One minute of one wish: what is alike within it is decided once, and counted. */
+function wish(lab: Stage, guard: Guard, turned: Turned, by: Wisher): void {
+	const { seed, world: w } = lab;
+	const { who, draws } = by;
+	const { habit, target } = turned;
+	const { c, verdict } = decided(lab, guard, turned, by);
+	const { through } = verdict;
+	const minute = Math.floor(w.now / MINUTE);
+	const spread = (n: number) => 0.4 + 1.2 * uniform(seed, draws[0], minute, n);
+	// Whoever is refused tries once or twice more.
+	const decisions = through ? Math.max(1, Math.round(habit.asks * spread(66))) : 1 + (hash(seed, ...draws, 67) % 2);
+	if (!through && w.flows.get(flowKey(by, target, verdict.rule, false, c.way))) return;
+	// A picture of it comes out of an isolated window, and nothing goes in.
+	const down = through ? Math.round(decisions * turned.down * spread(68)) : 0;
+	const up = through && c.way !== 'window' ? Math.round(decisions * turned.up * spread(69)) : 0;
+	if (through && who && guard.daily.has(verdict.rule)) {
+		const key = shareOf(who.person.login, verdict.rule);
+		const had = w.shares.get(key);
+		const today = had?.day === who.day ? had : { day: who.day, bytes: 0, minutes: 0 };
+		w.shares.set(key, { day: who.day, bytes: today.bytes + down + up, minutes: today.minutes + 1 });
+	}
+	const key = flowKey(by, target, verdict.rule, through, c.way);
+	const flow: SimFlow = w.flows.get(key) ?? {
+		person: who?.person.login ?? null,
+		endpoint: by.device?.found ? { serial: by.device.serial, key: by.device.key } : null,
+		machine: by.machine,
+		address: by.address,
+		target: target.kind === 'site' ? { kind: 'site', name: target.host } : { kind: 'service', name: target.id ?? '' },
+		way: c.way,
+		rule: verdict.rule,
+		effect: verdict.effect,
+		through,
+		asked: verdict.asked,
+		since: w.now,
+		until: w.now,
+		decisions: 0,
+		down: 0,
+		up: 0
+	};
+	flow.until = w.now + MINUTE;
+	flow.decisions += decisions;
+	flow.down += down;
+	flow.up += up;
+	w.flows.set(key, flow);
+}
+
+/** What comes of a wish: what asks for an isolated window is gone to in one. */
+function decided(
+	{ seed, world: w }: Stage,
+	guard: Guard,
+	turned: Turned,
+	{ who, draws, c, hours, open }: Wisher
+): Decided {
+	const given: Given = { factor: uniform(seed, draws[0], who?.day ?? 0, 64) < SHOWS, reason: turned.says };
+	const { last } = turned;
+	if (
+		last?.guard === guard &&
+		!open &&
+		last.hours === hours &&
+		last.given.factor === given.factor &&
+		alike(last.asked, c)
+	)
+		return last;
+	let shared = false;
+	const used = (rule: AccessRule): Used | undefined => {
+		shared = true;
+		const had = who && w.shares.get(shareOf(who.person.login, rule.id));
+		return had && had.day === who.day ? had : undefined;
+	};
+	const decide = (as: Circumstances) =>
+		!who && open ? OPEN : guard.decide(who?.reacher ?? null, turned.target, as, given, used);
+	let reached = c;
+	let verdict = decide(c);
+	if (verdict.asked === 'window') verdict = decide((reached = { ...c, way: 'window' }));
+	const now: Decided = { guard, hours, asked: c, given, c: reached, verdict };
+	// Where a share of the day was looked at, the next minute may be another.
+	if (shared) delete turned.last;
+	else turned.last = now;
+	return now;
+}
+
+/** The door of a site is broken: whoever is nobody is let through. */
+const OPEN: Verdict = { through: true, effect: 'allow', rule: OTHERWISE, words: null, asked: null };
+const isOpen = (lab: Stage, site: string): boolean =>
+	lab.world.faults.some((f) => f.kind === 'door-open' && f.target === site);
+
+/** Whether a device at a site that nobody is on reaches something. */
+export const strangerReaches = (lab: Stage, site: string, target: Target): boolean =>
+	isOpen(lab, site) ||
+	(browsingOf(lab).guard?.decide(null, target, ANYWHERE, { factor: false, reason: false }, () => undefined).through ??
+		false);
+
+/** Whether no rule tells circumstances apart, but for the hour. */
+const alike = (a: Circumstances, b: Circumstances): boolean =>
+	a.pool === b.pool &&
+	a.address === b.address &&
+	a.managed === b.managed &&
+	a.branch === b.branch &&
+	a.firmware === b.firmware &&
+	a.locks === b.locks &&
+	a.onDuty === b.onDuty &&
+	a.holiday === b.holiday;
+
+const shareOf = (login: string, rule: string): string => `${login}\n${rule}`;
+
+const flowKey = (by: Wisher, target: Target, rule: string, through: boolean, way: string): string =>
+	[
+		by.who?.person.login ?? '',
+		by.who ? '' : by.device?.id,
+		by.machine,
+		target.kind === 'site' ? target.host : `/${target.id}`,
+		rule,
+		through,
+		way
+	].join('\n');
+
+/** Tells what has ended, and what has gone on for so long that a part of it is told. */
+function endQuiet(lab: Stage): void {
+	const w = lab.world;
+	const flows: Flow[] = [];
+	for (const [key, flow] of w.flows)
+		if (w.now - flow.until >= QUIET || w.now - flow.since >= PART) {
+			w.flows.delete(key);
+			// It is told of as it stood when it was seen last.
+			flows.push({ ...flow, until: Math.min(flow.until, w.now) });
+		}
+	if (flows.length) lab.observe({ kind: 'activity', flows });
+}
