@@ -24,7 +24,9 @@ test('what people reached stands in sums, and of too few people not at all', asy
 
 test('the same figures stand on the list of rules, on the card of one, and in the API', async ({ page }) => {
 	await signIn(page, 'operator');
-	const at = new Date(((await api(page.request, 'get', '/lab')) as { now: number }).now - 3 * 3_600_000).toISOString();
+	const at = new Date(
+		((await api(page.request, 'get', '/lab/clock')) as { now: number }).now - 3 * 3_600_000
+	).toISOString();
 	const { sums } = (await api(page.request, 'get', `/activity?days=30&at=${at}`)) as {
 		sums: { rules: { rule: string; decisions: number }[] };
 	};
@@ -49,7 +51,7 @@ test('whoever looks at what somebody reached says why first, and it stays on rec
 	await pick(page, 'Whose', /Asa Lindqvist/, 'asa lind');
 	await page.getByRole('button', { name: 'Plan to look' }).click();
 	await expect(page.getByText('Write why: it stays on record.').first()).toBeVisible();
-	await page.getByLabel('Why', { exact: true }).fill('She asked what shut the depth store');
+	await page.getByRole('textbox', { name: /^Why/ }).fill('She asked what shut the depth store');
 	await page.getByRole('button', { name: 'Plan to look' }).click();
 	await expect(plan(page)).toContainText('Look at what Asa Lindqvist reached');
 	expect(await commitAndFollow(page)).toBe('done');

@@ -23,10 +23,10 @@ export interface Narrower {
 	what: readonly What[] | null;
 }
 
-/** A narrower rule has at most this share of the people. */
-const WORTH = 0.7;
+/** A narrower rule has at most this share of the people, and of what it is about where that is said one by one. */
+const WORTH = 0.5;
 /** More teams, people, sites and kinds of targets than this make no rule that anybody reads. */
-const TEAMS = 6;
+const TEAMS = 3;
 const PERSONS = 15;
 const SITES = 4;
 const KINDS = 8;
@@ -155,5 +155,6 @@ function lessOf(rule: AccessRule, uses: readonly Use[], ground: Ground): What[] 
 				(w.kind === 'service' && !services.has(w.id)) ||
 				(w.kind === 'category' && !categories.has(w.id))
 		);
-	return wide ? used : null;
+	const said = rule.what.every((w) => w.kind === 'service' || w.kind === 'category') ? rule.what.length : Infinity;
+	return wide && used.length <= said * WORTH ? used : null;
 }

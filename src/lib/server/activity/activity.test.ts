@@ -118,10 +118,13 @@ describe('sums', () => {
 						expect(Object.fromEntries(sumsByRule(h.db, asked).map(({ rule, ...s }) => [rule, s]))).toEqual(
 							Object.fromEntries([...byRule].map(([rule, of]) => [rule, sum(of)]))
 						);
+						for (const [rule, of] of byRule) if (rule) expect(sumOf(h.db, asked, { rule })).toEqual(sum(of));
 						const byTarget = grouped(seen, (f) => f.target.name);
 						expect(
-							Object.fromEntries(sumsByTarget(h.db, asked, -1).map(({ kind: _, target, ...s }) => [target, s]))
+							Object.fromEntries(sumsByTarget(h.db, asked).map(({ kind: _, target, ...s }) => [target, s]))
 						).toEqual(Object.fromEntries([...byTarget].map(([target, of]) => [target, sum(of)])));
+						for (const [target, of] of byTarget)
+							expect(sumOf(h.db, asked, { ...of[0]!.target, kind: of[0]!.target.kind, target })).toEqual(sum(of));
 						const hours = sumsByHour(h.db, asked, 200);
 						const all = flows.filter((f) => f.until <= at && (!logins || logins.includes(f.person!)));
 						expect(hours.reduce((n, x) => n + x.decisions, 0)).toBe(sum(all).decisions);
@@ -152,7 +155,7 @@ describe('sums', () => {
 			flow({ person: null, target: { kind: 'service', name: 'depot' }, through: false, asked: 'sign in' })
 		]);
 		expect(usersOf(h.db, everything(START + HOUR), 'service', 'depot')).toEqual([idOf('anna')]);
-		expect(sumsByTarget(h.db, everything(START + HOUR), 5, true)[0]).toMatchObject({
+		expect(sumsByTarget(h.db, everything(START + HOUR))[0]).toMatchObject({
 			target: 'depot',
 			refused: 6,
 			people: 2

@@ -4,7 +4,7 @@ import type { Context } from '../context';
 import type { Db } from '../db';
 import type { Then } from '../things/catalogue';
 import { looksAt } from './looking';
-import { hitsByRule, sumsByTarget, usersOf, sumsByRule } from './queries';
+import { sumOf, usersOf } from './queries';
 
 /** What is said on cards reaches back so many days. */
 const DAYS = 30;
@@ -13,13 +13,12 @@ const LAST = `the last ${DAYS} days`;
 const decided = (n: number): string => countWords(n, 'decision', 'decisions');
 
 function ofRule(db: Db, id: string, at: number): CardSection {
-	const hits = hitsByRule(db, at, DAYS).get(id);
-	const people = hits ? (sumsByRule(db, { at, days: DAYS, people: null }).find((r) => r.rule === id)?.people ?? 0) : 0;
-	const lines: CardLine[] = hits
+	const hits = sumOf(db, { at, days: DAYS, people: null }, { rule: id });
+	const lines: CardLine[] = hits.decisions
 		? [
 				{
 					words: `${decided(hits.decisions)}, ${numberWords(hits.refused)} of which let nobody through`,
-					note: `about ${countWords(people, 'person', 'people')}; ${sizeWords(hits.down + hits.up)} in both directions`
+					note: `about ${countWords(hits.people, 'person', 'people')}; ${sizeWords(hits.down + hits.up)} in both directions`
 				}
 			]
 		: [{ words: 'It decided nothing' }];
@@ -28,12 +27,12 @@ function ofRule(db: Db, id: string, at: number): CardSection {
 
 function ofTarget(db: Db, kind: 'site' | 'service', target: string, at: number): CardSection {
 	const asked = { at, days: DAYS, people: null };
-	const sums = sumsByTarget(db, asked, -1).find((t) => t.kind === kind && t.target === target);
+	const sums = sumOf(db, asked, { kind, target });
 	const reached = usersOf(db, asked, kind, target).length;
 	return {
 		kind: 'lines',
 		title: `What it was used for in ${LAST}`,
-		lines: sums
+		lines: sums.decisions
 			? [
 					{
 						words: `${countWords(reached, 'person', 'people')} reached it`,

@@ -36,9 +36,10 @@ const boundOf = (db: Db, { at, days, people }: Asked) => ({
 /**
  * Everything within what is asked about, exactly: days that had ended by then from their sums, and what is left of it one by one: the day of the moment,
  * and hours before it that were not summed up yet.
+ * @param only what of it alone, as SQL
  */
-const partsOf = ({ people }: Asked): string => {
-	const theirs = people ? 'AND person_id IN (SELECT value FROM json_each(@people))' : '';
+const partsOf = ({ people }: Asked, only = ''): string => {
+	const theirs = `${people ? 'AND person_id IN (SELECT value FROM json_each(@people))' : ''} ${only}`;
 	return `WITH part AS (
 	SELECT rule_id, target_id, person_id, through, from_id, way, decisions, down, up FROM activity_days WHERE day >= @first AND day < @day ${theirs}
 	UNION ALL SELECT rule_id, target_id, person_id, through, from_id, way, decisions, down, up FROM activity
@@ -85,29 +86,40 @@ export interface TargetSums extends Sums {
 }
 
 /** What was reached or refused, the most often first. */
-export const sumsByTarget = (db: Db, asked: Asked, most: number, refused = false): TargetSums[] =>
+export const sumsByTarget = (db: Db, asked: Asked): TargetSums[] =>
 	all(
 		db,
 		`${partsOf(asked)} SELECT t.kind, t.name AS target, ${SUMS}, count(DISTINCT nullif(p.person_id, 0)) AS people
-		 FROM part p JOIN reached_targets t ON t.id = p.target_id GROUP BY p.target_id ${refused ? 'HAVING refused > 0' : ''}
-		 ORDER BY ${refused ? 'refused' : 'decisions'} DESC, t.kind, t.name LIMIT @most`,
-		{ ...boundOf(db, asked), most }
+		 FROM part p JOIN reached_targets t ON t.id = p.target_id GROUP BY p.target_id ORDER BY decisions DESC, t.kind, t.name`,
+		boundOf(db, asked)
 	);
 
-export const sumOf = (db: Db, asked: Asked): Sums & { people: number } =>
-	one<Sums & { people: number }>(
+/** Decisions, bytes and people; of one rule or target, or of all. */
+export function sumOf(
+	db: Db,
+	asked: Asked,
+	of: { rule: string } | { kind: string; target: string } | null = null
+): Sums & { people: number } {
+	const only =
+		of === null
+			? ''
+			: 'rule' in of
+				? 'AND rule_id = (SELECT id FROM reached_rules WHERE rule = @rule)'
+				: 'AND target_id = (SELECT id FROM reached_targets WHERE kind = @kind AND name = @target)';
+	return one<Sums & { people: number }>(
 		db,
-		`${partsOf(asked)} SELECT coalesce(sum(p.decisions), 0) AS decisions, coalesce(sum(CASE WHEN p.through = 0 THEN p.decisions END), 0) AS refused,
+		`${partsOf(asked, only)} SELECT coalesce(sum(p.decisions), 0) AS decisions, coalesce(sum(CASE WHEN p.through = 0 THEN p.decisions END), 0) AS refused,
 		 coalesce(sum(p.down), 0) AS down, coalesce(sum(p.up), 0) AS up, count(DISTINCT nullif(p.person_id, 0)) AS people FROM part p`,
-		boundOf(db, asked)
+		{ ...boundOf(db, asked), ...of }
 	)!;
+}
 
 /** Who reached something within what is asked about, or was refused it: ids of people. */
 export const usersOf = (db: Db, asked: Asked, kind: 'site' | 'service', target: string): number[] =>
 	all<{ id: number }>(
 		db,
-		`${partsOf(asked)} SELECT DISTINCT person_id AS id FROM part WHERE through = 1 AND person_id > 0
-		 AND target_id = (SELECT id FROM reached_targets WHERE kind = @kind AND name = @target)`,
+		`${partsOf(asked, 'AND target_id = (SELECT id FROM reached_targets WHERE kind = @kind AND name = @target)')}
+		 SELECT DISTINCT person_id AS id FROM part WHERE through = 1 AND person_id > 0`,
 		{ ...boundOf(db, asked), kind, target }
 	).map((r) => r.id);
 

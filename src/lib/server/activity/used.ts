@@ -4,7 +4,7 @@ import type { Reacher } from '$lib/core/reach/rules';
 import { ruleWords } from '$lib/core/reach/sentence';
 import type { Target } from '$lib/core/reach/targets';
 import { writtenRule } from '$lib/core/reach/written';
-import { DAY, HOUR } from '$lib/core/time/units';
+import { DAY, HOUR, numberWords } from '$lib/core/time/units';
 import { all, allColumns, type Db } from '../db';
 import { inForceAt, reachersAt, spokenAt } from '../reach';
 import { rolledUpTo } from './write';
@@ -96,7 +96,7 @@ export function narrowerAt(db: Db, at: number): NarrowerRow[] {
 	const byLogin = new Map(people.map((p) => [p.login, p]));
 	const { names } = spokenAt(db, at);
 	const words = (n: Narrower): string =>
-		`All that it let through came from ${n.people.used} of ${n.people.was} people${n.from ? `, at ${names.from(n.rule.from)}` : ''}; it would do as: ${ruleWords(n.rule, names)}`;
+		`All that it let through came from ${numberWords(n.people.used)} of ${numberWords(n.people.was)} people${n.from ? `, at ${names.from(n.rule.from)}` : ''}; it would do as: ${ruleWords(n.rule, names)}`;
 	const rows = book.rules.flatMap((rule, i): NarrowerRow[] => {
 		if (rule.effect === 'refuse') return [];
 		const found = narrower(rule, usesOf(db, rule.id, at, byLogin), people, ground);

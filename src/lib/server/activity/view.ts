@@ -72,6 +72,7 @@ export function activityView(db: Db, scope: Scope, at: number, days: number) {
 	if (people && (single || people.length < FEW)) return { few: count, left, sums: null };
 	const names = namesAt(db, at);
 	const target = (t: TargetSums): ShownTarget => ({ ...t, ...names.target(t.kind, t.target) });
+	const targets = sumsByTarget(db, asked);
 	const hour = Math.floor(at / HOUR);
 	const drawn = new Map(sumsByHour(db, asked, DRAWN).map((h) => [h.hour, h]));
 	return {
@@ -88,8 +89,12 @@ export function activityView(db: Db, scope: Scope, at: number, days: number) {
 				};
 			}),
 			rules: sumsByRule(db, asked).map((r): ShownRule => ({ ...r, ...names.rule(r.rule) })),
-			targets: sumsByTarget(db, asked, SHOWN).map(target),
-			refusedTargets: sumsByTarget(db, asked, REFUSED, true).map(target)
+			targets: targets.slice(0, SHOWN).map(target),
+			refusedTargets: targets
+				.filter((t) => t.refused > 0)
+				.sort((a, b) => b.refused - a.refused)
+				.slice(0, REFUSED)
+				.map(target)
 		}
 	};
 }
