@@ -52,6 +52,7 @@ for (const [name, path] of [
 	['settings', '/publish/settings'],
 	['secure', '/secure?who=alindqvist&what=chart-studio&managed=no'],
 	['rules', '/secure/rules'],
+	['activity', '/secure/activity'],
 	['scale', '/scale?pool=bridge-bergen'],
 	['watch', '/watch?list=machines&card=machine/bgo-br-008'],
 	['fix', '/fix']
@@ -139,8 +140,6 @@ await page.request.post(`${base}/api/v1/lab/clock`, { data: { step: 3000 }, head
 await page.waitForTimeout(3000);
 await plan('package.deliver', { package: 'logline', pools: ['bridge-bergen'] });
 await clock(1);
-await visit('/publish/delivery?card=delivery/bridge-bergen/logline');
-await shot('delivery');
 await visit('/publish/who?cell=charts/logline-forms');
 await shot('who');
 await visit('/publish');

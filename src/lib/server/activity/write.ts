@@ -22,7 +22,12 @@ class Names {
 	readonly endpoints = new Map<string, number | null>();
 	next: number;
 	constructor(db: Db) {
-		this.next = (one<{ id: number | null }>(db, 'SELECT max(id) AS id FROM activity')?.id ?? 0) + 1;
+		// Of the last hours alone: a table of years is not read through for it.
+		const last = one<{ id: number | null }>(
+			db,
+			'SELECT max(id) AS id FROM activity WHERE hour >= (SELECT max(hour) FROM activity) - 3'
+		);
+		this.next = (last?.id ?? 0) + 1;
 	}
 }
 const kept = new WeakMap<Db, Names>();

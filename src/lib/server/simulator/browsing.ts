@@ -88,7 +88,7 @@ class Browsing {
 	private readonly habits: readonly Read[];
 	private readonly signedOut: readonly Read[];
 	private readonly of = new WeakMap<SimPerson, Known>();
-	private readonly days = new WeakMap<SimPerson, { day: number; pattern: string; work: WorkDay | null }>();
+	private readonly days = new WeakMap<SimPerson, { day: number; pattern: string; works: WorkDay[] }>();
 	private reading: Guard | null = null;
 	private read: Stage['world']['rules'] = null;
 	/** Sites where somebody has habits for their time off; empty: anywhere; null: nobody has. */
@@ -164,15 +164,16 @@ class Browsing {
 		return found;
 	}
 
-	/** Whether somebody is on duty, by their roster. */
+	/** Whether somebody is on duty, by their roster: a shift may have begun the day before, or be one of the next day that begins before midnight. */
 	onDuty(p: SimPerson, day: number): boolean {
 		let known = this.days.get(p);
 		if (known?.day !== day || known.pattern !== p.pattern) {
-			const work = workDay(p, this.lab.patterns.get(p.pattern) ?? USUAL_PATTERN, day, this.lab.seed);
-			this.days.set(p, (known = { day, pattern: p.pattern, work }));
+			const pattern = this.lab.patterns.get(p.pattern) ?? USUAL_PATTERN;
+			const works = [day - 1, day, day + 1].flatMap((d) => workDay(p, pattern, d, this.lab.seed) ?? []);
+			this.days.set(p, (known = { day, pattern: p.pattern, works }));
 		}
 		const { now } = this.lab;
-		return known.work !== null && known.work.from <= now && now < known.work.until;
+		return known.works.some((w) => w.from <= now && now < w.until);
 	}
 
 	devices(): readonly Read[] {
@@ -317,13 +318,14 @@ function browse(
 
 /** What somebody, or a device, has turned to for a while, or null: everything that is drawn of it follows from the seed. */
 function turnTo({ seed }: Stage, { habit, wishes }: Read, index: number, slot: number, n: number): Turned | null {
-	if (uniform(seed, index, slot, 60 + n) >= habit.busy) return null;
-	const at = uniform(seed, index, slot, 61) * wishes.at(-1)!.upTo;
+	const draw = (what: number) => uniform(seed, index, slot, 600 + 10 * n + what);
+	if (draw(0) >= habit.busy) return null;
+	const at = draw(1) * wishes.at(-1)!.upTo;
 	const { all, down, up } = wishes.find((x) => at < x.upTo)!;
 	// Everybody has those that they go to most.
-	const often = uniform(seed, index, slot, 62) ** 3;
+	const often = draw(2) ** 3;
 	const target = all[(Math.floor(often * all.length) + hash(seed, index, 63)) % all.length]!;
-	return { habit, target, down, up, says: uniform(seed, index, slot, 65) < SAYS };
+	return { habit, target, down, up, says: draw(3) < SAYS };
 }
 
 /** What a device proves of itself. */
