@@ -25,9 +25,8 @@ export interface Narrower {
 
 /** A narrower rule has at most this share of the people, and of what it is about where that is said one by one. */
 const WORTH = 0.5;
-/** More teams, people, sites and kinds of targets than this make no rule that anybody reads. */
+/** More teams, sites and kinds of targets than this make no rule that anybody reads. */
 const TEAMS = 3;
-const PERSONS = 15;
 const SITES = 4;
 const KINDS = 8;
 
@@ -68,7 +67,10 @@ export function narrower(
 	return { rule: found, people: { was: now.length, is, used: users.size }, from, what };
 }
 
-/** Whom to name so that all users are among them and as few others as may be; null where that is hardly fewer than there are now. */
+/**
+ * The teams to name so that all users are among them and as few others as may be; null where those are hardly fewer people than there are now. Nobody is named
+ * alone: that would tell what somebody did.
+ */
 function fewer(users: readonly Reacher[], now: readonly Reacher[]): Whom[] | null {
 	const worth = now.length * WORTH;
 	if (users.length > worth) return null;
@@ -104,8 +106,6 @@ function fewer(users: readonly Reacher[], now: readonly Reacher[]): Whom[] | nul
 		teams.push({ kind: 'team', id: best.team });
 	}
 	const byTeams = left.size === 0 && teams.length <= TEAMS ? [...named].filter((l) => about.has(l)).length : Infinity;
-	if (users.length <= PERSONS && users.length < byTeams)
-		return users.map((p): Whom => ({ kind: 'person', id: p.login })).sort((a, b) => (a.id < b.id ? -1 : 1));
 	return byTeams <= worth ? teams : null;
 }
 
@@ -155,6 +155,10 @@ function lessOf(rule: AccessRule, uses: readonly Use[], ground: Ground): What[] 
 				(w.kind === 'service' && !services.has(w.id)) ||
 				(w.kind === 'category' && !categories.has(w.id))
 		);
-	const said = rule.what.every((w) => w.kind === 'service' || w.kind === 'category') ? rule.what.length : Infinity;
+	// Of everything, the web and groups there is more than can be said one by one.
+	const said =
+		rule.what.length > 0 && rule.what.every((w) => w.kind === 'service' || w.kind === 'category')
+			? rule.what.length
+			: Infinity;
 	return wide && used.length <= said * WORTH ? used : null;
 }

@@ -70,6 +70,8 @@ function grouped(flows: Flow[], by: (f: Flow) => string): Map<string, Flow[]> {
 	return of;
 }
 
+const scope = (text: string) => parseScope(text).scope;
+
 describe('sums', () => {
 	test('are the same, exactly, whether hours were summed up or not, at any moment, for everybody and for some', () => {
 		fc.assert(
@@ -221,8 +223,6 @@ describe('what is told', () => {
 });
 
 describe('looking at what somebody reached', () => {
-	const scope = (text: string) => parseScope(text).scope;
-
 	test('asks why, which stays on record, and ends by itself', async () => {
 		take([flow(), flow({ through: false, effect: 'refuse', rule: 'gone', down: 0 })]);
 		expect(openLook(h.db, 'anna', OWNER, h.lab.now)).toBeNull();
@@ -282,42 +282,75 @@ describe('of rules', () => {
 		expect(JSON.stringify(card.sections)).toContain('It decided nothing');
 	});
 
-	test('is said what a narrower one would do as, and how many of those who lose something have used it', async () => {
-		await h.carryOut('private-service.put', { name: 'Depot', hosts: ['10.1.0.9'], ports: ['5432'] });
-		await h.carryOut('access-rules.change', {
-			edits: [{ put: { name: 'Depot', id: 'depot', decide: 'allow', what: ['service/depot'] } }]
+	describe('of more people', () => {
+		/** Five of the harbour, and twelve visitors. */
+		const harbour = ['anna', 'bo', 'cleo', 'dag', 'finn'];
+		beforeEach(async () => {
+			h = await Harness.of(
+				testEstate('e2e/small.yaml', (e) => {
+					QUIET(e);
+					const like = (login: string, of: string) => ({
+						...e.directory.people.find((p) => p.login === of)!,
+						login,
+						name: `${login} Other`
+					});
+					e.directory.people.push(like('finn', 'bo'), ...Array.from({ length: 11 }, (_v, i) => like(`v${i}`, 'eve')));
+				})
+			);
+			await h.carryOut('private-service.put', { name: 'Depot', hosts: ['10.1.0.9'], ports: ['5432'] });
+			await h.carryOut('access-rules.change', {
+				edits: [
+					{ put: { name: 'Depot', id: 'depot', decide: 'allow', what: ['service/depot'] } },
+					{ put: { name: 'One', id: 'one', decide: 'allow', who: ['person/anna'], what: ['site/one.example'] } }
+				]
+			});
 		});
-		const began = Math.floor(h.lab.now / DAY) * DAY - 2 * DAY;
-		const depot = {
-			target: { kind: 'service' as const, name: 'depot' },
-			rule: 'depot',
-			since: began,
-			until: began + MINUTE
-		};
-		take([
-			flow(depot),
-			flow({ ...depot, person: 'bo' }),
-			flow({ ...depot, person: 'eve', through: false, asked: 'reason' })
-		]);
-		sumUp(h.db, h.lab.now);
-		const [found] = narrowerAt(h.db, h.lab.now);
-		expect(found).toMatchObject({
-			id: 'depot',
-			number: 1,
-			put: { who: ['person/anna', 'person/bo'], from: ['site/quay'] }
-		});
-		expect(found!.words).toBe(
-			'All that it let through came from 2 of 5 people, at Quay; it would do as: Anna Quill, Bo Rigg · Depot · from Quay'
-		);
+		const began = () => Math.floor(h.lab.now / DAY) * DAY - 2 * DAY;
+		const reach = (person: string, more: Partial<Flow> = {}) =>
+			flow({
+				person,
+				target: { kind: 'service', name: 'depot' },
+				rule: 'depot',
+				since: began(),
+				until: began() + MINUTE,
+				...more
+			});
 		const draft = async (edit: object) => {
 			const plan = await h.draft('access-rules.change', { edits: [edit] });
 			const on = draftOn(h.db, plan, h.lab.now);
 			if (on?.wrong !== null) throw new Error('no draft');
 			return draftedView(h.db, on, h.lab.now, (d, c) => usedOf(h.db, h.lab.now, d, c)).differences;
 		};
-		expect(await draft({ remove: 'depot' })).toEqual([expect.objectContaining({ kind: 'lose', count: 5, used: 2 })]);
-		expect((await draft({ put: found!.put })).filter((d) => !d.only)).toEqual([
-			expect.objectContaining({ kind: 'lose', count: 3, used: 0 })
-		]);
+
+		test('is said what a narrower one would do as, and how many of those who lose something have used it', async () => {
+			take([...harbour.map((p) => reach(p)), reach('eve', { through: false, asked: 'reason' })]);
+			sumUp(h.db, h.lab.now);
+			const [found] = narrowerAt(h.db, h.lab.now);
+			expect(found).toMatchObject({ id: 'depot', number: 1, put: { who: ['team/harbour'], from: ['site/quay'] } });
+			expect(found!.words).toBe(
+				'All that it let through came from 5 of 17 people, at Quay; it would do as: Harbour · Depot · from Quay'
+			);
+			expect(await draft({ remove: 'depot' })).toEqual([expect.objectContaining({ kind: 'lose', count: 17, used: 5 })]);
+			expect((await draft({ put: found!.put })).filter((d) => !d.only)).toEqual([
+				expect.objectContaining({ kind: 'lose', count: 12, used: 0 })
+			]);
+		});
+
+		test('is nothing said that would tell what a few of them did', async () => {
+			take([
+				...harbour.slice(0, 4).map((p) => reach(p)),
+				reach('anna', { rule: 'one', target: { kind: 'site', name: 'one.example' } })
+			]);
+			sumUp(h.db, h.lab.now);
+			const { now } = h.lab;
+			expect(narrowerAt(h.db, now)).toEqual([]);
+			expect(
+				await draft({ put: { id: 'depot', decide: 'allow', but: ['person/anna'], what: ['service/depot'] } })
+			).toEqual([expect.objectContaining({ kind: 'lose', count: 1, used: null })]);
+			expect(hitsView(h.db, now, 30)).toMatchObject({ depot: { decisions: 12 }, one: null });
+			expect(activityView(h.db, scope(''), now, 30).sums!.rules.map((r) => r.rule)).toEqual(['depot']);
+			const card = (await cardOf(h.ctx, 'access-rule', 'one', { at: now, live: true }))!;
+			expect(JSON.stringify(card.sections)).toContain('It is about fewer than 5 people');
+		});
 	});
 });

@@ -5,6 +5,7 @@ import type { Db } from '../db';
 import type { Then } from '../things/catalogue';
 import { looksAt } from './looking';
 import { sumOf, usersOf } from './queries';
+import { aboutFew, FEW } from './view';
 
 /** What is said on cards reaches back so many days. */
 const DAYS = 30;
@@ -13,6 +14,13 @@ const LAST = `the last ${DAYS} days`;
 const decided = (n: number): string => countWords(n, 'decision', 'decisions');
 
 function ofRule(db: Db, id: string, at: number): CardSection {
+	const title = `What it decided in ${LAST}`;
+	if (aboutFew(db, at).has(id))
+		return {
+			kind: 'lines',
+			title,
+			lines: [{ words: `It is about fewer than ${FEW} people: what each of them did is looked at saying why` }]
+		};
 	const hits = sumOf(db, { at, days: DAYS, people: null }, { rule: id });
 	const lines: CardLine[] = hits.decisions
 		? [
@@ -22,7 +30,7 @@ function ofRule(db: Db, id: string, at: number): CardSection {
 				}
 			]
 		: [{ words: 'It decided nothing' }];
-	return { kind: 'lines', title: `What it decided in ${LAST}`, lines };
+	return { kind: 'lines', title, lines };
 }
 
 function ofTarget(db: Db, kind: 'site' | 'service', target: string, at: number): CardSection {

@@ -145,7 +145,7 @@ export const sumsByHour = (db: Db, { at, people }: Asked, hours: number): (Sums 
 
 /** Rules by how often each decided within so many days before a moment: from sums of hours, so that a list of rules can have it at each look. */
 export const hitsByRule = (db: Db, at: number, days: number): Map<string, Sums> => {
-	const bound = { ...boundOf(db, { at, days, people: null }), from: hourOf(at - days * DAY) };
+	const bound = { ...boundOf(db, { at, days, people: null }), from: (dayOf(at) - days + 1) * 24 };
 	return new Map(
 		all<Sums & { rule: string }>(
 			db,

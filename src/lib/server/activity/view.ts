@@ -1,9 +1,10 @@
+import { has, type Bits } from '$lib/core/reach/bits';
 import { ruleWords } from '$lib/core/reach/sentence';
 import type { Effect } from '$lib/core/reach/rules';
 import type { Scope } from '$lib/core/scope/scope';
 import { DAY, HOUR } from '$lib/core/time/units';
 import type { Db } from '../db';
-import { categoriesAt, inForceAt, servicesAt, spokenAt } from '../reach';
+import { categoriesAt, inForceAt, reachersAt, servicesAt, spokenAt } from '../reach';
 import {
 	firstHour,
 	hitsByRule,
@@ -21,6 +22,29 @@ import {
 
 /** Of fewer people sums would tell what each of them did: that asks for a reason, and stays on record. */
 export const FEW = 5;
+const few = new WeakMap<object, { of: object; rules: ReadonlySet<string> }>();
+
+/** Rules that are about fewer than five people: how often one decided would tell what each of them did. */
+export function aboutFew(db: Db, at: number): ReadonlySet<string> {
+	const people = reachersAt(db, at);
+	const of = inForceAt(db, at);
+	let known = few.get(people);
+	if (known?.of !== of) {
+		const counts = new Map<Bits, number>();
+		for (const p of people) {
+			const bits = of.world.personBits(p);
+			counts.set(bits, (counts.get(bits) ?? 0) + 1);
+		}
+		const rules = of.book.rules.flatMap((rule, i) => {
+			let n = 0;
+			for (const [bits, alike] of counts) if (n < FEW && has(bits, i)) n += alike;
+			return n < FEW ? [rule.id] : [];
+		});
+		few.set(people, (known = { of, rules: new Set(rules) }));
+	}
+	return known.rules;
+}
+
 /** So many targets are shown. */
 const SHOWN = 40;
 /** So many of what is refused most. */
@@ -72,6 +96,7 @@ export function activityView(db: Db, scope: Scope, at: number, days: number) {
 	if (people && (single || people.length < FEW)) return { few: count, left, sums: null };
 	const names = namesAt(db, at);
 	const target = (t: TargetSums): ShownTarget => ({ ...t, ...names.target(t.kind, t.target) });
+	const hidden = aboutFew(db, at);
 	const targets = sumsByTarget(db, asked);
 	const hour = Math.floor(at / HOUR);
 	const drawn = new Map(sumsByHour(db, asked, DRAWN).map((h) => [h.hour, h]));
@@ -88,7 +113,9 @@ export function activityView(db: Db, scope: Scope, at: number, days: number) {
 					refused: h?.refused ?? 0
 				};
 			}),
-			rules: sumsByRule(db, asked).map((r): ShownRule => ({ ...r, ...names.rule(r.rule) })),
+			rules: sumsByRule(db, asked)
+				.filter((r) => !hidden.has(r.rule))
+				.map((r): ShownRule => ({ ...r, ...names.rule(r.rule) })),
 			targets: targets.slice(0, SHOWN).map(target),
 			refusedTargets: targets
 				.filter((t) => t.refused > 0)
@@ -117,11 +144,17 @@ export function reachedView(
 	});
 }
 
-/** What each rule decided within so many days before a moment, for the list of rules. */
-export function hitsView(db: Db, at: number, days: number): Record<string, { decisions: number; refused: number }> {
-	return Object.fromEntries(
-		[...hitsByRule(db, at, days)].map(([rule, { decisions, refused }]) => [rule, { decisions, refused }])
-	);
+/** What each rule decided within so many days before a moment, for the list of rules; null of one that is about too few people. */
+export function hitsView(
+	db: Db,
+	at: number,
+	days: number
+): Record<string, { decisions: number; refused: number } | null> {
+	const hits = hitsByRule(db, at, days);
+	return Object.fromEntries([
+		...[...hits].map(([rule, { decisions, refused }]) => [rule, { decisions, refused }] as const),
+		...[...aboutFew(db, at)].map((rule) => [rule, null] as const)
+	]);
 }
 
 /** So long a rule may decide nothing before it is said. */
@@ -132,7 +165,8 @@ export function unusedRules(db: Db, at: number): string[] {
 	const from = at - UNUSED;
 	const first = firstHour(db);
 	if (first === null || first * HOUR > from) return [];
-	const hits = hitsByRule(db, at, UNUSED / DAY);
+	// A day more: the first of them counts from its midnight.
+	const hits = hitsByRule(db, at, UNUSED / DAY + 1);
 	return inForceAt(db, at).book.rows.flatMap(({ rule, since }) =>
 		since <= from && !hits.has(rule.id) ? [rule.id] : []
 	);

@@ -64,13 +64,13 @@ type Drafted = Extract<NonNullable<ReturnType<typeof draftOn>>, { wrong: null }>
 
 /**
  * A draft as it lies over what is in force: each rule with what becomes of it, who gains and loses what, and which tests it breaks.
- * @param used how many of the people of a difference have used any of its targets
+ * @param used how many of the people of a difference have used any of its targets; null: they are too few to say
  */
 export function draftedView(
 	db: Db,
 	{ plan, of, known: { names }, book, moved }: Drafted,
 	at: number,
-	used: (of: Difference, comparison: Comparison) => number
+	used: (of: Difference, comparison: Comparison) => number | null
 ) {
 	const { comparison, stand, was, is, targets } = workedOut(db, at, of, book);
 	const before = of.book;

@@ -14,7 +14,7 @@
 				only: string;
 				people: string;
 				tries: Record<string, string>;
-				/** How many of them have used it within 30 days; null: it is not lost. */
+				/** How many of them have used it within 30 days; null: it is not lost, or they are too few to say. */
 				used: number | null;
 			}[];
 			more: number;

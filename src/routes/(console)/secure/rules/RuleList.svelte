@@ -33,8 +33,8 @@
 		may: boolean;
 		/** The rule that is being changed. */
 		open: string | null;
-		/** What each decided within the last 30 days, by its id; empty: what decides at the end. */
-		hits: Readonly<Record<string, { decisions: number; refused: number }>>;
+		/** What each decided within the last 30 days, by its id; empty: what decides at the end. Null: it is about too few people to say. */
+		hits: Readonly<Record<string, { decisions: number; refused: number } | null>>;
 		/** Ids of rules that have decided nothing for 90 days. */
 		unused: readonly string[];
 	}
@@ -88,7 +88,7 @@
 	}
 	const MARKS: Record<string, string> = { new: 'new', changed: 'changed', moved: 'moved', gone: 'goes' };
 	// What decides where no rule does is most of it everywhere: rules are drawn against each other.
-	const most = $derived(Math.max(1, ...Object.entries(hits).map(([rule, h]) => (rule === '' ? 0 : h.decisions))));
+	const most = $derived(Math.max(1, ...Object.entries(hits).map(([rule, h]) => (rule === '' || !h ? 0 : h.decisions))));
 	/** Little is seen to be little, and not to be nothing. */
 	const wide = (n: number) => (n === 0 ? '0' : `max(3px, ${Math.min(100, (100 * n) / most)}%)`);
 	const NONE = { decisions: 0, refused: 0 };
@@ -173,6 +173,11 @@
 			</div>
 			{#if r.mark === 'new'}<p class="text-ink2 w-[132px] self-center text-[12.5px]">
 					not in force yet
+				</p>{:else if hits[r.id] === null}<p
+					class="text-ink2 w-[132px] self-center text-[12.5px]"
+					title="what each of them did is looked at saying why, under Activity"
+				>
+					of few people
 				</p>{:else}{@render bar(hits[r.id] ?? NONE)}{/if}
 			<div class="flex items-baseline gap-1">
 				{#if may && r.number !== null}
