@@ -10,7 +10,7 @@ const rule = (id: string, effect: AccessRule['effect'], more: Partial<AccessRule
 const told = (rules: AccessRule[], more: Partial<ToldRules> = {}): ToldRules => ({
 	rules,
 	otherwise: { web: 'allow', services: 'refuse' },
-	services: [{ id: 'depot', name: 'Depot', group: null, hosts: ['depot.example'], ports: ['5432'], protocol: 'tcp' }],
+	services: [{ id: 'depot', name: 'Depot', group: null }],
 	names: [
 		['films.example', 'films'],
 		['harm.example', 'harm']
@@ -68,9 +68,7 @@ describe('what stands at a door', () => {
 		expect(at(NOTHING)).toMatchObject({ through: false, asked: 'reason' });
 		expect(at({ factor: false, reason: true })).toMatchObject({ through: true, asked: null });
 	});
-	test('knows services by their doors, and holidays by their sites', () => {
-		expect(guard.behind({ host: 'depot.example', port: 5432, protocol: 'tcp' })).toBe('depot');
-		expect(guard.behind({ host: 'depot.example', port: 80, protocol: 'tcp' })).toBeUndefined();
+	test('knows holidays by their sites', () => {
 		expect(guard.isHoliday('quay', '2026-12-24')).toBe(true);
 		expect(guard.isHoliday('constructor', '2026-12-24')).toBe(false);
 	});

@@ -8,8 +8,7 @@ import {
 	type Reacher,
 	type Used
 } from './rules';
-import { serviceBehind, type HostPort, type ServiceSpot } from './hosts';
-import { Catalogue, type Target } from './targets';
+import { Catalogue, type Service, type Target } from './targets';
 import { World } from './world';
 
 /**
@@ -18,7 +17,7 @@ import { World } from './world';
 export interface ToldRules {
 	rules: readonly AccessRule[];
 	otherwise: Otherwise;
-	services: readonly (ServiceSpot & { group: string | null })[];
+	services: readonly Service[];
 	/** Names of web sites, each with its category. */
 	names: readonly (readonly [name: string, category: string])[];
 	/** Ranges of addresses by site. */
@@ -76,9 +75,6 @@ export class Guard {
 			branches: new Map(Object.entries(told.branches))
 		});
 	}
-
-	/** The private service behind a door; undefined where it is none. */
-	behind = (door: HostPort): string | undefined => serviceBehind(this.told.services, door)?.id;
 
 	/** Whether a day of a site, as YYYY-MM-DD, is a holiday there. */
 	isHoliday = (site: string, day: string): boolean =>

@@ -41,7 +41,8 @@ const flow = (more: Partial<Flow> = {}): Flow => ({
 });
 const known = { machine: () => undefined, person: (login: string) => recordOf(h.db, login, h.lab.now)?.id };
 let seq = 0;
-const take = (flows: Flow[]) => takeActivity(h.db, { kind: 'activity', seq: seq++, at: START, flows }, known);
+const take = (flows: Flow[], at = Math.max(START, ...flows.map((f) => f.until).filter(Number.isFinite))) =>
+	takeActivity(h.db, { kind: 'activity', seq: seq++, at, flows }, known);
 const idOf = (login: string) => recordOf(h.db, login, h.lab.now)!.id;
 const everything = (at: number, days = 7) => ({ at, days, people: null });
 
@@ -81,11 +82,7 @@ describe('sums', () => {
 				fc.integer({ min: 0, max: 3 * 1440 }),
 				fc.constantFrom(1, 2, 7),
 				(made, rolledAt, lookedAt, days) => {
-					for (const table of [
-						'activity',
-						'activity_days',
-						...['person', 'target', 'rule'].map((k) => `activity_${k}_hours`)
-					])
+					for (const table of ['activity', 'activity_days', ...['person', 'rule'].map((k) => `activity_${k}_hours`)])
 						h.db.exec(`DELETE FROM ${table}`);
 					h.db.exec("DELETE FROM settings WHERE key = 'activity summed up'");
 					forgetNames(h.db);
@@ -182,8 +179,13 @@ describe('what is told', () => {
 			flow({ down: Number.NaN }),
 			flow({ until: START - 1 }),
 			flow({ person: 'stranger' }),
-			flow({ target: { kind: 'site', name: 'x'.repeat(4000) } })
+			flow({ target: { kind: 'site', name: 'x'.repeat(4000) } }),
+			flow({ effect: 'perhaps' as Flow['effect'] }),
+			flow({ way: 'wire' as Flow['way'] }),
+			flow({ asked: 'nicely' as unknown as Flow['asked'] })
 		]);
+		// What lies ahead would stand above all that is to come.
+		take([flow({ until: START + 900 * DAY })], START);
 		expect(all(h.db, 'SELECT * FROM activity')).toEqual([]);
 		const batch = h.db.transaction(() => {
 			take([flow({ rule: 'gone' })]);
@@ -207,6 +209,10 @@ describe('what is told', () => {
 		for (let n = 0; n < 3; n++) letGo(h.db, START + 400 * DAY);
 		expect(all(h.db, 'SELECT 1 FROM activity')).toEqual([]);
 		expect(all(h.db, 'SELECT 1 FROM activity_days')).toEqual([]);
+		expect(all(h.db, 'SELECT 1 FROM reached_targets')).toEqual([]);
+		// The same name, told again, is found again.
+		take([flow({ since: START + 401 * DAY, until: START + 401 * DAY + MINUTE })]);
+		expect(sumsByTarget(h.db, everything(START + 401 * DAY + HOUR)).map((t) => t.target)).toEqual(['news.example']);
 		expect(hitsByRule(h.db, START + 3 * DAY, 30).get('news')?.decisions).toBe(6);
 	});
 

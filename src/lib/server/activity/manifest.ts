@@ -28,6 +28,6 @@ export const manifest: Manifest = {
 	observes: { take: { activity: takeActivity }, forget: forgetNames },
 	chores: (ctx) => [
 		{ name: 'sums of what was reached', every: 'sweep', run: (now) => sumUp(ctx.db, now) },
-		{ name: 'what was reached long ago', every: 'hour', run: (now) => letGo(ctx.db, now) }
+		{ name: 'what was reached long ago', every: 'sweep', run: (now) => letGo(ctx.db, now) }
 	]
 };

@@ -24,28 +24,31 @@ export interface Asked {
 const hourOf = (at: number): number => Math.floor(at / HOUR);
 const dayOf = (at: number): number => Math.floor(at / DAY);
 
-const boundOf = (db: Db, { at, days, people }: Asked) => ({
-	at,
-	hour: hourOf(at),
-	day: dayOf(at),
-	first: dayOf(at) - days + 1,
-	rolled: rolledUpTo(db) ?? -1,
-	people: people && JSON.stringify(people)
-});
+function boundOf(db: Db, { at, days, people }: Asked) {
+	const [hour, day, rolled] = [hourOf(at), dayOf(at), rolledUpTo(db) ?? -1];
+	const first = dayOf(at) - days + 1;
+	// Of a day that goes on the sums are those of its hours so far; of a past one they are of hours to come, too.
+	const now = rolled < hour;
+	return {
+		at,
+		hour,
+		rolled,
+		first,
+		whole: now ? day : day - 1,
+		single: Math.max(first * 24, now ? rolled + 1 : day * 24),
+		people: people && JSON.stringify(people)
+	};
+}
 
 /**
- * Everything within what is asked about, exactly: days that had ended by then from their sums, and what is left of it one by one: the day of the moment,
- * and hours before it that were not summed up yet.
+ * Everything within what is asked about, exactly: the sums of days, and hour by hour what they do not have, or have too much of.
  * @param only what of it alone, as SQL
  */
 const partsOf = ({ people }: Asked, only = ''): string => {
 	const theirs = `${people ? 'AND person_id IN (SELECT value FROM json_each(@people))' : ''} ${only}`;
-	return `WITH part AS (
-	SELECT rule_id, target_id, person_id, through, from_id, way, decisions, down, up FROM activity_days WHERE day >= @first AND day < @day ${theirs}
-	UNION ALL SELECT rule_id, target_id, person_id, through, from_id, way, decisions, down, up FROM activity
-		WHERE hour >= @day * 24 AND hour <= @hour AND ended <= @at ${theirs}
-	UNION ALL SELECT rule_id, target_id, person_id, through, from_id, way, decisions, down, up FROM activity
-		WHERE hour > @rolled AND hour >= @first * 24 AND hour < @day * 24 ${theirs})`;
+	const columns = 'rule_id, target_id, person_id, through, decisions, down, up';
+	return `WITH part AS (SELECT ${columns} FROM activity_days WHERE day >= @first AND day <= @whole ${theirs}
+	UNION ALL SELECT ${columns} FROM activity WHERE hour >= @single AND hour <= @hour AND ended <= @at ${theirs})`;
 };
 const SUMS =
 	'sum(p.decisions) AS decisions, sum(CASE WHEN p.through = 0 THEN p.decisions ELSE 0 END) AS refused, sum(p.down) AS down, sum(p.up) AS up';

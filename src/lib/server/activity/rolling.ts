@@ -1,6 +1,6 @@
 import { DAY, HOUR } from '$lib/core/time/units';
 import { all, one, putSetting, run, setting, type Db } from '../db';
-import { ROLLED, rolledUpTo } from './write';
+import { forgetNames, ROLLED, rolledUpTo } from './write';
 
 /** So many hours are summed up at a time, so that whoever else writes waits for no more. */
 const AT_ONCE = 48;
@@ -10,7 +10,7 @@ const LATE = 5 * 60_000;
 const FORGET_AT_ONCE = 48;
 
 const SUMS = 'sum(decisions), sum(CASE WHEN through = 0 THEN decisions ELSE 0 END), sum(down), sum(up)';
-const BY = { person: 'person_id', target: 'target_id', rule: 'rule_id' } as const;
+const BY = { person: 'person_id', rule: 'rule_id' } as const;
 
 /** Sums up whole hours that have ended. */
 export function sumUp(db: Db, now: number): void {
@@ -45,15 +45,21 @@ export const KEPT_DAYS = 'activity kept';
 export const USUALLY_KEPT = 90;
 export const keptDays = (db: Db): number => Number(setting(db, KEPT_DAYS) ?? USUALLY_KEPT);
 
-/** Lets go of who reached what once it has been kept for long enough: sums of hours stay. */
+/** Lets go of who reached what once it has been kept for long enough, and of names that nothing speaks of any more: sums of hours stay. */
 export function letGo(db: Db, now: number): void {
-	const days = keptDays(db);
-	const before = Math.floor((now - days * DAY) / HOUR);
+	const before = Math.floor((now - keptDays(db) * DAY) / HOUR);
+	const rolled = rolledUpTo(db) ?? -1;
 	const first = one<{ hour: number | null }>(db, 'SELECT min(hour) AS hour FROM activity')?.hour;
 	// What was not summed up yet stays until it is.
-	if (first != null && first < before && first <= (rolledUpTo(db) ?? -1))
-		run(db, 'DELETE FROM activity WHERE hour < ?', [
-			Math.min(before, first + FORGET_AT_ONCE, (rolledUpTo(db) ?? -1) + 1)
-		]);
-	run(db, 'DELETE FROM activity_days WHERE day < ?', [Math.floor(before / 24)]);
+	if (first != null && first < before && first <= rolled)
+		run(db, 'DELETE FROM activity WHERE hour < ?', [Math.min(before, first + FORGET_AT_ONCE, rolled + 1)]);
+	if (run(db, 'DELETE FROM activity_days WHERE day < ?', [Math.floor(before / 24)]).changes === 0) return;
+	// A name that was summed up stands in a day for as long as any row of it is kept.
+	run(
+		db,
+		`DELETE FROM reached_targets WHERE NOT EXISTS (SELECT 1 FROM activity_days d WHERE d.target_id = reached_targets.id)
+		 AND id NOT IN (SELECT target_id FROM activity WHERE hour > ?)`,
+		[rolled]
+	);
+	forgetNames(db);
 }

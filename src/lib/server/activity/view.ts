@@ -5,6 +5,7 @@ import type { Scope } from '$lib/core/scope/scope';
 import { DAY, HOUR } from '$lib/core/time/units';
 import type { Db } from '../db';
 import { categoriesAt, inForceAt, reachersAt, servicesAt, spokenAt } from '../reach';
+import { keptDays } from './rolling';
 import {
 	firstHour,
 	hitsByRule,
@@ -138,7 +139,7 @@ export function reachedView(
 	offset: number
 ): ShownReached[] {
 	const names = namesAt(db, at);
-	return reachedBy(db, person, at, days, limit, offset).map((r) => {
+	return reachedBy(db, person, at, Math.min(days, keptDays(db)), limit, offset).map((r) => {
 		const rule = names.rule(r.rule);
 		return { ...r, ...names.target(r.kind, r.target), number: rule.number, ruleName: rule.name };
 	});

@@ -1,5 +1,5 @@
 import { EFFECTS, WAYS } from '$lib/core/reach/rules';
-import { HOUR } from '$lib/core/time/units';
+import { HOUR, MINUTE } from '$lib/core/time/units';
 import { one, run, setting, type Db } from '../db';
 import type { Known } from '../manifest';
 import type { Flow, Observation } from '../providers';
@@ -55,17 +55,31 @@ const rowOf = (db: Db, table: string, columns: readonly string[], values: readon
 	);
 
 const whole = (n: number): boolean => Number.isSafeInteger(n) && n >= 0;
-/** Whether what a provider tells can be so: what cannot is left out. */
-const sound = (f: Flow): boolean =>
+/** Whether what a provider tells can be so: what cannot, or lies ahead of its being told, is left out. */
+const sound = (f: Flow, told: number): boolean =>
 	[f.since, f.until, f.decisions, f.down, f.up].every(whole) &&
 	f.until >= f.since &&
+	f.until <= told + MINUTE &&
 	f.decisions > 0 &&
+	EFFECTS.includes(f.effect) &&
+	WAYS.includes(f.way) &&
+	(f.asked === null || ASKED.includes(f.asked)) &&
+	(f.target.kind === 'site' || f.target.kind === 'service') &&
 	f.target.name.length <= 300 &&
 	f.rule.length <= 100 &&
 	f.address.length <= 100;
 
-const INSERT = `INSERT INTO activity(hour, person_id, id, began, ended, target_id, rule_id, decided, through, asked, way, endpoint_id, machine_id, from_id, decisions, down, up)
-	VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`;
+const COLUMNS =
+	'hour, person_id, id, began, ended, target_id, rule_id, decided, through, asked, way, endpoint_id, machine_id, from_id, decisions, down, up';
+const WIDTH = COLUMNS.split(',').length;
+/** Rows written by one statement. */
+const ROWS = 32;
+const insertSql = (rows: number): string =>
+	`INSERT INTO activity(${COLUMNS}) VALUES ${Array(rows)
+		.fill(`(${Array(WIDTH).fill('?').join()})`)
+		.join()}`;
+const ONE = insertSql(1);
+const MANY = insertSql(ROWS);
 
 /** Writes down what people reached and were refused. What is told of an hour that was summed up already is counted in the first that was not. */
 export function takeActivity(db: Db, o: Extract<Observation, { kind: 'activity' }>, known: Known): void {
@@ -73,12 +87,13 @@ export function takeActivity(db: Db, o: Extract<Observation, { kind: 'activity' 
 	if (!names) kept.set(db, (names = new Names(db)));
 	const { targets, rules, from, endpoints } = names;
 	const first = (rolledUpTo(db) ?? -1) + 1;
+	const rows: (number | null)[] = [];
 	for (const f of o.flows) {
-		if (!sound(f)) continue;
+		if (!sound(f, o.at)) continue;
 		const person = f.person === null ? 0 : known.person(f.person);
 		if (person === undefined) continue;
 		const { kind, name } = f.target;
-		run(db, INSERT, [
+		rows.push(
 			Math.max(first, Math.floor(f.until / HOUR)),
 			person,
 			names.next++,
@@ -96,8 +111,10 @@ export function takeActivity(db: Db, o: Extract<Observation, { kind: 'activity' 
 			f.decisions,
 			f.down,
 			f.up
-		]);
+		);
+		if (rows.length === ROWS * WIDTH) run(db, MANY, rows.splice(0));
 	}
+	for (let from = 0; from < rows.length; from += WIDTH) run(db, ONE, rows.slice(from, from + WIDTH));
 }
 
 function endpointOf(db: Db, known: Map<string, number | null>, e: { serial: string; key: string }): number | null {

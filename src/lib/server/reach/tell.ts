@@ -5,7 +5,7 @@ import { setting } from '../db';
 import { writtenOf } from '../db/intervals';
 import { holidaysAt } from '../estate';
 import { CALLED_AT } from '../network';
-import { rangesAt, servicesAt } from './queries';
+import { rangesAt } from './queries';
 import { inForceAt } from './standing';
 
 /** Tells who may reach what to everything that stands at a door: it decides by itself while Sextant is away. */
@@ -45,14 +45,7 @@ function toldAt({ db, clock }: Context): ToldRules {
 	return {
 		rules: book.rules,
 		otherwise: book.otherwise,
-		services: servicesAt(db, at).map(({ id, name, group, hosts, ports, protocol }) => ({
-			id,
-			name,
-			group,
-			hosts,
-			ports,
-			protocol
-		})),
+		services: ground.services.map(({ id, name, group }) => ({ id, name, group })),
 		names: [...ground.catalogue.names],
 		sites: Object.fromEntries(ground.sites),
 		branches: Object.fromEntries(ground.branches),

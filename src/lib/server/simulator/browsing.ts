@@ -19,7 +19,7 @@ import { deviceOf, shownBy } from './endpoints';
 import { USUAL_PATTERN, workDay, type WorkDay } from './people';
 import { hash, hashText, uniform } from './random';
 import type { Stage } from './stage';
-import type { SimEndpoint, SimFlow, SimPerson, SimSession } from './state';
+import type { SimEndpoint, SimPerson, SimSession } from './state';
 
 /** What people reach, minute by minute: each wish is decided by the rules that were told last, and what comes of it is told as it ends. */
 
@@ -86,7 +86,7 @@ function browsingOf(lab: Stage): Browsing {
 /** What the lab knows of habits and rules beside the world, from which it follows. */
 class Browsing {
 	private readonly habits: readonly Read[];
-	private readonly signedOut: readonly Read[];
+	readonly signedOut: readonly Read[];
 	private readonly of = new WeakMap<SimPerson, Known>();
 	private readonly days = new WeakMap<SimPerson, { day: number; pattern: string; works: WorkDay[] }>();
 	private reading: Guard | null = null;
@@ -176,10 +176,6 @@ class Browsing {
 		return known.works.some((w) => w.from <= now && now < w.until);
 	}
 
-	devices(): readonly Read[] {
-		return this.signedOut;
-	}
-
 	numberOf(device: string): number {
 		let n = this.numbers.get(device);
 		if (n === undefined) this.numbers.set(device, (n = hashText(device)));
@@ -212,7 +208,7 @@ export function browseOneMinute(lab: Stage): void {
 			if (of.habits.length && isHere(p, w.now)) browse(lab, guard, p, of, session, clockOf(p.zone), minute);
 		}
 		// What is awake with nobody on it asks by itself.
-		for (const [n, read] of browsing.devices().entries())
+		for (const [n, read] of browsing.signedOut.entries())
 			for (const e of w.endpoints.values()) {
 				if (!e.awake || !e.found || e.on !== undefined) continue;
 				const index = browsing.numberOf(e.id);
@@ -376,7 +372,7 @@ function wish(lab: Stage, guard: Guard, turned: Turned, by: Wisher): void {
 		w.shares.set(key, { day: who.day, bytes: today.bytes + down + up, minutes: today.minutes + 1 });
 	}
 	const key = flowKey(by, target, verdict.rule, through, c.way);
-	const flow: SimFlow = w.flows.get(key) ?? {
+	const flow: Flow = w.flows.get(key) ?? {
 		person: who?.person.login ?? null,
 		endpoint: by.device?.found ? { serial: by.device.serial, key: by.device.key } : null,
 		machine: by.machine,

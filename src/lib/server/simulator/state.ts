@@ -70,7 +70,7 @@ export interface World {
 	/** Who may reach what, as it was told last; null: nothing was told yet. */
 	rules: ToldRules | null;
 	/** What people reach just now, and what they were refused. */
-	flows: Map<string, SimFlow>;
+	flows: Map<string, Flow>;
 	/** What somebody has had today of a rule that gives so much a day. */
 	shares: Map<string, { day: number; bytes: number; minutes: number }>;
 	/** Certificates of devices that the gateways were told not to trust. */
@@ -198,9 +198,6 @@ export interface SimEndpoint {
 	/** Counts up whenever somebody comes or goes, so that an older wish to sleep is void. */
 	turn: number;
 }
-
-/** What somebody reaches, until it is told of. */
-export type SimFlow = Flow;
 
 /** What becomes another of somebody; what is left out stays as it is. */
 export type PersonChange = Partial<

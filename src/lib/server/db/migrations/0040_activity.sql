@@ -1,6 +1,5 @@
--- Who reached what, or was refused, without a break. The hour leads, since what is written is of the last hours alone;
--- within it stands who it was
--- (0: nobody was known to be there). `decided`, `way` and `asked` are numbers of the core’s lists; `asked` NULL: nothing. `rule_id`: 0 where no rule decided.
+-- Who reached what, or was refused, without a break. The hour leads, since what is written is of the last hours alone; within it
+-- stands who it was (0: nobody was known to be there). `decided`, `way` and `asked` are numbers of the core’s lists; `asked` NULL: nothing. `rule_id`: 0 where no rule decided.
 CREATE TABLE reached_targets(id INTEGER PRIMARY KEY, kind TEXT NOT NULL CHECK (kind IN ('site', 'service')), name TEXT NOT NULL, UNIQUE (kind, name)) STRICT;
 CREATE TABLE reached_rules(id INTEGER PRIMARY KEY, rule TEXT NOT NULL UNIQUE) STRICT;
 CREATE TABLE reached_from(id INTEGER PRIMARY KEY, address TEXT NOT NULL UNIQUE) STRICT;
@@ -15,11 +14,6 @@ CREATE TABLE activity_person_hours(
 	person_id INTEGER NOT NULL, hour INTEGER NOT NULL, decisions INTEGER NOT NULL, refused INTEGER NOT NULL, down INTEGER NOT NULL, up INTEGER NOT NULL,
 	PRIMARY KEY (person_id, hour)
 ) STRICT, WITHOUT ROWID;
-CREATE TABLE activity_target_hours(
-	hour INTEGER NOT NULL, target_id INTEGER NOT NULL, decisions INTEGER NOT NULL, refused INTEGER NOT NULL, down INTEGER NOT NULL, up INTEGER NOT NULL,
-	PRIMARY KEY (hour, target_id)
-) STRICT, WITHOUT ROWID;
-CREATE INDEX activity_hours_of_target ON activity_target_hours(target_id, hour);
 CREATE TABLE activity_rule_hours(
 	hour INTEGER NOT NULL, rule_id INTEGER NOT NULL, decisions INTEGER NOT NULL, refused INTEGER NOT NULL, down INTEGER NOT NULL, up INTEGER NOT NULL,
 	PRIMARY KEY (hour, rule_id)

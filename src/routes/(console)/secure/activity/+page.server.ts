@@ -31,7 +31,7 @@ export const load = (event) => {
 	const offset = Number.isSafeInteger(skip) && skip > 0 ? skip : 0;
 	const shared = sums(event);
 	// One more than is shown tells whether there are more.
-	const rows = look ? reachedView(db, person.id, at, Math.min(90, shared.kept), SHOWN + 1, offset) : null;
+	const rows = look ? reachedView(db, person.id, at, 90, SHOWN + 1, offset) : null;
 	return {
 		...shared,
 		login: login ?? '',
