@@ -9,6 +9,7 @@ import { writeLdif } from '$lib/core/people/ldif';
 import type { PersonRecord } from '$lib/core/people/record';
 import { EVERYTHING } from '$lib/core/scope/scope';
 import { DAY, FOREVER } from '$lib/core/time/units';
+import { asRole } from '$lib/server/identity/caller';
 import type { Context } from '$lib/server/context';
 import { openDb, run, type Db } from '$lib/server/db';
 import { importNow, keepFile } from '$lib/server/people/files';
@@ -107,7 +108,15 @@ async function scim(report: Report): Promise<void> {
 					ctx,
 					url,
 					request: new Request(url, { method: req.method!, ...(body ? { body } : {}) }),
-					role: 'directory'
+					caller: {
+						kind: 'token',
+						id: 1,
+						name: 'token hr',
+						login: 'hr',
+						...asRole('directory'),
+						factor: false,
+						signIn: null
+					}
 				}).then(async (answer) => {
 					res.statusCode = answer.status;
 					res.end(await answer.text());

@@ -13,7 +13,7 @@ import { endpointFor } from '$lib/server/house/endpoints';
 import { mayRequest } from '$lib/server/house/routes';
 import { problem, problemResponse, roleTooSmall } from '$lib/server/api/problems';
 import { stillHere } from '$lib/server/portal';
-import { runtime } from '$lib/server/runtime';
+import { runtime, seeing } from '$lib/server/runtime';
 
 const log = logOf('pages');
 
@@ -43,9 +43,9 @@ export const handle: Handle = async ({ event, resolve }) => {
 	const byItself = event.isDataRequest || path === '/live' || path.endsWith('/progress');
 	event.locals.caller =
 		bearer !== null
-			? callerOfToken(db, bearer)
+			? callerOfToken(db, bearer, clock.now())
 			: cookie && !scim
-				? stillHere(db, callerOfSignIn(db, cookie, !byItself), clock.now())
+				? stillHere(db, callerOfSignIn(db, cookie, !byItself, clock.now()), clock.now())
 				: null;
 	event.locals.number = randomUUID().slice(0, 8);
 	event.locals.theme = event.cookies.get('theme') === 'night' ? 'night' : 'day';
@@ -86,13 +86,13 @@ export const handle: Handle = async ({ event, resolve }) => {
 
 	// A route that does not exist is told apart from one that is shut.
 	if (event.route.id !== null) {
-		const role = event.locals.caller?.role ?? null;
+		const rights = event.locals.caller?.rights ?? null;
 		// Where the API has nothing, it says so itself.
 		const verdict =
 			event.route.id !== API
-				? mayRequest(event.route.id, event.request.method, role)
+				? mayRequest(event.route.id, event.request.method, rights)
 				: endpoint
-					? mayAsk(endpoint.need, role)
+					? mayAsk(endpoint.need, rights)
 					: 'yes';
 		if (verdict === 'sign in') {
 			if (api || path === '/live') return secure(problemResponse(problem('sign-in')), event.url);
@@ -106,10 +106,12 @@ export const handle: Handle = async ({ event, resolve }) => {
 	}
 	// Whoever has done something sees what it did.
 	if (event.request.method !== 'GET' && path !== '/here') runtime().clock.next?.();
-	const response = await resolve(event, {
-		transformPageChunk: ({ html }) =>
-			html.replace('%sextant.theme%', event.locals.theme).replace('%sextant.language%', event.locals.language)
-	});
+	const response = await seeing(event.locals.caller?.part ?? null, () =>
+		resolve(event, {
+			transformPageChunk: ({ html }) =>
+				html.replace('%sextant.theme%', event.locals.theme).replace('%sextant.language%', event.locals.language)
+		})
+	);
 	if (event.request.method !== 'GET' && path !== '/here') runtime().clock.next?.();
 	return secure(response, event.url);
 };

@@ -13,7 +13,8 @@ import { openDb, one, run, type Db } from '$lib/server/db';
 import { addChange } from '$lib/server/changes';
 import { HEADS_FILE, headProblems } from '$lib/server/changes/heads';
 import { verifyData } from '$lib/server/verify';
-import { givePassword, isStaffRole, keepToken, newTokenSecret } from '$lib/server/identity/accounts';
+import { STAFF } from '$lib/core/access/rights';
+import { givePassword, keepToken, newTokenSecret } from '$lib/server/identity/accounts';
 import { loadEstate } from '$lib/server/history';
 import { sweepTemporary } from './temporary';
 import { captureCommand, checkPackageCommand, CommandProblem, inventoryCommand } from './cli-packages';
@@ -178,7 +179,7 @@ async function newPassword(login: string | undefined): Promise<void> {
 
 function createToken(): void {
 	const { name, role } = values;
-	if (!name || !role || !(isStaffRole(role) || role === 'directory'))
+	if (!name || !role || ![...STAFF, 'directory'].includes(role))
 		fail('sextant: token create takes --name and --role (owner, builder, operator, helpdesk, auditor or directory)', 2);
 	const db = open();
 	if (one(db, 'SELECT 1 FROM tokens WHERE name = ? AND revoked_at IS NULL', [name]))
@@ -187,7 +188,7 @@ function createToken(): void {
 	// The estate's clock, as far as it has come.
 	const at = labNow() ?? Date.now();
 	db.transaction(() => {
-		keepToken(db, name!, role, hash, 'command line', at);
+		keepToken(db, { name: name!, role: role!, part: '', ends: null }, hash, 'command line', at);
 		addChange(db, {
 			at,
 			by: 'command line',

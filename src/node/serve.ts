@@ -23,7 +23,8 @@ import type { EstateProblem } from '$lib/core/estate/read';
 import { FOREVER } from '$lib/core/time/units';
 import { sharedClock, shownClock } from '$lib/server/context';
 import { one, openDb, putSetting, run, setting, type Db } from '$lib/server/db';
-import { anyOperator, givePassword, operators } from '$lib/server/identity/accounts';
+import { partName } from '$lib/server/part';
+import { anyOperator, givePassword, operators, type OperatorRow } from '$lib/server/identity/accounts';
 import { sealFactors } from '$lib/server/identity/factor';
 import { SERVED_AT } from '$lib/server/identity/portal';
 import { callerOfRequest } from '$lib/server/identity/presented';
@@ -175,7 +176,7 @@ async function makeEstate(): Promise<void> {
 	if (options.demo) {
 		const db = openDb(dbPath);
 		putSetting(db, 'demo', 'yes');
-		for (const o of operators(db)) await givePassword(db, o.login, DEMO_PASSWORD);
+		for (const o of operators(db, 0)) await givePassword(db, o.login, DEMO_PASSWORD);
 		db.close();
 	}
 }
@@ -277,7 +278,7 @@ async function start(): Promise<void> {
 		data: () => ({ path: dbPath, dataDir, memory, turns, demo: setting(db, 'demo') === 'yes' }),
 		memory: MEMORY,
 		callerOf: ({ url = '', headers }) => {
-			const caller = callerOfRequest(db, url.split('?')[0]!, headers);
+			const caller = callerOfRequest(db, url.split('?')[0]!, headers, clock.now());
 			return caller && `${caller.kind}/${caller.id}`;
 		},
 		up: (worker) => {
@@ -473,8 +474,11 @@ function announce(db: Db): void {
 	console.log(`\nSextant looks after ${estate} at http://localhost:${options.port}\n`);
 	if (setting(db, 'demo') === 'yes') {
 		console.log(`Demo accounts, all with the password ${DEMO_PASSWORD}:`);
-		const staff = operators(db).sort((a, b) => ROLES.indexOf(a.role) - ROLES.indexOf(b.role));
-		for (const o of staff) console.log(`  ${o.login.padEnd(10)} ${o.role.padEnd(9)} ${o.name}`);
+		const partOf = (o: OperatorRow) => (o.assignments[0]?.part ? `, ${partName(db, o.assignments[0].part)} alone` : '');
+		const rank = (o: OperatorRow) => ROLES.findIndex((r) => r === o.assignments[0]?.role);
+		const staff = operators(db, Number.MAX_SAFE_INTEGER - 1).sort((a, b) => rank(a) - rank(b));
+		for (const o of staff)
+			console.log(`  ${o.login.padEnd(10)} ${(o.assignments[0]?.name ?? '').padEnd(9)} ${o.name}${partOf(o)}`);
 		const person = ordinaryPerson(db);
 		if (person !== null)
 			console.log(

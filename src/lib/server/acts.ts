@@ -1,3 +1,4 @@
+import { partText, readPart } from '$lib/core/access/part';
 import type { CheckAct } from '$lib/core/estate/read';
 import type { Estate, EstateAct } from '$lib/core/estate/schema';
 import { PLAN_KINDS } from './areas';
@@ -5,7 +6,7 @@ import { changeOfJob } from './changes';
 import type { Context } from './context';
 import { one, type Db } from './db';
 import { insertRow } from './db/rows';
-import { callerNow } from './identity/accounts';
+import { assign, callerNow } from './identity/accounts';
 import type { Caller } from './identity/caller';
 import { logOf } from './log';
 import { commitPlan, draftPlan, draftUndo, NotAllowed, NotFound, parseInput, PlanRefused } from './plans';
@@ -27,8 +28,11 @@ export const actProblems: CheckAct = (act) => {
 };
 
 /** Writes the operators of an estate file. They have no password: nobody signs in as one until a password is given. */
-export function settleOperators(db: Db, estate: Estate): void {
-	for (const { login, name, role } of estate.operators) insertRow(db, 'operators', { login, name, role, password: '' });
+export function settleOperators(db: Db, estate: Estate, at: number): void {
+	for (const { login, name, role, part, ends } of estate.operators) {
+		insertRow(db, 'operators', { login, name, password: '' });
+		assign(db, login, { role, part: partText(readPart(part).part), ends: ends ?? null, by: 'the estate file' }, at);
+	}
 }
 
 /** Something that is done at a moment of the history, ms UTC. */
@@ -77,7 +81,7 @@ export function actsOf(ctx: Context, estate: Estate): Due[] {
 		.sort((a, b) => a.at - b.at);
 
 	async function attempt(act: EstateAct, work: (by: Caller) => Promise<number>): Promise<number | null> {
-		const by = callerOf(ctx.db, act.by);
+		const by = callerOf(ctx, act.by);
 		if (!by) return null;
 		try {
 			return await work(by);
@@ -95,9 +99,9 @@ export function actsOf(ctx: Context, estate: Estate): Due[] {
 /** The way by which somebody of their kind would have come. */
 const via = (by: Caller) => (by.kind === 'person' ? 'portal' : 'screen');
 
-function callerOf(db: Db, login: string): Caller | null {
+function callerOf({ db, clock }: Context, login: string): Caller | null {
 	const operator = one<{ id: number }>(db, 'SELECT id FROM operators WHERE login = ?', [login]);
-	if (operator) return callerNow(db, 'operator', operator.id);
+	if (operator) return callerNow(db, 'operator', operator.id, clock.now());
 	const person = one<{ id: number }>(db, 'SELECT id FROM people WHERE login = ?', [login]);
-	return person ? callerNow(db, 'person', person.id) : null;
+	return person ? callerNow(db, 'person', person.id, clock.now()) : null;
 }

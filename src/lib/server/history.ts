@@ -56,7 +56,7 @@ export async function makeHistory(
 	const lab = new Lab(estate);
 	const from = beginning(estate);
 	settleEstate(db, estate, from, { directory: wholeDirectory(estate, lab.world), vault });
-	settleOperators(db, estate);
+	settleOperators(db, estate, from);
 	const packages = new BlobStore(join(folder, 'packages'));
 	const house = new Lockstep(lab, { db, vault, packer: makePacker(folder) }, (manifest) =>
 		definitionOf(packages, manifest)

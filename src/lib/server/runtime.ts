@@ -1,6 +1,8 @@
 import './areas';
+import { AsyncLocalStorage } from 'node:async_hooks';
 import type { EventEmitter } from 'node:events';
 import type { Context } from './context';
+import { inPart } from './part';
 import type { LabSite } from './simulator/sites';
 import type { SimFault } from './simulator/state';
 
@@ -51,9 +53,22 @@ export const setRuntime = (runtime: Runtime): void => {
 	(globalThis as Record<symbol, unknown>)[KEY] = runtime;
 };
 
-/** The runtime of this process. Throws when none was started. */
-export function runtime(): Runtime {
+/** The runtime of this process, whoever asks: for what shows and changes nothing of the estate, or checks by itself. Throws when none was started. */
+export function wholeRuntime(): Runtime {
 	const r = (globalThis as Record<symbol, unknown>)[KEY] as Runtime | undefined;
 	if (!r) throw new Error('Sextant is not started: use npm run demo or npm start');
 	return r;
+}
+
+/** What a request sees of the runtime, where that is less than the whole of it. */
+const seen = new AsyncLocalStorage<Runtime>();
+
+/** The runtime as whoever sends this request may see it. Throws when none was started. */
+export const runtime = (): Runtime => seen.getStore() ?? wholeRuntime();
+
+/** Does what a request asks for as somebody who is there for a part of the estate, `''` or null the whole: they see nothing else. */
+export function seeing<T>(part: string | null, work: () => T): T {
+	if (!part) return work();
+	const whole = wholeRuntime();
+	return seen.run({ ...whole, db: inPart(whole.db, part, whole.clock.now()) }, work);
 }

@@ -1,5 +1,5 @@
 import { error } from '@sveltejs/kit';
-import { AREAS, may, type Area, type Role } from '$lib/core/access/rights';
+import { AREAS, may, type Area, type Rights } from '$lib/core/access/rights';
 import { homeZone } from '$lib/server/capacity';
 import { namesAt } from '$lib/server/house/names';
 import { noticesOf } from '$lib/server/jobs/notices';
@@ -12,7 +12,8 @@ import { shared, standing } from '$lib/server/moment/shared';
 import { planById } from '$lib/server/plans';
 import { PLAN_KINDS } from '$lib/server/areas';
 import { parcel } from '$lib/ui/frame/parcel';
-import { runtime } from '$lib/server/runtime';
+import { partName } from '$lib/server/part';
+import { runtime, wholeRuntime } from '$lib/server/runtime';
 import { figuresAt } from '$lib/server/watch';
 
 export const load = async ({ url, locals, depends }) => {
@@ -44,7 +45,13 @@ export const load = async ({ url, locals, depends }) => {
 	const planId = url.searchParams.get('plan');
 	const plan = planId ? planById(db, Number(planId)) : null;
 	return {
-		caller: { name: caller.name, role: caller.role, login: caller.login },
+		caller: {
+			name: caller.name,
+			role: caller.role,
+			login: caller.login,
+			/** The part of the estate that they are there for, in words; empty: the whole. */
+			part: caller.part ? partName(wholeRuntime().db, caller.part) : ''
+		},
 		theme: locals.theme,
 		estate: frame.estate,
 		zone: frame.zone,
@@ -68,22 +75,14 @@ export const load = async ({ url, locals, depends }) => {
 		jobs,
 		notices: caller.kind === 'operator' ? noticesOf(db, caller.id) : [],
 		/** Kinds of plan that this caller may draft, and commit. */
-		...rightsOf(caller.role),
-		lab: context.bench !== null && may(caller.role, 'lab', 'read'),
-		mayLab: may(caller.role, 'lab', 'commit')
+		...mayOf(caller.rights),
+		lab: context.bench !== null && may(caller.rights, 'lab', 'read'),
+		mayLab: may(caller.rights, 'lab', 'commit')
 	};
 };
 
-const rightsOf = (role: Role) => {
-	let rights = byRole.get(role);
-	if (!rights)
-		byRole.set(
-			role,
-			(rights = {
-				mayDraft: PLAN_KINDS.filter((k) => may(role, k.area, 'draft')).map((k) => k.kind),
-				mayCommit: AREAS.filter((a) => may(role, a, 'commit'))
-			})
-		);
-	return rights;
-};
-const byRole = new Map<Role, { mayDraft: string[]; mayCommit: Area[] }>();
+/** Kinds of plan that these rights reach, for drafting and for committing. */
+const mayOf = (rights: Rights): { mayDraft: string[]; mayCommit: Area[] } => ({
+	mayDraft: PLAN_KINDS.filter((k) => may(rights, k.area, 'draft')).map((k) => k.kind),
+	mayCommit: AREAS.filter((a) => may(rights, a, 'commit'))
+});

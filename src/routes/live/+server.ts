@@ -40,7 +40,7 @@ export const GET = ({ request, locals }) => {
 				if (now - began > LONGEST) return true;
 				if (now - looked < LOOK) return false;
 				looked = now;
-				return caller.signIn !== null && !isSignedIn(db, caller.signIn);
+				return caller.signIn !== null && !isSignedIn(db, caller.signIn, clock.now());
 			};
 			const beat = setInterval(() => {
 				// Whoever has signed out, or has been shut out, hears no more.

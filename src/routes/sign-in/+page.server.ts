@@ -1,6 +1,6 @@
 import { fail, redirect } from '@sveltejs/kit';
 import { formOf } from '$lib/server/api/body';
-import { anyOperator, signInOperator } from '$lib/server/identity/accounts';
+import { anyOperator, callerOfSignIn, signInOperator } from '$lib/server/identity/accounts';
 import { cookieOf, DEVICE_DAYS } from '$lib/server/identity/cookies';
 import { ownPath } from '$lib/server/identity/own-path';
 import { nobodyYet } from '$lib/server/first';
@@ -38,6 +38,15 @@ export const actions = {
 		});
 		switch (answer.outcome) {
 			case 'in':
+				// Whoever is there for nothing has come to the right door, and it is shut.
+				if (!callerOfSignIn(runtime().db, answer.token, false, runtime().clock.now()))
+					return fail(403, {
+						login,
+						ticket: '',
+						errors: {
+							password: 'You have no role here now: it has ended, or was taken from you. Ask an owner.'
+						} as Record<string, string>
+					});
 				cookies.set('sextant', answer.token, cookieOf(url));
 				cookies.set('sextant-device', answer.device, { ...cookieOf(url), maxAge: DEVICE_DAYS * 86_400 });
 				redirect(303, beginning(ownPath(url.searchParams.get('to'))));

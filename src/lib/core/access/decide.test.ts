@@ -10,7 +10,7 @@ import {
 	inDates
 } from './decide';
 import { UNKNOWN_DEVICE, type DeviceProof } from '../endpoints/proof';
-import { AREAS, LEVELS, levelOf, may, ROLES, whoMay } from './rights';
+import { AREAS, LEVELS, levelIn, may, ROLES, whoMay, rightsOf } from './rights';
 
 const device = (certificate: DeviceProof['certificate']): DeviceProof => ({ name: 'desk-1', certificate });
 const request: AccessRequest = {
@@ -159,11 +159,13 @@ describe('rights', () => {
 	test('levels include those before them', () => {
 		for (const role of ROLES)
 			for (const area of AREAS)
-				LEVELS.forEach((level, i) => expect(may(role, area, level)).toBe(i <= LEVELS.indexOf(levelOf(role, area))));
+				LEVELS.forEach((level, i) =>
+					expect(may(rightsOf(role), area, level)).toBe(i <= LEVELS.indexOf(levelIn(rightsOf(role), area)))
+				);
 	});
 	test('an auditor changes nothing, a person sees only the portal and their shelf, only the owner manages operators', () => {
-		for (const area of AREAS) expect(may('auditor', area, 'draft')).toBe(false);
-		for (const area of AREAS) expect(may('person', area, 'read')).toBe(area === 'portal' || area === 'shelf');
+		for (const area of AREAS) expect(may(rightsOf('auditor'), area, 'draft')).toBe(false);
+		for (const area of AREAS) expect(may(rightsOf('person'), area, 'read')).toBe(area === 'portal' || area === 'shelf');
 		expect(whoMay('identity', 'commit')).toEqual(['owner']);
 	});
 });

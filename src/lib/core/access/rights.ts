@@ -119,15 +119,35 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 	person: { portal: 'commit', shelf: 'commit' }
 };
 
-/** The level that a role has in an area. */
-export const levelOf = (role: Role, area: Area): Level => TABLE[role][area] ?? 'none';
+/** What somebody may: a level for each area, none where it is not named. */
+export type Rights = Partial<Record<Area, Level>>;
 
-/** Whether a role has at least this level in an area. */
-export const may = (role: Role, area: Area, level: Level): boolean =>
-	LEVELS.indexOf(levelOf(role, area)) >= LEVELS.indexOf(level);
+/** What a role that ships may. */
+export const rightsOf = (role: Role): Rights => TABLE[role];
 
-/** Roles that may, in the order of the table: for saying whom to ask. */
-export const whoMay = (area: Area, level: Level): Role[] => ROLES.filter((r) => may(r, area, level));
+/** The level that these rights give in an area. */
+export const levelIn = (rights: Rights, area: Area): Level => rights[area] ?? 'none';
+
+/** Whether rights reach at least this level in an area. */
+export const may = (rights: Rights, area: Area, level: Level): boolean =>
+	LEVELS.indexOf(levelIn(rights, area)) >= LEVELS.indexOf(level);
+
+/** Roles that ship and may, in the order of the table: for saying whom to ask. */
+export const whoMay = (area: Area, level: Level): Role[] => ROLES.filter((r) => may(TABLE[r], area, level));
+
+/** Areas that are of the whole estate: nobody has them for a part of it. */
+export const WHOLE: readonly Area[] = ['identity', 'directory', 'lab', 'portal'];
+
+/** Areas that a role which is made may name: what people and programs have of their own is not among them. */
+export const STAFF_AREAS = AREAS.filter((a) => a !== 'portal' && a !== 'directory');
+
+/** What is left of rights for somebody who has them for a part of the estate only. */
+export const rightsInPart = (rights: Rights): Rights =>
+	Object.fromEntries(Object.entries(rights).filter(([area]) => !WHOLE.includes(area as Area)));
+
+/** Whether these rights are all within those: nobody gives away what they have not. */
+export const within = (rights: Rights, those: Rights): boolean =>
+	AREAS.every((a) => LEVELS.indexOf(levelIn(rights, a)) <= LEVELS.indexOf(levelIn(those, a)));
 
 export const AREA_WORDS: Record<Area, string> = {
 	estate: 'the estate',

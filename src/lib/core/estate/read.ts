@@ -14,6 +14,7 @@ import { readGroup } from '../settings/file';
 import { byId, catalogueOf, readOwn } from '../settings/own';
 import { WIDE, type ReachKind } from '../settings/reach';
 import { yamlBeyond, type Bounds } from '../text/bounds';
+import { PART_FACETS, readPart, type PartFacet } from '../access/part';
 import { positionOf } from '../text/positions';
 import { layOut } from './layout';
 import {
@@ -634,6 +635,17 @@ function checkActs(
 	estate.operators.forEach((o, i) => {
 		if (logins.has(o.login)) complain(['operators', i, 'login'], `a second operator ${o.login}`);
 		logins.add(o.login);
+		const { part, problems } = readPart(o.part);
+		for (const words of problems) complain(['operators', i, 'part'], words);
+		const there: Record<PartFacet, readonly { id: string }[]> = {
+			site: estate.sites,
+			team: estate.directory.teams,
+			pool: estate.pools,
+			line: estate.image_lines
+		};
+		for (const facet of PART_FACETS)
+			for (const id of part[facet] ?? [])
+				if (!there[facet].some((t) => t.id === id)) complain(['operators', i, 'part'], `no ${facet} ${id}`);
 	});
 	const people = new Set(estate.directory.people.map((p) => p.login));
 	if (estate.visitor !== undefined && !people.has(estate.visitor))

@@ -615,7 +615,11 @@ const fault = v.strictObject({
 const operator = v.strictObject({
 	login: id,
 	name,
-	role: v.picklist(STAFF, `expected one of ${STAFF.join(', ')}`)
+	role: v.picklist(STAFF, `expected one of ${STAFF.join(', ')}`),
+	/** The part of the estate that they are there for, as a scope of sites, teams, pools and image lines; without it, the whole. */
+	part: v.optional(v.string(), ''),
+	/** When it ends by itself. */
+	ends: v.optional(moment)
 });
 
 /** What somebody did while the history was lived: a plan by its kind and input, committed by an operator or a person. */

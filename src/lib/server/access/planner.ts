@@ -211,6 +211,7 @@ const addGrant = planKind({
 		/** Personal machines that each person may have by it. */
 		machines
 	}),
+	decides: (_ctx, input) => [input.team === undefined ? `person/${input.person ?? ''}` : `team/${input.team}`],
 	async draft(ctx, input): Promise<Draft> {
 		const now = ctx.clock.now();
 		const pub = publicationsAt(ctx.db, now).find((p) => p.id === input.publication);
@@ -312,6 +313,12 @@ function grantOrThrow(ctx: Context, id: number): GrantRow {
 	return grant;
 }
 
+/** Whom a grant is to, as an object: it concerns them, whatever pools serve it. */
+function toWhom(ctx: Context, id: number): string[] {
+	const g = grantsAt(ctx.db, ctx.clock.now()).find((x) => x.id === id);
+	return g ? [g.toKind === 'team' ? `team/${g.toId}` : `person/${g.toLogin}`] : [];
+}
+
 const changeGrant = planKind({
 	kind: 'grant.change',
 	words: 'Change the conditions, channels and kind of a grant',
@@ -325,6 +332,7 @@ const changeGrant = planKind({
 		kind: v.optional(v.picklist(['required', 'optional'], 'Choose required or optional.')),
 		machines: v.optional(whole(1, 20, 'the machines'))
 	}),
+	decides: (ctx, input) => toWhom(ctx, input.grant),
 	async draft(ctx, input): Promise<Draft> {
 		const g = grantOrThrow(ctx, input.grant);
 		const now = ctx.clock.now();
@@ -403,6 +411,7 @@ const removeGrant = planKind({
 	area: 'access',
 	undo: 'back',
 	schema: v.strictObject({ grant: v.pipe(v.number(), v.integer()) }),
+	decides: (ctx, input) => toWhom(ctx, input.grant),
 	async draft(ctx, input): Promise<Draft> {
 		const g = grantOrThrow(ctx, input.grant);
 		const pub = publicationsAt(ctx.db, ctx.clock.now()).find((p) => p.id === g.publication)!;

@@ -7,7 +7,7 @@ import { act, actionsOf, askApi, askPage, PAGE_ROUTES, serveFrom } from '../test
 import { ENDPOINTS } from '../house/endpoints';
 import { PLAN_KINDS } from '../areas';
 import { one } from '../db';
-import type { Caller } from '../identity/caller';
+import { asRole, type Caller } from '../identity/caller';
 
 /**
  * Odd input at every page, endpoint, form and kind of plan: whatever comes, the answer is one that somebody foresaw. A portion of it each
@@ -121,7 +121,7 @@ beforeAll(async () => {
 	serveFrom(h);
 	await h.live(HOUR, 20_000);
 	const person = one<{ id: number; name: string; login: string }>(h.db, 'SELECT id, name, login FROM people LIMIT 1')!;
-	PERSON = { ...person, kind: 'person', role: 'person', factor: false, signIn: 'x' };
+	PERSON = { ...person, kind: 'person', ...asRole('person'), factor: false, signIn: 'x' };
 	keepPackage(h, 'logline', '1.0.0');
 	await h.carryOut('package.deliver', { package: 'logline', pools: ['quay'], version: '1.0.0' });
 }, 120_000);

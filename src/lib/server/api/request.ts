@@ -1,7 +1,8 @@
 import type { Caller } from '../identity/caller';
 import { askedOf, isSchema, isStream, readFields, type Ask, type Endpoint, type Serving } from '../calls/endpoint';
 import { endpointsAt } from '../house/endpoints';
-import { NotFound, parseInput } from '../plans';
+import { partName } from '../part';
+import { NotAllowed, NotFound, parseInput } from '../plans';
 import { bodyOf } from './body';
 import { answer, problem, problemResponse } from './problems';
 
@@ -10,21 +11,28 @@ export interface ApiRequest {
 	url: URL;
 	request: Request;
 	caller: Caller | null;
+	/** As whoever asks may see it. */
 	ctx: Serving;
+	/** The whole of it: what changes something looks by itself whether it is theirs. */
+	whole: Serving;
 	/** The number that the request has in the log. */
 	number?: string;
 }
 
 /** Answers a request of the API by what is declared at its address; whatever goes wrong is answered with a problem document. */
-export function answerApi({ url, request, caller, ctx, number }: ApiRequest): Promise<Response> {
+export function answerApi({ url, request, caller, ctx, whole, number }: ApiRequest): Promise<Response> {
 	return answer(async () => {
 		const there = endpointsAt(url.pathname);
 		if (there.size === 0) throw new NotFound(`address ${url.pathname} of the API`);
 		const found = there.get(request.method === 'HEAD' ? 'GET' : request.method);
 		if (!found) return problemResponse(problem('method'), { allow: [...there.keys()].join(', ') });
 		const { endpoint } = found;
+		const reads = endpoint.method === 'GET';
+		// Forgetting to say so shuts it.
+		if (caller?.part && !reads && !endpoint.keepsWithin)
+			throw new NotAllowed(`This is of the whole estate, and you are there ${partName(whole.db, caller.part)}.`);
 		const ask = {
-			ctx,
+			ctx: reads ? ctx : whole,
 			request,
 			caller,
 			via: caller?.kind === 'token' ? 'api' : 'screen',

@@ -62,6 +62,8 @@ export interface Endpoint {
 	bodyAs?: v.GenericSchema;
 	/** What an empty body stands for; absent: there has to be one. */
 	instead?: unknown;
+	/** It changes something, and looks by itself whether that is of the part that a caller is there for. */
+	keepsWithin?: true;
 	status: 200 | 201 | 202 | 204;
 	answer: Comes;
 	/** Where what was made is found from now on. */

@@ -75,6 +75,8 @@ export const INTERVALS = {
 	relied_services: { key: ['publication_id'], within: null, happened: false },
 	private_service_states: { key: ['service_id'], within: 'private_services', happened: false },
 	access_rules: { key: ['id'], within: null, happened: false },
+	assignments: { key: ['id'], within: null, happened: false },
+	made_roles: { key: ['id'], within: null, happened: false },
 	access_rulebook: { key: ['id'], within: null, happened: false }
 } as const satisfies Record<string, { key: readonly string[]; within: string | null; happened: boolean }>;
 

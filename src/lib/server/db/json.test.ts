@@ -22,6 +22,7 @@ beforeAll(async () => {
 	keepPackage(h, 'logline', '1.0.0');
 	keepPackage(h, 'gaugetalk', '1.0.0');
 	await h.live(2 * HOUR, 20_000);
+	await h.carryOut('role.put', { name: 'Night desk', rights: { sessions: 'commit', estate: 'read' } });
 	await h.carryOut('pool.create', NEW_POOL);
 	await h.carryOut('package.deliver', { package: 'logline', pools: ['quay'], version: '1.0.0' });
 	await h.draft('policy.set', { pool: 'quay', patience: 20 * 60_000 });

@@ -8,6 +8,7 @@ import { draftPlan, draftUndo } from '../plans';
 import { keyPrint, requestOf } from '../simulator/device-keys';
 import { letAllIn } from '../testing/estates';
 import { Harness, OWNER, testEstate } from '../testing/harness';
+import { asRole } from '../identity/caller';
 import { certificatesOf } from './certificates';
 import { endpointCertificates, endpointsIn } from './lists';
 import { endpointSteps } from './steps';
@@ -151,7 +152,7 @@ test('the least of the roles sees what it may and changes nothing', async () => 
 		['endpoint.networks', { site: 'quay', ranges: [] }],
 		['endpoint.called-at', { address: '' }]
 	] as const)
-		await expect(draftPlan(h.ctx, { ...OWNER, role: 'auditor' }, kind, input, 'test')).rejects.toThrow();
+		await expect(draftPlan(h.ctx, { ...OWNER, ...asRole('auditor') }, kind, input, 'test')).rejects.toThrow();
 	expect(items()).toHaveLength(4);
 });
 

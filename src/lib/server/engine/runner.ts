@@ -229,9 +229,9 @@ export class JobRunner {
 	private stepRun(job: number, step: RawStep): StepRun {
 		const { ctx } = this;
 		const { db, clock } = ctx;
-		const head = one<{ id: number; title: string; by: string; operator: number | null }>(
+		const head = one<{ id: number; title: string; by: string; operator: number | null; assignment: number | null }>(
 			db,
-			'SELECT id, title, by, operator_id AS operator FROM jobs WHERE id = ?',
+			'SELECT id, title, by, operator_id AS operator, assignment_id AS assignment FROM jobs WHERE id = ?',
 			[job]
 		)!;
 		const key = (what: string) => `job-${job}-${step.n}-${what}`;

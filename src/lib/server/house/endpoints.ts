@@ -1,7 +1,7 @@
 import { AREAS } from '../areas';
 import { type Endpoint } from '../calls/endpoint';
 import { mayAsk } from '../calls/need';
-import type { Role } from '$lib/core/access/rights';
+import type { Rights } from '$lib/core/access/rights';
 import { labEndpoints } from './lab-endpoints';
 import { listEndpoints } from './list-endpoints';
 import { workEndpoints } from './work-endpoints';
@@ -84,8 +84,8 @@ function paramsIn({ parts, rest }: Known, given: readonly string[]): Record<stri
 export const endpointFor = (method: string, pathname: string): Found | undefined =>
 	endpointsAt(pathname).get(method === 'HEAD' ? 'GET' : method);
 
-/** Whether a role may make this request of the API: 'no' too where nothing is at the address. */
-export function mayAskFor(method: string, pathname: string, role: Role | null): 'yes' | 'sign in' | 'no' {
+/** Whether these rights let one make this request of the API: 'no' too where nothing is at the address. */
+export function mayAskFor(method: string, pathname: string, rights: Rights | null): 'yes' | 'sign in' | 'no' {
 	const found = endpointFor(method, pathname);
-	return found ? mayAsk(found.endpoint.need, role) : 'no';
+	return found ? mayAsk(found.endpoint.need, rights) : 'no';
 }

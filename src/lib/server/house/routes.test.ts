@@ -1,13 +1,14 @@
 import { describe, expect, test } from 'vitest';
+import { rightsOf } from '$lib/core/access/rights';
 import { mayAsk } from '../calls/need';
 import { ENDPOINTS, endpointFor, endpointsAt, mayAskFor } from './endpoints';
 import { mayRequest, ROUTES } from './routes';
 
 describe('the table of routes', () => {
 	test('shuts what it does not name', () => {
-		expect(mayRequest(null, 'GET', 'owner')).toBe('no');
-		expect(mayRequest('/(console)', 'PUT', 'owner')).toBe('no');
-		expect(mayRequest('/(console)', 'HEAD', 'auditor')).toBe('yes');
+		expect(mayRequest(null, 'GET', rightsOf('owner'))).toBe('no');
+		expect(mayRequest('/(console)', 'PUT', rightsOf('owner'))).toBe('no');
+		expect(mayRequest('/(console)', 'HEAD', rightsOf('auditor'))).toBe('yes');
 	});
 	test('asks everybody unknown to sign in, but for what is open', () => {
 		for (const [id, needs] of Object.entries(ROUTES))
@@ -17,7 +18,7 @@ describe('the table of routes', () => {
 	test('lets people into the portal, and to nothing else that is not open to all', () => {
 		const open = Object.entries(ROUTES).flatMap(([id, needs]) =>
 			Object.entries(needs).flatMap(([method, need]) =>
-				need !== 'open' && need !== 'signed in' && mayRequest(id, method, 'person') === 'yes' ? [id] : []
+				need !== 'open' && need !== 'signed in' && mayRequest(id, method, rightsOf('person')) === 'yes' ? [id] : []
 			)
 		);
 		expect(open.filter((id) => !id.startsWith('/(portal)/'))).toEqual([]);
@@ -25,7 +26,7 @@ describe('the table of routes', () => {
 	test('lets auditors change nothing but their own settings', () => {
 		const open = Object.entries(ROUTES).flatMap(([id, needs]) =>
 			Object.entries(needs).flatMap(([method, need]) =>
-				method !== 'GET' && need !== 'open' && mayRequest(id, method, 'auditor') === 'yes' ? [id] : []
+				method !== 'GET' && need !== 'open' && mayRequest(id, method, rightsOf('auditor')) === 'yes' ? [id] : []
 			)
 		);
 		expect(open.sort()).toEqual(['/(console)/settings', '/here', '/sign-out']);
@@ -58,16 +59,16 @@ describe('the addresses of the API', () => {
 		expect(endpointsAt('/api/v2/machines').size).toBe(0);
 	});
 	test('are shut where nothing is, and ask everybody unknown to sign in', () => {
-		expect(mayAskFor('GET', '/api/v1/forgotten', 'owner')).toBe('no');
-		expect(mayAskFor('DELETE', '/api/v1/machines', 'owner')).toBe('no');
+		expect(mayAskFor('GET', '/api/v1/forgotten', rightsOf('owner'))).toBe('no');
+		expect(mayAskFor('DELETE', '/api/v1/machines', rightsOf('owner'))).toBe('no');
 		for (const e of ENDPOINTS) expect(mayAsk(e.need, null), e.path).toBe('sign in');
 	});
 	test('give people of the portal nothing', () => {
-		const open = ENDPOINTS.filter((e) => e.need !== 'signed in' && mayAsk(e.need, 'person') === 'yes');
+		const open = ENDPOINTS.filter((e) => e.need !== 'signed in' && mayAsk(e.need, rightsOf('person')) === 'yes');
 		expect(open).toEqual([]);
 	});
 	test('let auditors change nothing but their own notices; a sheet is looked over without changing it', () => {
-		const open = ENDPOINTS.filter((e) => e.method !== 'GET' && mayAsk(e.need, 'auditor') === 'yes');
+		const open = ENDPOINTS.filter((e) => e.method !== 'GET' && mayAsk(e.need, rightsOf('auditor')) === 'yes');
 		expect(open.map((e) => e.path).sort()).toEqual(['/notices', '/sheets/{line}/check']);
 	});
 });

@@ -1,4 +1,4 @@
-import type { Role } from '$lib/core/access/rights';
+import type { Rights } from '$lib/core/access/rights';
 import { commit, mayAsk, read, type Need } from '../calls/need';
 
 /**
@@ -61,9 +61,9 @@ export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'PUT' | 'PAT
 	'/api/v1/openapi.json': { GET: 'open' }
 };
 
-/** Whether a role may make this request: 'yes', 'sign in' when nobody is known yet, or 'no'. */
-export function mayRequest(route: string | null, method: string, role: Role | null): 'yes' | 'sign in' | 'no' {
+/** Whether these rights let one make this request: 'yes', 'sign in' when nobody is known yet, or 'no'. */
+export function mayRequest(route: string | null, method: string, rights: Rights | null): 'yes' | 'sign in' | 'no' {
 	const asked = method === 'HEAD' ? 'GET' : method;
 	const need = route === null ? undefined : ROUTES[route]?.[asked as 'GET'];
-	return need === undefined ? 'no' : mayAsk(need, role);
+	return need === undefined ? 'no' : mayAsk(need, rights);
 }

@@ -2,7 +2,7 @@ import * as v from 'valibot';
 import { isProblemCode, PROBLEMS, type ProblemCode } from '$lib/core/why/problems';
 import { foreseen, job, plan, rowsOf } from '../calls/answers';
 import { endpoint, type Endpoint } from '../calls/endpoint';
-import { draft, read } from '../calls/need';
+import { read } from '../calls/need';
 import { PLAN_KINDS } from '../areas';
 import { failedItems, jobById, logOf, stepsOf } from '../jobs';
 import { whole } from '../lists/columns';
@@ -81,7 +81,8 @@ export const workEndpoints: readonly Endpoint[] = [
 		method: 'POST',
 		path: '/plans',
 		summary: 'Draft a plan',
-		need: draft('repair'),
+		need: 'draft',
+		keepsWithin: true,
 		work: 'long',
 		body: planBody,
 		status: 201,
@@ -93,7 +94,8 @@ export const workEndpoints: readonly Endpoint[] = [
 		method: 'POST',
 		path: '/plans/foresee',
 		summary: 'What a plan would do, in short and without keeping it',
-		need: draft('repair'),
+		need: 'draft',
+		keepsWithin: true,
 		work: 'long',
 		body: planBody,
 		answer: foreseen,
@@ -116,7 +118,8 @@ export const workEndpoints: readonly Endpoint[] = [
 		method: 'DELETE',
 		path: '/plans/{id}',
 		summary: 'Throw a draft away',
-		need: draft('repair'),
+		need: 'draft',
+		keepsWithin: true,
 		params: ID,
 		answer: null,
 		handle: ({ ctx, params, caller }) => discardPlan(ctx, caller!, params.id)
@@ -125,7 +128,8 @@ export const workEndpoints: readonly Endpoint[] = [
 		method: 'POST',
 		path: '/plans/{id}/commit',
 		summary: 'Commit a plan, now or at a time',
-		need: draft('repair'),
+		need: 'draft',
+		keepsWithin: true,
 		work: 'long',
 		params: ID,
 		body: v.strictObject({ at: v.optional(moment) }),
@@ -143,7 +147,8 @@ export const workEndpoints: readonly Endpoint[] = [
 		method: 'POST',
 		path: '/plans/{id}/recompute',
 		summary: 'Compute a draft again from how things are now',
-		need: draft('repair'),
+		need: 'draft',
+		keepsWithin: true,
 		work: 'long',
 		params: ID,
 		answer: plan,
@@ -172,7 +177,8 @@ export const workEndpoints: readonly Endpoint[] = [
 		method: 'POST',
 		path: '/jobs/{id}/cancel',
 		summary: 'Ask a job to stop where that is safe',
-		need: draft('repair'),
+		need: 'draft',
+		keepsWithin: true,
 		params: ID,
 		status: 202,
 		answer: null,
@@ -185,7 +191,8 @@ export const workEndpoints: readonly Endpoint[] = [
 		method: 'POST',
 		path: '/changes/{id}/undo',
 		summary: 'Draft the plan that undoes a change',
-		need: draft('repair'),
+		need: 'draft',
+		keepsWithin: true,
 		work: 'long',
 		params: ID,
 		status: 201,
@@ -198,6 +205,7 @@ export const workEndpoints: readonly Endpoint[] = [
 		path: '/notices',
 		summary: 'Mark your own notices as seen',
 		need: 'signed in',
+		keepsWithin: true,
 		work: 'here',
 		answer: null,
 		handle({ ctx, caller }) {

@@ -1,6 +1,5 @@
 import { hash as hashPassword, verify as verifyPassword } from '@node-rs/argon2';
 import { createHash, randomBytes, timingSafeEqual } from 'node:crypto';
-import { STAFF, type Role, type Staff } from '$lib/core/access/rights';
 import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
 import { all, one, run, setting, type Db } from '../db';
 import { insertRow } from '../db/rows';
@@ -10,7 +9,8 @@ import { addChange } from '../changes';
 import type { Context } from '../context';
 import type { Vault } from '../vault';
 import { throttleOf, type TooMany } from './attempts';
-import type { Caller } from './caller';
+import { actingAs, assignmentsOf, type Assignment } from './assignments';
+import { asRole, type Caller } from './caller';
 import { useCode, type FactorStore } from './factor';
 import { signInPolicy } from './portal';
 
@@ -32,21 +32,22 @@ export interface OperatorRow {
 	id: number;
 	login: string;
 	name: string;
-	role: Role;
+	/** What they are there for now. */
+	assignments: Assignment[];
 	factor: boolean;
 	disabled: boolean;
 }
 
-/** Operators, those who may still sign in first. */
-export const operators = (db: Db): OperatorRow[] =>
-	all<{ id: number; login: string; name: string; role: Role; factor_on: number; disabled: number }>(
+/** Operators, those who may still sign in first, as they are at a moment, ms UTC of the estate. */
+export const operators = (db: Db, at: number): OperatorRow[] =>
+	all<{ id: number; login: string; name: string; factor_on: number; disabled: number }>(
 		db,
 		'SELECT * FROM operators ORDER BY disabled, name'
 	).map((o) => ({
 		id: o.id,
 		login: o.login,
 		name: o.name,
-		role: o.role,
+		assignments: assignmentsOf(db, o.id, at),
 		factor: o.factor_on === 1,
 		disabled: o.disabled === 1
 	}));
@@ -76,10 +77,11 @@ export async function addFirstOperator(
 			// One that the estate file names, and that nobody has signed in as, may be the first.
 			run(
 				db,
-				`INSERT INTO operators(login, name, role, password) VALUES (?, ?, 'owner', ?)
-				 ON CONFLICT(login) DO UPDATE SET name = excluded.name, role = excluded.role, password = excluded.password, disabled = 0`,
+				`INSERT INTO operators(login, name, password) VALUES (?, ?, ?)
+				 ON CONFLICT(login) DO UPDATE SET name = excluded.name, password = excluded.password, disabled = 0`,
 				[who.login, who.name, hash]
 			);
+			assign(db, who.login, { role: 'owner', part: '', ends: null, by: who.name }, at);
 			run(db, `DELETE FROM settings WHERE key = 'first code'`);
 			addChange(db, {
 				at,
@@ -96,6 +98,17 @@ export async function addFirstOperator(
 			return true;
 		})
 		.immediate();
+}
+
+/** Gives an operator a role for a part of the estate ('' the whole), from a moment on, until another at most. Ms UTC of the estate. */
+export function assign(
+	db: Db,
+	login: string,
+	{ role, part, ends, by }: { role: string; part: string; ends: number | null; by: string },
+	at: number
+): void {
+	const { id } = one<{ id: number }>(db, 'SELECT id FROM operators WHERE login = ?', [login])!;
+	insertRow(db, 'assignments', { operator_id: id, since: at, role, part, ends, by });
 }
 
 /** Gives an operator a password, which is kept as an argon2id hash only. False when there is nobody with this login. */
@@ -283,24 +296,26 @@ function lastsFor(db: Db, own: boolean): { idle: number; most: number } {
 }
 
 /** Whether a sign-in is still in force, by its own key: for what stays open beyond a request. */
-export const isSignedIn = (db: Db, key: string): boolean => callerByKey(db, key) !== null;
+export const isSignedIn = (db: Db, key: string, at: number): boolean => callerByKey(db, key, at) !== null;
 
 /**
  * Who a session cookie belongs to, or null when it has ended.
  * @param active whether somebody is there: what a page asks for by itself keeps no sign-in from ending
+ * @param at ms UTC of the estate: what an operator is there for comes and goes by it
  */
-export function callerOfSignIn(db: Db, token: string, active: boolean): Caller | null {
+export function callerOfSignIn(db: Db, token: string, active: boolean, at: number): Caller | null {
 	const key = sha256(token);
-	const caller = callerByKey(db, key);
+	const caller = callerByKey(db, key, at);
 	if (caller && active) noteSeen(db, key, Date.now());
 	return caller;
 }
 
-function callerByKey(db: Db, key: string): Caller | null {
+function callerByKey(db: Db, key: string, at: number): Caller | null {
 	const now = Date.now();
 	const row = one<{
 		operator_id: number | null;
 		person_id: number | null;
+		assignment_id: number | null;
 		factor: number;
 		factor_at: number | null;
 		own: number;
@@ -313,27 +328,39 @@ function callerByKey(db: Db, key: string): Caller | null {
 	// A device that stays signed in for weeks has not shown for weeks who holds it.
 	const factor = row.factor === 1 && (row.own === 0 || now - (row.factor_at ?? row.began) < FACTOR_COUNTS);
 	if (row.operator_id !== null) {
-		const o = one<{ id: number; name: string; login: string; role: Role }>(
-			db,
-			'SELECT * FROM operators WHERE id = ? AND disabled = 0',
-			[row.operator_id]
-		);
-		return o
-			? {
-					kind: 'operator',
-					id: o.id,
-					name: o.name,
-					login: o.login,
-					role: o.role,
-					factor,
-					signIn: key
-				}
-			: null;
+		const caller = operatorNow(db, row.operator_id, at, row.assignment_id);
+		return caller && { ...caller, factor, signIn: key };
 	}
 	const p = one<{ id: number; name: string; login: string }>(db, 'SELECT id, name, login FROM people WHERE id = ?', [
 		row.person_id
 	]);
-	return p ? { kind: 'person', id: p.id, name: p.name, login: p.login, role: 'person', factor, signIn: key } : null;
+	return p
+		? { kind: 'person', id: p.id, name: p.name, login: p.login, ...asRole('person'), factor, signIn: key }
+		: null;
+}
+
+/**
+ * An operator as they are at a moment, ms UTC of the estate: by the assignment that they have chosen, while it is theirs, else by their
+ * first. Null when they have been shut out or are there for nothing.
+ */
+function operatorNow(db: Db, id: number, at: number, chosen: number | null): Caller | null {
+	const o = one<{ name: string; login: string }>(
+		db,
+		'SELECT name, login FROM operators WHERE id = ? AND disabled = 0',
+		[id]
+	);
+	if (!o) return null;
+	const theirs = assignmentsOf(db, id, at);
+	const by = theirs.find((a) => a.id === chosen) ?? theirs[0];
+	const as = by && actingAs(db, by.role, by.part);
+	return as ? { kind: 'operator', id, ...o, ...as, assignment: by.id, factor: false, signIn: null } : null;
+}
+
+/** From now on an operator acts in another of their assignments at this sign-in; false where it is none of theirs. */
+export function actIn(db: Db, caller: Caller, assignment: number, at: number): boolean {
+	if (caller.kind !== 'operator' || !assignmentsOf(db, caller.id, at).some((a) => a.id === assignment)) return false;
+	run(db, 'UPDATE sign_ins SET assignment_id = ? WHERE token = ?', [assignment, caller.signIn ?? '']);
+	return true;
 }
 
 /** A full disk keeps nobody out who is in. */
@@ -348,39 +375,69 @@ function noteSeen(db: Db, key: string, now: number): void {
 /** Ends one sign-in. */
 export const endSignIn = (db: Db, key: string): void => void run(db, 'DELETE FROM sign_ins WHERE token = ?', [key]);
 
-/** Who a bearer token belongs to, or null. */
-export function callerOfToken(db: Db, token: string): Caller | null {
-	const row = one<{ id: number; name: string; role: Role }>(
-		db,
-		'SELECT id, name, role FROM tokens WHERE hash = ? AND revoked_at IS NULL',
-		[sha256(token)]
-	);
-	return row
+interface TokenRow {
+	id: number;
+	name: string;
+	role: string;
+	part: string;
+	used_at: number | null;
+}
+
+const TOKEN =
+	'SELECT id, name, role, part, used_at FROM tokens WHERE revoked_at IS NULL AND (ends IS NULL OR ends > @at)';
+
+function tokenNow(db: Db, row: TokenRow | undefined): Caller | null {
+	const as = row && actingAs(db, row.role, row.part);
+	return as
 		? {
 				kind: 'token',
 				id: row.id,
 				name: `token ${row.name}`,
 				login: row.name,
-				role: row.role,
+				...as,
+				assignment: null,
 				factor: false,
 				signIn: null
 			}
 		: null;
 }
 
-/** Who an operator, a token or a person is now, by its number; null when they have been shut out, revoked, or are gone. */
-export function callerNow(db: Db, kind: Caller['kind'], id: number): Caller | null {
-	const of = (row: { name: string; login: string; role: Role } | undefined): Caller | null =>
-		row ? { kind, id, ...row, factor: false, signIn: null } : null;
-	if (kind === 'operator')
-		return of(one(db, 'SELECT name, login, role FROM operators WHERE id = ? AND disabled = 0', [id]));
-	if (kind === 'token')
-		return of(
-			one(db, `SELECT 'token ' || name AS name, name AS login, role FROM tokens WHERE id = ? AND revoked_at IS NULL`, [
-				id
-			])
-		);
-	return of(one(db, `SELECT name, login, 'person' AS role FROM people WHERE id = ?`, [id]));
+/** Who a bearer token belongs to at a moment, ms UTC of the estate, or null. */
+export function callerOfToken(db: Db, token: string, at: number): Caller | null {
+	const row = one<TokenRow>(db, `${TOKEN} AND hash = @hash`, { hash: sha256(token), at });
+	const caller = tokenNow(db, row);
+	if (caller) noteUsed(db, row!, at);
+	return caller;
+}
+
+/** To the minute: a script may ask a thousand times in one. */
+function noteUsed(db: Db, row: TokenRow, at: number): void {
+	if (row.used_at !== null && Math.abs(at - row.used_at) < MINUTE) return;
+	try {
+		run(db, 'UPDATE tokens SET used_at = ? WHERE id = ?', [at, row.id]);
+	} catch (e) {
+		if (!isStorage(e)) throw e;
+	}
+}
+
+/**
+ * Who an operator, a token or a person is at a moment, by its number; null when they have been shut out, revoked, or are gone.
+ * @param assignment by which an operator acts; null when it is not theirs any more. Left out: by their first.
+ */
+export function callerNow(
+	db: Db,
+	kind: Caller['kind'],
+	id: number,
+	at: number,
+	assignment: number | null = null
+): Caller | null {
+	if (kind === 'operator') {
+		const caller = operatorNow(db, id, at, assignment);
+		return assignment === null || caller?.assignment === assignment ? caller : null;
+	}
+	if (kind === 'token') return tokenNow(db, one<TokenRow>(db, `${TOKEN} AND id = @id`, { id, at }));
+	const p = one<{ name: string; login: string }>(db, 'SELECT name, login FROM people WHERE id = ?', [id]);
+	return p ? { kind, id, ...p, ...asRole('person'), factor: false, signIn: null } : null;
 }
 
 /** A new secret for a token, and the hash to keep of it. The secret itself is shown once. */
@@ -389,19 +446,37 @@ export function newTokenSecret(): { secret: string; hash: string } {
 	return { secret, hash: sha256(secret) };
 }
 
-/** Keeps a token by its hash. */
-export function keepToken(db: Db, name: string, role: Role, hash: string, by: string, at: number): void {
-	run(db, 'INSERT INTO tokens(name, role, hash, made_at, made_by) VALUES (?, ?, ?, ?, ?)', [name, role, hash, at, by]);
+/** Keeps a token by its hash. `at` and `ends` in ms UTC of the estate. */
+export function keepToken(
+	db: Db,
+	token: { name: string; role: string; part: string; ends: number | null },
+	hash: string,
+	by: string,
+	at: number
+): void {
+	insertRow(db, 'tokens', { ...token, hash, made_at: at, made_by: by });
 }
 
-/** Whether the text names a role that operators may have. */
-export const isStaffRole = (text: string): text is Staff => (STAFF as readonly string[]).includes(text);
+export interface TokenNow {
+	name: string;
+	role: string;
+	/** What the role is called. */
+	called: string;
+	part: string;
+	made_at: number;
+	made_by: string;
+	ends: number | null;
+	used_at: number | null;
+	revoked_at: number | null;
+}
 
 /** All tokens, those that work first, newest first; never what they are made of. */
-export const tokensOf = (
-	db: Db
-): { name: string; role: string; made_at: number; made_by: string; revoked_at: number | null }[] =>
-	all(db, 'SELECT name, role, made_at, made_by, revoked_at FROM tokens ORDER BY revoked_at IS NOT NULL, made_at DESC');
+export const tokensOf = (db: Db): TokenNow[] =>
+	all(
+		db,
+		`SELECT t.name, t.role, coalesce(r.name, t.role) AS called, t.part, t.made_at, t.made_by, t.ends, t.used_at, t.revoked_at FROM tokens t
+		 LEFT JOIN made_roles r ON r.id = t.role AND r.until = 9007199254740991 ORDER BY t.revoked_at IS NOT NULL, t.made_at DESC`
+	);
 
 /** Whether there is any operator who may sign in: the first of all is welcomed. Those that an estate file names have no password at first. */
 export const anyOperator = (db: Db): boolean =>

@@ -1,4 +1,4 @@
-import type { Role } from '$lib/core/access/rights';
+import { rightsOf, type Rights, type Role } from '$lib/core/access/rights';
 
 /** Who makes a request, once known. */
 export interface Caller {
@@ -8,9 +8,24 @@ export interface Caller {
 	/** Shown, and written into the change log. */
 	name: string;
 	login: string;
-	role: Role;
+	/** What the role is called in which they act. */
+	role: string;
+	/** What they may in it. */
+	rights: Rights;
+	/** The part of the estate that they have it for, as it is written; null: the whole. */
+	part: string | null;
+	/** The assignment by which an operator acts; null for all others. */
+	assignment: number | null;
 	/** Whether a second factor was given at this sign-in. */
 	factor: boolean;
 	/** The sign-in's own key, for ending it. */
 	signIn: string | null;
 }
+
+/** What goes with a role that ships, for the whole estate. */
+export const asRole = (role: Role): Pick<Caller, 'role' | 'rights' | 'part' | 'assignment'> => ({
+	role,
+	rights: rightsOf(role),
+	part: null,
+	assignment: null
+});

@@ -6,6 +6,7 @@ import { insertRow } from '../db/rows';
 import {
 	addFirstOperator,
 	anyOperator,
+	assign,
 	callerOfSignIn,
 	changePassword,
 	callerOfToken,
@@ -21,12 +22,14 @@ import {
 	signInPerson
 } from './accounts';
 import { vaultOf } from '../vault';
+import { asRole } from './caller';
 import { beginFactor, confirmFactor, dropFactor, factorOwner, hasFactor, sealFactors, useCode } from './factor';
 import { ownPath } from './own-path';
 
 let db: Db;
 const add = async (to: Db, login: string, name: string, role: string, password: string) => {
-	insertRow(to, 'operators', { login, name, role, password: '' });
+	insertRow(to, 'operators', { login, name, password: '' });
+	assign(to, login, { role, part: '', ends: null, by: 'the test' }, 0);
 	expect(await givePassword(to, login, password)).toBe(true);
 };
 beforeEach(async () => {
@@ -53,7 +56,7 @@ describe('signing in', () => {
 	test('with the right password gives a caller with the role', async () => {
 		const answer = await signIn('ines', 'a long password', '', '::1');
 		if (answer.outcome !== 'in') throw new Error(answer.outcome);
-		expect(callerOfSignIn(db, answer.token, true)).toMatchObject({
+		expect(callerOfSignIn(db, answer.token, true, 0)).toMatchObject({
 			name: 'Ines Haugland',
 			role: 'operator',
 			factor: false
@@ -85,26 +88,26 @@ describe('signing in', () => {
 		};
 		const idle = await enter();
 		vi.setSystemTime(Date.now() + 7 * HOUR);
-		expect(callerOfSignIn(db, idle, true)).not.toBeNull();
+		expect(callerOfSignIn(db, idle, true, 0)).not.toBeNull();
 		vi.setSystemTime(Date.now() + 9 * HOUR);
-		expect(callerOfSignIn(db, idle, true)).toBeNull();
+		expect(callerOfSignIn(db, idle, true, 0)).toBeNull();
 
 		const long = await enter();
 		for (let i = 0; i < 24; i++) {
 			vi.setSystemTime(Date.now() + 4.9 * HOUR);
-			callerOfSignIn(db, long, true);
+			callerOfSignIn(db, long, true, 0);
 		}
-		expect(callerOfSignIn(db, long, true)).not.toBeNull();
+		expect(callerOfSignIn(db, long, true, 0)).not.toBeNull();
 		vi.setSystemTime(Date.now() + 4.9 * HOUR);
-		expect(callerOfSignIn(db, long, true)).toBeNull();
+		expect(callerOfSignIn(db, long, true, 0)).toBeNull();
 
 		const out = await enter();
-		endSignIn(db, callerOfSignIn(db, out, true)!.signIn!);
-		expect(callerOfSignIn(db, out, true)).toBeNull();
+		endSignIn(db, callerOfSignIn(db, out, true, 0)!.signIn!);
+		expect(callerOfSignIn(db, out, true, 0)).toBeNull();
 
 		const shut = await enter();
 		db.exec('UPDATE operators SET disabled = 1');
-		expect(callerOfSignIn(db, shut, true)).toBeNull();
+		expect(callerOfSignIn(db, shut, true, 0)).toBeNull();
 		expect(await signIn('ines', 'a long password', '', '::1')).toEqual({ outcome: 'no' });
 	});
 });
@@ -122,7 +125,7 @@ describe('the second factor', () => {
 		for (const wrong of ['000000', '', '1.0.0\ud800', '１２３４５６', '😀😀😀', '12345é'])
 			expect(confirmFactor({ db, vault }, ines, wrong)).toBe(false);
 		expect(confirmFactor({ db, vault }, ines, code(secret))).toBe(true);
-		expect(operators(db)[0]!.factor).toBe(true);
+		expect(operators(db, 0)[0]!.factor).toBe(true);
 		expect(await signIn('ines', 'a long password', '', '::1')).toEqual({
 			outcome: 'factor needed',
 			ticket: expect.any(String)
@@ -162,7 +165,15 @@ describe('the second factor', () => {
 	});
 
 	test('a token has none, whatever its number', () => {
-		const token = { kind: 'token', id: 1, name: '', login: '', role: 'owner', factor: false, signIn: null } as const;
+		const token = {
+			kind: 'token',
+			id: 1,
+			name: '',
+			login: '',
+			...asRole('owner'),
+			factor: false,
+			signIn: null
+		} as const;
 		expect(factorOwner(token)).toBeNull();
 		expect(factorOwner({ ...token, kind: 'operator' })).toEqual(ines);
 	});
@@ -199,11 +210,11 @@ describe('the second factor', () => {
 		expect([hasFactor(db, anna), hasFactor(db, ines)]).toEqual([true, false]);
 
 		const cookie = signInPerson(db, 1, false);
-		const caller = callerOfSignIn(db, cookie, true)!;
+		const caller = callerOfSignIn(db, cookie, true, 0)!;
 		expect(caller).toMatchObject({ role: 'person', factor: false });
 		raiseSignIn(db, caller.signIn!);
-		expect(callerOfSignIn(db, cookie, true)!.factor).toBe(true);
-		expect(callerOfSignIn(db, signInPerson(db, 1, false), true)!.factor).toBe(false);
+		expect(callerOfSignIn(db, cookie, true, 0)!.factor).toBe(true);
+		expect(callerOfSignIn(db, signInPerson(db, 1, false), true, 0)!.factor).toBe(false);
 	});
 });
 
@@ -211,7 +222,7 @@ describe('a password of one’s own', () => {
 	const clock = { now: () => 5, speed: () => 1 };
 	const caller = async () => {
 		const answer = await signIn('ines', 'a long password');
-		return callerOfSignIn(db, answer.outcome === 'in' ? answer.token : '', true)!;
+		return callerOfSignIn(db, answer.outcome === 'in' ? answer.token : '', true, 0)!;
 	};
 	test('is changed with the one before, ends other sign-ins, and leaves a line in the change log', async () => {
 		const other = await caller();
@@ -219,8 +230,8 @@ describe('a password of one’s own', () => {
 		expect(await changePassword({ db, clock }, here, 'wrong', 'a newer password')).toMatchObject({ field: 'before' });
 		expect(await changePassword({ db, clock }, here, 'a long password', 'short')).toMatchObject({ field: 'next' });
 		expect(await changePassword({ db, clock }, here, 'a long password', 'a newer password')).toBeNull();
-		expect(isSignedIn(db, here.signIn!)).toBe(true);
-		expect(isSignedIn(db, other.signIn!)).toBe(false);
+		expect(isSignedIn(db, here.signIn!, 0)).toBe(true);
+		expect(isSignedIn(db, other.signIn!, 0)).toBe(false);
 		expect(await signIn('ines', 'a long password')).toEqual({ outcome: 'no' });
 		expect((await signIn('ines', 'a newer password')).outcome).toBe('in');
 		expect(one(db, 'SELECT by, title FROM changes')).toEqual({
@@ -232,7 +243,7 @@ describe('a password of one’s own', () => {
 
 test('whom an estate file names signs in with no password at all, until one is given; the first owner may be one of them', async () => {
 	const fresh = openDb(':memory:');
-	insertRow(fresh, 'operators', { login: 'ida', name: 'Ida Rask', role: 'operator', password: '' });
+	insertRow(fresh, 'operators', { login: 'ida', name: 'Ida Rask', password: '' });
 	expect(anyOperator(fresh)).toBe(false);
 	const as = (password: string) =>
 		signInOperator(
@@ -246,18 +257,20 @@ test('whom an estate file names signs in with no password at all, until one is g
 	const who = { login: 'ida', name: 'Ida R.', password: 'a long password' };
 	expect(await addFirstOperator(fresh, 'once', who, 0)).toBe(true);
 	expect(anyOperator(fresh)).toBe(true);
-	expect(operators(fresh)).toMatchObject([{ login: 'ida', name: 'Ida R.', role: 'owner' }]);
+	expect(operators(fresh, 0)).toMatchObject([
+		{ login: 'ida', name: 'Ida R.', assignments: [{ role: 'owner', part: '' }] }
+	]);
 	expect(await as('a long password')).toMatchObject({ outcome: 'in' });
 });
 
 test('the code of the first start makes one owner, however many come with it at once', async () => {
-	db.exec('DELETE FROM operators');
+	db.exec('DELETE FROM assignments; DELETE FROM operators');
 	putSetting(db, 'first code', createHash('sha256').update('once').digest('hex'));
 	const made = await Promise.all(
 		['a', 'b', 'c'].map((login) => addFirstOperator(db, 'once', { login, name: login, password: 'a long password' }, 1))
 	);
 	expect(made.filter(Boolean)).toHaveLength(1);
-	expect(operators(db)).toHaveLength(1);
+	expect(operators(db, 0)).toHaveLength(1);
 });
 
 test('a browser that has signed in is known, for its account alone', async () => {
@@ -279,9 +292,9 @@ test('what a page asks for by itself keeps no sign-in from ending', async () => 
 	const token = signInPerson(db, 1, false);
 	for (let i = 0; i < 9; i++) {
 		vi.setSystemTime(Date.now() + HOUR);
-		callerOfSignIn(db, token, false);
+		callerOfSignIn(db, token, false, 0);
 	}
-	expect(callerOfSignIn(db, token, true)).toBeNull();
+	expect(callerOfSignIn(db, token, true, 0)).toBeNull();
 	vi.useRealTimers();
 });
 
@@ -301,9 +314,9 @@ test.each([
 describe('tokens', () => {
 	test('are known by hash alone', () => {
 		const { secret, hash } = newTokenSecret();
-		keepToken(db, 'script', 'auditor', hash, 'tests', 1);
-		expect(callerOfToken(db, secret)).toMatchObject({ kind: 'token', role: 'auditor', name: 'token script' });
-		expect(callerOfToken(db, hash)).toBeNull();
+		keepToken(db, { name: 'script', role: 'auditor', part: '', ends: null }, hash, 'tests', 1);
+		expect(callerOfToken(db, secret, 0)).toMatchObject({ kind: 'token', role: 'auditor', name: 'token script' });
+		expect(callerOfToken(db, hash, 0)).toBeNull();
 		expect(JSON.stringify(all(db, 'SELECT * FROM tokens'))).not.toContain(secret);
 	});
 });

@@ -13,18 +13,19 @@ export const isPortal = (path: string): boolean => path === '/my' || path.starts
 /** The token of an `Authorization` header; null where it is none, or of another kind. */
 export const bearerOf = (authorization: string): string | null => /^Bearer (.+)$/.exec(authorization)?.[1] ?? null;
 
-/** Who sends a request, by its token or else the cookie of the part that it goes to; null for a stranger. Keeps nobody signed in. */
+/** Who sends a request, by its token or else the cookie of the part that it goes to; null for a stranger. Keeps nobody signed in. `at`: ms UTC of the estate. */
 export function callerOfRequest(
 	db: Db,
 	path: string,
-	headers: { authorization?: string | undefined; cookie?: string | undefined }
+	headers: { authorization?: string | undefined; cookie?: string | undefined },
+	at: number
 ): Caller | null {
 	const token = bearerOf(headers.authorization ?? '');
-	if (token !== null) return callerOfToken(db, token);
+	if (token !== null) return callerOfToken(db, token, at);
 	const name = isPortal(path) ? COOKIES.portal : COOKIES.console;
 	const signIn = headers.cookie
 		?.split(';')
 		.map((part) => part.trim())
 		.find((part) => part.startsWith(`${name}=`));
-	return signIn ? callerOfSignIn(db, signIn.slice(name.length + 1), false) : null;
+	return signIn ? callerOfSignIn(db, signIn.slice(name.length + 1), false, at) : null;
 }

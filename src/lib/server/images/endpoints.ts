@@ -100,6 +100,7 @@ export const imageEndpoints: readonly Endpoint[] = [
 	endpoint({
 		method: 'POST',
 		path: '/sheets/{line}/check',
+		keepsWithin: true,
 		summary: 'Looks a sheet over without changing anything: problems, nearest right order, time, cost, rights',
 		need: read('images'),
 		work: 'long',
@@ -159,7 +160,7 @@ export const imageEndpoints: readonly Endpoint[] = [
 		instead: null,
 		answer: v.strictObject({ printed: v.array(text) }),
 		async handle({ ctx, params, body, caller }) {
-			if (!caller || !may(caller.role, 'images', 'commit'))
+			if (!caller || !may(caller.rights, 'images', 'commit'))
 				throw new NotAllowed('Only builders and owners may work on reference machines.');
 			return { printed: await typeAtConsole(ctx, params.line, body.text, caller.name) };
 		}

@@ -10,7 +10,7 @@ export class Cancelled extends Error {
 export interface StepRun<I = unknown> {
 	ctx: Context;
 	/** `operator`: who started it, where that was an operator. */
-	job: { id: number; title: string; by: string; operator: number | null };
+	job: { id: number; title: string; by: string; operator: number | null; assignment: number | null };
 	n: number;
 	input: I;
 	/** A key for provider calls, the same after a restart: `key('create desk-001')`. */

@@ -58,7 +58,7 @@ export function curvesOf(db: Db, scope: Scope, now: number): Curves {
 		countOver(
 			all<{ since: number; until: number; weight: number; pool: string }>(
 				db,
-				`SELECT ${steps('x')}, m.pool_id AS pool FROM machine_states x INDEXED BY machine_states_ended CROSS JOIN machines m ON m.id = x.machine_id
+				`SELECT ${steps('x')}, m.pool_id AS pool FROM main.machine_states x INDEXED BY machine_states_ended CROSS JOIN machines m ON m.id = x.machine_id
 				 WHERE x.until > @from AND +x.since < @to AND x.state IN ('ready', 'in use') AND ${inScope} GROUP BY 1, 2, 4`,
 				{ ...moment, ...machines.params, from: start, to: start + n * STEP, step: STEP, bins: n }
 			).map((x) => ({ ...x, weight: x.weight * (holds.get(x.pool) ?? 1) })),

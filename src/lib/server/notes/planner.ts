@@ -1,6 +1,7 @@
 import * as v from 'valibot';
 import { noEffects } from '$lib/core/plans/effects';
 import { SECOND } from '$lib/core/time/units';
+import type { Context } from '../context';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { thingCalled } from '../things/catalogue';
 import { nextNote, noteAt, wordingsOf, type NoteRow } from './queries';
@@ -9,6 +10,12 @@ import { nextNote, noteAt, wordingsOf, type NoteRow } from './queries';
 const MOST = 1000;
 
 const number = v.pipe(v.number('Say which note.'), v.integer('Say which note.'));
+
+/** What a note is on, as cards are named: who may change that may say something on it. */
+function onWhat(ctx: Context, note: number): string[] {
+	const last = wordingsOf(ctx.db, note, ctx.clock.now())[0];
+	return [last ? `${last.kind}/${last.of}` : ''];
+}
 
 const writeNote = planKind({
 	kind: 'note.write',
@@ -27,6 +34,8 @@ const writeNote = planKind({
 			v.maxLength(MOST, `At most ${MOST} characters.`)
 		)
 	}),
+	decides: (ctx, input) =>
+		input.note === undefined ? [input.about ?? ''] : onWhat(ctx, input.note),
 	async draft(ctx, input): Promise<Draft> {
 		const now = ctx.clock.now();
 		const before = input.note === undefined ? null : noteAt(ctx.db, input.note, now);
@@ -76,6 +85,7 @@ const removeNote = planKind({
 	area: 'repair',
 	undo: 'back',
 	schema: v.strictObject({ note: number }),
+	decides: (ctx, input) => onWhat(ctx, input.note),
 	async draft(ctx, input): Promise<Draft> {
 		const note: NoteRow | null = noteAt(ctx.db, input.note, ctx.clock.now());
 		if (!note) throw new InputProblem([{ field: 'note', words: `There is no note ${input.note}.` }]);

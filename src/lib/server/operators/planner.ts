@@ -1,21 +1,99 @@
 import * as v from 'valibot';
-import { STAFF, type Staff } from '$lib/core/access/rights';
+import { AREA_WORDS, LEVELS, levelIn, ROLES, STAFF, STAFF_AREAS, WHOLE, type Rights } from '$lib/core/access/rights';
+import { partText, partWords, readPart } from '$lib/core/access/part';
 import { noEffects } from '$lib/core/plans/effects';
+import { momentOf, momentWords } from '$lib/core/time/zone';
+import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
+import { homeZone } from '../capacity';
 import { HEADS_HOOK, HEADS_MAIL } from '../changes/send';
 import { one, setting } from '../db';
+import { DAY } from '$lib/core/time/units';
+import { assignmentsOf, holdersOf, madeRoles, otherOwners, roleNow } from '../identity/assignments';
+import { knownScope } from '../moment/names';
+import { parseScope, scopeText } from '$lib/core/scope/scope';
 import { InputProblem, planKind, stepOf, type Draft, type StepSpec } from '../plans/kind';
 import { isSealed } from '../plans/secrets';
-import { PASSWORD } from '../identity/accounts';
+import { PASSWORD, tokensOf } from '../identity/accounts';
+import { freeSlug } from '../plans/slug';
 
-const staff = v.picklist(STAFF, 'Choose a role.');
-/** A program that tells of people has a role that no operator has. */
-const tokenRole = v.picklist([...STAFF, 'directory'], 'Choose a role.');
+const ROLE = v.pipe(v.string(), v.trim(), v.nonEmpty('Choose a role.'), v.maxLength(60, 'There is no such role.'));
+const PART = v.optional(v.pipe(v.string(), v.trim(), v.maxLength(600, 'At most 600 characters.')), '');
+const ENDS = v.optional(
+	v.nullable(
+		v.pipe(
+			v.string(),
+			v.trim(),
+			v.check(
+				(t) => t === '' || (t.length <= 40 && /^\d{4}-\d\d-\d\d(T|$)/.test(t) && !Number.isNaN(Date.parse(t))),
+				'Write a day such as 2027-03-31, to its end, or a moment with its zone.'
+			)
+		)
+	),
+	null
+);
+const LOGIN = v.pipe(
+	v.string(),
+	v.trim(),
+	v.regex(/^[a-z0-9][a-z0-9.-]{1,30}$/, 'Small letters, digits, dots and hyphens, 2 to 31 of them.')
+);
+
+/** A role that operators, or tokens, can have. */
+function roleOrThrow(ctx: Context, id: string, besides: readonly string[] = []) {
+	const role = [...STAFF, ...besides].includes(id) || !ROLES.some((r) => r === id) ? roleNow(ctx.db, id) : null;
+	if (!role) throw new InputProblem([{ field: 'role', words: `There is no role ${id}.` }]);
+	return role;
+}
+
+/** A part as it is kept: what it names is there, and written the same way for the same part. */
+function partOrThrow(ctx: Context, text: string): { text: string; words: string } {
+	const { part, problems } = readPart(text);
+	const known = knownScope(ctx.db, parseScope(text).scope);
+	const wrong = [...problems, ...known.problems.map((p) => p.words)];
+	if (wrong.length) throw new InputProblem([{ field: 'part', words: wrong.join(' ') }]);
+	// What somebody types by its name is kept by its id.
+	const { part: ids } = readPart(scopeText(known.scope));
+	return { text: partText(ids), words: text === '' ? '' : partWords(part) };
+}
+
+/** When something ends that somebody is given, ms UTC: a day counts to its end where the estate is at home. Null: never. */
+function endsOrThrow(ctx: Context, text: string | null): number | null {
+	if (!text) return null;
+	const day = /^\d{4}-\d\d-\d\d$/.test(text) ? Date.parse(text) / DAY : null;
+	const ends = day === null ? Date.parse(text) : momentOf(homeZone(ctx.db), day + 1, 0);
+	if (ends <= ctx.clock.now())
+		throw new InputProblem([{ field: 'ends', words: 'That time has passed. Choose a later one.' }]);
+	return ends;
+}
+
+/** What somebody may in a role for a part, and until when, as reasons. */
+function givenFacts(ctx: Context, rights: Rights, part: { text: string; words: string }, ends: number | null): Fact[] {
+	const none = part.text === '' ? [] : WHOLE.filter((a) => levelIn(rights, a) !== 'none');
+	return [
+		{
+			words:
+				part.text === '' ? 'for the whole estate' : `for what is ${part.words} alone: nothing else is seen or changed`,
+			source: 'assignment'
+		},
+		...(none.length
+			? [
+					{
+						words: `${none.map((a) => AREA_WORDS[a]).join(', ')}: of the whole estate, so not with it`,
+						source: 'assignment',
+						side: 'against' as const
+					}
+				]
+			: []),
+		...(ends === null
+			? []
+			: [{ words: `until ${momentWords(homeZone(ctx.db), ends)}, then it ends by itself`, source: 'assignment' }])
+	];
+}
 
 /** What every plan of this area has in common: it touches accounts, not the estate. */
 const accountDraft = (
 	title: string,
-	reasons: string[],
+	reasons: (string | Fact)[],
 	object: string,
 	step: StepSpec,
 	undo: Draft['undo'],
@@ -26,7 +104,7 @@ const accountDraft = (
 	effects: noEffects(),
 	warnings: [],
 	blocks: blocks.map((words) => ({ words, side: 'against' })),
-	reasons: reasons.map((words) => ({ words, source: 'roles' })),
+	reasons: reasons.map((r) => (typeof r === 'string' ? { words: r, source: 'roles' } : r)),
 	objects: [object],
 	steps: [step],
 	undo,
@@ -37,39 +115,32 @@ interface OperatorFacts {
 	id: number;
 	name: string;
 	login: string;
-	role: Staff;
 	disabled: number;
 }
 
 function operatorOrThrow(ctx: Context, login: string): OperatorFacts {
-	const row = one<OperatorFacts>(ctx.db, 'SELECT id, name, login, role, disabled FROM operators WHERE login = ?', [
-		login
-	]);
+	const row = one<OperatorFacts>(ctx.db, 'SELECT id, name, login, disabled FROM operators WHERE login = ?', [login]);
 	if (!row) throw new InputProblem([{ field: 'login', words: `There is no operator ${login}.` }]);
 	return row;
 }
 
-const otherOwners = (ctx: Context, but: string) =>
-	one<{ n: number }>(
-		ctx.db,
-		`SELECT count(*) AS n FROM operators WHERE role = 'owner' AND disabled = 0 AND login <> ?`,
-		[but]
-	)!.n;
+/** Rights that a role gives: whoever gives it away has them. */
+const givesRole = (ctx: Context, input: { role: string }): Rights => roleNow(ctx.db, input.role)?.rights ?? {};
 
 const addOperator = planKind({
 	kind: 'operator.add',
-	words: 'Add an operator with a first password, which is kept sealed and shown nowhere',
+	words:
+		'Add an operator with a first password, which is kept sealed and shown nowhere; for a part of the estate, and until a moment, where that is said',
 	secrets: ['password'],
 	area: 'identity',
 	undo: 'back',
+	gives: givesRole,
 	schema: v.strictObject({
-		login: v.pipe(
-			v.string(),
-			v.trim(),
-			v.regex(/^[a-z0-9][a-z0-9.-]{1,30}$/, 'Small letters, digits, dots and hyphens, 2 to 31 of them.')
-		),
+		login: LOGIN,
 		name: v.pipe(v.string(), v.trim(), v.nonEmpty('Write a name.'), v.maxLength(100, 'At most 100 characters.')),
-		role: staff,
+		role: ROLE,
+		part: PART,
+		ends: ENDS,
 		password: v.pipe(
 			v.string(),
 			v.check(
@@ -81,42 +152,196 @@ const addOperator = planKind({
 	async draft(ctx, input): Promise<Draft> {
 		if (one(ctx.db, 'SELECT 1 FROM operators WHERE login = ?', [input.login]))
 			throw new InputProblem([{ field: 'login', words: 'There is an operator with this login already.' }]);
+		const role = roleOrThrow(ctx, input.role);
+		const part = partOrThrow(ctx, input.part);
+		const ends = endsOrThrow(ctx, input.ends);
 		return accountDraft(
-			`Add operator ${input.name} as ${input.role}`,
-			[`${input.name} may then do what the role ${input.role} may`],
+			`Add operator ${input.name} as ${role.name}${part.words && ` ${part.words}`}`,
+			[`${input.name} may then do what the role ${role.name} may`, ...givenFacts(ctx, role.rights, part, ends)],
 			`operator/${input.login}`,
-			stepOf('operator.write', 'Write the account', input, 200),
+			stepOf('operator.write', 'Write the account', { ...input, part: part.text, ends }, 200),
 			{ kind: 'operator.disable', input: { login: input.login, disabled: true } },
 			'Yes: the account is shut again. It stays on record.'
 		);
 	}
 });
 
-const setRole = planKind({
-	kind: 'operator.set-role',
-	words: 'Give an operator another role',
+const assignRole = planKind({
+	kind: 'assignment.give',
+	words: 'Give an operator a role, for the whole estate or a part of it, until a moment or for good',
 	area: 'identity',
 	undo: 'back',
-	schema: v.strictObject({ login: v.string(), role: staff }),
+	gives: givesRole,
+	schema: v.strictObject({ login: v.string(), role: ROLE, part: PART, ends: ENDS }),
 	async draft(ctx, input): Promise<Draft> {
 		const o = operatorOrThrow(ctx, input.login);
-		const blocks = [
-			...(o.role === input.role ? [`${o.name} is ${o.role} already`] : []),
-			...(o.role === 'owner' && input.role !== 'owner' && otherOwners(ctx, o.login) === 0
-				? ['there would be no owner left']
-				: [])
-		];
+		const role = roleOrThrow(ctx, input.role);
+		const part = partOrThrow(ctx, input.part);
+		const ends = endsOrThrow(ctx, input.ends);
+		const theirs = assignmentsOf(ctx.db, o.id, ctx.clock.now());
+		const has = theirs.some((a) => a.role === role.id && a.part === part.text && a.ends === ends);
 		return accountDraft(
-			`Make ${o.name} ${input.role}`,
-			[`until now ${o.role}`],
+			`Make ${o.name} ${role.name}${part.words && ` ${part.words}`}`,
+			[
+				...givenFacts(ctx, role.rights, part, ends),
+				...theirs.map((a) => `beside it they are ${a.name}${a.part && ` (${a.part})`}: they act in one at a time`)
+			],
 			`operator/${o.login}`,
-			stepOf('operator.role', 'Write the role', input, 200),
-			{ kind: 'operator.set-role', input: { login: o.login, role: o.role } },
-			`Yes: back to ${o.role}.`,
-			blocks
+			stepOf('assignment.write', 'Write the assignment', { ...input, role: role.id, part: part.text, ends }, 200),
+			{ kind: 'assignment.take', input: { login: o.login, role: role.id, part: part.text } },
+			'Yes: it is taken from them again.',
+			has ? [`${o.name} is just that already`] : []
 		);
 	}
 });
+
+const takeRole = planKind({
+	kind: 'assignment.take',
+	words: 'Take a role from an operator that they have for the whole estate or a part of it',
+	area: 'identity',
+	undo: 'back',
+	schema: v.strictObject({ login: v.string(), role: ROLE, part: PART }),
+	async draft(ctx, input): Promise<Draft> {
+		const o = operatorOrThrow(ctx, input.login);
+		const now = ctx.clock.now();
+		const theirs = assignmentsOf(ctx.db, o.id, now);
+		const a = theirs.find((t) => t.role === input.role && t.part === input.part);
+		if (!a)
+			throw new InputProblem([
+				{ field: 'role', words: `${o.name} is not ${input.role}${input.part && ` (${input.part})`}.` }
+			]);
+		const rest = theirs.filter((t) => t.id !== a.id);
+		const lastOwner = a.role === 'owner' && a.part === '' && a.ends === null && otherOwners(ctx.db, a.id, now) === 0;
+		return accountDraft(
+			`${o.name} is no longer ${a.name}${a.part && ` (${a.part})`}`,
+			[
+				'what they are in the middle of is refused from then on',
+				rest.length
+					? `they stay ${rest.map((t) => t.name).join(' and ')}`
+					: 'they can sign in no more: they are there for nothing else'
+			],
+			`operator/${o.login}`,
+			stepOf('assignment.end', 'End the assignment', { assignment: a.id }, 200),
+			{
+				kind: 'assignment.give',
+				input: {
+					login: o.login,
+					role: a.role,
+					part: a.part,
+					ends: a.ends === null ? null : new Date(a.ends).toISOString()
+				}
+			},
+			`Yes: they are ${a.name} again.`,
+			lastOwner ? ['there would be no owner of the whole estate left, for good'] : []
+		);
+	}
+});
+
+const LEVEL = v.picklist(LEVELS, `Write ${LEVELS.join(', ')}.`);
+
+const putRole = planKind({
+	kind: 'role.put',
+	words: 'Make a role out of rights, or change one that was made here',
+	area: 'identity',
+	undo: 'back',
+	gives: (_ctx, input) => input.rights as Rights,
+	schema: v.strictObject({
+		/** Of one that is there; left out: a new one. */
+		id: v.optional(v.string()),
+		name: v.pipe(v.string(), v.trim(), v.nonEmpty('Give the role a name.'), v.maxLength(40, 'At most 40 characters.')),
+		note: v.optional(v.pipe(v.string(), v.trim(), v.maxLength(200, 'At most 200 characters.')), ''),
+		rights: v.record(v.picklist(STAFF_AREAS, 'There is no such area.'), LEVEL)
+	}),
+	async draft(ctx, input): Promise<Draft> {
+		const was = input.id === undefined ? null : (madeRoles(ctx.db).find((r) => r.id === input.id) ?? null);
+		// One that was removed is put back as what it was.
+		if (input.id !== undefined && !was && !everMade(ctx, input.id))
+			throw new InputProblem([
+				{
+					field: 'id',
+					words: ROLES.some((r) => r === input.id)
+						? 'A role that ships stays as it is.'
+						: `There is no role ${input.id}.`
+				}
+			]);
+		const named = madeRoles(ctx.db).find((r) => r.name.toLowerCase() === input.name.toLowerCase() && r.id !== was?.id);
+		if (named || ROLES.some((r) => r === input.name.toLowerCase()))
+			throw new InputProblem([{ field: 'name', words: 'There is a role with this name already.' }]);
+		const rights = Object.fromEntries(Object.entries(input.rights).filter(([, level]) => level !== 'none')) as Rights;
+		if (Object.keys(rights).length === 0)
+			throw new InputProblem([{ field: 'rights', words: 'It may do nothing: give it a level in one area at least.' }]);
+		const id =
+			input.id ?? freeSlug(input.name, 'role', (slug) => roleNow(ctx.db, slug) !== null || everMade(ctx, slug));
+		const moved = STAFF_AREAS.filter((a) => levelIn(rights, a) !== levelIn(was?.rights ?? {}, a));
+		const holders = was ? holdersOf(ctx.db, was.id, ctx.clock.now()) : [];
+		const same = was !== null && moved.length === 0 && was.name === input.name && was.note === input.note;
+		return accountDraft(
+			was ? `Change the role ${was.name}` : `Make the role ${input.name}`,
+			[
+				...moved.map((a) =>
+					was
+						? `${AREA_WORDS[a]}: ${levelIn(rights, a)} (it was ${levelIn(was.rights, a)})`
+						: `${AREA_WORDS[a]}: ${levelIn(rights, a)}`
+				),
+				...(holders.length
+					? [`${holders.join(', ')} ${holders.length === 1 ? 'has' : 'have'} it: for them from then on`]
+					: [])
+			],
+			`role/${id}`,
+			stepOf('role.write', 'Write the role', { id, name: input.name, note: input.note, rights }, 200),
+			was
+				? { kind: 'role.put', input: { id, name: was.name, note: was.note, rights: was.rights as typeof input.rights } }
+				: { kind: 'role.remove', input: { id } },
+			was ? 'Yes: it is as it was.' : 'Yes: it is removed, as long as nobody has it.',
+			same ? ['nothing in it is different'] : []
+		);
+	}
+});
+
+const removeRole = planKind({
+	kind: 'role.remove',
+	words: 'Remove a role that was made here and that nobody has',
+	area: 'identity',
+	undo: 'back',
+	schema: v.strictObject({ id: v.string() }),
+	async draft(ctx, input): Promise<Draft> {
+		const was = madeRoles(ctx.db).find((r) => r.id === input.id);
+		if (!was) throw new InputProblem([{ field: 'id', words: `There is no role ${input.id} that was made here.` }]);
+		const holders = holdersOf(ctx.db, was.id, ctx.clock.now());
+		const tokens = tokensOf(ctx.db).filter((t) => t.role === was.id && t.revoked_at === null);
+		return accountDraft(
+			`Remove the role ${was.name}`,
+			[],
+			`role/${was.id}`,
+			stepOf('role.end', 'End the role', { id: was.id }, 200),
+			{
+				kind: 'role.put',
+				input: { id: was.id, name: was.name, note: was.note, rights: was.rights as Record<never, never> }
+			},
+			'Yes: it is put back.',
+			[
+				...(holders.length ? [`${holders.join(', ')} ${holders.length === 1 ? 'has' : 'have'} it`] : []),
+				...(tokens.length
+					? [
+							`the ${tokens.length === 1 ? 'token' : 'tokens'} ${tokens.map((t) => t.name).join(', ')} ${tokens.length === 1 ? 'has' : 'have'} it`
+						]
+					: [])
+			]
+		);
+	}
+});
+
+/** A role that is over keeps its id: what was done by it stays told apart. */
+const everMade = (ctx: Context, id: string): boolean =>
+	one(ctx.db, 'SELECT 1 FROM made_roles WHERE id = ? LIMIT 1', [id]) !== undefined;
+
+/** Whether nobody but them is an owner of the whole estate for good. */
+function lastOwner(ctx: Context, operator: number): boolean {
+	const now = ctx.clock.now();
+	return assignmentsOf(ctx.db, operator, now).some(
+		(a) => a.role === 'owner' && a.part === '' && a.ends === null && otherOwners(ctx.db, a.id, now) === 0
+	);
+}
 
 const disable = planKind({
 	kind: 'operator.disable',
@@ -128,9 +353,7 @@ const disable = planKind({
 		const o = operatorOrThrow(ctx, input.login);
 		const blocks = [
 			...((o.disabled === 1) === input.disabled ? [`the account is ${input.disabled ? 'shut' : 'open'} already`] : []),
-			...(input.disabled && o.role === 'owner' && otherOwners(ctx, o.login) === 0
-				? ['there would be no owner left']
-				: [])
+			...(input.disabled && lastOwner(ctx, o.id) ? ['there would be no owner of the whole estate left, for good'] : [])
 		];
 		return accountDraft(
 			`${input.disabled ? 'Shut' : 'Open'} the account of ${o.name}`,
@@ -150,9 +373,12 @@ const createToken = planKind({
 	secrets: ['hash'],
 	area: 'identity',
 	undo: 'back',
+	gives: givesRole,
 	schema: v.strictObject({
 		name: v.pipe(v.string(), v.trim(), v.nonEmpty('Give the token a name.'), v.maxLength(40, 'At most 40 characters.')),
-		role: tokenRole,
+		role: ROLE,
+		part: PART,
+		ends: ENDS,
 		hash: v.pipe(
 			v.string(),
 			v.check((h) => isSealed(h) || /^[0-9a-f]{64}$/.test(h), 'A SHA-256 hash is needed.')
@@ -161,11 +387,17 @@ const createToken = planKind({
 	async draft(ctx, input): Promise<Draft> {
 		if (one(ctx.db, 'SELECT 1 FROM tokens WHERE name = ? AND revoked_at IS NULL', [input.name]))
 			throw new InputProblem([{ field: 'name', words: 'There is a token with this name already.' }]);
+		// A program that tells of people has a role that no operator has.
+		const role = roleOrThrow(ctx, input.role, ['directory']);
+		const part = partOrThrow(ctx, input.part);
+		if (role.id === 'directory' && part.text !== '')
+			throw new InputProblem([{ field: 'part', words: 'Who tells of people tells of all of them.' }]);
+		const ends = endsOrThrow(ctx, input.ends);
 		return accountDraft(
-			`Create API token ${input.name} as ${input.role}`,
-			[`whoever holds the secret may do what the role ${input.role} may`],
+			`Create API token ${input.name} as ${role.name}${part.words && ` ${part.words}`}`,
+			[`whoever holds the secret may do what the role ${role.name} may`, ...givenFacts(ctx, role.rights, part, ends)],
 			`token/${input.name}`,
-			stepOf('token.write', 'Keep the hash of the secret', input, 200),
+			stepOf('token.write', 'Keep the hash of the secret', { ...input, part: part.text, ends }, 200),
 			{ kind: 'token.revoke', input: { name: input.name } },
 			'Yes: the token is revoked.'
 		);
@@ -232,4 +464,14 @@ const heads = planKind({
 	}
 });
 
-export const operatorPlans = [addOperator, setRole, disable, createToken, revokeToken, heads];
+export const operatorPlans = [
+	addOperator,
+	assignRole,
+	takeRole,
+	putRole,
+	removeRole,
+	disable,
+	createToken,
+	revokeToken,
+	heads
+];

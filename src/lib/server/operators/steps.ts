@@ -1,11 +1,13 @@
 import { hash } from '@node-rs/argon2';
-import type { Role } from '$lib/core/access/rights';
+import type { Rights } from '$lib/core/access/rights';
 import { HEADS_HOOK, HEADS_MAIL } from '../changes/send';
 import { one, putSetting, run } from '../db';
+import { insertRow } from '../db/rows';
 import { stepHandler } from '../jobs/step';
 import type { Vault } from '../vault';
 import { openSecret } from '../plans/secrets';
-import { keepToken } from '../identity/accounts';
+import { assign, keepToken } from '../identity/accounts';
+import { closeAt, openAt } from '../db/intervals';
 
 /** A secret of the plan. Throws where another key sealed it. */
 function opened(vault: Vault, value: string): string {
@@ -14,24 +16,47 @@ function opened(vault: Vault, value: string): string {
 	return secret;
 }
 
+interface Assigned {
+	role: string;
+	part: string;
+	ends: number | null;
+}
+const assigned = ({ role, part, ends }: Assigned): Assigned => ({ role, part, ends });
+
 export const operatorSteps = {
-	'operator.write': stepHandler<{ login: string; name: string; role: Role; password: string }>({
-		run: async ({ ctx, input }) => {
+	'operator.write': stepHandler<Assigned & { login: string; name: string; password: string }>({
+		run: async ({ ctx, input, job }) => {
 			const password = await hash(opened(ctx.vault, input.password));
 			return {
-				write: (db) =>
-					void run(db, 'INSERT INTO operators(login, name, role, password) VALUES (?, ?, ?, ?)', [
-						input.login,
-						input.name,
-						input.role,
-						password
-					])
+				write: (db) => {
+					insertRow(db, 'operators', { login: input.login, name: input.name, password });
+					assign(db, input.login, { ...assigned(input), by: job.by }, ctx.clock.now());
+				}
 			};
 		}
 	}),
-	'operator.role': stepHandler<{ login: string; role: Role }>({
-		run: async ({ input }) => ({
-			write: (db) => void run(db, 'UPDATE operators SET role = ? WHERE login = ?', [input.role, input.login])
+	'assignment.write': stepHandler<Assigned & { login: string }>({
+		run: async ({ ctx, input, job }) => ({
+			write: (db) => assign(db, input.login, { ...assigned(input), by: job.by }, ctx.clock.now())
+		})
+	}),
+	'assignment.end': stepHandler<{ assignment: number }>({
+		run: async ({ ctx, input }) => ({
+			write: (db) => closeAt(db, 'assignments', { id: input.assignment }, ctx.clock.now())
+		})
+	}),
+	'role.write': stepHandler<{ id: string; name: string; note: string; rights: Rights }>({
+		run: async ({ ctx, input, job }) => ({
+			write: (db) => {
+				const { id, name, note } = input;
+				closeAt(db, 'made_roles', { id }, ctx.clock.now());
+				openAt(db, 'made_roles', { id, name, note, rights: JSON.stringify(input.rights), by: job.by }, ctx.clock.now());
+			}
+		})
+	}),
+	'role.end': stepHandler<{ id: string }>({
+		run: async ({ ctx, input }) => ({
+			write: (db) => closeAt(db, 'made_roles', { id: input.id }, ctx.clock.now())
 		})
 	}),
 	'operator.disable': stepHandler<{ login: string; disabled: boolean }>({
@@ -53,10 +78,12 @@ export const operatorSteps = {
 			}
 		})
 	}),
-	'token.write': stepHandler<{ name: string; role: Role; hash: string }>({
+	'token.write': stepHandler<Assigned & { name: string; hash: string }>({
 		run: async ({ ctx, input, job }) => {
 			const secret = opened(ctx.vault, input.hash);
-			return { write: (db) => keepToken(db, input.name, input.role, secret, job.by, ctx.clock.now()) };
+			return {
+				write: (db) => keepToken(db, { name: input.name, ...assigned(input) }, secret, job.by, ctx.clock.now())
+			};
 		}
 	}),
 	'token.revoke': stepHandler<{ name: string }>({

@@ -60,7 +60,7 @@ export function keptUntil(db: Db, { ends, site }: { ends: number; site: string }
 export const estateAt = (db: Db, at: number) => ({
 	publications: publicationsAt(db, at),
 	grants: grantsAt(db, at),
-	operators: operators(db).filter((o) => !o.disabled),
+	operators: operators(db, at).filter((o) => !o.disabled),
 	schedules: schedulesAt(db, at),
 	tokens: tokensOf(db).filter((t) => t.revoked_at === null)
 });
@@ -93,7 +93,7 @@ export function belongingsOf(db: Db, login: string, at: number, estate: EstateTh
 			{ id: p.id, at }
 		)!.n,
 		grants: estate.grants.filter((g) => g.toLogin === login).map((g) => ({ id: g.id, name: g.publicationName })),
-		role: operator?.role ?? null,
+		role: operator?.assignments.map((a) => a.name).join(' and ') || null,
 		tokens: operator ? estate.tokens.filter((t) => t.made_by === operator.name).map((t) => t.name) : [],
 		sessions: all<{ id: number; machine: string }>(
 			db,
@@ -114,7 +114,7 @@ export function heirOf(db: Db, login: string, at: number): Heir | null {
 		`SELECT DISTINCT m.pool_id AS pool FROM machine_spots pl JOIN machines m ON m.id = pl.machine_id AND ${asOf('machines m')} WHERE pl.owner_id = @id AND ${asOf('machine_spots pl')}`,
 		{ id: p.id, at }
 	).map((m) => m.pool);
-	return { login, name: p.name, operates: operators(db).some((o) => o.login === login && !o.disabled), keeps };
+	return { login, name: p.name, operates: operators(db, at).some((o) => o.login === login && !o.disabled), keeps };
 }
 
 /** People who have ended and for whom nothing is agreed, though they leave something that would have no owner: longest gone first. */
@@ -147,7 +147,7 @@ export function leftFacts(db: Db, login: string, at: number): Fact[] {
 export const openAccounts = (db: Db, at: number): { login: string; name: string; role: string; ends: number }[] =>
 	all(
 		db,
-		`SELECT p.login, p.name, o.role, f.ends FROM operators o JOIN people p ON p.login = o.login JOIN ${factsOf('p.id')}
+		`SELECT p.login, p.name, coalesce((SELECT group_concat(a.role, ' and ') FROM assignments a WHERE a.operator_id = o.id AND ${asOf('assignments a')}), 'nothing') AS role, f.ends FROM operators o JOIN people p ON p.login = o.login JOIN ${factsOf('p.id')}
 		 WHERE o.disabled = 0 AND o.password <> '' AND f.ends <= @at ORDER BY f.ends, p.login LIMIT 100`,
 		{ at }
 	);

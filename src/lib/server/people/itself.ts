@@ -1,5 +1,5 @@
 import type { Context } from '../context';
-import type { Caller } from '../identity/caller';
+import { asRole, type Caller } from '../identity/caller';
 import { commitPlan, discardPlan, draftPlan, PlanRefused } from '../plans';
 
 /**
@@ -12,7 +12,7 @@ export async function carryOutItself(
 	kind: string,
 	input: unknown
 ): Promise<{ job: number } | { refused: string }> {
-	const caller: Caller = { kind: 'token', id: 0, name, login: '', role: 'operator', factor: false, signIn: null };
+	const caller: Caller = { kind: 'token', id: 0, name, login: '', ...asRole('operator'), factor: false, signIn: null };
 	let draft: number | null = null;
 	try {
 		({ id: draft } = await draftPlan(ctx, caller, kind, input, 'schedule'));

@@ -1,5 +1,5 @@
 import * as v from 'valibot';
-import { may, whoMay, AREA_WORDS } from '$lib/core/access/rights';
+import { may, whoMay, within, AREA_WORDS } from '$lib/core/access/rights';
 import { outlineOf, whatGotWorse, type Effects, type Outline } from '$lib/core/plans/effects';
 import type { Fact } from '$lib/core/why/explained';
 import { callerNow } from '../identity/accounts';
@@ -8,8 +8,9 @@ import type { Context } from '../context';
 import { all, one, run, type Db } from '../db';
 import { changeByNumber } from '../changes';
 import { askToCancel } from '../jobs';
+import { inPart, outside, outsideWords, partName, seesRef } from '../part';
 import { planKindOf } from './catalogue';
-import { InputProblem, type Draft, type StepSpec } from './kind';
+import { InputProblem, type Draft, type PlanKind, type StepSpec } from './kind';
 import { hideSecrets, sealSecrets } from './secrets';
 import { fromJson, fromJsonOrNull } from '../db/json';
 
@@ -77,9 +78,9 @@ export async function draftPlan(
 	if (!k) throw new NotFound(`kind of plan called ${kind}`);
 	allow(caller, k.area, 'draft');
 	wordsWithin(input, k.longTexts ?? []);
-	parseInput(k.schema, input);
+	allowGiven(ctx, caller, k, parseInput(k.schema, input));
 	const kept = sealSecrets(ctx.vault, input, k.secrets ?? []);
-	const draft = await compute(ctx, kind, parseInput(k.schema, kept));
+	const draft = await computeFor(ctx, caller, k, parseInput(k.schema, kept));
 	const id = Number(
 		run(
 			ctx.db,
@@ -110,16 +111,18 @@ export async function foreseePlan(ctx: Context, caller: Caller, kind: string, in
 	if (!k) throw new NotFound(`kind of plan called ${kind}`);
 	allow(caller, k.area, 'draft');
 	wordsWithin(input, k.longTexts ?? []);
-	parseInput(k.schema, input);
-	return outlineOf(await compute(ctx, kind, parseInput(k.schema, sealSecrets(ctx.vault, input, k.secrets ?? []))));
+	allowGiven(ctx, caller, k, parseInput(k.schema, input));
+	return outlineOf(
+		await computeFor(ctx, caller, k, parseInput(k.schema, sealSecrets(ctx.vault, input, k.secrets ?? [])))
+	);
 }
 
 /** Computes a draft again, from how things are now. */
 export async function recomputePlan(ctx: Context, caller: Caller, id: number): Promise<PlanRow> {
-	const plan = draftOrThrow(ctx.db, id);
+	const plan = draftOrThrow(ctx, caller, id);
 	const k = planKindOf(plan.kind)!;
 	allow(caller, k.area, 'draft');
-	const draft = await compute(ctx, plan.kind, parseInput(k.schema, givenIn(ctx.db, id)));
+	const draft = await computeFor(ctx, caller, k, parseInput(k.schema, givenIn(ctx.db, id)));
 	run(
 		ctx.db,
 		`UPDATE plans SET title = ?, effects = ?, warnings = ?, blocks = ?, reasons = ?, touches = ?, steps = ?, undo = ?, undo_words = ?, refused = NULL, at = ? WHERE id = ? AND state = 'draft'`,
@@ -140,16 +143,17 @@ export async function commitPlan(
 	at: number | null,
 	via: string
 ): Promise<number> {
-	const plan = draftOrThrow(ctx.db, id);
+	const plan = draftOrThrow(ctx, caller, id);
 	const k = planKindOf(plan.kind)!;
 	allow(caller, k.area, 'commit');
+	allowGiven(ctx, caller, k, parseInput(k.schema, givenIn(ctx.db, id)));
 	if (at !== null && at <= ctx.clock.now())
 		throw new InputProblem([{ field: 'at', words: 'That time has passed. Choose a later one, or commit now.' }]);
-	const fresh = await asItIsNow(ctx, plan);
+	const fresh = await asItIsNow(ctx, caller, plan);
 	if ('why' in fresh) return refuse(ctx.db, id, fresh.why);
 	const outcome = ctx.db
 		.transaction((): { job: number } | { why: Fact[] } => {
-			const why = whyNot(ctx.db, draftOrThrow(ctx.db, id), fresh.draft);
+			const why = whyNot(ctx.db, draftOrThrow(ctx, caller, id), fresh.draft);
 			if (why.length) {
 				run(ctx.db, 'UPDATE plans SET refused = ? WHERE id = ?', [JSON.stringify(why), id]);
 				return { why };
@@ -158,7 +162,7 @@ export async function commitPlan(
 			const job = Number(
 				run(
 					ctx.db,
-					`INSERT INTO jobs(plan_id, kind, title, state, by, operator_id, made_at, not_before, expected, by_kind, by_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, 0, ?, ?)`,
+					`INSERT INTO jobs(plan_id, kind, title, state, by, operator_id, made_at, not_before, expected, by_kind, by_id, assignment_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, 0, ?, ?, ?)`,
 					[
 						id,
 						plan.kind,
@@ -169,7 +173,8 @@ export async function commitPlan(
 						now,
 						at ?? now,
 						caller.kind,
-						caller.id
+						caller.id,
+						caller.assignment
 					]
 				).lastInsertRowid
 			);
@@ -192,23 +197,26 @@ export async function commitPlan(
  * this look, and null is answered; else why not.
  */
 export async function lookAgain(ctx: Context, job: number): Promise<Fact[] | null> {
-	const row = one<{ plan_id: number; by: string; by_kind: Caller['kind'] | null; by_id: number | null }>(
-		ctx.db,
-		'SELECT plan_id, by, by_kind, by_id FROM jobs WHERE id = ?',
-		[job]
-	)!;
+	const row = one<{
+		plan_id: number;
+		by: string;
+		by_kind: Caller['kind'] | null;
+		by_id: number | null;
+		assignment_id: number | null;
+	}>(ctx.db, 'SELECT plan_id, by, by_kind, by_id, assignment_id FROM jobs WHERE id = ?', [job])!;
 	const plan = planById(ctx.db, row.plan_id)!;
 	const k = planKindOf(plan.kind);
 	if (!k) return [{ words: `there is no kind of plan called ${plan.kind} any more`, side: 'against' }];
+	let caller: Caller | null = null;
 	if (row.by_kind !== null && row.by_id !== null) {
-		const caller = callerNow(ctx.db, row.by_kind, row.by_id);
+		caller = callerNow(ctx.db, row.by_kind, row.by_id, ctx.clock.now(), row.assignment_id);
 		if (!caller) return [{ words: `${row.by}, who committed it, has been shut out since`, side: 'against' }];
-		if (!may(caller.role, k.area, 'commit'))
+		if (!may(caller.rights, k.area, 'commit'))
 			return [
 				{ words: `${row.by}, who committed it, is ${caller.role} now and may not commit it any more`, side: 'against' }
 			];
 	}
-	const fresh = await asItIsNow(ctx, plan);
+	const fresh = await asItIsNow(ctx, caller, plan);
 	if ('why' in fresh) return fresh.why;
 	return ctx.db
 		.transaction((): Fact[] | null => {
@@ -221,12 +229,16 @@ export async function lookAgain(ctx: Context, job: number): Promise<Fact[] | nul
 }
 
 /** A plan computed from how things are now, or why it cannot be. */
-async function asItIsNow(ctx: Context, plan: PlanRow): Promise<{ draft: Draft } | { why: Fact[] }> {
+async function asItIsNow(
+	ctx: Context,
+	caller: Caller | null,
+	plan: PlanRow
+): Promise<{ draft: Draft } | { why: Fact[] }> {
+	const k = planKindOf(plan.kind)!;
 	try {
-		return {
-			draft: await compute(ctx, plan.kind, parseInput(planKindOf(plan.kind)!.schema, givenIn(ctx.db, plan.id)))
-		};
+		return { draft: await computeFor(ctx, caller, k, parseInput(k.schema, givenIn(ctx.db, plan.id))) };
 	} catch (e) {
+		if (e instanceof NotAllowed) return { why: [{ words: e.message, side: 'against' }] };
 		if (!(e instanceof InputProblem)) throw e;
 		return { why: e.problems.map((p) => ({ words: p.words, side: 'against' })) };
 	}
@@ -264,7 +276,7 @@ function layOut(db: Db, plan: number, job: number, draft: Draft): void {
 
 /** Throws a draft away. */
 export function discardPlan(ctx: Context, caller: Caller, id: number): void {
-	const plan = draftOrThrow(ctx.db, id);
+	const plan = draftOrThrow(ctx, caller, id);
 	allow(caller, planKindOf(plan.kind)!.area, 'draft');
 	run(ctx.db, `UPDATE plans SET state = 'discarded' WHERE id = ? AND state = 'draft'`, [id]);
 }
@@ -284,15 +296,23 @@ export const openDrafts = (db: Db, limit = 20): PlanRow[] =>
 	all<RawPlan>(db, `SELECT * FROM plans WHERE state = 'draft' ORDER BY id DESC LIMIT ?`, [limit]).map(fromRaw);
 
 function allow(caller: Caller, area: Parameters<typeof may>[1], level: 'draft' | 'commit'): void {
-	if (!may(caller.role, area, level)) {
+	if (!may(caller.rights, area, level)) {
 		throw new NotAllowed(
 			`As ${caller.role} you may not ${level} plans for ${AREA_WORDS[area]}. ${whoMay(area, level).join(', ')} may.`
 		);
 	}
 }
 
-function draftOrThrow(db: Db, id: number): PlanRow {
-	const plan = planById(db, id);
+/** Nobody gives away what they have not. */
+function allowGiven(ctx: Context, caller: Caller, k: PlanKind, input: unknown): void {
+	const given = k.gives?.(ctx, input);
+	if (given && !within(given, caller.rights))
+		throw new NotAllowed(`As ${caller.role} you may not give more than you have yourself.`);
+}
+
+/** A draft that whoever asks sees. */
+function draftOrThrow(ctx: Context, caller: Caller, id: number): PlanRow {
+	const plan = planById(seenBy(ctx, caller), id);
 	if (!plan) throw new NotFound(`plan ${id}`);
 	if (plan.state !== 'draft')
 		throw new PlanRefused([
@@ -349,6 +369,47 @@ function inputWords(issue: v.BaseIssue<unknown>): string {
 			: `${key} has to be ${issue.expected}, not ${issue.received}.`;
 	return issue.message;
 }
+
+/** The database as somebody may see it. */
+const seenBy = ({ db, clock }: Context, caller: Caller): Db =>
+	caller.part ? inPart(db, caller.part, clock.now()) : db;
+
+/**
+ * A plan as it is worked out for somebody: for whoever is there for a part of the estate first from what they see of it, so that what is
+ * outside answers as what is not there; then from the whole, so that nothing is missed of what it does. Throws NotAllowed where that
+ * reaches beyond their part.
+ */
+async function computeFor(ctx: Context, caller: Caller | null, k: PlanKind, input: unknown): Promise<Draft> {
+	if (!caller?.part) return compute(ctx, k.kind, input);
+	const { part } = caller;
+	const now = ctx.clock.now();
+	try {
+		await k.draft({ ...ctx, db: inPart(ctx.db, part, now, true) }, input);
+	} catch (e) {
+		if (isAnswer(e)) throw e;
+		// It missed something that it cannot do without: that lies outside, as will be found.
+	}
+	const draft = await compute(ctx, k.kind, input);
+	const objects = k.decides?.(ctx, input) ?? draft.objects;
+	const beyond = outside(ctx.db, part, { objects, effects: draft.effects }, now);
+	if (beyond) throw new NotAllowed(outsideWords(partName(ctx.db, part), beyond));
+	const ofPart = (facts: Fact[]) =>
+		facts.map((f): Fact =>
+			f.about && !seesRef(ctx.db, part, f.about, now)
+				? { words: 'something outside of your part bears on it', ...(f.side ? { side: f.side } : {}) }
+				: f
+		);
+	return {
+		...draft,
+		warnings: ofPart(draft.warnings),
+		blocks: ofPart(draft.blocks),
+		reasons: ofPart(draft.reasons)
+	};
+}
+
+/** Whether it is said to whoever asks, not something that nobody foresaw. */
+const isAnswer = (e: unknown): boolean =>
+	[InputProblem, NotAllowed, NotFound, PlanRefused].some((kind) => e instanceof kind);
 
 async function compute(ctx: Context, kind: string, input: unknown): Promise<Draft> {
 	const draft = await planKindOf(kind)!.draft(ctx, input);
@@ -488,7 +549,7 @@ const fromRaw = (r: RawPlan): PlanRow => ({
 
 /** Asks a job to stop where that is safe. Needs the right to commit plans of its kind. */
 export function cancelJob(ctx: Context, caller: Caller, job: number): void {
-	const row = one<{ kind: string }>(ctx.db, 'SELECT kind FROM jobs WHERE id = ?', [job]);
+	const row = one<{ kind: string }>(seenBy(ctx, caller), 'SELECT kind FROM jobs WHERE id = ?', [job]);
 	if (!row) throw new NotFound(`job ${job}`);
 	allow(caller, planKindOf(row.kind)!.area, 'commit');
 	if (!askToCancel(ctx.db, job)) throw new PlanRefused([{ words: `job ${job} has ended already`, side: 'against' }]);
@@ -496,7 +557,7 @@ export function cancelJob(ctx: Context, caller: Caller, job: number): void {
 
 /** Drafts the plan that undoes a change. */
 export async function draftUndo(ctx: Context, caller: Caller, change: number, via: string): Promise<PlanRow> {
-	const row = changeByNumber(ctx.db, change);
+	const row = changeByNumber(seenBy(ctx, caller), change);
 	if (!row) throw new NotFound(`change ${change}`);
 	if (!row.undo) throw new PlanRefused([{ words: `change ${change} cannot be undone`, side: 'against' }]);
 	return draftPlan(ctx, caller, row.undo.kind, row.undo.input, via);

@@ -1,5 +1,5 @@
 import type * as v from 'valibot';
-import type { Area } from '$lib/core/access/rights';
+import type { Area, Rights } from '$lib/core/access/rights';
 import type { Effects } from '$lib/core/plans/effects';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
@@ -52,6 +52,13 @@ export interface PlanKind<K extends string = string, S extends v.GenericSchema =
 	secrets?: readonly string[];
 	/** Fields that hold whole texts, such as a sheet: their own schema says how long they may be. */
 	longTexts?: readonly string[];
+	/**
+	 * Objects that decide, in place of those that it changes, whether it is of the part that somebody is there for: what is new has no part
+	 * yet, and what many share may be changed for somebody alone.
+	 */
+	decides?(ctx: Context, input: v.InferOutput<S>): string[];
+	/** Rights that it gives away, by its input: only whoever has them may draft or commit it. */
+	gives?(ctx: Context, input: v.InferOutput<S>): Rights;
 	draft(ctx: Context, input: v.InferOutput<S>): Promise<Draft>;
 }
 

@@ -4,7 +4,7 @@ import { addChange, changesBefore, firstBrokenChange } from '../changes';
 import { poolAt } from '../pools';
 import { all, one, run } from '../db';
 import { verifyData } from '../verify';
-import type { Caller } from '../identity/caller';
+import { asRole, type Caller } from '../identity/caller';
 import { logOf, stepsOf } from '../jobs';
 import { decided } from '../testing/decided';
 import { withDesks } from '../testing/estates';
@@ -206,7 +206,11 @@ describe('committing', () => {
 
 	test.each([
 		['shut out', `UPDATE operators SET disabled = 1 WHERE id = 1`, /shut out since/],
-		['given another role', `UPDATE operators SET role = 'auditor' WHERE id = 1`, /may not commit it any more/]
+		[
+			'given another role',
+			`UPDATE assignments SET role = 'auditor' WHERE operator_id = 1`,
+			/may not commit it any more/
+		]
 	])('what somebody committed for later is not carried out once they have been %s', async (_how, sql, words) => {
 		const late = await h.commit(
 			(await h.draft('policy.set', { pool: 'quay', headroomIn: 2 })).id,
@@ -217,8 +221,8 @@ describe('committing', () => {
 	});
 
 	test('needs the role for it', async () => {
-		const auditor: Caller = { ...OWNER, role: 'auditor' };
-		const helpdesk: Caller = { ...OWNER, role: 'helpdesk' };
+		const auditor: Caller = { ...OWNER, ...asRole('auditor') };
+		const helpdesk: Caller = { ...OWNER, ...asRole('helpdesk') };
 		await expect(h.draft('policy.set', { pool: 'quay', headroomIn: 2 }, auditor)).rejects.toThrow(NotAllowed);
 		const draft = await h.draft('grant.add', { publication: 'desk', team: 'visitors' }, helpdesk);
 		await expect(h.commit(draft.id, null, helpdesk)).rejects.toThrow(

@@ -17,12 +17,14 @@ import { hoursById } from '../pools';
 import { ownChannels, ownMachines } from '../portal';
 import { CALLED_AT } from '../network';
 import { keepFile } from '../people/files';
+import { assignmentsOf } from '../identity/assignments';
 import { decided } from '../testing/decided';
 import { addReef, answerReef, COMPUTER } from '../testing/estates';
 import { Harness, NEW_POOL, OWNER, QUIET, testEstate } from '../testing/harness';
 import { keepPackage } from '../testing/packages';
 import { PLAN_KINDS } from '../areas';
-import { draftUndo } from './index';
+import { asPart, inFile } from '../testing/part';
+import { draftPlan, draftUndo, openDrafts } from './index';
 
 interface Case {
 	/** What has to be there first. */
@@ -72,6 +74,10 @@ const estate = () =>
 		}));
 	});
 
+const given = (h: Harness) =>
+	assignmentsOf(h.db, one<{ id: number }>(h.db, `SELECT id FROM operators WHERE login = 'second'`)!.id, h.lab.now).map(
+		({ role, part, ends }) => ({ role, part, ends })
+	);
 const states = (h: Harness) => [...h.lab.world.machines.values()].map((m) => [m.name, m.state === 'off']).sort();
 const delivered = async (h: Harness) => {
 	keepPackage(h, 'logline', '3.0.0');
@@ -676,13 +682,42 @@ const CASES: Record<string, Case[]> = {
 			input: { joining: 1 }
 		}
 	],
-	'operator.add': [{ input: operator }],
-	'operator.set-role': [
+	// The account stays on record, shut, with what it was there for.
+	'operator.add': [{ input: operator, but: ['assignments'] }],
+	'assignment.give': [
 		{
 			first: async (h) => {
 				await h.carryOut('operator.add', operator);
 			},
-			input: { login: 'second', role: 'auditor' }
+			input: { login: 'second', role: 'helpdesk', part: 'site:quay' }
+		}
+	],
+	'assignment.take': [
+		{
+			first: async (h) => {
+				await h.carryOut('operator.add', operator);
+			},
+			input: { login: 'second', role: 'operator', part: '' },
+			// Another row of the same.
+			but: ['assignments'],
+			beside: (h) => given(h)
+		}
+	],
+	'role.put': [
+		{ input: { name: 'Night desk', rights: { sessions: 'commit', estate: 'read' } } },
+		{
+			first: async (h) => {
+				await h.carryOut('role.put', { name: 'Night desk', rights: { sessions: 'commit', estate: 'read' } });
+			},
+			input: { id: 'night-desk', name: 'Night desk', note: 'at night', rights: { sessions: 'draft', estate: 'read' } }
+		}
+	],
+	'role.remove': [
+		{
+			first: async (h) => {
+				await h.carryOut('role.put', { name: 'Night desk', rights: { sessions: 'commit', estate: 'read' } });
+			},
+			input: { id: 'night-desk' }
 		}
 	],
 	'operator.disable': [
@@ -726,6 +761,11 @@ describe('a plan and its undo', () => {
 		const plan = await h.draft(kind, input);
 		expect(plan.blocks).toEqual([]);
 		expect(look()).toEqual(before);
+		// Whoever is there for a part that has nothing of it does not get as far as a draft.
+		const file = inFile(h);
+		await expect(draftPlan(file, asPart('owner', 'pool:none'), kind, input, 'test')).rejects.toThrow();
+		expect(openDrafts(file.db).map((p) => p.id)).toEqual([plan.id]);
+		file.db.close();
 		const job = await h.finish(await h.commit(plan.id));
 		expect([job.state, job.error]).toEqual(['done', null]);
 		expect(look()).not.toEqual(before);

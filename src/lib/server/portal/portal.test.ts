@@ -46,7 +46,7 @@ describe('how people sign in', () => {
 		const eve = numberOf('eve');
 		const own = signInPerson(h.db, eve, true, true);
 		const usual = signInPerson(h.db, eve, true);
-		const caller = (token: string) => callerOfSignIn(h.db, token, false);
+		const caller = (token: string) => callerOfSignIn(h.db, token, false, h.lab.now);
 		vi.setSystemTime(Date.now() + 7 * HOUR);
 		expect([caller(own)?.factor, caller(usual)?.factor]).toEqual([true, true]);
 		vi.setSystemTime(Date.now() + 6 * HOUR);
@@ -61,10 +61,10 @@ describe('how people sign in', () => {
 		const used = signInPerson(h.db, eve, false, true);
 		for (let weeks = 1; weeks <= 12; weeks++) {
 			vi.setSystemTime(Date.now() + 7 * DAY);
-			expect(callerOfSignIn(h.db, used, true), `week ${weeks}`).not.toBeNull();
+			expect(callerOfSignIn(h.db, used, true, h.lab.now), `week ${weeks}`).not.toBeNull();
 		}
 		vi.setSystemTime(Date.now() + 7 * DAY);
-		expect(callerOfSignIn(h.db, used, true)).toBeNull();
+		expect(callerOfSignIn(h.db, used, true, h.lab.now)).toBeNull();
 		// Set back, it is as everywhere.
 		const again = signInPerson(h.db, eve, false, true);
 		const began = Date.now();
@@ -99,7 +99,7 @@ describe('how people sign in', () => {
 		await h.carryOut('people.put', { people: [{ ...fay, begins: '2030-01-07' }] });
 		const person = personCalled(h.db, 'fay', h.lab.now)!;
 		expect(mayComeIn(person, h.lab.now, say)).toBe('Den første dagen din er man. 7. jan.. Logg inn fra da av.');
-		const caller = callerOfSignIn(h.db, signInPerson(h.db, person.id, false), false);
+		const caller = callerOfSignIn(h.db, signInPerson(h.db, person.id, false), false, h.lab.now);
 		expect(stillHere(h.db, caller, h.lab.now)).toBeNull();
 		expect(stillHere(h.db, caller, person.begins)).not.toBeNull();
 		expect(stillHere(h.db, null, h.lab.now)).toBeNull();
@@ -113,7 +113,7 @@ describe('how people sign in', () => {
 		const token = signInPerson(h.db, eve, false);
 		await h.carryOut('portal.forget-factor', { person: 'eve' });
 		expect(hasFactor(h.db, { kind: 'person', id: eve })).toBe(false);
-		expect(callerOfSignIn(h.db, token, false)).toBeNull();
+		expect(callerOfSignIn(h.db, token, false, h.lab.now)).toBeNull();
 		expect(all(h.db, 'SELECT * FROM recovery_codes')).toEqual([]);
 	});
 });
@@ -217,7 +217,7 @@ test('somebody without a device or a machine has none, and that is no fault', ()
 });
 
 describe('a change that somebody makes to what is theirs', () => {
-	const caller = () => callerOfSignIn(h.db, signInPerson(h.db, numberOf('eve'), false), false)!;
+	const caller = () => callerOfSignIn(h.db, signInPerson(h.db, numberOf('eve'), false), false, h.lab.now)!;
 	const ctx = () => ({ ...h.ctx, wake: () => {} });
 
 	test('is refused in words where its plan is blocked or its input wrong, and nothing is left behind', async () => {

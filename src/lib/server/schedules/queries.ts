@@ -11,6 +11,8 @@ export interface Schedule extends Recurrence {
 	input: unknown;
 	by: string;
 	operator: number | null;
+	/** By which they had set it; null: by whichever is their first. */
+	assignment: number | null;
 	since: number;
 	until: number;
 	/** Up to when it has been done, ms UTC. */
@@ -22,7 +24,7 @@ interface Raw extends Omit<Schedule, 'input'> {
 }
 
 const COLUMNS =
-	'id, title, kind, input, rule, zone, begins, by, operator_id AS operator, since, until, done_to AS doneTo';
+	'id, title, kind, input, rule, zone, begins, by, operator_id AS operator, assignment_id AS assignment, since, until, done_to AS doneTo';
 const fromRaw = (r: Raw): Schedule => ({ ...r, input: fromJson<unknown>('schedules.input', r.input) });
 
 /** Schedules in force at a moment, in the order in which they were set. */

@@ -1,7 +1,7 @@
 import { occurrences } from '$lib/core/time/recurrence';
 import { HOUR } from '$lib/core/time/units';
 import { callerNow } from '../identity/accounts';
-import type { Caller } from '../identity/caller';
+import { asRole, type Caller } from '../identity/caller';
 import type { Context } from '../context';
 import { run } from '../db';
 import { insertRow } from '../db/rows';
@@ -38,17 +38,14 @@ export class Scheduler {
 				due
 			]);
 		if (now - due > LATE) return void note(null, 'it was due while Sextant did not run');
-		if (s.operator !== null && !callerNow(db, 'operator', s.operator))
-			return void note(null, `${s.by}, who set it, has been shut out since`);
-		const caller: Caller = {
-			kind: s.operator === null ? 'token' : 'operator',
-			id: s.operator ?? 0,
-			name: `${s.title}, set by ${s.by}`,
-			login: '',
-			role: 'builder',
-			factor: false,
-			signIn: null
-		};
+		const name = `${s.title}, set by ${s.by}`;
+		// By the rights, and for the part, with which it was set: while they are theirs.
+		const set =
+			s.operator === null
+				? ({ kind: 'token', id: 0, login: '', ...asRole('builder'), factor: false, signIn: null } as const)
+				: callerNow(db, 'operator', s.operator, now, s.assignment);
+		if (!set) return void note(null, `${s.by}, who set it, has been shut out since`);
+		const caller: Caller = { ...set, name };
 		try {
 			const plan = await draftPlan(this.ctx, caller, s.kind, s.input, 'schedule');
 			note(await commitPlan(this.ctx, caller, plan.id, null, 'schedule'), null);

@@ -10,7 +10,12 @@ export const scheduleSteps = {
 				write: (db) => {
 					const { title, kind, rule, zone, begins } = input;
 					const what = { title, kind, input: JSON.stringify(input.input), rule, zone, begins };
-					openAt(db, 'schedules', { ...what, by: job.by, operator_id: job.operator, done_to: now }, now);
+					openAt(
+						db,
+						'schedules',
+						{ ...what, by: job.by, operator_id: job.operator, assignment_id: job.assignment, done_to: now },
+						now
+					);
 				}
 			};
 		}

@@ -13,7 +13,8 @@ import {
 	USER,
 	type Resource
 } from '$lib/core/people/scim';
-import { may, type Role } from '$lib/core/access/rights';
+import { may } from '$lib/core/access/rights';
+import type { Caller } from '../identity/caller';
 import { isStorage } from '../db/storage';
 import type { Context } from '../context';
 import { logOf } from '../log';
@@ -26,7 +27,7 @@ export interface ScimAsk {
 	ctx: Context;
 	url: URL;
 	request: Request;
-	role: Role | null;
+	caller: Caller | null;
 	number?: string;
 }
 
@@ -149,14 +150,14 @@ async function bodyOf(request: Request): Promise<unknown> {
 
 /** Answers a request to the SCIM server. */
 export async function answerScim(ask: ScimAsk): Promise<Response> {
-	const { request, role } = ask;
-	if (role === null)
+	const { request, caller } = ask;
+	if (caller === null)
 		return refused(401, 'Send a token of the role directory as a bearer token.', null, {
 			'www-authenticate': 'Bearer'
 		});
 	const reads = request.method === 'GET' || ask.url.pathname.endsWith('/.search');
-	if (!may(role, 'directory', reads ? 'read' : 'commit'))
-		return refused(403, `The role ${role} does not reach that far.`);
+	if (!may(caller.rights, 'directory', reads ? 'read' : 'commit'))
+		return refused(403, `The role ${caller.role} does not reach that far.`);
 	try {
 		return await serve(ask);
 	} catch (e) {

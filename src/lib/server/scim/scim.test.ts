@@ -8,6 +8,7 @@ import { everybody, personCalled, recordOf, teamsAbove } from '../directory';
 import { needsAt } from '../house/needs';
 import { recordOf as toldOf } from '../simulator/directory';
 import { Harness, QUIET, testEstate } from '../testing/harness';
+import { asRole } from '../identity/caller';
 import { answerScim } from './answer';
 
 let h: Harness;
@@ -33,7 +34,20 @@ async function ask(
 		headers,
 		...(body === undefined ? {} : { body: typeof body === 'string' ? body : JSON.stringify(body) })
 	});
-	const response = await answerScim({ ctx: h.ctx, url, request, role });
+	const response = await answerScim({
+		ctx: h.ctx,
+		url,
+		request,
+		caller: role && {
+			kind: 'token',
+			id: 1,
+			name: 'token hr',
+			login: 'hr',
+			...asRole(role),
+			factor: false,
+			signIn: null
+		}
+	});
 	const text = await response.text();
 	return {
 		status: response.status,

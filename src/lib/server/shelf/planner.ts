@@ -157,6 +157,7 @@ const requestPlan = planKind({
 			v.maxLength(300, 'At most 300 characters.')
 		)
 	}),
+	decides: (_ctx, input) => [`person/${input.person}`],
 	async draft(ctx, input): Promise<Draft> {
 		const now = ctx.clock.now();
 		const p = publicationOrThrow(ctx, input.publication);
@@ -206,6 +207,8 @@ const answerPlan = planKind({
 		approve: v.boolean(),
 		words: v.optional(v.pipe(v.string(), v.trim(), v.maxLength(300, 'At most 300 characters.')), '')
 	}),
+	// Who is answered: what it grants concerns nobody else.
+	decides: (_ctx, input) => [`request/${input.request}`],
 	async draft(ctx, input): Promise<Draft> {
 		const r = requestsAt(ctx.db, ctx.clock.now()).find((x) => x.id === input.request);
 		if (!r) throw new InputProblem([{ field: 'request', words: `There is no request ${input.request}.` }]);

@@ -66,7 +66,7 @@ export function decided(h: Harness): Record<string, unknown> {
 			.filter((p) => p.ends > h.lab.now)
 			.map(({ id: _, ...p }) => ({ ...p, memberOf: [p.memberOf[0], ...p.memberOf.slice(1).sort()] })),
 		teams: all(h.db, 'SELECT id, name, parent_id FROM teams WHERE gone = 0 ORDER BY id'),
-		operators: all(h.db, 'SELECT login, role FROM operators WHERE disabled = 0 ORDER BY login'),
+		operators: all(h.db, 'SELECT login FROM operators WHERE disabled = 0 ORDER BY login'),
 		tokens: all(h.db, 'SELECT name, role FROM tokens WHERE revoked_at IS NULL ORDER BY name'),
 		settings: all(h.db, `SELECT key, value FROM settings WHERE key LIKE 'heads%' AND value <> '' ORDER BY key`),
 		sites: all(h.db, 'SELECT id, name, links FROM sites ORDER BY id'),

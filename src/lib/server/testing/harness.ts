@@ -4,7 +4,8 @@ import { join } from 'node:path';
 import { GB } from '$lib/core/time/units';
 import { readEstate } from '$lib/core/estate/read';
 import type { Estate } from '$lib/core/estate/schema';
-import type { Caller } from '../identity/caller';
+import { assign } from '../identity/accounts';
+import { asRole, type Caller } from '../identity/caller';
 import type { Context } from '../context';
 import { openDb, run, type Db } from '../db';
 import { settleEstate } from '../settle';
@@ -52,7 +53,7 @@ export const OWNER: Caller = {
 	id: 1,
 	name: 'Runa Solheim',
 	login: 'owner',
-	role: 'owner',
+	...asRole('owner'),
 	factor: false,
 	signIn: null
 };
@@ -96,12 +97,12 @@ export class Harness {
 			vault
 		});
 		// Those who commit plans are there when their jobs begin.
-		run(this.db, `INSERT INTO operators(id, login, name, role, password) VALUES (?, ?, ?, ?, '')`, [
+		run(this.db, `INSERT INTO operators(id, login, name, password) VALUES (?, ?, ?, '')`, [
 			OWNER.id,
 			OWNER.login,
-			OWNER.name,
-			OWNER.role
+			OWNER.name
 		]);
+		assign(this.db, OWNER.login, { role: 'owner', part: '', ends: null, by: 'the test' }, 0);
 		const packages = new BlobStore(join(this.dataDir, 'packages'));
 		this.lockstep = new Lockstep(this.lab, { db: this.db, vault, packer: makePacker(this.dataDir) }, (manifest) =>
 			definitionOf(packages, manifest)

@@ -114,7 +114,7 @@ export async function askApi(
 		...(body === undefined ? {} : { body: body as never, headers: { 'content-type': 'application/json' } })
 	});
 	const ctx = { ...h.ctx, dataDir: h.dataDir, wake: () => h.runner.tick() };
-	const asked = await settle(() => answerApi({ url: new URL(request.url), request, caller, ctx }));
+	const asked = await settle(() => answerApi({ url: new URL(request.url), request, caller, ctx, whole: ctx }));
 	const endpoint = endpointFor(method, new URL(request.url).pathname)?.endpoint;
 	if (endpoint?.status === asked.status && isSchema(endpoint.answer) && String(asked.body).startsWith('{')) {
 		const issues = v.safeParse(endpoint.answer, JSON.parse(String(asked.body))).issues ?? [];

@@ -4,7 +4,7 @@
 	import { STAGES, stagePath } from './stages';
 
 	interface Props {
-		who: { name: string; role: string };
+		who: { name: string; role: string; part: string };
 		jobs: { id: number; progress: number }[];
 		notices: { id: number; title: string; good: boolean; jobId: number }[];
 		openMenu: () => void;
@@ -95,6 +95,8 @@
 				</div>
 			{/if}
 		</div>
-		<a href="/settings" class="hover:text-white">{who.name} · {who.role}</a>
+		<a href="/settings" class="hover:text-white"
+			>{who.name} · {who.role}{#if who.part}<span class="text-[#e8b04a]">&ensp;{who.part}</span>{/if}</a
+		>
 	</div>
 </header>

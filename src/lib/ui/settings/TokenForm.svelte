@@ -1,18 +1,19 @@
 <script lang="ts">
-	import Field from '$lib/ui/forms/Field.svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
 	import FormEnd from '$lib/ui/plan/FormEnd.svelte';
 	import { PlanForm } from '$lib/ui/plan/form.svelte';
+	import { partOf, type Giving } from './parts';
+	import RoleFields from './RoleFields.svelte';
 	import { newTokenSecret } from './token-secret';
 
-	let { roles }: { roles: readonly string[] } = $props();
+	let giving: Giving = $props();
 	let made = newTokenSecret();
 	/** Of the plan that was drafted last. */
 	let shown: { name: string; secret: string } | null = $state(null);
 	const form = new PlanForm({
 		kind: 'token.create',
-		start: { name: '', role: 'helpdesk' },
-		input: (f) => ({ ...f, hash: made.hash })
+		start: { name: '', role: 'helpdesk', picked: [] as string[], ends: '' },
+		input: ({ picked, ends, ...f }) => ({ ...f, part: partOf(picked), ends: ends || null, hash: made.hash })
 	});
 	const f = form.f;
 	const errors = $derived(form.errors);
@@ -32,11 +33,9 @@
 	</p>
 {/if}
 <form class="mt-2 grid grid-cols-2 gap-x-3" onsubmit={submit} novalidate>
-	<TextField label="Name" problem={errors.name} autocomplete="off" bind:value={f.name} />
-	<Field label="Role" problem={errors.role}
-		>{#snippet children(p)}<select {...p} class="field" bind:value={f.role}
-				>{#each roles as r (r)}<option>{r}</option>{/each}</select
-			>{/snippet}</Field
-	>
+	<div class="col-span-2">
+		<TextField label="Name" problem={errors.name} autocomplete="off" bind:value={f.name} />
+	</div>
+	<RoleFields {...giving} {errors} {f} />
 	<div class="col-span-2"><FormEnd {form} main={false} words="Plan a token" /></div>
 </form>

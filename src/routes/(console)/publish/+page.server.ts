@@ -56,7 +56,9 @@ export const load = sharedLoad(async ({ url, context, look, at }) => {
 			})),
 			hours: [...hoursById(db).keys()],
 			bootServers: bootServersOf(db),
-			existing: look.live ? await providers.compute.existing() : [],
+			existing: look.live
+				? (await providers.compute.existing()).filter((m) => sitesOf(db).some((s) => s.id === m.site))
+				: [],
 			pools: poolsAt(db, at).map((p) => ({ id: p.id, name: p.name })),
 			targets,
 			/** By what is opened: pools that cannot serve it, each with the reason. */

@@ -10,18 +10,42 @@
 	import OperatorForm from '$lib/ui/settings/OperatorForm.svelte';
 	import SignInForm from '$lib/ui/settings/SignInForm.svelte';
 	import PortalForm from '$lib/ui/settings/PortalForm.svelte';
+	import AssignForm from '$lib/ui/settings/AssignForm.svelte';
+	import { partOptions } from '$lib/ui/settings/parts';
+	import RoleForm from '$lib/ui/settings/RoleForm.svelte';
 	import TokenForm from '$lib/ui/settings/TokenForm.svelte';
 
 	let { data, form } = $props();
 	const errors = $derived((form && 'errors' in form ? form.errors : {}) as Record<string, string>);
-	const staff = $derived(data.roles.filter((r) => r !== 'person' && r !== 'directory'));
+	const giving = $derived({
+		roles: data.staff,
+		options: partOptions(data.names),
+		zone: data.zone,
+		now: data.clock.now
+	});
+	/** The role that is being changed, by its id; '' a new one. */
+	let changing: string | null = $state(null);
 </script>
 
 <h1 class="sr-only">Settings</h1>
 <div class="grid max-w-[1200px] grid-cols-2 gap-x-10 gap-y-6 px-[18px] py-3">
 	<section>
 		<h2 class="head">You</h2>
-		<p class="mt-1">{data.caller.name}, {data.caller.role}, signed in as {data.caller.login}</p>
+		<p class="mt-1">
+			{data.caller.name}, {data.caller.role}{data.caller.part && ` ${data.caller.part}`}, signed in as {data.caller
+				.login}
+		</p>
+		{#if data.me && data.me.assignments.length > 1}
+			<h3 class="head mt-3">Acting as <small>one at a time: what is changed is changed in that role</small></h3>
+			<form method="POST" action="?/act" class="mt-1 flex flex-wrap gap-2">
+				{#each data.me.assignments as a (a.id)}
+					<button class="btn" name="assignment" value={a.id} aria-pressed={a.id === data.acting}
+						>{a.name}{a.words && ` ${a.words}`}</button
+					>
+				{/each}
+			</form>
+			{#if errors.assignment}<p class="text-buoy mt-1 text-[12.5px]" role="alert">{errors.assignment}</p>{/if}
+		{/if}
 		<div class="mt-2 flex gap-2">
 			<button class="btn" onclick={switchTheme}>Day or night theme</button>
 			<form method="POST" action="/sign-out"><button class="btn">Sign out</button></form>
@@ -69,6 +93,28 @@
 					>{/each}</tbody
 			>
 		</table>
+		{#if data.made.length || data.mayManage}
+			<h3 class="head mt-3">Made here <small>bundles of rights under a name of your own</small></h3>
+			{#each data.made as r (r.id)}
+				<div class="border-hair2 flex items-center gap-2 border-b py-1 text-[13px]">
+					<span class="font-semibold">{r.name}</span><span class="text-ink2 flex-1">{r.note}</span>
+					{#if data.mayManage}
+						<button
+							class="btn btn-small"
+							aria-expanded={changing === r.id}
+							onclick={() => (changing = changing === r.id ? null : r.id)}
+							aria-label="Change the role {r.name}">Change</button
+						>
+						<PlanButton kind="role.remove" input={{ id: r.id }} words="Remove" small label="Remove the role {r.name}" />
+					{/if}
+				</div>
+				{#if changing === r.id}<RoleForm areas={data.areas} role={r} done={() => (changing = null)} />{/if}
+			{:else}<p class="text-ink2 text-[13px]">None yet.</p>{/each}
+			{#if data.mayManage}
+				{#if changing === ''}<RoleForm areas={data.areas} role={null} done={() => (changing = null)} />
+				{:else}<button class="btn mt-2" onclick={() => (changing = '')}>Make a role</button>{/if}
+			{/if}
+		{/if}
 	</section>
 	{#if data.operators}
 		<section>
@@ -83,7 +129,23 @@
 				<tbody>
 					{#each data.operators as o (o.id)}
 						<tr class={o.disabled ? 'text-ink3' : ''}>
-							<td>{o.name}</td><td>{o.login}</td><td>{o.role}</td><td>{o.factor ? 'on' : 'off'}</td>
+							<td>{o.name}</td><td>{o.login}</td><td
+								>{#each o.assignments as a (a.id)}<div class="flex items-baseline gap-1.5">
+										<span
+											>{a.name}{#if a.words}<span class="text-ink2">&ensp;{a.words}</span
+												>{/if}{#if a.ends !== null}<span class="text-ink2"
+													>&ensp;until {momentWords(data.zone, a.ends)}</span
+												>{/if}</span
+										>
+										{#if data.mayManage}<PlanButton
+												kind="assignment.take"
+												input={{ login: o.login, role: a.role, part: a.part }}
+												words="Take"
+												small
+												label="Take {a.name} {a.words} from {o.name}"
+											/>{/if}
+									</div>{:else}<span class="text-ink3">nothing now</span>{/each}</td
+							><td>{o.factor ? 'on' : 'off'}</td>
 							<td class="num"
 								>{#if data.mayManage}<PlanButton
 										kind="operator.disable"
@@ -96,7 +158,8 @@
 				</tbody>
 			</table>
 			{#if data.mayManage}
-				<OperatorForm roles={staff} />
+				<AssignForm operators={data.operators.filter((o) => !o.disabled)} {...giving} />
+				<OperatorForm {...giving} />
 			{/if}
 		</section>
 		<section>
@@ -107,14 +170,22 @@
 			</h2>
 			<table class="grid-table mt-1">
 				<thead
-					><tr><th>name</th><th>role</th><th>made</th><th>by</th><th><span class="sr-only">actions</span></th></tr
+					><tr
+						><th>name</th><th>role</th><th>made</th><th>by</th><th>used last</th><th
+							><span class="sr-only">actions</span></th
+						></tr
 					></thead
 				>
 				<tbody>
 					{#each data.tokens ?? [] as t (t.name + t.made_at)}
 						<tr class={t.revoked_at ? 'text-ink3' : ''}
-							><td>{t.name}</td><td>{t.role}</td><td>{momentWords(data.zone, t.made_at)}</td><td>{t.made_by}</td><td
-								class="num"
+							><td>{t.name}</td><td
+								>{t.called}{#if t.words}<span class="text-ink2">&ensp;{t.words}</span>{/if}{#if t.ends !== null}<span
+										class="text-ink2">&ensp;until {momentWords(data.zone, t.ends)}</span
+									>{/if}</td
+							><td>{momentWords(data.zone, t.made_at)}</td><td>{t.made_by}</td><td
+								>{t.used_at === null ? 'never' : momentWords(data.zone, t.used_at)}</td
+							><td class="num"
 								>{#if t.revoked_at}revoked{:else if data.mayManage}<PlanButton
 										kind="token.revoke"
 										input={{ name: t.name }}
@@ -122,11 +193,11 @@
 									/>{/if}</td
 							></tr
 						>
-					{:else}<tr><td colspan="5" class="text-ink2">No token yet.</td></tr>{/each}
+					{:else}<tr><td colspan="6" class="text-ink2">No token yet.</td></tr>{/each}
 				</tbody>
 			</table>
 			{#if data.mayManage}
-				<TokenForm roles={[...staff, 'directory']} />
+				<TokenForm {...giving} roles={[...data.staff, { id: 'directory', name: 'directory' }]} />
 			{/if}
 		</section>
 	{/if}

@@ -22,6 +22,6 @@ export const load = ({ params, depends, locals }) => {
 		undo: job.state === 'done' ? plan.undo : null,
 		undoWords: plan.undoWords,
 		change,
-		mayCancel: may(locals.caller!.role, planKindOf(job.kind)!.area, 'commit')
+		mayCancel: may(locals.caller!.rights, planKindOf(job.kind)!.area, 'commit')
 	};
 };

@@ -1,9 +1,9 @@
 import { answerApi } from '$lib/server/api/request';
-import { runtime } from '$lib/server/runtime';
+import { runtime, wholeRuntime } from '$lib/server/runtime';
 
 /** The API: what is declared at each address answers. */
 const handle = ({ url, request, locals }: { url: URL; request: Request; locals: App.Locals }) =>
-	answerApi({ url, request, caller: locals.caller, ctx: runtime(), number: locals.number });
+	answerApi({ url, request, caller: locals.caller, ctx: runtime(), whole: wholeRuntime(), number: locals.number });
 
 export const GET = handle;
 export const POST = handle;

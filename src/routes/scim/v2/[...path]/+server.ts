@@ -3,7 +3,7 @@ import { runtime } from '$lib/server/runtime';
 
 /** People and teams, told by a program: SCIM 2.0. */
 const handle = ({ url, request, locals }: { url: URL; request: Request; locals: App.Locals }) =>
-	answerScim({ ctx: runtime(), url, request, role: locals.caller?.role ?? null, number: locals.number });
+	answerScim({ ctx: runtime(), url, request, caller: locals.caller, number: locals.number });
 
 export const GET = handle;
 export const POST = handle;

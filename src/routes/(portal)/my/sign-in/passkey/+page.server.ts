@@ -46,7 +46,7 @@ export const actions = {
 		const now = clock.now();
 		const shown = await showPasskey(db, null, door, { answer, at: now });
 		if (!shown.ok) return fail(400, { own, problem: say(`passkey.${shown.problem}`, { most: 0 }) });
-		const login = callerNow(db, 'person', shown.person)?.login;
+		const login = callerNow(db, 'person', shown.person, now)?.login;
 		const person = login === undefined ? undefined : personCalled(db, login, now);
 		if (!person) return fail(400, { own, problem: say('passkey.unknown') });
 		const why = mayComeIn(person, now, say);

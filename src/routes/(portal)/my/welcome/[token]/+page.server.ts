@@ -16,7 +16,7 @@ function guest(token: string) {
 	const now = clock.now();
 	const invitation = invitationCalled(db, token);
 	if (!invitation || invitation.usedAt !== null || invitation.endsAt <= now) return null;
-	const caller = callerNow(db, 'person', invitation.person);
+	const caller = callerNow(db, 'person', invitation.person, now);
 	const person = caller && personCalled(db, caller.login, now);
 	if (!caller || !person || person.ends <= now) return null;
 	return { invitation, caller, person, here: isHere(person, now), now };
