@@ -9,7 +9,17 @@ import { insertRow } from './db/rows';
 import { assign, callerNow } from './identity/accounts';
 import type { Caller } from './identity/caller';
 import { logOf } from './log';
-import { commitPlan, draftPlan, draftUndo, NotAllowed, NotFound, parseInput, PlanRefused } from './plans';
+import {
+	commitPlan,
+	consentTo,
+	draftPlan,
+	draftUndo,
+	NotAllowed,
+	NotFound,
+	parseInput,
+	PlanRefused,
+	WaitsForConsent
+} from './plans';
 import { InputProblem } from './plans/kind';
 
 const log = logOf('acts');
@@ -50,17 +60,33 @@ export function actsOf(ctx: Context, estate: Estate): Due[] {
 	return estate.acts
 		.flatMap((act): Due[] => {
 			let job: number | null = null;
+			let waits: number | null = null;
 			const committed: Due = {
 				at: act.at,
 				carryOut: async () => {
-					job = await attempt(act, async (by) => {
+					job = await attempt(act, act.by, async (by) => {
 						const plan = await draftPlan(ctx, by, act.plan, act.input, via(by));
+						waits = plan.id;
 						return commitPlan(ctx, by, plan.id, act.start ?? null, via(by));
 					});
 					return job !== null;
 				}
 			};
-			if (act.undo === undefined) return [committed];
+			const { consent } = act;
+			const consented: Due[] = consent
+				? [
+						{
+							at: consent.at,
+							carryOut: async () => {
+								if (waits === null || job !== null) return false;
+								const plan = waits;
+								job = await attempt(act, consent.by, (by) => consentTo(ctx, by, plan));
+								return job !== null;
+							}
+						}
+					]
+				: [];
+			if (act.undo === undefined) return [committed, ...consented];
 			const undone: Due = {
 				at: act.undo,
 				carryOut: async () => {
@@ -69,25 +95,27 @@ export function actsOf(ctx: Context, estate: Estate): Due[] {
 						log.warn({ act: act.plan, at: act.at }, 'an act left no change that could be undone');
 						return false;
 					}
-					const undoing = await attempt(act, async (by) => {
+					const undoing = await attempt(act, act.by, async (by) => {
 						const plan = await draftUndo(ctx, by, change, via(by));
 						return commitPlan(ctx, by, plan.id, null, via(by));
 					});
 					return undoing !== null;
 				}
 			};
-			return [committed, undone];
+			return [committed, ...consented, undone];
 		})
 		.sort((a, b) => a.at - b.at);
 
-	async function attempt(act: EstateAct, work: (by: Caller) => Promise<number>): Promise<number | null> {
-		const by = callerOf(ctx, act.by);
+	async function attempt(act: EstateAct, login: string, work: (by: Caller) => Promise<number>): Promise<number | null> {
+		const by = callerOf(ctx, login);
 		if (!by) return null;
 		try {
 			return await work(by);
 		} catch (e) {
-			const about = { act: act.plan, by: act.by, at: new Date(act.at).toISOString() };
-			const refused = [InputProblem, PlanRefused, NotAllowed, NotFound].some((kind) => e instanceof kind);
+			const about = { act: act.plan, by: login, at: new Date(act.at).toISOString() };
+			const refused = [InputProblem, PlanRefused, NotAllowed, NotFound, WaitsForConsent].some(
+				(kind) => e instanceof kind
+			);
 			if (refused) log.info({ ...about, why: (e as Error).message }, 'an act was refused');
 			// Whatever it is, it is this act's alone: the estate comes to be.
 			else log.error({ ...about, err: e }, 'an act met what nobody foresaw');

@@ -20,7 +20,8 @@ export const AREAS = [
 	'lab',
 	'portal',
 	'directory',
-	'activity'
+	'activity',
+	'emergency'
 ] as const;
 export type Area = (typeof AREAS)[number];
 
@@ -50,7 +51,8 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		record: 'read',
 		lab: 'commit',
 		directory: 'commit',
-		activity: 'commit'
+		activity: 'commit',
+		emergency: 'commit'
 	},
 	builder: {
 		estate: 'read',
@@ -165,5 +167,6 @@ export const AREA_WORDS: Record<Area, string> = {
 	lab: 'the lab',
 	portal: 'the portal',
 	directory: 'people, told by a program (SCIM)',
-	activity: 'what people reached'
+	activity: 'what people reached',
+	emergency: 'what needs consent, without it, in an emergency'
 };

@@ -654,6 +654,9 @@ function checkActs(
 	estate.acts.forEach((act, i) => {
 		const say = (path: (string | number)[], message: string) => complain(['acts', i, ...path], message);
 		if (!logins.has(act.by) && !people.has(act.by)) say(['by'], `no operator and no person with the login ${act.by}`);
+		if (act.consent && !logins.has(act.consent.by))
+			say(['consent', 'by'], `no operator with the login ${act.consent.by}`);
+		if (act.consent && act.consent.at <= act.at) say(['consent', 'at'], 'it is after the act');
 		if (act.at <= begins || act.at >= estate.lab.opens)
 			say(['at'], 'an act lies within the history: after it begins, and before the lab opens');
 		if (act.start !== undefined && act.start <= act.at) say(['start'], 'it starts after it is committed');

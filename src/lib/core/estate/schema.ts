@@ -630,6 +630,8 @@ const act = v.strictObject({
 	input: v.optional(v.record(v.string(), v.unknown()), {}),
 	/** Committed at `at`, to start then. */
 	start: v.optional(moment),
+	/** Another consents to it then, where it waits for that. */
+	consent: v.optional(v.strictObject({ by: name, at: moment })),
 	/** What came of it is undone then, by the same. */
 	undo: v.optional(moment)
 });

@@ -43,6 +43,15 @@ const effects = v.strictObject({
 
 const planned = v.strictObject({ kind: text, input: v.unknown() });
 
+/** What a plan waits for that another has to consent to. */
+export const asked = v.strictObject({
+	id: whole,
+	by: text,
+	at: moment,
+	notBefore: v.nullable(moment),
+	why: v.array(fact)
+});
+
 /** A plan: what it would do, before it does it. */
 export const plan = v.strictObject({
 	id: whole,
@@ -62,7 +71,8 @@ export const plan = v.strictObject({
 	by: text,
 	via: text,
 	at: moment,
-	jobId: v.nullable(whole)
+	jobId: v.nullable(whole),
+	asked: v.nullable(asked)
 });
 
 /** What a plan would do, kept nowhere: asked for as one types, so it is in short what the plan itself lists in full. */

@@ -185,6 +185,7 @@ export const JSON_COLUMNS = {
 	),
 	'own_settings.spec': objectOr(nothing, (x) => typeof x.id === 'string' && isObject(x.type)),
 	// A rule that cannot be read is not passed over: see reach/queries.
+	'consents.why': facts,
 	'made_roles.rights': objectOr(() => ({})),
 	'access_rules.spec': objectOr(nothing, (x) => typeof x.id === 'string' && typeof x.decide === 'string'),
 	'access_rulebook.rules': listOf('string'),

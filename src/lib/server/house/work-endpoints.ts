@@ -1,15 +1,18 @@
 import * as v from 'valibot';
 import { isProblemCode, PROBLEMS, type ProblemCode } from '$lib/core/why/problems';
-import { foreseen, job, plan, rowsOf } from '../calls/answers';
+import { asked, foreseen, job, plan, rowsOf } from '../calls/answers';
 import { endpoint, type Endpoint } from '../calls/endpoint';
 import { read } from '../calls/need';
 import { PLAN_KINDS } from '../areas';
 import { failedItems, jobById, logOf, stepsOf } from '../jobs';
-import { whole } from '../lists/columns';
+import { fact, whole } from '../lists/columns';
 import { seenNotices } from '../jobs/notices';
 import {
+	askedPlan,
 	cancelJob,
 	commitPlan,
+	consentTo,
+	declinePlan,
 	discardPlan,
 	draftPlan,
 	draftUndo,
@@ -17,7 +20,8 @@ import {
 	NotFound,
 	openDrafts,
 	planById,
-	recomputePlan
+	recomputePlan,
+	WaitsForConsent
 } from '../plans';
 import { LISTS } from './lists';
 
@@ -132,16 +136,86 @@ export const workEndpoints: readonly Endpoint[] = [
 		keepsWithin: true,
 		work: 'long',
 		params: ID,
-		body: v.strictObject({ at: v.optional(moment) }),
+		body: v.strictObject({
+			at: v.optional(moment),
+			emergency: v.optional(
+				v.pipe(
+					v.string(),
+					v.trim(),
+					v.nonEmpty('Say why it cannot wait.'),
+					v.maxLength(300, 'At most 300 characters.'),
+					v.description('Why it is committed without the consent that it needs; everybody is told')
+				)
+			)
+		}),
 		instead: {},
+		status: 202,
+		answer: v.strictObject({
+			job: v.pipe(v.nullable(whole), v.description('Null where it waits for the consent of another')),
+			asked: v.pipe(v.nullable(whole), v.description('What it waits for'))
+		}),
+		location: (a) => (a.job === null ? '/plans' : `/jobs/${a.job}`),
+		async handle({ ctx, params, body, caller, via }) {
+			try {
+				const made = await commitPlan(ctx, caller!, params.id, body.at ?? null, via, body.emergency);
+				ctx.wake();
+				return { job: made, asked: null };
+			} catch (e) {
+				if (!(e instanceof WaitsForConsent)) throw e;
+				return { job: null, asked: e.ask };
+			}
+		}
+	}),
+	endpoint({
+		method: 'GET',
+		path: '/plans/{id}/consent',
+		summary: 'What a plan waits for, and how it differs by now from what consent was asked for',
+		need: read('record'),
+		work: 'long',
+		params: ID,
+		answer: v.strictObject({
+			ask: asked,
+			since: v.array(fact),
+			against: v.array(fact),
+			mayAnswer: v.pipe(v.nullable(v.string()), v.description('Why the caller may not answer; null where they may'))
+		}),
+		handle: ({ ctx, params, caller }) => askedPlan(ctx, caller!, params.id)
+	}),
+	endpoint({
+		method: 'POST',
+		path: '/plans/{id}/consent',
+		summary: 'Consent to a plan that another has committed',
+		need: 'draft',
+		keepsWithin: true,
+		work: 'long',
+		params: ID,
 		status: 202,
 		answer: v.strictObject({ job: whole }),
 		location: (a) => `/jobs/${a.job}`,
-		async handle({ ctx, params, body, caller, via }) {
-			const made = await commitPlan(ctx, caller!, params.id, body.at ?? null, via);
+		async handle({ ctx, params, caller }) {
+			const made = await consentTo(ctx, caller!, params.id);
 			ctx.wake();
 			return { job: made };
 		}
+	}),
+	endpoint({
+		method: 'POST',
+		path: '/plans/{id}/decline',
+		summary: 'Say no to a plan that waits for consent, and why',
+		need: 'draft',
+		keepsWithin: true,
+		params: ID,
+		body: v.strictObject({
+			words: v.pipe(
+				v.string(),
+				v.trim(),
+				v.nonEmpty('Say why: they will read it.'),
+				v.maxLength(300, 'At most 300 characters.')
+			)
+		}),
+		status: 204,
+		answer: null,
+		handle: ({ ctx, params, caller, body }) => declinePlan(ctx, caller!, params.id, body.words)
 	}),
 	endpoint({
 		method: 'POST',

@@ -1,6 +1,8 @@
 import { FACETS, type Facet } from '$lib/core/scope/scope';
 import { countWords, DAY } from '$lib/core/time/units';
+import type { Fact } from '$lib/core/why/explained';
 import type { Need } from '$lib/core/why/need';
+import { answeredWithout, asksAt } from '../plans/consent';
 import { asOf } from '../db/intervals';
 import { all, type Db } from '../db';
 import { fromJson } from '../db/json';
@@ -61,9 +63,11 @@ export function workNeeds(db: Db, at: number): Need[] {
 			about: {}
 		});
 	}
+	needs.push(...consentNeeds(db, at));
 	for (const p of all<{ id: number; title: string; by: string; at: number; touches: string }>(
 		db,
-		`SELECT id, title, by, at, touches FROM plans WHERE state = 'draft' AND at > ? AND at <= ? ORDER BY id DESC LIMIT 10`,
+		`SELECT id, title, by, at, touches FROM plans WHERE state = 'draft' AND at > ? AND at <= ? AND NOT EXISTS (SELECT 1 FROM consents c WHERE c.plan_id = plans.id AND c.answer IS NULL)
+		 ORDER BY id DESC LIMIT 10`,
 		[at - DAY, at]
 	)) {
 		needs.push({
@@ -82,6 +86,55 @@ export function workNeeds(db: Db, at: number): Need[] {
 		});
 	}
 	return needs;
+}
+
+/** Plans that wait for the consent of another, and those that went without of late. */
+function consentNeeds(db: Db, at: number): Need[] {
+	const need = (key: string, title: string, unit: string, tone: Need['tone'], plan: number, fact: Fact): Need => ({
+		key,
+		people: 0,
+		count: 1,
+		unit,
+		tone,
+		title,
+		facts: [fact],
+		card: null,
+		href: `/plans/${plan}`,
+		plan: null,
+		since: fact.at!,
+		about: {}
+	});
+	return [
+		...asksAt(db, at).map((a) => ({
+			...need(`consent-${a.id}`, a.title, 'consent asked for', 'plum', a.plan, {
+				words: `${a.by} asks for the consent of another`,
+				at: a.at,
+				source: 'consent'
+			}),
+			facts: [{ words: `${a.by} asks for the consent of another`, at: a.at, source: 'consent' }, ...a.why]
+		})),
+		...answeredWithout(db, at - DAY, at).flatMap((a) =>
+			a.answer === 'glass'
+				? [
+						need(`glass-${a.plan}`, a.title, 'done without consent', 'buoy', a.plan, {
+							words: `${a.by} did it without consent: ${a.words}`,
+							side: 'against',
+							at: a.at,
+							source: 'consent'
+						})
+					]
+				: a.state === 'draft'
+					? [
+							need(`declined-${a.plan}`, a.title, 'consent declined', 'sand', a.plan, {
+								words: `${a.answeredBy} did not consent: ${a.words}`,
+								side: 'against',
+								at: a.at,
+								source: 'consent'
+							})
+						]
+					: []
+		)
+	];
 }
 
 /** What a plan touches, as facets: its objects, and the sites of its pools and machines. */

@@ -34,8 +34,7 @@ const writeNote = planKind({
 			v.maxLength(MOST, `At most ${MOST} characters.`)
 		)
 	}),
-	decides: (ctx, input) =>
-		input.note === undefined ? [input.about ?? ''] : onWhat(ctx, input.note),
+	decides: (ctx, input) => (input.note === undefined ? [input.about ?? ''] : onWhat(ctx, input.note)),
 	async draft(ctx, input): Promise<Draft> {
 		const now = ctx.clock.now();
 		const before = input.note === undefined ? null : noteAt(ctx.db, input.note, now);

@@ -1,5 +1,16 @@
 import * as v from 'valibot';
-import { AREA_WORDS, LEVELS, levelIn, ROLES, STAFF, STAFF_AREAS, WHOLE, type Rights } from '$lib/core/access/rights';
+import {
+	AREA_WORDS,
+	LEVELS,
+	levelIn,
+	may,
+	ROLES,
+	STAFF,
+	STAFF_AREAS,
+	WHOLE,
+	type Rights
+} from '$lib/core/access/rights';
+import { asksAny, type ConsentRules } from '$lib/core/access/consent';
 import { partText, partWords, readPart } from '$lib/core/access/part';
 import { noEffects } from '$lib/core/plans/effects';
 import { momentOf, momentWords } from '$lib/core/time/zone';
@@ -9,12 +20,14 @@ import { homeZone } from '../capacity';
 import { HEADS_HOOK, HEADS_MAIL } from '../changes/send';
 import { one, setting } from '../db';
 import { DAY } from '$lib/core/time/units';
-import { assignmentsOf, holdersOf, madeRoles, otherOwners, roleNow } from '../identity/assignments';
+import { actingAs, assignmentsOf, holdersOf, madeRoles, otherOwners, roleNow } from '../identity/assignments';
 import { knownScope } from '../moment/names';
 import { parseScope, scopeText } from '$lib/core/scope/scope';
 import { InputProblem, planKind, stepOf, type Draft, type StepSpec } from '../plans/kind';
 import { isSealed } from '../plans/secrets';
-import { PASSWORD, tokensOf } from '../identity/accounts';
+import { operators, PASSWORD, tokensOf } from '../identity/accounts';
+import { planKindOf } from '../plans/catalogue';
+import { CONSENT_KIND, consentRules } from '../plans/consent';
 import { freeSlug } from '../plans/slug';
 
 const ROLE = v.pipe(v.string(), v.trim(), v.nonEmpty('Choose a role.'), v.maxLength(60, 'There is no such role.'));
@@ -464,7 +477,76 @@ const heads = planKind({
 	}
 });
 
+const number = (words: string) =>
+	v.optional(
+		v.nullable(v.pipe(v.number(words), v.integer(words), v.minValue(0, words), v.maxValue(1_000_000, words))),
+		null
+	);
+
+const consent = planKind({
+	kind: CONSENT_KIND,
+	words:
+		'Say which plans wait for the consent of another: by kind, and by how many people, sessions or machines they touch',
+	area: 'identity',
+	undo: 'back',
+	schema: v.strictObject({
+		kinds: v.pipe(v.array(v.string()), v.maxLength(300, 'There are not so many kinds.')),
+		people: number('A whole number, or nothing.'),
+		sessions: number('A whole number, or nothing.'),
+		machines: number('A whole number, or nothing.')
+	}),
+	async draft(ctx, input): Promise<Draft> {
+		const unknown = input.kinds.filter((k) => !planKindOf(k));
+		if (unknown.length)
+			throw new InputProblem([{ field: 'kinds', words: `There is no kind of plan called ${unknown.join(', ')}.` }]);
+		const next: ConsentRules = { ...input, kinds: [...new Set(input.kinds)].sort() };
+		const was = consentRules(ctx.db);
+		const now = ctx.clock.now();
+		const others = operators(ctx.db, now).filter(
+			(o) =>
+				!o.disabled &&
+				o.assignments.some((a) => may(actingAs(ctx.db, a.role, a.part)?.rights ?? {}, 'identity', 'commit'))
+		);
+		const over = (n: number | null, many: string) => (n === null ? [] : [`whatever touches over ${n} ${many}`]);
+		return {
+			...accountDraft(
+				asksAny(next) ? 'Let plans wait for the consent of another' : 'Let no plan wait for the consent of another',
+				[
+					...next.kinds.map((k) => planKindOf(k)!.words),
+					...over(next.people, 'people'),
+					...over(next.sessions, 'sessions'),
+					...over(next.machines, 'machines'),
+					...(asksAny(next)
+						? [
+								'this itself waits from then on, as long as anything does',
+								'nobody consents to their own; what is committed without, in an emergency, is told to everybody'
+							]
+						: [])
+				],
+				'consent/rules',
+				stepOf('consent.write', 'Write what waits', next, 200),
+				{ kind: CONSENT_KIND, input: was },
+				'Yes: what waited before waits again.',
+				JSON.stringify(next) === JSON.stringify({ ...was, kinds: [...was.kinds].sort() })
+					? ['nothing in it is different']
+					: []
+			),
+			warnings:
+				asksAny(next) && others.length < 2
+					? [
+							{
+								words: `nobody but ${others[0]?.name ?? 'you'} may consent to a change of this itself: without another, only an emergency changes it`,
+								side: 'against',
+								source: 'operators'
+							}
+						]
+					: []
+		};
+	}
+});
+
 export const operatorPlans = [
+	consent,
 	addOperator,
 	assignRole,
 	takeRole,

@@ -1,3 +1,5 @@
+import type { ConsentRules } from '$lib/core/access/consent';
+import { CONSENT } from '../plans/consent';
 import { hash } from '@node-rs/argon2';
 import type { Rights } from '$lib/core/access/rights';
 import { HEADS_HOOK, HEADS_MAIL } from '../changes/send';
@@ -69,6 +71,9 @@ export const operatorSteps = {
 					]);
 			}
 		})
+	}),
+	'consent.write': stepHandler<ConsentRules>({
+		run: async ({ input }) => ({ write: (db) => putSetting(db, CONSENT, JSON.stringify(input)) })
 	}),
 	'record.heads': stepHandler<{ mail: string; hook: string }>({
 		run: async ({ input }) => ({

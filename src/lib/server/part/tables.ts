@@ -78,6 +78,7 @@ export const TABLES: Readonly<Record<string, Seen>> = {
 	changes: where(allSeen('objects')),
 	chunks: 'all',
 	coming_moves: person,
+	consents: where(there('plans', 'plan_id')),
 	connections: where(of('person', 'person_id'), `(machine_id IS NULL OR ${of('machine', 'machine_id')})`),
 	day_writes: machine,
 	deliveries: pool,

@@ -2,13 +2,17 @@ import * as v from 'valibot';
 import { may, whoMay, within, AREA_WORDS } from '$lib/core/access/rights';
 import { outlineOf, whatGotWorse, type Effects, type Outline } from '$lib/core/plans/effects';
 import type { Fact } from '$lib/core/why/explained';
-import { callerNow } from '../identity/accounts';
+import { callerNow, operators } from '../identity/accounts';
 import type { Caller } from '../identity/caller';
 import type { Context } from '../context';
 import { all, one, run, type Db } from '../db';
 import { changeByNumber } from '../changes';
 import { askToCancel } from '../jobs';
 import { inPart, outside, outsideWords, partName, seesRef } from '../part';
+import { sinceAsked, whyConsent } from '$lib/core/access/consent';
+import { insertRow } from '../db/rows';
+import { addNotice } from '../jobs/notices';
+import { answerAsk, askOf, CONSENT_KIND, consentRules, writeAsk, type Ask, type Asked } from './consent';
 import { planKindOf } from './catalogue';
 import { InputProblem, type Draft, type PlanKind, type StepSpec } from './kind';
 import { hideSecrets, sealSecrets } from './secrets';
@@ -34,6 +38,8 @@ export interface PlanRow {
 	via: string;
 	at: number;
 	jobId: number | null;
+	/** Where it waits for the consent of another. */
+	asked: Asked | null;
 }
 
 /** The caller's role does not reach that far. */
@@ -123,72 +129,235 @@ export async function recomputePlan(ctx: Context, caller: Caller, id: number): P
 	const k = planKindOf(plan.kind)!;
 	allow(caller, k.area, 'draft');
 	const draft = await computeFor(ctx, caller, k, parseInput(k.schema, givenIn(ctx.db, id)));
+	ctx.db
+		.transaction(() => {
+			// What consent was asked for is another plan now.
+			answerAsk(ctx.db, id, 'withdrawn', caller.name, ctx.clock.now());
+			keepDraft(ctx, id, draft);
+		})
+		.immediate();
+	return planById(ctx.db, id)!;
+}
+
+/** Writes what a draft has come to. */
+function keepDraft(ctx: Context, id: number, draft: Draft): void {
 	run(
 		ctx.db,
 		`UPDATE plans SET title = ?, effects = ?, warnings = ?, blocks = ?, reasons = ?, touches = ?, steps = ?, undo = ?, undo_words = ?, refused = NULL, at = ? WHERE id = ? AND state = 'draft'`,
 		[...draftColumns(ctx.db, draft), ctx.clock.now(), id]
 	);
-	return planById(ctx.db, id)!;
 }
+
+/** The plan has been committed by one, and waits for the consent of another. */
+export class WaitsForConsent extends Error {
+	readonly problem = 'refused';
+	constructor(
+		readonly ask: number,
+		facts: readonly Fact[]
+	) {
+		super(`It waits for the consent of another: ${facts.map((f) => f.words).join('; ')}`);
+		this.name = 'WaitsForConsent';
+	}
+}
+
+/** What somebody does of the estate’s own accord, or for themselves, waits for nobody: it was arranged by a plan, or concerns them alone. */
+const isOfItself = (caller: Caller, via: string): boolean =>
+	caller.kind === 'person' || (via === 'schedule' && caller.id === 0);
 
 /**
  * Commits a draft, now or at a time (ms UTC): recomputes it, refuses when anything it touches has been changed by
  * another plan since, when it is blocked, or when its effect has become worse; else makes the job. All in one
- * transaction. Returns the job's number.
+ * transaction. Returns the job's number. Throws WaitsForConsent where another has to agree first.
+ * @param emergency why it is committed without that consent, by somebody who may
  */
 export async function commitPlan(
 	ctx: Context,
 	caller: Caller,
 	id: number,
 	at: number | null,
-	via: string
+	via: string,
+	emergency?: string
 ): Promise<number> {
 	const plan = draftOrThrow(ctx, caller, id);
 	const k = planKindOf(plan.kind)!;
 	allow(caller, k.area, 'commit');
 	allowGiven(ctx, caller, k, parseInput(k.schema, givenIn(ctx.db, id)));
+	if (emergency !== undefined) allow(caller, 'emergency', 'commit');
 	if (at !== null && at <= ctx.clock.now())
 		throw new InputProblem([{ field: 'at', words: 'That time has passed. Choose a later one, or commit now.' }]);
 	const fresh = await asItIsNow(ctx, caller, plan);
 	if ('why' in fresh) return refuse(ctx.db, id, fresh.why);
 	const outcome = ctx.db
-		.transaction((): { job: number } | { why: Fact[] } => {
-			const why = whyNot(ctx.db, draftOrThrow(ctx, caller, id), fresh.draft);
+		.transaction((): { job: number } | { why: Fact[] } | { ask: number; needs: Fact[] } => {
+			const now = ctx.clock.now();
+			const agreed = draftOrThrow(ctx, caller, id);
+			const why = whyNot(ctx.db, agreed, fresh.draft);
 			if (why.length) {
 				run(ctx.db, 'UPDATE plans SET refused = ? WHERE id = ?', [JSON.stringify(why), id]);
 				return { why };
 			}
-			const now = ctx.clock.now();
-			const job = Number(
-				run(
-					ctx.db,
-					`INSERT INTO jobs(plan_id, kind, title, state, by, operator_id, made_at, not_before, expected, by_kind, by_id, assignment_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, 0, ?, ?, ?)`,
-					[
-						id,
-						plan.kind,
-						fresh.draft.title,
-						at === null ? 'queued' : 'waiting',
-						caller.name,
-						caller.kind === 'operator' ? caller.id : null,
-						now,
-						at ?? now,
-						caller.kind,
-						caller.id,
-						caller.assignment
-					]
-				).lastInsertRowid
-			);
-			layOut(ctx.db, id, job, fresh.draft);
-			run(ctx.db, `UPDATE plans SET state = 'committed', refused = NULL, job_id = ?, via = ? WHERE id = ?`, [
-				job,
-				via,
-				id
-			]);
+			const needs = isOfItself(caller, via)
+				? []
+				: whyConsent(consentRules(ctx.db), plan.kind, fresh.draft.effects, CONSENT_KIND);
+			if (needs.length && emergency === undefined) {
+				if (agreed.asked)
+					return {
+						why: [
+							{ words: `it waits for the consent of another already, asked by ${agreed.asked.by}`, side: 'against' }
+						]
+					};
+				// What consent is asked for is what it does as of now.
+				keepDraft(ctx, id, fresh.draft);
+				return { ask: writeAsk(ctx.db, id, caller, { notBefore: at, via, why: needs, at: now }), needs };
+			}
+			answerAsk(ctx.db, id, 'withdrawn', caller.name, now);
+			if (!needs.length) return { job: makeJob(ctx, plan, fresh.draft, caller, at, via, caller.name) };
+			writeAsk(ctx.db, id, caller, { notBefore: at, via, why: needs, at: now, glass: emergency! });
+			const job = makeJob(ctx, plan, fresh.draft, caller, at, via, `${caller.name}, without consent: ${emergency}`);
+			tellEverybody(ctx, job, `${caller.name} did without consent: ${fresh.draft.title} (${emergency})`);
 			return { job };
 		})
 		.immediate();
 	if ('why' in outcome) throw new PlanRefused(outcome.why);
+	if ('ask' in outcome) throw new WaitsForConsent(outcome.ask, outcome.needs);
 	return outcome.job;
+}
+
+/** Makes the job that carries a plan out. In a transaction. */
+function makeJob(
+	ctx: Context,
+	plan: PlanRow,
+	draft: Draft,
+	caller: Caller,
+	at: number | null,
+	via: string,
+	by: string
+): number {
+	const now = ctx.clock.now();
+	const job = insertRow(ctx.db, 'jobs', {
+		plan_id: plan.id,
+		kind: plan.kind,
+		title: draft.title,
+		state: at === null ? 'queued' : 'waiting',
+		by,
+		operator_id: caller.kind === 'operator' ? caller.id : null,
+		made_at: now,
+		not_before: at ?? now,
+		expected: 0,
+		by_kind: caller.kind,
+		by_id: caller.id,
+		assignment_id: caller.assignment
+	})!;
+	layOut(ctx.db, plan.id, job, draft);
+	run(ctx.db, `UPDATE plans SET state = 'committed', refused = NULL, job_id = ?, via = ? WHERE id = ?`, [
+		job,
+		via,
+		plan.id
+	]);
+	return job;
+}
+
+/** Tells every operator who may sign in: what was done in an emergency is no secret of whoever did it. */
+function tellEverybody(ctx: Context, job: number, title: string): void {
+	for (const o of operators(ctx.db, ctx.clock.now())) {
+		if (o.disabled) continue;
+		addNotice(ctx.db, { operator: o.id, job, at: ctx.clock.now(), title, good: false });
+		ctx.providers.mail.send(o.login, 'Done without consent', title, `job-${job}-glass-${o.login}`).catch(() => {});
+	}
+}
+
+/** A plan that waits for consent, as whoever is asked for it sees it: how it differs by now from what it was then, and why it cannot be. */
+export async function askedPlan(
+	ctx: Context,
+	caller: Caller,
+	id: number
+): Promise<{ ask: Asked; since: Fact[]; against: Fact[]; mayAnswer: string | null }> {
+	const { plan, ask, asker } = await askedOrThrow(ctx, caller, id);
+	const fresh = asker ? await asItIsNow(ctx, asker, plan) : { why: [goneFact(ask)] };
+	return {
+		ask,
+		since: 'draft' in fresh ? sinceAsked(plan.effects, fresh.draft.effects) : [],
+		against: 'draft' in fresh ? whyNot(ctx.db, plan, fresh.draft) : fresh.why,
+		mayAnswer: whyNotAnswer(ctx, caller, plan, ask)
+	};
+}
+
+const goneFact = (ask: Ask): Fact => ({ words: `${ask.by}, who asked, has been shut out since`, side: 'against' });
+
+async function askedOrThrow(
+	ctx: Context,
+	caller: Caller,
+	id: number
+): Promise<{ plan: PlanRow; ask: Ask; asker: Caller | null }> {
+	const plan = draftOrThrow(ctx, caller, id);
+	const ask = askOf(ctx.db, id);
+	if (!ask) throw new PlanRefused([{ words: `plan ${id} waits for nobody’s consent`, side: 'against' }]);
+	return { plan, ask, asker: callerNow(ctx.db, ask.byKind, ask.byId, ctx.clock.now(), ask.assignment) };
+}
+
+/** Why somebody may not answer what a plan waits for; null where they may. Nobody consents to their own, nor a token to anything. */
+function whyNotAnswer(ctx: Context, caller: Caller, plan: PlanRow, ask: Ask): string | null {
+	const { area } = planKindOf(plan.kind)!;
+	if (caller.kind !== 'operator') return 'Consent is given by an operator who is signed in, not by a token.';
+	const maker =
+		ask.byKind === 'token'
+			? one<{ by: string }>(ctx.db, 'SELECT made_by AS by FROM tokens WHERE id = ?', [ask.byId])?.by
+			: null;
+	if ((ask.byKind === 'operator' && ask.byId === caller.id) || maker === caller.name)
+		return 'It is your own: another has to consent to it.';
+	if (!may(caller.rights, area, 'commit'))
+		return `As ${caller.role} you may not commit plans for ${AREA_WORDS[area]}. ${whoMay(area, 'commit').join(', ')} may.`;
+	return null;
+}
+
+/** Consents to a plan that another has committed: it is computed once more, by the rules of a commit, and becomes a job. Returns its number. */
+export async function consentTo(ctx: Context, caller: Caller, id: number): Promise<number> {
+	const { plan, ask, asker } = await askedOrThrow(ctx, caller, id);
+	const not = whyNotAnswer(ctx, caller, plan, ask);
+	if (not !== null) throw new NotAllowed(not);
+	const k = planKindOf(plan.kind)!;
+	if (!asker || !may(asker.rights, k.area, 'commit')) return refuse(ctx.db, id, [goneFact(ask)]);
+	// By what both may: who consents answers for it as who asked does.
+	const fresh = await asItIsNow(ctx, asker, plan);
+	if ('why' in fresh) return refuse(ctx.db, id, fresh.why);
+	if (caller.part) await computeFor(ctx, caller, k, parseInput(k.schema, givenIn(ctx.db, id)));
+	const outcome = ctx.db
+		.transaction((): { job: number } | { why: Fact[] } => {
+			const now = ctx.clock.now();
+			const why =
+				askOf(ctx.db, id)?.id === ask.id
+					? whyNot(ctx.db, draftOrThrow(ctx, caller, id), fresh.draft)
+					: [{ words: 'it was answered meanwhile', side: 'against' as const }];
+			if (why.length) {
+				run(ctx.db, 'UPDATE plans SET refused = ? WHERE id = ?', [JSON.stringify(why), id]);
+				return { why };
+			}
+			answerAsk(ctx.db, id, 'consented', caller.name, now);
+			const at = ask.notBefore !== null && ask.notBefore > now ? ask.notBefore : null;
+			const by = `${ask.by}, with the consent of ${caller.name}`;
+			return { job: makeJob(ctx, plan, fresh.draft, asker, at, ask.via, by) };
+		})
+		.immediate();
+	if ('why' in outcome) throw new PlanRefused(outcome.why);
+	return outcome.job;
+}
+
+/** Says no to a plan that waits for consent, and why. It stays a draft; whoever asked is told. */
+export async function declinePlan(ctx: Context, caller: Caller, id: number, words: string): Promise<void> {
+	const { plan, ask, asker } = await askedOrThrow(ctx, caller, id);
+	const not = whyNotAnswer(ctx, caller, plan, ask);
+	if (not !== null) throw new NotAllowed(not);
+	const why: Fact = { words: `${caller.name} did not consent: ${words}`, side: 'against', source: 'consent' };
+	ctx.db
+		.transaction(() => {
+			answerAsk(ctx.db, id, 'declined', caller.name, ctx.clock.now(), words);
+			run(ctx.db, 'UPDATE plans SET refused = ? WHERE id = ?', [JSON.stringify([why]), id]);
+		})
+		.immediate();
+	if (asker?.kind === 'operator')
+		ctx.providers.mail
+			.send(asker.login, `No consent: ${plan.title}`, why.words, `ask-${ask.id}-declined`)
+			.catch(() => {});
 }
 
 /**
@@ -278,13 +447,18 @@ function layOut(db: Db, plan: number, job: number, draft: Draft): void {
 export function discardPlan(ctx: Context, caller: Caller, id: number): void {
 	const plan = draftOrThrow(ctx, caller, id);
 	allow(caller, planKindOf(plan.kind)!.area, 'draft');
-	run(ctx.db, `UPDATE plans SET state = 'discarded' WHERE id = ? AND state = 'draft'`, [id]);
+	ctx.db
+		.transaction(() => {
+			answerAsk(ctx.db, id, 'withdrawn', caller.name, ctx.clock.now());
+			run(ctx.db, `UPDATE plans SET state = 'discarded' WHERE id = ? AND state = 'draft'`, [id]);
+		})
+		.immediate();
 }
 
 /** The plan with this number, or null. */
 export function planById(db: Db, id: number): PlanRow | null {
 	const row = one<RawPlan>(db, 'SELECT * FROM plans WHERE id = ?', [id]);
-	return row ? fromRaw(row) : null;
+	return row ? fromRaw(db, row) : null;
 }
 
 /** The input that a plan was drafted from, its secrets sealed. */
@@ -293,7 +467,9 @@ const givenIn = (db: Db, id: number): unknown =>
 
 /** Drafts that wait for somebody, newest first. */
 export const openDrafts = (db: Db, limit = 20): PlanRow[] =>
-	all<RawPlan>(db, `SELECT * FROM plans WHERE state = 'draft' ORDER BY id DESC LIMIT ?`, [limit]).map(fromRaw);
+	all<RawPlan>(db, `SELECT * FROM plans WHERE state = 'draft' ORDER BY id DESC LIMIT ?`, [limit]).map((r) =>
+		fromRaw(db, r)
+	);
 
 function allow(caller: Caller, area: Parameters<typeof may>[1], level: 'draft' | 'commit'): void {
 	if (!may(caller.rights, area, level)) {
@@ -526,7 +702,7 @@ interface RawPlan {
 	job_id: number | null;
 }
 
-const fromRaw = (r: RawPlan): PlanRow => ({
+const fromRaw = (db: Db, r: RawPlan): PlanRow => ({
 	id: r.id,
 	kind: r.kind,
 	input: hideSecrets(fromJson<unknown>('plans.input', r.input)),
@@ -544,8 +720,13 @@ const fromRaw = (r: RawPlan): PlanRow => ({
 	by: r.by,
 	via: r.via,
 	at: r.at,
-	jobId: r.job_id
+	jobId: r.job_id,
+	asked: r.state === 'draft' ? askShown(askOf(db, r.id)) : null
 });
+
+/** Of who has asked for consent, what anybody may see. */
+const askShown = (ask: Ask | null): Asked | null =>
+	ask && { id: ask.id, by: ask.by, at: ask.at, notBefore: ask.notBefore, why: ask.why };
 
 /** Asks a job to stop where that is safe. Needs the right to commit plans of its kind. */
 export function cancelJob(ctx: Context, caller: Caller, job: number): void {

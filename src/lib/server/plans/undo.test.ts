@@ -18,6 +18,7 @@ import { ownChannels, ownMachines } from '../portal';
 import { CALLED_AT } from '../network';
 import { keepFile } from '../people/files';
 import { assignmentsOf } from '../identity/assignments';
+import { consentRules } from './consent';
 import { decided } from '../testing/decided';
 import { addReef, answerReef, COMPUTER } from '../testing/estates';
 import { Harness, NEW_POOL, OWNER, QUIET, testEstate } from '../testing/harness';
@@ -729,6 +730,7 @@ const CASES: Record<string, Case[]> = {
 		}
 	],
 	'token.create': [{ input: { name: 'night', role: 'auditor', hash: 'a'.repeat(64) } }],
+	'consent.rules': [{ input: { kinds: ['access-rules.change'], people: 200 }, beside: (h) => consentRules(h.db) }],
 	'record.heads': [{ input: { mail: 'records@kept.example', hook: '' } }],
 	'schedule.add': [{ input: daily }],
 	'schedule.remove': [

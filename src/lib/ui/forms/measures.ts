@@ -77,3 +77,17 @@ export const DELAY: Measure = {
 	words: (value) => (value < 1e6 ? `${value} ms` : durationWords(value)),
 	problem: 'Write a delay such as 46 ms.'
 };
+
+/** What stands for no bound in a field of one. */
+export const UNBOUND = -1;
+
+/** A whole number beyond which something counts; `any number`: no bound. */
+export const BOUND: Measure = {
+	read: (text) => {
+		if (/^(any number|any|none)?$/i.test(text)) return UNBOUND;
+		const n = plain(text);
+		return n !== null && Number.isInteger(n) ? n : null;
+	},
+	words: (n) => (n === UNBOUND ? 'any number' : String(n)),
+	problem: 'Write a whole number, or nothing for any number.'
+};

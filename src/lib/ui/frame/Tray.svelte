@@ -25,11 +25,11 @@
 
 	/** Commits the plan, or says why it is refused. Also Ctrl Enter. */
 	export async function commit() {
-		if (busy || plan.blocks.length) return;
+		if (busy || plan.blocks.length || plan.asked) return;
 		busy = true;
 		// What an earlier plan came to is read by now: of two jobs, the button is of this one.
 		toast.dismiss();
-		const answer = await call<{ job: number }>(
+		const answer = await call<{ job: number | null }>(
 			'POST',
 			`/plans/${plan.id}/commit`,
 			later ? { at: start === null ? when : new Date(start).toISOString() } : {}
@@ -37,6 +37,14 @@
 		busy = false;
 		if (answer.ok) {
 			const id = answer.value.job;
+			if (id === null) {
+				toast.success(plan.title, {
+					description: 'It waits for the consent of another. It stands on Today for whoever may give it.',
+					duration: READABLE
+				});
+				await away();
+				return;
+			}
 			toast.success(plan.title, {
 				description: later && when ? 'It will be carried out at its time.' : 'It is on its way.',
 				duration: READABLE,
@@ -97,12 +105,15 @@
 	{#if later}
 		<div class="tray-when w-[230px]"><WhenField label="at" time {zone} {now} bind:value={when} /></div>
 	{/if}
-	<button class="btn" onclick={schedule} aria-pressed={later}>{later ? 'Now' : 'At a time'}</button>
+	{#if plan.asked}<a class="link text-brass" href="/plans/{plan.id}">It waits for the consent of another</a>
+	{:else}<button class="btn" onclick={schedule} aria-pressed={later}>{later ? 'Now' : 'At a time'}</button>{/if}
 	<button class="btn" onclick={review} aria-expanded={reviewing}>Review</button>
 	{#if plan.refused || plan.blocks.length}<button class="btn" disabled={busy} onclick={recompute}>Recompute</button
 		>{/if}
 	<button class="btn" disabled={busy} onclick={discard}>Discard</button>
-	<button class="btn btn-brass" disabled={busy || plan.blocks.length > 0 || (later && !when)} onclick={commit}
-		>Commit</button
-	>
+	{#if !plan.asked}<button
+			class="btn btn-brass"
+			disabled={busy || plan.blocks.length > 0 || (later && !when)}
+			onclick={commit}>Commit</button
+		>{/if}
 </section>

@@ -19,6 +19,8 @@ export interface Plan {
 	by: string;
 	at: number;
 	jobId: number | null;
+	/** Where it waits for the consent of another. */
+	asked: { id: number; by: string; at: number; notBefore: number | null; why: Fact[] } | null;
 }
 
 export interface Refusal {

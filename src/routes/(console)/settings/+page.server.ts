@@ -5,6 +5,8 @@ import { HEADS_HOOK, HEADS_MAIL } from '$lib/server/changes/send';
 import { setting } from '$lib/server/db';
 import { actIn, changePassword, endOthers, noteOwn, operators, tokensOf } from '$lib/server/identity/accounts';
 import { madeRoles } from '$lib/server/identity/assignments';
+import { PLAN_KINDS } from '$lib/server/areas';
+import { consentRules } from '$lib/server/plans/consent';
 import { partName } from '$lib/server/part';
 import type { Caller } from '$lib/server/identity/caller';
 import { beginFactor, CODE_PROBLEM, confirmFactor, dropFactor, factorOwner } from '$lib/server/identity/factor';
@@ -40,6 +42,9 @@ export const load = ({ locals, depends }) => {
 			...STAFF.map((r) => ({ id: r as string, name: r as string })),
 			...made.map(({ id, name }) => ({ id, name }))
 		],
+		/** What waits for the consent of another, and every kind of plan. */
+		consent: seesAccounts ? consentRules(whole) : null,
+		kinds: seesAccounts ? PLAN_KINDS.map((k) => ({ id: k.kind, name: k.words })) : [],
 		areas: STAFF_AREAS.map((a) => ({ id: a, words: AREA_WORDS[a] })),
 		mayManage: may(caller.rights, 'identity', 'draft'),
 		/** Where signed heads of the change log are sent. */

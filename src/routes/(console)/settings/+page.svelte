@@ -10,6 +10,7 @@
 	import OperatorForm from '$lib/ui/settings/OperatorForm.svelte';
 	import SignInForm from '$lib/ui/settings/SignInForm.svelte';
 	import PortalForm from '$lib/ui/settings/PortalForm.svelte';
+	import ConsentForm from '$lib/ui/settings/ConsentForm.svelte';
 	import AssignForm from '$lib/ui/settings/AssignForm.svelte';
 	import { partOptions } from '$lib/ui/settings/parts';
 	import RoleForm from '$lib/ui/settings/RoleForm.svelte';
@@ -199,6 +200,14 @@
 			{#if data.mayManage}
 				<TokenForm {...giving} roles={[...data.staff, { id: 'directory', name: 'directory' }]} />
 			{/if}
+		</section>
+	{/if}
+	{#if data.consent && data.mayManage}
+		<section>
+			<h2 class="head">
+				A second pair of eyes <small>what waits until another, who may commit it too, has consented</small>
+			</h2>
+			<ConsentForm rules={data.consent} kinds={data.kinds} />
 		</section>
 	{/if}
 	{#if data.heads && data.mayManage}

@@ -19,3 +19,12 @@ ALTER TABLE tokens ADD COLUMN used_at INTEGER;
 -- As what somebody committed or set something: it is carried out with these rights, or not at all.
 ALTER TABLE jobs ADD COLUMN assignment_id INTEGER;
 ALTER TABLE schedules ADD COLUMN assignment_id INTEGER;
+-- Plans that somebody has committed and that wait for the consent of another, or have had an answer. `answer` NULL: it waits; 'glass': it was
+-- committed without, in an emergency, and `words` say why. `why`: facts, as JSON.
+CREATE TABLE consents(
+	id INTEGER PRIMARY KEY, plan_id INTEGER NOT NULL REFERENCES plans(id), asked_at INTEGER NOT NULL, by TEXT NOT NULL,
+	by_kind TEXT NOT NULL, by_id INTEGER NOT NULL, assignment_id INTEGER, not_before INTEGER, via TEXT NOT NULL, why TEXT NOT NULL,
+	answer TEXT CHECK (answer IN ('consented', 'declined', 'withdrawn', 'glass')), answered_at INTEGER, answered_by TEXT, words TEXT NOT NULL DEFAULT ''
+) STRICT;
+CREATE INDEX consents_of ON consents(plan_id, asked_at);
+CREATE INDEX consents_open ON consents(asked_at) WHERE answer IS NULL;

@@ -1,0 +1,127 @@
+import { expect, test, type Page } from '@playwright/test';
+import { accessible, api, commitAndFollow, pick, signedIn, signIn, visit } from './hands';
+
+/** Administrators are held to their part: what they see and touch, what waits for another, and what they can be given. */
+const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });
+interface Rows {
+	rows: Record<string, string>[];
+	total: number;
+}
+
+test('the helpdesk of Halifax can neither see nor touch Hobart', async ({ page }) => {
+	const owner = await signedIn('owner');
+	const [far] = ((await api(owner, 'get', '/people?scope=site:hobart&limit=1')) as Rows).rows;
+	const [machine] = ((await api(owner, 'get', '/machines?scope=site:hobart&limit=1')) as Rows).rows;
+	const near = (await api(owner, 'get', '/people?scope=site:halifax&limit=1')) as Rows;
+
+	await signIn(page, 'halifax');
+	await expect(page.getByRole('link', { name: /Marit Ryan · helpdesk\s+in Halifax/ })).toBeVisible();
+	await accessible(page);
+	// What the whole estate says of Halifax is all that there is for them.
+	expect(((await api(page.request, 'get', '/people?limit=1')) as Rows).total).toBe(near.total);
+	await visit(page, '/publish/people');
+	await expect(page.getByRole('link', { name: near.rows[0]!.name! }).first()).toBeVisible();
+	await visit(page, `/watch?scope=site:hobart`);
+	await expect(page.getByText('There is no site “hobart”', { exact: false }).first()).toBeVisible();
+	await visit(page, `/?card=person/${far!.login}`);
+	await expect(page.getByText(far!.name!)).toHaveCount(0);
+	expect((await page.request.get(`/api/v1/machines/${machine!.name}`)).status()).toBe(404);
+	expect(((await api(page.request, 'get', `/search?q=${encodeURIComponent(far!.name!)}`)) as Rows).rows).toEqual([]);
+
+	const draft = (kind: string, input: unknown) =>
+		page.request.post('/api/v1/plans', { data: { kind, input }, headers: { origin: new URL(page.url()).origin } });
+	for (const [kind, input] of [
+		['machine.restart', { machines: [machine!.name] }],
+		['note.write', { about: `person/${far!.login}`, text: 'hello' }],
+		['activity.look', { person: far!.login, why: 'curious' }]
+	] as const) {
+		const refused = await draft(kind, input);
+		expect([403, 404, 422], kind).toContain(refused.status());
+		expect(await refused.text(), kind).not.toContain(far!.name!);
+	}
+	// Nor is what is of everybody theirs.
+	expect(await (await draft('gateway.set-port', { gateway: 'hba-gw-1', protocol: 'stream', port: 4000 })).text()).toContain(
+		'You are there in Halifax'
+	);
+	expect((await draft('note.write', { about: `person/${near.rows[0]!.login}`, text: 'rang about the printer' })).status()).toBe(
+		201
+	);
+	await owner.dispose();
+});
+
+test('a change waits for a second person, who sees what has changed since; both stand in the change log', async ({
+	page
+}) => {
+	await signIn(page, 'operator');
+	await visit(page, '/secure/activity');
+	await page.getByRole('textbox', { name: /^Who reached what is kept for/ }).fill('150 days');
+	await page.getByRole('button', { name: 'Plan the days' }).click();
+	await expect(plan(page)).toContainText('for 150 days');
+	await page.getByRole('button', { name: 'Commit', exact: true }).click();
+	await expect(page.getByText('It waits for the consent of another.').first()).toBeVisible();
+	await visit(page, '/');
+	const waits = (words: string) => page.getByRole('link', { name: words }).first();
+	await waits('Keep who reached what for 150 days').click();
+	await expect(page.getByText('It is your own: another has to consent to it.')).toBeVisible();
+	await expect(page.getByRole('button', { name: 'Consent', exact: true })).toHaveCount(0);
+
+	await signIn(page, 'owner');
+	await waits('Keep who reached what for 150 days').click();
+	const consent = page.getByRole('region', { name: 'Consent' });
+	await expect(consent).toContainText('asked by Ines Haugland');
+	await expect(consent).toContainText('Nothing has changed: it does what it did then.');
+	await accessible(page);
+	await consent.getByRole('button', { name: 'Consent', exact: true }).click();
+	await expect(page.getByText('done', { exact: true }).first()).toBeVisible();
+	await visit(page, '/changes');
+	await expect(
+		page.getByRole('row').filter({ hasText: 'Keep who reached what for 150 days' }).first()
+	).toContainText('Ines Haugland, with the consent of Runa Solheim');
+
+	// Another was asked for before the day began: it is declined, with words.
+	await visit(page, '/');
+	await waits('Take off Bridge desk trial').click();
+	await consent.getByRole('button', { name: 'Decline' }).click();
+	await consent.getByRole('button', { name: 'Decline it' }).click();
+	await expect(consent.getByText('Say why: it will be read.')).toBeVisible();
+	await consent.getByRole('textbox', { name: 'Why not' }).fill('The trial goes on until Christmas');
+	await consent.getByRole('button', { name: 'Decline it' }).click();
+	await expect(page.getByText('They are told.')).toBeVisible();
+	await visit(page, '/');
+	await expect(page.getByText('did not consent: The trial goes on until Christmas')).toBeVisible();
+});
+
+test('a role is made of rights, and given for a part until a day', async ({ page }) => {
+	await signIn(page, 'owner');
+	await visit(page, '/settings');
+	await page.getByRole('button', { name: 'Make a role' }).click();
+	const role = page.getByRole('form', { name: 'Make a role' });
+	await role.getByRole('textbox', { name: 'Name' }).fill('Night desk');
+	await role.getByLabel('sessions and machines').selectOption('commit');
+	await role.getByRole('button', { name: 'Plan the role' }).click();
+	await expect(plan(page)).toContainText('Make the role Night desk');
+	expect(await commitAndFollow(page)).toBe('done');
+
+	await visit(page, '/settings');
+	await accessible(page);
+	const add = page.getByRole('form', { name: 'Add an operator' });
+	await add.getByRole('textbox', { name: 'Login' }).fill('nils');
+	await add.getByRole('textbox', { name: 'Name', exact: true }).fill('Nils Aune');
+	await add.getByLabel('Role').selectOption('Night desk');
+	await pick(add, 'For', /in Hobart/, 'hobart');
+	await add.getByLabel('First password').fill('tideline-at-night');
+	await add.getByRole('button', { name: 'Plan the operator' }).click();
+	await expect(plan(page)).toContainText('Add operator Nils Aune as Night desk in Hobart');
+	expect(await commitAndFollow(page)).toBe('done');
+	await visit(page, '/settings');
+	await expect(page.getByRole('row', { name: /Nils Aune/ })).toContainText(/Night desk\s+in Hobart/);
+
+	await page.context().clearCookies();
+	await visit(page, '/sign-in');
+	await page.getByLabel('Login').fill('nils');
+	await page.getByLabel('Password').fill('tideline-at-night');
+	await page.getByRole('button', { name: 'Sign in' }).click();
+	await expect(page.getByRole('link', { name: /Nils Aune · Night desk\s+in Hobart/ })).toBeVisible();
+	expect((await page.request.get('/api/v1/operators')).status()).toBeGreaterThanOrEqual(403);
+	expect((await page.request.get('/api/v1/machines?scope=site:halifax')).status()).toBe(422);
+});
