@@ -96,6 +96,7 @@
 		live={data.look.live}
 		future={data.look.future}
 		zone={data.zone}
+		part={data.caller.part}
 		names={data.names}
 		figures={data.figures}
 	/>

@@ -43,6 +43,11 @@ function isHeld(view: Db, part: Part, object: string): boolean {
 	const facets = PART_FACETS.filter((f) => part[f]);
 	if (!facets.every((f) => held.includes(f))) return false;
 	if (['line', 'version', 'build', 'rollout'].includes(kind)) return part.line!.includes(first);
+	const { at } = OBJECT_KINDS[kind]!;
+	if (at)
+		return (
+			one(view, `SELECT 1 FROM ${at} WHERE id = ? AND site_id IN (SELECT id FROM within_site)`, [first]) !== undefined
+		);
 	// Of a team that is named, or of one below it.
 	if (kind === 'team')
 		return (

@@ -8,6 +8,8 @@ interface ObjectKind {
 	by?: 'first' | 'rest';
 	/** Facets by which somebody has it to change, not only to see. None: whoever has a part changes none of them. */
 	held: readonly PartFacet[];
+	/** A table that says at which site it is, where it is seen by all and changed by those of the site. */
+	at?: string;
 }
 
 const row = (table: string, key: string, held: readonly PartFacet[], by: 'first' | 'rest' = 'rest'): ObjectKind => ({
@@ -53,7 +55,8 @@ export const OBJECT_KINDS: Readonly<Record<string, ObjectKind>> = {
 	decision: row('rollouts', 'id', []),
 	note: row('notes', 'id', []),
 	team: { ...common, held: ['team'] },
-	gateway: common,
+	// Everybody comes through all of them; those of a site are its own to change.
+	gateway: { ...common, held: ['site'], at: 'gateways' },
 	package: common,
 	packages: common,
 	capture: common,

@@ -153,6 +153,7 @@ describe('a plan of somebody who is there for a part', () => {
 		await draft('note.write', { about: 'person/dag', text: 'has a new desk' }, PART, 'helpdesk');
 		await draft('policy.set', { pool: 'isle', headroomIn: 2 });
 		await draft('grant.add', { publication: 'desk', person: 'dag', channels: [] });
+		await draft('gateway.set-port', { gateway: 'isle-gw', protocol: 'stream', port: 4000 });
 	});
 
 	it.each([

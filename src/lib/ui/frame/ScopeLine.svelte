@@ -17,6 +17,8 @@
 	import { addressWith } from './address';
 
 	interface Props {
+		/** The part of the estate that whoever looks is there for, in words; empty: the whole. */
+		part: string;
 		scope: Scope;
 		problems: { at: number; words: string }[];
 		at: number;
@@ -26,7 +28,7 @@
 		names: Partial<Record<Facet, { id: string; name: string }[]>>;
 		figures: { people: number; machines: number; up: number; unusable: number; apdex: number | null; costHour: number };
 	}
-	let { scope, problems, at, live, future, zone, names, figures }: Props = $props();
+	let { part, scope, problems, at, live, future, zone, names, figures }: Props = $props();
 	let typing = $state(false);
 	let text = $state('');
 	let wrong = $state('');
@@ -123,7 +125,11 @@
 			aria-expanded={menu === 'site'}
 			onclick={() => (menu = menu === 'site' ? null : 'site')}
 		>
-			{site?.kind === 'facet' ? site.values.map((v) => nameOf('site', v)).join(', ') : 'all sites'}
+			{site?.kind === 'facet'
+				? site.values.map((v) => nameOf('site', v)).join(', ')
+				: part
+					? 'all of your part'
+					: 'all sites'}
 			<span class="text-ink3 text-[12px] font-normal" aria-hidden="true">▾</span>
 		</button>
 		{#each scope.terms as term, i (i)}
