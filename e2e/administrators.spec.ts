@@ -19,8 +19,8 @@ test('the helpdesk of Halifax can neither see nor touch Hobart', async ({ page }
 	await accessible(page);
 	// What the whole estate says of Halifax is all that there is for them.
 	expect(((await api(page.request, 'get', '/people?limit=1')) as Rows).total).toBe(near.total);
-	await visit(page, '/publish/people');
-	await expect(page.getByRole('link', { name: near.rows[0]!.name! }).first()).toBeVisible();
+	await visit(page, `/?card=person/${near.rows[0]!.login}`);
+	await expect(page.getByRole('complementary').getByText(near.rows[0]!.name!).first()).toBeVisible();
 	await visit(page, `/watch?scope=site:hobart`);
 	await expect(page.getByText('There is no site “hobart”', { exact: false }).first()).toBeVisible();
 	await visit(page, `/?card=person/${far!.login}`);
@@ -65,6 +65,7 @@ test('a change waits for a second person, who sees what has changed since; both 
 	await expect(page.getByText('It is your own: another has to consent to it.')).toBeVisible();
 	await expect(page.getByRole('button', { name: 'Consent', exact: true })).toHaveCount(0);
 
+	await page.context().clearCookies();
 	await signIn(page, 'owner');
 	await waits('Keep who reached what for 150 days').click();
 	const consent = page.getByRole('region', { name: 'Consent' });

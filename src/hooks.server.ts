@@ -13,12 +13,15 @@ import { endpointFor } from '$lib/server/house/endpoints';
 import { mayRequest } from '$lib/server/house/routes';
 import { problem, problemResponse, roleTooSmall } from '$lib/server/api/problems';
 import { stillHere } from '$lib/server/portal';
+import { note } from '$lib/server/record';
 import { runtime, seeing } from '$lib/server/runtime';
 
 const log = logOf('pages');
 
 /** The route that all declared endpoints stand behind. */
 const API = '/api/v1/[...path]';
+/** Where somebody may be who has not shown the second factor that their role asks for. */
+const WITHOUT_FACTOR = new Set(['/(console)/settings', '/passkey', '/sign-out', '/sign-in', '/here', '/live']);
 /** What a page says while nothing can be written. */
 const FULL = {
 	message: PROBLEMS['disk-full'].title,
@@ -84,6 +87,12 @@ export const handle: Handle = async ({ event, resolve }) => {
 		return secure(problemResponse(problem('disk-full')), event.url);
 	}
 
+	// Whoever has a second factor to show first sees to that, and to nothing else.
+	if (event.locals.caller?.needsFactor && event.route.id !== null && !WITHOUT_FACTOR.has(event.route.id)) {
+		if (api) return secure(problemResponse(problem('factor-first')), event.url);
+		redirect(303, '/settings?first=factor');
+	}
+
 	// A route that does not exist is told apart from one that is shut.
 	if (event.route.id !== null) {
 		const rights = event.locals.caller?.rights ?? null;
@@ -100,6 +109,15 @@ export const handle: Handle = async ({ event, resolve }) => {
 		}
 		if (verdict === 'no') {
 			const { caller } = event.locals;
+			if (caller && caller.kind !== 'person')
+				note(db, clock.now(), {
+					kind: 'refused',
+					who: caller.name,
+					role: caller.role,
+					words: `${event.request.method} ${path}: the role does not reach that far`,
+					address: event.getClientAddress(),
+					good: false
+				});
 			if (!api && caller?.role === 'person') redirect(303, '/my');
 			return secure(problemResponse(roleTooSmall(caller?.role ?? 'a guest')), event.url);
 		}

@@ -116,7 +116,7 @@ export function actsOf(ctx: Context, estate: Estate): Due[] {
 			const refused = [InputProblem, PlanRefused, NotAllowed, NotFound, WaitsForConsent].some(
 				(kind) => e instanceof kind
 			);
-			if (refused) log.info({ ...about, why: (e as Error).message }, 'an act was refused');
+			if (refused) log.info({ ...about, why: (e as Error).message }, 'an act was refused, or waits');
 			// Whatever it is, it is this act's alone: the estate comes to be.
 			else log.error({ ...about, err: e }, 'an act met what nobody foresaw');
 			return null;

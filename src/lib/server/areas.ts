@@ -24,6 +24,7 @@ import { manifest as activity } from './activity';
 import { manifest as portal } from './portal';
 import { manifest as first } from './first';
 import { manifest as notes } from './notes';
+import { manifest as record } from './record';
 import { changeCard } from './changes/card';
 import { declareSteps } from './jobs/catalogue';
 import type { Manifest } from './manifest';
@@ -57,7 +58,8 @@ export const AREAS: readonly Manifest[] = [
 	activity,
 	portal,
 	first,
-	notes
+	notes,
+	record
 ];
 
 /** Every kind of change that there is. */

@@ -1,5 +1,6 @@
 import { firstBrokenChange } from './changes';
 import { countProblems } from './changes/heads';
+import { firstBrokenEntry, toldProblems } from './record';
 import type { Db } from './db';
 import { INTERVALS } from './db/intervals';
 import { unreadable } from './db/json';
@@ -13,7 +14,9 @@ export function verifyData(db: Db): string[] {
 		problems.push(`${f.table}: row ${f.rowid} points to a ${f.parent} that is not there`);
 	const broken = firstBrokenChange(db);
 	if (broken !== null) problems.push(`change log: broken at change ${broken}`);
-	problems.push(...countProblems(db));
+	const entry = firstBrokenEntry(db);
+	if (entry !== null) problems.push(`record: broken at entry ${entry}`);
+	problems.push(...toldProblems(db), ...countProblems(db));
 	for (const { column, rows } of unreadable(db, true)) {
 		const [table, name] = column.split('.');
 		problems.push(`${table}: ${name} of ${rows} rows cannot be read`);

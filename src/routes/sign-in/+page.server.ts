@@ -4,6 +4,8 @@ import { anyOperator, callerOfSignIn, signInOperator } from '$lib/server/identit
 import { cookieOf, DEVICE_DAYS } from '$lib/server/identity/cookies';
 import { ownPath } from '$lib/server/identity/own-path';
 import { nobodyYet } from '$lib/server/first';
+import { note } from '$lib/server/record';
+import { browserOf } from '$lib/server/identity/browser';
 import { runtime } from '$lib/server/runtime';
 
 export const load = ({ locals, url }) => {
@@ -28,18 +30,30 @@ export const actions = {
 		if (!login) errors.login = 'Write your login.';
 		if (!password && !ticket) errors.password = 'Write your password.';
 		if (Object.keys(errors).length) return fail(400, { login, errors, ticket: '' });
+		const log = (words: string, good: boolean, role = '') =>
+			note(runtime().db, runtime().clock.now(), {
+				kind: 'sign-in',
+				who: login,
+				role,
+				words,
+				address: getClientAddress(),
+				good
+			});
 		const answer = await signInOperator(runtime(), {
 			login,
 			password,
 			code,
 			ticket,
 			address: getClientAddress(),
-			device: cookies.get('sextant-device') ?? null
+			device: cookies.get('sextant-device') ?? null,
+			browser: browserOf(request)
 		});
 		switch (answer.outcome) {
-			case 'in':
+			case 'in': {
+				const caller = callerOfSignIn(runtime().db, answer.token, false, runtime().clock.now());
+				log(caller ? 'signed in' : 'has no role now', caller !== null, caller?.role);
 				// Whoever is there for nothing has come to the right door, and it is shut.
-				if (!callerOfSignIn(runtime().db, answer.token, false, runtime().clock.now()))
+				if (!caller)
 					return fail(403, {
 						login,
 						ticket: '',
@@ -51,10 +65,12 @@ export const actions = {
 				cookies.set('sextant-device', answer.device, { ...cookieOf(url), maxAge: DEVICE_DAYS * 86_400 });
 				redirect(303, beginning(ownPath(url.searchParams.get('to'))));
 				break;
+			}
 			case 'factor needed':
 				// The password is not sent back: the ticket stands for it.
 				return fail(400, { login, ticket: answer.ticket, errors: {} as Record<string, string> });
 			case 'too many':
+				log('too many attempts', false);
 				return fail(429, {
 					login,
 					ticket: '',
@@ -64,6 +80,7 @@ export const actions = {
 					>
 				});
 			case 'no':
+				log(code ? 'a wrong code' : 'a wrong login or password', false);
 				return fail(400, {
 					login,
 					ticket: code ? ticket : '',

@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { page } from '$app/state';
 	import TextField from '$lib/ui/forms/TextField.svelte';
 	import CodeField from '$lib/ui/forms/CodeField.svelte';
 
@@ -43,8 +44,9 @@
 		{/if}
 		<button class="btn btn-go self-start">Sign in</button>
 	</form>
+	<p class="mt-4"><a class="link" href="/sign-in/passkey{page.url.search}">Sign in by passkey</a></p>
 	{#if data.demo}<p class="text-ink2 mt-6 text-[13px]">
-			Demo accounts: owner, builder, operator, helpdesk, auditor; the password is <span class="font-mono">tideline</span
-			>. People’s own page is <a class="link" href="/my">/my</a>.
+			Demo accounts: owner, builder, operator, helpdesk, auditor, and halifax, whose part is Halifax alone; the password
+			is <span class="font-mono">tideline</span>. People’s own page is <a class="link" href="/my">/my</a>.
 		</p>{/if}
 </main>

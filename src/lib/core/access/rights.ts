@@ -21,7 +21,8 @@ export const AREAS = [
 	'portal',
 	'directory',
 	'activity',
-	'emergency'
+	'emergency',
+	'audit'
 ] as const;
 export type Area = (typeof AREAS)[number];
 
@@ -52,7 +53,8 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		lab: 'commit',
 		directory: 'commit',
 		activity: 'commit',
-		emergency: 'commit'
+		emergency: 'commit',
+		audit: 'read'
 	},
 	builder: {
 		estate: 'read',
@@ -114,7 +116,8 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		record: 'read',
 		lab: 'read',
 		directory: 'read',
-		activity: 'read'
+		activity: 'read',
+		audit: 'read'
 	},
 	// A program that tells of people; for tokens alone.
 	directory: { directory: 'commit' },
@@ -138,7 +141,7 @@ export const may = (rights: Rights, area: Area, level: Level): boolean =>
 export const whoMay = (area: Area, level: Level): Role[] => ROLES.filter((r) => may(TABLE[r], area, level));
 
 /** Areas that are of the whole estate: nobody has them for a part of it. */
-export const WHOLE: readonly Area[] = ['identity', 'directory', 'lab', 'portal'];
+export const WHOLE: readonly Area[] = ['identity', 'directory', 'lab', 'portal', 'audit'];
 
 /** Areas that a role which is made may name: what people and programs have of their own is not among them. */
 export const STAFF_AREAS = AREAS.filter((a) => a !== 'portal' && a !== 'directory');
@@ -146,6 +149,9 @@ export const STAFF_AREAS = AREAS.filter((a) => a !== 'portal' && a !== 'director
 /** What is left of rights for somebody who has them for a part of the estate only. */
 export const rightsInPart = (rights: Rights): Rights =>
 	Object.fromEntries(Object.entries(rights).filter(([area]) => !WHOLE.includes(area as Area)));
+
+/** Whether they change nothing: an auditor's. */
+export const readsAlone = (rights: Rights): boolean => AREAS.every((a) => !may(rights, a, 'draft'));
 
 /** Whether these rights are all within those: nobody gives away what they have not. */
 export const within = (rights: Rights, those: Rights): boolean =>
@@ -168,5 +174,6 @@ export const AREA_WORDS: Record<Area, string> = {
 	portal: 'the portal',
 	directory: 'people, told by a program (SCIM)',
 	activity: 'what people reached',
-	emergency: 'what needs consent, without it, in an emergency'
+	emergency: 'what needs consent, without it, in an emergency',
+	audit: 'who signed in, was refused, or looked'
 };

@@ -26,6 +26,12 @@ export const PROBLEMS = {
 		safe: 'Nothing of it was kept.',
 		advice: 'Make the file anew where it comes from, or choose another.'
 	},
+	'factor-first': {
+		status: 403,
+		title: 'A second factor comes first',
+		safe: NOTHING_CHANGED,
+		advice: 'This role asks for a second factor. Set one up under Settings, or sign in with it, then try again.'
+	},
 	refused: {
 		status: 409,
 		title: 'The plan no longer holds',

@@ -103,12 +103,13 @@ export const activityEndpoints: readonly Endpoint[] = [
 				})
 			)
 		}),
-		handle({ ctx: { db, clock }, params, query, look, caller }) {
+		handle({ ctx: { db, clock }, params, query, look, caller, noteLook }) {
 			const at = asKnown(look());
 			const person = personCalled(db, params.login, at);
 			if (!person) throw new NotFound(`person called ${params.login.slice(0, 60)}`);
 			if (!caller || !openLook(db, person.login, caller, clock.now()))
 				throw new NotFound('activity of theirs that you may look at: say why first, with the plan activity.look');
+			noteLook(`looked at what ${person.name} (${person.login}) reached`);
 			return {
 				rows: reachedView(db, person.id, at, query.days ?? 7, Math.min(query.limit ?? 200, 1000), query.offset ?? 0)
 			};

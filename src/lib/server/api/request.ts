@@ -1,6 +1,7 @@
 import type { Caller } from '../identity/caller';
 import { askedOf, isSchema, isStream, readFields, type Ask, type Endpoint, type Serving } from '../calls/endpoint';
 import { endpointsAt } from '../house/endpoints';
+import { note } from '../record';
 import { partName } from '../part';
 import { NotAllowed, NotFound, parseInput } from '../plans';
 import { bodyOf } from './body';
@@ -17,10 +18,12 @@ export interface ApiRequest {
 	whole: Serving;
 	/** The number that the request has in the log. */
 	number?: string;
+	/** Where it comes from. */
+	address?: string;
 }
 
 /** Answers a request of the API by what is declared at its address; whatever goes wrong is answered with a problem document. */
-export function answerApi({ url, request, caller, ctx, whole, number }: ApiRequest): Promise<Response> {
+export function answerApi({ url, request, caller, ctx, whole, number, address = '' }: ApiRequest): Promise<Response> {
 	return answer(async () => {
 		const there = endpointsAt(url.pathname);
 		if (there.size === 0) throw new NotFound(`address ${url.pathname} of the API`);
@@ -39,10 +42,28 @@ export function answerApi({ url, request, caller, ctx, whole, number }: ApiReque
 			params: readFields(endpoint.params ?? {}, (name) => found.params[name] ?? null),
 			query: readFields(endpoint.query ?? {}, (name) => url.searchParams.get(name)),
 			body: await readBody(endpoint, request),
-			look: () => askedOf(url, ctx)
+			look: () => askedOf(url, ctx),
+			noteLook: (words) => noteOf(whole, caller, 'looked', words, address)
 		} as Ask<undefined, undefined, unknown>;
-		return responseOf(endpoint, await endpoint.handle(ask));
+		try {
+			return responseOf(endpoint, await endpoint.handle(ask));
+		} catch (e) {
+			if (e instanceof NotAllowed)
+				noteOf(whole, caller, 'refused', `${request.method} ${url.pathname}: ${e.message}`, address);
+			throw e;
+		}
 	}, number);
+}
+
+function noteOf(
+	{ db, clock }: Serving,
+	caller: Caller | null,
+	kind: 'refused' | 'looked',
+	words: string,
+	address: string
+): void {
+	if (caller && caller.kind !== 'person')
+		note(db, clock.now(), { kind, who: caller.name, role: caller.role, words, address, good: kind === 'looked' });
 }
 
 async function readBody({ body, instead }: Endpoint, request: Request): Promise<unknown> {

@@ -29,6 +29,8 @@ export interface Ask<P extends Fields | undefined, Q extends Fields | undefined,
 	via: 'screen' | 'api';
 	/** What is looked at, and when; read strictly. */
 	look(): Look;
+	/** Writes into the record that whoever asks looks at what somebody did. */
+	noteLook(words: string): void;
 	request: Request;
 }
 

@@ -57,7 +57,7 @@ const pageOf = (kind: ListKind): Endpoint =>
 		method: 'GET',
 		path: `/${kind.name}`,
 		summary: `${kind.words}; under a scope, at a moment`,
-		need: read('estate'),
+		need: kind.need ?? read('estate'),
 		looks: 'scope and moment',
 		query: {
 			sort: SORT,
@@ -93,7 +93,7 @@ const csvOf = (kind: ListKind): Endpoint =>
 		method: 'GET',
 		path: `/${kind.name}.csv`,
 		summary: `${kind.words}; as CSV (RFC 4180)`,
-		need: read('estate'),
+		need: kind.need ?? read('estate'),
 		looks: 'scope and moment',
 		// A whole list of a large estate takes its time: nobody else waits for it.
 		work: 'long',
@@ -118,7 +118,7 @@ const oneOf = (kind: ListKind): Endpoint => {
 		path: `/${kind.name}/{id}`,
 		rest: true,
 		summary: kind.card ? `The card of a ${of}, at a moment` : `One of them, with its reasons, at a moment`,
-		need: read('estate'),
+		need: kind.need ?? read('estate'),
 		looks: 'moment' as const,
 		params: { id: text }
 	};

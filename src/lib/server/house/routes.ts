@@ -9,6 +9,8 @@ import { commit, mayAsk, read, type Need } from '../calls/need';
 export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE', Need>>> = {
 	'/sign-in': { GET: 'open', POST: 'open' },
 	'/welcome': { GET: 'open', POST: 'open' },
+	'/sign-in/passkey': { GET: 'open', POST: 'open' },
+	'/passkey': { GET: 'signed in' },
 	'/sign-out': { POST: 'signed in' },
 	'/live': { GET: 'signed in' },
 	'/here': { POST: 'signed in' },
@@ -44,6 +46,7 @@ export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'PUT' | 'PAT
 	'/(console)/jobs/[id]': { GET: read('record') },
 	'/(console)/plans/[id]': { GET: read('record') },
 	'/(console)/changes': { GET: read('record') },
+	'/(console)/changes/record': { GET: read('audit') },
 	'/(console)/settings': { GET: read('estate'), POST: read('estate') },
 	'/(portal)/my': { GET: 'open', POST: commit('portal') },
 	'/(portal)/my/sign-in': { GET: 'open', POST: 'open' },

@@ -11,10 +11,11 @@ import type { Vault } from '../vault';
 import { throttleOf, type TooMany } from './attempts';
 import { actingAs, assignmentsOf, type Assignment } from './assignments';
 import { asRole, type Caller } from './caller';
-import { useCode, type FactorStore } from './factor';
+import { hasFactor, useCode, type FactorStore } from './factor';
 import { signInPolicy } from './portal';
+import { staffPolicy } from './staff';
 
-/** A sign-in ends after this long without use, and after this long in any case. Wall-clock time. */
+/** A sign-in of a person ends after this long without use, and after this long in any case. Wall-clock time. */
 const IDLE_END = 8 * HOUR;
 const ABSOLUTE_END = 5 * DAY;
 /** The same on a device of somebody's own, however often it is used. */
@@ -40,7 +41,7 @@ export interface OperatorRow {
 
 /** Operators, those who may still sign in first, as they are at a moment, ms UTC of the estate. */
 export const operators = (db: Db, at: number): OperatorRow[] =>
-	all<{ id: number; login: string; name: string; factor_on: number; disabled: number }>(
+	all<{ id: number; login: string; name: string; disabled: number }>(
 		db,
 		'SELECT * FROM operators ORDER BY disabled, name'
 	).map((o) => ({
@@ -48,7 +49,7 @@ export const operators = (db: Db, at: number): OperatorRow[] =>
 		login: o.login,
 		name: o.name,
 		assignments: assignmentsOf(db, o.id, at),
-		factor: o.factor_on === 1,
+		factor: hasFactor(db, { kind: 'operator', id: o.id }),
 		disabled: o.disabled === 1
 	}));
 
@@ -141,7 +142,17 @@ export interface Given {
 	address: string;
 	/** What an earlier sign-in left with this browser. */
 	device: string | null;
+	/** What the browser says of itself. */
+	browser?: string;
 }
+
+/** Where somebody signs in, and by what they show who they are. */
+export interface From {
+	address: string;
+	browser: string;
+	shown: 'password' | 'password and code' | 'passkey';
+}
+const NOWHERE: From = { address: '', browser: '', shown: 'password' };
 
 /**
  * Signs an operator in. `code` is the second factor, needed where it is switched on. Wrong login and wrong
@@ -157,11 +168,9 @@ export async function signInOperator(store: FactorStore, given: Given): Promise<
 	});
 	if ('outcome' in guess) return guess;
 	const ticket = given.ticket ? tickets.get(sha256(given.ticket)) : undefined;
-	const row = one<{ id: number; password: string; factor_on: number }>(
-		db,
-		'SELECT * FROM operators WHERE login = ? AND disabled = 0',
-		[login]
-	);
+	const row = one<{ id: number; password: string }>(db, 'SELECT * FROM operators WHERE login = ? AND disabled = 0', [
+		login
+	]);
 	// Checking nobody's password takes as long as checking a real one.
 	const right =
 		row !== undefined && ticket?.operator === row.id
@@ -169,23 +178,33 @@ export async function signInOperator(store: FactorStore, given: Given): Promise<
 			: given.password.length <= PASSWORD.most &&
 				(await verifyPassword(row?.password ?? (await decoy()), given.password).catch(() => false));
 	if (!row || !right) return { outcome: 'no' };
-	if (row.factor_on) {
+	const who = { kind: 'operator', id: row.id } as const;
+	const asks = hasFactor(db, who);
+	if (asks) {
 		if (!given.code) {
 			guess.right();
 			const fresh = randomBytes(24).toString('base64url');
 			tickets.set(sha256(fresh), { operator: row.id, login });
 			return { outcome: 'factor needed', ticket: fresh };
 		}
-		if (useCode(store, { kind: 'operator', id: row.id }, given.code) !== 'right') return { outcome: 'no' };
+		if (useCode(store, who, given.code) !== 'right') return { outcome: 'no' };
 	}
 	guess.right();
 	if (given.ticket) tickets.delete(sha256(given.ticket));
 	return {
 		outcome: 'in',
-		token: beginSignIn(db, { operator: row.id }, row.factor_on === 1),
+		token: beginSignIn(db, { operator: row.id }, asks, false, {
+			address: given.address,
+			browser: given.browser ?? '',
+			shown: asks ? 'password and code' : 'password'
+		}),
 		device: deviceFor(store.vault, `operator/${login}`)
 	};
 }
+
+/** Notes a sign-in of an operator who has shown a passkey, which counts as both factors. */
+export const signInByPasskey = (db: Db, operator: number, from: Omit<From, 'shown'>): string =>
+	beginSignIn(db, { operator }, true, false, { ...from, shown: 'passkey' });
 
 /** What a browser keeps of a sign-in, so that nobody who guesses elsewhere can hold it up. It opens nothing. */
 export const deviceFor = (vault: Vault, account: string): string =>
@@ -269,7 +288,13 @@ export const signedInElsewhere = (db: Db, caller: Caller): number =>
 		caller.signIn ?? ''
 	])!.n;
 
-function beginSignIn(db: Db, who: { operator?: number; person?: number }, factor: boolean, own = false): string {
+function beginSignIn(
+	db: Db,
+	who: { operator?: number; person?: number },
+	factor: boolean,
+	own = false,
+	from: From = NOWHERE
+): string {
 	const token = randomBytes(32).toString('base64url');
 	const now = Date.now();
 	insertRow(db, 'sign_ins', {
@@ -280,17 +305,30 @@ function beginSignIn(db: Db, who: { operator?: number; person?: number }, factor
 		factor_at: factor ? now : null,
 		own: own ? 1 : 0,
 		began: now,
-		seen: now
+		seen: now,
+		address: from.address.slice(0, 60),
+		browser: from.browser.slice(0, 200),
+		shown: from.shown
 	});
-	for (const kept of [0, 1]) {
-		const { idle, most } = lastsFor(db, kept === 1);
-		run(db, 'DELETE FROM sign_ins WHERE own = ? AND (seen < ? OR began < ?)', [kept, now - idle, now - most]);
+	for (const [kept, staff] of [
+		[0, 0],
+		[1, 0],
+		[0, 1]
+	] as const) {
+		const { idle, most } = lastsFor(db, kept === 1, staff === 1);
+		run(db, 'DELETE FROM sign_ins WHERE own = ? AND (operator_id IS NOT NULL) = ? AND (seen < ? OR began < ?)', [
+			kept,
+			staff,
+			now - idle,
+			now - most
+		]);
 	}
 	return token;
 }
 
 /** How long a sign-in lasts without use, and at most: longer on a device of somebody's own, for as long as that is let. Wall-clock ms. */
-function lastsFor(db: Db, own: boolean): { idle: number; most: number } {
+function lastsFor(db: Db, own: boolean, staff: boolean): { idle: number; most: number } {
+	if (staff) return staffPolicy(db);
 	const days = own ? signInPolicy(db).ownDays * DAY : 0;
 	return days > 0 ? { idle: days, most: OWN_END } : { idle: IDLE_END, most: ABSOLUTE_END };
 }
@@ -323,13 +361,15 @@ function callerByKey(db: Db, key: string, at: number): Caller | null {
 		seen: number;
 	}>(db, 'SELECT * FROM sign_ins WHERE token = ?', [key]);
 	if (!row) return null;
-	const { idle, most } = lastsFor(db, row.own === 1);
+	const { idle, most } = lastsFor(db, row.own === 1, row.operator_id !== null);
 	if (now - row.seen > idle || now - row.began > most) return null;
 	// A device that stays signed in for weeks has not shown for weeks who holds it.
 	const factor = row.factor === 1 && (row.own === 0 || now - (row.factor_at ?? row.began) < FACTOR_COUNTS);
 	if (row.operator_id !== null) {
 		const caller = operatorNow(db, row.operator_id, at, row.assignment_id);
-		return caller && { ...caller, factor, signIn: key };
+		if (!caller) return null;
+		const needs = !factor && staffPolicy(db).factorFor.includes(caller.roleId);
+		return { ...caller, factor, signIn: key, ...(needs ? { needsFactor: true } : {}) };
 	}
 	const p = one<{ id: number; name: string; login: string }>(db, 'SELECT id, name, login FROM people WHERE id = ?', [
 		row.person_id
@@ -370,6 +410,36 @@ function noteSeen(db: Db, key: string, now: number): void {
 	} catch (e) {
 		if (!isStorage(e)) throw e;
 	}
+}
+
+/** A sign-in as whoever made it sees it. */
+export interface OwnSignIn {
+	/** Stands for it in a form: says nothing of what opens it. */
+	id: string;
+	address: string;
+	browser: string;
+	shown: string;
+	/** Ms UTC of the wall. */
+	began: number;
+	seen: number;
+	here: boolean;
+}
+
+/** Where an operator is signed in, this one first, then by when each was used last. */
+export const ownSignIns = (db: Db, caller: Caller): OwnSignIn[] =>
+	all<Omit<OwnSignIn, 'id' | 'here'> & { token: string }>(
+		db,
+		'SELECT token, address, browser, shown, began, seen FROM sign_ins WHERE operator_id = ? ORDER BY token = ? DESC, seen DESC LIMIT 100',
+		[caller.kind === 'operator' ? caller.id : null, caller.signIn ?? '']
+	).map(({ token, ...s }) => ({ ...s, id: sha256(token), here: token === caller.signIn }));
+
+/** Ends one of an operator’s own sign-ins; false where it is none of theirs. */
+export function endOwnSignIn(db: Db, caller: Caller, id: string): boolean {
+	if (caller.kind !== 'operator') return false;
+	const token = all<{ token: string }>(db, 'SELECT token FROM sign_ins WHERE operator_id = ?', [caller.id])
+		.map((s) => s.token)
+		.find((t) => sha256(t) === id);
+	return token !== undefined && run(db, 'DELETE FROM sign_ins WHERE token = ?', [token]).changes > 0;
 }
 
 /** Ends one sign-in. */

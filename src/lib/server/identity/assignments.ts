@@ -2,13 +2,14 @@ import {
 	AREAS,
 	LEVELS,
 	ROLES,
+	readsAlone,
 	rightsInPart,
 	rightsOf,
 	type Area,
 	type Level,
 	type Rights
 } from '$lib/core/access/rights';
-import { all, one, type Db } from '../db';
+import { all, one, putSetting, setting, type Db } from '../db';
 import { asOf } from '../db/intervals';
 import { fromJson } from '../db/json';
 import { FOREVER } from '$lib/core/time/units';
@@ -100,13 +101,25 @@ export const otherOwners = (db: Db, but: number, at: number): number =>
 		{ but, at }
 	)!.n;
 
+const AUDITORS = 'record for auditors alone';
+
+/** Whether the record of who signed in, was refused or looked is read by nobody whose role changes anything. */
+export const auditorsAlone = (db: Db): boolean => setting(db, AUDITORS) === 'yes';
+export const setAuditorsAlone = (db: Db, alone: boolean): void => putSetting(db, AUDITORS, alone ? 'yes' : 'no');
+
 /** As what somebody acts: a role's rights, within the part that they have it for. */
 export function actingAs(
 	db: Db,
 	role: string,
 	part: string
-): { role: string; rights: Rights; part: string | null } | null {
+): { role: string; roleId: string; rights: Rights; part: string | null } | null {
 	const is = roleNow(db, role);
 	if (!is) return null;
-	return { role: is.name, rights: part === '' ? is.rights : rightsInPart(is.rights), part: part === '' ? null : part };
+	const whole = auditorsAlone(db) && !readsAlone(is.rights) ? { ...is.rights, audit: 'none' as const } : is.rights;
+	return {
+		role: is.name,
+		roleId: is.id,
+		rights: part === '' ? whole : rightsInPart(whole),
+		part: part === '' ? null : part
+	};
 }

@@ -2,16 +2,10 @@ import { Secret, TOTP } from 'otpauth';
 import { one, run, type Db } from '../db';
 import type { Vault } from '../vault';
 import { throttleOf } from './attempts';
-import type { Caller } from './caller';
+import type { Caller, FactorOwner } from './caller';
 import { countPasskeys } from './passkeys';
 import { signInPolicy } from './portal';
 import { looksLikeRecovery, useRecoveryCode } from './recovery';
-
-/** Whose second factor: an operator's, or a person's for the portal. Tokens have none: see `factorOwner`. */
-export interface FactorOwner {
-	kind: 'operator' | 'person';
-	id: number;
-}
 
 /** Whose second factor a caller may see to: their own; null for a token, whose number is no operator's. */
 export const factorOwner = (caller: Caller | null): FactorOwner | null =>
@@ -75,14 +69,21 @@ export function sealFactors(store: FactorStore): void {
 /** Whether an app gives codes for somebody. */
 export const hasApp = (db: Db, who: FactorOwner): boolean => rowOf(db, who)?.factor_on === 1;
 
-/** Whether somebody has a second factor: an app that gives codes, or, for the portal, a passkey, as long as those are taken. */
+/** Whether somebody has a second factor: an app that gives codes, or a passkey, as long as those are taken. */
 export const hasFactor = (db: Db, who: FactorOwner): boolean =>
-	hasApp(db, who) || (who.kind === 'person' && signInPolicy(db).passkeys && countPasskeys(db, who.id) > 0);
+	hasApp(db, who) || ((who.kind === 'operator' || signInPolicy(db).passkeys) && countPasskeys(db, who) > 0);
 
 /** Takes away everything by which somebody shows who they are beside their password; within a transaction. */
 export function forgetFactors(db: Db, person: number): void {
 	for (const table of ['person_factors', 'passkeys', 'recovery_codes'])
 		run(db, `DELETE FROM ${table} WHERE person_id = ?`, [person]);
+}
+
+/** The same of an operator; within a transaction. */
+export function forgetOperatorFactors(db: Db, operator: number): void {
+	run(db, 'UPDATE operators SET factor_secret = NULL, factor_on = 0, factor_last = 0 WHERE id = ?', [operator]);
+	for (const table of ['operator_passkeys', 'operator_recovery_codes'])
+		run(db, `DELETE FROM ${table} WHERE operator_id = ?`, [operator]);
 }
 
 /** A new secret, not in force until a code of it was given. One that is in force stays. */
@@ -110,15 +111,15 @@ export function confirmFactor(store: FactorStore, who: FactorOwner, code: string
 }
 
 /**
- * Takes a code, of the app or a person's recovery code, which counts once: one that was seen over a shoulder is of no use. Each is counted before it is looked at, and after
+ * Takes a code, of the app or a recovery code, which counts once: one that was seen over a shoulder is of no use. Each is counted before it is looked at, and after
  * too many none is taken for a while.
  */
 export function useCode(store: FactorStore, who: FactorOwner, code: string): 'right' | 'wrong' | 'too many' {
 	const { db } = store;
 	const guess = throttleOf(db).begin({ account: `factor/${who.kind}/${who.id}`, address: null });
 	if ('outcome' in guess) return 'too many';
-	if (who.kind === 'person' && looksLikeRecovery(code)) {
-		if (!useRecoveryCode(db, who.id, code, Date.now())) return 'wrong';
+	if (looksLikeRecovery(code)) {
+		if (!useRecoveryCode(db, who, code, Date.now())) return 'wrong';
 		guess.right();
 		return 'right';
 	}

@@ -3,6 +3,18 @@ import { all, one, openDb, run, type Db } from '../db';
 import { insertRow } from '../db/rows';
 import { Authenticator } from '../testing/authenticator';
 import { vaultOf } from '../vault';
+import {
+	assign,
+	callerOfSignIn,
+	endOwnSignIn,
+	givePassword,
+	ownSignIns,
+	raiseSignIn,
+	signInByPasskey,
+	signInOperator
+} from './accounts';
+import type { FactorOwner } from './caller';
+import { setStaffPolicy, staffPolicy, USUAL_STAFF } from './staff';
 import { forgetFactors, hasApp, hasFactor, useCode } from './factor';
 import {
 	addPasskey,
@@ -15,21 +27,27 @@ import {
 	removePasskey,
 	renamePasskey,
 	showPasskey,
+	type Anyone,
 	type Doorstep
 } from './passkeys';
 import { setSignInPolicy } from './portal';
 import { looksLikeRecovery, makeRecoveryCodes, recoveryLeft, useRecoveryCode } from './recovery';
 
 const DOOR: Doorstep = { origin: 'https://desk.testbay.example', host: 'desk.testbay.example' };
-const ANNA = { id: 1, login: 'anna', name: 'Anna' };
-const BO = { id: 2, login: 'bo', name: 'Bo' };
+const ANNA = { kind: 'person' as const, id: 1, login: 'anna', name: 'Anna' };
+const BO = { kind: 'person' as const, id: 2, login: 'bo', name: 'Bo' };
+const ANYONE: Anyone = { kind: 'person', id: null };
 const store = (db: Db) => ({ db, vault: vaultOf(Buffer.alloc(32, 7)) });
 
 let db: Db;
 let device: Authenticator;
-const add = async (person = ANNA, from = device, door = DOOR) =>
-	addPasskey(db, person.id, door, { answer: from.make(await passkeyToAdd(db, person, door)), name: 'Phone', at: 1000 });
-const show = async (person: number | null = null, from = device, door = DOOR) =>
+const add = async (person: FactorOwner & { login: string; name: string } = ANNA, from = device, door = DOOR) =>
+	addPasskey(db, person, door, {
+		answer: from.make(await passkeyToAdd(db, person, person, door)),
+		name: 'Phone',
+		at: 1000
+	});
+const show = async (person: Anyone = ANYONE, from = device, door = DOOR) =>
 	showPasskey(db, person, door, { answer: from.show(await passkeyToShow(db, person, door)), at: 2000 });
 
 beforeEach(() => {
@@ -39,43 +57,121 @@ beforeEach(() => {
 	device = new Authenticator(DOOR.origin, DOOR.host);
 });
 
+describe('an operator', () => {
+	const INES = { kind: 'operator' as const, id: 1, login: 'ines', name: 'Ines' };
+	const signIn = (code = '', ticket = '') =>
+		signInOperator(store(db), {
+			login: 'ines',
+			password: ticket ? '' : 'a long password',
+			code,
+			ticket,
+			address: '::1',
+			device: null,
+			browser: 'a browser on Linux'
+		});
+	beforeEach(async () => {
+		run(db, `INSERT INTO operators(id, login, name, password) VALUES (1, 'ines', 'Ines', '')`);
+		assign(db, 'ines', { role: 'operator', part: '', ends: null, by: 'the test' }, 0);
+		await givePassword(db, 'ines', 'a long password');
+	});
+
+	test('has passkeys of their own, that let nobody in as a person of the same number, nor the other way round', async () => {
+		expect(await add(INES)).toMatchObject({ ok: true });
+		expect(passkeysOf(db, ANNA)).toEqual([]);
+		expect(await show({ kind: 'operator', id: null })).toEqual({ ok: true, id: 1 });
+		expect(await show()).toEqual({ ok: false, problem: 'unknown' });
+		const token = signInByPasskey(db, 1, { address: '10.0.0.9', browser: 'x' });
+		expect(callerOfSignIn(db, token, true, 0)).toMatchObject({ login: 'ines', factor: true });
+	});
+
+	test('who has a passkey does not come in by a password alone; a recovery code counts, once', async () => {
+		await add(INES);
+		const codes = makeRecoveryCodes(db, INES, 1);
+		const asked = await signIn();
+		expect(asked.outcome).toBe('factor needed');
+		const { ticket } = asked as { ticket: string };
+		expect((await signIn('123456', ticket)).outcome).toBe('no');
+		expect((await signIn(codes[0]!, ticket)).outcome).toBe('in');
+		const again = (await signIn()) as { ticket: string };
+		expect((await signIn(codes[0]!, again.ticket)).outcome).toBe('no');
+	});
+
+	test('in a role that asks for a second factor acts only with one', async () => {
+		setStaffPolicy(db, { factorFor: ['operator'], idle: 3_600_000, most: 7_200_000 });
+		const bare = (await signIn()) as { token: string };
+		expect(callerOfSignIn(db, bare.token, true, 0)).toMatchObject({ needsFactor: true });
+		await add(INES);
+		const token = signInByPasskey(db, 1, { address: '', browser: '' });
+		expect(callerOfSignIn(db, token, true, 0)!.needsFactor).toBeUndefined();
+		raiseSignIn(db, callerOfSignIn(db, bare.token, true, 0)!.signIn!);
+		expect(callerOfSignIn(db, bare.token, true, 0)!.needsFactor).toBeUndefined();
+	});
+
+	test('sees where they are signed in, and ends one of those and nobody else’s', async () => {
+		const here = callerOfSignIn(db, ((await signIn()) as { token: string }).token, true, 0)!;
+		const there = (await signIn()) as { token: string };
+		const list = ownSignIns(db, here);
+		expect(list.map((s) => [s.here, s.browser, s.shown])).toEqual([
+			[true, 'a browser on Linux', 'password'],
+			[false, 'a browser on Linux', 'password']
+		]);
+		expect(endOwnSignIn(db, { ...here, id: 2 }, list[1]!.id)).toBe(false);
+		expect(endOwnSignIn(db, here, 'nonsense')).toBe(false);
+		expect(endOwnSignIn(db, here, list[1]!.id)).toBe(true);
+		expect(callerOfSignIn(db, there.token, true, 0)).toBeNull();
+		expect(JSON.stringify(list)).not.toContain(there.token);
+	});
+
+	test('is signed out when the limits that are set have passed', async () => {
+		setStaffPolicy(db, { factorFor: [], idle: 60_000, most: 120_000 });
+		const { token } = (await signIn()) as { token: string };
+		expect(callerOfSignIn(db, token, true, 0)).not.toBeNull();
+		run(db, 'UPDATE sign_ins SET seen = seen - 61000');
+		expect(callerOfSignIn(db, token, true, 0)).toBeNull();
+		run(db, 'UPDATE sign_ins SET seen = seen + 61000, began = began - 121000');
+		expect(callerOfSignIn(db, token, true, 0)).toBeNull();
+		run(db, `UPDATE settings SET value = '{"idle":' WHERE key = 'staff sign-in'`);
+		expect(staffPolicy(db)).toEqual(USUAL_STAFF);
+	});
+});
+
 describe('a passkey', () => {
 	test('is made, shown at a sign-in, and says whose it is', async () => {
 		expect(await add()).toMatchObject({ ok: true, passkey: { name: 'Phone', host: DOOR.host, usedAt: null } });
 		expect(hasFactor(db, { kind: 'person', id: ANNA.id })).toBe(true);
 		expect(hasApp(db, { kind: 'person', id: ANNA.id })).toBe(false);
-		expect(await show()).toEqual({ ok: true, person: ANNA.id });
-		expect(passkeysOf(db, ANNA.id)[0]!.usedAt).toBe(2000);
+		expect(await show()).toEqual({ ok: true, id: ANNA.id });
+		expect(passkeysOf(db, ANNA)[0]!.usedAt).toBe(2000);
 	});
 
 	test('counts once: the same answer, or one that was asked for something else, is none', async () => {
 		await add();
-		const options = await passkeyToShow(db, null, DOOR);
+		const options = await passkeyToShow(db, ANYONE, DOOR);
 		const answer = device.show(options);
-		expect((await showPasskey(db, null, DOOR, { answer, at: 1 })).ok).toBe(true);
-		expect(await showPasskey(db, null, DOOR, { answer, at: 1 })).toEqual({ ok: false, problem: 'late' });
+		expect((await showPasskey(db, ANYONE, DOOR, { answer, at: 1 })).ok).toBe(true);
+		expect(await showPasskey(db, ANYONE, DOOR, { answer, at: 1 })).toEqual({ ok: false, problem: 'late' });
 		// Asked of one person, it is no sign-in; and the other way round.
-		const forAnna = device.show(await passkeyToShow(db, ANNA.id, DOOR));
-		expect(await showPasskey(db, null, DOOR, { answer: forAnna, at: 1 })).toEqual({ ok: false, problem: 'late' });
-		const forAnybody = device.show(await passkeyToShow(db, null, DOOR));
-		expect((await showPasskey(db, ANNA.id, DOOR, { answer: forAnybody, at: 1 })).ok).toBe(false);
+		const forAnna = device.show(await passkeyToShow(db, ANNA, DOOR));
+		expect(await showPasskey(db, ANYONE, DOOR, { answer: forAnna, at: 1 })).toEqual({ ok: false, problem: 'late' });
+		const forAnybody = device.show(await passkeyToShow(db, ANYONE, DOOR));
+		expect((await showPasskey(db, ANNA, DOOR, { answer: forAnybody, at: 1 })).ok).toBe(false);
 	});
 
 	test('of somebody else does not show who this one is', async () => {
 		await add();
-		expect(await show(BO.id)).toEqual({ ok: false, problem: 'unknown' });
+		expect(await show(BO)).toEqual({ ok: false, problem: 'unknown' });
 		expect(await add(BO)).toEqual({ ok: false, problem: 'wrong' });
-		expect(passkeysOf(db, BO.id)).toEqual([]);
+		expect(passkeysOf(db, BO)).toEqual([]);
 	});
 
 	test('made or shown at another address, or not unlocked by its person, is refused', async () => {
 		expect((await add(ANNA, new Authenticator('https://desk.evil.example', DOOR.host))).ok).toBe(false);
 		expect((await add(ANNA, new Authenticator(DOOR.origin, 'evil.example'))).ok).toBe(false);
 		expect((await add(ANNA, new Authenticator(DOOR.origin, DOOR.host, false))).ok).toBe(false);
-		expect(passkeysOf(db, ANNA.id)).toEqual([]);
+		expect(passkeysOf(db, ANNA)).toEqual([]);
 		await add();
 		const other: Doorstep = { origin: 'https://other.example', host: 'other.example' };
-		expect(await show(null, device, other)).toEqual({ ok: false, problem: 'unknown' });
+		expect(await show(ANYONE, device, other)).toEqual({ ok: false, problem: 'unknown' });
 	});
 
 	test('whose count does not go on is a copy', async () => {
@@ -87,12 +183,14 @@ describe('a passkey', () => {
 
 	test('is kept from nonsense: nothing is written, nothing is thrown', async () => {
 		for (const answer of ['', 'null', '[]', '{', '{"id":1}', '"x"', `{"id":"${'x'.repeat(200_000)}"}`]) {
-			expect(await addPasskey(db, 1, DOOR, { answer, name: 'x', at: 1 })).toEqual({ ok: false, problem: 'wrong' });
-			expect((await showPasskey(db, null, DOOR, { answer, at: 1 })).ok).toBe(false);
+			expect(await addPasskey(db, ANNA, DOOR, { answer, name: 'x', at: 1 })).toEqual({ ok: false, problem: 'wrong' });
+			expect((await showPasskey(db, ANYONE, DOOR, { answer, at: 1 })).ok).toBe(false);
 		}
-		const made = JSON.parse(device.make(await passkeyToAdd(db, ANNA, DOOR))) as { response: Record<string, string> };
+		const made = JSON.parse(device.make(await passkeyToAdd(db, ANNA, ANNA, DOOR))) as {
+			response: Record<string, string>;
+		};
 		made.response.attestationObject = Buffer.from('not cbor at all').toString('base64url');
-		expect(await addPasskey(db, 1, DOOR, { answer: JSON.stringify(made), name: 'x', at: 1 })).toEqual({
+		expect(await addPasskey(db, ANNA, DOOR, { answer: JSON.stringify(made), name: 'x', at: 1 })).toEqual({
 			ok: false,
 			problem: 'wrong'
 		});
@@ -101,11 +199,11 @@ describe('a passkey', () => {
 
 	test('is renamed and removed by its own person alone; there are only so many', async () => {
 		await add();
-		const { id } = passkeysOf(db, ANNA.id)[0]!;
-		expect(renamePasskey(db, BO.id, id, 'Mine')).toBe(false);
-		expect(removePasskey(db, BO.id, id)).toBeNull();
-		expect(renamePasskey(db, ANNA.id, id, 'Old phone')).toBe(true);
-		expect(removePasskey(db, ANNA.id, id)).toBe('Old phone');
+		const { id } = passkeysOf(db, ANNA)[0]!;
+		expect(renamePasskey(db, BO, id, 'Mine')).toBe(false);
+		expect(removePasskey(db, BO, id)).toBeNull();
+		expect(renamePasskey(db, ANNA, id, 'Old phone')).toBe(true);
+		expect(removePasskey(db, ANNA, id)).toBe('Old phone');
 		for (let i = 0; i < MOST_PASSKEYS; i++)
 			insertRow(db, 'passkeys', {
 				id: Buffer.from(`key ${i}`).toString('base64url'),
@@ -145,7 +243,7 @@ describe('a passkey', () => {
 
 describe('recovery codes', () => {
 	test('stand once each for the second factor, however they are written', () => {
-		const codes = makeRecoveryCodes(db, ANNA.id, 1);
+		const codes = makeRecoveryCodes(db, ANNA, 1);
 		expect(codes).toHaveLength(10);
 		expect(new Set(codes).size).toBe(10);
 		for (const code of codes) expect(code).toMatch(/^[0-9a-hjkmnp-tv-z]{4}(-[0-9a-hjkmnp-tv-z]{4}){3}$/);
@@ -154,22 +252,22 @@ describe('recovery codes', () => {
 			'right'
 		);
 		expect(useCode(store(db), who, codes[0]!)).toBe('wrong');
-		expect(useRecoveryCode(db, BO.id, codes[1]!, 2)).toBe(false);
-		expect(recoveryLeft(db, ANNA.id)).toBe(9);
-		expect(recoveryLeft(db, BO.id)).toBeNull();
+		expect(useRecoveryCode(db, BO, codes[1]!, 2)).toBe(false);
+		expect(recoveryLeft(db, ANNA)).toBe(9);
+		expect(recoveryLeft(db, BO)).toBeNull();
 	});
 
 	test('end when new ones are made, and with everything else', async () => {
-		const [first] = makeRecoveryCodes(db, ANNA.id, 1);
-		makeRecoveryCodes(db, ANNA.id, 2);
-		expect(useRecoveryCode(db, ANNA.id, first!, 3)).toBe(false);
+		const [first] = makeRecoveryCodes(db, ANNA, 1);
+		makeRecoveryCodes(db, ANNA, 2);
+		expect(useRecoveryCode(db, ANNA, first!, 3)).toBe(false);
 		await add();
 		forgetFactors(db, ANNA.id);
-		expect([recoveryLeft(db, ANNA.id), passkeysOf(db, ANNA.id)]).toEqual([null, []]);
+		expect([recoveryLeft(db, ANNA), passkeysOf(db, ANNA)]).toEqual([null, []]);
 	});
 
 	test('are kept by hash alone, and guessing them is held up', () => {
-		const codes = makeRecoveryCodes(db, ANNA.id, 1);
+		const codes = makeRecoveryCodes(db, ANNA, 1);
 		const kept = JSON.stringify(all(db, 'SELECT * FROM recovery_codes'));
 		for (const code of codes) expect(kept).not.toContain(code.replaceAll('-', ''));
 		const guesses = Array.from({ length: 12 }, () =>

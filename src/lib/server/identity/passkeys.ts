@@ -16,7 +16,17 @@ import { isIP } from 'node:net';
 import { MINUTE } from '$lib/core/time/units';
 import { all, one, run, type Db } from '../db';
 import { insertRow } from '../db/rows';
+import type { FactorOwner } from './caller';
 import { signInPolicy } from './portal';
+
+/** Where passkeys are kept, and whose they are there. */
+const TABLE = {
+	operator: { name: 'operator_passkeys', key: 'operator_id' },
+	person: { name: 'passkeys', key: 'person_id' }
+} as const;
+
+/** Whose they have to be: somebody's, or anybody's of their kind, where nobody is known yet. */
+export type Anyone = FactorOwner | { kind: FactorOwner['kind']; id: null };
 
 /** A passkey as its person sees it. */
 export interface Passkey {
@@ -64,42 +74,43 @@ export function doorstepOf(url: URL): Doorstep | null {
 /** The same where passkeys are taken at all; null where they are not. */
 export const doorOf = (db: Db, url: URL): Doorstep | null => (signInPolicy(db).passkeys ? doorstepOf(url) : null);
 
-export const passkeysOf = (db: Db, person: number): Passkey[] =>
+export const passkeysOf = (db: Db, { kind, id }: FactorOwner): Passkey[] =>
 	all<Omit<Passkey, 'synced'> & { synced: number }>(
 		db,
-		'SELECT id, name, host, synced, made_at AS madeAt, used_at AS usedAt FROM passkeys WHERE person_id = ? ORDER BY made_at, id',
-		[person]
+		`SELECT id, name, host, synced, made_at AS madeAt, used_at AS usedAt FROM ${TABLE[kind].name} WHERE ${TABLE[kind].key} = ? ORDER BY made_at, id`,
+		[id]
 	).map((p) => ({ ...p, synced: p.synced === 1 }));
 
-export const countPasskeys = (db: Db, person: number): number =>
-	one<{ n: number }>(db, 'SELECT count(*) AS n FROM passkeys WHERE person_id = ?', [person])!.n;
+export const countPasskeys = (db: Db, { kind, id }: FactorOwner): number =>
+	one<{ n: number }>(db, `SELECT count(*) AS n FROM ${TABLE[kind].name} WHERE ${TABLE[kind].key} = ?`, [id])!.n;
 
 /** What a browser needs to make one: tells it those that are there already, so that one device makes no second. */
 export async function passkeyToAdd(
 	db: Db,
-	person: { id: number; login: string; name: string },
+	who: FactorOwner,
+	called: { login: string; name: string },
 	door: Doorstep
 ): Promise<PublicKeyCredentialCreationOptionsJSON> {
 	const options = await generateRegistrationOptions({
 		rpName: 'Sextant',
 		rpID: door.host,
-		userName: person.login,
-		userDisplayName: person.name,
-		userID: handleOf(person.id),
+		userName: called.login,
+		userDisplayName: called.name,
+		userID: handleOf(who),
 		attestationType: 'none',
-		excludeCredentials: passkeysOf(db, person.id)
+		excludeCredentials: passkeysOf(db, who)
 			.filter((p) => p.host === door.host)
 			.map(({ id }) => ({ id })),
 		authenticatorSelection: { residentKey: 'required', userVerification: 'required' }
 	});
-	challengeFor(`add ${person.id}`, options.challenge);
+	challengeFor(`add ${who.kind} ${who.id}`, options.challenge);
 	return options;
 }
 
 /** Keeps a passkey that a browser has made. */
 export async function addPasskey(
 	db: Db,
-	person: number,
+	who: FactorOwner,
 	door: Doorstep,
 	given: { answer: string; name: string; at: number }
 ): Promise<Answer<{ passkey: Passkey }>> {
@@ -109,7 +120,7 @@ export async function addPasskey(
 	const verified = await verifyRegistrationResponse({
 		response,
 		expectedChallenge: (c) => {
-			const right = takes(`add ${person}`)(c);
+			const right = takes(`add ${who.kind} ${who.id}`)(c);
 			late = !right;
 			return right;
 		},
@@ -121,12 +132,13 @@ export async function addPasskey(
 	const { credential, credentialBackedUp } = verified.registrationInfo;
 	return db
 		.transaction((): Answer<{ passkey: Passkey }> => {
-			if (countPasskeys(db, person) >= MOST_PASSKEYS) return { ok: false, problem: 'too-many' };
+			if (countPasskeys(db, who) >= MOST_PASSKEYS) return { ok: false, problem: 'too-many' };
 			// A number that somebody else's has would let them in here.
-			if (one(db, 'SELECT 1 FROM passkeys WHERE id = ?', [credential.id])) return { ok: false, problem: 'wrong' };
-			insertRow(db, 'passkeys', {
+			if (one(db, `SELECT 1 FROM ${TABLE[who.kind].name} WHERE id = ?`, [credential.id]))
+				return { ok: false, problem: 'wrong' };
+			insertRow(db, TABLE[who.kind].name, {
 				id: credential.id,
-				person_id: person,
+				[TABLE[who.kind].key]: who.id,
 				name: given.name,
 				public_key: Buffer.from(credential.publicKey),
 				counter: credential.counter,
@@ -136,64 +148,63 @@ export async function addPasskey(
 				made_at: given.at,
 				used_at: null
 			});
-			return { ok: true, passkey: passkeysOf(db, person).find((p) => p.id === credential.id)! };
+			return { ok: true, passkey: passkeysOf(db, who).find((p) => p.id === credential.id)! };
 		})
 		.immediate();
 }
 
 /**
  * What a browser needs to show one that it has: any of this host, where nobody is known yet, else those of the person.
- * @param person who has to show theirs; null at a sign-in
  */
 export async function passkeyToShow(
 	db: Db,
-	person: number | null,
+	who: Anyone,
 	door: Doorstep
 ): Promise<PublicKeyCredentialRequestOptionsJSON> {
 	const options = await generateAuthenticationOptions({
 		rpID: door.host,
 		userVerification: 'required',
-		...(person === null
+		...(who.id === null
 			? {}
 			: {
 					allowCredentials: all<{ id: string; transports: string }>(
 						db,
-						'SELECT id, transports FROM passkeys WHERE person_id = ? AND host = ?',
-						[person, door.host]
+						`SELECT id, transports FROM ${TABLE[who.kind].name} WHERE ${TABLE[who.kind].key} = ? AND host = ?`,
+						[who.id, door.host]
 					).map(({ id, transports }) => ({
 						id,
 						transports: transports.split(' ').filter(Boolean) as AuthenticatorTransport[]
 					}))
 				})
 	});
-	challengeFor(`show ${person ?? 'anybody'}`, options.challenge);
+	challengeFor(`show ${who.kind} ${who.id ?? 'anybody'}`, options.challenge);
 	return options;
 }
 
 /**
  * Whose passkey was shown. It was unlocked by its person (a finger, a face, a number), and so counts as both factors.
- * @param person who has to show theirs; null at a sign-in
  */
 export async function showPasskey(
 	db: Db,
-	person: number | null,
+	who: Anyone,
 	door: Doorstep,
 	given: { answer: string; at: number }
-): Promise<Answer<{ person: number }>> {
+): Promise<Answer<{ id: number }>> {
 	const response = parsed(given.answer, AUTHENTICATION) as AuthenticationResponseJSON | null;
 	if (response === null) return { ok: false, problem: 'wrong' };
-	const row = one<{ person_id: number; public_key: Buffer; counter: number; host: string }>(
+	const { name, key } = TABLE[who.kind];
+	const row = one<{ of: number; public_key: Buffer; counter: number; host: string }>(
 		db,
-		'SELECT person_id, public_key, counter, host FROM passkeys WHERE id = ?',
+		`SELECT ${key} AS of, public_key, counter, host FROM ${name} WHERE id = ?`,
 		[response.id]
 	);
-	if (!row || row.host !== door.host || (person !== null && row.person_id !== person))
+	if (!row || row.host !== door.host || (who.id !== null && row.of !== who.id))
 		return { ok: false, problem: 'unknown' };
 	let late = false;
 	const verified = await verifyAuthenticationResponse({
 		response,
 		expectedChallenge: (c) => {
-			const right = takes(`show ${person ?? 'anybody'}`)(c);
+			const right = takes(`show ${who.kind} ${who.id ?? 'anybody'}`)(c);
 			late = !right;
 			return right;
 		},
@@ -206,27 +217,29 @@ export async function showPasskey(
 	// Two answers with one count: a copy of the key is in use, or the same answer came twice.
 	const taken = run(
 		db,
-		'UPDATE passkeys SET counter = @next, used_at = @at WHERE id = @id AND (counter = @before OR @next = 0)',
+		`UPDATE ${name} SET counter = @next, used_at = @at WHERE id = @id AND (counter = @before OR @next = 0)`,
 		{ next: verified.authenticationInfo.newCounter, at: given.at, id: response.id, before: row.counter }
 	);
-	return taken.changes ? { ok: true, person: row.person_id } : { ok: false, problem: 'wrong' };
+	return taken.changes ? { ok: true, id: row.of } : { ok: false, problem: 'wrong' };
 }
 
-/** Calls one of a person's passkeys otherwise. False when they have none such. */
-export const renamePasskey = (db: Db, person: number, id: string, name: string): boolean =>
-	run(db, 'UPDATE passkeys SET name = ? WHERE id = ? AND person_id = ?', [name, id, person]).changes > 0;
+/** Calls one of somebody's passkeys otherwise. False when they have none such. */
+export const renamePasskey = (db: Db, who: FactorOwner, id: string, name: string): boolean =>
+	run(db, `UPDATE ${TABLE[who.kind].name} SET name = ? WHERE id = ? AND ${TABLE[who.kind].key} = ?`, [name, id, who.id])
+		.changes > 0;
 
-/** Takes one of a person's passkeys away. Answers what it was called; null when they have none such. */
-export function removePasskey(db: Db, person: number, id: string): string | null {
-	const found = one<{ name: string }>(db, 'SELECT name FROM passkeys WHERE id = ? AND person_id = ?', [id, person]);
+/** Takes one of somebody's passkeys away. Answers what it was called; null when they have none such. */
+export function removePasskey(db: Db, who: FactorOwner, id: string): string | null {
+	const { name, key } = TABLE[who.kind];
+	const found = one<{ name: string }>(db, `SELECT name FROM ${name} WHERE id = ? AND ${key} = ?`, [id, who.id]);
 	if (!found) return null;
-	run(db, 'DELETE FROM passkeys WHERE id = ? AND person_id = ?', [id, person]);
+	run(db, `DELETE FROM ${name} WHERE id = ? AND ${key} = ?`, [id, who.id]);
 	return found.name;
 }
 
 /** What stands for somebody on their devices: says nothing of who they are (WebAuthn Level 3, §14.6.1). */
-const handleOf = (person: number) =>
-	new Uint8Array(createHash('sha256').update(`passkeys of person ${person}`).digest());
+const handleOf = ({ kind, id }: FactorOwner) =>
+	new Uint8Array(createHash('sha256').update(`passkeys of ${kind} ${id}`).digest());
 
 const part = v.pipe(v.string(), v.maxLength(40_000));
 const shared = {

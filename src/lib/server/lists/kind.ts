@@ -1,6 +1,7 @@
 import * as v from 'valibot';
 import type { Scope, Term } from '$lib/core/scope/scope';
 import type { Fact } from '$lib/core/why/explained';
+import type { Area, Level } from '$lib/core/access/rights';
 import type { Db } from '../db';
 import { InputProblem } from '../plans/kind';
 
@@ -35,6 +36,8 @@ export interface ListKind<S extends RowSchema = RowSchema> {
 	/** What the cards of its rows are of; null where they have none, and `why` tells instead. */
 	card: string | null;
 	row: S;
+	/** What whoever asks needs, where it is more than to see the estate. */
+	need?: { area: Area; level: Level };
 	/** Columns that it can be sorted by. */
 	sorts: readonly string[];
 	page(db: Db, ask: PageAsk): Page<v.InferOutput<S>>;

@@ -6,7 +6,7 @@ import { listKind, type ListKind, type Page, type PageAsk, type RowSchema } from
 type Row = Record<string, unknown>;
 
 /** How a list is read that is short enough to be narrowed and sorted in memory. */
-interface Short<S extends RowSchema> extends Pick<ListKind<S>, 'name' | 'words' | 'card' | 'row'> {
+interface Short<S extends RowSchema> extends Pick<ListKind<S>, 'name' | 'words' | 'card' | 'row' | 'need'> {
 	/**
 	 * Rows at a moment, in the usual order. Where a scope reaches them through what they belong to, they come narrowed, with the terms
 	 * that say nothing of them; otherwise they are narrowed by the columns that are facets.

@@ -11,7 +11,7 @@ import {
 	type Rights
 } from '$lib/core/access/rights';
 import { asksAny, type ConsentRules } from '$lib/core/access/consent';
-import { partText, partWords, readPart } from '$lib/core/access/part';
+import { partText, readPart } from '$lib/core/access/part';
 import { noEffects } from '$lib/core/plans/effects';
 import { momentOf, momentWords } from '$lib/core/time/zone';
 import type { Fact } from '$lib/core/why/explained';
@@ -19,8 +19,19 @@ import type { Context } from '../context';
 import { homeZone } from '../capacity';
 import { HEADS_HOOK, HEADS_MAIL } from '../changes/send';
 import { one, setting } from '../db';
-import { DAY } from '$lib/core/time/units';
-import { actingAs, assignmentsOf, holdersOf, madeRoles, otherOwners, roleNow } from '../identity/assignments';
+import { DAY, durationWords } from '$lib/core/time/units';
+import {
+	actingAs,
+	assignmentsOf,
+	auditorsAlone,
+	holdersOf,
+	madeRoles,
+	otherOwners,
+	roleNow
+} from '../identity/assignments';
+import { hasFactor } from '../identity/factor';
+import { STAFF_LIMITS, staffPolicy } from '../identity/staff';
+import { partName } from '../part';
 import { knownScope } from '../moment/names';
 import { parseScope, scopeText } from '$lib/core/scope/scope';
 import { InputProblem, planKind, stepOf, type Draft, type StepSpec } from '../plans/kind';
@@ -60,13 +71,14 @@ function roleOrThrow(ctx: Context, id: string, besides: readonly string[] = []) 
 
 /** A part as it is kept: what it names is there, and written the same way for the same part. */
 function partOrThrow(ctx: Context, text: string): { text: string; words: string } {
-	const { part, problems } = readPart(text);
+	const { problems } = readPart(text);
 	const known = knownScope(ctx.db, parseScope(text).scope);
 	const wrong = [...problems, ...known.problems.map((p) => p.words)];
 	if (wrong.length) throw new InputProblem([{ field: 'part', words: wrong.join(' ') }]);
 	// What somebody types by its name is kept by its id.
 	const { part: ids } = readPart(scopeText(known.scope));
-	return { text: partText(ids), words: text === '' ? '' : partWords(part) };
+	const written = partText(ids);
+	return { text: written, words: written && partName(ctx.db, written) };
 }
 
 /** When something ends that somebody is given, ms UTC: a day counts to its end where the estate is at home. Null: never. */
@@ -380,6 +392,26 @@ const disable = planKind({
 	}
 });
 
+const forgetFactor = planKind({
+	kind: 'operator.forget-factor',
+	words: 'Forget an operator’s second factor, passkeys and recovery codes: they have lost them, and set them up anew',
+	area: 'identity',
+	undo: 'never',
+	schema: v.strictObject({ login: v.string() }),
+	async draft(ctx, input): Promise<Draft> {
+		const o = operatorOrThrow(ctx, input.login);
+		return accountDraft(
+			`Forget the second factor of ${o.name}`,
+			['their sign-ins end at once; their password alone lets them in until they set up another'],
+			`operator/${o.login}`,
+			stepOf('operator.forget-factor', 'Forget it', input, 200),
+			null,
+			'No: they set up another.',
+			hasFactor(ctx.db, { kind: 'operator', id: o.id }) ? [] : [`${o.name} has none`]
+		);
+	}
+});
+
 const createToken = planKind({
 	kind: 'token.create',
 	words: 'Create an API token; its secret comes as a SHA-256 hash, which is kept sealed',
@@ -545,14 +577,94 @@ const consent = planKind({
 	}
 });
 
+const HOURS = (limits: { least: number; most: number }, words: string) =>
+	v.pipe(v.number(words), v.integer(words), v.minValue(limits.least, words), v.maxValue(limits.most, words));
+
+const staffSignIn = planKind({
+	kind: 'operators.sign-in',
+	words: 'Say how operators sign in: in which roles nobody acts without a second factor, and when a sign-in ends (ms)',
+	area: 'identity',
+	undo: 'back',
+	schema: v.strictObject({
+		factorFor: v.pipe(v.array(v.string()), v.maxLength(200, 'There are not so many roles.')),
+		idle: HOURS(STAFF_LIMITS.idle, 'From 5 minutes to a day.'),
+		most: HOURS(STAFF_LIMITS.most, 'From an hour to 30 days.')
+	}),
+	async draft(ctx, input): Promise<Draft> {
+		const roles = [...new Set(input.factorFor)].sort();
+		for (const id of roles) roleOrThrow(ctx, id);
+		if (input.idle > input.most)
+			throw new InputProblem([{ field: 'idle', words: 'It ends without use no later than in any case.' }]);
+		const next = { ...input, factorFor: roles };
+		const was = staffPolicy(ctx.db);
+		const without = operators(ctx.db, ctx.clock.now()).filter(
+			(o) => !o.disabled && !o.factor && o.assignments.some((a) => roles.includes(a.role))
+		);
+		return {
+			...accountDraft(
+				'Set how operators sign in',
+				[
+					roles.length
+						? `nobody acts as ${roles.join(', ')} without a second factor`
+						: 'no role asks for a second factor',
+					`a sign-in ends after ${durationWords(input.idle)} without use, and after ${durationWords(input.most)} in any case`
+				],
+				'settings/operators',
+				stepOf('operators.sign-in', 'Write how they sign in', next, 200),
+				{ kind: 'operators.sign-in', input: was },
+				'Yes: as it was.',
+				JSON.stringify(next) === JSON.stringify({ ...was, factorFor: [...was.factorFor].sort() })
+					? ['nothing in it is different']
+					: []
+			),
+			warnings: without.length
+				? [
+						{
+							words: `${without.map((o) => o.name).join(', ')} ${without.length === 1 ? 'has' : 'have'} none yet: they see to that first when they come in`,
+							side: 'against' as const,
+							source: 'operators'
+						}
+					]
+				: []
+		};
+	}
+});
+
+const readers = planKind({
+	kind: 'record.readers',
+	words:
+		'Say whether the record of sign-ins, refusals and looks is read by auditors alone: by nobody whose role changes anything',
+	area: 'identity',
+	undo: 'back',
+	schema: v.strictObject({ auditorsAlone: v.boolean() }),
+	async draft(ctx, input): Promise<Draft> {
+		return accountDraft(
+			input.auditorsAlone ? 'Let auditors alone read the record' : 'Let whoever may read the record',
+			[
+				input.auditorsAlone
+					? 'whoever may change anything, owners too, reads it no more'
+					: 'owners read it, and whose role says so'
+			],
+			'record/readers',
+			stepOf('record.readers', 'Write who reads it', input, 200),
+			{ kind: 'record.readers', input: { auditorsAlone: !input.auditorsAlone } },
+			'Yes: as it was.',
+			auditorsAlone(ctx.db) === input.auditorsAlone ? ['it is so already'] : []
+		);
+	}
+});
+
 export const operatorPlans = [
 	consent,
+	staffSignIn,
+	readers,
 	addOperator,
 	assignRole,
 	takeRole,
 	putRole,
 	removeRole,
 	disable,
+	forgetFactor,
 	createToken,
 	revokeToken,
 	heads

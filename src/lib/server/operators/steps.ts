@@ -1,4 +1,7 @@
 import type { ConsentRules } from '$lib/core/access/consent';
+import { forgetOperatorFactors } from '../identity/factor';
+import { setAuditorsAlone } from '../identity/assignments';
+import { setStaffPolicy, type StaffPolicy } from '../identity/staff';
 import { CONSENT } from '../plans/consent';
 import { hash } from '@node-rs/argon2';
 import type { Rights } from '$lib/core/access/rights';
@@ -74,6 +77,21 @@ export const operatorSteps = {
 	}),
 	'consent.write': stepHandler<ConsentRules>({
 		run: async ({ input }) => ({ write: (db) => putSetting(db, CONSENT, JSON.stringify(input)) })
+	}),
+	'operator.forget-factor': stepHandler<{ login: string }>({
+		run: async ({ input }) => ({
+			write: (db) => {
+				const { id } = one<{ id: number }>(db, 'SELECT id FROM operators WHERE login = ?', [input.login])!;
+				forgetOperatorFactors(db, id);
+				run(db, 'DELETE FROM sign_ins WHERE operator_id = ?', [id]);
+			}
+		})
+	}),
+	'operators.sign-in': stepHandler<StaffPolicy>({
+		run: async ({ input }) => ({ write: (db) => setStaffPolicy(db, input) })
+	}),
+	'record.readers': stepHandler<{ auditorsAlone: boolean }>({
+		run: async ({ input }) => ({ write: (db) => setAuditorsAlone(db, input.auditorsAlone) })
 	}),
 	'record.heads': stepHandler<{ mail: string; hook: string }>({
 		run: async ({ input }) => ({

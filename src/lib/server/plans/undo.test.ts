@@ -17,7 +17,8 @@ import { hoursById } from '../pools';
 import { ownChannels, ownMachines } from '../portal';
 import { CALLED_AT } from '../network';
 import { keepFile } from '../people/files';
-import { assignmentsOf } from '../identity/assignments';
+import { staffPolicy } from '../identity/staff';
+import { assignmentsOf, auditorsAlone } from '../identity/assignments';
 import { consentRules } from './consent';
 import { decided } from '../testing/decided';
 import { addReef, answerReef, COMPUTER } from '../testing/estates';
@@ -731,6 +732,10 @@ const CASES: Record<string, Case[]> = {
 	],
 	'token.create': [{ input: { name: 'night', role: 'auditor', hash: 'a'.repeat(64) } }],
 	'consent.rules': [{ input: { kinds: ['access-rules.change'], people: 200 }, beside: (h) => consentRules(h.db) }],
+	'operators.sign-in': [
+		{ input: { factorFor: ['owner'], idle: 30 * MINUTE, most: 600 * MINUTE }, beside: (h) => staffPolicy(h.db) }
+	],
+	'record.readers': [{ input: { auditorsAlone: true }, beside: (h) => auditorsAlone(h.db) }],
 	'record.heads': [{ input: { mail: 'records@kept.example', hook: '' } }],
 	'schedule.add': [{ input: daily }],
 	'schedule.remove': [

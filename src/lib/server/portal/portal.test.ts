@@ -109,7 +109,7 @@ describe('how people sign in', () => {
 		const eve = numberOf('eve');
 		expect(await blocks('portal.forget-factor', { person: 'eve' })).toEqual(['they have none']);
 		run(h.db, 'INSERT INTO person_factors(person_id, factor_on) VALUES (?, 1)', [eve]);
-		makeRecoveryCodes(h.db, eve, 1);
+		makeRecoveryCodes(h.db, { kind: 'person', id: eve }, 1);
 		const token = signInPerson(h.db, eve, false);
 		await h.carryOut('portal.forget-factor', { person: 'eve' });
 		expect(hasFactor(h.db, { kind: 'person', id: eve })).toBe(false);

@@ -24,6 +24,14 @@ async function asked(ask: () => Promise<object>): Promise<Answered> {
 export const shownTo = (optionsJSON: PublicKeyCredentialRequestOptionsJSON): Promise<Answered> =>
 	asked(() => startAuthentication({ optionsJSON }));
 
+/** Asks what the console needs of a new passkey, then the device for one. */
+export const passkeyToKeep = (): Promise<Answered> =>
+	asked(async () => {
+		const response = await fetch('/passkey');
+		if (!response.ok) throw new Error('nothing to ask the device for');
+		return startRegistration({ optionsJSON: (await response.json()) as PublicKeyCredentialCreationOptionsJSON });
+	});
+
 /** Asks what this needs of Sextant, then the device for one of the person's passkeys, or for a new one. */
 export const passkeyFor = (what: 'show' | 'add'): Promise<Answered> =>
 	asked(async () => {

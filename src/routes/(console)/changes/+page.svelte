@@ -2,6 +2,7 @@
 	import { page } from '$app/state';
 	import { momentWords } from '$lib/core/time/zone';
 	import { addressWith } from '$lib/ui/frame/address';
+	import ChangeViews from '$lib/ui/frame/ChangeViews.svelte';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 
 	let { data } = $props();
@@ -9,7 +10,10 @@
 
 <h1 class="sr-only">Change log</h1>
 <div class="px-[18px] py-3">
-	<h2 class="head">Change log <small>every line is chained to the one before it; nothing is ever taken out</small></h2>
+	<ChangeViews audit={data.seesRecord} />
+	<h2 class="head mt-2">
+		Change log <small>every line is chained to the one before it; nothing is ever taken out</small>
+	</h2>
 	<table class="grid-table mt-1">
 		<thead
 			><tr

@@ -3,13 +3,34 @@ import { levelIn, ROLES, AREA_WORDS, may, rightsOf, STAFF, STAFF_AREAS, AREAS } 
 import { formOf } from '$lib/server/api/body';
 import { HEADS_HOOK, HEADS_MAIL } from '$lib/server/changes/send';
 import { setting } from '$lib/server/db';
-import { actIn, changePassword, endOthers, noteOwn, operators, tokensOf } from '$lib/server/identity/accounts';
-import { madeRoles } from '$lib/server/identity/assignments';
+import {
+	actIn,
+	changePassword,
+	endOthers,
+	endOwnSignIn,
+	ownSignIns,
+	raiseSignIn,
+	noteOwn,
+	operators,
+	tokensOf
+} from '$lib/server/identity/accounts';
+import { addPasskey, doorstepOf, MOST_PASSKEYS, passkeysOf, removePasskey } from '$lib/server/identity/passkeys';
+import { makeRecoveryCodes, recoveryLeft } from '$lib/server/identity/recovery';
+import { staffPolicy } from '$lib/server/identity/staff';
+import { auditorsAlone, madeRoles } from '$lib/server/identity/assignments';
 import { PLAN_KINDS } from '$lib/server/areas';
 import { consentRules } from '$lib/server/plans/consent';
 import { partName } from '$lib/server/part';
 import type { Caller } from '$lib/server/identity/caller';
-import { beginFactor, CODE_PROBLEM, confirmFactor, dropFactor, factorOwner } from '$lib/server/identity/factor';
+import {
+	beginFactor,
+	CODE_PROBLEM,
+	confirmFactor,
+	dropFactor,
+	factorOwner,
+	hasApp,
+	hasFactor
+} from '$lib/server/identity/factor';
 import { factorPicture } from '$lib/server/identity/picture';
 import { directoryPercent } from '$lib/server/directory';
 import { PORTAL_ADDRESS, SERVED_AT, signInPolicy } from '$lib/server/identity/portal';
@@ -30,6 +51,13 @@ export const load = ({ locals, depends }) => {
 	const roles = [...ROLES.map((r) => ({ id: r as string, name: r as string, rights: rightsOf(r) })), ...made];
 	return {
 		me: everybody.find((o) => caller.kind === 'operator' && o.id === caller.id) ?? null,
+		signIns: ownSignIns(whole, caller),
+		passkeys: caller.kind === 'operator' ? passkeysOf(whole, { kind: 'operator', id: caller.id }) : [],
+		recovery: caller.kind === 'operator' ? recoveryLeft(whole, { kind: 'operator', id: caller.id }) : null,
+		app: caller.kind === 'operator' && hasApp(whole, { kind: 'operator', id: caller.id }),
+		/** Their role asks for a second factor that they have not shown. */
+		needsFactor: caller.needsFactor ?? false,
+		signingIn: seesAccounts ? { ...staffPolicy(whole), auditorsAlone: auditorsAlone(whole) } : null,
 		/** By which of their assignments they act. */
 		acting: caller.assignment,
 		operators: seesAccounts ? everybody : null,
@@ -80,6 +108,8 @@ export const actions = {
 	factor: async ({ locals }) => {
 		const owner = ownerOf(locals.caller);
 		if (!owner) return noFactor();
+		const shut = mustShow(locals.caller!);
+		if (shut) return shut;
 		const { secret, uri } = beginFactor(wholeRuntime(), owner, locals.caller!.login);
 		return { factor: { secret, picture: await factorPicture(uri) } };
 	},
@@ -87,6 +117,8 @@ export const actions = {
 		const owner = ownerOf(locals.caller);
 		if (!owner) return noFactor();
 		const ctx = wholeRuntime();
+		const shut = mustShow(locals.caller!);
+		if (shut) return shut;
 		if (!confirmFactor(ctx, owner, text(await formOf(request), 'code')))
 			return fail(422, {
 				errors: { code: 'This is not the code of this moment. Begin again, and give the newest one.' } as Record<
@@ -94,9 +126,60 @@ export const actions = {
 					string
 				>
 			});
-		endOthers(ctx.db, locals.caller!);
+		const codes = nowGiven(locals.caller!);
 		noteOwn(ctx, locals.caller!, 'operator.factor', `${locals.caller!.name} has switched their second factor on`);
-		return { factorOn: true };
+		return { factorOn: true, codes };
+	},
+	'add-passkey': async ({ request, locals, url }) => {
+		const owner = ownerOf(locals.caller);
+		if (!owner) return noFactor();
+		const ctx = wholeRuntime();
+		const shut = mustShow(locals.caller!);
+		if (shut) return shut;
+		const form = await request.formData();
+		const [answer, typed] = [form.get('answer'), form.get('name')];
+		const name = typeof typed === 'string' ? typed.trim() : '';
+		const wrong = (words: string) => fail(422, { errors: { passkey: words } as Record<string, string> });
+		const door = doorstepOf(url);
+		if (door === null) return wrong('Passkeys need an address with a name, over TLS.');
+		if (name === '' || name.length > 60) return wrong('Give it a name of at most 60 characters.');
+		if (typeof answer !== 'string') return wrong('No passkey was made.');
+		const added = await addPasskey(ctx.db, owner, door, { answer, name, at: ctx.clock.now() });
+		if (!added.ok) return wrong(PASSKEY_PROBLEM[added.problem]);
+		const codes = nowGiven(locals.caller!);
+		noteOwn(ctx, locals.caller!, 'operator.passkey', `${locals.caller!.name} has added the passkey ${name}`);
+		return { passkey: name, codes };
+	},
+	'remove-passkey': async ({ request, locals }) => {
+		const owner = ownerOf(locals.caller);
+		if (!owner) return noFactor();
+		const ctx = wholeRuntime();
+		const shut = mustShow(locals.caller!);
+		if (shut) return shut;
+		const name = removePasskey(ctx.db, owner, (await formOf(request)).get('id'));
+		if (name === null) return fail(404, { errors: { passkey: 'You have no such passkey.' } as Record<string, string> });
+		endOthers(ctx.db, locals.caller!);
+		noteOwn(ctx, locals.caller!, 'operator.passkey', `${locals.caller!.name} has removed the passkey ${name}`);
+		return { removed: name };
+	},
+	recovery: ({ locals }) => {
+		const owner = ownerOf(locals.caller);
+		if (!owner) return noFactor();
+		const ctx = wholeRuntime();
+		const shut = mustShow(locals.caller!);
+		if (shut) return shut;
+		if (!hasFactor(ctx.db, owner))
+			return fail(422, { errors: { recovery: 'Set a second factor up first.' } as Record<string, string> });
+		const codes = makeRecoveryCodes(ctx.db, owner, ctx.clock.now());
+		noteOwn(ctx, locals.caller!, 'operator.recovery', `${locals.caller!.name} has made new recovery codes`);
+		return { codes };
+	},
+	end: async ({ request, locals }) => {
+		const ctx = wholeRuntime();
+		if (!endOwnSignIn(ctx.db, locals.caller!, (await formOf(request)).get('id')))
+			return fail(404, { errors: { signIns: 'That one has ended already.' } as Record<string, string> });
+		noteOwn(ctx, locals.caller!, 'operator.sign-ins', `${locals.caller!.name} has ended one of their sign-ins`);
+		return { ended: true };
 	},
 	drop: async ({ request, locals }) => {
 		const owner = ownerOf(locals.caller);
@@ -109,6 +192,28 @@ export const actions = {
 		return { factorOff: true };
 	}
 };
+
+const PASSKEY_PROBLEM = {
+	late: 'It took too long. Try again.',
+	unknown: 'This passkey is not known here.',
+	wrong: 'The passkey could not be read. Try again.',
+	'too-many': `You have ${MOST_PASSKEYS} already: remove one first.`
+} as const;
+
+/** Whoever has a second factor shows it before they change how they sign in: a password alone must not be enough. */
+const mustShow = (caller: Caller) =>
+	hasFactor(wholeRuntime().db, { kind: 'operator', id: caller.id }) && !caller.factor
+		? fail(403, { errors: { code: 'Sign in with your second factor first.' } as Record<string, string> })
+		: null;
+
+/** The second factor has just been set up: it counts from now on, others have to sign in anew, and the first codes are given. */
+function nowGiven(caller: Caller): string[] | undefined {
+	const { db, clock } = wholeRuntime();
+	raiseSignIn(db, caller.signIn!);
+	endOthers(db, caller);
+	const owner = { kind: 'operator', id: caller.id } as const;
+	return recoveryLeft(db, owner) === null ? makeRecoveryCodes(db, owner, clock.now()) : undefined;
+}
 
 /** The console is for operators: a token or a person has no second factor here. */
 const ownerOf = (caller: Caller | null) => (caller?.kind === 'operator' ? factorOwner(caller) : null);

@@ -11,6 +11,9 @@
 	import SignInForm from '$lib/ui/settings/SignInForm.svelte';
 	import PortalForm from '$lib/ui/settings/PortalForm.svelte';
 	import ConsentForm from '$lib/ui/settings/ConsentForm.svelte';
+	import Passkeys from '$lib/ui/settings/Passkeys.svelte';
+	import SignIns from '$lib/ui/settings/SignIns.svelte';
+	import StaffSignInForm from '$lib/ui/settings/StaffSignInForm.svelte';
 	import AssignForm from '$lib/ui/settings/AssignForm.svelte';
 	import { partOptions } from '$lib/ui/settings/parts';
 	import RoleForm from '$lib/ui/settings/RoleForm.svelte';
@@ -36,6 +39,10 @@
 			{data.caller.name}, {data.caller.role}{data.caller.part && ` ${data.caller.part}`}, signed in as {data.caller
 				.login}
 		</p>
+		{#if data.needsFactor}<p class="bg-sandwash text-sand mt-2 rounded px-3 py-2 text-[13px]" role="status">
+				Your role asks for a second factor: set one up here, or sign in with it. Until then there is nothing else for
+				you.
+			</p>{/if}
 		{#if data.me && data.me.assignments.length > 1}
 			<h3 class="head mt-3">Acting as <small>one at a time: what is changed is changed in that role</small></h3>
 			<form method="POST" action="?/act" class="mt-1 flex flex-wrap gap-2">
@@ -58,7 +65,7 @@
 				</p>{/if}
 			<PasswordForm problems={errors} />
 			<h3 class="head mt-4">Second factor <small>a code from an app, by TOTP (RFC 6238)</small></h3>
-			{#if data.me.factor}
+			{#if data.app}
 				<p class="text-kelp mt-1">It is on.</p>
 				<form method="POST" action="?/drop" use:enhance class="mt-1 flex items-start justify-start gap-2">
 					<CodeField label="Code" problem={errors.code} />
@@ -72,9 +79,18 @@
 					<button class="btn btn-go mt-[20px]">Switch it on</button>
 				</form>
 			{:else}
-				<p class="text-ink2 mt-1">It is off. {errors.code ?? ''}</p>
+				<p class="text-ink2 mt-1">No app gives codes. {errors.code ?? ''}</p>
 				<form method="POST" action="?/factor" use:enhance class="mt-1"><button class="btn">Set it up</button></form>
 			{/if}
+			<Passkeys
+				passkeys={data.passkeys}
+				recovery={data.recovery}
+				zone={data.zone}
+				codes={form && 'codes' in form ? form.codes : undefined}
+				factor={data.me.factor}
+				{errors}
+			/>
+			<SignIns signIns={data.signIns} problem={errors.signIns} />
 		{/if}
 	</section>
 	<section>
@@ -148,7 +164,13 @@
 									</div>{:else}<span class="text-ink3">nothing now</span>{/each}</td
 							><td>{o.factor ? 'on' : 'off'}</td>
 							<td class="num"
-								>{#if data.mayManage}<PlanButton
+								>{#if data.mayManage}{#if o.factor}<PlanButton
+											kind="operator.forget-factor"
+											input={{ login: o.login }}
+											words="Forget factor"
+											label="Forget the second factor of {o.name}"
+										/>{/if}
+									<PlanButton
 										kind="operator.disable"
 										input={{ login: o.login, disabled: !o.disabled }}
 										words={o.disabled ? 'Open again' : 'Shut'}
@@ -200,6 +222,12 @@
 			{#if data.mayManage}
 				<TokenForm {...giving} roles={[...data.staff, { id: 'directory', name: 'directory' }]} />
 			{/if}
+		</section>
+	{/if}
+	{#if data.signingIn && data.mayManage}
+		<section>
+			<h2 class="head">How operators sign in <small>tokens end by what is set for each</small></h2>
+			<StaffSignInForm policy={data.signingIn} roles={data.staff} />
 		</section>
 	{/if}
 	{#if data.consent && data.mayManage}

@@ -68,7 +68,7 @@ export const load = async ({ locals, url, cookies }) => {
 		factor: {
 			on: hasFactor(db, { kind: 'person', id: caller.id }),
 			app: hasApp(db, { kind: 'person', id: caller.id }),
-			passkeys: doorOf(db, url) !== null && countPasskeys(db, caller.id) > 0
+			passkeys: doorOf(db, url) !== null && countPasskeys(db, { kind: 'person', id: caller.id }) > 0
 		}
 	};
 };
@@ -168,7 +168,8 @@ export const actions = {
 		const answer = form.get('answer');
 		if (typeof answer === 'string') {
 			const door = doorOf(db, url);
-			const shown = door && (await showPasskey(db, caller.id, door, { answer, at: clock.now() }));
+			const shown =
+				door && (await showPasskey(db, { kind: 'person', id: caller.id }, door, { answer, at: clock.now() }));
 			if (!shown?.ok)
 				return fail(422, { at, given: 'answer', problem: say(`passkey.${shown?.problem ?? 'wrong'}`, { most: 0 }) });
 		} else {

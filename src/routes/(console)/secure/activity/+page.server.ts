@@ -3,7 +3,8 @@ import { activityView, FEW, keptDays, looksAt, openLook, reachedView } from '$li
 import { personCalled } from '$lib/server/directory';
 import { sharedLoad } from '$lib/server/load';
 import { asKnown, lookOf } from '$lib/server/moment';
-import { runtime } from '$lib/server/runtime';
+import { note } from '$lib/server/record';
+import { runtime, wholeRuntime } from '$lib/server/runtime';
 
 const SPANS = [1, 7, 30] as const;
 /** So much of what somebody reached is shown at a time. */
@@ -30,6 +31,15 @@ export const load = (event) => {
 	const skip = Number(q.get('skip') ?? 0);
 	const offset = Number.isSafeInteger(skip) && skip > 0 ? skip : 0;
 	const shared = sums(event);
+	if (look)
+		note(wholeRuntime().db, clock.now(), {
+			kind: 'looked',
+			who: event.locals.caller!.name,
+			role: event.locals.caller!.role,
+			words: `looked at what ${person.name} (${person.login}) reached`,
+			address: event.getClientAddress(),
+			good: true
+		});
 	// One more than is shown tells whether there are more.
 	const rows = look ? reachedView(db, person.id, at, 90, SHOWN + 1, offset) : null;
 	return {

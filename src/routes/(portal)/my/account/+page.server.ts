@@ -47,11 +47,11 @@ export const load = ({ locals, url }) => {
 		host: door?.host ?? null,
 		address: url.host,
 		passkeysTaken: signInPolicy(db).passkeys,
-		passkeys: passkeysOf(db, caller.id),
+		passkeys: passkeysOf(db, ownerOf(caller)),
 		app: hasApp(db, ownerOf(caller)),
 		factor: hasFactor(db, ownerOf(caller)),
 		given: caller.factor,
-		recovery: recoveryLeft(db, caller.id),
+		recovery: recoveryLeft(db, ownerOf(caller)),
 		elsewhere: signedInElsewhere(db, caller),
 		/** What they came here to open. */
 		wanted: wanted
@@ -98,7 +98,7 @@ function nowGiven(caller: Caller): void {
 /** Codes for whoever has set up their first second factor. */
 function firstCodes(caller: Caller): string[] | undefined {
 	const { db, clock } = runtime();
-	return recoveryLeft(db, caller.id) === null ? makeRecoveryCodes(db, caller.id, clock.now()) : undefined;
+	return recoveryLeft(db, ownerOf(caller)) === null ? makeRecoveryCodes(db, ownerOf(caller), clock.now()) : undefined;
 }
 
 export const actions = {
@@ -133,7 +133,7 @@ export const actions = {
 			fail(422, { section: 'show', given, problem: say(key, { most: MOST_PASSKEYS }) });
 		if (typeof answer === 'string') {
 			const door = doorOf(ctx.db, url);
-			const shown = door && (await showPasskey(ctx.db, caller.id, door, { answer, at: ctx.clock.now() }));
+			const shown = door && (await showPasskey(ctx.db, ownerOf(caller), door, { answer, at: ctx.clock.now() }));
 			if (!shown?.ok) return wrong('answer', `passkey.${shown?.problem ?? 'wrong'}`);
 		} else {
 			const code = form.get('code');
@@ -159,7 +159,7 @@ export const actions = {
 		if (door === null) return wrong(403, 'passkey.off');
 		if (name === '' || name.length > 60) return wrong(422, 'problem.name');
 		if (typeof answer !== 'string') return wrong(422, 'passkey.cancelled');
-		const added = await addPasskey(ctx.db, caller.id, door, { answer, name, at: ctx.clock.now() });
+		const added = await addPasskey(ctx.db, ownerOf(caller), door, { answer, name, at: ctx.clock.now() });
 		if (!added.ok) return wrong(422, `passkey.${added.problem}`, { most: MOST_PASSKEYS });
 		nowGiven(caller);
 		endOthers(ctx.db, caller);
@@ -173,7 +173,7 @@ export const actions = {
 		const [id, name] = [form.get('id'), form.get('name').trim()];
 		if (name === '' || name.length > 60)
 			return fail(422, { section: 'passkeys', at: id, problem: say('problem.name') });
-		if (!renamePasskey(runtime().db, caller.id, id, name))
+		if (!renamePasskey(runtime().db, ownerOf(caller), id, name))
 			return fail(404, { section: 'passkeys', at: id, problem: say('problem.not-yours') });
 		return { section: 'passkeys', done: say('done.renamed', { name }) };
 	},
@@ -183,7 +183,7 @@ export const actions = {
 		const say = speakerOf(locals.language);
 		const shut = mustShow(locals, 'passkeys');
 		if (shut) return shut;
-		const name = removePasskey(ctx.db, caller.id, (await formOf(request)).get('id'));
+		const name = removePasskey(ctx.db, ownerOf(caller), (await formOf(request)).get('id'));
 		if (name === null) return fail(404, { section: 'passkeys', problem: say('problem.not-yours') });
 		endOthers(ctx.db, caller);
 		noteOwn(ctx, caller, 'person.passkey', `${caller.name} has removed the passkey ${name}`);
@@ -228,7 +228,7 @@ export const actions = {
 		if (shut) return shut;
 		if (!hasFactor(ctx.db, ownerOf(caller)))
 			return fail(422, { section: 'recovery', problem: speakerOf(locals.language)('account.recovery-needs') });
-		const codes = makeRecoveryCodes(ctx.db, caller.id, ctx.clock.now());
+		const codes = makeRecoveryCodes(ctx.db, ownerOf(caller), ctx.clock.now());
 		noteOwn(ctx, caller, 'person.recovery', `${caller.name} has made new recovery codes`);
 		return { section: 'recovery', codes };
 	},

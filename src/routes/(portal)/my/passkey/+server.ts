@@ -11,7 +11,7 @@ export const GET = async ({ locals, url }) => {
 	if (door === null) return problemResponse(problem('refused', 'Passkeys need an address with a name, over TLS.'));
 	return json(
 		url.searchParams.get('for') === 'add'
-			? await passkeyToAdd(db, caller, door)
-			: await passkeyToShow(db, caller.id, door)
+			? await passkeyToAdd(db, { kind: 'person', id: caller.id }, caller, door)
+			: await passkeyToShow(db, { kind: 'person', id: caller.id }, door)
 	);
 };

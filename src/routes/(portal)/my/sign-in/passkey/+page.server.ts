@@ -28,7 +28,7 @@ export const load = async ({ locals, url, getClientAddress }) => {
 	return {
 		off,
 		ownDays: policy.ownDays,
-		options: off === null ? await passkeyToShow(db, null, door!) : null
+		options: off === null ? await passkeyToShow(db, { kind: 'person', id: null }, door!) : null
 	};
 };
 
@@ -44,9 +44,9 @@ export const actions = {
 		if (!COMES.take(getClientAddress())) return fail(429, { own, problem: say('problem.too-often') });
 		if (typeof answer !== 'string' || answer === '') return fail(400, { own, problem: say('passkey.cancelled') });
 		const now = clock.now();
-		const shown = await showPasskey(db, null, door, { answer, at: now });
+		const shown = await showPasskey(db, { kind: 'person', id: null }, door, { answer, at: now });
 		if (!shown.ok) return fail(400, { own, problem: say(`passkey.${shown.problem}`, { most: 0 }) });
-		const login = callerNow(db, 'person', shown.person, now)?.login;
+		const login = callerNow(db, 'person', shown.id, now)?.login;
 		const person = login === undefined ? undefined : personCalled(db, login, now);
 		if (!person) return fail(400, { own, problem: say('passkey.unknown') });
 		const why = mayComeIn(person, now, say);

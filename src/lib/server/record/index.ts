@@ -1,0 +1,2 @@
+export { entriesBefore, firstBrokenEntry, note, toldProblems } from './entries';
+export { manifest } from './manifest';
