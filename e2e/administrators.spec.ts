@@ -40,12 +40,12 @@ test('the helpdesk of Halifax can neither see nor touch Hobart', async ({ page }
 		expect(await refused.text(), kind).not.toContain(far!.name!);
 	}
 	// Nor is what is of everybody theirs.
-	expect(await (await draft('gateway.set-port', { gateway: 'hba-gw-1', protocol: 'stream', port: 4000 })).text()).toContain(
-		'You are there in Halifax'
-	);
-	expect((await draft('note.write', { about: `person/${near.rows[0]!.login}`, text: 'rang about the printer' })).status()).toBe(
-		201
-	);
+	expect(
+		await (await draft('gateway.set-port', { gateway: 'hba-gw-1', protocol: 'stream', port: 4000 })).text()
+	).toContain('You are there in Halifax');
+	expect(
+		(await draft('note.write', { about: `person/${near.rows[0]!.login}`, text: 'rang about the printer' })).status()
+	).toBe(201);
 	await owner.dispose();
 });
 
@@ -75,9 +75,9 @@ test('a change waits for a second person, who sees what has changed since; both 
 	await consent.getByRole('button', { name: 'Consent', exact: true }).click();
 	await expect(page.getByText('done', { exact: true }).first()).toBeVisible();
 	await visit(page, '/changes');
-	await expect(
-		page.getByRole('row').filter({ hasText: 'Keep who reached what for 150 days' }).first()
-	).toContainText('Ines Haugland, with the consent of Runa Solheim');
+	await expect(page.getByRole('row').filter({ hasText: 'Keep who reached what for 150 days' }).first()).toContainText(
+		'Ines Haugland, with the consent of Runa Solheim'
+	);
 
 	// Another was asked for before the day began: it is declined, with words.
 	await visit(page, '/');
@@ -117,12 +117,88 @@ test('a role is made of rights, and given for a part until a day', async ({ page
 	await visit(page, '/settings');
 	await expect(page.getByRole('row', { name: /Nils Aune/ })).toContainText(/Night desk\s+in Hobart/);
 
+	// In this role nobody acts without a second factor.
+	await page.getByRole('combobox', { name: 'A second factor is asked of' }).click();
+	await page.getByRole('option', { name: 'Night desk' }).click();
+	await page.keyboard.press('Escape');
+	await page.getByRole('button', { name: 'Plan how operators sign in' }).click();
+	await expect(plan(page)).toContainText('Set how operators sign in');
+	expect(await commitAndFollow(page)).toBe('done');
+
+	// A device with a passkey store of its own, which its person unlocks.
+	const devices = await page.context().newCDPSession(page);
+	await devices.send('WebAuthn.enable');
+	await devices.send('WebAuthn.addVirtualAuthenticator', {
+		options: {
+			protocol: 'ctap2',
+			transport: 'internal',
+			hasResidentKey: true,
+			hasUserVerification: true,
+			isUserVerified: true,
+			automaticPresenceSimulation: true
+		}
+	});
 	await page.context().clearCookies();
 	await visit(page, '/sign-in');
 	await page.getByLabel('Login').fill('nils');
 	await page.getByLabel('Password').fill('tideline-at-night');
 	await page.getByRole('button', { name: 'Sign in' }).click();
+	await expect(page.getByText('Your role asks for a second factor', { exact: false })).toBeVisible();
+	await visit(page, '/watch');
+	await expect(page.getByText('Your role asks for a second factor', { exact: false })).toBeVisible();
+	expect((await page.request.get('/api/v1/machines')).status()).toBe(403);
+	await accessible(page);
+	await page.getByRole('textbox', { name: 'Name of a new one' }).fill('My key');
+	await page.getByRole('button', { name: 'Add a passkey' }).click();
+	await expect(page.getByRole('list', { name: 'Passkeys' })).toContainText('My key');
+	await expect(page.getByRole('list', { name: 'Recovery codes' }).getByRole('listitem')).toHaveCount(10);
+	await visit(page, '/watch');
 	await expect(page.getByRole('link', { name: /Nils Aune · Night desk\s+in Hobart/ })).toBeVisible();
-	expect((await page.request.get('/api/v1/operators')).status()).toBeGreaterThanOrEqual(403);
 	expect((await page.request.get('/api/v1/machines?scope=site:halifax')).status()).toBe(422);
+
+	// The next time the passkey is enough.
+	await page.context().clearCookies();
+	await visit(page, '/sign-in');
+	await page.getByRole('link', { name: 'Sign in by passkey' }).click();
+	await page.getByRole('button', { name: 'Show a passkey' }).click();
+	await expect(page.getByRole('link', { name: /Nils Aune · Night desk/ })).toBeVisible();
+	await visit(page, '/settings');
+	const signIns = page.getByRole('list', { name: 'Sign-ins' });
+	await expect(signIns).toContainText('by passkey');
+	await signIns
+		.getByRole('button', { name: /^End the sign-in/ })
+		.first()
+		.click();
+	await expect(signIns.getByRole('button', { name: /^End the sign-in/ })).toHaveCount(0);
+});
+
+test('what was refused and who signed in is on record, for those alone who may read it, and leaves as signed files', async ({
+	page
+}) => {
+	await signIn(page, 'helpdesk');
+	const refused = await page.request.post('/api/v1/plans', {
+		data: { kind: 'policy.set', input: { pool: 'payroll', headroomIn: 3 } },
+		headers: { origin: new URL(page.url()).origin }
+	});
+	expect(refused.status()).toBe(403);
+	expect((await page.request.get('/api/v1/record-entries')).status()).toBe(403);
+	await visit(page, '/changes');
+	await expect(page.getByRole('navigation', { name: 'Record' })).toHaveCount(0);
+
+	await page.context().clearCookies();
+	await signIn(page, 'auditor');
+	await visit(page, '/changes');
+	await page
+		.getByRole('navigation', { name: 'Record' })
+		.getByRole('link', { name: /^Sign-ins/ })
+		.click();
+	const table = page.getByRole('table', { name: 'Sign-ins, refusals and looks' });
+	await expect(
+		table.getByRole('row').filter({ hasText: 'Tuva Brekke' }).filter({ hasText: 'capacity policies' })
+	).toHaveCount(1);
+	await expect(table.getByRole('row').filter({ hasText: 'signed in' }).first()).toBeVisible();
+	await accessible(page);
+	const download = page.waitForEvent('download');
+	await page.getByRole('link', { name: 'Write it out, signed' }).click();
+	expect((await download).suggestedFilename()).toBe('sextant-record.tar');
 });

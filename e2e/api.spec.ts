@@ -89,7 +89,12 @@ test('every route answers every role as the table says', async () => {
 						const portal = id.startsWith('/(portal)');
 						const seen = role === null || portal === (role === 'person') ? role : null;
 						const path = id.replace(/\/\(\w+\)/, '').replaceAll(/\[\w+\]/g, '999999') || '/';
-						return { api: id.startsWith('/api'), method, path, verdict: mayRequest(id, method, seen && rightsOf(seen)) };
+						return {
+							api: id.startsWith('/api'),
+							method,
+							path,
+							verdict: mayRequest(id, method, seen && rightsOf(seen))
+						};
 					})
 				),
 			...declared.map(({ method, path, need }) => ({

@@ -1,7 +1,7 @@
 import { MINUTE } from '$lib/core/time/units';
 import { problem, problemResponse } from '$lib/server/api/problems';
 import { isSignedIn } from '$lib/server/identity/accounts';
-import { runtime } from '$lib/server/runtime';
+import { wholeRuntime } from '$lib/server/runtime';
 
 /** Streams that one caller, and all together, may have open. */
 const MOST_OWN = 40;
@@ -19,7 +19,8 @@ const ESTATE = 5000;
 
 /** What has changed, as server-sent events: pages ask again for what they show. Jobs at most once a second, the estate every five. */
 export const GET = ({ request, locals }) => {
-	const { events, clock, db } = runtime();
+	// A stream outlives the request: it looks at its own sign-in alone, and at nothing of the estate.
+	const { events, clock, db } = wholeRuntime();
 	const caller = locals.caller!;
 	const who = `${caller.kind}/${caller.id}`;
 	if (all >= MOST || (open.get(who) ?? 0) >= MOST_OWN) return problemResponse(problem('streams'));

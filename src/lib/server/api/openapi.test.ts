@@ -2,11 +2,12 @@ import { createConfig, lintFromString } from '@redocly/openapi-core';
 import { beforeAll, describe, expect, test } from 'vitest';
 import { MINUTE } from '$lib/core/time/units';
 import { PLAN_KINDS } from '../areas';
-import { one } from '../db';
+import { one, run } from '../db';
 import { ENDPOINTS, endpointFor } from '../house/endpoints';
 import { providerAt } from '../network';
 import type { Harness } from '../testing/harness';
 import { livedIn } from '../testing/lived';
+import { assign, callerNow } from '../identity/accounts';
 import { askApi, serveFrom } from '../testing/pages';
 import { openApi } from './openapi';
 
@@ -65,7 +66,14 @@ describe('every address of the API', () => {
 		};
 		for (const e of ENDPOINTS.filter((x) => x.method === 'GET' && !x.path.includes('{') && !x.path.startsWith('/lab')))
 			if (
-				!['/overlay', '/access-test', '/search', '/effective-settings', '/compared-settings'].includes(e.path) &&
+				![
+					'/overlay',
+					'/access-test',
+					'/search',
+					'/effective-settings',
+					'/compared-settings',
+					'/record/files.tar'
+				].includes(e.path) &&
 				!e.path.startsWith('/reach')
 			)
 				await ok('GET', e.path);
@@ -97,6 +105,7 @@ describe('every address of the API', () => {
 			['inner-gateways', 'quay-gate'],
 			['activity-looks', '1'],
 			['settings', 'lock.after'],
+			['record-entries', '1'],
 			['endpoint-certificates', one<{ number: string }>(h.db, 'SELECT number FROM endpoint_certificates')!.number],
 			['sessions', String(one<{ id: number }>(h.db, 'SELECT id FROM sessions LIMIT 1')!.id)]
 		])
@@ -145,6 +154,22 @@ describe('every address of the API', () => {
 			`/changes/${one<{ n: number }>(h.db, `SELECT max(number) AS n FROM changes WHERE undo IS NOT NULL`)!.n}/undo`
 		);
 		await ok('POST', '/notices');
+		await ok('GET', '/record/files.tar?from=2020-01-01T00:00:00Z');
+
+		// What waits for another: answered by another.
+		await h.carryOut('consent.rules', { kinds: ['note.write'] });
+		run(h.db, `INSERT INTO operators(id, login, name, password) VALUES (2, 'second', 'Second', '')`);
+		assign(h.db, 'second', { role: 'owner', part: '', ends: null, by: 'the test' }, h.lab.now);
+		const second = callerNow(h.db, 'operator', 2, h.lab.now)!;
+		for (const answer of ['consent', 'decline'] as const) {
+			const waits = await made('/plans', { kind: 'note.write', input: { about: 'person/anna', text: answer } });
+			expect(await ok('POST', `/plans/${waits.id}/commit`)).toContain('"job":null');
+			await ok('GET', `/plans/${waits.id}/consent`);
+			const body = answer === 'decline' ? JSON.stringify({ words: 'not now' }) : undefined;
+			const asked = await askApi(h, 'POST', `/api/v1/plans/${waits.id}/${answer}`, body, second);
+			expect(asked.status, JSON.stringify(asked)).toBeOneOf([202, 204]);
+			meet('POST', `/plans/${waits.id}/${answer}`);
+		}
 
 		const joining = JSON.parse((await ok('POST', '/joinings', {}))!) as { id: number };
 		await ok('GET', `/joinings/${joining.id}`);

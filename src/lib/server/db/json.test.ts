@@ -34,6 +34,10 @@ beforeAll(async () => {
 		zone: 'Europe/Oslo',
 		begins: '2026-12-01T03:00'
 	});
+	run(
+		h.db,
+		`INSERT INTO consents(plan_id, asked_at, by, by_kind, by_id, via, why) SELECT max(id), 1, 'x', 'operator', 1, 'screen', '[{"words":"because"}]' FROM plans`
+	);
 	const system = JSON.stringify({ name: 'Fjord', version: '7', users: 'single' });
 	run(h.db, 'INSERT INTO package_vouches VALUES (?, ?, ?, ?, ?, ?)', ['logline', '1.0.0', system, 'x', 1, 'y']);
 	run(

@@ -68,6 +68,19 @@ describe('whoever is there for a part of the estate', () => {
 			expect(one<{ n: number }>(inPart(whole, part, h.lab.now), 'SELECT count(*) AS n FROM people')!.n, part).toBe(0);
 	});
 
+	it('is answered whatever stands in a column of JSON', () => {
+		const corrupted = inFile(h).db;
+		for (const odd of ['{', '', '7', '{"people":[7,"x",null]}', '[[]]']) {
+			run(corrupted, 'UPDATE plans SET effects = ?, touches = ?', [odd, odd]);
+			run(corrupted, 'UPDATE publications SET pools = ?', [odd]);
+			const view = inPart(corrupted, PART, h.lab.now, true);
+			for (const table of Object.keys(TABLES))
+				expect(() => all(view, `SELECT * FROM ${table} LIMIT 50`), `${table} ${odd}`).not.toThrow();
+			expect(all(view, 'SELECT login FROM people')).toHaveLength(2);
+		}
+		corrupted.close();
+	});
+
 	it('meets nothing of elsewhere in any list, its CSV, its cards, or any address of the API', async () => {
 		const wrong: string[] = [];
 		let asked = 0;

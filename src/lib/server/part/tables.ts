@@ -42,9 +42,13 @@ function objectSeen(object: string, but?: string): string {
 	return `CASE ${kind} ${cases.join(' ')} ELSE 0 END`;
 }
 
-const allSeen = (objects: string) =>
-	`NOT EXISTS (SELECT 1 FROM json_each(${objects}) o WHERE NOT ${objectSeen('o.value')}) AND json_array_length(${objects}) > 0`;
-const peopleSeen = `NOT EXISTS (SELECT 1 FROM json_each(effects, '$.people') o WHERE NOT ${there('people', `o.value ->> 'id'`, 'login')})`;
+/** A list within a column of JSON, as a table: what cannot be read is none. */
+const jsonList = (column: string, path?: string) =>
+	`json_each(CASE WHEN json_valid(${column}) THEN ${column} ELSE '[]' END${path === undefined ? '' : `, '${path}'`})`;
+
+const allSeen = (objects: string, path?: string) =>
+	`NOT EXISTS (SELECT 1 FROM ${jsonList(objects, path)} o WHERE NOT ${objectSeen('o.value')}) AND EXISTS (SELECT 1 FROM ${jsonList(objects, path)})`;
+const peopleSeen = `NOT EXISTS (SELECT 1 FROM ${jsonList(`effects`, '$.people')} o WHERE NOT ${there('people', `CASE WHEN o.type = 'object' THEN o.value ->> 'id' END`, 'login')})`;
 
 /**
  * Every table, and what of it is in a part. One that does not stand here is seen by nobody who is there for a part: forgetting one shuts it,
@@ -155,7 +159,7 @@ export const TABLES: Readonly<Record<string, Seen>> = {
 	person_endpoints: person,
 	person_facts: person,
 	person_factors: person,
-	plans: where(allSeen(`touches -> '$.objects'`), peopleSeen),
+	plans: where(allSeen('touches', '$.objects'), peopleSeen),
 	pools: where(of('pool', 'id')),
 	power_actions: machine,
 	private_service_states: 'all',
@@ -218,16 +222,16 @@ const ofTeams = (teams: string) =>
 	 WHERE tn.above_id IN ${teams} AND ${asOf('memberships mb')} AND ${asOf('team_nesting tn')})`;
 const POOLS_OF_LINES = `(SELECT id FROM main.pools WHERE line_id IN $ AND until = ${FOREVER})`;
 /** Pools that may serve somebody by a grant to them, or to a team above or below the teams `$`. */
-const POOLS_OF_TEAMS = `(SELECT j.value FROM main.publications p, json_each(p.pools) j WHERE ${asOf('publications p')} AND p.id IN (
+const POOLS_OF_TEAMS = `(SELECT j.value FROM main.publications p, ${jsonList('p.pools')} j WHERE ${asOf('publications p')} AND p.id IN (
 	SELECT g.publication_id FROM main.grants g WHERE ${asOf('grants g')} AND (g.person_id IN ${ofTeams('$')}
 	OR g.team_id IN (SELECT above_id FROM main.team_nesting WHERE team_id IN $ UNION SELECT team_id FROM main.team_nesting WHERE above_id IN $))))`;
 /** People who may be served by the pools `$`, or have been there of late. */
 const peopleOf = (pools: string) => `(pe.id IN (
 	SELECT g.person_id FROM main.grants g JOIN main.publications p ON p.id = g.publication_id AND ${asOf('publications p')}
-	 WHERE ${asOf('grants g')} AND g.person_id IS NOT NULL AND EXISTS (SELECT 1 FROM json_each(p.pools) j WHERE j.value IN ${pools})
+	 WHERE ${asOf('grants g')} AND g.person_id IS NOT NULL AND EXISTS (SELECT 1 FROM ${jsonList('p.pools')} j WHERE j.value IN ${pools})
 	UNION SELECT mb.person_id FROM main.memberships mb JOIN main.team_nesting tn ON tn.team_id = mb.team_id AND ${asOf('team_nesting tn')}
 	 JOIN main.grants g ON g.team_id = tn.above_id AND ${asOf('grants g')} JOIN main.publications p ON p.id = g.publication_id AND ${asOf('publications p')}
-	 WHERE ${asOf('memberships mb')} AND EXISTS (SELECT 1 FROM json_each(p.pools) j WHERE j.value IN ${pools})
+	 WHERE ${asOf('memberships mb')} AND EXISTS (SELECT 1 FROM ${jsonList('p.pools')} j WHERE j.value IN ${pools})
 	UNION SELECT s.person_id FROM main.sessions s JOIN main.machines m ON m.id = s.machine_id WHERE s.until > @at - 2592000000 AND m.pool_id IN ${pools}))`;
 /** The last that was known of somebody or something: it stays of its part when it is over. */
 const LAST_SITE = (table: string, key: string) =>
@@ -235,7 +239,7 @@ const LAST_SITE = (table: string, key: string) =>
 const ON_MACHINES = `h.id IN (SELECT host_id FROM main.machine_spots WHERE until > @at AND machine_id IN (SELECT id FROM within_machine))`;
 
 /** A publication that a pool of the part serves, or that is granted to somebody who is in it. */
-const SERVES = `(x.id IN (SELECT p.id FROM main.publications p, json_each(p.pools) j WHERE j.value IN (SELECT id FROM within_pool))
+const SERVES = `(x.id IN (SELECT p.id FROM main.publications p, ${jsonList('p.pools')} j WHERE j.value IN (SELECT id FROM within_pool))
 			OR x.id IN (SELECT g.publication_id FROM main.grants g WHERE ${asOf('grants g')} AND (g.person_id IN (SELECT id FROM within_person)
 				OR g.team_id IN (SELECT tn.above_id FROM main.team_nesting tn JOIN main.memberships mb ON mb.team_id = tn.team_id
 					WHERE ${asOf('team_nesting tn')} AND ${asOf('memberships mb')} AND mb.person_id IN (SELECT id FROM within_person)))))`;

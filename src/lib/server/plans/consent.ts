@@ -58,13 +58,13 @@ export function askOf(db: Db, plan: number): Ask | null {
 }
 
 /** Plans that waited for another at a moment, ms UTC, the longest first. */
-export const asksAt = (db: Db, at: number): (Ask & { title: string; people: number })[] =>
-	all<Raw & { title: string; people: number }>(
+export const asksAt = (db: Db, at: number): (Ask & { title: string })[] =>
+	all<Raw & { title: string }>(
 		db,
-		`SELECT c.${COLUMNS.replaceAll(', ', ', c.')}, p.title, json_array_length(p.effects, '$.people') AS people FROM consents c JOIN plans p ON p.id = c.plan_id
+		`SELECT c.${COLUMNS.replaceAll(', ', ', c.')}, p.title FROM consents c JOIN plans p ON p.id = c.plan_id
 		 WHERE c.asked_at <= @at AND (c.answered_at IS NULL OR c.answered_at > @at) AND p.state <> 'discarded' ORDER BY c.asked_at LIMIT 200`,
 		{ at }
-	).map((r) => ({ ...fromRaw(r), title: r.title, people: r.people }));
+	).map((r) => ({ ...fromRaw(r), title: r.title }));
 
 /** Plans that were committed without consent in an emergency, or declined, of late: `since` to `at`, ms UTC. */
 export const answeredWithout = (

@@ -275,7 +275,7 @@ export async function askedPlan(
 	const { plan, ask, asker } = await askedOrThrow(ctx, caller, id);
 	const fresh = asker ? await asItIsNow(ctx, asker, plan) : { why: [goneFact(ask)] };
 	return {
-		ask,
+		ask: askShown(ask)!,
 		since: 'draft' in fresh ? sinceAsked(plan.effects, fresh.draft.effects) : [],
 		against: 'draft' in fresh ? whyNot(ctx.db, plan, fresh.draft) : fresh.why,
 		mayAnswer: whyNotAnswer(ctx, caller, plan, ask)

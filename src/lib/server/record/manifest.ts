@@ -33,7 +33,11 @@ const entries = shortList({
 		hash: text
 	}),
 	rows: (db, at) => entriesBefore(db, at, LISTED),
-	idOf: (e) => String(e.number)
+	idOf: (e) => String(e.number),
+	why: (_db, e) => [
+		{ words: e.words, side: e.good ? 'for' : 'against', at: e.at, source: 'record' },
+		{ words: e.address === '' ? 'from within' : `from ${e.address}`, source: 'record' }
+	]
 });
 
 const span = v.pipe(

@@ -2,6 +2,7 @@ import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
 import { one } from '../db';
 import { takeActivity } from '../activity/write';
 import { openAt } from '../db/intervals';
+import { note } from '../record';
 import { recordOf } from '../directory';
 import { takeEndpoint } from '../endpoints/learning';
 import { Harness, testEstate } from './harness';
@@ -60,6 +61,14 @@ export async function livedIn(): Promise<Harness> {
 	const issued = { number: '40ab', ends: h.lab.now + 90 * DAY, pem: '', authority: '' };
 	openAt(h.db, 'endpoint_certificates', { endpoint_id, ...issued }, h.lab.now);
 	await h.carryOut('role.put', { name: 'Night desk', rights: { sessions: 'commit', estate: 'read' } });
+	note(h.db, h.lab.now, {
+		kind: 'sign-in',
+		who: 'owner',
+		role: 'owner',
+		words: 'signed in',
+		address: '::1',
+		good: true
+	});
 	await h.carryOut('inner-gateway.put', { name: 'Quay gate', site: 'quay', address: 'gate.testbay.example:8443' });
 	await h.carryOut('private-service.put', { name: 'Depot', group: 'Stores', hosts: ['10.1.0.9'], ports: ['5432'] });
 	await h.carryOut('site-categories.bring', { text: 'name,category\nfilms.example,Films\n' });
