@@ -119,7 +119,7 @@ test('a role is made of rights, and given for a part until a day', async ({ page
 
 	// In this role nobody acts without a second factor.
 	await page.getByRole('combobox', { name: 'A second factor is asked of' }).click();
-	await page.getByRole('option', { name: 'Night desk' }).click();
+	await page.getByRole('listbox').getByRole('option', { name: 'Night desk' }).click();
 	await page.keyboard.press('Escape');
 	await page.getByRole('button', { name: 'Plan how operators sign in' }).click();
 	await expect(plan(page)).toContainText('Set how operators sign in');
@@ -139,7 +139,7 @@ test('a role is made of rights, and given for a part until a day', async ({ page
 		}
 	});
 	await page.context().clearCookies();
-	await visit(page, '/sign-in');
+	await page.goto('/sign-in', { waitUntil: 'networkidle' });
 	await page.getByLabel('Login').fill('nils');
 	await page.getByLabel('Password').fill('tideline-at-night');
 	await page.getByRole('button', { name: 'Sign in' }).click();
@@ -158,8 +158,9 @@ test('a role is made of rights, and given for a part until a day', async ({ page
 
 	// The next time the passkey is enough.
 	await page.context().clearCookies();
-	await visit(page, '/sign-in');
+	await page.goto('/sign-in', { waitUntil: 'networkidle' });
 	await page.getByRole('link', { name: 'Sign in by passkey' }).click();
+	await page.waitForLoadState('networkidle');
 	await page.getByRole('button', { name: 'Show a passkey' }).click();
 	await expect(page.getByRole('link', { name: /Nils Aune · Night desk/ })).toBeVisible();
 	await visit(page, '/settings');

@@ -43,16 +43,17 @@ test.describe('accounts, under Settings', () => {
 		page,
 		browser
 	}) => {
-		await page.getByLabel('Login').fill('N K');
-		await page.getByLabel('Name').first().fill('Nils Kai');
-		await page.getByLabel('First password').fill('short');
+		const add = page.getByRole('form', { name: 'Add an operator' });
+		await add.getByLabel('Login').fill('N K');
+		await add.getByLabel('Name').fill('Nils Kai');
+		await add.getByLabel('First password').fill('short');
 		await page.getByRole('button', { name: 'Plan the operator' }).click();
 		await expect(page.getByText('Small letters, digits, dots and hyphens, 2 to 31 of them.')).toBeVisible();
 		await expect(page.getByText('From 10 to 200 characters.')).toBeVisible();
-		await expect(page.getByLabel('Login')).toHaveValue('N K');
-		await page.getByLabel('Login').fill('nkai');
-		await page.getByLabel('First password').fill('slack water at six');
-		await page.getByLabel('Role').first().selectOption('auditor');
+		await expect(add.getByLabel('Login')).toHaveValue('N K');
+		await add.getByLabel('Login').fill('nkai');
+		await add.getByLabel('First password').fill('slack water at six');
+		await add.getByLabel('Role').selectOption('auditor');
 		await page.getByRole('button', { name: 'Plan the operator' }).click();
 		await expect(plan(page)).toContainText('Add operator Nils Kai as auditor');
 		expect(await commitAndFollow(page)).toBe('done');

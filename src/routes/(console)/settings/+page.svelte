@@ -79,7 +79,7 @@
 					<button class="btn btn-go mt-[20px]">Switch it on</button>
 				</form>
 			{:else}
-				<p class="text-ink2 mt-1">No app gives codes. {errors.code ?? ''}</p>
+				<p class="text-ink2 mt-1">It is off. {errors.code ?? ''}</p>
 				<form method="POST" action="?/factor" use:enhance class="mt-1"><button class="btn">Set it up</button></form>
 			{/if}
 			<Passkeys
