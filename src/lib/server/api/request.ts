@@ -35,7 +35,7 @@ export function answerApi({ url, request, caller, ctx, whole, number, address = 
 		if (caller?.part && !reads && !endpoint.keepsWithin)
 			throw new NotAllowed(`This is of the whole estate, and you are there ${partName(whole.db, caller.part)}.`);
 		const ask = {
-			ctx: reads ? ctx : whole,
+			ctx: reads && !endpoint.keepsWithin ? ctx : whole,
 			request,
 			caller,
 			via: caller?.kind === 'token' ? 'api' : 'screen',

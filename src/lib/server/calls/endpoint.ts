@@ -64,7 +64,10 @@ export interface Endpoint {
 	bodyAs?: v.GenericSchema;
 	/** What an empty body stands for; absent: there has to be one. */
 	instead?: unknown;
-	/** It changes something, and looks by itself whether that is of the part that a caller is there for. */
+	/**
+	 * It is given the whole estate, whatever part a caller is there for, and looks by itself whether what it shows or changes is of that. What
+	 * changes something and does not say so is refused to them.
+	 */
 	keepsWithin?: true;
 	status: 200 | 201 | 202 | 204;
 	answer: Comes;

@@ -1,6 +1,7 @@
 import * as v from 'valibot';
 import { endpoint, type Endpoint } from '../calls/endpoint';
 import { draft, read } from '../calls/need';
+import { one } from '../db';
 import { NotFound } from '../plans';
 import { moment, text } from '../lists/columns';
 import { authorityCertificate, revocationList } from './authority';
@@ -16,10 +17,12 @@ export const deviceEndpoints: readonly Endpoint[] = [
 		need: draft('publishing'),
 		params: { id: v.pipe(v.string(), v.regex(/^\d{1,15}$/, 'Write the number of an endpoint.')) },
 		answer: { file: 'image/svg+xml' },
-		async handle({ ctx, params, caller }) {
+		async handle({ ctx, params, caller, noteLook }) {
 			const id = Number(params.id);
 			if (caller?.kind !== 'operator' || !mayLook(ctx.db, id, caller.id, ctx.clock.now()))
 				throw new NotFound('screen that you may look at: whoever is on the endpoint is asked first');
+			const device = one<{ serial: string }>(ctx.db, 'SELECT serial FROM endpoints WHERE id = ?', [id]);
+			noteLook(`looked at the screen of endpoint ${device?.serial ?? id}`);
 			return new Response(await screenOf(ctx, id), {
 				headers: { 'content-type': 'image/svg+xml; charset=utf-8', 'cache-control': 'no-store' }
 			});

@@ -171,6 +171,7 @@ export const workEndpoints: readonly Endpoint[] = [
 		path: '/plans/{id}/consent',
 		summary: 'What a plan waits for, and how it differs by now from what consent was asked for',
 		need: read('record'),
+		keepsWithin: true,
 		work: 'long',
 		params: ID,
 		answer: v.strictObject({

@@ -1,5 +1,5 @@
 import { beforeAll, describe, expect, it } from 'vitest';
-import { all, one, run, type Db } from '../db';
+import { all, one, putSetting, run, type Db } from '../db';
 import { ENDPOINTS } from '../house/endpoints';
 import { mayAsk } from '../calls/need';
 import { ROUTES } from '../house/routes';
@@ -8,9 +8,10 @@ import { HOUR } from '$lib/core/time/units';
 import { may } from '$lib/core/access/rights';
 import { actIn, assign, callerNow } from '../identity/accounts';
 import { assignmentsOf } from '../identity/assignments';
-import { commitPlan, discardPlan, draftPlan, openDrafts, planById, recomputePlan } from '../plans';
+import { CONSENT } from '../plans/consent';
+import { commitPlan, consentTo, discardPlan, draftPlan, openDrafts, planById, recomputePlan } from '../plans';
 import { runtime, seeing } from '../runtime';
-import type { Harness } from '../testing/harness';
+import { OWNER, type Harness } from '../testing/harness';
 import { asPart, inFile } from '../testing/part';
 import { livedIn } from '../testing/lived';
 import { askApi, askPage, PAGE_ROUTES, serveFrom } from '../testing/pages';
@@ -219,6 +220,34 @@ describe('a plan of somebody who is there for a part', () => {
 			draft('grant.add', { publication: 'boat', team: 'harbour', channels: [] }, 'team:visitors')
 		).rejects.toThrow(/of it/);
 	});
+});
+
+it('what waits for the consent of another is shown and answered within the part alone', async () => {
+	putSetting(whole, CONSENT, JSON.stringify({ kinds: ['policy.set'], people: null, sessions: null, machines: null }));
+	const asked = async (pool: string) => {
+		const plan = await h.draft('policy.set', { pool, headroomIn: 4 });
+		await expect(commitPlan(h.ctx, { ...OWNER, id: 9, assignment: null }, plan.id, null, 'screen')).rejects.toThrow(
+			/consent/
+		);
+		return plan.id;
+	};
+	const [near, far] = [await asked('isle'), await asked('quay')];
+	const ask = (id: number) =>
+		seeing(PART, () =>
+			askApi(
+				{ ...h, ctx: { ...h.ctx, db: runtime().db } } as Harness,
+				'GET',
+				`/api/v1/plans/${id}/consent`,
+				undefined,
+				asPart('owner', PART),
+				h.ctx
+			)
+		);
+	const shown = await ask(near);
+	expect([shown.status, String(shown.body)]).toEqual([200, expect.stringContaining('"against"')]);
+	expect((await ask(far)).status).toBe(404);
+	await expect(consentTo(h.ctx, asPart('owner', PART), far)).rejects.toThrow(`There is no plan ${far}`);
+	putSetting(whole, CONSENT, JSON.stringify({ kinds: [], people: null, sessions: null, machines: null }));
 });
 
 describe('an assignment', () => {

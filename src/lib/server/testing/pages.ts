@@ -4,6 +4,7 @@ import * as v from 'valibot';
 import { answerApi } from '../api/request';
 import { isSchema } from '../calls/endpoint';
 import { endpointFor } from '../house/endpoints';
+import type { Context } from '../context';
 import type { Caller } from '../identity/caller';
 import { setRuntime } from '../runtime';
 import { OWNER, type Harness } from './harness';
@@ -107,14 +108,18 @@ export async function askApi(
 	method: string,
 	url: string,
 	body?: string | Uint8Array,
-	caller: Caller | null = OWNER
+	caller: Caller | null = OWNER,
+	/** The whole estate, where the harness shows a part of it. */
+	whole: Context = h.ctx
 ): Promise<Asked> {
 	const request = new Request(new URL(url, 'http://localhost'), {
 		method,
 		...(body === undefined ? {} : { body: body as never, headers: { 'content-type': 'application/json' } })
 	});
 	const ctx = { ...h.ctx, dataDir: h.dataDir, wake: () => h.runner.tick() };
-	const asked = await settle(() => answerApi({ url: new URL(request.url), request, caller, ctx, whole: ctx }));
+	const asked = await settle(() =>
+		answerApi({ url: new URL(request.url), request, caller, ctx, whole: { ...ctx, ...whole } })
+	);
 	const endpoint = endpointFor(method, new URL(request.url).pathname)?.endpoint;
 	if (endpoint?.status === asked.status && isSchema(endpoint.answer) && String(asked.body).startsWith('{')) {
 		const issues = v.safeParse(endpoint.answer, JSON.parse(String(asked.body))).issues ?? [];
