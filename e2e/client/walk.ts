@@ -21,8 +21,11 @@ export async function walk(baseUrl: string, token: string): Promise<string[]> {
 	});
 	said.push(`${plan!.blocks.length} blocks`, plan!.undo!.kind);
 	const { data: committed } = await api.POST('/plans/{id}/commit', { params: { path: { id: plan!.id } } });
+	const id = committed!.job;
+	// Null where the plan waits for the consent of another.
+	if (id === null) throw new Error('it waits for consent');
 	for (;;) {
-		const { data: job } = await api.GET('/jobs/{id}', { params: { path: { id: committed!.job } } });
+		const { data: job } = await api.GET('/jobs/{id}', { params: { path: { id } } });
 		if (job!.ended !== null) {
 			said.push(job!.state);
 			break;
