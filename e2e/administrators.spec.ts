@@ -81,15 +81,15 @@ test('a change waits for a second person, who sees what has changed since; both 
 
 	// Another was asked for before the day began: it is declined, with words.
 	await visit(page, '/');
-	await waits('Grant Gaugetalk to Kittiwake Survey').click();
+	await waits('Keep who reached what for 365 days').click();
 	await consent.getByRole('button', { name: 'Decline' }).click();
 	await consent.getByRole('button', { name: 'Decline it' }).click();
 	await expect(consent.getByText('Say why: it will be read.')).toBeVisible();
-	await consent.getByRole('textbox', { name: 'Why not' }).fill('Hydrography and the watch have it already');
+	await consent.getByRole('textbox', { name: 'Why not' }).fill('Nobody needs it for so long');
 	await consent.getByRole('button', { name: 'Decline it' }).click();
 	await expect(page.getByText('They are told.')).toBeVisible();
 	await visit(page, '/');
-	await expect(page.getByText('did not consent: Hydrography and the watch have it already')).toBeVisible();
+	await expect(page.getByText('did not consent: Nobody needs it for so long')).toBeVisible();
 });
 
 test('a role is made of rights, and given for a part until a day', async ({ page }) => {

@@ -30,10 +30,10 @@ export const actions = {
 		if (!login) errors.login = 'Write your login.';
 		if (!password && !ticket) errors.password = 'Write your password.';
 		if (Object.keys(errors).length) return fail(400, { login, errors, ticket: '' });
-		const log = (words: string, good: boolean, role = '') =>
+		const log = (words: string, good: boolean, role = '', who = login) =>
 			note(runtime().db, runtime().clock.now(), {
 				kind: 'sign-in',
-				who: login,
+				who,
 				role,
 				words,
 				address: getClientAddress(),
@@ -51,7 +51,7 @@ export const actions = {
 		switch (answer.outcome) {
 			case 'in': {
 				const caller = callerOfSignIn(runtime().db, answer.token, false, runtime().clock.now());
-				log(caller ? 'signed in' : 'has no role now', caller !== null, caller?.role);
+				log(caller ? 'signed in' : 'has no role now', caller !== null, caller?.role, caller?.name);
 				// Whoever is there for nothing has come to the right door, and it is shut.
 				if (!caller)
 					return fail(403, {

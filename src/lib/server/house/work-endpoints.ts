@@ -177,7 +177,12 @@ export const workEndpoints: readonly Endpoint[] = [
 		answer: v.strictObject({
 			ask: asked,
 			since: v.array(fact),
+			worse: v.pipe(
+				v.array(fact),
+				v.description('What is worse than when it was asked for: it is consented to as it is now')
+			),
 			against: v.array(fact),
+			now: v.pipe(v.string(), v.description('Stands for what it does now')),
 			mayAnswer: v.pipe(v.nullable(v.string()), v.description('Why the caller may not answer; null where they may'))
 		}),
 		handle: ({ ctx, params, caller }) => askedPlan(ctx, caller!, params.id)
@@ -190,11 +195,17 @@ export const workEndpoints: readonly Endpoint[] = [
 		keepsWithin: true,
 		work: 'long',
 		params: ID,
+		body: v.strictObject({
+			now: v.optional(
+				v.pipe(v.string(), v.maxLength(100), v.description('What it does as it was seen, where it has become worse'))
+			)
+		}),
+		instead: {},
 		status: 202,
 		answer: v.strictObject({ job: whole }),
 		location: (a) => `/jobs/${a.job}`,
-		async handle({ ctx, params, caller }) {
-			const made = await consentTo(ctx, caller!, params.id);
+		async handle({ ctx, params, caller, body }) {
+			const made = await consentTo(ctx, caller!, params.id, body.now);
 			ctx.wake();
 			return { job: made };
 		}

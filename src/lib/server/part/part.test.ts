@@ -225,7 +225,7 @@ describe('a plan of somebody who is there for a part', () => {
 it('what waits for the consent of another is shown and answered within the part alone', async () => {
 	putSetting(whole, CONSENT, JSON.stringify({ kinds: ['policy.set'], people: null, sessions: null, machines: null }));
 	const asked = async (pool: string) => {
-		const plan = await h.draft('policy.set', { pool, headroomIn: 4 });
+		const plan = await h.draft('policy.set', { pool, headroomIn: 7 });
 		await expect(commitPlan(h.ctx, { ...OWNER, id: 9, assignment: null }, plan.id, null, 'screen')).rejects.toThrow(
 			/consent/
 		);

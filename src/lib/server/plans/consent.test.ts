@@ -102,13 +102,24 @@ describe('a plan that needs a second pair of eyes', () => {
 		});
 		const seen = await askedPlan(h.ctx, second, id);
 		expect(words(seen.since)).toMatch(/1 person more: Gus Holm/);
-		expect(words(seen.against)).toMatch(/Gus Holm would now be affected/);
-		await expect(consentTo(h.ctx, second, id)).rejects.toBeInstanceOf(PlanRefused);
+		expect(words(seen.worse)).toMatch(/Gus Holm would now be affected/);
+		expect(seen.against).toEqual([]);
+		await expect(consentTo(h.ctx, second, id)).rejects.toThrow(/Gus Holm would now be affected/);
+		await expect(consentTo(h.ctx, second, id, 'what they have not seen')).rejects.toBeInstanceOf(PlanRefused);
 		// Computed anew it is another plan, for which consent is asked anew.
 		await recomputePlan(h.ctx, OWNER, id);
 		expect(planById(h.db, id)!.asked).toBeNull();
 		await expect(commitPlan(h.ctx, OWNER, id, null, 'screen')).rejects.toBeInstanceOf(WaitsForConsent);
 		expect((await h.finish(await consentTo(h.ctx, second, id))).state).toBe('done');
+	});
+
+	it('is consented to as it is now by whoever has seen just that', async () => {
+		const id = await asked('grant.remove', { grant: 1 });
+		await h.carryOut('people.put', {
+			people: [{ login: 'gus', name: 'Gus Holm', site: 'quay', team: 'harbour', begins: '2026-11-01' }]
+		});
+		const { now } = await askedPlan(h.ctx, second, id);
+		expect((await h.finish(await consentTo(h.ctx, second, id, now))).state).toBe('done');
 	});
 
 	it('is declined with words, which whoever asked reads; and thrown away', async () => {

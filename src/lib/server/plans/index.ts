@@ -2,6 +2,7 @@ import * as v from 'valibot';
 import { may, whoMay, within, AREA_WORDS } from '$lib/core/access/rights';
 import { outlineOf, whatGotWorse, type Effects, type Outline } from '$lib/core/plans/effects';
 import type { Fact } from '$lib/core/why/explained';
+import { createHash } from 'node:crypto';
 import { callerNow, operators } from '../identity/accounts';
 import type { Caller } from '../identity/caller';
 import type { Context } from '../context';
@@ -266,18 +267,43 @@ function tellEverybody(ctx: Context, job: number, title: string): void {
 	}
 }
 
+/** A plan that waits for consent, as it is by now. */
+export interface AskedNow {
+	ask: Asked;
+	/** How it differs from what it was when consent was asked for. */
+	since: Fact[];
+	/** What of that is worse: it has to be consented to as it is now. */
+	worse: Fact[];
+	/** Why it cannot be consented to at all. */
+	against: Fact[];
+	/** Stands for what it does now. */
+	now: string;
+	/** Why whoever looks may not answer; null where they may. */
+	mayAnswer: string | null;
+}
+
+/** What stands for what a plan does: another when anybody or anything else is touched by it. */
+const stands = (e: Effects): string =>
+	createHash('sha256')
+		.update(
+			JSON.stringify(
+				[e.people, e.sessionsEnded, e.machines, e.endpoints ?? []].map((of) =>
+					of.map((t) => `${t.kind}/${t.id}`).sort()
+				)
+			)
+		)
+		.digest('hex');
+
 /** A plan that waits for consent, as whoever is asked for it sees it: how it differs by now from what it was then, and why it cannot be. */
-export async function askedPlan(
-	ctx: Context,
-	caller: Caller,
-	id: number
-): Promise<{ ask: Asked; since: Fact[]; against: Fact[]; mayAnswer: string | null }> {
+export async function askedPlan(ctx: Context, caller: Caller, id: number): Promise<AskedNow> {
 	const { plan, ask, asker } = await askedOrThrow(ctx, caller, id);
 	const fresh = asker ? await asItIsNow(ctx, asker, plan) : { why: [goneFact(ask)] };
 	return {
 		ask: askShown(ask)!,
 		since: 'draft' in fresh ? sinceAsked(plan.effects, fresh.draft.effects) : [],
-		against: 'draft' in fresh ? whyNot(ctx.db, plan, fresh.draft) : fresh.why,
+		worse: 'draft' in fresh ? whatGotWorse(plan.effects, fresh.draft.effects) : [],
+		against: 'draft' in fresh ? [...changedSince(ctx.db, id), ...fresh.draft.blocks] : fresh.why,
+		now: 'draft' in fresh ? stands(fresh.draft.effects) : '',
 		mayAnswer: whyNotAnswer(ctx, caller, plan, ask)
 	};
 }
@@ -310,8 +336,11 @@ function whyNotAnswer(ctx: Context, caller: Caller, plan: PlanRow, ask: Ask): st
 	return null;
 }
 
-/** Consents to a plan that another has committed: it is computed once more, by the rules of a commit, and becomes a job. Returns its number. */
-export async function consentTo(ctx: Context, caller: Caller, id: number): Promise<number> {
+/**
+ * Consents to a plan that another has committed: it is computed once more, by the rules of a commit, and becomes a job. Returns its number.
+ * @param now what it does as whoever consents has seen it: where it has become worse since consent was asked for, they agree to just that
+ */
+export async function consentTo(ctx: Context, caller: Caller, id: number, now?: string): Promise<number> {
 	const { plan, ask, asker } = await askedOrThrow(ctx, caller, id);
 	const not = whyNotAnswer(ctx, caller, plan, ask);
 	if (not !== null) throw new NotAllowed(not);
@@ -323,17 +352,23 @@ export async function consentTo(ctx: Context, caller: Caller, id: number): Promi
 	if (caller.part) await computeFor(ctx, caller, k, parseInput(k.schema, givenIn(ctx.db, id)));
 	const outcome = ctx.db
 		.transaction((): { job: number } | { why: Fact[] } => {
-			const now = ctx.clock.now();
-			const why =
-				askOf(ctx.db, id)?.id === ask.id
-					? whyNot(ctx.db, draftOrThrow(ctx, caller, id), fresh.draft)
-					: [{ words: 'it was answered meanwhile', side: 'against' as const }];
+			const moment = ctx.clock.now();
+			const agreed = draftOrThrow(ctx, caller, id);
+			const seen = now !== undefined && now === stands(fresh.draft.effects);
+			const why: Fact[] =
+				askOf(ctx.db, id)?.id !== ask.id
+					? [{ words: 'it was answered meanwhile', side: 'against' }]
+					: [
+							...changedSince(ctx.db, id),
+							...fresh.draft.blocks,
+							...(seen ? [] : whatGotWorse(agreed.effects, fresh.draft.effects))
+						];
 			if (why.length) {
 				run(ctx.db, 'UPDATE plans SET refused = ? WHERE id = ?', [JSON.stringify(why), id]);
 				return { why };
 			}
-			answerAsk(ctx.db, id, 'consented', caller.name, now);
-			const at = ask.notBefore !== null && ask.notBefore > now ? ask.notBefore : null;
+			answerAsk(ctx.db, id, 'consented', caller.name, moment);
+			const at = ask.notBefore !== null && ask.notBefore > moment ? ask.notBefore : null;
 			const by = `${ask.by}, with the consent of ${caller.name}`;
 			return { job: makeJob(ctx, plan, fresh.draft, asker, at, ask.via, by) };
 		})

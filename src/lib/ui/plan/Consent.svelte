@@ -13,7 +13,9 @@
 		consent: {
 			ask: { by: string; at: number; notBefore: number | null; why: Fact[] };
 			since: Fact[];
+			worse: Fact[];
 			against: Fact[];
+			now: string;
 			mayAnswer: string | null;
 		};
 		zone: string;
@@ -59,14 +61,18 @@
 			To be carried out {momentWords(zone, consent.ask.notBefore)}, or at once if consent comes later.
 		</p>{/if}
 	<h3 class="head mt-2">Since it was asked for</h3>
-	{#if consent.since.length || consent.against.length}<Why facts={[...consent.against, ...consent.since]} {zone} />
+	{#if consent.since.length || consent.worse.length || consent.against.length}<Why
+			facts={[...consent.against, ...consent.since, ...(consent.since.length ? [] : consent.worse)]}
+			{zone}
+		/>
 	{:else}<p class="text-[13px]">Nothing has changed: it does what it did then.</p>{/if}
 	{#if consent.mayAnswer === null}
 		<div class="mt-2 flex gap-2">
 			<button
 				class="btn btn-go"
 				disabled={busy || consent.against.length > 0}
-				onclick={() => answer('consent', undefined, 'It is on its way.')}>Consent</button
+				onclick={() => answer('consent', { now: consent.now }, 'It is on its way.')}
+				>{consent.worse.length ? 'Consent to it as it is now' : 'Consent'}</button
 			>
 			<button
 				class="btn"

@@ -24,7 +24,7 @@
 		</h2>
 		<div class="w-[170px]"><WhenField label="From" zone={data.zone} now={data.look.known} bind:value={from} /></div>
 		<a
-			class={['btn mb-[22px]', begins === null && 'pointer-events-none opacity-60']}
+			class={['btn', begins === null && 'pointer-events-none opacity-60']}
 			aria-disabled={begins === null}
 			href={begins === null ? undefined : `/api/v1/record/files.tar?from=${new Date(begins).toISOString()}`}
 			download="sextant-record.tar"
