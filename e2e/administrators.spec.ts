@@ -1,5 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
-import { accessible, api, commitAndFollow, pick, signedIn, signIn, visit } from './hands';
+import { accessible, api, commitAndFollow, passkeyStore, pick, signedIn, signIn, visit } from './hands';
 
 /** Administrators are held to their part: what they see and touch, what waits for another, and what they can be given. */
 const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });
@@ -125,19 +125,7 @@ test('a role is made of rights, and given for a part until a day', async ({ page
 	await expect(plan(page)).toContainText('Set how operators sign in');
 	expect(await commitAndFollow(page)).toBe('done');
 
-	// A device with a passkey store of its own, which its person unlocks.
-	const devices = await page.context().newCDPSession(page);
-	await devices.send('WebAuthn.enable');
-	await devices.send('WebAuthn.addVirtualAuthenticator', {
-		options: {
-			protocol: 'ctap2',
-			transport: 'internal',
-			hasResidentKey: true,
-			hasUserVerification: true,
-			isUserVerified: true,
-			automaticPresenceSimulation: true
-		}
-	});
+	await passkeyStore(page);
 	await page.context().clearCookies();
 	await page.goto('/sign-in', { waitUntil: 'networkidle' });
 	await page.getByLabel('Login').fill('nils');
@@ -147,6 +135,12 @@ test('a role is made of rights, and given for a part until a day', async ({ page
 	await visit(page, '/watch');
 	await expect(page.getByText('Your role asks for a second factor', { exact: false })).toBeVisible();
 	expect((await page.request.get('/api/v1/machines')).status()).toBe(403);
+	// Nor does the frame around that page show anything of the estate.
+	const [there] = ((await api(await signedIn('owner'), 'get', '/machines?scope=site:hobart&limit=1')) as Rows).rows;
+	await visit(page, `/settings?card=machine/${there!.name}`);
+	await expect(page.getByText('Your role asks for a second factor', { exact: false })).toBeVisible();
+	await expect(page.getByText(there!.name!)).toHaveCount(0);
+	await expect(page.getByText(/\b0 machines up of 0/).or(page.getByText('0 people in'))).toBeVisible();
 	await accessible(page);
 	await page.getByRole('textbox', { name: 'Name of a new one' }).fill('My key');
 	await page.getByRole('button', { name: 'Add a passkey' }).click();

@@ -119,3 +119,20 @@ export async function pick(
 	await page.getByRole('option', { name, exact: typeof name === 'string' }).click();
 	await expect(page.getByRole('listbox')).toHaveCount(0);
 }
+
+/** Gives a browser a device with a passkey store of its own, which its person unlocks. */
+export async function passkeyStore(page: Page) {
+	const devices = await page.context().newCDPSession(page);
+	await devices.send('WebAuthn.enable');
+	const { authenticatorId } = await devices.send('WebAuthn.addVirtualAuthenticator', {
+		options: {
+			protocol: 'ctap2',
+			transport: 'internal',
+			hasResidentKey: true,
+			hasUserVerification: true,
+			isUserVerified: true,
+			automaticPresenceSimulation: true
+		}
+	});
+	return { devices, authenticatorId };
+}

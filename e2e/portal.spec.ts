@@ -1,6 +1,6 @@
 import { expect, test, type Browser, type Page } from '@playwright/test';
 import { Secret, TOTP } from 'otpauth';
-import { accessible, api, commitAndFollow, signIn, visit } from './hands';
+import { accessible, api, commitAndFollow, signIn, visit, passkeyStore } from './hands';
 
 /** Somebody of a team at a site, signed in to the portal on a phone. */
 async function onThePhone(page: Page, browser: Browser, scope: string): Promise<{ my: Page; login: string }> {
@@ -160,19 +160,7 @@ test('a passkey signs in without a password, unlocks what asks for more, and is 
 }) => {
 	await signIn(page, 'operator');
 	const { my } = await onThePhone(page, browser, 'team:finance site:halifax');
-	// A device with a passkey store of its own, which its person unlocks.
-	const devices = await my.context().newCDPSession(my);
-	await devices.send('WebAuthn.enable');
-	const { authenticatorId } = await devices.send('WebAuthn.addVirtualAuthenticator', {
-		options: {
-			protocol: 'ctap2',
-			transport: 'internal',
-			hasResidentKey: true,
-			hasUserVerification: true,
-			isUserVerified: true,
-			automaticPresenceSimulation: true
-		}
-	});
+	const { devices, authenticatorId } = await passkeyStore(my);
 	const asksForMore = tile(my, 'Payroll close');
 	await expect(asksForMore).toContainText('Asks for your second factor');
 	await asksForMore.getByRole('link', { name: 'Set one up' }).click();

@@ -14,6 +14,7 @@ import { mayRequest } from '$lib/server/house/routes';
 import { problem, problemResponse, roleTooSmall } from '$lib/server/api/problems';
 import { stillHere } from '$lib/server/portal';
 import { note } from '$lib/server/record';
+import { NOTHING } from '$lib/server/part';
 import { runtime, seeing } from '$lib/server/runtime';
 
 const log = logOf('pages');
@@ -88,13 +89,14 @@ export const handle: Handle = async ({ event, resolve }) => {
 	}
 
 	// Whoever has a second factor to show first sees to that, and to nothing else.
-	if (event.locals.caller?.needsFactor && event.route.id !== null && !WITHOUT_FACTOR.has(event.route.id)) {
+	const first = event.locals.caller?.needsFactor ?? false;
+	if (first && event.route.id !== null && !WITHOUT_FACTOR.has(event.route.id)) {
 		if (api) return secure(problemResponse(problem('factor-first')), event.url);
 		redirect(303, '/settings?first=factor');
 	}
 
 	// A route that does not exist is told apart from one that is shut.
-	if (event.route.id !== null) {
+	if (event.route.id !== null && !first) {
 		const rights = event.locals.caller?.rights ?? null;
 		// Where the API has nothing, it says so itself.
 		const verdict =
@@ -124,7 +126,7 @@ export const handle: Handle = async ({ event, resolve }) => {
 	}
 	// Whoever has done something sees what it did.
 	if (event.request.method !== 'GET' && path !== '/here') runtime().clock.next?.();
-	const response = await seeing(event.locals.caller?.part ?? null, () =>
+	const response = await seeing(first ? NOTHING : (event.locals.caller?.part ?? null), () =>
 		resolve(event, {
 			transformPageChunk: ({ html }) =>
 				html.replace('%sextant.theme%', event.locals.theme).replace('%sextant.language%', event.locals.language)

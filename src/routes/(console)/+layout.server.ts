@@ -40,9 +40,11 @@ export const load = async ({ url, locals, depends }) => {
 	const drawn = Math.floor(look.now / CURVES_EVERY) * CURVES_EVERY;
 	const curves = standing(context, `curves ${scope}`, drawn, () => curvesOf(db, look.scope, drawn));
 	const ribbon = shared(context, `ribbon ${scope}`, look.now, () => parcel(ribbonOf(db, curves, look.now)));
-	const [cardKind, ...cardId] = (url.searchParams.get('card') ?? '').split('/');
+	// Whoever owes a second factor has nothing open.
+	const asked = caller.needsFactor ? new URLSearchParams() : url.searchParams;
+	const [cardKind, ...cardId] = (asked.get('card') ?? '').split('/');
 	const card = cardKind ? await cardOf(context, cardKind, cardId.join('/'), { at, live: look.live }) : null;
-	const planId = url.searchParams.get('plan');
+	const planId = asked.get('plan');
 	const plan = planId ? planById(db, Number(planId)) : null;
 	return {
 		caller: {

@@ -37,11 +37,7 @@ const scopeOf = (part: Part): Scope => ({
 
 /** The text that reads back as this part; the same for parts that are the same. */
 export const partText = (part: Part): string =>
-	scopeText({
-		terms: scopeOf({
-			...Object.fromEntries(Object.entries(part).map(([facet, values]) => [facet, [...new Set(values)].sort()]))
-		}).terms
-	});
+	scopeText(scopeOf(Object.fromEntries(Object.entries(part).map(([facet, ids]) => [facet, [...new Set(ids)].sort()]))));
 
 /** A part in words: “in Northby, team Guests”; `nameOf` turns ids into names. */
 export const partWords = (part: Part, nameOf?: (facet: Facet, id: string) => string): string =>

@@ -369,7 +369,8 @@ function callerByKey(db: Db, key: string, at: number): Caller | null {
 		const caller = operatorNow(db, row.operator_id, at, row.assignment_id);
 		if (!caller) return null;
 		const needs = !factor && staffPolicy(db).factorFor.includes(caller.roleId);
-		return { ...caller, factor, signIn: key, ...(needs ? { needsFactor: true } : {}) };
+		// Until it is given they may nothing: not even read.
+		return { ...caller, factor, signIn: key, ...(needs ? { needsFactor: true, rights: {} } : {}) };
 	}
 	const p = one<{ id: number; name: string; login: string }>(db, 'SELECT id, name, login FROM people WHERE id = ?', [
 		row.person_id

@@ -1,2 +1,2 @@
 export { outside, outsideWords, partName, seesRef } from './check';
-export { inPart } from './view';
+export { inPart, NOTHING } from './view';

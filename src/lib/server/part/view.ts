@@ -15,6 +15,11 @@ import { MADE_OF, SETS, TABLES } from './tables';
 const KEPT = 40;
 /** What is in a part is looked at again when something has been written, at most so often, ms, and no longer than a tenth of the time. */
 const LOOK = 1000;
+/** One that is thrown out is closed once nothing that was asked of it can still be on its way, ms. */
+const LINGER = 120_000;
+
+/** A part that has nothing: what cannot be read as one. */
+export const NOTHING = '-';
 
 interface View {
 	db: Db;
@@ -34,7 +39,11 @@ const views = new WeakMap<Db, LRUCache<string, View>>();
  */
 export function inPart(whole: Db, part: string, at: number, now = false): Db {
 	let kept = views.get(whole);
-	if (!kept) views.set(whole, (kept = new LRUCache({ max: KEPT, dispose: (view: View) => view.db.close() })));
+	if (!kept)
+		views.set(
+			whole,
+			(kept = new LRUCache({ max: KEPT, dispose: ({ db }: View) => void setTimeout(() => db.close(), LINGER).unref() }))
+		);
 	let view = kept.get(part);
 	if (!view) kept.set(part, (view = open(whole, part)));
 	const stale = performance.now() - view.looked > Math.max(LOOK, 10 * view.took);

@@ -122,6 +122,32 @@ describe('a plan that needs a second pair of eyes', () => {
 		expect((await h.finish(await consentTo(h.ctx, second, id, now))).state).toBe('done');
 	});
 
+	it('asks once for what comes back the same by itself', async () => {
+		const first = await asked();
+		const again = await draftPlan(h.ctx, OWNER, 'policy.set', POLICY, 'screen');
+		await expect(commitPlan(h.ctx, OWNER, again.id, null, 'screen')).rejects.toThrow(
+			`the same waits for consent already: plan ${first}`
+		);
+		await asked('policy.set', { ...POLICY, headroomIn: 6 });
+		await declinePlan(h.ctx, second, first, 'no');
+		await expect(commitPlan(h.ctx, OWNER, again.id, null, 'screen')).rejects.toBeInstanceOf(WaitsForConsent);
+	});
+
+	it('that gives rights away is consented to by whoever has them, for whoever has them still', async () => {
+		await h.commit((await h.draft('consent.rules', { kinds: ['assignment.give'] })).id).catch(() => {});
+		putSetting(
+			h.db,
+			CONSENT,
+			JSON.stringify({ kinds: ['assignment.give'], people: null, sessions: null, machines: null })
+		);
+		const id = await asked('assignment.give', { login: 'second', role: 'owner' });
+		const clerk = { ...another(5, 'clerk', 'owner'), rights: { identity: 'commit' } as const };
+		await expect(consentTo(h.ctx, clerk, id)).rejects.toThrow(/more than you have/);
+		run(h.db, `UPDATE assignments SET role = 'auditor' WHERE operator_id = 1`);
+		await expect(consentTo(h.ctx, another(6, 'other', 'owner'), id)).rejects.toThrow();
+		expect(one(h.db, 'SELECT count(*) AS n FROM assignments WHERE operator_id = 2')).toEqual({ n: 1 });
+	});
+
 	it('is declined with words, which whoever asked reads; and thrown away', async () => {
 		const id = await asked();
 		await declinePlan(h.ctx, second, id, 'not on a Friday');

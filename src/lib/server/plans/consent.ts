@@ -57,6 +57,15 @@ export function askOf(db: Db, plan: number): Ask | null {
 	return row ? fromRaw(row) : null;
 }
 
+/** A plan of the same kind and input that waits already, asked by the same: what comes back by itself asks once. Null where there is none. */
+export const alikeAsked = (db: Db, plan: number, { kind, id }: Caller): number | null =>
+	one<{ id: number }>(
+		db,
+		`SELECT o.id FROM plans p JOIN plans o ON o.kind = p.kind AND o.input = p.input AND o.id <> p.id AND o.state = 'draft'
+		 JOIN consents c ON c.plan_id = o.id AND c.answer IS NULL AND c.by_kind = @kind AND c.by_id = @by WHERE p.id = @plan`,
+		{ plan, kind, by: id }
+	)?.id ?? null;
+
 /** Plans that waited for another at a moment, ms UTC, the longest first. */
 export const asksAt = (db: Db, at: number): (Ask & { title: string })[] =>
 	all<Raw & { title: string }>(

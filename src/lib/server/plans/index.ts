@@ -13,7 +13,7 @@ import { inPart, outside, outsideWords, partName, seesRef } from '../part';
 import { sinceAsked, whyConsent } from '$lib/core/access/consent';
 import { insertRow } from '../db/rows';
 import { addNotice } from '../jobs/notices';
-import { answerAsk, askOf, CONSENT_KIND, consentRules, writeAsk, type Ask, type Asked } from './consent';
+import { alikeAsked, answerAsk, askOf, CONSENT_KIND, consentRules, writeAsk, type Ask, type Asked } from './consent';
 import { planKindOf } from './catalogue';
 import { InputProblem, type Draft, type PlanKind, type StepSpec } from './kind';
 import { hideSecrets, sealSecrets } from './secrets';
@@ -207,6 +207,9 @@ export async function commitPlan(
 							{ words: `it waits for the consent of another already, asked by ${agreed.asked.by}`, side: 'against' }
 						]
 					};
+				const same = alikeAsked(ctx.db, id, caller);
+				if (same !== null)
+					return { why: [{ words: `the same waits for consent already: plan ${same}`, side: 'against' }] };
 				// What consent is asked for is what it does as of now.
 				keepDraft(ctx, id, fresh.draft);
 				return { ask: writeAsk(ctx.db, id, caller, { notBefore: at, via, why: needs, at: now }), needs };
@@ -346,6 +349,7 @@ export async function consentTo(ctx: Context, caller: Caller, id: number, now?: 
 	if (not !== null) throw new NotAllowed(not);
 	const k = planKindOf(plan.kind)!;
 	if (!asker || !may(asker.rights, k.area, 'commit')) return refuse(ctx.db, id, [goneFact(ask)]);
+	for (const both of [asker, caller]) allowGiven(ctx, both, k, parseInput(k.schema, givenIn(ctx.db, id)));
 	// By what both may: who consents answers for it as who asked does.
 	const fresh = await asItIsNow(ctx, asker, plan);
 	if ('why' in fresh) return refuse(ctx.db, id, fresh.why);
@@ -419,6 +423,12 @@ export async function lookAgain(ctx: Context, job: number): Promise<Fact[] | nul
 			return [
 				{ words: `${row.by}, who committed it, is ${caller.role} now and may not commit it any more`, side: 'against' }
 			];
+		try {
+			allowGiven(ctx, caller, k, parseInput(k.schema, givenIn(ctx.db, plan.id)));
+		} catch (e) {
+			if (!(e instanceof NotAllowed || e instanceof InputProblem)) throw e;
+			return [{ words: e.message, side: 'against' }];
+		}
 	}
 	const fresh = await asItIsNow(ctx, caller, plan);
 	if ('why' in fresh) return fresh.why;

@@ -4,6 +4,7 @@ import { MINUTE } from '$lib/core/time/units';
 import { all, one, type Db } from '../db';
 import { insertRow } from '../db/rows';
 import { isStorage } from '../db/storage';
+import { Rate } from '../identity/attempts';
 
 /** What the record holds beside changes: sign-ins and attempts at them, what was refused, and who looked at what somebody did. */
 export const ENTRY_KINDS = ['sign-in', 'refused', 'looked'] as const;
@@ -43,6 +44,8 @@ const hashOf = (r: Omit<Raw, 'hash'>): string =>
 
 /** Entries that one of whom something is noted leaves in a minute of the wall; beyond that one line says that there were more. */
 const MOST = 60;
+/** Attempts of strangers that are written down in a minute, from wherever they come. */
+const STRANGERS = new Rate(600, MINUTE);
 const noted = new LRUCache<string, { n: number }>({ max: 10_000, ttl: MINUTE });
 
 /** At most so many characters of what comes from outside. */
@@ -56,7 +59,10 @@ const short = (text: string, most: number) => (text.length > most ? `${text.slic
 export function note(db: Db, at: number, entry: NewEntry): void {
 	// Somebody who stays on a page looks once a minute.
 	const looks = entry.kind === 'looked';
-	const of = `${entry.kind} ${entry.who} ${looks ? entry.words : entry.address}`;
+	// Whoever is not known may call themselves another each time: they are told apart by where they come from alone.
+	const stranger = entry.kind === 'sign-in' && !entry.good;
+	if (stranger && !STRANGERS.take('all')) return;
+	const of = `${entry.kind} ${stranger ? '' : entry.who} ${looks ? entry.words : entry.address}`;
 	const count = noted.get(of) ?? { n: 0 };
 	if (++count.n === 1) noted.set(of, count);
 	if (count.n > (looks ? 1 : MOST + 1)) return;

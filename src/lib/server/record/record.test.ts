@@ -73,6 +73,16 @@ describe('the record', () => {
 		expect(entriesBefore(db, 0, 1)[0]!.words).toHaveLength(500);
 	});
 
+	it('is not filled by strangers, whatever they call themselves and wherever they come from', () => {
+		const stranger = (who: string, address: string) => note(db, 1, entry({ who, address, good: false, role: '' }));
+		for (let i = 0; i < 300; i++) stranger(`guess ${turn} ${i}`, `10.9.0.${turn}`);
+		expect(entriesBefore(db, 2, 1)[0]!.number).toBe(61);
+		for (let i = 0; i < 3000; i++) stranger('owner', `10.8.${turn}.${i}`);
+		expect(entriesBefore(db, 2, 1)[0]!.number).toBeLessThanOrEqual(661);
+		note(db, 3, entry({ who: `owner ${turn}` }));
+		expect(entriesBefore(db, 3, 1)[0]!.who).toBe(`owner ${turn}`);
+	});
+
 	it('has a look once, however long somebody stays on the page', () => {
 		const look = entry({ kind: 'looked', who: 'curious' });
 		for (let i = 0; i < 10; i++) note(db, i, look);
