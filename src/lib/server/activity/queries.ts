@@ -162,9 +162,11 @@ export const hitsByRule = (db: Db, at: number, days: number): Map<string, Sums> 
 	);
 };
 
-/** The first hour of which sums are kept, counted from 1970; null: there are none. */
-export const firstHour = (db: Db): number | null =>
-	one<{ hour: number | null }>(db, 'SELECT min(hour) AS hour FROM activity_rule_hours')?.hour ?? null;
+/** The first whole day of which sums are kept, as its first hour, counted from 1970; null: there are none. */
+export const firstHour = (db: Db): number | null => {
+	const first = one<{ day: number | null }>(db, 'SELECT min(day) AS day FROM activity_days')?.day ?? null;
+	return first === null ? null : (first + 1) * 24;
+};
 
 /** Something that somebody reached or was refused. */
 export interface Reached {

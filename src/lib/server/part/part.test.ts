@@ -69,6 +69,43 @@ describe('whoever is there for a part of the estate', () => {
 			expect(one<{ n: number }>(inPart(whole, part, h.lab.now), 'SELECT count(*) AS n FROM people')!.n, part).toBe(0);
 	});
 
+	it('follows what is written: who comes, moves and is given something, and what is made', () => {
+		const db = inFile(h).db;
+		const at = h.lab.now;
+		const sees = (sql: string) => all<{ n: string }>(inPart(db, PART, at, true), sql).map((r) => r.n);
+		const revision = () => one<{ n: number }>(db, 'SELECT number AS n FROM part_revision')!.n;
+		sees('SELECT name AS n FROM machines');
+		const anna = one<{ id: number }>(db, `SELECT id FROM people WHERE login = 'anna'`)!.id;
+		run(db, 'UPDATE person_facts SET until = ? WHERE person_id = ?', [at - 1, anna]);
+		run(
+			db,
+			`INSERT INTO person_facts(person_id, since, until, login, name, employment, site_id, pattern, begins, ends)
+			 SELECT person_id, ?, 9007199254740991, login, name, employment, 'isle', pattern, begins, ends FROM person_facts WHERE person_id = ? LIMIT 1`,
+			[at - 1, anna]
+		);
+		expect(sees('SELECT login AS n FROM people ORDER BY 1')).toContain('anna');
+		for (const [what, sql] of [
+			[
+				'a machine',
+				`INSERT INTO machines(id, name, pool_id, site_id, since, until) VALUES (900, 'isle-99', 'isle', 'isle', 1, 9007199254740991)`
+			],
+			[
+				'a host',
+				`INSERT INTO hosts SELECT 900, 'isle-h9', site_id, cores, memory, gpus, price_hour FROM hosts WHERE name = 'isle-h1'`
+			],
+			['a machine that moves', `UPDATE machines SET site_id = 'quay' WHERE id = 900`],
+			['a grant that ends', `UPDATE grants SET until = 5 WHERE id = (SELECT min(id) FROM grants)`],
+			['a pool that ends', `UPDATE pools SET until = until WHERE id = 'isle'`]
+		] as const) {
+			const before = revision();
+			run(db, sql);
+			expect(revision(), what).toBeGreaterThan(before);
+		}
+		expect(sees('SELECT name AS n FROM hosts')).toContain('isle-h9');
+		expect(sees('SELECT name AS n FROM machines')).not.toContain('isle-99');
+		db.close();
+	});
+
 	it('is answered whatever stands in a column of JSON', () => {
 		const corrupted = inFile(h).db;
 		for (const odd of ['{', '', '7', '{"people":[7,"x",null]}', '[[]]']) {

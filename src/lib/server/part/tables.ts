@@ -154,6 +154,7 @@ export const TABLES: Readonly<Record<string, Seen>> = {
 	package_versions: 'all',
 	package_vouches: 'all',
 	packages: 'all',
+	part_revision: 'all',
 	passkeys: person,
 	people: where(of('person', 'id')),
 	person_endpoints: person,
@@ -219,7 +220,7 @@ export const TABLES: Readonly<Record<string, Seen>> = {
 /** People of some teams, or of one below them: as things are now, or were last of whoever has left. */
 const ofTeams = (teams: string) =>
 	`(SELECT mb.person_id FROM main.memberships mb JOIN main.team_nesting tn ON tn.team_id = mb.team_id
-	 WHERE tn.above_id IN ${teams} AND mb.since <= @at AND mb.until = (SELECT max(l.until) FROM main.memberships l WHERE l.person_id = mb.person_id) AND ${asOf('team_nesting tn')})`;
+	 WHERE tn.above_id IN ${teams} AND mb.since <= @at AND (mb.until > @at OR mb.until = (SELECT max(l.until) FROM main.memberships l WHERE l.person_id = mb.person_id)) AND ${asOf('team_nesting tn')})`;
 const POOLS_OF_LINES = `(SELECT id FROM main.pools WHERE line_id IN $ AND until = ${FOREVER})`;
 /** Pools that may serve somebody by a grant to them, or to a team above or below the teams `$`. */
 const POOLS_OF_TEAMS = `(SELECT j.value FROM main.publications p, ${jsonList('p.pools')} j WHERE ${asOf('publications p')} AND p.id IN (

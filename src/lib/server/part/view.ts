@@ -15,6 +15,9 @@ import { MADE_OF, SETS, TABLES } from './tables';
 const KEPT = 40;
 /** What is in a part is looked at again when something has been written, at most so often, ms, and no longer than a tenth of the time. */
 const LOOK = 1000;
+/** Who is at work where moves all the time: a part that is told by it is worked out anew this often, ms; any part at least so often, for what began meanwhile. */
+const AT_WORK = 10_000;
+const ANYWAY = 60_000;
 /** One that is thrown out is closed once nothing that was asked of it can still be on its way, ms. */
 const LINGER = 120_000;
 
@@ -24,8 +27,10 @@ export const NOTHING = '-';
 interface View {
 	db: Db;
 	part: Part;
-	/** By which it is known whether anything has been written since. */
+	/** By which it is known whether anything has been written since, and whether it was anything that decides what is in a part. */
 	version: number;
+	mark: string;
+	filled: number;
 	looked: number;
 	took: number;
 }
@@ -47,7 +52,7 @@ export function inPart(whole: Db, part: string, at: number, now = false): Db {
 	let view = kept.get(part);
 	if (!view) kept.set(part, (view = open(whole, part)));
 	const stale = performance.now() - view.looked > Math.max(LOOK, 10 * view.took);
-	if (now || view.version < 0 || stale) look(view, at);
+	if (now || view.version < 0 || stale) look(view, at, now);
 	return view.db;
 }
 
@@ -77,16 +82,22 @@ function open(whole: Db, text: string): View {
 					: seen.instead;
 		db.exec(`CREATE TEMP VIEW ${table} AS ${reads}`);
 	}
-	return { db, part: problems.length ? { site: [] } : part, version: -1, looked: 0, took: 0 };
+	return { db, part: problems.length ? { site: [] } : part, version: -1, mark: '', filled: 0, looked: 0, took: 0 };
 }
 
+const MARK = `SELECT (SELECT number FROM main.directory_revision) || ' ' || (SELECT number FROM main.part_revision)`;
+
 /** Fills the sets anew, where anything has been written since they were. */
-function look(view: View, at: number): void {
+function look(view: View, at: number, now: boolean): void {
 	const { db, part } = view;
 	const began = performance.now();
 	const version = db.pragma('data_version', { simple: true }) as number;
 	view.looked = began;
 	if (version === view.version) return;
+	const mark = db.prepare(MARK).pluck().get() as string;
+	const age = began - view.filled;
+	const byWork = part.team !== undefined || part.pool !== undefined || part.line !== undefined;
+	if (!now && mark === view.mark && age < (byWork ? AT_WORK : ANYWAY)) return;
 	db.transaction(() => {
 		for (const { set, from, facets } of MADE_OF) {
 			db.exec(`DELETE FROM temp.within_${set}`);
@@ -102,5 +113,7 @@ function look(view: View, at: number): void {
 		}
 	})();
 	view.version = version;
+	view.mark = mark;
+	view.filled = began;
 	view.took = performance.now() - began;
 }
