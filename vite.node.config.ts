@@ -32,6 +32,7 @@ export default defineConfig({
 				'@cyclonedx/cyclonedx-library',
 				'reflect-metadata',
 				'rrule',
+				'pdfmake',
 				'@playwright/test'
 			],
 			output: {

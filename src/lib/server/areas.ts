@@ -25,6 +25,7 @@ import { manifest as portal } from './portal';
 import { manifest as first } from './first';
 import { manifest as notes } from './notes';
 import { manifest as record } from './record';
+import { manifest as reports } from './reports';
 import { changeCard } from './changes/card';
 import { declareSteps } from './jobs/catalogue';
 import type { Manifest } from './manifest';
@@ -59,7 +60,8 @@ export const AREAS: readonly Manifest[] = [
 	portal,
 	first,
 	notes,
-	record
+	record,
+	reports
 ];
 
 /** Every kind of change that there is. */

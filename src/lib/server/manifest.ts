@@ -6,6 +6,7 @@ import type { Db } from './db';
 import type { Endpoint } from './calls/endpoint';
 import type { StepHandler } from './jobs/step';
 import type { ListKind } from './lists/kind';
+import type { ReportSource } from './lists/sources';
 import type { PlanKind } from './plans/kind';
 import type { CardOf, Then } from './things/catalogue';
 import type { MachineState, Observation } from './providers';
@@ -81,6 +82,8 @@ export interface Manifest {
 		then: Then
 	): Partial<Pick<Card, 'sections' | 'actions'>> & { lead?: CardSection[] };
 	lists?: readonly ListKind[];
+	/** What reports can be made of beside its lists. */
+	sources?: readonly ReportSource[];
 	/** What of it the API answers beside lists, cards and plans. */
 	endpoints?: readonly Endpoint[];
 	/** What of it needs a person at a moment: stands on Today, most people first. */

@@ -21,6 +21,7 @@ export const AREAS = [
 	'portal',
 	'directory',
 	'activity',
+	'reports',
 	'emergency',
 	'audit'
 ] as const;
@@ -53,6 +54,7 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		lab: 'commit',
 		directory: 'commit',
 		activity: 'commit',
+		reports: 'commit',
 		emergency: 'commit',
 		audit: 'read'
 	},
@@ -69,7 +71,8 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		sites: 'commit',
 		record: 'read',
 		lab: 'commit',
-		activity: 'read'
+		activity: 'read',
+		reports: 'commit'
 	},
 	operator: {
 		estate: 'read',
@@ -84,7 +87,8 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		sites: 'draft',
 		record: 'read',
 		lab: 'commit',
-		activity: 'commit'
+		activity: 'commit',
+		reports: 'commit'
 	},
 	helpdesk: {
 		estate: 'read',
@@ -99,7 +103,8 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		sites: 'read',
 		record: 'read',
 		lab: 'read',
-		activity: 'commit'
+		activity: 'commit',
+		reports: 'commit'
 	},
 	auditor: {
 		estate: 'read',
@@ -117,6 +122,7 @@ const TABLE: Record<Role, Partial<Record<Area, Level>>> = {
 		lab: 'read',
 		directory: 'read',
 		activity: 'read',
+		reports: 'read',
 		audit: 'read'
 	},
 	// A program that tells of people; for tokens alone.
@@ -174,6 +180,7 @@ export const AREA_WORDS: Record<Area, string> = {
 	portal: 'the portal',
 	directory: 'people, told by a program (SCIM)',
 	activity: 'what people reached',
+	reports: 'reports',
 	emergency: 'what needs consent, without it, in an emergency',
 	audit: 'who signed in, was refused, or looked'
 };

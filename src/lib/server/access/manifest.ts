@@ -2,6 +2,7 @@ import type { Manifest } from '../manifest';
 import { accessEndpoints } from './endpoints';
 import { grantCard } from './cards';
 import { accessPlans } from './planner';
+import { unusedAccess } from './sources';
 import { accessSteps } from './steps';
 
 declare module '../plans/kind' {
@@ -20,5 +21,6 @@ export const manifest: Manifest = {
 	plans: accessPlans,
 	steps: accessSteps,
 	cards: { grant: grantCard },
-	endpoints: accessEndpoints
+	endpoints: accessEndpoints,
+	sources: [unusedAccess]
 };

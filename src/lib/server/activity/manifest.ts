@@ -4,6 +4,7 @@ import { activityEndpoints } from './endpoints';
 import { activityLooks } from './lists';
 import { activityPlans } from './planner';
 import { letGo, sumUp } from './rolling';
+import { activitySources } from './sources';
 import { activitySteps } from './steps';
 import { forgetNames, takeActivity } from './write';
 
@@ -23,6 +24,7 @@ export const manifest: Manifest = {
 	plans: activityPlans,
 	steps: activitySteps,
 	lists: [activityLooks],
+	sources: activitySources,
 	endpoints: activityEndpoints,
 	adds: activityAdds,
 	observes: { take: { activity: takeActivity }, forget: forgetNames },

@@ -24,7 +24,7 @@ export interface Asked {
 const hourOf = (at: number): number => Math.floor(at / HOUR);
 const dayOf = (at: number): number => Math.floor(at / DAY);
 
-function boundOf(db: Db, { at, days, people }: Asked) {
+export function boundOf(db: Db, { at, days, people }: Asked) {
 	const [hour, day, rolled] = [hourOf(at), dayOf(at), rolledUpTo(db) ?? -1];
 	const first = dayOf(at) - days + 1;
 	// Of a day that goes on the sums are those of its hours so far; of a past one they are of hours to come, too.
@@ -44,7 +44,7 @@ function boundOf(db: Db, { at, days, people }: Asked) {
  * Everything within what is asked about, exactly: the sums of days, and hour by hour what they do not have, or have too much of.
  * @param only what of it alone, as SQL
  */
-const partsOf = ({ people }: Asked, only = ''): string => {
+export const partsOf = ({ people }: Asked, only = ''): string => {
 	const theirs = `${people ? 'AND person_id IN (SELECT value FROM json_each(@people))' : ''} ${only}`;
 	const columns = 'rule_id, target_id, person_id, through, decisions, down, up';
 	return `WITH part AS (SELECT ${columns} FROM activity_days WHERE day >= @first AND day <= @whole ${theirs}

@@ -72,7 +72,8 @@ describe('every address of the API', () => {
 					'/search',
 					'/effective-settings',
 					'/compared-settings',
-					'/record/files.tar'
+					'/record/files.tar',
+					'/report-preview'
 				].includes(e.path) &&
 				!e.path.startsWith('/reach')
 			)
@@ -106,6 +107,11 @@ describe('every address of the API', () => {
 			['activity-looks', '1'],
 			['settings', 'lock.after'],
 			['record-entries', '1'],
+			['reports', 'largest-transfers'],
+			['report-runs', '1'],
+			['report-runs', '1/made'],
+			['report-runs', '1/made.csv'],
+			['report-runs', '1/made.pdf'],
 			['endpoint-certificates', one<{ number: string }>(h.db, 'SELECT number FROM endpoint_certificates')!.number],
 			['sessions', String(one<{ id: number }>(h.db, 'SELECT id FROM sessions LIMIT 1')!.id)]
 		])
@@ -119,6 +125,7 @@ describe('every address of the API', () => {
 		await ok('GET', `/findings/${one<{ id: number }>(h.db, 'SELECT id FROM findings LIMIT 1')!.id}`);
 		await ok('GET', '/machines.csv?sort=-strain&limit=2');
 		expect(await ok('GET', '/search?q=quay-0')).toContain('"kind":"machine","id":"quay-01"');
+		await ok('GET', '/report-preview?source=machines&columns=name,state&group=state&chart=rows');
 		await ok('GET', '/who/harbour/desk');
 		await ok('GET', '/shelves/anna');
 		await ok('GET', '/access-test?person=anna&publication=desk&managed=no');

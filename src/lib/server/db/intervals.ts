@@ -77,6 +77,7 @@ export const INTERVALS = {
 	access_rules: { key: ['id'], within: null, happened: false },
 	assignments: { key: ['id'], within: null, happened: false },
 	made_roles: { key: ['id'], within: null, happened: false },
+	reports: { key: ['id'], within: null, happened: false },
 	access_rulebook: { key: ['id'], within: null, happened: false }
 } as const satisfies Record<string, { key: readonly string[]; within: string | null; happened: boolean }>;
 

@@ -23,6 +23,15 @@ beforeAll(async () => {
 	keepPackage(h, 'gaugetalk', '1.0.0');
 	await h.live(2 * HOUR, 20_000);
 	await h.carryOut('role.put', { name: 'Night desk', rights: { sessions: 'commit', estate: 'read' } });
+	await h.carryOut('report.put', {
+		name: 'Machines',
+		question: 'Which are there?',
+		source: 'machines',
+		columns: ['name', 'state'],
+		group: { column: 'state', by: 'value' },
+		chart: 'rows'
+	});
+	await h.carryOut('report.run', { report: 'machines' });
 	await h.carryOut('pool.create', NEW_POOL);
 	await h.carryOut('package.deliver', { package: 'logline', pools: ['quay'], version: '1.0.0' });
 	await h.draft('policy.set', { pool: 'quay', patience: 20 * 60_000 });

@@ -107,6 +107,25 @@ export const JSON_COLUMNS = {
 	'grants.conditions': objectOr(nothing),
 	'grants.channels': listOf('string'),
 	'findings.facts': facts,
+	// Of columns that cannot be read nothing is shown.
+	'reports.spec': objectOr(
+		() => ({ columns: [], group: null, chart: null, sort: '', descending: false, limit: 1, zone: '' }),
+		(x) =>
+			Array.isArray(x.columns) &&
+			x.columns.every((c) => typeof c === 'string') &&
+			typeof x.limit === 'number' &&
+			typeof x.sort === 'string' &&
+			(x.group === null || isObject(x.group))
+	),
+	'report_runs.made': objectOr(
+		() => ({ columns: [], lines: [], rows: 0, all: 0, bars: [], drawn: null, left: [] }),
+		(x) =>
+			['lines', 'bars', 'left'].every((k) => Array.isArray(x[k])) &&
+			(x.lines as unknown[]).every(Array.isArray) &&
+			(x.bars as unknown[]).every((b) => isObject(b) && typeof b.value === 'number') &&
+			Array.isArray(x.columns) &&
+			x.columns.every((c) => isObject(c) && typeof c.key === 'string' && typeof c.words === 'string')
+	),
 	'findings.remedy': plan,
 	'plans.input': anything,
 	'plans.effects': schema(effects, noEffects),

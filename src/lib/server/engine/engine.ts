@@ -1,5 +1,6 @@
 import { logOf } from '../log';
 import { AREAS } from '../areas';
+import '../house/lists';
 import { DAY, MINUTE } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { unreadable, type Unreadable } from '../db/json';

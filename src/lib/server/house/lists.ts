@@ -1,10 +1,16 @@
 import { AREAS } from '../areas';
 import type { ListKind } from '../lists/kind';
+import { declareSources } from '../lists/sources';
 import { workLists } from './work-lists';
 
 /** Every kind of list that there is, by name. */
 export const LISTS: ReadonlyMap<string, ListKind> = new Map(
 	[...AREAS.flatMap((a) => a.lists ?? []), ...workLists].map((k) => [k.name, k])
+);
+
+declareSources(
+	[...LISTS.values()],
+	AREAS.flatMap((a) => a.sources ?? [])
 );
 
 /** A cursor names where the next page begins, for the same list at the same moment. */

@@ -67,5 +67,8 @@ export const OBJECT_KINDS: Readonly<Record<string, ObjectKind>> = {
 	'access-rule': common,
 	'access-rulebook': common,
 	'settings-group': common,
+	report: common,
+	// Made of what somebody sees, for them: whoever has any part makes one of it.
+	'report-run': { seen: 'all', held: ['site', 'team', 'pool', 'line'] },
 	hours: common
 };

@@ -14,8 +14,9 @@ export const SETS = {
 } as const;
 export type SetName = keyof typeof SETS;
 
-/** Which rows of a table somebody sees who is there for a part: all, none, those for which a condition holds, or what a statement reads instead. */
-export type Seen = 'all' | 'none' | { where: string } | { instead: string };
+/** Which rows of a table somebody sees who is there for a part: all, none, those for which a condition holds, what a statement reads instead, or
+ * those of which a column holds that very part. */
+export type Seen = 'all' | 'none' | { where: string } | { instead: string } | { ofPart: string };
 
 const of = (set: SetName, column: string) => `${column} IN (SELECT id FROM within_${set})`;
 const where = (...conditions: string[]): Seen => ({ where: conditions.join(' AND ') });
@@ -173,6 +174,8 @@ export const TABLES: Readonly<Record<string, Seen>> = {
 	record_entries: 'none',
 	recovery_codes: person,
 	relied_services: where(of('publication', 'publication_id')),
+	report_runs: { ofPart: 'part' },
+	reports: 'all',
 	requests: person,
 	revisions: 'all',
 	revoked_certificates: 'all',

@@ -79,7 +79,9 @@ function open(whole: Db, text: string): View {
 				? `SELECT * FROM main.${table} WHERE 0`
 				: 'where' in seen
 					? `SELECT * FROM main.${table} WHERE ${seen.where}`
-					: seen.instead;
+					: 'ofPart' in seen
+						? `SELECT * FROM main.${table} WHERE ${seen.ofPart} = '${text.replaceAll("'", "''")}'`
+						: seen.instead;
 		db.exec(`CREATE TEMP VIEW ${table} AS ${reads}`);
 	}
 	return { db, part: problems.length ? { site: [] } : part, version: -1, mark: '', filled: 0, looked: 0, took: 0 };

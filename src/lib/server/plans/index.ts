@@ -524,11 +524,14 @@ function allow(caller: Caller, area: Parameters<typeof may>[1], level: 'draft' |
 	}
 }
 
-/** Nobody gives away what they have not. */
+/** Nobody gives away what they have not, nor has done what takes more than they have. */
 function allowGiven(ctx: Context, caller: Caller, k: PlanKind, input: unknown): void {
 	const given = k.gives?.(ctx, input);
 	if (given && !within(given, caller.rights))
 		throw new NotAllowed(`As ${caller.role} you may not give more than you have yourself.`);
+	for (const { area, level } of k.takes?.(ctx, input) ?? [])
+		if (!may(caller.rights, area, level))
+			throw new NotAllowed(`As ${caller.role} you may not ${level} ${AREA_WORDS[area]}, which it takes.`);
 }
 
 /** A draft that whoever asks sees. */
@@ -582,7 +585,7 @@ export function parseInput<S extends v.GenericSchema>(schema: S, input: unknown)
 /** What a schema has no words of its own for: a key that is missing or unknown, a value of another type. */
 function inputWords(issue: v.BaseIssue<unknown>): string {
 	const key = String(issue.path?.at(-1)?.key ?? 'the input');
-	if (issue.type === 'strict_object' && issue.path)
+	if ((issue.type === 'strict_object' || issue.type === 'object') && issue.path)
 		return issue.expected === 'never' ? `There is no field ${key} here.` : `${key} is missing.`;
 	if (issue.message.startsWith('Invalid type'))
 		return issue.received === 'undefined'

@@ -1,5 +1,5 @@
 import type * as v from 'valibot';
-import type { Area, Rights } from '$lib/core/access/rights';
+import type { Area, Level, Rights } from '$lib/core/access/rights';
 import type { Effects } from '$lib/core/plans/effects';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
@@ -59,6 +59,8 @@ export interface PlanKind<K extends string = string, S extends v.GenericSchema =
 	decides?(ctx: Context, input: v.InferOutput<S>): string[];
 	/** Rights that it gives away, by its input: only whoever has them may draft or commit it. */
 	gives?(ctx: Context, input: v.InferOutput<S>): Rights;
+	/** What whoever drafts or commits it needs beside its area, by its input: what it reads is for them to read. */
+	takes?(ctx: Context, input: v.InferOutput<S>): { area: Area; level: Level }[];
 	draft(ctx: Context, input: v.InferOutput<S>): Promise<Draft>;
 }
 

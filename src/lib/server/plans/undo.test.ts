@@ -108,6 +108,16 @@ const fetched = async (h: Harness) => {
 	await h.carryOut('shelf.fetch', { publication: 'logline', person: 'bo' });
 };
 const operator = { login: 'second', name: 'Second', role: 'operator', password: 'a line of ten fathoms' };
+const MACHINES_REPORT = {
+	name: 'Machines',
+	question: 'How many machines are in which state?',
+	source: 'machines',
+	columns: ['name', 'state', 'sessions'],
+	group: { column: 'state', by: 'value' },
+	chart: 'rows',
+	sort: 'rows',
+	descending: true
+};
 const daily = {
 	title: 'Nightly',
 	kind: 'machines.reset',
@@ -741,6 +751,55 @@ const CASES: Record<string, Case[]> = {
 	],
 	'record.readers': [{ input: { auditorsAlone: true }, beside: (h) => auditorsAlone(h.db) }],
 	'record.heads': [{ input: { mail: 'records@kept.example', hook: '' } }],
+	'report.put': [
+		{ input: MACHINES_REPORT },
+		{
+			first: async (h) => void (await h.carryOut('report.put', MACHINES_REPORT)),
+			input: { ...MACHINES_REPORT, id: 'machines', name: 'Up and down', columns: ['name', 'pool'], limit: 5 }
+		},
+		// One that ships, kept otherwise.
+		{
+			input: {
+				...MACHINES_REPORT,
+				id: 'unused-access',
+				name: 'Never opened',
+				source: 'unused-access',
+				columns: ['person'],
+				group: null,
+				chart: null,
+				sort: ''
+			}
+		}
+	],
+	'report.remove': [
+		{
+			first: async (h) => void (await h.carryOut('report.put', MACHINES_REPORT)),
+			input: { report: 'machines' }
+		}
+	],
+	'report.schedule': [
+		{
+			input: {
+				report: 'largest-transfers',
+				why: 'the month’s review',
+				rule: 'FREQ=WEEKLY;BYDAY=MO',
+				begins: '2026-11-23T06:00',
+				zone: 'Europe/Oslo'
+			}
+		}
+	],
+	'report.unschedule': [
+		{
+			first: async (h) =>
+				void (await h.carryOut('report.schedule', {
+					report: 'unused-access',
+					rule: 'FREQ=DAILY',
+					begins: '2026-11-23T06:00',
+					zone: 'Asia/Kolkata'
+				})),
+			input: { report: 'unused-access' }
+		}
+	],
 	'schedule.add': [{ input: daily }],
 	'schedule.remove': [
 		{

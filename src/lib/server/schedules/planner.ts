@@ -1,9 +1,16 @@
 import * as v from 'valibot';
 import { noEffects } from '$lib/core/plans/effects';
-import { occurrences, recurrenceProblems, recurrenceWords, skippedTimes } from '$lib/core/time/recurrence';
+import {
+	occurrences,
+	recurrenceProblems,
+	recurrenceWords,
+	skippedTimes,
+	type Recurrence
+} from '$lib/core/time/recurrence';
 import { DAY } from '$lib/core/time/units';
 import { knowsZone, momentWords } from '$lib/core/time/zone';
 import type { Fact } from '$lib/core/why/explained';
+import type { Context } from '../context';
 import { parseInput } from '../plans';
 import { planKindOf } from '../plans/catalogue';
 import { InputProblem, planKind, type Draft } from '../plans/kind';
@@ -26,50 +33,66 @@ const addPlan = planKind({
 		zone: v.pipe(v.string(), v.check(knowsZone, 'Write a time zone such as Europe/Oslo.'))
 	}),
 	async draft(ctx, input): Promise<Draft> {
-		const wrong = recurrenceProblems(input);
-		if (wrong.length) throw new InputProblem(wrong);
-		const now = ctx.clock.now();
-		if (schedulesAt(ctx.db, now).some((s) => s.title === input.title))
-			throw new InputProblem([{ field: 'title', words: `There is a schedule called ${input.title} already.` }]);
 		const kind = planKindOf(input.kind);
 		if (!kind) throw new InputProblem([{ field: 'kind', words: `There is no kind of plan called ${input.kind}.` }]);
-		const first = await kind.draft(ctx, parseInput(kind.schema, input.input));
-		const next = occurrences(input, now, now + 800 * DAY, 3);
-		const zone = input.zone;
-		const skipped = skippedTimes(input, now);
-		return {
-			title: `${input.title}: ${recurrenceWords(input)}`,
-			effects: noEffects(),
-			warnings: [
-				...skipped.slice(0, 2).map((s): Fact => ({
-					words: `on ${s.day} the clock skips ${input.begins.slice(11)}: it is done at ${s.instead}`,
-					side: 'against',
-					source: 'time zone'
-				})),
-				...first.blocks.map((b): Fact => ({
-					words: `as things are now it could not be done: ${b.words}`,
-					side: 'against'
-				}))
-			],
-			blocks: next.length === 0 ? [{ words: 'it is never due again', side: 'against' }] : [],
-			reasons: [
-				...next.map((t, i): Fact => ({
-					words: `${i === 0 ? 'due first' : 'then'} ${momentWords(zone, t)}`,
-					source: 'recurrence rule'
-				})),
-				{ words: `each time: ${first.title}`, source: 'plan' },
-				{
-					words: 'each time its plan is computed anew; when it is blocked, it is not done, and Today says so',
-					source: 'plans'
-				}
-			],
-			objects: [],
-			steps: [{ kind: 'schedule.write', words: 'Write the schedule', input, expected: 200 }],
-			undo: { kind: 'schedule.remove', input: { schedule: input.title } },
-			undoWords: 'Yes: the schedule is taken off; what it has done by then stays done.'
-		};
+		const wrong = recurrenceProblems(input);
+		if (wrong.length) throw new InputProblem(wrong);
+		return draftSchedule(ctx, input, await kind.draft(ctx, parseInput(kind.schema, input.input)));
 	}
 });
+
+/** What comes back by itself. */
+interface Comes extends Recurrence {
+	title: string;
+	kind: string;
+	input: Record<string, unknown>;
+}
+
+/**
+ * A plan by which another comes back by itself: when it is due, what it would be as things are now. Throws InputProblem.
+ * @param first that other plan, as it would be now
+ */
+export async function draftSchedule(ctx: Context, input: Comes, first: Draft): Promise<Draft> {
+	const wrong = recurrenceProblems(input);
+	if (wrong.length) throw new InputProblem(wrong);
+	const now = ctx.clock.now();
+	if (schedulesAt(ctx.db, now).some((s) => s.title === input.title))
+		throw new InputProblem([{ field: 'title', words: `There is a schedule called ${input.title} already.` }]);
+	const next = occurrences(input, now, now + 800 * DAY, 3);
+	const zone = input.zone;
+	const skipped = skippedTimes(input, now);
+	return {
+		title: `${input.title}: ${recurrenceWords(input)}`,
+		effects: noEffects(),
+		warnings: [
+			...skipped.slice(0, 2).map((s): Fact => ({
+				words: `on ${s.day} the clock skips ${input.begins.slice(11)}: it is done at ${s.instead}`,
+				side: 'against',
+				source: 'time zone'
+			})),
+			...first.blocks.map((b): Fact => ({
+				words: `as things are now it could not be done: ${b.words}`,
+				side: 'against'
+			}))
+		],
+		blocks: next.length === 0 ? [{ words: 'it is never due again', side: 'against' }] : [],
+		reasons: [
+			...next.map((t, i): Fact => ({
+				words: `${i === 0 ? 'due first' : 'then'} ${momentWords(zone, t)}`,
+				source: 'recurrence rule'
+			})),
+			{ words: `each time: ${first.title}`, source: 'plan' },
+			{
+				words: 'each time its plan is computed anew; when it is blocked, it is not done, and Today says so',
+				source: 'plans'
+			}
+		],
+		objects: [],
+		steps: [{ kind: 'schedule.write', words: 'Write the schedule', input, expected: 200 }],
+		undo: { kind: 'schedule.remove', input: { schedule: input.title } },
+		undoWords: 'Yes: the schedule is taken off; what it has done by then stays done.'
+	};
+}
 
 const removePlan = planKind({
 	kind: 'schedule.remove',

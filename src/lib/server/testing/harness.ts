@@ -21,6 +21,7 @@ import { jobById } from '../jobs';
 import type { JobRunner } from '../engine/runner';
 import { commitPlan, draftPlan, type PlanRow } from '../plans';
 import '../areas';
+import '../house/lists';
 import { planKindOf } from '../plans/catalogue';
 import { beginning } from '$lib/core/estate/schema';
 import { wholeDirectory } from '../simulator/directory';

@@ -110,6 +110,7 @@ export async function livedIn(): Promise<Harness> {
 	await h.carryOut('settings.set', { name: 'Sleep', values: { 'lock.after': '5 min' }, assigned: ['everything'] });
 	await h.carryOut('activity.look', { person: 'anna', why: 'they asked what shut the depot' });
 	await h.carryOut('note.write', { about: 'pool/quay', text: 'Ask Bo first' });
+	await h.carryOut('report.run', { report: 'unused-access' });
 	h.lab.apply({ kind: 'fault', fault: 'agent-stopped', target: 'quay-01', value: null });
 	h.lab.apply({ kind: 'fault', fault: 'volume-full', target: 'isle-v1', value: 0.96 });
 	await h.live(7 * MINUTE);

@@ -91,3 +91,13 @@ export const BOUND: Measure = {
 	words: (n) => (n === UNBOUND ? 'any number' : String(n)),
 	problem: 'Write a whole number, or nothing for any number.'
 };
+
+/** Lines of something, as a whole number. */
+export const LINES: Measure = {
+	read: (text) => {
+		const n = plain(text.replace(/[\s,]|lines?$/gi, ''));
+		return n !== null && Number.isInteger(n) && n > 0 ? n : null;
+	},
+	words: (n) => countWords(n, 'line'),
+	problem: 'Write a whole number of lines, such as 500.'
+};

@@ -42,7 +42,8 @@
 		'/publish/endpoints': 'endpoints',
 		'/publish/settings': 'settings',
 		'/secure/rules': 'access rules',
-		'/secure/activity': 'what people reached'
+		'/secure/activity': 'what people reached',
+		'/secure/reports': 'reports'
 	};
 	const subject = $derived(
 		OF_VIEWS[page.url.pathname] ??

@@ -5,9 +5,10 @@
 	const parts = [
 		{ name: 'Grants', path: '/secure' },
 		{ name: 'Access rules', path: '/secure/rules' },
-		{ name: 'Activity', path: '/secure/activity' }
+		{ name: 'Activity', path: '/secure/activity' },
+		{ name: 'Reports', path: '/secure/reports' }
 	];
 	const here = (path: string) => page.url.pathname === path;
 </script>
 
-<StageNav label="Secure" {parts} {here} without={{ make: null, edit: null, list: null, sort: null }} />
+<StageNav label="Secure" {parts} {here} without={{ make: null, edit: null, list: null, sort: null, report: null, run: null, change: null, source: null }} />

@@ -97,6 +97,14 @@
 		</p>
 		<LeftOut left={data.left} of={data.list} />
 		<a class="link text-[13px]" href={csv} download>as CSV</a>
+		{#if may('report.put')}<a
+				class="link text-[13px]"
+				href={addressWith(
+					page.url,
+					{ make: '1', source: data.list, list: null, sort: null, card: null },
+					'/secure/reports'
+				)}>as a report</a
+			>{/if}
 		<span class="ml-auto flex min-h-[30px] gap-2">
 			{#if chosen.length && data.list === 'sessions'}
 				{#if may('session.message')}<PlanButton

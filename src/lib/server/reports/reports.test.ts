@@ -1,0 +1,270 @@
+import { beforeAll, describe, expect, test } from 'vitest';
+import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
+import { activitySources } from '../activity/sources';
+import { takeActivity } from '../activity/write';
+import { sumUp } from '../activity/rolling';
+import { entriesBefore } from '../record';
+import { all, one, run } from '../db';
+import { recordOf } from '../directory';
+import { assign, callerNow } from '../identity/accounts';
+import { asRole } from '../identity/caller';
+import { inPart } from '../part';
+import { commitPlan, draftPlan, NotAllowed } from '../plans';
+import type { Flow } from '../providers';
+import { Harness, OWNER, testEstate } from '../testing/harness';
+import { livedIn } from '../testing/lived';
+import { askApi } from '../testing/pages';
+import { inFile } from '../testing/part';
+import { documentOf } from './pdf';
+import { stretches } from './letters';
+import { reportAt, runById, runsAt } from './queries';
+import { letReportsGo, reportSteps } from './steps';
+
+let h: Harness;
+beforeAll(async () => {
+	h = await livedIn();
+});
+
+const STATES = {
+	name: 'States',
+	question: 'How many machines are in which state?',
+	source: 'machines',
+	columns: ['name', 'sessions'],
+	group: { column: 'state', by: 'value' },
+	chart: 'rows'
+};
+const last = (report: string) => runById(h.db, runsAt(h.db, h.lab.now, 1, report)[0]!.id)!;
+const problem = (input: unknown) =>
+	h.draft('report.put', input).then(
+		() => [],
+		(e: { problems?: { field: string }[] }) => e.problems?.map((p) => p.field)
+	);
+
+describe('a report of a list', () => {
+	test('is made of how things are, kept, and says the same as the list', async () => {
+		expect((await h.carryOut('report.put', STATES)).error).toBeNull();
+		expect((await h.carryOut('report.run', { report: 'states' })).error).toBeNull();
+		const { made, rows, why } = last('states');
+		const machines = one<{ n: number }>(h.db, 'SELECT count(*) AS n FROM machines WHERE since <= ?1 AND until > ?1', {
+			1: h.lab.now
+		} as never)!.n;
+		expect(rows).toBe(machines);
+		expect(made.lines.reduce((n, l) => n + (l[1] as number), 0)).toBe(machines);
+		expect(made.bars[0]!.value).toBe(made.lines[0]![1]);
+		expect(why).toBeNull();
+	});
+
+	test('leaves as CSV and as PDF', async () => {
+		const { id } = last('states');
+		const csv = await askApi(h, 'GET', `/api/v1/report-runs/${id}/made.csv`);
+		expect(String(csv.body).split('\r\n')[0]).toBe('state,rows,different name,sessions');
+		const pdf = await askApi(h, 'GET', `/api/v1/report-runs/${id}/made.pdf`);
+		expect(pdf.status).toBe(200);
+		expect(String(pdf.body).slice(0, 8)).toMatch(/^%PDF-1\./);
+	});
+
+	test('is narrowed by its scope, and says what of it says nothing', async () => {
+		await h.carryOut('report.put', { ...STATES, name: 'Quay', scope: 'site:quay' });
+		await h.carryOut('report.run', { report: 'quay' });
+		expect(last('quay').rows).toBeLessThan(last('states').rows);
+		const hosts = { source: 'hosts', columns: ['name'], group: null, chart: null };
+		await h.carryOut('report.put', { ...STATES, ...hosts, name: 'Hosts', scope: 'site:quay team:harbour' });
+		await h.carryOut('report.run', { report: 'hosts' });
+		expect(last('hosts').made.left).toHaveLength(1);
+	});
+
+	test('has each mistake beside its field', async () => {
+		expect(await problem({ ...STATES, name: '', question: '' })).toEqual(['name', 'question']);
+		expect(await problem({ ...STATES, name: 'A', source: 'nothing' })).toEqual(['source']);
+		expect(await problem({ ...STATES, name: 'A', scope: 'site:nowhere' })).toEqual(['scope']);
+		expect(await problem({ ...STATES, name: 'A', columns: ['nothing'] })).toEqual(['columns']);
+		expect(await problem({ ...STATES, name: 'A', chart: 'name' })).toEqual(['chart']);
+		expect(await problem({ ...STATES, name: 'A', zone: 'Nowhere/There' })).toEqual(['zone']);
+		expect(await problem({ ...STATES, name: 'states' })).toEqual(['name']);
+		expect(await problem({ ...STATES, id: 'never-was' })).toEqual(['id']);
+	});
+
+	test('of one that ships, kept otherwise, is again what it was once it is taken away', async () => {
+		const shipped = reportAt(h.db, 'unused-services', h.lab.now)!;
+		await h.carryOut('report.put', {
+			id: 'unused-services',
+			name: 'Idle services',
+			question: 'Which?',
+			source: 'unused-services',
+			columns: ['name']
+		});
+		expect(reportAt(h.db, 'unused-services', h.lab.now)).toMatchObject({ name: 'Idle services', ships: false });
+		await h.carryOut('report.remove', { report: 'unused-services' });
+		expect(reportAt(h.db, 'unused-services', h.lab.now)).toEqual(shipped);
+	});
+
+	test('is made again and again, and is not taken away meanwhile', async () => {
+		const set = { report: 'states', rule: 'FREQ=HOURLY', begins: '2026-11-16T00:00', zone: 'Asia/Kolkata' };
+		await expect(h.draft('report.schedule', set)).rejects.toMatchObject({ problems: [{ field: 'rule' }] });
+		expect((await h.carryOut('report.schedule', { ...set, rule: 'FREQ=DAILY' })).error).toBeNull();
+		expect((await h.draft('report.remove', { report: 'states' })).blocks[0]!.words).toContain('again and again');
+		const before = runsAt(h.db, h.lab.now, 50, 'states').length;
+		await h.live(25 * HOUR, 20_000);
+		expect(runsAt(h.db, h.lab.now, 50, 'states')).toHaveLength(before + 1);
+		expect((await h.carryOut('report.unschedule', { report: 'states' })).error).toBeNull();
+	});
+
+	test('is kept so often, and no more', async () => {
+		for (let i = 0; i < 26; i++)
+			run(
+				h.db,
+				`INSERT INTO report_runs(report_id, name, question, source, scope, days, zone, at, by, why, part, lines, rows, made)
+				 SELECT report_id, name, question, source, scope, days, zone, at - ?, by, why, part, lines, rows, made FROM report_runs WHERE report_id = 'states' ORDER BY id LIMIT 1`,
+				[i + 1]
+			);
+		await h.carryOut('report.run', { report: 'states' });
+		expect(runsAt(h.db, h.lab.now, 100, 'states')).toHaveLength(24);
+	});
+});
+
+describe('what tells what single people reached', () => {
+	test('is made saying why, which stays on record, and each time it is read does', async () => {
+		await expect(h.draft('report.run', { report: 'largest-transfers' })).rejects.toMatchObject({
+			problems: [{ field: 'why' }]
+		});
+		expect((await h.carryOut('report.run', { report: 'largest-transfers', why: 'the line is full' })).error).toBeNull();
+		const made = last('largest-transfers');
+		expect(made.made.lines[0]!.slice(0, 3)).toEqual(['Anna Quill', 'Harbour', 'Depot']);
+		const looked = () => entriesBefore(h.db, h.lab.now + 1, 5).filter((e) => e.kind === 'looked');
+		expect(looked()[0]!.words).toContain('the line is full');
+		const n = looked().length;
+		expect((await askApi(h, 'GET', `/api/v1/report-runs/${made.id}/made`)).status).toBe(200);
+		expect(looked().length).toBe(n + 1);
+	});
+
+	test('is not shown before, nor to whoever may not read it', async () => {
+		const asked = await askApi(h, 'GET', '/api/v1/report-preview?source=transfers&columns=name,up');
+		expect(asked.status).toBe(403);
+		const caller = { ...OWNER, ...asRole('helpdesk'), rights: { estate: 'read', reports: 'commit' } as const };
+		await expect(
+			draftPlan(h.ctx, caller, 'report.run', { report: 'largest-transfers', why: 'curious' }, 'screen')
+		).rejects.toThrow(NotAllowed);
+		await expect(
+			draftPlan(
+				h.ctx,
+				caller,
+				'report.put',
+				{ ...STATES, name: 'Mine', source: 'transfers', columns: ['name'], group: null, chart: null },
+				'screen'
+			)
+		).rejects.toThrow(NotAllowed);
+		const id = last('largest-transfers').id;
+		expect((await askApi(h, 'GET', `/api/v1/report-runs/${id}/made.csv`, undefined, caller)).status).toBe(403);
+	});
+
+	test('is let go with what it tells of', () => {
+		const of = () => all(h.db, 'SELECT 1 FROM report_runs WHERE why IS NOT NULL').length;
+		const others = () => all(h.db, 'SELECT 1 FROM report_runs WHERE why IS NULL').length;
+		const kept = others();
+		expect(of()).toBe(1);
+		letReportsGo(h.db, h.lab.now - HOUR);
+		expect(of()).toBe(1);
+		letReportsGo(h.db, h.lab.now + 1);
+		expect([of(), others()]).toEqual([0, kept]);
+	});
+});
+
+test('of a part of the estate only what is in it is told, to those of that part', async () => {
+	const ctx = inFile(h);
+	const at = h.lab.now;
+	run(ctx.db, `INSERT INTO operators(id, login, name, password) VALUES (7, 'part', 'Pia Part', 'x')`);
+	assign(ctx.db, 'part', { role: 'helpdesk', part: 'site:isle', ends: null, by: 'owner' }, at);
+	const caller = callerNow(ctx.db, 'operator', 7, at)!;
+	const plan = await draftPlan(ctx, caller, 'report.run', { report: 'states' }, 'screen');
+	const job = await commitPlan(ctx, caller, plan.id, null, 'screen');
+	const step = { ctx, input: { report: 'states', why: null }, job: { id: job, by: 'Pia Part' } };
+	const outcome = await reportSteps['report.make'].run(step as never);
+	outcome!.write!(ctx.db);
+	const isle = all(ctx.db, `SELECT 1 FROM machines WHERE site_id = 'isle' AND until > ?`, [at]).length;
+	const view = inPart(ctx.db, 'site:isle', at, true);
+	// Of what was made of the whole they see nothing, and others of another part nothing of theirs.
+	expect(runsAt(view, at, 50).map((r) => [r.by, r.rows])).toEqual([['Pia Part', isle]]);
+	expect(runsAt(inPart(ctx.db, 'site:quay', at, true), at, 50)).toEqual([]);
+	expect(runsAt(ctx.db, at, 50).length).toBeGreaterThan(1);
+	ctx.db.close();
+});
+
+describe('what is out of the ordinary, and what is never used', () => {
+	const source = (name: string) => activitySources.find((s) => s.name === name)!;
+	const ask = { scope: { terms: [] }, sort: '', descending: false, limit: 1000, offset: 0, zone: 'UTC' };
+	let e: Harness;
+	/** Twelve mornings of work of everybody, and one night of Bo’s. */
+	beforeAll(async () => {
+		e = await Harness.of(testEstate());
+		const now = e.lab.now;
+		const people = all<{ login: string }>(e.db, 'SELECT login FROM people ORDER BY id').map((p) => p.login);
+		const flow = (person: string, since: number, some: Partial<Flow> = {}): Flow => ({
+			person,
+			endpoint: null,
+			machine: null,
+			address: '10.1.4.9',
+			target: { kind: 'site', name: 'tides.example' },
+			way: 'device',
+			rule: '',
+			effect: 'allow',
+			through: true,
+			asked: null,
+			since,
+			until: since + MINUTE,
+			decisions: 1,
+			down: 10,
+			up: 5,
+			...some
+		});
+		const known = { machine: () => undefined, person: (login: string) => recordOf(e.db, login, now)?.id };
+		const tell = (flows: Flow[]) => takeActivity(e.db, { kind: 'activity', seq: 0, at: now, flows } as never, known);
+		const midnight = Math.floor(now / DAY) * DAY;
+		for (let d = 13; d >= 1; d--)
+			tell(
+				people.flatMap((p) => [
+					flow(p, midnight - d * DAY + 9 * HOUR),
+					flow(p, midnight - d * DAY + 10 * HOUR, { effect: 'refuse', through: false, down: 0, up: 0 })
+				])
+			);
+		tell([flow('bo', midnight - DAY + 2 * HOUR, { up: 5e9 })]);
+		sumUp(e.db, now);
+	});
+
+	test('an hour at which somebody hardly ever does anything', () => {
+		const { rows } = source('unusual-hours').page(e.db, { ...ask, at: e.lab.now, days: 3 });
+		expect(rows).toHaveLength(1);
+		expect(rows[0]).toMatchObject({ login: 'bo', usual: 0, up: 5e9 });
+	});
+
+	test('the largest transfers first', () => {
+		const { rows } = source('transfers').page(e.db, { ...ask, at: e.lab.now, days: 3 });
+		expect(rows[0]).toMatchObject({ login: 'bo', target: 'tides.example', up: 5e9 + 5 });
+	});
+
+	test('refusals of fewer than five people are told of nobody', () => {
+		const { rows } = source('refusals').page(e.db, { ...ask, at: e.lab.now, days: 30 });
+		for (const r of rows) expect(r.people).toBeGreaterThanOrEqual(5);
+		const total = all(e.db, 'SELECT 1 FROM people').length;
+		expect(rows.reduce((n, r) => n + (r.refused as number), 0)).toBeLessThanOrEqual(13 * total);
+		expect(rows.length).toBeGreaterThan(0);
+		const one = { terms: [{ kind: 'facet' as const, facet: 'person' as const, values: ['bo'], not: true }] };
+		expect(source('refusals').page(e.db, { ...ask, scope: one, at: e.lab.now, days: 30 }).rows).toEqual([]);
+	});
+});
+
+describe('on paper', () => {
+	test('letters of many scripts have a face; those that have none are counted', () => {
+		expect(stretches('Bjørn').stretches).toEqual([{ text: 'Bjørn', font: 'atkinson-hyperlegible-next latin' }]);
+		const { stretches: found, lost } = stretches('Łódź Иван Ελένη 漢字');
+		expect(found.map((s) => s.text).join('')).toBe('Łódź Иван Ελένη ??');
+		expect(new Set(found.map((s) => s.font)).size).toBeGreaterThan(2);
+		expect(lost).toBe(2);
+	});
+
+	test('the question stands at the top, and what does not stand there is said', () => {
+		const run = last('states');
+		const words = JSON.stringify(documentOf({ ...run, question: 'How 漢 many?' }));
+		expect(words.indexOf('How ? many?')).toBeLessThan(words.indexOf('made by'));
+		expect(words).toContain('1 letter could not be set');
+	});
+});
