@@ -1,4 +1,6 @@
 import { createRequire } from 'node:module';
+import atkinson from '@fontsource/atkinson-hyperlegible-next/unicode.json';
+import noto from '@fontsource/noto-sans/unicode.json';
 
 /** What a face has letters for, as ranges of code points; both ends count. */
 interface Face {
@@ -10,9 +12,10 @@ interface Face {
 
 const require = createRequire(import.meta.url);
 const PACKAGES = [
-	{ name: 'atkinson-hyperlegible-next', subsets: ['latin', 'latin-ext'] },
+	{ name: 'atkinson-hyperlegible-next', written: atkinson, subsets: ['latin', 'latin-ext'] },
 	{
 		name: 'noto-sans',
+		written: noto,
 		subsets: ['latin', 'latin-ext', 'vietnamese', 'greek', 'greek-ext', 'cyrillic', 'cyrillic-ext', 'devanagari']
 	}
 ] as const;
@@ -28,15 +31,14 @@ let known: readonly Face[] | null = null;
 
 /** The faces that go with Sextant, those that are looked at first first. */
 export function faces(): readonly Face[] {
-	known ??= PACKAGES.flatMap(({ name, subsets }) => {
-		const written = require(`@fontsource/${name}/unicode.json`) as Record<string, string>;
+	known ??= PACKAGES.flatMap(({ name, written, subsets }) => {
 		const file = (subset: string, weight: number) =>
 			require.resolve(`@fontsource/${name}/files/${name}-${subset}-${weight}-normal.woff`);
 		return subsets.map((subset) => ({
 			name: `${name} ${subset}`,
 			normal: file(subset, 400),
 			bold: file(subset, 700),
-			ranges: rangesOf(written[subset]!)
+			ranges: rangesOf((written as Record<string, string>)[subset]!)
 		}));
 	});
 	return known;

@@ -7,7 +7,8 @@ import { asRole, type Caller } from '../identity/caller';
 import { columnsOf, sourcesDeclared, type ReportSource } from '../lists/sources';
 import { knownScope } from '../moment/names';
 import { InputProblem } from '../plans/kind';
-import type { KeptReport, Made } from './queries';
+import type { Made } from './queries';
+import type { KeptReport } from './report';
 
 /** Rows of a list that one report is made of. */
 const MOST_ROWS = 50_000;

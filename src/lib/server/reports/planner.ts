@@ -11,7 +11,8 @@ import { InputProblem, planKind, type Draft } from '../plans/kind';
 import { freeSlug } from '../plans/slug';
 import { draftSchedule, schedulesAt } from '../schedules';
 import { needOf, readScope, sourceCalled } from './making';
-import { reportAt, reportsAt, type KeptReport } from './queries';
+import { reportAt, reportsAt } from './queries';
+import type { KeptReport } from './report';
 import { SHIPPED } from './shipped';
 
 const words = (say: string, most: number) =>

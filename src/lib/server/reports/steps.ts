@@ -8,7 +8,8 @@ import { InputProblem } from '../plans/kind';
 import { StepFailed } from '../providers';
 import { note } from '../record';
 import { makeReport, makerOf, mayRead, sourceCalled } from './making';
-import { reportAt, type KeptReport } from './queries';
+import { reportAt } from './queries';
+import type { KeptReport } from './report';
 
 /** Of each report so many are kept, the latest; and all of one no larger than this, in characters. */
 const KEPT = 24;
