@@ -5,7 +5,14 @@ import { defineConfig } from 'vitest/config';
 
 const { dependencies } = JSON.parse(readFileSync('package.json', 'utf8')) as { dependencies: Record<string, string> };
 /** Compiled ones, and those that cannot be put together with others. */
-const OUTSIDE = ['better-sqlite3', '@node-rs/argon2', '@cyclonedx/cyclonedx-library', 'reflect-metadata', 'rrule'];
+const OUTSIDE = [
+	'better-sqlite3',
+	'@node-rs/argon2',
+	'@cyclonedx/cyclonedx-library',
+	'reflect-metadata',
+	'rrule',
+	'pdfmake'
+];
 
 export default defineConfig({
 	plugins: [tailwindcss(), sveltekit()],

@@ -28,7 +28,7 @@ class Writer {
 const right = (c: ShownColumn): boolean => !['text', 'list', 'yes', 'moment'].includes(c.kind);
 
 /** Points from edge to edge of what is written on a page, and the most that a bar takes of it. */
-const BARS = { label: 190, bar: 330, high: 13 };
+const BARS = { label: 200, bar: 250, high: 13 };
 
 function chart(w: Writer, bars: readonly Bar[], drawn: ShownColumn, zone: string) {
 	const most = Math.max(1, ...bars.map((b) => b.value));

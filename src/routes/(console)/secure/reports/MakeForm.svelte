@@ -54,8 +54,13 @@
 	const wordsOf = (name: string, key: string) => sourceOf(name)?.columns.find((c) => c.key === key)?.words ?? key;
 	const keyOf = (name: string, words: string) => sourceOf(name)?.columns.find((c) => c.words === words)?.key ?? words;
 	/** What a new report has to begin with: what reads well. */
-	const usual = (name: string) =>
-		(sourceOf(name)?.columns ?? []).filter((c) => c.kind !== 'list' && c.key !== 'id' && c.key !== 'hash').slice(0, 6);
+	const usual = (name: string) => {
+		const all = sourceOf(name)?.columns ?? [];
+		const named = new Set(all.map((c) => c.key));
+		return all
+			.filter((c) => c.kind !== 'list' && !named.has(`${c.key}Name`) && !['id', 'hash', 'login'].includes(c.key))
+			.slice(0, 6);
+	};
 	const form = new PlanForm({
 		kind: 'report.put',
 		start: untrack(() => {
@@ -183,7 +188,7 @@
 					>{#each sources as s (s.name)}<option value={s.name}>{s.name.replaceAll('-', ' ')}</option>{/each}</select
 				>{/snippet}</Field
 		>
-		<p class="text-ink2 col-span-full -mt-1 mb-2 text-[12.5px]">{chosen?.words ?? ''}</p>
+		<p class="text-ink2 col-span-full mb-2 text-[12.5px]">{chosen?.words ?? ''}</p>
 		<TextField label="Of" hint="a scope" problem={errors.scope} bind:value={f.scope} placeholder="everything" />
 		{#if chosen?.overDays}<MeasureField
 				label="Over the last"

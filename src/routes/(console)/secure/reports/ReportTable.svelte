@@ -14,7 +14,7 @@
 		</figcaption>
 		<ul class="mt-1 text-[13px]">
 			{#each made.bars as b, i (i)}<li
-					class="grid grid-cols-[minmax(120px,260px)_minmax(0,1fr)_90px] items-center gap-2 py-px"
+					class="grid grid-cols-[minmax(0,2fr)_minmax(0,3fr)_90px] items-center gap-2 py-px"
 				>
 					<span class="truncate" title={b.label}>{b.label || '–'}</span>
 					<span class="bg-shade block h-[9px] overflow-hidden rounded-sm" aria-hidden="true"
