@@ -1,5 +1,6 @@
 export { looksAt, openLook } from './looking';
 export { keptDays } from './rolling';
 export { narrowerAt, usedOf } from './used';
+export { aspectWords, rightSoFar, unusualAt } from './unusual';
 export { activityView, FEW, hitsView, reachedView, unusedRules } from './view';
 export { manifest } from './manifest';

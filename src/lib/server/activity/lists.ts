@@ -4,6 +4,8 @@ import { everybody } from '../directory';
 import { moment, text } from '../lists/columns';
 import { shortList } from '../lists/short';
 import { looksAt } from './looking';
+import { ASPECTS } from '$lib/core/activity/unusual';
+import { aspectWords, rightSoFar, unusualAt } from './unusual';
 
 /** No limit, in SQLite’s terms. */
 const ALL = -1;
@@ -39,4 +41,53 @@ export const activityLooks = shortList({
 		}));
 	},
 	why: (_db, l): Fact[] => [{ words: l.why, at: l.at, source: `said by ${l.by}` }]
+});
+
+/** So much of what was found is listed. */
+const FOUND = 5000;
+
+export const unusualActivity = shortList({
+	name: 'unusual-activity',
+	words: 'Hours in which somebody did what is unlike them, the latest first',
+	card: null,
+	need: { area: 'activity', level: 'read' },
+	row: v.strictObject({
+		id: text,
+		person: text,
+		name: text,
+		team: text,
+		site: text,
+		/** The hour, as its beginning. */
+		at: moment,
+		found: moment,
+		/** Once in so many hours of somebody like them. */
+		odds: v.number(),
+		aspects: v.array(v.picklist(ASPECTS)),
+		answer: v.nullable(v.picklist(['yes', 'no'])),
+		by: v.nullable(text)
+	}),
+	rows: (db, at) =>
+		unusualAt(db, at, FOUND).map(({ login, aspects, ...u }) => ({
+			id: String(u.id),
+			person: login,
+			name: u.name,
+			team: u.team,
+			site: u.site,
+			at: u.at,
+			found: u.found,
+			odds: u.odds,
+			aspects: aspects.map((a) => a.aspect),
+			answer: u.answer,
+			by: u.by
+		})),
+	why: (db, row, at): Fact[] => {
+		const found = unusualAt(db, at, FOUND).find((u) => String(u.id) === row.id);
+		const right = rightSoFar(db, at);
+		return (found?.aspects ?? []).map((a): Fact => ({
+			words: a.words,
+			side: 'against',
+			at: row.at,
+			source: `${aspectWords(a.aspect)}: ${right.words(a.aspect)}`
+		}));
+	}
 });

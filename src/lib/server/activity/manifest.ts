@@ -1,11 +1,14 @@
+import { DAY } from '$lib/core/time/units';
 import type { Manifest } from '../manifest';
 import { activityAdds } from './cards';
 import { activityEndpoints } from './endpoints';
-import { activityLooks } from './lists';
+import { forgetHabits, judgeHours } from './habits';
+import { activityLooks, unusualActivity } from './lists';
 import { activityPlans } from './planner';
-import { letGo, sumUp } from './rolling';
+import { keptDays, letGo, sumUp } from './rolling';
 import { activitySources } from './sources';
 import { activitySteps } from './steps';
+import { unusualNeeds } from './unusual';
 import { forgetNames, takeActivity } from './write';
 
 declare module '../plans/kind' {
@@ -23,13 +26,20 @@ export const manifest: Manifest = {
 	name: 'activity',
 	plans: activityPlans,
 	steps: activitySteps,
-	lists: [activityLooks],
+	lists: [activityLooks, unusualActivity],
 	sources: activitySources,
 	endpoints: activityEndpoints,
 	adds: activityAdds,
+	needs: unusualNeeds,
 	observes: { take: { activity: takeActivity }, forget: forgetNames },
 	chores: (ctx) => [
 		{ name: 'sums of what was reached', every: 'sweep', run: (now) => sumUp(ctx.db, now) },
-		{ name: 'what was reached long ago', every: 'sweep', run: (now) => letGo(ctx.db, now) }
+		{ name: 'what was reached long ago', every: 'sweep', run: (now) => letGo(ctx.db, now) },
+		{ name: 'what is out of the ordinary', every: 'sweep', run: (now) => judgeHours(ctx.db, now) },
+		{
+			name: 'what was out of the ordinary long ago',
+			every: 'hour',
+			run: (now) => forgetHabits(ctx.db, now - keptDays(ctx.db) * DAY)
+		}
 	]
 };

@@ -6,6 +6,7 @@ import { personCalled } from '../directory';
 import { InputProblem, planKind, stepOf, type Draft } from '../plans/kind';
 import { LOOK_LASTS } from './looking';
 import { keptDays } from './rolling';
+import { aspectWords, unusualById } from './unusual';
 
 const WHY = 'Write why: it stays on record.';
 const DAYS = 'A whole number of days from 1 to 3,650.';
@@ -83,4 +84,42 @@ const keep = planKind({
 	}
 });
 
-export const activityPlans = [look, keep] as const;
+const answer = planKind({
+	kind: 'unusual-activity.answer',
+	words: 'Say whether something was wrong with what somebody did that was unlike them',
+	area: 'activity',
+	undo: 'back',
+	schema: v.strictObject({
+		id: v.pipe(v.number('Say which.'), v.integer('Say which.')),
+		/** Null: it is not known after all. */
+		wrong: v.nullable(v.boolean('Say yes or no.')),
+		words: v.optional(v.pipe(v.string(), v.trim(), v.maxLength(300, 'At most 300 characters.')), '')
+	}),
+	async draft({ db, clock }, { id, wrong, words }): Promise<Draft> {
+		const found = unusualById(db, id, clock.now());
+		if (!found) throw new InputProblem([{ field: 'id', words: `Nothing of the number ${id} was found.` }]);
+		const said = wrong === null ? null : wrong ? 'yes' : 'no';
+		return {
+			title: `${wrong === null ? 'Leave open whether something was' : wrong ? 'Something was' : 'Nothing was'} wrong with what ${found.name} did`,
+			effects: { ...noEffects(), duration: { middle: 100, ninety: 400 } },
+			warnings: [],
+			blocks:
+				found.answer === said && (found.words ?? '') === words
+					? [{ words: 'that is said already', side: 'against' }]
+					: [],
+			reasons: [
+				...found.aspects.map((a) => ({ words: a.words, at: found.at, source: aspectWords(a.aspect) })),
+				...(words ? [{ words, source: 'what is said of it' }] : [])
+			],
+			objects: [`person/${found.login}`],
+			steps: [stepOf('activity.answer-unusual', 'Write the answer', { id, answer: said, words }, 100)],
+			undo: {
+				kind: 'unusual-activity.answer',
+				input: { id, wrong: found.answer === null ? null : found.answer === 'yes', words: found.words ?? '' }
+			},
+			undoWords: 'It is again what was said before.'
+		};
+	}
+});
+
+export const activityPlans = [look, keep, answer] as const;

@@ -1,4 +1,4 @@
-import { one, putSetting } from '../db';
+import { one, putSetting, run } from '../db';
 import { StepFailed } from '../providers';
 import { stepHandler } from '../jobs/step';
 import { noteLook } from './looking';
@@ -12,6 +12,22 @@ export const activitySteps = {
 			const at = ctx.clock.now();
 			return {
 				write: (db) => noteLook(db, { person: person.id, operator: job.operator, by: job.by, why: input.why, at })
+			};
+		}
+	}),
+	'activity.answer-unusual': stepHandler<{ id: number; answer: 'yes' | 'no' | null; words: string }>({
+		async run({ ctx, input, job }) {
+			const by = input.answer === null ? null : job.by;
+			const at = input.answer === null ? null : ctx.clock.now();
+			return {
+				write: (db) =>
+					run(db, 'UPDATE unusual_activity SET answer = ?, answered_by = ?, answered_at = ?, words = ? WHERE id = ?', [
+						input.answer,
+						by,
+						at,
+						input.words || null,
+						input.id
+					])
 			};
 		}
 	}),

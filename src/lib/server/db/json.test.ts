@@ -32,6 +32,10 @@ beforeAll(async () => {
 		chart: 'rows'
 	});
 	await h.carryOut('report.run', { report: 'machines' });
+	run(
+		h.db,
+		`INSERT INTO unusual_activity(person_id, hour, bits, aspects, found_at) SELECT min(id), 1, 13, '[{"aspect":"hour","bits":13,"words":"x"}]', 1 FROM people`
+	);
 	await h.carryOut('pool.create', NEW_POOL);
 	await h.carryOut('package.deliver', { package: 'logline', pools: ['quay'], version: '1.0.0' });
 	await h.draft('policy.set', { pool: 'quay', patience: 20 * 60_000 });

@@ -106,6 +106,7 @@ export const JSON_COLUMNS = {
 	// Who may have what is never guessed: a grant whose conditions cannot be read is none.
 	'grants.conditions': objectOr(nothing),
 	'grants.channels': listOf('string'),
+	'unusual_activity.aspects': objects(['aspect', 'string'], ['bits', 'number'], ['words', 'string']),
 	'findings.facts': facts,
 	// Of columns that cannot be read nothing is shown.
 	'reports.spec': objectOr(

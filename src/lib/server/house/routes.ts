@@ -39,6 +39,7 @@ export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'PUT' | 'PAT
 	'/(console)/secure': { GET: read('access') },
 	'/(console)/secure/rules': { GET: read('access') },
 	'/(console)/secure/activity': { GET: read('activity') },
+	'/(console)/secure/unusual': { GET: read('activity') },
 	'/(console)/secure/reports': { GET: read('reports') },
 	'/(console)/scale': { GET: read('capacity') },
 	'/(console)/watch': { GET: read('estate') },

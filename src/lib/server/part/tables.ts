@@ -61,6 +61,7 @@ export const TABLES: Readonly<Record<string, Seen>> = {
 	access_rules: 'all',
 	activity: where(`(${of('person', 'person_id')} OR (person_id = 0 AND ${of('endpoint', 'endpoint_id')}))`),
 	activity_days: person,
+	activity_habits: person,
 	activity_looks: person,
 	activity_person_hours: person,
 	// Sums of everybody are made again, of those in the part.
@@ -211,6 +212,7 @@ export const TABLES: Readonly<Record<string, Seen>> = {
 	tokens: 'none',
 	trials: 'all',
 	unmade_machines: pool,
+	unusual_activity: person,
 	version_chunks: 'all',
 	version_holds: 'all',
 	version_retired: 'all',

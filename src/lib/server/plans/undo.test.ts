@@ -118,6 +118,13 @@ const MACHINES_REPORT = {
 	sort: 'rows',
 	descending: true
 };
+const foundOfAnna = (h: Harness) => ({
+	person_id: recordOf(h.db, 'anna', h.lab.now)!.id,
+	hour: Math.floor(h.lab.now / HOUR) - 1,
+	bits: 13,
+	aspects: '[]',
+	found_at: h.lab.now
+});
 const daily = {
 	title: 'Nightly',
 	kind: 'machines.reset',
@@ -751,6 +758,11 @@ const CASES: Record<string, Case[]> = {
 	],
 	'record.readers': [{ input: { auditorsAlone: true }, beside: (h) => auditorsAlone(h.db) }],
 	'record.heads': [{ input: { mail: 'records@kept.example', hook: '' } }],
+	'unusual-activity.answer': [true, false].map((wrong) => ({
+		first: (h: Harness) => void insertRow(h.db, 'unusual_activity', foundOfAnna(h)),
+		input: { id: 1, wrong, words: 'she was on call' },
+		beside: (h: Harness) => all(h.db, 'SELECT answer, answered_by, words FROM unusual_activity')
+	})),
 	'report.put': [
 		{ input: MACHINES_REPORT },
 		{

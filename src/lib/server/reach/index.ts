@@ -1,6 +1,6 @@
 export { draftedView, draftOn } from './drafted';
 export { editedRule, pickables } from './editing';
-export { categoriesAt, reachersAt, servicesAt, spokenAt } from './queries';
+export { categoriesAt, rangesAt, reachersAt, servicesAt, spokenAt } from './queries';
 export { reachersView } from './reaching';
 export { settleReach } from './settle';
 export { inForceAt } from './standing';

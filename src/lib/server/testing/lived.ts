@@ -2,6 +2,7 @@ import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
 import { one } from '../db';
 import { takeActivity } from '../activity/write';
 import { openAt } from '../db/intervals';
+import { insertRow } from '../db/rows';
 import { note } from '../record';
 import { recordOf } from '../directory';
 import { takeEndpoint } from '../endpoints/learning';
@@ -111,6 +112,16 @@ export async function livedIn(): Promise<Harness> {
 	await h.carryOut('activity.look', { person: 'anna', why: 'they asked what shut the depot' });
 	await h.carryOut('note.write', { about: 'pool/quay', text: 'Ask Bo first' });
 	await h.carryOut('report.run', { report: 'unused-access' });
+	insertRow(h.db, 'unusual_activity', {
+		person_id: one<{ id: number }>(h.db, `SELECT id FROM people WHERE login = 'anna'`)!.id,
+		hour: Math.floor(h.lab.now / HOUR) - 1,
+		bits: 14.5,
+		aspects: JSON.stringify([
+			{ aspect: 'hour', bits: 9, words: 'at 02:00 in their zone: they never in 12 days before, their peers never' },
+			{ aspect: 'place', bits: 11, words: 'from outside of all sites: they never in 12 days before, their peers never' }
+		]),
+		found_at: h.lab.now
+	});
 	h.lab.apply({ kind: 'fault', fault: 'agent-stopped', target: 'quay-01', value: null });
 	h.lab.apply({ kind: 'fault', fault: 'volume-full', target: 'isle-v1', value: 0.96 });
 	await h.live(7 * MINUTE);

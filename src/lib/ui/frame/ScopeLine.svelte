@@ -43,7 +43,8 @@
 		'/publish/settings': 'settings',
 		'/secure/rules': 'access rules',
 		'/secure/activity': 'what people reached',
-		'/secure/reports': 'reports'
+		'/secure/reports': 'reports',
+		'/secure/unusual': 'what is out of the ordinary'
 	};
 	const subject = $derived(
 		OF_VIEWS[page.url.pathname] ??

@@ -6,6 +6,7 @@
 		{ name: 'Grants', path: '/secure' },
 		{ name: 'Access rules', path: '/secure/rules' },
 		{ name: 'Activity', path: '/secure/activity' },
+		{ name: 'Out of the ordinary', path: '/secure/unusual' },
 		{ name: 'Reports', path: '/secure/reports' }
 	];
 	const here = (path: string) => page.url.pathname === path;

@@ -1,0 +1,309 @@
+import {
+	amountStep,
+	countStep,
+	judge,
+	UNUSUAL,
+	type Aspect,
+	type Compared,
+	type Share
+} from '$lib/core/activity/unusual';
+import { inRange, isRange } from '$lib/core/network/addresses';
+import { countWords, DAY, HOUR, numberWords, sizeWords } from '$lib/core/time/units';
+import { offsetAt } from '$lib/core/time/zone';
+import { all, one, putSetting, run, setting, type Db } from '../db';
+import { insertRow } from '../db/rows';
+import { everybody, type DirectoryPerson } from '../directory';
+import { rangesAt } from '../reach';
+import { rolledUpTo } from './write';
+
+/** The last hour that was compared with what is usual, counted from 1970. */
+const JUDGED = 'activity judged';
+/** Hours that are gone through at a time. */
+const AT_ONCE = 6;
+/** Of somebody who was seen on fewer days nothing is usual yet. */
+const LEAST_DAYS = 7;
+/** Of fewer people than this nobody is a peer: everybody is, then. */
+const LEAST_PEERS = 8;
+/** What is long ago counts less: on so many days everything that is known of somebody is halved. */
+const HALVED_AT = 60;
+/** What goes on is not found again for so many hours. */
+const AGAIN = 12;
+/** Hours that ended longer ago are learnt from alone, ms. */
+const LATE = 2 * DAY;
+/** Hours of people that are written down of one hour at most, the most surprising ones. */
+const MOST = 50;
+export const ELSEWHERE = 'elsewhere';
+
+/** What somebody did in an hour. */
+interface HourOf {
+	person: number;
+	places: string[];
+	devices: string[];
+	moved: number;
+	refused: number;
+}
+
+/** Times by what they are of. */
+type Habits = Map<string, number>;
+const keyOf = (what: string, value: string) => `${what} ${value}`;
+
+/** Compares hours that were summed up with what is usual for whoever they are of, then learns from them. */
+export function judgeHours(db: Db, now: number): void {
+	const rolled = rolledUpTo(db);
+	if (rolled === null) return;
+	const judged = Number(setting(db, JUDGED) ?? 0);
+	const hours = all<{ hour: number }>(
+		db,
+		'SELECT DISTINCT hour FROM activity WHERE hour > ? AND hour <= ? ORDER BY hour LIMIT ?',
+		[judged, rolled, AT_ONCE]
+	);
+	if (hours.length === 0) return;
+	const placeOf = places(db);
+	for (const { hour } of hours)
+		db.transaction(() => {
+			const people = new Map(everybody(db, (hour + 1) * HOUR - 1).map((p) => [p.id, p]));
+			const did = hourOf(db, hour, placeOf).filter((h) => people.has(h.person));
+			const peers = peersOf(db, people);
+			const found = did
+				.flatMap((h) => judgeOne(db, h, hour, people.get(h.person)!, peers))
+				.sort((a, b) => b.bits - a.bits);
+			// What was told late, or long ago, is learnt from and wakes nobody.
+			const fresh = (hour + 1) * HOUR > now - LATE;
+			for (const f of fresh ? found.slice(0, MOST) : [])
+				insertRow(db, 'unusual_activity', {
+					person_id: f.person,
+					hour,
+					bits: f.bits,
+					aspects: JSON.stringify(f.aspects),
+					found_at: now
+				});
+			for (const h of did) learn(db, h, hour, people.get(h.person)!);
+			putSetting(db, JUDGED, String(hour));
+		}).immediate();
+}
+
+/** The site that an address is of, or elsewhere. */
+function places(db: Db): (address: string) => string {
+	const ranges = rangesAt(db).filter((r) => isRange(r.range));
+	const known = new Map<string, string>();
+	return (address) => {
+		let place = known.get(address);
+		if (place === undefined)
+			known.set(address, (place = ranges.find((r) => inRange(address, r.range))?.site ?? ELSEWHERE));
+		return place;
+	};
+}
+
+function hourOf(db: Db, hour: number, placeOf: (address: string) => string): HourOf[] {
+	const found = new Map<number, HourOf>();
+	for (const r of all<{ person: number; address: string; endpoint: number | null; moved: number; refused: number }>(
+		db,
+		`SELECT a.person_id AS person, w.address, a.endpoint_id AS endpoint, sum(a.down + a.up) AS moved, sum(CASE WHEN a.through = 0 THEN a.decisions ELSE 0 END) AS refused
+		 FROM activity a JOIN reached_from w ON w.id = a.from_id WHERE a.hour = ? AND a.person_id > 0 GROUP BY a.person_id, a.from_id, a.endpoint_id`,
+		[hour]
+	)) {
+		let of = found.get(r.person);
+		if (!of) found.set(r.person, (of = { person: r.person, places: [], devices: [], moved: 0, refused: 0 }));
+		const place = placeOf(r.address);
+		if (!of.places.includes(place)) of.places.push(place);
+		const device = String(r.endpoint ?? 0);
+		if (!of.devices.includes(device)) of.devices.push(device);
+		of.moved += r.moved;
+		of.refused += r.refused;
+	}
+	return [...found.values()];
+}
+
+/** The local day and hour of day of somebody, at an hour. */
+function localOf(hour: number, zone: string): { day: number; hour: string } {
+	const local = hour * HOUR + offsetAt(zone, hour * HOUR);
+	return { day: Math.floor(local / DAY), hour: String(Math.floor((local % DAY) / HOUR)).padStart(2, '0') };
+}
+
+const habitsOf = (rows: readonly { what: string; value: string; times: number }[]): Habits =>
+	new Map(rows.map((r) => [keyOf(r.what, r.value), r.times]));
+
+/** What the peers of somebody do: their home team, or everybody where that is too few to be like anybody. Read once for each team. */
+function peersOf(db: Db, people: ReadonlyMap<number, DirectoryPerson>): (p: DirectoryPerson) => Habits {
+	const teams = new Map<string, number[]>();
+	for (const p of people.values()) teams.set(p.team, [...(teams.get(p.team) ?? []), p.id]);
+	const known = new Map<string, Habits>();
+	return (p) => {
+		const team = (teams.get(p.team)?.length ?? 0) < LEAST_PEERS ? '' : p.team;
+		let habits = known.get(team);
+		if (!habits) {
+			const of = team === '' ? '' : 'WHERE person_id IN (SELECT value FROM json_each(@people))';
+			const rows = all<{ what: string; value: string; times: number }>(
+				db,
+				`SELECT what, value, sum(times) AS times FROM activity_habits ${of} GROUP BY what, value`,
+				team === '' ? {} : { people: JSON.stringify(teams.get(team)) }
+			);
+			known.set(team, (habits = habitsOf(rows)));
+		}
+		return habits;
+	};
+}
+
+/** In how many hours it was as much, or more. */
+const atLeast = (habits: Habits, what: string, step: number): number => {
+	let times = 0;
+	for (let s = step; s < 64; s++) times += habits.get(keyOf(what, String(s))) ?? 0;
+	return times;
+};
+
+interface Found {
+	person: number;
+	bits: number;
+	aspects: { aspect: Aspect; bits: number; words: string }[];
+}
+
+function judgeOne(
+	db: Db,
+	h: HourOf,
+	hour: number,
+	p: DirectoryPerson,
+	peersOf: (p: DirectoryPerson) => Habits
+): Found[] {
+	const own = habitsOf(all(db, 'SELECT what, value, times FROM activity_habits WHERE person_id = ?', [h.person]));
+	const days = own.get('day ') ?? 0;
+	if (days < LEAST_DAYS) return [];
+	const local = localOf(hour, p.zone);
+	const asked: { aspect: Aspect; value: string; said: string }[] = [
+		{ aspect: 'hour', value: local.hour, said: `at ${local.hour}:00 in their zone` },
+		...h.places.map((value) => ({ aspect: 'place' as const, value, said: value })),
+		...h.devices.map((value) => ({ aspect: 'device' as const, value, said: value })),
+		{ aspect: 'amount', value: String(amountStep(h.moved)), said: `${sizeWords(h.moved)} in an hour` },
+		{
+			aspect: 'refusals',
+			value: String(countStep(h.refused)),
+			said: `refused ${countWords(h.refused, 'time')} in an hour`
+		}
+	];
+	const inHours = (aspect: Aspect) => aspect === 'amount' || aspect === 'refusals';
+	const share = (habits: Habits, a: { aspect: Aspect; value: string }, without: Habits | null): Share => {
+		const count = (of: Habits) =>
+			inHours(a.aspect) ? atLeast(of, a.aspect, Number(a.value)) : (of.get(keyOf(a.aspect, a.value)) ?? 0);
+		const all = (of: Habits) => of.get(inHours(a.aspect) ? 'hours ' : 'day ') ?? 0;
+		return {
+			times: Math.max(0, count(habits) - (without ? count(without) : 0)),
+			of: Math.max(0, all(habits) - (without ? all(without) : 0))
+		};
+	};
+	const compare = (peers: Habits | null): (Compared & { said: string; value: string })[] =>
+		asked.map((a) => ({
+			aspect: a.aspect,
+			said: a.said,
+			value: a.value,
+			own: share(own, a, null),
+			// Without their own: they are not a peer of themselves.
+			peers: peers ? share(peers, a, own) : { times: 0, of: 200 }
+		}));
+	// Most hours are like those before, whatever peers do: theirs are read for none of these.
+	if (judge(oneOfEach(compare(null))).bits < UNUSUAL) return [];
+	const compared = oneOfEach(compare(peersOf(p)));
+	const { bits, aspects } = judge(compared);
+	if (
+		bits < UNUSUAL ||
+		goesOn(
+			db,
+			h.person,
+			hour,
+			aspects.map((a) => a.aspect)
+		)
+	)
+		return [];
+	return [
+		{
+			person: h.person,
+			bits,
+			aspects: aspects.map((a) => ({
+				...a,
+				words: wordsOf(
+					db,
+					compared.find((c) => c.aspect === a.aspect)!
+				)
+			}))
+		}
+	];
+}
+
+/** Of several places or devices the one that is least like them. */
+function oneOfEach<C extends Compared>(compared: readonly C[]): C[] {
+	const least = new Map<Aspect, C>();
+	for (const c of compared) {
+		const known = least.get(c.aspect);
+		if (!known || c.own.times < known.own.times) least.set(c.aspect, c);
+	}
+	return [...least.values()];
+}
+
+/** Whether the same was found of somebody just before. */
+const goesOn = (db: Db, person: number, hour: number, aspects: readonly Aspect[]): boolean =>
+	all<{ aspects: string }>(db, 'SELECT aspects FROM unusual_activity WHERE person_id = ? AND hour >= ? AND hour < ?', [
+		person,
+		hour - AGAIN,
+		hour
+	]).some((f) => aspects.every((a) => f.aspects.includes(`"aspect":"${a}"`)));
+
+function wordsOf(db: Db, c: Compared & { said: string; value: string }): string {
+	const inHours = c.aspect === 'amount' || c.aspect === 'refusals';
+	const unit = inHours ? 'hours' : 'days';
+	const percent = (100 * c.peers.times) / Math.max(1, c.peers.of);
+	const theirs =
+		percent === 0
+			? 'never'
+			: `${inHours ? 'in' : 'on'} ${percent < 0.1 ? 'less than 0.1' : percent.toFixed(1)} % of theirs`;
+	const before =
+		c.own.times === 0
+			? `never in ${numberWords(c.own.of)} ${unit} before`
+			: `${numberWords(c.own.times)} of ${numberWords(c.own.of)} ${unit} before`;
+	const said =
+		c.aspect === 'place'
+			? c.value === ELSEWHERE
+				? 'from outside of all sites'
+				: `from ${one<{ name: string }>(db, 'SELECT name FROM sites WHERE id = ?', [c.value])?.name ?? c.value}`
+			: c.aspect === 'device'
+				? c.value === '0'
+					? 'on a device that is not known'
+					: `on ${one<{ name: string }>(db, 'SELECT name FROM endpoint_facts WHERE endpoint_id = ? ORDER BY since DESC LIMIT 1', [c.value])?.name ?? 'another device'}`
+				: c.said;
+	return `${said}: they ${before}, their peers ${theirs}`;
+}
+
+/** Learns from an hour of somebody. */
+function learn(db: Db, h: HourOf, hour: number, p: DirectoryPerson): void {
+	const { day, hour: ofDay } = localOf(hour, p.zone);
+	const count = (what: string, value: string, last: number) =>
+		run(
+			db,
+			`INSERT INTO activity_habits(person_id, what, value, times, last) VALUES (?, ?, ?, 1, ?)
+			 ON CONFLICT DO UPDATE SET times = times + (last <> excluded.last), last = excluded.last`,
+			[h.person, what, value, last]
+		);
+	count('day', '', day);
+	count('hours', '', hour);
+	count('hour', ofDay, day);
+	for (const place of h.places) count('place', place, day);
+	for (const device of h.devices) count('device', device, day);
+	count('amount', String(amountStep(h.moved)), hour);
+	count('refusals', String(countStep(h.refused)), hour);
+	const days = one<{ times: number }>(
+		db,
+		`SELECT times FROM activity_habits WHERE person_id = ? AND what = 'day' AND value = ''`,
+		[h.person]
+	)!.times;
+	if (days >= HALVED_AT) {
+		run(db, 'UPDATE activity_habits SET times = times / 2 WHERE person_id = ?', [h.person]);
+		run(db, 'DELETE FROM activity_habits WHERE person_id = ? AND times = 0', [h.person]);
+	}
+}
+
+/** Lets go of what was found, and of what is usual for people who were not seen, once it is kept no longer what they reached. */
+export function forgetHabits(db: Db, before: number): void {
+	run(db, 'DELETE FROM unusual_activity WHERE found_at < ?', [before]);
+	run(
+		db,
+		`DELETE FROM activity_habits WHERE person_id IN (SELECT person_id FROM activity_habits WHERE what = 'day' AND value = '' AND last < ?)`,
+		[Math.floor(before / DAY)]
+	);
+}
