@@ -75,3 +75,18 @@ test('what tells what single people reached is made saying why, and that stays o
 	await page.getByRole('button', { name: 'Plan the report' }).click();
 	await expect(page.getByRole('alert').filter({ hasText: 'nowhere' }).first()).toBeVisible();
 });
+
+test('what is out of the ordinary has its facts, and somebody says whether something was wrong', async ({ page }) => {
+	await signIn(page, 'operator');
+	await visit(page, '/secure/unusual');
+	const found = page.getByRole('list', { name: 'What was found' }).getByRole('listitem');
+	const first = found.filter({ hasText: 'Was something wrong?' }).first();
+	await expect(first).toContainText('once in about');
+	await expect(first).toContainText('their peers');
+	await accessible(page);
+	await first.getByRole('button', { name: /^No, nothing was wrong/ }).click();
+	await commitAndFollow(page);
+	await visit(page, '/secure/unusual?answered=1');
+	await expect(found.filter({ hasText: 'nothing was wrong' }).first()).toBeVisible();
+	await expect(page.getByRole('complementary', { name: 'How often it was right' })).toContainText('0 of 1');
+});

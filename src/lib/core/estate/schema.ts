@@ -518,6 +518,9 @@ const access = v.strictObject({
 					at: v.optional(v.array(id)),
 					/** While they are at work; while they are not; or of devices that nobody is on. */
 					during: v.optional(v.picklist(['work', 'rest', 'signed-out']), 'work'),
+					/** From a moment on, and until one alone. */
+					from: v.optional(moment),
+					until: v.optional(moment),
 					/** Share of the time that goes into it. */
 					busy: share,
 					/** How often in a minute something is asked for. */

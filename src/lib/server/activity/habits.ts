@@ -147,7 +147,7 @@ function peersOf(db: Db, people: ReadonlyMap<number, DirectoryPerson>): (p: Dire
 /** In how many hours it was as much, or more. */
 const atLeast = (habits: Habits, what: string, step: number): number => {
 	let times = 0;
-	for (let s = step; s < 64; s++) times += habits.get(keyOf(what, String(s))) ?? 0;
+	for (let s = Math.max(0, step); s < 64; s++) times += habits.get(keyOf(what, String(s))) ?? 0;
 	return times;
 };
 
@@ -181,8 +181,9 @@ function judgeOne(
 	];
 	const inHours = (aspect: Aspect) => aspect === 'amount' || aspect === 'refusals';
 	const share = (habits: Habits, a: { aspect: Aspect; value: string }, without: Habits | null): Share => {
+		// Half of it, or more: what lies just beyond a step is not another thing.
 		const count = (of: Habits) =>
-			inHours(a.aspect) ? atLeast(of, a.aspect, Number(a.value)) : (of.get(keyOf(a.aspect, a.value)) ?? 0);
+			inHours(a.aspect) ? atLeast(of, a.aspect, Number(a.value) - 1) : (of.get(keyOf(a.aspect, a.value)) ?? 0);
 		const all = (of: Habits) => of.get(inHours(a.aspect) ? 'hours ' : 'day ') ?? 0;
 		return {
 			times: Math.max(0, count(habits) - (without ? count(without) : 0)),
@@ -267,7 +268,7 @@ function wordsOf(db: Db, c: Compared & { said: string; value: string }): string 
 					? 'on a device that is not known'
 					: `on ${one<{ name: string }>(db, 'SELECT name FROM endpoint_facts WHERE endpoint_id = ? ORDER BY since DESC LIMIT 1', [c.value])?.name ?? 'another device'}`
 				: c.said;
-	return `${said}: they ${before}, their peers ${theirs}`;
+	return `${said}${inHours ? '; half of it or more' : ''}: they ${before}, their peers ${theirs}`;
 }
 
 /** Learns from an hour of somebody. */

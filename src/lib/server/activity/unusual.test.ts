@@ -75,7 +75,7 @@ describe('what is out of the ordinary', () => {
 		expect(u!.odds).toBeGreaterThan(4000);
 		const words = u!.aspects.map((a) => a.words).join('; ');
 		expect(words).toContain('from outside of all sites: they never in 13 days before, their peers never');
-		expect(words).toMatch(/40 GB in an hour: they never in 39 hours before/);
+		expect(words).toMatch(/40 GB in an hour; half of it or more: they never in 39 hours before/);
 		// What they reached is nowhere in it.
 		expect(JSON.stringify(u)).not.toContain('tides');
 	});
