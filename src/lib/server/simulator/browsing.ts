@@ -313,7 +313,13 @@ function browse(
 }
 
 /** What somebody, or a device, has turned to for a while, or null: everything that is drawn of it follows from the seed. */
-function turnTo({ seed, world }: Stage, { habit, wishes }: Read, index: number, slot: number, n: number): Turned | null {
+function turnTo(
+	{ seed, world }: Stage,
+	{ habit, wishes }: Read,
+	index: number,
+	slot: number,
+	n: number
+): Turned | null {
 	if ((habit.from !== undefined && world.now < habit.from) || (habit.until !== undefined && world.now >= habit.until))
 		return null;
 	const draw = (what: number) => uniform(seed, index, slot, 600 + 10 * n + what);

@@ -12,4 +12,9 @@
 	const here = (path: string) => page.url.pathname === path;
 </script>
 
-<StageNav label="Secure" {parts} {here} without={{ make: null, edit: null, list: null, sort: null, report: null, run: null, change: null, source: null }} />
+<StageNav
+	label="Secure"
+	{parts}
+	{here}
+	without={{ make: null, edit: null, list: null, sort: null, report: null, run: null, change: null, source: null }}
+/>
