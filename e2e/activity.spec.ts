@@ -68,3 +68,54 @@ test('whoever looks at what somebody reached says why first, and it stays on rec
 	await visit(page, '/changes');
 	await expect(page.getByText('Look at what Asa Lindqvist reached').first()).toBeVisible();
 });
+
+test('a ship’s crew uses sites of its own off watch until the share of the line is used up, and is refused in words', async ({
+	page
+}) => {
+	await signIn(page, 'owner');
+	const crew = ['petrel', 'fulmar'].map((ship) => api(page.request, 'get', `/people?scope=site:${ship}&limit=12`));
+	const logins = (await Promise.all(crew)).flatMap((c) =>
+		(c as { rows: { login: string }[] }).rows.map((r) => r.login)
+	);
+	interface Reached {
+		rows: { since: number; target: string; rule: string; through: boolean }[];
+	}
+	/** Somebody who was let through to something of their own, and refused the very same a while later. */
+	const usedUp = async (login: string): Promise<boolean> => {
+		const plan = (await api(page.request, 'post', '/plans', {
+			kind: 'activity.look',
+			input: { person: login, why: 'they asked what shut the line' }
+		})) as { id: number };
+		await api(page.request, 'post', `/plans/${plan.id}/commit`);
+		let found: Reached = { rows: [] };
+		await expect(async () => {
+			found = (await api(page.request, 'get', `/activity/people/${login}?days=3&limit=1000`)) as Reached;
+		}).toPass();
+		return found.rows.some(
+			(shut) =>
+				shut.rule === 'at-sea' &&
+				!shut.through &&
+				found.rows.some(
+					(r) =>
+						r.rule === 'crews-off-watch' &&
+						r.through &&
+						r.target === shut.target &&
+						r.since < shut.since &&
+						shut.since - r.since < 3_600_000
+				)
+		);
+	};
+	let login = '';
+	for (const one of logins)
+		if (await usedUp(one)) {
+			login = one;
+			break;
+		}
+	expect(login).not.toBe('');
+	await visit(page, `/secure/activity?person=${login}`);
+	const table = page.getByRole('table', { name: /reached and was refused$/ });
+	await expect(table).toContainText('Sites of their own, off watch');
+	await expect(table).toContainText('Pictures, films and large downloads at sea');
+	await visit(page, '/secure/rules?card=access-rule/at-sea');
+	await expect(page.getByRole('complementary').getByText('The line to shore is thin.').first()).toBeVisible();
+});

@@ -1,6 +1,6 @@
 import { expect, test, type Browser, type Page } from '@playwright/test';
 import { Secret, TOTP } from 'otpauth';
-import { accessible, api, commitAndFollow, signIn, visit, passkeyStore } from './hands';
+import { accessible, api, commitAndFollow, signIn, step, visit, passkeyStore } from './hands';
 
 /** Somebody of a team at a site, signed in to the portal on a phone. */
 async function onThePhone(page: Page, browser: Browser, scope: string): Promise<{ my: Page; login: string }> {
@@ -324,5 +324,58 @@ test('somebody keeps what is theirs: what passes through, names, and a machine t
 	}).toPass();
 	await visit(page, '/changes');
 	await expect(page.getByText(new RegExp(`Put ${name} right for`)).first()).toBeVisible();
+	await my.context().close();
+});
+
+test('a device with nothing but a browser: a contractor sees the tide archive as a picture alone, is refused the depth store in words, and leaves', async ({
+	page,
+	browser
+}) => {
+	await signIn(page, 'operator');
+	const carryOut = async (kind: string, input: unknown) => {
+		const plan = (await api(page.request, 'post', '/plans', { kind, input })) as { id: number };
+		const { job } = (await api(page.request, 'post', `/plans/${plan.id}/commit`)) as { job: number };
+		await expect
+			.poll(async () => ((await api(page.request, 'get', `/jobs/${job}`)) as { state: string }).state)
+			.toBe('done');
+	};
+	const pim = { login: 'pmoor', name: 'Pim Moor', site: 'bergen', team: 'contractors' };
+	await carryOut('people.put', { people: [pim] });
+	// The account of whoever is kept here is made within a minute.
+	await step(page.request, 120);
+	const my = await (await browser.newContext({ viewport: { width: 390, height: 844 } })).newPage();
+	await enterPortal(my, 'pmoor');
+	await tile(my, 'Tide archive').getByRole('button', { name: OPENS }).click();
+	await my.waitForURL(/\/my\/inside\//);
+	const picture = my.getByRole('img', { name: 'Tide archive, as a picture' });
+	await expect(picture).toBeVisible();
+	await expect(my.getByText('As a picture alone: nothing is taken in or out.')).toBeVisible();
+	await accessible(my);
+	expect(await my.evaluate(() => document.documentElement.scrollWidth <= innerWidth)).toBe(true);
+
+	await visit(page, '/publish?make=publication');
+	await page.getByLabel('Opens').selectOption('service/depth-store');
+	await expect(page.getByLabel('Name for people')).toHaveValue('Depth store');
+	await expect(page.getByText('Served by, in this order')).toHaveCount(0);
+	await page.getByRole('button', { name: 'Plan the publication' }).click();
+	await commitAndFollow(page);
+	await carryOut('grant.add', {
+		publication: 'depth-store-in-a-browser',
+		person: 'pmoor',
+		channels: [],
+		kind: 'required'
+	});
+	await my.goto('/my');
+	await tile(my, 'Depth store').getByRole('button', { name: OPENS }).click();
+	await expect(my.getByRole('heading', { name: 'Depth store is not open to you right now' })).toBeVisible();
+	await expect(my.getByText('No rule lets you in.')).toBeVisible();
+	await accessible(my);
+
+	// Whoever has left reaches nothing from that moment on, in what is open too.
+	await my.goto('/my/inside/tides-inside');
+	await expect(picture).toBeVisible();
+	await carryOut('people.put', { people: [{ ...pim, ends: '2026-11-16' }] });
+	await my.getByRole('button', { name: 'Look again' }).click();
+	await expect(picture).toHaveCount(0);
 	await my.context().close();
 });

@@ -44,7 +44,7 @@ await page.waitForURL(`${base}/`);
 for (const [name, path] of [
 	['today', '/'],
 	['build', '/build?card=version/bridge-desk/3.2.0'],
-	['shipping', '/build/shipping?version=watch-desk/2.4.0'],
+	['reports', '/secure/reports?report=refused'],
 	['rollouts', '/build/rollouts?line=bridge-desk&number=3.2.0'],
 	['pools', '/build/pools'],
 	['people', '/publish/people?card=person/omyhre'],

@@ -107,10 +107,10 @@ export function settleEstate(db: Db, estate: Estate, at: number, { directory, va
 			writeRule(db, `pool/${id}`, p.follows ?? { takes: 'exactly', number: version }, p.takes_at, at);
 		});
 		estate.publications.forEach((p, position) => {
-			const { id, name, internal_name, icon, protocol } = p;
+			const { id, name, internal_name, icon, protocol, reaches = null } = p;
 			const look = JSON.stringify({ ...PLAIN_LOOK, window: 'full' });
 			const pools = JSON.stringify(p.pools);
-			openAt(db, 'publications', { id, name, internal_name, icon, pools, protocol, position, look }, at);
+			openAt(db, 'publications', { id, name, internal_name, icon, pools, protocol, position, look, reaches }, at);
 		});
 		const hours = new Map(estate.hours.map((h) => [h.id, { days: h.days, from: h.from, until: h.until }]));
 		const people = new Map(

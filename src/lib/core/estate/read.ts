@@ -503,6 +503,13 @@ function checkAccess(
 	};
 	const known: Known = { has: (kind, id) => there[kind].has(id), all: (kind) => there[kind] };
 	estate.publications.forEach((p, i) => {
+		const service = p.reaches?.startsWith('service/') ? p.reaches.slice('service/'.length) : null;
+		if (service !== null && !there.service.has(service))
+			complain(['publications', i, 'reaches'], `no private service called ${service}`);
+		if (p.reaches !== undefined && p.pools.length > 0)
+			complain(['publications', i, 'pools'], 'expected none: what is opened in a browser alone needs no machine');
+		if (p.reaches === undefined && p.pools.length === 0)
+			complain(['publications', i, 'pools'], 'expected the pools that serve it');
 		p.relies_on.forEach((id, j) => {
 			if (!there.service.has(id)) complain(['publications', i, 'relies_on', j], `no private service called ${id}`);
 		});

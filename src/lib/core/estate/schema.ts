@@ -282,7 +282,9 @@ const publication = v.strictObject({
 	name,
 	internal_name: name,
 	icon: v.optional(v.string(), 'desktop'),
-	pools: v.array(id),
+	pools: v.optional(v.array(id), []),
+	/** What it opens in a browser alone, with no machine: `service/depot`, or `site/tides.example`; no pools, then. */
+	reaches: v.optional(v.pipe(v.string(), v.regex(/^(service|site)\/\S{1,250}$/, 'expected service/… or site/…'))),
 	protocol: v.optional(protocol, 'stream'),
 	/** Private services that it does not work without. */
 	relies_on: v.optional(v.pipe(v.array(id), v.maxLength(100, 'expected at most 100')), [])

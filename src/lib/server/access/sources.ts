@@ -5,7 +5,7 @@ import { all } from '../db';
 import { everybody, teamsByName } from '../directory';
 import { moment, text } from '../lists/columns';
 import { reportSource } from '../lists/sources';
-import { grantsAt } from '../publications';
+import { grantsAt, publicationsAt } from '../publications';
 
 /** What somebody has been given and has not opened. */
 export const unusedAccess = reportSource({
@@ -51,7 +51,11 @@ export const unusedAccess = reportSource({
 				{ at }
 			).map((r) => [`${r.person} ${r.publication}`, Math.min(r.at, at)])
 		);
-		const grants = grantsAt(db, at).filter((g) => !wanted || wanted.includes(g.publication));
+		// What is opened in a browser alone is told of by its service: no connection says who has.
+		const inside = new Set(publicationsAt(db, at).flatMap((p) => (p.reaches === null ? [] : [p.id])));
+		const grants = grantsAt(db, at).filter(
+			(g) => !inside.has(g.publication) && (!wanted || wanted.includes(g.publication))
+		);
 		const rows: Record<string, unknown>[] = [];
 		let total = 0;
 		for (const p of found.items) {

@@ -34,7 +34,9 @@ beforeAll(async () => {
 	await h.carryOut('report.run', { report: 'machines' });
 	run(
 		h.db,
-		`INSERT INTO unusual_activity(person_id, hour, bits, aspects, found_at) SELECT min(id), 1, 13, '[{"aspect":"hour","bits":13,"words":"x"}]', 1 FROM people`
+		`INSERT INTO unusual_activity(person_id, hour, bits, aspects, found_at)
+		 SELECT min(id), 1, 13, '[{"aspect":"hour","bits":13,"words":"x"}]', ? FROM people`,
+		[h.lab.now]
 	);
 	await h.carryOut('pool.create', NEW_POOL);
 	await h.carryOut('package.deliver', { package: 'logline', pools: ['quay'], version: '1.0.0' });

@@ -70,7 +70,9 @@ export async function foundNow(ctx: Context): Promise<Found> {
 			machines: machineCount(db, p.id, now),
 			job: working.get(`pool/${p.id}`) ?? null
 		})),
-		publications: publications.map((p) => ({ id: p.id, name: p.name, pools: p.pools })),
+		publications: publications
+			.filter((p) => p.reaches === null)
+			.map((p) => ({ id: p.id, name: p.name, pools: p.pools })),
 		grants: grants.map(({ publication, to, people: n }) => ({ publication, to, people: n })),
 		opened:
 			one<{ login: string; name: string }>(

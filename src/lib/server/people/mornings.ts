@@ -125,8 +125,8 @@ export function mornings(db: Db, at: number): Record<Coming['kind'], (g: Group) 
 		const morning = morningOf(c.at, zoneOf(c));
 		const mine = opened(things);
 		// An app opens in the session that is there, where there is a desktop: its pools are those of the desktop.
-		const desks = mine.filter((s) => s.app === null);
-		const served = (desks.length ? desks : mine).map((s) => {
+		const desks = mine.filter((s) => s.app === null && s.reaches === null);
+		const served = (desks.length ? desks : mine.filter((s) => s.reaches === null)).map((s) => {
 			const serving = (publications.get(s.id)?.pools ?? []).flatMap((id) => pools.get(id) ?? []);
 			const order = servingPools(c.site, serving, (to) => way(c.site, to)).value;
 			return { of: s.name, pools: order.map((p) => ({ ...morningPool(p, morning), site: p.site })) };

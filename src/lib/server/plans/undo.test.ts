@@ -592,7 +592,10 @@ const CASES: Record<string, Case[]> = {
 	],
 	'pool.boot-servers': [{ input: { pool: 'quay', servers: ['boot-2', 'boot-1'] } }],
 	'machine.give': [{ input: { machine: 'own-01', person: 'anna' } }],
-	'publication.create': [{ input: { name: 'Second desk', internalName: 'Second', pools: ['quay'] } }],
+	'publication.create': [
+		{ input: { name: 'Second desk', internalName: 'Second', pools: ['quay'] } },
+		{ input: { name: 'Tides', internalName: 'Tides', icon: 'wave', reaches: 'site/tides.example' } }
+	],
 	'publication.create-many': [
 		{ first: delivered, input: { package: 'logline', targets: ['logline-main'], pools: ['quay'] } }
 	],

@@ -1,6 +1,7 @@
 import type { ToldRules, Verdict } from '$lib/core/reach/enforce';
 import type { HostPort } from '$lib/core/reach/hosts';
 import type { Effect, Way } from '$lib/core/reach/rules';
+import type { Target } from '$lib/core/reach/targets';
 import type { Told } from '$lib/core/endpoints/calling';
 import type { EndpointKind } from '$lib/core/endpoints/kinds';
 import type { DirectoryChange, PersonRecord, TeamRecord } from '$lib/core/people/record';
@@ -415,8 +416,21 @@ export interface Broker {
 	distrust(certificates: readonly string[]): Promise<void>;
 	/** Tells who may reach what to all that stands at a door: they hold it, and decide by themselves. */
 	rules(told: ToldRules): Promise<void>;
+	/**
+	 * Goes to a site or a private service for somebody who has a browser and nothing else, by the rules that were told last: as a picture, where
+	 * that is what they ask for. What comes of it is told as activity.
+	 */
+	inside(login: string, target: Target, secondFactor: boolean): Promise<Inside>;
 	/** Sends nobody new to machines, or sends them there again. Answers with those that somebody is on, or on the way to. */
 	setAside(machines: string[], aside: boolean, key: string): Promise<string[]>;
+}
+
+/** What comes of going somewhere in a browser alone. */
+export interface Inside extends Verdict {
+	/** In the browser itself, or in an isolated window. */
+	way: Way;
+	/** What is to be seen there: an SVG picture without scripts; null where nobody is let through. */
+	picture: string | null;
 }
 
 export interface ConnectionProgress {

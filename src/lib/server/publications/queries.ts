@@ -13,6 +13,8 @@ export interface PublicationRow {
 	protocol: Protocol;
 	/** What it opens of a package, or of an image (`image/<line>`); null for a desktop. */
 	app: AppRef | null;
+	/** What it opens in a browser alone, on no machine: `service/depot`, or `site/tides.example`; null: a desktop or an app. */
+	reaches: string | null;
 	description: string;
 	look: Look;
 	/** Teams that see it; none: whoever it is granted to. */
@@ -55,6 +57,7 @@ export function publicationsAt(db: Db, at: number): PublicationRow[] {
 		pools: fromJson<string[]>('publications.pools', p.pools),
 		protocol: p.protocol,
 		app: fromJsonOrNull<AppRef>('publications.app', p.app),
+		reaches: p.reaches,
 		description: p.description,
 		look: {
 			...(p.app === null ? { ...PLAIN_LOOK, window: 'full' } : PLAIN_LOOK),
@@ -78,6 +81,7 @@ interface RawPublication {
 	pools: string;
 	protocol: Protocol;
 	app: string | null;
+	reaches: string | null;
 	description: string;
 	look: string;
 	visible: string;

@@ -37,13 +37,16 @@ function brokerConfig(ctx: Context): BrokerConfig {
 			machines: machines.get(p.id) ?? [],
 			site: p.site
 		})),
-		publications: publicationsAt(db, now).map((p) => ({
-			id: p.id,
-			pools: serving(p),
-			protocol: p.protocol,
-			door: door(p),
-			...(p.app ? { app: p.app } : {})
-		})),
+		// What is opened in a browser alone is none of the gateways’ business.
+		publications: publicationsAt(db, now)
+			.filter((p) => p.reaches === null)
+			.map((p) => ({
+				id: p.id,
+				pools: serving(p),
+				protocol: p.protocol,
+				door: door(p),
+				...(p.app ? { app: p.app } : {})
+			})),
 		grants: grantsAt(db, now).map((g) => ({
 			id: String(g.id),
 			publication: g.publication,

@@ -3,12 +3,24 @@ import { countWords, durationWords } from '$lib/core/time/units';
 import type { Card } from '$lib/core/why/card';
 import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
+import type { Db } from '../db';
 import type { Then } from '../things/catalogue';
 import { poolAt } from '../pools';
 import { grantsAt, publicationsAt } from '../publications';
 import { doorsAt } from './door';
 import { appName, isImageApp } from './serving';
+import { insideName } from './inside';
 import { licencesAt } from './people-using';
+
+/** What is opened in a browser alone. */
+function insideRow(db: Db, reaches: string, at: number): Card['rows'][number] {
+	const name = insideName(db, reaches, at);
+	return {
+		name: 'opens, in a browser alone',
+		value: name ?? `${reaches}, which is not there any more`,
+		...(reaches.startsWith('service/') && name !== null ? { card: `private-service/${reaches.slice(8)}` } : {})
+	};
+}
 
 export function publicationCard({ db }: Context, id: string, { at }: Then): Card | null {
 	const p = publicationsAt(db, at).find((x) => x.id === id);
@@ -33,7 +45,7 @@ export function publicationCard({ db }: Context, id: string, { at }: Then): Card
 						}
 					]
 				: []),
-			{ name: 'protocol', value: p.protocol },
+			...(p.reaches ? [insideRow(db, p.reaches, at)] : [{ name: 'protocol', value: p.protocol }]),
 			{
 				name: 'comes up',
 				value: `${p.look.window === 'full' ? 'on the full screen' : 'in a window'}, ${p.look.monitors === 'all' ? 'all monitors' : 'one monitor'}`
@@ -50,12 +62,17 @@ export function publicationCard({ db }: Context, id: string, { at }: Then): Card
 						}
 					]),
 			{ name: 'held by', value: countWords(licences.holders, 'person', 'people') },
-			{
-				name: 'used in 30 days',
-				value: countWords(licences.used, 'person', 'people'),
-				...(p.app ? {} : { scope: `publication:${id}` })
-			},
-			{ name: 'most at once', value: countWords(licences.peak, 'person', 'people') }
+			// What is opened in a browser alone is used without a session: the card of the service tells by how many.
+			...(p.reaches
+				? []
+				: [
+						{
+							name: 'used in 30 days',
+							value: countWords(licences.used, 'person', 'people'),
+							...(p.app ? {} : { scope: `publication:${id}` })
+						},
+						{ name: 'most at once', value: countWords(licences.peak, 'person', 'people') }
+					])
 		],
 		facts: grants.length
 			? grants.map((g): Fact => ({

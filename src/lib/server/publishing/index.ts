@@ -1,4 +1,5 @@
 export { configureBroker } from './broker';
+export { insideName } from './inside';
 export { doorsAt } from './door';
 export { grantsIn, publishingAt } from './narrowed';
 export { type Landing, landingFacts, landingOf, landingsAt } from './landing';

@@ -57,6 +57,11 @@ function landing(
 	way: (from: string, to: string) => number,
 	room: RoomFor
 ): Explained<Landing> {
+	if (pub.reaches !== null)
+		return {
+			value: { pools: [], first: null, resumes: null },
+			facts: [{ words: 'it opens in a browser alone, on no machine', source: 'publications' }]
+		};
 	const serving = servingPools(person.site, pools, (to) => way(person.site, to));
 	const first = firstWithRoom(serving.value, room(person.id));
 	const on = goesOnIn(

@@ -63,6 +63,7 @@ const publications = shortList({
 		pools: v.array(text),
 		protocol: v.picklist(PROTOCOLS),
 		app: v.nullable(v.strictObject({ package: text, target: text })),
+		reaches: v.nullable(text),
 		description: text,
 		look: v.strictObject({
 			window: v.picklist(['window', 'full']),

@@ -143,7 +143,8 @@ export function licencesAt(db: Db, p: PublicationRow, at: number): LicenceState 
 	const uses = usesBetween(db, p, at - LOOK_BACK, at);
 	const used = new Set(uses.map((u) => u.person));
 	const holders = [...reachedBy(db, p, at).values()].filter((r) => r.having !== 'can fetch');
-	const idle = holders.filter((h) => !used.has(h.person.id));
+	// Of what is opened in a browser alone no session tells who uses it.
+	const idle = p.reaches === null ? holders.filter((h) => !used.has(h.person.id)) : [];
 	const last = lastUses(db, p, at);
 	return {
 		licences: p.licences,

@@ -12,6 +12,7 @@ import type { StepInput } from '../jobs/step';
 import { InputProblem, planKind, type Draft, type StepSpec } from '../plans/kind';
 import type { AccessChange } from '$lib/core/access/compare';
 import { openTo } from './door';
+import { insideName } from './inside';
 import { changeFacts, effectsOf } from './access-change';
 import { licenceFacts, peopleInUse } from './people-using';
 import { type AppRef, grantsAt, keepIcon, knowsIcon, type PublicationRow, publicationsAt } from '../publications';
@@ -31,7 +32,9 @@ const schema = v.strictObject({
 	icon: v.optional(v.string(), 'desktop'),
 	/** What it opens: a launch target of a package, or of an image (`image/<line>`); a desktop where nothing is said. */
 	app: v.optional(v.nullable(v.strictObject({ package: v.string(), target: v.string() })), null),
-	pools: v.pipe(v.array(v.string()), v.minLength(1, 'Choose at least one pool that serves it.')),
+	/** What it opens in a browser alone, with no machine: `service/depot`, or `site/tides.example`. */
+	reaches: v.optional(v.nullable(v.pipe(v.string(), v.trim(), v.maxLength(300, 'At most 300 characters.'))), null),
+	pools: v.optional(v.array(v.string()), []),
 	protocol: v.optional(v.picklist(PROTOCOLS, 'Choose stream, framebuffer or spice.'), 'stream'),
 	look: v.optional(
 		v.strictObject({
@@ -62,6 +65,10 @@ async function check(ctx: Context, input: Input, own: string | null): Promise<Om
 	const problems: { field: string; words: string }[] = [];
 	const others = publicationsAt(db, now).filter((p) => p.id !== own);
 	const known = new Set(poolsAt(db, now).map((p) => p.id));
+	const reaches = input.reaches || null;
+	if (reaches === null && input.pools.length === 0)
+		problems.push({ field: 'pools', words: 'Choose at least one pool that serves it.' });
+	if (reaches !== null) problems.push(...insideProblems(ctx, { ...input, reaches }));
 	const missing = input.pools.find((p) => !known.has(p));
 	if (missing !== undefined) problems.push({ field: 'pools', words: `There is no pool called ${missing}.` });
 	if (others.some((p) => sounds(p.name) === sounds(input.name)))
@@ -80,6 +87,7 @@ async function check(ctx: Context, input: Input, own: string | null): Promise<Om
 	if (problems.length) throw new InputProblem(problems);
 	return {
 		...input,
+		reaches,
 		icon: icon!,
 		owner,
 		look: {
@@ -88,6 +96,19 @@ async function check(ctx: Context, input: Input, own: string | null): Promise<Om
 			group: input.look.group ?? ''
 		}
 	};
+}
+
+/** What is wrong with what is to be opened in a browser alone. */
+function insideProblems(
+	ctx: Context,
+	{ reaches, app, pools }: Input & { reaches: string }
+): { field: string; words: string }[] {
+	if (app) return [{ field: 'reaches', words: 'It opens an app already: a browser alone opens no app.' }];
+	if (pools.length)
+		return [{ field: 'pools', words: 'What is opened in a browser alone needs no machine: choose no pool.' }];
+	return insideName(ctx.db, reaches, ctx.clock.now()) === null
+		? [{ field: 'reaches', words: 'There is no such private service or site: write service/… or site/….' }]
+		: [];
 }
 
 const sounds = (name: string) => name.toLowerCase().replace(/\s+/g, ' ');

@@ -1,11 +1,12 @@
 import type { Fact } from '$lib/core/why/explained';
 import { asOf } from '../db/intervals';
 import { one, type Db } from '../db';
+import { insideName } from './inside';
 import { poolsFor } from './serving';
 import type { PublicationRow } from '../publications';
 
 /** A publication that is there, or is about to be. */
-type Looked = Pick<PublicationRow, 'app' | 'icon' | 'pools'>;
+type Looked = Pick<PublicationRow, 'app' | 'icon' | 'pools' | 'reaches'>;
 
 const remark = (words: string, about?: PublicationRow): Fact => ({
 	words,
@@ -16,6 +17,17 @@ const remark = (words: string, about?: PublicationRow): Fact => ({
 
 /** Pools of a publication that cannot serve it, and those that can, each with the reason. */
 export function servingOf(db: Db, p: Looked, at: number): { can: Fact[]; cannot: Fact[] } {
+	if (p.reaches !== null) {
+		const name = insideName(db, p.reaches, at);
+		return name === null
+			? { can: [], cannot: [{ words: `${p.reaches} is not there any more`, side: 'against', source: 'publications' }] }
+			: {
+					can: [
+						{ words: `opens ${name} in a browser alone, by the access rules`, side: 'for', source: 'access rules' }
+					],
+					cannot: []
+				};
+	}
 	const all = new Map(poolsFor(db, p.app, at).map((x) => [x.id, x]));
 	const chosen = p.pools.flatMap((id) => all.get(id) ?? []);
 	const told = (can: boolean, words: (name: string) => string) =>
@@ -49,7 +61,7 @@ export function remarksOn(db: Db, p: PublicationRow, all: readonly PublicationRo
 	const { can, cannot } = servingOf(db, p, at);
 	return [
 		...(can.length === 0
-			? [remark('no pool can serve it')]
+			? [remark(p.reaches === null ? 'no pool can serve it' : 'what it opens is not there any more')]
 			: cannot.length
 				? [remark(`${cannot.length} of its pools cannot serve it`)]
 				: []),

@@ -35,6 +35,7 @@ export const publishingSteps = {
 							protocol: p.protocol,
 							position,
 							app: p.app ? JSON.stringify(p.app) : null,
+							reaches: p.reaches,
 							description: p.description,
 							look: JSON.stringify(p.look),
 							visible: JSON.stringify(p.visible),

@@ -3,7 +3,7 @@ export { editedRule, pickables } from './editing';
 export { categoriesAt, rangesAt, reachersAt, servicesAt, spokenAt } from './queries';
 export { reachersView } from './reaching';
 export { settleReach } from './settle';
-export { inForceAt } from './standing';
+export { inForceAt, ruleName } from './standing';
 export { tellRules } from './tell';
 export { triedReach } from './tester';
 export { rulesView } from './view';

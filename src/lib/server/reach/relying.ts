@@ -32,14 +32,19 @@ function grantedAt(db: Db, at: number): (publication: string) => Reacher[] {
 	};
 }
 
+const SERVICE = 'service/';
+
 /** What is granted and needs something inside, each with everybody who is granted it. */
 function relyingAt(db: Db, at: number): (Relying & { name: string })[] {
 	const relied = reliedAt(db, at);
-	if (relied.size === 0) return [];
+	const publications = publicationsAt(db, at).filter((p) => relied.has(p.id) || p.reaches?.startsWith(SERVICE));
+	if (publications.length === 0) return [];
 	const there = new Set(servicesAt(db, at).map((s) => s.id));
 	const granted = grantedAt(db, at);
-	return publicationsAt(db, at).flatMap(({ id, name, pools }) => {
-		const services = (relied.get(id) ?? []).filter((s) => there.has(s));
+	return publications.flatMap(({ id, name, pools, reaches }) => {
+		// What is opened in a browser alone is nothing without it.
+		const opens = reaches?.startsWith(SERVICE) ? [reaches.slice(SERVICE.length)] : [];
+		const services = [...new Set([...opens, ...(relied.get(id) ?? [])])].filter((s) => there.has(s));
 		return services.length ? [{ id, name, pools, services, people: granted(id) }] : [];
 	});
 }

@@ -1,8 +1,9 @@
 import { LRUCache } from 'lru-cache';
+import { ruleWords } from '$lib/core/reach/sentence';
 import { World, type Ground } from '$lib/core/reach/world';
 import { one, type Db } from '../db';
 import { asOf } from '../db/intervals';
-import { bookAt, groundAt, rangesAt, type BookRow } from './queries';
+import { bookAt, groundAt, rangesAt, spokenAt, type BookRow } from './queries';
 
 /** Rules at a moment, what they are read with, and both laid out: the same object for as long as nothing of it changes. */
 export interface InForce {
@@ -39,4 +40,10 @@ export function inForceAt(db: Db, at: number): InForce {
 		known.set(key, standing);
 	}
 	return standing;
+}
+
+/** What a rule in force is called: by its name, or by what it says; null where there is none. */
+export function ruleName(db: Db, id: string, at: number): string | null {
+	const rule = inForceAt(db, at).book.rules.find((r) => r.id === id);
+	return rule ? rule.name || ruleWords(rule, spokenAt(db, at).names) : null;
 }

@@ -12,6 +12,7 @@ const item = v.strictObject({
 	description: text,
 	icon: text,
 	app: v.nullable(v.strictObject({ package: text, target: text })),
+	reaches: v.nullable(text),
 	look: v.strictObject({
 		window: v.picklist(['window', 'full']),
 		monitors: v.picklist(['one', 'all']),

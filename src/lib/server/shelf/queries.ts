@@ -19,6 +19,8 @@ export interface ShelfItem {
 	description: string;
 	icon: string;
 	app: PublicationRow['app'];
+	/** What it opens in a browser alone; null: a desktop or an app. */
+	reaches: string | null;
 	look: Look;
 	standing: Standing;
 	/** Whether it can be opened right now; a second factor is as it was given. */
@@ -90,6 +92,7 @@ export function shelfOf(
 				description: p.description,
 				icon: p.icon,
 				app: p.app,
+				reaches: p.reaches,
 				look: p.look,
 				standing,
 				allowed: decision.value.allowed,

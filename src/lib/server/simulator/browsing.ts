@@ -13,11 +13,12 @@ import { readWhat, readWhom, WHATEVER } from '$lib/core/reach/written';
 import { isHere } from '$lib/core/people/record';
 import { MINUTE } from '$lib/core/time/units';
 import { isoDate, wallTime, type WallTime } from '$lib/core/time/zone';
-import type { Flow } from '../providers';
+import type { Flow, Inside } from '../providers';
 import { locksItself } from './applied';
 import { deviceOf, shownBy } from './endpoints';
 import { USUAL_PATTERN, workDay, type WorkDay } from './people';
 import { hash, hashText, uniform } from './random';
+import { insideOf } from './screens';
 import type { Stage } from './stage';
 import type { SimEndpoint, SimPerson, SimSession } from './state';
 
@@ -379,14 +380,28 @@ function wish(lab: Stage, guard: Guard, turned: Turned, by: Wisher): void {
 		const today = had?.day === who.day ? had : { day: who.day, bytes: 0, minutes: 0 };
 		w.shares.set(key, { day: who.day, bytes: today.bytes + down + up, minutes: today.minutes + 1 });
 	}
-	const key = flowKey(by, target, verdict.rule, through, c.way);
+	tally(lab, by, target, c.way, verdict, { decisions, down, up });
+}
+
+/** Writes down what came of a wish, until it is told. */
+function tally(
+	{ world: w }: Stage,
+	by: Wisher,
+	target: Target,
+	way: Circumstances['way'],
+	verdict: Verdict,
+	{ decisions, down, up }: Pick<Flow, 'decisions' | 'down' | 'up'>
+): void {
+	const { who } = by;
+	const { through } = verdict;
+	const key = flowKey(by, target, verdict.rule, through, way);
 	const flow: Flow = w.flows.get(key) ?? {
 		person: who?.person.login ?? null,
 		endpoint: by.device?.found ? { serial: by.device.serial, key: by.device.key } : null,
 		machine: by.machine,
 		address: by.address,
 		target: target.kind === 'site' ? { kind: 'site', name: target.host } : { kind: 'service', name: target.id ?? '' },
-		way: c.way,
+		way,
 		rule: verdict.rule,
 		effect: verdict.effect,
 		through,
@@ -402,6 +417,65 @@ function wish(lab: Stage, guard: Guard, turned: Turned, by: Wisher): void {
 	flow.down += down;
 	flow.up += up;
 	w.flows.set(key, flow);
+}
+
+/** Bytes of a picture, about. */
+const PICTURE = 90_000;
+
+/** Somebody goes to something in a browser alone: what that proves is nothing. */
+export function goInside(lab: Stage, login: string, target: Target, factor: boolean): Inside {
+	const { world: w } = lab;
+	const browsing = browsingOf(lab);
+	const { guard } = browsing;
+	const p = w.people.get(login);
+	const here = p && isHere(p, w.now) ? p : null;
+	if (!guard || !here)
+		return {
+			through: false,
+			effect: 'refuse',
+			rule: OTHERWISE,
+			words: guard ? null : 'Nothing is reached before the rules have come here.',
+			asked: guard ? 'sign in' : null,
+			way: 'browser',
+			picture: null
+		};
+	const wall = wallTime(here.zone, w.now);
+	const minute = (wall.weekday - 1) * 1440 + wall.minute;
+	const c: Circumstances = {
+		...ANYWHERE,
+		address: here.address || null,
+		minute,
+		onDuty: browsing.onDuty(here, wall.day),
+		holiday: guard.isHoliday(here.site, isoDate(here.zone, w.now)),
+		way: 'browser'
+	};
+	const { reacher } = browsing.person(here);
+	const used = (rule: AccessRule): Used | undefined => {
+		const had = w.shares.get(shareOf(login, rule.id));
+		return had?.day === wall.day ? had : undefined;
+	};
+	const decide = (as: Circumstances) => guard.decide(reacher, target, as, { factor, reason: false }, used);
+	let way: Circumstances['way'] = 'browser';
+	let verdict = decide(c);
+	if (verdict.asked === 'window') verdict = decide({ ...c, way: (way = 'window') });
+	const by: Wisher = {
+		who: { person: here, reacher, day: wall.day },
+		draws: [here.index, 0],
+		device: undefined,
+		machine: null,
+		address: here.address,
+		c,
+		hours: guard.world.minuteClass(minute)
+	};
+	const down = verdict.through ? PICTURE : 0;
+	if (verdict.through && guard.daily.has(verdict.rule)) {
+		const key = shareOf(login, verdict.rule);
+		const had = w.shares.get(key);
+		const today = had?.day === wall.day ? had : { bytes: 0, minutes: 0 };
+		w.shares.set(key, { day: wall.day, bytes: today.bytes + down, minutes: today.minutes + 1 });
+	}
+	tally(lab, by, target, way, verdict, { decisions: 1, down, up: 0 });
+	return { ...verdict, way, picture: verdict.through ? insideOf(lab, target, here, way) : null };
 }
 
 /** What comes of a wish: what asks for an isolated window is gone to in one. */

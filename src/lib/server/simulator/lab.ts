@@ -8,7 +8,7 @@ import { ProviderError } from '../providers';
 import { schedule } from './agenda';
 import { appOpened, closeApp, closeOwn, packageDone, retry, takeWishes, useApp } from './apps';
 import { begin, operationDone } from './effects';
-import { browseOneMinute } from './browsing';
+import { browseOneMinute, goInside } from './browsing';
 import { beginFirmware, firmwareTaken, lockDevice, restartDevice, showOn } from './device-work';
 import { found, mended } from './device-fates';
 import { callsAgain, sleeps, switchOn } from './endpoints';
@@ -195,6 +195,8 @@ export class Lab {
 					handTo(w, command.endpoint, command.person);
 				}
 				return null;
+			case 'inside':
+				return goInside(this.stage, command.login, command.target, command.secondFactor);
 			case 'rules':
 				w.rules = command.told;
 				return null;

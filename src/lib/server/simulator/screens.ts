@@ -1,7 +1,9 @@
+import type { Way } from '$lib/core/reach/rules';
+import type { Target } from '$lib/core/reach/targets';
 import { wallTime } from '$lib/core/time/zone';
 import { hashText, uniform } from './random';
 import type { Stage } from './stage';
-import type { SimEndpoint } from './state';
+import type { SimEndpoint, SimPerson } from './state';
 
 /** Of a hundred people whom somebody asks whether they may look: these say yes, and these no. Others are not in front of it. */
 const SAY_YES = 0.82;
@@ -54,5 +56,46 @@ export function screenOf(lab: Pick<Stage, 'world' | 'estate'>, e: SimEndpoint): 
 			? `<rect x="340" y="280" width="600" height="110" rx="6" fill="#fff8dc" stroke="#9a6a12"/>${text(364, 342, 20, '#1c2733', e.shown.text.slice(0, 60))}`
 			: '') +
 		`<rect y="680" width="1280" height="40" fill="#1c2733"/>${text(20, 706, 16, '#ffffff', `${e.name}${person ? `: ${person.name}` : ''}`)}${text(1210, 706, 16, '#ffffff', clock)}</svg>`
+	);
+}
+
+/** The host of a site or a service, and what it is called there. */
+function calledInside(
+	{ world, estate }: Pick<Stage, 'world' | 'estate'>,
+	target: Target
+): [host: string, title: string] {
+	if (target.kind === 'site') return [target.host, target.host];
+	const known = estate.access.services.find((s) => s.id === target.id);
+	const told = world.rules?.services.find((s) => s.id === target.id);
+	const id = target.id ?? '';
+	return [known?.hosts[0] ?? id, told?.name ?? known?.name ?? id];
+}
+
+/** What somebody sees of a site or a private service, as SVG; in an isolated window with whose it is across it. */
+export function insideOf(
+	lab: Pick<Stage, 'world' | 'estate'>,
+	target: Target,
+	person: Pick<SimPerson, 'name' | 'zone'>,
+	way: Way
+): string {
+	const [host, title] = calledInside(lab, target);
+	const { minute } = wallTime(person.zone, lab.world.now);
+	const clock = `${String(Math.floor(minute / 60)).padStart(2, '0')}:${String(minute % 60).padStart(2, '0')}`;
+	const rows = [...Array(9).keys()].map((n) => {
+		const wide = 180 + ((hashText(host) + n * 211) % 520);
+		return (
+			`<rect x="60" y="${190 + n * 48}" width="${wide}" height="14" fill="#cfd8e0"/>` +
+			`<rect x="${900 + ((n * 97) % 90)}" y="${190 + n * 48}" width="120" height="14" fill="#e4e9ee"/>`
+		);
+	});
+	const across = [...Array(12).keys()].map(
+		(n) =>
+			`<text x="${(n % 3) * 430 - 40}" y="${160 + Math.floor(n / 3) * 160}" font-size="20" fill="#15253B" fill-opacity="0.13" font-family="sans-serif" transform="rotate(-18 ${(n % 3) * 430} ${160 + Math.floor(n / 3) * 160})">${escaped(`${person.name} ${clock}`)}</text>`
+	);
+	return (
+		'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 1280 720" width="1280" height="720">' +
+		`<rect width="1280" height="720" fill="#fbfaf5"/><rect width="1280" height="56" fill="#dfe4ea"/>${text(24, 36, 18, '#1c2733', host)}` +
+		text(60, 128, 34, '#15253B', title) +
+		`${rows.join('')}${way === 'window' ? across.join('') : ''}</svg>`
 	);
 }

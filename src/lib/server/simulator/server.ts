@@ -7,7 +7,7 @@ import { stepWords } from '$lib/core/images/sheet';
 import { PHASES } from '$lib/core/watch/phases';
 import { systemOf } from '$lib/core/packages/fits';
 import { GB, MINUTE, SECOND } from '$lib/core/time/units';
-import { ProviderError, type Providers, type Wishes } from '../providers';
+import { ProviderError, type Inside, type Providers, type Wishes } from '../providers';
 import { changesSince, wholePage } from './directory';
 import { contentOf, imageTargets, inventoryText, lacksOf, type Look } from './installers';
 import { chunksOf, handOutTime, offersOf, packedOf, rightsOf, stepTime } from './images';
@@ -368,6 +368,8 @@ export class LabServer {
 				distrust: async (certificates) => {
 					this.command({ kind: 'distrust', certificates: [...certificates] });
 				},
+				inside: async (login, target, secondFactor) =>
+					this.command({ kind: 'inside', login, target, secondFactor }) as Inside,
 				rules: async (told) => {
 					this.command({ kind: 'rules', told });
 				},

@@ -7,7 +7,17 @@ import { teamsByName } from '$lib/server/directory';
 import { linesAt } from '$lib/server/images';
 import { sharedLoad } from '$lib/server/load';
 import { unusedTerms } from '$lib/core/scope/scope';
-import { licencesAt, peopleUsing, poolsFor, publishingAt, remarksOn, targetsOf, titleIn } from '$lib/server/publishing';
+import {
+	insideName,
+	licencesAt,
+	peopleUsing,
+	poolsFor,
+	publishingAt,
+	remarksOn,
+	targetsOf,
+	titleIn
+} from '$lib/server/publishing';
+import { servicesAt } from '$lib/server/reach';
 import { publicationsAt } from '$lib/server/publications';
 import { poolCounts } from '$lib/server/watch';
 
@@ -41,7 +51,11 @@ export const load = sharedLoad(async ({ url, context, look, at }) => {
 			people: who.totals[i]!,
 			personal: p.pools.some((id) => poolOf.get(id)?.assignment === 'personal'),
 			inUse: using.get(p.id)?.size ?? 0,
-			opens: p.app ? `${titleIn(targets, p.app)}` : 'a desktop',
+			opens: p.app
+				? `${titleIn(targets, p.app)}`
+				: p.reaches
+					? `${insideName(db, p.reaches, at) ?? p.reaches}, in a browser alone`
+					: 'a desktop',
 			holders: p.licences === null ? null : licencesAt(db, p, at).holders,
 			remarks: remarksOn(db, p, publications, at)
 		})),
@@ -61,6 +75,7 @@ export const load = sharedLoad(async ({ url, context, look, at }) => {
 				: [],
 			pools: poolsAt(db, at).map((p) => ({ id: p.id, name: p.name })),
 			targets,
+			services: servicesAt(db, at).map(({ id, name }) => ({ id, name })),
 			/** By what is opened: pools that cannot serve it, each with the reason. */
 			cannot:
 				making === 'publication'

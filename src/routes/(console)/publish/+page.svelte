@@ -46,6 +46,7 @@
 				{#key data.edit?.id}<PublicationForm
 						pools={data.choices.pools}
 						targets={data.choices.targets}
+						services={data.choices.services}
 						cannot={data.choices.cannot}
 						teams={data.choices.teams}
 						edit={data.edit}

@@ -18,6 +18,7 @@
 		protocol: string;
 		pools: string[];
 		app: { package: string; target: string } | null;
+		reaches: string | null;
 		description: string;
 		look: { window: 'window' | 'full'; monitors: 'one' | 'all'; group: string };
 		visible: string[];
@@ -29,14 +30,19 @@
 	interface Props {
 		pools: { id: string; name: string }[];
 		targets: { package: string; target: string; name: string; of: string; pictured: boolean }[];
+		/** Private services, which a browser alone opens. */
+		services: { id: string; name: string }[];
 		cannot: Record<string, Record<string, string>>;
 		teams: { id: string; name: string }[];
 		/** The publication to change; null to make one. */
 		edit: Publication | null;
 		close: string;
 	}
-	let { pools, targets, cannot, teams, edit, close }: Props = $props();
+	let { pools, targets, services, cannot, teams, edit, close }: Props = $props();
 	const ICONS = ['desktop', 'chart', 'watch', 'wave', 'ledger', 'ship', 'app'];
+	/** A web site in a browser alone: which, stands in a field of its own. */
+	const SITE = 'site/';
+	const isInside = (opens: string) => opens === SITE || opens.startsWith('service/');
 	const openedBy = (opens: string) => targets.find((t) => `${t.package} ${t.target}` === opens) ?? null;
 	const form = new PlanForm({
 		kind: () => (edit ? 'publication.change' : 'publication.create'),
@@ -47,7 +53,12 @@
 			icon: edit?.icon ?? 'desktop',
 			protocol: edit?.protocol ?? 'stream',
 			pools: [...(edit?.pools ?? [])],
-			opens: edit?.app ? `${edit.app.package} ${edit.app.target}` : '',
+			opens: edit?.app
+				? `${edit.app.package} ${edit.app.target}`
+				: edit?.reaches?.startsWith(SITE)
+					? SITE
+					: (edit?.reaches ?? ''),
+			site: edit?.reaches?.startsWith(SITE) ? edit.reaches.slice(SITE.length) : '',
 			window: edit?.look.window ?? 'full',
 			monitors: edit?.look.monitors ?? 'one',
 			group: edit?.look.group ?? '',
@@ -56,11 +67,15 @@
 			licences: edit?.licences === null || edit === null ? '' : String(edit.licences),
 			beyond: edit?.beyond ?? 'warn'
 		})),
-		input: ({ opens, window, monitors, group, licences, owner, ...rest }) => {
+		input: ({ opens, site, window, monitors, group, licences, owner, pools: chosen, ...rest }) => {
 			const of = openedBy(opens);
+			const inside = isInside(opens);
 			return {
 				...rest,
-				app: of ? { package: of.package, target: of.target } : opens && edit ? edit.app : null,
+				app: of ? { package: of.package, target: of.target } : opens && !inside && edit ? edit.app : null,
+				reaches: opens === SITE ? `${SITE}${site.trim()}` : inside ? opens : null,
+				// A browser alone needs no machine.
+				pools: inside ? [] : chosen,
 				look: { window, monitors, group },
 				// What is no number goes as it was written, and is said to be wrong.
 				licences: licences.trim() === '' ? null : Number.isNaN(Number(licences)) ? licences : Number(licences),
@@ -73,10 +88,16 @@
 	const f = form.f;
 	const errors = $derived(form.errors);
 	const opened = $derived(openedBy(f.opens));
+	const inside = $derived(isInside(f.opens));
 	const no = $derived(cannot[f.opens] ?? {});
 
 	/** What is opened gives the names and the picture, as long as nobody wrote others. */
 	function choose() {
+		const service = services.find((s) => `service/${s.id}` === f.opens);
+		if (!edit && service) {
+			if (!f.name) f.name = service.name;
+			if (!f.internalName) f.internalName = `${service.name}, in a browser`;
+		}
 		if (edit || !opened) return;
 		f.window = 'window';
 		f.icon = opened.pictured ? 'package' : 'app';
@@ -116,17 +137,33 @@
 	<Field label="Opens" problem={errors.app}
 		>{#snippet children(p)}<select {...p} class="field" bind:value={f.opens} onchange={choose}
 				><option value="">a desktop</option>
+				<optgroup label="in a browser alone">
+					<option value={SITE}>a web site</option>
+					{#each services as s (s.id)}<option value="service/{s.id}">{s.name}</option>{/each}
+				</optgroup>
 				{#each targets as t (`${t.package} ${t.target}`)}<option value="{t.package} {t.target}">{t.name}, {t.of}</option
 					>{/each}</select
 			>{/snippet}</Field
 	>
 	<TextField label="Name for people" problem={errors.name} bind:value={f.name} />
 	<TextField label="Name for us" problem={errors.internalName} bind:value={f.internalName} />
-	<Field label="Display protocol" problem={errors.protocol}
-		>{#snippet children(p)}<select {...p} class="field" bind:value={f.protocol}
-				><option>stream</option><option>framebuffer</option><option>spice</option></select
-			>{/snippet}</Field
-	>
+	{#if f.opens === SITE}<TextField
+			label="Web site"
+			problem={errors.reaches}
+			bind:value={f.site}
+			placeholder="tides.example"
+		/>
+	{:else if inside}<p class="text-ink2 self-center text-[12.5px]">
+			By the access rules, on whatever has a browser. <span
+				class="text-buoy"
+				role={errors.reaches ? 'alert' : undefined}>{errors.reaches ?? ''}</span
+			>
+		</p>
+	{:else}<Field label="Display protocol" problem={errors.protocol}
+			>{#snippet children(p)}<select {...p} class="field" bind:value={f.protocol}
+					><option>stream</option><option>framebuffer</option><option>spice</option></select
+				>{/snippet}</Field
+		>{/if}
 	<div class="col-span-2">
 		<TextField label="Description" problem={errors.description} bind:value={f.description} />
 	</div>
@@ -183,18 +220,19 @@
 		options={findPeople}
 		bind:value={f.owner}
 	/>
-	<fieldset class="col-span-4">
-		<legend class="text-ink2 text-[12.5px]">Served by, in this order</legend>
-		<div class="flex flex-wrap gap-x-5 gap-y-1 text-[13px]">
-			{#each pools as p (p.id)}<label class={['flex items-center gap-1.5', p.id in no && 'text-ink3']} title={no[p.id]}
-					><input type="checkbox" value={p.id} bind:group={f.pools} />{p.name}</label
-				>{/each}
-		</div>
-		{#if opened && Object.keys(no).length}<p class="text-ink3 mt-1 text-[12.5px]">
-				{Object.keys(no).length} of them cannot serve it now: {[...new Set(Object.values(no))].join('; ')}
-			</p>{/if}
-		<p class="text-buoy text-[12.5px]" role="alert">{errors.pools ?? ''}</p>
-	</fieldset>
+	{#if !inside}<fieldset class="col-span-4">
+			<legend class="text-ink2 text-[12.5px]">Served by, in this order</legend>
+			<div class="flex flex-wrap gap-x-5 gap-y-1 text-[13px]">
+				{#each pools as p (p.id)}<label
+						class={['flex items-center gap-1.5', p.id in no && 'text-ink3']}
+						title={no[p.id]}><input type="checkbox" value={p.id} bind:group={f.pools} />{p.name}</label
+					>{/each}
+			</div>
+			{#if opened && Object.keys(no).length}<p class="text-ink3 mt-1 text-[12.5px]">
+					{Object.keys(no).length} of them cannot serve it now: {[...new Set(Object.values(no))].join('; ')}
+				</p>{/if}
+			<p class="text-buoy text-[12.5px]" role="alert">{errors.pools ?? ''}</p>
+		</fieldset>{/if}
 	<div class="col-span-4">
 		<FormEnd {form} words="Plan the {edit ? 'change' : 'publication'}" {close}>
 			{#if !edit && siblings.length > 1}<button type="button" class="btn" onclick={planAll}

@@ -107,7 +107,9 @@ export const actions = {
 		const form = await formOf(request);
 		const publication = text(form, 'publication');
 		if (!OPENS.take(caller.login)) return fail(429, { at: publication, problem: say('problem.too-often') });
-		if (!isPublication(publication)) return fail(404, { at: publication, problem: say('problem.gone') });
+		const wanted = publicationCalled(publication);
+		if (!wanted) return fail(404, { at: publication, problem: say('problem.gone') });
+		if (wanted.reaches !== null) redirect(303, `/my/inside/${encodeURIComponent(wanted.id)}`);
 		const { connection } = await runtime().providers.broker.connect(
 			caller.login,
 			publication,
@@ -187,7 +189,7 @@ export const actions = {
 	}
 };
 
-const isPublication = (id: string): boolean => {
+const publicationCalled = (id: string) => {
 	const { db, clock } = runtime();
-	return publicationsAt(db, clock.now()).some((p) => p.id === id);
+	return publicationsAt(db, clock.now()).find((p) => p.id === id);
 };
