@@ -334,9 +334,10 @@ test('a device with nothing but a browser: a contractor sees the tide archive as
 	await signIn(page, 'operator');
 	const carryOut = async (kind: string, input: unknown) => {
 		const plan = (await api(page.request, 'post', '/plans', { kind, input })) as { id: number };
-		const { job } = (await api(page.request, 'post', `/plans/${plan.id}/commit`)) as { job: number };
+		await api(page.request, 'post', `/plans/${plan.id}/commit`);
+		const { jobId } = (await api(page.request, 'get', `/plans/${plan.id}`)) as { jobId: number };
 		await expect
-			.poll(async () => ((await api(page.request, 'get', `/jobs/${job}`)) as { state: string }).state)
+			.poll(async () => ((await api(page.request, 'get', `/jobs/${jobId}`)) as { state: string }).state)
 			.toBe('done');
 	};
 	const pim = { login: 'pmoor', name: 'Pim Moor', site: 'bergen', team: 'contractors' };
