@@ -82,7 +82,7 @@ test('what is out of the ordinary has its facts, and somebody says whether somet
 	const found = page.getByRole('list', { name: 'What was found' }).getByRole('listitem');
 	const first = found.filter({ hasText: 'Was something wrong?' }).first();
 	await expect(first).toContainText('once in about');
-	await expect(first).toContainText('their peers');
+	await expect(first).toContainText('of their peers’');
 	await accessible(page);
 	await first.getByRole('button', { name: /^No, nothing was wrong/ }).click();
 	await commitAndFollow(page);

@@ -66,6 +66,14 @@ export const CATALOGUE: readonly Setting[] = [
 		],
 		['displays.depth', 'Sharp text first', onOff, true, 's', 'Text is sent sharp before pictures are.'],
 		[
+			'displays.name-across',
+			'Name across the screen',
+			onOff,
+			false,
+			's',
+			'A watermark: who is signed in and the time stand across what is shown, faintly, so that a picture of it tells whose it was.'
+		],
+		[
 			'displays.wallpaper',
 			'Background picture',
 			onOff,

@@ -248,16 +248,10 @@ const goesOn = (db: Db, person: number, hour: number, aspects: readonly Aspect[]
 
 function wordsOf(db: Db, c: Compared & { said: string; value: string }): string {
 	const inHours = c.aspect === 'amount' || c.aspect === 'refusals';
-	const unit = inHours ? 'hours' : 'days';
+	const [unit, within] = inHours ? ['hours', 'in'] : ['days', 'on'];
 	const percent = (100 * c.peers.times) / Math.max(1, c.peers.of);
-	const theirs =
-		percent === 0
-			? 'never'
-			: `${inHours ? 'in' : 'on'} ${percent < 0.1 ? 'less than 0.1' : percent.toFixed(1)} % of theirs`;
-	const before =
-		c.own.times === 0
-			? `never in ${numberWords(c.own.of)} ${unit} before`
-			: `${numberWords(c.own.times)} of ${numberWords(c.own.of)} ${unit} before`;
+	const theirs = percent === 0 ? 'none' : percent < 0.1 ? 'less than 0.1 %' : `${percent.toFixed(1)} %`;
+	const before = `${c.own.times === 0 ? 'none' : numberWords(c.own.times)} of ${numberWords(c.own.of)} ${unit}`;
 	const said =
 		c.aspect === 'place'
 			? c.value === ELSEWHERE
@@ -268,7 +262,7 @@ function wordsOf(db: Db, c: Compared & { said: string; value: string }): string 
 					? 'on a device that is not known'
 					: `on ${one<{ name: string }>(db, 'SELECT name FROM endpoint_facts WHERE endpoint_id = ? ORDER BY since DESC LIMIT 1', [c.value])?.name ?? 'another device'}`
 				: c.said;
-	return `${said}${inHours ? '; half of it or more' : ''}: they ${before}, their peers ${theirs}`;
+	return `${said}. Before,${inHours ? ' half of that or more' : ''} ${within} ${before}; of their peers’, ${within} ${theirs}`;
 }
 
 /** Learns from an hour of somebody. */

@@ -74,8 +74,8 @@ describe('what is out of the ordinary', () => {
 		expect(u!.aspects.map((a) => a.aspect).sort()).toEqual(['amount', 'hour', 'place']);
 		expect(u!.odds).toBeGreaterThan(4000);
 		const words = u!.aspects.map((a) => a.words).join('; ');
-		expect(words).toContain('from outside of all sites: they never in 13 days before, their peers never');
-		expect(words).toMatch(/40 GB in an hour; half of it or more: they never in 39 hours before/);
+		expect(words).toContain('from outside of all sites. Before, on none of 13 days; of their peers’, on none');
+		expect(words).toMatch(/40 GB in an hour. Before, half of that or more in none of 39 hours/);
 		// What they reached is nowhere in it.
 		expect(JSON.stringify(u)).not.toContain('tides');
 	});

@@ -227,7 +227,9 @@ function consequences(
 			pools.filter((x) => publications.get(s.id)?.pools.includes(x.id)),
 			(other) => way(to.site, other)
 		).value[0];
-	const desks = after.filter((s) => s.app === null && s.reaches === null && (s.standing === 'required' || s.standing === 'fetched'));
+	const desks = after.filter(
+		(s) => s.app === null && s.reaches === null && (s.standing === 'required' || s.standing === 'fetched')
+	);
 	const names = (items: readonly ShelfItem[]) => items.map((s) => s.name).join(', ');
 	return {
 		words:

@@ -5,8 +5,9 @@ import { sourcesDeclared } from '../lists/sources';
 import { faces, stretches, type Stretch } from './letters';
 import type { Made, Run } from './queries';
 
-/** Lines that stand on paper: all that there are are in the CSV. */
+/** Lines that stand on paper, and values: all that there are are in the CSV. More would take longer than anybody waits. */
 const LINES = 2000;
+const VALUES = 14_000;
 /** Letters of one value. */
 const LETTERS = 300;
 const INK = '#15253B';
@@ -51,7 +52,7 @@ function chart(w: Writer, bars: readonly Bar[], drawn: ShownColumn, zone: string
 export function documentOf(run: Run & { made: Made }) {
 	const { made, zone } = run;
 	const w = new Writer();
-	const lines = made.lines.slice(0, LINES);
+	const lines = made.lines.slice(0, Math.min(LINES, Math.floor(VALUES / Math.max(1, made.columns.length))));
 	const source = sourcesDeclared().get(run.source)?.words ?? run.source;
 	const about = [
 		source,

@@ -15,6 +15,8 @@ import { reportAt, reportsAt } from './queries';
 import type { KeptReport } from './report';
 import { SHIPPED } from './shipped';
 
+/** Reports that are kept at most. */
+const MOST = 500;
 const words = (say: string, most: number) =>
 	v.pipe(v.string(say), v.trim(), v.nonEmpty(say), v.maxLength(most, `At most ${most} characters.`));
 const key = v.pipe(v.string(), v.maxLength(60, 'At most 60 characters.'));
@@ -93,7 +95,12 @@ const put = planKind({
 						}
 					]
 				: [],
-			blocks: same ? [{ words: 'it is so already', side: 'against' }] : [],
+			blocks: [
+				...(same ? [{ words: 'it is so already', side: 'against' as const }] : []),
+				...(!before && reportsAt(db, now).length >= MOST
+					? [{ words: `there are ${MOST} reports already: take one away first`, side: 'against' as const }]
+					: [])
+			],
 			reasons: [
 				{ words: source.words, source: source.overDays ? `the last ${countWords(days, 'day')}` : 'a list' },
 				{

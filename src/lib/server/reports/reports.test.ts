@@ -113,12 +113,17 @@ describe('a report of a list', () => {
 		for (let i = 0; i < 26; i++)
 			run(
 				h.db,
-				`INSERT INTO report_runs(report_id, name, question, source, scope, days, zone, at, by, why, part, lines, rows, made)
-				 SELECT report_id, name, question, source, scope, days, zone, at - ?, by, why, part, lines, rows, made FROM report_runs WHERE report_id = 'states' ORDER BY id LIMIT 1`,
+				`INSERT INTO report_runs(report_id, name, question, source, scope, days, zone, at, by, why, part, lines, rows, made, size)
+				 SELECT report_id, name, question, source, scope, days, zone, at - ?, by, why, part, lines, rows, made, size FROM report_runs WHERE report_id = 'states' ORDER BY id LIMIT 1`,
 				[i + 1]
 			);
 		await h.carryOut('report.run', { report: 'states' });
 		expect(runsAt(h.db, h.lab.now, 100, 'states')).toHaveLength(24);
+		// All of them together are no larger than the disk is to be.
+		run(h.db, 'UPDATE report_runs SET size = 100000000');
+		await h.carryOut('report.run', { report: 'states' });
+		expect(runsAt(h.db, h.lab.now, 100)).toHaveLength(4);
+		run(h.db, 'UPDATE report_runs SET size = 1000');
 	});
 });
 

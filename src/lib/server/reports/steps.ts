@@ -11,9 +11,10 @@ import { makeReport, makerOf, mayRead, sourceCalled } from './making';
 import { reportAt } from './queries';
 import type { KeptReport } from './report';
 
-/** Of each report so many are kept, the latest; and all of one no larger than this, in characters. */
+/** Of each report so many are kept, the latest; one is no larger than this, in characters, nor all of them together. */
 const KEPT = 24;
 const MOST = 8e6;
+const ALTOGETHER = 400e6;
 
 type Put = Pick<KeptReport, 'id' | 'name' | 'question' | 'source' | 'scope' | 'days' | 'spec' | 'zone'>;
 
@@ -24,6 +25,11 @@ function dropOld(db: Db, report: string): void {
 		[report, KEPT]
 	);
 	for (const { id } of old) run(db, 'DELETE FROM report_runs WHERE id = ?', [id]);
+	run(
+		db,
+		'DELETE FROM report_runs WHERE id IN (SELECT id FROM (SELECT id, sum(size) OVER (ORDER BY at DESC, id DESC) AS upto FROM report_runs) WHERE upto > ?)',
+		[ALTOGETHER]
+	);
 }
 
 export const reportSteps = {
@@ -71,12 +77,13 @@ export const reportSteps = {
 						days: source.overDays ? report.days : null,
 						zone: report.zone,
 						at,
-						by: job.by,
+						by: maker.name || job.by,
 						why: source.asksWhy ? input.why : null,
 						part: maker.part ?? '',
 						lines: made.lines.length,
 						rows: made.rows,
-						made: text
+						made: text,
+						size: text.length
 					});
 					dropOld(db, report.id);
 					if (source.asksWhy)

@@ -11,6 +11,7 @@ import { InputProblem } from '../plans/kind';
 import { letAllIn } from '../testing/estates';
 import { Harness, OWNER, testEstate } from '../testing/harness';
 import { settingsComparisons } from './findings';
+import { isNamedAcross } from './of-session';
 import { catalogueIn, groupsAt } from './queries';
 import { waitingAt } from './waiting';
 import { comparedAt, effectiveAt, reachedBy } from './view';
@@ -253,4 +254,13 @@ describe('a value that takes hold at a start', () => {
 		expect(waits()).toEqual([]);
 		expect(waitingAt(h.db, then)).toHaveLength(1);
 	});
+});
+
+test('the name of whoever is signed in stands across the screen where a group says so, for those whom it reaches', async () => {
+	const named = (login: string) => isNamedAcross(h.db, login, 'quay-01', h.lab.now);
+	expect(named('anna')).toBe(false);
+	const watermark = { name: 'Watermark', values: { 'displays.name-across': true }, assigned: ['team/visitors'] };
+	expect((await set(watermark)).error).toBeNull();
+	expect([named('eve'), named('anna'), named('nobody')]).toEqual([true, false, false]);
+	expect(isNamedAcross(h.db, 'eve', 'no-such-machine', h.lab.now)).toBe(false);
 });

@@ -117,8 +117,16 @@ export async function livedIn(): Promise<Harness> {
 		hour: Math.floor(h.lab.now / HOUR) - 1,
 		bits: 14.5,
 		aspects: JSON.stringify([
-			{ aspect: 'hour', bits: 9, words: 'at 02:00 in their zone: they never in 12 days before, their peers never' },
-			{ aspect: 'place', bits: 11, words: 'from outside of all sites: they never in 12 days before, their peers never' }
+			{
+				aspect: 'hour',
+				bits: 9,
+				words: 'at 02:00 in their zone. Before, on none of 12 days; of their peers’, on none'
+			},
+			{
+				aspect: 'place',
+				bits: 11,
+				words: 'from outside of all sites. Before, on none of 12 days; of their peers’, on none'
+			}
 		]),
 		found_at: h.lab.now
 	});

@@ -31,7 +31,8 @@ const FORMS: { kind: string; words: string; parts: Parts; path: string }[] = [
 		path: '/publish'
 	},
 	{ kind: 'package.deliver', words: 'Deliver a package', parts: { make: 'delivery' }, path: '/publish/delivery' },
-	{ kind: 'grant.add', words: 'Grant a publication', parts: { make: 'grant' }, path: '/publish' }
+	{ kind: 'grant.add', words: 'Grant a publication', parts: { make: 'grant' }, path: '/publish' },
+	{ kind: 'report.put', words: 'Build a report', parts: { make: '1' }, path: '/secure/reports' }
 ];
 
 /** What the menu offers before anything is typed, for somebody with these rights. */

@@ -85,10 +85,10 @@
 						>{#each p.served as s, n (s.id)}{n ? ', ' : ''}<a
 								class="hover:text-sea"
 								href={addressWith(page.url, { card: `pool/${s.id}` })}>{s.name}</a
-							>{/each}</td
+							>{/each}{#if p.reaches}<span class="text-ink3">no machine</span>{/if}</td
 					>
 					<td class="num">{numberWords(p.grants)}</td><td class="num">{numberWords(p.people)}</td><td class="num"
-						>{numberWords(p.inUse)}</td
+						>{#if p.reaches}<span class="text-ink3">–</span>{:else}{numberWords(p.inUse)}{/if}</td
 					>
 					<td class={['num', p.licences !== null && p.holders! > p.licences && 'text-buoy']}
 						>{#if p.licences !== null}{numberWords(p.holders!)} of {numberWords(p.licences)}{:else}<span

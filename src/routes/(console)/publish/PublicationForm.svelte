@@ -131,7 +131,7 @@
 
 <h3 class="head">
 	{#if edit}Change {edit.internalName} <small>sessions that are open stay open</small>
-	{:else}Publish a desktop or an app <small>nobody sees it until it is granted</small>{/if}
+	{:else}Publish a desktop, an app, or something inside <small>nobody sees it until it is granted</small>{/if}
 </h3>
 <form class="mt-2 grid grid-cols-4 gap-x-4" onsubmit={form.submit} novalidate>
 	<Field label="Opens" problem={errors.app}

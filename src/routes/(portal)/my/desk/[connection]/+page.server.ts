@@ -11,6 +11,7 @@ import { personWords } from '$lib/server/directory';
 import { changeFor, passing } from '$lib/server/portal';
 import { publicationsAt } from '$lib/server/publications';
 import { runtime } from '$lib/server/runtime';
+import { isNamedAcross } from '$lib/server/settings';
 import { poolOf, shelfOf, windowsIn } from '$lib/server/shelf';
 import { usualPhases } from '$lib/server/watch';
 
@@ -59,6 +60,8 @@ export const load = async ({ params, locals }) => {
 		channels: passing(db, caller.id, decision?.value.channels ?? []),
 		/** Why it may not be opened, where it may not. */
 		lack: decision?.value.lack ?? null,
+		/** Whether their name stands across the screen. */
+		across: progress.machine !== null && isNamedAcross(db, caller.login, progress.machine, now),
 		/** The clock of the person's site. */
 		now,
 		zone: personWords(db, caller.login, now)?.zone ?? 'Etc/UTC'

@@ -6,6 +6,7 @@
 	import { speakerOf } from '$lib/core/portal/say';
 	import { PHASES } from '$lib/core/watch/phases';
 	import { clockWords } from '$lib/core/time/zone';
+	import Across from '$lib/ui/portal/Across.svelte';
 	import AppWindow from '$lib/ui/portal/AppWindow.svelte';
 	import DeskWindow from '$lib/ui/portal/DeskWindow.svelte';
 
@@ -13,6 +14,7 @@
 	const say = $derived(speakerOf(data.language));
 	let progress = $state(untrack(() => data.progress));
 	let windows = $state(untrack(() => data.windows));
+	let across = $state(untrack(() => data.across));
 	const done = $derived(new Map(progress.phases.map((p) => [p.name as string, p.ms])));
 	const shared = $derived(progress.sharing.some((f) => f.side === 'for'));
 	/** Where a session is shared there is nobody to sign in and no desktop to start. */
@@ -57,10 +59,15 @@
 			if (progress.result !== 'opening' && progress.result !== 'open') return;
 			const response = await fetch(`${page.url.pathname}/progress`);
 			if (!response.ok) return;
-			const next = (await response.json()) as typeof progress & { windows: typeof windows; now: number };
+			const next = (await response.json()) as typeof progress & {
+				windows: typeof windows;
+				now: number;
+				across: boolean;
+			};
 			const turned = next.result !== progress.result;
 			progress = next;
 			windows = next.windows;
+			across = next.across;
 			now = next.now;
 			// What can be started there is known once there is a machine.
 			if (turned) await invalidateAll();
@@ -159,6 +166,7 @@
 				: say('desk.desktop-of', { machine: progress.machine ?? '' })}
 		>
 			<h1 class="sr-only">{data.name}</h1>
+			{#if across}<Across words="{data.person} · {say.day(now, data.zone)} {clockWords(data.zone, now)}" />{/if}
 			<svg class="absolute inset-0 h-full w-full" aria-hidden="true" preserveAspectRatio="none" viewBox="0 0 100 60"
 				><path d="M0 38C15 34 22 42 38 38S70 33 100 39V60H0Z" fill="#1b3448" /><path
 					d="M0 46c18-4 30 3 48-1s34-4 52 1v14H0Z"

@@ -1,5 +1,6 @@
 import { json } from '@sveltejs/kit';
 import { runtime } from '$lib/server/runtime';
+import { isNamedAcross } from '$lib/server/settings';
 import { windowsIn } from '$lib/server/shelf';
 
 /** How far a person's own connection has come, and which apps are open in it. */
@@ -8,5 +9,6 @@ export const GET = async ({ params, locals }) => {
 	const progress = await providers.broker.connection(Number(params.connection));
 	if (!progress || progress.person !== locals.caller!.login) return json(null, { status: 404 });
 	const now = clock.now();
-	return json({ ...progress, now, windows: windowsIn(db, progress.session, now) });
+	const across = progress.machine !== null && isNamedAcross(db, progress.person, progress.machine, now);
+	return json({ ...progress, now, windows: windowsIn(db, progress.session, now), across });
 };
