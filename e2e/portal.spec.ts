@@ -288,6 +288,19 @@ test('somebody keeps what is theirs: what passes through, names, and a machine t
 	await ask.getByRole('button', { name: 'Let it be so' }).click();
 	await expect(ask).toHaveCount(0);
 	await expect(my.getByText(/^passes through/)).not.toContainText('Drives');
+	// A watermark comes while the desk is open.
+	const across = my.getByText(/ · (Mon|Tue|Wed|Thu|Fri|Sat|Sun) /).first();
+	await expect(across).toHaveCount(0);
+	const mark = (await api(page.request, 'post', '/plans', {
+		kind: 'settings.set',
+		input: {
+			name: 'Watermark',
+			values: { 'displays.name-across': true },
+			assigned: [`person/${found.rows[0]!.login}`]
+		}
+	})) as { id: number };
+	await api(page.request, 'post', `/plans/${mark.id}/commit`);
+	await expect(across).toBeVisible();
 	await my.goto('/my/devices');
 	await expect(my.getByLabel(/^Drives/)).not.toBeChecked();
 	await expect(my.getByText(/Not on .*: the grant does not allow it\./).first()).toBeVisible();

@@ -13,7 +13,7 @@ const data = join(root, '.sextant/pictures');
 const base = 'http://localhost:4896';
 
 rmSync(data, { recursive: true, force: true });
-console.log('Making the demo estate (about a minute) …');
+console.log('Making the demo estate (a few minutes) …');
 const server = spawn(
 	process.execPath,
 	[join(root, 'build/node/serve.js'), '--demo', '--port', '4896', '--data', data, '--speed', '1'],

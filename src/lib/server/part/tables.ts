@@ -176,7 +176,8 @@ export const TABLES: Readonly<Record<string, Seen>> = {
 	recovery_codes: person,
 	relied_services: where(of('publication', 'publication_id')),
 	report_runs: { ofPart: 'part' },
-	reports: 'all',
+	// What others look at may name what is elsewhere.
+	reports: where(`scope = ''`),
 	requests: person,
 	revisions: 'all',
 	revoked_certificates: 'all',

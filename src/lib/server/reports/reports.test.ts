@@ -17,7 +17,7 @@ import { askApi } from '../testing/pages';
 import { inFile } from '../testing/part';
 import { documentOf } from './pdf';
 import { stretches } from './letters';
-import { reportAt, runById, runsAt } from './queries';
+import { reportAt, reportsAt, runById, runsAt } from './queries';
 import { letReportsGo, reportSteps } from './steps';
 
 let h: Harness;
@@ -191,6 +191,9 @@ test('of a part of the estate only what is in it is told, to those of that part'
 	expect(runsAt(view, at, 50).map((r) => [r.by, r.rows])).toEqual([['Pia Part', isle]]);
 	expect(runsAt(inPart(ctx.db, 'site:quay', at, true), at, 50)).toEqual([]);
 	expect(runsAt(ctx.db, at, 50).length).toBeGreaterThan(1);
+	// Nor do they read what others look at elsewhere.
+	const known = reportsAt(view, at).map((r) => r.id);
+	expect([known.includes('states'), known.includes('quay')]).toEqual([true, false]);
 	ctx.db.close();
 });
 
