@@ -86,7 +86,10 @@ export function changesBefore(db: Db, at: number, limit = 200): ChangeRow[] {
 	);
 }
 
-/** Titles of the changes within a span of time, with whether each failed: no more of them, for every page shows them. */
+/** What stands in the log and changed nothing of the estate: a report was made of it. */
+const TELLS = 'report.run';
+
+/** Titles of what changed the estate within a span of time, with whether each failed: no more of them, for every page shows them. */
 export const titlesBetween = (
 	db: Db,
 	from: number,
@@ -94,8 +97,8 @@ export const titlesBetween = (
 ): { at: number; title: string; failed: boolean; job: number | null }[] =>
 	all<{ at: number; title: string; outcome: ChangeRow['outcome']; job: number | null }>(
 		db,
-		'SELECT at, title, outcome, job_id AS job FROM changes WHERE at >= ? AND at < ? ORDER BY number',
-		[from, to]
+		'SELECT at, title, outcome, job_id AS job FROM changes WHERE at >= ? AND at < ? AND kind <> ? ORDER BY number',
+		[from, to, TELLS]
 	).map(({ at, title, outcome, job }) => ({ at, title, failed: outcome === 'failed', job }));
 
 /** One change, or null. */

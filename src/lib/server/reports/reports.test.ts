@@ -4,6 +4,7 @@ import { activitySources } from '../activity/sources';
 import { takeActivity } from '../activity/write';
 import { sumUp } from '../activity/rolling';
 import { entriesBefore } from '../record';
+import { titlesBetween } from '../changes';
 import { all, one, run } from '../db';
 import { recordOf } from '../directory';
 import { assign, callerNow } from '../identity/accounts';
@@ -52,6 +53,14 @@ describe('a report of a list', () => {
 		expect(made.lines.reduce((n, l) => n + (l[1] as number), 0)).toBe(machines);
 		expect(made.bars[0]!.value).toBe(made.lines[0]![1]);
 		expect(why).toBeNull();
+	});
+
+	test('stands in the change log, and is no flag on the ribbon: it changed nothing', () => {
+		const log = all<{ kind: string }>(h.db, `SELECT kind FROM changes WHERE kind LIKE 'report.%'`).map((c) => c.kind);
+		expect(log).toEqual(expect.arrayContaining(['report.put', 'report.run']));
+		const flags = titlesBetween(h.db, 0, h.lab.now + 1).map((c) => c.title);
+		expect(flags).toContain('Keep the report States');
+		expect(flags).not.toContain('Make the report States');
 	});
 
 	test('leaves as CSV and as PDF', async () => {

@@ -13,11 +13,14 @@ export const load = ({ url, depends }) => {
 	return {
 		homeZone: homeZone(db),
 		lines: linesAt(db, at).map((l) => ({ id: l.id, name: l.name })),
-		schedules: schedulesAt(db, at).map((s) => ({
-			...s,
-			words: recurrenceWords(s),
-			next: occurrences(s, Math.max(at, s.doneTo), at + 800 * DAY, 3),
-			runs: runsOf(db, s.id, 5)
-		}))
+		// Reports that are made by themselves stand where reports do.
+		schedules: schedulesAt(db, at)
+			.filter((s) => s.kind !== 'report.run')
+			.map((s) => ({
+				...s,
+				words: recurrenceWords(s),
+				next: occurrences(s, Math.max(at, s.doneTo), at + 800 * DAY, 3),
+				runs: runsOf(db, s.id, 5)
+			}))
 	};
 };
