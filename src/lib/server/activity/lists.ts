@@ -47,7 +47,7 @@ export const activityLooks = shortList({
 const FOUND = 5000;
 
 export const unusualActivity = shortList({
-	name: 'unusual-activity',
+	name: 'unusual-findings',
 	words: 'Hours in which somebody did what is unlike them, the latest first',
 	card: null,
 	need: { area: 'activity', level: 'read' },

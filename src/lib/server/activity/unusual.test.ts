@@ -132,7 +132,7 @@ describe('what is out of the ordinary', () => {
 	});
 
 	test('tells in the list what led to it', () => {
-		const kind = LISTS.get('unusual-activity')!;
+		const kind = LISTS.get('unusual-findings')!;
 		const at = h.lab.now + 1;
 		const { rows } = kind.page(h.db, { at, scope: { terms: [] }, sort: '', descending: false, limit: 5, offset: 0 });
 		const facts = kind.why!(h.db, rows[0] as never, at);

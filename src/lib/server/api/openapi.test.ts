@@ -105,7 +105,7 @@ describe('every address of the API', () => {
 			['site-categories', 'films'],
 			['inner-gateways', 'quay-gate'],
 			['activity-looks', '1'],
-			['unusual-activity', '1'],
+			['unusual-findings', '1'],
 			['settings', 'lock.after'],
 			['record-entries', '1'],
 			['reports', 'largest-transfers'],

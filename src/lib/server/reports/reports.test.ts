@@ -197,7 +197,7 @@ test('of a part of the estate only what is in it is told, to those of that part'
 	const isle = all(ctx.db, `SELECT 1 FROM machines WHERE site_id = 'isle' AND until > ?`, [at]).length;
 	const view = inPart(ctx.db, 'site:isle', at, true);
 	// Of what was made of the whole they see nothing, and others of another part nothing of theirs.
-	expect(runsAt(view, at, 50).map((r) => [r.by, r.rows])).toEqual([['Pia Part', isle]]);
+	expect(runsAt(view, at, 50).map((r) => [r.by, r.rows, r.scope])).toEqual([['Pia Part', isle, 'site:isle']]);
 	expect(runsAt(inPart(ctx.db, 'site:quay', at, true), at, 50)).toEqual([]);
 	expect(runsAt(ctx.db, at, 50).length).toBeGreaterThan(1);
 	// Nor do they read what others look at elsewhere.

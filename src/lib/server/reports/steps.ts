@@ -73,7 +73,8 @@ export const reportSteps = {
 						name: report.name,
 						question: report.question,
 						source: report.source,
-						scope: report.scope,
+						// A part is written as a scope is: it is no less than one.
+						scope: [report.scope, maker.part ?? ''].filter(Boolean).join(' '),
 						days: source.overDays ? report.days : null,
 						zone: report.zone,
 						at,

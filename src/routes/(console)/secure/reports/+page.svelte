@@ -73,10 +73,9 @@
 					<div class="min-w-0">
 						<p class="text-[15px] font-[620]">{r.question}</p>
 						<p class="text-ink2 text-[12.5px]">
-							{r.made}; of {r.scope || 'everything'}{r.overDays ? `; over the last ${countWords(r.days, 'day')}` : ''}{r
-								.spec.group
-								? `; by ${columnWords(r.spec.group.column)}`
-								: ''}
+							{r.made}; of {data.run?.scope || r.scope || 'everything'}{r.overDays
+								? `; over the last ${countWords(r.days, 'day')}`
+								: ''}{r.spec.group ? `; by ${columnWords(r.spec.group.column)}` : ''}
 						</p>
 						{#if data.run}
 							<p class="mt-3 text-[13px]">
@@ -126,7 +125,9 @@
 												><a class="link" href={file(run.id, 'pdf')} download>PDF</a>
 												<a class="link ml-1.5" href={file(run.id, 'csv')} download>CSV</a></span
 											>{/if}
-										<span class="text-ink2 basis-full text-[12.5px]">{run.by}</span>
+										<span class="text-ink2 basis-full text-[12.5px]"
+											>{run.by}{run.scope === r.scope ? '' : `, of ${run.scope || 'everything'}`}</span
+										>
 									</li>{:else}<li class="text-ink2 py-2">Nothing yet.</li>{/each}
 							</ul>
 						</section>
