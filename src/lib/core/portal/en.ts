@@ -302,7 +302,7 @@ export const en = {
 	'inside.refused': '{name} is not open to you right now',
 	'inside.rule': 'By the rule: {rule}',
 	'inside.end': 'No rule lets you in.',
-	'inside.factor': 'It asks for your second factor. Show it on your shelf, then open it again.',
+	'inside.factor': 'It asks for your second factor.',
 	'inside.reason': 'It asks what for. Open it from a desktop, where you can say it.',
 	'inside.sign-in': 'Sign in first: nothing is reached before it is known who you are.',
 	'inside.alt': '{name}, as a picture',

@@ -313,7 +313,7 @@ export const fr: Record<Key, string> = {
 	'inside.refused': '{name} ne vous est pas ouvert pour l’instant',
 	'inside.rule': 'Selon la règle : {rule}',
 	'inside.end': 'Aucune règle ne vous laisse entrer.',
-	'inside.factor': 'Votre second facteur est demandé. Montrez-le sur votre étagère, puis rouvrez.',
+	'inside.factor': 'Votre second facteur est demandé.',
 	'inside.reason': 'On vous demande pourquoi. Ouvrez-le depuis un bureau, où vous pouvez le dire.',
 	'inside.sign-in': 'Connectez-vous d’abord : rien n’est atteint avant que l’on sache qui vous êtes.',
 	'inside.alt': '{name}, en image',

@@ -306,7 +306,7 @@ export const nb: Record<Key, string> = {
 	'inside.refused': '{name} er ikke åpen for deg akkurat nå',
 	'inside.rule': 'Etter regelen: {rule}',
 	'inside.end': 'Ingen regel slipper deg inn.',
-	'inside.factor': 'Den ber om den andre faktoren din. Vis den på hyllen, og åpne på nytt.',
+	'inside.factor': 'Den ber om den andre faktoren din.',
 	'inside.reason': 'Den spør hva det er til. Åpne den fra et skrivebord, der du kan si det.',
 	'inside.sign-in': 'Logg inn først: ingenting nås før det er kjent hvem du er.',
 	'inside.alt': '{name}, som et bilde',

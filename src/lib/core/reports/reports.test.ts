@@ -113,6 +113,12 @@ describe('a report', () => {
 				expect(typeof valueWords(c.kind, line[i]!, 'Europe/Oslo')).toBe('string');
 				fileValue(c.kind, line[i]!);
 			}
+		for (const by of ['day', 'weekday', 'hour'] as const)
+			for (const at of [9007199254740991, -9007199254740991, 8.64e15, 253_402_300_799_999, -1])
+				expect(
+					reportOf([{ at }], OF, spec({ columns: [], group: { column: 'at', by } })).lines[0]![1],
+					`${by} of ${at}`
+				).toBe(1);
 		const grouped = reportOf(odd, OF, spec({ columns: ['size'], group: { column: 'name', by: 'value' } }));
 		expect(grouped.lines.map((l) => l[0])).toEqual(['–', '{"deep":[1]}']);
 		expect(grouped.lines.map((l) => l[1])).toEqual([2, 1]);

@@ -91,12 +91,16 @@ function together(rows: readonly Row[], kinds: ReadonlyMap<string, ColumnKind>, 
 }
 
 const WEEKDAYS = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'];
+/** What lies beyond has no words: it ends at no time, or is no moment at all. Ms UTC, the end of the year 9999. */
+const LATEST = 253_402_300_800_000;
+const isMoment = (value: number): boolean => Math.abs(value) < LATEST;
 /** What a row that has no value is put under. */
 const NONE = '–';
 
 function groupOf(value: Value, by: Grouping, zone: string): { label: string; order: number | string } {
 	if (value === null || value === '') return { label: NONE, order: by === 'day' ? '' : -1 };
 	if (by === 'value' || typeof value !== 'number') return { label: textOf(value), order: textOf(value) };
+	if (!isMoment(value)) return { label: NONE, order: by === 'day' ? '' : -1 };
 	if (by === 'day') {
 		const day = isoDate(zone, value);
 		return { label: day, order: day };
@@ -161,7 +165,7 @@ export function valueWords(kind: ColumnKind, value: Value, zone: string): string
 		case 'text':
 			return String(value);
 		case 'moment':
-			return Math.abs(value) <= LATEST ? momentWords(zone, value) : '';
+			return isMoment(value) ? momentWords(zone, value) : '';
 		case 'span':
 			return durationWords(value);
 		case 'bytes':
@@ -175,9 +179,6 @@ export function valueWords(kind: ColumnKind, value: Value, zone: string): string
 	}
 }
 
-/** The last moment that a calendar has (ECMA-262, time values), ms: what ends at no time has no words. */
-const LATEST = 8.64e15;
-
 const UNITS: Partial<Record<ColumnKind, string>> = { moment: 'UTC', span: 'ms', bytes: 'bytes', cents: 'cents' };
 
 /** What a column is called in a file that programs read: with its unit. */
@@ -186,8 +187,4 @@ export const fileHead = ({ words, kind }: ShownColumn): string =>
 
 /** A value in a file that programs read: moments as ISO 8601, everything else as it is. */
 export const fileValue = (kind: ColumnKind, value: Value): Value =>
-	kind === 'moment' && typeof value === 'number'
-		? Math.abs(value) <= LATEST
-			? new Date(value).toISOString()
-			: ''
-		: value;
+	kind === 'moment' && typeof value === 'number' ? (isMoment(value) ? new Date(value).toISOString() : '') : value;

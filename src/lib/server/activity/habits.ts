@@ -7,8 +7,8 @@ import {
 	type Compared,
 	type Share
 } from '$lib/core/activity/unusual';
-import { inRange, isRange } from '$lib/core/network/addresses';
-import { countWords, DAY, HOUR, numberWords, sizeWords } from '$lib/core/time/units';
+import { isRange, rangeFinder } from '$lib/core/network/addresses';
+import { countWords, DAY, HOUR, MINUTE, numberWords, sizeWords } from '$lib/core/time/units';
 import { offsetAt } from '$lib/core/time/zone';
 import { all, one, putSetting, run, setting, type Db } from '../db';
 import { insertRow } from '../db/rows';
@@ -32,7 +32,10 @@ const AGAIN = 12;
 const LATE = 2 * DAY;
 /** Hours of people that are written down of one hour at most, the most surprising ones. */
 const MOST = 50;
-export const ELSEWHERE = 'elsewhere';
+const ELSEWHERE = 'elsewhere';
+/** What so many of a team do in the same hour, and such a share of those who did anything, has a cause of its own. */
+const TOGETHER = 4;
+const TOGETHER_SHARE = 0.1;
 
 /** What somebody did in an hour. */
 interface HourOf {
@@ -42,6 +45,9 @@ interface HourOf {
 	moved: number;
 	refused: number;
 }
+
+/** Aspects of which hours are counted, not days. */
+const inHours = (aspect: Aspect): boolean => aspect === 'amount' || aspect === 'refusals';
 
 /** Times by what they are of. */
 type Habits = Map<string, number>;
@@ -64,8 +70,9 @@ export function judgeHours(db: Db, now: number): void {
 			const people = new Map(everybody(db, (hour + 1) * HOUR - 1).map((p) => [p.id, p]));
 			const did = hourOf(db, hour, placeOf).filter((h) => people.has(h.person));
 			const peers = peersOf(db, people);
+			const many = manyOf(did, hour, people);
 			const found = did
-				.flatMap((h) => judgeOne(db, h, hour, people.get(h.person)!, peers))
+				.flatMap((h) => judgeOne(db, h, hour, people.get(h.person)!, peers, many))
 				.sort((a, b) => b.bits - a.bits);
 			// What was told late, or long ago, is learnt from and wakes nobody.
 			const fresh = (hour + 1) * HOUR > now - LATE;
@@ -85,11 +92,11 @@ export function judgeHours(db: Db, now: number): void {
 /** The site that an address is of, or elsewhere. */
 function places(db: Db): (address: string) => string {
 	const ranges = rangesAt(db).filter((r) => isRange(r.range));
+	const within = rangeFinder(ranges.map((r) => r.range));
 	const known = new Map<string, string>();
 	return (address) => {
 		let place = known.get(address);
-		if (place === undefined)
-			known.set(address, (place = ranges.find((r) => inRange(address, r.range))?.site ?? ELSEWHERE));
+		if (place === undefined) known.set(address, (place = ranges[within(address)[0] ?? -1]?.site ?? ELSEWHERE));
 		return place;
 	};
 }
@@ -114,10 +121,51 @@ function hourOf(db: Db, hour: number, placeOf: (address: string) => string): Hou
 	return [...found.values()];
 }
 
-/** The local day and hour of day of somebody, at an hour. */
-function localOf(hour: number, zone: string): { day: number; hour: string } {
+const two = (n: number) => String(n).padStart(2, '0');
+
+/** The local day and hour of day of somebody, at an hour, and what the clock shows as it begins: in some zones no full hour. */
+function localOf(hour: number, zone: string): { day: number; hour: string; clock: string } {
 	const local = hour * HOUR + offsetAt(zone, hour * HOUR);
-	return { day: Math.floor(local / DAY), hour: String(Math.floor((local % DAY) / HOUR)).padStart(2, '0') };
+	const ofDay = Math.floor((local % DAY) / HOUR);
+	return {
+		day: Math.floor(local / DAY),
+		hour: two(ofDay),
+		clock: `${two(ofDay)}:${two(Math.floor((local % HOUR) / MINUTE))}`
+	};
+}
+
+/** What is alike of an hour: its hour of day, places, devices, and how much. */
+const valuesOf = (h: HourOf, local: { hour: string }): [aspect: Aspect, value: string][] => [
+	['hour', local.hour],
+	...h.places.map((value): [Aspect, string] => ['place', value]),
+	...h.devices.map((value): [Aspect, string] => ['device', value]),
+	['amount', String(amountStep(h.moved))],
+	['refusals', String(countStep(h.refused))]
+];
+
+/**
+ * What so many of a team did in one hour that it has a cause of its own, whatever it is: they moved house, a service was shut, a release was
+ * fetched. It is not unlike any one of them.
+ */
+function manyOf(
+	did: readonly HourOf[],
+	hour: number,
+	people: ReadonlyMap<number, DirectoryPerson>
+): (p: DirectoryPerson, aspect: Aspect, value: string) => boolean {
+	const counts = new Map<string, Map<string, number>>();
+	for (const h of did) {
+		const p = people.get(h.person)!;
+		let of = counts.get(p.team);
+		if (!of) counts.set(p.team, (of = new Map()));
+		of.set('', (of.get('') ?? 0) + 1);
+		for (const [aspect, value] of valuesOf(h, localOf(hour, p.zone)))
+			of.set(keyOf(aspect, value), (of.get(keyOf(aspect, value)) ?? 0) + 1);
+	}
+	return (p, aspect, value) => {
+		const of = counts.get(p.team) ?? new Map<string, number>();
+		const alike = inHours(aspect) ? atLeast(of, aspect, Number(value)) : (of.get(keyOf(aspect, value)) ?? 0);
+		return alike >= TOGETHER && alike >= TOGETHER_SHARE * (of.get('') ?? 0);
+	};
 }
 
 const habitsOf = (rows: readonly { what: string; value: string; times: number }[]): Habits =>
@@ -162,24 +210,23 @@ function judgeOne(
 	h: HourOf,
 	hour: number,
 	p: DirectoryPerson,
-	peersOf: (p: DirectoryPerson) => Habits
+	peersOf: (p: DirectoryPerson) => Habits,
+	many: ReturnType<typeof manyOf>
 ): Found[] {
 	const own = habitsOf(all(db, 'SELECT what, value, times FROM activity_habits WHERE person_id = ?', [h.person]));
 	const days = own.get('day ') ?? 0;
 	if (days < LEAST_DAYS) return [];
 	const local = localOf(hour, p.zone);
-	const asked: { aspect: Aspect; value: string; said: string }[] = [
-		{ aspect: 'hour', value: local.hour, said: `at ${local.hour}:00 in their zone` },
-		...h.places.map((value) => ({ aspect: 'place' as const, value, said: value })),
-		...h.devices.map((value) => ({ aspect: 'device' as const, value, said: value })),
-		{ aspect: 'amount', value: String(amountStep(h.moved)), said: `${sizeWords(h.moved)} in an hour` },
-		{
-			aspect: 'refusals',
-			value: String(countStep(h.refused)),
-			said: `refused ${countWords(h.refused, 'time')} in an hour`
-		}
-	];
-	const inHours = (aspect: Aspect) => aspect === 'amount' || aspect === 'refusals';
+	const said: Record<Aspect, string> = {
+		hour: `at ${local.clock} in their zone`,
+		place: '',
+		device: '',
+		amount: `${sizeWords(h.moved)} in an hour`,
+		refusals: `refused ${countWords(h.refused, 'time')} in an hour`
+	};
+	const asked = valuesOf(h, local)
+		.filter(([aspect, value]) => !many(p, aspect, value))
+		.map(([aspect, value]) => ({ aspect, value, said: said[aspect] }));
 	const share = (habits: Habits, a: { aspect: Aspect; value: string }, without: Habits | null): Share => {
 		// Half of it, or more: what lies just beyond a step is not another thing.
 		const count = (of: Habits) =>
@@ -247,8 +294,8 @@ const goesOn = (db: Db, person: number, hour: number, aspects: readonly Aspect[]
 	]).some((f) => aspects.every((a) => f.aspects.includes(`"aspect":"${a}"`)));
 
 function wordsOf(db: Db, c: Compared & { said: string; value: string }): string {
-	const inHours = c.aspect === 'amount' || c.aspect === 'refusals';
-	const [unit, within] = inHours ? ['hours', 'in'] : ['days', 'on'];
+	const counted = inHours(c.aspect);
+	const [unit, within] = counted ? ['hours', 'in'] : ['days', 'on'];
 	const percent = (100 * c.peers.times) / Math.max(1, c.peers.of);
 	const theirs = percent === 0 ? 'none' : percent < 0.1 ? 'less than 0.1 %' : `${percent.toFixed(1)} %`;
 	const before = `${c.own.times === 0 ? 'none' : numberWords(c.own.times)} of ${numberWords(c.own.of)} ${unit}`;
@@ -262,7 +309,7 @@ function wordsOf(db: Db, c: Compared & { said: string; value: string }): string 
 					? 'on a device that is not known'
 					: `on ${one<{ name: string }>(db, 'SELECT name FROM endpoint_facts WHERE endpoint_id = ? ORDER BY since DESC LIMIT 1', [c.value])?.name ?? 'another device'}`
 				: c.said;
-	return `${said}. Before,${inHours ? ' half of that or more' : ''} ${within} ${before}; of their peers’, ${within} ${theirs}`;
+	return `${said}. Before,${counted ? ' half of that or more' : ''} ${within} ${before}; of their peers’, ${within} ${theirs}`;
 }
 
 /** Learns from an hour of somebody. */

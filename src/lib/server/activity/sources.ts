@@ -1,5 +1,5 @@
 import * as v from 'valibot';
-import { type Scope, type Term } from '$lib/core/scope/scope';
+import type { Term } from '$lib/core/scope/scope';
 import { DAY, HOUR } from '$lib/core/time/units';
 import { offsetAt } from '$lib/core/time/zone';
 import { all, one, type Db } from '../db';
@@ -9,7 +9,7 @@ import { reportSource, type SourceAsk } from '../lists/sources';
 import { InputProblem } from '../plans/kind';
 import { servicesAt } from '../reach';
 import { boundOf, firstHour, partsOf, peopleOf, sumsByTarget, type Asked } from './queries';
-import { aboutFew, FEW, namesAt } from './view';
+import { aboutFew, FEW, namesAt, speaksOfOne } from './view';
 
 /** What a report of activity is made of: the days up to a moment, and the people of the scope. */
 function askedOf(db: Db, { scope, at, days }: SourceAsk): { asked: Asked; count: number; left: Term[] } {
@@ -17,9 +17,27 @@ function askedOf(db: Db, { scope, at, days }: SourceAsk): { asked: Asked; count:
 	return { asked: { at, days, people }, count, left };
 }
 
-/** Whoever asks with somebody and without them would learn what they did. */
-const speaksOfOne = (scope: Scope): boolean =>
-	scope.terms.some((t) => t.kind === 'text' || (t.kind === 'facet' && t.facet === 'person'));
+/** What of rows is asked for. */
+const cut = (rows: Record<string, unknown>[], { offset, limit }: SourceAsk, left: Term[]) => ({
+	rows: rows.slice(offset, offset + limit),
+	total: rows.length,
+	left
+});
+
+/** Columns that say whose a row is. */
+const WHOSE = { login: text, name: text, team: text, site: text };
+
+/** Who somebody is at a moment, by their number, with what their team is called; null of whoever is not there any more. */
+function namedAt(db: Db, at: number) {
+	const people = new Map(everybody(db, at).map((p) => [p.id, p]));
+	const teams = new Map(teamsByName(db).map((t) => [t.id, t.name]));
+	return (id: number) => {
+		const p = people.get(id);
+		return p
+			? { whose: { login: p.login, name: p.name, team: teams.get(p.team) ?? p.team, site: p.site }, zone: p.zone }
+			: null;
+	};
+}
 
 const OTHERS = `teams of which fewer than ${FEW} people were decided about`;
 
@@ -39,9 +57,8 @@ const refusals = reportSource({
 	}),
 	page(db, ask) {
 		const { asked, count, left } = askedOf(db, ask);
-		if (asked.people && (speaksOfOne(ask.scope) || count < FEW)) return { rows: [], total: 0, left };
-		const teamOf = new Map(everybody(db, ask.at).map((p) => [p.id, p.team]));
-		const teams = new Map(teamsByName(db).map((t) => [t.id, t.name]));
+		if (asked.people && (speaksOfOne(ask.scope) || count < FEW)) return cut([], ask, left);
+		const named = namedAt(db, ask.at);
 		const hidden = aboutFew(db, ask.at);
 		const names = namesAt(db, ask.at);
 		const sums = all<{ rule: string; person: number; decisions: number; refused: number }>(
@@ -69,8 +86,7 @@ const refusals = reportSource({
 		const byTeam = new Map<string, Sum>();
 		for (const s of sums)
 			if (!hidden.has(s.rule)) {
-				const team = teamOf.get(s.person);
-				add(byTeam, { ...s, team: team === undefined ? 'people who have left' : (teams.get(team) ?? team), people: 1 });
+				add(byTeam, { ...s, team: named(s.person)?.whose.team ?? 'people who have left', people: 1 });
 			}
 		const told = new Map<string, Sum>();
 		for (const s of byTeam.values()) add(told, s.people < FEW ? { ...s, team: OTHERS } : s);
@@ -81,7 +97,7 @@ const refusals = reportSource({
 				const { number, name } = names.rule(rule);
 				return { number, rule: name, ...s };
 			});
-		return { rows: rows.slice(ask.offset, ask.offset + ask.limit), total: rows.length, left };
+		return cut(rows, ask, left);
 	}
 });
 
@@ -91,7 +107,7 @@ const LEAST_DAYS = 7;
 /** An hour in which somebody did anything on less than this share of their days is unusual for them. */
 const RARE = 0.1;
 /** Hours that are gone through. */
-const MOST_HOURS = 3_000_000;
+const MOST_HOURS = 1_000_000;
 
 const unusualHours = reportSource({
 	name: 'unusual-hours',
@@ -100,10 +116,7 @@ const unusualHours = reportSource({
 	asksWhy: true,
 	need: { area: 'activity', level: 'read' },
 	row: v.strictObject({
-		login: text,
-		name: text,
-		team: text,
-		site: text,
+		...WHOSE,
 		at: moment,
 		/** On how much of their days they did anything at that hour, before. */
 		usual: share,
@@ -116,8 +129,7 @@ const unusualHours = reportSource({
 	}),
 	page(db, ask) {
 		const { asked, left } = askedOf(db, ask);
-		const people = new Map(everybody(db, ask.at).map((p) => [p.id, p]));
-		const teams = new Map(teamsByName(db).map((t) => [t.id, t.name]));
+		const named = namedAt(db, ask.at);
 		const { first, hour } = boundOf(db, asked);
 		const from = first * 24;
 		const before = from - USUAL_DAYS * 24;
@@ -147,7 +159,7 @@ const unusualHours = reportSource({
 		let who = 0;
 		let known: Hour[] = [];
 		const judge = () => {
-			const p = people.get(who);
+			const p = named(who);
 			if (!p || known.length === 0) return;
 			const local = (h: Hour) => h.hour * HOUR + offsetAt(p.zone, h.hour * HOUR);
 			const ofDay = (h: Hour) => Math.floor((local(h) % DAY) / HOUR);
@@ -165,10 +177,7 @@ const unusualHours = reportSource({
 				const usual = (onHour.get(ofDay(h))?.size ?? 0) / days.size;
 				if (usual < RARE)
 					rows.push({
-						login: p.login,
-						name: p.name,
-						team: teams.get(p.team) ?? p.team,
-						site: p.site,
+						...p.whose,
 						at: h.hour * HOUR,
 						usual,
 						days: days.size,
@@ -194,7 +203,7 @@ const unusualHours = reportSource({
 		}
 		judge();
 		rows.sort((a, b) => (a.usual as number) - (b.usual as number) || (b.up as number) - (a.up as number));
-		return { rows: rows.slice(ask.offset, ask.offset + ask.limit), total: rows.length, left };
+		return cut(rows, ask, left);
 	}
 });
 
@@ -208,10 +217,7 @@ const transfers = reportSource({
 	asksWhy: true,
 	need: { area: 'activity', level: 'read' },
 	row: v.strictObject({
-		login: text,
-		name: text,
-		team: text,
-		site: text,
+		...WHOSE,
 		kind: v.picklist(['site', 'service']),
 		target: text,
 		category: v.nullable(text),
@@ -223,8 +229,7 @@ const transfers = reportSource({
 	}),
 	page(db, ask) {
 		const { asked, left } = askedOf(db, ask);
-		const people = new Map(everybody(db, ask.at).map((p) => [p.id, p]));
-		const teams = new Map(teamsByName(db).map((t) => [t.id, t.name]));
+		const named = namedAt(db, ask.at);
 		const names = namesAt(db, ask.at);
 		const theirs = `AND through = 1 AND person_id > 0 ${asked.people ? 'AND person_id IN (SELECT value FROM json_each(@people))' : ''}`;
 		const rows = all<{
@@ -246,21 +251,18 @@ const transfers = reportSource({
 				GROUP BY day, target_id, person_id HAVING sum(up) + sum(down) > 0 ORDER BY sum(up) + sum(down) DESC LIMIT ${TRANSFERS}) s
 			 JOIN reached_targets t ON t.id = s.target_id JOIN people pe ON pe.id = s.person_id ORDER BY s.up + s.down DESC, s.day, s.person_id, t.name`,
 			boundOf(db, asked)
-		).map(({ person, called, kind, target, day, ...r }) => {
-			const p = people.get(person);
+		).map(({ person, login, called, kind, target, day, ...r }) => {
 			const { name, category } = names.target(kind, target);
 			return {
 				...r,
-				name: p?.name ?? called,
-				team: p ? (teams.get(p.team) ?? p.team) : '',
-				site: p?.site ?? '',
+				...(named(person)?.whose ?? { login, name: called, team: '', site: '' }),
 				kind,
 				target: name,
 				category,
 				day: new Date(day * DAY).toISOString().slice(0, 10)
 			};
 		});
-		return { rows: rows.slice(ask.offset, ask.offset + ask.limit), total: rows.length, left };
+		return cut(rows, ask, left);
 	}
 });
 
@@ -284,7 +286,9 @@ const unusedServices = reportSource({
 		known: span
 	}),
 	page(db, ask) {
-		const { asked, left } = askedOf(db, ask);
+		const { asked, count, left } = askedOf(db, ask);
+		// What single people never reach tells what they do.
+		if (asked.people && (speaksOfOne(ask.scope) || count < FEW)) return cut([], ask, left);
 		const sums = new Map(sumsByTarget(db, asked).flatMap((t) => (t.kind === 'service' ? [[t.target, t]] : [])));
 		const last = new Map(
 			all<{ target: string; day: number }>(
@@ -312,7 +316,7 @@ const unusedServices = reportSource({
 				}
 			];
 		});
-		return { rows: rows.slice(ask.offset, ask.offset + ask.limit), total: rows.length, left };
+		return cut(rows, ask, left);
 	}
 });
 

@@ -1,49 +1,23 @@
 import { beforeAll, describe, expect, test } from 'vitest';
-import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
+import { DAY, HOUR } from '$lib/core/time/units';
 import { all, one, run } from '../db';
 import { recordOf } from '../directory';
 import { LISTS } from '../house/lists';
 import { inPart } from '../part';
 import type { Flow } from '../providers';
+import { flow, tellFlows } from '../testing/flows';
 import { Harness, testEstate } from '../testing/harness';
 import { inFile } from '../testing/part';
 import { judgeHours, forgetHabits } from './habits';
 import { sumUp } from './rolling';
 import { rightSoFar, unusualAt, unusualNeeds } from './unusual';
-import { takeActivity } from './write';
 
 let h: Harness;
 let midnight = 0;
 /** Past midnight, when the last hour that is told of has been gone through. */
 let now = 0;
 
-const flow = (person: string, since: number, some: Partial<Flow> = {}): Flow => ({
-	person,
-	endpoint: null,
-	machine: null,
-	address: '10.1.0.9',
-	target: { kind: 'site', name: 'tides.example' },
-	way: 'device',
-	rule: '',
-	effect: 'allow',
-	through: true,
-	asked: null,
-	since,
-	until: since + MINUTE,
-	decisions: 1,
-	down: 1000,
-	up: 500,
-	...some
-});
-const tell = (flows: Flow[]) =>
-	takeActivity(
-		h.db,
-		{ kind: 'activity', seq: 0, at: now, flows },
-		{
-			machine: () => undefined,
-			person: (login: string) => recordOf(h.db, login, h.lab.now)?.id
-		}
-	);
+const tell = (flows: Flow[]) => tellFlows(h, now, flows);
 const found = () => unusualAt(h.db, now, 100);
 
 /** Everybody works in the forenoons of twelve days; then Bo is on at night, from elsewhere, and takes much along, and Eve works an hour longer. */
@@ -154,5 +128,58 @@ describe('what is out of the ordinary', () => {
 		expect(all(h.db, 'SELECT 1 FROM activity_habits').length).toBeGreaterThan(0);
 		forgetHabits(h.db, now + 30 * DAY);
 		expect(all(h.db, 'SELECT 1 FROM activity_habits UNION ALL SELECT 1 FROM unusual_activity')).toEqual([]);
+	});
+});
+
+describe('on another estate', () => {
+	/** Twelve days of work in the middle of the day of each, and what is told of the last night. */
+	async function after(last: (people: { login: string; site: string; team: string }[], night: number) => Flow[]) {
+		const e = await Harness.of(testEstate('e2e/upland.yaml'));
+		const at = Math.floor(e.lab.now / DAY) * DAY + 5 * HOUR;
+		const people = all<{ login: string; site: string; team: string }>(
+			e.db,
+			`SELECT p.login, f.site_id AS site, m.team_id AS team FROM people p JOIN person_facts f ON f.person_id = p.id AND f.until > 9e15
+			 JOIN memberships m ON m.person_id = p.id AND m.home = 1 AND m.until > 9e15 ORDER BY p.id`
+		);
+		for (let d = 13; d >= 1; d--)
+			tellFlows(
+				e,
+				at,
+				people.flatMap((p) => [6, 7, 8].map((hour) => flow(p.login, at - 5 * HOUR - d * DAY + hour * HOUR)))
+			);
+		tellFlows(e, at, last(people, at - 5 * HOUR));
+		sumUp(e.db, at);
+		for (let i = 0; i < 20; i++) judgeHours(e.db, at);
+		return unusualAt(e.db, at, 500);
+	}
+
+	test('a clock that shows no full hour is said as it shows', async () => {
+		const some = await after((people, night) => {
+			const one = people.find((p) => p.site === 'kathmandu')!;
+			return [flow(one.login, night - 4 * HOUR, { up: 60e9, address: '198.51.100.7' })];
+		});
+		expect(some).toHaveLength(1);
+		// 20:00 in UTC is 01:45 in Kathmandu.
+		expect(some[0]!.aspects.map((a) => a.words).join()).toContain('at 01:45 in their zone');
+	});
+
+	test('what many of a team do at once has a cause of its own, and is nobody’s', async () => {
+		const teams = new Map<string, number>();
+		const some = await after((people, night) => {
+			for (const p of people) teams.set(p.team, (teams.get(p.team) ?? 0) + 1);
+			const [team] = [...teams].sort((a, b) => b[1] - a[1])[0]!;
+			return people
+				.filter((p) => p.team === team)
+				.map((p) => flow(p.login, night - 4 * HOUR, { up: 60e9, address: '198.51.100.7' }));
+		});
+		expect(Math.max(...teams.values())).toBeGreaterThanOrEqual(4);
+		expect(some).toEqual([]);
+	});
+
+	test('where nothing is there nothing is found', async () => {
+		const e = await Harness.of(testEstate('demo/empty.yaml'));
+		judgeHours(e.db, e.lab.now);
+		forgetHabits(e.db, e.lab.now);
+		expect([unusualAt(e.db, e.lab.now, 5), unusualNeeds(e.db, e.lab.now)]).toEqual([[], []]);
 	});
 });

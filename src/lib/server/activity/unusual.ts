@@ -90,13 +90,16 @@ const WORDS: Record<Aspect, string> = {
 };
 export const aspectWords = (a: Aspect): string => WORDS[a];
 
+/** So many answers, the latest, tell how often it was right. */
+const LOOKED_BACK = 2000;
+
 /** How often each aspect has been right so far: of those that somebody has answered. */
 export function rightSoFar(db: Db, at: number) {
 	const counts = new Map(ASPECTS.map((a) => [a, { yes: 0, answered: 0 }]));
 	for (const { aspects, answer } of all<{ aspects: string; answer: 'yes' | 'no' }>(
 		db,
-		'SELECT aspects, answer FROM unusual_activity WHERE answer IS NOT NULL AND answered_at <= ?',
-		[at]
+		'SELECT aspects, answer FROM unusual_activity WHERE answer IS NOT NULL AND answered_at <= ? ORDER BY answered_at DESC LIMIT ?',
+		[at, LOOKED_BACK]
 	))
 		for (const { aspect } of fromJson<Unusual['aspects']>('unusual_activity.aspects', aspects).filter(isAspect)) {
 			const c = counts.get(aspect)!;

@@ -46,6 +46,10 @@ export function aboutFew(db: Db, at: number): ReadonlySet<string> {
 	return known.rules;
 }
 
+/** Whoever asks with somebody and without them would learn what they did. */
+export const speaksOfOne = (scope: Scope): boolean =>
+	scope.terms.some((t) => t.kind === 'text' || (t.kind === 'facet' && t.facet === 'person'));
+
 /** So many targets are shown. */
 const SHOWN = 40;
 /** So many of what is refused most. */
@@ -92,9 +96,7 @@ export type ShownTarget = TargetSums & { name: string; category: string | null }
 export function activityView(db: Db, scope: Scope, at: number, days: number) {
 	const { people, count, left } = peopleOf(db, scope, at);
 	const asked: Asked = { at, days, people };
-	// Whoever asks with somebody and without them would learn what they did.
-	const single = scope.terms.some((t) => t.kind === 'text' || (t.kind === 'facet' && t.facet === 'person'));
-	if (people && (single || people.length < FEW)) return { few: count, left, sums: null };
+	if (people && (speaksOfOne(scope) || people.length < FEW)) return { few: count, left, sums: null };
 	const names = namesAt(db, at);
 	const target = (t: TargetSums): ShownTarget => ({ ...t, ...names.target(t.kind, t.target) });
 	const hidden = aboutFew(db, at);

@@ -59,7 +59,7 @@ export const ROUTES: Record<string, Partial<Record<'GET' | 'POST' | 'PUT' | 'PAT
 	'/(portal)/my/devices': { GET: commit('portal'), POST: commit('portal') },
 	// Whom the link lets in is said by what stands in it.
 	'/(portal)/my/welcome/[token]': { GET: 'open', POST: 'open' },
-	'/(portal)/my/inside/[publication]': { GET: commit('portal') },
+	'/(portal)/my/inside/[publication]': { GET: commit('portal'), POST: commit('portal') },
 	'/(portal)/my/desk/[connection]': { GET: commit('portal'), POST: commit('portal') },
 	'/(portal)/my/desk/[connection]/progress': { GET: commit('portal') },
 	// It says itself who may, in the words of its standard.

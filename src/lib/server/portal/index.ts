@@ -1,4 +1,5 @@
 export { comeIn, KNOWN_DEVICE, mayComeIn, stillHere } from './coming-in';
 export { type OwnDevice, type OwnMachine, ownChannels, ownDevices, ownMachines, passing } from './mine';
+export { factorsOf, giveFactor } from './giving';
 export { changeFor } from './own-change';
 export { manifest } from './manifest';

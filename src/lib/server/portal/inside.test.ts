@@ -6,7 +6,10 @@ import { contradictionsAt } from '../reach/relying';
 import { publicationsAt } from '../publications';
 import { insideName, landingOf } from '../publishing';
 import { shelfOf } from '../shelf';
+import { recordOf } from '../directory';
+import { callerNow } from '../identity/accounts';
 import { Harness, QUIET, testEstate } from '../testing/harness';
+import { act, askPage, serveFrom } from '../testing/pages';
 
 let h: Harness;
 const BOOK = {
@@ -108,6 +111,38 @@ describe('a publication that a browser alone opens', () => {
 	test('contradicts rules that shut it to whom it is granted', () => {
 		const { found } = contradictionsAt(h.db, h.lab.now);
 		expect(found.find((c) => c.publication === 'depot-inside')?.people.map((p) => p.login)).toEqual(['bo']);
+	});
+
+	test('is opened by its person alone, who shows a second factor where the rules ask for one', async () => {
+		serveFrom(h);
+		const page = '/src/routes/(portal)/my/inside/[publication]/+page.server.ts';
+		const person = (login: string) => callerNow(h.db, 'person', recordOf(h.db, login, h.lab.now)!.id, h.lab.now)!;
+		const open = (login: string, publication = 'depot-inside') => askPage(page, '/', { publication }, person(login));
+		expect(await open('anna')).toMatchObject({ status: 200, body: { inside: { through: true, way: 'browser' } } });
+		expect(await open('bo')).toMatchObject({ status: 200, body: { rule: 'Bo stays out', inside: { picture: null } } });
+		expect(await open('cleo')).toMatchObject({ body: { inside: { asked: 'factor' }, factor: { on: false } } });
+		// It is granted to a team that Eve is not of, and a desktop is opened elsewhere.
+		expect((await open('eve')).status).toBe(404);
+		expect((await open('anna', 'nothing')).status).toBe(404);
+		expect((await open('anna', 'desk')).status).toBe(303);
+		for (const form of [{ code: '123456' }, { code: '' }, { answer: '{' }, {}] as Record<string, string>[])
+			expect(await act(page, 'give', form, { publication: 'depot-inside' }, person('cleo'))).toMatchObject({
+				status: 200,
+				body: { status: 422, data: { problem: expect.stringMatching(/./) } }
+			});
+	});
+
+	test('is refused to whoever asks again and again, and to nobody else for that', async () => {
+		const page = '/src/routes/(portal)/my/inside/[publication]/+page.server.ts';
+		const person = (login: string) => callerNow(h.db, 'person', recordOf(h.db, login, h.lab.now)!.id, h.lab.now)!;
+		const statuses = await Promise.all(
+			Array.from(
+				{ length: 100 },
+				async () => (await askPage(page, '/', { publication: 'depot-inside' }, person('dag'))).status
+			)
+		);
+		expect(statuses.filter((s) => s === 429).length).toBe(40);
+		expect((await askPage(page, '/', { publication: 'depot-inside' }, person('anna'))).status).toBe(200);
 	});
 
 	test('has each mistake beside its field', async () => {

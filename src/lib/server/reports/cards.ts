@@ -6,7 +6,7 @@ import type { Card } from '$lib/core/why/card';
 import type { Context } from '../context';
 import { sourcesDeclared } from '../lists/sources';
 import type { Then } from '../things/catalogue';
-import { schedulesOf } from './planner';
+import { schedulesByReport } from './planner';
 import { reportAt, runsAt } from './queries';
 
 /** Those that were made last are on the card. */
@@ -17,7 +17,7 @@ export function reportCard(ctx: Context, id: string, { at }: Then): Card | null 
 	if (!report) return null;
 	const source = sourcesDeclared().get(report.source);
 	const { spec } = report;
-	const comes = schedulesOf(ctx, id)[0];
+	const comes = schedulesByReport(ctx).get(id);
 	return {
 		kind: 'report',
 		id,

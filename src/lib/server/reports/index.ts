@@ -1,4 +1,4 @@
-export { schedulesOf } from './planner';
+export { schedulesByReport } from './planner';
 export { mayRead } from './making';
-export { reportAt, reportsAt, runById, runsAt } from './queries';
+export { lastRuns, reportAt, reportsAt, runById, runsAt } from './queries';
 export { manifest } from './manifest';

@@ -157,7 +157,7 @@ const remove = planKind({
 	schema: v.strictObject({ report: named }),
 	async draft(ctx, { report: id }): Promise<Draft> {
 		const report = reportOr(ctx, id);
-		const runs = schedulesOf(ctx, id);
+		const comes = schedulesByReport(ctx).get(id);
 		return {
 			title: `Take the report ${report.name} away`,
 			effects: quick,
@@ -166,10 +166,9 @@ const remove = planKind({
 				: [],
 			blocks: [
 				...(report.ships ? [{ words: 'it came with Sextant and is as it came', side: 'against' as const }] : []),
-				...runs.map((s) => ({
-					words: `${s.title} makes it again and again: take that off first`,
-					side: 'against' as const
-				}))
+				...(comes
+					? [{ words: `${comes.title} makes it again and again: take that off first`, side: 'against' as const }]
+					: [])
 			],
 			reasons: [{ words: report.question, source: `kept by ${report.by}` }],
 			objects: [`report/${id}`],
@@ -180,11 +179,15 @@ const remove = planKind({
 	}
 });
 
-/** Schedules in force that make a report. */
-export const schedulesOf = ({ db, clock }: Pick<Context, 'db' | 'clock'>, report: string) =>
-	schedulesAt(db, clock.now()).filter(
-		(s) => s.kind === 'report.run' && (s.input as { report?: unknown } | null)?.report === report
-	);
+/** Schedules in force that make reports, by the report that each makes. */
+export function schedulesByReport({ db, clock }: Pick<Context, 'db' | 'clock'>) {
+	const found = new Map<string, ReturnType<typeof schedulesAt>[number]>();
+	for (const s of schedulesAt(db, clock.now())) {
+		const report = s.kind === 'report.run' ? (s.input as { report?: unknown } | null)?.report : undefined;
+		if (typeof report === 'string' && !found.has(report)) found.set(report, s);
+	}
+	return found;
+}
 
 const runIt = planKind({
 	kind: 'report.run',
@@ -243,7 +246,7 @@ const schedule = planKind({
 	takes: (ctx, input) => runIt.takes!(ctx, { report: input.report, why: input.why }),
 	async draft(ctx, { report: id, why: reason, rule, begins, zone }): Promise<Draft> {
 		const report = reportOr(ctx, id);
-		if (schedulesOf(ctx, id).length)
+		if (schedulesByReport(ctx).has(id))
 			throw new InputProblem([{ field: 'report', words: 'It is made again and again already: take that off first.' }]);
 		const input = { report: id, ...(reason ? { why: reason } : {}) };
 		const draft = await draftSchedule(
@@ -277,7 +280,7 @@ const unschedule = planKind({
 	schema: v.strictObject({ report: named }),
 	async draft(ctx, { report: id }): Promise<Draft> {
 		const report = reportOr(ctx, id);
-		const set = schedulesOf(ctx, id)[0];
+		const set = schedulesByReport(ctx).get(id);
 		const { why: said } = (set?.input ?? {}) as { why?: string };
 		return {
 			title: `Make ${report.name} no longer by itself`,

@@ -59,6 +59,16 @@ export const runsAt = (db: Db, at: number, limit: number, report?: string): Run[
 		{ at, limit, report }
 	);
 
+/** The last that was made of each report up to a moment. */
+export const lastRuns = (db: Db, at: number): Map<string, Run> =>
+	new Map(
+		all<Run>(
+			db,
+			`SELECT ${RUN} FROM report_runs r WHERE id = (SELECT id FROM report_runs l WHERE l.report_id = r.report_id AND l.at <= @at ORDER BY l.at DESC, l.id DESC LIMIT 1)`,
+			{ at }
+		).map((r) => [r.report, r])
+	);
+
 /** What somebody made, with the parts of its scope that say nothing of it. */
 export interface Made extends ReportTable {
 	left: string[];

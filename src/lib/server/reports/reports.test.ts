@@ -1,30 +1,40 @@
 import { beforeAll, describe, expect, test } from 'vitest';
-import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
+import { DAY, HOUR } from '$lib/core/time/units';
+import { ROWS, specProblems } from '$lib/core/reports/spec';
+import { parseScope } from '$lib/core/scope/scope';
+import { unusedAccess } from '../access/sources';
 import { activitySources } from '../activity/sources';
-import { takeActivity } from '../activity/write';
 import { sumUp } from '../activity/rolling';
 import { entriesBefore } from '../record';
 import { titlesBetween } from '../changes';
 import { all, one, run } from '../db';
-import { recordOf } from '../directory';
 import { assign, callerNow } from '../identity/accounts';
 import { asRole } from '../identity/caller';
 import { inPart } from '../part';
 import { commitPlan, draftPlan, NotAllowed } from '../plans';
 import type { Flow } from '../providers';
+import { flow, tellFlows } from '../testing/flows';
 import { Harness, OWNER, testEstate } from '../testing/harness';
 import { livedIn } from '../testing/lived';
-import { askApi } from '../testing/pages';
+import { askApi, askPage, serveFrom } from '../testing/pages';
 import { inFile } from '../testing/part';
+import { columnsOf, sourcesDeclared } from '../lists/sources';
+import { makeReport } from './making';
 import { documentOf } from './pdf';
+import type { KeptReport } from './report';
 import { stretches } from './letters';
 import { reportAt, reportsAt, runById, runsAt } from './queries';
 import { letReportsGo, reportSteps } from './steps';
 
 let h: Harness;
+let upland: Harness;
+let empty: Harness;
 beforeAll(async () => {
 	h = await livedIn();
-});
+	upland = await Harness.of(testEstate('e2e/upland.yaml'));
+	await upland.live(3 * HOUR, 20_000);
+	empty = await Harness.of(testEstate('demo/empty.yaml'));
+}, 120_000);
 
 const STATES = {
 	name: 'States',
@@ -215,26 +225,7 @@ describe('what is out of the ordinary, and what is never used', () => {
 		e = await Harness.of(testEstate());
 		const now = e.lab.now;
 		const people = all<{ login: string }>(e.db, 'SELECT login FROM people ORDER BY id').map((p) => p.login);
-		const flow = (person: string, since: number, some: Partial<Flow> = {}): Flow => ({
-			person,
-			endpoint: null,
-			machine: null,
-			address: '10.1.4.9',
-			target: { kind: 'site', name: 'tides.example' },
-			way: 'device',
-			rule: '',
-			effect: 'allow',
-			through: true,
-			asked: null,
-			since,
-			until: since + MINUTE,
-			decisions: 1,
-			down: 10,
-			up: 5,
-			...some
-		});
-		const known = { machine: () => undefined, person: (login: string) => recordOf(e.db, login, now)?.id };
-		const tell = (flows: Flow[]) => takeActivity(e.db, { kind: 'activity', seq: 0, at: now, flows } as never, known);
+		const tell = (flows: Flow[]) => tellFlows(e, now, flows);
 		const midnight = Math.floor(now / DAY) * DAY;
 		for (let d = 13; d >= 1; d--)
 			tell(
@@ -255,7 +246,7 @@ describe('what is out of the ordinary, and what is never used', () => {
 
 	test('the largest transfers first', () => {
 		const { rows } = source('transfers').page(e.db, { ...ask, at: e.lab.now, days: 3 });
-		expect(rows[0]).toMatchObject({ login: 'bo', target: 'tides.example', up: 5e9 + 5 });
+		expect(rows[0]).toMatchObject({ login: 'bo', target: 'tides.example', up: 5e9 + 500 });
 	});
 
 	test('refusals of fewer than five people are told of nobody', () => {
@@ -266,6 +257,119 @@ describe('what is out of the ordinary, and what is never used', () => {
 		expect(rows.length).toBeGreaterThan(0);
 		const one = { terms: [{ kind: 'facet' as const, facet: 'person' as const, values: ['bo'], not: true }] };
 		expect(source('refusals').page(e.db, { ...ask, scope: one, at: e.lab.now, days: 30 }).rows).toEqual([]);
+	});
+});
+
+describe('services and access that nobody uses', () => {
+	const ask = { sort: '', descending: false, limit: 1000, offset: 0, zone: 'UTC', days: 90 };
+	const of = (source: { page: (typeof activitySources)[number]['page'] }, scope = '') =>
+		source.page(h.db, { ...ask, at: h.lab.now, scope: parseScope(scope).scope }).rows as Record<string, unknown>[];
+	const services = activitySources.find((s) => s.name === 'unused-services')!;
+
+	test('a service that was reached is not among them; one that was not, is', async () => {
+		await h.carryOut('private-service.put', { name: 'Attic', group: 'Stores', hosts: ['10.1.0.8'], ports: ['80'] });
+		expect(of(services).map((r) => [r.name, r.last, r.refused])).toEqual([['Attic', null, 0]]);
+	});
+
+	test('what single people do not reach is told of nobody', () => {
+		// Of everybody but Anna, who reached the depot: it would say that she did.
+		for (const scope of ['person:anna', '-person:anna', 'anna', 'team:visitors'])
+			expect(of(services, scope)).toEqual([]);
+	});
+
+	test('what somebody has been given and not opened is told once, by whom it came', () => {
+		const rows = of(unusedAccess);
+		expect(new Set(rows.map((r) => `${r.login} ${r.publication}`)).size).toBe(rows.length);
+		const opened = new Set(
+			all<{ key: string }>(
+				h.db,
+				`SELECT DISTINCT p.login || ' ' || c.publication_id AS key FROM connections c JOIN people p ON p.id = c.person_id WHERE c.session_id IS NOT NULL`
+			).map((r) => r.key)
+		);
+		expect(opened.size).toBeGreaterThan(0);
+		for (const r of rows) expect(opened.has(`${r.login as string} ${r.publication as string}`)).toBe(false);
+		expect(of(unusedAccess, 'person:eve').every((r) => r.login === 'eve')).toBe(true);
+		expect(of(unusedAccess, 'publication:boat').every((r) => r.publication === 'boat')).toBe(true);
+	});
+});
+
+describe.each([
+	['this one', () => h],
+	['one in half-hour zones, with names in several scripts', () => upland],
+	['one with nothing in it', () => empty]
+])('of every source, on %s', (_name, estate) => {
+	test('a report is made with all its columns, put together by each that can be, and set on paper', async () => {
+		const { db } = estate();
+		const at = estate().lab.now;
+		for (const source of sourcesDeclared().values()) {
+			const columns = columnsOf(source).slice(0, 20);
+			const base = { columns: columns.map((c) => c.key), chart: null, sort: '', descending: false, limit: 50 };
+			const kept = {
+				id: 'x',
+				name: 'X',
+				question: 'Y?',
+				source: source.name,
+				scope: '',
+				days: 30,
+				by: 'x',
+				since: 1,
+				ships: false
+			};
+			const make = (spec: Partial<KeptReport['spec']>) => {
+				const whole = { ...base, group: null, ...spec };
+				const zone = 'Australia/Lord_Howe';
+				expect(specProblems({ ...whole, zone }, columns), source.name).toEqual([]);
+				return makeReport(db, { ...kept, zone, spec: whole }, at);
+			};
+			const made = make({});
+			const run = {
+				...kept,
+				report: 'x',
+				zone: 'Asia/Kathmandu',
+				at,
+				why: null,
+				lines: made.lines.length,
+				rows: made.rows,
+				id: 1
+			};
+			expect(JSON.stringify(documentOf({ ...run, made })), source.name).toContain('Y?');
+			for (const c of columns) {
+				const by =
+					c.kind === 'moment' ? (['day', 'weekday', 'hour'] as const) : c.kind === 'text' ? (['value'] as const) : [];
+				for (const how of by) {
+					const grouped = make({
+						group: { column: c.key, by: how },
+						chart: ROWS,
+						sort: ROWS,
+						descending: true,
+						limit: 10_000
+					});
+					expect(
+						grouped.lines.reduce((n, l) => n + (l[1] as number), 0),
+						`${source.name} by ${c.key}`
+					).toBe(grouped.rows);
+				}
+			}
+		}
+	});
+
+	test('each of its lines fits through the wire, and the page shows it to whoever may', async () => {
+		serveFrom(estate());
+		const page = '/src/routes/(console)/secure/reports/+page.server.ts';
+		const none = { ...OWNER, rights: { estate: 'read', reports: 'read' } as const };
+		for (const caller of [OWNER, { ...OWNER, ...asRole('auditor') }, none])
+			for (const url of [
+				'/?',
+				'/?make=1&source=hosts',
+				'/?report=refused',
+				'/?report=largest-transfers&run=1',
+				'/?report=refused&run=x'
+			])
+				expect((await askPage(page, url, {}, caller)).status, url).toBe(200);
+		expect((await askPage(page, '/?report=nothing')).status).toBe(404);
+		const unusual = '/src/routes/(console)/secure/unusual/+page.server.ts';
+		for (const url of ['/?', '/?answered=1', '/?scope=team:nothing'])
+			expect((await askPage(unusual, url)).status).toBe(200);
 	});
 });
 

@@ -374,12 +374,7 @@ function wish(lab: Stage, guard: Guard, turned: Turned, by: Wisher): void {
 	// A picture of it comes out of an isolated window, and nothing goes in.
 	const down = through ? Math.round(decisions * turned.down * spread(68)) : 0;
 	const up = through && c.way !== 'window' ? Math.round(decisions * turned.up * spread(69)) : 0;
-	if (through && who && guard.daily.has(verdict.rule)) {
-		const key = shareOf(who.person.login, verdict.rule);
-		const had = w.shares.get(key);
-		const today = had?.day === who.day ? had : { day: who.day, bytes: 0, minutes: 0 };
-		w.shares.set(key, { day: who.day, bytes: today.bytes + down + up, minutes: today.minutes + 1 });
-	}
+	if (through && who) countShare(w, guard, who, verdict.rule, down + up);
 	tally(lab, by, target, c.way, verdict, { decisions, down, up });
 }
 
@@ -450,10 +445,7 @@ export function goInside(lab: Stage, login: string, target: Target, factor: bool
 		way: 'browser'
 	};
 	const { reacher } = browsing.person(here);
-	const used = (rule: AccessRule): Used | undefined => {
-		const had = w.shares.get(shareOf(login, rule.id));
-		return had?.day === wall.day ? had : undefined;
-	};
+	const used = (rule: AccessRule) => usedToday(w, login, rule.id, wall.day);
 	const decide = (as: Circumstances) => guard.decide(reacher, target, as, { factor, reason: false }, used);
 	let way: Circumstances['way'] = 'browser';
 	let verdict = decide(c);
@@ -468,12 +460,7 @@ export function goInside(lab: Stage, login: string, target: Target, factor: bool
 		hours: guard.world.minuteClass(minute)
 	};
 	const down = verdict.through ? PICTURE : 0;
-	if (verdict.through && guard.daily.has(verdict.rule)) {
-		const key = shareOf(login, verdict.rule);
-		const had = w.shares.get(key);
-		const today = had?.day === wall.day ? had : { bytes: 0, minutes: 0 };
-		w.shares.set(key, { day: wall.day, bytes: today.bytes + down, minutes: today.minutes + 1 });
-	}
+	if (verdict.through) countShare(w, guard, by.who!, verdict.rule, down);
 	tally(lab, by, target, way, verdict, { decisions: 1, down, up: 0 });
 	return { ...verdict, way, picture: verdict.through ? insideOf(lab, target, here, way) : null };
 }
@@ -498,8 +485,7 @@ function decided(
 	let shared = false;
 	const used = (rule: AccessRule): Used | undefined => {
 		shared = true;
-		const had = who && w.shares.get(shareOf(who.person.login, rule.id));
-		return had && had.day === who.day ? had : undefined;
+		return who ? usedToday(w, who.person.login, rule.id, who.day) : undefined;
 	};
 	const decide = (as: Circumstances) =>
 		!who && open ? OPEN : guard.decide(who?.reacher ?? null, turned.target, as, given, used);
@@ -536,6 +522,29 @@ const alike = (a: Circumstances, b: Circumstances): boolean =>
 	a.holiday === b.holiday;
 
 const shareOf = (login: string, rule: string): string => `${login}\n${rule}`;
+
+/** What somebody has had of a rule on a day of theirs; undefined: nothing. */
+function usedToday({ shares }: Stage['world'], login: string, rule: string, day: number): Used | undefined {
+	const had = shares.get(shareOf(login, rule));
+	return had?.day === day ? had : undefined;
+}
+
+/** Counts a minute and its bytes towards what somebody has of a rule on a day, where it gives so much. */
+function countShare(
+	w: Stage['world'],
+	guard: Guard,
+	{ person, day }: Pick<NonNullable<Wisher['who']>, 'person' | 'day'>,
+	rule: string,
+	bytes: number
+): void {
+	if (!guard.daily.has(rule)) return;
+	const had = usedToday(w, person.login, rule, day);
+	w.shares.set(shareOf(person.login, rule), {
+		day,
+		bytes: (had?.bytes ?? 0) + bytes,
+		minutes: (had?.minutes ?? 0) + 1
+	});
+}
 
 const flowKey = (by: Wisher, target: Target, rule: string, through: boolean, way: string): string =>
 	[

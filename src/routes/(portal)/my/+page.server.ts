@@ -6,12 +6,10 @@ import { formOf } from '$lib/server/api/body';
 import { testAccess } from '$lib/server/access';
 import { startTimes } from '$lib/server/packages';
 import { cookieOf } from '$lib/server/identity/cookies';
-import { endSignIn, raiseSignIn } from '$lib/server/identity/accounts';
+import { endSignIn } from '$lib/server/identity/accounts';
 import { Rate } from '$lib/server/identity/attempts';
-import { CODE_SAID, hasApp, hasFactor, useCode } from '$lib/server/identity/factor';
-import { countPasskeys, doorOf, showPasskey } from '$lib/server/identity/passkeys';
 import { COOKIES } from '$lib/server/identity/presented';
-import { changeFor } from '$lib/server/portal';
+import { changeFor, factorsOf, giveFactor } from '$lib/server/portal';
 import { publicationsAt } from '$lib/server/publications';
 import { runtime } from '$lib/server/runtime';
 import { appsOf, machinesKeptBy, requestsAt, sessionsOf, shelfOf, usualOpening } from '$lib/server/shelf';
@@ -65,11 +63,7 @@ export const load = async ({ locals, url, cookies }) => {
 				asked: requests.find((r) => r.login === caller.login && r.publication === s.id) ?? null
 			})),
 		toAnswer: requests.filter((r) => r.owner === caller.login && r.answer === null),
-		factor: {
-			on: hasFactor(db, { kind: 'person', id: caller.id }),
-			app: hasApp(db, { kind: 'person', id: caller.id }),
-			passkeys: doorOf(db, url) !== null && countPasskeys(db, { kind: 'person', id: caller.id }) > 0
-		}
+		factor: factorsOf(runtime(), caller.id, url)
 	};
 };
 
@@ -162,25 +156,10 @@ export const actions = {
 		return wrong ?? { done: speakerOf(locals.language)('done.answered') };
 	},
 	give: async ({ request, locals, url }) => {
-		const caller = locals.caller!;
-		const { db, clock } = runtime();
 		const say = speakerOf(locals.language);
 		const form = await request.formData();
-		const at = form.get('publication');
-		const answer = form.get('answer');
-		if (typeof answer === 'string') {
-			const door = doorOf(db, url);
-			const shown =
-				door && (await showPasskey(db, { kind: 'person', id: caller.id }, door, { answer, at: clock.now() }));
-			if (!shown?.ok)
-				return fail(422, { at, given: 'answer', problem: say(`passkey.${shown?.problem ?? 'wrong'}`, { most: 0 }) });
-		} else {
-			const code = form.get('code');
-			const taken = useCode(runtime(), { kind: 'person', id: caller.id }, typeof code === 'string' ? code : '');
-			if (taken !== 'right') return fail(422, { at, given: 'code', problem: say(CODE_SAID[taken]) });
-		}
-		raiseSignIn(db, caller.signIn!);
-		return { done: say('done.unlocked') };
+		const wrong = await giveFactor(runtime(), locals.caller!, url, form, say);
+		return wrong ? fail(422, { at: form.get('publication'), ...wrong }) : { done: say('done.unlocked') };
 	},
 	leave: ({ locals, cookies }) => {
 		if (locals.caller?.signIn) endSignIn(runtime().db, locals.caller.signIn);

@@ -1,8 +1,7 @@
 <script lang="ts">
 	import { enhance } from '$app/forms';
 	import { speakerOf } from '$lib/core/portal/say';
-	import CodeField from '$lib/ui/forms/CodeField.svelte';
-	import PasskeyForm from '$lib/ui/portal/PasskeyForm.svelte';
+	import GiveFactor from '$lib/ui/portal/GiveFactor.svelte';
 	import PortalHead from '$lib/ui/portal/PortalHead.svelte';
 	import PublicationIcon from '$lib/ui/publish/PublicationIcon.svelte';
 
@@ -81,24 +80,8 @@
 									>{say('shelf.another')}<span class="sr-only">{say('shelf.for', { name: p.name })}</span></button
 								>{/if}
 						</form>
-					{:else if p.wantsFactor && data.factor.on}
-						{#if data.factor.passkeys}
-							<PasskeyForm {say} action="?/give" fields={{ publication: p.id }} problem={problemAt(p.id, 'answer')}
-								>{say('shelf.unlock-passkey')}<span class="sr-only">{p.name}</span></PasskeyForm
-							>
-						{/if}
-						<form method="POST" action="?/give" use:enhance class="mt-3 flex items-start justify-start gap-2">
-							<input type="hidden" name="publication" value={p.id} />
-							<CodeField label={say('shelf.code')} letters problem={problemAt(p.id, 'code')} />
-							<button class={['btn mt-[20px]', data.factor.passkeys || 'btn-go']}
-								>{say('shelf.unlock')}<span class="sr-only">{p.name}</span></button
-							>
-						</form>
 					{:else if p.wantsFactor}
-						<p class="bg-sandwash text-sand mt-3 rounded-md px-3 py-2 text-[14px]">
-							{say('shelf.no-factor')}
-							<a class="underline" href="/my/account?for={encodeURIComponent(p.id)}">{say('shelf.set-factor')}</a>
-						</p>
+						<GiveFactor {say} publication={p} factor={data.factor} problemAt={(given) => problemAt(p.id, given)} />
 					{:else}
 						<p class="bg-sandwash text-sand mt-3 rounded-md px-3 py-2 text-[14px]">
 							{p.lack ? say.lack(p.lack) : p.advice}

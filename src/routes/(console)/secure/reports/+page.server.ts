@@ -7,7 +7,7 @@ import { homeZone } from '$lib/server/capacity';
 import { columnsOf, sourcesDeclared } from '$lib/server/lists/sources';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { note } from '$lib/server/record';
-import { mayRead, reportAt, reportsAt, runById, runsAt, schedulesOf } from '$lib/server/reports';
+import { lastRuns, mayRead, reportAt, reportsAt, runById, runsAt, schedulesByReport } from '$lib/server/reports';
 import { runtime, wholeRuntime } from '$lib/server/runtime';
 
 /** Of one report so many that were made are listed, and of one that was made so many lines are shown: its files have all. */
@@ -50,14 +50,16 @@ export const load = ({ url, depends, locals, getClientAddress }) => {
 			address: getClientAddress(),
 			good: true
 		});
-	const comes = report ? schedulesOf(context, report.id)[0] : undefined;
+	const schedules = schedulesByReport(context);
+	const comes = report ? schedules.get(report.id) : undefined;
+	const last = lastRuns(db, at);
 	return {
 		at,
 		homeZone: homeZone(db),
 		left: unusedTerms(look.scope.terms),
 		sources,
 		reports: reportsAt(db, at).map((r) => {
-			const set = schedulesOf(context, r.id)[0];
+			const set = schedules.get(r.id);
 			return {
 				id: r.id,
 				name: r.name,
@@ -66,7 +68,7 @@ export const load = ({ url, depends, locals, getClientAddress }) => {
 				by: r.by,
 				zone: r.zone,
 				comes: set ? recurrenceWords(set) : null,
-				last: runsAt(db, at, 1, r.id)[0] ?? null
+				last: last.get(r.id) ?? null
 			};
 		}),
 		report: report && {

@@ -3,8 +3,9 @@
 	import { invalidateAll } from '$app/navigation';
 	import { speakerOf } from '$lib/core/portal/say';
 	import { clockWords } from '$lib/core/time/zone';
+	import GiveFactor from '$lib/ui/portal/GiveFactor.svelte';
 
-	let { data } = $props();
+	let { data, form } = $props();
 	const say = $derived(speakerOf(data.language));
 	const picture = $derived(
 		data.inside?.picture ? `data:image/svg+xml;charset=utf-8,${encodeURIComponent(data.inside.picture)}` : null
@@ -55,6 +56,12 @@
 			>
 				{data.rule === null ? say('inside.end') : say('inside.rule', { rule: data.rule })}
 			</p>{/if}
+		{#if data.inside?.asked === 'factor'}<GiveFactor
+				{say}
+				publication={data}
+				factor={data.factor}
+				problemAt={(given) => (form?.given === given ? form.problem : undefined)}
+			/>{/if}
 		<p class="mt-6 flex gap-3">
 			<button class="btn btn-go" onclick={() => invalidateAll()}>{say('inside.again')}</button>
 			<a class="btn" href="/my">{say('desk.to-shelf')}</a>
