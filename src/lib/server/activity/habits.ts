@@ -18,8 +18,10 @@ import { rolledUpTo } from './write';
 
 /** The last hour that was compared with what is usual, counted from 1970. */
 const JUDGED = 'activity judged';
-/** Hours that are gone through at a time. */
+/** Hours that are gone through at a time, and people of them, so that whatever else the engine does comes to its turn; and written at a time. */
 const AT_ONCE = 6;
+const PEOPLE_AT_ONCE = 10_000;
+const WRITTEN_AT_ONCE = 1000;
 /** Of somebody who was seen on fewer days nothing is usual yet. */
 const LEAST_DAYS = 7;
 /** Of fewer people than this nobody is a peer: everybody is, then. */
@@ -53,7 +55,10 @@ const inHours = (aspect: Aspect): boolean => aspect === 'amount' || aspect === '
 type Habits = Map<string, number>;
 const keyOf = (what: string, value: string) => `${what} ${value}`;
 
-/** Compares hours that were summed up with what is usual for whoever they are of, then learns from them. */
+/**
+ * Compares hours that were summed up with what is usual for whoever they are of, then learns from them. Whoever else writes gets in between:
+ * what was learnt of an hour is not learnt twice, so that one which was broken off is simply gone through again.
+ */
 export function judgeHours(db: Db, now: number): void {
 	const rolled = rolledUpTo(db);
 	if (rolled === null) return;
@@ -65,28 +70,47 @@ export function judgeHours(db: Db, now: number): void {
 	);
 	if (hours.length === 0) return;
 	const placeOf = places(db);
-	for (const { hour } of hours)
+	let gone = 0;
+	for (const { hour } of hours) {
+		if (gone > PEOPLE_AT_ONCE) return;
+		gone += judgeHour(db, hour, now, placeOf);
+	}
+}
+
+/** One of them. Returns of how many people it was. */
+function judgeHour(db: Db, hour: number, now: number, placeOf: (address: string) => string): number {
+	const people = new Map(everybody(db, (hour + 1) * HOUR - 1).map((p) => [p.id, p]));
+	const did = hourOf(db, hour, placeOf).filter((h) => people.has(h.person));
+	const peers = peersOf(db, people);
+	const many = manyOf(did, hour, people);
+	const known = did.map((h) => ownHabits(db, h.person));
+	// What was told late, or long ago, is learnt from and wakes nobody.
+	const found =
+		(hour + 1) * HOUR > now - LATE
+			? did
+					.flatMap((h, i) => judgeOne(db, h, hour, people.get(h.person)!, known[i]!, peers, many))
+					.sort((a, b) => b.bits - a.bits)
+					.slice(0, MOST)
+			: [];
+	for (let from = 0; from < did.length; from += WRITTEN_AT_ONCE)
 		db.transaction(() => {
-			const people = new Map(everybody(db, (hour + 1) * HOUR - 1).map((p) => [p.id, p]));
-			const did = hourOf(db, hour, placeOf).filter((h) => people.has(h.person));
-			const peers = peersOf(db, people);
-			const many = manyOf(did, hour, people);
-			const found = did
-				.flatMap((h) => judgeOne(db, h, hour, people.get(h.person)!, peers, many))
-				.sort((a, b) => b.bits - a.bits);
-			// What was told late, or long ago, is learnt from and wakes nobody.
-			const fresh = (hour + 1) * HOUR > now - LATE;
-			for (const f of fresh ? found.slice(0, MOST) : [])
-				insertRow(db, 'unusual_activity', {
-					person_id: f.person,
-					hour,
-					bits: f.bits,
-					aspects: JSON.stringify(f.aspects),
-					found_at: now
-				});
-			for (const h of did) learn(db, h, hour, people.get(h.person)!);
-			putSetting(db, JUDGED, String(hour));
+			for (const [i, h] of did.slice(from, from + WRITTEN_AT_ONCE).entries()) {
+				learn(db, h, hour, people.get(h.person)!);
+				if ((known[from + i]!.get('day ') ?? 0) >= HALVED_AT) halve(db, h.person);
+			}
 		}).immediate();
+	db.transaction(() => {
+		for (const f of found)
+			insertRow(db, 'unusual_activity', {
+				person_id: f.person,
+				hour,
+				bits: f.bits,
+				aspects: JSON.stringify(f.aspects),
+				found_at: now
+			});
+		putSetting(db, JUDGED, String(hour));
+	}).immediate();
+	return did.length;
 }
 
 /** The site that an address is of, or elsewhere. */
@@ -171,10 +195,18 @@ function manyOf(
 const habitsOf = (rows: readonly { what: string; value: string; times: number }[]): Habits =>
 	new Map(rows.map((r) => [keyOf(r.what, r.value), r.times]));
 
+/** What somebody does as a rule. */
+const ownHabits = (db: Db, person: number): Habits =>
+	habitsOf(all(db, 'SELECT what, value, times FROM activity_habits WHERE person_id = ?', [person]));
+
 /** What the peers of somebody do: their home team, or everybody where that is too few to be like anybody. Read once for each team. */
 function peersOf(db: Db, people: ReadonlyMap<number, DirectoryPerson>): (p: DirectoryPerson) => Habits {
 	const teams = new Map<string, number[]>();
-	for (const p of people.values()) teams.set(p.team, [...(teams.get(p.team) ?? []), p.id]);
+	for (const p of people.values()) {
+		const of = teams.get(p.team);
+		if (of) of.push(p.id);
+		else teams.set(p.team, [p.id]);
+	}
 	const known = new Map<string, Habits>();
 	return (p) => {
 		const team = (teams.get(p.team)?.length ?? 0) < LEAST_PEERS ? '' : p.team;
@@ -210,10 +242,10 @@ function judgeOne(
 	h: HourOf,
 	hour: number,
 	p: DirectoryPerson,
+	own: Habits,
 	peersOf: (p: DirectoryPerson) => Habits,
 	many: ReturnType<typeof manyOf>
 ): Found[] {
-	const own = habitsOf(all(db, 'SELECT what, value, times FROM activity_habits WHERE person_id = ?', [h.person]));
 	const days = own.get('day ') ?? 0;
 	if (days < LEAST_DAYS) return [];
 	const local = localOf(hour, p.zone);
@@ -314,30 +346,27 @@ function wordsOf(db: Db, c: Compared & { said: string; value: string }): string 
 
 /** Learns from an hour of somebody. */
 function learn(db: Db, h: HourOf, hour: number, p: DirectoryPerson): void {
-	const { day, hour: ofDay } = localOf(hour, p.zone);
-	const count = (what: string, value: string, last: number) =>
-		run(
-			db,
-			`INSERT INTO activity_habits(person_id, what, value, times, last) VALUES (?, ?, ?, 1, ?)
-			 ON CONFLICT DO UPDATE SET times = times + (last <> excluded.last), last = excluded.last`,
-			[h.person, what, value, last]
-		);
-	count('day', '', day);
-	count('hours', '', hour);
-	count('hour', ofDay, day);
-	for (const place of h.places) count('place', place, day);
-	for (const device of h.devices) count('device', device, day);
-	count('amount', String(amountStep(h.moved)), hour);
-	count('refusals', String(countStep(h.refused)), hour);
-	const days = one<{ times: number }>(
+	const local = localOf(hour, p.zone);
+	const rows: [what: string, value: string, last: number][] = [
+		['day', '', local.day],
+		['hours', '', hour],
+		...valuesOf(h, local).map(([aspect, value]): [string, string, number] => [
+			aspect,
+			value,
+			inHours(aspect) ? hour : local.day
+		])
+	];
+	run(
 		db,
-		`SELECT times FROM activity_habits WHERE person_id = ? AND what = 'day' AND value = ''`,
-		[h.person]
-	)!.times;
-	if (days >= HALVED_AT) {
-		run(db, 'UPDATE activity_habits SET times = times / 2 WHERE person_id = ?', [h.person]);
-		run(db, 'DELETE FROM activity_habits WHERE person_id = ? AND times = 0', [h.person]);
-	}
+		`INSERT INTO activity_habits(person_id, what, value, times, last) VALUES ${rows.map(() => '(?, ?, ?, 1, ?)').join()}
+		 ON CONFLICT DO UPDATE SET times = times + (last <> excluded.last), last = excluded.last`,
+		rows.flatMap((r) => [h.person, ...r])
+	);
+}
+
+function halve(db: Db, person: number): void {
+	run(db, 'UPDATE activity_habits SET times = times / 2 WHERE person_id = ?', [person]);
+	run(db, 'DELETE FROM activity_habits WHERE person_id = ? AND times = 0', [person]);
 }
 
 /** Lets go of what was found, and of what is usual for people who were not seen, once it is kept no longer what they reached. */

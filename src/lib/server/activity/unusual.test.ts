@@ -65,6 +65,44 @@ describe('what is out of the ordinary', () => {
 		expect(times('hours', '')).toBe(41);
 	});
 
+	test('is learnt once, whenever it was broken off', () => {
+		const habits = () => all(h.db, 'SELECT * FROM activity_habits ORDER BY person_id, what, value');
+		const before = habits();
+		// The process ended after it had learnt from the last hour, and before it had written down that it had.
+		run(h.db, `UPDATE settings SET value = CAST(value AS INTEGER) - 1 WHERE key = 'activity judged'`);
+		judgeHours(h.db, now);
+		expect(habits()).toEqual(before);
+		expect(found()).toHaveLength(1);
+	});
+
+	test('is halved once it holds sixty days, and goes with what was rare', () => {
+		const bo = recordOf(h.db, 'bo', h.lab.now)!.id;
+		const of = (what: string) =>
+			all<{ value: string; times: number }>(
+				h.db,
+				'SELECT value, times FROM activity_habits WHERE person_id = ? AND what = ? ORDER BY value',
+				[bo, what]
+			);
+		const kept = all<{ what: string; value: string; times: number; last: number }>(
+			h.db,
+			'SELECT what, value, times, last FROM activity_habits WHERE person_id = ?',
+			[bo]
+		);
+		run(h.db, `UPDATE activity_habits SET times = 60 WHERE person_id = ? AND what = 'day'`, [bo]);
+		run(h.db, `UPDATE settings SET value = CAST(value AS INTEGER) - 1 WHERE key = 'activity judged'`);
+		judgeHours(h.db, now);
+		expect(of('day')[0]!.times).toBe(30);
+		expect(of('place').map((r) => r.value)).not.toContain('elsewhere');
+		for (const r of kept)
+			run(h.db, 'INSERT OR REPLACE INTO activity_habits(person_id, what, value, times, last) VALUES (?, ?, ?, ?, ?)', [
+				bo,
+				r.what,
+				r.value,
+				r.times,
+				r.last
+			]);
+	});
+
 	test('is of nobody of whom little is known, and wakes nobody once it is old', () => {
 		run(h.db, 'DELETE FROM settings WHERE key = ?', ['activity judged']);
 		run(h.db, 'DELETE FROM activity_habits');

@@ -42,7 +42,11 @@ export function leftOutNeeds(db: Db, at: number): Need[] {
 		...(teams ? [countWords(teams, 'team')] : [])
 	].join(' and ');
 	const ways = new Map<string, string[]>();
-	for (const { login, words } of left) ways.set(words, [...(ways.get(words) ?? []), login]);
+	for (const { login, words } of left) {
+		const of = ways.get(words);
+		if (of) of.push(login);
+		else ways.set(words, [login]);
+	}
 	return [
 		{
 			key: 'directory-left-out',
