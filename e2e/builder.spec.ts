@@ -4,13 +4,16 @@ import { accessible, api, commitAndFollow, signIn, visit } from './hands';
 const card = (page: Page) => page.getByRole('complementary', { name: 'Card' });
 const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });
 
+/** The clock of the lab goes on, where it stood still. */
+const goOn = (page: Page) => () => api(page.request, 'post', '/lab/clock', { paused: false, speed: 600 });
+
 test.describe('the builder, before Tuesday', () => {
 	test.beforeEach(async ({ page }) => {
 		await signIn(page, 'builder');
 		await api(page.request, 'post', '/lab/clock', { speed: 600 });
 	});
 	test.afterEach(async ({ page }) => {
-		await api(page.request, 'post', '/lab/clock', { speed: 60 });
+		await api(page.request, 'post', '/lab/clock', { speed: 60, paused: false });
 	});
 
 	test('a sheet out of order says which step and why; one press finds the nearest right order; what was typed is kept', async ({
@@ -290,12 +293,11 @@ test.describe('the builder, before Tuesday', () => {
 		await expect(page.locator('main')).toContainText('processing-host 1.8.1 has passed its trial');
 		await visit(page, '/build?card=version/processing-host/1.8.1');
 		await expect(card(page)).toContainText('passed');
-		// What becomes of it between plan and commit would be refused: the clock does not run away meanwhile.
-		await api(page.request, 'post', '/lab/clock', { speed: 1 });
+		// What becomes of it between plan and commit would be refused: the clock stands still meanwhile.
+		await api(page.request, 'post', '/lab/clock', { paused: true });
 		await card(page).getByRole('button', { name: 'Release it' }).click();
 		await expect(plan(page)).toContainText(/Release processing-host 1\.8\.1/);
-		expect(await commitAndFollow(page)).toBe('done');
-		await api(page.request, 'post', '/lab/clock', { speed: 600 });
+		expect(await commitAndFollow(page, goOn(page))).toBe('done');
 	});
 
 	test('ships only what a ship lacks, and says when it is there', async ({ page }) => {
@@ -328,16 +330,12 @@ test.describe('the builder, before Tuesday', () => {
 		await how.getByLabel('At once, at most').fill('0');
 		await page.getByRole('button', { name: 'Plan the reset' }).click();
 		await expect(page.getByText('At least 1.')).toBeVisible();
-		// Somebody who signs in between plan and commit would be hit as well, and it would be refused: it is made and committed within a moment.
-		await api(page.request, 'post', '/lab/clock', { speed: 1 });
+		// Somebody who signs in between plan and commit would be hit as well, and it would be refused: the clock stands still meanwhile.
+		await api(page.request, 'post', '/lab/clock', { paused: true });
 		await how.getByLabel('At once, at most').fill('14');
 		await page.getByRole('button', { name: 'Plan the reset' }).click();
 		await expect(plan(page)).toContainText('Reset Payroll close to its image: 14 machines');
-		await page.getByRole('button', { name: 'Commit' }).click();
-		await page.getByRole('button', { name: /^Job \d+$/ }).click();
-		await page.waitForURL(/\/jobs\/\d+/);
-		await api(page.request, 'post', '/lab/clock', { speed: 600 });
-		await expect(page.getByRole('status').first()).toContainText(/^\s*done/, { timeout: 240_000 });
+		expect(await commitAndFollow(page, goOn(page))).toBe('done');
 		await expect(page.locator('main')).toContainText('14 done');
 	});
 
@@ -387,17 +385,19 @@ test.describe('the builder, before Tuesday', () => {
 		await page.getByLabel('Each wave is watched for').fill('a bit');
 		await page.getByRole('button', { name: 'Plan the rollout' }).click();
 		await expect(page.getByText('Write a duration such as 25 min or 3 h 30 min.')).toBeVisible();
-		await page.getByLabel('Each wave is watched for').fill('3 h');
+		// Somebody begins their shift within that time, whatever the hour.
+		await page.getByLabel('Each wave is watched for').fill('9 h');
+		await api(page.request, 'post', '/lab/clock', { paused: true });
 		await page.getByRole('button', { name: 'Plan the rollout' }).click();
 		await expect(plan(page)).toContainText(/Roll watch-desk 2\.4\.0 out to \d+ machines in 2 waves/);
 		// What is said of it is read within seconds, and the page may be late: that it was committed is what counts here.
 		const committed = page.waitForResponse((r) => /\/plans\/\d+\/commit$/.test(new URL(r.url()).pathname));
 		await page.getByRole('button', { name: 'Commit' }).click();
 		expect((await committed).ok()).toBe(true);
+		await goOn(page)();
 		await visit(page, '/build/rollouts');
 		const rollout = page.getByRole('region', { name: 'Rollout of watch-desk 2.4.0' });
 		await expect(rollout).toContainText('running');
-		await api(page.request, 'post', '/lab/clock', { speed: 600 });
 		// The word in its own mark: each wave also counts the machines that it has returned so far.
 		await expect(rollout.getByText('returned', { exact: true })).toBeVisible({ timeout: 240_000 });
 		await expect(rollout).toContainText(/sign-in Apdex .*: under 0\.85, and clearly worse/);

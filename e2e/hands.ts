@@ -59,12 +59,13 @@ export async function accessible(page: Page): Promise<void> {
 }
 
 /** Commits the plan in the tray, follows it to its job and waits until that has ended. Returns the state shown. */
-export async function commitAndFollow(page: Page): Promise<string> {
+export async function commitAndFollow(page: Page, committedThen?: () => Promise<unknown>): Promise<string> {
 	const committed = page.waitForResponse((r) => /\/plans\/\d+\/commit$/.test(new URL(r.url()).pathname));
 	await page.getByRole('button', { name: 'Commit' }).click();
 	const answer = await committed;
 	expect(answer.ok(), `commit: ${answer.status()}`).toBe(true);
 	const { job } = (await answer.json()) as { job: number };
+	await committedThen?.();
 	// Whoever is not quick enough for the button goes to the job by itself.
 	await page
 		.getByRole('button', { name: `Job ${job}`, exact: true })

@@ -471,25 +471,27 @@ function ordinaryPerson(db: Db): string | null {
 
 function announce(db: Db): void {
 	const estate = setting(db, 'estate');
-	console.log(`\nSextant looks after ${estate} at http://localhost:${options.port}\n`);
+	const lines = [`\nSextant looks after ${estate} at http://localhost:${options.port}\n`];
 	if (setting(db, 'demo') === 'yes') {
-		console.log(`Demo accounts, all with the password ${DEMO_PASSWORD}:`);
+		lines.push(`Demo accounts, all with the password ${DEMO_PASSWORD}:`);
 		const partOf = (o: OperatorRow) => (o.assignments[0]?.part ? `, ${partName(db, o.assignments[0].part)} alone` : '');
 		const rank = (o: OperatorRow) => ROLES.findIndex((r) => r === o.assignments[0]?.role);
 		const staff = operators(db, Number.MAX_SAFE_INTEGER - 1).sort((a, b) => rank(a) - rank(b));
 		for (const o of staff)
-			console.log(`  ${o.login.padEnd(10)} ${(o.assignments[0]?.name ?? '').padEnd(9)} ${o.name}${partOf(o)}`);
+			lines.push(`  ${o.login.padEnd(10)} ${(o.assignments[0]?.name ?? '').padEnd(9)} ${o.name}${partOf(o)}`);
 		const person = ordinaryPerson(db);
 		if (person !== null)
-			console.log(
+			lines.push(
 				`Portal, at http://localhost:${options.port}/my, with the password ${LAB_PASSWORD}:\n  ${person.padEnd(10)} person    an ordinary person\n`
 			);
-		else console.log('');
+		else lines.push('');
 	} else if (!anyOperator(db)) {
 		const code = randomBytes(9).toString('base64url');
 		putSetting(db, 'first code', createHash('sha256').update(code).digest('hex'));
-		console.log(
+		lines.push(
 			`Nobody can sign in yet. Make the first operator at http://localhost:${options.port}/welcome\nwith this code, which works once: ${code}\n`
 		);
 	}
+	// At once: whoever waits for the address reads the accounts with it.
+	console.log(lines.join('\n'));
 }
