@@ -205,6 +205,8 @@ function readPeople(
 	return { people, at: (i, key, message) => say(lines[i]!, key, message) };
 }
 
+/** What people of the lab may do by habit. */
+const HABITUAL: ReadonlySet<string> = new Set(['site', 'category', 'service', 'channel']);
 const YES_NO = new Map([
 	['yes', true],
 	['true', true],
@@ -548,8 +550,12 @@ function checkAccess(
 		h.what.forEach((w, j) => {
 			const read = readWhat(w.reach, known);
 			if ('wrong' in read) complain(['access', 'habits', i, 'what', j, 'reach'], read.wrong);
-			else if (read.kind !== 'site' && read.kind !== 'category' && read.kind !== 'service')
-				complain(['access', 'habits', i, 'what', j, 'reach'], 'expected site/…, category/… or service/…');
+			else if (!HABITUAL.has(read.kind))
+				complain(['access', 'habits', i, 'what', j, 'reach'], 'expected site/…, category/…, service/… or channel/…');
+			else if (read.kind === 'channel' && read.upTo !== null)
+				complain(['access', 'habits', i, 'what', j, 'reach'], 'how much passes is said by “up” and “down”');
+			else if (read.kind === 'channel' && h.during !== 'work')
+				complain(['access', 'habits', i, 'during'], 'what passes a session passes at work');
 		});
 		if (h.during === 'signed-out' && (h.who.length || h.at))
 			complain(['access', 'habits', i, 'during'], 'devices that nobody is on are nobody’s: leave out who and at');

@@ -3,6 +3,7 @@ import { ByList, Classes } from './classes';
 import {
 	ANYWHERE,
 	EFFECTS,
+	endsOf,
 	OTHERWISE,
 	plainRule,
 	type AccessRule,
@@ -126,7 +127,10 @@ function onlyNear(laid: Laid, otherwise: Otherwise, ground: Ground): Laid {
 
 /** The default as rules, where those of two books differ. */
 const lastRules = (o: Otherwise): AccessRule[] =>
-	(['web', 'services'] as const).map((kind) => ({ ...plainRule(OTHERWISE, o[kind]), what: [{ kind }] }));
+	(['web', 'services', 'channels'] as const).map((kind) => ({
+		...plainRule(OTHERWISE, endsOf(o)[kind]),
+		what: [{ kind }]
+	}));
 
 /** Whether what is left of one share can go with another being used up, where both are of the same rule. */
 const couldBe = (left: Daily, used: Daily): boolean =>
@@ -162,7 +166,7 @@ export function compareBooks(
 	budget = new Budget(WORK)
 ): Comparison {
 	const all = layOver(before.rules, after.rules);
-	if (JSON.stringify(before.otherwise) !== JSON.stringify(after.otherwise)) {
+	if (JSON.stringify(endsOf(before.otherwise)) !== JSON.stringify(endsOf(after.otherwise))) {
 		for (const rule of lastRules(before.otherwise)) all.push({ rule, in: 'before' });
 		for (const rule of lastRules(after.otherwise)) all.push({ rule, in: 'after' });
 	}

@@ -2,6 +2,7 @@ import type { Explained, Fact } from '../why/explained';
 import { hoursWords, inWeek } from '../time/hours';
 import { compareFirmware } from '../endpoints/condition';
 import { amountWords, momentOfWeek, wayWords, type Names } from './sentence';
+import { passagesOf } from './channels';
 import { OTHERWISE, usedUp, type AccessRule, type Ask, type Effect, type Used, type Whom } from './rules';
 import { rangeOnLine, onLine } from './spans';
 import { above, type What } from './targets';
@@ -53,7 +54,7 @@ export function whyReached(
 	facts.unshift(
 		value.number === null
 			? {
-					words: `no rule fits, and at the end ${ask.target.kind === 'site' ? 'the web is' : 'private services are'} ${value.effect === 'allow' ? 'allowed' : 'refused'}`,
+					words: `no rule fits, and at the end ${ENDS[ask.target.kind]} ${value.effect === 'allow' ? 'allowed' : 'refused'}`,
 					side,
 					source: 'access rules'
 				}
@@ -61,6 +62,12 @@ export function whyReached(
 	);
 	return { value, facts };
 }
+
+const ENDS: Record<Ask['target']['kind'], string> = {
+	site: 'the web is',
+	service: 'private services are',
+	channel: 'what a grant lets pass is'
+};
 
 /** The first of a rule’s conditions that does not hold, in words; null where all do. */
 export function firstMissing(
@@ -78,6 +85,13 @@ export function firstMissing(
 				? person.login === w.id
 				: person.employment === w.id;
 	const about = (w: What): boolean => {
+		if (target.kind === 'channel')
+			return (
+				w.kind === 'channels' ||
+				(w.kind === 'channel' &&
+					passagesOf(w.id).includes(target.passage) &&
+					(w.upTo === null || target.bytes <= w.upTo))
+			);
 		if (target.kind === 'service') {
 			if (w.kind === 'services') return true;
 			if (target.id === null) return false;
@@ -92,6 +106,8 @@ export function firstMissing(
 	if (r.who.length && !r.who.some(is)) return `they are not of ${names.whom(r.who)}`;
 	const left = r.whoNot.find(is);
 	if (left) return `it leaves out ${names.whom([left])}`;
+	if (r.what.length === 0 && target.kind === 'channel')
+		return 'it is about what people reach, not what passes a session';
 	if (r.what.length && !r.what.some(about)) return `it is about ${names.what(r.what)}`;
 	const out = r.whatNot.find(about);
 	if (out) return `it leaves out ${names.what([out])}`;

@@ -3,8 +3,10 @@ import * as v from 'valibot';
 import type { Bounds } from '../text/bounds';
 import { positionOf, type Position } from '../text/positions';
 import { readYaml } from '../text/yaml';
+import { parseSize } from '../time/units';
 import { parseClock, parseDays, timeOfDay } from '../time/hours';
 import { EFFECTS, WAYS, type AccessRule, type Circumstances, type Rulebook } from './rules';
+import { isPassage, isSized, PASSAGES } from './channels';
 import { siteName, type Target } from './targets';
 import type { Expected, RuleTest } from './tests';
 import {
@@ -13,6 +15,7 @@ import {
 	readRule,
 	readWhom,
 	RULE_LIMITS,
+	sizeText,
 	WRITTEN_RULE,
 	writtenRule,
 	type Complain,
@@ -32,7 +35,7 @@ export const WRITTEN_TEST = v.strictObject({
 		v.maxLength(200, 'At most 200.')
 	),
 	who: v.string('Write team/…, person/… or employment/….'),
-	what: v.string('Write site/… or service/….'),
+	what: v.string('Write site/…, service/… or channel/….'),
 	from: v.optional(v.string()),
 	on: v.optional(v.string()),
 	device: v.optional(
@@ -53,7 +56,8 @@ export type WrittenTest = v.InferInput<typeof WRITTEN_TEST>;
 
 export const WRITTEN_OTHERWISE = v.strictObject({
 	web: v.picklist(['allow', 'refuse'], 'Allow or refuse.'),
-	services: v.picklist(['allow', 'refuse'], 'Allow or refuse.')
+	services: v.picklist(['allow', 'refuse'], 'Allow or refuse.'),
+	channels: v.optional(v.picklist(['allow', 'refuse'], 'Allow or refuse.'))
 });
 
 const FILE = v.strictObject({
@@ -80,15 +84,23 @@ export function readMomentOfWeek(text: string): number | null {
 	return days?.length === 1 && minute != null && minute < 1440 ? (days[0]! - 1) * 1440 + minute : null;
 }
 
-/** Reads what a test wants to reach: one site or one service. */
-function readTarget(text: string, known: Known): Target | { wrong: string } {
+/** Reads what a test wants to reach: one site or one service; or to let pass: one way of a channel, and how much at once. */
+export function readTarget(text: string, known: Known): Target | { wrong: string } {
 	const slash = text.indexOf('/');
 	const [kind, id] = [text.slice(0, slash).trim(), text.slice(slash + 1).trim()];
 	if (kind === 'site') {
 		const host = siteName(id);
 		return host === null ? { wrong: `${id.slice(0, 60)} is no name of a web site.` } : { kind, host };
 	}
-	if (kind !== 'service') return { wrong: 'Write site/… or service/….' };
+	if (kind === 'channel') {
+		const [passage = '', size, ...more] = id.split(' of ');
+		if (!isPassage(passage)) return { wrong: `Write one of ${PASSAGES.join(', ')}.` };
+		const bytes = size === undefined ? 0 : more.length ? null : parseSize(size);
+		return bytes === null || (size !== undefined && !isSized(passage))
+			? { wrong: 'Write a size where it has one, such as channel/clipboard-out of 4 KB.' }
+			: { kind, passage, bytes };
+	}
+	if (kind !== 'service') return { wrong: 'Write site/…, service/… or channel/….' };
 	const wrong = knownOf(known, 'service', id, 'service');
 	return wrong === null ? { kind, id } : { wrong };
 }
@@ -134,6 +146,13 @@ export function readTest(
 
 const DAYS = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun'];
 
+/** What somebody wants to reach or let pass, as a test is written. */
+export function targetText(t: Target): string {
+	if (t.kind === 'site') return `site/${t.host}`;
+	if (t.kind === 'service') return `service/${t.id ?? ''}`;
+	return `channel/${t.passage}${t.bytes > 0 ? ` of ${sizeText(t.bytes)}` : ''}`;
+}
+
 /** A test as it is written: what `readTest` reads back to the same. */
 export function writtenTest(t: RuleTest): WrittenTest {
 	const { pool, managed, branch, firmware, locks, minute, onDuty, holiday, way } = t.given;
@@ -146,7 +165,7 @@ export function writtenTest(t: RuleTest): WrittenTest {
 	return {
 		name: t.name,
 		who: `${t.who.kind}/${t.who.id}`,
-		what: t.target.kind === 'site' ? `site/${t.target.host}` : `service/${t.target.id ?? ''}`,
+		what: targetText(t.target),
 		...(t.from ? { from: t.from.kind === 'site' ? `site/${t.from.id}` : t.from.range } : {}),
 		...(pool == null ? {} : { on: pool }),
 		...(Object.keys(device).length ? { device } : {}),

@@ -1,7 +1,7 @@
 import type { Bits } from './bits';
 
 /** The rules that speak of something, by its kind and its id. */
-class Mentions<Kind extends string> {
+export class Mentions<Kind extends string> {
 	private readonly of: Record<Kind, Map<string, number[]>>;
 	/** Whether any rule speaks of anything. */
 	any = false;

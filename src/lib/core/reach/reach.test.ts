@@ -3,7 +3,16 @@ import { describe, expect, test } from 'vitest';
 import { inRange } from '../network/addresses';
 import { compareBooks, layOver } from './compare';
 import { firstMissing, reach, whyReached } from './decide';
-import { EFFECTS, usedUp, type AccessRule, type Ask, type Circumstances, type Rulebook, type Used } from './rules';
+import {
+	EFFECTS,
+	endsOf,
+	usedUp,
+	type AccessRule,
+	type Ask,
+	type Circumstances,
+	type Rulebook,
+	type Used
+} from './rules';
 import { namesBy, ruleWords } from './sentence';
 import {
 	ada,
@@ -152,6 +161,7 @@ const within = (() => {
 		return is;
 	};
 })();
+const ENDS = { site: 'web', service: 'services', channel: 'channels' } as const;
 /** Whether a rule fits, written down as plainly as it can be said. */
 function fits(r: AccessRule, a: Ask, used: Used): boolean {
 	const { person: p, target: t } = a;
@@ -160,6 +170,11 @@ function fits(r: AccessRule, a: Ask, used: Used): boolean {
 		(w.kind === 'team' && p.teams.includes(w.id)) ||
 		(w.kind === 'employment' && w.id === p.employment);
 	const what = (w: AccessRule['what'][number]): boolean => {
+		if (t.kind === 'channel')
+			return (
+				w.kind === 'channels' ||
+				(w.kind === 'channel' && t.passage.startsWith(w.id) && (w.upTo === null || t.bytes <= w.upTo))
+			);
 		if (t.kind === 'service')
 			return (
 				w.kind === 'services' || (w.kind === 'service' && w.id === t.id) || (w.kind === 'group' && t.id === 'ledger')
@@ -186,7 +201,7 @@ function fits(r: AccessRule, a: Ask, used: Used): boolean {
 	return (
 		(r.who.length === 0 || r.who.some(whom)) &&
 		!r.whoNot.some(whom) &&
-		(r.what.length === 0 || r.what.some(what)) &&
+		(r.what.length === 0 ? t.kind !== 'channel' : r.what.some(what)) &&
 		!r.whatNot.some(what) &&
 		(r.pools.length === 0 || r.pools.includes(a.pool ?? '')) &&
 		(r.from.length === 0 || (a.address !== null && ranges.some((x) => within(a.address!, x)))) &&
@@ -208,9 +223,7 @@ function fits(r: AccessRule, a: Ask, used: Used): boolean {
 /** The decision, rule by rule. */
 const plainly = (b: Rulebook, a: Ask, used: (r: AccessRule) => Used): { n: number; effect: string } => {
 	const n = b.rules.findIndex((r) => fits(r, a, used(r)));
-	return n < 0
-		? { n, effect: b.otherwise[a.target.kind === 'site' ? 'web' : 'services'] }
-		: { n, effect: b.rules[n]!.effect };
+	return n < 0 ? { n, effect: endsOf(b.otherwise)[ENDS[a.target.kind]] } : { n, effect: b.rules[n]!.effect };
 };
 const drawn = fc.array(fc.nat(everything.length - 1), { minLength: 100, maxLength: 100 });
 const AMOUNTS = [0, 15, 25];

@@ -61,7 +61,7 @@ export interface AccessRule {
 	whoNot: readonly Whom[];
 	/** From the machines of these pools alone; empty: from wherever. */
 	pools: readonly string[];
-	/** Any of these; empty: whatever it is. */
+	/** Any of these; empty: whatever it is that people reach. What passes a session is spoken of by name alone. */
 	what: readonly What[];
 	/** And none of these. */
 	whatNot: readonly What[];
@@ -72,7 +72,7 @@ export interface AccessRule {
 	daily: Daily | null;
 }
 
-/** A rule that asks nothing: everybody, whatever it is, in all circumstances. */
+/** A rule that asks nothing: everybody, whatever they reach, in all circumstances. */
 export const plainRule = (id: string, effect: Effect): AccessRule => ({
 	id,
 	name: '',
@@ -94,7 +94,16 @@ export const plainRule = (id: string, effect: Effect): AccessRule => ({
 export interface Otherwise {
 	web: 'allow' | 'refuse';
 	services: 'allow' | 'refuse';
+	/** What passes between sessions and devices, of what a grant gives; absent: allow. */
+	channels?: 'allow' | 'refuse';
 }
+
+/** What decides where no rule does, said in full. */
+export const endsOf = (o: Otherwise): Required<Otherwise> => ({
+	web: o.web,
+	services: o.services,
+	channels: o.channels ?? 'allow'
+});
 
 /** Rules in their order: the first that fits decides. */
 export interface Rulebook {

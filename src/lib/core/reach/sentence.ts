@@ -1,5 +1,6 @@
 import { durationWords, MINUTE, sizeWords } from '../time/units';
 import { hoursWords, timeOfDay } from '../time/hours';
+import { channelWords } from './channels';
 import type { AccessRule, Daily, Effect, From, Way, Whom } from './rules';
 import type { What } from './targets';
 
@@ -33,6 +34,10 @@ export function namesBy(
 							return 'all private services';
 						case 'site':
 							return w.name;
+						case 'channels':
+							return 'whatever passes a session';
+						case 'channel':
+							return channelWords(w.id, w.upTo);
 						case 'group':
 							return `services of ${w.id}`;
 						default:

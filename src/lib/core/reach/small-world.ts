@@ -82,7 +82,13 @@ export const someWhat = fc.constantFrom<AccessRule['what']>(
 	[{ kind: 'site', name: 'films.example' }],
 	[{ kind: 'site', name: '*.films.example' }],
 	[{ kind: 'service', id: 'depot' }],
-	[{ kind: 'group', id: 'books' }]
+	[{ kind: 'group', id: 'books' }],
+	[{ kind: 'channels' }],
+	[
+		{ kind: 'channel', id: 'clipboard', upTo: 100 },
+		{ kind: 'channel', id: 'printers', upTo: null }
+	],
+	[{ kind: 'channel', id: 'clipboard-out', upTo: 20 }, { kind: 'web' }]
 );
 export const rarely = <T>(value: fc.Arbitrary<T>, none: T) =>
 	fc.oneof({ weight: 3, arbitrary: fc.constant(none) }, { weight: 1, arbitrary: value });
@@ -131,7 +137,12 @@ export const someRule: fc.Arbitrary<AccessRule> = fc.record<AccessRule>({
 });
 export const numbered = (rules: AccessRule[]): AccessRule[] =>
 	rules.map((r, i) => ({ ...r, id: r.id === '?' ? `n${i}` : r.id }));
-export const someBook = fc.array(someRule, { maxLength: 6 }).map((rules) => book(...numbered(rules)));
+export const someBook = fc
+	.tuple(fc.array(someRule, { maxLength: 6 }), fc.constantFrom('allow' as const, 'refuse' as const))
+	.map(([rules, channels]): Rulebook => {
+		const of = book(...numbered(rules));
+		return { ...of, otherwise: { ...of.otherwise, channels } };
+	});
 export const people = [ada, bo, person('cy', ['crew', 'all'], 'permanent')];
 
 /** Every ask of a small world, but for what people have used. */
@@ -146,6 +157,9 @@ export function* everyAsk(): Generator<Ask> {
 		'else.example'
 	].map((host) => ({ kind: 'site', host }));
 	targets.push(...['ledger', 'depot', null].map((id): Target => ({ kind: 'service', id })));
+	for (const bytes of [0, 20, 21, 100, 101, 5000])
+		for (const passage of ['clipboard-in', 'clipboard-out'] as const) targets.push({ kind: 'channel', passage, bytes });
+	targets.push({ kind: 'channel', passage: 'printers', bytes: 0 }, { kind: 'channel', passage: 'cameras', bytes: 0 });
 	for (const p of people)
 		for (const target of targets) for (const c of circumstances) yield { ...c, person: p, target };
 }

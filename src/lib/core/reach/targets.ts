@@ -1,3 +1,5 @@
+import type { ChannelName, Passage } from './channels';
+
 /**
  * What rules speak of: web sites by name and by category, and private services. Names are compared as DNS does (RFC 4343: without regard to case),
  * in the form that goes over the wire: names of other scripts as A-labels (RFC 5890).
@@ -17,12 +19,18 @@ export interface Service {
 	group: string | null;
 }
 
-/** What somebody wants to reach. */
-export type Target =
+/** Somewhere that people go to. */
+export type Destination =
 	/** A web site, by the name of its host. */
 	| { kind: 'site'; host: string }
 	/** A private service; null: something inside that is none. */
 	| { kind: 'service'; id: string | null };
+
+/** What somebody wants to reach, or to let pass. */
+export type Target =
+	| Destination
+	/** So many bytes at once between a session and the device in front of somebody; 0 where it has no size, or none yet. */
+	| { kind: 'channel'; passage: Passage; bytes: number };
 
 /** What a rule is about. */
 export type What =
@@ -32,7 +40,11 @@ export type What =
 	| { kind: 'category'; id: string }
 	| { kind: 'services' }
 	| { kind: 'service'; id: string }
-	| { kind: 'group'; id: string };
+	| { kind: 'group'; id: string }
+	/** Whatever passes between a session and a device. */
+	| { kind: 'channels' }
+	/** One channel, or one way of it; `upTo`: as long as that many bytes pass at once at most, null: however many. */
+	| { kind: 'channel'; id: ChannelName; upTo: number | null };
 
 /** The longest name that DNS carries (RFC 1035, 2.3.4), in its written form. */
 const LONGEST = 253;

@@ -3,6 +3,7 @@ import { gather } from '../measures/gather';
 import { Alike, filled, has, lowest, put, wordsFor, type Bits } from './bits';
 import {
 	ANYWHERE,
+	endsOf,
 	usedUp,
 	WAYS,
 	type AccessRule,
@@ -12,9 +13,10 @@ import {
 	type Reacher,
 	type Used
 } from './rules';
-import { NONE, Sides } from './mentions';
+import { NONE, Sides, type Mentions } from './mentions';
 import { hoursInWeek, sweep, WEEK, type Span } from './sweep';
 import { addressAt, onLine, rangeOnLine, stretchOf } from './spans';
+import { PASSAGES, passagesOf, type Passage } from './channels';
 import { above, Catalogue, type Service, type Target, type What } from './targets';
 
 /** What the estate says that rules are read with. */
@@ -77,18 +79,31 @@ export interface Deciding {
 const REMEMBERED = 100_000;
 
 const WHO_KINDS = ['all', 'person', 'team', 'employment'] as const;
-const WHAT_KINDS = ['all', 'web', 'site', 'beneath', 'category', 'services', 'service', 'group'] as const;
+const WHAT_KINDS = [
+	'all',
+	'web',
+	'site',
+	'beneath',
+	'category',
+	'services',
+	'service',
+	'group',
+	'channels',
+	'channel'
+] as const;
 
-/** How a target is asked for: a name beneath which everything lies stands without its star. */
-const mention = (w: What): [(typeof WHAT_KINDS)[number], string] => {
-	if (w.kind === 'web' || w.kind === 'services') return [w.kind, ''];
-	if (w.kind === 'site') return w.name.startsWith('*.') ? ['beneath', w.name.slice(2)] : ['site', w.name];
-	return [w.kind, w.id];
+/** How what is asked for is found: a name beneath which everything lies stands without its star, a channel once for each of its ways. */
+const mentions = (w: What): [(typeof WHAT_KINDS)[number], string][] => {
+	if (w.kind === 'web' || w.kind === 'services' || w.kind === 'channels') return [[w.kind, '']];
+	if (w.kind === 'site') return [w.name.startsWith('*.') ? ['beneath', w.name.slice(2)] : ['site', w.name]];
+	if (w.kind === 'channel') return passagesOf(w.id).map((p) => [w.kind, passageKey(p, w.upTo)]);
+	return [[w.kind, w.id]];
 };
+const passageKey = (passage: Passage, upTo: number | null): string => (upTo === null ? passage : `${passage} ${upTo}`);
 
 /**
  * Rules, laid out so that what no rule tells apart is one class: of people, of targets, and of each dimension of circumstances. A class is the set of
- * rules that it lets stand, and the first rule that stands in all of them decides. The two defaults are its last rules.
+ * rules that it lets stand, and the first rule that stands in all of them decides. The three defaults are its last rules.
  */
 export class World {
 	readonly deciding: readonly Deciding[];
@@ -104,6 +119,9 @@ export class World {
 	private readonly points: ReadonlySet<string>;
 	private readonly sites = new Map<string, { bits: Bits; words: readonly number[] }>();
 	private readonly inner = new Map<string, { bits: Bits; words: readonly number[] }>();
+	private readonly passing = new Map<string, { bits: Bits; words: readonly number[] }>();
+	/** Of each way through a session, up to how many bytes rules speak of it, the fewest first. */
+	private readonly sizes: ReadonlyMap<Passage, readonly number[]>;
 	private readonly people = new Map<Reacher, Bits>();
 	private readonly persons = new Alike();
 	/** What targets come to: most are of few kinds. */
@@ -122,26 +140,37 @@ export class World {
 		this.deciding = [
 			...rules.map((rule): Deciding => ({ rule, effect: rule.effect })),
 			web,
-			{ rule: null, effect: otherwise.services }
+			{ rule: null, effect: otherwise.services },
+			{ rule: null, effect: endsOf(otherwise).channels }
 		];
 		this.words = wordsFor(this.deciding.length);
 		this.who = new Sides(WHO_KINDS, this.words);
 		this.what = new Sides(WHAT_KINDS, this.words);
 		this.groupOf = new Map(ground.services.map((s) => [s.id, s.group]));
 		const points = new Set(ground.catalogue.names.keys());
+		const sizes = new Map<Passage, Set<number>>();
+		const add = (side: Mentions<(typeof WHAT_KINDS)[number]>, w: What, i: number) => {
+			for (const [kind, id] of mentions(w)) {
+				side.add(kind, id, i);
+				if (w.kind === 'site') points.add(id);
+			}
+			if (w.kind === 'channel' && w.upTo !== null)
+				for (const p of passagesOf(w.id)) sizes.set(p, (sizes.get(p) ?? new Set()).add(w.upTo));
+		};
 		rules.forEach((r, i) => {
 			if (r.who.length === 0) this.who.inside.add('all', '', i);
 			for (const w of r.who) this.who.inside.add(w.kind, w.id, i);
 			for (const w of r.whoNot) this.who.outside.add(w.kind, w.id, i);
 			if (r.what.length === 0) this.what.inside.add('all', '', i);
-			for (const w of r.what) this.what.inside.add(...mention(w), i);
-			for (const w of r.whatNot) this.what.outside.add(...mention(w), i);
-			for (const w of [...r.what, ...r.whatNot]) if (w.kind === 'site') points.add(mention(w)[1]);
+			for (const w of r.what) add(this.what.inside, w, i);
+			for (const w of r.whatNot) add(this.what.outside, w, i);
 		});
 		this.points = points;
+		this.sizes = new Map([...sizes].map(([p, of]) => [p, [...of].sort((a, b) => a - b)]));
 		for (const [i, kind] of [
 			[rules.length, 'web'],
-			[rules.length + 1, 'services']
+			[rules.length + 1, 'services'],
+			[rules.length + 2, 'channels']
 		] as const) {
 			this.who.inside.add('all', '', i);
 			this.what.inside.add(kind, '', i);
@@ -180,11 +209,17 @@ export class World {
 
 	/** The same, with those of its words that have anything in them. */
 	private targetRules(t: Target): { bits: Bits; words: readonly number[] } {
-		const known = t.kind === 'site' ? this.sites : this.inner;
-		const id = t.kind === 'site' ? t.host : (t.id ?? '');
+		const known = t.kind === 'site' ? this.sites : t.kind === 'service' ? this.inner : this.passing;
+		const id = t.kind === 'site' ? t.host : t.kind === 'service' ? (t.id ?? '') : this.sizeClass(t.passage, t.bytes);
 		let rules = known.get(id);
 		if (!rules) {
-			const bits = this.what.of(t.kind === 'site' ? this.siteNames(t.host) : this.serviceNames(t.id));
+			const bits = this.what.of(
+				t.kind === 'site'
+					? this.siteNames(t.host)
+					: t.kind === 'service'
+						? this.serviceNames(t.id)
+						: this.passageNames(t.passage, t.bytes)
+			);
 			rules = this.kinds[this.alike.numberOf(bits)] ??= { bits, words: filled(bits) };
 			if (known.size >= REMEMBERED) known.clear();
 			known.set(id, rules);
@@ -212,9 +247,26 @@ export class World {
 		};
 	}
 
+	/** A way through a session, and each bound of it that so many bytes keep within. */
+	private passageNames(passage: Passage, bytes: number): Parameters<typeof this.what.of>[0] {
+		const sizes = (this.sizes.get(passage) ?? []).filter((most) => bytes <= most);
+		return (each) => {
+			each('channels', '');
+			each('channel', passage);
+			for (const most of sizes) each('channel', passageKey(passage, most));
+		};
+	}
+	/** What no rule tells apart of a way, by its size. */
+	private sizeClass(passage: Passage, bytes: number): string {
+		return passageKey(passage, this.sizes.get(passage)?.find((most) => bytes <= most) ?? null);
+	}
+
+	/** Up to how many bytes rules speak of a way through a session, the fewest first: up to each they decide alike, and beyond the last. */
+	sizesOf = (passage: Passage): readonly number[] => this.sizes.get(passage) ?? NONE;
+
 	/**
 	 * Targets of which each stands for all that no rule can tell from it: every name that rules and the catalogue have, something beneath each that is
-	 * named nowhere, a site of which nothing is known, every service, and something inside that is none.
+	 * named nowhere, a site of which nothing is known, every service, something inside that is none, and what passes a session by way and size.
 	 */
 	allTargets(): Target[] {
 		const sites: Target[] = [...this.points].flatMap((name): Target[] => {
@@ -231,7 +283,11 @@ export class World {
 			...sites,
 			{ kind: 'site', host: unknown },
 			...this.ground.services.map((s): Target => ({ kind: 'service', id: s.id })),
-			{ kind: 'service', id: null }
+			{ kind: 'service', id: null },
+			...PASSAGES.flatMap((passage): Target[] => {
+				const sizes = this.sizesOf(passage);
+				return [...sizes, (sizes.at(-1) ?? -1) + 1].map((bytes) => ({ kind: 'channel', passage, bytes }));
+			})
 		];
 	}
 

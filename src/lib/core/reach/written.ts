@@ -5,12 +5,13 @@ import { isRange } from '../network/addresses';
 import { nearest } from '../text/nearest';
 import { daysWords, parseClock, parseDays, timeOfDay, type Hours } from '../time/hours';
 import { durationWords, MINUTE, parseDuration, parseSize, sizeWords } from '../time/units';
+import { CHANNEL_NAMES, isChannelName, isSized } from './channels';
 import { EFFECTS, WAYS, type AccessRule, type Daily, type From, type Whom } from './rules';
 import { sitePattern, type What } from './targets';
 
 /**
  * Rules as people and programs write them: in a file, in an estate file, and in what the API is sent. What is spoken of is written with its kind:
- * `team/charts`, `service/depot`, `site/*.tides.example`.
+ * `team/charts`, `service/depot`, `site/*.tides.example`, `channel/clipboard-out up to 2 KB`.
  */
 
 export const RULE_LIMITS = { rules: 5000, named: 20_000, of: 200, name: 100, words: 500, tests: 1000 } as const;
@@ -98,15 +99,31 @@ export function readWhom(text: string, known: Known): Whom | { wrong: string } {
 /** Reads what a rule is about. */
 export function readWhat(text: string, known: Known): What | { wrong: string } {
 	const [kind, id] = parted(text);
-	if ((kind === 'web' || kind === 'services') && id === '') return { kind };
+	if ((kind === 'web' || kind === 'services' || kind === 'channels') && id === '') return { kind };
+	if (kind === 'channel' && id !== '') return readChannel(id);
 	if (kind === 'site' && id !== '') {
 		const name = sitePattern(id);
 		return name === null ? { wrong: `${id.slice(0, 60)} is no name of a web site.` } : { kind, name };
 	}
 	if (id === '' || (kind !== 'category' && kind !== 'service' && kind !== 'group'))
-		return { wrong: 'Write web, services, site/…, category/…, service/… or group/….' };
+		return { wrong: 'Write web, services, channels, site/…, category/…, service/…, group/… or channel/….' };
 	const wrong = knownOf(known, kind, id, kind === 'group' ? 'group of services' : kind);
 	return wrong === null ? { kind, id } : { wrong };
+}
+
+/** Reads `clipboard-out`, or `clipboard-out up to 2 KB`. */
+function readChannel(text: string): What | { wrong: string } {
+	const [name = '', size, ...more] = text.split(' up to ');
+	if (!isChannelName(name)) {
+		const near = nearest(name.slice(0, 100), CHANNEL_NAMES);
+		return { wrong: `There is no channel ${name.slice(0, 60)}.${near === null ? '' : ` Do you mean ${near}?`}` };
+	}
+	if (size === undefined) return { kind: 'channel', id: name, upTo: null };
+	if (!isSized(name)) return { wrong: `Of ${name} no size is known: leave “up to” out.` };
+	const upTo = more.length ? null : parseSize(size);
+	return upTo === null || upTo < 1
+		? { wrong: 'Write a size such as “up to 2 KB”.' }
+		: { kind: 'channel', id: name, upTo };
 }
 
 /** Reads where somebody has to be: `site/bergen`, or a range of addresses. */
@@ -209,13 +226,29 @@ export function readRule(
 		if (hours) rule.when.hours = hours;
 		else wrong('Write hours such as Mon-Fri 07:00-19:00.', 'hours');
 	}
+	const ofChannels = rule.what.filter((w) => w.kind === 'channels' || w.kind === 'channel').length;
+	if (ofChannels > 0 && (decide === 'window' || decide === 'reason'))
+		wrong(
+			decide === 'window'
+				? 'What passes a session is not shown in an isolated window: allow, refuse, or ask for the second factor.'
+				: 'What passes a session is not asked about: allow, refuse, or ask for the second factor.',
+			'decide'
+		);
+	if (ofChannels > 0 && ofChannels === rule.what.length) {
+		if (rule.how.length) wrong('What passes a session goes through none of these: leave it out.', 'through');
+		if (rule.daily?.minutes !== undefined)
+			wrong('What passes a session takes no time: say an amount.', 'daily', 'time');
+	}
 	if (decide === 'refuse' && rule.daily) wrong('What is refused has no share of a day.', 'daily');
 	return problems.length ? { problems } : { rule };
 }
 
 const whomText = (w: Whom): string => `${w.kind}/${w.id}`;
-export const whatText = (w: What): string =>
-	w.kind === 'web' || w.kind === 'services' ? w.kind : `${w.kind}/${w.kind === 'site' ? w.name : w.id}`;
+export const whatText = (w: What): string => {
+	if (w.kind === 'web' || w.kind === 'services' || w.kind === 'channels') return w.kind;
+	if (w.kind === 'site') return `site/${w.name}`;
+	return `${w.kind}/${w.id}${w.kind === 'channel' && w.upTo !== null ? ` up to ${sizeText(w.upTo)}` : ''}`;
+};
 const fromText = (f: From): string => (f.kind === 'site' ? `site/${f.id}` : f.range);
 
 /** Hours as `readHours` reads them back. */
@@ -260,4 +293,5 @@ export function writtenRule(r: AccessRule): WrittenRule {
 }
 
 /** A size that is read back to the very same: in words where they say it exactly. */
-const sizeText = (bytes: number): string => (parseSize(sizeWords(bytes)) === bytes ? sizeWords(bytes) : `${bytes} B`);
+export const sizeText = (bytes: number): string =>
+	parseSize(sizeWords(bytes)) === bytes ? sizeWords(bytes) : `${bytes} B`;

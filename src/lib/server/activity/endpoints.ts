@@ -32,7 +32,7 @@ const shownRule = v.strictObject({
 });
 const shownTarget = v.strictObject({
 	...sums,
-	kind: v.picklist(['site', 'service']),
+	kind: v.picklist(['site', 'service', 'channel']),
 	/** The host of a site, or the id of a service; empty: something inside that is none. */
 	target: text,
 	name: text,
@@ -81,7 +81,7 @@ export const activityEndpoints: readonly Endpoint[] = [
 					id: whole,
 					since: moment,
 					until: moment,
-					kind: v.picklist(['site', 'service']),
+					kind: v.picklist(['site', 'service', 'channel']),
 					target: text,
 					name: text,
 					category: v.nullable(text),

@@ -3,6 +3,7 @@ import { narrow, type Scope, type Term } from '$lib/core/scope/scope';
 import { DAY, HOUR } from '$lib/core/time/units';
 import { all, one, type Db } from '../db';
 import { everybody } from '../directory';
+import type { Flow } from '../providers';
 import { ASKED, rolledUpTo } from './write';
 
 /** Decisions, those of them that let nobody through, and bytes to people and from them. */
@@ -82,7 +83,7 @@ export const sumsByRule = (db: Db, asked: Asked): RuleSums[] =>
 	);
 
 export interface TargetSums extends Sums {
-	kind: 'site' | 'service';
+	kind: Flow['target']['kind'];
 	/** The host of a site, or the id of a service; empty: something inside that is none. */
 	target: string;
 	people: number;
@@ -173,7 +174,7 @@ export interface Reached {
 	id: number;
 	since: number;
 	until: number;
-	kind: 'site' | 'service';
+	kind: Flow['target']['kind'];
 	target: string;
 	rule: string;
 	decided: Effect;

@@ -8,6 +8,7 @@ import { bytes, moment, share, span, text, whole } from '../lists/columns';
 import { reportSource, type SourceAsk } from '../lists/sources';
 import { InputProblem } from '../plans/kind';
 import { servicesAt } from '../reach';
+import type { Flow } from '../providers';
 import { boundOf, firstHour, partsOf, peopleOf, sumsByTarget, type Asked } from './queries';
 import { aboutFew, FEW, namesAt, speaksOfOne } from './view';
 
@@ -218,7 +219,7 @@ const transfers = reportSource({
 	need: { area: 'activity', level: 'read' },
 	row: v.strictObject({
 		...WHOSE,
-		kind: v.picklist(['site', 'service']),
+		kind: v.picklist(['site', 'service', 'channel']),
 		target: text,
 		category: v.nullable(text),
 		/** The day, in UTC. */
@@ -236,7 +237,7 @@ const transfers = reportSource({
 			person: number;
 			login: string;
 			called: string;
-			kind: 'site' | 'service';
+			kind: Flow['target']['kind'];
 			target: string;
 			day: number;
 			decisions: number;

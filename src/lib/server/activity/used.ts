@@ -1,4 +1,5 @@
 import type { Comparison, Difference } from '$lib/core/reach/compare';
+import { isPassage } from '$lib/core/reach/channels';
 import { narrower, type Narrower, type Use } from '$lib/core/reach/narrower';
 import type { AccessRule, Reacher } from '$lib/core/reach/rules';
 import { ruleWords } from '$lib/core/reach/sentence';
@@ -6,6 +7,7 @@ import type { Target } from '$lib/core/reach/targets';
 import { writtenRule } from '$lib/core/reach/written';
 import { DAY, numberWords } from '$lib/core/time/units';
 import { all, type Db } from '../db';
+import type { Flow } from '../providers';
 import { inForceAt, reachersAt, spokenAt } from '../reach';
 import { hitsByRule } from './queries';
 import { FEW } from './view';
@@ -21,8 +23,13 @@ const MOST_USES = 100_000;
 /** The whole days before a moment whose sums say what was used. */
 const daysBefore = (at: number) => ({ first: Math.floor(at / DAY) - DAYS, last: Math.floor(at / DAY) - 1 });
 
-const targetOf = (kind: 'site' | 'service', name: string): Target =>
-	kind === 'site' ? { kind, host: name } : { kind, id: name === '' ? null : name };
+const targetOf = (kind: Flow['target']['kind'], name: string): Target =>
+	kind === 'site'
+		? { kind, host: name }
+		: kind === 'service' || !isPassage(name)
+			? { kind: 'service', id: name === '' ? null : name }
+			: // Of what passed it is known how much altogether, and not how much at once.
+				{ kind: 'channel', passage: name, bytes: 0 };
 
 /** What was reached at any time, by what no rule of a comparison tells apart: ids of targets. */
 const alike = new WeakMap<Comparison, Map<string, number[]>>();
@@ -33,11 +40,12 @@ const alike = new WeakMap<Comparison, Map<string, number[]>>();
  */
 export function usedOf(db: Db, at: number, d: Difference, comparison: Comparison): number | null {
 	if (d.count < FEW) return null;
-	const classOf = (t: Target) => `${t.kind} ${comparison.world.targetBits(t).join()}`;
+	const classOf = (t: Target) =>
+		`${t.kind} ${t.kind === 'channel' ? t.passage : comparison.world.targetBits(t).join()}`;
 	let reached = alike.get(comparison);
 	if (!reached) {
 		reached = new Map();
-		for (const t of all<{ id: number; kind: 'site' | 'service'; name: string }>(
+		for (const t of all<{ id: number; kind: Flow['target']['kind']; name: string }>(
 			db,
 			'SELECT id, kind, name FROM reached_targets'
 		)) {
@@ -72,7 +80,7 @@ export interface NarrowerRow {
 
 /** What was used by a rule within 30 days; null: too much to be looked through. */
 function usesOf(db: Db, rule: AccessRule, at: number, people: ReadonlyMap<string, Reacher>): Use[] | null {
-	const rows = all<{ kind: 'site' | 'service'; name: string; login: string; address: string }>(
+	const rows = all<{ kind: Flow['target']['kind']; name: string; login: string; address: string }>(
 		db,
 		`SELECT DISTINCT t.kind, t.name, p.login, w.address FROM activity_days d JOIN people p ON p.id = d.person_id
 		 JOIN reached_targets t ON t.id = d.target_id JOIN reached_from w ON w.id = d.from_id

@@ -1,9 +1,11 @@
 import { has, type Bits } from '$lib/core/reach/bits';
+import { channelWords, isPassage } from '$lib/core/reach/channels';
 import { ruleWords } from '$lib/core/reach/sentence';
 import type { Effect } from '$lib/core/reach/rules';
 import type { Scope } from '$lib/core/scope/scope';
 import { DAY, HOUR } from '$lib/core/time/units';
 import type { Db } from '../db';
+import type { Flow } from '../providers';
 import { categoriesAt, inForceAt, reachersAt, servicesAt, spokenAt } from '../reach';
 import { keptDays } from './rolling';
 import {
@@ -80,9 +82,10 @@ export function namesAt(db: Db, at: number) {
 			const rule = book.rules[i]!;
 			return { number: i + 1, name: rule.name || ruleWords(rule, names), decides: rule.effect };
 		},
-		target(kind: 'site' | 'service', target: string): { name: string; category: string | null } {
+		target(kind: Flow['target']['kind'], target: string): { name: string; category: string | null } {
 			if (kind === 'service')
 				return { name: target === '' ? 'inside, and no service' : (services.get(target) ?? target), category: null };
+			if (kind === 'channel') return { name: isPassage(target) ? channelWords(target) : target, category: null };
 			const category = ground.catalogue.categoryOf(target);
 			return { name: target, category: category === null ? null : (categories.get(category) ?? category) };
 		}

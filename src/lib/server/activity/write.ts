@@ -54,6 +54,7 @@ const rowOf = (db: Db, table: string, columns: readonly string[], values: readon
 			.lastInsertRowid
 	);
 
+const KINDS: readonly Flow['target']['kind'][] = ['site', 'service', 'channel'];
 const whole = (n: number): boolean => Number.isSafeInteger(n) && n >= 0;
 /** Whether what a provider tells can be so: what cannot, or lies ahead of its being told, is left out. */
 const sound = (f: Flow, told: number): boolean =>
@@ -64,7 +65,7 @@ const sound = (f: Flow, told: number): boolean =>
 	EFFECTS.includes(f.effect) &&
 	WAYS.includes(f.way) &&
 	(f.asked === null || ASKED.includes(f.asked)) &&
-	(f.target.kind === 'site' || f.target.kind === 'service') &&
+	KINDS.includes(f.target.kind) &&
 	f.target.name.length <= 300 &&
 	f.rule.length <= 100 &&
 	f.address.length <= 100;

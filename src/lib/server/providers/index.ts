@@ -1,7 +1,8 @@
 import type { ToldRules, Verdict } from '$lib/core/reach/enforce';
 import type { HostPort } from '$lib/core/reach/hosts';
 import type { Effect, Way } from '$lib/core/reach/rules';
-import type { Target } from '$lib/core/reach/targets';
+import type { Passage } from '$lib/core/reach/channels';
+import type { Destination, Target } from '$lib/core/reach/targets';
 import type { Told } from '$lib/core/endpoints/calling';
 import type { EndpointKind } from '$lib/core/endpoints/kinds';
 import type { DirectoryChange, PersonRecord, TeamRecord } from '$lib/core/people/record';
@@ -420,9 +421,29 @@ export interface Broker {
 	 * Goes to a site or a private service for somebody who has a browser and nothing else, by the rules that were told last: as a picture, where
 	 * that is what they ask for. What comes of it is told as activity.
 	 */
-	inside(login: string, target: Target, secondFactor: boolean): Promise<Inside>;
+	inside(login: string, target: Destination, secondFactor: boolean): Promise<Inside>;
+	/** What passes between the session of a connection and the device in front of its person, by each way; none where there is no session. */
+	passes(connection: number): Promise<Passes[]>;
+	/** So many bytes at once are to pass one way. What comes of it is told as activity. */
+	pass(connection: number, passage: Passage, bytes: number): Promise<Passed>;
 	/** Sends nobody new to machines, or sends them there again. Answers with those that somebody is on, or on the way to. */
 	setAside(machines: string[], aside: boolean, key: string): Promise<string[]>;
+}
+
+/** What passes a session one way. */
+export interface Passes {
+	passage: Passage;
+	/** Whether the grant by which it was opened gives the channel. */
+	granted: boolean;
+	/** So many bytes pass at once at most, by the rules that were told last; null: however many. */
+	upTo: number | null;
+	/** What keeps back whatever is more; null: nothing does. */
+	held: Verdict | null;
+}
+
+/** What came of passing something; `granted`: the grant gives the channel, and the rules decided. */
+export interface Passed extends Verdict {
+	granted: boolean;
 }
 
 /** What comes of going somewhere in a browser alone. */
@@ -511,8 +532,8 @@ export interface Flow {
 	machine: string | null;
 	/** Where they sat; empty: not known. */
 	address: string;
-	/** The host of a site, or the id of a private service; empty: something inside that is none. */
-	target: { kind: 'site' | 'service'; name: string };
+	/** The host of a site, the id of a private service, a way through a session; empty: something inside that is no service. */
+	target: { kind: Target['kind']; name: string };
 	way: Way;
 	/** The rule that decided; empty: none did. */
 	rule: string;

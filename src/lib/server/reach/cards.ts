@@ -1,6 +1,7 @@
 import { effectWords, ruleWords } from '$lib/core/reach/sentence';
-import type { Target } from '$lib/core/reach/targets';
-import { countWords, numberWords } from '$lib/core/time/units';
+import type { Destination } from '$lib/core/reach/targets';
+import { channelWords } from '$lib/core/reach/channels';
+import { countWords, numberWords, sizeWords } from '$lib/core/time/units';
 import type { Card, CardLine, CardSection } from '$lib/core/why/card';
 import type { Context } from '../context';
 import type { Db } from '../db';
@@ -10,7 +11,7 @@ import { answeringAt, cataloguedAt, categoriesAt, gatewaysAt, servicesAt, spoken
 import { inForceAt } from './standing';
 import { sitesOf, waysOf } from '../estate';
 import { gatewayFact, shutFacts } from './watching';
-import { decidesNow, grouped, reachableBy, whoReaches, type Reachable } from './reaching';
+import { decidesNow, grouped, passingOf, reachableBy, whoReaches, type Reachable } from './reaching';
 import { standingOf } from './view';
 import { outcomeWords } from './words';
 
@@ -23,11 +24,11 @@ const some = (names: readonly string[], of = names.length): string =>
 const byRule = (number: number | null): string => (number === null ? 'the end of the list' : `rule ${number}`);
 
 /** Where everybody who reaches something is listed. */
-export const reachersHref = (target: Target): string =>
+export const reachersHref = (target: Destination): string =>
 	`/secure/rules?list=people&${target.kind === 'site' ? `host=${encodeURIComponent(target.host)}` : `service=${encodeURIComponent(target.id ?? '')}`}`;
 
 /** Who reaches something in the circumstances in which they are, in groups by the rule that decides. */
-function reachersSection(db: Db, target: Target, at: number): CardSection {
+function reachersSection(db: Db, target: Destination, at: number): CardSection {
 	const book = inForceAt(db, at).book;
 	return {
 		kind: 'lines',
@@ -219,6 +220,7 @@ export function reachableSections(db: Db, login: string, at: number): CardSectio
 	const book = inForceAt(db, at).book;
 	if (!person || (book.rules.length === 0 && servicesAt(db, at).length === 0)) return [];
 	const { services, web } = reachableBy(db, person, at);
+	const kept = passingOf(db, person, at).filter((p) => p.upTo !== null);
 	const line = (r: Reachable['services'][number]): CardLine => ({
 		words: `${r.name}: ${outcomeWords(r.effect)}, by ${byRule(r.number)}`,
 		card: `private-service/${r.id}`
@@ -235,6 +237,18 @@ export function reachableSections(db: Db, login: string, at: number): CardSectio
 					...(w.number === null ? {} : { card: `access-rule/${book.rules[w.number - 1]!.id}` })
 				}))
 			]
-		}
+		},
+		...(kept.length
+			? [
+					{
+						kind: 'lines' as const,
+						title: 'What rules keep back of their sessions',
+						lines: kept.map((p): CardLine => ({
+							words: `${channelWords(p.passage)}: ${p.upTo === 0 ? '' : `up to ${sizeWords(p.upTo ?? 0)} at once; more `}${outcomeWords(p.effect)}, by ${byRule(p.number)}`,
+							...(p.number === null ? {} : { card: `access-rule/${book.rules[p.number - 1]!.id}` })
+						}))
+					}
+				]
+			: [])
 	];
 }

@@ -1,3 +1,4 @@
+import { CHANNEL_NAMES, channelWords, isSized } from '$lib/core/reach/channels';
 import { writtenRule, type WrittenRule } from '$lib/core/reach/written';
 import type { AccessRule } from '$lib/core/reach/rules';
 import type { Db } from '../db';
@@ -34,6 +35,12 @@ export function pickables(db: Db, at: number): Record<'who' | 'what' | 'from' | 
 				sub: 'private service'
 			})),
 			...groups.map((id) => ({ id: `group/${id}`, name: `services of ${id}`, sub: 'group of services' })),
+			{ id: 'channels', name: names.what([{ kind: 'channels' }]) },
+			...CHANNEL_NAMES.map((id) => ({
+				id: `channel/${id}`,
+				name: channelWords(id),
+				sub: isSized(id) ? 'what passes a session; add “up to 2 KB”' : 'what passes a session'
+			})),
 			...[...ids('category')].map((id) => ({
 				id: `category/${id}`,
 				name: names.what([{ kind: 'category', id }]),

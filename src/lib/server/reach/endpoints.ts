@@ -1,6 +1,7 @@
 import * as v from 'valibot';
 import { writeBook } from '$lib/core/reach/file';
 import type { Reached } from '$lib/core/reach/decide';
+import { PASSAGES } from '$lib/core/reach/channels';
 import { EFFECTS, WAYS } from '$lib/core/reach/rules';
 import { endpoint, type Endpoint } from '../calls/endpoint';
 import { read } from '../calls/need';
@@ -8,14 +9,14 @@ import { fact, text, whole } from '../lists/columns';
 import { personCalled } from '../directory';
 import { asKnown } from '../moment';
 import { bookAt, servicesAt } from './queries';
-import { reachableBy, whoReaches } from './reaching';
+import { passingOf, reachableBy, whoReaches } from './reaching';
 import { targetOf, triedReach, wrong } from './tester';
 
 const PERSON = v.pipe(v.string('Say who.'), v.maxLength(200), v.description('Their login'));
 const WHAT = v.pipe(
 	v.string('Say what.'),
 	v.maxLength(300),
-	v.description('site/tides.example, service/depot, or host/depot.example:5432')
+	v.description('site/tides.example, service/depot, channel/clipboard-out of 4 KB, or host/depot.example:5432')
 );
 const count = (words: string, least: number, most: number) =>
 	v.pipe(
@@ -34,7 +35,7 @@ export const reachEndpoints: readonly Endpoint[] = [
 		method: 'GET',
 		path: '/reach',
 		summary:
-			'Whether somebody may reach a web site or a private service: the rule that decides, and why those before it do not',
+			'Whether somebody may reach a web site or a private service, or let something pass a session: the rule that decides, and why those before it do not',
 		need: read('access'),
 		looks: 'moment',
 		query: {
@@ -123,7 +124,8 @@ export const reachEndpoints: readonly Endpoint[] = [
 	endpoint({
 		method: 'GET',
 		path: '/reach/targets',
-		summary: 'What somebody reaches in the circumstances in which they are: services, and web sites of the catalogue',
+		summary:
+			'What somebody reaches in the circumstances in which they are: services, web sites of the catalogue, and what passes their sessions',
 		need: read('access'),
 		looks: 'moment',
 		work: 'long',
@@ -136,7 +138,9 @@ export const reachEndpoints: readonly Endpoint[] = [
 					names: whole,
 					categories: v.array(v.strictObject({ id: text, name: text, names: whole }))
 				})
-			)
+			),
+			/** What passes their sessions of what a grant gives: `upTo` bytes at once, null: however many; and what decides about more. */
+			channels: v.array(v.strictObject({ ...outcome, passage: v.picklist(PASSAGES), upTo: v.nullable(whole) }))
 		}),
 		handle({ ctx: { db }, query, look }) {
 			const at = asKnown(look());
@@ -146,7 +150,8 @@ export const reachEndpoints: readonly Endpoint[] = [
 			const plain = ({ effect, number }: Reached) => ({ decides: effect, number });
 			return {
 				services: services.map((s) => ({ ...plain(s), id: s.id, name: s.name })),
-				web: web.map((w) => ({ ...plain(w), names: w.names, categories: w.categories }))
+				web: web.map((w) => ({ ...plain(w), names: w.names, categories: w.categories })),
+				channels: passingOf(db, person, at).map((p) => ({ ...plain(p), passage: p.passage, upTo: p.upTo }))
 			};
 		}
 	}),

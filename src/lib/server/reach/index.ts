@@ -1,7 +1,7 @@
 export { draftedView, draftOn } from './drafted';
 export { editedRule, pickables } from './editing';
 export { categoriesAt, rangesAt, reachersAt, servicesAt, spokenAt } from './queries';
-export { reachersView } from './reaching';
+export { passingOf, reachersView } from './reaching';
 export { settleReach } from './settle';
 export { inForceAt, ruleName } from './standing';
 export { tellRules } from './tell';

@@ -105,7 +105,7 @@ export const cataloguedAt = (db: Db, at: number): Map<string, string> =>
 	);
 
 /** What decides where nothing has ever been said: the web is open, and what is inside is not. */
-const AT_FIRST: Otherwise = { web: 'allow', services: 'refuse' };
+const AT_FIRST: Otherwise = { web: 'allow', services: 'refuse', channels: 'allow' };
 
 /** A rule with since when it is as it is, and by whom. */
 export interface RuleRow {
@@ -124,6 +124,7 @@ export interface BookRow extends Rulebook {
 /** What stands for a rule that cannot be read: nothing behind it is let through until somebody has mended it. */
 const unreadable = (id: string): AccessRule => ({
 	...plainRule(id, 'refuse'),
+	what: [{ kind: 'web' }, { kind: 'services' }, { kind: 'channels' }],
 	words: 'A rule that stands here cannot be read. Until it is mended nothing that comes behind it is let through.'
 });
 
@@ -139,8 +140,11 @@ export function bookAt(db: Db, at: number): BookRow {
 		tests: string;
 		web: Otherwise['web'];
 		services: Otherwise['services'];
+		channels: 'allow' | 'refuse';
 		since: number;
-	}>(db, `SELECT rules, tests, web, services, since FROM access_rulebook WHERE ${asOf('access_rulebook')}`, { at });
+	}>(db, `SELECT rules, tests, web, services, channels, since FROM access_rulebook WHERE ${asOf('access_rulebook')}`, {
+		at
+	});
 	if (!book) return { rules: [], rows: [], otherwise: AT_FIRST, tests: [], since: 0 };
 	const rows = new Map(
 		all<{ id: string; spec: string; since: number; by: string }>(
@@ -160,7 +164,7 @@ export function bookAt(db: Db, at: number): BookRow {
 	return {
 		rules: ordered.map((r) => r.rule),
 		rows: ordered,
-		otherwise: { web: book.web, services: book.services },
+		otherwise: { web: book.web, services: book.services, channels: book.channels },
 		tests,
 		since: book.since
 	};

@@ -1,5 +1,6 @@
-import { reach, type Reached } from '$lib/core/reach/decide';
-import type { Effect } from '$lib/core/reach/rules';
+import { reach, stillAsked, type Reached } from '$lib/core/reach/decide';
+import { PASSAGES, type Passage } from '$lib/core/reach/channels';
+import type { Circumstances, Effect } from '$lib/core/reach/rules';
 import type { Target } from '$lib/core/reach/targets';
 import type { Db } from '../db';
 import { everybody, type DirectoryPerson } from '../directory';
@@ -86,6 +87,41 @@ export function reachableBy(db: Db, person: DirectoryPerson, at: number): Reacha
 			}))
 			.sort((a, b) => (a.number ?? Infinity) - (b.number ?? Infinity))
 	};
+}
+
+/** How much passes a session one way by the rules: so many bytes at once, null: however many; and what decides about whatever is more, or about all. */
+export interface Passing extends Reached {
+	passage: Passage;
+	upTo: number | null;
+}
+
+/**
+ * What rules let pass the sessions of somebody at a moment, in the circumstances in which they are; what a grant does not give passes none the more for it.
+ * @param more what of the circumstances is otherwise
+ * @param factor whether they have shown their second factor
+ */
+export function passingOf(
+	db: Db,
+	person: DirectoryPerson,
+	at: number,
+	more: Partial<Circumstances> = {},
+	factor = false
+): Passing[] {
+	const { world } = inForceAt(db, at);
+	const ask = { ...circumstancesAt(db, at, person)(person), ...more, person: asReacher(person) };
+	return PASSAGES.map((passage): Passing => {
+		const sizes = world.sizesOf(passage);
+		let upTo = 0;
+		for (const size of [...sizes, null]) {
+			const bytes = size ?? (sizes.at(-1) ?? 0) + 1;
+			const reached = reach(world, { ...ask, target: { kind: 'channel', passage, bytes } });
+			if (reached.effect === 'refuse' || stillAsked(reached.effect, { way: ask.way, factor, reason: false }))
+				return { passage, upTo, ...reached };
+			if (size === null) return { passage, upTo: null, ...reached };
+			upTo = size;
+		}
+		throw new RangeError('the last size is none');
+	});
 }
 
 /** So many people are shown at once. */

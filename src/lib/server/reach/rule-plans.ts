@@ -2,7 +2,7 @@ import * as v from 'valibot';
 import { compareBooks, type Comparison, type Difference } from '$lib/core/reach/compare';
 import { editRules, editsBetween, type Edit } from '$lib/core/reach/edits';
 import { readBook, readTest, WRITTEN_OTHERWISE, WRITTEN_TEST, writtenTest } from '$lib/core/reach/file';
-import { namedIn, type AccessRule, type Otherwise } from '$lib/core/reach/rules';
+import { endsOf, namedIn, type AccessRule, type Otherwise } from '$lib/core/reach/rules';
 import { ruleWords } from '$lib/core/reach/sentence';
 import { standings } from '$lib/core/reach/standing';
 import { runTests, type RuleTest, type Tested } from '$lib/core/reach/tests';
@@ -98,7 +98,7 @@ function draftOf(ctx: Context, title: string, of: InForce, after: Book, known: R
 	};
 	const reordered = JSON.stringify(before.rules.map((r) => r.id)) !== JSON.stringify(write.order);
 	const tests = JSON.stringify(before.tests.map(writtenTest)) !== JSON.stringify(write.tests);
-	const ends = JSON.stringify(before.otherwise) !== JSON.stringify(after.otherwise);
+	const ends = JSON.stringify(endsOf(before.otherwise)) !== JSON.stringify(endsOf(after.otherwise));
 	const nothing = !put.length && !gone.length && !reordered && !tests && !ends;
 	// A test that does not hold now either keeps nobody from mending something else.
 	const failing = failures(of.world, before.tests, people);
@@ -215,7 +215,10 @@ function changedBook(before: BookRow, known: Known, input: v.InferOutput<typeof 
 	});
 	const twice = tests.findIndex((t, i) => tests.findIndex((o) => o.name === t.name) < i);
 	if (twice >= 0) throw problem(`tests.${twice}.name`, 'Another test says the same.');
-	return { book: { rules, tests, otherwise: input.otherwise ?? before.otherwise }, edits };
+	return {
+		book: { rules, tests, otherwise: input.otherwise ? { ...before.otherwise, ...input.otherwise } : before.otherwise },
+		edits
+	};
 }
 
 /** The book that a file has. Throws with the line of what is wrong in it. */
@@ -251,7 +254,8 @@ export function bookOfDraft(
 
 export const changeRules = planKind({
 	kind: 'access-rules.change',
-	words: 'Add, change, move and remove access rules: who may reach which web sites and private services',
+	words:
+		'Add, change, move and remove access rules: who may reach which web sites and private services, and what passes their sessions',
 	area: 'access',
 	undo: 'back',
 	schema: CHANGE,

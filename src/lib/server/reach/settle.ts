@@ -1,5 +1,6 @@
 import type { Estate } from '$lib/core/estate/schema';
 import { readAddress } from '$lib/core/network/addresses';
+import { endsOf } from '$lib/core/reach/rules';
 import { serviceHost, servicePorts } from '$lib/core/reach/hosts';
 import type { Db } from '../db';
 import { openAt } from '../db/intervals';
@@ -43,6 +44,7 @@ export function settleReach(db: Db, estate: Estate, at: number): void {
 			tests: JSON.stringify(tests),
 			web: otherwise.web,
 			services: otherwise.services,
+			channels: endsOf(otherwise).channels,
 			by
 		},
 		at

@@ -1,5 +1,7 @@
 import type { AccessRule, Ask } from '$lib/core/reach/rules';
 import { effectWords, momentOfWeek, ruleWords, type Names } from '$lib/core/reach/sentence';
+import type { Target } from '$lib/core/reach/targets';
+import { sizeText } from '$lib/core/reach/written';
 import type { Standing } from '$lib/core/reach/standing';
 import type { Tested } from '$lib/core/reach/tests';
 import { NOTHING_KNOWN } from './tester';
@@ -45,12 +47,19 @@ export function standWords(
 /** An address of a single link: something inside that no service is. */
 const INSIDE = '169.254.255.254';
 
+/** What is asked about as the tester is asked it: chosen as `service`, or written as `host`. */
+function triesTarget(t: Target): { service: string; host: string; size: string } {
+	if (t.kind === 'site') return { service: '', host: t.host, size: '' };
+	if (t.kind === 'channel')
+		return { service: `channel/${t.passage}`, host: '', size: t.bytes > 0 ? sizeText(t.bytes) : '' };
+	return { service: t.id ?? '', host: t.id === null ? INSIDE : '', size: '' };
+}
+
 /** An example as the tester is asked it. */
 export function triesOf(ask: Ask): Record<string, string> {
 	return {
 		who: ask.person.login,
-		service: ask.target.kind === 'service' ? (ask.target.id ?? '') : '',
-		host: ask.target.kind === 'site' ? ask.target.host : ask.target.id === null ? INSIDE : '',
+		...triesTarget(ask.target),
 		from: ask.address ?? NOTHING_KNOWN,
 		on: ask.pool ?? '',
 		managed: ask.managed ? 'yes' : 'no',

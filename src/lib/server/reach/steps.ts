@@ -1,4 +1,4 @@
-import type { Otherwise } from '$lib/core/reach/rules';
+import { endsOf, type Otherwise } from '$lib/core/reach/rules';
 import { stepHandler } from '../jobs/step';
 import { closeAt, putAt } from '../db/intervals';
 import { tellRules } from './tell';
@@ -57,6 +57,7 @@ export const reachSteps = {
 							tests: JSON.stringify(input.tests),
 							web: input.otherwise.web,
 							services: input.otherwise.services,
+							channels: endsOf(input.otherwise).channels,
 							by: job.by
 						},
 						now

@@ -1,9 +1,11 @@
 import ipaddr from 'ipaddr.js';
 import { stillAsked, whyReached } from '$lib/core/reach/decide';
-import { readMomentOfWeek } from '$lib/core/reach/file';
+import { channelOf } from '$lib/core/reach/channels';
+import { readMomentOfWeek, readTarget } from '$lib/core/reach/file';
 import { targetCalled } from '$lib/core/reach/hosts';
 import type { Ask, Rulebook, Way } from '$lib/core/reach/rules';
 import { siteName, type Target } from '$lib/core/reach/targets';
+import { WHATEVER } from '$lib/core/reach/written';
 import { World } from '$lib/core/reach/world';
 import { fullVersion } from '$lib/core/endpoints/condition';
 import type { Db } from '../db';
@@ -17,7 +19,7 @@ import { targetsWords } from './words';
 /** What is asked of the tester; what is not said is as it is known. */
 export interface Tried {
 	person: string;
-	/** `site/tides.example`, `service/depot`, or `host/…` with what somebody would write: `host/depths.example:5432`. */
+	/** `site/tides.example`, `service/depot`, `channel/clipboard-out of 4 KB`, or `host/…` with what somebody would write: `host/depths.example:5432`. */
 	what: string;
 	from?: string | undefined;
 	on?: string | undefined;
@@ -77,6 +79,11 @@ export function triedReach(db: Db, tried: Tried, at: number, drafted?: Rulebook)
 		ask,
 		spoken.names
 	);
+	if (target.kind === 'channel' && value.effect !== 'refuse')
+		facts.push({
+			words: `beside that, the grant of what they open has to give ${channelOf(target.passage)}`,
+			source: 'grants'
+		});
 	return {
 		person: person.name,
 		target: targetsWords([target], spoken.names),
@@ -94,7 +101,7 @@ export function triedReach(db: Db, tried: Tried, at: number, drafted?: Rulebook)
 const said = (given: string | undefined, known: string | null): string | null =>
 	given === undefined ? known : given === NOTHING_KNOWN ? null : given;
 
-/** What is asked about, as it is written: `site/…`, `service/…` or `host/…`. Throws where it is none. */
+/** What is asked about, as it is written: `site/…`, `service/…`, `channel/…` or `host/…`. Throws where it is none. */
 export function targetOf(what: string, services: readonly ServiceRow[]): Target {
 	const slash = what.indexOf('/');
 	const [kind, id] = [what.slice(0, slash), what.slice(slash + 1).trim()];
@@ -108,7 +115,12 @@ export function targetOf(what: string, services: readonly ServiceRow[]): Target 
 		if ('wrong' in meant) throw wrong('what', meant.wrong);
 		return meant;
 	}
-	if (kind !== 'service') throw wrong('what', 'Write site/…, service/… or host/….');
+	if (kind === 'channel') {
+		const meant = readTarget(what, WHATEVER);
+		if ('wrong' in meant) throw wrong('what', meant.wrong);
+		return meant;
+	}
+	if (kind !== 'service') throw wrong('what', 'Write site/…, service/…, channel/… or host/….');
 	if (!services.some((s) => s.id === id)) throw wrong('what', `There is no service ${id.slice(0, 60)}.`);
 	return { kind, id };
 }

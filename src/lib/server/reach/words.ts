@@ -5,7 +5,8 @@ import type { Catalogue, Target } from '$lib/core/reach/targets';
 import type { RuleTest, Tested } from '$lib/core/reach/tests';
 import { rangeOnLine } from '$lib/core/reach/spans';
 import { DIMENSIONS, type World } from '$lib/core/reach/world';
-import { countWords } from '$lib/core/time/units';
+import { channelWords } from '$lib/core/reach/channels';
+import { countWords, sizeWords } from '$lib/core/time/units';
 
 /** So many targets are named. */
 const NAMED = 3;
@@ -17,12 +18,11 @@ const VERBS: Record<Difference['kind'], readonly [string, string]> = {
 	less: ['person is asked for less at', 'people are asked for less at']
 };
 
-const targetWords = (t: Target, names: Names): string =>
-	t.kind === 'site'
-		? t.host
-		: t.id === null
-			? 'what is inside and no service'
-			: names.what([{ kind: 'service', id: t.id }]);
+function targetWords(t: Target, names: Names): string {
+	if (t.kind === 'site') return t.host;
+	if (t.kind === 'channel') return `${channelWords(t.passage)}${t.bytes > 0 ? `, ${sizeWords(t.bytes)} at once` : ''}`;
+	return t.id === null ? 'what is inside and no service' : names.what([{ kind: 'service', id: t.id }]);
+}
 
 /** Targets in words: a few by name, more of them by what they are. */
 export function targetsWords(targets: readonly Target[], names: Names, catalogue: Catalogue | null = null): string {
@@ -36,11 +36,13 @@ export function targetsWords(targets: readonly Target[], names: Names, catalogue
 	for (const t of targets) {
 		const category = t.kind === 'site' ? catalogue.categoryOf(t.host) : null;
 		const kind =
-			t.kind === 'service'
-				? targetWords(t, names)
-				: category === null
-					? null
-					: names.what([{ kind: 'category', id: category }]);
+			t.kind === 'channel'
+				? channelWords(t.passage)
+				: t.kind === 'service'
+					? targetWords(t, names)
+					: category === null
+						? null
+						: names.what([{ kind: 'category', id: category }]);
 		if (kind === null) others++;
 		else kinds.set(kind, (kinds.get(kind) ?? 0) + 1);
 	}

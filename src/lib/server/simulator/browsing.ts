@@ -1,4 +1,5 @@
 import type { Estate } from '$lib/core/estate/schema';
+import { channelOf, intoIt, passagesOf, type Passage } from '$lib/core/reach/channels';
 import { Guard, type Given, type Verdict } from '$lib/core/reach/enforce';
 import {
 	ANYWHERE,
@@ -8,7 +9,7 @@ import {
 	type Reacher,
 	type Used
 } from '$lib/core/reach/rules';
-import type { Target } from '$lib/core/reach/targets';
+import type { Destination, Target } from '$lib/core/reach/targets';
 import { readWhat, readWhom, WHATEVER } from '$lib/core/reach/written';
 import { isHere } from '$lib/core/people/record';
 import { MINUTE } from '$lib/core/time/units';
@@ -19,6 +20,7 @@ import { deviceOf, shownBy } from './endpoints';
 import { USUAL_PATTERN, workDay, type WorkDay } from './people';
 import { hash, hashText, uniform } from './random';
 import { insideOf } from './screens';
+import { mayOpen } from './sign-in';
 import type { Stage } from './stage';
 import type { SimEndpoint, SimPerson, SimSession } from './state';
 
@@ -78,7 +80,7 @@ interface Known {
 
 const known = new WeakMap<Stage, Browsing>();
 /** What follows from an estate and its world, worked out once for a lab. */
-function browsingOf(lab: Stage): Browsing {
+export function browsingOf(lab: Stage): Browsing {
 	let found = known.get(lab);
 	if (!found) known.set(lab, (found = new Browsing(lab)));
 	return found;
@@ -113,11 +115,17 @@ class Browsing {
 						? []
 						: what.kind === 'category'
 							? (byCategory.get(what.id) ?? [])
-							: what.kind === 'service'
-								? [{ kind: 'service', id: what.id }]
-								: what.kind === 'site'
-									? [{ kind: 'site', host: what.name.replace(/^\*\./, 'www.') }]
-									: [];
+							: what.kind === 'channel'
+								? passagesOf(what.id).map((passage) => ({
+										kind: 'channel',
+										passage,
+										bytes: intoIt(passage) ? w.up : w.down
+									}))
+								: what.kind === 'service'
+									? [{ kind: 'service', id: what.id }]
+									: what.kind === 'site'
+										? [{ kind: 'site', host: what.name.replace(/^\*\./, 'www.') }]
+										: [];
 				if (all.length === 0) return [];
 				upTo += w.weight;
 				return [{ all, upTo, down: w.down, up: w.up }];
@@ -301,6 +309,7 @@ function browse(
 			holiday: guard.isHoliday(p.site, clock.iso),
 			way: 'device'
 		};
+		if (turned.target.kind === 'channel' && !(session && isGranted(lab, p, session, turned.target.passage))) continue;
 		wish(lab, guard, turned, {
 			who: { person: p, reacher: of.reacher, day: clock.day },
 			draws: [p.index, slot],
@@ -334,7 +343,7 @@ function turnTo(
 }
 
 /** What a device proves of itself. */
-function provenBy(
+export function provenBy(
 	lab: Stage,
 	e: SimEndpoint | undefined
 ): Pick<Circumstances, 'managed' | 'branch' | 'firmware' | 'locks'> {
@@ -345,7 +354,7 @@ function provenBy(
 	return { managed: true, branch, firmware: e.firmware || null, locks: locksItself(lab, e) };
 }
 
-interface Wisher {
+export interface Wisher {
 	/** Null: nobody is known to be there. */
 	who: { person: SimPerson; reacher: Reacher; day: number } | null;
 	draws: [whose: number, slot: number];
@@ -372,14 +381,16 @@ function wish(lab: Stage, guard: Guard, turned: Turned, by: Wisher): void {
 	const decisions = through ? Math.max(1, Math.round(habit.asks * spread(66))) : 1 + (hash(seed, ...draws, 67) % 2);
 	if (!through && w.flows.get(flowKey(by, target, verdict.rule, false, c.way))) return;
 	// A picture of it comes out of an isolated window, and nothing goes in.
-	const down = through ? Math.round(decisions * turned.down * spread(68)) : 0;
-	const up = through && c.way !== 'window' ? Math.round(decisions * turned.up * spread(69)) : 0;
-	if (through && who) countShare(w, guard, who, verdict.rule, down + up);
+	const one = target.kind === 'channel' ? target.passage : null;
+	const down = through && !(one && intoIt(one)) ? Math.round(decisions * turned.down * spread(68)) : 0;
+	const up =
+		through && c.way !== 'window' && !(one && !intoIt(one)) ? Math.round(decisions * turned.up * spread(69)) : 0;
+	if (through && who) countShare(w, guard, who, verdict.rule, down + up, target.kind === 'channel' ? 0 : 1);
 	tally(lab, by, target, c.way, verdict, { decisions, down, up });
 }
 
 /** Writes down what came of a wish, until it is told. */
-function tally(
+export function tally(
 	{ world: w }: Stage,
 	by: Wisher,
 	target: Target,
@@ -395,7 +406,7 @@ function tally(
 		endpoint: by.device?.found ? { serial: by.device.serial, key: by.device.key } : null,
 		machine: by.machine,
 		address: by.address,
-		target: target.kind === 'site' ? { kind: 'site', name: target.host } : { kind: 'service', name: target.id ?? '' },
+		target: { kind: target.kind, name: nameOf(target) },
 		way,
 		rule: verdict.rule,
 		effect: verdict.effect,
@@ -414,11 +425,14 @@ function tally(
 	w.flows.set(key, flow);
 }
 
+/** What a target is told by. */
+const nameOf = (t: Target): string => (t.kind === 'site' ? t.host : t.kind === 'service' ? (t.id ?? '') : t.passage);
+
 /** Bytes of a picture, about. */
 const PICTURE = 90_000;
 
 /** Somebody goes to something in a browser alone: what that proves is nothing. */
-export function goInside(lab: Stage, login: string, target: Target, factor: boolean): Inside {
+export function goInside(lab: Stage, login: string, target: Destination, factor: boolean): Inside {
 	const { world: w } = lab;
 	const browsing = browsingOf(lab);
 	const { guard } = browsing;
@@ -463,6 +477,12 @@ export function goInside(lab: Stage, login: string, target: Target, factor: bool
 	if (verdict.through) countShare(w, guard, by.who!, verdict.rule, down);
 	tally(lab, by, target, way, verdict, { decisions: 1, down, up: 0 });
 	return { ...verdict, way, picture: verdict.through ? insideOf(lab, target, here, way) : null };
+}
+
+/** Whether the grant by which a session was opened gives a channel. */
+function isGranted(lab: Stage, p: SimPerson, session: SimSession, passage: Passage): boolean {
+	const pub = lab.world.broker.publications.find((x) => x.id === session.publication);
+	return pub !== undefined && mayOpen(lab, p, pub, deviceOf(lab, p), true).value.channels.includes(channelOf(passage));
 }
 
 /** What comes of a wish: what asks for an isolated window is gone to in one. */
@@ -524,25 +544,26 @@ const alike = (a: Circumstances, b: Circumstances): boolean =>
 const shareOf = (login: string, rule: string): string => `${login}\n${rule}`;
 
 /** What somebody has had of a rule on a day of theirs; undefined: nothing. */
-function usedToday({ shares }: Stage['world'], login: string, rule: string, day: number): Used | undefined {
+export function usedToday({ shares }: Stage['world'], login: string, rule: string, day: number): Used | undefined {
 	const had = shares.get(shareOf(login, rule));
 	return had?.day === day ? had : undefined;
 }
 
 /** Counts a minute and its bytes towards what somebody has of a rule on a day, where it gives so much. */
-function countShare(
+export function countShare(
 	w: Stage['world'],
 	guard: Guard,
 	{ person, day }: Pick<NonNullable<Wisher['who']>, 'person' | 'day'>,
 	rule: string,
-	bytes: number
+	bytes: number,
+	minutes = 1
 ): void {
 	if (!guard.daily.has(rule)) return;
 	const had = usedToday(w, person.login, rule, day);
 	w.shares.set(shareOf(person.login, rule), {
 		day,
 		bytes: (had?.bytes ?? 0) + bytes,
-		minutes: (had?.minutes ?? 0) + 1
+		minutes: (had?.minutes ?? 0) + minutes
 	});
 }
 
@@ -551,7 +572,7 @@ const flowKey = (by: Wisher, target: Target, rule: string, through: boolean, way
 		by.who?.person.login ?? '',
 		by.who ? '' : by.device?.id,
 		by.machine,
-		target.kind === 'site' ? target.host : `/${target.id}`,
+		`${target.kind}/${nameOf(target)}`,
 		rule,
 		through,
 		way

@@ -9,6 +9,7 @@ import { schedule } from './agenda';
 import { appOpened, closeApp, closeOwn, packageDone, retry, takeWishes, useApp } from './apps';
 import { begin, operationDone } from './effects';
 import { browseOneMinute, goInside } from './browsing';
+import { passThrough } from './passing';
 import { beginFirmware, firmwareTaken, lockDevice, restartDevice, showOn } from './device-work';
 import { found, mended } from './device-fates';
 import { callsAgain, sleeps, switchOn } from './endpoints';
@@ -197,6 +198,8 @@ export class Lab {
 				return null;
 			case 'inside':
 				return goInside(this.stage, command.login, command.target, command.secondFactor);
+			case 'pass':
+				return passThrough(this.stage, command.connection, command.passage, command.bytes);
 			case 'rules':
 				w.rules = command.told;
 				return null;

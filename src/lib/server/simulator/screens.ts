@@ -1,5 +1,5 @@
 import type { Way } from '$lib/core/reach/rules';
-import type { Target } from '$lib/core/reach/targets';
+import type { Destination } from '$lib/core/reach/targets';
 import { wallTime } from '$lib/core/time/zone';
 import { hashText, uniform } from './random';
 import type { Stage } from './stage';
@@ -62,7 +62,7 @@ export function screenOf(lab: Pick<Stage, 'world' | 'estate'>, e: SimEndpoint): 
 /** The host of a site or a service, and what it is called there. */
 function calledInside(
 	{ world, estate }: Pick<Stage, 'world' | 'estate'>,
-	target: Target
+	target: Destination
 ): [host: string, title: string] {
 	if (target.kind === 'site') return [target.host, target.host];
 	const known = estate.access.services.find((s) => s.id === target.id);
@@ -74,7 +74,7 @@ function calledInside(
 /** What somebody sees of a site or a private service, as SVG; in an isolated window with whose it is across it. */
 export function insideOf(
 	lab: Pick<Stage, 'world' | 'estate'>,
-	target: Target,
+	target: Destination,
 	person: Pick<SimPerson, 'name' | 'zone'>,
 	way: Way
 ): string {

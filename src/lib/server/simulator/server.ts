@@ -7,7 +7,8 @@ import { stepWords } from '$lib/core/images/sheet';
 import { PHASES } from '$lib/core/watch/phases';
 import { systemOf } from '$lib/core/packages/fits';
 import { GB, MINUTE, SECOND } from '$lib/core/time/units';
-import { ProviderError, type Inside, type Providers, type Wishes } from '../providers';
+import { ProviderError, type Inside, type Passed, type Providers, type Wishes } from '../providers';
+import { passesOf } from './passing';
 import { changesSince, wholePage } from './directory';
 import { contentOf, imageTargets, inventoryText, lacksOf, type Look } from './installers';
 import { chunksOf, handOutTime, offersOf, packedOf, rightsOf, stepTime } from './images';
@@ -370,6 +371,9 @@ export class LabServer {
 				},
 				inside: async (login, target, secondFactor) =>
 					this.command({ kind: 'inside', login, target, secondFactor }) as Inside,
+				passes: async (connection) => passesOf(lab.stage, connection),
+				pass: async (connection, passage, bytes) =>
+					this.command({ kind: 'pass', connection, passage, bytes }) as Passed,
 				rules: async (told) => {
 					this.command({ kind: 'rules', told });
 				},

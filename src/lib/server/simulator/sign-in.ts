@@ -1,12 +1,12 @@
 import { appliedParts } from '$lib/core/settings/effective';
 import { goesOnIn, mayHaveAnother, servingPools, waitsLonger, type Waiting } from '$lib/core/access/broker';
-import { decideOpening } from '$lib/core/access/decide';
+import { decideOpening, type Decision } from '$lib/core/access/decide';
 import { placeSession, type Candidate } from '$lib/core/capacity/placement';
 import { START_WORDS, type StartKind } from '$lib/core/packages/starting';
 import { MINUTE } from '$lib/core/time/units';
 import { PHASES, type PhaseName } from '$lib/core/watch/phases';
-import type { Fact } from '$lib/core/why/explained';
-import { ProviderError } from '../providers';
+import type { Explained, Fact } from '$lib/core/why/explained';
+import { ProviderError, type BrokerConfig } from '../providers';
 import { schedule } from './agenda';
 import { daysFate } from './device-fates';
 import { deviceOf, getUp, shownBy, sitDown } from './endpoints';
@@ -17,7 +17,7 @@ import { powerOn } from './power';
 import { about, uniform } from './random';
 import { endSession, planLeaving } from './sessions';
 import { UP, type Stage } from './stage';
-import type { SimConnection } from './state';
+import type { SimConnection, SimEndpoint, SimPerson } from './state';
 import { roundTrip } from './round-trip';
 
 /** People wait this long for a machine before they give up. */
@@ -152,6 +152,31 @@ export function phaseDone(lab: Stage, id: number, phase: number): void {
 	beginPhase(lab, conn);
 }
 
+/** Whether somebody may open a publication from a device, and what their grants let through of its session. */
+export function mayOpen(
+	lab: Stage,
+	person: SimPerson,
+	pub: BrokerConfig['publications'][number],
+	device: SimEndpoint | undefined,
+	secondFactor: boolean
+): Explained<Decision> {
+	return decideOpening(
+		{
+			personId: person.login,
+			teams: person.teams,
+			at: lab.world.now,
+			zone: person.zone,
+			address: person.address,
+			device: shownBy(lab, device),
+			secondFactor,
+			begins: person.begins,
+			ends: person.ends
+		},
+		pub.door ?? {},
+		lab.world.broker.grants.filter((g) => g.publication === pub.id)
+	);
+}
+
 /** Lets the person in or refuses; finds a session to take up again. */
 function broker(lab: Stage, conn: SimConnection): boolean {
 	const w = lab.world;
@@ -168,21 +193,8 @@ function broker(lab: Stage, conn: SimConnection): boolean {
 		return false;
 	}
 	const grants = w.broker.grants.filter((g) => g.publication === pub.id);
-	const decision = decideOpening(
-		{
-			personId: person.login,
-			teams: person.teams,
-			at: w.now,
-			zone: person.zone,
-			address: person.address,
-			device: shownBy(lab, conn.endpoint === undefined ? undefined : w.endpoints.get(conn.endpoint)),
-			secondFactor: conn.secondFactor,
-			begins: person.begins,
-			ends: person.ends
-		},
-		pub.door ?? {},
-		grants
-	);
+	const device = conn.endpoint === undefined ? undefined : w.endpoints.get(conn.endpoint);
+	const decision = mayOpen(lab, person, pub, device, conn.secondFactor);
 	if (!decision.value.allowed) {
 		finish(
 			lab,

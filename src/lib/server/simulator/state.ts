@@ -21,7 +21,8 @@ import type { SettingEntry } from '$lib/core/packages/inventory';
 import type { AttachBooks } from '$lib/core/packages/attach';
 import type { StartKind } from '$lib/core/packages/starting';
 import type { ToldRules } from '$lib/core/reach/enforce';
-import type { Target } from '$lib/core/reach/targets';
+import type { Passage } from '$lib/core/reach/channels';
+import type { Destination } from '$lib/core/reach/targets';
 import type { Timed } from './queue';
 
 /** The whole of the simulated world at one moment: plain values, so that it can be stored and loaded. */
@@ -387,7 +388,8 @@ export type Command =
 	| { kind: 'certificate'; endpoint: string; number: string; ends: number }
 	| { kind: 'distrust'; certificates: string[] }
 	| { kind: 'rules'; told: ToldRules }
-	| { kind: 'inside'; login: string; target: Target; secondFactor: boolean }
+	| { kind: 'inside'; login: string; target: Destination; secondFactor: boolean }
+	| { kind: 'pass'; connection: number; passage: Passage; bytes: number }
 	| { kind: 'device'; endpoint: string; does: 'restart' | 'lock' | 'show' | 'firmware'; text: string; key: string }
 	| { kind: 'hand'; endpoint: string; person: string | null; key: string }
 	| { kind: 'profile'; login: string; to: string | null; key: string }

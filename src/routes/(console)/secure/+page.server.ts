@@ -1,15 +1,52 @@
 import { conditionsWords } from '$lib/core/access/decide';
-import { DAY } from '$lib/core/time/units';
+import { channelOf, channelWords } from '$lib/core/reach/channels';
+import { DAY, sizeWords } from '$lib/core/time/units';
+import { wallTime } from '$lib/core/time/zone';
 import { instantOf, localMoment } from '$lib/core/time/written';
 import { homeZone } from '$lib/server/capacity';
 import { refusalsBetween, testAccess } from '$lib/server/access';
-import { personWords } from '$lib/server/directory';
+import { personCalled, personWords } from '$lib/server/directory';
+import { passingOf } from '$lib/server/reach';
 import { sharedLoad } from '$lib/server/load';
 import { unusedTerms } from '$lib/core/scope/scope';
 import { grantsIn, landingOf } from '$lib/server/publishing';
 import { publicationsAt } from '$lib/server/publications';
 
 const yesNo = (text: string | null) => (text === 'yes' ? true : text === 'no' ? false : null);
+
+/** Of the channels that a grant gives, what access rules keep back on the machines that it opens, by way: in words. */
+function keptBack(
+	db: Parameters<typeof testAccess>[0],
+	{ request, value }: NonNullable<ReturnType<typeof testAccess>>,
+	publication: string,
+	at: number
+): { words: string; rule: string }[] {
+	const person = personCalled(db, request.personId, at);
+	if (!person) return [];
+	const { weekday, minute } = wallTime(request.zone, request.at);
+	const pool = publicationsAt(db, at).find((p) => p.id === publication)?.pools[0] ?? null;
+	return passingOf(
+		db,
+		person,
+		at,
+		{
+			address: request.address || null,
+			managed: request.device.certificate === 'good',
+			minute: (weekday - 1) * 1440 + minute,
+			pool
+		},
+		request.secondFactor
+	).flatMap((p) =>
+		p.upTo === null || !value.channels.includes(channelOf(p.passage))
+			? []
+			: [
+					{
+						words: `${channelWords(p.passage)}${p.upTo === 0 ? '' : ` beyond ${sizeWords(p.upTo)} at once`}`,
+						rule: p.rule
+					}
+				]
+	);
+}
 
 export const load = sharedLoad(({ url, context, look, at }) => {
 	const { db } = context;
@@ -33,6 +70,7 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 					secondFactor: q.get('factor') !== 'no'
 				})
 			: null;
+	const landing = tested?.value.allowed ? landingOf(db, login, publication, at) : null;
 	const { items: grants, left } = grantsIn(db, look.scope, at);
 	const refused = refusalsBetween(db, at - DAY, at);
 	return {
@@ -55,7 +93,9 @@ export const load = sharedLoad(({ url, context, look, at }) => {
 			zone,
 			answer: tested,
 			/** Where they would land now, or then, as far as it is known. */
-			landing: tested?.value.allowed ? landingOf(db, login, publication, at) : null
+			landing,
+			/** What of the channels that it gives rules keep back. */
+			kept: tested?.value.allowed ? keptBack(db, tested, publication, at) : []
 		}
 	};
 });

@@ -141,6 +141,11 @@
 			</p>
 			{#if a.value.allowed}<p class="text-ink2 text-[13px]">
 					Passed through: {a.value.channels.join(', ') || 'nothing'}.
+					{#if data.test.kept.length}Access rules keep back: {#each data.test.kept as k, i (k.words)}{i > 0
+								? ', '
+								: ''}{#if k.rule}<a class="link" href={addressWith(page.url, { card: `access-rule/${k.rule}` })}
+									>{k.words}</a
+								>{:else}{k.words}{/if}{/each}.{/if}
 				</p>{:else}<p class="text-ink2 text-[13px]">They are told: “{a.value.advice}”</p>{/if}
 			<div class="mt-2"><Why facts={a.facts} zone={data.zone} /></div>
 			{#if data.test.landing}

@@ -9,7 +9,7 @@
 		id: number;
 		since: number;
 		until: number;
-		kind: 'site' | 'service';
+		kind: 'site' | 'service' | 'channel';
 		target: string;
 		name: string;
 		category: string | null;

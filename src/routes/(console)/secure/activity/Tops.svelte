@@ -5,7 +5,7 @@
 
 	/** What was reached, or refused, most often. */
 	interface Row {
-		kind: 'site' | 'service';
+		kind: 'site' | 'service' | 'channel';
 		target: string;
 		name: string;
 		category: string | null;

@@ -78,11 +78,16 @@ function triedIn(
 	const login = q.get('who') ?? '';
 	const service = q.get('service') ?? '';
 	const host = q.get('host') ?? '';
+	const size = (q.get('size') ?? '').trim();
 	const asked = login !== '' && (service !== '' || host !== '');
 	const problems: Record<string, string> = {};
 	const tried = {
 		person: login,
-		what: service ? `service/${service}` : `host/${host}`,
+		what: service.startsWith('channel/')
+			? `${service}${size ? ` of ${size}` : ''}`
+			: service
+				? `service/${service}`
+				: `host/${host}`,
 		from: q.get('from') || undefined,
 		on: q.get('on') || undefined,
 		managed: yesNo(q.get('managed')),
@@ -108,6 +113,7 @@ function triedIn(
 		name: personWords(db, login, at)?.name ?? login,
 		service,
 		host,
+		size,
 		problems,
 		answer: answered(),
 		drafted: book ? answered(book) : null

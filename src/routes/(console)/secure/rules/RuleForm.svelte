@@ -1,5 +1,6 @@
 <script lang="ts">
-	import type { WrittenRule } from '$lib/core/reach/written';
+	import { channelWords, isChannelName, isSized } from '$lib/core/reach/channels';
+	import { readWhat, WHATEVER, type WrittenRule } from '$lib/core/reach/written';
 	import Field from '$lib/ui/forms/Field.svelte';
 	import type { Pickable } from '$lib/ui/forms/finding';
 	import ManyField from '$lib/ui/forms/ManyField.svelte';
@@ -22,6 +23,16 @@
 		drafting: Drafting;
 		close: string;
 	}
+	const UP_TO = ' up to ';
+	/** A channel of which it may be said how much passes at once, and how much is said; null: it is none. */
+	function sizedChannel(written: string): { upTo: string | undefined } | null {
+		const [name = '', upTo] = written.startsWith('channel/') ? written.slice('channel/'.length).split(UP_TO) : [];
+		return isChannelName(name) && isSized(name) ? { upTo } : null;
+	}
+	const atMost = (size: string) => (written: string) =>
+		size.trim() && sizedChannel(written)?.upTo === undefined && sizedChannel(written)
+			? `${written}${UP_TO}${size.trim()}`
+			: written;
 	let { edited, number, rules, pickables, drafting, close }: Props = $props();
 
 	// svelte-ignore state_referenced_locally
@@ -31,16 +42,26 @@
 		...edited?.people,
 		...Object.fromEntries(Object.values(pickables).flatMap((of) => of.map((o) => [o.id, o.name])))
 	});
+	/** What passes a session is chosen by its way; how much of it at once stands in a field of its own, where all of it is alike. */
+	const sized = [...(w.what ?? []), ...(w.except ?? [])].flatMap((x) => sizedChannel(x) ?? []);
+	const bound = sized.every((x) => x.upTo === sized[0]!.upTo) ? sized[0]?.upTo : undefined;
+	const plainly = (of: readonly string[] | undefined) =>
+		(of ?? []).map((x) => (bound === undefined ? x : x.split(UP_TO)[0]!));
+	for (const x of [...plainly(w.what), ...plainly(w.except)]) {
+		const is = readWhat(x, WHATEVER);
+		if (!('wrong' in is) && is.kind === 'channel') called[x] = channelWords(is.id, is.upTo);
+	}
 	const form = new PlanForm({
 		kind: KIND,
 		start: {
+			atOnce: bound ?? '',
 			name: w.name ?? '',
 			decide: w.decide ?? 'allow',
 			say: w.say ?? '',
 			who: [...(w.who ?? [])],
 			but: [...(w.but ?? [])],
-			what: [...(w.what ?? [])],
-			except: [...(w.except ?? [])],
+			what: plainly(w.what),
+			except: plainly(w.except),
 			on: [...(w.on ?? [])],
 			from: [...(w.from ?? [])],
 			managed: w.device?.managed === true,
@@ -73,8 +94,8 @@
 				...some('who', f.who),
 				...some('but', f.but),
 				...some('on', f.on),
-				...some('what', f.what),
-				...some('except', f.except),
+				...some('what', f.what.map(atMost(f.atOnce))),
+				...some('except', f.except.map(atMost(f.atOnce))),
 				...some('from', f.from),
 				...(Object.keys(device).length ? { device } : {}),
 				...text('hours', f.hours),
@@ -96,6 +117,8 @@
 		parts: { rule: null, make: null }
 	});
 	const f = form.f;
+	/** What is wrong with how much passes at once is said of what passes. */
+	const wrongSize = $derived(f.atOnce.trim() ? (form.errors.what ?? form.errors.except) : undefined);
 	async function submit(e: SubmitEvent) {
 		const old = drafting.plan;
 		if (await form.submit(e)) await drafting.replaced(old);
@@ -156,9 +179,16 @@
 					{options}
 					none={f[key].length ? 'add …' : none}
 					{called}
-					problem={form.errors[key]}
+					problem={wrongSize && (key === 'what' || key === 'except') ? undefined : form.errors[key]}
 					bind:value={f[key]}
 				/>{/each}
+			{#if [...f.what, ...f.except].some((x) => sizedChannel(x))}<TextField
+					label="At once at most"
+					hint="of what passes a session"
+					placeholder="2 KB"
+					problem={wrongSize}
+					bind:value={f.atOnce}
+				/>{/if}
 			<fieldset>
 				<legend class="text-ink2 text-[12.5px]">Device</legend>
 				<label class="flex items-center gap-2 text-[13px]"

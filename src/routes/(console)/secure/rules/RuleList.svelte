@@ -1,4 +1,5 @@
 <script lang="ts">
+	import { endsOf, type Otherwise } from '$lib/core/reach/rules';
 	import { tick } from 'svelte';
 	import { dragHandle, dragHandleZone, TRIGGERS, type DndEvent } from 'svelte-dnd-action';
 	import { page } from '$app/state';
@@ -22,12 +23,11 @@
 		was?: number | null;
 		earlier?: Shown | null;
 	}
-	type Ends = Record<'web' | 'services', 'allow' | 'refuse'>;
 	interface Props {
 		rules: readonly Row[];
-		otherwise: Ends;
+		otherwise: Otherwise;
 		/** What decides in force where no rule does, where a draft would have it otherwise. */
-		otherwiseWas: Ends | null;
+		otherwiseWas: Otherwise | null;
 		drafting: Drafting;
 		/** Whether whoever looks may draft changes, here and now. */
 		may: boolean;
@@ -38,7 +38,9 @@
 		/** Ids of rules that have decided nothing for 90 days. */
 		unused: readonly string[];
 	}
-	let { rules, otherwise, otherwiseWas, drafting, may, open, hits, unused }: Props = $props();
+	let { rules, otherwise: given, otherwiseWas: givenWas, drafting, may, open, hits, unused }: Props = $props();
+	const otherwise = $derived(endsOf(given));
+	const otherwiseWas = $derived(givenWas && endsOf(givenWas));
 	const TONES: Record<string, string> = { allow: 'text-kelp', refuse: 'text-buoy' };
 	/** More of them are not dragged: each would be measured at every move. */
 	const DRAGGED = 400;
@@ -82,7 +84,7 @@
 		} else if (moving === 0) held = null;
 	}
 	/** What decides at the end; where that cannot be drafted, what is shown is again what it was. */
-	async function end(key: keyof Ends, select: HTMLSelectElement) {
+	async function end(key: keyof Otherwise, select: HTMLSelectElement) {
 		const chosen = select.value as 'allow' | 'refuse';
 		if (!(await drafting.draft({ otherwise: { ...otherwise, [key]: chosen } }))) select.value = otherwise[key];
 	}
@@ -94,7 +96,8 @@
 	const NONE = { decisions: 0, refused: 0 };
 	const ends = [
 		['web', 'web'],
-		['services', 'private services']
+		['services', 'private services'],
+		['channels', 'what grants let through sessions']
 	] as const;
 </script>
 

@@ -15,6 +15,7 @@
 			name: string;
 			service: string;
 			host: string;
+			size: string;
 			problems: Record<string, string>;
 			answer: Answer | null;
 			/** As the draft that is open would have it. */
@@ -47,11 +48,11 @@
 	const SELDOM = ['on', 'branch', 'firmware', 'locks', 'holiday'];
 	const more = $derived(SELDOM.some((k) => q.get(k)));
 	const OUTCOMES: Record<string, string> = {
-		allow: 'may reach',
-		reason: 'once they say what for, may reach',
-		factor: 'once they show their second factor, may reach',
-		window: 'in an isolated window alone, may reach',
-		refuse: 'may not reach'
+		allow: 'may',
+		reason: 'once they say what for, may',
+		factor: 'once they show their second factor, may',
+		window: 'in an isolated window alone, may',
+		refuse: 'may not'
 	};
 	const AS_IT_IS = ['', 'as theirs is'] as const;
 	const choices = {
@@ -99,6 +100,7 @@
 		<p class="text-[14px] font-[650]">
 			{lead}{a.person}
 			{OUTCOMES[a.decides]}
+			{tried.service.startsWith('channel/') ? 'use' : 'reach'}
 			{a.target}{a.address ? `, from ${a.address}` : ''}: {a.number === null
 				? 'the end of the list decides'
 				: `rule ${a.number} decides`}.
@@ -108,7 +110,9 @@
 	</section>
 {/snippet}
 
-<h2 class="head" id="try">Try it out <small>this person, that site or service, from there, at that time</small></h2>
+<h2 class="head" id="try">
+	Try it out <small>this person, that site, service or channel, from there, at that time</small>
+</h2>
 <form class="mt-1" method="GET" data-sveltekit-keepfocus data-sveltekit-noscroll>
 	{#each kept as [k, v] (k)}<input type="hidden" name={k} value={v} />{/each}
 	<div class="grid grid-cols-2 gap-x-3">
@@ -120,7 +124,7 @@
 			name="who"
 			value={who}
 		/>
-		<WhatFields service={tried.service} host={tried.host} problem={tried.problems.what} {services} />
+		<WhatFields service={tried.service} host={tried.host} size={tried.size} problem={tried.problems.what} {services} />
 		<TextField label="From address" name="from" value={from} placeholder="theirs" problem={tried.problems.from} />
 		<TextField label="When" name="when" value={when} placeholder="Tue 14:30" problem={tried.problems.when} />
 		{@render choice('managed', 'Device')}

@@ -1,5 +1,6 @@
 import { toast } from 'svelte-sonner';
 import type { WrittenTest } from '$lib/core/reach/file';
+import type { Otherwise } from '$lib/core/reach/rules';
 import type { WrittenRule } from '$lib/core/reach/written';
 import { addressWith } from '$lib/ui/frame/address';
 import { arrive } from '$lib/ui/frame/arrive';
@@ -14,11 +15,11 @@ export type Edit =
 /** Edits of rules as one plan has them. */
 export interface Change {
 	edits: Edit[];
-	otherwise?: { web: 'allow' | 'refuse'; services: 'allow' | 'refuse' };
+	otherwise?: Otherwise;
 	tests?: WrittenTest[];
 }
 
-const ASKED = 'who service host from on managed branch firmware locks duty holiday when through'.split(' ');
+const ASKED = 'who service host size from on managed branch firmware locks duty holiday when through'.split(' ');
 
 /** The address at which the tester tries an example. */
 export const seenAt = (url: URL, tries: Readonly<Record<string, string>>): string =>

@@ -1,6 +1,7 @@
 import { error, fail, redirect } from '@sveltejs/kit';
 import { randomUUID } from 'node:crypto';
 import { CHANNELS } from '$lib/core/access/decide';
+import { isPassage } from '$lib/core/reach/channels';
 import { speakerOf } from '$lib/core/portal/say';
 import { MINUTE } from '$lib/core/time/units';
 import { formOf } from '$lib/server/api/body';
@@ -8,7 +9,7 @@ import { Rate } from '$lib/server/identity/attempts';
 import { testAccess } from '$lib/server/access';
 import { startTimes } from '$lib/server/packages';
 import { personWords } from '$lib/server/directory';
-import { changeFor, passing } from '$lib/server/portal';
+import { changeFor, passing, passOnce, waysThrough } from '$lib/server/portal';
 import { publicationsAt } from '$lib/server/publications';
 import { runtime } from '$lib/server/runtime';
 import { isNamedAcross } from '$lib/server/settings';
@@ -17,6 +18,9 @@ import { usualPhases } from '$lib/server/watch';
 
 /** How often one person may start an app. */
 const STARTS = new Rate(20, MINUTE);
+/** How often one person may let something pass, and how much at once, bytes: nobody moves more by hand. */
+const PASSES = new Rate(60, MINUTE);
+const MOST = 1e12;
 
 const own = async (id: string, login: string) => {
 	const progress = await runtime().providers.broker.connection(Number(id));
@@ -58,6 +62,8 @@ export const load = async ({ params, locals }) => {
 						publicationsAt(db, now).some((p) => p.id === s.id && here !== undefined && p.pools.includes(here))
 				),
 		channels: passing(db, caller.id, decision?.value.channels ?? []),
+		/** What passes the session now, by each way, and what keeps the rest. */
+		ways: await waysThrough(runtime(), caller.id, progress.id),
 		/** Why it may not be opened, where it may not. */
 		lack: decision?.value.lack ?? null,
 		/** Whether their name stands across the screen. */
@@ -81,6 +87,20 @@ export const actions = {
 			pass: Object.fromEntries(asked.map((c) => [c, passed.includes(c)]))
 		});
 		return 'refused' in answer ? fail(answer.status, { refused: answer.refused }) : { asked };
+	},
+	/** Something is to pass between the session and the device: so many bytes, one way. */
+	pass: async ({ request, params, locals }) => {
+		const caller = locals.caller!;
+		const progress = await own(params.connection, caller.login);
+		const say = speakerOf(locals.language);
+		const form = await formOf(request);
+		const passage = form.get('passage');
+		const size = form.get('bytes');
+		const bytes = typeof size === 'string' && /^\d{1,13}$/.test(size) ? Number(size) : null;
+		if (typeof passage !== 'string' || !isPassage(passage) || bytes === null || bytes > MOST)
+			return fail(422, { refused: say('pass.what') });
+		if (!PASSES.take(caller.login)) return fail(429, { refused: say('problem.too-often') });
+		return { passage, bytes, kept: await passOnce(runtime(), caller.id, progress.id, passage, bytes) };
 	},
 	disconnect: async ({ params, locals }) => {
 		const progress = await own(params.connection, locals.caller!.login);

@@ -7,14 +7,19 @@
 	import { PHASES } from '$lib/core/watch/phases';
 	import { clockWords } from '$lib/core/time/zone';
 	import Across from '$lib/ui/portal/Across.svelte';
+	import { channelOf } from '$lib/core/reach/channels';
+	import { sizeWords } from '$lib/core/time/units';
 	import AppWindow from '$lib/ui/portal/AppWindow.svelte';
 	import DeskWindow from '$lib/ui/portal/DeskWindow.svelte';
+	import { keptWords } from '$lib/ui/portal/kept';
+	import Passing from '$lib/ui/portal/Passing.svelte';
 
 	let { data, form } = $props();
 	const say = $derived(speakerOf(data.language));
 	let progress = $state(untrack(() => data.progress));
 	let windows = $state(untrack(() => data.windows));
 	let across = $state(untrack(() => data.across));
+	let ways = $state(untrack(() => data.ways));
 	const done = $derived(new Map(progress.phases.map((p) => [p.name as string, p.ms])));
 	const shared = $derived(progress.sharing.some((f) => f.side === 'for'));
 	/** Where a session is shared there is nobody to sign in and no desktop to start. */
@@ -28,9 +33,10 @@
 	);
 	let note = $state('');
 	let now = $state(untrack(() => data.now));
-	/** Windows by the order in which they were used: the last stands in front. The notes are number 0. */
-	let used: number[] = $state([0]);
-	const inFront = $derived(used.filter((run) => run === 0 || windows.some((w) => w.run === run)).at(-1) ?? 0);
+	/** Windows by the order in which they were used: the last stands in front. The notes are number 0, what passes the session -1. */
+	const OWN = [0, -1];
+	let used: number[] = $state([-1, 0]);
+	const inFront = $derived(used.filter((run) => OWN.includes(run) || windows.some((w) => w.run === run)).at(-1) ?? 0);
 	const use = (run: number) => {
 		if (inFront !== run) used = [...used.filter((x) => x !== run), run];
 	};
@@ -39,9 +45,11 @@
 		const newest = windows.find((w) => !used.includes(w.run));
 		if (newest) used = [...used, newest.run];
 	});
+	/** Channels of which anything passes. */
+	const passing = $derived([...new Set(ways.flatMap((w) => (w.upTo === 0 ? [] : [channelOf(w.passage)])))]);
 	const through = $derived(
-		data.channels.pass.length
-			? say('desk.passes', { channels: data.channels.pass.map((c) => say(`channel.${c}`)).join(', ') })
+		passing.length
+			? say('desk.passes', { channels: passing.map((c) => say(`channel.${c}`)).join(', ') })
 			: say('desk.passes-nothing')
 	);
 	/** What to do about it: in English as the gateway has it, which knows more of its own faults than can be said here. */
@@ -63,11 +71,13 @@
 				windows: typeof windows;
 				now: number;
 				across: boolean;
+				ways: typeof ways;
 			};
 			const turned = next.result !== progress.result;
 			progress = next;
 			windows = next.windows;
 			across = next.across;
+			ways = next.ways;
 			now = next.now;
 			// What can be started there is known once there is a machine.
 			if (turned) await invalidateAll();
@@ -187,6 +197,9 @@
 							bind:value={note}></textarea></label
 					>
 				</DeskWindow>
+				<DeskWindow name={say('pass.window')} width={440} nth={8} front={inFront === -1} used={() => use(-1)}>
+					<Passing {say} bind:notes={note} />
+				</DeskWindow>
 				{#each windows as w, i (w.run)}
 					<AppWindow
 						name={w.name}
@@ -202,7 +215,7 @@
 				<div
 					class="absolute bottom-0 z-30 flex w-full flex-wrap items-center gap-3 bg-[#0f1e2c]/85 px-4 py-2 text-[13px] text-[#dce5ec]"
 				>
-					{#each [{ run: 0, name: say('desk.notes') }, ...windows] as w (w.run)}
+					{#each [{ run: 0, name: say('desk.notes') }, { run: -1, name: say('pass.window') }, ...windows] as w (w.run)}
 						<button
 							class={['rounded px-2 py-0.5', inFront === w.run ? 'bg-[#2c4a60]' : 'hover:bg-[#22394c]']}
 							aria-pressed={inFront === w.run}
@@ -220,15 +233,21 @@
 					<details class="relative ml-auto">
 						<summary class="cursor-pointer">{through}</summary>
 						<ul
-							class="absolute right-0 bottom-full mb-2 w-[300px] rounded-md bg-[#fbfaf5] p-3 text-[13px] text-[#15253b] shadow-2xl"
+							class="absolute right-0 bottom-full mb-2 w-[360px] rounded-md bg-[#fbfaf5] p-3 text-[13px] text-[#15253b] shadow-2xl"
 						>
-							{#each data.channels.pass as c (c)}<li class="py-0.5">
-									<b>{say(`channel.${c}`)}</b>: {say(`channel.${c}.what`)}
-								</li>{:else}<li>{say('desk.passes-none')}</li>{/each}
-							{#if data.channels.keptOut.length}<li class="py-0.5">
-									{say('desk.kept-out', { channels: say.list(data.channels.keptOut.map((c) => say(`channel.${c}`))) })}
-									<a class="underline" href="/my/devices#channels">{say('head.devices')}</a>
-								</li>{/if}
+							{#if passing.length === 0}<li class="pb-1">{say('desk.passes-none')}</li>{/if}
+							{#each ways as w (w.passage)}<li class="py-0.5">
+									<b>{say(`way.${w.passage}`)}</b>:
+									{w.upTo === 0
+										? say('way.shut')
+										: w.upTo === null
+											? say('way.passes')
+											: say('way.up-to', { size: sizeWords(w.upTo) })}{#if w.kept}<span class="block text-[#4a5a6e]"
+											>{keptWords(say, w.kept)}
+											{#if w.kept.by === 'own'}<a class="underline" href="/my/devices#channels">{say('head.devices')}</a
+												>{/if}</span
+										>{/if}
+								</li>{/each}
 						</ul>
 					</details>
 					<span>{progress.machine}</span>

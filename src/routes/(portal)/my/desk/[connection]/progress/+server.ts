@@ -1,4 +1,5 @@
 import { json } from '@sveltejs/kit';
+import { waysThrough } from '$lib/server/portal';
 import { runtime } from '$lib/server/runtime';
 import { isNamedAcross } from '$lib/server/settings';
 import { windowsIn } from '$lib/server/shelf';
@@ -10,5 +11,6 @@ export const GET = async ({ params, locals }) => {
 	if (!progress || progress.person !== locals.caller!.login) return json(null, { status: 404 });
 	const now = clock.now();
 	const across = progress.machine !== null && isNamedAcross(db, progress.person, progress.machine, now);
-	return json({ ...progress, now, windows: windowsIn(db, progress.session, now), across });
+	const ways = await waysThrough(runtime(), locals.caller!.id, progress.id);
+	return json({ ...progress, now, windows: windowsIn(db, progress.session, now), across, ways });
 };
