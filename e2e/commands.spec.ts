@@ -1,5 +1,6 @@
 import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
 import { existsSync, mkdtempSync, mkdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
+import { createServer as createHttp } from 'node:http';
 import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -343,6 +344,69 @@ test.describe('the command line', () => {
 		const empty = join(folder(), 'empty');
 		expect(cli('restore', damaged, '--data', empty).stderr).toMatch(/cannot be restored/);
 		expect(existsSync(join(empty, 'sextant.db'))).toBe(false);
+	});
+
+	test('a change log that was cut and written on is found by a head of it that was sent elsewhere', async ({
+		page
+	}) => {
+		const kept: string[] = [];
+		const elsewhere = createHttp((request, answer) => {
+			let line = '';
+			request.on('data', (chunk: Buffer) => (line += chunk.toString()));
+			request.on('end', () => {
+				kept.push(line);
+				answer.end();
+			});
+		});
+		await new Promise<void>((ready) => elsewhere.listen(4895, '127.0.0.1', ready));
+		try {
+			const data = folder();
+			const base = `http://localhost:${PORT}`;
+			const server = await started('--data', data, '--estate', 'e2e/small.yaml', '--speed', '600');
+			await page.goto(base);
+			await firstOperator(page, /works once: (\S+)/.exec(server.output())![1]!);
+			await expect(page.getByText('Ines · owner')).toBeVisible();
+			await page.goto(`${base}/settings`);
+			await ready(page);
+			await page.getByLabel('To a web hook').fill('http://127.0.0.1:4895/heads');
+			await page.getByRole('button', { name: 'Plan where they are sent' }).click();
+			expect(await commitAndFollow(page)).toBe('done');
+			await expect.poll(() => kept.length).toBeGreaterThan(0);
+			const compare = async () => {
+				await page.goto(`${base}/changes`);
+				await ready(page);
+				await page.getByText('Compare it with heads that were kept elsewhere').click();
+				await page.getByRole('button', { name: 'Compare' }).click();
+				await expect(page.getByText('Choose a file of heads, or paste their lines.')).toBeVisible();
+				await page
+					.getByLabel('A file of heads')
+					.setInputFiles({ name: 'kept.heads', mimeType: 'text/plain', buffer: Buffer.from(kept.join('')) });
+				await page.getByRole('button', { name: 'Compare' }).click();
+			};
+			await compare();
+			await accessible(page);
+			await expect(page.locator('main').getByRole('status')).toContainText(/It agrees with (1|one) head/);
+			await server.end();
+
+			const Database = (await import('better-sqlite3')).default;
+			const db = new Database(join(data, 'sextant.db'));
+			for (const { name } of db
+				.prepare(`SELECT name FROM sqlite_schema WHERE type = 'trigger' AND tbl_name = 'changes'`)
+				.all() as { name: string }[])
+				db.exec(`DROP TRIGGER ${name}`);
+			const { last } = db.prepare('SELECT max(number) AS last FROM changes').get() as { last: number };
+			db.prepare('DELETE FROM changes WHERE number = ?').run(last);
+			db.close();
+			// The chain of what is left holds: nothing but the head tells.
+			const again = await started('--data', data);
+			await compare();
+			const said = page.locator('main').getByRole('status');
+			await expect(said).toContainText('The change log is not what it was.');
+			await expect(said).toContainText(/it has been cut|it was written anew/);
+			await again.end();
+		} finally {
+			elsewhere.close();
+		}
 	});
 
 	test('says how it is used when asked for what it does not know', () => {

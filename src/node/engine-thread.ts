@@ -3,7 +3,7 @@ import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
 import { sharedClock } from '$lib/server/context';
 import { openDb } from '$lib/server/db';
 import { HeadKeeper, headKeyIn } from '$lib/server/changes/heads';
-import { sendHead } from '$lib/server/changes/send';
+import { sendHead, sendsHeads } from '$lib/server/changes/send';
 import { isStorage } from '$lib/server/db/storage';
 import { tellAgents } from '$lib/server/packages';
 import { configureBroker } from '$lib/server/publishing';
@@ -121,7 +121,8 @@ let sent = -Infinity;
 
 async function keepHead(): Promise<void> {
 	const head = heads.keep(ctx.db, ctx.clock.now());
-	if (!head || performance.now() - sent < SEND_HEADS) return;
+	// The first one after it was said where to goes at once.
+	if (!head || !sendsHeads(ctx.db) || performance.now() - sent < SEND_HEADS) return;
 	sent = performance.now();
 	await sendHead(ctx, head);
 }

@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { afterEach, beforeEach, describe, expect, test } from 'vitest';
 import { openDb, run, type Db } from '../db';
 import { addChange, firstBrokenChange } from './index';
-import { countProblems, HEADS_FILE, HeadKeeper, headKeyIn, headLine, headOf, headProblems } from './heads';
+import { compareHeads, countProblems, HEADS_FILE, HeadKeeper, headKeyIn, headLine, headOf, headProblems } from './heads';
 
 let dir: string;
 let db: Db;
@@ -65,6 +65,20 @@ describe('heads of the change log', () => {
 		change(9);
 		expect(firstBrokenChange(db)).toBeNull();
 		expect(headProblems(db, heads(), 'heads').join()).toMatch(/written anew: change 5/);
+	});
+
+	test('kept elsewhere are compared with the log: how far they reach, and what does not agree', () => {
+		const keeper = new HeadKeeper(dir, headKeyIn(dir));
+		const kept = headLine(keeper.keep(db, 10)!);
+		change(6);
+		expect(compareHeads(db, kept)).toEqual({ heads: 1, last: 5, changes: 6, problems: [] });
+		expect(compareHeads(db, 'no head\n')).toMatchObject({ heads: 0, last: null, problems: [expect.stringMatching(/1 of its lines/)] });
+		untied('DELETE FROM changes WHERE number > 3');
+		change(8);
+		change(9);
+		expect(compareHeads(db, kept).problems.join()).toMatch(/written anew: change 5/);
+		db.exec(`UPDATE changes SET by = 'nobody' WHERE number = 2`);
+		expect(compareHeads(db, kept).problems[0]).toBe('change log: broken at change 2');
 	});
 
 	test('that are forged, altered or of another key are shown', () => {

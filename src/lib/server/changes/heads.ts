@@ -3,6 +3,7 @@ import { appendFileSync, existsSync, readFileSync, writeFileSync } from 'node:fs
 import { join } from 'node:path';
 import * as v from 'valibot';
 import { all, one, type Db } from '../db';
+import { firstBrokenChange } from '.';
 
 /**
  * Heads of the change log: how far it had come, when, signed with a key that is not in the database. The chain of digests shows a line that
@@ -126,6 +127,31 @@ export function headProblems(db: Db, text: string, name: string): string[] {
 		before = head.number;
 	}
 	return problems;
+}
+
+/** How a change log agrees with heads of it that were kept elsewhere. */
+export interface Compared {
+	/** Heads that could be read, the last change that any of them speaks of, and how many changes the log has. */
+	heads: number;
+	last: number | null;
+	changes: number;
+	/** What does not agree, one line each. */
+	problems: string[];
+}
+
+/** Compares a change log with heads that were kept elsewhere: its own chain first, then each head. */
+export function compareHeads(db: Db, text: string): Compared {
+	const { heads } = readHeads(text);
+	const broken = firstBrokenChange(db);
+	return {
+		heads: heads.length,
+		last: heads.length ? Math.max(...heads.map((h) => h.number)) : null,
+		changes: one<{ n: number }>(db, 'SELECT count(*) AS n FROM changes')!.n,
+		problems: [
+			...(broken === null ? [] : [`change log: broken at change ${broken}`]),
+			...headProblems(db, text, 'what was kept')
+		]
+	};
 }
 
 function signatureHolds(head: Head): boolean {

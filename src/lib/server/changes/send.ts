@@ -1,5 +1,5 @@
 import type { Context } from '../context';
-import { setting } from '../db';
+import { setting, type Db } from '../db';
 import { headLine, type Head } from './heads';
 
 /** Settings that say where heads of the change log are sent: an address of mail, and one of a web hook. */
@@ -7,6 +7,9 @@ export const HEADS_MAIL = 'heads mail';
 export const HEADS_HOOK = 'heads hook';
 /** A web hook has so long to answer, ms. */
 const PATIENCE = 10_000;
+
+/** Whether heads of the change log are sent anywhere. */
+export const sendsHeads = (db: Db): boolean => Boolean(setting(db, HEADS_MAIL) || setting(db, HEADS_HOOK));
 
 /** Sends a head to where it was set. Throws, with what went wrong, when neither took it. */
 export async function sendHead(ctx: Context, head: Head): Promise<void> {

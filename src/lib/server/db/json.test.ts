@@ -87,7 +87,7 @@ beforeAll(async () => {
 	run(h.db, `DELETE FROM access_rulebook`);
 	run(
 		h.db,
-		`INSERT INTO access_rulebook VALUES ('book', 1, ${FOREVER}, '["depot"]', '[{"name":"a","who":"team/harbour","what":"service/depot","expect":"allow"}]', 'allow', 'refuse', 'x')`
+		`INSERT INTO access_rulebook VALUES ('book', 1, ${FOREVER}, '["depot"]', '[{"name":"a","who":"team/harbour","what":"service/depot","expect":"allow"}]', 'allow', 'refuse', 'x', 'allow')`
 	);
 	run(h.db, `INSERT INTO kept_pools VALUES ('quay', 1, ${FOREVER}, 'harbour', '{"employment":"nobody"}', 1, 'x')`);
 	fill();

@@ -1,7 +1,7 @@
 import * as v from 'valibot';
 import { DAY } from '$lib/core/time/units';
 import { addChange } from '../changes';
-import { headKeyIn } from '../changes/heads';
+import { compareHeads, headKeyIn } from '../changes/heads';
 import { endpoint } from '../calls/endpoint';
 import { read } from '../calls/need';
 import type { Context } from '../context';
@@ -68,6 +68,27 @@ const files = endpoint({
 	}
 });
 
+/** Characters of heads at most: one of them stands for all that came before it. */
+const HEADS = 500_000;
+
+const compare = endpoint({
+	method: 'POST',
+	path: '/changes/compare',
+	summary:
+		'Compare the change log with signed heads of it that were kept elsewhere: whether it was cut, altered or written anew',
+	need: read('audit'),
+	work: 'long',
+	body: v.strictObject({
+		heads: v.pipe(
+			v.string('Bring the heads, one a line.'),
+			v.regex(/\S/, 'Bring the heads, one a line.'),
+			v.maxLength(HEADS, `At most ${HEADS} characters: the latest lines are enough.`)
+		)
+	}),
+	answer: v.strictObject({ heads: whole, last: v.nullable(whole), changes: whole, problems: v.array(text) }),
+	handle: ({ ctx: { db }, body }) => compareHeads(db, body.heads)
+});
+
 /** Up to which entry the change log has been told of, and when: its signed heads stand for the record, too. */
 const TOLD = 'record told';
 
@@ -96,6 +117,6 @@ export function tellLog({ db }: Context, now: number): void {
 export const manifest: Manifest = {
 	name: 'record',
 	lists: [entries],
-	endpoints: [files],
+	endpoints: [files, compare],
 	chores: (ctx) => [{ name: 'how far the record has come', every: 'hour', run: (now) => tellLog(ctx, now) }]
 };

@@ -8,6 +8,8 @@ export const load = ({ url, depends, locals }) => {
 	const { db } = runtime();
 	return {
 		changes: changesBefore(db, asKnown(lookOf(url, runtime())), 200),
+		/** Whoever is there for a part alone has no log that heads are of. */
+		whole: locals.caller!.part === null,
 		seesRecord: may(locals.caller!.rights, 'audit', 'read')
 	};
 };

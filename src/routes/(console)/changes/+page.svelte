@@ -3,6 +3,7 @@
 	import { momentWords } from '$lib/core/time/zone';
 	import { addressWith } from '$lib/ui/frame/address';
 	import ChangeViews from '$lib/ui/frame/ChangeViews.svelte';
+	import CompareForm from './CompareForm.svelte';
 	import PlanButton from '$lib/ui/plan/PlanButton.svelte';
 
 	let { data } = $props();
@@ -14,6 +15,7 @@
 	<h2 class="head mt-2">
 		Change log <small>every line is chained to the one before it; nothing is ever taken out</small>
 	</h2>
+	{#if data.seesRecord && data.whole}<CompareForm />{/if}
 	<table class="grid-table mt-1">
 		<thead
 			><tr
