@@ -52,7 +52,7 @@ test.describe('access rules', () => {
 	test('say to somebody by which rule, and why those above do not decide', async ({ page }) => {
 		await visit(page, '/secure/rules');
 		await pick(page, 'Person', /Asa Lindqvist/, 'asa lind');
-		await page.getByLabel('Service', { exact: true }).selectOption({ label: 'Depth store' });
+		await page.getByLabel('Service, or what passes a session').selectOption({ label: 'Depth store' });
 		await page.getByLabel('Device', { exact: true }).selectOption({ label: 'not managed' });
 		await page.getByLabel('When').fill('noon');
 		await page.getByRole('button', { name: 'Try', exact: true }).click();

@@ -527,6 +527,8 @@ const access = v.strictObject({
 					busy: share,
 					/** How often in a minute something is asked for. */
 					asks: v.optional(v.pipe(v.number(), v.minValue(0.1), v.maxValue(1000)), 6),
+					/** What they say it is for, where a rule asks: one of these. */
+					says: v.optional(v.pipe(v.array(v.pipe(v.string(), v.minLength(1), v.maxLength(200))), v.maxLength(50)), []),
 					what: v.pipe(
 						v.array(
 							v.strictObject({

@@ -112,16 +112,14 @@ describe('what passes a session', () => {
 		);
 		expect('problems' in read && read.problems.map((p) => p.words).join()).toContain(words);
 	});
-	test.each([
-		'decide: window',
-		'decide: reason',
-		'decide: allow, through: [browser]',
-		'decide: allow, daily: { time: 5 min }'
-	])('%s makes no sense of it', (more) => {
-		const read = readBook(
-			`access-rules: 1\nrules:\n  - { id: a, ${more}, what: [channels] }\notherwise: { web: allow, services: refuse }\n`,
-			WHATEVER
-		);
-		expect('problems' in read && read.problems).toHaveLength(1);
-	});
+	test.each(['decide: window', 'decide: allow, through: [browser]', 'decide: allow, daily: { time: 5 min }'])(
+		'%s makes no sense of it',
+		(more) => {
+			const read = readBook(
+				`access-rules: 1\nrules:\n  - { id: a, ${more}, what: [channels] }\notherwise: { web: allow, services: refuse }\n`,
+				WHATEVER
+			);
+			expect('problems' in read && read.problems).toHaveLength(1);
+		}
+	);
 });

@@ -31,7 +31,7 @@ const problems = (text: string) => {
 function sayable(r: AccessRule): AccessRule {
 	const some = r.effect === 'refuse' ? { ...r, daily: null } : r;
 	if (!some.what.some((w) => w.kind === 'channels' || w.kind === 'channel')) return some;
-	const effect = some.effect === 'window' || some.effect === 'reason' ? 'allow' : some.effect;
+	const effect = some.effect === 'window' ? 'allow' : some.effect;
 	return { ...some, effect, how: some.what.some((w) => w.kind === 'web') ? some.how : [] };
 }
 

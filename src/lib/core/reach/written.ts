@@ -227,13 +227,8 @@ export function readRule(
 		else wrong('Write hours such as Mon-Fri 07:00-19:00.', 'hours');
 	}
 	const ofChannels = rule.what.filter((w) => w.kind === 'channels' || w.kind === 'channel').length;
-	if (ofChannels > 0 && (decide === 'window' || decide === 'reason'))
-		wrong(
-			decide === 'window'
-				? 'What passes a session is not shown in an isolated window: allow, refuse, or ask for the second factor.'
-				: 'What passes a session is not asked about: allow, refuse, or ask for the second factor.',
-			'decide'
-		);
+	if (ofChannels > 0 && decide === 'window')
+		wrong('What passes a session is not shown in an isolated window: decide otherwise.', 'decide');
 	if (ofChannels > 0 && ofChannels === rule.what.length) {
 		if (rule.how.length) wrong('What passes a session goes through none of these: leave it out.', 'through');
 		if (rule.daily?.minutes !== undefined)

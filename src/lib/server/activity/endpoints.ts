@@ -92,6 +92,8 @@ export const activityEndpoints: readonly Endpoint[] = [
 					through: v.boolean(),
 					/** What was asked of them and not given. */
 					asked: v.nullable(v.picklist(ASKED)),
+					/** What they said that it is for. */
+					said: v.nullable(text),
 					way: v.picklist(WAYS),
 					endpoint: v.nullable(whole),
 					endpointName: v.nullable(text),

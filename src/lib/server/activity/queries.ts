@@ -181,6 +181,8 @@ export interface Reached {
 	through: boolean;
 	/** What was asked of them and not given; null: nothing. */
 	asked: (typeof ASKED)[number] | null;
+	/** What they said that it is for; null: nothing. */
+	said: string | null;
 	way: Way;
 	/** The device they were on, by its number, and what it is called. */
 	endpoint: number | null;
@@ -209,6 +211,7 @@ export function reachedBy(db: Db, person: number, at: number, days: number, limi
 		db,
 		`SELECT a.id, a.began AS since, a.ended AS until, t.kind, t.name AS target, coalesce(r.rule, '') AS rule, a.decided, a.through, a.asked, a.way, a.endpoint_id AS endpoint,
 			(SELECT f.name FROM endpoint_facts f WHERE f.endpoint_id = a.endpoint_id AND f.since <= a.ended ORDER BY f.since DESC LIMIT 1) AS endpointName,
+			(SELECT words FROM activity_reasons s WHERE s.hour = a.hour AND s.person_id = a.person_id AND s.id = a.id) AS said,
 			m.name AS machine, w.address, a.decisions, a.down, a.up
 		 FROM (SELECT hour FROM activity_person_hours WHERE person_id = @person AND hour >= @from AND hour <= @hour AND hour <= @rolled
 			UNION SELECT value FROM (WITH RECURSIVE late(value) AS (SELECT max(@from, @rolled + 1) UNION ALL SELECT value + 1 FROM late WHERE value < @hour) SELECT value FROM late WHERE value <= @hour)) h

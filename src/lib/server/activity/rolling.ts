@@ -52,7 +52,8 @@ export function letGo(db: Db, now: number): void {
 	const first = one<{ hour: number | null }>(db, 'SELECT min(hour) AS hour FROM activity')?.hour;
 	// What was not summed up yet stays until it is.
 	if (first != null && first < before && first <= rolled)
-		run(db, 'DELETE FROM activity WHERE hour < ?', [Math.min(before, first + FORGET_AT_ONCE, rolled + 1)]);
+		for (const table of ['activity', 'activity_reasons'])
+			run(db, `DELETE FROM ${table} WHERE hour < ?`, [Math.min(before, first + FORGET_AT_ONCE, rolled + 1)]);
 	if (run(db, 'DELETE FROM activity_days WHERE day < ?', [Math.floor(before / 24)]).changes === 0) return;
 	// A name that was summed up stands in a day for as long as any row of it is kept.
 	run(

@@ -1,6 +1,7 @@
 import { EFFECTS, WAYS } from '$lib/core/reach/rules';
 import { HOUR, MINUTE } from '$lib/core/time/units';
 import { one, run, setting, type Db } from '../db';
+import { insertRow } from '../db/rows';
 import type { Known } from '../manifest';
 import type { Flow, Observation } from '../providers';
 
@@ -73,6 +74,8 @@ const sound = (f: Flow, told: number): boolean =>
 const COLUMNS =
 	'hour, person_id, id, began, ended, target_id, rule_id, decided, through, asked, way, endpoint_id, machine_id, from_id, decisions, down, up';
 const WIDTH = COLUMNS.split(',').length;
+/** Of what somebody says that something is for so much is kept. */
+const LONGEST_REASON = 200;
 /** Rows written by one statement. */
 const ROWS = 32;
 const insertSql = (rows: number): string =>
@@ -89,13 +92,16 @@ export function takeActivity(db: Db, o: Extract<Observation, { kind: 'activity' 
 	const { targets, rules, from, endpoints } = names;
 	const first = (rolledUpTo(db) ?? -1) + 1;
 	const rows: (number | null)[] = [];
+	const reasons: [hour: number, person: number, id: number, words: string][] = [];
 	for (const f of o.flows) {
 		if (!sound(f, o.at)) continue;
 		const person = f.person === null ? 0 : known.person(f.person);
 		if (person === undefined) continue;
 		const { kind, name } = f.target;
+		const hour = Math.max(first, Math.floor(f.until / HOUR));
+		if (f.said && person > 0) reasons.push([hour, person, names.next, f.said.slice(0, LONGEST_REASON)]);
 		rows.push(
-			Math.max(first, Math.floor(f.until / HOUR)),
+			hour,
 			person,
 			names.next++,
 			f.since,
@@ -115,6 +121,7 @@ export function takeActivity(db: Db, o: Extract<Observation, { kind: 'activity' 
 		);
 		if (rows.length === ROWS * WIDTH) run(db, MANY, rows.splice(0));
 	}
+	for (const [hour, person_id, id, words] of reasons) insertRow(db, 'activity_reasons', { hour, person_id, id, words });
 	for (let from = 0; from < rows.length; from += WIDTH) run(db, ONE, rows.slice(from, from + WIDTH));
 }
 

@@ -59,6 +59,7 @@ const peopleSeen = `NOT EXISTS (SELECT 1 FROM ${jsonList(`effects`, '$.people')}
 export const TABLES: Readonly<Record<string, Seen>> = {
 	access_rulebook: 'all',
 	access_rules: 'all',
+	activity_reasons: person,
 	activity: where(`(${of('person', 'person_id')} OR (person_id = 0 AND ${of('endpoint', 'endpoint_id')}))`),
 	activity_days: person,
 	activity_habits: person,

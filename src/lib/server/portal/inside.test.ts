@@ -38,8 +38,8 @@ const BOOK = {
 	]
 };
 const PUBLISHED = { name: 'Depot', internalName: 'Depot inside', icon: 'wave', reaches: 'service/depot' };
-const inside = (login: string, factor = false, id = 'depot') =>
-	h.ctx.providers.broker.inside(login, { kind: 'service', id }, factor);
+const inside = (login: string, factor = false, id = 'depot', reason: string | null = null) =>
+	h.ctx.providers.broker.inside(login, { kind: 'service', id }, factor, reason);
 const problem = (input: object) =>
 	h.draft('publication.create', { ...PUBLISHED, name: 'Other', internalName: 'Other', ...input }).then(
 		() => [],
@@ -108,6 +108,33 @@ describe('a publication that a browser alone opens', () => {
 		expect(rows).toContainEqual({ through: 0, name: 'depot' });
 	});
 
+	test('asks what for where the rules do, and what is said is kept with what was reached', async () => {
+		await h.carryOut('access-rules.change', {
+			edits: [
+				{
+					put: { id: 'why', name: 'Say why', decide: 'reason', who: ['person/dag'], what: ['service/depot'] },
+					before: 'crew'
+				}
+			]
+		});
+		await tellRules(h.ctx);
+		expect(await inside('dag')).toMatchObject({ through: false, asked: 'reason', picture: null });
+		expect(await inside('dag', false, 'depot', 'the harbour count')).toMatchObject({ through: true, rule: 'why' });
+		// Nobody else is asked, and nothing of what they say is kept.
+		expect(await inside('anna', false, 'depot', 'whatever')).toMatchObject({ through: true, rule: 'crew' });
+		await h.live(6 * MINUTE, MINUTE);
+		expect(all(h.db, 'SELECT words, person_id FROM activity_reasons')).toEqual([
+			{ words: 'the harbour count', person_id: recordOf(h.db, 'dag', h.lab.now)!.id }
+		]);
+		serveFrom(h);
+		const page = '/src/routes/(portal)/my/inside/[publication]/+page.server.ts';
+		const dag = callerNow(h.db, 'person', recordOf(h.db, 'dag', h.lab.now)!.id, h.lab.now)!;
+		const say = (words: string) => act(page, 'say', { for: words }, { publication: 'depot-inside' }, dag);
+		expect(await say('the count')).toMatchObject({ body: { said: 'the count', inside: { through: true } } });
+		for (const odd of ['', '   ', 'x'.repeat(201)])
+			expect(await say(odd)).toMatchObject({ body: { status: 422, data: { given: 'reason' } } });
+	});
+
 	test('contradicts rules that shut it to whom it is granted', () => {
 		const { found } = contradictionsAt(h.db, h.lab.now);
 		expect(found.find((c) => c.publication === 'depot-inside')?.people.map((p) => p.login)).toEqual(['bo']);
@@ -141,7 +168,9 @@ describe('a publication that a browser alone opens', () => {
 				async () => (await askPage(page, '/', { publication: 'depot-inside' }, person('dag'))).status
 			)
 		);
-		expect(statuses.filter((s) => s === 429).length).toBe(40);
+		// A minute has sixty, and some of them may have gone before.
+		expect(statuses.filter((s) => s === 200).length).toBeGreaterThan(50);
+		expect(statuses.filter((s) => s === 429).length).toBeGreaterThanOrEqual(40);
 		expect((await askPage(page, '/', { publication: 'depot-inside' }, person('anna'))).status).toBe(200);
 	});
 

@@ -4,7 +4,7 @@ import { MINUTE } from '$lib/core/time/units';
 import { all, one } from '../db';
 import { recordOf } from '../directory';
 import { callerNow } from '../identity/accounts';
-import { tellRules } from '../reach';
+import { hadToday, tellRules, triedReach } from '../reach';
 import { Harness, QUIET, testEstate } from '../testing/harness';
 import { act, askPage, serveFrom } from '../testing/pages';
 import { passOnce, waysThrough } from './through';
@@ -24,8 +24,8 @@ const ways = async (login: string) => {
 	const found = await waysThrough(h.ctx, person(login), connections.get(login)!);
 	return Object.fromEntries(found.map((w) => [w.passage, [w.upTo, w.kept?.by ?? null]]));
 };
-const pass = (login: string, passage: Passage, bytes: number) =>
-	passOnce(h.ctx, person(login), connections.get(login)!, passage, bytes);
+const pass = (login: string, passage: Passage, bytes: number, reason: string | null = null) =>
+	passOnce(h.ctx, person(login), connections.get(login)!, passage, bytes, reason);
 const told = async (...rules: object[]) => {
 	const edits = rules.map((put) => ({ put }));
 	expect((await h.carryOut('access-rules.change', { edits })).error).toBeNull();
@@ -108,6 +108,19 @@ describe('what passes a session', () => {
 		expect(await pass('bo', 'drives-out', 900_000)).toBeNull();
 		expect(await pass('bo', 'drives-out', 1)).toMatchObject({ by: 'rule' });
 		expect((await ways('bo'))['drives-out']).toEqual([0, 'rule']);
+		// The tester knows it, and may be told otherwise; of another day it says that it does not.
+		const tried = async (share?: 'left' | 'used', live = true) => {
+			const of = { person: 'bo', what: 'channel/drives-out of 1 KB', share };
+			return triedReach(h.db, of, h.lab.now, undefined, await hadToday(h.ctx, of, live));
+		};
+		const now = await tried();
+		expect(now).toMatchObject({ decides: 'refuse', rule: 'over' });
+		expect(now.facts.map((f) => f.words).join()).toContain('1 MB of today are used up');
+		expect(await tried('left')).toMatchObject({ decides: 'allow', rule: 'share' });
+		expect(await tried('used')).toMatchObject({ rule: 'over' });
+		const then = await tried(undefined, false);
+		expect(then).toMatchObject({ rule: 'share' });
+		expect(then.facts.map((f) => f.words).join()).toContain('is not known');
 	});
 
 	test('asks for a second factor where a rule does, and has it from the sign-in', async () => {
@@ -118,6 +131,14 @@ describe('what passes a session', () => {
 		expect(await pass('cleo', 'clipboard-in', 10)).toBeNull();
 	});
 
+	test('asks what for where a rule does, and what is said stands with the activity', async () => {
+		await told({ id: 'why', decide: 'reason', say: 'Say why.', who: ['person/cleo'], what: ['channel/drives-out'] });
+		expect(await pass('cleo', 'drives-out', 10)).toMatchObject({ by: 'reason', words: 'Say why.' });
+		expect(await pass('cleo', 'drives-out', 10, 'for the printer’s')).toBeNull();
+		await h.live(6 * MINUTE, MINUTE);
+		expect(all(h.db, 'SELECT words FROM activity_reasons')).toEqual([{ words: 'for the printer’s' }]);
+	});
+
 	test('is kept out by its person, whatever is allowed', async () => {
 		await h.carryOut('own.channels', { person: 'bo', pass: { clipboard: false } });
 		expect((await ways('bo'))['clipboard-in']).toEqual([0, 'own']);
@@ -126,7 +147,7 @@ describe('what passes a session', () => {
 
 	test('is nothing where there is no session, or it is another’s', async () => {
 		expect(await waysThrough(h.ctx, person('anna'), 999_999)).toEqual([]);
-		expect(await passOnce(h.ctx, person('anna'), 999_999, 'clipboard-in', 1)).toMatchObject({ by: 'grant' });
+		expect(await passOnce(h.ctx, person('anna'), 999_999, 'clipboard-in', 1, null)).toMatchObject({ by: 'grant' });
 		serveFrom(h);
 		const page = '/src/routes/(portal)/my/desk/[connection]/+page.server.ts';
 		const caller = (login: string) => callerNow(h.db, 'person', person(login), h.lab.now)!;

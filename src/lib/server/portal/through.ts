@@ -5,8 +5,8 @@ import type { Context } from '../context';
 import { ruleName } from '../reach';
 import { ownChannels } from './mine';
 
-/** What keeps something from passing: the grant, their own word, a rule, or a second factor that a rule asks for. */
-export type Keeper = 'grant' | 'own' | 'rule' | 'factor';
+/** What keeps something from passing: the grant, their own word, a rule, or a second factor or a reason that a rule asks for. */
+export type Keeper = 'grant' | 'own' | 'rule' | 'factor' | 'reason';
 
 /** What keeps it, as its person reads it: the rule's name, and what it tells people. */
 export interface Kept {
@@ -27,7 +27,7 @@ export interface WayThrough {
 }
 
 const keptBy = ({ db, clock }: Pick<Context, 'db' | 'clock'>, v: Verdict): Kept => ({
-	by: v.asked === 'factor' ? 'factor' : 'rule',
+	by: v.asked === 'factor' || v.asked === 'reason' ? v.asked : 'rule',
 	rule: v.rule === OTHERWISE ? null : ruleName(db, v.rule, clock.now()),
 	words: v.words
 });
@@ -54,10 +54,11 @@ export async function passOnce(
 	person: number,
 	connection: number,
 	passage: Passage,
-	bytes: number
+	bytes: number,
+	reason: string | null
 ): Promise<Kept | null> {
 	if (ownChannels(ctx.db, person)[channelOf(passage)] === false) return plainly('own');
-	const came = await ctx.providers.broker.pass(connection, passage, isSized(passage) ? bytes : 0);
+	const came = await ctx.providers.broker.pass(connection, passage, isSized(passage) ? bytes : 0, reason);
 	if (came.through) return null;
 	return came.granted ? keptBy(ctx, came) : plainly('grant');
 }

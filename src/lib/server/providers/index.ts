@@ -1,6 +1,6 @@
 import type { ToldRules, Verdict } from '$lib/core/reach/enforce';
 import type { HostPort } from '$lib/core/reach/hosts';
-import type { Effect, Way } from '$lib/core/reach/rules';
+import type { Effect, Used, Way } from '$lib/core/reach/rules';
 import type { Passage } from '$lib/core/reach/channels';
 import type { Destination, Target } from '$lib/core/reach/targets';
 import type { Told } from '$lib/core/endpoints/calling';
@@ -419,13 +419,15 @@ export interface Broker {
 	rules(told: ToldRules): Promise<void>;
 	/**
 	 * Goes to a site or a private service for somebody who has a browser and nothing else, by the rules that were told last: as a picture, where
-	 * that is what they ask for. What comes of it is told as activity.
+	 * that is what they ask for. What comes of it is told as activity, with what they say it is for.
 	 */
-	inside(login: string, target: Destination, secondFactor: boolean): Promise<Inside>;
+	inside(login: string, target: Destination, secondFactor: boolean, reason: string | null): Promise<Inside>;
+	/** What somebody has had today, on the clock of their site, of each rule that gives so much a day; of what is not there, nothing. */
+	shares(login: string): Promise<Record<string, Used>>;
 	/** What passes between the session of a connection and the device in front of its person, by each way; none where there is no session. */
 	passes(connection: number): Promise<Passes[]>;
-	/** So many bytes at once are to pass one way. What comes of it is told as activity. */
-	pass(connection: number, passage: Passage, bytes: number): Promise<Passed>;
+	/** So many bytes at once are to pass one way; for what, where that is asked. What comes of it is told as activity. */
+	pass(connection: number, passage: Passage, bytes: number, reason: string | null): Promise<Passed>;
 	/** Sends nobody new to machines, or sends them there again. Answers with those that somebody is on, or on the way to. */
 	setAside(machines: string[], aside: boolean, key: string): Promise<string[]>;
 }
@@ -448,6 +450,8 @@ export interface Passed extends Verdict {
 
 /** What comes of going somewhere in a browser alone. */
 export interface Inside extends Verdict {
+	/** Whether it answers: what is let through to something that is down comes to nothing, and is not told. */
+	answers: boolean;
 	/** In the browser itself, or in an isolated window. */
 	way: Way;
 	/** What is to be seen there: an SVG picture without scripts; null where nobody is let through. */
@@ -541,6 +545,8 @@ export interface Flow {
 	through: boolean;
 	/** What was asked of them and not given; null: nothing. */
 	asked: Verdict['asked'];
+	/** What they said that it is for, the last time; absent: nothing. */
+	said?: string;
 	since: number;
 	until: number;
 	decisions: number;

@@ -124,6 +124,6 @@ function shownDifference(
 		only: onlyWords(d, comparison, names),
 		people:
 			d.count > first.length ? `${first.join(', ')} and ${numberWords(d.count - first.length)} more` : first.join(', '),
-		tries: triesOf(d.example)
+		tries: triesOf(d.example, d.usedUp)
 	};
 }

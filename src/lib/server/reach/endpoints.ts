@@ -10,7 +10,7 @@ import { personCalled } from '../directory';
 import { asKnown } from '../moment';
 import { bookAt, servicesAt } from './queries';
 import { passingOf, reachableBy, whoReaches } from './reaching';
-import { targetOf, triedReach, wrong } from './tester';
+import { hadToday, targetOf, triedReach, wrong } from './tester';
 
 const PERSON = v.pipe(v.string('Say who.'), v.maxLength(200), v.description('Their login'));
 const WHAT = v.pipe(
@@ -62,7 +62,13 @@ export const reachEndpoints: readonly Endpoint[] = [
 			when: v.optional(
 				v.pipe(v.string(), v.maxLength(20), v.description('A day and time such as Tue 14:30; else the moment'))
 			),
-			through: v.optional(v.picklist(WAYS, `One of ${WAYS.join(', ')}.`))
+			through: v.optional(v.picklist(WAYS, `One of ${WAYS.join(', ')}.`)),
+			share: v.optional(
+				v.pipe(
+					v.picklist(['left', 'used'], 'Left or used.'),
+					v.description('All that rules give a day is left, or used up; else as it is today')
+				)
+			)
 		},
 		answer: v.strictObject({
 			person: text,
@@ -77,7 +83,10 @@ export const reachEndpoints: readonly Endpoint[] = [
 			tells: v.nullable(text),
 			facts: v.array(fact)
 		}),
-		handle: ({ ctx: { db }, query, look }) => triedReach(db, query, asKnown(look()))
+		async handle({ ctx, query, look }) {
+			const then = look();
+			return triedReach(ctx.db, query, asKnown(then), undefined, await hadToday(ctx, query, then.live));
+		}
 	}),
 	endpoint({
 		method: 'GET',

@@ -5,6 +5,6 @@ export { passingOf, reachersView } from './reaching';
 export { settleReach } from './settle';
 export { inForceAt, ruleName } from './standing';
 export { tellRules } from './tell';
-export { triedReach } from './tester';
+export { hadToday, triedReach } from './tester';
 export { rulesView } from './view';
 export { manifest } from './manifest';

@@ -55,8 +55,8 @@ function triesTarget(t: Target): { service: string; host: string; size: string }
 	return { service: t.id ?? '', host: t.id === null ? INSIDE : '', size: '' };
 }
 
-/** An example as the tester is asked it. */
-export function triesOf(ask: Ask): Record<string, string> {
+/** An example as the tester is asked it: with nothing had of a day’s share, or with all of it. */
+export function triesOf(ask: Ask, usedUp = false): Record<string, string> {
 	return {
 		who: ask.person.login,
 		...triesTarget(ask.target),
@@ -69,7 +69,8 @@ export function triesOf(ask: Ask): Record<string, string> {
 		duty: ask.onDuty ? 'on' : 'off',
 		holiday: ask.holiday ? 'yes' : 'no',
 		when: momentOfWeek(ask.minute),
-		through: ask.way
+		through: ask.way,
+		share: usedUp ? 'used' : 'left'
 	};
 }
 

@@ -3,11 +3,12 @@ import { stillAsked, whyReached } from '$lib/core/reach/decide';
 import { channelOf } from '$lib/core/reach/channels';
 import { readMomentOfWeek, readTarget } from '$lib/core/reach/file';
 import { targetCalled } from '$lib/core/reach/hosts';
-import type { Ask, Rulebook, Way } from '$lib/core/reach/rules';
+import type { Ask, Rulebook, Used, Way } from '$lib/core/reach/rules';
 import { siteName, type Target } from '$lib/core/reach/targets';
 import { WHATEVER } from '$lib/core/reach/written';
 import { World } from '$lib/core/reach/world';
 import { fullVersion } from '$lib/core/endpoints/condition';
+import type { Context } from '../context';
 import type { Db } from '../db';
 import { personCalled } from '../directory';
 import { InputProblem } from '../plans/kind';
@@ -32,6 +33,8 @@ export interface Tried {
 	/** A day and time of a week, such as `Tue 14:30`. */
 	when?: string | undefined;
 	through?: Way | undefined;
+	/** Whether all that rules give a day is left, or used up; else as it is. */
+	share?: 'left' | 'used' | undefined;
 }
 
 /** What is written where nothing is known of it: of an address, a branch, a firmware. */
@@ -39,11 +42,31 @@ export const NOTHING_KNOWN = '-';
 
 export const wrong = (field: string, words: string) => new InputProblem([{ field, words }]);
 
+/** What somebody has had today of what rules give, as whatever stands at the doors has counted it; null: that is not known, or it is about another day. */
+export const hadToday = async (
+	{ providers }: Pick<Context, 'providers'>,
+	tried: Tried,
+	live: boolean
+): Promise<Record<string, Used> | null> =>
+	live && tried.share === undefined && tried.when === undefined
+		? providers.broker.shares(tried.person).catch(() => null)
+		: null;
+
+/** More than anybody is given. */
+const ALL: Used = { bytes: Infinity, minutes: Infinity };
+
 /**
  * Whether somebody may reach something at a moment, by which rule, and why those before it do not.
  * @param drafted rules in the place of those in force
+ * @param had what they have had today of what rules give; null: nothing is known of it, and it counts as nothing
  */
-export function triedReach(db: Db, tried: Tried, at: number, drafted?: Rulebook) {
+export function triedReach(
+	db: Db,
+	tried: Tried,
+	at: number,
+	drafted?: Rulebook,
+	had: Readonly<Record<string, Used>> | null = null
+) {
 	const person = personCalled(db, tried.person, at);
 	if (!person) throw wrong('person', 'The directory knows nobody of that login.');
 	if (tried.from !== undefined && tried.from !== NOTHING_KNOWN && !ipaddr.isValid(tried.from))
@@ -77,12 +100,19 @@ export function triedReach(db: Db, tried: Tried, at: number, drafted?: Rulebook)
 	const { value, facts } = whyReached(
 		drafted ? new World(drafted.rules, drafted.otherwise, inForce.ground) : inForce.world,
 		ask,
-		spoken.names
+		spoken.names,
+		(rule) => (tried.share === 'used' ? ALL : had && Object.hasOwn(had, rule.id) ? had[rule.id] : undefined)
 	);
 	if (target.kind === 'channel' && value.effect !== 'refuse')
 		facts.push({
 			words: `beside that, the grant of what they open has to give ${channelOf(target.passage)}`,
 			source: 'grants'
+		});
+	const book = (drafted ?? inForce.book).rules;
+	if (had === null && tried.share === undefined && book.slice(0, value.number ?? book.length).some((r) => r.daily))
+		facts.push({
+			words: 'what they have had of a day’s share then is not known: it counts as nothing',
+			source: 'access rules'
 		});
 	return {
 		person: person.name,

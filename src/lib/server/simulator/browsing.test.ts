@@ -8,7 +8,7 @@ import type { Flow } from '../providers';
 import { Lab } from './lab';
 
 /** What people reach in a lab of two sites. */
-const HABIT = { who: [] as string[], during: 'work' as const, busy: 1, asks: 6 };
+const HABIT = { who: [] as string[], during: 'work' as const, busy: 1, asks: 6, says: [] as string[] };
 const toReach = (reach: string, down = 1_000_000) => ({ reach, weight: 1, down, up: 1000 });
 const rule = (id: string, decide: 'allow' | 'refuse', more: object) => ({
 	id,
@@ -98,6 +98,38 @@ describe('what people reach', () => {
 		const later = flows().filter((f) => f.since > out && f.machine !== null);
 		const back = new Set([...h.lab.world.sessions.values()].map((s) => s.person));
 		expect(later.every((f) => back.has(f.person!))).toBe(true);
+	});
+
+	test('says what for where it is asked, in words of the habit; and is nothing while what is reached is down', async () => {
+		await made((e) => {
+			e.access.gateways = [{ id: 'gate', name: 'Gate', site: 'quay', address: 'gate.testbay.example:8443' }];
+			e.access.services = [
+				{ id: 'depot', name: 'Depot', hosts: ['10.1.0.9'], ports: ['5432'], protocol: 'tcp', gateway: 'gate' }
+			] as Estate['access']['services'];
+			e.access.habits = [{ ...HABIT, says: ['the count', 'the tender'], what: [toReach('service/depot')] }];
+			e.access.rules = [rule('why', 'allow', { what: ['service/depot'] })] as Estate['access']['rules'];
+			e.access.rules[0]!.decide = 'reason';
+		});
+		await h.live(2 * HOUR, MINUTE);
+		const told = flows();
+		const said = new Set(told.filter((f) => f.through).map((f) => f.said));
+		expect([...said].sort()).toEqual(['the count', 'the tender']);
+		// Some say nothing, and are not let through.
+		expect(told.filter((f) => !f.through).every((f) => f.asked === 'reason' && f.said === undefined)).toBe(true);
+		for (const [kind, target] of [
+			['service-down', 'depot'],
+			['inner-gateway-down', 'gate']
+		] as const) {
+			h.lab.advance(h.lab.now + 5 * MINUTE);
+			const id = h.lab.apply({ kind: 'fault', fault: kind, target, value: null }) as number;
+			const from = h.lab.now + MINUTE;
+			h.lab.advance(from + 20 * MINUTE);
+			expect(flows().some((f) => f.through && f.until > from + MINUTE)).toBe(false);
+			h.lab.apply({ kind: 'clear fault', id });
+		}
+		const back = h.lab.now;
+		h.lab.advance(back + 20 * MINUTE);
+		expect(flows().some((f) => f.through && f.until > back)).toBe(true);
 	});
 
 	test('stops when the share of a day is used up, for each person by themselves, and comes back with their midnight', async () => {

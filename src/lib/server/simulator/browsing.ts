@@ -19,6 +19,7 @@ import { locksItself } from './applied';
 import { deviceOf, shownBy } from './endpoints';
 import { USUAL_PATTERN, workDay, type WorkDay } from './people';
 import { hash, hashText, uniform } from './random';
+import { answersFor } from './inner-gateways';
 import { insideOf } from './screens';
 import { mayOpen } from './sign-in';
 import type { Stage } from './stage';
@@ -39,14 +40,16 @@ const RESTS = 23 * 60;
 /** So often somebody shows their second factor where it is asked for, and says what for. */
 const SHOWS = 0.95;
 const SAYS = 0.8;
+/** What it is for where a habit does not say. */
+const AT_WORK = 'for work';
 
-/** What somebody has turned to: bytes for each time, and whether they say what for where that is asked. */
+/** What somebody has turned to: bytes for each time, and what they say it is for where that is asked; null: nothing. */
 interface Turned {
 	habit: Habit;
 	target: Target;
 	down: number;
 	up: number;
-	says: boolean;
+	says: string | null;
 	/** What was decided last, as long as nothing that it was decided by is another. */
 	last?: Decided;
 }
@@ -339,7 +342,13 @@ function turnTo(
 	// Everybody has those that they go to most.
 	const often = draw(2) ** 3;
 	const target = all[(Math.floor(often * all.length) + hash(seed, index, 63)) % all.length]!;
-	return { habit, target, down, up, says: draw(3) < SAYS };
+	return {
+		habit,
+		target,
+		down,
+		up,
+		says: draw(3) < SAYS ? (habit.says[Math.floor(draw(4) * habit.says.length)] ?? AT_WORK) : null
+	};
 }
 
 /** What a device proves of itself. */
@@ -385,8 +394,11 @@ function wish(lab: Stage, guard: Guard, turned: Turned, by: Wisher): void {
 	const down = through && !(one && intoIt(one)) ? Math.round(decisions * turned.down * spread(68)) : 0;
 	const up =
 		through && c.way !== 'window' && !(one && !intoIt(one)) ? Math.round(decisions * turned.up * spread(69)) : 0;
+	// What is down answers nobody: there is nothing to tell.
+	if (through && !answersFor(lab, target)) return;
 	if (through && who) countShare(w, guard, who, verdict.rule, down + up, target.kind === 'channel' ? 0 : 1);
-	tally(lab, by, target, c.way, verdict, { decisions, down, up });
+	const said = verdict.effect === 'reason' ? turned.says : null;
+	tally(lab, by, target, c.way, verdict, { said, decisions, down, up });
 }
 
 /** Writes down what came of a wish, until it is told. */
@@ -396,7 +408,7 @@ export function tally(
 	target: Target,
 	way: Circumstances['way'],
 	verdict: Verdict,
-	{ decisions, down, up }: Pick<Flow, 'decisions' | 'down' | 'up'>
+	{ said, decisions, down, up }: Pick<Flow, 'decisions' | 'down' | 'up'> & { said: string | null }
 ): void {
 	const { who } = by;
 	const { through } = verdict;
@@ -419,6 +431,7 @@ export function tally(
 		up: 0
 	};
 	flow.until = w.now + MINUTE;
+	if (said !== null) flow.said = said;
 	flow.decisions += decisions;
 	flow.down += down;
 	flow.up += up;
@@ -432,7 +445,13 @@ const nameOf = (t: Target): string => (t.kind === 'site' ? t.host : t.kind === '
 const PICTURE = 90_000;
 
 /** Somebody goes to something in a browser alone: what that proves is nothing. */
-export function goInside(lab: Stage, login: string, target: Destination, factor: boolean): Inside {
+export function goInside(
+	lab: Stage,
+	login: string,
+	target: Destination,
+	factor: boolean,
+	reason: string | null
+): Inside {
 	const { world: w } = lab;
 	const browsing = browsingOf(lab);
 	const { guard } = browsing;
@@ -445,6 +464,7 @@ export function goInside(lab: Stage, login: string, target: Destination, factor:
 			rule: OTHERWISE,
 			words: guard ? null : 'Nothing is reached before the rules have come here.',
 			asked: guard ? 'sign in' : null,
+			answers: true,
 			way: 'browser',
 			picture: null
 		};
@@ -460,7 +480,7 @@ export function goInside(lab: Stage, login: string, target: Destination, factor:
 	};
 	const { reacher } = browsing.person(here);
 	const used = (rule: AccessRule) => usedToday(w, login, rule.id, wall.day);
-	const decide = (as: Circumstances) => guard.decide(reacher, target, as, { factor, reason: false }, used);
+	const decide = (as: Circumstances) => guard.decide(reacher, target, as, { factor, reason: reason !== null }, used);
 	let way: Circumstances['way'] = 'browser';
 	let verdict = decide(c);
 	if (verdict.asked === 'window') verdict = decide({ ...c, way: (way = 'window') });
@@ -473,10 +493,13 @@ export function goInside(lab: Stage, login: string, target: Destination, factor:
 		c,
 		hours: guard.world.minuteClass(minute)
 	};
+	const answers = answersFor(lab, target);
+	if (verdict.through && !answers) return { ...verdict, answers, way, picture: null };
 	const down = verdict.through ? PICTURE : 0;
 	if (verdict.through) countShare(w, guard, by.who!, verdict.rule, down);
-	tally(lab, by, target, way, verdict, { decisions: 1, down, up: 0 });
-	return { ...verdict, way, picture: verdict.through ? insideOf(lab, target, here, way) : null };
+	const said = verdict.effect === 'reason' ? reason : null;
+	tally(lab, by, target, way, verdict, { said, decisions: 1, down, up: 0 });
+	return { ...verdict, answers, way, picture: verdict.through ? insideOf(lab, target, here, way) : null };
 }
 
 /** Whether the grant by which a session was opened gives a channel. */
@@ -492,7 +515,7 @@ function decided(
 	turned: Turned,
 	{ who, draws, c, hours, open }: Wisher
 ): Decided {
-	const given: Given = { factor: uniform(seed, draws[0], who?.day ?? 0, 64) < SHOWS, reason: turned.says };
+	const given: Given = { factor: uniform(seed, draws[0], who?.day ?? 0, 64) < SHOWS, reason: turned.says !== null };
 	const { last } = turned;
 	if (
 		last?.guard === guard &&
@@ -547,6 +570,21 @@ const shareOf = (login: string, rule: string): string => `${login}\n${rule}`;
 export function usedToday({ shares }: Stage['world'], login: string, rule: string, day: number): Used | undefined {
 	const had = shares.get(shareOf(login, rule));
 	return had?.day === day ? had : undefined;
+}
+
+/** What somebody has had today of each rule that gives so much a day. */
+export function sharesOf(lab: Stage, login: string): Record<string, Used> {
+	const { world: w } = lab;
+	const { guard } = browsingOf(lab);
+	const p = w.people.get(login);
+	if (!guard || !p) return {};
+	const { day } = wallTime(p.zone, w.now);
+	return Object.fromEntries(
+		[...guard.daily].flatMap((rule) => {
+			const had = usedToday(w, login, rule, day);
+			return had ? [[rule, { bytes: had.bytes, minutes: had.minutes }]] : [];
+		})
+	);
 }
 
 /** Counts a minute and its bytes towards what somebody has of a rule on a day, where it gives so much. */

@@ -197,9 +197,9 @@ export class Lab {
 				}
 				return null;
 			case 'inside':
-				return goInside(this.stage, command.login, command.target, command.secondFactor);
+				return goInside(this.stage, command.login, command.target, command.secondFactor, command.reason);
 			case 'pass':
-				return passThrough(this.stage, command.connection, command.passage, command.bytes);
+				return passThrough(this.stage, command.connection, command.passage, command.bytes, command.reason);
 			case 'rules':
 				w.rules = command.told;
 				return null;

@@ -44,14 +44,14 @@ function atWork(lab: Stage, connection: number) {
 		c,
 		hours: guard.world.minuteClass(minute)
 	};
-	const given: Given = { factor: conn.secondFactor, reason: false };
+	const given = (reason: boolean): Given => ({ factor: conn.secondFactor, reason });
 	const used = (rule: AccessRule) => usedToday(w, p.login, rule.id, wall.day);
 	return {
 		guard,
 		by,
 		granted: (passage: Passage) => channels.includes(channelOf(passage)),
-		decide: (passage: Passage, bytes: number) =>
-			guard.decide(reacher, { kind: 'channel', passage, bytes }, c, given, used)
+		decide: (passage: Passage, bytes: number, reason = false) =>
+			guard.decide(reacher, { kind: 'channel', passage, bytes }, c, given(reason), used)
 	};
 }
 
@@ -72,15 +72,22 @@ export function passesOf(lab: Stage, connection: number): Passes[] {
 }
 
 /** So many bytes at once are to pass one way through the session of a connection. */
-export function passThrough(lab: Stage, connection: number, passage: Passage, bytes: number): Passed {
+export function passThrough(
+	lab: Stage,
+	connection: number,
+	passage: Passage,
+	bytes: number,
+	reason: string | null
+): Passed {
 	const at = atWork(lab, connection);
 	if (!at?.granted(passage))
 		return { through: false, effect: 'refuse', rule: OTHERWISE, words: null, asked: null, granted: false };
-	const verdict = at.decide(passage, bytes);
+	const verdict = at.decide(passage, bytes, reason !== null);
 	const moved = verdict.through ? bytes : 0;
 	const into = intoIt(passage);
 	if (verdict.through) countShare(lab.world, at.guard, at.by.who!, verdict.rule, moved, 0);
-	const sums = { decisions: 1, down: into ? 0 : moved, up: into ? moved : 0 };
+	const said = verdict.effect === 'reason' ? reason : null;
+	const sums = { said, decisions: 1, down: into ? 0 : moved, up: into ? moved : 0 };
 	tally(lab, at.by, { kind: 'channel', passage, bytes }, 'device', verdict, sums);
 	return { ...verdict, granted: true };
 }

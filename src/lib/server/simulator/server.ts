@@ -8,6 +8,7 @@ import { PHASES } from '$lib/core/watch/phases';
 import { systemOf } from '$lib/core/packages/fits';
 import { GB, MINUTE, SECOND } from '$lib/core/time/units';
 import { ProviderError, type Inside, type Passed, type Providers, type Wishes } from '../providers';
+import { sharesOf } from './browsing';
 import { passesOf } from './passing';
 import { changesSince, wholePage } from './directory';
 import { contentOf, imageTargets, inventoryText, lacksOf, type Look } from './installers';
@@ -369,11 +370,12 @@ export class LabServer {
 				distrust: async (certificates) => {
 					this.command({ kind: 'distrust', certificates: [...certificates] });
 				},
-				inside: async (login, target, secondFactor) =>
-					this.command({ kind: 'inside', login, target, secondFactor }) as Inside,
+				inside: async (login, target, secondFactor, reason) =>
+					this.command({ kind: 'inside', login, target, secondFactor, reason }) as Inside,
+				shares: async (login) => sharesOf(lab.stage, login),
 				passes: async (connection) => passesOf(lab.stage, connection),
-				pass: async (connection, passage, bytes) =>
-					this.command({ kind: 'pass', connection, passage, bytes }) as Passed,
+				pass: async (connection, passage, bytes, reason) =>
+					this.command({ kind: 'pass', connection, passage, bytes, reason }) as Passed,
 				rules: async (told) => {
 					this.command({ kind: 'rules', told });
 				},

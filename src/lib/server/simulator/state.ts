@@ -388,8 +388,8 @@ export type Command =
 	| { kind: 'certificate'; endpoint: string; number: string; ends: number }
 	| { kind: 'distrust'; certificates: string[] }
 	| { kind: 'rules'; told: ToldRules }
-	| { kind: 'inside'; login: string; target: Destination; secondFactor: boolean }
-	| { kind: 'pass'; connection: number; passage: Passage; bytes: number }
+	| { kind: 'inside'; login: string; target: Destination; secondFactor: boolean; reason: string | null }
+	| { kind: 'pass'; connection: number; passage: Passage; bytes: number; reason: string | null }
 	| { kind: 'device'; endpoint: string; does: 'restart' | 'lock' | 'show' | 'firmware'; text: string; key: string }
 	| { kind: 'hand'; endpoint: string; person: string | null; key: string }
 	| { kind: 'profile'; login: string; to: string | null; key: string }

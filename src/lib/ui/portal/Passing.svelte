@@ -13,6 +13,9 @@
 	let { say, notes = $bindable() }: Props = $props();
 	let device = $state('');
 	let files: { name: string; bytes: number }[] = $state([]);
+	/** Whether it was asked what something is for; and what they say. */
+	let asksWhy = $state(false);
+	let why = $state('');
 	let said: { words: string; why: string | null } | null = $state(null);
 	const sizeOf = (text: string) => new TextEncoder().encode(text).length;
 	const nameOf = (passage: Passage) => say(`way.${passage}` as Key);
@@ -41,6 +44,7 @@
 				if (result.type !== 'success') return;
 				const { passage, bytes, kept } = result.data as unknown as Answer;
 				const values = { way: nameOf(passage), size: sizeWords(bytes) };
+				if (kept?.by === 'reason') asksWhy = true;
 				if (kept) said = { words: say('pass.refused', values), why: keptWords(say, kept) };
 				else {
 					said = { words: passage === 'printers' ? say('pass.printed') : say('pass.done', values), why: null };
@@ -68,7 +72,11 @@
 
 {#snippet way(passage: Passage, bytes: number, words: string, done: (was: Was) => void, of = '')}
 	<form method="POST" action="?/pass" use:enhance={asked(done)}>
-		<input type="hidden" name="passage" value={passage} /><input type="hidden" name="bytes" value={bytes} />
+		<input type="hidden" name="passage" value={passage} /><input type="hidden" name="bytes" value={bytes} /><input
+			type="hidden"
+			name="for"
+			value={why}
+		/>
 		<button class="rounded border border-[#9db4c2] px-2 py-0.5 text-[13px] hover:bg-[#dfe6ea]"
 			>{words}{#if of}<span class="sr-only"> {of}</span>{/if}</button
 		>
@@ -105,7 +113,7 @@
 		type="hidden"
 		name="bytes"
 		value={brought?.bytes ?? 0}
-	/>
+	/><input type="hidden" name="for" value={why} />
 	<label
 		class="inline-block cursor-pointer rounded border border-[#9db4c2] px-2 py-0.5 text-[13px] focus-within:outline-2 focus-within:outline-[#0a5c7d] hover:bg-[#dfe6ea]"
 		>{say('pass.bring')} <input type="file" class="sr-only" onchange={bring} /></label
@@ -117,6 +125,14 @@
 			{@render way('drives-out', f.bytes, say('pass.take'), () => {}, f.name)}
 		</li>{:else}<li class="text-[#4a5a6e]">{say('pass.none')}</li>{/each}
 </ul>
+{#if asksWhy}<label class="mt-2 block text-[13px]"
+		>{say('inside.for')}
+		<input
+			class="mt-1 w-full rounded border border-[#c9c3b2] bg-white px-2 py-1"
+			maxlength="200"
+			bind:value={why}
+		/></label
+	>{/if}
 <p class="mt-2 min-h-5 text-[13.5px]" role="status">
 	{#if said}<b class={said.why ? 'text-[#a3370f]' : 'text-[#2c6e4f]'}>{said.words}</b>{said.why === null
 			? ''

@@ -7,3 +7,7 @@ CREATE TABLE reached_targets_anew(
 INSERT INTO reached_targets_anew SELECT id, kind, name FROM reached_targets;
 DROP TABLE reached_targets;
 ALTER TABLE reached_targets_anew RENAME TO reached_targets;
+-- What somebody said that they reached something for, where a rule asks for it; it goes with the activity that it belongs to.
+CREATE TABLE activity_reasons(
+	hour INTEGER NOT NULL, person_id INTEGER NOT NULL, id INTEGER NOT NULL, words TEXT NOT NULL, PRIMARY KEY (hour, person_id, id)
+) STRICT, WITHOUT ROWID;

@@ -18,6 +18,7 @@
 		ruleName: string;
 		through: boolean;
 		asked: string | null;
+		said: string | null;
 		way: string;
 		endpoint: number | null;
 		endpointName: string | null;
@@ -40,7 +41,15 @@
 		'sign in': 'nobody was signed in'
 	};
 	const outcome = (r: Row) =>
-		r.through ? (r.way === 'window' ? 'as a picture' : 'reached') : r.asked ? (ASKED[r.asked] ?? r.asked) : 'refused';
+		r.through
+			? r.kind === 'channel'
+				? 'passed'
+				: r.way === 'window'
+					? 'as a picture'
+					: 'reached'
+			: r.asked
+				? (ASKED[r.asked] ?? r.asked)
+				: 'refused';
 	const lasted = (r: Row) => durationWords(Math.max(60_000, r.until - r.since));
 </script>
 
@@ -61,7 +70,9 @@
 							class="link"
 							href={addressWith(page.url, { card: `private-service/${r.target}` })}>{r.name}</a
 						>{:else}{r.name}{/if}{#if r.category}<span class="text-ink2 ml-1">· {r.category}</span>{/if}</td
-				><td class={r.through ? '' : 'text-buoy font-[620]'}>{outcome(r)}</td><td
+				><td class={r.through ? '' : 'text-buoy font-[620]'}
+					>{outcome(r)}{#if r.said}<span class="text-ink2 block text-[12.5px] font-normal">“{r.said}”</span>{/if}</td
+				><td
 					>{#if r.number !== null}<a
 							class="link"
 							href={addressWith(page.url, { card: `access-rule/${r.rule}` })}

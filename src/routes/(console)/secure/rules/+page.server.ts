@@ -6,7 +6,16 @@ import { sharedLoad } from '$lib/server/load';
 import { personWords } from '$lib/server/directory';
 import { asKnown, lookOf } from '$lib/server/moment';
 import { planById } from '$lib/server/plans';
-import { draftedView, draftOn, editedRule, pickables, reachersView, rulesView, triedReach } from '$lib/server/reach';
+import {
+	draftedView,
+	draftOn,
+	editedRule,
+	hadToday,
+	pickables,
+	reachersView,
+	rulesView,
+	triedReach
+} from '$lib/server/reach';
 import { runtime } from '$lib/server/runtime';
 
 /** Days before the moment in which what rules decided is counted. */
@@ -26,7 +35,7 @@ const inForce = sharedLoad(({ url, context, look, at }) => ({
 	left: unusedTerms(look.scope.terms)
 }));
 
-export const load = (event) => {
+export const load = async (event) => {
 	const q = event.url.searchParams;
 	const context = runtime();
 	const { db } = context;
@@ -46,7 +55,7 @@ export const load = (event) => {
 		editing: q.get('edit'),
 		edited: edits === null ? null : editedRule(db, edits, drafted?.book.rules ?? null, at),
 		pickables: edits !== null || make === 'rule' || make === 'test' ? pickables(db, at) : null,
-		tried: triedIn(db, q, drafted?.book, at),
+		tried: await triedIn(context, q, drafted?.book, look.live, at),
 		reachers: q.get('list') === 'people' ? reachersIn(db, q, at) : null
 	};
 };
@@ -69,12 +78,14 @@ function reachersIn(db: ReturnType<typeof runtime>['db'], q: URLSearchParams, at
 }
 
 /** What the tester was asked, what is wrong with it by field, and its answers: as rules are, and as a draft would have them. */
-function triedIn(
-	db: ReturnType<typeof runtime>['db'],
+async function triedIn(
+	context: ReturnType<typeof runtime>,
 	q: URLSearchParams,
 	book: Parameters<typeof triedReach>[3],
+	live: boolean,
 	at: number
 ) {
+	const { db } = context;
 	const login = q.get('who') ?? '';
 	const service = q.get('service') ?? '';
 	const host = q.get('host') ?? '';
@@ -97,11 +108,13 @@ function triedIn(
 		duty: one(['on', 'off'] as const, q.get('duty')),
 		holiday: yesNo(q.get('holiday')),
 		when: q.get('when') || undefined,
-		through: one(WAYS, q.get('through'))
+		through: one(WAYS, q.get('through')),
+		share: one(['left', 'used'] as const, q.get('share'))
 	};
+	const had = asked ? await hadToday(context, tried, live) : null;
 	const answered = (drafted?: typeof book) => {
 		try {
-			return asked ? triedReach(db, tried, at, drafted) : null;
+			return asked ? triedReach(db, tried, at, drafted, had) : null;
 		} catch (e) {
 			if (!(e instanceof InputProblem)) throw e;
 			for (const p of e.problems) problems[p.field] = p.words;

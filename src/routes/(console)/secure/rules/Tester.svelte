@@ -45,7 +45,7 @@
 	const when = $derived(q.get('when') ?? '');
 	const firmware = $derived(q.get('firmware') ?? '');
 	/** Circumstances that are seldom asked for stand open only where some are. */
-	const SELDOM = ['on', 'branch', 'firmware', 'locks', 'holiday'];
+	const SELDOM = ['on', 'branch', 'firmware', 'locks', 'holiday', 'share'];
 	const more = $derived(SELDOM.some((k) => q.get(k)));
 	const OUTCOMES: Record<string, string> = {
 		allow: 'may',
@@ -54,6 +54,7 @@
 		window: 'in an isolated window alone, may',
 		refuse: 'may not'
 	};
+	const outcome = (decides: string) => `${OUTCOMES[decides]} ${tried.service.startsWith('channel/') ? 'use' : 'reach'}`;
 	const AS_IT_IS = ['', 'as theirs is'] as const;
 	const choices = {
 		managed: [AS_IT_IS, ['yes', 'managed'], ['no', 'not managed']],
@@ -67,6 +68,11 @@
 			['window', 'an isolated window']
 		],
 		locks: [AS_IT_IS, ['yes', 'locks'], ['no', 'does not lock']],
+		share: [
+			['', 'as it is today'],
+			['left', 'all of it is left'],
+			['used', 'used up']
+		],
 		holiday: [
 			['', 'as it is there'],
 			['yes', 'yes'],
@@ -99,8 +105,7 @@
 	>
 		<p class="text-[14px] font-[650]">
 			{lead}{a.person}
-			{OUTCOMES[a.decides]}
-			{tried.service.startsWith('channel/') ? 'use' : 'reach'}
+			{outcome(a.decides)}
 			{a.target}{a.address ? `, from ${a.address}` : ''}: {a.number === null
 				? 'the end of the list decides'
 				: `rule ${a.number} decides`}.
@@ -159,6 +164,7 @@
 			/>
 			{@render choice('locks', 'Its screen')}
 			{@render choice('holiday', 'A holiday')}
+			{@render choice('share', 'A day’s share')}
 		</div>
 	</details>
 	<button class="btn mt-2">Try</button>

@@ -13,7 +13,9 @@
 		services: readonly { id: string; name: string }[];
 	}
 	let { service, host, size, problem, services }: Props = $props();
-	let chosen = $derived(service);
+	// As long as another is not asked about, what was chosen stays.
+	const asked = $derived(service);
+	let chosen = $derived(asked);
 	const passage = $derived(chosen.startsWith('channel/') ? chosen.slice('channel/'.length) : null);
 	const much = $derived(size ?? '');
 	// While it does not change, what somebody is typing stays when the page is brought up to date.

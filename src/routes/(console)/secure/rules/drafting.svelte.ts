@@ -19,7 +19,7 @@ export interface Change {
 	tests?: WrittenTest[];
 }
 
-const ASKED = 'who service host size from on managed branch firmware locks duty holiday when through'.split(' ');
+const ASKED = 'who service host size from on managed branch firmware locks duty holiday when through share'.split(' ');
 
 /** The address at which the tester tries an example. */
 export const seenAt = (url: URL, tries: Readonly<Record<string, string>>): string =>

@@ -21,6 +21,8 @@ const STARTS = new Rate(20, MINUTE);
 /** How often one person may let something pass, and how much at once, bytes: nobody moves more by hand. */
 const PASSES = new Rate(60, MINUTE);
 const MOST = 1e12;
+/** What something is for is said in so many characters. */
+const LONGEST = 200;
 
 const own = async (id: string, login: string) => {
 	const progress = await runtime().providers.broker.connection(Number(id));
@@ -99,8 +101,10 @@ export const actions = {
 		const bytes = typeof size === 'string' && /^\d{1,13}$/.test(size) ? Number(size) : null;
 		if (typeof passage !== 'string' || !isPassage(passage) || bytes === null || bytes > MOST)
 			return fail(422, { refused: say('pass.what') });
+		const said = form.get('for');
+		const reason = typeof said === 'string' && said.trim() !== '' ? said.trim().slice(0, LONGEST) : null;
 		if (!PASSES.take(caller.login)) return fail(429, { refused: say('problem.too-often') });
-		return { passage, bytes, kept: await passOnce(runtime(), caller.id, progress.id, passage, bytes) };
+		return { passage, bytes, kept: await passOnce(runtime(), caller.id, progress.id, passage, bytes, reason) };
 	},
 	disconnect: async ({ params, locals }) => {
 		const progress = await own(params.connection, locals.caller!.login);

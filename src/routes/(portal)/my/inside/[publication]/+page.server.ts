@@ -1,7 +1,9 @@
 import { error, fail, redirect } from '@sveltejs/kit';
+import type { RequestEvent } from './$types';
 import { speakerOf } from '$lib/core/portal/say';
 import { OTHERWISE } from '$lib/core/reach/rules';
 import { MINUTE } from '$lib/core/time/units';
+import { formOf } from '$lib/server/api/body';
 import { personWords } from '$lib/server/directory';
 import { Rate } from '$lib/server/identity/attempts';
 import { factorsOf, giveFactor } from '$lib/server/portal';
@@ -14,32 +16,63 @@ const LOOKS = new Rate(60, MINUTE);
 /** Characters of a picture at most. */
 const MOST = 4_000_000;
 
-export const load = async ({ params, locals, url }) => {
+/** What somebody is asked for at the door is so long at most. */
+const LONGEST = 200;
+
+/** What of somebody's shelf a browser alone opens, by its id; ends the request where there is none such. */
+function itemOf({ params, locals }: RequestEvent) {
 	const caller = locals.caller!;
-	const say = speakerOf(locals.language);
-	const { db, clock, providers } = runtime();
+	const { db, clock } = runtime();
 	const now = clock.now();
 	const item = shelfOf(db, caller.login, now, caller.factor)?.find((s) => s.id === params.publication);
-	if (!item || (item.standing !== 'required' && item.standing !== 'fetched')) error(404, say('problem.gone'));
-	if (item.reaches === null) redirect(303, '/my');
-	const zone = personWords(db, caller.login, now)?.zone ?? 'Etc/UTC';
-	const head = { id: item.id, name: item.name, now, zone, factor: factorsOf(runtime(), caller.id, url) };
-	// What its grant asks for comes before what the rules do.
-	if (!item.allowed) return { ...head, lack: item.lack, inside: null, rule: null };
-	if (!LOOKS.take(caller.login)) error(429, say('problem.too-often'));
-	const cut = item.reaches.indexOf('/');
-	const id = item.reaches.slice(cut + 1);
+	if (!item || (item.standing !== 'required' && item.standing !== 'fetched'))
+		error(404, speakerOf(locals.language)('problem.gone'));
+	return { item, now };
+}
+
+/** Goes there, for what they say it is for, where they say it. */
+async function goThere({ locals }: RequestEvent, reaches: string, now: number, reason: string | null) {
+	const caller = locals.caller!;
+	if (!LOOKS.take(caller.login)) error(429, speakerOf(locals.language)('problem.too-often'));
+	const { db, providers } = runtime();
+	const id = reaches.slice(reaches.indexOf('/') + 1);
 	const inside = await providers.broker.inside(
 		caller.login,
-		item.reaches.startsWith('site/') ? { kind: 'site', host: id } : { kind: 'service', id },
-		caller.factor
+		reaches.startsWith('site/') ? { kind: 'site', host: id } : { kind: 'service', id },
+		caller.factor,
+		reason
 	);
 	// What stands at the door is not ours: a picture that is none is not shown.
 	if (inside.picture !== null && inside.picture.length > MOST) inside.picture = null;
-	return { ...head, lack: null, inside, rule: inside.rule === OTHERWISE ? null : ruleName(db, inside.rule, now) };
+	return { inside, rule: inside.rule === OTHERWISE ? null : ruleName(db, inside.rule, now) };
+}
+
+export const load = async (event) => {
+	const caller = event.locals.caller!;
+	const { item, now } = itemOf(event);
+	if (item.reaches === null) redirect(303, '/my');
+	const zone = personWords(runtime().db, caller.login, now)?.zone ?? 'Etc/UTC';
+	const head = { id: item.id, name: item.name, now, zone, factor: factorsOf(runtime(), caller.id, event.url) };
+	// What its grant asks for comes before what the rules do.
+	if (!item.allowed) return { ...head, lack: item.lack, inside: null, rule: null };
+	return { ...head, lack: null, ...(await goThere(event, item.reaches, now, null)) };
 };
 
 export const actions = {
+	/** What it is for is said here, where the rules ask: it is kept with what was reached. */
+	say: async (event) => {
+		const { item, now } = itemOf(event);
+		if (item.reaches === null || !item.allowed) error(404, speakerOf(event.locals.language)('problem.gone'));
+		const said = (await formOf(event.request)).get('for');
+		const reason = typeof said === 'string' ? said.trim() : '';
+		if (reason === '' || reason.length > LONGEST)
+			return fail(422, {
+				given: 'reason' as const,
+				problem: speakerOf(event.locals.language)('inside.say'),
+				said: reason
+			});
+		return { said: reason, ...(await goThere(event, item.reaches, now, reason)) };
+	},
 	/** What the rules ask for is shown here, where they ask. */
 	give: async ({ request, locals, url }) => {
 		const wrong = await giveFactor(

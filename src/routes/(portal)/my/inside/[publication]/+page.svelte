@@ -1,41 +1,53 @@
 <script lang="ts">
 	import { onMount } from 'svelte';
+	import { enhance } from '$app/forms';
 	import { invalidateAll } from '$app/navigation';
 	import { speakerOf } from '$lib/core/portal/say';
 	import { clockWords } from '$lib/core/time/zone';
+	import TextField from '$lib/ui/forms/TextField.svelte';
 	import GiveFactor from '$lib/ui/portal/GiveFactor.svelte';
 
 	let { data, form } = $props();
 	const say = $derived(speakerOf(data.language));
+	/** What came of going there: since it was last said what for, or since the page was opened. */
+	const came = $derived(form && 'inside' in form ? form : data);
+	const inside = $derived(came.inside);
+	/** What they said that it is for. */
+	const said = $derived(form && 'said' in form ? form.said : '');
 	const picture = $derived(
-		data.inside?.picture ? `data:image/svg+xml;charset=utf-8,${encodeURIComponent(data.inside.picture)}` : null
+		inside?.picture ? `data:image/svg+xml;charset=utf-8,${encodeURIComponent(inside.picture)}` : null
 	);
 	/** Why they are not let in, as the rule says it, or as it is. */
 	const why = $derived(
 		data.lack
 			? say.lack(data.lack)
-			: (data.inside?.words ??
-					(data.inside?.asked === 'factor'
+			: inside && !inside.answers
+				? say('inside.silent')
+				: (inside?.words ??
+					(inside?.asked === 'factor'
 						? say('inside.factor')
-						: data.inside?.asked === 'reason'
+						: inside?.asked === 'reason'
 							? say('inside.reason')
-							: data.inside?.asked === 'sign in'
+							: inside?.asked === 'sign in'
 								? say('inside.sign-in')
 								: ''))
 	);
+	const wrong = $derived(form && 'given' in form ? form : null);
 	onMount(() => {
 		document.documentElement.dataset.ready = 'yes';
 	});
 </script>
 
 <svelte:head><title>{data.name} · Sextant</title></svelte:head>
-{#if picture && data.inside}
+{#if picture && inside}
 	<div class="flex min-h-screen flex-col">
 		<header class="bg-deck text-decktext flex flex-wrap items-center gap-3 px-4 py-2 text-[14px]">
 			<h1 class="font-[650]">{data.name}</h1>
-			<span class="text-deck2">{data.inside.way === 'window' ? say('inside.window') : say('inside.lead')}</span>
+			<span class="text-deck2">{inside.way === 'window' ? say('inside.window') : say('inside.lead')}</span>
 			<span class="text-deck2 ml-auto text-[13px]">{clockWords(data.zone, data.now)}</span>
-			<button class="btn" onclick={() => invalidateAll()}>{say('inside.again')}</button>
+			{#if said}<form method="POST" action="?/say" use:enhance>
+					<input type="hidden" name="for" value={said} /><button class="btn">{say('inside.again')}</button>
+				</form>{:else}<button class="btn" onclick={() => invalidateAll()}>{say('inside.again')}</button>{/if}
 			<a class="btn" href="/my">{say('desk.to-shelf')}</a>
 		</header>
 		<main class="bg-shade flex-1 p-2">
@@ -51,19 +63,32 @@
 	<main class="mx-auto max-w-[460px] px-5 pt-[12vh]">
 		<h1 class="text-[22px]">{say('inside.refused', { name: data.name })}</h1>
 		<p class="mt-3 text-[16px]">{why}</p>
-		{#if data.inside && data.inside.effect === 'refuse' && data.inside.asked === null}<p
+		{#if inside && inside.answers && inside.effect === 'refuse' && inside.asked === null}<p
 				class="text-ink2 mt-2 text-[14px]"
 			>
-				{data.rule === null ? say('inside.end') : say('inside.rule', { rule: data.rule })}
+				{came.rule == null ? say('inside.end') : say('inside.rule', { rule: came.rule })}
 			</p>{/if}
-		{#if data.inside?.asked === 'factor'}<GiveFactor
+		{#if inside?.asked === 'reason'}
+			<form method="POST" action="?/say" use:enhance class="mt-3">
+				<TextField
+					label={say('inside.for')}
+					name="for"
+					value={wrong?.given === 'reason' ? wrong.said : ''}
+					problem={wrong?.given === 'reason' ? wrong.problem : undefined}
+				/>
+				<button class="btn btn-go mt-2">{say('inside.go')}</button>
+			</form>
+		{/if}
+		{#if inside?.asked === 'factor'}<GiveFactor
 				{say}
 				publication={data}
 				factor={data.factor}
-				problemAt={(given) => (form?.given === given ? form.problem : undefined)}
+				problemAt={(given) => (wrong?.given === given ? wrong.problem : undefined)}
 			/>{/if}
 		<p class="mt-6 flex gap-3">
-			<button class="btn btn-go" onclick={() => invalidateAll()}>{say('inside.again')}</button>
+			<button class={['btn', inside?.asked === 'reason' || 'btn-go']} onclick={() => invalidateAll()}
+				>{say('inside.again')}</button
+			>
 			<a class="btn" href="/my">{say('desk.to-shelf')}</a>
 		</p>
 	</main>
