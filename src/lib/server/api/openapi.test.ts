@@ -163,6 +163,7 @@ describe('every address of the API', () => {
 		);
 		await ok('POST', '/notices');
 		await ok('GET', '/record/files.tar?from=2020-01-01T00:00:00Z');
+		await ok('POST', '/changes/compare', { heads: 'no head' });
 
 		// What waits for another: answered by another.
 		await h.carryOut('consent.rules', { kinds: ['note.write'] });

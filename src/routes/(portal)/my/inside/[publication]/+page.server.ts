@@ -1,5 +1,4 @@
 import { error, fail, redirect } from '@sveltejs/kit';
-import type { RequestEvent } from './$types';
 import { speakerOf } from '$lib/core/portal/say';
 import { OTHERWISE } from '$lib/core/reach/rules';
 import { MINUTE } from '$lib/core/time/units';
@@ -16,11 +15,17 @@ const LOOKS = new Rate(60, MINUTE);
 /** Characters of a picture at most. */
 const MOST = 4_000_000;
 
+/** Somebody who asks for a publication. */
+interface Asked {
+	params: { publication: string };
+	locals: App.Locals;
+}
+
 /** What somebody is asked for at the door is so long at most. */
 const LONGEST = 200;
 
 /** What of somebody's shelf a browser alone opens, by its id; ends the request where there is none such. */
-function itemOf({ params, locals }: RequestEvent) {
+function itemOf({ params, locals }: Asked) {
 	const caller = locals.caller!;
 	const { db, clock } = runtime();
 	const now = clock.now();
@@ -31,7 +36,7 @@ function itemOf({ params, locals }: RequestEvent) {
 }
 
 /** Goes there, for what they say it is for, where they say it. */
-async function goThere({ locals }: RequestEvent, reaches: string, now: number, reason: string | null) {
+async function goThere({ locals }: Asked, reaches: string, now: number, reason: string | null) {
 	const caller = locals.caller!;
 	if (!LOOKS.take(caller.login)) error(429, speakerOf(locals.language)('problem.too-often'));
 	const { db, providers } = runtime();
