@@ -5,7 +5,16 @@ import { join } from 'node:path';
 import { afterEach, beforeEach, describe, expect, test } from 'vitest';
 import { openDb, run, type Db } from '../db';
 import { addChange, firstBrokenChange } from './index';
-import { compareHeads, countProblems, HEADS_FILE, HeadKeeper, headKeyIn, headLine, headOf, headProblems } from './heads';
+import {
+	compareHeads,
+	countProblems,
+	HEADS_FILE,
+	HeadKeeper,
+	headKeyIn,
+	headLine,
+	headOf,
+	headProblems
+} from './heads';
 
 let dir: string;
 let db: Db;
@@ -72,7 +81,11 @@ describe('heads of the change log', () => {
 		const kept = headLine(keeper.keep(db, 10)!);
 		change(6);
 		expect(compareHeads(db, kept)).toEqual({ heads: 1, last: 5, changes: 6, problems: [] });
-		expect(compareHeads(db, 'no head\n')).toMatchObject({ heads: 0, last: null, problems: [expect.stringMatching(/1 of its lines/)] });
+		expect(compareHeads(db, 'no head\n')).toMatchObject({
+			heads: 0,
+			last: null,
+			problems: [expect.stringMatching(/1 of its lines/)]
+		});
 		untied('DELETE FROM changes WHERE number > 3');
 		change(8);
 		change(9);
