@@ -113,6 +113,15 @@ describe('a plan that needs a second pair of eyes', () => {
 		expect((await h.finish(await consentTo(h.ctx, second, id))).state).toBe('done');
 	});
 
+	it('is taken back by whoever asked, and by nobody else: others may decline', async () => {
+		const id = await asked('grant.remove', { grant: 1 });
+		await expect(recomputePlan(h.ctx, second, id)).rejects.toBeInstanceOf(NotAllowed);
+		expect(() => discardPlan(h.ctx, second, id)).toThrow(/asked by .*they alone take it back/);
+		expect(planById(h.db, id)!.asked).not.toBeNull();
+		discardPlan(h.ctx, OWNER, id);
+		expect(planById(h.db, id)!.state).toBe('discarded');
+	});
+
 	it('is consented to as it is now by whoever has seen just that', async () => {
 		const id = await asked('grant.remove', { grant: 1 });
 		await h.carryOut('people.put', {

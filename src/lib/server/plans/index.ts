@@ -124,14 +124,25 @@ export async function foreseePlan(ctx: Context, caller: Caller, kind: string, in
 	);
 }
 
+/** What waits for consent is taken back by whoever asked for it: others consent, or decline. */
+function allowBack(db: Db, caller: Caller, id: number): void {
+	const ask = askOf(db, id);
+	if (ask && !(ask.byKind === caller.kind && ask.byId === caller.id))
+		throw new NotAllowed(
+			`It waits for consent, asked by ${ask.by}: they alone take it back. Whoever may consent to it may decline it.`
+		);
+}
+
 /** Computes a draft again, from how things are now. */
 export async function recomputePlan(ctx: Context, caller: Caller, id: number): Promise<PlanRow> {
 	const plan = draftOrThrow(ctx, caller, id);
 	const k = planKindOf(plan.kind)!;
 	allow(caller, k.area, 'draft');
+	allowBack(ctx.db, caller, id);
 	const draft = await computeFor(ctx, caller, k, parseInput(k.schema, givenIn(ctx.db, id)));
 	ctx.db
 		.transaction(() => {
+			allowBack(ctx.db, caller, id);
 			// What consent was asked for is another plan now.
 			answerAsk(ctx.db, id, 'withdrawn', caller.name, ctx.clock.now());
 			keepDraft(ctx, id, draft);
@@ -494,6 +505,7 @@ export function discardPlan(ctx: Context, caller: Caller, id: number): void {
 	allow(caller, planKindOf(plan.kind)!.area, 'draft');
 	ctx.db
 		.transaction(() => {
+			allowBack(ctx.db, caller, id);
 			answerAsk(ctx.db, id, 'withdrawn', caller.name, ctx.clock.now());
 			run(ctx.db, `UPDATE plans SET state = 'discarded' WHERE id = ? AND state = 'draft'`, [id]);
 		})
