@@ -187,3 +187,11 @@ export const namedIn = (rules: readonly AccessRule[]): number =>
 			(r.device.branches?.length ?? 0),
 		0
 	);
+
+/** How many sizes rules tell apart of what passes sessions: each makes a class of its own of everything that passes. */
+export const sizesIn = (rules: readonly AccessRule[]): number =>
+	new Set(
+		rules.flatMap((r) =>
+			[...r.what, ...r.whatNot].flatMap((w) => (w.kind === 'channel' && w.upTo !== null ? [w.upTo] : []))
+		)
+	).size;

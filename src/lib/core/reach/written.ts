@@ -14,7 +14,15 @@ import { sitePattern, type What } from './targets';
  * `team/charts`, `service/depot`, `site/*.tides.example`, `channel/clipboard-out up to 2 KB`.
  */
 
-export const RULE_LIMITS = { rules: 5000, named: 20_000, of: 200, name: 100, words: 500, tests: 1000 } as const;
+export const RULE_LIMITS = {
+	rules: 5000,
+	named: 20_000,
+	sizes: 50,
+	of: 200,
+	name: 100,
+	words: 500,
+	tests: 1000
+} as const;
 
 const few = v.array(v.pipe(v.string(), v.maxLength(300, 'At most 300 characters.')));
 const list = v.pipe(few, v.maxLength(RULE_LIMITS.of, `At most ${RULE_LIMITS.of}.`));

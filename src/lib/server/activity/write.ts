@@ -67,6 +67,7 @@ const sound = (f: Flow, told: number): boolean =>
 	WAYS.includes(f.way) &&
 	(f.asked === null || ASKED.includes(f.asked)) &&
 	KINDS.includes(f.target.kind) &&
+	(f.said === undefined || typeof f.said === 'string') &&
 	f.target.name.length <= 300 &&
 	f.rule.length <= 100 &&
 	f.address.length <= 100;

@@ -211,3 +211,21 @@ test('the tester says which rule decides, and why those before it do not', async
 	expect(ask({ managed: 'yes', when: 'Tue 21:00' })).toMatchObject({ decides: 'allow', number: 1 });
 	expect(ask({ managed: 'no', when: 'Tue 12:00' })).toMatchObject({ decides: 'refuse', number: null, rule: '' });
 });
+
+test('what passes sessions is told apart by so many sizes alone, and the tester tries any of them', async () => {
+	const bounded = (n: number) => ({
+		put: { id: `up-${n}`, decide: 'allow', what: [`channel/clipboard-out up to ${n} B`] }
+	});
+	const many = Array.from({ length: 51 }, (_, i) => bounded(i + 1));
+	await expect(h.draft('access-rules.change', { edits: many })).rejects.toThrow(/at most 50 sizes/);
+	await change({ edits: [bounded(1000), { put: { id: 'rest', decide: 'refuse', what: ['channel/clipboard'] } }] });
+	const ask = (what: string) => triedReach(h.db, { person: 'cleo', what }, h.lab.now);
+	expect(ask('channel/clipboard-out of 1 KB')).toMatchObject({
+		rule: 'up-1000',
+		target: expect.stringContaining('1 KB')
+	});
+	expect(ask('channel/clipboard-out of 1 KB').facts.at(-1)!.words).toContain('has to give clipboard');
+	expect(ask('channel/clipboard-out of 2 KB')).toMatchObject({ decides: 'refuse', rule: 'rest' });
+	for (const odd of ['channel/', 'channel/smells', 'channel/printers of 2 KB', 'channel/clipboard-out of much'])
+		expect(() => ask(odd)).toThrow(/Write/);
+});

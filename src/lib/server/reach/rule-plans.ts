@@ -2,7 +2,7 @@ import * as v from 'valibot';
 import { compareBooks, type Comparison, type Difference } from '$lib/core/reach/compare';
 import { editRules, editsBetween, type Edit } from '$lib/core/reach/edits';
 import { readBook, readTest, WRITTEN_OTHERWISE, WRITTEN_TEST, writtenTest } from '$lib/core/reach/file';
-import { endsOf, namedIn, type AccessRule, type Otherwise } from '$lib/core/reach/rules';
+import { endsOf, namedIn, sizesIn, type AccessRule, type Otherwise } from '$lib/core/reach/rules';
 import { ruleWords } from '$lib/core/reach/sentence';
 import { standings } from '$lib/core/reach/standing';
 import { runTests, type RuleTest, type Tested } from '$lib/core/reach/tests';
@@ -81,6 +81,11 @@ function draftOf(ctx: Context, title: string, of: InForce, after: Book, known: R
 	if (after.rules.length > RULE_LIMITS.rules) throw problem('edits', `At most ${RULE_LIMITS.rules} rules.`);
 	if (namedIn(after.rules) > RULE_LIMITS.named)
 		throw problem('edits', `All rules together name at most ${RULE_LIMITS.named} people, teams, targets and places.`);
+	if (sizesIn(after.rules) > RULE_LIMITS.sizes)
+		throw problem(
+			'edits',
+			`All rules together tell at most ${RULE_LIMITS.sizes} sizes apart of what passes a session.`
+		);
 	const people = reachersAt(db, now);
 	const comparison = compareBooks(before, after, ground, people);
 	const say = (d: Difference) => differenceWords(d, comparison, before.rules, after.rules, known.names);
