@@ -1,6 +1,6 @@
 export { comeIn, KNOWN_DEVICE, mayComeIn, stillHere } from './coming-in';
 export { type OwnDevice, type OwnMachine, ownChannels, ownDevices, ownMachines, passing } from './mine';
 export { factorsOf, giveFactor } from './giving';
-export { type Kept, passOnce, waysThrough, type WayThrough } from './through';
+export { passOnce, waysThrough } from './through';
 export { changeFor } from './own-change';
 export { manifest } from './manifest';

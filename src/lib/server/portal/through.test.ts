@@ -1,6 +1,6 @@
 import { beforeAll, describe, expect, test } from 'vitest';
 import type { Passage } from '$lib/core/reach/channels';
-import { MINUTE } from '$lib/core/time/units';
+import { HOUR, MINUTE } from '$lib/core/time/units';
 import { all, one } from '../db';
 import { recordOf } from '../directory';
 import { callerNow } from '../identity/accounts';
@@ -111,7 +111,7 @@ describe('what passes a session', () => {
 		// The tester knows it, and may be told otherwise; of another day it says that it does not.
 		const tried = async (share?: 'left' | 'used', live = true) => {
 			const of = { person: 'bo', what: 'channel/drives-out of 1 KB', share };
-			return triedReach(h.db, of, h.lab.now, undefined, await hadToday(h.ctx, of, live));
+			return triedReach(h.db, of, h.lab.now, undefined, await hadToday(h.ctx, of, { live, at: h.lab.now }));
 		};
 		const now = await tried();
 		expect(now).toMatchObject({ decides: 'refuse', rule: 'over' });
@@ -143,6 +143,16 @@ describe('what passes a session', () => {
 		await h.carryOut('own.channels', { person: 'bo', pass: { clipboard: false } });
 		expect((await ways('bo'))['clipboard-in']).toEqual([0, 'own']);
 		expect(await pass('bo', 'clipboard-in', 1)).toMatchObject({ by: 'own' });
+	});
+
+	test('goes on for as long as the session does', async () => {
+		const connection = await opened('dag');
+		await h.live(3 * HOUR, 10 * MINUTE);
+		expect(h.lab.world.sessions.has((await h.ctx.providers.broker.connection(connection))!.session!)).toBe(true);
+		expect((await ways('dag'))['clipboard-in']).toEqual([null, null]);
+		h.lab.stage.does.signOut(h.lab.world.sessions.get(h.lab.world.connections.get(connection)!.session!)!, 'a test');
+		await h.live(2 * HOUR, 10 * MINUTE);
+		expect(await h.ctx.providers.broker.connection(connection)).toBeNull();
 	});
 
 	test('is nothing where there is no session, or it is another’s', async () => {

@@ -1,25 +1,14 @@
-import { channelOf, intoIt, isSized, type Passage } from '$lib/core/reach/channels';
+import type { Keeper, Kept } from '$lib/core/portal/kept';
+import { channelOf, isSized, type Passage } from '$lib/core/reach/channels';
 import { OTHERWISE } from '$lib/core/reach/rules';
 import type { Verdict } from '$lib/core/reach/enforce';
 import type { Context } from '../context';
 import { ruleName } from '../reach';
 import { ownChannels } from './mine';
 
-/** What keeps something from passing: the grant, their own word, a rule, or a second factor or a reason that a rule asks for. */
-export type Keeper = 'grant' | 'own' | 'rule' | 'factor' | 'reason';
-
-/** What keeps it, as its person reads it: the rule's name, and what it tells people. */
-export interface Kept {
-	by: Keeper;
-	rule: string | null;
-	words: string | null;
-}
-
 /** One way between a session and the device in front of its person. */
 export interface WayThrough {
 	passage: Passage;
-	into: boolean;
-	sized: boolean;
 	/** So many bytes pass at once at most; null: however many; 0: nothing passes. */
 	upTo: number | null;
 	/** What keeps back whatever is more; null: nothing does. */
@@ -44,7 +33,7 @@ export async function waysThrough(ctx: Context, person: number, connection: numb
 				? plainly('own')
 				: held && keptBy(ctx, held);
 		const shut = kept?.by === 'grant' || kept?.by === 'own';
-		return { passage, into: intoIt(passage), sized: isSized(passage), upTo: shut ? 0 : upTo, kept };
+		return { passage, upTo: shut ? 0 : upTo, kept };
 	});
 }
 

@@ -1,4 +1,4 @@
-import { CHANNEL_NAMES, channelWords, isSized } from '$lib/core/reach/channels';
+import { CHANNEL_NAMES, channelWords } from '$lib/core/reach/channels';
 import { writtenRule, type WrittenRule } from '$lib/core/reach/written';
 import type { AccessRule } from '$lib/core/reach/rules';
 import type { Db } from '../db';
@@ -39,7 +39,7 @@ export function pickables(db: Db, at: number): Record<'who' | 'what' | 'from' | 
 			...CHANNEL_NAMES.map((id) => ({
 				id: `channel/${id}`,
 				name: channelWords(id),
-				sub: isSized(id) ? 'what passes a session; add “up to 2 KB”' : 'what passes a session'
+				sub: 'what passes a session'
 			})),
 			...[...ids('category')].map((id) => ({
 				id: `category/${id}`,

@@ -85,7 +85,7 @@ export const reachEndpoints: readonly Endpoint[] = [
 		}),
 		async handle({ ctx, query, look }) {
 			const then = look();
-			return triedReach(ctx.db, query, asKnown(then), undefined, await hadToday(ctx, query, then.live));
+			return triedReach(ctx.db, query, asKnown(then), undefined, await hadToday(ctx, query, then));
 		}
 	}),
 	endpoint({

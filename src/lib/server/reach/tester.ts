@@ -11,6 +11,7 @@ import { fullVersion } from '$lib/core/endpoints/condition';
 import type { Context } from '../context';
 import type { Db } from '../db';
 import { personCalled } from '../directory';
+import type { Look } from '../moment';
 import { InputProblem } from '../plans/kind';
 import { circumstancesAt } from './circumstances';
 import { asReacher, servicesAt, spokenAt, type ServiceRow } from './queries';
@@ -44,13 +45,13 @@ export const wrong = (field: string, words: string) => new InputProblem([{ field
 
 /** What somebody has had today of what rules give, as whatever stands at the doors has counted it; null: that is not known, or it is about another day. */
 export const hadToday = async (
-	{ providers }: Pick<Context, 'providers'>,
+	{ db, providers }: Pick<Context, 'db' | 'providers'>,
 	tried: Tried,
-	live: boolean
-): Promise<Record<string, Used> | null> =>
-	live && tried.share === undefined && tried.when === undefined
-		? providers.broker.shares(tried.person).catch(() => null)
-		: null;
+	{ live, at }: Pick<Look, 'live' | 'at'>
+): Promise<Record<string, Used> | null> => {
+	const person = live && tried.share === undefined && tried.when === undefined && personCalled(db, tried.person, at);
+	return person ? providers.broker.shares(person.login).catch(() => null) : null;
+};
 
 /** More than anybody is given. */
 const ALL: Used = { bytes: Infinity, minutes: Infinity };

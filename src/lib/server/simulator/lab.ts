@@ -300,9 +300,10 @@ export class Lab {
 	}
 }
 
-/** Lets go of what nobody will ask for any more: connections after an hour, operations after two days. */
+/** Lets go of what nobody will ask for any more: connections an hour after they came to nothing or their session has ended, operations after two days. */
 function tidy(w: World): void {
 	for (const c of w.connections.values())
-		if (c.result !== 'opening' && w.now - c.ended > HOUR) w.connections.delete(c.id);
+		if (c.result !== 'opening' && w.now - c.ended > HOUR && !(c.session !== null && w.sessions.has(c.session)))
+			w.connections.delete(c.id);
 	for (const o of w.operations.values()) if (o.done && w.now - o.at > 48 * HOUR) w.operations.delete(o.key);
 }

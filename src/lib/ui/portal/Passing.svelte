@@ -3,7 +3,7 @@
 	import type { Key, Speaker } from '$lib/core/portal/say';
 	import type { Passage } from '$lib/core/reach/channels';
 	import { sizeWords } from '$lib/core/time/units';
-	import { keptWords, type Kept } from './kept';
+	import { keptWords, type Kept } from '$lib/core/portal/kept';
 
 	/** What passes between the notes of the simulated desktop and the device in front of its person: each time asked at the door. */
 	interface Props {

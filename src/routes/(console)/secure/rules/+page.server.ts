@@ -55,7 +55,7 @@ export const load = async (event) => {
 		editing: q.get('edit'),
 		edited: edits === null ? null : editedRule(db, edits, drafted?.book.rules ?? null, at),
 		pickables: edits !== null || make === 'rule' || make === 'test' ? pickables(db, at) : null,
-		tried: await triedIn(context, q, drafted?.book, look.live, at),
+		tried: await triedIn(context, q, drafted?.book, look, at),
 		reachers: q.get('list') === 'people' ? reachersIn(db, q, at) : null
 	};
 };
@@ -82,7 +82,7 @@ async function triedIn(
 	context: ReturnType<typeof runtime>,
 	q: URLSearchParams,
 	book: Parameters<typeof triedReach>[3],
-	live: boolean,
+	look: ReturnType<typeof lookOf>,
 	at: number
 ) {
 	const { db } = context;
@@ -111,7 +111,7 @@ async function triedIn(
 		through: one(WAYS, q.get('through')),
 		share: one(['left', 'used'] as const, q.get('share'))
 	};
-	const had = asked ? await hadToday(context, tried, live) : null;
+	const had = asked ? await hadToday(context, tried, look) : null;
 	const answered = (drafted?: typeof book) => {
 		try {
 			return asked ? triedReach(db, tried, at, drafted, had) : null;

@@ -11,7 +11,7 @@
 	import { sizeWords } from '$lib/core/time/units';
 	import AppWindow from '$lib/ui/portal/AppWindow.svelte';
 	import DeskWindow from '$lib/ui/portal/DeskWindow.svelte';
-	import { keptWords } from '$lib/ui/portal/kept';
+	import { keptWords } from '$lib/core/portal/kept';
 	import Passing from '$lib/ui/portal/Passing.svelte';
 
 	let { data, form } = $props();

@@ -1,8 +1,11 @@
-import type { Speaker } from '$lib/core/portal/say';
+import type { Speaker } from './say';
 
-/** What keeps something from passing a session. */
+/** What keeps something from passing: the grant, their own word, a rule, or a second factor or a reason that a rule asks for. */
+export type Keeper = 'grant' | 'own' | 'rule' | 'factor' | 'reason';
+
+/** What keeps something from passing a session, as its person reads it: the rule’s name, and what it tells people. */
 export interface Kept {
-	by: 'grant' | 'own' | 'rule' | 'factor' | 'reason';
+	by: Keeper;
 	rule: string | null;
 	words: string | null;
 }
