@@ -116,6 +116,7 @@ export const en = {
 	'problem.code': 'This is not the code of this moment, or it was used already.',
 	'problem.codes': 'Too many wrong codes. Wait a few minutes, then try again.',
 	'problem.set-up-code': 'This is not the code of this moment. Begin again, and give the newest one.',
+	'problem.common': 'This is among the passwords that everybody tries first: choose another.',
 	'problem.length': 'From {least} to {most} characters.',
 	'problem.before': 'This is not the password that you have now.',
 	'problem.same': 'It is the one that you have now.',

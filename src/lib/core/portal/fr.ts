@@ -124,6 +124,7 @@ export const fr: Record<Key, string> = {
 	'problem.code': 'Ce n’est pas le code de cet instant, ou il a déjà servi.',
 	'problem.codes': 'Trop de codes faux. Attendez quelques minutes, puis réessayez.',
 	'problem.set-up-code': 'Ce n’est pas le code de cet instant. Recommencez, et donnez le plus récent.',
+	'problem.common': 'C’est l’un des mots de passe que tout le monde essaie d’abord : choisissez-en un autre.',
 	'problem.length': 'De {least} à {most} caractères.',
 	'problem.before': 'Ce n’est pas votre mot de passe actuel.',
 	'problem.same': 'C’est celui que vous avez déjà.',

@@ -119,6 +119,7 @@ export const nb: Record<Key, string> = {
 	'problem.code': 'Dette er ikke koden som gjelder nå, eller den er allerede brukt.',
 	'problem.codes': 'For mange feil koder. Vent noen minutter, og prøv igjen.',
 	'problem.set-up-code': 'Dette er ikke koden som gjelder nå. Begynn på nytt, og gi den nyeste.',
+	'problem.common': 'Dette er blant passordene som alle prøver først: velg et annet.',
 	'problem.length': 'Fra {least} til {most} tegn.',
 	'problem.before': 'Dette er ikke passordet du har nå.',
 	'problem.same': 'Det er det du har nå.',

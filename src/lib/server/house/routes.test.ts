@@ -67,8 +67,8 @@ describe('the addresses of the API', () => {
 		const open = ENDPOINTS.filter((e) => e.need !== 'signed in' && mayAsk(e.need, rightsOf('person')) === 'yes');
 		expect(open).toEqual([]);
 	});
-	test('let auditors change nothing but their own notices; a sheet is looked over without changing it', () => {
+	test('let auditors change nothing but their own notices; a sheet is looked over, and heads are compared, without changing anything', () => {
 		const open = ENDPOINTS.filter((e) => e.method !== 'GET' && mayAsk(e.need, rightsOf('auditor')) === 'yes');
-		expect(open.map((e) => e.path).sort()).toEqual(['/notices', '/sheets/{line}/check']);
+		expect(open.map((e) => e.path).sort()).toEqual(['/changes/compare', '/notices', '/sheets/{line}/check']);
 	});
 });

@@ -12,6 +12,7 @@ import { throttleOf, type TooMany } from './attempts';
 import { actingAs, assignmentsOf, type Assignment } from './assignments';
 import { asRole, type Caller } from './caller';
 import { hasFactor, useCode, type FactorStore } from './factor';
+import { PASSWORD, passwordWords } from './password';
 import { signInPolicy } from './portal';
 import { staffPolicy } from './staff';
 
@@ -125,9 +126,6 @@ export type SignInAnswer =
 	| { outcome: 'no' }
 	| TooMany;
 
-/** Longer ones are not looked at: hashing takes as long as what is hashed. */
-export const PASSWORD = { least: 10, most: 200 } as const;
-
 /** Sign-ins whose password was right and whose code is still to come. In memory alone: they live for minutes. */
 const tickets = new LRUCache<string, { operator: number; login: string }>({ max: 5000, ttl: 5 * MINUTE });
 
@@ -228,8 +226,8 @@ export async function changePassword(
 ): Promise<{ field: 'before' | 'next'; words: string } | null> {
 	const { db } = ctx;
 	if (caller.kind !== 'operator') return { field: 'before', words: 'Only operators have a password here.' };
-	if (next.length < PASSWORD.least || next.length > PASSWORD.most)
-		return { field: 'next', words: `From ${PASSWORD.least} to ${PASSWORD.most} characters.` };
+	const wrong = passwordWords(next);
+	if (wrong !== null) return { field: 'next', words: wrong };
 	const guess = throttleOf(db).begin({ account: `password/${caller.id}`, address: null });
 	if ('outcome' in guess)
 		return { field: 'before', words: `Too many attempts. Wait ${guess.waitMinutes} min, then try again.` };

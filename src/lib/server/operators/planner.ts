@@ -36,7 +36,8 @@ import { knownScope } from '../moment/names';
 import { parseScope, scopeText } from '$lib/core/scope/scope';
 import { InputProblem, planKind, stepOf, type Draft, type StepSpec } from '../plans/kind';
 import { isSealed } from '../plans/secrets';
-import { operators, PASSWORD, tokensOf } from '../identity/accounts';
+import { operators, tokensOf } from '../identity/accounts';
+import { passwordProblem, PASSWORD } from '../identity/password';
 import { planKindOf } from '../plans/catalogue';
 import { CONSENT_KIND, consentRules } from '../plans/consent';
 import { freeSlug } from '../plans/slug';
@@ -169,8 +170,12 @@ const addOperator = planKind({
 		password: v.pipe(
 			v.string(),
 			v.check(
-				(p) => isSealed(p) || (p.length >= PASSWORD.least && p.length <= PASSWORD.most),
+				(p) => isSealed(p) || passwordProblem(p) !== 'length',
 				`From ${PASSWORD.least} to ${PASSWORD.most} characters.`
+			),
+			v.check(
+				(p) => isSealed(p) || passwordProblem(p) !== 'common',
+				'This is among the passwords that everybody tries first: choose another.'
 			)
 		)
 	}),

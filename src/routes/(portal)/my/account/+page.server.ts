@@ -5,7 +5,8 @@ import { MINUTE } from '$lib/core/time/units';
 import { formOf } from '$lib/server/api/body';
 import { testAccess } from '$lib/server/access';
 import { personWords } from '$lib/server/directory';
-import { endOthers, noteOwn, PASSWORD, raiseSignIn, signedInElsewhere } from '$lib/server/identity/accounts';
+import { endOthers, noteOwn, raiseSignIn, signedInElsewhere } from '$lib/server/identity/accounts';
+import { passwordProblem, PASSWORD } from '$lib/server/identity/password';
 import { Rate, throttleOf } from '$lib/server/identity/attempts';
 import type { Caller } from '$lib/server/identity/caller';
 import {
@@ -109,8 +110,9 @@ export const actions = {
 		const form = await formOf(request);
 		const next = form.get('next');
 		const wrong = (status: number, problems: Record<string, string>) => fail(status, { section: 'password', problems });
-		if (next.length < PASSWORD.least || next.length > PASSWORD.most)
-			return wrong(422, { next: say('problem.length', PASSWORD) });
+		const problem = passwordProblem(next);
+		if (problem === 'length') return wrong(422, { next: say('problem.length', PASSWORD) });
+		if (problem === 'common') return wrong(422, { next: say('problem.common') });
 		const guess = throttleOf(ctx.db).begin({ account: `my/password/${caller.id}`, address: null });
 		if ('outcome' in guess) return wrong(429, { before: say('sign-in.too-many', { minutes: guess.waitMinutes }) });
 		if (!(await ctx.providers.directory.verify(caller.login, form.get('before').slice(0, PASSWORD.most))))
