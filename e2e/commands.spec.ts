@@ -394,8 +394,9 @@ test.describe('the command line', () => {
 				.prepare(`SELECT name FROM sqlite_schema WHERE type = 'trigger' AND tbl_name = 'changes'`)
 				.all() as { name: string }[])
 				db.exec(`DROP TRIGGER ${name}`);
-			const { last } = db.prepare('SELECT max(number) AS last FROM changes').get() as { last: number };
-			db.prepare('DELETE FROM changes WHERE number = ?').run(last);
+			// Days go by in the lab, and leave lines of their own behind the head.
+			const { number } = JSON.parse(kept[0]!) as { number: number };
+			db.prepare('DELETE FROM changes WHERE number >= ?').run(number);
 			db.close();
 			// The chain of what is left holds: nothing but the head tells.
 			const again = await started('--data', data);
