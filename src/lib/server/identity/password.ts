@@ -13,7 +13,7 @@ const known: ReadonlySet<string> = new Set(
  */
 export function isCommon(password: string): boolean {
 	const small = password.toLowerCase();
-	const bare = small.replace(/^[\W\d_]{0,20}/, '').replace(/[\W\d_]{0,20}$/, '');
+	const bare = small.replace(/^\P{L}{0,20}/u, '').replace(/\P{L}{0,20}$/u, '');
 	return known.has(small) || known.has(bare) || new Set(small).size <= 2;
 }
 

@@ -130,9 +130,20 @@ describe('a publication that a browser alone opens', () => {
 		const page = '/src/routes/(portal)/my/inside/[publication]/+page.server.ts';
 		const dag = callerNow(h.db, 'person', recordOf(h.db, 'dag', h.lab.now)!.id, h.lab.now)!;
 		const say = (words: string) => act(page, 'say', { for: words }, { publication: 'depot-inside' }, dag);
-		expect(await say('the count')).toMatchObject({ body: { said: 'the count', inside: { through: true } } });
+		const look = () => askPage(page, '/', { publication: 'depot-inside' }, dag);
+		expect(await look()).toMatchObject({ body: { inside: { through: false, asked: 'reason' } } });
 		for (const odd of ['', '   ', 'x'.repeat(201)])
 			expect(await say(odd)).toMatchObject({ body: { status: 422, data: { given: 'reason' } } });
+		expect((await say('the count')).status).toBe(200);
+		// Whoever looks again is not asked again, nor is it told that they were refused.
+		expect(await look()).toMatchObject({ body: { inside: { through: true } } });
+		expect(await look()).toMatchObject({ body: { inside: { through: true } } });
+		await h.live(6 * MINUTE, MINUTE);
+		const { refused } = all<{ refused: number }>(
+			h.db,
+			`SELECT sum(decisions) AS refused FROM activity a WHERE person_id = ${recordOf(h.db, 'dag', h.lab.now)!.id} AND through = 0`
+		)[0]!;
+		expect(refused).toBe(2);
 	});
 
 	test('contradicts rules that shut it to whom it is granted', () => {

@@ -1,4 +1,5 @@
 import { error, fail, redirect } from '@sveltejs/kit';
+import { LRUCache } from 'lru-cache';
 import { speakerOf } from '$lib/core/portal/say';
 import { OTHERWISE } from '$lib/core/reach/rules';
 import { MINUTE } from '$lib/core/time/units';
@@ -23,6 +24,9 @@ interface Asked {
 
 /** What somebody is asked for at the door is so long at most. */
 const LONGEST = 200;
+/** What somebody has said that something is for stands for this long, by their sign-in: whoever looks again is not asked again. */
+const SAID = new LRUCache<string, string>({ max: 10_000, ttl: 15 * MINUTE });
+const saidKey = ({ params, locals }: Asked): string => `${locals.caller!.login}/${locals.caller!.signIn}/${params.publication}`;
 
 /** What of somebody's shelf a browser alone opens, by its id; ends the request where there is none such. */
 function itemOf({ params, locals }: Asked) {
@@ -60,13 +64,13 @@ export const load = async (event) => {
 	const head = { id: item.id, name: item.name, now, zone, factor: factorsOf(runtime(), caller.id, event.url) };
 	// What its grant asks for comes before what the rules do.
 	if (!item.allowed) return { ...head, lack: item.lack, inside: null, rule: null };
-	return { ...head, lack: null, ...(await goThere(event, item.reaches, now, null)) };
+	return { ...head, lack: null, ...(await goThere(event, item.reaches, now, SAID.get(saidKey(event)) ?? null)) };
 };
 
 export const actions = {
-	/** What it is for is said here, where the rules ask: it is kept with what was reached. */
+	/** What it is for is said here, where the rules ask: they go there with it, and it is kept with what was reached. */
 	say: async (event) => {
-		const { item, now } = itemOf(event);
+		const { item } = itemOf(event);
 		if (item.reaches === null || !item.allowed) error(404, speakerOf(event.locals.language)('problem.gone'));
 		const said = (await formOf(event.request)).get('for');
 		const reason = typeof said === 'string' ? said.trim() : '';
@@ -76,7 +80,8 @@ export const actions = {
 				problem: speakerOf(event.locals.language)('inside.say'),
 				said: reason
 			});
-		return { said: reason, ...(await goThere(event, item.reaches, now, reason)) };
+		SAID.set(saidKey(event), reason);
+		return null;
 	},
 	/** What the rules ask for is shown here, where they ask. */
 	give: async ({ request, locals, url }) => {

@@ -9,11 +9,7 @@
 
 	let { data, form } = $props();
 	const say = $derived(speakerOf(data.language));
-	/** What came of going there: since it was last said what for, or since the page was opened. */
-	const came = $derived(form && 'inside' in form ? form : data);
-	const inside = $derived(came.inside);
-	/** What they said that it is for. */
-	const said = $derived(form && 'said' in form ? form.said : '');
+	const inside = $derived(data.inside);
 	const picture = $derived(
 		inside?.picture ? `data:image/svg+xml;charset=utf-8,${encodeURIComponent(inside.picture)}` : null
 	);
@@ -32,7 +28,6 @@
 								? say('inside.sign-in')
 								: ''))
 	);
-	const wrong = $derived(form && 'given' in form ? form : null);
 	onMount(() => {
 		document.documentElement.dataset.ready = 'yes';
 	});
@@ -45,9 +40,7 @@
 			<h1 class="font-[650]">{data.name}</h1>
 			<span class="text-deck2">{inside.way === 'window' ? say('inside.window') : say('inside.lead')}</span>
 			<span class="text-deck2 ml-auto text-[13px]">{clockWords(data.zone, data.now)}</span>
-			{#if said}<form method="POST" action="?/say" use:enhance>
-					<input type="hidden" name="for" value={said} /><button class="btn">{say('inside.again')}</button>
-				</form>{:else}<button class="btn" onclick={() => invalidateAll()}>{say('inside.again')}</button>{/if}
+			<button class="btn" onclick={() => invalidateAll()}>{say('inside.again')}</button>
 			<a class="btn" href="/my">{say('desk.to-shelf')}</a>
 		</header>
 		<main class="bg-shade flex-1 p-2">
@@ -66,15 +59,15 @@
 		{#if inside && inside.answers && inside.effect === 'refuse' && inside.asked === null}<p
 				class="text-ink2 mt-2 text-[14px]"
 			>
-				{came.rule == null ? say('inside.end') : say('inside.rule', { rule: came.rule })}
+				{data.rule === null ? say('inside.end') : say('inside.rule', { rule: data.rule })}
 			</p>{/if}
 		{#if inside?.asked === 'reason'}
 			<form method="POST" action="?/say" use:enhance class="mt-3">
 				<TextField
 					label={say('inside.for')}
 					name="for"
-					value={wrong?.given === 'reason' ? wrong.said : ''}
-					problem={wrong?.given === 'reason' ? wrong.problem : undefined}
+					value={form?.given === 'reason' ? form.said : ''}
+					problem={form?.given === 'reason' ? form.problem : undefined}
 				/>
 				<button class="btn btn-go mt-2">{say('inside.go')}</button>
 			</form>
@@ -83,7 +76,7 @@
 				{say}
 				publication={data}
 				factor={data.factor}
-				problemAt={(given) => (wrong?.given === given ? wrong.problem : undefined)}
+				problemAt={(given) => (form?.given === given ? form.problem : undefined)}
 			/>{/if}
 		<p class="mt-6 flex gap-3">
 			<button class={['btn', inside?.asked === 'reason' || 'btn-go']} onclick={() => invalidateAll()}
