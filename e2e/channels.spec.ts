@@ -8,7 +8,7 @@ async function openDesk(page: Page, login: string, name: string): Promise<void> 
 	await page.getByLabel('Login').fill(login);
 	await page.getByLabel('Password').fill('tideline');
 	await page.getByRole('button', { name: 'Sign in' }).click();
-	await page.getByRole('button', { name: new RegExp(`^(Open|Go back to it) ${name}`) }).click();
+	await page.getByRole('button', { name: new RegExp(`^(Open|Go back to it|Bring it here) ${name}`) }).click();
 	await expect(page.getByRole('region', { name: 'Clipboard and files' })).toBeVisible({ timeout: 120_000 });
 }
 
@@ -75,4 +75,56 @@ test('a contractor takes a line along and no file, each refusal with its rule; t
 		channels: { passage: string; upTo: number | null }[];
 	};
 	expect(channels.find((c) => c.passage === 'clipboard-out')).toMatchObject({ upTo: 1000 });
+});
+
+test('where a rule asks what for, it is said in the desk, kept with what passed, and read by whoever looks saying why', async ({
+	page
+}) => {
+	test.setTimeout(240_000);
+	await signIn(page, 'operator');
+	const change = async (edits: object[]) => {
+		const { id } = (await api(page.request, 'post', '/plans', { kind: 'access-rules.change', input: { edits } })) as {
+			id: number;
+		};
+		await api(page.request, 'post', `/plans/${id}/commit`, {});
+		await expect
+			.poll(async () => ((await api(page.request, 'get', `/plans/${id}`)) as { jobId: number | null }).jobId)
+			.not.toBeNull();
+	};
+	await change([
+		{
+			put: {
+				id: 'asked-why',
+				name: 'Copying out is said what for',
+				decide: 'reason',
+				who: ['person/alindqvist'],
+				what: ['channel/clipboard-out']
+			}
+		}
+	]);
+	await openDesk(page, 'alindqvist', 'My desk');
+	const through = page.getByRole('region', { name: 'Clipboard and files' });
+	await page.getByRole('region', { name: 'Notes' }).getByRole('textbox').fill('12 m at the quay');
+	await expect(async () => {
+		await through.getByRole('button', { name: 'Copy the notes out' }).click();
+		await expect(through.getByRole('status')).toContainText('It asks what for', { timeout: 2000 });
+	}).toPass();
+	await accessible(page);
+	await through.getByLabel('What for').fill('a note for the pilot');
+	await through.getByRole('button', { name: 'Copy the notes out' }).click();
+	await expect(through.getByRole('status')).toContainText('passed.');
+
+	await page.context().clearCookies();
+	await signIn(page, 'operator');
+	// What goes on is told once it has ended.
+	await api(page.request, 'post', '/lab/clock', { step: 600 });
+	await visit(page, '/secure/activity?person=alindqvist');
+	await page.getByRole('textbox', { name: /^Why/ }).fill('they asked what was kept');
+	await page.getByRole('button', { name: 'Plan to look' }).click();
+	expect(await commitAndFollow(page)).toBe('done');
+	await visit(page, '/secure/activity?person=alindqvist');
+	const row = page.getByRole('row').filter({ hasText: 'a note for the pilot' }).first();
+	await expect(row).toContainText('clipboard out of the session');
+	await expect(row).toContainText('passed');
+	await change([{ remove: 'asked-why' }]);
 });

@@ -253,6 +253,27 @@ test('a file that is not UTF-8, or folded up to burst, is refused before it is r
 	expect(problems('a: *nothing')).toHaveLength(1);
 });
 
+describe('what people of the lab pass through their sessions', () => {
+	const habit = (reach: string, more = '') =>
+		`${small}\naccess:\n  habits:\n    - { busy: 0.5, ${more} what: [{ reach: ${reach}, up: 2 KB }] }\n`;
+	test.each([
+		['channel/clipboard-out', '', null],
+		['channel/drives', 'says: [the count], ', null],
+		['channel/smells', '', /There is no channel smells/],
+		['channel/clipboard-out up to 2 KB', '', /said by “up” and “down”/],
+		['channels', '', /expected site\/…, category\/…, service\/… or channel\/…/],
+		['channel/clipboard-out', 'during: rest, ', /passes at work/],
+		['channel/clipboard-out', "says: [''], ", /./]
+	] as const)('%s %s', (reach, more, words) => {
+		const found = problems(habit(reach, more));
+		if (words === null) expect(found).toEqual([]);
+		else {
+			expect(found.map((p) => p.message).join()).toMatch(words);
+			expect(found[0]!.path).toMatch(/^access\.habits\.0\./);
+		}
+	});
+});
+
 describe('a generated estate', () => {
 	test.each([
 		[30, 9, 1],

@@ -254,6 +254,29 @@ describe('looking at what somebody reached', () => {
 		expect(JSON.stringify(card.sections)).toContain('they asked what shut the news');
 	});
 
+	test('says what passed a session, and what they said that it is for; that goes with the rest of it', () => {
+		const out = { kind: 'channel', name: 'clipboard-out' } as const;
+		take([
+			flow({ target: out, effect: 'reason', said: 'the count' }),
+			flow({ target: out, said: 'x'.repeat(500), since: START + 6 * MINUTE, until: START + 7 * MINUTE }),
+			flow({ person: null, said: 'nobody says anything' }),
+			flow({ said: 5 as never }),
+			flow({ target: { kind: 'smells' as never, name: 'salt' } })
+		]);
+		const rows = reachedView(h.db, idOf('anna'), START + HOUR, 7, 10, 0);
+		expect(rows.map((r) => [r.kind, r.name, r.said?.length, r.category])).toEqual([
+			['channel', 'clipboard out of the session', 200, null],
+			['channel', 'clipboard out of the session', 'the count'.length, null]
+		]);
+		expect(sumsByTarget(h.db, everything(START + HOUR)).map((t) => [t.kind, t.target])).toEqual([
+			['channel', 'clipboard-out'],
+			['site', 'news.example']
+		]);
+		sumUp(h.db, START + 400 * DAY);
+		for (let n = 0; n < 3; n++) letGo(h.db, START + 400 * DAY);
+		expect(all(h.db, 'SELECT 1 FROM activity_reasons')).toEqual([]);
+	});
+
 	test('is not done by sums: of fewer than five people, or of everybody but one, there are none', () => {
 		take([flow()]);
 		const at = START + HOUR;

@@ -229,3 +229,19 @@ test('what passes sessions is told apart by so many sizes alone, and the tester 
 	for (const odd of ['channel/', 'channel/smells', 'channel/printers of 2 KB', 'channel/clipboard-out of much'])
 		expect(() => ask(odd)).toThrow(/Write/);
 });
+
+test('what passes sessions where no rule says so is a default of its own, told before it is saved, and undone', async () => {
+	const ends = () => bookAt(h.db, h.lab.now).otherwise.channels;
+	const shut = { otherwise: { web: 'allow', services: 'refuse', channels: 'refuse' } };
+	const draft = await h.draft('access-rules.change', shut);
+	expect(draft.warnings.map((w) => w.words).join()).toMatch(/people lose something/);
+	expect(draft.reasons.map((w) => w.words).join()).toMatch(/lose clipboard into the session, .* other kinds/);
+	expect(ends()).toBe('allow');
+	await h.finish(await h.commit(draft.id));
+	expect(ends()).toBe('refuse');
+	// Whoever says nothing of it leaves it as it is.
+	await change({ otherwise: { web: 'refuse', services: 'refuse' } });
+	expect(ends()).toBe('refuse');
+	await h.carryOut(draft.undo!.kind, draft.undo!.input as object);
+	expect(ends()).toBe('allow');
+});

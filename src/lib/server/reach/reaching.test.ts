@@ -5,7 +5,7 @@ import { cardOf } from '../house/cards';
 import { everybody, personCalled } from '../directory';
 import { InputProblem } from '../plans/kind';
 import { Harness, testEstate } from '../testing/harness';
-import { decidesNow, grouped, reachableBy, reachersView, whoReaches } from './reaching';
+import { decidesNow, grouped, passingOf, reachableBy, reachersView, whoReaches } from './reaching';
 import { triedReach } from './tester';
 
 let h: Harness;
@@ -137,4 +137,56 @@ test('a holiday is one at the site of whoever asks, from midnight to midnight th
 		problems: [{ field: 'add', words: expect.stringMatching(/^Line 2: Write a day/) as string }]
 	});
 	expect((await h.draft('site.holidays', { site: 'quay', add: today })).blocks).toHaveLength(1);
+});
+
+describe('what passes the sessions of somebody', () => {
+	const ways = (login: string, ...more: [] | [object] | [object, boolean]) =>
+		Object.fromEntries(
+			passingOf(h.db, personCalled(h.db, login, h.lab.now)!, h.lab.now, ...more).map((p) => [
+				p.passage,
+				[p.upTo, p.effect, p.number]
+			])
+		);
+	beforeEach(async () => {
+		await h.carryOut('access-rules.change', {
+			edits: [
+				{ put: { id: 'line', decide: 'allow', who: ['team/harbour'], what: ['channel/clipboard-out up to 2 KB'] } },
+				{
+					put: {
+						id: 'more',
+						decide: 'allow',
+						who: ['team/harbour'],
+						what: ['channel/clipboard-out up to 1 MB'],
+						on: ['quay']
+					}
+				},
+				{ put: { id: 'none', decide: 'refuse', what: ['channel/clipboard-out', 'channel/printers'] } },
+				{ put: { id: 'code', decide: 'factor', what: ['channel/drives'] } }
+			]
+		});
+	});
+	test('is as much at once as rules let, by who and where they are, and what keeps the rest', () => {
+		expect(ways('anna')).toMatchObject({
+			'clipboard-in': [null, 'allow', null],
+			'clipboard-out': [2000, 'refuse', 7],
+			printers: [0, 'refuse', 7],
+			'drives-in': [0, 'factor', 8]
+		});
+		expect(ways('anna', { pool: 'quay' })['clipboard-out']).toEqual([1_000_000, 'refuse', 7]);
+		expect(ways('anna', {}, true)['drives-in']).toEqual([null, 'factor', 8]);
+		expect(ways('eve')['clipboard-out']).toEqual([0, 'refuse', 7]);
+	});
+	test('stands on their card, each with its rule', async () => {
+		const card = (await cardOf(h.ctx, 'person', 'anna', { at: h.lab.now, live: true }))!;
+		const kept = card.sections!.find((s) => s.title === 'What rules keep back of their sessions')!;
+		expect(kept).toMatchObject({
+			lines: expect.arrayContaining([
+				{
+					words: 'clipboard out of the session: up to 2 KB at once; more may not, by rule 7',
+					card: 'access-rule/none'
+				},
+				{ words: 'printing: may not, by rule 7', card: 'access-rule/none' }
+			]) as object[]
+		});
+	});
 });
