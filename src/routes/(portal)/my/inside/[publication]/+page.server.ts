@@ -26,7 +26,8 @@ interface Asked {
 const LONGEST = 200;
 /** What somebody has said that something is for stands for this long, by their sign-in: whoever looks again is not asked again. */
 const SAID = new LRUCache<string, string>({ max: 10_000, ttl: 15 * MINUTE });
-const saidKey = ({ params, locals }: Asked): string => `${locals.caller!.login}/${locals.caller!.signIn}/${params.publication}`;
+const saidKey = ({ params, locals }: Asked): string =>
+	`${locals.caller!.login}/${locals.caller!.signIn}/${params.publication}`;
 
 /** What of somebody's shelf a browser alone opens, by its id; ends the request where there is none such. */
 function itemOf({ params, locals }: Asked) {
