@@ -83,6 +83,8 @@ test.describe('a start that cannot be', () => {
 		const data = join(folder(), 'new');
 		refused(serve('--demo', '--port', PORT, '--data', data), /port 4894 is in use; choose another with --port/);
 		expect(existsSync(data)).toBe(false);
+		// Who only makes the estate serves nobody.
+		expect(serve('--estate', 'e2e/small.yaml', '--port', PORT, '--data', data, '--make').status).toBe(0);
 		other.close();
 	});
 

@@ -35,6 +35,8 @@ const raw = (port: number, text: string): Promise<string> =>
 		socket.write(text);
 	});
 
+test.afterEach(() => Server.endAll());
+
 test('a full disk: everything is read, writes are refused in words, and it recovers', async ({ page }) => {
 	const disk = mkdtempSync(join(tmpdir(), 'sextant-disk-'));
 	execFileSync('mount', ['-t', 'tmpfs', '-o', 'size=160m', 'tmpfs', disk]);

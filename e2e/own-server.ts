@@ -18,9 +18,19 @@ function makeOnce(): { data: string; token: string } {
 }
 
 const SMALL = 'e2e/small.yaml';
+/** How a job ends. */
+export const ENDED: readonly string[] = ['done', 'failed', 'cancelled'];
+/** A server that has not begun by then does not, ms. */
+const BEGINS = 90_000;
 
 /** A server of a test's own, over the small estate. */
 export class Server {
+	private static readonly running = new Set<Server>();
+	/** After a test, however it ended: what goes on would keep its port from the next. */
+	static async endAll(): Promise<void> {
+		for (const server of Server.running) await server.kill();
+	}
+
 	private process: ChildProcess | null = null;
 	token = '';
 	/** All that it has said. */
@@ -55,7 +65,9 @@ export class Server {
 		}
 		const server = spawn(process.execPath, args, { stdio: ['ignore', 'pipe', 'pipe'] });
 		this.process = server;
+		Server.running.add(this);
 		let output = '';
+		let late: NodeJS.Timeout | undefined;
 		await new Promise<void>((ready, wrong) => {
 			const hear = (chunk: Buffer) => {
 				output += chunk.toString();
@@ -65,7 +77,8 @@ export class Server {
 			server.stdout.on('data', hear);
 			server.stderr.on('data', hear);
 			server.once('exit', (code) => wrong(new Error(`ended with ${code}: ${output}`)));
-		});
+			late = setTimeout(() => wrong(new Error(`has not begun:\n${output}`)), BEGINS);
+		}).finally(() => clearTimeout(late));
 		server.removeAllListeners('exit');
 		if (!this.token)
 			this.token = execFileSync(
@@ -82,6 +95,8 @@ export class Server {
 
 	/** No time to say goodbye: SIGKILL. */
 	async kill(): Promise<void> {
+		Server.running.delete(this);
+		if (!this.alive) return;
 		const ended = new Promise((done) => this.process!.once('exit', done));
 		this.process!.kill('SIGKILL');
 		await ended;
@@ -117,7 +132,7 @@ export class Server {
 		for (let i = 0; i < 1200; i++) {
 			await answer?.(this);
 			const job = await this.job(id);
-			if (['done', 'failed', 'cancelled'].includes(job.state)) return;
+			if (ENDED.includes(job.state)) return;
 			await new Promise((done) => setTimeout(done, 50));
 		}
 		throw new Error(`job ${id} does not end`);

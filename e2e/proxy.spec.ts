@@ -27,6 +27,8 @@ http {
 	}
 }`;
 
+test.afterEach(() => Server.endAll());
+
 test('behind a proxy with TLS: cookies are for TLS alone, its word on addresses counts, and nobody else’s', async () => {
 	const dir = mkdtempSync(join(tmpdir(), 'sextant-proxy-'));
 	mkdirSync(join(dir, 'body'));

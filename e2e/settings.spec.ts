@@ -81,6 +81,13 @@ test.describe('accounts, under Settings', () => {
 		expect((await by.get(`${BASE}/api/v1/sites`)).status()).toBe(401);
 		expect(await commitAndFollow(page)).toBe('done');
 		expect((await by.get(`${BASE}/api/v1/sites`)).status()).toBe(200);
+		// Whoever made it ends it by themselves.
+		await page.goto('/settings');
+		const own = page.getByRole('list', { name: 'Your tokens' });
+		await expect(own).toContainText('harbour script');
+		await own.getByRole('button', { name: 'Revoke token harbour script' }).click();
+		await expect(own).toHaveCount(0);
+		expect((await by.get(`${BASE}/api/v1/sites`)).status()).toBe(401);
 		await by.dispose();
 	});
 

@@ -75,7 +75,8 @@ const notYet = (_request: unknown, response: import('node:http').ServerResponse)
 		.end('Sextant is starting. Try again in a moment.\n');
 };
 const server = createServer(notYet);
-await listen();
+// Who only makes the estate serves nobody, and needs no port.
+if (!options.make) await listen();
 prepareFolder();
 if (!existsSync(dbPath)) await makeEstate();
 else if (options.estate) checkSameEstate(options.estate);

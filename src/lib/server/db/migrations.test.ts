@@ -30,9 +30,9 @@ function earlier(name: string, schema: number, write: (db: Database.Database) =>
 
 it('whoever had a role has it for the whole estate and for good; tokens and codes count on', () => {
 	const path = earlier('roles.db', 40, (db) => {
-		db.exec(`INSERT INTO operators(id, login, name, role, password) VALUES (1, 'runa', 'Runa', 'owner', 'x'), (2, 'chidi', 'Chidi', 'builder', 'x'), (3, 'odd', 'Odd', 'auditor', 'x');
+		db.exec(`INSERT INTO operators(id, login, name, role, password) VALUES (1, 'runa', 'Runa', 'owner', 'x'), (2, 'chidi', 'Chidi', 'builder', 'x'), (3, 'odd', 'Odd', 'auditor', 'x'), (4, 'sam', 'Sam', 'auditor', 'x'), (5, 'samuel', 'Sam', 'auditor', 'x');
 			UPDATE operators SET disabled = 1 WHERE id = 3;
-			INSERT INTO tokens(id, name, role, hash, made_at, made_by) VALUES (1, 'night', 'helpdesk', '${'a'.repeat(64)}', 5, 'Runa');
+			INSERT INTO tokens(id, name, role, hash, made_at, made_by) VALUES (1, 'night', 'helpdesk', '${'a'.repeat(64)}', 5, 'Runa'), (2, 'twice', 'helpdesk', '${'b'.repeat(64)}', 5, 'Sam');
 			INSERT INTO people(id, login, name, profile, address, source) VALUES (7, 'anna', 'Anna', 0, '', 'here')`);
 	});
 	const db = openDb(path);
@@ -44,8 +44,12 @@ it('whoever had a role has it for the whole estate and for good; tokens and code
 	expect(all(db, 'SELECT operator_id, role, part, ends FROM assignments ORDER BY operator_id')).toEqual([
 		{ operator_id: 1, role: 'owner', part: '', ends: null },
 		{ operator_id: 2, role: 'builder', part: '', ends: null },
-		{ operator_id: 3, role: 'auditor', part: '', ends: null }
+		{ operator_id: 3, role: 'auditor', part: '', ends: null },
+		{ operator_id: 4, role: 'auditor', part: '', ends: null },
+		{ operator_id: 5, role: 'auditor', part: '', ends: null }
 	]);
+	// A name that two have says nothing of who it was.
+	expect(all(db, 'SELECT operator_id FROM tokens ORDER BY id')).toEqual([{ operator_id: 1 }, { operator_id: null }]);
 	const [code] = makeRecoveryCodes(db, { kind: 'person', id: 7 }, 1);
 	expect(useRecoveryCode(db, { kind: 'operator', id: 7 }, code!, 2)).toBe(false);
 	expect(useRecoveryCode(db, { kind: 'person', id: 7 }, code!, 2)).toBe(true);

@@ -515,15 +515,15 @@ export function newTokenSecret(): { secret: string; hash: string } {
 	return { secret, hash: sha256(secret) };
 }
 
-/** Keeps a token by its hash. `at` and `ends` in ms UTC of the estate. */
+/** Keeps a token by its hash. `by`: who made it, and which operator, where it was one. `at` and `ends` in ms UTC of the estate. */
 export function keepToken(
 	db: Db,
 	token: { name: string; role: string; part: string; ends: number | null },
 	hash: string,
-	by: string,
+	by: { name: string; operator: number | null },
 	at: number
 ): void {
-	insertRow(db, 'tokens', { ...token, hash, made_at: at, made_by: by });
+	insertRow(db, 'tokens', { ...token, hash, made_at: at, made_by: by.name, operator_id: by.operator });
 }
 
 export interface TokenNow {
@@ -534,6 +534,8 @@ export interface TokenNow {
 	part: string;
 	made_at: number;
 	made_by: string;
+	/** The operator who made it; null where none did. */
+	operator: number | null;
 	ends: number | null;
 	used_at: number | null;
 	revoked_at: number | null;
@@ -543,9 +545,24 @@ export interface TokenNow {
 export const tokensOf = (db: Db): TokenNow[] =>
 	all(
 		db,
-		`SELECT t.name, t.role, coalesce(r.name, t.role) AS called, t.part, t.made_at, t.made_by, t.ends, t.used_at, t.revoked_at FROM tokens t
+		`SELECT t.name, t.role, coalesce(r.name, t.role) AS called, t.part, t.made_at, t.made_by, t.operator_id AS operator, t.ends, t.used_at, t.revoked_at FROM tokens t
 		 LEFT JOIN made_roles r ON r.id = t.role AND r.until = 9007199254740991 ORDER BY t.revoked_at IS NOT NULL, t.made_at DESC`
 	);
+
+/** The tokens that an operator has made and that work, newest first. `at`: ms UTC of the estate. */
+export const ownTokens = (db: Db, caller: Caller, at: number): TokenNow[] =>
+	caller.kind === 'operator'
+		? tokensOf(db).filter((t) => t.operator === caller.id && t.revoked_at === null && (t.ends === null || t.ends > at))
+		: [];
+
+/** From now on a token that an operator has made opens nothing; false where it is none of theirs, or has ended. */
+export const endOwnToken = (db: Db, caller: Caller, name: string, at: number): boolean =>
+	caller.kind === 'operator' &&
+	run(db, 'UPDATE tokens SET revoked_at = ? WHERE name = ? AND operator_id = ? AND revoked_at IS NULL', [
+		at,
+		name,
+		caller.id
+	]).changes > 0;
 
 /** Whether there is any operator who may sign in: the first of all is welcomed. Those that an estate file names have no password at first. */
 export const anyOperator = (db: Db): boolean =>

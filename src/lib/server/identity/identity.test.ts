@@ -314,7 +314,13 @@ test.each([
 describe('tokens', () => {
 	test('are known by hash alone', () => {
 		const { secret, hash } = newTokenSecret();
-		keepToken(db, { name: 'script', role: 'auditor', part: '', ends: null }, hash, 'tests', 1);
+		keepToken(
+			db,
+			{ name: 'script', role: 'auditor', part: '', ends: null },
+			hash,
+			{ name: 'tests', operator: null },
+			1
+		);
 		expect(callerOfToken(db, secret, 0)).toMatchObject({ kind: 'token', role: 'auditor', name: 'token script' });
 		expect(callerOfToken(db, hash, 0)).toBeNull();
 		expect(JSON.stringify(all(db, 'SELECT * FROM tokens'))).not.toContain(secret);

@@ -6,9 +6,14 @@ import { vaultOf } from '../vault';
 import {
 	assign,
 	callerOfSignIn,
+	callerOfToken,
 	endOwnSignIn,
+	endOwnToken,
 	givePassword,
+	keepToken,
+	newTokenSecret,
 	ownSignIns,
+	ownTokens,
 	raiseSignIn,
 	signInByPasskey,
 	signInOperator
@@ -121,6 +126,27 @@ describe('an operator', () => {
 		expect(endOwnSignIn(db, here, list[1]!.id)).toBe(true);
 		expect(callerOfSignIn(db, there.token, true, 0)).toBeNull();
 		expect(JSON.stringify(list)).not.toContain(there.token);
+	});
+
+	test('sees the tokens that they have made and that work, and ends those alone', async () => {
+		const here = callerOfSignIn(db, ((await signIn()) as { token: string }).token, true, 0)!;
+		const keep = (name: string, operator: number | null, ends: number | null) => {
+			const { secret, hash } = newTokenSecret();
+			keepToken(db, { name, role: 'auditor', part: '', ends }, hash, { name: 'Ines', operator }, 1);
+			return secret;
+		};
+		const mine = keep('mine', 1, null);
+		const namesake = keep('of a namesake', null, null);
+		keep('over', 1, 5);
+		expect(ownTokens(db, here, 10).map((t) => t.name)).toEqual(['mine']);
+		expect(ownTokens(db, { ...here, kind: 'token' }, 10)).toEqual([]);
+		expect(endOwnToken(db, here, 'of a namesake', 10)).toBe(false);
+		expect(endOwnToken(db, { ...here, kind: 'person' }, 'mine', 10)).toBe(false);
+		expect(callerOfToken(db, mine, 10)).not.toBeNull();
+		expect(endOwnToken(db, here, 'mine', 10)).toBe(true);
+		expect(endOwnToken(db, here, 'mine', 11)).toBe(false);
+		expect(callerOfToken(db, mine, 10)).toBeNull();
+		expect(callerOfToken(db, namesake, 10)).not.toBeNull();
 	});
 
 	test('is signed out when the limits that are set have passed', async () => {

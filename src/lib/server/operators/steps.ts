@@ -105,7 +105,14 @@ export const operatorSteps = {
 		run: async ({ ctx, input, job }) => {
 			const secret = opened(ctx.vault, input.hash);
 			return {
-				write: (db) => keepToken(db, { name: input.name, ...assigned(input) }, secret, job.by, ctx.clock.now())
+				write: (db) =>
+					keepToken(
+						db,
+						{ name: input.name, ...assigned(input) },
+						secret,
+						{ name: job.by, operator: job.operator },
+						ctx.clock.now()
+					)
 			};
 		}
 	}),

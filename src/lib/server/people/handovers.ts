@@ -94,7 +94,7 @@ export function belongingsOf(db: Db, login: string, at: number, estate: EstateTh
 		)!.n,
 		grants: estate.grants.filter((g) => g.toLogin === login).map((g) => ({ id: g.id, name: g.publicationName })),
 		role: operator?.assignments.map((a) => a.name).join(' and ') || null,
-		tokens: operator ? estate.tokens.filter((t) => t.made_by === operator.name).map((t) => t.name) : [],
+		tokens: operator ? estate.tokens.filter((t) => t.operator === operator.id).map((t) => t.name) : [],
 		sessions: all<{ id: number; machine: string }>(
 			db,
 			`SELECT s.id, m.name AS machine FROM sessions s JOIN machines m ON m.id = s.machine_id WHERE s.person_id = @id AND ${asOf('sessions s')}`,
@@ -144,10 +144,13 @@ export function leftFacts(db: Db, login: string, at: number): Fact[] {
 }
 
 /** People who have ended and may still sign in to the console: what that is, an owner takes from them. */
-export const openAccounts = (db: Db, at: number): { login: string; name: string; role: string; ends: number }[] =>
+export const openAccounts = (
+	db: Db,
+	at: number
+): { operator: number; login: string; name: string; role: string; ends: number }[] =>
 	all(
 		db,
-		`SELECT p.login, p.name, coalesce((SELECT group_concat(a.role, ' and ') FROM assignments a WHERE a.operator_id = o.id AND ${asOf('assignments a')}), 'nothing') AS role, f.ends FROM operators o JOIN people p ON p.login = o.login JOIN ${factsOf('p.id')}
+		`SELECT o.id AS operator, p.login, p.name, coalesce((SELECT group_concat(a.role, ' and ') FROM assignments a WHERE a.operator_id = o.id AND ${asOf('assignments a')}), 'nothing') AS role, f.ends FROM operators o JOIN people p ON p.login = o.login JOIN ${factsOf('p.id')}
 		 WHERE o.disabled = 0 AND o.password <> '' AND f.ends <= @at ORDER BY f.ends, p.login LIMIT 100`,
 		{ at }
 	);

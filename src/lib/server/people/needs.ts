@@ -117,7 +117,7 @@ const accounts = (db: Db, at: number): Need[] =>
 		facts: [
 			{ words: `their role there is ${o.role}`, side: 'against' as const, source: 'roles' },
 			...estateAt(db, at)
-				.tokens.filter((t) => t.made_by === o.name)
+				.tokens.filter((t) => t.operator === o.operator)
 				.slice(0, 6)
 				.map((t) => ({
 					words: `they have made the token ${t.name}, and it works`,

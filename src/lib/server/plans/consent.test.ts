@@ -78,10 +78,11 @@ describe('a plan that needs a second pair of eyes', () => {
 
 	it('by a token is not consented to by whoever made the token', async () => {
 		const hash = 'a'.repeat(64);
-		run(h.db, `INSERT INTO tokens(id, name, role, hash, made_at, made_by) VALUES (9, 'night', 'operator', ?, 0, ?)`, [
-			hash,
-			second.name
-		]);
+		run(
+			h.db,
+			`INSERT INTO tokens(id, name, role, hash, made_at, made_by, operator_id) VALUES (9, 'night', 'operator', ?, 0, ?, ?)`,
+			[hash, 'As they were called', second.id]
+		);
 		const token = callerNow(h.db, 'token', 9, h.lab.now)!;
 		const id = await asked('policy.set', POLICY, token);
 		await expect(consentTo(h.ctx, second, id)).rejects.toThrow(/your own/);

@@ -341,10 +341,11 @@ function whyNotAnswer(ctx: Context, caller: Caller, plan: PlanRow, ask: Ask): st
 	if (caller.kind !== 'operator') return 'Consent is given by an operator who is signed in, not by a token.';
 	const maker =
 		ask.byKind === 'token'
-			? one<{ by: string }>(ctx.db, 'SELECT made_by AS by FROM tokens WHERE id = ?', [ask.byId])?.by
-			: null;
-	if ((ask.byKind === 'operator' && ask.byId === caller.id) || maker === caller.name)
-		return 'It is your own: another has to consent to it.';
+			? one<{ by: number | null }>(ctx.db, 'SELECT operator_id AS by FROM tokens WHERE id = ?', [ask.byId])?.by
+			: ask.byKind === 'operator'
+				? ask.byId
+				: null;
+	if (maker === caller.id) return 'It is your own: another has to consent to it.';
 	if (!may(caller.rights, area, 'commit'))
 		return `As ${caller.role} you may not commit plans for ${AREA_WORDS[area]}. ${whoMay(area, 'commit').join(', ')} may.`;
 	return null;

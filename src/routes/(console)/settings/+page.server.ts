@@ -8,7 +8,9 @@ import {
 	changePassword,
 	endOthers,
 	endOwnSignIn,
+	endOwnToken,
 	ownSignIns,
+	ownTokens,
 	raiseSignIn,
 	noteOwn,
 	operators,
@@ -52,6 +54,7 @@ export const load = ({ locals, depends }) => {
 	return {
 		me: everybody.find((o) => caller.kind === 'operator' && o.id === caller.id) ?? null,
 		signIns: ownSignIns(whole, caller),
+		own: ownTokens(whole, caller, clock.now()).map((t) => ({ ...t, words: t.part && partName(whole, t.part) })),
 		passkeys: caller.kind === 'operator' ? passkeysOf(whole, { kind: 'operator', id: caller.id }) : [],
 		recovery: caller.kind === 'operator' ? recoveryLeft(whole, { kind: 'operator', id: caller.id }) : null,
 		app: caller.kind === 'operator' && hasApp(whole, { kind: 'operator', id: caller.id }),
@@ -180,6 +183,14 @@ export const actions = {
 			return fail(404, { errors: { signIns: 'That one has ended already.' } as Record<string, string> });
 		noteOwn(ctx, locals.caller!, 'operator.sign-ins', `${locals.caller!.name} has ended one of their sign-ins`);
 		return { ended: true };
+	},
+	'end-token': async ({ request, locals }) => {
+		const ctx = wholeRuntime();
+		const name = (await formOf(request)).get('name');
+		if (!endOwnToken(ctx.db, locals.caller!, name, ctx.clock.now()))
+			return fail(404, { errors: { tokens: 'That one has ended already.' } as Record<string, string> });
+		noteOwn(ctx, locals.caller!, 'operator.token', `${locals.caller!.name} has revoked their token ${name}`);
+		return { revoked: name };
 	},
 	drop: async ({ request, locals }) => {
 		const owner = ownerOf(locals.caller);

@@ -12,6 +12,7 @@
 	import PortalForm from '$lib/ui/settings/PortalForm.svelte';
 	import ConsentForm from '$lib/ui/settings/ConsentForm.svelte';
 	import Passkeys from '$lib/ui/settings/Passkeys.svelte';
+	import OwnTokens from '$lib/ui/settings/OwnTokens.svelte';
 	import SignIns from '$lib/ui/settings/SignIns.svelte';
 	import StaffSignInForm from '$lib/ui/settings/StaffSignInForm.svelte';
 	import AssignForm from '$lib/ui/settings/AssignForm.svelte';
@@ -91,6 +92,7 @@
 				{errors}
 			/>
 			<SignIns signIns={data.signIns} problem={errors.signIns} />
+			<OwnTokens tokens={data.own} zone={data.zone} problem={errors.tokens} />
 		{/if}
 	</section>
 	<section>
