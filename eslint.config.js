@@ -80,7 +80,12 @@ export default ts.config(
 						selector,
 						message
 					}))
-				)
+				),
+				{
+					selector: 'CallExpression > CallExpression[callee.property.name="transaction"].callee',
+					message:
+						'A transaction that reads before it writes fails at once where another connection writes meanwhile: `.immediate()` waits its turn.'
+				}
 			]
 		}
 	},

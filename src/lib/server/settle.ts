@@ -137,7 +137,7 @@ export function settleEstate(db: Db, estate: Estate, at: number, { directory, va
 				at
 			);
 		});
-	})();
+	}).immediate();
 }
 
 function settlePeople(db: Db, { teams, people }: Given['directory']): void {

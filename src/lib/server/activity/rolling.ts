@@ -37,7 +37,7 @@ export function sumUp(db: Db, now: number): void {
 				[hour]
 			);
 			putSetting(db, ROLLED, String(hour));
-		})();
+		}).immediate();
 }
 
 /** How long it is kept who reached what, in days; after that only sums are. */

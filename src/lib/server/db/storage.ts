@@ -9,3 +9,7 @@ export function isStorage(e: unknown): boolean {
 		(CODES.has(code) || code === 'SQLITE_FULL' || code.startsWith('SQLITE_IOERR') || code === 'SQLITE_READONLY')
 	);
 }
+
+/** Whether an error passes by itself: nothing can be stored just now, or another has been writing for longer than one waits. What was asked for is tried again. */
+export const passes = (e: unknown): boolean =>
+	isStorage(e) || String((e as { code?: unknown } | null)?.code).startsWith('SQLITE_BUSY');

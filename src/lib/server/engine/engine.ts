@@ -4,7 +4,7 @@ import '../house/lists';
 import { DAY, MINUTE } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { unreadable, type Unreadable } from '../db/json';
-import { isStorage } from '../db/storage';
+import { isStorage, passes } from '../db/storage';
 import type { Observation } from '../providers';
 import type { Chore } from '../manifest';
 import { Remedies, sweepFindings } from './findings';
@@ -59,7 +59,7 @@ export class Engine {
 		} catch (e) {
 			// What it kept in mind is no longer what stands in the database.
 			this.observer = new Observer(this.ctx.db, this.observer.keepMinutesFrom);
-			if (isStorage(e)) throw e;
+			if (passes(e)) throw e;
 			if (batch.length === 1) {
 				this.noteTrouble('taking in what is observed', e);
 				this.observer.passOver(batch[0]!);

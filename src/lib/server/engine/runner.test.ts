@@ -307,13 +307,14 @@ describe('a step that goes wrong', () => {
 		expect(needs).toContainEqual(expect.objectContaining({ unit: 'job set aside' }));
 	});
 
-	test('that finds no thread, or no room on the disk, waits for it, however often', async () => {
+	test('that finds no thread, no room on the disk, or another that writes for long waits for it, however often', async () => {
 		let tries = 0;
 		const ended = await through(
 			odd(async () => {
 				tries++;
-				if (tries < 3) throw new ThreadLost('packer', false);
-				if (tries < 5) throw Object.assign(new Error('database or disk is full'), { code: 'SQLITE_FULL' });
+				if (tries < 2) throw new ThreadLost('packer', false);
+				if (tries < 3) throw Object.assign(new Error('database or disk is full'), { code: 'SQLITE_FULL' });
+				if (tries < 5) throw Object.assign(new Error('database is locked'), { code: 'SQLITE_BUSY_SNAPSHOT' });
 			})
 		);
 		expect(tries).toBeGreaterThanOrEqual(5);

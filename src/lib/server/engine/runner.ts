@@ -8,7 +8,7 @@ import { problemCodeOf } from '../providers/failures';
 import { ThreadLost } from '../providers/remote';
 import type { ProblemCode } from '$lib/core/why/problems';
 import { countWords } from '$lib/core/time/units';
-import { isStorage } from '../db/storage';
+import { passes } from '../db/storage';
 import { stepHandlers } from '../jobs/catalogue';
 import { addNotice } from '../jobs/notices';
 import { Cancelled, type StepHandler, type StepRun } from '../jobs/step';
@@ -78,12 +78,12 @@ export class JobRunner {
 				if (e.during) this.countEnd(job, e.message);
 				return await breath();
 			}
-			if (isStorage(e)) return await breath();
+			if (passes(e)) return await breath();
 			log.error({ job, err: e }, 'a job met what nobody foresaw');
 			this.end(job, 'failed', e instanceof Error ? e.message : String(e), undefined, problemCodeOf(e) ?? 'fault');
 		} catch (again) {
 			// It could not even be written down: it is taken up again, and ends then.
-			if (!isStorage(again)) log.error({ job, err: again }, 'a job could not be ended');
+			if (!passes(again)) log.error({ job, err: again }, 'a job could not be ended');
 			await breath();
 		}
 	}
@@ -206,7 +206,7 @@ export class JobRunner {
 			return 'go on';
 		} catch (e) {
 			const error = e instanceof Error ? e : new Error(String(e));
-			if (error instanceof ThreadLost || isStorage(error)) throw error;
+			if (error instanceof ThreadLost || passes(error)) throw error;
 			// A step that ends because somebody asked it to has not failed; one that fails meanwhile has.
 			if (error instanceof Cancelled) {
 				if (error.message) stepRun.log(error.message);

@@ -41,7 +41,7 @@ export function makeRecoveryCodes(db: Db, who: FactorOwner, at: number): string[
 		run(db, `DELETE FROM ${name} WHERE ${key} = ?`, [who.id]);
 		for (const code of codes)
 			insertRow(db, name, { [key]: who.id, hash: hashOf(who, code), made_at: at, used_at: null });
-	})();
+	}).immediate();
 	return codes.map((code) => code.replaceAll(/(.{4})(?=.)/g, '$1-'));
 }
 

@@ -190,7 +190,7 @@ export const rolloutSteps = {
 			db.transaction(() => {
 				hold(db, r, now);
 				letGo(db, r, now);
-			})();
+			}).immediate();
 			const back = new Map(
 				machinesOfRollout(db, r.id)
 					.filter((m) => m.state === 'moved' || m.state === 'moving')
@@ -251,7 +251,7 @@ function letGo(db: Db, r: RolloutRow, now: number): void {
 /** Lets go of machines that have not moved, when somebody has asked to cancel: what is done stays. */
 function release(ctx: Context, r: RolloutRow): never {
 	run(ctx.db, `UPDATE rollouts SET state = 'stopped', ended = ? WHERE id = ?`, [ctx.clock.now(), r.id]);
-	ctx.db.transaction(() => letGo(ctx.db, r, ctx.clock.now()))();
+	ctx.db.transaction(() => letGo(ctx.db, r, ctx.clock.now())).immediate();
 	throw new Cancelled('stopped; machines stay on the version that they are on');
 }
 
@@ -356,7 +356,7 @@ async function moveAll(
 					}
 				}
 			}
-		})();
+		}).immediate();
 		open = still;
 		if (open.length === 0) return;
 		await seeToPeople(

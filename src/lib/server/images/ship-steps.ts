@@ -157,7 +157,7 @@ async function sendLeg(
 				'UPDATE shipment_sites SET whole_at = ?, due = ? WHERE shipment_id = ? AND site_id = ? AND whole_at IS NULL',
 				[now, now, shipment, leg.to]
 			);
-		})();
+		}).immediate();
 		log(`${leg.to}: ${line} ${number} is whole there`);
 	}
 	return 'done';

@@ -100,6 +100,8 @@ function look(view: View, at: number, now: boolean): void {
 	const age = began - view.filled;
 	const byWork = part.team !== undefined || part.pool !== undefined || part.line !== undefined;
 	if (!now && mark === view.mark && age < (byWork ? AT_WORK : ANYWAY)) return;
+	// Reads the estate and writes what is this connection's alone: it keeps nobody from writing, and nobody keeps it.
+	// eslint-disable-next-line no-restricted-syntax
 	db.transaction(() => {
 		for (const { set, from, facets } of MADE_OF) {
 			db.exec(`DELETE FROM temp.within_${set}`);

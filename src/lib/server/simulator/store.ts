@@ -58,15 +58,17 @@ export class LabStore {
 	/** Keeps the whole world; the journal before it is no longer needed. */
 	snapshot(lab: Lab, speed: number): void {
 		const world = serialize(lab.world);
-		this.db.transaction(() => {
-			const estate = this.db.prepare('SELECT estate FROM snapshot').get() as { estate: Buffer } | undefined;
-			this.db
-				.prepare('INSERT OR REPLACE INTO snapshot(one, estate, world) VALUES (1, ?, ?)')
-				.run(estate?.estate ?? serialize(lab.estate), world);
-			this.db.prepare('DELETE FROM journal').run();
-			this.db.pragma(`user_version = ${SHAPE}`);
-			this.mark(lab.now, speed);
-		})();
+		this.db
+			.transaction(() => {
+				const estate = this.db.prepare('SELECT estate FROM snapshot').get() as { estate: Buffer } | undefined;
+				this.db
+					.prepare('INSERT OR REPLACE INTO snapshot(one, estate, world) VALUES (1, ?, ?)')
+					.run(estate?.estate ?? serialize(lab.estate), world);
+				this.db.prepare('DELETE FROM journal').run();
+				this.db.pragma(`user_version = ${SHAPE}`);
+				this.mark(lab.now, speed);
+			})
+			.immediate();
 	}
 
 	record(at: number, command: Command): void {
