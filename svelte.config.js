@@ -21,7 +21,7 @@ export default {
 				'font-src': ['self'],
 				'connect-src': ['self'],
 				'object-src': ['none'],
-				'base-uri': ['self'],
+				'base-uri': ['none'],
 				'form-action': ['self'],
 				'frame-ancestors': ['none']
 			}

@@ -375,6 +375,9 @@ test.describe('over the API alone', () => {
 		const csp = page.headers()['content-security-policy'] ?? '';
 		expect(csp).toMatch(/script-src 'self' 'nonce-/);
 		expect(/script-src[^;]*unsafe-inline/.test(csp)).toBe(false);
+		expect(csp).toContain("base-uri 'none'");
+		// What is no page runs nothing, wherever it is opened.
+		expect((await owner.get('/api/v1/sites')).headers()['content-security-policy']).toMatch(/^default-src 'none'/);
 		expect(page.headers()).toMatchObject({ 'x-content-type-options': 'nosniff', 'x-frame-options': 'DENY' });
 	});
 

@@ -64,8 +64,20 @@ test('behind a proxy with TLS: cookies are for TLS alone, its word on addresses 
 			maxRedirects: 0
 		});
 		expect(entered.status()).toBe(303);
-		expect(entered.headers()['set-cookie']).toMatch(/sextant=.*HttpOnly; Secure/i);
+		expect(entered.headers()['set-cookie']).toMatch(/__Host-sextant=.*Path=\/; HttpOnly; Secure; SameSite=Lax/i);
 		expect((await web.get('/')).status()).toBe(200);
+		// A cookie of the same name that another host, or a page without TLS, could have set opens nothing.
+		const own = (await web.storageState()).cookies.find((c) => c.name === '__Host-sextant')!;
+		const planted = await request.newContext({
+			...{ baseURL: 'https://localhost:4895', ignoreHTTPSErrors: true },
+			extraHTTPHeaders: { cookie: `sextant=${own.value}` }
+		});
+		expect((await planted.get('/api/v1/sites')).status()).toBe(401);
+		await planted.dispose();
+		const left = await web.post('/sign-out', { headers: origin, maxRedirects: 0 });
+		expect(left.headers()).toMatchObject({ 'clear-site-data': '"cache"' });
+		expect(left.headers()['set-cookie']).toMatch(/__Host-sextant=;/);
+		expect((await web.get('/api/v1/sites')).status()).toBe(401);
 		// From another origin nothing is taken, with the proxy as without.
 		expect((await web.post('/sign-in', { headers: { origin: 'https://evil.example' }, form: {} })).status()).toBe(403);
 		// Whoever guesses does not get more guesses by saying that they are somebody else.

@@ -52,6 +52,9 @@ test.describe('accounts, under Settings', () => {
 		await expect(page.getByText('From 10 to 200 characters.')).toBeVisible();
 		await expect(add.getByLabel('Login')).toHaveValue('N K');
 		await add.getByLabel('Login').fill('nkai');
+		await add.getByLabel('First password').fill('Nils-Kai-2026!');
+		await page.getByRole('button', { name: 'Plan the operator' }).click();
+		await expect(page.getByText(/made of their name or the estate’s/)).toBeVisible();
 		await add.getByLabel('First password').fill('slack water at six');
 		await add.getByLabel('Role').selectOption('auditor');
 		await page.getByRole('button', { name: 'Plan the operator' }).click();

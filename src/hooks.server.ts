@@ -6,6 +6,7 @@ import { json, redirect, type Handle, type HandleServerError } from '@sveltejs/k
 import { callerOfSignIn, callerOfToken } from '$lib/server/identity/accounts';
 import { isStorage } from '$lib/server/db/storage';
 import { ThreadLost } from '$lib/server/providers/remote';
+import { cookieIn } from '$lib/server/identity/cookies';
 import { bearerOf, COOKIES, isPortal, LANGUAGE_COOKIE } from '$lib/server/identity/presented';
 import { isStream } from '$lib/server/calls/endpoint';
 import { mayAsk } from '$lib/server/calls/need';
@@ -29,6 +30,9 @@ const FULL = {
 	safe: 'Nothing was changed, and everything can be read.',
 	advice: 'Make room on the disk of the data folder, and try again.'
 };
+/** The policy of what is no page: pictures have their own styles, and nothing else. */
+const BARE =
+	"default-src 'none'; style-src 'unsafe-inline'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'";
 /** The most that any other body may hold, bytes. */
 const BODY = 1 << 19;
 
@@ -42,7 +46,7 @@ export const handle: Handle = async ({ event, resolve }) => {
 	// Calendars cannot send a header: their feed alone takes its token from the address.
 	const inAddress = path === '/api/v1/calendar.ics' ? event.url.searchParams.get('token') : null;
 	const bearer = bearerOf(event.request.headers.get('authorization') ?? (inAddress ? `Bearer ${inAddress}` : ''));
-	const cookie = event.cookies.get(portal ? COOKIES.portal : COOKIES.console);
+	const cookie = cookieIn(event.cookies, event.url, portal ? COOKIES.portal : COOKIES.console);
 	// What a page asks for by itself (its data, the live stream) keeps nobody signed in: somebody has to be there.
 	const byItself = event.isDataRequest || path === '/live' || path.endsWith('/progress');
 	event.locals.caller =
@@ -53,7 +57,7 @@ export const handle: Handle = async ({ event, resolve }) => {
 				: null;
 	event.locals.number = randomUUID().slice(0, 8);
 	event.locals.theme = event.cookies.get('theme') === 'night' ? 'night' : 'day';
-	const chosen = event.cookies.get(LANGUAGE_COOKIE);
+	const chosen = cookieIn(event.cookies, event.url, LANGUAGE_COOKIE) ?? undefined;
 	event.locals.language = !portal
 		? 'en'
 		: isLanguage(chosen)
@@ -137,7 +141,10 @@ export const handle: Handle = async ({ event, resolve }) => {
 };
 
 function secure(response: Response, url: URL): Response {
-	if (url.protocol === 'https:') response.headers.set('Strict-Transport-Security', 'max-age=31536000');
+	if (url.protocol === 'https:')
+		response.headers.set('Strict-Transport-Security', 'max-age=31536000; includeSubDomains');
+	// What is no page of ours runs nothing and loads nothing, wherever it is opened.
+	if (!response.headers.has('content-security-policy')) response.headers.set('Content-Security-Policy', BARE);
 	response.headers.set('X-Content-Type-Options', 'nosniff');
 	response.headers.set('X-Frame-Options', 'DENY');
 	response.headers.set('Referrer-Policy', 'same-origin');

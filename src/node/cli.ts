@@ -188,7 +188,13 @@ function createToken(): void {
 	// The estate's clock, as far as it has come.
 	const at = labNow() ?? Date.now();
 	db.transaction(() => {
-		keepToken(db, { name: name!, role: role!, part: '', ends: null }, hash, { name: 'command line', operator: null }, at);
+		keepToken(
+			db,
+			{ name: name!, role: role!, part: '', ends: null },
+			hash,
+			{ name: 'command line', operator: null },
+			at
+		);
 		addChange(db, {
 			at,
 			by: 'command line',

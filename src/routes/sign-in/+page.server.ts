@@ -1,12 +1,16 @@
 import { fail, redirect } from '@sveltejs/kit';
 import { formOf } from '$lib/server/api/body';
 import { anyOperator, callerOfSignIn, signInOperator } from '$lib/server/identity/accounts';
-import { cookieOf, DEVICE_DAYS } from '$lib/server/identity/cookies';
+import { cookieIn, DEVICE_DAYS, putCookie } from '$lib/server/identity/cookies';
+import { COOKIES } from '$lib/server/identity/presented';
 import { ownPath } from '$lib/server/identity/own-path';
 import { nobodyYet } from '$lib/server/first';
 import { note } from '$lib/server/record';
 import { browserOf } from '$lib/server/identity/browser';
 import { runtime } from '$lib/server/runtime';
+
+/** What a browser keeps so that nobody who guesses elsewhere holds it up. */
+const KNOWN_DEVICE = 'sextant-device';
 
 export const load = ({ locals, url }) => {
 	if (locals.caller && locals.caller.role !== 'person') redirect(303, ownPath(url.searchParams.get('to')));
@@ -45,7 +49,7 @@ export const actions = {
 			code,
 			ticket,
 			address: getClientAddress(),
-			device: cookies.get('sextant-device') ?? null,
+			device: cookieIn(cookies, url, KNOWN_DEVICE),
 			browser: browserOf(request)
 		});
 		switch (answer.outcome) {
@@ -61,8 +65,8 @@ export const actions = {
 							password: 'You have no role here now: it has ended, or was taken from you. Ask an owner.'
 						} as Record<string, string>
 					});
-				cookies.set('sextant', answer.token, cookieOf(url));
-				cookies.set('sextant-device', answer.device, { ...cookieOf(url), maxAge: DEVICE_DAYS * 86_400 });
+				putCookie(cookies, url, COOKIES.console, answer.token);
+				putCookie(cookies, url, KNOWN_DEVICE, answer.device, DEVICE_DAYS);
 				redirect(303, beginning(ownPath(url.searchParams.get('to'))));
 				break;
 			}

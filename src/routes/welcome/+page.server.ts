@@ -1,7 +1,7 @@
 import { fail, redirect } from '@sveltejs/kit';
 import { formOf } from '$lib/server/api/body';
 import { addFirstOperator, anyOperator, isFirstCode } from '$lib/server/identity/accounts';
-import { passwordWords } from '$lib/server/identity/password';
+import { passwordWords, wordsAbout } from '$lib/server/identity/password';
 import { throttleOf } from '$lib/server/identity/attempts';
 import { runtime } from '$lib/server/runtime';
 
@@ -26,7 +26,7 @@ export const actions = {
 		if (!/^[a-z0-9][a-z0-9.-]{1,30}$/.test(login))
 			errors.login = 'Small letters, digits, dots and hyphens, 2 to 31 of them.';
 		if (!name || name.length > 100) errors.name = 'Write your name, in 100 characters at most.';
-		const wrong = passwordWords(password);
+		const wrong = passwordWords(password, wordsAbout(db, { login, name }));
 		if (wrong !== null) errors.password = wrong;
 		const guess = throttleOf(db).begin({ account: 'welcome', address: getClientAddress() });
 		if ('outcome' in guess) errors.code = `Too many attempts. Wait ${guess.waitMinutes} min, then try again.`;

@@ -12,7 +12,7 @@ import { throttleOf, type TooMany } from './attempts';
 import { actingAs, assignmentsOf, type Assignment } from './assignments';
 import { asRole, type Caller } from './caller';
 import { hasFactor, useCode, type FactorStore } from './factor';
-import { PASSWORD, passwordWords } from './password';
+import { PASSWORD, passwordWords, wordsAbout } from './password';
 import { signInPolicy } from './portal';
 import { staffPolicy } from './staff';
 
@@ -226,7 +226,7 @@ export async function changePassword(
 ): Promise<{ field: 'before' | 'next'; words: string } | null> {
 	const { db } = ctx;
 	if (caller.kind !== 'operator') return { field: 'before', words: 'Only operators have a password here.' };
-	const wrong = passwordWords(next);
+	const wrong = passwordWords(next, wordsAbout(db, caller));
 	if (wrong !== null) return { field: 'next', words: wrong };
 	const guess = throttleOf(db).begin({ account: `password/${caller.id}`, address: null });
 	if ('outcome' in guess)

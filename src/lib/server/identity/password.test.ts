@@ -1,5 +1,6 @@
 import { describe, expect, test } from 'vitest';
-import { passwordProblem, passwordWords } from './password';
+import { openDb, putSetting } from '../db';
+import { passwordProblem, passwordWords, wordsAbout } from './password';
 
 describe('a password that somebody chooses', () => {
 	test.each([
@@ -24,6 +25,24 @@ describe('a password that somebody chooses', () => {
 	])('%s is not', (p) => {
 		expect(passwordProblem(p)).toBeNull();
 		expect(passwordWords(p)).toBeNull();
+	});
+	test('is not made of the names of whoever has it, of the estate, or of the program', () => {
+		const db = openDb(':memory:');
+		putSetting(db, 'estate', 'Сити Bay');
+		putSetting(db, 'domain', 'testbay.example');
+		const about = wordsAbout(db, { login: 'aquill', name: 'Anna Quill-Østby' });
+		db.close();
+		for (const p of [
+			'anna.quill.2026',
+			'Sextant2026!',
+			'СитиBay123456',
+			'østby-østby-1',
+			'testbay testbay',
+			'aquill12345678'
+		])
+			expect([p, passwordProblem(p, about)]).toEqual([p, 'common']);
+		for (const p of ['anna walks to the quay', 'a long password', '839204756183', 'bay of grey water'])
+			expect([p, passwordProblem(p, about)]).toEqual([p, null]);
 	});
 	test('has a length, and what is very long is refused at once', () => {
 		expect(passwordProblem('short')).toBe('length');

@@ -1,6 +1,7 @@
 import type { Db } from '../db';
 import { callerOfSignIn, callerOfToken } from './accounts';
 import type { Caller } from './caller';
+import { tlsName } from './cookies';
 
 /** The cookies of a sign-in, of the console and of the portal. */
 export const COOKIES = { console: 'sextant', portal: 'sextant-my' } as const;
@@ -23,9 +24,12 @@ export function callerOfRequest(
 	const token = bearerOf(headers.authorization ?? '');
 	if (token !== null) return callerOfToken(db, token, at);
 	const name = isPortal(path) ? COOKIES.portal : COOKIES.console;
-	const signIn = headers.cookie
-		?.split(';')
-		.map((part) => part.trim())
-		.find((part) => part.startsWith(`${name}=`));
-	return signIn ? callerOfSignIn(db, signIn.slice(name.length + 1), false, at) : null;
+	const sent = new Map(
+		headers.cookie?.split(';').map((part) => {
+			const [key = '', value = ''] = part.trim().split('=', 2);
+			return [key, value] as const;
+		})
+	);
+	const signIn = sent.get(tlsName(name)) ?? sent.get(name);
+	return signIn ? callerOfSignIn(db, signIn, false, at) : null;
 }

@@ -35,9 +35,9 @@ import { partName } from '../part';
 import { knownScope } from '../moment/names';
 import { parseScope, scopeText } from '$lib/core/scope/scope';
 import { InputProblem, planKind, stepOf, type Draft, type StepSpec } from '../plans/kind';
-import { isSealed } from '../plans/secrets';
+import { isSealed, openSecret } from '../plans/secrets';
 import { operators, tokensOf } from '../identity/accounts';
-import { passwordProblem, PASSWORD } from '../identity/password';
+import { passwordProblem, PASSWORD, wordsAbout } from '../identity/password';
 import { planKindOf } from '../plans/catalogue';
 import { CONSENT_KIND, consentRules } from '../plans/consent';
 import { freeSlug } from '../plans/slug';
@@ -182,6 +182,11 @@ const addOperator = planKind({
 	async draft(ctx, input): Promise<Draft> {
 		if (one(ctx.db, 'SELECT 1 FROM operators WHERE login = ?', [input.login]))
 			throw new InputProblem([{ field: 'login', words: 'There is an operator with this login already.' }]);
+		const password = openSecret(ctx.vault, input.password);
+		if (password !== null && passwordProblem(password, wordsAbout(ctx.db, input)) !== null)
+			throw new InputProblem([
+				{ field: 'password', words: 'It is made of their name or the estate’s, which is tried first: choose another.' }
+			]);
 		const role = roleOrThrow(ctx, input.role);
 		const part = partOrThrow(ctx, input.part);
 		const ends = endsOrThrow(ctx, input.ends);

@@ -4,10 +4,10 @@ import type { Speaker } from '$lib/core/portal/say';
 import type { Context } from '../context';
 import type { Db } from '../db';
 import { type DirectoryPerson, personCalled, recordOf } from '../directory';
-import { SECOND } from '$lib/core/time/units';
+import { DAY } from '$lib/core/time/units';
 import { deviceFor, OWN_END, signInPerson } from '../identity/accounts';
 import type { Caller } from '../identity/caller';
-import { cookieOf, DEVICE_DAYS } from '../identity/cookies';
+import { DEVICE_DAYS, putCookie } from '../identity/cookies';
 import { signInPolicy } from '../identity/portal';
 import { COOKIES } from '../identity/presented';
 
@@ -46,14 +46,9 @@ export function comeIn(
 		policy.ownDays > 0 &&
 		(policy.ownFor.length === 0 || (employment !== undefined && policy.ownFor.includes(employment)));
 	const stays = own && may;
-	cookies.set(COOKIES.portal, signInPerson(db, person.id, factor, stays), {
-		...cookieOf(url),
-		// How long it lasts without use is looked at here, whatever the browser keeps.
-		...(stays ? { maxAge: OWN_END / SECOND } : {})
-	});
-	cookies.set(KNOWN_DEVICE, deviceFor(vault, `my/${person.login}`), {
-		...cookieOf(url),
-		maxAge: DEVICE_DAYS * 86_400
-	});
+	// How long it lasts without use is looked at here, whatever the browser keeps.
+	const days = stays ? OWN_END / DAY : undefined;
+	putCookie(cookies, url, COOKIES.portal, signInPerson(db, person.id, factor, stays), days);
+	putCookie(cookies, url, KNOWN_DEVICE, deviceFor(vault, `my/${person.login}`), DEVICE_DAYS);
 	return stays ? 'own' : own ? 'no' : 'as always';
 }

@@ -5,7 +5,7 @@ import { MINUTE } from '$lib/core/time/units';
 import { formOf } from '$lib/server/api/body';
 import { testAccess } from '$lib/server/access';
 import { startTimes } from '$lib/server/packages';
-import { cookieOf } from '$lib/server/identity/cookies';
+import { cookieIn, dropCookie, FORGET, putCookie } from '$lib/server/identity/cookies';
 import { endSignIn } from '$lib/server/identity/accounts';
 import { Rate } from '$lib/server/identity/attempts';
 import { COOKIES } from '$lib/server/identity/presented';
@@ -23,7 +23,7 @@ export const load = async ({ locals, url, cookies }) => {
 	const apps = appsOf(db, caller.id);
 	const owned = machinesKeptBy(db, caller.id);
 	const usual = usualOpening(db, now);
-	const here = await sessionsHere(cookies);
+	const here = await sessionsHere(cookies, url);
 	// On the shelf stands whatever a grant reaches; what its conditions shut right now says so.
 	const shelf = shelfOf(db, caller.login, now, caller.factor)!.map(({ why: _why, by: _by, ...s }) => ({
 		...s,
@@ -70,16 +70,16 @@ export const load = async ({ locals, url, cookies }) => {
 /** What this browser has opened, by its connections: what else is open stands on another screen. */
 const HERE = 'sextant-my-here';
 const OPENED_HERE = 12;
-const openedHere = (cookies: Cookies): number[] =>
-	(cookies.get(HERE) ?? '')
+const openedHere = (cookies: Cookies, url: URL): number[] =>
+	(cookieIn(cookies, url, HERE) ?? '')
 		.split('.', OPENED_HERE)
 		.map(Number)
 		.filter((n) => Number.isSafeInteger(n) && n > 0);
 
 /** Sessions that were opened in this browser. */
-async function sessionsHere(cookies: Cookies): Promise<ReadonlySet<number>> {
+async function sessionsHere(cookies: Cookies, url: URL): Promise<ReadonlySet<number>> {
 	const { broker } = runtime().providers;
-	const connections = await Promise.all(openedHere(cookies).map((id) => broker.connection(id)));
+	const connections = await Promise.all(openedHere(cookies, url).map((id) => broker.connection(id)));
 	return new Set(connections.flatMap((c) => c?.session ?? []));
 }
 
@@ -111,8 +111,8 @@ export const actions = {
 			`portal-${randomUUID()}`,
 			text(form, 'another') !== ''
 		);
-		const opened = [connection, ...openedHere(cookies)].slice(0, OPENED_HERE);
-		cookies.set(HERE, opened.join('.'), cookieOf(url));
+		const opened = [connection, ...openedHere(cookies, url)].slice(0, OPENED_HERE);
+		putCookie(cookies, url, HERE, opened.join('.'));
 		redirect(303, `/my/desk/${connection}`);
 	},
 	fetch: async ({ request, locals }) => {
@@ -161,9 +161,10 @@ export const actions = {
 		const wrong = await giveFactor(runtime(), locals.caller!, url, form, say);
 		return wrong ? fail(422, { at: form.get('publication'), ...wrong }) : { done: say('done.unlocked') };
 	},
-	leave: ({ locals, cookies }) => {
+	leave: ({ locals, cookies, url, setHeaders }) => {
 		if (locals.caller?.signIn) endSignIn(runtime().db, locals.caller.signIn);
-		cookies.delete(COOKIES.portal, { path: '/' });
+		dropCookie(cookies, url, COOKIES.portal);
+		setHeaders(FORGET);
 		redirect(303, '/my/sign-in');
 	}
 };

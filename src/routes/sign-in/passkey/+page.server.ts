@@ -3,7 +3,8 @@ import { MINUTE } from '$lib/core/time/units';
 import { callerNow, signInByPasskey } from '$lib/server/identity/accounts';
 import { Rate } from '$lib/server/identity/attempts';
 import { browserOf } from '$lib/server/identity/browser';
-import { cookieOf } from '$lib/server/identity/cookies';
+import { putCookie } from '$lib/server/identity/cookies';
+import { COOKIES } from '$lib/server/identity/presented';
 import { ownPath } from '$lib/server/identity/own-path';
 import { doorstepOf, passkeyToShow, showPasskey } from '$lib/server/identity/passkeys';
 import { note } from '$lib/server/record';
@@ -42,7 +43,7 @@ export const actions = {
 		if (!caller)
 			return fail(403, { problem: 'You have no role here now: it has ended, or was taken from you. Ask an owner.' });
 		const token = signInByPasskey(db, shown.id, { address: getClientAddress(), browser: browserOf(request) });
-		cookies.set('sextant', token, cookieOf(url));
+		putCookie(cookies, url, COOKIES.console, token);
 		redirect(303, ownPath(url.searchParams.get('to')));
 	}
 };

@@ -6,7 +6,7 @@ import { formOf } from '$lib/server/api/body';
 import { testAccess } from '$lib/server/access';
 import { personWords } from '$lib/server/directory';
 import { endOthers, noteOwn, raiseSignIn, signedInElsewhere } from '$lib/server/identity/accounts';
-import { passwordProblem, PASSWORD } from '$lib/server/identity/password';
+import { passwordProblem, PASSWORD, wordsAbout } from '$lib/server/identity/password';
 import { Rate, throttleOf } from '$lib/server/identity/attempts';
 import type { Caller } from '$lib/server/identity/caller';
 import {
@@ -110,7 +110,7 @@ export const actions = {
 		const form = await formOf(request);
 		const next = form.get('next');
 		const wrong = (status: number, problems: Record<string, string>) => fail(status, { section: 'password', problems });
-		const problem = passwordProblem(next);
+		const problem = passwordProblem(next, wordsAbout(ctx.db, caller));
 		if (problem === 'length') return wrong(422, { next: say('problem.length', PASSWORD) });
 		if (problem === 'common') return wrong(422, { next: say('problem.common') });
 		const guess = throttleOf(ctx.db).begin({ account: `my/password/${caller.id}`, address: null });

@@ -3,6 +3,7 @@ import { speakerOf } from '$lib/core/portal/say';
 import { formOf } from '$lib/server/api/body';
 import { loginTyped, personCalled } from '$lib/server/directory';
 import { knownDevice } from '$lib/server/identity/accounts';
+import { cookieIn } from '$lib/server/identity/cookies';
 import { PASSWORD } from '$lib/server/identity/password';
 import { throttleOf } from '$lib/server/identity/attempts';
 import { doorstepOf } from '$lib/server/identity/passkeys';
@@ -35,7 +36,7 @@ export const actions = {
 		const guess = throttleOf(db).begin({
 			account,
 			address: getClientAddress(),
-			device: knownDevice(vault, account, cookies.get(KNOWN_DEVICE) ?? null)
+			device: knownDevice(vault, account, cookieIn(cookies, url, KNOWN_DEVICE))
 		});
 		if ('outcome' in guess) return wrong(429, say('sign-in.too-many', { minutes: guess.waitMinutes }));
 		const person = login === null ? undefined : personCalled(db, login, now);
