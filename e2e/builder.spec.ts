@@ -1,5 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
-import { accessible, api, commitAndFollow, signIn, visit } from './hands';
+import { accessible, api, commitAndFollow, openReview, signIn, visit } from './hands';
 
 const card = (page: Page) => page.getByRole('complementary', { name: 'Card' });
 const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });
@@ -314,7 +314,7 @@ test.describe('the builder, before Tuesday', () => {
 		await page.getByLabel('Share of the link').fill('90 %');
 		await page.getByRole('button', { name: 'Plan to ship' }).click();
 		await expect(plan(page)).toContainText('Ship watch-desk 2.4.0 to RV Petrel');
-		await page.getByRole('button', { name: 'Review' }).click();
+		await openReview(page);
 		await expect(page.locator('body')).toContainText(/RV Petrel has it .* local time: [\d.]+ GB at [\d.]+ Mbit\/s/);
 		expect(await commitAndFollow(page)).toBe('done');
 		await visit(page, '/build/shipping?version=watch-desk/2.4.0');

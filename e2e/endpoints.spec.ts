@@ -1,5 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
-import { accessible, api, commitAndFollow, pick, signedIn, signIn, visit } from './hands';
+import { accessible, api, commitAndFollow, openReview, pick, signedIn, signIn, visit } from './hands';
 
 /** Devices that people sit at: where they stand, by which rule, and what a rule would do before it is saved. */
 const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });
@@ -8,6 +8,7 @@ const review = (page: Page) => page.getByRole('complementary', { name: 'Plan in 
 
 test.describe('endpoints', () => {
 	test.beforeEach(async ({ page }) => signIn(page, 'operator'));
+	test.afterEach(({ page }) => api(page.request, 'post', '/lab/clock', { paused: false }));
 
 	test('stand in branches by rules; the card says which rule, and why not those before', async ({ page }) => {
 		await visit(page, '/publish/endpoints');
@@ -37,7 +38,7 @@ test.describe('endpoints', () => {
 		await expect(page.getByRole('status', { name: 'What it would do' })).toContainText(/\d+ endpoints/);
 		await page.getByRole('button', { name: 'Plan the rule' }).click();
 		await expect(plan(page)).toContainText('Add the enrolment rule Hand-helds, by model');
-		await plan(page).getByRole('button', { name: 'Review' }).click();
+		await openReview(page);
 		await expect(review(page)).toContainText(/endpoints at RV Petrel would move at their next start/);
 		await expect(review(page)).toContainText('Chart room → Elsewhere');
 		await accessible(page);
@@ -49,7 +50,7 @@ test.describe('endpoints', () => {
 		await page.getByLabel('Devices for which').fill('model ~ Petrel* and site is hobart');
 		await page.getByLabel('Tried').selectOption({ label: 'before Laptops, by model' });
 		await page.getByRole('button', { name: 'Plan the rule' }).click();
-		await plan(page).getByRole('button', { name: 'Review' }).click();
+		await openReview(page);
 		await expect(review(page)).toContainText('nothing that is known would stand elsewhere');
 		expect(await commitAndFollow(page)).toBe('done');
 		await visit(page, '/publish/endpoints');
@@ -170,7 +171,7 @@ test.describe('endpoints', () => {
 		await page.getByLabel('Host and port').fill('calls.kittiwake.example:8443');
 		await page.getByRole('button', { name: 'Plan the address' }).click();
 		await expect(plan(page)).toContainText('Let endpoints call calls.kittiwake.example:8443');
-		await plan(page).getByRole('button', { name: 'Review' }).click();
+		await openReview(page);
 		await expect(review(page)).toContainText('RV Fulmar: the record _sextant._tcp.kittiwake.example tells');
 		await page.getByRole('button', { name: 'Discard' }).click();
 	});
@@ -188,7 +189,7 @@ test.describe('endpoints', () => {
 		await page.getByRole('textbox', { name: /^Why/ }).fill('left in a taxi');
 		await page.getByRole('button', { name: 'Plan to shut it out' }).click();
 		await expect(plan(page)).toContainText('Shut bgo-cr-002 out');
-		await plan(page).getByRole('button', { name: 'Review' }).click();
+		await openReview(page);
 		await expect(review(page)).toContainText('1 certificate of theirs would be revoked');
 		expect(await commitAndFollow(page)).toBe('done');
 		await visit(page, '/publish/endpoints?list=devices&scope=endpoint:bgo-cr-002');
@@ -223,6 +224,8 @@ test.describe('endpoints', () => {
 	});
 
 	test('a box that sleeps is woken by its neighbour, and one that is gone for good is forgotten', async ({ page }) => {
+		// Whoever uses it may come and wake it while it is looked at: until the plan is committed the clock stands still.
+		await api(page.request, 'post', '/lab/clock', { paused: true });
 		await visit(page, '/publish/endpoints?list=devices&scope=branch:hobart%20state:asleep%20model:"Tern%205"');
 		await expect(page.getByRole('button', { name: /^Wake the \d+ asleep$/ })).toBeVisible();
 		const first = page.getByRole('table', { name: 'endpoints' }).getByRole('link', { name: /^hba-/ }).first();
@@ -230,9 +233,10 @@ test.describe('endpoints', () => {
 		await first.click();
 		await card(page).getByRole('button', { name: 'Wake it' }).click();
 		await expect(plan(page)).toContainText(`Wake ${name}`);
-		await plan(page).getByRole('button', { name: 'Review' }).click();
+		await openReview(page);
 		await expect(review(page)).toContainText(/woken by hba-/);
-		expect(await commitAndFollow(page)).toBe('done');
+		const goOn = () => api(page.request, 'post', '/lab/clock', { paused: false });
+		expect(await commitAndFollow(page, goOn)).toBe('done');
 		await visit(page, `/publish/endpoints?list=devices&scope=endpoint:${name}`);
 		const list = page.getByRole('table', { name: 'endpoints' });
 		await expect(list).toContainText(name);
@@ -355,7 +359,7 @@ test.describe('endpoints', () => {
 		await page.getByRole('button', { name: 'Plan the firmware' }).click();
 		await expect(plan(page)).toContainText('Let Tern 5 in Offices have firmware 4.2.0');
 		await accessible(page);
-		await plan(page).getByRole('button', { name: 'Review' }).click();
+		await openReview(page);
 		await expect(review(page)).toContainText(/\d+ wait: (somebody is on it|it sleeps)/);
 		expect(await commitAndFollow(page)).toBe('done');
 		await visit(page, '/publish/endpoints?list=firmware');

@@ -13,10 +13,10 @@ import { BASE } from './site';
 /** What a browser was given at a sign-in, by login: tests go on with it as a person does who comes back the same day. */
 const signedInAs = new Map<string, Awaited<ReturnType<BrowserContext['cookies']>>>();
 
-/** Signs an operator in: through the page at first, and again where what it gave does not count any more. */
-export async function signIn(page: Page, login: string): Promise<void> {
+/** Signs an operator in: through the page at first, `anew`, and where what it gave does not count any more. */
+export async function signIn(page: Page, login: string, anew = false): Promise<void> {
 	const stages = page.getByRole('navigation', { name: 'Stages' });
-	const kept = signedInAs.get(login);
+	const kept = anew ? undefined : signedInAs.get(login);
 	if (kept) await page.context().addCookies(kept);
 	await page.goto(kept ? '/' : '/sign-in');
 	const name = page.getByLabel('Login');
@@ -57,6 +57,13 @@ export async function accessible(page: Page): Promise<void> {
 					.join(' | ')}`
 		)
 	).toEqual([]);
+}
+
+/** Opens the review of the plan in the tray, where it has not opened by itself. */
+export async function openReview(page: Page): Promise<void> {
+	const button = page.getByRole('region', { name: 'Plan' }).getByRole('button', { name: 'Review' });
+	if ((await button.getAttribute('aria-expanded')) === 'false') await button.click();
+	await expect(button).toHaveAttribute('aria-expanded', 'true');
 }
 
 async function pressCommit(page: Page): Promise<Response> {

@@ -4,7 +4,7 @@ import { mkdtempSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { expect, test, type Browser, type Page } from '@playwright/test';
 import { Secret, TOTP } from 'otpauth';
-import { accessible, commitAndFollow, pick, signIn, visit } from './hands';
+import { accessible, commitAndFollow, openReview, pick, signIn, visit } from './hands';
 import { Server } from './own-server';
 
 /** A person's way in, through and out: made ready on Friday, at work on Monday, gone on Tuesday, and back. On an estate without a directory's word. */
@@ -65,7 +65,7 @@ test('somebody is made ready on Friday, comes in by the link, and opens their ow
 	await accessible(page);
 	await page.getByRole('button', { name: 'Plan the welcome' }).click();
 	await expect(plan(page)).toContainText('Welcome Vera Sund');
-	await plan(page).getByRole('button', { name: 'Review' }).click();
+	await openReview(page);
 	const review = page.getByRole('complementary', { name: 'Plan in review' });
 	await expect(review).toContainText('has Own machine; keeps own-01; is invited');
 	expect(await commitAndFollow(page)).toBe('done');
@@ -131,7 +131,7 @@ test('they leave: nothing is left without an owner; and come back, with all of i
 	await accessible(page);
 	await page.getByRole('button', { name: 'Plan their leave' }).click();
 	await expect(plan(page)).toContainText('Let Vera Sund leave now');
-	await plan(page).getByRole('button', { name: 'Review' }).click();
+	await openReview(page);
 	await expect(page.getByRole('complementary', { name: 'Plan in review' })).toContainText(
 		'requests for Own machine go to Anna Quill'
 	);
@@ -163,7 +163,7 @@ test('a pool is kept for a team: each has a machine, and the table says who and 
 	await page.getByLabel('Asks for employment').selectOption('employee');
 	await page.getByRole('button', { name: 'Plan to keep it' }).click();
 	await expect(plan(page)).toContainText('Keep Own machines for Visitors');
-	await plan(page).getByRole('button', { name: 'Review' }).click();
+	await openReview(page);
 	await expect(page.getByRole('complementary', { name: 'Plan in review' })).toContainText('Vera Sund loses own-01');
 	expect(await commitAndFollow(page)).toBe('done');
 	await expect(async () => {

@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test';
-import { accessible, api, commitAndFollow, pick, signIn, visit } from './hands';
+import { accessible, api, commitAndFollow, openReview, pick, signIn, visit } from './hands';
 
 test.describe.serial('the operator, adding joiners', () => {
 	test.beforeEach(async ({ page }) => {
@@ -236,7 +236,7 @@ test('what runs out stands on Today with a plan that makes room; slow sign-ins w
 	await volume.getByRole('button', { name: /^Extend it to/ }).click();
 	const tray = page.getByRole('region', { name: 'Plan' });
 	await expect(tray).toContainText(/Extend volume hba-v1 to \d+(\.\d)? TB/);
-	await tray.getByRole('button', { name: 'Review' }).click();
+	await openReview(page);
 	const review = page.getByRole('complementary', { name: 'Plan in review' });
 	await expect(review).toContainText('a volume can grow, but not shrink');
 	await expect(review).toContainText('people affected0');

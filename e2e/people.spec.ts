@@ -1,5 +1,5 @@
 import { expect, request as newRequest, test, type Page } from '@playwright/test';
-import { accessible, api, commitAndFollow, pick, ready, signIn, step, visit } from './hands';
+import { accessible, api, commitAndFollow, openReview, pick, ready, signIn, step, visit } from './hands';
 import { BASE } from './site';
 
 /** An operator's ordinary week: who begins, moves and ends, and people who are kept here. */
@@ -148,7 +148,7 @@ test.describe('people who come and go', () => {
 		);
 		await accessible(page);
 		await page.getByRole('button', { name: 'Plan the move' }).click();
-		await page.getByRole('button', { name: 'Review' }).click();
+		await openReview(page);
 		await expect(page.getByRole('complementary', { name: 'Plan in review' })).toContainText(/gains .*Chart Studio/);
 		expect(await commitAndFollow(page)).toBe('done');
 		await my.reload();

@@ -1,5 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
-import { accessible, api, commitAndFollow, pick, signIn, step, visit } from './hands';
+import { accessible, api, commitAndFollow, openReview, pick, signIn, step, visit } from './hands';
 
 /** Settings groups: whom they reach, what counts where and why, and a slow part of a sign-in that is one of them. */
 const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });
@@ -52,7 +52,7 @@ test.describe('settings groups', () => {
 		await accessible(page);
 		await page.getByRole('button', { name: 'Plan the group' }).click();
 		await expect(plan(page)).toContainText('Add the settings group Payroll locks soon');
-		await plan(page).getByRole('button', { name: 'Review' }).click();
+		await openReview(page);
 		await expect(review(page)).toContainText('Lock after: 2 min instead of 10 min');
 		expect(await commitAndFollow(page)).toBe('done');
 		await visit(page, '/publish/settings?card=settings-group/payroll-locks-soon');
@@ -113,7 +113,7 @@ test.describe('settings groups', () => {
 		await accessible(page);
 		await card(page).getByRole('button', { name: 'Leave its pool out of Fonts of the chart series' }).click();
 		await expect(plan(page)).toContainText('Leave Watch Desk Hobart out of Fonts of the chart series');
-		await plan(page).getByRole('button', { name: 'Review' }).click();
+		await openReview(page);
 		await expect(review(page)).toContainText(/sign-ins of \d+ people in their pools would take 46 s less/);
 		expect(await commitAndFollow(page)).toBe('done');
 		const settings = (await api(

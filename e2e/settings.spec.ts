@@ -4,7 +4,7 @@ import { commitAndFollow, signIn, visit } from './hands';
 import { BASE } from './site';
 
 test('an operator’s second factor is asked for at the next sign-in', async ({ page, browser }) => {
-	await signIn(page, 'builder');
+	await signIn(page, 'builder', true);
 	await visit(page, '/settings');
 	await page.getByRole('button', { name: 'Set it up' }).click();
 	const secret = await page.getByText(/^[A-Z2-7]{32}$/).textContent();
@@ -89,7 +89,7 @@ test.describe('accounts, under Settings', () => {
 		const own = page.getByRole('list', { name: 'Your tokens' });
 		await expect(own).toContainText('harbour script');
 		await own.getByRole('button', { name: 'Revoke token harbour script' }).click();
-		await expect(own).toHaveCount(0);
+		await expect(own.getByText('harbour script')).toHaveCount(0);
 		expect((await by.get(`${BASE}/api/v1/sites`)).status()).toBe(401);
 		await by.dispose();
 	});

@@ -1,7 +1,7 @@
 import { spawn, spawnSync } from 'node:child_process';
 import { join } from 'node:path';
 import { expect, test, type Browser, type Locator, type Page } from '@playwright/test';
-import { accessible, api, commitAndFollow, pick, signIn, step, visit } from './hands';
+import { accessible, api, commitAndFollow, openReview, pick, signIn, step, visit } from './hands';
 import { BASE, DATA } from './site';
 
 const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });
@@ -207,7 +207,7 @@ test.describe('an old forms app, from a package to the shelves of people', () =>
 			await page.getByLabel('It is').selectOption({ label: words });
 			await page.getByRole('button', { name: 'Plan the grant' }).click();
 			await expect(plan(page)).toContainText(`Grant Forms of survey to ${team}`);
-			await plan(page).getByRole('button', { name: 'Review' }).click();
+			await openReview(page);
 			const review = page.getByRole('complementary', { name: 'Plan in review' });
 			if (kind === 'required') {
 				await expect(review).toContainText(/\d+ people would hold one of 700 licences/);
@@ -251,7 +251,7 @@ test.describe('an old forms app, from a package to the shelves of people', () =>
 		await api(page.request, 'post', '/lab/clock', { speed: 5 });
 		await visit(page, '/publish/delivery?card=delivery/bridge-bergen/logline');
 		await card(page).getByRole('button', { name: 'Set to 3.1.0' }).click();
-		await plan(page).getByRole('button', { name: 'Review' }).click();
+		await openReview(page);
 		await expect(page.getByRole('complementary', { name: 'Plan in review' })).toContainText(
 			'keeps 3.0.0 until they close it'
 		);
@@ -331,6 +331,14 @@ test.describe('an old forms app, from a package to the shelves of people', () =>
 		await expect(own.getByRole('main', { name: /^Logline on bgo-br-/ })).toBeVisible();
 		await expect(own.getByText('beside what you have open there')).toBeVisible();
 		await expect(own.getByText(/it starts there for the first time|it was read before/)).toBeVisible();
+		await accessible(own);
+		// What passes is said, and tried, here as on a desk.
+		await own.getByRole('button', { name: 'Clipboard and files' }).click();
+		const through = own.getByRole('region', { name: 'Clipboard and files' });
+		await through.getByRole('textbox', { name: 'Notes' }).fill('Low water at six');
+		await through.getByRole('button', { name: 'Copy the notes out' }).click();
+		await expect(through.getByRole('status')).toContainText(/^Clipboard, out of it/);
+		await expect(through.getByRole('listitem').filter({ hasText: 'Clipboard, out of it' })).toBeVisible();
 		await accessible(own);
 		expect(await own.evaluate(() => document.documentElement.scrollWidth <= innerWidth)).toBe(true);
 		await own.getByRole('button', { name: 'Close the app' }).click();

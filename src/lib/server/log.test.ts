@@ -23,6 +23,17 @@ test('a line says when, how bad, which part, and what, with the error', () => {
 	rmSync(folder, { recursive: true });
 });
 
+test('what is logged is one line, whatever stands in it', () => {
+	const folder = mkdtempSync(join(tmpdir(), 'log-'));
+	const fd = openSync(join(folder, 'log'), 'w');
+	openLog(fd, 'info').warn({ who: 'ann\n{"level":"error","words":"forged"}\r\u2028' }, 'odd\nlogin');
+	closeSync(fd);
+	const lines = readFileSync(join(folder, 'log'), 'utf8').trimEnd().split(/\r?\n/);
+	rmSync(folder, { recursive: true });
+	expect(lines.length).toBe(1);
+	expect(JSON.parse(lines[0]!)).toMatchObject({ level: 'warn', words: 'odd\nlogin' });
+});
+
 test('where nothing can be written nobody is harmed, again and again', () => {
 	const full = openSync('/dev/full', 'w');
 	const log = openLog(full, 'info');

@@ -34,11 +34,9 @@
 
 	/** A page that says itself what the plan comes to needs no review beside it, until somebody asks for one. */
 	const saidThere = $derived((page.data as { saysPlan?: boolean }).saysPlan === true);
-	let reviewing = $state(false);
-	$effect(() => {
-		if (!data.plan) reviewing = false;
-		else if (!saidThere) reviewing = true;
-	});
+	// Once for each plan: whoever shuts the review is not shown it again because something moved.
+	const planned = $derived(data.plan?.id ?? null);
+	let reviewing = $derived(planned !== null && !saidThere);
 	const panel = $derived(data.plan !== null && reviewing ? 'plan' : data.card || data.cardMissing ? 'card' : null);
 
 	onMount(() => {

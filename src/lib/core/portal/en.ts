@@ -120,6 +120,8 @@ export const en = {
 	'problem.length': 'From {least} to {most} characters.',
 	'problem.before': 'This is not the password that you have now.',
 	'problem.same': 'It is the one that you have now.',
+	'problem.sign-in-again':
+		'You signed in more than a quarter of an hour ago. Sign out and in again before you change how you sign in.',
 	'problem.factor-first': 'Give your second factor first: whoever changes how you sign in has to show that it is you.',
 	'problem.name': 'Write a name of 1 to 60 characters.',
 	'problem.blocked': '{words}',

@@ -128,6 +128,8 @@ export const fr: Record<Key, string> = {
 	'problem.length': 'De {least} à {most} caractères.',
 	'problem.before': 'Ce n’est pas votre mot de passe actuel.',
 	'problem.same': 'C’est celui que vous avez déjà.',
+	'problem.sign-in-again':
+		'Vous vous êtes connecté il y a plus d’un quart d’heure. Déconnectez-vous et reconnectez-vous avant de modifier votre façon de vous connecter.',
 	'problem.factor-first':
 		'Donnez d’abord votre second facteur : qui change votre façon de vous connecter doit montrer que c’est vous.',
 	'problem.name': 'Écrivez un nom de 1 à 60 caractères.',

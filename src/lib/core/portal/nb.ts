@@ -123,6 +123,8 @@ export const nb: Record<Key, string> = {
 	'problem.length': 'Fra {least} til {most} tegn.',
 	'problem.before': 'Dette er ikke passordet du har nå.',
 	'problem.same': 'Det er det du har nå.',
+	'problem.sign-in-again':
+		'Det er mer enn et kvarter siden du logget inn. Logg ut og inn igjen før du endrer hvordan du logger inn.',
 	'problem.factor-first': 'Gi den andre faktoren først: den som endrer hvordan du logger inn, må vise at det er deg.',
 	'problem.name': 'Skriv et navn på 1 til 60 tegn.',
 	'problem.blocked': 'Det går ikke nå. Grunnen, på engelsk: {words}',

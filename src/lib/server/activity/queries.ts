@@ -4,7 +4,7 @@ import { DAY, HOUR } from '$lib/core/time/units';
 import { all, one, type Db } from '../db';
 import { everybody } from '../directory';
 import type { Flow } from '../providers';
-import { ASKED, rolledUpTo } from './write';
+import { ASKED, COLUMNS, rolledUpTo, rowsOf } from './write';
 
 /** Decisions, those of them that let nobody through, and bytes to people and from them. */
 export interface Sums {
@@ -49,7 +49,7 @@ export const partsOf = ({ people }: Asked, only = ''): string => {
 	const theirs = `${people ? 'AND person_id IN (SELECT value FROM json_each(@people))' : ''} ${only}`;
 	const columns = 'rule_id, target_id, person_id, through, decisions, down, up';
 	return `WITH part AS (SELECT ${columns} FROM activity_days WHERE day >= @first AND day <= @whole ${theirs}
-	UNION ALL SELECT ${columns} FROM activity WHERE hour >= @single AND hour <= @hour AND ended <= @at ${theirs})`;
+	UNION ALL ${rowsOf(columns, `hour >= @single AND hour <= @hour AND ended <= @at ${theirs}`)})`;
 };
 const SUMS =
 	'sum(p.decisions) AS decisions, sum(CASE WHEN p.through = 0 THEN p.decisions ELSE 0 END) AS refused, sum(p.down) AS down, sum(p.up) AS up';
@@ -127,6 +127,10 @@ export const usersOf = (db: Db, asked: Asked, kind: 'site' | 'service', target: 
 		{ ...boundOf(db, asked), kind, target }
 	).map((r) => r.id);
 
+/** What a row adds to the sums of its hour; and the rows whose hour has none yet, or goes on at the moment that is asked about. */
+const ITS_SUMS = 'decisions, CASE WHEN through = 0 THEN decisions ELSE 0 END, down, up';
+const NOT_SUMMED = 'hour >= max(@from, min(@rolled + 1, @hour)) AND hour <= @hour AND ended <= @at';
+
 /** Hour by hour before a moment, the last as far as it has come, for everybody or the people of a scope. Hours in which nothing was decided are left out. */
 export const sumsByHour = (db: Db, { at, people }: Asked, hours: number): (Sums & { hour: number })[] => {
 	const bound = {
@@ -140,8 +144,7 @@ export const sumsByHour = (db: Db, { at, people }: Asked, hours: number): (Sums 
 		db,
 		`SELECT hour, sum(decisions) AS decisions, sum(refused) AS refused, sum(down) AS down, sum(up) AS up FROM (
 			SELECT hour, decisions, refused, down, up FROM ${table} WHERE hour >= @from AND hour < @hour AND hour <= @rolled ${theirs}
-			UNION ALL SELECT hour, decisions, CASE WHEN through = 0 THEN decisions ELSE 0 END, down, up FROM activity
-				WHERE hour >= max(@from, min(@rolled + 1, @hour)) AND hour <= @hour AND ended <= @at ${theirs})
+			UNION ALL ${rowsOf(`hour, ${ITS_SUMS}`, `${NOT_SUMMED} ${theirs}`)})
 		 GROUP BY hour ORDER BY hour`,
 		bound
 	);
@@ -155,8 +158,7 @@ export const hitsByRule = (db: Db, at: number, days: number): Map<string, Sums> 
 			db,
 			`SELECT coalesce(r.rule, '') AS rule, sum(p.decisions) AS decisions, sum(p.refused) AS refused, sum(p.down) AS down, sum(p.up) AS up FROM (
 				SELECT rule_id, decisions, refused, down, up FROM activity_rule_hours WHERE hour >= @from AND hour < @hour AND hour <= @rolled
-				UNION ALL SELECT rule_id, decisions, CASE WHEN through = 0 THEN decisions ELSE 0 END, down, up FROM activity
-					WHERE hour >= max(@from, min(@rolled + 1, @hour)) AND hour <= @hour AND ended <= @at) p
+				UNION ALL ${rowsOf(`rule_id, ${ITS_SUMS}`, NOT_SUMMED)}) p
 			 LEFT JOIN reached_rules r ON r.id = p.rule_id GROUP BY p.rule_id`,
 			bound
 		).map(({ rule, ...sums }) => [rule, sums])
@@ -213,12 +215,12 @@ export function reachedBy(db: Db, person: number, at: number, days: number, limi
 			(SELECT f.name FROM endpoint_facts f WHERE f.endpoint_id = a.endpoint_id AND f.since <= a.ended ORDER BY f.since DESC LIMIT 1) AS endpointName,
 			(SELECT words FROM activity_reasons s WHERE s.hour = a.hour AND s.person_id = a.person_id AND s.id = a.id) AS said,
 			m.name AS machine, w.address, a.decisions, a.down, a.up
-		 FROM (SELECT hour FROM activity_person_hours WHERE person_id = @person AND hour >= @from AND hour <= @hour AND hour <= @rolled
-			UNION SELECT value FROM (WITH RECURSIVE late(value) AS (SELECT max(@from, @rolled + 1) UNION ALL SELECT value + 1 FROM late WHERE value < @hour) SELECT value FROM late WHERE value <= @hour)) h
-		 JOIN activity a ON a.hour = h.hour AND a.person_id = @person AND a.ended <= @at
+		 FROM (SELECT ${COLUMNS.replaceAll(/\w+/g, 'x.$&')} FROM activity_person_hours h JOIN activity x ON x.hour = h.hour AND x.person_id = @person AND x.ended <= @at
+				WHERE h.person_id = @person AND h.hour >= @from AND h.hour <= @hour
+			UNION ALL SELECT ${COLUMNS} FROM activity_now WHERE person_id = @person AND hour >= @from AND hour <= @hour AND ended <= @at) a
 		 JOIN reached_targets t ON t.id = a.target_id JOIN reached_from w ON w.id = a.from_id
 		 LEFT JOIN reached_rules r ON r.id = a.rule_id LEFT JOIN machines m ON m.id = a.machine_id
-		 ORDER BY h.hour DESC, a.id DESC LIMIT @limit OFFSET @offset`,
+		 ORDER BY a.hour DESC, a.id DESC LIMIT @limit OFFSET @offset`,
 		bound
 	).map((r) => ({
 		...r,

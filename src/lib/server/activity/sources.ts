@@ -11,6 +11,7 @@ import { servicesAt } from '../reach';
 import type { Flow } from '../providers';
 import { boundOf, firstHour, partsOf, peopleOf, sumsByTarget, type Asked } from './queries';
 import { aboutFew, FEW, namesAt, speaksOfOne } from './view';
+import { rowsOf } from './write';
 
 /** What a report of activity is made of: the days up to a moment, and the people of the scope. */
 function askedOf(db: Db, { scope, at, days }: SourceAsk): { asked: Asked; count: number; left: Term[] } {
@@ -248,7 +249,7 @@ const transfers = reportSource({
 			`SELECT s.person_id AS person, pe.login, pe.name AS called, t.kind, t.name AS target, s.day, s.decisions, s.up, s.down FROM (
 				SELECT day, target_id, person_id, sum(decisions) AS decisions, sum(up) AS up, sum(down) AS down FROM (
 					SELECT day, target_id, person_id, decisions, up, down FROM activity_days WHERE day >= @first AND day <= @whole ${theirs}
-					UNION ALL SELECT hour / 24, target_id, person_id, decisions, up, down FROM activity WHERE hour >= @single AND hour <= @hour AND ended <= @at ${theirs})
+					UNION ALL ${rowsOf('hour / 24, target_id, person_id, decisions, up, down', `hour >= @single AND hour <= @hour AND ended <= @at ${theirs}`)})
 				GROUP BY day, target_id, person_id HAVING sum(up) + sum(down) > 0 ORDER BY sum(up) + sum(down) DESC LIMIT ${TRANSFERS}) s
 			 JOIN reached_targets t ON t.id = s.target_id JOIN people pe ON pe.id = s.person_id ORDER BY s.up + s.down DESC, s.day, s.person_id, t.name`,
 			boundOf(db, asked)

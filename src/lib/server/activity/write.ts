@@ -24,11 +24,12 @@ class Names {
 	next: number;
 	constructor(db: Db) {
 		// Of the last hours alone: a table of years is not read through for it.
-		const last = one<{ id: number | null }>(
+		const last = one<{ id: number }>(
 			db,
-			'SELECT max(id) AS id FROM activity WHERE hour >= (SELECT max(hour) FROM activity) - 3'
+			`SELECT max(coalesce((SELECT max(id) FROM activity_now), 0),
+				coalesce((SELECT max(id) FROM activity WHERE hour >= (SELECT max(hour) FROM activity) - 3), 0)) AS id`
 		);
-		this.next = (last?.id ?? 0) + 1;
+		this.next = last!.id + 1;
 	}
 }
 const kept = new WeakMap<Db, Names>();
@@ -72,7 +73,8 @@ const sound = (f: Flow, told: number): boolean =>
 	f.rule.length <= 100 &&
 	f.address.length <= 100;
 
-const COLUMNS =
+/** The columns of a row, of an hour that goes on (`activity_now`) and of one that is over and summed up (`activity`). */
+export const COLUMNS =
 	'hour, person_id, id, began, ended, target_id, rule_id, decided, through, asked, way, endpoint_id, machine_id, from_id, decisions, down, up';
 const WIDTH = COLUMNS.split(',').length;
 /** Of what somebody says that something is for so much is kept. */
@@ -80,11 +82,15 @@ const LONGEST_REASON = 200;
 /** Rows written by one statement. */
 const ROWS = 32;
 const insertSql = (rows: number): string =>
-	`INSERT INTO activity(${COLUMNS}) VALUES ${Array(rows)
+	`INSERT INTO activity_now(${COLUMNS}) VALUES ${Array(rows)
 		.fill(`(${Array(WIDTH).fill('?').join()})`)
 		.join()}`;
 const ONE = insertSql(1);
 const MANY = insertSql(ROWS);
+
+/** Rows of hours that are over, and of those that go on: SQL of all that `where` says of either. */
+export const rowsOf = (columns: string, where: string): string =>
+	`SELECT ${columns} FROM activity WHERE ${where} UNION ALL SELECT ${columns} FROM activity_now WHERE ${where}`;
 
 /** Writes down what people reached and were refused. What is told of an hour that was summed up already is counted in the first that was not. */
 export function takeActivity(db: Db, o: Extract<Observation, { kind: 'activity' }>, known: Known): void {

@@ -276,6 +276,17 @@ export function signInPerson(db: Db, personId: number, factor: boolean, own = fa
 }
 
 /** The second factor was given after the sign-in: it counts from here on. */
+/** So long after somebody has shown who they are they may change how they sign in, ms. */
+const LATELY = 15 * MINUTE;
+
+/** Whether whoever is there has just shown who they are: what opens an account is not changed at a screen that was left (OWASP ASVS 5.0.0, 7.5.1). */
+export const shownLately = (db: Db, caller: Caller): boolean =>
+	caller.signIn !== null &&
+	one(db, 'SELECT 1 FROM sign_ins WHERE token = ? AND max(began, coalesce(factor_at, 0)) > ?', [
+		caller.signIn,
+		Date.now() - LATELY
+	]) !== undefined;
+
 export const raiseSignIn = (db: Db, key: string): void =>
 	void run(db, 'UPDATE sign_ins SET factor = 1, factor_at = ? WHERE token = ?', [Date.now(), key]);
 
@@ -440,6 +451,24 @@ export function endOwnSignIn(db: Db, caller: Caller, id: string): boolean {
 		.find((t) => sha256(t) === id);
 	return token !== undefined && run(db, 'DELETE FROM sign_ins WHERE token = ?', [token]).changes > 0;
 }
+
+/** Whose sign-ins: those of one account, or of all of its kind. */
+interface Whose {
+	kind: 'operator' | 'person';
+	id: number | null;
+}
+const OF_WHOM = {
+	operator: 'operator_id IS NOT NULL AND operator_id = coalesce(?, operator_id)',
+	person: 'person_id IS NOT NULL AND person_id = coalesce(?, person_id)'
+} as const;
+
+/** How many sign-ins somebody, or everybody of a kind, has. */
+export const signInsOf = (db: Db, { kind, id }: Whose): number =>
+	one<{ n: number }>(db, `SELECT count(*) AS n FROM sign_ins WHERE ${OF_WHOM[kind]}`, [id])!.n;
+
+/** Ends them. */
+export const endSignInsOf = (db: Db, { kind, id }: Whose): void =>
+	void run(db, `DELETE FROM sign_ins WHERE ${OF_WHOM[kind]}`, [id]);
 
 /** Ends one sign-in. */
 export const endSignIn = (db: Db, key: string): void => void run(db, 'DELETE FROM sign_ins WHERE token = ?', [key]);

@@ -34,9 +34,10 @@ import { STAFF_LIMITS, staffPolicy } from '../identity/staff';
 import { partName } from '../part';
 import { knownScope } from '../moment/names';
 import { parseScope, scopeText } from '$lib/core/scope/scope';
+import { countWords } from '$lib/core/time/units';
 import { InputProblem, planKind, stepOf, type Draft, type StepSpec } from '../plans/kind';
 import { isSealed, openSecret } from '../plans/secrets';
-import { operators, tokensOf } from '../identity/accounts';
+import { operators, signInsOf, tokensOf } from '../identity/accounts';
 import { passwordProblem, PASSWORD, wordsAbout } from '../identity/password';
 import { planKindOf } from '../plans/catalogue';
 import { CONSENT_KIND, consentRules } from '../plans/consent';
@@ -422,6 +423,30 @@ const forgetFactor = planKind({
 	}
 });
 
+const endSignIns = planKind({
+	kind: 'operator.end-sign-ins',
+	words: 'End the sign-ins of an operator, or of all of them: whoever goes on signs in again',
+	area: 'identity',
+	undo: 'never',
+	schema: v.strictObject({ login: v.nullable(v.string('Say whose, or null for all.')) }),
+	async draft(ctx, input): Promise<Draft> {
+		const o = input.login === null ? null : operatorOrThrow(ctx, input.login);
+		const n = signInsOf(ctx.db, { kind: 'operator', id: o?.id ?? null });
+		return accountDraft(
+			o ? `End the sign-ins of ${o.name}` : 'End the sign-ins of all operators',
+			[
+				`${countWords(n, 'sign-in')} ${n === 1 ? 'ends' : 'end'} at once${o ? '' : ', yours among them'}: whoever goes on signs in again`,
+				'tokens go on: each is revoked by itself'
+			],
+			o ? `operator/${o.login}` : 'operators/sign-ins',
+			stepOf('operator.end-sign-ins', 'End them', { operator: o?.id ?? null }, 200),
+			null,
+			'No: they sign in again.',
+			n === 0 ? [o ? `${o.name} is signed in nowhere` : 'nobody is signed in'] : []
+		);
+	}
+});
+
 const createToken = planKind({
 	kind: 'token.create',
 	words: 'Create an API token; its secret comes as a SHA-256 hash, which is kept sealed',
@@ -675,6 +700,7 @@ export const operatorPlans = [
 	removeRole,
 	disable,
 	forgetFactor,
+	endSignIns,
 	createToken,
 	revokeToken,
 	heads

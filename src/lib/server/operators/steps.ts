@@ -11,7 +11,7 @@ import { insertRow } from '../db/rows';
 import { stepHandler } from '../jobs/step';
 import type { Vault } from '../vault';
 import { openSecret } from '../plans/secrets';
-import { assign, keepToken } from '../identity/accounts';
+import { assign, endSignInsOf, keepToken } from '../identity/accounts';
 import { closeAt, openAt } from '../db/intervals';
 
 /** A secret of the plan. Throws where another key sealed it. */
@@ -86,6 +86,9 @@ export const operatorSteps = {
 				run(db, 'DELETE FROM sign_ins WHERE operator_id = ?', [id]);
 			}
 		})
+	}),
+	'operator.end-sign-ins': stepHandler<{ operator: number | null }>({
+		run: async ({ input }) => ({ write: (db) => endSignInsOf(db, { kind: 'operator', id: input.operator }) })
 	}),
 	'operators.sign-in': stepHandler<StaffPolicy>({
 		run: async ({ input }) => ({ write: (db) => setStaffPolicy(db, input) })

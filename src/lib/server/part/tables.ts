@@ -51,6 +51,9 @@ const allSeen = (objects: string, path?: string) =>
 	`NOT EXISTS (SELECT 1 FROM ${jsonList(objects, path)} o WHERE NOT ${objectSeen('o.value')}) AND EXISTS (SELECT 1 FROM ${jsonList(objects, path)})`;
 const peopleSeen = `NOT EXISTS (SELECT 1 FROM ${jsonList(`effects`, '$.people')} o WHERE NOT ${there('people', `CASE WHEN o.type = 'object' THEN o.value ->> 'id' END`, 'login')})`;
 
+/** Of somebody, or of an endpoint at which nobody was known to be. */
+const ofWhom = where(`(${of('person', 'person_id')} OR (person_id = 0 AND ${of('endpoint', 'endpoint_id')}))`);
+
 /**
  * Every table, and what of it is in a part. One that does not stand here is seen by nobody who is there for a part: forgetting one shuts it,
  * and a test names it. What is the same for all (image lines, packages, rules, names of teams, gateways through which everybody comes)
@@ -60,7 +63,8 @@ export const TABLES: Readonly<Record<string, Seen>> = {
 	access_rulebook: 'all',
 	access_rules: 'all',
 	activity_reasons: person,
-	activity: where(`(${of('person', 'person_id')} OR (person_id = 0 AND ${of('endpoint', 'endpoint_id')}))`),
+	activity: ofWhom,
+	activity_now: ofWhom,
 	activity_days: person,
 	activity_habits: person,
 	activity_looks: person,

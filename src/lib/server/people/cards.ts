@@ -8,6 +8,7 @@ import type { Fact } from '$lib/core/why/explained';
 import type { Context } from '../context';
 import { asOf } from '../db/intervals';
 import { all, type Db } from '../db';
+import { signInsOf } from '../identity/accounts';
 import { hasFactor } from '../identity/factor';
 import type { Then } from '../things/catalogue';
 import { grantsAt } from '../publications';
@@ -121,6 +122,9 @@ export function personCard({ db }: Context, login: string, { at, live }: Then): 
 					]
 				: []),
 			...(handover ? [{ words: 'Take them back', kind: 'people.return', input: { person: login } }] : []),
+			...(live && signInsOf(db, { kind: 'person', id: p.id })
+				? [{ words: 'Sign out of the portal', kind: 'portal.end-sign-ins', input: { person: login } }]
+				: []),
 			...(live && hasFactor(db, { kind: 'person', id: p.id })
 				? [{ words: 'Forget their second factor', kind: 'portal.forget-factor', input: { person: login } }]
 				: [])

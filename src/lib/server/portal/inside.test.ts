@@ -102,7 +102,7 @@ describe('a publication that a browser alone opens', () => {
 		await h.live(6 * MINUTE, MINUTE);
 		const rows = all(
 			h.db,
-			'SELECT DISTINCT a.through, t.name FROM activity a JOIN reached_targets t ON t.id = a.target_id'
+			'SELECT DISTINCT a.through, t.name FROM activity_now a JOIN reached_targets t ON t.id = a.target_id'
 		);
 		expect(rows).toContainEqual({ through: 1, name: 'depot' });
 		expect(rows).toContainEqual({ through: 0, name: 'depot' });
@@ -141,7 +141,7 @@ describe('a publication that a browser alone opens', () => {
 		await h.live(6 * MINUTE, MINUTE);
 		const { refused } = all<{ refused: number }>(
 			h.db,
-			`SELECT sum(decisions) AS refused FROM activity a WHERE person_id = ${recordOf(h.db, 'dag', h.lab.now)!.id} AND through = 0`
+			`SELECT sum(decisions) AS refused FROM activity_now a WHERE person_id = ${recordOf(h.db, 'dag', h.lab.now)!.id} AND through = 0`
 		)[0]!;
 		expect(refused).toBe(2);
 	});

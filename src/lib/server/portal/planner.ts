@@ -8,6 +8,7 @@ import type { Context } from '../context';
 import { all, one } from '../db';
 import { recordOf, type KnownPerson } from '../directory';
 import { devicesOf } from '../endpoints';
+import { signInsOf } from '../identity/accounts';
 import { hasFactor } from '../identity/factor';
 import { signInPolicy, type SignInPolicy } from '../identity/portal';
 import { planKindOf } from '../plans/catalogue';
@@ -130,6 +131,43 @@ const forgetFactor = planKind({
 			steps: [stepOf('people.shut', 'End their sign-ins, and forget their second factor', { person: p.id }, 200)],
 			undo: null,
 			undoWords: 'No: what is forgotten has to be set up again.'
+		};
+	}
+});
+
+const endSignIns = planKind({
+	kind: 'portal.end-sign-ins',
+	words: 'Sign somebody, or everybody, out of the portal: whoever goes on signs in again',
+	area: 'access',
+	undo: 'never',
+	schema: v.strictObject({ person: v.nullable(login) }),
+	async draft(ctx, input): Promise<Draft> {
+		const p = input.person === null ? null : personOr(ctx, input.person);
+		const n = signInsOf(ctx.db, { kind: 'person', id: p?.id ?? null });
+		const who = all<{ login: string; name: string }>(
+			ctx.db,
+			'SELECT p.login, p.name FROM people p WHERE p.id IN (SELECT person_id FROM sign_ins WHERE person_id = coalesce(?, person_id)) ORDER BY p.name',
+			[p?.id ?? null]
+		);
+		return {
+			title: p ? `Sign ${p.name} out of the portal` : 'Sign everybody out of the portal',
+			effects: {
+				...noEffects(),
+				people: who.map(({ login: id, name }) => ({ kind: 'person', id, name, how: 'signs in again' })),
+				duration: quick
+			},
+			warnings: [],
+			blocks: n === 0 ? [against(p ? `${p.name} is signed in nowhere` : 'nobody is signed in')] : [],
+			reasons: [
+				{
+					words: `${countWords(n, 'sign-in')} ${n === 1 ? 'ends' : 'end'} at once; what is open on machines goes on, and is there when they come back`,
+					source: 'portal'
+				}
+			],
+			objects: [p ? `person/${p.now}` : 'portal/sign-ins'],
+			steps: [stepOf('portal.end-sign-ins', 'End them', { person: p?.id ?? null }, 200)],
+			undo: null,
+			undoWords: 'No: they sign in again.'
 		};
 	}
 });
@@ -300,4 +338,4 @@ const mend = planKind({
 	}
 });
 
-export const portalPlans = [signInPlan, forgetFactor, channels, rename, restart, mend] as const;
+export const portalPlans = [signInPlan, forgetFactor, endSignIns, channels, rename, restart, mend] as const;

@@ -4,11 +4,11 @@ import { DAY, FOREVER, HOUR, MINUTE } from '$lib/core/time/units';
 import { all, one, run } from '../db';
 import { insertRow } from '../db/rows';
 import { loginTyped, personCalled, recordOf } from '../directory';
-import { callerOfSignIn, raiseSignIn, signInPerson } from '../identity/accounts';
+import { callerOfSignIn, raiseSignIn, signInByPasskey, signInPerson } from '../identity/accounts';
 import { hasFactor } from '../identity/factor';
 import { signInPolicy } from '../identity/portal';
 import { makeRecoveryCodes } from '../identity/recovery';
-import { Harness, QUIET, testEstate } from '../testing/harness';
+import { Harness, OWNER, QUIET, testEstate } from '../testing/harness';
 import { mayComeIn, stillHere } from './coming-in';
 import { ownChannels, ownDevices, ownMachines, passing } from './mine';
 import { changeFor } from './own-change';
@@ -115,6 +115,42 @@ describe('how people sign in', () => {
 		expect(hasFactor(h.db, { kind: 'person', id: eve })).toBe(false);
 		expect(callerOfSignIn(h.db, token, false, h.lab.now)).toBeNull();
 		expect(all(h.db, 'SELECT * FROM recovery_codes')).toEqual([]);
+	});
+});
+
+describe('sign-ins are ended by a plan', () => {
+	const here = (token: string) => callerOfSignIn(h.db, token, false, h.lab.now) !== null;
+
+	test('of one person, or of everybody in the portal; operators stay, and nobody else is named', async () => {
+		const of = (login: string) => signInPerson(h.db, numberOf(login), false);
+		run(h.db, 'DELETE FROM sign_ins');
+		expect(await blocks('portal.end-sign-ins', { person: 'eve' })).toEqual(['Eve Sloop is signed in nowhere']);
+		expect(await blocks('portal.end-sign-ins', { person: null })).toEqual(['nobody is signed in']);
+		const [eve, again, bo] = [of('eve'), of('eve'), of('bo')];
+		const operator = signInByPasskey(h.db, OWNER.id, { address: '', browser: '' });
+		const one = await h.draft('portal.end-sign-ins', { person: 'eve' });
+		expect(one.effects.people.map((p) => p.id)).toEqual(['eve']);
+		expect(one.reasons[0]!.words).toMatch(/^2 sign-ins end at once/);
+		expect((await h.finish(await h.commit(one.id))).state).toBe('done');
+		expect([eve, again, bo, operator].map(here)).toEqual([false, false, true, true]);
+		const all = await h.draft('portal.end-sign-ins', { person: null });
+		expect(all.effects.people.map((p) => p.id)).toEqual(['bo']);
+		await h.finish(await h.commit(all.id));
+		expect([bo, operator].map(here)).toEqual([false, true]);
+	});
+
+	test('of one operator, or of all of them; people and tokens stay', async () => {
+		run(h.db, 'DELETE FROM sign_ins');
+		expect(await blocks('operator.end-sign-ins', { login: null })).toEqual(['nobody is signed in']);
+		await h.carryOut('operator.add', { login: 'noor', name: 'Noor', role: 'helpdesk', password: 'gulls at noon' });
+		const id = one<{ id: number }>(h.db, `SELECT id FROM operators WHERE login = 'noor'`)!.id;
+		const enter = (of: number) => signInByPasskey(h.db, of, { address: '', browser: '' });
+		const [noor, owner, bo] = [enter(id), enter(OWNER.id), signInPerson(h.db, numberOf('bo'), false)];
+		await h.carryOut('operator.end-sign-ins', { login: 'noor' });
+		expect([noor, owner, bo].map(here)).toEqual([false, true, true]);
+		await h.carryOut('operator.end-sign-ins', { login: null });
+		expect([owner, bo].map(here)).toEqual([false, true]);
+		expect(await blocks('operator.end-sign-ins', { login: 'noor' })).toEqual(['Noor is signed in nowhere']);
 	});
 });
 

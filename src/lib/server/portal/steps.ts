@@ -1,6 +1,7 @@
 import { run } from '../db';
 import { insertRow } from '../db/rows';
 import { setSignInPolicy, type SignInPolicy } from '../identity/portal';
+import { endSignInsOf } from '../identity/accounts';
 import { stepHandler } from '../jobs/step';
 
 export const portalSteps = {
@@ -10,6 +11,9 @@ export const portalSteps = {
 		}
 	}),
 
+	'portal.end-sign-ins': stepHandler<{ person: number | null }>({
+		run: async ({ input }) => ({ write: (db) => endSignInsOf(db, { kind: 'person', id: input.person }) })
+	}),
 	'own.channels': stepHandler<{ person: number; pass: Record<string, boolean | null> }>({
 		async run({ ctx, input }) {
 			return {

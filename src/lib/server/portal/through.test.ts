@@ -87,7 +87,7 @@ describe('what passes a session', () => {
 		await h.live(6 * MINUTE, MINUTE);
 		const rows = all<{ name: string; through: number; down: number }>(
 			h.db,
-			`SELECT t.name, a.through, sum(a.down) AS down FROM activity a JOIN reached_targets t ON t.id = a.target_id WHERE t.kind = 'channel'
+			`SELECT t.name, a.through, sum(a.down) AS down FROM activity_now a JOIN reached_targets t ON t.id = a.target_id WHERE t.kind = 'channel'
 			 GROUP BY t.name, a.through ORDER BY t.name, a.through`
 		);
 		expect(rows).toEqual([
@@ -95,7 +95,7 @@ describe('what passes a session', () => {
 			{ name: 'clipboard-out', through: 1, down: 502_000 },
 			{ name: 'drives-out', through: 0, down: 0 }
 		]);
-		expect(one(h.db, `SELECT 1 AS machine FROM activity WHERE machine_id IS NOT NULL LIMIT 1`)).toBeDefined();
+		expect(one(h.db, `SELECT 1 AS machine FROM activity_now WHERE machine_id IS NOT NULL LIMIT 1`)).toBeDefined();
 	});
 
 	test('is used up where a rule gives so much a day', async () => {

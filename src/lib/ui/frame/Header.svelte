@@ -98,5 +98,8 @@
 		<a href="/settings" class="hover:text-white"
 			>{who.name} · {who.role}{#if who.part}<span class="text-[#e8b04a]">&ensp;{who.part}</span>{/if}</a
 		>
+		<form method="POST" action="/sign-out">
+			<button class="text-[#aebbcb] hover:text-white" title="Signs you out">Leave</button>
+		</form>
 	</div>
 </header>

@@ -12,6 +12,8 @@ import {
 	ownSignIns,
 	ownTokens,
 	raiseSignIn,
+	shownLately,
+	signInsOf,
 	noteOwn,
 	operators,
 	tokensOf
@@ -47,6 +49,7 @@ export const load = ({ locals, depends }) => {
 	const seesAccounts = may(caller.rights, 'identity', 'read');
 	const everybody = operators(whole, clock.now()).map((o) => ({
 		...o,
+		signedIn: seesAccounts ? signInsOf(whole, { kind: 'operator', id: o.id }) : 0,
 		assignments: o.assignments.map((a) => ({ ...a, words: a.part && partName(whole, a.part) }))
 	}));
 	const made = madeRoles(whole);
@@ -211,11 +214,20 @@ const PASSKEY_PROBLEM = {
 	'too-many': `You have ${MOST_PASSKEYS} already: remove one first.`
 } as const;
 
-/** Whoever has a second factor shows it before they change how they sign in: a password alone must not be enough. */
-const mustShow = (caller: Caller) =>
-	hasFactor(wholeRuntime().db, { kind: 'operator', id: caller.id }) && !caller.factor
-		? fail(403, { errors: { code: 'Sign in with your second factor first.' } as Record<string, string> })
-		: null;
+/**
+ * Whoever changes how they sign in has just shown who they are, with their second factor where they have one: a password alone must not
+ * be enough, nor a screen that somebody has left.
+ */
+function mustShow(caller: Caller) {
+	const { db } = wholeRuntime();
+	const words =
+		hasFactor(db, { kind: 'operator', id: caller.id }) && !caller.factor
+			? 'Sign in with your second factor first.'
+			: shownLately(db, caller)
+				? null
+				: 'You signed in more than a quarter of an hour ago. Sign in again before you change how you sign in.';
+	return words === null ? null : fail(403, { errors: { again: words } as Record<string, string> });
+}
 
 /** The second factor has just been set up: it counts from now on, others have to sign in anew, and the first codes are given. */
 function nowGiven(caller: Caller): string[] | undefined {

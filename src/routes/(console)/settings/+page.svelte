@@ -44,6 +44,15 @@
 				Your role asks for a second factor: set one up here, or sign in with it. Until then there is nothing else for
 				you.
 			</p>{/if}
+		{#if errors.again}
+			<form
+				method="POST"
+				action="/sign-out?to=/settings"
+				class="bg-sandwash text-sand mt-2 flex items-center gap-3 rounded px-3 py-2 text-[13px]"
+			>
+				<span class="flex-1" role="alert">{errors.again}</span><button class="btn btn-small">Sign in again</button>
+			</form>
+		{/if}
 		{#if data.me && data.me.assignments.length > 1}
 			<h3 class="head mt-3">Acting as <small>one at a time: what is changed is changed in that role</small></h3>
 			<form method="POST" action="?/act" class="mt-1 flex flex-wrap gap-2">
@@ -172,6 +181,12 @@
 											words="Forget factor"
 											label="Forget the second factor of {o.name}"
 										/>{/if}
+									{#if o.signedIn}<PlanButton
+											kind="operator.end-sign-ins"
+											input={{ login: o.login }}
+											words="Sign out"
+											label="End the sign-ins of {o.name}"
+										/>{/if}
 									<PlanButton
 										kind="operator.disable"
 										input={{ login: o.login, disabled: !o.disabled }}
@@ -230,6 +245,9 @@
 		<section>
 			<h2 class="head">How operators sign in <small>tokens end by what is set for each</small></h2>
 			<StaffSignInForm policy={data.signingIn} roles={data.staff} />
+			<div class="mt-3">
+				<PlanButton kind="operator.end-sign-ins" input={{ login: null }} words="Sign all operators out" />
+			</div>
 		</section>
 	{/if}
 	{#if data.consent && data.mayManage}
@@ -262,6 +280,9 @@
 			</h2>
 			<PortalForm address={data.directory.portal} usual={data.directory.served} />
 			<SignInForm policy={data.directory.signIn} employments={data.directory.employments} />
+			<div class="mt-3">
+				<PlanButton kind="portal.end-sign-ins" input={{ person: null }} words="Sign everybody out of the portal" />
+			</div>
 		</section>
 	{/if}
 </div>

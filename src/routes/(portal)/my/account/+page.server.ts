@@ -5,7 +5,7 @@ import { MINUTE } from '$lib/core/time/units';
 import { formOf } from '$lib/server/api/body';
 import { testAccess } from '$lib/server/access';
 import { personWords } from '$lib/server/directory';
-import { endOthers, noteOwn, raiseSignIn, signedInElsewhere } from '$lib/server/identity/accounts';
+import { endOthers, noteOwn, raiseSignIn, shownLately, signedInElsewhere } from '$lib/server/identity/accounts';
 import { passwordProblem, PASSWORD, wordsAbout } from '$lib/server/identity/password';
 import { Rate, throttleOf } from '$lib/server/identity/attempts';
 import type { Caller } from '$lib/server/identity/caller';
@@ -51,7 +51,7 @@ export const load = ({ locals, url }) => {
 		passkeys: passkeysOf(db, ownerOf(caller)),
 		app: hasApp(db, ownerOf(caller)),
 		factor: hasFactor(db, ownerOf(caller)),
-		given: caller.factor,
+		given: caller.factor && shownLately(db, caller),
 		recovery: recoveryLeft(db, ownerOf(caller)),
 		elsewhere: signedInElsewhere(db, caller),
 		/** What they came here to open. */
@@ -80,15 +80,19 @@ const tooOften = (locals: App.Locals, section: string) =>
 		? null
 		: fail(429, { section, problem: speakerOf(locals.language)('problem.too-often') });
 
-/** Whoever has a second factor shows it before they change how they sign in: a password alone must not be enough to add a key of one's own. */
+/**
+ * Whoever changes how they sign in has just shown who they are, by their second factor where they have one: neither a password alone nor a
+ * screen that somebody has left is enough to add a key of one's own.
+ */
 function mustShow(locals: App.Locals, section: string) {
 	const caller = locals.caller!;
-	return (
-		tooOften(locals, section) ??
-		(hasFactor(runtime().db, ownerOf(caller)) && !caller.factor
-			? fail(403, { section, problem: speakerOf(locals.language)('problem.factor-first') })
-			: null)
-	);
+	const { db } = runtime();
+	const shut = (key: Key) => fail(403, { section, problem: speakerOf(locals.language)(key) });
+	const late = tooOften(locals, section);
+	if (late) return late;
+	const lately = shownLately(db, caller);
+	if (hasFactor(db, ownerOf(caller))) return caller.factor && lately ? null : shut('problem.factor-first');
+	return lately ? null : shut('problem.sign-in-again');
 }
 
 /** The second factor has just been shown or set up: it counts from now on, and others have to sign in anew where it is new. */

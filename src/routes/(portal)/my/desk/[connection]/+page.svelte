@@ -32,6 +32,8 @@
 		data.starts.map((s) => say('desk.start-times', { span: say.span(s.ms), start: say(`start.${s.start}`) })).join(', ')
 	);
 	let note = $state('');
+	/** Of an app that is opened alone: whether the window that tries out what passes is there. */
+	let passingOpen = $state(false);
 	let now = $state(untrack(() => data.now));
 	/** Windows by the order in which they were used: the last stands in front. The notes are number 0, what passes the session -1. */
 	const OWN = [0, -1];
@@ -96,6 +98,24 @@
 	</form>
 {/snippet}
 
+{#snippet whatPasses()}
+	<ul>
+		{#if passing.length === 0}<li class="pb-1">{say('desk.passes-none')}</li>{/if}
+		{#each ways as w (w.passage)}<li class="py-0.5">
+				<b>{say(`way.${w.passage}`)}</b>:
+				{w.upTo === 0
+					? say('way.shut')
+					: w.upTo === null
+						? say('way.passes')
+						: say('way.up-to', { size: sizeWords(w.upTo) })}{#if w.kept}<span class="block text-[#4a5a6e]"
+						>{keptWords(say, w.kept)}
+						{#if w.kept.by === 'own'}<a class="underline" href="/my/devices#channels">{say('head.devices')}</a
+							>{/if}</span
+					>{/if}
+			</li>{/each}
+	</ul>
+{/snippet}
+
 <svelte:head><title>{data.name} · Sextant</title></svelte:head>
 {#if progress.result === 'opening'}
 	<main class="mx-auto max-w-[460px] px-5 pt-[12vh]">
@@ -139,6 +159,11 @@
 					})}</span
 				>{/if}
 			<span class="text-deck2 ml-auto text-[13px]">{data.app === null ? '' : through}</span>
+			{#if ownWindow && data.app !== null}
+				<button class="btn" aria-pressed={passingOpen} onclick={() => (passingOpen = !passingOpen)}
+					>{say('pass.window')}</button
+				>
+			{/if}
 			{#if data.app === null}
 				<form method="POST" action="?/disconnect"><button class="btn">{say('desk.disconnect')}</button></form>
 				<form method="POST" action="?/signout"><button class="btn">{say('desk.sign-out')}</button></form>
@@ -186,6 +211,17 @@
 			{#if data.app}
 				{#if ownWindow}
 					<AppWindow name={data.name} version={ownWindow.version} person={data.person} full />
+					{#if passingOpen}
+						<DeskWindow name={say('pass.window')} width={440} front>
+							<label class="mb-2 block text-[13px]"
+								>{say('desk.notes')}<textarea
+									class="mt-1 h-14 w-full resize-none rounded border border-[#ddd8cb] bg-white p-2 text-[14px] text-[#15253b]"
+									bind:value={note}></textarea></label
+							>
+							<Passing {say} bind:notes={note} />
+							<div class="border-hair mt-2 border-t pt-2 text-[13px]">{@render whatPasses()}</div>
+						</DeskWindow>
+					{/if}
 				{:else}<p class="absolute top-[30%] w-full text-center text-[15px] text-[#dce5ec]" role="status">
 						{say('desk.closed', { name: data.name })} <a class="underline" href="/my">{say('desk.to-shelf')}</a>
 					</p>{/if}
@@ -232,23 +268,11 @@
 					{/each}
 					<details class="relative ml-auto">
 						<summary class="cursor-pointer">{through}</summary>
-						<ul
+						<div
 							class="absolute right-0 bottom-full mb-2 w-[360px] rounded-md bg-[#fbfaf5] p-3 text-[13px] text-[#15253b] shadow-2xl"
 						>
-							{#if passing.length === 0}<li class="pb-1">{say('desk.passes-none')}</li>{/if}
-							{#each ways as w (w.passage)}<li class="py-0.5">
-									<b>{say(`way.${w.passage}`)}</b>:
-									{w.upTo === 0
-										? say('way.shut')
-										: w.upTo === null
-											? say('way.passes')
-											: say('way.up-to', { size: sizeWords(w.upTo) })}{#if w.kept}<span class="block text-[#4a5a6e]"
-											>{keptWords(say, w.kept)}
-											{#if w.kept.by === 'own'}<a class="underline" href="/my/devices#channels">{say('head.devices')}</a
-												>{/if}</span
-										>{/if}
-								</li>{/each}
-						</ul>
+							{@render whatPasses()}
+						</div>
 					</details>
 					<span>{progress.machine}</span>
 					<time class="tabular-nums" datetime={new Date(now).toISOString()}
