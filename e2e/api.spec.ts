@@ -1,3 +1,4 @@
+import http from 'node:http';
 import { existsSync, readFileSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, request as newRequest, test, type APIRequestContext } from '@playwright/test';
@@ -379,6 +380,29 @@ test.describe('over the API alone', () => {
 		// What is no page runs nothing, wherever it is opened.
 		expect((await owner.get('/api/v1/sites')).headers()['content-security-policy']).toMatch(/^default-src 'none'/);
 		expect(page.headers()).toMatchObject({ 'x-content-type-options': 'nosniff', 'x-frame-options': 'DENY' });
+	});
+
+	test('what is sent is not given back to whoever traces it', async () => {
+		const { hostname, port } = new URL(ORIGIN);
+		const answer = await new Promise<{ status: number; body: string }>((ready, wrong) => {
+			const asked = http.request({
+				hostname,
+				port,
+				path: '/',
+				method: 'TRACE',
+				headers: { 'x-secret': 'slack water' }
+			});
+			asked.on('response', (r) => {
+				let body = '';
+				r.on('data', (d: Buffer) => (body += d.toString()));
+				r.on('end', () => ready({ status: r.statusCode ?? 0, body }));
+			});
+			asked.on('error', wrong);
+			asked.end();
+		});
+		expect(answer.status).toBeGreaterThanOrEqual(400);
+		expect(answer.status).toBeLessThan(500);
+		expect(answer.body).not.toContain('slack water');
 	});
 
 	test('sign-in attempts are limited', async () => {

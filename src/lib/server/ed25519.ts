@@ -1,4 +1,5 @@
 import { createPrivateKey, createPublicKey, webcrypto } from 'node:crypto';
+import { LRUCache } from 'lru-cache';
 
 export const ED25519 = { name: 'Ed25519' };
 /** A private key of Ed25519 in PKCS #8 (RFC 8410 §7) is these bytes and its 32 own. */
@@ -14,8 +15,18 @@ export function keyOf(seed: Buffer): { pkcs8: Buffer; spki: Buffer } {
 	return { pkcs8, spki };
 }
 
+/** Pairs that were made of their seeds, which are asked for again and again: making one takes longer than signing with it. */
+const pairs = new LRUCache<string, Promise<CryptoKeyPair>>({ max: 200 });
+
 /** The same as a pair that certificates are signed with. */
-export async function keyPairOf(seed: Buffer): Promise<CryptoKeyPair> {
+export function keyPairOf(seed: Buffer): Promise<CryptoKeyPair> {
+	const key = seed.toString('base64');
+	const made = pairs.get(key) ?? pairOf(seed);
+	pairs.set(key, made);
+	return made;
+}
+
+async function pairOf(seed: Buffer): Promise<CryptoKeyPair> {
 	const { pkcs8, spki } = keyOf(seed);
 	const { subtle } = webcrypto;
 	return {

@@ -251,6 +251,9 @@ describe('every address of the API', () => {
 		expect(String(wrong.body)).toContain('"field":"id"');
 		expect(await get('/names?naming=a-%23&count=many')).toMatchObject({ status: 422 });
 		expect(await get('/machines?limit=0')).toMatchObject({ status: 422 });
+		// Of what is said twice the first counts, everywhere.
+		const { body } = await get('/machines?limit=2&limit=0&limit=many');
+		expect((JSON.parse(String(body)) as { rows: unknown[] }).rows).toHaveLength(2);
 		expect(await get('/machines.csv?limit=50001')).toMatchObject({ status: 422 });
 	});
 });

@@ -3,6 +3,9 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, expect, it } from 'vitest';
+import { HOUR, MINUTE } from '$lib/core/time/units';
+import { reachedBy } from '../activity/queries';
+import { sumUp } from '../activity/rolling';
 import { callerNow, callerOfToken } from '../identity/accounts';
 import { makeRecoveryCodes, useRecoveryCode } from '../identity/recovery';
 import { verifyData } from '../verify';
@@ -53,6 +56,35 @@ it('whoever had a role has it for the whole estate and for good; tokens and code
 	const [code] = makeRecoveryCodes(db, { kind: 'person', id: 7 }, 1);
 	expect(useRecoveryCode(db, { kind: 'operator', id: 7 }, code!, 2)).toBe(false);
 	expect(useRecoveryCode(db, { kind: 'person', id: 7 }, code!, 2)).toBe(true);
+	expect(verifyData(db)).toEqual([]);
+	db.close();
+});
+
+it('what was reached in an hour that goes on stays with it, and is summed up as the hour ends', () => {
+	const at = 1000 * HOUR;
+	const path = earlier('reached.db', 48, (db) => {
+		db.exec(`INSERT INTO settings(key, value) VALUES ('activity summed up', '998');
+			INSERT INTO reached_targets(id, kind, name) VALUES (1, 'site', 'news.example'); INSERT INTO reached_from(id, address) VALUES (1, '10.1.0.9');
+			INSERT INTO people(id, login, name, profile, address, source) VALUES (7, 'anna', 'Anna', 0, '', 'here')`);
+		for (const [id, hour] of [
+			[1, 998],
+			[2, 999],
+			[3, 1000]
+		] as const)
+			db.prepare(
+				`INSERT INTO activity(hour, person_id, id, began, ended, target_id, rule_id, decided, through, way, from_id, decisions, down, up)
+				 VALUES (@hour, 7, @id, @hour * ${HOUR}, @hour * ${HOUR} + 1, 1, 0, 0, 1, 0, 1, 5, 0, 0)`
+			).run({ hour, id });
+		db.exec(
+			`INSERT INTO activity_person_hours(person_id, hour, decisions, refused, down, up) VALUES (7, 998, 5, 0, 0, 0)`
+		);
+	});
+	const db = openDb(path);
+	const ids = (table: string) => all<{ id: number }>(db, `SELECT id FROM ${table} ORDER BY id`).map((r) => r.id);
+	const seen = () => reachedBy(db, 7, at + HOUR - 1, 30, 10).map((r) => r.id);
+	expect([ids('activity'), ids('activity_now'), seen()]).toEqual([[1], [2, 3], [3, 2, 1]]);
+	sumUp(db, at + 10 * MINUTE);
+	expect([ids('activity'), ids('activity_now'), seen()]).toEqual([[1, 2], [3], [3, 2, 1]]);
 	expect(verifyData(db)).toEqual([]);
 	db.close();
 });

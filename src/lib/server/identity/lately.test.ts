@@ -22,7 +22,7 @@ function ago(token: string, ms: number): Caller {
 	return caller();
 }
 const person = (ms: number) =>
-	ago(signInPerson(h.db, one<{ id: number }>(h.db, `SELECT id FROM people WHERE login = 'anna'`)!.id, false), ms);
+	ago(signInPerson(h.db, one<{ id: number }>(h.db, `SELECT id FROM people WHERE login = 'eve'`)!.id, false), ms);
 const operator = (ms: number) => ago(signInByPasskey(h.db, OWNER.id, { address: '', browser: '' }), ms);
 
 beforeAll(async () => {
@@ -54,7 +54,7 @@ describe('whoever changes how they sign in has just shown who they are', () => {
 
 	test('and a factor that was shown long ago is asked for again, on the page as by its forms', async () => {
 		const owner = { kind: 'person', id: person(0).id } as const;
-		const { secret } = beginFactor(h.ctx, owner, 'anna');
+		const { secret } = beginFactor(h.ctx, owner, 'eve');
 		const { TOTP, Secret } = await import('otpauth');
 		expect(confirmFactor(h.ctx, owner, new TOTP({ secret: Secret.fromBase32(secret) }).generate())).toBe(true);
 		const token = signInPerson(h.db, owner.id, true);

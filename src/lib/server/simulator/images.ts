@@ -6,6 +6,7 @@ import { AS_FOUND, type Component } from '$lib/core/images/versions';
 import type { Estate } from '$lib/core/estate/schema';
 import { MINUTE, SECOND } from '$lib/core/time/units';
 import { ProviderError, type Chunk, type StepResult } from '../providers';
+import { LRUCache } from 'lru-cache';
 import { hash, hashText, uniform } from './random';
 import type { SimImages, World } from './state';
 
@@ -301,9 +302,15 @@ export function referenceContents(w: World, line: string): Component[] {
  * The content chunks of a version's parts. Which chunks of a part change from one of its versions to the next is drawn
  * once for each chunk, so that neighbouring versions share most of them, whatever line they stand in.
  */
-export function chunksOf(contents: readonly Component[]): Chunk[] {
-	const chunks: Chunk[] = [];
-	for (const c of contents) {
+export const chunksOf = (contents: readonly Component[]): Chunk[] => contents.flatMap(chunksOfPart);
+
+/** Chunks of parts that were asked for last: most versions have most parts of the one before. */
+const partsMade = new LRUCache<string, Chunk[]>({ maxSize: 200_000, sizeCalculation: (chunks) => chunks.length });
+function chunksOfPart(c: Component): Chunk[] {
+	const key = JSON.stringify([c.name, c.version, c.size]);
+	let chunks = partsMade.get(key);
+	if (!chunks) {
+		chunks = [];
 		const name = hashText(c.name);
 		const n = Math.max(1, Math.ceil(c.size / CHUNK));
 		const v = versionValue(c.version);
@@ -327,6 +334,7 @@ export function chunksOf(contents: readonly Component[]): Chunk[] {
 				part: `${c.name} ${c.version}`
 			});
 		}
+		partsMade.set(key, chunks);
 	}
 	return chunks;
 }

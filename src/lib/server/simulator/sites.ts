@@ -2,6 +2,7 @@ import { strangerReaches } from './browsing';
 import 'reflect-metadata';
 import { createHash, webcrypto, X509Certificate } from 'node:crypto';
 import * as x509 from '@peculiar/x509';
+import { LRUCache } from 'lru-cache';
 import { LAB_ACCOUNT, LAB_SECRET, providerAddress } from '$lib/core/estate/providers';
 import type { Estate } from '$lib/core/estate/schema';
 import { addressNumber, addressText, readAddress } from '$lib/core/network/addresses';
@@ -204,17 +205,18 @@ export const unjoinedSites = (estate: Estate, { sites }: { sites: Sites }): Prom
 			})
 	);
 
+/** Certificates that were issued, by all that they follow from: signing takes longer than all else of a small estate. */
+const issued = new LRUCache<string, Promise<string>>({ max: 1000 });
+
 /** Issues the lab's certificates: real ones, whose keys follow from the seed, so that they are the same in every run. */
 class CertificateOffice {
-	private readonly issued = new Map<string, Promise<string>>();
-
 	constructor(private readonly estate: Estate) {
 		x509.cryptoProvider.set(webcrypto as Crypto);
 	}
 
 	/** The certificate (PEM) of the estate's own authority, or of the one that nobody knows. */
 	authority(which: 'estate' | 'own'): Promise<string> {
-		return this.once(which, async () => {
+		return this.once([which], async () => {
 			const keys = await this.keys(which);
 			const certificate = await x509.X509CertificateGenerator.createSelfSigned({
 				serialNumber: this.serial(which),
@@ -230,8 +232,8 @@ class CertificateOffice {
 
 	/** The certificate (PEM) of a site's compute provider. */
 	of(site: Site, host: string): Promise<string> {
-		return this.once(`provider ${site.id}`, async () => {
-			const { authority, also } = site.provider;
+		const { authority, also } = site.provider;
+		return this.once(['provider', site.id, host, authority, also, site.provider.until], async () => {
 			const certificate = await x509.X509CertificateGenerator.create({
 				serialNumber: this.serial(site.id),
 				subject: `CN=${host}, O=${this.estate.name}`,
@@ -248,9 +250,11 @@ class CertificateOffice {
 		});
 	}
 
-	private once(key: string, issue: () => Promise<string>): Promise<string> {
-		const known = this.issued.get(key) ?? issue();
-		this.issued.set(key, known);
+	private once(what: readonly unknown[], issue: () => Promise<string>): Promise<string> {
+		const { name, lab } = this.estate;
+		const key = JSON.stringify([lab.seed, lab.opens, name, ...what]);
+		const known = issued.get(key) ?? issue();
+		issued.set(key, known);
 		return known;
 	}
 
