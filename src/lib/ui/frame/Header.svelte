@@ -99,7 +99,7 @@
 			>{who.name} · {who.role}{#if who.part}<span class="text-[#e8b04a]">&ensp;{who.part}</span>{/if}</a
 		>
 		<form method="POST" action="/sign-out">
-			<button class="text-[#aebbcb] hover:text-white" title="Signs you out">Leave</button>
+			<button class="text-[#aebbcb] hover:text-white">Sign me out</button>
 		</form>
 	</div>
 </header>
