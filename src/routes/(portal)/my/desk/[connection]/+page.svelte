@@ -213,13 +213,15 @@
 					<AppWindow name={data.name} version={ownWindow.version} person={data.person} full />
 					{#if passingOpen}
 						<DeskWindow name={say('pass.window')} width={440} front>
-							<label class="mb-2 block text-[13px]"
-								>{say('desk.notes')}<textarea
-									class="mt-1 h-14 w-full resize-none rounded border border-[#ddd8cb] bg-white p-2 text-[14px] text-[#15253b]"
-									bind:value={note}></textarea></label
-							>
-							<Passing {say} bind:notes={note} />
-							<div class="border-hair mt-2 border-t pt-2 text-[13px]">{@render whatPasses()}</div>
+							<div class="-m-2 max-h-[58vh] overflow-y-auto p-2">
+								<label class="mb-2 block text-[13px]"
+									>{say('desk.notes')}<textarea
+										class="mt-1 h-14 w-full resize-none rounded border border-[#ddd8cb] bg-white p-2 text-[14px] text-[#15253b]"
+										bind:value={note}></textarea></label
+								>
+								<Passing {say} bind:notes={note} />
+								<div class="border-hair mt-2 border-t pt-2 text-[13px]">{@render whatPasses()}</div>
+							</div>
 						</DeskWindow>
 					{/if}
 				{:else}<p class="absolute top-[30%] w-full text-center text-[15px] text-[#dce5ec]" role="status">
