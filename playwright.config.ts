@@ -21,11 +21,9 @@ export default defineConfig({
 		{ name: 'people', testMatch: /portal\.spec/ },
 		{
 			name: 'day',
-			testIgnore:
-				/(portal|api|client|reports|packages|publisher|shelf|ldap|builder|commands|joiner|kill|faults|proxy)\.spec/
+			testIgnore: /(portal|packages|publisher|shelf|ldap|builder|commands|joiner|kill|faults|proxy)\.spec/
 		},
-		// What programs ask, and reports, beside apps: so that both halves take as long.
-		{ name: 'apps', testMatch: /(api|client|reports|ldap|packages|publisher|shelf)\.spec/ },
+		{ name: 'apps', testMatch: /(ldap|packages|publisher|shelf)\.spec/ },
 		{ name: 'evening', testMatch: /builder\.spec/ },
 		// With servers of their own, one at a time.
 		{ name: 'faults', testMatch: /(commands|faults|joiner|proxy)\.spec/ },
