@@ -38,12 +38,10 @@ const MOST = 50_000;
 
 export const forgetNames = (db: Db): void => void kept.delete(db);
 
-function idIn(known: Map<string, number>, key: string, find: () => number): number {
-	let id = known.get(key);
-	if (id === undefined) {
-		if (known.size >= MOST) known.clear();
-		known.set(key, (id = find()));
-	}
+/** Keeps the id of a name in mind, and answers with it. */
+function keep(known: Map<string, number>, key: string, id: number): number {
+	if (known.size >= MOST) known.clear();
+	known.set(key, id);
 	return id;
 }
 
@@ -60,7 +58,11 @@ const KINDS: readonly Flow['target']['kind'][] = ['site', 'service', 'channel'];
 const whole = (n: number): boolean => Number.isSafeInteger(n) && n >= 0;
 /** Whether what a provider tells can be so: what cannot, or lies ahead of its being told, is left out. */
 const sound = (f: Flow, told: number): boolean =>
-	[f.since, f.until, f.decisions, f.down, f.up].every(whole) &&
+	whole(f.since) &&
+	whole(f.until) &&
+	whole(f.decisions) &&
+	whole(f.down) &&
+	whole(f.up) &&
 	f.until >= f.since &&
 	f.until <= told + MINUTE &&
 	f.decisions > 0 &&
@@ -105,6 +107,7 @@ export function takeActivity(db: Db, o: Extract<Observation, { kind: 'activity' 
 		const person = f.person === null ? 0 : known.person(f.person);
 		if (person === undefined) continue;
 		const { kind, name } = f.target;
+		const target = `${kind} ${name}`;
 		const hour = Math.max(first, Math.floor(f.until / HOUR));
 		if (f.said && person > 0) reasons.push([hour, person, names.next, f.said.slice(0, LONGEST_REASON)]);
 		rows.push(
@@ -113,15 +116,15 @@ export function takeActivity(db: Db, o: Extract<Observation, { kind: 'activity' 
 			names.next++,
 			f.since,
 			f.until,
-			idIn(targets, `${kind} ${name}`, () => rowOf(db, 'reached_targets', ['kind', 'name'], [kind, name])),
-			f.rule === '' ? 0 : idIn(rules, f.rule, () => rowOf(db, 'reached_rules', ['rule'], [f.rule])),
+			targets.get(target) ?? keep(targets, target, rowOf(db, 'reached_targets', ['kind', 'name'], [kind, name])),
+			f.rule === '' ? 0 : (rules.get(f.rule) ?? keep(rules, f.rule, rowOf(db, 'reached_rules', ['rule'], [f.rule]))),
 			EFFECTS.indexOf(f.effect),
 			f.through ? 1 : 0,
 			f.asked === null ? null : ASKED.indexOf(f.asked),
 			WAYS.indexOf(f.way),
 			f.endpoint && endpointOf(db, endpoints, f.endpoint),
 			(f.machine === null ? undefined : known.machine(f.machine)) ?? null,
-			idIn(from, f.address, () => rowOf(db, 'reached_from', ['address'], [f.address])),
+			from.get(f.address) ?? keep(from, f.address, rowOf(db, 'reached_from', ['address'], [f.address])),
 			f.decisions,
 			f.down,
 			f.up

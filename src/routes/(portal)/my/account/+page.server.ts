@@ -87,7 +87,7 @@ const tooOften = (locals: App.Locals, section: string) =>
 function mustShow(locals: App.Locals, section: string) {
 	const caller = locals.caller!;
 	const { db } = runtime();
-	const shut = (key: Key) => fail(403, { section, problem: speakerOf(locals.language)(key) });
+	const shut = (key: Key) => fail(403, { section, late: true, problem: speakerOf(locals.language)(key) });
 	const late = tooOften(locals, section);
 	if (late) return late;
 	const lately = shownLately(db, caller);

@@ -25,7 +25,8 @@
 	const factor = $derived(form && 'factor' in form ? form.factor : undefined);
 	const codes = $derived(form && 'codes' in form ? form.codes : undefined);
 	const here = $derived(data.passkeys.filter((p) => p.host === data.host));
-	const waiting = $derived(data.factor && !data.given);
+	/** Their second factor is asked for: not shown lately, when the page came or since. */
+	const waiting = $derived(data.factor && (!data.given || (form !== null && 'late' in form)));
 </script>
 
 {#snippet section(id: string, title: string, lead: string, content: Snippet)}
