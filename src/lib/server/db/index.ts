@@ -60,7 +60,8 @@ const caches = [
 	new WeakMap<Db, LRUCache<string, Database.Statement>>()
 ] as const;
 
-function statement(db: Db, sql: string, inColumns = false): Database.Statement {
+/** A statement, prepared once per database: for what is run again and again in one go. */
+export function statement(db: Db, sql: string, inColumns = false): Database.Statement {
 	const kept = caches[inColumns ? 1 : 0];
 	let cache = kept.get(db);
 	if (!cache) kept.set(db, (cache = new LRUCache({ max: KEPT })));
