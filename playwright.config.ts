@@ -21,9 +21,9 @@ export default defineConfig({
 		{ name: 'people', testMatch: /portal\.spec/ },
 		{
 			name: 'day',
-			testIgnore: /(portal|packages|publisher|shelf|ldap|builder|commands|joiner|kill|faults|proxy)\.spec/
+			testIgnore: /(portal|access-rules|packages|publisher|shelf|ldap|builder|commands|joiner|kill|faults|proxy)\.spec/
 		},
-		{ name: 'apps', testMatch: /(ldap|packages|publisher|shelf)\.spec/ },
+		{ name: 'apps', testMatch: /(access-rules|ldap|packages|publisher|shelf)\.spec/ },
 		{ name: 'evening', testMatch: /builder\.spec/ },
 		// With servers of their own, one at a time.
 		{ name: 'faults', testMatch: /(commands|faults|joiner|proxy)\.spec/ },

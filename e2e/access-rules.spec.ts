@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
-import { expect, test, type Page } from '@playwright/test';
-import { accessible, commitAndFollow, pick, signIn, visit } from './hands';
+import { expect, type Page } from '@playwright/test';
+import { accessible, commitAndFollow, pick, signIn, test, visit } from './hands';
 
 /** Access rules: their order, what a change of them would do to whom, and who may reach what. */
 const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });

@@ -1,5 +1,5 @@
-import { expect, test, type Page } from '@playwright/test';
-import { accessible, api, commitAndFollow, pick, signIn, visit } from './hands';
+import { expect, type Page } from '@playwright/test';
+import { accessible, api, commitAndFollow, pick, signIn, test, visit } from './hands';
 
 /** What people reached: in sums for whoever may read them; one by one for whoever has said why. */
 const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });

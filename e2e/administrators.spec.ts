@@ -1,5 +1,6 @@
-import { expect, test, type Page } from '@playwright/test';
-import { accessible, api, commitAndFollow, passkeyStore, pick, signedIn, signIn, visit } from './hands';
+import { expect, type Page } from '@playwright/test';
+import { accessible, api, commitAndFollow, passkeyStore, pick, signedIn, signIn, test, visit } from './hands';
+import { BASE } from './site';
 
 /** Administrators are held to their part: what they see and touch, what waits for another, and what they can be given. */
 const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });
@@ -15,6 +16,7 @@ test('the helpdesk of Halifax can neither see nor touch Hobart', async ({ page }
 	const near = (await api(owner, 'get', '/people?scope=site:halifax&limit=1')) as Rows;
 
 	await signIn(page, 'halifax');
+	await visit(page, '/');
 	await expect(page.getByRole('link', { name: /Marit Ryan · helpdesk\s+in Halifax/ })).toBeVisible();
 	await accessible(page);
 	// What the whole estate says of Halifax is all that there is for them.
@@ -29,7 +31,7 @@ test('the helpdesk of Halifax can neither see nor touch Hobart', async ({ page }
 	expect(((await api(page.request, 'get', `/search?q=${encodeURIComponent(far!.name!)}`)) as Rows).rows).toEqual([]);
 
 	const draft = (kind: string, input: unknown) =>
-		page.request.post('/api/v1/plans', { data: { kind, input }, headers: { origin: new URL(page.url()).origin } });
+		page.request.post('/api/v1/plans', { data: { kind, input }, headers: { origin: BASE } });
 	for (const [kind, input] of [
 		['machine.restart', { machines: [machine!.name] }],
 		['note.write', { about: `person/${far!.login}`, text: 'hello' }],
@@ -67,6 +69,7 @@ test('a change waits for a second person, who sees what has changed since; both 
 
 	await page.context().clearCookies();
 	await signIn(page, 'owner');
+	await visit(page, '/');
 	await waits('Keep who reached what for 150 days').click();
 	const consent = page.getByRole('region', { name: 'Consent' });
 	await expect(consent).toContainText('asked by Ines Haugland');
@@ -173,7 +176,7 @@ test('what was refused and who signed in is on record, for those alone who may r
 	await signIn(page, 'helpdesk');
 	const refused = await page.request.post('/api/v1/plans', {
 		data: { kind: 'policy.set', input: { pool: 'payroll', headroomIn: 3 } },
-		headers: { origin: new URL(page.url()).origin }
+		headers: { origin: BASE }
 	});
 	expect(refused.status()).toBe(403);
 	expect((await page.request.get('/api/v1/record-entries')).status()).toBe(403);

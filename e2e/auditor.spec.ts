@@ -1,5 +1,5 @@
-import { expect, test } from '@playwright/test';
-import { accessible, api, signIn, visit } from './hands';
+import { expect } from '@playwright/test';
+import { accessible, api, signIn, test, visit } from './hands';
 import { BASE } from './site';
 
 /** Whoever only reads: everything is there to be seen, then and now, and nothing can be moved. */

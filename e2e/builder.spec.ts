@@ -1,20 +1,18 @@
-import { expect, test, type Page } from '@playwright/test';
-import { accessible, api, commitAndFollow, openReview, signIn, visit } from './hands';
+import { expect, type Page } from '@playwright/test';
+import { accessible, api, atPace, commitAndFollow, openReview, signIn, test, visit } from './hands';
 
 const card = (page: Page) => page.getByRole('complementary', { name: 'Card' });
 const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });
 
-/** The clock of the lab goes on, where it stood still. */
-const goOn = (page: Page) => () => api(page.request, 'post', '/lab/clock', { paused: false, speed: 600 });
+/** Builds and rollouts take hours: they are waited for at this pace. */
+const PACE = 600;
+const follow = (page: Page, pace = PACE) => commitAndFollow(page, pace);
 
 test.describe('the builder, before Tuesday', () => {
 	test.beforeEach(async ({ page }) => {
 		await signIn(page, 'builder');
-		await api(page.request, 'post', '/lab/clock', { speed: 600 });
 	});
-	test.afterEach(async ({ page }) => {
-		await api(page.request, 'post', '/lab/clock', { speed: 60, paused: false });
-	});
+	test.afterEach(({ page }) => api(page.request, 'post', '/lab/clock', { paused: false }));
 
 	test('a sheet out of order says which step and why; one press finds the nearest right order; what was typed is kept', async ({
 		page
@@ -93,14 +91,14 @@ test.describe('the builder, before Tuesday', () => {
 		await expect(page.getByText('Its order is right')).toBeVisible();
 		await page.getByRole('button', { name: 'Plan this sheet' }).click();
 		await expect(plan(page)).toContainText('Change the build sheet of watch-desk');
-		expect(await commitAndFollow(page)).toBe('done');
+		expect(await follow(page)).toBe('done');
 		await visit(page, '/build?line=watch-desk');
 		await expect(page.locator('main')).toContainText('Script Drive map');
 	});
 
 	test('builds a version, which fails at a step, names it, is resumed, and lands held', async ({ page }) => {
 		// Slower than the others: what the machine under the test lags behind counts against the build's own limit.
-		await api(page.request, 'post', '/lab/clock', { speed: 150 });
+		const slowly = 150;
 		const { id } = (await api(page.request, 'post', '/lab/faults', {
 			kind: 'build-step-fails',
 			target: 'Gaugetalk'
@@ -108,7 +106,7 @@ test.describe('the builder, before Tuesday', () => {
 		await visit(page, '/build?line=watch-desk');
 		await page.getByRole('button', { name: /Plan build 2.5.0/ }).click();
 		await expect(plan(page)).toContainText('Build watch-desk 2.5.0');
-		expect(await commitAndFollow(page)).toBe('failed');
+		expect(await follow(page, slowly)).toBe('failed');
 		await expect(page.locator('main')).toContainText('Install Gaugetalk: the step ended with exit code 1603');
 		await api(page.request, 'delete', `/lab/faults/${id}`);
 		// A step may fail by chance, too, now and then: it is resumed from there.
@@ -118,7 +116,7 @@ test.describe('the builder, before Tuesday', () => {
 			await page.getByRole('button', { name: 'Resume', exact: true }).click();
 			await expect(plan(page)).toContainText(step);
 			step = /at “/;
-			expect(await commitAndFollow(page)).toBe('done');
+			expect(await follow(page, slowly)).toBe('done');
 		}).toPass();
 		await visit(page, '/build?line=watch-desk&card=version/watch-desk/2.5.0');
 		await expect(card(page)).toContainText('held back from');
@@ -139,7 +137,7 @@ test.describe('the builder, before Tuesday', () => {
 		await page.getByLabel('Version').selectOption('2.4.0');
 		await page.getByRole('button', { name: 'Open 2.4.0' }).click();
 		await expect(plan(page)).toContainText('Open watch-desk 2.4.0 for work by hand');
-		expect(await commitAndFollow(page)).toBe('done');
+		expect(await follow(page)).toBe('done');
 		await visit(page, '/build/console?line=watch-desk');
 		const type = page.getByLabel('Type at the console');
 		await type.fill('set Machine\\Drives\\T off');
@@ -153,7 +151,7 @@ test.describe('the builder, before Tuesday', () => {
 		await page.getByLabel('What was done').fill('Drive T off: it made sign-ins slow');
 		await page.getByRole('button', { name: 'Close as a new version' }).click();
 		await expect(plan(page)).toContainText('Close watch-desk 2.4.0 as 2.4.1');
-		expect(await commitAndFollow(page)).toBe('done');
+		expect(await follow(page)).toBe('done');
 		await visit(page, '/build/compare?line=watch-desk&a=watch-desk/2.4.0&b=watch-desk/2.4.1');
 		await expect(page.locator('main')).toContainText('2 parts differ');
 		await expect(page.locator('main')).toContainText('settings by hand');
@@ -212,11 +210,13 @@ test.describe('the builder, before Tuesday', () => {
 		await accessible(page);
 		await page.getByRole('button', { name: 'Plan to join it up' }).click();
 		await expect(plan(page)).toContainText('Join up Vardø: 2 hosts, 1 volume');
-		expect(await commitAndFollow(page)).toBe('done');
+		expect(await follow(page)).toBe('done');
 		await visit(page, '/build/sites');
 		await expect(page.getByRole('row', { name: /Vardø/ })).toContainText('8 of 8 pass');
 		await api(page.request, 'post', '/lab/faults', { kind: 'clock-off', target: 'vardo' });
-		await expect(page.getByRole('row', { name: /Vardø/ })).toContainText(/ahead/, { timeout: 240_000 });
+		await atPace(page, PACE, () =>
+			expect(page.getByRole('row', { name: /Vardø/ })).toContainText(/ahead/, { timeout: 240_000 })
+		);
 		await expect(page.getByRole('row', { name: /Vardø/ })).toContainText('take its time from the same source');
 	});
 
@@ -239,7 +239,7 @@ test.describe('the builder, before Tuesday', () => {
 		await list.fill('name,kind,owner\nws-bgo-01,physical,\nws-bgo-02,physical,alindqvist');
 		await page.getByRole('button', { name: 'Plan to take them over' }).click();
 		await expect(plan(page)).toContainText('Take over 2 machines as pool Old computers in Bergen');
-		expect(await commitAndFollow(page)).toBe('done');
+		expect(await follow(page)).toBe('done');
 		await visit(page, '/watch?list=machines&card=machine/ws-bgo-02');
 		await expect(card(page)).toContainText('as it was found');
 		await expect(card(page).getByText('kept by')).toBeVisible();
@@ -260,14 +260,14 @@ test.describe('the builder, before Tuesday', () => {
 		await page.getByRole('button', { name: 'bgo-boot-2 earlier' }).click();
 		await page.getByRole('button', { name: 'Plan this order' }).click();
 		await expect(plan(page)).toContainText('Let Payroll close start from bgo-boot-2, then bgo-boot-1');
-		expect(await commitAndFollow(page)).toBe('done');
+		expect(await follow(page)).toBe('done');
 	});
 
 	test('patch night comes by itself: rebuilt, tried, and asking for release on Today', async ({ page }) => {
 		test.setTimeout(300_000);
 		const { now } = (await api(page.request, 'get', '/lab/clock')) as { now: number };
-		// Far enough ahead that it has not passed before the form is filled in, with the clock at 600.
-		const soon = new Date(now + 5 * 3_600_000);
+		// Far enough ahead that it has not passed before the form is filled in.
+		const soon = new Date(now + 2 * 3_600_000);
 		await visit(page, '/build/schedules');
 		await accessible(page);
 		await page.getByLabel('Name').fill('Patch night');
@@ -280,24 +280,26 @@ test.describe('the builder, before Tuesday', () => {
 		await page.getByLabel('First time').fill(soon.toISOString().slice(0, 16));
 		await page.getByRole('button', { name: 'Plan the schedule' }).click();
 		await expect(plan(page)).toContainText('Patch night: every day at');
-		expect(await commitAndFollow(page)).toBe('done');
-		await api(page.request, 'post', '/lab/clock', { step: 5.2 * 3600 });
+		expect(await follow(page)).toBe('done');
+		await api(page.request, 'post', '/lab/clock', { step: 2.2 * 3600 });
 		await visit(page, '/build/schedules');
 		await page
 			.locator('main')
 			.getByRole('link', { name: /^(running|done)$/ })
 			.click();
 		const status = page.getByRole('status').first();
-		await expect(status).toContainText(/^\s*done/, { timeout: 400_000 });
-		await visit(page, '/');
-		await expect(page.locator('main')).toContainText('processing-host 1.8.1 has passed its trial');
+		await atPace(page, PACE, async () => {
+			await expect(status).toContainText(/^\s*done/, { timeout: 400_000 });
+			await visit(page, '/');
+			await expect(page.getByText('processing-host 1.8.1 has passed its trial')).toBeVisible();
+		});
 		await visit(page, '/build?card=version/processing-host/1.8.1');
 		await expect(card(page)).toContainText('passed');
 		// What becomes of it between plan and commit would be refused: the clock stands still meanwhile.
 		await api(page.request, 'post', '/lab/clock', { paused: true });
 		await card(page).getByRole('button', { name: 'Release it' }).click();
 		await expect(plan(page)).toContainText(/Release processing-host 1\.8\.1/);
-		expect(await commitAndFollow(page, goOn(page))).toBe('done');
+		expect(await follow(page)).toBe('done');
 	});
 
 	test('ships only what a ship lacks, and says when it is there', async ({ page }) => {
@@ -316,7 +318,7 @@ test.describe('the builder, before Tuesday', () => {
 		await expect(plan(page)).toContainText('Ship watch-desk 2.4.0 to RV Petrel');
 		await openReview(page);
 		await expect(page.locator('body')).toContainText(/RV Petrel has it .* local time: [\d.]+ GB at [\d.]+ Mbit\/s/);
-		expect(await commitAndFollow(page)).toBe('done');
+		expect(await follow(page)).toBe('done');
 		await visit(page, '/build/shipping?version=watch-desk/2.4.0');
 		await expect(page.getByRole('row', { name: /RV Petrel 8 Mbit/ })).toContainText('whole');
 	});
@@ -335,7 +337,7 @@ test.describe('the builder, before Tuesday', () => {
 		await how.getByLabel('At once, at most').fill('14');
 		await page.getByRole('button', { name: 'Plan the reset' }).click();
 		await expect(plan(page)).toContainText('Reset Payroll close to its image: 14 machines');
-		expect(await commitAndFollow(page, goOn(page))).toBe('done');
+		expect(await follow(page)).toBe('done');
 		await expect(page.locator('main')).toContainText('14 done');
 	});
 
@@ -358,7 +360,7 @@ test.describe('the builder, before Tuesday', () => {
 		await how.getByLabel('Rule').fill('FREQ=WEEKLY;BYDAY=SA');
 		await page.getByRole('button', { name: 'Schedule it for Bergen' }).click();
 		await expect(plan(page)).toContainText('Even out Bergen: every week on Saturday');
-		expect(await commitAndFollow(page)).toBe('done');
+		expect(await follow(page)).toBe('done');
 		await page.goto('/changes');
 		await page
 			.getByRole('link', { name: /^Even out Bergen/ })
@@ -366,7 +368,7 @@ test.describe('the builder, before Tuesday', () => {
 			.click();
 		await card(page).getByRole('button', { name: /Undo/ }).click();
 		await expect(plan(page)).toContainText('Take off Even out Bergen');
-		expect(await commitAndFollow(page)).toBe('done');
+		expect(await follow(page)).toBe('done');
 		await visit(page, '/build/schedules');
 		await expect(page.locator('main')).not.toContainText('Even out Bergen');
 	});
@@ -394,12 +396,14 @@ test.describe('the builder, before Tuesday', () => {
 		const committed = page.waitForResponse((r) => /\/plans\/\d+\/commit$/.test(new URL(r.url()).pathname));
 		await page.getByRole('button', { name: 'Commit' }).click();
 		expect((await committed).ok()).toBe(true);
-		await goOn(page)();
+		await api(page.request, 'post', '/lab/clock', { paused: false });
 		await visit(page, '/build/rollouts');
 		const rollout = page.getByRole('region', { name: 'Rollout of watch-desk 2.4.0' });
 		await expect(rollout).toContainText('running');
 		// The word in its own mark: each wave also counts the machines that it has returned so far.
-		await expect(rollout.getByText('returned', { exact: true })).toBeVisible({ timeout: 240_000 });
+		await atPace(page, PACE, () =>
+			expect(rollout.getByText('returned', { exact: true })).toBeVisible({ timeout: 240_000 })
+		);
 		await expect(rollout).toContainText(/sign-in Apdex .*: under 0\.85, and clearly worse/);
 		const left = (await api(page.request, 'get', '/machines?scope=pool:watch-halifax%20version:2.4.0')) as {
 			total: number;

@@ -1,5 +1,5 @@
-import { expect, test, type Page } from '@playwright/test';
-import { accessible, api, commitAndFollow, signIn, visit } from './hands';
+import { expect, type Page } from '@playwright/test';
+import { accessible, api, commitAndFollow, signIn, test, visit } from './hands';
 
 /** Somebody opens their desktop in the portal, and waits until they are on it. */
 async function openDesk(page: Page, login: string, name: string): Promise<void> {

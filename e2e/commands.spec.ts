@@ -4,8 +4,8 @@ import { createServer as createHttp } from 'node:http';
 import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { expect, test, type Page } from '@playwright/test';
-import { accessible, commitAndFollow, pick, ready, visit } from './hands';
+import { expect, type Page } from '@playwright/test';
+import { accessible, commitAndFollow, pick, ready, test, visit } from './hands';
 
 /** Starting, stopping and the command line, as an administrator meets them. */
 const PORT = '4894';

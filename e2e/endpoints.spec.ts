@@ -1,5 +1,5 @@
-import { expect, test, type Page } from '@playwright/test';
-import { accessible, api, commitAndFollow, openReview, pick, signedIn, signIn, visit } from './hands';
+import { expect, type Page } from '@playwright/test';
+import { accessible, api, commitAndFollow, openReview, pick, signedIn, signIn, test, visit } from './hands';
 
 /** Devices that people sit at: where they stand, by which rule, and what a rule would do before it is saved. */
 const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });
@@ -235,8 +235,7 @@ test.describe('endpoints', () => {
 		await expect(plan(page)).toContainText(`Wake ${name}`);
 		await openReview(page);
 		await expect(review(page)).toContainText(/woken by hba-/);
-		const goOn = () => api(page.request, 'post', '/lab/clock', { paused: false });
-		expect(await commitAndFollow(page, goOn)).toBe('done');
+		expect(await commitAndFollow(page, 60)).toBe('done');
 		await visit(page, `/publish/endpoints?list=devices&scope=endpoint:${name}`);
 		const list = page.getByRole('table', { name: 'endpoints' });
 		await expect(list).toContainText(name);

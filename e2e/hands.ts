@@ -1,5 +1,6 @@
 import AxeBuilder from '@axe-core/playwright';
 import {
+	test as base,
 	expect,
 	request as newRequest,
 	type APIRequestContext,
@@ -10,24 +11,60 @@ import {
 } from '@playwright/test';
 import { BASE } from './site';
 
+/**
+ * Tests with one browser between them: what it has fetched and compiled once serves those that follow, as it does a person's. Each begins
+ * with an empty page, no cookies and nothing stored.
+ */
+export const test = base.extend<object, { browsers: Map<string, BrowserContext> }>({
+	browsers: [
+		// eslint-disable-next-line no-empty-pattern -- what it needs of others has to be written so
+		async ({}, use) => {
+			const browsers = new Map<string, BrowserContext>();
+			await use(browsers);
+			for (const b of browsers.values()) await b.close();
+		},
+		{ scope: 'worker' }
+	],
+	context: async ({ browser, browsers, baseURL }, use) => {
+		const address = baseURL ?? BASE;
+		let context = browsers.get(address);
+		if (!context) browsers.set(address, (context = await browser.newContext()));
+		await use(context);
+		await context.unrouteAll({ behavior: 'ignoreErrors' });
+		await context.clearCookies();
+		await context.clearPermissions();
+		const [first, ...others] = context.pages();
+		if (first) await forgetStored(first, address);
+		for (const page of [first, ...others]) await page?.close();
+	}
+});
+
+/** Nothing of what pages have stored is there any more; what was fetched stays. */
+async function forgetStored(page: Page, origin: string): Promise<void> {
+	const devices = await page.context().newCDPSession(page);
+	await devices.send('Storage.clearDataForOrigin', {
+		origin,
+		storageTypes: 'local_storage,indexeddb,cache_storage,service_workers'
+	});
+}
+
 /** What a browser was given at a sign-in, by login: tests go on with it as a person does who comes back the same day. */
 const signedInAs = new Map<string, Awaited<ReturnType<BrowserContext['cookies']>>>();
 
-/** Signs an operator in: through the page at first, `anew`, and where what it gave does not count any more. */
+/** Signs an operator in: through the page at first, `anew`, and where what it gave does not count any more. Views are visited after it. */
 export async function signIn(page: Page, login: string, anew = false): Promise<void> {
-	const stages = page.getByRole('navigation', { name: 'Stages' });
 	const kept = anew ? undefined : signedInAs.get(login);
-	if (kept) await page.context().addCookies(kept);
-	await page.goto(kept ? '/' : '/sign-in');
-	const name = page.getByLabel('Login');
-	await expect(stages.or(name)).toBeVisible();
-	if (await name.isVisible()) {
-		await name.fill(login);
-		await page.getByLabel('Password').fill('tideline');
-		await page.getByRole('button', { name: 'Sign in' }).click();
-		await expect(stages).toBeVisible();
-		signedInAs.set(login, await page.context().cookies());
+	if (kept) {
+		await page.context().addCookies(kept);
+		if ((await page.request.get('/api/v1/lab/clock')).ok()) return;
 	}
+	const stages = page.getByRole('navigation', { name: 'Stages' });
+	await page.goto('/sign-in');
+	await page.getByLabel('Login').fill(login);
+	await page.getByLabel('Password').fill('tideline');
+	await page.getByRole('button', { name: 'Sign in' }).click();
+	await expect(stages).toBeVisible();
+	signedInAs.set(login, await page.context().cookies());
 	await ready(page);
 }
 
@@ -72,8 +109,21 @@ async function pressCommit(page: Page): Promise<Response> {
 	return committed;
 }
 
-/** Commits the plan in the tray, follows it to its job and waits until that has ended. Returns the state shown. */
-export async function commitAndFollow(page: Page, committedThen?: () => Promise<unknown>): Promise<string> {
+/** How quickly the lab's clock goes where nothing else is said, seconds in one. */
+const PACE = 60;
+
+/** While something is waited for, the lab's clock goes at another pace: at that pace people would not be quick enough for their pages. */
+export async function atPace<T>(page: Page, pace: number, wait: () => Promise<T>): Promise<T> {
+	await api(page.request, 'post', '/lab/clock', { speed: pace, paused: false });
+	try {
+		return await wait();
+	} finally {
+		await api(page.request, 'post', '/lab/clock', { speed: PACE });
+	}
+}
+
+/** Commits the plan in the tray, follows it to its job and waits until that has ended, at a pace. Returns the state shown. */
+export async function commitAndFollow(page: Page, pace?: number): Promise<string> {
 	let answer = await pressCommit(page);
 	// The estate is alive: what has changed since is looked at and worked out anew, as a person does.
 	for (let i = 0; i < 2 && answer.status() === 409; i++) {
@@ -84,7 +134,10 @@ export async function commitAndFollow(page: Page, committedThen?: () => Promise<
 	}
 	expect(answer.ok(), `commit: ${answer.status()} ${answer.ok() ? '' : await answer.text()}`).toBe(true);
 	const { job } = (await answer.json()) as { job: number };
-	await committedThen?.();
+	return pace === undefined ? ended(page, job) : atPace(page, pace, () => ended(page, job));
+}
+
+async function ended(page: Page, job: number): Promise<string> {
 	// Whoever is not quick enough for the button goes to the job by itself.
 	await page
 		.getByRole('button', { name: `Job ${job}`, exact: true })

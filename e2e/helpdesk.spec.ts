@@ -1,10 +1,11 @@
-import { expect, test } from '@playwright/test';
-import { accessible, api, commitAndFollow, pick, signedIn, signIn, visit } from './hands';
+import { expect } from '@playwright/test';
+import { accessible, api, commitAndFollow, pick, signedIn, signIn, test, visit } from './hands';
 
 test.describe('the helpdesk, with somebody on the phone', () => {
 	test.beforeEach(async ({ page }) => signIn(page, 'helpdesk'));
 
 	test('Today ranks what needs a person, and every figure in it can be asked why', async ({ page }) => {
+		await visit(page, '/');
 		const needs = page.getByRole('region', { name: /Needs a person/ }).getByRole('listitem');
 		const gateway = needs.filter({ hasText: 'through the Halifax gateway' });
 		await expect(gateway).toBeVisible();
@@ -134,6 +135,7 @@ test.describe('the helpdesk, with somebody on the phone', () => {
 	});
 
 	test('goes back in time: every view follows, and says so', async ({ page }) => {
+		await visit(page, '/');
 		const moment = page.getByRole('slider', { name: 'Moment' });
 		await moment.focus();
 		const value = async () => Number(await moment.getAttribute('aria-valuenow'));
@@ -202,6 +204,7 @@ test.describe('the helpdesk, with somebody on the phone', () => {
 
 test('keys: stages by number, all keys by question mark, the menu by Ctrl K', async ({ page }) => {
 	await signIn(page, 'helpdesk');
+	await visit(page, '/');
 	await page.keyboard.press('6');
 	await expect(page).toHaveURL(/\/fix/);
 	await page.keyboard.press('?');

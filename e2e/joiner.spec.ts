@@ -2,9 +2,9 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { mkdtempSync } from 'node:fs';
 import { tmpdir } from 'node:os';
-import { expect, test, type Browser, type Page } from '@playwright/test';
+import { expect, type Browser, type Page } from '@playwright/test';
 import { Secret, TOTP } from 'otpauth';
-import { accessible, commitAndFollow, openReview, pick, signIn, visit } from './hands';
+import { accessible, commitAndFollow, openReview, pick, signIn, test, visit } from './hands';
 import { Server } from './own-server';
 
 /** A person's way in, through and out: made ready on Friday, at work on Monday, gone on Tuesday, and back. On an estate without a directory's word. */

@@ -1,5 +1,5 @@
-import { expect, test } from '@playwright/test';
-import { accessible, api, commitAndFollow, openReview, pick, signIn, visit } from './hands';
+import { expect } from '@playwright/test';
+import { accessible, api, commitAndFollow, openReview, pick, signIn, test, visit } from './hands';
 
 test.describe.serial('the operator, adding joiners', () => {
 	test.beforeEach(async ({ page }) => {
@@ -232,6 +232,7 @@ test('what runs out stands on Today with a plan that makes room; slow sign-ins w
 	page
 }) => {
 	await signIn(page, 'operator');
+	await visit(page, '/');
 	const volume = page.getByRole('listitem').filter({ hasText: 'Volume hba-v1 is' });
 	await volume.getByRole('button', { name: /^Extend it to/ }).click();
 	const tray = page.getByRole('region', { name: 'Plan' });
@@ -341,6 +342,7 @@ test('somebody who went to another team was of the other before, on their card a
 
 test('the lab bench pauses, steps and breaks things, plainly apart', async ({ page }) => {
 	await signIn(page, 'operator');
+	await visit(page, '/');
 	await page.getByRole('button', { name: /^lab/ }).click();
 	const bench = page.getByRole('complementary', { name: 'Lab bench' });
 	await expect(bench).toContainText('not part of Sextant');

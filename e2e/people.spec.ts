@@ -1,5 +1,5 @@
-import { expect, request as newRequest, test, type Page } from '@playwright/test';
-import { accessible, api, commitAndFollow, openReview, pick, ready, signIn, step, visit } from './hands';
+import { expect, request as newRequest, type Page } from '@playwright/test';
+import { accessible, api, commitAndFollow, openReview, pick, ready, signIn, step, test, visit } from './hands';
 import { BASE } from './site';
 
 /** An operator's ordinary week: who begins, moves and ends, and people who are kept here. */

@@ -1,6 +1,6 @@
-import { expect, test, type Browser, type Page } from '@playwright/test';
+import { expect, type Browser, type Page } from '@playwright/test';
 import { Secret, TOTP } from 'otpauth';
-import { accessible, api, commitAndFollow, signIn, step, visit, passkeyStore } from './hands';
+import { accessible, api, commitAndFollow, passkeyStore, signIn, step, test, visit } from './hands';
 
 /** Somebody of a team at a site, signed in to the portal on a phone. */
 async function onThePhone(page: Page, browser: Browser, scope: string): Promise<{ my: Page; login: string }> {

@@ -1,28 +1,24 @@
 import { spawnSync } from 'node:child_process';
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { expect, test, type Page } from '@playwright/test';
-import { accessible, api, commitAndFollow, signIn, visit } from './hands';
+import { expect, type Page } from '@playwright/test';
+import { accessible, commitAndFollow, signIn, test, visit } from './hands';
 
 const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });
 const card = (page: Page) => page.getByRole('complementary', { name: 'Card' });
 
 test.describe('an app, from its installer to a package', () => {
 	test.describe.configure({ mode: 'serial' });
-	test.beforeEach(async ({ page }) => {
-		await signIn(page, 'builder');
-		await api(page.request, 'post', '/lab/clock', { speed: 300 });
-	});
-	test.afterEach(async ({ page }) => {
-		await api(page.request, 'post', '/lab/clock', { speed: 60 });
-	});
+	test.beforeEach(({ page }) => signIn(page, 'builder'));
+	/** Captures take a while: they are waited for at this pace. */
+	const follow = (page: Page) => commitAndFollow(page, 300);
 
 	async function capture(page: Page, installer: string, name: string): Promise<void> {
 		await visit(page, '/publish/packages');
 		await page.getByLabel('Installer').selectOption(installer);
 		await page.getByRole('button', { name: 'Plan the capture' }).click();
 		await expect(plan(page)).toContainText('Capture');
-		expect(await commitAndFollow(page)).toBe('done');
+		expect(await follow(page)).toBe('done');
 		await visit(page, '/publish/packages');
 		await page.getByRole('link', { name, exact: true }).first().click();
 		await expect(page.getByRole('tree', { name: 'Changes' })).toBeVisible();
@@ -83,7 +79,7 @@ test.describe('an app, from its installer to a package', () => {
 		await page.getByLabel('Package', { exact: true }).fill('logline');
 		await page.getByRole('button', { name: 'Plan the package' }).click();
 		await expect(plan(page)).toContainText('Make the package logline 1.0.0');
-		expect(await commitAndFollow(page)).toBe('done');
+		expect(await follow(page)).toBe('done');
 		await visit(page, '/publish/packages?card=package/logline');
 		await expect(card(page)).toContainText('Meridian Server 24, multi-user');
 		await expect(card(page)).toContainText('C:/Program Files/Logline 3/logline.exe');
@@ -99,7 +95,7 @@ test.describe('an app, from its installer to a package', () => {
 		await expect(page.locator('main')).toContainText('Soundings help');
 		await page.getByRole('button', { name: 'Plan the package' }).click();
 		await expect(plan(page)).toContainText('Make the package soundings 1.0.0');
-		expect(await commitAndFollow(page)).toBe('done');
+		expect(await follow(page)).toBe('done');
 		await visit(page, '/publish/packages');
 		await page
 			.getByRole('button', { name: /logline and soundings: 1 file.* and 1 file type/ })
@@ -111,7 +107,7 @@ test.describe('an app, from its installer to a package', () => {
 		await accessible(page);
 		await page.getByRole('button', { name: 'soundings earlier' }).click();
 		await expect(plan(page)).toContainText('Change which package wins');
-		expect(await commitAndFollow(page)).toBe('done');
+		expect(await follow(page)).toBe('done');
 		await visit(page, '/publish/packages');
 		await page
 			.getByRole('button', { name: /soundings/ })
@@ -133,14 +129,14 @@ test.describe('an app, from its installer to a package', () => {
 		await visit(page, '/publish/packages?card=package/logline');
 		await card(page).getByRole('button', { name: 'Remove 1.0.0' }).click();
 		await expect(plan(page)).toContainText('Remove the package logline 1.0.0');
-		expect(await commitAndFollow(page)).toBe('done');
+		expect(await follow(page)).toBe('done');
 		await visit(page, '/publish/packages');
 		await expect(page.getByRole('link', { name: 'logline', exact: true })).toHaveCount(0);
 		await page.getByLabel('Package file to take in').setInputFiles(bent);
 		await expect(page.getByRole('alert')).toContainText('It is refused');
 		await page.getByLabel('Package file to take in').setInputFiles(good);
 		await expect(plan(page)).toContainText('Take in the package logline 1.0.0');
-		expect(await commitAndFollow(page)).toBe('done');
+		expect(await follow(page)).toBe('done');
 		await visit(page, '/publish/packages');
 		await expect(page.getByRole('link', { name: 'logline', exact: true })).toBeVisible();
 	});
@@ -153,7 +149,7 @@ test.describe('an app, from its installer to a package', () => {
 		await card(page).getByLabel('Why it fits, for the record').fill('tried on two machines of the watch');
 		await card(page).getByRole('button', { name: 'Vouch for Meridian Desktop 11, single-user' }).click();
 		await expect(plan(page)).toContainText('Vouch for logline 1.0.0 on Meridian Desktop 11, single-user');
-		expect(await commitAndFollow(page)).toBe('done');
+		expect(await follow(page)).toBe('done');
 		await visit(page, '/publish/packages?card=package/logline');
 		await expect(card(page)).toContainText('Meridian Desktop 11, single-user, by Chidi Okafor');
 		await expect(card(page)).toContainText('tried on two machines of the watch');
@@ -205,7 +201,7 @@ test.describe('an app, from its installer to a package', () => {
 		await page.getByLabel('Package', { exact: true }).fill('tide');
 		await page.getByRole('button', { name: 'Plan the package' }).click();
 		await expect(plan(page)).toContainText('Make the package tide 1.0.0');
-		expect(await commitAndFollow(page)).toBe('done');
+		expect(await follow(page)).toBe('done');
 		await visit(page, '/publish/packages');
 		await expect(page.getByRole('row', { name: /^tide 1\.0\.0/ })).toContainText('Tide tables');
 		await accessible(page);

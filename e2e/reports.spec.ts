@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
-import { expect, test, type Page } from '@playwright/test';
-import { accessible, commitAndFollow, signIn, visit } from './hands';
+import { expect, type Page } from '@playwright/test';
+import { accessible, commitAndFollow, signIn, test, visit } from './hands';
 
 /** A question, and the list that answers it, as a file. */
 const file = async (page: Page, name: 'as CSV' | 'as PDF') => {

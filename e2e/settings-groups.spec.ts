@@ -1,5 +1,5 @@
-import { expect, test, type Page } from '@playwright/test';
-import { accessible, api, commitAndFollow, openReview, pick, signIn, step, visit } from './hands';
+import { expect, type Page } from '@playwright/test';
+import { accessible, api, commitAndFollow, openReview, pick, signIn, step, test, visit } from './hands';
 
 /** Settings groups: whom they reach, what counts where and why, and a slow part of a sign-in that is one of them. */
 const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });

@@ -1,6 +1,6 @@
-import { expect, test, type Page } from '@playwright/test';
+import { expect, type Page } from '@playwright/test';
 import { Secret, TOTP } from 'otpauth';
-import { commitAndFollow, signIn, visit } from './hands';
+import { commitAndFollow, signIn, test, visit } from './hands';
 import { BASE } from './site';
 
 test('an operator’s second factor is asked for at the next sign-in', async ({ page, browser }) => {

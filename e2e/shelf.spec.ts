@@ -1,7 +1,7 @@
 import { spawn, spawnSync } from 'node:child_process';
 import { join } from 'node:path';
-import { expect, test, type Browser, type Locator, type Page } from '@playwright/test';
-import { accessible, api, commitAndFollow, openReview, pick, signIn, step, visit } from './hands';
+import { expect, type Browser, type Locator, type Page } from '@playwright/test';
+import { accessible, api, commitAndFollow, openReview, pick, signIn, step, test, visit } from './hands';
 import { BASE, DATA } from './site';
 
 const plan = (page: Page) => page.getByRole('region', { name: 'Plan' });

@@ -1,10 +1,11 @@
 <script lang="ts">
-	import { goto, invalidate } from '$app/navigation';
+	import { invalidate } from '$app/navigation';
 	import { page } from '$app/state';
 	import { onMount, type Snippet } from 'svelte';
 	import { Toaster } from 'svelte-sonner';
 	import CardPanel from '$lib/ui/cards/CardPanel.svelte';
 	import { addressWith } from '$lib/ui/frame/address';
+	import { arrive } from '$lib/ui/frame/arrive';
 	import CommandMenu from '$lib/ui/frame/CommandMenu.svelte';
 	import Header from '$lib/ui/frame/Header.svelte';
 	import KeysHelp from '$lib/ui/frame/KeysHelp.svelte';
@@ -66,7 +67,7 @@
 		close() {
 			if (keys) keys = false;
 			else if (bench) bench = false;
-			else if (data.card) void goto(addressWith(page.url, { card: null }), { keepFocus: true, noScroll: true });
+			else if (data.card) void arrive({ card: null }, { keepFocus: true, noScroll: true });
 		}
 	});
 	async function seen() {

@@ -23,7 +23,7 @@ import { answersFor } from './inner-gateways';
 import { insideOf } from './screens';
 import { mayOpen } from './sign-in';
 import type { Stage } from './stage';
-import type { SimEndpoint, SimPerson, SimSession } from './state';
+import type { SimEndpoint, SimMachine, SimPerson, SimSession } from './state';
 
 /** What people reach, minute by minute: each wish is decided by the rules that were told last, and what comes of it is told as it ends. */
 
@@ -61,6 +61,8 @@ interface Decided {
 	/** As they reach it in the end. */
 	c: Circumstances;
 	verdict: Verdict;
+	/** Under which its flow is kept, as long as it comes from there. */
+	key: { machine: string | null; device: SimEndpoint | undefined; text: string } | null;
 }
 interface Read {
 	habit: Habit;
@@ -79,6 +81,8 @@ interface Known {
 	rests: boolean;
 	slot: number;
 	turned: readonly Turned[];
+	/** When they work around a day, by their roster. */
+	works: { day: number; pattern: string; shifts: readonly WorkDay[] } | null;
 }
 
 const known = new WeakMap<Stage, Browsing>();
@@ -94,7 +98,6 @@ class Browsing {
 	private readonly habits: readonly Read[];
 	readonly signedOut: readonly Read[];
 	private readonly of = new WeakMap<SimPerson, Known>();
-	private readonly days = new WeakMap<SimPerson, { day: number; pattern: string; works: WorkDay[] }>();
 	private reading: Guard | null = null;
 	private read: Stage['world']['rules'] = null;
 	/** Sites where somebody has habits for their time off; empty: anywhere; null: nobody has. */
@@ -171,21 +174,20 @@ class Browsing {
 		);
 		const rests = habits.some((r) => r.habit.during === 'rest');
 		const { teams, employment, site } = p;
-		const found: Known = { teams, employment, site, reacher, habits, rests, slot: -1, turned: [] };
+		const found: Known = { teams, employment, site, reacher, habits, rests, slot: -1, turned: [], works: null };
 		this.of.set(p, found);
 		return found;
 	}
 
 	/** Whether somebody is on duty, by their roster: a shift may have begun the day before, or be one of the next day that begins before midnight. */
-	onDuty(p: SimPerson, day: number): boolean {
-		let known = this.days.get(p);
-		if (known?.day !== day || known.pattern !== p.pattern) {
+	onDuty(p: SimPerson, day: number, of = this.person(p)): boolean {
+		if (of.works?.day !== day || of.works.pattern !== p.pattern) {
 			const pattern = this.lab.patterns.get(p.pattern) ?? USUAL_PATTERN;
-			const works = [day - 1, day, day + 1].flatMap((d) => workDay(p, pattern, d, this.lab.seed) ?? []);
-			this.days.set(p, (known = { day, pattern: p.pattern, works }));
+			const shifts = [day - 1, day, day + 1].flatMap((d) => workDay(p, pattern, d, this.lab.seed) ?? []);
+			of.works = { day, pattern: p.pattern, shifts };
 		}
 		const { now } = this.lab;
-		return known.works.some((w) => w.from <= now && now < w.until);
+		return of.works.shifts.some((w) => w.from <= now && now < w.until);
 	}
 
 	numberOf(device: string): number {
@@ -289,39 +291,39 @@ function browse(
 		of.turned = of.habits.flatMap((read, n) => turnTo(lab, read, p.index, slot, n) ?? []);
 	}
 	if (of.turned.length === 0) return;
-	const onDuty = browsing.onDuty(p, clock.day);
+	const onDuty = browsing.onDuty(p, clock.day, of);
 	const device = deviceOf(lab, p);
 	const works = session !== null || (device?.awake === true && device.on === p.login);
 	const up = clock.minute >= RISES && clock.minute < RESTS;
-	for (const turned of of.turned) {
-		const rests = turned.habit.during === 'rest';
-		if (rests ? !up || onDuty : !works) continue;
-		// Off duty they are on something of their own, in the network where they are.
-		const on = rests ? undefined : device;
-		const machine = rests || !session ? undefined : w.machines.get(session.machine);
-		const proven = provenBy(lab, on);
-		const c: Circumstances = {
+	const who = { person: p, reacher: of.reacher, day: clock.day };
+	/** As they reach anything from a place: on what they are given, or off duty on something of their own in the network where they are. */
+	const from = (on: SimEndpoint | undefined, machine: SimMachine | undefined): Wisher => ({
+		who,
+		draws: [p.index, slot],
+		device: on,
+		machine: machine?.name ?? null,
+		address: p.address,
+		c: {
 			pool: machine?.pool ?? null,
 			address: p.address || null,
-			managed: proven.managed,
-			branch: proven.branch,
-			firmware: proven.firmware,
-			locks: proven.locks,
+			...provenBy(lab, on),
 			minute: clock.ofWeek,
 			onDuty,
 			holiday: guard.isHoliday(p.site, clock.iso),
 			way: 'device'
-		};
+		},
+		hours: clock.hours
+	});
+	let working: Wisher | null = null;
+	let resting: Wisher | null = null;
+	for (const turned of of.turned) {
+		const rests = turned.habit.during === 'rest';
+		if (rests ? !up || onDuty : !works) continue;
 		if (turned.target.kind === 'channel' && !(session && isGranted(lab, p, session, turned.target.passage))) continue;
-		wish(lab, guard, turned, {
-			who: { person: p, reacher: of.reacher, day: clock.day },
-			draws: [p.index, slot],
-			device: on,
-			machine: machine?.name ?? null,
-			address: p.address,
-			c,
-			hours: clock.hours
-		});
+		const by: Wisher = rests
+			? (resting ??= from(undefined, undefined))
+			: (working ??= from(device, session ? w.machines.get(session.machine) : undefined));
+		wish(lab, guard, turned, by);
 	}
 }
 
@@ -382,13 +384,21 @@ function wish(lab: Stage, guard: Guard, turned: Turned, by: Wisher): void {
 	const { seed, world: w } = lab;
 	const { who, draws } = by;
 	const { habit, target } = turned;
-	const { c, verdict } = decided(lab, guard, turned, by);
+	const decision = decided(lab, guard, turned, by);
+	const { c, verdict } = decision;
 	const { through } = verdict;
 	const minute = Math.floor(w.now / MINUTE);
 	const spread = (n: number) => 0.4 + 1.2 * uniform(seed, draws[0], minute, n);
 	// Whoever is refused tries once or twice more.
 	const decisions = through ? Math.max(1, Math.round(habit.asks * spread(66))) : 1 + (hash(seed, ...draws, 67) % 2);
-	if (!through && w.flows.get(flowKey(by, target, verdict.rule, false, c.way))) return;
+	if (decision.key?.machine !== by.machine || decision.key.device !== by.device)
+		decision.key = {
+			machine: by.machine,
+			device: by.device,
+			text: flowKey(by, target, verdict.rule, through, c.way)
+		};
+	const key = decision.key.text;
+	if (!through && w.flows.has(key)) return;
 	// A picture of it comes out of an isolated window, and nothing goes in.
 	const one = target.kind === 'channel' ? target.passage : null;
 	const down = through && !(one && intoIt(one)) ? Math.round(decisions * turned.down * spread(68)) : 0;
@@ -398,7 +408,7 @@ function wish(lab: Stage, guard: Guard, turned: Turned, by: Wisher): void {
 	if (through && !answersFor(lab, target)) return;
 	if (through && who) countShare(w, guard, who, verdict.rule, down + up, target.kind === 'channel' ? 0 : 1);
 	const said = verdict.effect === 'reason' ? turned.says : null;
-	tally(lab, by, target, c.way, verdict, { said, decisions, down, up });
+	tally(lab, by, target, c.way, verdict, { said, decisions, down, up }, key);
 }
 
 /** Writes down what came of a wish, until it is told. */
@@ -408,11 +418,11 @@ export function tally(
 	target: Target,
 	way: Circumstances['way'],
 	verdict: Verdict,
-	{ said, decisions, down, up }: Pick<Flow, 'decisions' | 'down' | 'up'> & { said: string | null }
+	{ said, decisions, down, up }: Pick<Flow, 'decisions' | 'down' | 'up'> & { said: string | null },
+	key = flowKey(by, target, verdict.rule, verdict.through, way)
 ): void {
 	const { who } = by;
 	const { through } = verdict;
-	const key = flowKey(by, target, verdict.rule, through, way);
 	const flow: Flow = w.flows.get(key) ?? {
 		person: who?.person.login ?? null,
 		endpoint: by.device?.found ? { serial: by.device.serial, key: by.device.key } : null,
@@ -535,7 +545,7 @@ function decided(
 	let reached = c;
 	let verdict = decide(c);
 	if (verdict.asked === 'window') verdict = decide((reached = { ...c, way: 'window' }));
-	const now: Decided = { guard, hours, asked: c, given, c: reached, verdict };
+	const now: Decided = { guard, hours, asked: c, given, c: reached, verdict, key: null };
 	// Where a share of the day was looked at, the next minute may be another.
 	if (shared) delete turned.last;
 	else turned.last = now;

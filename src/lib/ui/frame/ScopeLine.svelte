@@ -1,5 +1,4 @@
 <script lang="ts">
-	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
 	import { stagePath } from './stages';
 	import {
@@ -15,6 +14,7 @@
 	import { moneyWords } from '$lib/core/time/units';
 	import { momentWords } from '$lib/core/time/zone';
 	import { addressWith } from './address';
+	import { arrive } from './arrive';
 
 	interface Props {
 		/** The part of the estate that whoever looks is there for, in words; empty: the whole. */
@@ -83,11 +83,11 @@
 			return;
 		}
 		typing = false;
-		void goto(addressWith(page.url, { scope: scopeText(parsed.scope) || null }), { keepFocus: true });
+		void arrive({ scope: scopeText(parsed.scope) || null }, { keepFocus: true });
 	}
 	const choose = (facet: Facet, id: string | null) => {
 		menu = null;
-		void goto(addressWith(page.url, { scope: scopeText(withFacet(scope, facet, id)) || null }), { keepFocus: true });
+		void arrive({ scope: scopeText(withFacet(scope, facet, id)) || null }, { keepFocus: true });
 	};
 </script>
 

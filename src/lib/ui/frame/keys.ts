@@ -1,6 +1,4 @@
-import { goto } from '$app/navigation';
-import { page } from '$app/state';
-import { addressWith } from './address';
+import { arrive } from './arrive';
 import { STAGES } from './stages';
 
 /** What keys of the frame bring about. */
@@ -21,7 +19,7 @@ export function keysOf(does: Does): (e: KeyboardEvent) => void {
 	const plain: Record<string, () => void> = {
 		'[': () => does.nudge(-1),
 		']': () => does.nudge(1),
-		l: () => void goto(addressWith(page.url, { at: null }), { keepFocus: true }),
+		l: () => void arrive({ at: null }, { keepFocus: true }),
 		w: () => document.getElementById('why')?.scrollIntoView(),
 		p: does.review,
 		j: () => rowBy(1),
@@ -44,7 +42,7 @@ export function keysOf(does: Does): (e: KeyboardEvent) => void {
 		const typing = target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName);
 		if (command || e.altKey || typing || does.menuOpen()) return;
 		const stage = STAGES.find((s) => s.key === e.key);
-		if (stage) void goto(addressWith(page.url, {}, stage.path));
+		if (stage) void arrive({}, {}, stage.path);
 		else if (e.key === '/') {
 			e.preventDefault();
 			does.narrow();

@@ -1,10 +1,10 @@
 <script lang="ts" generics="T extends { id: number | string }">
 	import { createVirtualizer } from '@tanstack/svelte-virtual';
-	import { goto } from '$app/navigation';
 	import { page } from '$app/state';
 	import type { Snippet } from 'svelte';
 	import { untrack } from 'svelte';
 	import { addressWith } from '$lib/ui/frame/address';
+	import { arrive } from '$lib/ui/frame/arrive';
 	import { call } from '$lib/ui/plan/api';
 
 	interface Column {
@@ -113,7 +113,7 @@
 			active = Math.min(total - 1, Math.max(0, active + by));
 			$list.scrollToIndex(active);
 		} else if (e.key === 'Enter' && rows[active] && e.target === box)
-			void goto(addressWith(page.url, { card: cardOf(rows[active]!) }), { keepFocus: true, noScroll: true });
+			void arrive({ card: cardOf(rows[active]!) }, { keepFocus: true, noScroll: true });
 		else if (e.key === ' ' && picked && rows[active] && e.target === box) {
 			e.preventDefault();
 			toggle(rows[active]!);

@@ -1,7 +1,5 @@
 <script lang="ts">
-	import { goto } from '$app/navigation';
-	import { page } from '$app/state';
-	import { addressWith } from '$lib/ui/frame/address';
+	import { arrive } from '$lib/ui/frame/arrive';
 	import { drawCells, type CellMark, type KeptCells } from './cells';
 
 	interface Props {
@@ -75,8 +73,7 @@
 		return column < columns && i < cells.length ? i : -1;
 	};
 	const open = (i: number) =>
-		i >= 0 &&
-		void goto(addressWith(page.url, { card: `machine/${cells[i]!.name}` }), { keepFocus: true, noScroll: true });
+		i >= 0 && void arrive({ card: `machine/${cells[i]!.name}` }, { keepFocus: true, noScroll: true });
 	function onKey(e: KeyboardEvent) {
 		const by = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: columns, ArrowUp: -columns }[e.key];
 		if (by) {

@@ -1,16 +1,17 @@
 <script lang="ts">
-	import { goto } from '$app/navigation';
-	import { page } from '$app/state';
 	import { countWords, sizeWords } from '$lib/core/time/units';
 	import BuildNav from '$lib/ui/build/BuildNav.svelte';
-	import { addressWith } from '$lib/ui/frame/address';
+	import { arrive } from '$lib/ui/frame/arrive';
 
 	let { data } = $props();
 	const choose = (key: 'a' | 'b') => (e: Event) =>
-		goto(addressWith(page.url, { [key]: (e.currentTarget as HTMLSelectElement).value }), {
-			keepFocus: true,
-			noScroll: true
-		});
+		arrive(
+			{ [key]: (e.currentTarget as HTMLSelectElement).value },
+			{
+				keepFocus: true,
+				noScroll: true
+			}
+		);
 	const signed = (bytes: number) => `${bytes < 0 ? '−' : '+'}${sizeWords(Math.abs(bytes))}`;
 </script>
 

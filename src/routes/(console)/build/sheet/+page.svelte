@@ -1,12 +1,10 @@
 <script lang="ts">
-	import { goto } from '$app/navigation';
-	import { page } from '$app/state';
 	import { untrack } from 'svelte';
 	import { writeSheet, readSheet, type TextProblem } from '$lib/core/images/sheet-text';
 	import type { BuildSheet } from '$lib/core/images/sheet';
 	import { durationWords } from '$lib/core/time/units';
 	import type { SheetReport } from '$lib/server/images';
-	import { addressWith } from '$lib/ui/frame/address';
+	import { arrive } from '$lib/ui/frame/arrive';
 	import { call } from '$lib/ui/plan/api';
 	import { draftFrom } from '$lib/ui/plan/draft';
 	import BuildNav from '$lib/ui/build/BuildNav.svelte';
@@ -149,7 +147,7 @@
 						? '1 move'
 						: `${report.better.words.length} moves`}</button
 				>{/if}
-			<button class="btn btn-plain" onclick={() => goto(addressWith(page.url, { line: data.line.id }, '/build'))}
+			<button class="btn btn-plain" onclick={() => arrive({ line: data.line.id }, {}, '/build')}
 				>Leave it as it is</button
 			>
 			<button class="btn btn-go" onclick={plan} disabled={wrong.length > 0}>Plan this sheet</button>

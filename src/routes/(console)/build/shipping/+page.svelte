@@ -1,11 +1,9 @@
 <script lang="ts">
-	import { goto } from '$app/navigation';
-	import { page } from '$app/state';
 	import { sizeWords } from '$lib/core/time/units';
 	import { momentWords } from '$lib/core/time/zone';
 	import BuildNav from '$lib/ui/build/BuildNav.svelte';
 	import TextField from '$lib/ui/forms/TextField.svelte';
-	import { addressWith } from '$lib/ui/frame/address';
+	import { arrive } from '$lib/ui/frame/arrive';
 	import MeasureField from '$lib/ui/forms/MeasureField.svelte';
 	import { SHARE } from '$lib/ui/forms/measures';
 	import type { Unread } from '$lib/ui/forms/unread';
@@ -45,8 +43,7 @@
 				<select
 					class="field w-[240px]"
 					value={data.chosen.id}
-					onchange={(e) =>
-						goto(addressWith(page.url, { version: e.currentTarget.value }), { keepFocus: true, noScroll: true })}
+					onchange={(e) => arrive({ version: e.currentTarget.value }, { keepFocus: true, noScroll: true })}
 					>{#each data.versions as v (v.id)}<option value={v.id}>{v.words}</option>{/each}</select
 				></label
 			>
