@@ -1,34 +1,41 @@
-import { existsSync } from 'node:fs';
+import { existsSync, readdirSync } from 'node:fs';
+import { join } from 'node:path';
 import { defineConfig } from '@playwright/test';
-import { BASE, HALF } from './e2e/site';
+import { BASE, LANE } from './e2e/site';
 
 const chromium = [process.env.CHROMIUM, '/usr/bin/chromium-headless-shell', '/usr/bin/chromium'].find(
 	(p) => p && existsSync(p)
 );
 
+const projects = [
+	// People first: some of what they open has hours.
+	{ name: 'people', testMatch: /\/portal\.spec/ },
+	{
+		name: 'day',
+		testMatch: /\/(activity|administrators|api|auditor|channels|client|helpdesk|operator|people)\.spec/
+	},
+	{ name: 'apps', testMatch: /\/(access-rules|endpoints|ldap|packages|publisher|shelf)\.spec/ },
+	{ name: 'settings', testMatch: /\/(reports|settings|settings-groups)\.spec/ },
+	// The builder works through hours of the lab's clock: after those who need the day as it begins.
+	{ name: 'evening', testMatch: /\/builder\.spec/ },
+	// With servers of their own, one at a time.
+	{ name: 'faults', testMatch: /\/(commands|faults|joiner|proxy)\.spec/ },
+	{ name: 'kill', testMatch: /\/kill\.spec/ }
+];
+for (const file of readdirSync(join(import.meta.dirname, 'e2e')).filter((f) => f.endsWith('.spec.ts')))
+	if (projects.filter((p) => p.testMatch.test(`/${file}`)).length !== 1)
+		throw new Error(`${file} belongs to one project, and to one alone: say to which in playwright.config.ts`);
+
 export default defineConfig({
 	testDir: 'e2e',
 	// No test is a race, and none hangs for long: what takes longer than this says so itself.
 	timeout: 180_000,
-	outputDir: `test-results/${HALF}`,
+	outputDir: `test-results/${LANE}`,
 	expect: { timeout: 60_000 },
 	workers: 1,
 	fullyParallel: false,
 	forbidOnly: true,
-	// The builder works through hours of the lab's clock: after everybody else, who need the day as it begins.
-	projects: [
-		// People first: some of what they open has hours.
-		{ name: 'people', testMatch: /portal\.spec/ },
-		{
-			name: 'day',
-			testIgnore: /(portal|access-rules|packages|publisher|shelf|ldap|builder|commands|joiner|kill|faults|proxy)\.spec/
-		},
-		{ name: 'apps', testMatch: /(access-rules|ldap|packages|publisher|shelf)\.spec/ },
-		{ name: 'evening', testMatch: /builder\.spec/ },
-		// With servers of their own, one at a time.
-		{ name: 'faults', testMatch: /(commands|faults|joiner|proxy)\.spec/ },
-		{ name: 'kill', testMatch: /kill\.spec/ }
-	],
+	projects,
 	reporter: [['list']],
 	globalSetup: './e2e/serve.ts',
 	use: {

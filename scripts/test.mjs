@@ -7,28 +7,13 @@ import { build, chromium, directoryServer, imageTool, installPackages, proxy } f
 
 const root = join(import.meta.dirname, '..');
 installPackages();
-build();
-const browser = chromium();
-imageTool();
-proxy();
-directoryServer();
 
 // Whatever tests put aside goes with the run.
 const temporary = mkdtempSync(join(tmpdir(), 'sextant-run-'));
 process.on('exit', () => rmSync(temporary, { recursive: true, force: true, maxRetries: 3 }));
 
-/** The demo's history is made once, beside the steps that need one processor, and copied for each server that needs it. */
 const made = join(root, '.sextant/e2e-made');
-rmSync(made, { recursive: true, force: true });
-const making = spawn(
-	process.execPath,
-	[join(root, 'build/node/serve.js'), '--demo', '--port', '4879', '--data', made, '--speed', '60', '--make'],
-	{ cwd: root, stdio: ['ignore', 'ignore', 'inherit'] }
-);
-const history = new Promise((ready) => making.on('exit', (code) => ready(code)));
-process.on('exit', () => making.kill());
-
-const environment = { ...process.env, CHROMIUM: browser, TMPDIR: temporary, FORCE_COLOR: '0', SEXTANT_MADE: made };
+const environment = { ...process.env, TMPDIR: temporary, FORCE_COLOR: '0', SEXTANT_MADE: made };
 /** Runs a tool of node_modules; what it says is kept until it ends where `apart`. Answers with its status. */
 const run = (script, args, more = {}, apart = false) =>
 	new Promise((ended) => {
@@ -50,24 +35,19 @@ const run = (script, args, more = {}, apart = false) =>
 	});
 
 const PLAYWRIGHT = '@playwright/test/cli.js';
-const reports = {
-	unit: join(temporary, 'unit.json'),
-	west: join(temporary, 'west.json'),
-	east: join(temporary, 'east.json'),
-	own: join(temporary, 'own.json'),
-	kill: join(temporary, 'kill.json')
-};
+const LANES = ['west', 'east', 'north', 'own', 'kill'];
+const reports = Object.fromEntries(['unit', ...LANES].map((of) => [of, join(temporary, `${of}.json`)]));
 const lane = (name, projects, more, apart) =>
 	run(
 		PLAYWRIGHT,
 		['test', ...projects.map((p) => `--project=${p}`), '--reporter=list,json'],
-		{ ...more, PLAYWRIGHT_JSON_OUTPUT_NAME: reports[name] },
+		{ ...more, SEXTANT_LANE: name, PLAYWRIGHT_JSON_OUTPUT_NAME: reports[name] },
 		apart
 	);
 const tool = (script, ...args) => run(script, args, {}, true);
 /** Whether there is a checker of types that was compiled for this machine: it takes a third of the time, and finds the same. */
 const compiled = existsSync(join(root, `node_modules/@typescript/native-preview-${process.platform}-${process.arch}`));
-/** What looks at the files alone: two lines of work side by side, while the history is made. */
+/** What looks at the files alone: two lines of work side by side, the first while Sextant is built, both while the history is made. */
 const looks = [
 	[
 		['Format', () => tool('prettier/bin/prettier.cjs', '--check', '--log-level', 'warn', '.')],
@@ -94,6 +74,26 @@ const looks = [
 		]
 	]
 ];
+const looked = [inTurn(looks[0])];
+
+// Nothing of what was begun needs this.
+build();
+environment.CHROMIUM = chromium();
+imageTool();
+proxy();
+directoryServer();
+looked.push(inTurn(looks[1]));
+
+/** The demo's history is made once, beside the steps that need one processor, and copied for each server that needs it. */
+rmSync(made, { recursive: true, force: true });
+const making = spawn(
+	process.execPath,
+	[join(root, 'build/node/serve.js'), '--demo', '--data', made, '--speed', '60', '--make'],
+	{ cwd: root, stdio: ['ignore', 'ignore', 'inherit'] }
+);
+const history = new Promise((ready) => making.on('exit', (code) => ready(code)));
+process.on('exit', () => making.kill());
+
 const steps = [
 	[
 		'Unit tests',
@@ -105,12 +105,13 @@ const steps = [
 		async () => {
 			const code = await history;
 			if (code !== 0) return code ?? 1;
-			// Side by side: two halves with a server each, and what starts servers of its own, or ends them hard.
+			// Side by side: three with a demo each, what starts servers of its own, and what ends them hard.
 			const ended = await Promise.all([
-				lane('west', ['people', 'day'], { SEXTANT_HALF: 'west' }, false),
-				lane('east', ['apps', 'evening'], { SEXTANT_HALF: 'east' }, true),
-				lane('own', ['faults'], { SEXTANT_HALF: 'own', WITHOUT_DEMO: '1' }, true),
-				lane('kill', ['kill'], { SEXTANT_HALF: 'kill', WITHOUT_DEMO: '1' }, true)
+				lane('west', ['people', 'day'], {}, false),
+				lane('east', ['apps'], {}, true),
+				lane('north', ['settings', 'evening'], {}, true),
+				lane('own', ['faults'], { WITHOUT_DEMO: '1' }, true),
+				lane('kill', ['kill'], { WITHOUT_DEMO: '1' }, true)
 			]);
 			return Math.max(...ended);
 		}
@@ -129,7 +130,7 @@ async function inTurn(works) {
 		console.log(`── ${name}: well, ${Math.round((Date.now() - began) / 1000)} s`);
 	}
 }
-await Promise.all(looks.map(inTurn));
+await Promise.all(looked);
 await inTurn(steps);
 sayWhatTookLong();
 
