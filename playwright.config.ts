@@ -12,14 +12,14 @@ const projects = [
 	{ name: 'people', testMatch: /\/portal\.spec/ },
 	{
 		name: 'day',
-		testMatch: /\/(activity|administrators|api|auditor|channels|client|helpdesk|operator|people)\.spec/
+		testMatch:
+			/\/(activity|administrators|api|auditor|channels|client|endpoints|helpdesk|operator|people|reports|settings|settings-groups)\.spec/
 	},
-	{ name: 'apps', testMatch: /\/(access-rules|endpoints|ldap|packages|publisher|shelf)\.spec/ },
-	{ name: 'settings', testMatch: /\/(reports|settings|settings-groups)\.spec/ },
+	{ name: 'apps', testMatch: /\/(access-rules|ldap|publisher|shelf)\.spec/ },
 	// The builder works through hours of the lab's clock: after those who need the day as it begins.
 	{ name: 'evening', testMatch: /\/builder\.spec/ },
-	// With servers of their own, one at a time.
-	{ name: 'faults', testMatch: /\/(commands|faults|joiner|proxy)\.spec/ },
+	// With servers of their own, one at a time, or with none.
+	{ name: 'faults', testMatch: /\/(commands|faults|joiner|packages|proxy)\.spec/ },
 	{ name: 'kill', testMatch: /\/kill\.spec/ }
 ];
 for (const file of readdirSync(join(import.meta.dirname, 'e2e')).filter((f) => f.endsWith('.spec.ts')))

@@ -2,7 +2,7 @@ import { poolFinding, type Finding } from '$lib/core/diagnosis/findings';
 import { FOREVER } from '$lib/core/time/units';
 import { clockWords } from '$lib/core/time/zone';
 import type { Context } from '../context';
-import { one } from '../db';
+import { all } from '../db';
 import type { Comparison } from '../manifest';
 import { poolsAt } from '../pools';
 import { demandForecast } from './demand';
@@ -13,13 +13,17 @@ export const capacityComparisons: readonly Comparison[] = [
 
 function poolsRunningOut(ctx: Context, now: number): Finding[] {
 	const findings: Finding[] = [];
+	// Of all pools at once: pool by pool, every machine of the estate is looked at for each.
+	const usableBy = new Map(
+		all<{ pool: string; n: number }>(
+			ctx.db,
+			`SELECT m.pool_id AS pool, count(*) AS n FROM machines m JOIN machine_states s ON s.machine_id = m.id AND s.until = ${FOREVER}
+			 WHERE m.until = ${FOREVER} AND s.state <> 'failed' GROUP BY m.pool_id`
+		).map((c) => [c.pool, c.n])
+	);
 	for (const pool of poolsAt(ctx.db, now)) {
 		if (pool.assignment !== 'shared') continue;
-		const { n } = one<{ n: number }>(
-			ctx.db,
-			`SELECT count(*) AS n FROM machines m JOIN machine_states s ON s.machine_id = m.id AND s.until = ${FOREVER} WHERE m.pool_id = ? AND m.until = ${FOREVER} AND s.state <> 'failed'`,
-			[pool.id]
-		)!;
+		const n = usableBy.get(pool.id) ?? 0;
 		if (n === 0) continue;
 		const usable = Math.min(n, pool.policy.most);
 		const demand = demandForecast(ctx.db, now, 12, { pool: pool.id });
