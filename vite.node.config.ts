@@ -33,7 +33,8 @@ export default defineConfig({
 				'reflect-metadata',
 				'rrule',
 				'pdfmake',
-				'@playwright/test'
+				'@playwright/test',
+				'highs'
 			],
 			output: {
 				entryFileNames: '[name].js',
