@@ -182,6 +182,35 @@ describe('sums', () => {
 });
 
 describe('what is told', () => {
+	test('keeps a site, a service and a channel of one name apart, and names that objects have of themselves', () => {
+		const kinds = ['site', 'service', 'channel'] as const;
+		for (const name of ['depot', 'constructor', '__proto__', 'Überseetor'])
+			take(
+				kinds.flatMap((kind, i) => Array.from({ length: i + 1 }, () => flow({ target: { kind, name }, decisions: 1 })))
+			);
+		const sums = sumsByTarget(h.db, everything(START + HOUR));
+		for (const name of ['depot', 'constructor', '__proto__', 'Überseetor'])
+			expect(kinds.map((kind) => sums.find((t) => t.kind === kind && t.target === name)?.decisions)).toEqual([1, 2, 3]);
+		expect(sums).toHaveLength(12);
+	});
+	test('is written down the same in one go of hundreds and one by one', () => {
+		const flows = Array.from({ length: 300 }, (_v, i) =>
+			flow({
+				person: ['anna', 'bo', 'eve', null][i % 4]!,
+				rule: `rule-${i % 7}`,
+				address: `10.1.0.${i % 11}`,
+				target: { kind: 'site', name: `s${i % 13}.example` },
+				until: START + (i % 50) * MINUTE,
+				decisions: 1 + (i % 5)
+			})
+		);
+		const of = () => [sumsByRule(h.db, everything(START + 2 * HOUR)), sumsByTarget(h.db, everything(START + 2 * HOUR))];
+		take(flows);
+		const atOnce = of();
+		h.db.exec('DELETE FROM activity_now');
+		for (const f of flows) take([f]);
+		expect(of()).toEqual(atOnce);
+	});
 	test('is left out where it cannot be so, and names that were not kept are not counted on', () => {
 		take([
 			flow({ decisions: -1 }),

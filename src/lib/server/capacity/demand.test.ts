@@ -8,7 +8,9 @@ import { vaultOf } from '../vault';
 import { settleEstate } from '../settle';
 import { curvesOf, ribbonOf } from '../live/ribbon';
 import { testEstate } from '../testing/harness';
+import type { Context } from '../context';
 import { demandCurve, demandForecast } from './demand';
+import { capacityComparisons } from './findings';
 import { STEP } from './kept-counts';
 
 /** A Tuesday, 10:00 in Quay; a fortnight of weekdays lies behind it, each from 08:00 to 16:00 with `level` sessions. */
@@ -152,5 +154,31 @@ describe('the ribbon', () => {
 			[from, NOW - 5 * HOUR],
 			[NOW - 2 * HOUR, NOW]
 		]);
+	});
+});
+
+describe('a pool that runs out', () => {
+	const found = async () => capacityComparisons[0]!.look({ db } as Context, NOW - HOUR);
+	const state = (id: number, state: string) =>
+		run(db, 'UPDATE machine_states SET state = ? WHERE machine_id = ?', [state, id]);
+
+	test('is found by its own usable machines alone: none of another pool, and none that has failed', async () => {
+		// Room for six, whom it will have; elsewhere there is room for twelve.
+		const others = ['quay-02', 'quay-03', 'quay-04', 'quay-05'].map((name) => machine(name, 'quay', 'quay'));
+		for (let n = 2; n <= 6; n++) machine(`isle-0${n}`, 'isle', 'isle');
+		expect(await found()).toEqual([]);
+		for (const id of others.slice(1)) state(id, 'failed');
+		const [finding, ...more] = await found();
+		expect(more).toEqual([]);
+		expect(finding).toMatchObject({ kind: 'pool runs out', subject: { kind: 'pool', id: 'quay' } });
+		expect(JSON.stringify(finding)).toContain('the pool has 2 usable machines');
+		expect(finding!.people).toBeGreaterThanOrEqual(2);
+	});
+
+	test('is not one that has no machine in order at all: that is told of elsewhere', async () => {
+		expect((await found()).map((f) => f.subject.id)).toEqual(['quay']);
+		state(quay, 'failed');
+		state(isle, 'failed');
+		expect(await found()).toEqual([]);
 	});
 });
