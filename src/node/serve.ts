@@ -39,6 +39,7 @@ import { LAB_PASSWORD } from '$lib/server/simulator/server';
 import { watchDisk } from './disk';
 import { readOptions, type Options } from './options';
 import { LARGE, mayTakeLong, Readers } from './readers';
+import { keepOpen } from './resting';
 import { sayStrays } from './strays';
 import { Keeper, type Ended } from './threads';
 
@@ -75,6 +76,7 @@ const notYet = (_request: unknown, response: import('node:http').ServerResponse)
 		.end('Sextant is starting. Try again in a moment.\n');
 };
 const server = createServer(notYet);
+keepOpen(server);
 // Who only makes the estate serves nobody, and needs no port.
 if (!options.make) await listen();
 prepareFolder();
