@@ -3,6 +3,7 @@ import { describe, expect, test } from 'vitest';
 import { Difference, type Change } from './difference';
 import { differenceOf, HEADING } from './fixtures';
 import {
+	byKey,
 	climbs,
 	entryKey,
 	inventoryLine,
@@ -93,9 +94,11 @@ describe('the difference of two inventories', () => {
 		const lines = (...entries: InventoryEntry[]) => [HEADING, ...entries].map(inventoryLine);
 		const both = (before: string[], after: string[]) => {
 			const d = new Difference();
-			const [b, a] = [new InventoryReader(), new InventoryReader()];
-			before.forEach((l) => d.addBefore(l, b));
-			after.forEach((l) => d.addAfter(l, a));
+			d.before.give(before);
+			d.after.give(after);
+			d.before.end();
+			d.after.end();
+			expect(d.go()).toBeNull();
 		};
 		const one = lines(file('a'), file('b'));
 		expect(() => both(lines(file('a'), file('a')), [])).toThrow('a stands twice');
@@ -111,6 +114,38 @@ describe('the difference of two inventories', () => {
 		} catch (e) {
 			expect(e).toMatchObject({ line: 4, message: 'b stands twice' });
 		}
+	});
+	test('comes out the same in whatever pieces the lines come, with lines left empty', () => {
+		const name = fc.constantFrom('a', 'a/b', 'a/c', 'd/e', 'd/f', 'g');
+		const entry = fc.oneof(
+			fc.record({ name, content: fc.constantFrom('1', '22') }).map((e) => file(e.name, e.content)),
+			fc.record({ name, content: fc.constantFrom('1', '22') }).map((e) => setting('Machine', e.name, e.content))
+		);
+		const entries = fc.uniqueArray(entry, { selector: entryKey, maxLength: 9 });
+		const sizes = fc.infiniteStream(fc.nat(3));
+		fc.assert(
+			fc.property(entries, entries, sizes, fc.boolean(), (before, after, size, gaps) => {
+				const d = new Difference();
+				const rest = new Map(
+					(
+						[
+							[d.before, before],
+							[d.after, after]
+						] as const
+					).map(([side, list]) => [
+						side,
+						[HEADING, ...[...list].sort(byKey)].flatMap((e) => (gaps ? ['', inventoryLine(e)] : [inventoryLine(e)]))
+					])
+				);
+				for (let side = d.go(); side; side = d.go()) {
+					const lines = rest.get(side)!;
+					if (lines.length) side.give(lines.splice(0, size.next().value));
+					else side.end();
+				}
+				expect(d.changes()).toEqual(differenceOf(before, after));
+				expect([d.before.count, d.after.count]).toEqual([before.length, after.length]);
+			})
+		);
 	});
 	test('applied to the inventory before, it gives the one after; whatever it was', () => {
 		const path = fc.constantFrom('a', 'a/b', 'a/c', 'd/e', 'd/f', 'g');
@@ -164,6 +199,14 @@ describe('an inventory', () => {
 			}),
 			{ numRuns: 40 }
 		);
+	});
+	test('of another system has its lines ended by two characters, wherever the parts are cut', async () => {
+		const text = '{"a":1}\r\n\r\n{"b":"\\r"}\r\nlast\r';
+		for (let cut = 0; cut <= text.length; cut++) {
+			const read: string[] = [];
+			for await (const lines of linesOf([text.slice(0, cut), text.slice(cut)])) read.push(...lines);
+			expect(read).toEqual(['{"a":1}', '', '{"b":"\\r"}', 'last']);
+		}
 	});
 	test.each([
 		['{"inventory":2,"of":"x","at":1}', 'inventories of format 2 are not known here'],

@@ -1,10 +1,10 @@
 import {
 	baseName,
-	entryKey,
+	byKey,
 	isFile,
 	type FileEntry,
 	type InventoryEntry,
-	type InventoryReader,
+	InventoryReader,
 	type SettingEntry
 } from './inventory';
 
@@ -21,61 +21,106 @@ export type Change =
 
 export type What = Change['kind'];
 
+/** One of two inventories that are read side by side: its lines as they come, and the entry that is looked at. */
+class Side {
+	readonly reader = new InventoryReader();
+	/** Entries so far. */
+	count = 0;
+	entry: InventoryEntry | null = null;
+	private lines: readonly string[] = [];
+	private at = 0;
+	private ended = false;
+
+	/** The next lines. Those given before have been read. */
+	give(lines: readonly string[]): void {
+		this.lines = lines;
+		this.at = 0;
+	}
+
+	/** There are no more lines. */
+	end(): void {
+		this.ended = true;
+	}
+
+	/** Whether nothing can be said of it before it is given more. */
+	get wants(): boolean {
+		return this.entry === null && this.at === this.lines.length && !this.ended;
+	}
+
+	/** The line that comes next, where no entry is looked at; the heading is none. */
+	get line(): string | undefined {
+		return this.entry === null && this.reader.headed ? this.lines[this.at] : undefined;
+	}
+
+	/** Goes on to the next entry, as far as there are lines. Throws InventoryProblem. */
+	read(): InventoryEntry | null {
+		while (this.entry === null && this.at < this.lines.length) this.entry = this.step();
+		return this.entry;
+	}
+
+	/** Reads one line, which may hold no entry. Throws InventoryProblem. */
+	step(): InventoryEntry | null {
+		const entry = this.reader.read(this.lines[this.at++]!);
+		if (entry) this.count++;
+		return entry;
+	}
+
+	/** Goes past a line that the other side has just read: it holds an entry of that key. Throws InventoryProblem. */
+	pass(key: string): void {
+		this.reader.pass(this.lines[this.at++]!, key);
+		this.count++;
+	}
+
+	take(): InventoryEntry {
+		const taken = this.entry!;
+		this.entry = null;
+		return taken;
+	}
+}
+
 /**
- * The difference of two inventories, in one pass over each: first every line of the one before, then every line of the one
- * after. Nearly all lines of the two are the same, letter by letter: those are struck off as they are met, and only the rest is
- * taken apart and compared. A file whose time of change alone differs is no difference: nothing in it is.
- *
- * Of the inventory before its lines are kept, of the one after only what is new; half a million entries of each take some 250 MB.
+ * The difference of two inventories, read side by side: both are in the order of their keys. Nearly all lines of the two are the
+ * same, letter by letter: those are taken apart once and struck off, and only the rest is compared. A file whose time of change
+ * alone differs is no difference: nothing in it is. No more is kept than what has changed, and the lines given last.
  */
 export class Difference {
-	/** Lines of the inventory before that have not been met again. */
-	private readonly lines = new Set<string>();
-	private readonly fresh = new Map<string, InventoryEntry>();
-	/** Entries of either inventory. */
-	readonly counts = { before: 0, after: 0 };
+	readonly before = new Side();
+	readonly after = new Side();
+	private readonly found: Change[] = [];
+	private readonly gone: InventoryEntry[] = [];
 
-	/** The next line of the inventory before. Throws InventoryProblem. */
-	addBefore(line: string, reader: InventoryReader): void {
-		const entry = reader.read(line);
-		if (!entry) return;
-		this.counts.before++;
-		this.lines.add(line);
+	/** Goes on as far as there are lines: the side that wants more, or null where both have ended. Throws InventoryProblem. */
+	go(): Side | null {
+		const { before, after } = this;
+		for (;;) {
+			this.strike();
+			const was = before.read();
+			const entry = after.read();
+			if (before.wants) return before;
+			if (after.wants) return after;
+			if (was === null && entry === null) return null;
+			const order = was === null ? 1 : entry === null ? -1 : byKey(was, entry);
+			if (order < 0) this.gone.push(before.take());
+			else if (order > 0) this.found.push({ kind: 'added', entry: after.take() });
+			else {
+				const change = changeOf(before.take(), after.take());
+				if (change) this.found.push(change);
+			}
+		}
 	}
 
-	/** The next line of the inventory after. Throws InventoryProblem. */
-	addAfter(line: string, reader: InventoryReader): void {
-		if (this.lines.delete(line)) {
-			reader.pass(line);
-			this.counts.after++;
-			return;
+	/** Strikes off what comes next on both sides. */
+	private strike(): void {
+		const { before, after } = this;
+		for (let line = before.line; line !== undefined && line === after.line; line = before.line) {
+			if (before.step()) after.pass(before.reader.key);
+			else after.step();
 		}
-		const entry = reader.read(line);
-		if (!entry) return;
-		this.counts.after++;
-		this.fresh.set(entryKey(entry), entry);
 	}
 
-	/** The changes, by path; what was moved is paired. Ends the comparison. */
-	end(): Change[] {
-		const rest = new Map<string, InventoryEntry>();
-		for (const line of this.lines) {
-			const entry = JSON.parse(line) as InventoryEntry;
-			rest.set(entryKey(entry), entry);
-		}
-		this.lines.clear();
-		const found: Change[] = [];
-		for (const [key, entry] of this.fresh) {
-			const was = rest.get(key);
-			rest.delete(key);
-			const change = was === undefined ? ({ kind: 'added', entry } as const) : changeOf(was, entry);
-			if (change) found.push(change);
-		}
-		this.fresh.clear();
-		return pairMoved(found, [...rest.values()]).sort((a, b) => {
-			const [x, y] = [entryKey(a.entry), entryKey(b.entry)];
-			return x < y ? -1 : x > y ? 1 : 0;
-		});
+	/** The changes, by path; what was moved is paired. */
+	changes(): Change[] {
+		return pairMoved(this.found, this.gone).sort((a, b) => byKey(a.entry, b.entry));
 	}
 }
 

@@ -1,5 +1,5 @@
 import { Difference, type Change } from './difference';
-import { byKey, inventoryLine, InventoryReader, type InventoryEntry } from './inventory';
+import { byKey, inventoryLine, type InventoryEntry } from './inventory';
 
 /** The heading of inventories in tests. */
 export const HEADING = {
@@ -12,16 +12,16 @@ export const HEADING = {
 /** The difference of two inventories that are given as entries, in any order; for tests. */
 export function differenceOf(before: readonly InventoryEntry[], after: readonly InventoryEntry[]): Change[] {
 	const d = new Difference();
-	const feed = (entries: readonly InventoryEntry[], add: (line: string, reader: InventoryReader) => void) => {
-		const reader = new InventoryReader();
-		for (const e of [HEADING, ...[...entries].sort(byKey)]) add(inventoryLine(e), reader);
-	};
-	feed(before, (line, reader) => d.addBefore(line, reader));
-	feed(after, (line, reader) => d.addAfter(line, reader));
+	for (const [side, entries] of [
+		[d.before, before],
+		[d.after, after]
+	] as const) {
+		side.give([HEADING, ...[...entries].sort(byKey)].map(inventoryLine));
+		side.end();
+	}
+	d.go();
 	// Every entry was counted, whether it was taken apart or struck off as the same.
-	if (d.counts.before !== before.length || d.counts.after !== after.length)
-		throw new Error(
-			`${d.counts.before} and ${d.counts.after} entries counted, not ${before.length} and ${after.length}`
-		);
-	return d.end();
+	if (d.before.count !== before.length || d.after.count !== after.length)
+		throw new Error(`${d.before.count} and ${d.after.count} entries counted, not ${before.length} and ${after.length}`);
+	return d.changes();
 }

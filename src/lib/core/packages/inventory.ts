@@ -142,10 +142,15 @@ export class InventoryReader {
 		return entry;
 	}
 
-	/** Passes over a line that is known to be right; its place is looked at all the same. */
-	pass(text: string): void {
+	/** Key of the entry that was read last. */
+	get key(): string {
+		return this.last;
+	}
+
+	/** Passes over a line that is known to be right, with its key where that is known too; its place is looked at all the same. */
+	pass(text: string, key = keyOfLine(text) ?? entryKey(JSON.parse(text) as InventoryEntry)): void {
 		this.line++;
-		this.inOrder(keyOfLine(text) ?? entryKey(JSON.parse(text) as InventoryEntry));
+		this.inOrder(key);
 	}
 
 	private inOrder(key: string): void {
@@ -251,15 +256,17 @@ export function inventoryLine(e: InventoryEntry | InventoryHeading): string {
 		: JSON.stringify({ setting: e.setting, name: e.name, type: e.type, value: e.value });
 }
 
-/** Parts of text as lines, across the borders of the parts; the last one need not end in a line break. */
+const withoutReturn = (line: string): string => (line.endsWith('\r') ? line.slice(0, -1) : line);
+
+/** Parts of text as lines without their line breaks, across the borders of the parts; the last one need not end in a line break. */
 export async function* linesOf(parts: AsyncIterable<string> | Iterable<string>): AsyncGenerator<string[]> {
 	let rest = '';
 	for await (const part of parts) {
 		const lines = (rest + part).split('\n');
 		rest = lines.pop()!;
-		if (lines.length) yield lines;
+		if (lines.length) yield part.includes('\r') || lines[0]!.endsWith('\r') ? lines.map(withoutReturn) : lines;
 	}
-	if (rest !== '') yield [rest];
+	if (rest !== '') yield [withoutReturn(rest)];
 }
 
 /** JSON Schema (2020-12) of one line of an inventory. */

@@ -8,6 +8,7 @@ import { vaultOf } from '../vault';
 import { settleEstate } from '../settle';
 import { verifyData } from '../verify';
 import type { MachineState, Observation } from '../providers';
+import { mulberry } from '../testing/chance';
 import { testEstate } from '../testing/harness';
 import { MINUTES_KEPT } from '../samples/series';
 import { Observer } from './observer';
@@ -277,6 +278,53 @@ describe('samples', () => {
 		expect(all(db, 'SELECT at FROM samples_1m')).toEqual([{ at: START + QUARTER }]);
 		expect(quarters()).toMatchObject([{ at: START, cores: 400 }]);
 	});
+
+	test.each([1, 2, 3, 4])(
+		'belong to whoever gave them, in whatever order they come and whoever is made anew (%i)',
+		(seed) => {
+			const chance = mulberry(seed);
+			const names = Array.from({ length: 12 }, (_, i) => `deck-${i}`);
+			const idOf = (name: string) =>
+				one<{ id: number }>(db, `SELECT id FROM machines WHERE name = ? AND until = ${FOREVER}`, [name])!.id;
+			tell(...names.map((n) => made(n)));
+			const expected: { at: number; machine_id: number; cores: number }[] = [];
+			let order = [...names];
+			for (let minute = 0; minute < 50; minute++) {
+				const at = START + minute * MINUTE;
+				// Most minutes are like the one before; in some a few are away, or come in another order, or one has been made anew.
+				if (chance() < 0.2)
+					order = order
+						.map((n) => [chance(), n] as const)
+						.sort(([a], [b]) => a - b)
+						.map(([, n]) => n);
+				const away = chance() < 0.4 ? names[Math.floor(chance() * names.length)] : undefined;
+				if (chance() < 0.3) {
+					const again = names[Math.floor(chance() * names.length)]!;
+					tell({ kind: 'unmade', at, machine: again }, made(again, at));
+				}
+				const up = order.filter((n) => n !== away);
+				const told = samples(at, ['nobody', ...up], 0.5) as Extract<Told, { kind: 'samples' }>;
+				up.forEach((name, i) => {
+					const cores = Math.round(chance() * 1000);
+					told.values[(i + 1) * 7] = cores / 1000;
+					expected.push({ at, machine_id: idOf(name), cores });
+				});
+				tell(told);
+			}
+			expect(all(db, 'SELECT at, machine_id, cores FROM samples_1m ORDER BY at, machine_id')).toEqual(
+				expected.sort((a, b) => a.at - b.at || a.machine_id - b.machine_id)
+			);
+			// Three quarter hours have ended: each is the mean of what was given in it.
+			expect(quarters().map(({ at, machine_id, cores }) => ({ at, machine_id, cores }))).toEqual(
+				all(
+					db,
+					`SELECT at / ${QUARTER} * ${QUARTER} AS at, machine_id, CAST(round(avg(cores)) AS INTEGER) AS cores FROM samples_1m
+				 WHERE at < ? GROUP BY 1, 2 ORDER BY 1, 2`,
+					[START + 3 * QUARTER]
+				)
+			);
+		}
+	);
 
 	test('minutes go after two days', () => {
 		tell(samples(START, ['quay-01'], 0.4));

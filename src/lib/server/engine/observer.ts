@@ -108,6 +108,7 @@ export class Observer {
 				const m = this.machines.get(o.machine);
 				if (!m) break;
 				this.machines.delete(o.machine);
+				this.sampleWriter.renamed();
 				this.placings++;
 				closeAt(db, 'machines', { id: m.id }, o.at);
 				for (const table of WITHIN_MACHINES) closeAllAt(db, table, { machine_id: m.id }, o.at);

@@ -1,7 +1,7 @@
 import { byKey, type InventoryHeading } from '$lib/core/packages/inventory';
 import { bytesOf, Difference, type Change, type What } from '$lib/core/packages/difference';
 import { Learned, folderWords, sortChanges, totalsOf, type Sort, type Sorted } from '$lib/core/packages/sorting';
-import { readInventory, writeLines } from './walk';
+import { linesIn, writeLines } from './walk';
 
 /** The difference of two inventories that lie in files, sorted. */
 export interface Compared {
@@ -51,11 +51,25 @@ export async function compareInventories(
 
 async function differenceOf(before: string, after: string): Promise<Omit<Compared, 'sorted'>> {
 	const difference = new Difference();
-	const heads = [
-		await readInventory(before, (line, reader) => difference.addBefore(line, reader)),
-		await readInventory(after, (line, reader) => difference.addAfter(line, reader))
-	] as const;
-	return { before: heads[0], after: heads[1], entries: { ...difference.counts }, changes: difference.end() };
+	const lines = new Map([
+		[difference.before, linesIn(before)],
+		[difference.after, linesIn(after)]
+	]);
+	try {
+		for (let side = difference.go(); side; side = difference.go()) {
+			const next = await lines.get(side)!.next();
+			if (next.done) side.end();
+			else side.give(next.value);
+		}
+	} finally {
+		for (const l of lines.values()) await l.return(undefined);
+	}
+	return {
+		before: difference.before.reader.heading,
+		after: difference.after.reader.heading,
+		entries: { before: difference.before.count, after: difference.after.count },
+		changes: difference.changes()
+	};
 }
 
 /** Keeps changes with their sorting in a file, one a line. */

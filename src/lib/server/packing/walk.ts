@@ -140,10 +140,13 @@ export async function readInventory(
 	each: (line: string, reader: InventoryReader) => void
 ): Promise<InventoryHeading> {
 	const reader = new InventoryReader();
-	const stream = createReadStream(path, { encoding: 'utf8', highWaterMark: WHOLE });
-	for await (const lines of linesOf(stream))
-		for (const line of lines) each(line.endsWith('\r') ? line.slice(0, -1) : line, reader);
+	for await (const lines of linesIn(path)) for (const line of lines) each(line, reader);
 	return reader.heading;
+}
+
+/** The lines of a file, many at a time. */
+export async function* linesIn(path: string): AsyncGenerator<string[]> {
+	yield* linesOf(createReadStream(path, { encoding: 'utf8', highWaterMark: WHOLE }));
 }
 
 /** All entries of an inventory in a file. */
