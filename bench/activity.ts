@@ -3,7 +3,8 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { openDb, putSetting, run, type Db } from '$lib/server/db';
 import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
-import { reachedBy, hitsByRule } from '$lib/server/activity/queries';
+import { packDays } from '$lib/server/activity/packed';
+import { hitsByRule, reachedBy, totalsOf } from '$lib/server/activity/queries';
 import { sumUp } from '$lib/server/activity/rolling';
 import { COLUMNS, ROLLED, takeActivity } from '$lib/server/activity/write';
 import type { Flow } from '$lib/server/providers';
@@ -128,7 +129,16 @@ function years(db: Db): void {
 				`INSERT INTO activity_${of}_hours(${key}, hour, decisions, refused, down, up) SELECT ${key}, hour, sum(decisions), 0, sum(down), sum(up) FROM activity GROUP BY hour, ${key}`
 			);
 		putSetting(db, ROLLED, String(hour + DAYS * 24 - 1));
+		// Of the days that are looked at, and of the one that is not over yet.
+		run(
+			db,
+			`INSERT INTO activity_days(day, rule_id, target_id, person_id, through, from_id, way, decisions, down, up)
+			 SELECT hour / 24, rule_id, target_id, person_id, through, from_id, way, sum(decisions), sum(down), sum(up) FROM activity WHERE hour >= ?
+			 GROUP BY hour / 24, rule_id, target_id, person_id, through, from_id, way`,
+			[hour + (DAYS - 31) * 24]
+		);
 	})();
+	for (let n = 0; n < 5; n++) packDays(db);
 }
 
 /** What people reached: how quickly it is written down, and found again among twenty million rows. */
@@ -172,6 +182,14 @@ export function activityBench(report: Report, median: Median): void {
 		);
 		const rules = median(() => hitsByRule(db, at, 30), 15);
 		report('what each rule decided in 30 days of the same', rules, 'ms', 'under 50', rules < 50);
+		const asked = { at, days: 30, people: null };
+		const seen = totalsOf(db, asked);
+		if (seen.all.people !== PEOPLE || seen.targets.size !== TARGETS) throw new Error('not everybody was counted');
+		const sums = median(() => totalsOf(db, asked), 15);
+		report('who reached what in 30 days, by rule and target, of the same', sums, 'ms', 'under 300', sums < 300);
+		run(db, 'DELETE FROM activity_packed');
+		const rows = median(() => totalsOf(db, asked), 3);
+		report('the same row by row, against packed days', rows / sums, '×', 'over 3', rows / sums > 3);
 		db.close();
 	} finally {
 		rmSync(folder, { recursive: true, force: true });

@@ -15,7 +15,7 @@ process.on('exit', () => rmSync(temporary, { recursive: true, force: true, maxRe
 const made = join(root, '.sextant/e2e-made');
 const environment = { ...process.env, TMPDIR: temporary, FORCE_COLOR: '0', SEXTANT_MADE: made };
 /** What nobody waits for yet takes the processors' time that is left over: the numbers are those of `nice`. */
-const LATER = 10;
+const LATER = 5;
 /** Runs a tool of node_modules; what it says is kept until it ends where `apart`. Answers with its status. */
 const run = (script, args, more = {}, apart = false, nice = 0) =>
 	new Promise((ended) => {

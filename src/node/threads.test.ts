@@ -58,7 +58,7 @@ describe('a thread that is kept running', () => {
 		await until(() => seen.ups === 2);
 		expect(seen.ends[0]!.why).toMatch(/memory/i);
 		await keeper.stop(10);
-	}, 60_000);
+	});
 
 	test('that refuses for good is not tried again, and says why', async () => {
 		const { keeper, seen } = keep(`parentPort.postMessage({ refused: 'another version' }); throw new Error('no');`);

@@ -1,3 +1,4 @@
+import { packedProblems } from './activity';
 import { firstBrokenChange } from './changes';
 import { countProblems } from './changes/heads';
 import { firstBrokenEntry, toldProblems } from './record';
@@ -21,7 +22,7 @@ export function verifyData(db: Db): string[] {
 		const [table, name] = column.split('.');
 		problems.push(`${table}: ${name} of ${rows} rows cannot be read`);
 	}
-	return [...problems, ...intervalProblems(db)];
+	return [...problems, ...packedProblems(db), ...intervalProblems(db)];
 }
 
 /** What is wrong with intervals: of each table that has any. */

@@ -67,44 +67,40 @@ describe('a grant and rules', () => {
 	});
 });
 
-test(
-	'contradict each other exactly where trying all circumstances finds none that is open',
-	{ timeout: 300_000 },
-	() => {
-		const all: Circumstances[] = [];
-		for (const address of ['10.1.0.1', '10.1.200.1', '10.2.0.1', '10.9.0.1', null])
-			for (const managed of [true, false])
-				for (const branch of [null, 'desks', 'quiet'])
-					for (const firmware of [null, '3', '4.1', '5'])
-						for (const locks of [true, false])
-							for (const minute of [0, 600, 1380, 1440 + 300, 3 * 1440])
-								for (const onDuty of [true, false])
-									for (const holiday of [true, false])
-										for (const way of ['device', 'browser', 'window'] as const)
-											all.push({
-												pool: 'close',
-												address,
-												managed,
-												branch,
-												firmware,
-												locks,
-												minute,
-												onDuty,
-												holiday,
-												way
-											});
-		fc.assert(
-			fc.property(someBook, fc.constantFrom('depot', 'ledger'), (b, service) => {
-				const world = worldOf(b);
-				const { found, exact } = contradictions(world, [needs([service], { people: [ada, bo] })]);
-				const shut = [ada, bo].filter((person) =>
-					all.every((c) => reach(world, { ...c, person, target: { kind: 'service', id: service } }).effect === 'refuse')
-				);
-				expect(exact).toBe(true);
-				expect(new Set(found.flatMap((f) => f.people))).toEqual(new Set(shut));
-				for (const f of found) expect(reach(world, f.example).effect).toBe('refuse');
-			}),
-			{ numRuns: 60 }
-		);
-	}
-);
+test('contradict each other exactly where trying all circumstances finds none that is open', () => {
+	const all: Circumstances[] = [];
+	for (const address of ['10.1.0.1', '10.1.200.1', '10.2.0.1', '10.9.0.1', null])
+		for (const managed of [true, false])
+			for (const branch of [null, 'desks', 'quiet'])
+				for (const firmware of [null, '3', '4.1', '5'])
+					for (const locks of [true, false])
+						for (const minute of [0, 600, 1380, 1440 + 300, 3 * 1440])
+							for (const onDuty of [true, false])
+								for (const holiday of [true, false])
+									for (const way of ['device', 'browser', 'window'] as const)
+										all.push({
+											pool: 'close',
+											address,
+											managed,
+											branch,
+											firmware,
+											locks,
+											minute,
+											onDuty,
+											holiday,
+											way
+										});
+	fc.assert(
+		fc.property(someBook, fc.constantFrom('depot', 'ledger'), (b, service) => {
+			const world = worldOf(b);
+			const { found, exact } = contradictions(world, [needs([service], { people: [ada, bo] })]);
+			const shut = [ada, bo].filter((person) =>
+				all.every((c) => reach(world, { ...c, person, target: { kind: 'service', id: service } }).effect === 'refuse')
+			);
+			expect(exact).toBe(true);
+			expect(new Set(found.flatMap((f) => f.people))).toEqual(new Set(shut));
+			for (const f of found) expect(reach(world, f.example).effect).toBe('refuse');
+		}),
+		{ numRuns: 60 }
+	);
+});

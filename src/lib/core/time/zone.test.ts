@@ -71,7 +71,7 @@ describe('wall time', () => {
 					const first = Math.min(...local.getPossibleOffsets().map((d) => d.toMillis()));
 					expect(momentOf(zone, day, minute), `${zone} ${local.toISO()}`).toBe(first);
 				}
-	}, 60_000);
+	});
 
 	test('a time that a clock skips is as if it had not: by the offset before (RFC 5545, 3.3.5)', () => {
 		for (const zone of CHANGING)
@@ -83,7 +83,7 @@ describe('wall time', () => {
 				const day = Math.floor(skipped / 86_400_000);
 				expect(momentOf(zone, day, (skipped - day * 86_400_000) / 60_000)).toBe(skipped - before);
 			}
-	}, 60_000);
+	});
 
 	test('an unknown zone is an error, not UTC', () => {
 		expect(() => offsetAt('Europe/Atlantis', 0)).toThrow(RangeError);

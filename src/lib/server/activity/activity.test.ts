@@ -2,15 +2,28 @@ import fc from 'fast-check';
 import { beforeEach, describe, expect, test } from 'vitest';
 import { parseScope } from '$lib/core/scope/scope';
 import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
-import { all, one } from '../db';
+import { all, one, run } from '../db';
 import { cardOf } from '../house/cards';
 import type { Flow } from '../providers';
 import { Harness, OWNER, QUIET, testEstate } from '../testing/harness';
 import { recordOf } from '../directory';
+import { verifyData } from '../verify';
 import { draftedView, draftOn } from '../reach';
 import { activityView, hitsView, reachedView, unusedRules } from './view';
 import { looksAt, LOOK_LASTS, openLook } from './looking';
-import { hitsByRule, peopleOf, reachedBy, sumOf, sumsByHour, sumsByRule, sumsByTarget, usersOf } from './queries';
+import { packed, packedProblems, PackedProblem, Unpacking, type Sum } from './packed';
+import {
+	hitsByRule,
+	peopleOf,
+	reachedBy,
+	rulesOf,
+	sumOf,
+	sumsByHour,
+	targetsOf,
+	totalsOf,
+	usersOf,
+	type Asked
+} from './queries';
 import { letGo, sumUp } from './rolling';
 import { narrowerAt, usedOf } from './used';
 import { forgetNames, takeActivity } from './write';
@@ -73,6 +86,9 @@ function grouped(flows: Flow[], by: (f: Flow) => string): Map<string, Flow[]> {
 
 const scope = (text: string) => parseScope(text).scope;
 
+const sumsByRule = (asked: Asked) => rulesOf(h.db, totalsOf(h.db, asked));
+const sumsByTarget = (asked: Asked) => targetsOf(h.db, totalsOf(h.db, asked));
+
 /** How many rows there are of hours that go on, and of those that are over. */
 const rows = () => one<{ n: number }>(h.db, 'SELECT count(*) AS n FROM activity_now')!.n;
 const rowsThen = () => one<{ n: number }>(h.db, 'SELECT count(*) AS n FROM activity')!.n;
@@ -90,6 +106,7 @@ describe('sums', () => {
 						'activity',
 						'activity_now',
 						'activity_days',
+						'activity_packed',
 						...['person', 'rule'].map((k) => `activity_${k}_hours`)
 					])
 						h.db.exec(`DELETE FROM ${table}`);
@@ -121,16 +138,17 @@ describe('sums', () => {
 							up: of.reduce((n, f) => n + f.up, 0),
 							people: new Set(of.flatMap((f) => f.person ?? [])).size
 						});
-						expect(sumOf(h.db, asked)).toEqual(sum(seen));
+						expect(totalsOf(h.db, asked).all).toEqual(sum(seen));
+						expect(packedProblems(h.db)).toEqual([]);
 						const byRule = grouped(seen, (f) => f.rule);
-						expect(Object.fromEntries(sumsByRule(h.db, asked).map(({ rule, ...s }) => [rule, s]))).toEqual(
+						expect(Object.fromEntries(sumsByRule(asked).map(({ rule, ...s }) => [rule, s]))).toEqual(
 							Object.fromEntries([...byRule].map(([rule, of]) => [rule, sum(of)]))
 						);
 						for (const [rule, of] of byRule) if (rule) expect(sumOf(h.db, asked, { rule })).toEqual(sum(of));
 						const byTarget = grouped(seen, (f) => f.target.name);
-						expect(
-							Object.fromEntries(sumsByTarget(h.db, asked).map(({ kind: _, target, ...s }) => [target, s]))
-						).toEqual(Object.fromEntries([...byTarget].map(([target, of]) => [target, sum(of)])));
+						expect(Object.fromEntries(sumsByTarget(asked).map(({ kind: _, target, ...s }) => [target, s]))).toEqual(
+							Object.fromEntries([...byTarget].map(([target, of]) => [target, sum(of)]))
+						);
 						for (const [target, of] of byTarget)
 							expect(sumOf(h.db, asked, { ...of[0]!.target, kind: of[0]!.target.kind, target })).toEqual(sum(of));
 						const hours = sumsByHour(h.db, asked, 200);
@@ -163,7 +181,7 @@ describe('sums', () => {
 			flow({ person: null, target: { kind: 'service', name: 'depot' }, through: false, asked: 'sign in' })
 		]);
 		expect(usersOf(h.db, everything(START + HOUR), 'service', 'depot')).toEqual([idOf('anna')]);
-		expect(sumsByTarget(h.db, everything(START + HOUR))[0]).toMatchObject({
+		expect(sumsByTarget(everything(START + HOUR))[0]).toMatchObject({
 			target: 'depot',
 			refused: 6,
 			people: 2
@@ -176,7 +194,7 @@ describe('sums', () => {
 		expect(one(h.db, 'SELECT count(*) AS n FROM activity_rule_hours')).toEqual({ n: 1 });
 		take([flow({ person: 'bo' })]);
 		sumUp(h.db, START + 9 * HOUR);
-		expect(sumOf(h.db, everything(START + 9 * HOUR))).toMatchObject({ decisions: 6, people: 2 });
+		expect(totalsOf(h.db, everything(START + 9 * HOUR)).all).toMatchObject({ decisions: 6, people: 2 });
 		expect(hitsByRule(h.db, START + 9 * HOUR, 1).get('news')?.decisions).toBe(6);
 	});
 });
@@ -188,7 +206,7 @@ describe('what is told', () => {
 			take(
 				kinds.flatMap((kind, i) => Array.from({ length: i + 1 }, () => flow({ target: { kind, name }, decisions: 1 })))
 			);
-		const sums = sumsByTarget(h.db, everything(START + HOUR));
+		const sums = sumsByTarget(everything(START + HOUR));
 		for (const name of ['depot', 'constructor', '__proto__', 'Überseetor'])
 			expect(kinds.map((kind) => sums.find((t) => t.kind === kind && t.target === name)?.decisions)).toEqual([1, 2, 3]);
 		expect(sums).toHaveLength(12);
@@ -204,7 +222,7 @@ describe('what is told', () => {
 				decisions: 1 + (i % 5)
 			})
 		);
-		const of = () => [sumsByRule(h.db, everything(START + 2 * HOUR)), sumsByTarget(h.db, everything(START + 2 * HOUR))];
+		const of = () => [sumsByRule(everything(START + 2 * HOUR)), sumsByTarget(everything(START + 2 * HOUR))];
 		take(flows);
 		const atOnce = of();
 		h.db.exec('DELETE FROM activity_now');
@@ -233,7 +251,7 @@ describe('what is told', () => {
 		forgetNames(h.db);
 		take([flow({ rule: 'other' }), flow({ rule: 'gone' })]);
 		expect(
-			sumsByRule(h.db, everything(START + HOUR))
+			sumsByRule(everything(START + HOUR))
 				.map((r) => r.rule)
 				.sort()
 		).toEqual(['gone', 'other']);
@@ -251,7 +269,7 @@ describe('what is told', () => {
 		expect(all(h.db, 'SELECT 1 FROM reached_targets')).toEqual([]);
 		// The same name, told again, is found again.
 		take([flow({ since: START + 401 * DAY, until: START + 401 * DAY + MINUTE })]);
-		expect(sumsByTarget(h.db, everything(START + 401 * DAY + HOUR)).map((t) => t.target)).toEqual(['news.example']);
+		expect(sumsByTarget(everything(START + 401 * DAY + HOUR)).map((t) => t.target)).toEqual(['news.example']);
 		expect(hitsByRule(h.db, START + 3 * DAY, 30).get('news')?.decisions).toBe(6);
 	});
 
@@ -307,7 +325,7 @@ describe('looking at what somebody reached', () => {
 			['channel', 'clipboard out of the session', 200, null],
 			['channel', 'clipboard out of the session', 'the count'.length, null]
 		]);
-		expect(sumsByTarget(h.db, everything(START + HOUR)).map((t) => [t.kind, t.target])).toEqual([
+		expect(sumsByTarget(everything(START + HOUR)).map((t) => [t.kind, t.target])).toEqual([
 			['channel', 'clipboard-out'],
 			['site', 'news.example']
 		]);
@@ -420,5 +438,70 @@ describe('of rules', () => {
 			const card = (await cardOf(h.ctx, 'access-rule', 'one', { at: now, live: true }))!;
 			expect(JSON.stringify(card.sections)).toContain('It is about fewer than 5 people');
 		});
+	});
+});
+
+describe('the sums of a day in one piece', () => {
+	const number = fc.oneof(fc.nat(300), fc.nat(), fc.constantFrom(127, 128, 2 ** 31, 2 ** 32, Number.MAX_SAFE_INTEGER));
+	const sums = fc
+		.array(fc.tuple(fc.integer({ min: 1, max: 400 }), number, fc.nat(), fc.nat(1), number, number, number), {
+			minLength: 1,
+			maxLength: 60
+		})
+		.map((list) => list.sort(([a], [b]) => a - b));
+	const read = (bytes: Uint8Array): Sum[] => {
+		const day = new Unpacking(bytes);
+		const found: Sum[] = [];
+		while (day.target !== Infinity) {
+			const { target } = day;
+			day.take((person, rule, through, ...rest) => found.push([target, person, rule, through ? 1 : 0, ...rest]));
+		}
+		return found;
+	};
+
+	test('come out as they went in', () => {
+		fc.assert(
+			fc.property(sums, (list) => {
+				expect(read(packed(list))).toEqual(list);
+			})
+		);
+	});
+
+	test('that are damaged are told apart, or are other sums; none goes on for ever', () => {
+		fc.assert(
+			fc.property(fc.uint8Array({ maxLength: 200 }), sums, fc.nat(), (noise, list, at) => {
+				const whole = packed(list);
+				for (const bytes of [noise, whole.slice(0, at % (whole.length + 1)), new Uint8Array([...whole, ...noise])])
+					try {
+						expect(read(bytes).length).toBeLessThanOrEqual(bytes.length / 5);
+					} catch (e) {
+						expect(e).toBeInstanceOf(PackedProblem);
+					}
+			})
+		);
+	});
+
+	test('follow the rows: what is damaged is summed up from those, and named', () => {
+		take([flow(), flow({ person: 'bo', since: START + MINUTE, until: START + 2 * MINUTE })]);
+		take([flow({ since: START + DAY + HOUR, until: START + DAY + HOUR + MINUTE })]);
+		sumUp(h.db, START + 2 * DAY);
+		expect(all(h.db, 'SELECT day FROM activity_packed')).toEqual([{ day: Math.floor(START / DAY) }]);
+		const asked = everything(START + 2 * DAY);
+		const right = totalsOf(h.db, asked);
+		expect(right.all).toMatchObject({ decisions: 9, people: 2 });
+		for (const body of ["x'01'", "x'ffffffffffffffffff'", "x''", "x'0107'"]) {
+			run(h.db, `UPDATE activity_packed SET body = ${body}`);
+			expect(totalsOf(h.db, asked)).toEqual(right);
+			expect(packedProblems(h.db)).toEqual([
+				`activity_packed: day ${Math.floor(START / DAY)} is not the sum of its rows`
+			]);
+			expect(verifyData(h.db)).toContain(packedProblems(h.db)[0]);
+		}
+		run(h.db, 'DELETE FROM activity_packed');
+		expect(totalsOf(h.db, asked)).toEqual(right);
+		sumUp(h.db, START + 2 * DAY);
+		expect(totalsOf(h.db, asked)).toEqual(right);
+		letGo(h.db, START + 400 * DAY);
+		expect(all(h.db, 'SELECT day FROM activity_packed')).toEqual([]);
 	});
 });

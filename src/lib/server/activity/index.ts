@@ -1,4 +1,5 @@
 export { looksAt, openLook } from './looking';
+export { packedProblems } from './packed';
 export { keptDays } from './rolling';
 export { narrowerAt, usedOf } from './used';
 export { aspectWords, rightSoFar, unusualAt } from './unusual';

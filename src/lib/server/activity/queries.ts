@@ -1,9 +1,10 @@
 import { EFFECTS, WAYS, type Effect, type Way } from '$lib/core/reach/rules';
 import { narrow, type Scope, type Term } from '$lib/core/scope/scope';
 import { DAY, HOUR } from '$lib/core/time/units';
-import { all, one, type Db } from '../db';
+import { all, allColumns, one, type Db } from '../db';
 import { everybody } from '../directory';
 import type { Flow } from '../providers';
+import { lastPacked, PackedProblem, unpack, type Sum } from './packed';
 import { ASKED, COLUMNS, rolledUpTo, rowsOf } from './write';
 
 /** Decisions, those of them that let nobody through, and bytes to people and from them. */
@@ -51,8 +52,6 @@ export const partsOf = ({ people }: Asked, only = ''): string => {
 	return `WITH part AS (SELECT ${columns} FROM activity_days WHERE day >= @first AND day <= @whole ${theirs}
 	UNION ALL ${rowsOf(columns, `hour >= @single AND hour <= @hour AND ended <= @at ${theirs}`)})`;
 };
-const SUMS =
-	'sum(p.decisions) AS decisions, sum(CASE WHEN p.through = 0 THEN p.decisions ELSE 0 END) AS refused, sum(p.down) AS down, sum(p.up) AS up';
 
 /** The people of a scope, or null where it holds everybody; with the terms that say nothing of what people reach. */
 export function peopleOf(db: Db, scope: Scope, at: number): { people: number[] | null; count: number; left: Term[] } {
@@ -74,14 +73,6 @@ export interface RuleSums extends Sums {
 	people: number;
 }
 
-export const sumsByRule = (db: Db, asked: Asked): RuleSums[] =>
-	all(
-		db,
-		`${partsOf(asked)} SELECT coalesce(r.rule, '') AS rule, ${SUMS}, count(DISTINCT nullif(p.person_id, 0)) AS people
-		 FROM part p LEFT JOIN reached_rules r ON r.id = p.rule_id GROUP BY p.rule_id ORDER BY decisions DESC, rule`,
-		boundOf(db, asked)
-	);
-
 export interface TargetSums extends Sums {
 	kind: Flow['target']['kind'];
 	/** The host of a site, or the id of a service; empty: something inside that is none. */
@@ -89,28 +80,144 @@ export interface TargetSums extends Sums {
 	people: number;
 }
 
-/** What was reached or refused, the most often first. */
-export const sumsByTarget = (db: Db, asked: Asked): TargetSums[] =>
-	all(
-		db,
-		`${partsOf(asked)} SELECT t.kind, t.name AS target, ${SUMS}, count(DISTINCT nullif(p.person_id, 0)) AS people
-		 FROM part p JOIN reached_targets t ON t.id = p.target_id GROUP BY p.target_id ORDER BY decisions DESC, t.kind, t.name`,
-		boundOf(db, asked)
-	);
+type Counted = Sums & { people: number };
 
-/** Decisions, bytes and people; of one rule or target, or of all. */
-export function sumOf(
-	db: Db,
-	asked: Asked,
-	of: { rule: string } | { kind: string; target: string } | null = null
-): Sums & { people: number } {
+/** Sums as they grow, each person counted once: of a number of people, by their ids. */
+class Counting {
+	decisions = 0;
+	refused = 0;
+	down = 0;
+	up = 0;
+	people = 0;
+
+	add(through: boolean, decisions: number, down: number, up: number): void {
+		this.decisions += decisions;
+		if (!through) this.refused += decisions;
+		this.down += down;
+		this.up += up;
+	}
+
+	get counted(): Counted {
+		const { decisions, refused, down, up, people } = this;
+		return { decisions, refused, down, up, people };
+	}
+}
+
+interface Totals {
+	all: Counted;
+	/** By the numbers of rules and targets. */
+	rules: Map<number, Counted>;
+	targets: Map<number, Counted>;
+}
+
+/** What is asked about, summed up altogether, by rule and by target in one go: whole days as they are packed, the rest row by row. */
+export function totalsOf(db: Db, asked: Asked): Totals {
+	try {
+		return total(db, asked, lastPacked(db));
+	} catch (e) {
+		if (!(e instanceof PackedProblem)) throw e;
+		// What is packed follows from the rows: these are there in any case, and the rest is slower.
+		return total(db, asked, null);
+	}
+}
+
+function total(db: Db, asked: Asked, last: number | null): Totals {
+	const bound = boundOf(db, asked);
+	const packedTo = Math.min(last ?? -1, bound.whole);
+	const days = packedTo >= bound.first ? unpack(db, bound.first, packedTo) : [];
+	const rest = new Map<
+		number,
+		[person: number, rule: number, through: number, decisions: number, down: number, up: number][]
+	>();
+	for (const [target, ...row] of allColumns<Sum>(
+		db,
+		`${partsOf(asked)} SELECT target_id, person_id, rule_id, through, decisions, down, up FROM part`,
+		{ ...bound, first: Math.max(bound.first, packedTo + 1) }
+	)) {
+		const rows = rest.get(target);
+		if (rows) rows.push(row);
+		else rest.set(target, [row]);
+	}
+
+	const size = one<{ id: number }>(
+		db,
+		`SELECT max(coalesce((SELECT max(id) FROM people), 0), coalesce((SELECT max(person_id) FROM activity_person_hours), 0)) AS id`
+	)!.id;
+	const wanted = asked.people && new Uint8Array(size + 1);
+	for (const id of asked.people ?? []) wanted![id] = 1;
+	const everything = new Counting();
+	const met = new Uint8Array(size + 1);
+	const rules = new Map<number, { sums: Counting; met: Uint8Array }>();
+	const targets = new Map<number, Counted>();
+	/** Of each person the target of which they were counted last. */
+	const metAt = new Float64Array(size + 1);
+	const of = [...rest.keys()].sort((a, b) => a - b);
+	for (let next = 0; ;) {
+		const target = days.reduce((least, d) => Math.min(least, d.target), of[next] ?? Infinity);
+		if (target === Infinity) break;
+		const sums = new Counting();
+		let found = false;
+		const add = (person: number, rule: number, through: boolean, decisions: number, down: number, up: number) => {
+			if (wanted && wanted[person] !== 1) return;
+			found = true;
+			let byRule = rules.get(rule);
+			if (!byRule) rules.set(rule, (byRule = { sums: new Counting(), met: new Uint8Array(size + 1) }));
+			everything.add(through, decisions, down, up);
+			byRule.sums.add(through, decisions, down, up);
+			sums.add(through, decisions, down, up);
+			// Nobody is no person.
+			if (person === 0 || person > size) return;
+			if (met[person] === 0) everything.people += met[person] = 1;
+			if (byRule.met[person] === 0) byRule.sums.people += byRule.met[person] = 1;
+			if (metAt[person] !== target) {
+				metAt[person] = target;
+				sums.people++;
+			}
+		};
+		for (const day of days) if (day.target === target) day.take(add);
+		if (of[next] === target)
+			for (const [person, rule, through, ...row] of rest.get(of[next++]!)!) add(person, rule, through === 1, ...row);
+		if (found) targets.set(target, sums.counted);
+	}
+	return {
+		all: everything.counted,
+		rules: new Map([...rules].map(([rule, { sums }]) => [rule, sums.counted])),
+		targets
+	};
+}
+
+const before = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0);
+
+/** Sums by rule, that which decided the most first. */
+export function rulesOf(db: Db, { rules }: Totals): RuleSums[] {
+	const names = new Map(
+		all<{ id: number; rule: string }>(db, 'SELECT id, rule FROM reached_rules').map((r) => [r.id, r.rule])
+	);
+	return [...rules]
+		.map(([id, sums]) => ({ rule: names.get(id) ?? '', ...sums }))
+		.sort((a, b) => b.decisions - a.decisions || before(a.rule, b.rule));
+}
+
+/** What was reached or refused, the most often first. */
+export function targetsOf(db: Db, { targets }: Totals): TargetSums[] {
+	return all<{ id: number; kind: Flow['target']['kind']; target: string }>(
+		db,
+		'SELECT id, kind, name AS target FROM reached_targets'
+	)
+		.flatMap(({ id, kind, target }) => {
+			const sums = targets.get(id);
+			return sums ? { kind, target, ...sums } : [];
+		})
+		.sort((a, b) => b.decisions - a.decisions || before(a.kind, b.kind) || before(a.target, b.target));
+}
+
+/** Decisions, bytes and people of one rule or target. */
+export function sumOf(db: Db, asked: Asked, of: { rule: string } | { kind: string; target: string }): Counted {
 	const only =
-		of === null
-			? ''
-			: 'rule' in of
-				? 'AND rule_id = (SELECT id FROM reached_rules WHERE rule = @rule)'
-				: 'AND target_id = (SELECT id FROM reached_targets WHERE kind = @kind AND name = @target)';
-	return one<Sums & { people: number }>(
+		'rule' in of
+			? 'AND rule_id = (SELECT id FROM reached_rules WHERE rule = @rule)'
+			: 'AND target_id = (SELECT id FROM reached_targets WHERE kind = @kind AND name = @target)';
+	return one<Counted>(
 		db,
 		`${partsOf(asked, only)} SELECT coalesce(sum(p.decisions), 0) AS decisions, coalesce(sum(CASE WHEN p.through = 0 THEN p.decisions END), 0) AS refused,
 		 coalesce(sum(p.down), 0) AS down, coalesce(sum(p.up), 0) AS up, count(DISTINCT nullif(p.person_id, 0)) AS people FROM part p`,

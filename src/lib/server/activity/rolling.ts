@@ -1,5 +1,6 @@
 import { DAY, HOUR } from '$lib/core/time/units';
 import { all, one, putSetting, run, setting, type Db } from '../db';
+import { packDays } from './packed';
 import { COLUMNS, forgetNames, ROLLED, rolledUpTo } from './write';
 
 /** So many hours are summed up at a time, so that whoever else writes waits for no more. */
@@ -44,6 +45,7 @@ export function sumUp(db: Db, now: number): void {
 			run(db, 'DELETE FROM activity_now WHERE hour = ?', [hour]);
 			putSetting(db, ROLLED, String(hour));
 		}).immediate();
+	packDays(db);
 }
 
 /** How long it is kept who reached what, in days; after that only sums are. */
@@ -60,7 +62,9 @@ export function letGo(db: Db, now: number): void {
 	if (first != null && first < before)
 		for (const table of ['activity', 'activity_reasons'])
 			run(db, `DELETE FROM ${table} WHERE hour < ?`, [Math.min(before, first + FORGET_AT_ONCE, rolled + 1)]);
-	if (run(db, 'DELETE FROM activity_days WHERE day < ?', [Math.floor(before / 24)]).changes === 0) return;
+	const day = Math.floor(before / 24);
+	run(db, 'DELETE FROM activity_packed WHERE day < ?', [day]);
+	if (run(db, 'DELETE FROM activity_days WHERE day < ?', [day]).changes === 0) return;
 	// A name that was summed up stands in a day for as long as any row of it is kept.
 	run(
 		db,

@@ -9,7 +9,7 @@ import { reportSource, type SourceAsk } from '../lists/sources';
 import { InputProblem } from '../plans/kind';
 import { servicesAt } from '../reach';
 import type { Flow } from '../providers';
-import { boundOf, firstHour, partsOf, peopleOf, sumsByTarget, type Asked } from './queries';
+import { boundOf, firstHour, partsOf, peopleOf, targetsOf, totalsOf, type Asked } from './queries';
 import { aboutFew, FEW, namesAt, speaksOfOne } from './view';
 import { rowsOf } from './write';
 
@@ -291,7 +291,9 @@ const unusedServices = reportSource({
 		const { asked, count, left } = askedOf(db, ask);
 		// What single people never reach tells what they do.
 		if (asked.people && (speaksOfOne(ask.scope) || count < FEW)) return cut([], ask, left);
-		const sums = new Map(sumsByTarget(db, asked).flatMap((t) => (t.kind === 'service' ? [[t.target, t]] : [])));
+		const sums = new Map(
+			targetsOf(db, totalsOf(db, asked)).flatMap((t) => (t.kind === 'service' ? [[t.target, t]] : []))
+		);
 		const last = new Map(
 			all<{ target: string; day: number }>(
 				db,

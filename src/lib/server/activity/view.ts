@@ -13,10 +13,10 @@ import {
 	hitsByRule,
 	peopleOf,
 	reachedBy,
-	sumOf,
+	rulesOf,
 	sumsByHour,
-	sumsByRule,
-	sumsByTarget,
+	targetsOf,
+	totalsOf,
 	type Asked,
 	type Reached,
 	type RuleSums,
@@ -103,14 +103,15 @@ export function activityView(db: Db, scope: Scope, at: number, days: number) {
 	const names = namesAt(db, at);
 	const target = (t: TargetSums): ShownTarget => ({ ...t, ...names.target(t.kind, t.target) });
 	const hidden = aboutFew(db, at);
-	const targets = sumsByTarget(db, asked);
+	const totals = totalsOf(db, asked);
+	const targets = targetsOf(db, totals);
 	const hour = Math.floor(at / HOUR);
 	const drawn = new Map(sumsByHour(db, asked, DRAWN).map((h) => [h.hour, h]));
 	return {
 		few: null,
 		left,
 		sums: {
-			...sumOf(db, asked),
+			...totals.all,
 			hours: Array.from({ length: DRAWN }, (_, i) => {
 				const h = drawn.get(hour - DRAWN + 1 + i);
 				return {
@@ -119,7 +120,7 @@ export function activityView(db: Db, scope: Scope, at: number, days: number) {
 					refused: h?.refused ?? 0
 				};
 			}),
-			rules: sumsByRule(db, asked)
+			rules: rulesOf(db, totals)
 				.filter((r) => !hidden.has(r.rule))
 				.map((r): ShownRule => ({ ...r, ...names.rule(r.rule) })),
 			targets: targets.slice(0, SHOWN).map(target),

@@ -124,7 +124,7 @@ beforeAll(async () => {
 	PERSON = { ...person, kind: 'person', ...asRole('person'), factor: false, signIn: 'x' };
 	keepPackage(h, 'logline', '1.0.0');
 	await h.carryOut('package.deliver', { package: 'logline', pools: ['quay'], version: '1.0.0' });
-}, 120_000);
+});
 
 /** What nobody foresaw, with how to ask again. */
 const wrong: string[] = [];

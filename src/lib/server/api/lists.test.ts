@@ -19,7 +19,7 @@ import { answer, problemOf } from './problems';
 let h: Harness;
 beforeAll(async () => {
 	h = await livedIn();
-}, 30_000);
+});
 
 const list = (kind: string, scope = '', more: Partial<PageAsk> = {}) =>
 	LISTS.get(kind)!.page(h.db, {

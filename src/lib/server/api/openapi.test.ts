@@ -44,7 +44,7 @@ describe('every address of the API', () => {
 		h = await livedIn();
 		serveFrom(h);
 		job = one<{ id: number }>(h.db, 'SELECT max(id) AS id FROM jobs')!.id;
-	}, 60_000);
+	});
 
 	const post = (path: string, body: unknown = {}) => askApi(h, 'POST', `/api/v1${path}`, JSON.stringify(body));
 	const get = (path: string) => askApi(h, 'GET', `/api/v1${path}`);
@@ -215,7 +215,7 @@ describe('every address of the API', () => {
 		const elsewhere =
 			/^\w+ \/(lab|joinings\/\{id\}\/(?!address)|captures\/\{id\}\/files\/(idle|folder)|consoles|icons|packages|endpoint-screens)/;
 		expect(ENDPOINTS.map((e) => `${e.method} ${e.path}`).filter((e) => !met.has(e) && !elsewhere.test(e))).toEqual([]);
-	}, 60_000);
+	});
 
 	const inventory = (id: number, part: string, files: readonly string[]) =>
 		askApi(

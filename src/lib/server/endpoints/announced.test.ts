@@ -28,7 +28,7 @@ beforeEach(async () => {
 		})
 	);
 	await h.live(MINUTE);
-}, 60_000);
+});
 
 const SERIALS = ['TB-9101', 'TB-9102', 'TB-9103'];
 const announce = (more: object = {}) =>
@@ -102,7 +102,7 @@ describe('announced endpoints', () => {
 			rows: [{ id: 'TB-9103', name: 'new-03' }, { id: 'TB-9102' }],
 			total: 3
 		});
-	}, 120_000);
+	});
 
 	test('are refused beside what is wrong with them, and nothing of them is kept', async () => {
 		await announce({ serials: ['TB-9101'] });

@@ -63,7 +63,7 @@ beforeEach(async () => {
 		})
 	);
 	await h.live(10 * HOUR, 20_000);
-}, 60_000);
+});
 
 const items = (scope = '', at = h.lab.now) => endpointsIn(h.db, parseScope(scope).scope, at).items;
 const called = (name: string, at = h.lab.now) => items('', at).find((e) => e.name === name)!;
@@ -285,7 +285,7 @@ describe('enrolment rules', () => {
 		await h.live(31 * DAY, HOUR);
 		const old = one<{ at: number }>(h.db, 'SELECT min(at) AS at FROM endpoint_starts')!.at;
 		expect(old).toBeGreaterThan(h.lab.now - 30 * DAY - 2 * HOUR);
-	}, 120_000);
+	});
 });
 
 describe('branches', () => {

@@ -34,7 +34,7 @@ beforeEach(async () => {
 	await h.live(MINUTE);
 	for (const id of ['TB-1', 'TB-2', 'TF-1']) h.lab.apply({ kind: 'switch on', endpoint: id });
 	await h.live(30 * MINUTE);
-}, 60_000);
+});
 
 const want = { branch: 'all', model: 'Tern 5', version: '4.3.0' };
 const stands = () =>

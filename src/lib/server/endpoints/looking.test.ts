@@ -22,7 +22,7 @@ beforeAll(async () => {
 	serveFrom(h);
 	for (let i = 0; i < 40 && !on('anna'); i++) await h.live(30 * MINUTE, 20_000);
 	anna = on('anna')!;
-}, 60_000);
+});
 const on = (login: string) =>
 	one<{ id: number }>(
 		h.db,

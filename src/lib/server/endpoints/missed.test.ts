@@ -19,7 +19,7 @@ beforeAll(async () => {
 		h.db,
 		`SELECT o.person_id AS person, o.endpoint_id AS endpoint FROM person_endpoints o JOIN people p ON p.id = o.person_id WHERE p.login = 'anna'`
 	)!;
-}, 60_000);
+});
 
 /** On so many days after the device was heard last she has worked from something else: on each day once, or all on one. */
 function worked(endpoint: number, person: number, days: number, apart: number): number {

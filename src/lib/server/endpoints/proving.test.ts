@@ -22,7 +22,7 @@ beforeEach(async () => {
 		})
 	);
 	await h.live(MINUTE);
-}, 60_000);
+});
 
 let asked = 0;
 const opens = async (login: string) => {

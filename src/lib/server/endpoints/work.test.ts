@@ -30,7 +30,7 @@ beforeEach(async () => {
 	await h.live(MINUTE);
 	for (const id of ['TB-1', 'TB-2', 'TL-1', 'TF-1']) h.lab.apply({ kind: 'switch on', endpoint: id });
 	await h.live(15 * MINUTE);
-}, 60_000);
+});
 
 const items = (at = h.lab.now) => endpointsIn(h.db, EVERYTHING, at).items;
 const idOf = (name: string) => items().find((e) => e.name === name)!.id;

@@ -87,7 +87,7 @@ describe('a runner that starts over half-done work', () => {
 		expect(all(h.db, 'SELECT item FROM job_items WHERE job_id = ?', [job])).toHaveLength(6);
 		expect(changesBefore(h.db, h.lab.now)).toHaveLength(1);
 		expect(verifyData(h.db)).toEqual([]);
-	}, 30_000);
+	});
 
 	test('asks the provider with the same keys, so that what was begun is found again', async () => {
 		const calls: string[] = [];
@@ -104,7 +104,7 @@ describe('a runner that starts over half-done work', () => {
 		expect(calls.length).toBeGreaterThan(1);
 		expect(new Set(calls).size).toBe(1);
 		expect(madeNames()).toEqual(['nw-01']);
-	}, 30_000);
+	});
 
 	test('leaves alone what has ended', async () => {
 		const job = await h.carryOut('policy.set', { pool: 'quay', headroomIn: 2 });
@@ -214,7 +214,7 @@ describe('what is told of jobs', () => {
 		expect(recentJobs(h.db, h.lab.now)[0]!.id).toBe(job);
 		expect(runningJobs(h.db, h.lab.now)).toEqual([]);
 		expect(recentJobs(h.db, h.lab.now - 24 * 60 * MINUTE)).toEqual([]);
-	}, 30_000);
+	});
 });
 
 describe('a step that goes wrong', () => {
@@ -277,7 +277,7 @@ describe('a step that goes wrong', () => {
 			}
 			expect([kind, jobById(h.db, job, h.lab.now)!.ended !== null]).toEqual([kind, true]);
 		}
-	}, 120_000);
+	});
 
 	test('a failure while a cancel is asked for is a failure', async () => {
 		const ended = await through(

@@ -118,7 +118,7 @@ describe('the way to the first desktop', () => {
 		expect(nobodyYet(h.db, h.lab.now)).toBe(false);
 		expect(needs()).not.toContain('Nobody works here yet');
 		await h.live(HOUR, MINUTE);
-	}, 120_000);
+	});
 
 	test('is left and taken up again: what is there counts, whoever made it', async () => {
 		await follow('line', 1);

@@ -283,7 +283,7 @@ test('a browser that has signed in is known, for its account alone', async () =>
 	for (let i = 0; i < 40; i++) await signIn('ines', 'wrong', '', `10.0.0.${i}`);
 	expect((await signIn('ines', 'a long password', '', '10.9.9.9', { device: answer.device })).outcome).toBe('in');
 	expect((await signIn('ines', 'a long password', '', '10.9.9.9')).outcome).toBe('too many');
-}, 30_000);
+});
 
 test('what a page asks for by itself keeps no sign-in from ending', async () => {
 	vi.useFakeTimers({ now: Date.now(), toFake: ['Date'] });

@@ -33,7 +33,7 @@ beforeAll(async () => {
 	whole = ctx.db;
 	Object.assign(h, { ctx, db: whole });
 	serveFrom(h);
-}, 120_000);
+});
 
 const text = (body: unknown) => (typeof body === 'string' ? body : JSON.stringify(body));
 const leaks = (said: string): string[] => {
@@ -165,7 +165,7 @@ describe('whoever is there for a part of the estate', () => {
 		expect(seen).toContain('Dag Keel');
 		expect(seen).toContain('isle-01');
 		expect(wrong).toEqual([]);
-	}, 120_000);
+	});
 
 	it('meets nothing of elsewhere on any page', async () => {
 		const wrong: string[] = [];
@@ -191,7 +191,7 @@ describe('whoever is there for a part of the estate', () => {
 			}
 		}
 		expect(wrong).toEqual([]);
-	}, 120_000);
+	});
 });
 
 describe('a plan of somebody who is there for a part', () => {

@@ -66,6 +66,8 @@ export const TABLES: Readonly<Record<string, Seen>> = {
 	activity: ofWhom,
 	activity_now: ofWhom,
 	activity_days: person,
+	// Sums of everybody in one piece: those of the part are summed up row by row.
+	activity_packed: 'none',
 	activity_habits: person,
 	activity_looks: person,
 	activity_person_hours: person,

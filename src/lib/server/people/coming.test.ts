@@ -31,7 +31,7 @@ beforeAll(async () => {
 	await h.live(90 * MINUTE, MINUTE);
 	await h.carryOut('machine.give', { machine: 'own-01', person: 'anna' });
 	await h.live(2 * HOUR, MINUTE);
-}, 60_000);
+});
 
 const items = (at = h.lab.now, scope = EVERYTHING) => comingAt(h.db, scope, at).items;
 const groups = () => comingGroups(h.db, h.lab.now);
@@ -144,4 +144,4 @@ test('a lab in which people come and go by its seed tells the same people the sa
 	expect(everybody(a.db, a.lab.now).length).toBe(
 		[...a.lab.world.people.values()].filter((p) => p.begins <= a.lab.now && p.ends > a.lab.now).length
 	);
-}, 60_000);
+});

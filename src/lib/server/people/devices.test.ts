@@ -29,7 +29,7 @@ beforeEach(async () => {
 	const fay = { login: 'fay', name: 'Fay Buoy', site: 'quay', team: 'harbour', mail: 'fay@testbay.example' };
 	await h.carryOut('people.put', { people: [{ ...fay, begins: dayOf(3), pattern: 'day' }] });
 	await h.live(3 * HOUR, 20_000);
-}, 60_000);
+});
 
 const numberOf = (login: string) => one<{ id: number }>(h.db, 'SELECT id FROM people WHERE login = ?', [login])!.id;
 const free = () => freeAt(h.db, 'quay', h.lab.now).map((d) => d.name);
@@ -126,7 +126,7 @@ describe('a device for somebody who begins', () => {
 		// Nobody notes anew that it is theirs.
 		await h.live(10 * MINUTE);
 		expect(free()).toContain(name);
-	}, 120_000);
+	});
 
 	test('welcomed and taken back, it is free; with none free it says so and does the rest', async () => {
 		await h.carryOut('people.welcome', { people: ['fay'], device: true });

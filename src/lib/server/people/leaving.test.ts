@@ -46,7 +46,7 @@ beforeEach(async () => {
 		pools: ['own'],
 		owner: 'fay'
 	});
-}, 60_000);
+});
 
 const ownerOf = (id: string) => publicationsAt(h.db, h.lab.now).find((p) => p.id === id)!.owner;
 const keeper = (machine: string) =>
@@ -128,7 +128,7 @@ describe('somebody of our own list leaves', () => {
 		expect([keeper('own-01'), stage('fay')]).toEqual([undefined, 'cleared']);
 		expect(one<{ profile: number }>(h.db, `SELECT profile FROM people WHERE login = 'fay'`)!.profile).toBe(0);
 		expect(h.lab.world.people.get('fay')!.profile).toBe(0);
-	}, 60_000);
+	});
 
 	test('what they leave is handed on where that is agreed, with the files', async () => {
 		await h.carryOut('people.leave', { person: 'fay', at: 'now', to: 'anna', after: 'hand', keepDays: 0 });
@@ -155,7 +155,7 @@ describe('somebody of our own list leaves', () => {
 		await h.carryOut('people.leave', { person: 'fay', at: 'now', to: 'anna' });
 		await h.live(MINUTE, 10_000);
 		expect(open()).toBe(0);
-	}, 60_000);
+	});
 });
 
 describe('somebody of whom the directory tells leaves', () => {
@@ -174,7 +174,7 @@ describe('somebody of whom the directory tells leaves', () => {
 		expect(group()).toMatchObject({ state: 'ready' });
 		await h.live(78 * HOUR, 10 * MINUTE);
 		expect(keeper('own-02')).toBe('bo');
-	}, 60_000);
+	});
 
 	test('and stands on Today where nobody has said what becomes of what they leave', async () => {
 		await h.live(2 * MINUTE);
@@ -189,7 +189,7 @@ describe('somebody of whom the directory tells leaves', () => {
 		expect(needsAt(h.db, EVERYTHING, h.lab.now).needs.find((n) => n.key === 'handover-gus')?.facts[0]?.words).toContain(
 			'Fay Buoy, who was to take over, is not here'
 		);
-	}, 60_000);
+	});
 });
 
 test('an account in the console is for an owner to shut, and stands on Today until they have; what it runs goes to an operator', async () => {

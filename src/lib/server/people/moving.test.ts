@@ -30,7 +30,7 @@ beforeEach(async () => {
 	await h.live(3 * MINUTE);
 	await h.carryOut('machine.give', { machine: 'own-01', person: 'fay' });
 	await h.carryOut('grant.add', { publication: 'own', team: 'visitors', channels: [] });
-}, 60_000);
+});
 
 describe('somebody moves', () => {
 	test('and their grants follow: what they gain and lose, by which grant, stands in the plan', async () => {

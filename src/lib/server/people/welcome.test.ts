@@ -91,7 +91,7 @@ describe('a welcome', () => {
 		expect(recordOf(h.db, 'fay', h.lab.now)!.memberOf).toEqual(['harbour']);
 		expect(grantsAt(h.db, h.lab.now).filter((g) => g.toLogin === 'fay')).toEqual([]);
 		expect(lastInvitation(h.db, numberOf('fay'), h.lab.now)!.endsAt).toBeLessThanOrEqual(h.lab.now);
-	}, 60_000);
+	});
 
 	test('says beside what is wrong, and is blocked by what cannot be', async () => {
 		const wrong = (input: object) =>
@@ -171,7 +171,7 @@ describe('a pool that is kept for a team', () => {
 		await h.live(5 * MINUTE);
 		expect(keeper(stands('anna')?.machine ?? machine)).toBeNull();
 		expect(all(h.db, `SELECT 1 FROM machine_spots WHERE owner_id IS NOT NULL AND until = ${FOREVER}`)).toHaveLength(4);
-	}, 120_000);
+	});
 
 	test('says who waits and why where no machine can be made, and tries again', async () => {
 		h.lab.world.hosts.get('quay-h1')!.up = false;
@@ -188,7 +188,7 @@ describe('a pool that is kept for a team', () => {
 		h.lab.world.hosts.get('quay-h2')!.up = true;
 		await h.live(90 * MINUTE, MINUTE);
 		expect(stands('anna')).toMatchObject({ state: 'ready' });
-	}, 60_000);
+	});
 
 	test('is refused for a shared pool, an unknown team or employment, and said where it is so already', async () => {
 		const wrong = (input: object) =>
@@ -217,4 +217,4 @@ test('which desk fits is told by what peers of the team have used', async () => 
 	expect(fit.peers).toBeGreaterThan(0);
 	expect(fit.fits.map((f) => f.id).sort()).toEqual(['own', 'quay']);
 	expect(fit.fits.find((f) => f.id === fit.best)!.share).toBeGreaterThan(0);
-}, 60_000);
+});

@@ -29,7 +29,7 @@ beforeEach(async () => {
 	h = await Harness.of(testEstate('e2e/small.yaml', QUIET));
 	await h.live(3 * MINUTE);
 	await h.carryOut('machine.give', { machine: 'own-01', person: 'eve' });
-}, 60_000);
+});
 
 describe('how people sign in', () => {
 	test('is a plan, refused beside what is wrong, and holds at once', async () => {

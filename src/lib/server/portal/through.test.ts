@@ -42,7 +42,7 @@ beforeAll(async () => {
 	await h.live(6 * MINUTE, MINUTE);
 	await opened('anna');
 	await tellRules(h.ctx);
-}, 60_000);
+});
 
 describe('what passes a session', () => {
 	test('is what its grant gives, while no rule says otherwise', async () => {

@@ -11,7 +11,7 @@ beforeAll(async () => {
 		testEstate('e2e/small.yaml', (e) => e.grants.push({ ...e.grants[1]!, person: undefined, team: 'everybody' }))
 	);
 	await h.live(4 * HOUR, 20_000);
-}, 30_000);
+});
 
 describe('where somebody would land', () => {
 	test('is where the broker really put them', async () => {

@@ -25,7 +25,7 @@ beforeEach(async () => {
 		],
 		tests: [{ name: 'Harbour reaches it', who: 'team/harbour', what: 'service/archive', expect: 'allow' }]
 	});
-}, 60_000);
+});
 
 const drafted = async (input: object, kind = 'access-rules.change') => {
 	const draft = draftOn(h.db, await h.draft(kind, input), h.lab.now)!;

@@ -21,7 +21,7 @@ beforeEach(async () => {
 	await h.carryOut('site-categories.bring', {
 		text: 'category;name\nMoving pictures;films.example\nMoving pictures;shorts.example\nNews of the day;news.example\n'
 	});
-}, 60_000);
+});
 
 const change = (input: object) => h.carryOut('access-rules.change', input);
 const wrongIn = async (kind: string, input: object): Promise<string[]> => {

@@ -28,7 +28,7 @@ beforeEach(async () => {
 			{ put: { id: 'shorts', decide: 'refuse', what: ['site/shorts.example'] } }
 		]
 	});
-}, 60_000);
+});
 
 const archive = { kind: 'service', id: 'archive' } as const;
 

@@ -47,7 +47,7 @@ beforeEach(async () => {
 		})
 	);
 	await h.live(MINUTE);
-}, 60_000);
+});
 
 const said = () => contradictionsAt(h.db, h.lab.now).found.map((c) => c.words);
 

@@ -36,7 +36,7 @@ beforeEach(async () => {
 		})
 	);
 	await h.live(MINUTE);
-}, 60_000);
+});
 
 const ask = () => ({ at: h.lab.now, scope: EVERYTHING, sort: '', descending: false, limit: 100, offset: 0 });
 const look = () => sweepGateways(h.ctx, h.lab.now);

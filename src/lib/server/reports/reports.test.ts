@@ -34,7 +34,7 @@ beforeAll(async () => {
 	upland = await Harness.of(testEstate('e2e/upland.yaml'));
 	await upland.live(3 * HOUR, 20_000);
 	empty = await Harness.of(testEstate('demo/empty.yaml'));
-}, 120_000);
+});
 
 const STATES = {
 	name: 'States',

@@ -28,7 +28,7 @@ beforeEach(async () => {
 	await h.live(MINUTE);
 	for (const id of ['TB-1', 'TB-2']) h.lab.apply({ kind: 'switch on', endpoint: id });
 	await h.live(15 * MINUTE);
-}, 60_000);
+});
 
 const set = (input: object) => h.carryOut('settings.set', input);
 const switchOn = async (id: string) => {

@@ -28,7 +28,7 @@ beforeAll(async () => {
 	h.lab.apply({ kind: 'fault', fault: 'agent-stopped', target: 'isle-01', value: null });
 	await h.live(7 * MINUTE);
 	now = h.lab.now;
-}, 30_000);
+});
 
 const page = (scope: string): PageAsk => ({
 	at: now,
