@@ -105,8 +105,7 @@ const units = [
 				'vitest/vitest.mjs',
 				['run', '--reporter=default', '--reporter=json', `--outputFile.json=${reports.unit}`],
 				{},
-				true,
-				LATER
+				true
 			)
 	]
 ];
@@ -139,7 +138,8 @@ async function inTurn(works) {
 		console.log(`── ${name}: well, ${Math.round((Date.now() - began) / 1000)} s`);
 	}
 }
-// Tests of pages wait for much that takes its time, and leave a fifth of two processors to the unit tests.
+// Tests of pages wait for much that takes its time, and leave a fifth of two processors to the unit tests. These are no less urgent: what is put
+// off again and again meanwhile would seem to hang.
 await Promise.all([...looked, inTurn(units), inTurn(pages)]);
 sayWhatTookLong();
 

@@ -4,11 +4,13 @@ import { setTimeout as pause } from 'node:timers/promises';
 import { afterEach, describe, expect, it } from 'vitest';
 import { keepOpen, RESTS } from './resting';
 
-const open: (Server | Socket)[] = [];
+const open: Server[] = [];
 
 afterEach(() => {
-	for (const o of open.splice(0)) if ('close' in o) o.close();
-	for (const o of open) (o as Socket).destroy();
+	for (const server of open.splice(0)) {
+		server.close();
+		server.closeAllConnections();
+	}
 });
 
 async function serve(ms?: number): Promise<Server> {

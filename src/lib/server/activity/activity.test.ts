@@ -497,6 +497,8 @@ describe('the sums of a day in one piece', () => {
 			]);
 			expect(verifyData(h.db)).toContain(packedProblems(h.db)[0]);
 		}
+		run(h.db, `UPDATE activity_packed SET day = day + 900`);
+		expect(packedProblems(h.db)).toContain(`activity_packed: day ${Math.floor(START / DAY)} is missing`);
 		run(h.db, 'DELETE FROM activity_packed');
 		expect(totalsOf(h.db, asked)).toEqual(right);
 		sumUp(h.db, START + 2 * DAY);

@@ -146,8 +146,14 @@ export const unpack = (db: Db, first: number, last: number): Unpacking[] =>
 		({ body }) => new Unpacking(body)
 	);
 
-/** Days whose packed sums are not those of their rows. */
-export const packedProblems = (db: Db): string[] =>
-	all<{ day: number; body: Buffer }>(db, 'SELECT day, body FROM activity_packed').flatMap(({ day, body }) =>
+/** Days whose packed sums are not those of their rows, and those that were left out. */
+export const packedProblems = (db: Db): string[] => [
+	...all<{ day: number; body: Buffer }>(db, 'SELECT day, body FROM activity_packed').flatMap(({ day, body }) =>
 		body.equals(packDay(db, day)) ? [] : [`activity_packed: day ${day} is not the sum of its rows`]
-	);
+	),
+	...all<{ day: number }>(
+		db,
+		`SELECT DISTINCT day FROM activity_days WHERE day < (SELECT max(day) FROM activity_packed)
+		 AND day NOT IN (SELECT day FROM activity_packed)`
+	).map(({ day }) => `activity_packed: day ${day} is missing`)
+];
