@@ -29,9 +29,8 @@ export default defineConfig({
 		unstubGlobals: true,
 		// What tests bring about is no news.
 		env: { SEXTANT_LOG: 'silent' },
-		// No test is a race, and none hangs for long: what takes longer than this says so itself. Beside the tests of pages, which come first, it is
-		// several times as slow as alone.
-		testTimeout: 180_000,
-		hookTimeout: 180_000
+		// No test is a race, and none hangs for long. In `npm test`, where unit tests yield to all else, they may take longer.
+		testTimeout: 60_000,
+		hookTimeout: 120_000
 	}
 });

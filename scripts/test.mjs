@@ -15,7 +15,7 @@ process.on('exit', () => rmSync(temporary, { recursive: true, force: true, maxRe
 const made = join(root, '.sextant/e2e-made');
 const environment = { ...process.env, TMPDIR: temporary, FORCE_COLOR: '0', SEXTANT_MADE: made };
 /** What nobody waits for yet takes the processors' time that is left over: the numbers are those of `nice`. */
-const LATER = 5;
+const LATER = 10;
 /** Runs a tool of node_modules; what it says is kept until it ends where `apart`. Answers with its status. */
 const run = (script, args, more = {}, apart = false, nice = 0) =>
 	new Promise((ended) => {
@@ -103,9 +103,14 @@ const units = [
 		() =>
 			run(
 				'vitest/vitest.mjs',
-				['run', '--reporter=default', '--reporter=json', `--outputFile.json=${reports.unit}`],
+				[
+					...['run', '--reporter=default', '--reporter=json', `--outputFile.json=${reports.unit}`],
+					// What yields to all else may take very long, and hangs nobody up.
+					...['--testTimeout=600000', '--hookTimeout=600000']
+				],
 				{},
-				true
+				true,
+				LATER
 			)
 	]
 ];
@@ -138,8 +143,7 @@ async function inTurn(works) {
 		console.log(`── ${name}: well, ${Math.round((Date.now() - began) / 1000)} s`);
 	}
 }
-// Tests of pages wait for much that takes its time, and leave a fifth of two processors to the unit tests. These are no less urgent: what is put
-// off again and again meanwhile would seem to hang.
+// Tests of pages wait for much that takes its time, and leave a fifth of two processors to the unit tests.
 await Promise.all([...looked, inTurn(units), inTurn(pages)]);
 sayWhatTookLong();
 

@@ -42,6 +42,17 @@ export interface Progress {
 	acts: number;
 }
 
+/** Writes an hour in one go: until all of a history is there nobody reads it, and what each minute touches again goes to the disk once. */
+async function inOne(db: Db, work: () => Promise<void>): Promise<void> {
+	db.exec('BEGIN IMMEDIATE');
+	try {
+		await work();
+		db.exec('COMMIT');
+	} finally {
+		if (db.inTransaction) db.exec('ROLLBACK');
+	}
+}
+
 /**
  * Lives an estate's history through, as fast as it goes: lab, engine, and the acts of its people through their plans.
  * The database and the folder for packages and captures have to be empty. Returns the lab as it is at the end.
@@ -73,10 +84,12 @@ export async function makeHistory(
 	while (lab.now < end) {
 		const hour = (Math.floor(lab.now / (60 * MINUTE)) + 1) * 60 * MINUTE;
 		const stops = [end, hour, acts[0]?.at ?? end, end - FORESEEN].filter((t) => t > lab.now);
-		await house.live(Math.min(...stops), MINUTE, {
-			sweepEvery: 10 * MINUTE,
-			forecast: lab.now >= end - FORESEEN
-		});
+		await inOne(db, () =>
+			house.live(Math.min(...stops), MINUTE, {
+				sweepEvery: 10 * MINUTE,
+				forecast: lab.now >= end - FORESEEN
+			})
+		);
 		while (acts[0] && acts[0].at <= lab.now) {
 			if (await acts.shift()!.carryOut()) done++;
 			await house.work();

@@ -217,7 +217,7 @@ export function browseOneMinute(lab: Stage): void {
 			}
 			return clock;
 		};
-		for (const [p, session] of present(lab)) {
+		for (const [p, session] of present(lab, clockOf)) {
 			const of = browsing.person(p);
 			if (of.habits.length && isHere(p, w.now)) browse(lab, guard, p, of, session, clockOf(p.zone), minute);
 		}
@@ -253,8 +253,11 @@ interface Clock extends WallTime {
 	hours: number;
 }
 
+/** Off duty people are up by day. */
+const isUp = ({ minute }: Clock): boolean => minute >= RISES && minute < RESTS;
+
 /** Whoever may reach something now: in a session, on a device, or off duty where somebody has habits for that. Most people at most times are none of these. */
-function present(lab: Stage): Map<SimPerson, SimSession | null> {
+function present(lab: Stage, clockOf: (zone: string) => Clock): Map<SimPerson, SimSession | null> {
 	const { world: w } = lab;
 	const browsing = browsingOf(lab);
 	const found = new Map<SimPerson, SimSession | null>();
@@ -268,7 +271,12 @@ function present(lab: Stage): Map<SimPerson, SimSession | null> {
 	}
 	if (browsing.restAt !== null)
 		for (const p of w.people.values())
-			if ((browsing.restAt.size === 0 || browsing.restAt.has(p.site)) && browsing.person(p).rests && !found.has(p))
+			if (
+				(browsing.restAt.size === 0 || browsing.restAt.has(p.site)) &&
+				isUp(clockOf(p.zone)) &&
+				!found.has(p) &&
+				browsing.person(p).rests
+			)
 				found.set(p, null);
 	return found;
 }
@@ -294,7 +302,7 @@ function browse(
 	const onDuty = browsing.onDuty(p, clock.day, of);
 	const device = deviceOf(lab, p);
 	const works = session !== null || (device?.awake === true && device.on === p.login);
-	const up = clock.minute >= RISES && clock.minute < RESTS;
+	const up = isUp(clock);
 	const who = { person: p, reacher: of.reacher, day: clock.day };
 	/** As they reach anything from a place: on what they are given, or off duty on something of their own in the network where they are. */
 	const from = (on: SimEndpoint | undefined, machine: SimMachine | undefined): Wisher => ({
