@@ -29,8 +29,8 @@ export default defineConfig({
 		unstubGlobals: true,
 		// What tests bring about is no news.
 		env: { SEXTANT_LOG: 'silent' },
-		// No test is a race, and none hangs for long. In `npm test`, where unit tests yield to all else, they may take longer.
-		testTimeout: 60_000,
+		// No test is a race, and none hangs for long: what takes longer than this says so itself.
+		testTimeout: 120_000,
 		hookTimeout: 120_000
 	}
 });

@@ -1,7 +1,7 @@
 // npm test: gets everything ready, then lint, types, unit tests and the tests that drive the real interface.
 import { spawn } from 'node:child_process';
 import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
-import { setPriority, tmpdir } from 'node:os';
+import { tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
 import { build, chromium, directoryServer, imageTool, installPackages, proxy } from './prepare.mjs';
 
@@ -14,17 +14,14 @@ process.on('exit', () => rmSync(temporary, { recursive: true, force: true, maxRe
 
 const made = join(root, '.sextant/e2e-made');
 const environment = { ...process.env, TMPDIR: temporary, FORCE_COLOR: '0', SEXTANT_MADE: made };
-/** What nobody waits for yet takes the processors' time that is left over: the numbers are those of `nice`. */
-const LATER = 10;
 /** Runs a tool of node_modules; what it says is kept until it ends where `apart`. Answers with its status. */
-const run = (script, args, more = {}, apart = false, nice = 0) =>
+const run = (script, args, more = {}, apart = false) =>
 	new Promise((ended) => {
 		const child = spawn(process.execPath, [join(root, 'node_modules', script), ...args], {
 			cwd: root,
 			stdio: ['ignore', apart ? 'pipe' : 'inherit', apart ? 'pipe' : 'inherit'],
 			env: { ...environment, ...more }
 		});
-		if (nice) setPriority(child.pid, nice);
 		const end = () => child.kill('SIGINT');
 		process.on('exit', end);
 		child.on('close', () => process.off('exit', end));
@@ -47,10 +44,10 @@ const lane = (name, projects, more, apart) =>
 		{ ...more, SEXTANT_LANE: name, PLAYWRIGHT_JSON_OUTPUT_NAME: reports[name] },
 		apart
 	);
-const tool = (script, ...args) => run(script, args, {}, true, LATER);
+const tool = (script, ...args) => run(script, args, {}, true);
 /** Whether there is a checker of types that was compiled for this machine: it takes a third of the time, and finds the same. */
 const compiled = existsSync(join(root, `node_modules/@typescript/native-preview-${process.platform}-${process.arch}`));
-/** What looks at the files alone: two lines of work side by side, the first while Sextant is built. */
+/** What looks at the files alone: two lines of work side by side, the first while Sextant is built, both while the history is made. */
 const looks = [
 	[
 		['Format', () => tool('prettier/bin/prettier.cjs', '--check', '--log-level', 'warn', '.')],
@@ -87,7 +84,7 @@ proxy();
 directoryServer();
 looked.push(inTurn(looks[1]));
 
-/** The demo's history is made once, and copied for each server that needs it: what waits for it takes longest. */
+/** The demo's history is made once, beside the steps that need one processor, and copied for each server that needs it. */
 rmSync(made, { recursive: true, force: true });
 const making = spawn(
 	process.execPath,
@@ -97,28 +94,17 @@ const making = spawn(
 const history = new Promise((ready) => making.on('exit', (code) => ready(code)));
 process.on('exit', () => making.kill());
 
-const units = [
+const steps = [
 	[
 		'Unit tests',
 		() =>
-			run(
-				'vitest/vitest.mjs',
-				[
-					...['run', '--reporter=default', '--reporter=json', `--outputFile.json=${reports.unit}`],
-					// What yields to all else may take very long, and hangs nobody up.
-					...['--testTimeout=600000', '--hookTimeout=600000']
-				],
-				{},
-				true,
-				LATER
-			)
-	]
-];
-const pages = [
-	['History of the demo', async () => (await history) ?? 1],
+			run('vitest/vitest.mjs', ['run', '--reporter=default', '--reporter=json', `--outputFile.json=${reports.unit}`])
+	],
 	[
 		'End-to-end tests',
 		async () => {
+			const code = await history;
+			if (code !== 0) return code ?? 1;
 			// Side by side: two with a demo each, what starts servers of its own, and what ends them hard.
 			const ended = await Promise.all([
 				lane('west', ['people', 'day'], {}, false),
@@ -143,8 +129,8 @@ async function inTurn(works) {
 		console.log(`── ${name}: well, ${Math.round((Date.now() - began) / 1000)} s`);
 	}
 }
-// Tests of pages wait for much that takes its time, and leave a fifth of two processors to the unit tests.
-await Promise.all([...looked, inTurn(units), inTurn(pages)]);
+await Promise.all(looked);
+await inTurn(steps);
 sayWhatTookLong();
 
 /** The ten that took longest: where `npm test` is to be made quicker next. */

@@ -90,6 +90,16 @@ describe('the difference of two inventories', () => {
 		expect(moved).toMatchObject({ entry: { file: 'y/two' }, was: { file: 'x/two' } });
 		expect(said(changes)).toEqual(['removed x/empty', 'removed x/one', 'added y/empty', 'moved y/two']);
 	});
+	test('many files of one content that were moved are each paired, the one of the same name where there is one', () => {
+		const of = (folder: string, from: number) =>
+			Array.from({ length: 150_000 }, (_v, i) => file(`${folder}/${String(from + i).padStart(7, '0')}`, 'all alike'));
+		const changes = differenceOf(of('x', 0), of('y', 75_000));
+		expect(changes).toHaveLength(150_000);
+		const names = changes.map((c) =>
+			c.kind === 'moved' ? c.entry.file.slice(2) === c.was.file.slice(2) : expect.unreachable()
+		);
+		expect(names.filter(Boolean)).toHaveLength(75_000);
+	});
 	test('an entry that stands twice or out of order is refused at its line, whether it was there before or not', () => {
 		const lines = (...entries: InventoryEntry[]) => [HEADING, ...entries].map(inventoryLine);
 		const both = (before: string[], after: string[]) => {

@@ -138,24 +138,44 @@ function changeOf(was: InventoryEntry, entry: InventoryEntry): Change | null {
 /** SHA-256 of a file, target of a link, nothing for a folder. */
 const contentOf = (e: FileEntry): string => (e.kind === 'file' ? e.sha256! : e.kind === 'link' ? e.target! : '');
 
+/** Files in the order of their paths, of which the first that has not been taken is asked for again and again. */
+interface Line {
+	files: FileEntry[];
+	next: number;
+}
+
+function firstOf(line: Line, taken: ReadonlySet<InventoryEntry>): FileEntry | undefined {
+	while (line.next < line.files.length && taken.has(line.files[line.next]!)) line.next++;
+	return line.files[line.next];
+}
+
+/** The value of a key, made where there is none yet. */
+function lineOf<K>(lines: Map<K, Line>, key: K): Line {
+	let line = lines.get(key);
+	if (!line) lines.set(key, (line = { files: [], next: 0 }));
+	return line;
+}
+
 /**
  * Pairs removed files with added ones of the same content: of several, the one of the same name first. Empty files say
  * nothing of where they came from.
  */
 function pairMoved(found: Change[], removed: InventoryEntry[]): Change[] {
-	const byContent = new Map<string, FileEntry[]>();
+	const byContent = new Map<string, Line>();
+	const byName = new Map<string, Line>();
+	const alike = (e: FileEntry) => `${e.sha256!}/${baseName(e.file)}`;
 	for (const e of removed) {
 		if (!isFile(e) || e.kind !== 'file' || e.size === 0) continue;
-		const list = byContent.get(e.sha256!);
-		if (list) list.push(e);
-		else byContent.set(e.sha256!, [e]);
+		lineOf(byContent, e.sha256!).files.push(e);
+		lineOf(byName, alike(e)).files.push(e);
 	}
 	const taken = new Set<InventoryEntry>();
 	const changes = found.map((c): Change => {
 		if (c.kind !== 'added' || !isFile(c.entry) || c.entry.kind !== 'file') return c;
-		const from = byContent.get(c.entry.sha256!)?.filter((e) => !taken.has(e));
-		if (!from?.length) return c;
-		const was = from.find((e) => baseName(e.file) === baseName((c.entry as FileEntry).file)) ?? from[0]!;
+		const same = byName.get(alike(c.entry));
+		const any = byContent.get(c.entry.sha256!);
+		const was = (same && firstOf(same, taken)) ?? (any && firstOf(any, taken));
+		if (!was) return c;
 		taken.add(was);
 		return { kind: 'moved', entry: c.entry, was };
 	});
