@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { openDb, putSetting, run, type Db } from '$lib/server/db';
 import { DAY, HOUR, MINUTE } from '$lib/core/time/units';
-import { packDays } from '$lib/server/activity/packed';
+import { packDay } from '$lib/server/activity/packed';
 import { hitsByRule, reachedBy, totalsOf } from '$lib/server/activity/queries';
 import { sumUp } from '$lib/server/activity/rolling';
 import { COLUMNS, ROLLED, takeActivity } from '$lib/server/activity/write';
@@ -138,7 +138,7 @@ function years(db: Db): void {
 			[hour + (DAYS - 31) * 24]
 		);
 	})();
-	for (let n = 0; n < 5; n++) packDays(db);
+	for (let n = 0; n < 31; n++) packDay(db);
 }
 
 /** What people reached: how quickly it is written down, and found again among twenty million rows. */

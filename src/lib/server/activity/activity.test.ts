@@ -481,6 +481,19 @@ describe('the sums of a day in one piece', () => {
 		);
 	});
 
+	test('are made a day at a time, the oldest first, each once; the sums are the same meanwhile', () => {
+		const days = [0, 1, 3, 4];
+		take(days.map((d) => flow({ since: START + d * DAY, until: START + d * DAY + MINUTE })));
+		const asked = everything(START + 4 * DAY + HOUR);
+		const first = Math.floor(START / DAY);
+		const seen = days.map(() => {
+			sumUp(h.db, START + 4 * DAY + 2 * HOUR);
+			expect(totalsOf(h.db, asked).all).toMatchObject({ decisions: 12, people: 1 });
+			return all<{ day: number }>(h.db, 'SELECT day FROM activity_packed ORDER BY day').map((r) => r.day - first);
+		});
+		expect(seen).toEqual([[0], [0, 1], [0, 1, 3], [0, 1, 3]]);
+	});
+
 	test('follow the rows: what is damaged is summed up from those, and named', () => {
 		take([flow(), flow({ person: 'bo', since: START + MINUTE, until: START + 2 * MINUTE })]);
 		take([flow({ since: START + DAY + HOUR, until: START + DAY + HOUR + MINUTE })]);

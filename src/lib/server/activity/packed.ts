@@ -11,8 +11,6 @@ import { rolledUpTo } from './write';
  * more where it was let through), decisions, bytes to them and bytes from them.
  */
 
-/** Days that are packed at a time, so that whoever else writes waits for no more. */
-const AT_ONCE = 8;
 /** Numbers of a sum, and so the fewest bytes of one. */
 const WIDTH = 5;
 
@@ -110,7 +108,7 @@ export class Unpacking {
 	}
 }
 
-const packDay = (db: Db, day: number): Uint8Array =>
+const sumsOf = (db: Db, day: number): Uint8Array =>
 	packed(
 		allColumns<Sum>(
 			db,
@@ -120,20 +118,19 @@ const packDay = (db: Db, day: number): Uint8Array =>
 		)
 	);
 
-/** Packs the days that have come to their end, the oldest first. */
-export function packDays(db: Db): void {
+/** Packs the oldest day that has come to its end and is not packed: one at a time, since a large one takes seconds. */
+export function packDay(db: Db): void {
 	const rolled = rolledUpTo(db);
 	if (rolled === null) return;
 	// An hour of the day after has been summed up: nothing is counted in this one any more.
-	const days = all<{ day: number }>(
+	const { day } = one<{ day: number | null }>(
 		db,
-		'SELECT DISTINCT day FROM activity_days WHERE day > ? AND day < ? ORDER BY day LIMIT ?',
-		[lastPacked(db) ?? -1, Math.floor(rolled / 24), AT_ONCE]
-	);
-	for (const { day } of days)
-		db.transaction(() =>
-			run(db, 'INSERT INTO activity_packed(day, body) VALUES (?, ?)', [day, Buffer.from(packDay(db, day))])
-		).immediate();
+		'SELECT min(day) AS day FROM activity_days WHERE day > ? AND day < ?',
+		[lastPacked(db) ?? -1, Math.floor(rolled / 24)]
+	)!;
+	// Whoever else writes does not wait for it: it is read before anything is written.
+	if (day !== null)
+		run(db, 'INSERT INTO activity_packed(day, body) VALUES (?, ?)', [day, Buffer.from(sumsOf(db, day))]);
 }
 
 /** The last day that is packed: all before it are, of which there are sums. */
@@ -149,7 +146,7 @@ export const unpack = (db: Db, first: number, last: number): Unpacking[] =>
 /** Days whose packed sums are not those of their rows, and those that were left out. */
 export const packedProblems = (db: Db): string[] => [
 	...all<{ day: number; body: Buffer }>(db, 'SELECT day, body FROM activity_packed').flatMap(({ day, body }) =>
-		body.equals(packDay(db, day)) ? [] : [`activity_packed: day ${day} is not the sum of its rows`]
+		body.equals(sumsOf(db, day)) ? [] : [`activity_packed: day ${day} is not the sum of its rows`]
 	),
 	...all<{ day: number }>(
 		db,

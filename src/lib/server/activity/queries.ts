@@ -103,6 +103,14 @@ class Counting {
 	}
 }
 
+/** Notes that somebody was met: 1 for the first time, else 0. */
+function meet(met: Uint8Array, person: number): number {
+	const bit = 1 << (person & 7);
+	if ((met[person >>> 3]! & bit) !== 0) return 0;
+	met[person >>> 3]! |= bit;
+	return 1;
+}
+
 interface Totals {
 	all: Counted;
 	/** By the numbers of rules and targets. */
@@ -146,7 +154,9 @@ function total(db: Db, asked: Asked, last: number | null): Totals {
 	const wanted = asked.people && new Uint8Array(size + 1);
 	for (const id of asked.people ?? []) wanted![id] = 1;
 	const everything = new Counting();
-	const met = new Uint8Array(size + 1);
+	// A bit for each person: of thousands of rules and tens of thousands of people bytes would be too many.
+	const bits = (size >>> 3) + 1;
+	const met = new Uint8Array(bits);
 	const rules = new Map<number, { sums: Counting; met: Uint8Array }>();
 	const targets = new Map<number, Counted>();
 	/** Of each person the target of which they were counted last. */
@@ -161,14 +171,14 @@ function total(db: Db, asked: Asked, last: number | null): Totals {
 			if (wanted && wanted[person] !== 1) return;
 			found = true;
 			let byRule = rules.get(rule);
-			if (!byRule) rules.set(rule, (byRule = { sums: new Counting(), met: new Uint8Array(size + 1) }));
+			if (!byRule) rules.set(rule, (byRule = { sums: new Counting(), met: new Uint8Array(bits) }));
 			everything.add(through, decisions, down, up);
 			byRule.sums.add(through, decisions, down, up);
 			sums.add(through, decisions, down, up);
 			// Nobody is no person.
 			if (person === 0 || person > size) return;
-			if (met[person] === 0) everything.people += met[person] = 1;
-			if (byRule.met[person] === 0) byRule.sums.people += byRule.met[person] = 1;
+			everything.people += meet(met, person);
+			byRule.sums.people += meet(byRule.met, person);
 			if (metAt[person] !== target) {
 				metAt[person] = target;
 				sums.people++;

@@ -1,6 +1,6 @@
 import { DAY, HOUR } from '$lib/core/time/units';
 import { all, one, putSetting, run, setting, type Db } from '../db';
-import { packDays } from './packed';
+import { packDay } from './packed';
 import { COLUMNS, forgetNames, ROLLED, rolledUpTo } from './write';
 
 /** So many hours are summed up at a time, so that whoever else writes waits for no more. */
@@ -45,7 +45,7 @@ export function sumUp(db: Db, now: number): void {
 			run(db, 'DELETE FROM activity_now WHERE hour = ?', [hour]);
 			putSetting(db, ROLLED, String(hour));
 		}).immediate();
-	packDays(db);
+	packDay(db);
 }
 
 /** How long it is kept who reached what, in days; after that only sums are. */
