@@ -22,9 +22,9 @@ if ('problems' in read) {
 	const db = openDb(join(making, 'sextant.db'));
 	// Nothing is lost by a crash here: making starts afresh.
 	db.pragma('synchronous = OFF');
+	db.pragma('journal_mode = MEMORY');
 	const lab = await makeHistory(db, read.estate, vaultIn(dataDir), making, (told) => port.postMessage({ told }));
 	db.pragma('optimize');
-	db.pragma('wal_checkpoint(TRUNCATE)');
 	db.close();
 	const store = new LabStore(join(making, 'lab.db'));
 	store.snapshot(lab, speed);

@@ -144,6 +144,8 @@ async function makeEstate(): Promise<void> {
 	let shown = -1;
 	const began = performance.now();
 	const worker = new Worker(join(here, 'history.js'), {
+		// Most of what a minute needs is gone with it: with room for many of them, little is looked through to find out.
+		resourceLimits: { maxYoungGenerationSizeMb: 192 },
 		workerData: { estatePath, dataDir, speed: options.speed ?? (options.demo ? 60 : 1) }
 	});
 	const problems = await new Promise<EstateProblem[] | null>((done, wrong) => {

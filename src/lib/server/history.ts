@@ -30,6 +30,10 @@ export function loadEstate(path: string): { estate: Estate } | { problems: Estat
 	return readEstate(readFileSync(path, 'utf8'), path, beside, actProblems);
 }
 
+/** Checks are run, and findings looked for, so often; before the days of which samples are kept by the minute, less often. */
+const SWEPT = 10 * MINUTE;
+const SWEPT_BEFORE = 20 * MINUTE;
+
 /** A forecast is made, and remedies are looked for, from so long before the end on: nobody reads what was foreseen before. */
 const FORESEEN = 11 * MINUTE;
 
@@ -73,12 +77,13 @@ export async function makeHistory(
 		definitionOf(packages, manifest)
 	);
 	const { ctx, engine } = house;
-	engine.observer.keepMinutesFrom = estate.lab.opens - MINUTES_KEPT;
+	const end = estate.lab.opens;
+	const closely = end - MINUTES_KEPT;
+	engine.observer.keepMinutesFrom = closely;
 	await engine.observe();
 	await configureBroker(ctx);
 	await tellSettings(ctx);
 	await tellRules(ctx);
-	const end = estate.lab.opens;
 	const acts = actsOf(ctx, estate);
 	let done = 0;
 	while (lab.now < end) {
@@ -86,7 +91,7 @@ export async function makeHistory(
 		const stops = [end, hour, acts[0]?.at ?? end, end - FORESEEN].filter((t) => t > lab.now);
 		await inOne(db, () =>
 			house.live(Math.min(...stops), MINUTE, {
-				sweepEvery: 10 * MINUTE,
+				sweepEvery: lab.now < closely ? SWEPT_BEFORE : SWEPT,
 				forecast: lab.now >= end - FORESEEN
 			})
 		);

@@ -1,4 +1,5 @@
 import ipaddr from 'ipaddr.js';
+import { LRUCache } from 'lru-cache';
 
 /** IPv4 address as an unsigned 32-bit number. Throws RangeError when it is not one. */
 export function addressNumber(text: string): number {
@@ -12,15 +13,32 @@ export const isAddress = (text: string): boolean => ipaddr.IPv4.isValidFourPartD
 /** The dotted form of an unsigned 32-bit number. */
 export const addressText = (n: number): string => [n >>> 24, (n >>> 16) & 255, (n >>> 8) & 255, n & 255].join('.');
 
+/** Reads texts, and keeps in mind what they were read as: the same few are asked about again and again. Null: they are no such thing. */
+function reader<T>(read: (text: string) => T): (text: string) => T | null {
+	const known = new LRUCache<string, { is: T | null }>({ max: 1000 });
+	return (text) => {
+		let found = known.get(text);
+		if (!found) {
+			try {
+				found = { is: read(text) };
+			} catch {
+				found = { is: null };
+			}
+			if (text.length <= LONGEST) known.set(text, found);
+		}
+		return found.is;
+	};
+}
+/** No range is written longer: IPv6 with an IPv4 tail, a zone and a prefix. */
+const LONGEST = 80;
+const readRange = reader((text) => ipaddr.parseCIDR(text));
+const readHost = reader((text) => ipaddr.parse(text));
+
 /** Whether an address lies in a range written `10.21.0.0/22`. False for text that is neither. */
 export function inRange(address: string, range: string): boolean {
-	try {
-		const [network, bits] = ipaddr.parseCIDR(range);
-		const parsed = ipaddr.parse(address);
-		return parsed.kind() === network.kind() && parsed.match(network, bits);
-	} catch {
-		return false;
-	}
+	const of = readRange(range);
+	const is = of && readHost(address);
+	return is !== null && is.kind() === of![0].kind() && is.match(of![0], of![1]);
 }
 
 /** Ranges of networks that are reached from within only: RFC 1918, 4193 and 6598, and those of a single link or machine. */

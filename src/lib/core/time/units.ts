@@ -94,7 +94,8 @@ export function moneyWords(cents: number, symbol = '€'): string {
 }
 
 /** `1,204`. */
-export const numberWords = (n: number): string => n.toLocaleString('en-GB');
+export const numberWords = (n: number): string => WORDED.format(n);
+const WORDED = new Intl.NumberFormat('en-GB');
 
 /** `1 person`, `2 people`; `1 machine`, `1,204 machines`. */
 export function countWords(n: number, one: string, many = `${one}s`): string {

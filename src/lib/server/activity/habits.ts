@@ -10,7 +10,7 @@ import {
 import { isRange, rangeFinder } from '$lib/core/network/addresses';
 import { countWords, DAY, HOUR, MINUTE, numberWords, sizeWords } from '$lib/core/time/units';
 import { offsetAt } from '$lib/core/time/zone';
-import { all, one, putSetting, run, setting, type Db } from '../db';
+import { all, allColumns, one, putSetting, run, setting, type Db } from '../db';
 import { insertRow } from '../db/rows';
 import { everybody, type DirectoryPerson } from '../directory';
 import { rangesAt } from '../reach';
@@ -197,7 +197,13 @@ const habitsOf = (rows: readonly { what: string; value: string; times: number }[
 
 /** What somebody does as a rule. */
 const ownHabits = (db: Db, person: number): Habits =>
-	habitsOf(all(db, 'SELECT what, value, times FROM activity_habits WHERE person_id = ?', [person]));
+	new Map(
+		allColumns<[what: string, value: string, times: number]>(
+			db,
+			'SELECT what, value, times FROM activity_habits WHERE person_id = ?',
+			[person]
+		).map(([what, value, times]) => [keyOf(what, value), times])
+	);
 
 /** What the peers of somebody do: their home team, or everybody where that is too few to be like anybody. Read once for each team. */
 function peersOf(db: Db, people: ReadonlyMap<number, DirectoryPerson>): (p: DirectoryPerson) => Habits {

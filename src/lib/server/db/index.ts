@@ -25,6 +25,8 @@ export function openDb(path: string): Db {
 	db.pragma('mmap_size = 268435456');
 	db.function('folded', { deterministic: true }, (text: unknown) => (typeof text === 'string' ? folded(text) : text));
 	migrate(db);
+	// Marks of tables that this connection watches (`steady.ts`).
+	db.exec('CREATE TEMP TABLE written(name TEXT PRIMARY KEY, mark TEXT NOT NULL) STRICT');
 	return db;
 }
 

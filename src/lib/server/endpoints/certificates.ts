@@ -69,8 +69,9 @@ function record(db: Db, asked: readonly Asked[], authority: string, now: number)
 /**
  * Gives certificates to devices that are awake, stand in a branch and have none, or one that is about to end or that another authority has issued.
  * Whoever asks wrongly waits for somebody to look.
+ * @param only looks at these alone
  */
-export async function certifyDevices(ctx: Context, now: number): Promise<void> {
+export async function certifyDevices(ctx: Context, now: number, only: readonly number[] | null = null): Promise<void> {
 	const { db } = ctx;
 	const { fingerprint: authority } = await authorityCertificate(ctx);
 	const lately = tried.get(db) ?? new Map<number, number>();
@@ -79,13 +80,18 @@ export async function certifyDevices(ctx: Context, now: number): Promise<void> {
 	const due = all<Due>(
 		db,
 		`SELECT e.id, e.serial, e.key, (SELECT count(*) FROM endpoint_certificates h WHERE h.endpoint_id = e.id) AS had
-		 FROM endpoint_states st JOIN endpoints e ON e.id = st.endpoint_id
-		 JOIN endpoint_spots sp ON sp.endpoint_id = e.id AND sp.until = ${FOREVER} AND sp.branch_id IS NOT NULL
+		 FROM ${only ? 'json_each(@only) o CROSS JOIN endpoint_states st ON st.endpoint_id = o.value' : 'endpoint_states st'}
+		 JOIN endpoints e ON e.id = st.endpoint_id JOIN endpoint_spots sp ON sp.endpoint_id = e.id AND sp.until = ${FOREVER} AND sp.branch_id IS NOT NULL
 		 LEFT JOIN endpoint_certificates c ON c.endpoint_id = e.id AND c.until = ${FOREVER}
 		 WHERE st.until = ${FOREVER} AND st.state = 'awake' AND (c.number IS NULL OR c.ends < @soon OR c.authority <> @authority)
 		 AND e.id NOT IN (SELECT value FROM json_each(@lately))
 		 ORDER BY c.ends, e.id LIMIT ${AT_ONCE}`,
-		{ soon: now + RENEWED_WITHIN, authority, lately: JSON.stringify([...lately.keys()]) }
+		{
+			soon: now + RENEWED_WITHIN,
+			authority,
+			lately: JSON.stringify([...lately.keys()]),
+			...(only && { only: JSON.stringify(only) })
+		}
 	);
 	if (!due.length) return;
 	const asked = await Promise.all(due.map((d) => ask(ctx, d, now)));
@@ -141,17 +147,24 @@ export const revokedAt = (db: Db, at: number): { number: string; at: number; by:
 		{ at }
 	);
 
-/** Where a device may be due that has none: it is not kept waiting until the next sweep. */
-const waiting = new WeakSet<Db>();
+/** Devices that may be due and have none: they are not kept waiting until the next sweep. */
+const waiting = new WeakMap<Db, Set<number>>();
 
 /** A device has started, or is let in: where it has no certificate, it is given one within a minute. */
 export function wantsCertificate(db: Db, endpoint: number): void {
-	if (!rowAt(db, 'endpoint_certificates', { endpoint_id: endpoint }, FOREVER - 1)) waiting.add(db);
+	if (rowAt(db, 'endpoint_certificates', { endpoint_id: endpoint }, FOREVER - 1)) return;
+	const known = waiting.get(db);
+	if (known) known.add(endpoint);
+	else waiting.set(db, new Set([endpoint]));
 }
 
-/** Gives certificates to those that have none, if any have come since the last time. */
+/** Gives certificates to those that have none and have come since the last time, the first of them first. */
 export async function certifyNewcomers(ctx: Context, now: number): Promise<void> {
-	if (waiting.delete(ctx.db)) await certifyDevices(ctx, now);
+	const come = waiting.get(ctx.db);
+	if (!come?.size) return;
+	const first = [...come].slice(0, AT_ONCE);
+	for (const id of first) come.delete(id);
+	await certifyDevices(ctx, now, first);
 }
 
 /** What gateways were told last of certificates that count no longer. */

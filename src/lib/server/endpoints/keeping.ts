@@ -110,11 +110,13 @@ export const withoutDevice = (db: Db, logins: readonly string[], site: string, a
 
 /** What people who have ended were on last stays theirs until it is collected, where nobody else is on it. */
 export function keepLeft(db: Db, now: number): void {
+	// From those who have ended on, who are few: devices that somebody is on are many, and this is asked every minute.
 	const left = all<{ endpoint: number; person: number }>(
 		db,
-		`SELECT x.endpoint_id AS endpoint, x.person_id AS person FROM person_endpoints x JOIN ${factsOf('x.person_id')}
+		`SELECT x.endpoint_id AS endpoint, x.person_id AS person FROM person_facts f
+		 CROSS JOIN person_endpoints x ON x.person_id = f.person_id AND x.until = ${FOREVER}
 		 JOIN endpoint_facts ef ON ef.endpoint_id = x.endpoint_id AND ef.until = ${FOREVER}
-		 WHERE x.until = ${FOREVER} AND f.ends <= @at
+		 WHERE f.ends <= @at AND +f.since <= @at AND +f.until > @at
 		 AND NOT EXISTS (SELECT 1 FROM person_endpoints o JOIN person_facts g ON g.person_id = o.person_id AND ${asOf('person_facts g')} AND g.ends > @at
 			WHERE o.endpoint_id = x.endpoint_id AND o.until = ${FOREVER})
 		 AND NOT EXISTS (SELECT 1 FROM kept_endpoints k WHERE k.endpoint_id = x.endpoint_id AND k.until = ${FOREVER})

@@ -2,7 +2,7 @@ import { networkFindings, volumeFindings } from '$lib/core/diagnosis/findings';
 import { addressText, rangeEnds } from '$lib/core/network/addresses';
 import { all } from '../db';
 import type { Comparison } from '../manifest';
-import { leasesOf, type NetworkRow } from './queries';
+import { leasesIn } from './queries';
 
 export const estateComparisons: readonly Comparison[] = [
 	{
@@ -18,14 +18,11 @@ export const estateComparisons: readonly Comparison[] = [
 		every: 'sweep',
 		look: async (ctx) =>
 			networkFindings(
-				await Promise.all(
-					all<NetworkRow>(ctx.db, 'SELECT * FROM networks').map(async (n) => {
-						const { size, free, stale } = (await leasesOf(ctx, n.id))!;
-						const end = rangeEnds(n.range).last;
-						const beyond = { count: end - n.last, last: addressText(end) };
-						return { id: n.id, site: n.site_id, size, free, stale, beyond };
-					})
-				)
+				(await leasesIn(ctx)).map(({ network: n, leases: { size, free, stale } }) => {
+					const end = rangeEnds(n.range).last;
+					const beyond = { count: end - n.last, last: addressText(end) };
+					return { id: n.id, site: n.site_id, size, free, stale, beyond };
+				})
 			)
 	}
 ];

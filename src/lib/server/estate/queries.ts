@@ -29,15 +29,30 @@ export interface Leases {
 /** How the addresses of a network are leased now, or null when there is no such network. */
 export async function leasesOf(ctx: Context, network: string): Promise<Leases | null> {
 	const row = networkById(ctx.db, network);
-	if (!row) return null;
-	const size = row.last - row.first + 1;
-	const free = await ctx.providers.network.free(network);
-	const held = one<{ n: number }>(
-		ctx.db,
-		`SELECT count(*) AS n FROM machines m JOIN pools p ON p.id = m.pool_id AND p.until = ${FOREVER} WHERE m.until = ${FOREVER} AND p.network_id = ?`,
-		[network]
-	)!.n;
-	return { size, free, held, stale: Math.max(0, size - free - held) };
+	return row ? (await leasesIn(ctx, [row]))[0]!.leases : null;
+}
+
+/** The same of some networks, or of all. */
+export async function leasesIn(
+	ctx: Context,
+	networks = all<NetworkRow>(ctx.db, 'SELECT * FROM networks')
+): Promise<{ network: NetworkRow; leases: Leases }[]> {
+	const machines = new Map(
+		all<{ network: string; n: number }>(
+			ctx.db,
+			`SELECT p.network_id AS network, count(*) AS n FROM pools p JOIN machines m ON m.pool_id = p.id AND m.until = ${FOREVER}
+			 WHERE p.until = ${FOREVER} AND p.network_id IN (SELECT value FROM json_each(?)) GROUP BY 1`,
+			[JSON.stringify(networks.map((n) => n.id))]
+		).map((r) => [r.network, r.n])
+	);
+	return Promise.all(
+		networks.map(async (network) => {
+			const size = network.last - network.first + 1;
+			const free = await ctx.providers.network.free(network.id);
+			const held = machines.get(network.id) ?? 0;
+			return { network, leases: { size, free, held, stale: Math.max(0, size - free - held) } };
+		})
+	);
 }
 
 /** The sites, in their order. */

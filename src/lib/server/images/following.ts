@@ -18,6 +18,7 @@ import { FOREVER } from '$lib/core/time/units';
 import { momentWords } from '$lib/core/time/zone';
 import type { Explained } from '$lib/core/why/explained';
 import { asOf, type IntervalTable } from '../db/intervals';
+import { steady } from '../db/steady';
 import { all, allColumns, one, run, type Db } from '../db';
 import { dueAt } from './shipping';
 import { fromJson } from '../db/json';
@@ -250,14 +251,20 @@ export const versionsInUse = (db: Db): OnVersion[] =>
 		 WHERE m.until = ${FOREVER} GROUP BY 1, 2, 3`
 	);
 
+/** Both as they are now: shared, nobody may change them. */
+const rulesNow = steady(['follow_rules'], rulesAt);
+const linesNow = steady(['lines', 'versions', 'version_holds', 'version_retired', 'openings'], followedLines, {
+	versions: ['built_at', 'gone_at']
+});
+
 /**
  * Whether any machine may be on another version than its rule asks for: cheap, and asked every minute. Says yes too often
  * rather than too rarely.
  */
 export function anyBehind(db: Db, now: number, groups: readonly OnVersion[] = versionsInUse(db)): boolean {
-	const rules = rulesAt(db, now);
+	const rules = rulesNow(db, now);
 	if ([...rules.keys()].some((subject) => subject.startsWith('machine/'))) return true;
-	const lines = followedLines(db, now);
+	const lines = linesNow(db, now);
 	return groups.some((g) => {
 		const rule = rules.get(`pool/${g.pool}`)?.rule;
 		if (!rule || rule.takes === 'nothing') return false;

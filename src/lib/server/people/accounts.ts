@@ -4,6 +4,7 @@ import { FOREVER } from '$lib/core/time/units';
 import type { Context } from '../context';
 import { all, run, type Db } from '../db';
 import { asOf } from '../db/intervals';
+import { steady } from '../db/steady';
 import { recordsOf, writePerson } from '../directory';
 
 /** Accounts that are made or changed at one look: the rest follows at the next. */
@@ -49,6 +50,15 @@ export function endSignIns(db: Db, now: number): void {
 	);
 }
 
+/** Those who have become others since their account was told of it, whoever has waited longest first. */
+const changedSince = steady(['people', 'person_facts', 'memberships'], (db) =>
+	all<{ id: number; login: string; account: string | null }>(
+		db,
+		`SELECT p.id, p.login, p.account FROM people p JOIN person_facts f ON f.person_id = p.id AND f.until = ${FOREVER}
+		 WHERE p.source <> 'directory' AND (p.account IS NULL OR p.account_at < f.since OR p.account_at < (SELECT coalesce(max(max(since), max(iif(until = ${FOREVER}, 0, until))), 0) FROM memberships mb WHERE mb.person_id = p.id)) ORDER BY p.account_at LIMIT ${AT_ONCE}`
+	)
+);
+
 /**
  * People whom Sextant keeps itself, or a program that tells it, have an account in the directory that machines ask: it is made for them,
  * and changed as they change.
@@ -56,11 +66,7 @@ export function endSignIns(db: Db, now: number): void {
 export async function keepAccounts(ctx: Context): Promise<void> {
 	const { db } = ctx;
 	const now = ctx.clock.now();
-	const kept = all<{ id: number; login: string; account: string | null }>(
-		db,
-		`SELECT p.id, p.login, p.account FROM people p JOIN person_facts f ON f.person_id = p.id AND f.until = ${FOREVER}
-		 WHERE p.source <> 'directory' AND (p.account IS NULL OR p.account_at < f.since OR p.account_at < (SELECT coalesce(max(max(since), max(iif(until = ${FOREVER}, 0, until))), 0) FROM memberships mb WHERE mb.person_id = p.id)) ORDER BY p.account_at LIMIT ${AT_ONCE}`
-	);
+	const kept = changedSince(db, now);
 	if (kept.length === 0) return;
 	const records = recordsOf(
 		db,

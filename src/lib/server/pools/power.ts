@@ -2,7 +2,7 @@ import { decidePower, type PowerMachine } from '$lib/core/capacity/policy';
 import { FOREVER } from '$lib/core/time/units';
 import { all } from '../db';
 import { insertRow } from '../db/rows';
-import { poolsAt } from './queries';
+import { poolsNow } from './queries';
 import type { Context } from '../context';
 import type { LiveMachine, Observed } from '../manifest';
 import { fromJson } from '../db/json';
@@ -48,7 +48,7 @@ export function powerMinute(ctx: Context, machines: Observed['machines'], now: n
 		`SELECT pools, count(*) AS n FROM waits WHERE until = ${FOREVER} GROUP BY pools`
 	).map((w) => ({ pools: fromJson<string[]>('waits.pools', w.pools), n: w.n }));
 	const held = machinesInJobs(ctx);
-	for (const pool of poolsAt(ctx.db, now)) {
+	for (const pool of poolsNow(ctx.db, now)) {
 		if (pool.assignment !== 'shared') {
 			stopIdlePersonal(ctx, pool.policy.patience, byPool.get(pool.id) ?? [], held, now);
 			continue;

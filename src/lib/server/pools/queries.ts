@@ -1,6 +1,7 @@
 import type { PowerPolicy } from '$lib/core/capacity/policy';
 import type { Hours } from '$lib/core/time/hours';
 import { asOf } from '../db/intervals';
+import { steady } from '../db/steady';
 import { all, one, type Db } from '../db';
 import { fromJson } from '../db/json';
 
@@ -111,6 +112,9 @@ export function poolsAt(db: Db, at: number): PoolRow[] {
 		};
 	});
 }
+
+/** The pools as they are now, for what asks every minute: shared, nobody may change them. */
+export const poolsNow = steady(['pools', 'hours', 'sites'], poolsAt);
 
 /** One pool as it was at a moment, or null. */
 export const poolAt = (db: Db, id: string, at: number): PoolRow | null =>

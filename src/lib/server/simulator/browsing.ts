@@ -14,7 +14,7 @@ import { readWhat, readWhom, WHATEVER } from '$lib/core/reach/written';
 import { isHere } from '$lib/core/people/record';
 import { MINUTE } from '$lib/core/time/units';
 import { isoDate, wallTime, type WallTime } from '$lib/core/time/zone';
-import type { Flow, Inside } from '../providers';
+import type { Flow, Inside, ToldSettings } from '../providers';
 import { locksItself } from './applied';
 import { deviceOf, shownBy } from './endpoints';
 import { USUAL_PATTERN, workDay, type WorkDay } from './people';
@@ -72,6 +72,7 @@ interface Read {
 
 /** Somebody as rules tell people apart, with the habits that are theirs, and what they have turned to by each. */
 interface Known {
+	person: SimPerson;
 	teams: readonly string[];
 	employment: string;
 	site: string;
@@ -81,8 +82,19 @@ interface Known {
 	rests: boolean;
 	slot: number;
 	turned: readonly Turned[];
-	/** When they work around a day, by their roster. */
-	works: { day: number; pattern: string; shifts: readonly WorkDay[] } | null;
+	/** When they work around a day, by their roster, and whether they do now: so it stays until then. */
+	works: { day: number; pattern: string; shifts: readonly WorkDay[]; now: boolean; until: number } | null;
+	/** The look at everybody in which they were last seen to be there, and the session that they were in. */
+	seen: number;
+	session: SimSession | null;
+	/** As they reached something last, at work and off duty. */
+	working: As | null;
+	resting: As | null;
+}
+/** Somebody as they reach something, with what their device proves. */
+interface As {
+	by: Wisher;
+	proven: Readonly<Proven>;
 }
 
 const known = new WeakMap<Stage, Browsing>();
@@ -97,7 +109,10 @@ export function browsingOf(lab: Stage): Browsing {
 class Browsing {
 	private readonly habits: readonly Read[];
 	readonly signedOut: readonly Read[];
-	private readonly of = new WeakMap<SimPerson, Known>();
+	private readonly of = new Map<SimPerson, Known>();
+	private readonly proofs = new Map<SimEndpoint, Proof>();
+	/** How many times it was looked who is there. */
+	looks = 0;
 	private reading: Guard | null = null;
 	private read: Stage['world']['rules'] = null;
 	/** Sites where somebody has habits for their time off; empty: anywhere; null: nobody has. */
@@ -174,7 +189,22 @@ class Browsing {
 		);
 		const rests = habits.some((r) => r.habit.during === 'rest');
 		const { teams, employment, site } = p;
-		const found: Known = { teams, employment, site, reacher, habits, rests, slot: -1, turned: [], works: null };
+		const found: Known = {
+			person: p,
+			teams,
+			employment,
+			site,
+			reacher,
+			habits,
+			rests,
+			slot: -1,
+			turned: [],
+			works: null,
+			seen: -1,
+			session: null,
+			working: null,
+			resting: null
+		};
 		this.of.set(p, found);
 		return found;
 	}
@@ -184,10 +214,36 @@ class Browsing {
 		if (of.works?.day !== day || of.works.pattern !== p.pattern) {
 			const pattern = this.lab.patterns.get(p.pattern) ?? USUAL_PATTERN;
 			const shifts = [day - 1, day, day + 1].flatMap((d) => workDay(p, pattern, d, this.lab.seed) ?? []);
-			of.works = { day, pattern: p.pattern, shifts };
+			of.works = { day, pattern: p.pattern, shifts, now: false, until: -Infinity };
 		}
+		const { works } = of;
 		const { now } = this.lab;
-		return of.works.shifts.some((w) => w.from <= now && now < w.until);
+		if (now >= works.until) {
+			works.now = works.shifts.some((w) => w.from <= now && now < w.until);
+			works.until = Math.min(...works.shifts.flatMap((w) => [w.from, w.until]).filter((t) => t > now));
+		}
+		return works.now;
+	}
+
+	/** What a device proves of itself. */
+	provenBy(e: SimEndpoint): Proven {
+		const { settings, distrusted, now } = this.lab.world;
+		const user = e.on ?? e.users[0];
+		const known = this.proofs.get(e);
+		if (
+			known?.settings === settings &&
+			known.distrusted === distrusted &&
+			known.certificate === e.certificate &&
+			known.firmware === e.firmware &&
+			known.user === user &&
+			now < known.until
+		)
+			return known.proven;
+		const proven = provenNow(this.lab, e);
+		const { certificate, firmware } = e;
+		const ends = certificate && certificate.ends > now ? certificate.ends : Infinity;
+		this.proofs.set(e, { settings, distrusted, certificate, firmware, user, until: ends, proven });
+		return proven;
 	}
 
 	numberOf(device: string): number {
@@ -217,20 +273,20 @@ export function browseOneMinute(lab: Stage): void {
 			}
 			return clock;
 		};
-		for (const [p, session] of present(lab, clockOf)) {
-			const of = browsing.person(p);
-			if (of.habits.length && isHere(p, w.now)) browse(lab, guard, p, of, session, clockOf(p.zone), minute);
+		const { people, alone } = present(lab, clockOf);
+		for (const of of people) {
+			const p = of.person;
+			if (of.habits.length && isHere(p, w.now)) browse(lab, guard, of, clockOf(p.zone), minute);
 		}
 		// What is awake with nobody on it asks by itself.
 		for (const [n, read] of browsing.signedOut.entries())
-			for (const e of w.endpoints.values()) {
-				if (!e.awake || !e.found || e.on !== undefined) continue;
+			for (const e of alone) {
 				const index = browsing.numberOf(e.id);
 				const slot = Math.floor((minute + (index % 97)) / STAYS);
 				const turned = turnTo(lab, read, index, slot, n);
 				if (!turned) continue;
 				const address = e.address ?? '';
-				const c = { ...ANYWHERE, ...provenBy(lab, e), address: address || null };
+				const c = { ...ANYWHERE, ...browsing.provenBy(e), address: address || null };
 				wish(lab, guard, turned, {
 					who: null,
 					draws: [index, slot],
@@ -256,42 +312,51 @@ interface Clock extends WallTime {
 /** Off duty people are up by day. */
 const isUp = ({ minute }: Clock): boolean => minute >= RISES && minute < RESTS;
 
-/** Whoever may reach something now: in a session, on a device, or off duty where somebody has habits for that. Most people at most times are none of these. */
-function present(lab: Stage, clockOf: (zone: string) => Clock): Map<SimPerson, SimSession | null> {
+/**
+ * Whoever may reach something now: in a session, on a device, or off duty where somebody has habits for that. Most people at most times
+ * are none of these. And the devices that are awake with nobody on them.
+ */
+function present(lab: Stage, clockOf: (zone: string) => Clock): { people: Known[]; alone: SimEndpoint[] } {
 	const { world: w } = lab;
 	const browsing = browsingOf(lab);
-	const found = new Map<SimPerson, SimSession | null>();
+	const people: Known[] = [];
+	const alone: SimEndpoint[] = [];
+	const look = ++browsing.looks;
+	const seen = (p: SimPerson, session: SimSession | null) => {
+		const of = browsing.person(p);
+		if (of.seen === look) return;
+		of.seen = look;
+		of.session = session;
+		people.push(of);
+	};
 	for (const s of w.sessions.values()) {
 		const p = s.state === 'active' ? w.people.get(s.person) : undefined;
-		if (p && !found.has(p)) found.set(p, s);
+		if (p) seen(p, s);
 	}
 	for (const e of w.endpoints.values()) {
-		const p = e.awake && e.on !== undefined ? w.people.get(e.on) : undefined;
-		if (p && !found.has(p)) found.set(p, null);
+		if (!e.awake) continue;
+		if (e.on === undefined) {
+			if (e.found) alone.push(e);
+			continue;
+		}
+		const p = w.people.get(e.on);
+		if (p) seen(p, null);
 	}
 	if (browsing.restAt !== null)
 		for (const p of w.people.values())
 			if (
 				(browsing.restAt.size === 0 || browsing.restAt.has(p.site)) &&
 				isUp(clockOf(p.zone)) &&
-				!found.has(p) &&
 				browsing.person(p).rests
 			)
-				found.set(p, null);
-	return found;
+				seen(p, null);
+	return { people, alone };
 }
 
 /** One minute of what somebody reaches. */
-function browse(
-	lab: Stage,
-	guard: Guard,
-	p: SimPerson,
-	of: Known,
-	session: SimSession | null,
-	clock: Clock,
-	minute: number
-): void {
+function browse(lab: Stage, guard: Guard, of: Known, clock: Clock, minute: number): void {
 	const { world: w } = lab;
+	const { person: p, session } = of;
 	const browsing = browsingOf(lab);
 	const slot = Math.floor((minute + p.index * 5) / STAYS);
 	if (of.slot !== slot) {
@@ -303,35 +368,56 @@ function browse(
 	const device = deviceOf(lab, p);
 	const works = session !== null || (device?.awake === true && device.on === p.login);
 	const up = isUp(clock);
-	const who = { person: p, reacher: of.reacher, day: clock.day };
+	const holiday = guard.isHoliday(p.site, clock.iso);
 	/** As they reach anything from a place: on what they are given, or off duty on something of their own in the network where they are. */
-	const from = (on: SimEndpoint | undefined, machine: SimMachine | undefined): Wisher => ({
-		who,
-		draws: [p.index, slot],
-		device: on,
-		machine: machine?.name ?? null,
-		address: p.address,
-		c: {
-			pool: machine?.pool ?? null,
-			address: p.address || null,
-			...provenBy(lab, on),
-			minute: clock.ofWeek,
-			onDuty,
-			holiday: guard.isHoliday(p.site, clock.iso),
-			way: 'device'
-		},
-		hours: clock.hours
-	});
-	let working: Wisher | null = null;
-	let resting: Wisher | null = null;
+	const from = (kept: As | null, on: SimEndpoint | undefined, machine: SimMachine | undefined): As => {
+		const proven = on ? browsing.provenBy(on) : UNPROVEN;
+		const pool = machine?.pool ?? null;
+		// From one minute to the next it is the same for nearly everybody, but for the minute.
+		if (
+			kept?.proven === proven &&
+			kept.by.device === on &&
+			kept.by.machine === (machine?.name ?? null) &&
+			kept.by.address === p.address &&
+			kept.by.who!.day === clock.day &&
+			kept.by.c.pool === pool &&
+			kept.by.c.onDuty === onDuty &&
+			kept.by.c.holiday === holiday
+		) {
+			kept.by.c.minute = clock.ofWeek;
+			kept.by.hours = clock.hours;
+			kept.by.draws[1] = slot;
+			return kept;
+		}
+		return {
+			proven,
+			by: {
+				who: { person: p, reacher: of.reacher, day: clock.day },
+				draws: [p.index, slot],
+				device: on,
+				machine: machine?.name ?? null,
+				address: p.address,
+				c: {
+					pool,
+					address: p.address || null,
+					...proven,
+					minute: clock.ofWeek,
+					onDuty,
+					holiday,
+					way: 'device'
+				},
+				hours: clock.hours
+			}
+		};
+	};
 	for (const turned of of.turned) {
 		const rests = turned.habit.during === 'rest';
 		if (rests ? !up || onDuty : !works) continue;
 		if (turned.target.kind === 'channel' && !(session && isGranted(lab, p, session, turned.target.passage))) continue;
-		const by: Wisher = rests
-			? (resting ??= from(undefined, undefined))
-			: (working ??= from(device, session ? w.machines.get(session.machine) : undefined));
-		wish(lab, guard, turned, by);
+		const as = rests
+			? (of.resting = from(of.resting, undefined, undefined))
+			: (of.working = from(of.working, device, session ? w.machines.get(session.machine) : undefined));
+		wish(lab, guard, turned, as.by);
 	}
 }
 
@@ -361,13 +447,23 @@ function turnTo(
 	};
 }
 
-/** What a device proves of itself. */
-export function provenBy(
-	lab: Stage,
-	e: SimEndpoint | undefined
-): Pick<Circumstances, 'managed' | 'branch' | 'firmware' | 'locks'> {
-	if (!e || shownBy(lab, e).certificate !== 'good')
-		return { managed: false, branch: null, firmware: null, locks: false };
+type Proven = Pick<Circumstances, 'managed' | 'branch' | 'firmware' | 'locks'>;
+/** What proves nothing. */
+export const UNPROVEN: Readonly<Proven> = { managed: false, branch: null, firmware: null, locks: false };
+/** What a device proves, as long as nothing that it follows from is another. */
+interface Proof {
+	settings: ToldSettings;
+	distrusted: ReadonlySet<string>;
+	certificate: SimEndpoint['certificate'];
+	firmware: string;
+	user: string | undefined;
+	until: number;
+	proven: Proven;
+}
+
+/** The same, worked out. */
+function provenNow(lab: Stage, e: SimEndpoint): Proven {
+	if (shownBy(lab, e).certificate !== 'good') return UNPROVEN;
 	const { endpoints } = lab.world.settings;
 	const branch = Object.hasOwn(endpoints, e.key) ? endpoints[e.key]!.branch : null;
 	return { managed: true, branch, firmware: e.firmware || null, locks: locksItself(lab, e) };
@@ -573,14 +669,15 @@ export const strangerReaches = (lab: Stage, site: string, target: Target): boole
 
 /** Whether no rule tells circumstances apart, but for the hour. */
 const alike = (a: Circumstances, b: Circumstances): boolean =>
-	a.pool === b.pool &&
-	a.address === b.address &&
-	a.managed === b.managed &&
-	a.branch === b.branch &&
-	a.firmware === b.firmware &&
-	a.locks === b.locks &&
-	a.onDuty === b.onDuty &&
-	a.holiday === b.holiday;
+	a === b ||
+	(a.pool === b.pool &&
+		a.address === b.address &&
+		a.managed === b.managed &&
+		a.branch === b.branch &&
+		a.firmware === b.firmware &&
+		a.locks === b.locks &&
+		a.onDuty === b.onDuty &&
+		a.holiday === b.holiday);
 
 const shareOf = (login: string, rule: string): string => `${login}\n${rule}`;
 

@@ -54,7 +54,7 @@ export function daysFate(lab: Stage, person: SimPerson): void {
 /** A broken device has been mended: whoever had it sits at it again. */
 export function mended(lab: Stage, id: string): void {
 	const e = lab.world.endpoints.get(id);
-	if (e?.gone === 'broken') delete e.gone;
+	if (e?.gone === 'broken') e.gone = undefined;
 }
 
 /** Whoever has found a device that was lost switches it on, wherever they are: it calls in from there, and nobody is on it. */

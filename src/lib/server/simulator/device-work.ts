@@ -38,7 +38,7 @@ export function restartDevice(lab: Stage, id: string): boolean {
 	interrupt(lab, e, 'the endpoint was restarted', STARTS_IN);
 	e.turn++;
 	e.awake = false;
-	delete e.on;
+	e.on = undefined;
 	if (e.found) tellOf(lab, e, null, 'sleeps');
 	schedule(lab.world, lab.world.now + STARTS_IN, { kind: 'endpoint starts', endpoint: id });
 	return true;
@@ -50,7 +50,7 @@ export function lockDevice(lab: Stage, id: string): boolean {
 	if (!e?.awake) return false;
 	interrupt(lab, e, 'the endpoint was locked', 30 * SECOND);
 	e.turn++;
-	delete e.on;
+	e.on = undefined;
 	if (e.found) tellOf(lab, e, null, 'taken');
 	sleepSoon(lab, e);
 	return true;

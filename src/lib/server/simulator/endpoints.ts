@@ -103,7 +103,7 @@ export function sleeps(lab: Stage, id: string, turn: number): void {
 	const e = lab.world.endpoints.get(id);
 	if (!e?.awake || e.turn !== turn) return;
 	e.awake = false;
-	delete e.on;
+	e.on = undefined;
 	if (e.found) tellOf(lab, e, null, 'sleeps');
 }
 
@@ -113,7 +113,7 @@ export function switchOn(lab: Stage, id: string): boolean {
 	if (!e || e.gone === 'broken') return false;
 	e.turn++;
 	e.awake = true;
-	delete e.on;
+	e.on = undefined;
 	if (callIn(lab, e, 'started')) sleepSoon(lab, e);
 	return true;
 }

@@ -31,7 +31,7 @@ export function handTo(w: World, endpoint: string, login: string | null): void {
 	if (!e) return;
 	for (const user of e.users) {
 		const before = w.people.get(user);
-		if (user !== login && before?.endpoint === endpoint) delete before.endpoint;
+		if (user !== login && before?.endpoint === endpoint) before.endpoint = undefined;
 	}
 	e.users = login === null ? [] : [login];
 	const person = login === null ? undefined : w.people.get(login);
@@ -96,7 +96,13 @@ export function makeEndpoints(w: World, estate: Estate): void {
 				users,
 				awake: false,
 				found: false,
-				turn: 0
+				turn: 0,
+				on: undefined,
+				gone: undefined,
+				certificate: undefined,
+				day: undefined,
+				battery: undefined,
+				shown: undefined
 			};
 			w.endpoints.set(endpoint.id, endpoint);
 			// A copy turns up on the day that the lab opens.

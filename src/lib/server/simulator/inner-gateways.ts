@@ -3,6 +3,8 @@ import type { Target } from '$lib/core/reach/targets';
 import { roundTrip } from './round-trip';
 import type { Stage } from './stage';
 
+type Access = Stage['estate']['access'];
+
 const isDown = (lab: Stage, kind: 'inner-gateway-down' | 'service-down', target: string): boolean =>
 	lab.world.faults.some((f) => f.kind === kind && f.target === target);
 
@@ -18,6 +20,24 @@ export function answersFor(lab: Stage, target: Target): boolean {
 	return !isDown(lab, 'inner-gateway-down', gateway.id) && !lab.linkDown(gateway.site, service.runs_at ?? gateway.site);
 }
 
+type Spot = ServiceSpot & { at: string | undefined };
+const read = new WeakMap<Access, Spot[]>();
+
+/** Services of an estate as doors are looked for among them, and where they run, as far as that is said. */
+function servicesOf(access: Access): Spot[] {
+	let spots = read.get(access);
+	if (!spots) {
+		spots = access.services.map((s) => ({
+			...s,
+			hosts: s.hosts.flatMap((h) => serviceHost(h) ?? []),
+			ports: s.ports.flatMap((p) => servicePorts(p) ?? []),
+			at: s.runs_at ?? access.gateways.find((g) => g.id === s.gateway)?.site
+		}));
+		read.set(access, spots);
+	}
+	return spots;
+}
+
 /** Whether an inner gateway answers in the lab, and what it reaches: round trips in ms, null where nothing answers. */
 export function innerGateway(
 	lab: Stage,
@@ -29,18 +49,14 @@ export function innerGateway(
 	const gateway = access.gateways.find((g) => g.address.toLowerCase() === address.toLowerCase());
 	if (!gateway || isDown(lab, 'inner-gateway-down', gateway.id) || lab.linkDown(from, gateway.site))
 		return { ms: null, doors: doors.map(() => null) };
-	const services = access.services.map((s): ServiceSpot & { at: string } => ({
-		...s,
-		hosts: s.hosts.flatMap((h) => serviceHost(h) ?? []),
-		ports: s.ports.flatMap((p) => servicePorts(p) ?? []),
-		at: s.runs_at ?? access.gateways.find((g) => g.id === s.gateway)?.site ?? gateway.site
-	}));
+	const services = servicesOf(access);
 	return {
 		ms: roundTrip(lab.estate, from, gateway.site),
 		doors: doors.map((door) => {
 			const service = serviceBehind(services, door);
-			if (!service || isDown(lab, 'service-down', service.id) || lab.linkDown(gateway.site, service.at)) return null;
-			return roundTrip(lab.estate, gateway.site, service.at);
+			const at = service?.at ?? gateway.site;
+			if (!service || isDown(lab, 'service-down', service.id) || lab.linkDown(gateway.site, at)) return null;
+			return roundTrip(lab.estate, gateway.site, at);
 		})
 	};
 }

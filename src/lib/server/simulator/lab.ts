@@ -235,7 +235,7 @@ export class Lab {
 				schedule(w, h.t + MINUTE, { kind: 'minute' });
 				lab.observe({ kind: 'samples', ...workOneMinute(w, lab.seed) });
 				browseOneMinute(lab);
-				tidy(w);
+				if (h.t % TIDIED === 0) tidy(w);
 				return retry(lab);
 			case 'day':
 				return planDay(lab, w.people.get(h.person)!, h.day);
@@ -299,6 +299,9 @@ export class Lab {
 		}
 	}
 }
+
+/** So often the lab lets go of what nobody asks for any more, ms. */
+const TIDIED = 10 * MINUTE;
 
 /** Lets go of what nobody will ask for any more: connections an hour after they came to nothing or their session has ended, operations after two days. */
 function tidy(w: World): void {

@@ -4,7 +4,7 @@ import { OTHERWISE, type AccessRule, type Circumstances } from '$lib/core/reach/
 import { isHere } from '$lib/core/people/record';
 import { isoDate, wallTime } from '$lib/core/time/zone';
 import type { Passed, Passes } from '../providers';
-import { browsingOf, countShare, provenBy, tally, usedToday, type Wisher } from './browsing';
+import { browsingOf, countShare, tally, UNPROVEN, usedToday, type Wisher } from './browsing';
 import { mayOpen } from './sign-in';
 import type { Stage } from './stage';
 
@@ -24,7 +24,7 @@ function atWork(lab: Stage, connection: number) {
 	const wall = wallTime(p.zone, w.now);
 	const minute = (wall.weekday - 1) * 1440 + wall.minute;
 	const c: Circumstances = {
-		...provenBy(lab, device),
+		...(device ? browsing.provenBy(device) : UNPROVEN),
 		pool: machine?.pool ?? null,
 		address: p.address || null,
 		minute,
