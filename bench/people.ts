@@ -80,6 +80,7 @@ function time(work: () => unknown): number {
 
 const USERS = 10_000;
 const GROUPS = 200;
+const PORTIONS = 10;
 
 /** Ten thousand users and two hundred groups, one request each, against bare inserts of the same rows behind the same server. */
 async function scim(report: Report): Promise<void> {
@@ -125,8 +126,13 @@ async function scim(report: Report): Promise<void> {
 		});
 		await new Promise<void>((ready) => server.listen(0, ready));
 		const at = `http://localhost:${(server.address() as AddressInfo).port}`;
-		const bareMs = await told(`${at}/bare`);
-		const oursMs = await told(`${at}/scim/v2`);
+		let bareMs = 0;
+		let oursMs = 0;
+		// In turn: what else a machine does meanwhile is in both.
+		for (let portion = 0; portion < PORTIONS; portion++) {
+			bareMs += await told(`${at}/bare`, portion);
+			oursMs += await told(`${at}/scim/v2`, portion);
+		}
 		server.close();
 		report(
 			'10,000 users and 200 groups by SCIM, against the same rows inserted bare behind the same server',
@@ -141,8 +147,10 @@ async function scim(report: Report): Promise<void> {
 	}
 }
 
-/** Sends them all, one after the other, as such programs do. Ms. */
-async function told(at: string): Promise<number> {
+/** Sends a portion of them, one after the other, as such programs do. Ms. */
+async function told(at: string, portion: number): Promise<number> {
+	const users = USERS / PORTIONS;
+	const groups = GROUPS / PORTIONS;
 	const send = async (path: string, body: object): Promise<string> => {
 		const answer = await fetch(`${at}/${path}`, { method: 'POST', body: JSON.stringify(body) });
 		if (answer.status !== 201) throw new Error(`${path}: ${answer.status} ${await answer.text()}`);
@@ -150,7 +158,7 @@ async function told(at: string): Promise<number> {
 	};
 	const began = performance.now();
 	const ids: string[] = [];
-	for (let i = 0; i < USERS; i++)
+	for (let i = portion * users; i < (portion + 1) * users; i++)
 		ids.push(
 			await send('Users', {
 				userName: `user${i}`,
@@ -158,9 +166,9 @@ async function told(at: string): Promise<number> {
 				emails: [{ value: `user${i}@bench.example` }]
 			})
 		);
-	for (let g = 0; g < GROUPS; g++)
+	for (let g = 0; g < groups; g++)
 		await send('Groups', {
-			displayName: `Group ${g}`,
+			displayName: `Group ${portion * groups + g}`,
 			members: ids.slice(g * (USERS / GROUPS), (g + 1) * (USERS / GROUPS)).map((value) => ({ value }))
 		});
 	return performance.now() - began;
