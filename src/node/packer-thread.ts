@@ -1,5 +1,5 @@
 import { parentPort, workerData, type MessagePort } from 'node:worker_threads';
-import { makePacker } from '$lib/server/packing/packer';
+import type { Packer } from '$lib/server/packing/packer';
 import { answerCalls } from '$lib/server/providers/remote';
 import { sayStrays } from './strays';
 
@@ -7,10 +7,14 @@ import { sayStrays } from './strays';
 const { dataDir } = workerData as { dataDir: string };
 const parent = parentPort!;
 sayStrays('packer');
-const packer = makePacker(dataDir);
+
+/** What packs is read in as it is first asked for something: most that starts packs nothing for a while. */
+let packer: Promise<Packer> | null = null;
+const packing = (): Promise<Packer> =>
+	(packer ??= import('$lib/server/packing/packer').then((m) => m.makePacker(dataDir)));
 
 parent.on('message', (message: { port?: MessagePort; rehearse?: true }) => {
-	if (message.port) answerCalls(message.port, packer as never);
+	if (message.port) answerCalls(message.port, packing as never);
 	if (message.rehearse) throw new Error('ended for a rehearsal');
 });
 parent.postMessage({ ready: true });

@@ -1,8 +1,9 @@
-import { Enums, Models, Serialize, Spec } from '@cyclonedx/cyclonedx-library';
 import type { VersionRow } from './queries';
 
 /** What a version is made of, as a CycloneDX bill of materials (JSON, specification 1.6). */
-export function billOfMaterials(version: VersionRow, system: string): string {
+export async function billOfMaterials(version: VersionRow, system: string): Promise<string> {
+	// Asked for now and then: what starts does not wait for it.
+	const { Enums, Models, Serialize, Spec } = await import('@cyclonedx/cyclonedx-library');
 	const root = new Models.Component(Enums.ComponentType.OperatingSystem, version.line, {
 		version: version.number,
 		bomRef: `${version.line}@${version.number}`,

@@ -136,11 +136,11 @@ export const imageEndpoints: readonly Endpoint[] = [
 		work: 'here',
 		params: { line: text, number: text },
 		answer: { file: 'application/vnd.cyclonedx+json' },
-		handle({ ctx, params, look }) {
+		async handle({ ctx, params, look }) {
 			const line = lineAt(ctx.db, params.line, asKnown(look()));
 			const version = line?.versions.find((x) => x.number === params.number);
 			if (!line || !version) throw new NotFound(`version ${params.line} ${params.number}`);
-			return new Response(billOfMaterials(version, line.system), {
+			return new Response(await billOfMaterials(version, line.system), {
 				headers: {
 					'content-type': 'application/vnd.cyclonedx+json; version=1.6',
 					'content-disposition': `attachment; filename="${params.line}-${params.number}.cdx.json"`

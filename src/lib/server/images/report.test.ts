@@ -110,9 +110,9 @@ describe('sources', () => {
 });
 
 describe('contents', () => {
-	test('leave as CycloneDX with every part, its version and its size', () => {
+	test('leave as CycloneDX with every part, its version and its size', async () => {
 		const line = lineAt(h.db, 'desk', h.lab.now)!;
-		const bom = JSON.parse(billOfMaterials(line.versions[1]!, line.system)) as {
+		const bom = JSON.parse(await billOfMaterials(line.versions[1]!, line.system)) as {
 			bomFormat: string;
 			specVersion: string;
 			metadata: { component: { name: string; version: string } };

@@ -15,12 +15,15 @@ type Answer =
 
 type Callable = Record<string, Record<string, (...args: never[]) => Promise<unknown>>>;
 
-/** Answers calls that come in on a port by calling `target[area][method]`. */
-export function answerCalls(port: MessagePort, target: Callable): void {
+function methodOf(target: Callable, { area, method }: Call): (...args: unknown[]) => Promise<unknown> {
+	const of = Object.hasOwn(target, area) ? target[area]! : {};
+	if (!Object.hasOwn(of, method)) throw new Error(`no such call: ${area}.${method}`);
+	return of[method] as (...args: unknown[]) => Promise<unknown>;
+}
+
+/** Answers calls that come in on a port by calling `target[area][method]`. Where `target` is a function, it gives what is called. */
+export function answerCalls(port: MessagePort, target: Callable | (() => Promise<Callable>)): void {
 	port.on('message', (call: Call) => {
-		const area = Object.hasOwn(target, call.area) ? target[call.area] : undefined;
-		const method = (area && Object.hasOwn(area, call.method) ? area[call.method] : undefined) as
-			((...args: unknown[]) => Promise<unknown>) | undefined;
 		const answer = (a: Answer) => port.postMessage(a);
 		const refuse = (e: unknown) =>
 			answer({
@@ -30,9 +33,8 @@ export function answerCalls(port: MessagePort, target: Callable): void {
 				problem: problemCodeOf(e),
 				...(typeof (e as { code?: unknown } | null)?.code === 'string' ? { code: (e as { code: string }).code } : {})
 			});
-		if (!method) return refuse(new Error(`no such call: ${call.area}.${call.method}`));
-		Promise.resolve()
-			.then(() => method(...call.args))
+		Promise.resolve(typeof target === 'function' ? target() : target)
+			.then((called) => methodOf(called, call)(...call.args))
 			.then((value) => answer({ id: call.id, ok: true, value }))
 			// What cannot be sent over is an answer as well: nobody is left waiting.
 			.catch(refuse);
