@@ -108,3 +108,9 @@ test('each database has its own', () => {
 	expect(read(100, other)).toEqual([2]);
 	other.close();
 });
+
+test('a connection that sees a part of the estate alone is refused', () => {
+	const { read } = asked();
+	db.exec('CREATE TEMP VIEW notes AS SELECT * FROM main.notes WHERE id < 5');
+	expect(() => read(100)).toThrow('a part of notes');
+});

@@ -15,6 +15,9 @@ interface Kept<T> {
  * given in a transaction goes with it: what was worked out from what was rolled back is not taken for what stands.
  */
 function watch(db: Db, table: string): void {
+	// A part of it may become another without a row being written.
+	if (one(db, `SELECT 1 FROM temp.sqlite_master WHERE type = 'view' AND name = ?`, [table]))
+		throw new Error(`this connection sees a part of ${table} alone`);
 	for (const does of ['INSERT', 'UPDATE', 'DELETE'])
 		db.exec(
 			`CREATE TEMP TRIGGER written_${table}_${does} AFTER ${does} ON main.${table} BEGIN
@@ -38,8 +41,8 @@ function nextMoment(db: Db, tables: readonly string[], moments: Moments, at: num
 
 /**
  * What `work` makes of tables that are seldom written, for what asks every minute: worked out again when one of them was written to, by
- * whomever, or when an interval of theirs has begun or ended since. All get the same, which nobody may change. For connections that see
- * the whole estate.
+ * whomever, or when an interval of theirs has begun or ended since. All get the same, which nobody may change. Throws where a
+ * connection sees but a part of the estate.
  * @param moments columns of points in time, of tables that are not among `INTERVALS`
  */
 export function steady<T>(
