@@ -3,40 +3,51 @@ import { createServer, type Server } from 'node:http';
 import { connect, type AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { afterEach, beforeEach, describe, expect, test } from 'vitest';
+import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest';
 import { mayTakeLong, Readers, type ReadersOptions } from './readers';
 import type { Ended } from './threads';
 
-/** A reader that says what it was asked, waits where it is told to, and never comes back from /hang. */
+/** A reader that tells what it begins and ends, says what it was asked, keeps /held until it is let go, and never comes back from /hang. */
 const READER = `
 import { createServer } from 'node:http';
 import { parentPort, workerData } from 'node:worker_threads';
+let go;
+const letGo = new Promise((done) => (go = done));
 const server = createServer({ maxHeaderSize: 1 << 18 }, async (request, response) => {
 	if (request.headers['x-reader-key'] !== workerData.key) return response.writeHead(403).end();
 	let body = '';
 	for await (const part of request) body += part;
 	const url = new URL(request.url, 'http://x');
+	parentPort.postMessage({ live: 'begins ' + url.pathname });
 	if (url.pathname.includes('hang')) for (;;);
 	if (url.pathname.includes('die') && (workerData.tag === 0 || !url.pathname.includes('once'))) process.exit(1);
-	await new Promise((done) => setTimeout(done, Number(url.searchParams.get('wait') ?? 0)));
+	if (url.pathname.includes('held')) await letGo;
+	parentPort.postMessage({ live: 'ends ' + url.pathname });
 	if (url.pathname === '/big') return response.writeHead(200).end(Buffer.alloc(9e6));
 	response.writeHead(201, { 'set-cookie': ['a=1', 'b=2'], 'content-type': 'application/json' });
 	response.end(JSON.stringify({ method: request.method, url: request.url, body, host: request.headers.host, address: request.headers['x-reader-address'], tag: workerData.tag }));
 });
 server.keepAliveTimeout = 0;
 server.listen(0, '127.0.0.1', () => { parentPort.postMessage({ listening: server.address().port }); parentPort.postMessage({ ready: true }); });
-parentPort.on('message', (m) => { if (m.stop) parentPort.postMessage({ stopped: true }); });
+parentPort.on('message', (m) => { if (m.go) go(); if (m.stop) parentPort.postMessage({ stopped: true }); });
 `;
 
+/** What ends what a test has begun. */
+const open: (() => Promise<unknown>)[] = [];
 let dir: string;
 let front: Server;
 let base: string;
 let readers: Readers;
 let ends: Ended[];
+/** What readers have begun and ended, in turn; and what has reached the server in front of them. */
+let told: string[];
+let arrived: string[];
 
 async function begin(more: Partial<ReadersOptions> = {}) {
 	writeFileSync(join(dir, 'reader.mjs'), READER);
 	ends = [];
+	told = [];
+	arrived = [];
 	let tag = 0;
 	readers = new Readers({
 		script: join(dir, 'reader.mjs'),
@@ -44,26 +55,52 @@ async function begin(more: Partial<ReadersOptions> = {}) {
 		up: () => {},
 		callerOf: ({ headers }) => /sextant=(\w+)/.exec(headers.cookie ?? '')?.[1] ?? null,
 		ended: (how) => ends.push(how),
-		told: () => {},
+		told: (m) => void told.push(m.live!),
 		waits: [10],
 		...more
 	});
 	front = createServer((request, response) => {
+		arrived.push(request.url!);
+		response.on('close', () => response.writableFinished || front.emit('hung up'));
 		if (!readers.pass(request, response)) response.end('here');
+	});
+	open.push(async () => {
+		front.close();
+		front.closeAllConnections();
+		const threads = readers.running;
+		await readers.stop(0);
+		await Promise.all(threads.map((thread) => thread.terminate()));
 	});
 	await new Promise<void>((done) => front.listen(0, '127.0.0.1', done));
 	base = `http://127.0.0.1:${(front.address() as AddressInfo).port}`;
 }
 const ask = (path: string, who: string, more: RequestInit = {}) =>
 	fetch(base + path, { ...more, headers: { cookie: `sextant=${who}`, ...more.headers } });
+/** Asks, and goes on when a reader has begun with it. */
+async function askUntilBegun(path: string, who: string, more?: RequestInit) {
+	const answer = ask(path, who, more);
+	answer.catch(() => {});
+	await vi.waitUntil(() => told.includes(`begins ${path}`), PATIENCE);
+	return { answer };
+}
+/** Asks, and goes on when it has arrived. */
+async function askUntilThere(path: string, who: string, more?: RequestInit) {
+	const answer = ask(path, who, more);
+	answer.catch(() => {});
+	await vi.waitUntil(() => arrived.includes(path), PATIENCE);
+	return { answer };
+}
+/** Lets readers answer what they have held. */
+const letGo = () => {
+	for (const worker of readers.running) worker.postMessage({ go: true });
+};
+const PATIENCE = { timeout: 60_000, interval: 5 };
 
 beforeEach(() => {
 	dir = mkdtempSync(join(tmpdir(), 'sextant-readers-'));
 });
 afterEach(async () => {
-	front.closeAllConnections();
-	front.close();
-	await readers.stop(1000);
+	for (const end of open.splice(0)) await end();
 	rmSync(dir, { recursive: true, force: true });
 });
 
@@ -106,18 +143,28 @@ describe('requests that may take long', () => {
 	});
 
 	test('and do keep nobody else waiting, while there is another reader', async () => {
-		await begin({ longest: 4000 });
+		await begin();
 		await readers.start();
 		expect(readers.free).toBe(true);
-		const hung = ask('/hang', 'ann');
-		await new Promise((done) => setTimeout(done, 50));
-		const other = ask('/n?wait=200', 'bo');
-		await new Promise((done) => setTimeout(done, 50));
+		await askUntilBegun('/hang', 'ann');
+		const { answer } = await askUntilBegun('/held', 'bo');
 		expect(readers.free).toBe(false);
-		expect((await other).status).toBe(201);
+		letGo();
+		expect((await answer).status).toBe(201);
 		for (let i = 0; i < 20; i++) expect((await ask(`/n${i}`, 'bo')).status).toBe(201);
 		expect(ends).toEqual([]);
-		expect((await hung).status).toBe(503);
+	});
+
+	test('and were answered while the thread in front could not go on, are not refused', async () => {
+		await begin({ longest: 400, count: 1 });
+		await readers.start();
+		const { answer } = await askUntilBegun('/held', 'ann');
+		letGo();
+		// A machine that is halted, before timers are looked at: nobody here hears of what has come.
+		await new Promise((done) => setImmediate(done));
+		Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, 1500);
+		expect((await answer).status).toBe(201);
+		expect(ends).toEqual([]);
 	});
 
 	test('whose reader dies are asked of the next one, but not where that might do something twice', async () => {
@@ -138,17 +185,16 @@ describe('requests that may take long', () => {
 	test('of one caller take turns, so that others need not wait; more than a few at once are refused', async () => {
 		await begin({ most: 4 });
 		await readers.start();
-		const order: string[] = [];
-		const named = (name: string, who: string, wait: number) =>
-			ask(`/${name}?wait=${wait}`, who).then((a) => {
-				order.push(name);
-				return a.status;
-			});
-		const many = [1, 2, 3, 4, 5].map((n) => named(`ann${n}`, 'ann', 150));
-		await new Promise((done) => setTimeout(done, 50));
-		expect(await named('bo', 'bo', 0)).toBe(201);
-		expect(await Promise.all(many)).toEqual([201, 201, 201, 201, 429]);
-		expect(order).toEqual(['ann5', 'bo', 'ann1', 'ann2', 'ann3', 'ann4']);
+		const first = await askUntilBegun('/held', 'ann');
+		const more = [];
+		for (const n of [2, 3, 4]) more.push(await askUntilThere(`/ann${n}`, 'ann'));
+		expect((await ask('/ann5', 'ann')).status).toBe(429);
+		expect((await ask('/bo', 'bo')).status).toBe(201);
+		letGo();
+		for (const { answer } of [first, ...more]) expect((await answer).status).toBe(201);
+		expect(told.filter((t) => t.startsWith('begins'))).toEqual(
+			['/held', '/bo', '/ann2', '/ann3', '/ann4'].map((path) => `begins ${path}`)
+		);
 	});
 
 	test('take no longer from a reader than it works: not while a body comes slowly, nor while an answer is read slowly', async () => {
@@ -170,8 +216,7 @@ describe('requests that may take long', () => {
 		let read = 0;
 		lazy.on('data', (b) => (read += b.length));
 		lazy.resume();
-		for (let i = 0; i < 100 && read < 8e6; i++) await new Promise((done) => setTimeout(done, 20));
-		expect(read).toBeGreaterThan(8e6);
+		await vi.waitUntil(() => read > 8e6, PATIENCE);
 		slow.destroy();
 		lazy.destroy();
 	});
@@ -229,15 +274,19 @@ describe('requests that may take long', () => {
 		await begin();
 		await readers.start();
 		const gone = new AbortController();
-		const left = ask('/left?wait=400', 'ann', { signal: gone.signal }).catch(() => 'gone');
-		await new Promise((done) => setTimeout(done, 50));
-		const began = performance.now();
-		const next = ask('/next', 'ann');
-		const never = ask('/never', 'ann', { signal: gone.signal }).catch(() => 'gone');
+		const left = await askUntilBegun('/held', 'ann', { signal: gone.signal });
+		const next = await askUntilThere('/next', 'ann');
+		const never = await askUntilThere('/never', 'ann', { signal: gone.signal });
+		const closed = new Promise<void>((done) => front.once('hung up', done));
 		gone.abort();
-		expect(await Promise.all([left, never])).toEqual(['gone', 'gone']);
-		expect((await next).status).toBe(201);
-		expect(performance.now() - began).toBeGreaterThan(200);
+		await expect(left.answer).rejects.toThrow(/abort/);
+		await expect(never.answer).rejects.toThrow(/abort/);
+		await closed;
+		// Time for what should not happen.
+		await new Promise((done) => setTimeout(done, 100));
+		letGo();
+		expect((await next.answer).status).toBe(201);
+		expect(told).toEqual(['begins /held', 'ends /held', 'begins /next', 'ends /next']);
 		expect(ends).toEqual([]);
 	});
 });
@@ -247,20 +296,25 @@ describe('requests that are quick', () => {
 		await begin();
 		await readers.start();
 		front.removeAllListeners('request');
-		const here: string[] = [];
+		const here: { url: string; end: () => void }[] = [];
 		front.on('request', (request, response) => {
 			if (readers.crowds(request, response)) return void readers.pass(request, response);
-			here.push(request.url!);
-			setTimeout(() => response.writeHead(200).end(), 300);
+			here.push({ url: request.url!, end: () => response.writeHead(200).end() });
 		});
-		const many = Array.from({ length: 9 }, (_v, i) => ask(`/n${i}`, 'ann').then((a) => a.status));
-		await new Promise((done) => setTimeout(done, 100));
-		const others = [ask('/other', 'bo'), ask('/_app/x.js', 'ann')].map((a) => a.then((x) => x.status));
-		expect((await Promise.all(many)).sort()).toEqual([200, ...Array<number>(8).fill(201)]);
-		expect(await Promise.all(others)).toEqual([200, 200]);
-		expect(here).toHaveLength(3);
-		// What has been answered counts no more.
-		expect((await ask('/again', 'ann')).status).toBe(200);
+		const inHand = (n: number) => vi.waitUntil(() => here.length === n, PATIENCE);
+		const first = ask('/first', 'ann');
+		await inHand(1);
+		const others = Array.from({ length: 8 }, (_v, i) => ask(`/n${i}`, 'ann').then((a) => a.status));
+		expect(await Promise.all(others)).toEqual(Array<number>(8).fill(201));
+		const beside = [ask('/other', 'bo'), ask('/_app/x.js', 'ann')];
+		await inHand(3);
+		for (const { end } of here) end();
+		for (const answer of [first, ...beside]) expect((await answer).status).toBe(200);
+		// What has been answered counts no more: it is answered here again.
+		const again = ask('/again', 'ann');
+		await inHand(4);
+		here[3]!.end();
+		expect((await again).status).toBe(200);
 	});
 });
 

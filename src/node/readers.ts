@@ -48,7 +48,7 @@ interface Reader {
 	keeper: Keeper;
 	port: number | null;
 	/** What it is at: one thing at a time, so that it is known what takes long. */
-	at: { passed: Passed; since: number } | null;
+	at: { passed: Passed; ms: number } | null;
 }
 
 /** The headers by which a reader knows its own process, and learns who asks. */
@@ -84,6 +84,9 @@ export class Readers {
 	private readonly longest: number;
 	private readonly most: number;
 	private readonly timer: NodeJS.Timeout;
+	/** Ms from one look at what readers are at to the next, and when the last one was. */
+	private readonly interval: number;
+	private looked = performance.now();
 	/** What each caller has asked for, the first of it on its way: nobody has more than one reader at once. */
 	private readonly lines = new Map<string, Passed[]>();
 	/** How much of each caller is on its way where everybody is. */
@@ -120,7 +123,8 @@ export class Readers {
 			};
 			return reader;
 		});
-		this.timer = setInterval(() => this.look(), Math.min(LOOK, this.longest / 4));
+		this.interval = Math.min(LOOK, this.longest / 4);
+		this.timer = setInterval(() => this.look(), this.interval);
 		this.timer.unref();
 	}
 
@@ -247,7 +251,7 @@ export class Readers {
 	private send(passed: Passed, reader: Reader): void {
 		const { request: from, response } = passed;
 		passed.tries++;
-		const at = (reader.at = { passed, since: performance.now() });
+		const at = (reader.at = { passed, ms: 0 });
 		const changes = from.method !== 'GET' && from.method !== 'HEAD';
 		const headers = Object.fromEntries(Object.entries(from.headers).filter(([name]) => !OF_THE_CONNECTION.has(name)));
 		let upstream: ClientRequest;
@@ -302,10 +306,16 @@ export class Readers {
 		}
 	}
 
-	/** Ends readers that have been at one answer for too long. */
+	/**
+	 * Ends readers that have been at one answer for too long. While this thread itself could not go on, as on a machine that was halted, their
+	 * answers may have come without having been heard: no more is counted of such a time than between two looks.
+	 */
 	private look(): void {
+		const now = performance.now();
+		const passed = Math.min(now - this.looked, 2 * this.interval);
+		this.looked = now;
 		for (const { at, keeper } of this.readers) {
-			if (!at || performance.now() - at.since <= this.longest) continue;
+			if (!at || (at.ms += passed) <= this.longest) continue;
 			const { method, url } = at.passed.request;
 			this.refuse(at.passed, problemLong(this.longest));
 			keeper.end(`${method} ${url?.slice(0, 200)} took more than ${this.longest} ms`);
