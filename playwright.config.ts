@@ -53,7 +53,9 @@ export default defineConfig({
 				'--disable-background-networking',
 				'--disable-component-update',
 				'--disable-sync',
-				'--no-first-run'
+				'--no-first-run',
+				// A page of a test lives for seconds: what compilers would win in it is less than what they take.
+				'--js-flags=--no-maglev --no-turbofan'
 			]
 		}
 	}

@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { sveltekit } from '@sveltejs/kit/vite';
 import tailwindcss from '@tailwindcss/vite';
+import type { Plugin } from 'vite';
 import { defineConfig } from 'vitest/config';
 
 const { dependencies } = JSON.parse(readFileSync('package.json', 'utf8')) as { dependencies: Record<string, string> };
@@ -14,8 +15,54 @@ const OUTSIDE = [
 	'pdfmake'
 ];
 
+/**
+ * What many pages share goes to browsers in three files and not in thirty, each of which would be a request of its own: what a person's first
+ * page needs, what other pages of the portal need beside it, and what the console alone does.
+ */
+function fewFiles(): Plugin {
+	const MANY = 12;
+	const first = new Set<string>();
+	const portal = new Set<string>();
+	// SvelteKit looks for these by name.
+	const mayBeMoved = (id: string) => !/runtime.client.entry|generated.client-optimized/.test(id);
+	return {
+		name: 'few-files',
+		apply: 'build',
+		buildEnd() {
+			const gather = (into: Set<string>, routes: RegExp) => {
+				const ids = [...this.getModuleIds()].filter((id) => routes.test(id));
+				for (const id of ids) {
+					if (into.has(id)) continue;
+					into.add(id);
+					ids.push(...(this.getModuleInfo(id)?.importedIds ?? []));
+				}
+			};
+			const leadsTo = (id: string, what: RegExp, seen: Set<string>): boolean =>
+				what.test(id) ||
+				(!seen.has(id) &&
+					!!seen.add(id) &&
+					(this.getModuleInfo(id)?.importedIds ?? []).some((i) => leadsTo(i, what, seen)));
+			gather(first, /\/routes\/(?:\(portal\)\/my\/)?\+[^/]*\.svelte$/);
+			// A calendar's arithmetic is as large as all the rest, and whoever opens their desktop needs none.
+			for (const id of first) if (leadsTo(id, /node_modules.luxon/, new Set())) first.delete(id);
+			gather(portal, /\/routes\/\(portal\)\/.*\+[^/]*\.svelte$/);
+		},
+		outputOptions(options) {
+			// What the server runs is as it was.
+			if (!String(options.chunkFileNames).includes('/immutable/')) return null;
+			const within = [first, portal, null].map((ids, i) => ({
+				name: ['first', 'portal', 'console'][i]!,
+				test: (id: string) => mayBeMoved(id) && (ids === null || ids.has(id)),
+				minShareCount: MANY,
+				priority: 3 - i
+			}));
+			return { ...options, codeSplitting: { groups: within } };
+		}
+	};
+}
+
 export default defineConfig({
-	plugins: [tailwindcss(), sveltekit()],
+	plugins: [tailwindcss(), sveltekit(), fewFiles()],
 	build: { chunkSizeWarningLimit: 900 },
 	// Libraries go into what is built: each of several threads would otherwise look for hundreds of files as it starts.
 	ssr: { noExternal: process.env.VITEST ? [] : Object.keys(dependencies).filter((d) => !OUTSIDE.includes(d)) },

@@ -47,6 +47,26 @@ test.describe('the auditor', () => {
 		await accessible(page);
 	});
 
+	test('sees samples drawn on a card, and is told where what draws them cannot be fetched', async ({ page }) => {
+		const card = page.getByRole('complementary', { name: 'Card' });
+		const samples = card.getByRole('img', { name: /^Samples of the last hours/ });
+		const address = '/watch?card=machine/bgo-br-001';
+		await visit(page, address);
+		const drawn = () =>
+			samples.evaluate((c: HTMLCanvasElement) => {
+				const { data } = c.getContext('2d')!.getImageData(0, 0, c.width, c.height);
+				return data.some((v) => v !== 0);
+			});
+		await expect.poll(drawn).toBe(true);
+		await expect(card.getByRole('alert')).toHaveCount(0);
+		const files = await page.evaluate(() => performance.getEntriesByType('resource').map((r) => r.name));
+		const drawing = files.filter((name) => name.endsWith('.js')).at(-1)!;
+		await page.route(drawing, (route) => route.abort());
+		await visit(page, address);
+		await expect(card.getByRole('alert')).toHaveText('The picture could not be fetched. Open the page again.');
+		await expect(samples).toBeVisible();
+	});
+
 	test('is refused a draft over the API, and told who may', async ({ page }) => {
 		const response = await page.request.post('/api/v1/plans', {
 			data: { kind: 'policy.set', input: { pool: 'payroll', headroomIn: 2 } },

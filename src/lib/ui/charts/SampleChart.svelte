@@ -1,93 +1,29 @@
 <script lang="ts">
-	import {
-		CategoryScale,
-		Chart,
-		Filler,
-		Legend,
-		LinearScale,
-		LineController,
-		LineElement,
-		PointElement,
-		Tooltip
-	} from 'chart.js';
-	import { clockWords } from '$lib/core/time/zone';
+	import type { SamplePoint } from './samples';
 
 	interface Props {
-		points: { at: number; cores: number; memory: number; gpu: number | null; strain: number }[];
+		points: SamplePoint[];
 		zone: string;
 	}
 	let { points, zone }: Props = $props();
 	let canvas: HTMLCanvasElement | undefined = $state();
-	Chart.register(LineController, LineElement, PointElement, LinearScale, CategoryScale, Filler, Tooltip, Legend);
+	let missing = $state(false);
 
-	const colour = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+	// What draws is a third of what a page of the console would fetch: it comes with the first card that shows samples.
 	$effect(() => {
-		if (!canvas) return;
-		const hasGpu = points.some((p) => p.gpu !== null);
-		const set = (label: string, data: number[], c: string, dash: number[] = []) => ({
-			label,
-			data,
-			borderColor: c,
-			backgroundColor: c,
-			borderWidth: 1.4,
-			pointRadius: 0,
-			tension: 0.2,
-			borderDash: dash
-		});
-		const chart = new Chart(canvas, {
-			type: 'line',
-			data: {
-				labels: points.map((p) => clockWords(zone, p.at)),
-				datasets: [
-					set(
-						'strain',
-						points.map((p) => p.strain),
-						colour('--sand')
-					),
-					set(
-						'cores %',
-						points.map((p) => Math.round(p.cores * 100)),
-						colour('--sea')
-					),
-					set(
-						'memory %',
-						points.map((p) => Math.round(p.memory * 100)),
-						colour('--plum'),
-						[4, 3]
-					),
-					...(hasGpu
-						? [
-								set(
-									'GPU %',
-									points.map((p) => Math.round((p.gpu ?? 0) * 100)),
-									colour('--kelp'),
-									[2, 2]
-								)
-							]
-						: [])
-				]
-			},
-			options: {
-				animation: false,
-				responsive: true,
-				maintainAspectRatio: false,
-				interaction: { mode: 'index', intersect: false },
-				scales: {
-					y: {
-						min: 0,
-						max: 100,
-						ticks: { stepSize: 50, color: colour('--ink3'), font: { size: 11 } },
-						grid: { color: colour('--hair2') }
-					},
-					x: {
-						ticks: { maxTicksLimit: 5, maxRotation: 0, color: colour('--ink3'), font: { size: 11 } },
-						grid: { display: false }
-					}
-				},
-				plugins: { legend: { labels: { boxWidth: 14, boxHeight: 1, color: colour('--ink2'), font: { size: 11 } } } }
-			}
-		});
-		return () => chart.destroy();
+		const [on, shown, hours] = [canvas, points, zone];
+		if (!on) return;
+		let over = false;
+		let end = () => {};
+		import('./samples')
+			.then(({ drawSamples }) => {
+				if (!over) end = drawSamples(on, shown, hours);
+			})
+			.catch(() => (missing = true));
+		return () => {
+			over = true;
+			end();
+		};
 	});
 	const last = $derived(points.at(-1));
 </script>
@@ -103,3 +39,6 @@
 			: 'None.'}"
 	></canvas>
 </div>
+{#if missing}
+	<p class="text-buoy text-[12.5px]" role="alert">The picture could not be fetched. Open the page again.</p>
+{/if}
