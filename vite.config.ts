@@ -45,7 +45,7 @@ function fewFiles(): Plugin {
 			gather(first, /\/routes\/(?:\(portal\)\/my\/)?\+[^/]*\.svelte$/);
 			// A calendar's arithmetic is as large as all the rest, and whoever opens their desktop needs none.
 			for (const id of first) if (leadsTo(id, /node_modules.luxon/, new Set())) first.delete(id);
-			gather(portal, /\/routes\/\(portal\)\/.*\+[^/]*\.svelte$/);
+			gather(portal, /\/routes\/\(portal\)\/[^+]*\+[^/+]*\.svelte$/);
 		},
 		outputOptions(options) {
 			// What the server runs is as it was.
