@@ -9,16 +9,19 @@ import { insertRow } from '../db/rows';
 export async function keepChunks(ctx: Context, line: string, number: string): Promise<(db: Db) => void> {
 	const chunks = await ctx.providers.builder.chunks(line, number);
 	return (db) => {
-		const ids = new Set<number>();
-		for (const c of chunks) {
-			run(db, 'INSERT INTO chunks(digest, size, packed) VALUES (?, ?, ?) ON CONFLICT DO NOTHING', [
-				c.digest,
-				c.size,
-				c.packed
-			]);
-			ids.add(one<{ id: number }>(db, 'SELECT id FROM chunks WHERE digest = ?', [c.digest])!.id);
-		}
-		const bytes = Buffer.from(Uint32Array.from(ids).sort().buffer);
+		const listed = JSON.stringify(chunks.map((c) => [c.digest, c.size, c.packed]));
+		run(
+			db,
+			`INSERT INTO chunks(digest, size, packed)
+			 SELECT value ->> 0, value ->> 1, value ->> 2 FROM json_each(?) WHERE true ON CONFLICT DO NOTHING`,
+			[listed]
+		);
+		const ids = all<{ id: number }>(
+			db,
+			'SELECT id FROM chunks WHERE digest IN (SELECT value ->> 0 FROM json_each(?)) ORDER BY id',
+			[listed]
+		);
+		const bytes = Buffer.from(Uint32Array.from(ids, (c) => c.id).buffer);
 		insertRow(db, 'version_chunks', { line_id: line, number, ids: bytes }, 'replace');
 	};
 }
