@@ -7,12 +7,23 @@ const TESTS = String.raw`\.test\.ts$|^src/lib/server/testing/|^bench/|^e2e/`;
 
 /** What stands above the areas: it is put together from them, and they know nothing of it. */
 const ABOVE = ['api', 'engine', 'house', 'live', 'simulator'];
-const ABOVE_FILES = ['acts', 'areas', 'backup', 'history', 'load', 'lockstep', 'runtime', 'settle', 'verify'];
+const ABOVE_FILES = [
+	'acts',
+	'areas',
+	'backup',
+	'history',
+	'load',
+	'lockstep',
+	'process',
+	'runtime',
+	'settle',
+	'verify'
+];
 
 /** Who may know the lab: whatever begins one, keeps its files, or is its bench. */
 const LAB = [
 	'src/lib/server/simulator/',
-	'src/lib/server/(history|lockstep|backup|runtime)\\.ts$',
+	'src/lib/server/(history|lockstep|backup|process)\\.ts$',
 	'src/node/(lab-thread|history-thread|serve|cli)\\.ts$'
 ];
 
@@ -64,6 +75,13 @@ export default {
 			severity: 'error',
 			from: { pathNot: [...LAB, TESTS] },
 			to: { path: `^${SERVER}/simulator/` }
+		},
+		{
+			name: 'areas-are-read-in-once',
+			comment: 'The process and its readers have them from the routes: to read them in twice takes a third of a start.',
+			severity: 'error',
+			from: { path: '^src/node/(serve|readers|reader-thread|disk)\\.ts$' },
+			to: { path: `^${SERVER}/(areas|runtime)\\.ts$`, reachable: true }
 		},
 		{
 			name: 'the-core-is-pure',

@@ -11,6 +11,7 @@ import { bearerOf, COOKIES, isPortal, LANGUAGE_COOKIE } from '$lib/server/identi
 import { isStream } from '$lib/server/calls/endpoint';
 import { mayAsk } from '$lib/server/calls/need';
 import { endpointFor } from '$lib/server/house/endpoints';
+import { sayWork } from '$lib/server/process';
 import { mayRequest } from '$lib/server/house/routes';
 import { problem, problemResponse, roleTooSmall } from '$lib/server/api/problems';
 import { stillHere } from '$lib/server/portal';
@@ -19,6 +20,7 @@ import { NOTHING } from '$lib/server/part';
 import { runtime, seeing } from '$lib/server/runtime';
 
 const log = logOf('pages');
+sayWork((method, path) => endpointFor(method, path)?.endpoint.work);
 
 /** The route that all declared endpoints stand behind. */
 const API = '/api/v1/[...path]';

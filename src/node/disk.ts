@@ -2,7 +2,7 @@ import { logOf } from '$lib/server/log';
 import { rmSync, statfsSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { isStorage } from '$lib/server/db/storage';
-import type { Health } from '$lib/server/runtime';
+import type { Health } from '$lib/server/process';
 
 /** Looked at so often, ms. */
 const EVERY = 2000;

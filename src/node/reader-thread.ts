@@ -9,7 +9,7 @@ import { vaultIn } from '$lib/server/vault';
 import type { Packer } from '$lib/server/packing/packer';
 import type { Providers } from '$lib/server/providers';
 import { Line } from '$lib/server/providers/remote';
-import { setRuntime, type Bench } from '$lib/server/runtime';
+import { setRuntime, type Bench } from '$lib/server/process';
 import { watchDisk } from './disk';
 import { READER_ADDRESS, READER_HEADERS, READER_KEY } from './readers';
 import { sayStrays } from './strays';

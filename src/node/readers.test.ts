@@ -3,7 +3,9 @@ import { createServer, type Server } from 'node:http';
 import { connect, type AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest';
+import { afterEach, beforeAll, beforeEach, describe, expect, test, vi } from 'vitest';
+import { endpointFor } from '$lib/server/house/endpoints';
+import { sayWork } from '$lib/server/process';
 import { mayTakeLong, Readers, type ReadersOptions } from './readers';
 import type { Ended } from './threads';
 
@@ -96,6 +98,7 @@ const letGo = () => {
 };
 const PATIENCE = { timeout: 60_000, interval: 5 };
 
+beforeAll(() => sayWork((method, path) => endpointFor(method, path)?.endpoint.work));
 beforeEach(() => {
 	dir = mkdtempSync(join(tmpdir(), 'sextant-readers-'));
 });

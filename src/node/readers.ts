@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { Agent, request, type ClientRequest, type IncomingMessage, type ServerResponse } from 'node:http';
 import type { Worker } from 'node:worker_threads';
 import { problem, problemLong, type Problem } from '$lib/server/api/problems';
-import { endpointFor } from '$lib/server/house/endpoints';
+import { workAt } from '$lib/server/process';
 import { Keeper, type Ended } from './threads';
 
 /**
@@ -159,7 +159,7 @@ export class Readers {
 	 */
 	crowds(request: IncomingMessage, response: ServerResponse): boolean {
 		const { method, url = '' } = request;
-		if (!this.started || (method !== 'GET' && method !== 'HEAD') || workAt(method, url) === 'here' || NEVER.test(url))
+		if (!this.started || (method !== 'GET' && method !== 'HEAD') || workOf(method, url) === 'here' || NEVER.test(url))
 			return false;
 		const caller = this.options.callerOf(request);
 		if (caller === null) return false;
@@ -364,8 +364,8 @@ const SCOPE = { characters: 60, parts: 3 };
 /** Machines, with four people to each, beyond which every page may take long. */
 export const LARGE = 3000;
 
-/** What is declared of how an address of the API is worked out. */
-const workAt = (method: string, url: string) => endpointFor(method, url.split('?')[0]!)?.endpoint.work;
+/** What is declared of how an address of the API is worked out, whatever it asks for. */
+const workOf = (method: string, url: string) => workAt(method, url.split('?')[0]!);
 
 /**
  * Whether a request may take so long that others should not wait for it: as long as it likes; or somewhat long, where every page may
@@ -380,7 +380,7 @@ export function mayTakeLong(
 	const sent = Number(headers['content-length'] ?? ('transfer-encoding' in headers ? Infinity : 0));
 	// What programs tell of people, and ask by filters of their own: as long as they like, beside everybody.
 	if (url.startsWith('/scim/')) return sent <= BODY ? 'long' : 'no';
-	const work = workAt(method, url);
+	const work = workOf(method, url);
 	if (method === 'POST')
 		return work === 'long' && Number(headers['content-length'] ?? Infinity) <= BODY ? 'long' : 'no';
 	if ((method !== 'GET' && method !== 'HEAD') || work === 'here' || NEVER.test(url) || OWN.test(url)) return 'no';

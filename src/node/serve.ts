@@ -32,8 +32,7 @@ import { vaultIn } from '$lib/server/vault';
 import type { Packer } from '$lib/server/packing/packer';
 import type { Providers } from '$lib/server/providers';
 import { Line } from '$lib/server/providers/remote';
-import { setRuntime, type Bench } from '$lib/server/runtime';
-import type { Progress } from '$lib/server/history';
+import { setRuntime, type Bench, type Progress } from '$lib/server/process';
 import { LAB_PASSWORD } from '$lib/server/simulator/server';
 
 import { watchDisk } from './disk';

@@ -6,7 +6,8 @@ import { readEstate } from '$lib/core/estate/read';
 import type { Estate } from '$lib/core/estate/schema';
 import { actProblems } from './acts';
 import { all, openDb, type Db } from './db';
-import { makeHistory, type Progress } from './history';
+import { makeHistory } from './history';
+import type { Progress } from './process';
 import { verifyData } from './verify';
 import { vaultOf } from './vault';
 

@@ -17,6 +17,7 @@ import { Lockstep } from './lockstep';
 import { MINUTES_KEPT } from './samples/series';
 import { wholeDirectory } from './simulator/directory';
 import { Lab } from './simulator/lab';
+import type { Progress } from './process';
 
 /** Reads an estate file from disk, with the CSV beside it. */
 export function loadEstate(path: string): { estate: Estate } | { problems: EstateProblem[] } {
@@ -36,15 +37,6 @@ const SWEPT_BEFORE = 20 * MINUTE;
 
 /** A forecast is made, and remedies are looked for, from so long before the end on: nobody reads what was foreseen before. */
 const FORESEEN = 11 * MINUTE;
-
-/** What is told while a history is made: how much of it has been lived, and what people did in it. */
-export interface Progress {
-	share: number;
-	/** The day that is being lived, ms UTC. */
-	at: number;
-	/** Plans committed so far. */
-	acts: number;
-}
 
 /** Writes an hour in one go: until all of a history is there nobody reads it, and what each minute touches again goes to the disk once. */
 async function inOne(db: Db, work: () => Promise<void>): Promise<void> {

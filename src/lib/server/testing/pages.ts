@@ -6,7 +6,7 @@ import { isSchema } from '../calls/endpoint';
 import { endpointFor } from '../house/endpoints';
 import type { Context } from '../context';
 import type { Caller } from '../identity/caller';
-import { setRuntime } from '../runtime';
+import { setRuntime } from '../process';
 import { OWNER, type Harness } from './harness';
 
 /** The pages and the API of the product, asked without a server: for tests that go through all of them. */
