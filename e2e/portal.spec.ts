@@ -44,6 +44,31 @@ test('a person who may not open something is told why and what to do, in their o
 	await my.context().close();
 });
 
+test('a person who opens the portal fetches little, in few files; the console draws no picture before one is shown', async ({
+	page,
+	browser
+}) => {
+	const scripts = (on: Page) =>
+		on.evaluate(() =>
+			performance
+				.getEntriesByType('resource')
+				.filter((r) => r.name.endsWith('.js'))
+				.map((r) => (r as PerformanceResourceTiming).decodedBodySize)
+		);
+	await signIn(page, 'operator');
+	const { my } = await onThePhone(page, browser, 'team:software site:bergen');
+	await my.reload();
+	const phone = await scripts(my);
+	expect(phone.length).toBeGreaterThan(5);
+	expect(phone.length).toBeLessThan(25);
+	expect(phone.reduce((sum, size) => sum + size, 0)).toBeLessThan(280_000);
+	await visit(page, '/');
+	const console = await scripts(page);
+	expect(console.length).toBeLessThan(25);
+	expect(console.reduce((sum, size) => sum + size, 0)).toBeLessThan(600_000);
+	await my.context().close();
+});
+
 test('what is typed into a sign-in before all of its page has come stays there', async ({ browser }) => {
 	const slow = await (await browser.newContext()).newPage();
 	for (const path of ['/my/sign-in', '/sign-in']) {

@@ -1,7 +1,7 @@
 // npm test: gets everything ready, then lint, types, unit tests and the tests that drive the real interface.
 import { spawn } from 'node:child_process';
 import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { setPriority, tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
 import { build, chromium, directoryServer, imageTool, installPackages, proxy } from './prepare.mjs';
 
@@ -14,14 +14,15 @@ process.on('exit', () => rmSync(temporary, { recursive: true, force: true, maxRe
 
 const made = join(root, '.sextant/e2e-made');
 const environment = { ...process.env, TMPDIR: temporary, FORCE_COLOR: '0', SEXTANT_MADE: made };
-/** Runs a tool of node_modules; what it says is kept until it ends where `apart`. Answers with its status. */
-const run = (script, args, more = {}, apart = false) =>
+/** Runs a tool of node_modules; what it says is kept until it ends where `apart`, and others go first where `nice`. Answers with its status. */
+const run = (script, args, more = {}, apart = false, nice = 0) =>
 	new Promise((ended) => {
 		const child = spawn(process.execPath, [join(root, 'node_modules', script), ...args], {
 			cwd: root,
 			stdio: ['ignore', apart ? 'pipe' : 'inherit', apart ? 'pipe' : 'inherit'],
 			env: { ...environment, ...more }
 		});
+		if (nice > 0 && child.pid) setPriority(child.pid, nice);
 		const end = () => child.kill('SIGINT');
 		process.on('exit', end);
 		child.on('close', () => process.off('exit', end));
@@ -37,12 +38,13 @@ const run = (script, args, more = {}, apart = false) =>
 const PLAYWRIGHT = '@playwright/test/cli.js';
 const LANES = ['west', 'east', 'own', 'kill'];
 const reports = Object.fromEntries(['unit', ...LANES].map((of) => [of, join(temporary, `${of}.json`)]));
-const lane = (name, projects, more, apart) =>
+const lane = (name, projects, more, apart, nice) =>
 	run(
 		PLAYWRIGHT,
 		['test', ...projects.map((p) => `--project=${p}`), '--reporter=list,json'],
 		{ ...more, SEXTANT_LANE: name, PLAYWRIGHT_JSON_OUTPUT_NAME: reports[name] },
-		apart
+		apart,
+		nice
 	);
 const tool = (script, ...args) => run(script, args, {}, true);
 /** Whether there is a checker of types that was compiled for this machine: it takes a third of the time, and finds the same. */
@@ -105,12 +107,12 @@ const steps = [
 		async () => {
 			const code = await history;
 			if (code !== 0) return code ?? 1;
-			// Side by side: two with a demo each, what starts servers of its own, and what ends them hard.
+			// Side by side: two with a demo each, and, while those wait for their estates, what starts servers of its own and what ends them hard.
 			const ended = await Promise.all([
 				lane('west', ['people', 'day'], {}, false),
 				lane('east', ['apps', 'evening'], {}, true),
-				lane('own', ['faults'], { WITHOUT_DEMO: '1' }, true),
-				lane('kill', ['kill'], { WITHOUT_DEMO: '1' }, true)
+				lane('own', ['faults'], { WITHOUT_DEMO: '1' }, true, 5),
+				lane('kill', ['kill'], { WITHOUT_DEMO: '1' }, true, 5)
 			]);
 			return Math.max(...ended);
 		}
