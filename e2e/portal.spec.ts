@@ -63,9 +63,9 @@ test('a person who opens the portal fetches little, in few files; the console dr
 	expect(phone.length).toBeLessThan(25);
 	expect(phone.reduce((sum, size) => sum + size, 0)).toBeLessThan(280_000);
 	await visit(page, '/');
-	const console = await scripts(page);
-	expect(console.length).toBeLessThan(25);
-	expect(console.reduce((sum, size) => sum + size, 0)).toBeLessThan(600_000);
+	const desk = await scripts(page);
+	expect(desk.length).toBeLessThan(25);
+	expect(desk.reduce((sum, size) => sum + size, 0)).toBeLessThan(600_000);
 	await my.context().close();
 });
 

@@ -1,5 +1,5 @@
 <script lang="ts">
-	import type { SamplePoint } from './samples';
+	import type { drawSamples, SamplePoint } from './samples';
 
 	interface Props {
 		points: SamplePoint[];
@@ -7,24 +7,17 @@
 	}
 	let { points, zone }: Props = $props();
 	let canvas: HTMLCanvasElement | undefined = $state();
+	let draw: typeof drawSamples | null = $state.raw(null);
 	let missing = $state(false);
 
 	// What draws is a third of what a page of the console would fetch: it comes with the first card that shows samples.
 	$effect(() => {
-		const [on, shown, hours] = [canvas, points, zone];
-		if (!on) return;
-		let over = false;
-		let end = () => {};
-		import('./samples')
-			.then(({ drawSamples }) => {
-				if (!over) end = drawSamples(on, shown, hours);
-			})
-			.catch(() => (missing = true));
-		return () => {
-			over = true;
-			end();
-		};
+		import('./samples').then(
+			(module) => (draw = module.drawSamples),
+			() => (missing = true)
+		);
 	});
+	$effect(() => (canvas && draw ? draw(canvas, points, zone) : undefined));
 	const last = $derived(points.at(-1));
 </script>
 
