@@ -245,6 +245,8 @@ export class AttachEngine {
 	private readonly machines: Map<string, Known>;
 	private readonly wanted: Map<string, Wanted[]>;
 	private readonly pools = new Map<string, Set<string>>();
+	/** No version that failed comes due before this, ms UTC. */
+	private noneBefore = -Infinity;
 
 	/** Goes on from `books`, which it keeps up; `claimsOf` tells what versions want for themselves alone. */
 	constructor(
@@ -326,7 +328,9 @@ export class AttachEngine {
 				this.drop(m, event.package, event.version);
 				const key = `${event.package} ${event.version}`;
 				const times = (m.failed.get(key)?.times ?? 0) + 1;
-				m.failed.set(key, { times, until: now + Math.min(LONGEST, RETRY * 2 ** (times - 1)) });
+				const until = now + Math.min(LONGEST, RETRY * 2 ** (times - 1));
+				m.failed.set(key, { times, until });
+				this.noneBefore = Math.min(this.noneBefore, until);
 				break;
 			}
 			case 'detached':
@@ -345,10 +349,14 @@ export class AttachEngine {
 	/** What has come due by time alone: versions that failed and are tried again. */
 	tick(now: number): (AttachAction & { machine: string })[] {
 		const due: (AttachAction & { machine: string })[] = [];
-		// Asked every minute, of every machine: hardly any has a version that failed.
+		// Asked every minute: hardly ever has any machine a version that failed.
+		if (now < this.noneBefore) return due;
+		this.noneBefore = Infinity;
 		for (const [name, m] of this.machines) {
 			if (m.failed.size === 0) continue;
-			if ([...m.failed.values()].some((f) => f.until <= now)) due.push(...this.orders(name, now));
+			const untils = [...m.failed.values()].map((f) => f.until);
+			if (untils.some((until) => until <= now)) due.push(...this.orders(name, now));
+			this.noneBefore = Math.min(this.noneBefore, ...untils);
 		}
 		return due;
 	}

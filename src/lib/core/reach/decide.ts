@@ -3,9 +3,19 @@ import { hoursWords, inWeek } from '../time/hours';
 import { compareFirmware } from '../endpoints/condition';
 import { amountWords, momentOfWeek, wayWords, type Names } from './sentence';
 import { passagesOf } from './channels';
-import { OTHERWISE, usedUp, type AccessRule, type Ask, type Effect, type Used, type Whom } from './rules';
+import {
+	OTHERWISE,
+	usedUp,
+	type AccessRule,
+	type Ask,
+	type Circumstances,
+	type Effect,
+	type Reacher,
+	type Used,
+	type Whom
+} from './rules';
 import { rangeOnLine, onLine } from './spans';
-import { above, type What } from './targets';
+import { above, type Target, type What } from './targets';
 import type { Ground, World } from './world';
 
 /** What came of somebody's wish to reach something. */
@@ -20,16 +30,26 @@ export interface Reached {
 }
 
 /** What the rule asks for that is not there yet; null: they are through, or they are refused. */
-export function stillAsked(effect: Effect, given: { way: Ask['way']; factor: boolean; reason: boolean }) {
+export function stillAsked(effect: Effect, way: Ask['way'], given: { factor: boolean; reason: boolean }) {
 	if (effect === 'factor') return given.factor ? null : 'factor';
 	if (effect === 'reason') return given.reason ? null : 'reason';
-	if (effect === 'window') return given.way === 'window' ? null : 'window';
+	if (effect === 'window') return way === 'window' ? null : 'window';
 	return null;
 }
 
 /** The decision of a rulebook, as quickly as it can be had. */
-export function reach(world: World, ask: Ask, used?: (rule: AccessRule) => Used | undefined): Reached {
-	const n = world.first(ask.person, ask.target, ask, used);
+export const reach = (world: World, ask: Ask, used?: (rule: AccessRule) => Used | undefined): Reached =>
+	reachBy(world, ask.person, ask.target, ask, used);
+
+/** The same, of what does not lie in one. */
+export function reachBy(
+	world: World,
+	person: Reacher,
+	target: Target,
+	c: Circumstances,
+	used?: (rule: AccessRule) => Used | undefined
+): Reached {
+	const n = world.first(person, target, c, used);
 	const { rule, effect } = world.deciding[n]!;
 	return rule
 		? { effect, rule: rule.id, number: n + 1, words: rule.words }

@@ -1,4 +1,4 @@
-import { reach, stillAsked } from './decide';
+import { reachBy, stillAsked } from './decide';
 import {
 	OTHERWISE,
 	type AccessRule,
@@ -94,8 +94,8 @@ export class Guard {
 	): Verdict {
 		if (target.kind === 'site' && this.portal.has(target.host)) return PORTAL;
 		if (!person) return NOBODY;
-		const { effect, rule, words } = reach(this.world, { ...c, person, target }, used);
-		const asked = stillAsked(effect, { way: c.way, ...given });
+		const { effect, rule, words } = reachBy(this.world, person, target, c, used);
+		const asked = stillAsked(effect, c.way, given);
 		return { through: effect !== 'refuse' && asked === null, effect, rule, words, asked };
 	}
 }

@@ -94,7 +94,9 @@ export function moneyWords(cents: number, symbol = '€'): string {
 }
 
 /** `1,204`. */
-export const numberWords = (n: number): string => WORDED.format(n);
+export const numberWords = (n: number): string =>
+	// Most numbers are small counts, and no other is written as often.
+	Number.isInteger(n) && n >= 0 && n < 1000 ? String(n) : WORDED.format(n);
 const WORDED = new Intl.NumberFormat('en-GB');
 
 /** `1 person`, `2 people`; `1 machine`, `1,204 machines`. */

@@ -83,20 +83,24 @@ function judgeHour(db: Db, hour: number, now: number, placeOf: (address: string)
 	const did = hourOf(db, hour, placeOf).filter((h) => people.has(h.person));
 	const peers = peersOf(db, people);
 	const many = manyOf(did, hour, people);
-	const known = did.map((h) => ownHabits(db, h.person));
-	// What was told late, or long ago, is learnt from and wakes nobody.
+	const days = daysOf(
+		db,
+		did.map((h) => h.person)
+	);
+	// What was told late, or long ago, is learnt from and wakes nobody; nor does somebody of whom too little is known.
 	const found =
 		(hour + 1) * HOUR > now - LATE
 			? did
-					.flatMap((h, i) => judgeOne(db, h, hour, people.get(h.person)!, known[i]!, peers, many))
+					.filter((h) => (days.get(h.person) ?? 0) >= LEAST_DAYS)
+					.flatMap((h) => judgeOne(db, h, hour, people.get(h.person)!, ownHabits(db, h.person), peers, many))
 					.sort((a, b) => b.bits - a.bits)
 					.slice(0, MOST)
 			: [];
 	for (let from = 0; from < did.length; from += WRITTEN_AT_ONCE)
 		db.transaction(() => {
-			for (const [i, h] of did.slice(from, from + WRITTEN_AT_ONCE).entries()) {
+			for (const h of did.slice(from, from + WRITTEN_AT_ONCE)) {
 				learn(db, h, hour, people.get(h.person)!);
-				if ((known[from + i]!.get('day ') ?? 0) >= HALVED_AT) halve(db, h.person);
+				if ((days.get(h.person) ?? 0) >= HALVED_AT) halve(db, h.person);
 			}
 		}).immediate();
 	db.transaction(() => {
@@ -195,6 +199,16 @@ function manyOf(
 const habitsOf = (rows: readonly { what: string; value: string; times: number }[]): Habits =>
 	new Map(rows.map((r) => [keyOf(r.what, r.value), r.times]));
 
+/** On how many days people were seen. */
+const daysOf = (db: Db, people: readonly number[]): Map<number, number> =>
+	new Map(
+		allColumns<[person: number, times: number]>(
+			db,
+			`SELECT person_id, times FROM activity_habits WHERE what = 'day' AND value = '' AND person_id IN (SELECT value FROM json_each(?))`,
+			[JSON.stringify(people)]
+		)
+	);
+
 /** What somebody does as a rule. */
 const ownHabits = (db: Db, person: number): Habits =>
 	new Map(
@@ -252,8 +266,6 @@ function judgeOne(
 	peersOf: (p: DirectoryPerson) => Habits,
 	many: ReturnType<typeof manyOf>
 ): Found[] {
-	const days = own.get('day ') ?? 0;
-	if (days < LEAST_DAYS) return [];
 	const local = localOf(hour, p.zone);
 	const said: Record<Aspect, string> = {
 		hour: `at ${local.clock} in their zone`,

@@ -4,7 +4,7 @@ import * as x509 from '@peculiar/x509';
 import { GOOD_FOR, LONGEST_REQUEST, type Request } from '$lib/core/endpoints/proof';
 import { DAY } from '$lib/core/time/units';
 import type { Context } from '../context';
-import { ED25519, keyOf, keyPairOf } from '../ed25519';
+import { ED25519, keyPairOf, spkiOf } from '../ed25519';
 import type { Vault } from '../vault';
 
 /** Sextant's own authority for devices. Its key follows from the key of the vault, so that it stands in no table and no copy of one. */
@@ -35,7 +35,7 @@ async function make(vault: Vault): Promise<Authority> {
 	const seed = vault.derive(ABOUT);
 	const keys = await keyPairOf(seed);
 	const certificate = await x509.X509CertificateGenerator.createSelfSigned({
-		serialNumber: numberOf(keyOf(seed).spki.toString('hex')),
+		serialNumber: numberOf(spkiOf(seed).toString('hex')),
 		name: NAME,
 		notBefore: FROM,
 		notAfter: UNTIL,

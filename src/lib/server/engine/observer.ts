@@ -1,3 +1,4 @@
+import type { Transaction } from 'better-sqlite3';
 import { FOREVER } from '$lib/core/time/units';
 import { phasesTotal } from '$lib/core/watch/phases';
 import { all, one, putSetting, setting, type Db } from '../db';
@@ -23,6 +24,7 @@ export class Observer {
 	private readonly personIds: Map<string, number>;
 	private readonly sessionMachine = new Map<number, string>();
 	private readonly sampleWriter: SampleWriter;
+	private readonly whole: Transaction<(observations: readonly Observation[]) => void>;
 	private readonly known: Known = {
 		machine: (name) => this.machines.get(name)?.id,
 		person: (login) => this.personId(login)
@@ -61,6 +63,11 @@ export class Observer {
 			machine.sessions++;
 			this.sessionMachine.set(s.id, machine.name);
 		}
+		this.whole = db.transaction((observations: readonly Observation[]) => {
+			for (const o of observations) if (o.seq > this.seq) this.one(o);
+			this.seq = Math.max(this.seq, observations.at(-1)!.seq);
+			putSetting(db, 'observed', String(this.seq));
+		});
 		this.sampleWriter = new SampleWriter(db, {
 			machine: (name) => this.machines.get(name)?.id,
 			host: (name) => this.hostId(name)
@@ -78,14 +85,7 @@ export class Observer {
 
 	/** Takes a batch in, in one transaction: all of it or nothing. */
 	take(observations: Observation[]): void {
-		if (observations.length === 0) return;
-		this.db
-			.transaction(() => {
-				for (const o of observations) if (o.seq > this.seq) this.one(o);
-				this.seq = Math.max(this.seq, observations.at(-1)!.seq);
-				putSetting(this.db, 'observed', String(this.seq));
-			})
-			.immediate();
+		if (observations.length > 0) this.whole.immediate(observations);
 	}
 
 	/** Leaves an observation out that cannot be taken in. */

@@ -1,3 +1,4 @@
+import { LRUCache } from 'lru-cache';
 import { signInFindings, type VersionSignIns } from '$lib/core/diagnosis/findings';
 import { gather } from '$lib/core/measures/gather';
 import { median } from '$lib/core/measures/quantile';
@@ -5,7 +6,7 @@ import { DAY } from '$lib/core/time/units';
 import type { Phase, PhaseName } from '$lib/core/watch/phases';
 import type { Context } from '../context';
 import { asOf } from '../db/intervals';
-import { all } from '../db';
+import { all, type Db } from '../db';
 import { fromJson } from '../db/json';
 import type { Comparison } from '../manifest';
 
@@ -13,11 +14,25 @@ export const signInComparisons: readonly Comparison[] = [
 	{ kinds: ['slow sign-ins'], every: 'hour', look: (ctx, now) => signInFindings(signInsByVersion(ctx, now)) }
 ];
 
+/** Phases of so many sign-ins are kept in mind: each is looked at every hour of a day, and never becomes another. */
+const KEPT = 5000;
+const kept = new WeakMap<Db, LRUCache<number, Phase[]>>();
+
+function phasesOf(db: Db): (id: number, written: string) => Phase[] {
+	let known = kept.get(db);
+	if (!known) kept.set(db, (known = new LRUCache({ max: KEPT })));
+	return (id, written) => {
+		let phases = known.get(id);
+		if (!phases) known.set(id, (phases = fromJson<Phase[]>('connections.phases', written)));
+		return phases;
+	};
+}
+
 /** Medians of the phases of the last day's sign-ins, by version. */
 function signInsByVersion(ctx: Context, now: number): VersionSignIns[] {
-	const rows = all<{ line: string; version: string; phases: string }>(
+	const rows = all<{ id: number; line: string; version: string; phases: string }>(
 		ctx.db,
-		`SELECT p.line_id AS line, p.version, c.phases FROM connections c
+		`SELECT c.id, p.line_id AS line, p.version, c.phases FROM connections c
 		 JOIN machine_spots p ON p.machine_id = c.machine_id AND p.since <= c.ended AND p.until > c.ended
 		 WHERE c.ended > ? AND c.ended <= ? AND c.result = 'open'`,
 		[now - DAY, now]
@@ -34,8 +49,9 @@ function signInsByVersion(ctx: Context, now: number): VersionSignIns[] {
 			ofGroups: Map<string, string>;
 		}
 	>();
+	const read = phasesOf(ctx.db);
 	for (const row of rows) {
-		const phases = fromJson<Phase[]>('connections.phases', row.phases);
+		const phases = read(row.id, row.phases);
 		// A session that was taken up again skips most phases.
 		if (!phases.some((p) => p.name === 'shell')) continue;
 		const key = `${row.line}/${row.version}`;

@@ -115,7 +115,7 @@ export function passingOf(
 		for (const size of [...sizes, null]) {
 			const bytes = size ?? (sizes.at(-1) ?? 0) + 1;
 			const reached = reach(world, { ...ask, target: { kind: 'channel', passage, bytes } });
-			if (reached.effect === 'refuse' || stillAsked(reached.effect, { way: ask.way, factor, reason: false }))
+			if (reached.effect === 'refuse' || stillAsked(reached.effect, ask.way, { factor, reason: false }))
 				return { passage, upTo, ...reached };
 			if (size === null) return { passage, upTo: null, ...reached };
 			upTo = size;

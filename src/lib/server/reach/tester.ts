@@ -120,7 +120,7 @@ export function triedReach(
 		target: targetsWords([target], spoken.names),
 		address: ask.address ?? '',
 		decides: value.effect,
-		asks: stillAsked(value.effect, { way: ask.way, factor: false, reason: false }),
+		asks: stillAsked(value.effect, ask.way, { factor: false, reason: false }),
 		rule: value.rule,
 		number: value.number,
 		tells: value.words,

@@ -5,6 +5,7 @@ import { all } from '../db';
 import { tellRules } from '../reach';
 import { Harness, testEstate } from '../testing/harness';
 import type { Flow } from '../providers';
+import { changePerson, personComes } from './directory';
 import { Lab } from './lab';
 
 /** What people reach in a lab of two sites. */
@@ -170,6 +171,32 @@ describe('what people reach', () => {
 		const morning = flows().filter((f) => f.since >= quiet);
 		expect(morning.every((f) => f.since >= quiet + 6 * HOUR)).toBe(true);
 		expect(morning.some((f) => f.rule === 'some' && f.person === 'anna')).toBe(true);
+	});
+
+	test('follows people: whoever comes to a site, or is new there, has its habits of their time off, and whoever leaves it has them no longer', async () => {
+		await made((e) => {
+			e.lab.opens = Date.parse('2026-11-17T18:00:00+01:00');
+			e.lab.history_days = 0.01;
+			e.access.habits = [{ ...HABIT, during: 'rest', at: ['quay'], what: [toReach('category/films')] }];
+			for (const p of e.directory.people) p.pattern = 'none';
+		});
+		await tellRules(h.ctx);
+		const { world, estate } = h.lab;
+		const whoRests = () => {
+			const from = h.lab.now;
+			h.lab.advance(from + 30 * MINUTE);
+			return new Set(
+				flows()
+					.filter((f) => f.until > from + 5 * MINUTE)
+					.map((f) => f.person)
+			);
+		};
+		expect(whoRests()).toEqual(new Set(['anna', 'bo', 'cleo', 'eve']));
+		changePerson(world, estate, 'dag', { site: 'quay' });
+		changePerson(world, estate, 'anna', { site: 'isle' });
+		expect(whoRests()).toEqual(new Set(['bo', 'cleo', 'dag', 'eve']));
+		personComes(world, estate, { ...estate.directory.people[1]!, login: 'finn', name: 'Finn Oar' });
+		expect(whoRests()).toEqual(new Set(['bo', 'cleo', 'dag', 'eve', 'finn']));
 	});
 
 	test('is the same for the same estate and commands, also for a lab that was stored in between', async () => {

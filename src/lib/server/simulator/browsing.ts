@@ -16,6 +16,7 @@ import { MINUTE } from '$lib/core/time/units';
 import { isoDate, wallTime, type WallTime } from '$lib/core/time/zone';
 import type { Flow, Inside, ToldSettings } from '../providers';
 import { locksItself } from './applied';
+import { turnsOfPeople } from './directory';
 import { deviceOf, shownBy } from './endpoints';
 import { USUAL_PATTERN, workDay, type WorkDay } from './people';
 import { hash, hashText, uniform } from './random';
@@ -51,7 +52,7 @@ interface Turned {
 	up: number;
 	says: string | null;
 	/** What was decided last, as long as nothing that it was decided by is another. */
-	last?: Decided;
+	last: Decided | null;
 }
 interface Decided {
 	guard: Guard;
@@ -115,8 +116,8 @@ class Browsing {
 	looks = 0;
 	private reading: Guard | null = null;
 	private read: Stage['world']['rules'] = null;
-	/** Sites where somebody has habits for their time off; empty: anywhere; null: nobody has. */
-	readonly restAt: ReadonlySet<string> | null;
+	/** Whoever has habits for their time off, as long as nobody comes, or sits or belongs elsewhere. */
+	private rest: { turns: number; people: readonly Known[] } | null = null;
 	/** A number for each device, to draw by. */
 	private readonly numbers = new Map<string, number>();
 
@@ -155,10 +156,6 @@ class Browsing {
 		});
 		const some = read.filter((r) => r.wishes.length > 0);
 		this.habits = some.filter((r) => r.habit.during !== 'signed-out');
-		const rest = some.filter((r) => r.habit.during === 'rest');
-		this.restAt = rest.length
-			? new Set(rest.every((r) => r.habit.at) ? rest.flatMap((r) => r.habit.at ?? []) : [])
-			: null;
 		this.signedOut = some.filter((r) => r.habit.during === 'signed-out');
 	}
 
@@ -207,6 +204,15 @@ class Browsing {
 		};
 		this.of.set(p, found);
 		return found;
+	}
+
+	/** Whoever has habits for their time off. */
+	resting(): readonly Known[] {
+		const { world } = this.lab;
+		const turns = turnsOfPeople(world);
+		if (this.rest?.turns !== turns)
+			this.rest = { turns, people: [...world.people.values()].map((p) => this.person(p)).filter((of) => of.rests) };
+		return this.rest.people;
 	}
 
 	/** Whether somebody is on duty, by their roster: a shift may have begun the day before, or be one of the next day that begins before midnight. */
@@ -322,8 +328,7 @@ function present(lab: Stage, clockOf: (zone: string) => Clock): { people: Known[
 	const people: Known[] = [];
 	const alone: SimEndpoint[] = [];
 	const look = ++browsing.looks;
-	const seen = (p: SimPerson, session: SimSession | null) => {
-		const of = browsing.person(p);
+	const seen = (of: Known, session: SimSession | null) => {
 		if (of.seen === look) return;
 		of.seen = look;
 		of.session = session;
@@ -331,7 +336,7 @@ function present(lab: Stage, clockOf: (zone: string) => Clock): { people: Known[
 	};
 	for (const s of w.sessions.values()) {
 		const p = s.state === 'active' ? w.people.get(s.person) : undefined;
-		if (p) seen(p, s);
+		if (p) seen(browsing.person(p), s);
 	}
 	for (const e of w.endpoints.values()) {
 		if (!e.awake) continue;
@@ -340,16 +345,9 @@ function present(lab: Stage, clockOf: (zone: string) => Clock): { people: Known[
 			continue;
 		}
 		const p = w.people.get(e.on);
-		if (p) seen(p, null);
+		if (p) seen(browsing.person(p), null);
 	}
-	if (browsing.restAt !== null)
-		for (const p of w.people.values())
-			if (
-				(browsing.restAt.size === 0 || browsing.restAt.has(p.site)) &&
-				isUp(clockOf(p.zone)) &&
-				browsing.person(p).rests
-			)
-				seen(p, null);
+	for (const of of browsing.resting()) if (isUp(clockOf(of.person.zone))) seen(of, null);
 	return { people, alone };
 }
 
@@ -410,13 +408,16 @@ function browse(lab: Stage, guard: Guard, of: Known, clock: Clock, minute: numbe
 			}
 		};
 	};
+	// Whatever they turn to, they come to it from the same place.
+	let working: As | null = null;
+	let resting: As | null = null;
 	for (const turned of of.turned) {
 		const rests = turned.habit.during === 'rest';
 		if (rests ? !up || onDuty : !works) continue;
 		if (turned.target.kind === 'channel' && !(session && isGranted(lab, p, session, turned.target.passage))) continue;
 		const as = rests
-			? (of.resting = from(of.resting, undefined, undefined))
-			: (of.working = from(of.working, device, session ? w.machines.get(session.machine) : undefined));
+			? (resting ??= of.resting = from(of.resting, undefined, undefined))
+			: (working ??= of.working = from(of.working, device, session ? w.machines.get(session.machine) : undefined));
 		wish(lab, guard, turned, as.by);
 	}
 }
@@ -443,7 +444,8 @@ function turnTo(
 		target,
 		down,
 		up,
-		says: draw(3) < SAYS ? (habit.says[Math.floor(draw(4) * habit.says.length)] ?? AT_WORK) : null
+		says: draw(3) < SAYS ? (habit.says[Math.floor(draw(4) * habit.says.length)] ?? AT_WORK) : null,
+		last: null
 	};
 }
 
@@ -527,7 +529,8 @@ export function tally(
 ): void {
 	const { who } = by;
 	const { through } = verdict;
-	const flow: Flow = w.flows.get(key) ?? {
+	const known = w.flows.get(key);
+	const flow: Flow = known ?? {
 		person: who?.person.login ?? null,
 		endpoint: by.device?.found ? { serial: by.device.serial, key: by.device.key } : null,
 		machine: by.machine,
@@ -549,7 +552,7 @@ export function tally(
 	flow.decisions += decisions;
 	flow.down += down;
 	flow.up += up;
-	w.flows.set(key, flow);
+	if (!known) w.flows.set(key, flow);
 }
 
 /** What a target is told by. */
@@ -651,8 +654,7 @@ function decided(
 	if (verdict.asked === 'window') verdict = decide((reached = { ...c, way: 'window' }));
 	const now: Decided = { guard, hours, asked: c, given, c: reached, verdict, key: null };
 	// Where a share of the day was looked at, the next minute may be another.
-	if (shared) delete turned.last;
-	else turned.last = now;
+	turned.last = shared ? null : now;
 	return now;
 }
 

@@ -1,7 +1,7 @@
 import 'reflect-metadata';
 import { createHash, webcrypto, X509Certificate } from 'node:crypto';
 import * as x509 from '@peculiar/x509';
-import { ED25519, keyOf, keyPairOf } from '../ed25519';
+import { ED25519, keyPairOf, spkiOf } from '../ed25519';
 
 /** What the key of a device of the lab follows from: what it is called, so that every run has the same. */
 const seedOf = (id: string): Buffer => createHash('sha256').update(`device ${id}`).digest();
@@ -9,7 +9,7 @@ const seedOf = (id: string): Buffer => createHash('sha256').update(`device ${id}
 const printOf = (spki: Buffer): string => createHash('sha256').update(spki).digest('hex');
 
 /** The fingerprint of a device's key. */
-export const keyPrint = (id: string): string => printOf(keyOf(seedOf(id)).spki);
+export const keyPrint = (id: string): string => printOf(spkiOf(seedOf(id)));
 
 /** What a device asks for a certificate with: signed by its key, for the serial number that it has. */
 export async function requestOf(id: string, serial: string): Promise<string> {

@@ -81,6 +81,11 @@ export function wholeDirectory(
 	};
 }
 
+const turns = new WeakMap<World, number>();
+/** How often somebody has come, or sits or belongs elsewhere: what was worked out of people holds until the next time. */
+export const turnsOfPeople = (w: World): number => turns.get(w) ?? 0;
+const turned = (w: World): void => void turns.set(w, turnsOfPeople(w) + 1);
+
 /** Puts somebody among the people of the lab, whose days are planned from then on. */
 export function addPerson(w: World, estate: Estate, p: EstatePerson): SimPerson {
 	const site = estate.sites.find((s) => s.id === p.site);
@@ -115,6 +120,7 @@ export function addPerson(w: World, estate: Estate, p: EstatePerson): SimPerson 
 				: `198.51.100.${index % 250}`
 	};
 	w.people.set(p.login, person);
+	turned(w);
 	takeKept(w, person);
 	schedule(w, w.now, { kind: 'day', person: p.login, day: Number.NaN });
 	return person;
@@ -141,12 +147,13 @@ export function changePerson(w: World, estate: Estate, login: string, { teams, .
 	Object.assign(person, facts);
 	person.others = (teams ?? person.others).filter((t) => t !== person.team);
 	person.moves = person.moves.filter((m) => m.at > w.now);
-	takePlace(person, estate);
+	takePlace(w, person, estate);
 	tell(w, person);
 }
 
 /** Where somebody sits, and whom they are above, follow from their site and teams. */
-function takePlace(person: SimPerson, estate: Estate): void {
+function takePlace(w: World, person: SimPerson, estate: Estate): void {
+	turned(w);
 	person.teams = teamsOver(estate.directory.teams, person.team === '' ? [] : [person.team, ...person.others]);
 	person.zone = estate.sites.find((s) => s.id === person.site)?.time_zone ?? person.zone;
 	const net = estate.sites.find((s) => s.id === person.site)?.networks[0];
@@ -213,5 +220,5 @@ export function keepPerson(w: World, estate: Estate, is: PersonRecord): void {
 	if (!known) person.kept = true;
 	if (!person.kept) return;
 	Object.assign(person, facts, place);
-	takePlace(person, estate);
+	takePlace(w, person, estate);
 }

@@ -1,0 +1,40 @@
+import { createPrivateKey, createPublicKey, sign, verify, webcrypto } from 'node:crypto';
+import { describe, expect, test } from 'vitest';
+import { ED25519, keyPairOf, spkiOf } from './ed25519';
+
+/** RFC 8032 §7.1: seed, public key, message, signature. */
+const VECTORS = [
+	[
+		'9d61b19deffd5a60ba844af492ec2cc44449c5697b326919703bac031cae7f60',
+		'd75a980182b10ab7d54bfed3c964073a0ee172f3daa62325af021a68f707511a',
+		'',
+		'e5564300c360ac729086e2cc806e828a84877f1eb8e5d974d873e065224901555fb8821590a33bacc61e39701cf9b46bd25bf5f0595bbe24655141438e7a100b'
+	],
+	[
+		'4ccd089b28ff96da9db6c346ec114e0f5b8a319f35aba624da8cf6ed4fb8a6fb',
+		'3d4017c3e843895a92b70aa74d1b7ebc9c982ccf2ec4968cc0cd55f12af4660c',
+		'72',
+		'92a009a9f0d4cab8720e820b5f642540a2b27b5416503f8fb3762223ebdb69da085ac1e43e15996e458f3613d0f11d8c387b2eaeb4302aeeb00d291612bb0c00'
+	]
+].map((v) => v.map((hex) => Buffer.from(hex, 'hex'))) as [Buffer, Buffer, Buffer, Buffer][];
+
+describe('keys that follow from 32 bytes', () => {
+	test.each(VECTORS)('are those of RFC 8032, and sign as these do', async (seed, known, message, signature) => {
+		const spki = spkiOf(seed);
+		expect(spki.subarray(-32)).toEqual(known);
+		const { privateKey, publicKey } = await keyPairOf(seed);
+		const { subtle } = webcrypto;
+		expect(Buffer.from(await subtle.sign(ED25519, privateKey, message))).toEqual(signature);
+		expect(await subtle.verify(ED25519, publicKey, signature, message)).toBe(true);
+		expect(verify(null, message, createPublicKey({ key: spki, format: 'der', type: 'spki' }), signature)).toBe(true);
+	});
+
+	test('are what the same bytes in PKCS #8 are', () => {
+		const seed = Buffer.alloc(32, 41);
+		const pkcs8 = Buffer.concat([Buffer.from('302e020100300506032b657004220420', 'hex'), seed]);
+		const key = createPrivateKey({ key: pkcs8, format: 'der', type: 'pkcs8' });
+		const said = Buffer.from('what is said');
+		const spki = createPublicKey({ key: spkiOf(seed), format: 'der', type: 'spki' });
+		expect(verify(null, said, spki, sign(null, said, key))).toBe(true);
+	});
+});
