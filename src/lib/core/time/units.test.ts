@@ -65,5 +65,8 @@ describe('sizes, money, counts', () => {
 	test('one is singular', () => {
 		expect(countWords(1, 'person', 'people')).toBe('1 person');
 		expect(countWords(1204, 'machine')).toBe('1,204 machines');
+		const known = new Intl.NumberFormat('en-GB');
+		for (const n of [0, 1, 7, 999, 1000, 1_204_000, -3, -1000, 0.5, 999.5, 2.25, 1e21])
+			expect(countWords(n, 'machine').split(' ')[0]).toBe(known.format(n));
 	});
 });

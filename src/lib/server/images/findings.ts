@@ -23,7 +23,11 @@ function phasesOf(db: Db): (id: number, written: string) => Phase[] {
 	if (!known) kept.set(db, (known = new LRUCache({ max: KEPT })));
 	return (id, written) => {
 		let phases = known.get(id);
-		if (!phases) known.set(id, (phases = fromJson<Phase[]>('connections.phases', written)));
+		if (!phases) {
+			phases = fromJson<Phase[]>('connections.phases', written);
+			// What cannot be read may be mended.
+			if (phases.length > 0) known.set(id, phases);
+		}
 		return phases;
 	};
 }
