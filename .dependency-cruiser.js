@@ -24,7 +24,7 @@ const ABOVE_FILES = [
 const LAB = [
 	'src/lib/server/simulator/',
 	'src/lib/server/(history|lockstep|backup|process)\\.ts$',
-	'src/node/(lab-thread|history-thread|serve|cli)\\.ts$'
+	'src/node/(lab-thread|history-thread|twin|twin-thread|serve|cli)\\.ts$'
 ];
 
 /** @type {import('dependency-cruiser').IConfiguration} */

@@ -3,7 +3,7 @@ import { defineConfig } from 'vite';
 
 /**
  * What runs outside SvelteKit: the server's entry, the command line, and the worker threads. Libraries go in, but for compiled ones: each of
- * six threads would otherwise look for hundreds of files as it starts.
+ * seven threads would otherwise look for hundreds of files as it starts.
  */
 export default defineConfig({
 	resolve: { alias: { $lib: fileURLToPath(new URL('./src/lib', import.meta.url)) } },
@@ -21,6 +21,7 @@ export default defineConfig({
 				lab: 'src/node/lab-thread.ts',
 				engine: 'src/node/engine-thread.ts',
 				history: 'src/node/history-thread.ts',
+				twin: 'src/node/twin-thread.ts',
 				packer: 'src/node/packer-thread.ts',
 				reader: 'src/node/reader-thread.ts',
 				bench: 'bench/bench.ts',

@@ -70,6 +70,8 @@ export interface Context {
 	vault: Vault;
 	/** Does the long work on captures and packages. */
 	packer: Packer;
+	/** Where what people reached is told a little late: takes all of it in until now, for whoever is about to read it. */
+	catchUp?: () => Promise<void>;
 }
 
 /** A clock that another thread keeps in shared memory: [now, speed]. */

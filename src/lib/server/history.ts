@@ -17,6 +17,7 @@ import { Lockstep } from './lockstep';
 import { MINUTES_KEPT } from './samples/series';
 import { wholeDirectory } from './simulator/directory';
 import { Lab } from './simulator/lab';
+import type { Aside } from './simulator/twin';
 import type { Progress } from './process';
 
 /** Reads an estate file from disk, with the CSV beside it. */
@@ -52,21 +53,26 @@ async function inOne(db: Db, work: () => Promise<void>): Promise<void> {
 /**
  * Lives an estate's history through, as fast as it goes: lab, engine, and the acts of its people through their plans.
  * The database and the folder for packages and captures have to be empty. Returns the lab as it is at the end.
+ * @param aside a twin of the lab that works out what people reach; without one the lab does, and all comes out the same
  */
 export async function makeHistory(
 	db: Db,
 	estate: Estate,
 	vault: Vault,
 	folder: string,
-	progress: (told: Progress) => void = () => {}
+	progress: (told: Progress) => void = () => {},
+	aside?: Aside
 ): Promise<Lab> {
 	const lab = new Lab(estate);
 	const from = beginning(estate);
 	settleEstate(db, estate, from, { directory: wholeDirectory(estate, lab.world), vault });
 	settleOperators(db, estate, from);
 	const packages = new BlobStore(join(folder, 'packages'));
-	const house = new Lockstep(lab, { db, vault, packer: makePacker(folder) }, (manifest) =>
-		definitionOf(packages, manifest)
+	const house = new Lockstep(
+		lab,
+		{ db, vault, packer: makePacker(folder) },
+		(manifest) => definitionOf(packages, manifest),
+		aside
 	);
 	const { ctx, engine } = house;
 	const end = estate.lab.opens;
@@ -93,6 +99,7 @@ export async function makeHistory(
 		}
 		if (lab.now % (60 * MINUTE) === 0) progress({ share: (lab.now - from) / (end - from), at: lab.now, acts: done });
 	}
-	await engine.observe();
+	await house.observe();
+	await house.leaveTwin();
 	return lab;
 }

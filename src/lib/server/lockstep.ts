@@ -6,6 +6,7 @@ import { JobRunner } from './engine/runner';
 import type { Packer } from './packing/packer';
 import type { Lab } from './simulator/lab';
 import { LabServer } from './simulator/server';
+import { Twinned, type Aside } from './simulator/twin';
 import type { Vault } from './vault';
 
 /** What a lab's packages lie in, as its agents read them. */
@@ -14,7 +15,7 @@ type ReadPackage = NonNullable<ConstructorParameters<typeof LabServer>[2]>;
 /**
  * A lab, the engine and the jobs in one thread, moved on together as fast as they can. The clock stops wherever somebody waits for
  * something: at the answer of a provider, and at the end of a pause. What files are written or read for takes no time of the estate.
- * The same estate and the same acts give the same history, to the row.
+ * The same estate and the same acts give the same history, to the row, whether a twin works out what people reach or the lab itself.
  */
 export class Lockstep {
 	readonly server: LabServer;
@@ -22,15 +23,18 @@ export class Lockstep {
 	engine!: Engine;
 	runner!: JobRunner;
 	private readonly pauses: { until: number; over: () => void }[] = [];
-	/** Calls that have gone out to files and have not come back. */
+	/** Calls that have gone out to files, or to the twin, and have not come back. */
 	private out = 0;
+	private readonly twinned: Twinned | null;
 
 	constructor(
 		readonly lab: Lab,
 		parts: { db: Db; vault: Vault; packer: Packer },
-		readPackage?: ReadPackage
+		readPackage?: ReadPackage,
+		aside?: Aside
 	) {
-		this.server = new LabServer(lab, () => {}, readPackage && this.counted(readPackage));
+		const twinned = (this.twinned = aside ? new Twinned(lab, aside) : null);
+		this.server = new LabServer(lab, (command) => twinned?.tell(command), readPackage && this.counted(readPackage));
 		const clock: Clock = {
 			now: () => lab.now,
 			speed: () => Infinity,
@@ -40,6 +44,7 @@ export class Lockstep {
 		const { captures, packages } = parts.packer;
 		const packer = { captures: this.all(captures), packages: this.all(packages) };
 		this.ctx = { ...parts, packer, clock, providers: this.server.providers };
+		if (twinned) this.ctx.catchUp = this.counted(async () => this.engine.takeBeside(await twinned.untilNow()));
 		this.restart();
 	}
 
@@ -61,6 +66,9 @@ export class Lockstep {
 			const pause = this.pauses.reduce((soonest, p) => Math.min(soonest, p.until), FOREVER);
 			const grid = (Math.floor(this.lab.now / step) + 1) * step;
 			this.server.advanceToAnswer(Math.min(to, grid, pause));
+			// Before anything goes on that has waited: what it reads is there.
+			await this.twinned?.take(this.engine.observer.seq);
+			this.server.answer();
 			for (const over of this.pauses.filter((p) => p.until <= this.lab.now)) {
 				this.pauses.splice(this.pauses.indexOf(over), 1);
 				over.over();
@@ -69,6 +77,17 @@ export class Lockstep {
 			await this.engine.minute(this.lab.now, minute);
 			await this.work();
 		}
+	}
+
+	/** Takes in all that has been observed until now. */
+	async observe(): Promise<void> {
+		await this.twinned?.take(this.engine.observer.seq, this.lab.now);
+		await this.engine.observe();
+	}
+
+	/** The lab goes on by itself, and knows what its twin knows: doors answer for a day's shares from then on. */
+	async leaveTwin(): Promise<void> {
+		await this.twinned?.leave();
 	}
 
 	/** Lets jobs do all that they can do before the clock moves on. */

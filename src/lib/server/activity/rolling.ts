@@ -1,12 +1,11 @@
 import { DAY, HOUR } from '$lib/core/time/units';
 import { all, one, putSetting, run, setting, type Db } from '../db';
+import { TOLD_WITHIN } from '../providers';
 import { packDay } from './packed';
 import { COLUMNS, forgetNames, ROLLED, rolledUpTo } from './write';
 
 /** So many hours are summed up at a time, so that whoever else writes waits for no more. */
 const AT_ONCE = 48;
-/** What is told late is waited for so long after the end of an hour, ms. */
-const LATE = 5 * 60_000;
 /** So many hours of what has been kept for long enough are let go at a time. */
 const FORGET_AT_ONCE = 48;
 
@@ -15,7 +14,7 @@ const BY = { person: 'person_id', rule: 'rule_id' } as const;
 
 /** Sums up whole hours that have ended, and puts their rows where they are found by whom they are of. */
 export function sumUp(db: Db, now: number): void {
-	const last = Math.floor((now - LATE) / HOUR) - 1;
+	const last = Math.floor((now - TOLD_WITHIN) / HOUR) - 1;
 	const hours = all<{ hour: number }>(
 		db,
 		'SELECT DISTINCT hour FROM activity_now WHERE hour > ? AND hour <= ? ORDER BY hour LIMIT ?',

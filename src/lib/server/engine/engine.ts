@@ -53,18 +53,24 @@ export class Engine {
 	 * Takes a batch in. One observation that cannot be taken in is set aside, with what was wrong about it; the rest goes on. When
 	 * nothing can be written, nothing has been taken in, and it is tried again.
 	 */
-	private take(batch: Observation[]): void {
+	private take(batch: readonly Observation[], numbered = true): void {
 		try {
-			this.observer.take(batch);
+			if (numbered) this.observer.take(batch);
+			else this.observer.takeBeside(batch);
 		} catch (e) {
 			// What it kept in mind is no longer what stands in the database.
 			this.observer = new Observer(this.ctx.db, this.observer.keepMinutesFrom);
 			if (passes(e)) throw e;
 			if (batch.length === 1) {
 				this.noteTrouble('taking in what is observed', e);
-				this.observer.passOver(batch[0]!);
-			} else for (const o of batch) this.take([o]);
+				if (numbered) this.observer.passOver(batch[0]!);
+			} else for (const o of batch) this.take([o], numbered);
 		}
+	}
+
+	/** Takes in what has been observed and comes beside the numbered ones: nothing of those is taken in before its turn. */
+	takeBeside(observations: readonly Observation[]): void {
+		this.take(observations, false);
 	}
 
 	/** Does what is due at `now`. Minutes that were slept through are not made up for: policies act on what is. */

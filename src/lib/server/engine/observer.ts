@@ -25,6 +25,7 @@ export class Observer {
 	private readonly sessionMachine = new Map<number, string>();
 	private readonly sampleWriter: SampleWriter;
 	private readonly whole: Transaction<(observations: readonly Observation[]) => void>;
+	private readonly beside: Transaction<(observations: readonly Observation[]) => void>;
 	private readonly known: Known = {
 		machine: (name) => this.machines.get(name)?.id,
 		person: (login) => this.personId(login)
@@ -68,6 +69,9 @@ export class Observer {
 			this.seq = Math.max(this.seq, observations.at(-1)!.seq);
 			putSetting(db, 'observed', String(this.seq));
 		});
+		this.beside = db.transaction((observations: readonly Observation[]) => {
+			for (const o of observations) this.one(o);
+		});
 		this.sampleWriter = new SampleWriter(db, {
 			machine: (name) => this.machines.get(name)?.id,
 			host: (name) => this.hostId(name)
@@ -84,8 +88,13 @@ export class Observer {
 	}
 
 	/** Takes a batch in, in one transaction: all of it or nothing. */
-	take(observations: Observation[]): void {
+	take(observations: readonly Observation[]): void {
 		if (observations.length > 0) this.whole.immediate(observations);
+	}
+
+	/** Takes in what comes beside the numbered ones, in one transaction: all of it or nothing. */
+	takeBeside(observations: readonly Observation[]): void {
+		if (observations.length > 0) this.beside.immediate(observations);
 	}
 
 	/** Leaves an observation out that cannot be taken in. */

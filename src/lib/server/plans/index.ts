@@ -617,6 +617,7 @@ const seenBy = ({ db, clock }: Context, caller: Caller): Db =>
  * reaches beyond their part.
  */
 async function computeFor(ctx: Context, caller: Caller | null, k: PlanKind, input: unknown): Promise<Draft> {
+	await ctx.catchUp?.();
 	if (!caller?.part) return compute(ctx, k.kind, input);
 	const { part } = caller;
 	const now = ctx.clock.now();

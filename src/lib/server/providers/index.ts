@@ -22,6 +22,7 @@ import type { StartKind } from '$lib/core/packages/starting';
 import type { CheckName, CheckResult } from '$lib/core/diagnosis/checks';
 import type { Seen } from '$lib/core/network/site-checks';
 import type { SettingsGroup } from '$lib/core/settings/effective';
+import { MINUTE } from '$lib/core/time/units';
 import type { Phase } from '$lib/core/watch/phases';
 import type { Fact } from '$lib/core/why/explained';
 
@@ -554,6 +555,9 @@ export interface Flow {
 	down: number;
 	up: number;
 }
+
+/** What people reached in an hour is told within so long after it, ms: then it can be summed up. */
+export const TOLD_WITHIN = 5 * MINUTE;
 
 export type Observation = { seq: number; at: number } & (
 	| { kind: 'activity'; flows: Flow[] }

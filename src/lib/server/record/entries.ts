@@ -66,7 +66,11 @@ export function note(db: Db, at: number, entry: NewEntry): void {
 	const count = noted.get(of) ?? { n: 0 };
 	if (++count.n === 1) noted.set(of, count);
 	if (count.n > (looks ? 1 : MOST + 1)) return;
-	const words = count.n > MOST ? 'and more within a minute, which are left out' : short(entry.words, 500);
+	noteEach(db, at, count.n > MOST ? { ...entry, words: 'and more within a minute, which are left out' } : entry);
+}
+
+/** Adds a line to the record as `note` does, however many there are: for what a job did, of which there are no more than jobs. */
+export function noteEach(db: Db, at: number, entry: NewEntry): void {
 	try {
 		db.transaction(() => {
 			const last = one<{ number: number; hash: string }>(
@@ -80,7 +84,7 @@ export function note(db: Db, at: number, entry: NewEntry): void {
 				kind: entry.kind,
 				who: short(entry.who, 120),
 				role: short(entry.role, 60),
-				words,
+				words: short(entry.words, 500),
 				address: short(entry.address, 60),
 				good: entry.good ? 1 : 0,
 				before: last?.hash ?? GENESIS

@@ -1,2 +1,2 @@
-export { entriesBefore, firstBrokenEntry, note, toldProblems } from './entries';
+export { entriesBefore, firstBrokenEntry, note, noteEach, toldProblems } from './entries';
 export { manifest } from './manifest';

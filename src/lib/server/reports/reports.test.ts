@@ -159,6 +159,9 @@ describe('what tells what single people reached', () => {
 		const n = looked().length;
 		expect((await askApi(h, 'GET', `/api/v1/report-runs/${made.id}/made`)).status).toBe(200);
 		expect(looked().length).toBe(n + 1);
+		// Made again for the same reason at once, it is on record again.
+		await h.carryOut('report.run', { report: 'largest-transfers', why: 'the line is full' });
+		expect(looked().filter((e) => e.words.endsWith('saying why: the line is full'))).toHaveLength(2);
 	});
 
 	test('is not shown before, nor to whoever may not read it', async () => {

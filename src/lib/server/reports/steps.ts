@@ -6,7 +6,7 @@ import { stepHandler } from '../jobs/step';
 import { inPart } from '../part';
 import { InputProblem } from '../plans/kind';
 import { StepFailed } from '../providers';
-import { note } from '../record';
+import { noteEach } from '../record';
 import { makeReport, makerOf, mayRead, sourceCalled } from './making';
 import { reportAt } from './queries';
 import type { KeptReport } from './report';
@@ -49,6 +49,7 @@ export const reportSteps = {
 	}),
 	'report.make': stepHandler<{ report: string; why: string | null }>({
 		async run({ ctx, input, job }) {
+			await ctx.catchUp?.();
 			const at = ctx.clock.now();
 			const maker = makerOf(ctx.db, job.id, at);
 			if (!maker) throw new StepFailed(`${job.by} has been shut out since`);
@@ -88,7 +89,7 @@ export const reportSteps = {
 					});
 					dropOld(db, report.id);
 					if (source.asksWhy)
-						note(db, at, {
+						noteEach(db, at, {
 							kind: 'looked',
 							who: maker.name,
 							role: maker.role,

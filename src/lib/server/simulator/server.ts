@@ -53,16 +53,16 @@ export class LabServer {
 	/** Advances the lab and answers the calls that have come to their end. */
 	advance(to: number): void {
 		this.lab.advance(to);
-		this.settle();
+		this.answer();
 	}
 
-	/** Advances the lab to the next answer that somebody waits for, and no further than `to`. */
+	/** Advances the lab to the next answer that somebody waits for, and no further than `to`. It is to be given then. */
 	advanceToAnswer(to: number): void {
 		this.lab.advance(to, (h) => h.kind === 'operation' && this.waiting.has(h.key));
-		this.settle();
 	}
 
-	private settle(): void {
+	/** Answers the calls that have come to their end. */
+	answer(): void {
 		for (const [key, callers] of this.waiting) {
 			const op = this.lab.world.operations.get(key);
 			if (op && !op.done) continue;
