@@ -6,7 +6,7 @@ import { act, poolsAt } from '../pools';
 import type { Context } from '../context';
 import { all, one, run } from '../db';
 import { AT_ONCE } from './expected';
-import { anyBehind, followingAt, moveOf, versionsInUse, type Following, type OnVersion } from './following';
+import { followingAt, moveOf, poolsBehind, versionsInUse, type Following, type OnVersion } from './following';
 
 /**
  * Carries follow rules out: minute by minute, machines that are free to take the version that their rule asks for take it.
@@ -43,8 +43,9 @@ export class Follower {
 	minute(now: number, busy: ReadonlySet<string>): void {
 		const { db } = this.ctx;
 		if (!this.resumed) this.resume();
-		if (!anyBehind(db, now, this.inUse())) return;
-		const f = followingAt(db, now, busy);
+		const behind = poolsBehind(db, now, this.inUse());
+		if (behind.length === 0) return;
+		const f = followingAt(db, now, busy, {}, { pools: behind });
 		const pools = new Map(poolsAt(db, now).map((p) => [p.id, p]));
 		const running = new Map<string, number>();
 		for (const r of all<{ site: string; n: number }>(

@@ -155,16 +155,20 @@ describe('a release', () => {
 		expect(groups.reduce((n, g) => n + g.machines.length, 0)).toBe(followingAt(h.db, h.lab.now).machines.length);
 	});
 
-	test('one machine is asked about alone, and answers as among all', async () => {
+	test('one machine, or those of some pools, are asked about alone, and answer as among all', async () => {
 		const h = await Harness.of(following());
 		await h.live(5 * MINUTE);
 		const whole = followingAt(h.db, h.lab.now);
 		for (const m of whole.machines) {
-			const alone = followingAt(h.db, h.lab.now, new Set(), {}, m.name);
+			const alone = followingAt(h.db, h.lab.now, new Set(), {}, { machine: m.name });
 			expect(alone.machines).toHaveLength(1);
 			expect(moveOf(alone, alone.machines[0]!)).toEqual(moveOf(whole, m));
 		}
-		expect(followingAt(h.db, h.lab.now, new Set(), {}, 'moon').machines).toEqual([]);
+		for (const pools of [['quay'], ['isle', 'own'], []])
+			expect(followingAt(h.db, h.lab.now, new Set(), {}, { pools }).machines.map((m) => m.name)).toEqual(
+				whole.machines.filter((m) => pools.includes(m.pool)).map((m) => m.name)
+			);
+		expect(followingAt(h.db, h.lab.now, new Set(), {}, { machine: 'moon' }).machines).toEqual([]);
 		expect(whyOnVersion(h.db, 'moon', h.lab.now, new Set())).toBeNull();
 	});
 

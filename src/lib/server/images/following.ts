@@ -97,14 +97,14 @@ function followedLines(db: Db, at: number, changed?: WhatIf['version']): Map<str
 
 /**
  * Gathers what decides about versions at a moment. `busy`: machines that jobs work on. With `whatIf`, as it would be
- * after a change. `only`: for one machine alone, by its name.
+ * after a change. `only`: for one machine alone, by its name, or for those of some pools.
  */
 export function followingAt(
 	db: Db,
 	at: number,
 	busy: ReadonlySet<string> = new Set(),
 	whatIf: WhatIf = {},
-	only: string | null = null
+	only: { machine?: string; pools?: readonly string[] } = {}
 ): Following {
 	const rules = rulesAt(db, at);
 	const ruleOf = (subject: string) => {
@@ -137,21 +137,22 @@ export function followingAt(
 		[at]
 	))
 		failures.set(`${f.name}/${f.version}`, f.n);
+	const bound = { at, machine: only.machine ?? null, pools: only.pools ? JSON.stringify(only.pools) : null };
 	// A row for each pool, its machines in one text each: twenty thousand rows take longer to hand over than to find.
-	const asked = `${asOf('machines m')} AND (@only IS NULL OR m.name = @only)`;
+	const asked = `${asOf('machines m')} AND (@machine IS NULL OR m.name = @machine) AND (@pools IS NULL OR m.pool_id IN (SELECT value FROM json_each(@pools)))`;
 	const groups = allColumns<[string, string, string, string, string, string]>(
 		db,
 		`SELECT m.pool_id, group_concat(m.id), group_concat(m.name, char(10)), group_concat(m.site_id), group_concat(pl.line_id), group_concat(pl.version)
 					 FROM machines m JOIN machine_spots pl ON pl.machine_id = m.id AND ${asOf('machine_spots pl')}
 					 WHERE ${asked} GROUP BY m.pool_id`,
-		{ at, only }
+		bound
 	);
 	/** Numbers of machines, once for each row. */
 	const numbers = (sql: string): number[] => {
-		const ids = allColumns<[string | null]>(db, sql, { at, only })[0]?.[0] ?? null;
+		const ids = allColumns<[string | null]>(db, sql, { at, machine: bound.machine })[0]?.[0] ?? null;
 		return ids === null ? [] : ids.split(',').map(Number);
 	};
-	const onlyId = '(@only IS NULL OR machine_id IN (SELECT m.id FROM machines m WHERE m.name = @only))';
+	const onlyId = '(@machine IS NULL OR machine_id IN (SELECT m.id FROM machines m WHERE m.name = @machine))';
 	const up = new Set(
 		numbers(
 			`SELECT group_concat(machine_id) FROM machine_states WHERE ${asOf('machine_states')} AND state <> 'off' AND ${onlyId}`
@@ -258,19 +259,21 @@ const linesNow = steady(['lines', 'versions', 'version_holds', 'version_retired'
 });
 
 /**
- * Whether any machine may be on another version than its rule asks for: cheap, and asked every minute. Says yes too often
+ * The pools of which a machine may be on another version than its rule asks for: cheap, and asked every minute. Names a pool too often
  * rather than too rarely.
  */
-export function anyBehind(db: Db, now: number, groups: readonly OnVersion[] = versionsInUse(db)): boolean {
+export function poolsBehind(db: Db, now: number, groups: readonly OnVersion[] = versionsInUse(db)): string[] {
 	const rules = rulesNow(db, now);
-	if ([...rules.keys()].some((subject) => subject.startsWith('machine/'))) return true;
+	const own = [...rules.keys()].some((subject) => subject.startsWith('machine/'));
 	const lines = linesNow(db, now);
-	return groups.some((g) => {
+	const behind = groups.filter((g) => {
+		if (own) return true;
 		const rule = rules.get(`pool/${g.pool}`)?.rule;
 		if (!rule || rule.takes === 'nothing') return false;
 		const to = wanted(rule, lines.get(g.line)?.versions ?? []);
 		return to !== null && to !== g.version;
 	});
+	return [...new Set(behind.map((g) => g.pool))];
 }
 
 /** Machines that the sheet of a line starts from: they are prepared by hand, and kept as they are. */
@@ -357,7 +360,7 @@ export function forgiveMoves(db: Db, machine: string, number: string, before: nu
 
 /** Why a machine is on the version it is on: what its rule asks for, and the move that brought it there. */
 export function whyOnVersion(db: Db, name: string, at: number, busy: ReadonlySet<string>): Explained<Move> | null {
-	const f = followingAt(db, at, busy, {}, name);
+	const f = followingAt(db, at, busy, {}, { machine: name });
 	const m = f.machines[0];
 	if (!m) return null;
 	const move = moveOf(f, m);

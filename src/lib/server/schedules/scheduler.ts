@@ -1,22 +1,29 @@
 import { occurrences } from '$lib/core/time/recurrence';
-import { HOUR } from '$lib/core/time/units';
+import { FOREVER, HOUR } from '$lib/core/time/units';
 import { callerNow } from '../identity/accounts';
 import { asRole, type Caller } from '../identity/caller';
 import type { Context } from '../context';
 import { run } from '../db';
 import { insertRow } from '../db/rows';
+import { steady } from '../db/steady';
 import { commitPlan, draftPlan } from '../plans';
 import { schedulesAt, type Schedule } from './queries';
 
 /** What was due longer ago than this, while nothing ran, is not made up for. */
 const LATE = 6 * HOUR;
 
+/** When each is due next: asked every minute, and worked out when one is set, met or taken off. */
+const nextNow = steady(['schedules'], (db, at) =>
+	schedulesAt(db, at).map((s) => ({ s, next: occurrences(s, s.doneTo, FOREVER, 1)[0] ?? FOREVER }))
+);
+
 /** Drafts and commits the plans of schedules when they are due. */
 export class Scheduler {
 	constructor(private readonly ctx: Context) {}
 
 	async minute(now: number): Promise<void> {
-		for (const s of schedulesAt(this.ctx.db, now)) {
+		for (const { s, next } of nextNow(this.ctx.db, now)) {
+			if (next > now) continue;
 			// What is older than that is not made up for: one line says so.
 			const due = occurrences(s, s.doneTo, now, 50);
 			for (const at of due) await this.carryOut(s, at, now);
