@@ -39,6 +39,13 @@ describe('a twin in a thread of its own', () => {
 		expect(moments(await twin.reached(300))).toEqual([]);
 	});
 
+	test('has come to a moment when all that it was told of it is done', async () => {
+		begin('setTimeout(() => reach(m, m.at), 20 * m.happened);');
+		twin.tell(at(100));
+		twin.tell({ ...at(100), happened: 1 });
+		expect(moments(await twin.reached(100))).toEqual([100, 100]);
+	});
+
 	test('tells how it stands after all that it was told', async () => {
 		begin(
 			`if (m === 'standing') parentPort.postMessage({ standing: { flows: new Map([['a', 1]]), shares: new Map() } }); else reach(m);`

@@ -14,6 +14,8 @@ export class TwinThread implements Aside {
 	private readonly worker: Worker;
 	private here: Reached[] = [];
 	private upTo = -Infinity;
+	/** How much it was told and has not answered. */
+	private open = 0;
 	private readonly standings: Standing[] = [];
 	private waiting: Waiting[] = [];
 	private failed: Error | null = null;
@@ -23,6 +25,7 @@ export class TwinThread implements Aside {
 		this.worker.on('message', (m: Said) => {
 			if ('standing' in m) this.standings.push(m.standing);
 			else {
+				this.open--;
 				this.upTo = m.at;
 				this.here.push(...m.reached);
 			}
@@ -53,12 +56,14 @@ export class TwinThread implements Aside {
 	}
 
 	tell(told: Told): void {
+		this.open++;
 		this.worker.postMessage(told);
 	}
 
 	reached(at: number): Promise<Reached[]> {
 		return this.whenThere(() => {
-			if (this.upTo < at) return null;
+			// It may be told several things of one moment.
+			if (this.upTo < at || (this.upTo === at && this.open > 0)) return null;
 			const later = this.here.findIndex((o) => o.at > at);
 			return this.here.splice(0, later < 0 ? this.here.length : later);
 		});
