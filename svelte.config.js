@@ -1,9 +1,7 @@
 import adapter from '@sveltejs/adapter-node';
-import { vitePreprocess } from '@sveltejs/vite-plugin-svelte';
 
 /** @type {import('@sveltejs/kit').Config} */
 export default {
-	preprocess: vitePreprocess(),
 	kit: {
 		// What lies beside src is held to the same types.
 		typescript: { config: (c) => ({ ...c, include: [...c.include, '../bench/**/*.ts', '../e2e/**/*.ts'] }) },

@@ -28,28 +28,34 @@ function fewFiles(): Plugin {
 	return {
 		name: 'few-files',
 		apply: 'build',
+		// What the server runs is as it was.
+		applyToEnvironment: (environment) => environment.name === 'client',
 		buildEnd() {
+			const imports = new Map<string, readonly string[]>();
+			/** What a module imports: asked once of each, since asking takes long. */
+			const importedBy = (id: string) => {
+				let ids = imports.get(id);
+				if (!ids) imports.set(id, (ids = this.getModuleInfo(id)?.importedIds ?? []));
+				return ids;
+			};
 			const gather = (into: Set<string>, routes: RegExp) => {
 				const ids = [...this.getModuleIds()].filter((id) => routes.test(id));
 				for (const id of ids) {
 					if (into.has(id)) continue;
 					into.add(id);
-					ids.push(...(this.getModuleInfo(id)?.importedIds ?? []));
+					ids.push(...importedBy(id));
 				}
 			};
-			const leadsTo = (id: string, what: RegExp, seen: Set<string>): boolean =>
-				what.test(id) ||
-				(!seen.has(id) &&
-					!!seen.add(id) &&
-					(this.getModuleInfo(id)?.importedIds ?? []).some((i) => leadsTo(i, what, seen)));
 			gather(first, /\/routes\/(?:\(portal\)\/my\/)?\+[^/]*\.svelte$/);
-			// A calendar's arithmetic is as large as all the rest, and whoever opens their desktop needs none.
-			for (const id of first) if (leadsTo(id, /node_modules.luxon/, new Set())) first.delete(id);
+			// A calendar's arithmetic is as large as all the rest, and whoever opens their desktop needs none: what leads to it goes elsewhere.
+			const importers = new Map<string, string[]>();
+			for (const id of first)
+				for (const imported of importedBy(id)) importers.set(imported, [...(importers.get(imported) ?? []), id]);
+			const calendar = [...first].filter((id) => /node_modules.luxon/.test(id));
+			for (const id of calendar) if (first.delete(id)) calendar.push(...(importers.get(id) ?? []));
 			gather(portal, /\/routes\/\(portal\)\/[^+]*\+[^/+]*\.svelte$/);
 		},
 		outputOptions(options) {
-			// What the server runs is as it was.
-			if (!String(options.chunkFileNames).includes('/immutable/')) return null;
 			const within = [first, portal, null].map((ids, i) => ({
 				name: ['first', 'portal', 'console'][i]!,
 				test: (id: string) => mayBeMoved(id) && (ids === null || ids.has(id)),
