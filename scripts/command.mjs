@@ -6,8 +6,9 @@ import { build, installPackages } from './prepare.mjs';
 const [program, ...args] = process.argv.slice(2);
 // What is printed may be read by another program: words about the set-up go elsewhere.
 console.log = console.error;
-installPackages();
+const packages = installPackages();
 build();
+await packages;
 process.exit(
 	spawnSync(process.execPath, [join(import.meta.dirname, '../build/node', `${program}.js`), ...args], {
 		stdio: 'inherit'

@@ -1,7 +1,17 @@
 // What a fresh clone lacks, said while it happens: packages, the build, a browser for the tests.
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
-import { existsSync, mkdirSync, readFileSync, readdirSync, statSync, writeFileSync } from 'node:fs';
+import {
+	closeSync,
+	existsSync,
+	mkdirSync,
+	openSync,
+	readFileSync,
+	readdirSync,
+	rmSync,
+	statSync,
+	writeFileSync
+} from 'node:fs';
 import { join } from 'node:path';
 
 const root = join(import.meta.dirname, '..');
@@ -41,20 +51,46 @@ function stamp(name, hash) {
 	writeFileSync(stampPath(name), hash);
 }
 
-/** Installs the packages when they are missing or the lock file has changed. */
-export function installPackages() {
+/**
+ * Installs the packages when they are missing or the lock file has changed. What it answers with is done once the database driver is there, too:
+ * where that has to be compiled, one processor has minutes of work, and Sextant can be built beside it.
+ */
+export async function installPackages() {
 	const hash = hashOf(['package-lock.json']);
-	const native = join(root, 'node_modules/better-sqlite3/build/Release/better_sqlite3.node');
-	if (existsSync(native) && fresh('packages', hash)) return;
-	console.log('Installing packages (about a minute; where the database driver has to be compiled, three more) …');
-	// Not `npm ci`: it insists on packages for other platforms, which not every registry mirror has.
-	run('npm', ['install', '--no-save', '--no-audit', '--no-fund']);
-	// Newer npm versions hold install scripts back; the database driver needs its own.
-	if (!existsSync(native)) {
-		console.log('Building the database driver …');
-		run('npm', ['rebuild', 'better-sqlite3', '--foreground-scripts']);
-	}
+	const driver = join(root, 'node_modules/better-sqlite3/build/Release/better_sqlite3.node');
+	if (existsSync(driver) && fresh('packages', hash)) return;
+	console.log('Installing packages (about a minute) …');
+	// Not `npm ci`: it insists on packages for other platforms, which not every registry mirror has. Nothing but the driver has a script to run.
+	run('npm', ['install', '--no-save', '--no-audit', '--no-fund', '--ignore-scripts']);
+	if (!existsSync(driver)) await makeDriver(driver);
 	stamp('packages', hash);
+}
+
+async function makeDriver(driver) {
+	console.log('Getting the database driver (where it has to be compiled, two minutes beside the next step) …');
+	// To a file: this process may not listen meanwhile, and who writes to a full pipe waits.
+	const path = stampPath('driver.log');
+	mkdirSync(join(root, '.sextant'), { recursive: true });
+	const log = openSync(path, 'w');
+	const npm = spawn('npm', ['rebuild', 'better-sqlite3', '--foreground-scripts'], {
+		cwd: root,
+		stdio: ['ignore', log, log],
+		env: { ...process.env, JOBS: 'max' }
+	});
+	const end = () => npm.kill();
+	process.on('exit', end);
+	const why = await new Promise((ended) => {
+		npm.on('error', (e) => ended(e.message));
+		npm.on('exit', (status, signal) => ended(status === 0 ? null : `npm rebuild ended with ${status ?? signal}`));
+	});
+	process.off('exit', end);
+	closeSync(log);
+	if (why !== null || !existsSync(driver)) {
+		process.stderr.write(readFileSync(path, 'utf8'));
+		console.error(`sextant: there is no database driver${why === null ? '' : `: ${why}`}`);
+		process.exit(1);
+	}
+	rmSync(path);
 }
 
 /** Builds the application when its sources have changed since the last build. */
@@ -70,10 +106,13 @@ export function build() {
 		'tsconfig.json'
 	]);
 	if (existsSync(join(root, 'build/node/serve.js')) && fresh('build', hash)) return;
-	console.log('Building Sextant (about half a minute) …');
+	console.log('Building Sextant (half a minute to a minute) …');
 	const vite = join(root, 'node_modules/vite/bin/vite.js');
 	run(process.execPath, [join(root, 'node_modules/@sveltejs/kit/svelte-kit.js'), 'sync']);
-	run(process.execPath, [vite, 'build', '--logLevel', 'error'], { env: { NODE_ENV: 'production' } });
+	// Most of what compilers make is gone with the file: with room for more of it, little is looked through to find out.
+	run(process.execPath, ['--max-semi-space-size=64', vite, 'build', '--logLevel', 'error'], {
+		env: { NODE_ENV: 'production' }
+	});
 	run(process.execPath, [vite, 'build', '-c', 'vite.node.config.ts', '--logLevel', 'error'], {
 		env: { NODE_ENV: 'production' }
 	});

@@ -4,8 +4,9 @@ import { rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { chromium as find, build, installPackages } from './prepare.mjs';
 
-installPackages();
+const packages = installPackages();
 build();
+await packages;
 const executablePath = find();
 const { chromium } = await import('@playwright/test');
 const root = join(import.meta.dirname, '..');

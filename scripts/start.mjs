@@ -3,8 +3,9 @@ import { spawn } from 'node:child_process';
 import { join } from 'node:path';
 import { build, installPackages } from './prepare.mjs';
 
-installPackages();
+const packages = installPackages();
 build();
+await packages;
 const server = spawn(
 	process.execPath,
 	[join(import.meta.dirname, '../build/node/serve.js'), ...process.argv.slice(2)],

@@ -6,7 +6,7 @@ import { join, relative } from 'node:path';
 import { build, chromium, directoryServer, imageTool, installPackages, proxy } from './prepare.mjs';
 
 const root = join(import.meta.dirname, '..');
-installPackages();
+const packages = installPackages();
 
 // Whatever tests put aside goes with the run.
 const temporary = mkdtempSync(join(tmpdir(), 'sextant-run-'));
@@ -49,7 +49,7 @@ const lane = (name, projects, more, apart, nice) =>
 const tool = (script, ...args) => run(script, args, {}, true);
 /** Whether there is a checker of types that was compiled for this machine: it takes a third of the time, and finds the same. */
 const compiled = existsSync(join(root, `node_modules/@typescript/native-preview-${process.platform}-${process.arch}`));
-/** What looks at the files alone: two lines of work side by side, the first while Sextant is built, both while the history is made. */
+/** What looks at the files alone: two lines of work side by side, the first while Sextant is built, both while the driver and the history are made. */
 const looks = [
 	[
 		['Format', () => tool('prettier/bin/prettier.cjs', '--check', '--log-level', 'warn', '.')],
@@ -86,6 +86,7 @@ proxy();
 directoryServer();
 looked.push(inTurn(looks[1]));
 
+await packages;
 /** The demo's history is made once, beside the steps that need one processor, and copied for each server that needs it. */
 rmSync(made, { recursive: true, force: true });
 const making = spawn(

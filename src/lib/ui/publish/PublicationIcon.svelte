@@ -1,5 +1,12 @@
 <script lang="ts">
-	import { AppWindow, ChartSpline, Compass, MonitorSmartphone, Notebook, Ship, Waves } from '@lucide/svelte';
+	// One by one: all icons at once are compiled with every build, seventeen hundred of them.
+	import AppWindow from '@lucide/svelte/icons/app-window';
+	import ChartSpline from '@lucide/svelte/icons/chart-spline';
+	import Compass from '@lucide/svelte/icons/compass';
+	import MonitorSmartphone from '@lucide/svelte/icons/monitor-smartphone';
+	import Notebook from '@lucide/svelte/icons/notebook';
+	import Ship from '@lucide/svelte/icons/ship';
+	import Waves from '@lucide/svelte/icons/waves';
 
 	interface Props {
 		icon: string;
