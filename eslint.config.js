@@ -8,8 +8,10 @@ import svelteConfig from './svelte.config.js';
 /** Nothing in `from` may import from `what`: layers only look downwards. */
 const forbid = (from, what, why) => ({
 	files: from,
-	rules: { 'no-restricted-imports': ['error', { patterns: [{ group: what, message: why }] }] }
+	rules: { 'no-restricted-imports': ['error', { patterns: [{ group: what, message: why }, ALL_ICONS] }] }
 });
+/** From where all icons come at once: seventeen hundred components to be compiled with every build. */
+const ALL_ICONS = { regex: '^@lucide/svelte$', message: 'Icons are taken one by one, from `@lucide/svelte/icons/…`.' };
 
 export default ts.config(
 	{
@@ -118,7 +120,8 @@ export default ts.config(
 							importNames: ['all', 'allColumns', 'one', 'run', 'openDb'],
 							message: 'Pages ask areas: what is read of the database has a name there.'
 						}
-					]
+					],
+					patterns: [ALL_ICONS]
 				}
 			]
 		}

@@ -1,5 +1,4 @@
 <script lang="ts">
-	// One by one: all icons at once are compiled with every build, seventeen hundred of them.
 	import AppWindow from '@lucide/svelte/icons/app-window';
 	import ChartSpline from '@lucide/svelte/icons/chart-spline';
 	import Compass from '@lucide/svelte/icons/compass';
