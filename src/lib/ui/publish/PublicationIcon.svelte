@@ -5,7 +5,7 @@
 	import MonitorSmartphone from '@lucide/svelte/icons/monitor-smartphone';
 	import Notebook from '@lucide/svelte/icons/notebook';
 	import Ship from '@lucide/svelte/icons/ship';
-	import Waves from '@lucide/svelte/icons/waves';
+	import Waves from '@lucide/svelte/icons/waves-horizontal';
 
 	interface Props {
 		icon: string;
