@@ -53,17 +53,17 @@ function stamp(name, hash) {
 
 /**
  * Installs the packages when they are missing or the lock file has changed. What it answers with is done once the database driver is there, too:
- * where that has to be compiled, one processor has minutes of work, and Sextant can be built beside it.
+ * where that has to be compiled, one processor has minutes of work, and Sextant can be built beside it. Without packages nothing can be: where
+ * they cannot be had, it throws or ends at once.
  */
-export async function installPackages() {
+export function installPackages() {
 	const hash = hashOf(['package-lock.json']);
 	const driver = join(root, 'node_modules/better-sqlite3/build/Release/better_sqlite3.node');
-	if (existsSync(driver) && fresh('packages', hash)) return;
+	if (existsSync(driver) && fresh('packages', hash)) return Promise.resolve();
 	console.log('Installing packages (about a minute) …');
 	// Not `npm ci`: it insists on packages for other platforms, which not every registry mirror has. Nothing but the driver has a script to run.
 	run('npm', ['install', '--no-save', '--no-audit', '--no-fund', '--ignore-scripts']);
-	if (!existsSync(driver)) await makeDriver(driver);
-	stamp('packages', hash);
+	return (existsSync(driver) ? Promise.resolve() : makeDriver(driver)).then(() => stamp('packages', hash));
 }
 
 async function makeDriver(driver) {
